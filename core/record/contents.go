@@ -1,0 +1,152 @@
+package record
+
+import (
+	"cmp"
+	"iter"
+	"slices"
+	"sort"
+
+	"beacon/core/dnsname"
+)
+
+// Contents is what a zone holds: records sorted by name, type and data, without repetition, with one TTL a set.
+// It is a value: nothing changes it after construction, so it may be shared. The zero value is an empty zone.
+type Contents struct{ records []Record }
+
+// NewContents sorts records and takes out repetitions. Where the TTLs of one set differ, the least one holds
+// (RFC 2181 section 5.2 has them equal; caches would go by the least). It keeps the slice it is given.
+func NewContents(records []Record) Contents {
+	leastFirst := func(a, b Record) int { return cmp.Or(a.Compare(b), cmp.Compare(a.TTL, b.TTL)) }
+	if !slices.IsSortedFunc(records, leastFirst) {
+		slices.SortFunc(records, leastFirst)
+	}
+	records = slices.CompactFunc(records, func(a, b Record) bool { return a.Compare(b) == 0 })
+	for start := 0; start < len(records); {
+		end := EndOfSet(records, start)
+		least := records[start].TTL
+		for _, r := range records[start:end] {
+			least = min(least, r.TTL)
+		}
+		for i := start; i < end; i++ {
+			records[i].TTL = least
+		}
+		start = end
+	}
+	return Contents{records}
+}
+
+// ContentsOf builds contents from sets, which may come in any order.
+func ContentsOf(sets ...Set) Contents {
+	var records []Record
+	for _, s := range sets {
+		records = append(records, s.Records()...)
+	}
+	return NewContents(records)
+}
+
+// EndOfSet gives the index behind the last record of the set that begins at start, in sorted records.
+func EndOfSet(records []Record, start int) int {
+	end := start + 1
+	for end < len(records) && records[end].Type == records[start].Type && records[end].Name == records[start].Name {
+		end++
+	}
+	return end
+}
+
+// Records gives all records in order. The slice is shared: do not change it.
+func (c Contents) Records() []Record { return c.records }
+
+// Len counts the records.
+func (c Contents) Len() int { return len(c.records) }
+
+// Sets walks the record sets in order.
+func (c Contents) Sets() iter.Seq[Set] {
+	return func(yield func(Set) bool) {
+		for start := 0; start < len(c.records); {
+			end := EndOfSet(c.records, start)
+			if !yield(SetOf(c.records[start:end])) {
+				return
+			}
+			start = end
+		}
+	}
+}
+
+// SetOf makes a Set of the records of one set, which must be sorted; of no records it makes the zero Set.
+func SetOf(run []Record) Set {
+	if len(run) == 0 {
+		return Set{}
+	}
+	data := make([]Data, len(run))
+	for i, r := range run {
+		data[i] = r.Data
+	}
+	return Set{run[0].Name, run[0].Type, run[0].TTL, data}
+}
+
+// Get gives the set at key, or the zero Set.
+func (c Contents) Get(key Key) Set {
+	start := sort.Search(len(c.records), func(i int) bool { return c.records[i].Key().Compare(key) >= 0 })
+	if start == len(c.records) || c.records[start].Key() != key {
+		return Set{}
+	}
+	return SetOf(c.records[start:EndOfSet(c.records, start)])
+}
+
+// At gives all records of one name.
+func (c Contents) At(name dnsname.Name) []Record {
+	start := sort.Search(len(c.records), func(i int) bool { return c.records[i].Name.Compare(name) >= 0 })
+	end := start
+	for end < len(c.records) && c.records[end].Name == name {
+		end++
+	}
+	return c.records[start:end]
+}
+
+// Filter gives the contents whose sets keep accepts.
+func (c Contents) Filter(keep func(Key) bool) Contents {
+	var kept []Record
+	for start := 0; start < len(c.records); {
+		end := EndOfSet(c.records, start)
+		if keep(c.records[start].Key()) {
+			kept = append(kept, c.records[start:end]...)
+		}
+		start = end
+	}
+	return Contents{kept}
+}
+
+// Map gives the contents with every set replaced by what change makes of it; a zero Set drops it.
+func (c Contents) Map(change func(Set) Set) Contents {
+	records := make([]Record, 0, len(c.records))
+	for s := range c.Sets() {
+		records = append(records, change(s).Records()...)
+	}
+	return NewContents(records)
+}
+
+// With gives the contents with the given sets put in place of those at the same keys.
+func (c Contents) With(sets ...Set) Contents {
+	keys := make([]Key, len(sets))
+	for i, s := range sets {
+		keys[i] = s.Key()
+	}
+	rest := c.Without(keys...).records
+	records := slices.Clone(rest)
+	for _, s := range sets {
+		records = append(records, s.Records()...)
+	}
+	return NewContents(records)
+}
+
+// Without gives the contents less the sets at keys.
+func (c Contents) Without(keys ...Key) Contents {
+	gone := make(map[Key]bool, len(keys))
+	for _, k := range keys {
+		gone[k] = true
+	}
+	return c.Filter(func(k Key) bool { return !gone[k] })
+}
+
+// Equal reports whether both hold exactly the same records, TTLs included.
+func (c Contents) Equal(o Contents) bool { return slices.Equal(c.records, o.records) }

@@ -1,0 +1,202 @@
+package record
+
+import (
+	"errors"
+	"fmt"
+	"net/netip"
+	"strconv"
+	"strings"
+
+	"github.com/miekg/dns"
+
+	"beacon/core/dnsname"
+)
+
+// Data is a record's data in canonical presentation form: names absolute and in lower case, addresses in their one
+// short form, texts quoted. Equal data are equal strings. Make it with ParseData or FromRR only.
+type Data string
+
+// ParseData reads record data written as in a master file (RFC 1035 section 5.1), on one line. Relative names are
+// completed with origin, which may be the zero Name where none are expected.
+func ParseData(t Type, text string, origin dnsname.Name) (Data, error) {
+	text = strings.TrimSpace(text)
+	if err := checkPlain(text); err != nil {
+		return "", err
+	}
+	if strings.HasPrefix(text, `\#`) {
+		return parseGeneral(t, text, origin)
+	}
+	switch t {
+	case A, AAAA:
+		return parseAddress(t, text)
+	case NS, CNAME, PTR, DNAME:
+		name, err := parseName(text, origin)
+		return Data(name), err
+	case MX:
+		return parseMX(text, origin)
+	}
+	return parseGeneral(t, text, origin)
+}
+
+// checkPlain refuses what would end the record early in a master file.
+func checkPlain(text string) error {
+	if text == "" {
+		return errors.New("the data is missing")
+	}
+	quoted := false
+	for i := 0; i < len(text); i++ {
+		switch c := text[i]; {
+		case c == '\\':
+			i++
+		case c == '"':
+			quoted = !quoted
+		case c == '\n' || c == '\r':
+			return errors.New("the data contains a line break; write it on one line")
+		case !quoted && (c == ';' || c == '(' || c == ')'):
+			return fmt.Errorf("the data contains %q outside quotes; put quotes around the text", string(c))
+		}
+	}
+	if quoted {
+		return errors.New("a quote is opened and never closed")
+	}
+	return nil
+}
+
+func parseAddress(t Type, text string) (Data, error) {
+	addr, err := netip.ParseAddr(text)
+	switch {
+	case err != nil && strings.Contains(text, "://"):
+		return "", fmt.Errorf("%q is a web address; write only the IP address", text)
+	case err != nil || addr.Zone() != "":
+		return "", fmt.Errorf("%q is no IP address", text)
+	case t == A && !addr.Is4():
+		return "", fmt.Errorf("%q is an IPv6 address; use type AAAA", text)
+	case t == AAAA && addr.Is4():
+		return "", fmt.Errorf("%q is an IPv4 address; use type A", text)
+	case t == AAAA && addr.Is4In6():
+		v4 := addr.As4()
+		return Data(fmt.Sprintf("::ffff:%d.%d.%d.%d", v4[0], v4[1], v4[2], v4[3])), nil
+	}
+	return Data(addr.String()), nil
+}
+
+func parseName(text string, origin dnsname.Name) (string, error) {
+	if strings.Contains(text, "://") || strings.Contains(text, "/") {
+		return "", fmt.Errorf("%q looks like a web address; write only the host name", text)
+	}
+	name, err := dnsname.ParseRelative(text, origin)
+	return name.String(), err
+}
+
+func parseMX(text string, origin dnsname.Name) (Data, error) {
+	fields := strings.Fields(text)
+	if len(fields) != 2 {
+		return "", fmt.Errorf("%q is no MX data; write a preference and a host name, such as \"10 mail.example.\"", text)
+	}
+	preference, err := strconv.ParseUint(fields[0], 10, 16)
+	if err != nil {
+		return "", fmt.Errorf("%q is no MX preference; it is a number from 0 to 65535", fields[0])
+	}
+	name, err := parseName(fields[1], origin)
+	return Data(strconv.FormatUint(preference, 10) + " " + name), err
+}
+
+func parseGeneral(t Type, text string, origin dnsname.Name) (Data, error) {
+	from := origin.String()
+	parser := dns.NewZoneParser(strings.NewReader(". 0 IN "+t.String()+" "+text), from, "")
+	rr, ok := parser.Next()
+	if err := parser.Err(); err != nil || !ok {
+		return "", fmt.Errorf("%q is no %s data%s", text, t, libraryReason(err))
+	}
+	data, err := canonicalData(rr)
+	if err != nil {
+		return "", fmt.Errorf("%q is no %s data: %w", text, t, err)
+	}
+	return data, nil
+}
+
+// libraryReason keeps what the parser says about the data and drops its position, which is ours to give.
+func libraryReason(err error) string {
+	if err == nil {
+		return ""
+	}
+	reason := strings.TrimPrefix(err.Error(), "dns: ")
+	if cut := strings.LastIndex(reason, " at line"); cut >= 0 {
+		reason = reason[:cut]
+	}
+	return ": " + reason
+}
+
+// canonicalData goes through the wire format, so that every way to write the same data ends in one text.
+func canonicalData(rr dns.RR) (Data, error) {
+	buf := make([]byte, dns.Len(rr)+64)
+	end, err := dns.PackRR(rr, buf, 0, nil, false)
+	if err != nil {
+		return "", err
+	}
+	back, _, err := dns.UnpackRR(buf[:end], 0)
+	if err != nil {
+		return "", err
+	}
+	lowerNames(back)
+	text := strings.TrimPrefix(back.String(), back.Header().String())
+	if generic, ok := back.(*dns.RFC3597); ok {
+		text = fmt.Sprintf(`\# %d %s`, len(generic.Rdata)/2, generic.Rdata)
+	}
+	if text == "" {
+		return "", errors.New("the data is missing")
+	}
+	return Data(text), nil
+}
+
+// lowerNames lowers the names in data of those types whose canonical form asks for it (RFC 4034 section 6.2,
+// less the types that RFC 6840 section 5.1 takes out).
+func lowerNames(rr dns.RR) {
+	lower := func(names ...*string) {
+		for _, n := range names {
+			*n = dns.CanonicalName(*n)
+		}
+	}
+	switch rr := rr.(type) {
+	case *dns.NS:
+		lower(&rr.Ns)
+	case *dns.CNAME:
+		lower(&rr.Target)
+	case *dns.SOA:
+		lower(&rr.Ns, &rr.Mbox)
+	case *dns.PTR:
+		lower(&rr.Ptr)
+	case *dns.MX:
+		lower(&rr.Mx)
+	case *dns.SRV:
+		lower(&rr.Target)
+	case *dns.DNAME:
+		lower(&rr.Target)
+	case *dns.RP:
+		lower(&rr.Mbox, &rr.Txt)
+	case *dns.NAPTR:
+		lower(&rr.Replacement)
+	case *dns.KX:
+		lower(&rr.Exchanger)
+	case *dns.AFSDB:
+		lower(&rr.Hostname)
+	case *dns.RT:
+		lower(&rr.Host)
+	}
+}
+
+// Target is the host name that data of type t points at, for the types that point at one; else the zero Name.
+func (d Data) Target(t Type) dnsname.Name {
+	text := string(d)
+	switch t {
+	case MX:
+		_, text, _ = strings.Cut(text, " ")
+	case SRV:
+		text = text[strings.LastIndexByte(text, ' ')+1:]
+	case NS, CNAME, PTR, DNAME:
+	default:
+		return dnsname.Name{}
+	}
+	name, _ := dnsname.Parse(text)
+	return name
+}

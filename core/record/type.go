@@ -1,0 +1,69 @@
+// Package record knows resource records: their types, the canonical form of their data, record sets, and the sorted
+// contents of a zone. What it hands out is valid by construction; wire and presentation formats of single types come
+// from github.com/miekg/dns, everything above one record is decided here.
+package record
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+
+	"github.com/miekg/dns"
+)
+
+// Type is the number of a record type as IANA assigns it (RFC 6895).
+type Type uint16
+
+// The types that the code decides on; all others pass through by number.
+const (
+	A     Type = Type(dns.TypeA)
+	NS    Type = Type(dns.TypeNS)
+	CNAME Type = Type(dns.TypeCNAME)
+	SOA   Type = Type(dns.TypeSOA)
+	PTR   Type = Type(dns.TypePTR)
+	MX    Type = Type(dns.TypeMX)
+	TXT   Type = Type(dns.TypeTXT)
+	AAAA  Type = Type(dns.TypeAAAA)
+	SRV   Type = Type(dns.TypeSRV)
+	DNAME Type = Type(dns.TypeDNAME)
+	DS    Type = Type(dns.TypeDS)
+	CAA   Type = Type(dns.TypeCAA)
+)
+
+// ParseType reads a mnemonic ("MX", in any case) or the generic form "TYPE123" (RFC 3597 section 5).
+// Types that exist in questions only, such as ANY or AXFR, are refused.
+func ParseType(text string) (Type, error) {
+	upper := strings.ToUpper(text)
+	number, known := dns.StringToType[upper]
+	if !known && strings.HasPrefix(upper, "TYPE") {
+		n, err := strconv.ParseUint(upper[4:], 10, 16)
+		known = err == nil
+		number = uint16(n)
+	}
+	switch {
+	case !known:
+		return 0, fmt.Errorf("%q is no record type; use a mnemonic such as A or MX, or TYPE followed by a number", text)
+	case number == 0 || number == dns.TypeOPT || number >= 249 && number <= 255:
+		return 0, fmt.Errorf("%s cannot stand in a zone", upper)
+	}
+	return Type(number), nil
+}
+
+func (t Type) String() string {
+	if name, ok := dns.TypeToString[uint16(t)]; ok {
+		return name
+	}
+	return "TYPE" + strconv.Itoa(int(t))
+}
+
+// MarshalText prints the mnemonic.
+func (t Type) MarshalText() ([]byte, error) { return []byte(t.String()), nil }
+
+// UnmarshalText reads what ParseType reads.
+func (t *Type) UnmarshalText(text []byte) error {
+	parsed, err := ParseType(string(text))
+	if err == nil {
+		*t = parsed
+	}
+	return err
+}

@@ -1,0 +1,89 @@
+package change
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"fmt"
+	"io"
+
+	"beacon/core/record"
+)
+
+// Step changes one record set from Before to After. Either may be absent, not both.
+type Step struct {
+	Before record.Set `json:"before"`
+	After  record.Set `json:"after"`
+	Reason string     `json:"reason"`
+}
+
+// Key is the set that the step changes.
+func (s Step) Key() record.Key {
+	if s.After.IsZero() {
+		return s.Before.Key()
+	}
+	return s.After.Key()
+}
+
+// Verb is what the step does: "add", "change" or "remove".
+func (s Step) Verb() string {
+	switch {
+	case s.Before.IsZero():
+		return "add"
+	case s.After.IsZero():
+		return "remove"
+	}
+	return "change"
+}
+
+// List is an ordered change list.
+type List []Step
+
+// Apply gives what contents become when every step is done.
+func (l List) Apply(c record.Contents) record.Contents {
+	var puts []record.Set
+	var gone []record.Key
+	for _, s := range l {
+		if s.After.IsZero() {
+			gone = append(gone, s.Key())
+		} else {
+			puts = append(puts, s.After)
+		}
+	}
+	return c.Without(gone...).With(puts...)
+}
+
+// Count tells how many steps add, change and remove.
+func (l List) Count() (add, change, remove int) {
+	for _, s := range l {
+		switch s.Verb() {
+		case "add":
+			add++
+		case "remove":
+			remove++
+		default:
+			change++
+		}
+	}
+	return
+}
+
+// Digest identifies what the list does: equal lists have equal digests, whatever their reasons.
+func (l List) Digest() string {
+	h := sha256.New()
+	for _, s := range l {
+		writeSet(h, s.Before)
+		writeSet(h, s.After)
+	}
+	return hex.EncodeToString(h.Sum(nil)[:12])
+}
+
+// FingerprintOf identifies the state of several sets, absent ones included, in the given order.
+func FingerprintOf(sets ...record.Set) string {
+	h := sha256.New()
+	for _, s := range sets {
+		writeSet(h, s)
+	}
+	return hex.EncodeToString(h.Sum(nil)[:12])
+}
+
+func writeSet(w io.Writer, s record.Set) { fmt.Fprintf(w, "%s\x00", s) }

@@ -1,0 +1,75 @@
+// Package diff compares three states of a zone and says what is to be done.
+//
+// Wanted is what the zone should contain, already projected through the provider's capabilities. Placed is what we
+// last put there. Live is what the provider has now. Only all three together tell our change from drift, a conflict
+// from a foreign record. The law: applying the change list to live gives wanted, plus what is foreign, plus drift and
+// conflicts that nobody has decided yet.
+package diff
+
+import (
+	"fmt"
+
+	"beacon/core/change"
+	"beacon/core/record"
+)
+
+// Kind is what the comparison says of one record set.
+type Kind uint8
+
+// A set is in step, ours to change, drifted (changed elsewhere), in conflict (changed here and elsewhere), or foreign
+// (somebody else's from the start).
+const (
+	InStep Kind = iota
+	Ours
+	Drift
+	Conflict
+	Foreign
+)
+
+var kindNames = [...]string{"in step", "ours", "drift", "conflict", "foreign"}
+
+func (k Kind) String() string { return kindNames[k] }
+
+// MarshalText prints the kind's word.
+func (k Kind) MarshalText() ([]byte, error) { return []byte(k.String()), nil }
+
+// UnmarshalText reads a kind's word.
+func (k *Kind) UnmarshalText(text []byte) error {
+	for i, name := range kindNames {
+		if name == string(text) {
+			*k = Kind(i)
+			return nil
+		}
+	}
+	return fmt.Errorf("%q is no kind of difference", text)
+}
+
+// Item is one set that is not in step, as the three states have it.
+type Item struct {
+	Key    record.Key `json:"key"`
+	Kind   Kind       `json:"kind"`
+	Wanted record.Set `json:"wanted"`
+	Placed record.Set `json:"placed"`
+	Live   record.Set `json:"live"`
+	Why    string     `json:"why"`
+}
+
+// DriftPolicy says what becomes of sets that were changed elsewhere.
+type DriftPolicy uint8
+
+// Drift is left as it is until somebody decides, or put back to what is wanted.
+const (
+	LeaveDrift DriftPolicy = iota
+	PutBackDrift
+)
+
+// Result is the outcome of a comparison.
+type Result struct {
+	Steps     change.List
+	Drift     []Item
+	Conflicts []Item
+	Foreign   []Item
+	InStep    int          // sets that need nothing
+	Arrived   []record.Set // in step though not remembered as placed
+	Forgotten []record.Key // remembered as placed, though neither wanted nor live
+}

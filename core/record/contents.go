@@ -19,6 +19,7 @@ func NewContents(records []Record) Contents {
 	leastFirst := func(a, b Record) int { return cmp.Or(a.Compare(b), cmp.Compare(a.TTL, b.TTL)) }
 	if !slices.IsSortedFunc(records, leastFirst) {
 		slices.SortFunc(records, leastFirst)
+		gather(records)
 	}
 	records = slices.CompactFunc(records, func(a, b Record) bool { return a.Compare(b) == 0 })
 	for start := 0; start < len(records); {
@@ -33,6 +34,31 @@ func NewContents(records []Record) Contents {
 		start = end
 	}
 	return Contents{records}
+}
+
+// gather moves the texts of sorted records into one block in their order, so that walking them reads memory forwards:
+// comparing a million records is then bound by bandwidth, not by cache misses. It pays from some thousand records on.
+func gather(records []Record) {
+	if len(records) < 4096 {
+		return
+	}
+	size := 0
+	for _, r := range records {
+		size += len(r.Name.Key()) + len(r.Data)
+	}
+	block := make([]byte, 0, size)
+	for _, r := range records {
+		block = append(append(block, r.Name.Key()...), r.Data...)
+	}
+	text, at := string(block), 0
+	cut := func(n int) string {
+		at += n
+		return text[at-n : at]
+	}
+	for i, r := range records {
+		records[i].Name = dnsname.FromKey(cut(len(r.Name.Key())))
+		records[i].Data = Data(cut(len(r.Data)))
+	}
 }
 
 // ContentsOf builds contents from sets, which may come in any order.

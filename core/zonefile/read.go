@@ -125,7 +125,7 @@ func (r *reader) readMiddle(e *entry, fields []field) (ttl uint32, typ record.Ty
 	explicit := false
 	for len(fields) > 0 {
 		f := fields[0]
-		if seconds, err := ParseTTL(f.text); err == nil && !explicit {
+		if seconds, isTTL := parseTTL(f.text); isTTL && !explicit {
 			ttl, explicit = seconds, true
 		} else if class := strings.ToUpper(f.text); class == "CH" || class == "HS" || class == "CS" {
 			r.fault(f.place, fmt.Sprintf("class %s is not kept here", class), "only class IN is; take the record out")
@@ -197,9 +197,16 @@ func joinFields(fields []field) string {
 
 // ParseTTL reads a TTL in seconds: a number, or numbers with the units s, m, h, d and w, such as "1h30m".
 func ParseTTL(text string) (uint32, error) {
-	bad := fmt.Errorf("%q is no TTL; write seconds, or a number with s, m, h, d or w, up to 2147483647 s", text)
-	if text == "" || text[0] < '0' || text[0] > '9' {
-		return 0, bad
+	total, ok := parseTTL(text)
+	if !ok {
+		return 0, fmt.Errorf("%q is no TTL; write seconds, or a number with s, m, h, d or w, up to 2147483647 s", text)
+	}
+	return total, nil
+}
+
+func parseTTL(text string) (uint32, bool) {
+	if text == "" {
+		return 0, false
 	}
 	total := uint64(0)
 	for rest := text; rest != ""; {
@@ -207,15 +214,18 @@ func ParseTTL(text string) (uint32, error) {
 		for digits < len(rest) && rest[digits] >= '0' && rest[digits] <= '9' {
 			digits++
 		}
+		if digits == 0 {
+			return 0, false
+		}
 		n, err := strconv.ParseUint(rest[:digits], 10, 32)
 		if err != nil {
-			return 0, bad
+			return 0, false
 		}
 		unit := uint64(1)
 		if digits < len(rest) {
 			at := strings.IndexByte("smhdw", rest[digits]|0x20)
 			if at < 0 {
-				return 0, bad
+				return 0, false
 			}
 			unit = [...]uint64{1, 60, 3600, 86400, 604800}[at]
 			digits++
@@ -223,8 +233,5 @@ func ParseTTL(text string) (uint32, error) {
 		total += n * unit
 		rest = rest[digits:]
 	}
-	if total > record.MaxTTL {
-		return 0, bad
-	}
-	return uint32(total), nil
+	return uint32(min(total, record.MaxTTL+1)), total <= record.MaxTTL
 }

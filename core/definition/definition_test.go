@@ -1,0 +1,114 @@
+package definition
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"beacon/core/dnsname"
+	"beacon/core/record"
+)
+
+const good = `# the public site
+zones:
+  saltmarsh-ferries.example:
+    label: "Public site: the ferry line"
+    at: [heron-main]
+    registrar: gannet-main
+    ttl: 1h
+    records: |
+      @        A     192.0.2.40
+      www      CNAME @
+               ; a comment
+      web  5m  A     192.0.2.41
+  tides.example:
+    records: |
+      gauge TXT "x"
+`
+
+func TestRead(t *testing.T) {
+	zones, faults := Read([]File{{"site.beacon.yaml", good}})
+	require.Empty(t, faults)
+	require.Len(t, zones, 2)
+	z := zones[0]
+	assert.Equal(t, "saltmarsh-ferries.example.", z.Name.String())
+	assert.Equal(t, []string{"heron-main"}, z.At)
+	assert.Equal(t, "gannet-main", z.Registrar)
+	assert.Equal(t, 3, z.Contents.Len())
+	web := record.Key{Name: dnsname.MustParse("web.saltmarsh-ferries.example"), Type: record.A}
+	assert.EqualValues(t, 300, z.Contents.Get(web).TTL)
+	assert.EqualValues(t, 3600, zones[1].Contents.Records()[0].TTL)
+}
+
+func TestReadAfterWriteIsIdentity(t *testing.T) {
+	zones, faults := Read([]File{{"", good}})
+	require.Empty(t, faults)
+	back, faults := Read([]File{{"", Write(zones)}})
+	require.Empty(t, faults)
+	require.Len(t, back, len(zones))
+	for i := range zones {
+		assert.True(t, zones[i].Contents.Equal(back[i].Contents))
+		assert.Equal(t, zones[i].At, back[i].At)
+		assert.Equal(t, zones[i].Label, back[i].Label)
+	}
+}
+
+func TestFaults(t *testing.T) {
+	zone := "zones:\n  a.example:\n"
+	for _, c := range []struct{ name, text, place, says string }{
+		{"empty", "", "1:1", "empty"},
+		{"no mapping", "- x", "1:1", "key: value"},
+		{"yaml", "zones:\n  a: [", "2:1", "not YAML"},
+		{"unknown key", "zone:\n  a: 1", "1:1", `write "zones"`},
+		{"misspelt key", zone + "    recods: |\n      x A 192.0.2.1\n    records: |\n      x A 192.0.2.1", "3:5", `write "records"`},
+		{"twice", zone + "    ttl: 1\n    ttl: 2\n    records: |\n      x A 192.0.2.1", "4:5", "twice"},
+		{"name", "zones:\n  a..example:\n    ttl: 1", "2:3", "empty label"},
+		{"ttl", zone + "    ttl: soon\n    records: |\n      x A 192.0.2.1", "3:10", "no TTL"},
+		{"no records", zone + "    ttl: 60", "2:3", "no records"},
+		{"records no block", zone + "    records: x A 192.0.2.1", "3:14", "block"},
+		{"alias", zone + "    label: &x y\n    registrar: *x\n    records: |\n      x A 192.0.2.1", "4:16", "aliases"},
+		{"account", zone + "    at: [Heron Main]\n    records: |\n      x A 192.0.2.1", "3:10", "account name"},
+		{"record", zone + "    records: |\n\n      # www A 192.0.2.1\n      www A https://x/", "5:9", "no record type"},
+		{"record data", zone + "    records: |\n      ok A 192.0.2.1\n      www A https://x/", "5:13", "web address"},
+		{"collision", zone + "    records: |\n      www A 192.0.2.1\n      www CNAME b", "5:7", "no CNAME can stand beside"},
+		{"indented first line", zone + "    records: |2\n       A 192.0.2.1", "4:8", "no owner"},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			_, faults := Read([]File{{"f.beacon.yaml", c.text}})
+			require.NotEmpty(t, faults)
+			f := faults[0]
+			assert.Equal(t, c.place, fmt.Sprintf("%d:%d", f.Line, f.Column), f.Error())
+			assert.Contains(t, f.Error(), c.says)
+			assert.True(t, strings.HasPrefix(f.Error(), "f.beacon.yaml:"))
+		})
+	}
+}
+
+func TestAllFaultsOfAllFiles(t *testing.T) {
+	_, faults := Read([]File{
+		{"b.beacon.yaml", "zones:\n  a.example:\n    ttl: x\n    records: |\n      w A 1\n      v A 2\n"},
+		{"a.beacon.yaml", "zones:\n  a.example:\n    records: |\n      w A 192.0.2.1\n"},
+	})
+	var got []string
+	for _, f := range faults {
+		got = append(got, fmt.Sprintf("%s:%d", f.File, f.Line))
+	}
+	assert.Equal(t, []string{"a.beacon.yaml:2", "b.beacon.yaml:3", "b.beacon.yaml:5", "b.beacon.yaml:6"}, got)
+}
+
+func FuzzRead(f *testing.F) {
+	f.Add(good)
+	f.Add("zones:\n  a.example:\n    at: x\n    records: |\n")
+	f.Fuzz(func(t *testing.T, text string) {
+		zones, faults := Read([]File{{"f", text}})
+		if len(faults) > 0 {
+			return
+		}
+		if _, faults = Read([]File{{"f", Write(zones)}}); len(faults) > 0 && len(zones) > 0 {
+			t.Fatalf("%s\n%v", Write(zones), faults)
+		}
+	})
+}

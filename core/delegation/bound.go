@@ -1,0 +1,92 @@
+package delegation
+
+import (
+	"fmt"
+	"time"
+)
+
+func seconds(ttl uint32) time.Duration { return time.Duration(ttl) * time.Second }
+
+// moments computes when each thing that changed must have settled: the worst case for every cache that obeys TTLs.
+// It gives nothing while T is not established.
+func (h History) moments(domain string) []Moment {
+	var out []Moment
+	if h.Since.IsZero() {
+		return nil
+	}
+	if h.Former == nil && h.Absent != nil && len(h.Current.Set) > 0 {
+		out = append(out, Moment{"delegation", domain, h.Since.Add(seconds(*h.Absent)),
+			fmt.Sprintf("first delegated; caches may hold its absence for %s", seconds(*h.Absent))})
+	}
+	if h.Former != nil {
+		d, why := h.delegationBound()
+		out = append(out, Moment{"delegation", domain, d, why})
+		for _, old := range h.Former.Sets {
+			if m, changed := h.contentMoment(old, d); changed {
+				out = append(out, m)
+			}
+		}
+	}
+	for _, e := range h.Edits {
+		ttl := e.Before.TTL
+		if e.Before.Answer != Positive {
+			ttl = e.N
+		}
+		out = append(out, Moment{"content", e.Before.Key.String(), e.At.Add(seconds(ttl)),
+			fmt.Sprintf("changed at all nameservers; the old answer may be held for %s", seconds(ttl))})
+	}
+	return out
+}
+
+// delegationBound is D = max(T+P, min(Tc, T+P) + C): a cache fetched the old set from the parents just before T, and
+// just before that ran out it asked the old servers, which gave it their own NS set once more.
+func (h History) delegationBound() (time.Time, string) {
+	parent := h.Since.Add(seconds(h.Former.P))
+	last := parent
+	if !h.Former.Told.IsZero() && h.Former.Told.Before(parent) {
+		last = h.Former.Told
+	}
+	child := last.Add(seconds(h.Former.C))
+	why := fmt.Sprintf("all parents served the new set at %s; the old set is held for up to %s from the parents, "+
+		"and %s more from the old nameservers", clockText(h.Since), seconds(h.Former.P), seconds(h.Former.C))
+	if child.Before(parent) {
+		return parent, why
+	}
+	return child, why
+}
+
+// contentMoment is min(D, To) + R, with the negative TTL in place of R for what was absent.
+func (h History) contentMoment(old Observed, d time.Time) (Moment, bool) {
+	for _, now := range h.Current.Sets {
+		if now.Key == old.Key && sameAnswer(now, old) {
+			return Moment{}, false
+		}
+	}
+	until := d
+	for _, m := range h.Former.Matched {
+		if m.Key == old.Key && m.At.Before(d) {
+			until = m.At
+		}
+	}
+	ttl := old.TTL
+	if old.Answer != Positive {
+		ttl = h.Former.N
+	}
+	return Moment{"content", old.Key.String(), until.Add(seconds(ttl)),
+		fmt.Sprintf("the old answer can be fetched until %s and then be held for %s", clockText(until), seconds(ttl))}, true
+}
+
+// latest gives the last of the moments.
+func latest(moments []Moment) *time.Time {
+	var last *time.Time
+	for _, m := range moments {
+		if last == nil || m.By.After(*last) {
+			by := m.By
+			last = &by
+		}
+	}
+	return last
+}
+
+// clockText shows a world time to the second.
+func clockText(t time.Time) string { return t.UTC().Format("15:04:05") }

@@ -1,0 +1,277 @@
+package delegation
+
+import (
+	"math/rand/v2"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"beacon/core/dnsname"
+	"beacon/core/finding"
+	"beacon/core/record"
+)
+
+var (
+	domain = dnsname.MustParse("saltmarsh-ferries.example")
+	oldSet = set("oak-1.plover.test", "oak-2.plover.test")
+	newSet = set("quay-11.heron.test", "quay-14.heron.test")
+	start  = time.Date(2030, 3, 1, 12, 0, 0, 0, time.UTC)
+	apexA  = record.Key{Name: domain, Type: record.A}
+)
+
+func set(texts ...string) (out []dnsname.Name) {
+	for _, text := range texts {
+		out = append(out, dnsname.MustParse(text))
+	}
+	return SortNames(out)
+}
+
+func soaOf(provider string) SOA {
+	return SOA{Primary: dnsname.MustParse("primary." + provider), Contact: dnsname.MustParse("host." + provider), Serial: 7, Negative: 300}
+}
+
+func server(name dnsname.Name, provider string, ns []dnsname.Name, data record.Data) ServerAnswer {
+	return ServerAnswer{Server: Server{name, "127.0.0.1:53"}, Answer: Positive, SOA: soaOf(provider), NS: ns, NSTTL: 600,
+		Sets: []Observed{{apexA, Positive, []record.Data{data}, 120}}}
+}
+
+// sweep is healthy evidence at a moment: two parents that serve parents, old and new servers that both know the zone,
+// and a resolver that goes through the given provider.
+func sweep(at time.Duration, parents []dnsname.Name, through string) Sweep {
+	s := Sweep{Domain: domain, Began: start.Add(at), Ended: start.Add(at + time.Second), Zone: dnsname.MustParse("example")}
+	for _, p := range []string{"a.nic.example", "b.nic.example"} {
+		s.Parents = append(s.Parents, ParentAnswer{Server: Server{dnsname.MustParse(p), "127.0.0.1:53"},
+			At: start.Add(at + time.Second), Answer: Referral, NS: parents, TTL: 900})
+	}
+	for _, n := range oldSet {
+		s.Servers = append(s.Servers, server(n, "plover.test", oldSet, "192.0.2.1"))
+	}
+	for _, n := range newSet {
+		s.Servers = append(s.Servers, server(n, "heron.test", newSet, "192.0.2.2"))
+	}
+	soa := soaOf(through)
+	s.Resolvers = []ResolverAnswer{{Name: "harbour", Address: "127.0.0.9:53", At: s.Ended, SOA: &soa}}
+	return s
+}
+
+func codes(r Report) (out []string) {
+	for _, f := range r.Findings {
+		out = append(out, f.Code)
+	}
+	return out
+}
+
+// moved is the history of a domain that was seen at the old set and then, an hour later, at the new one.
+func moved() History {
+	h := Advance(History{}, sweep(0, oldSet, "plover.test"))
+	return Advance(h, sweep(time.Hour, newSet, "plover.test"))
+}
+
+func TestBoundOfADelegation(t *testing.T) {
+	h := moved()
+	require.NotNil(t, h.Former)
+	switched := start.Add(time.Hour + time.Second)
+	assert.Equal(t, switched, h.Since)
+	moments := h.moments("d")
+	require.Len(t, moments, 2)
+	d := switched.Add(900*time.Second + 600*time.Second)
+	assert.Equal(t, d, moments[0].By, "T+P+C where the old servers never tell of the new set")
+	assert.Equal(t, d.Add(120*time.Second), moments[1].By, "then R more for data fetched at the last moment")
+
+	told := sweep(time.Hour+100*time.Second, newSet, "plover.test")
+	for i := range told.Servers[:2] {
+		told.Servers[i].NS = newSet
+		told.Servers[i].Sets = told.Servers[2].Sets
+	}
+	h = Advance(h, told)
+	moments = h.moments("d")
+	assert.Equal(t, switched.Add(900*time.Second), moments[0].By, "Tc+C is before T+P, and T+P still binds")
+	assert.Equal(t, told.Ended.Add(120*time.Second), moments[1].By, "To+R, once the old servers give the new data")
+}
+
+func TestBoundOfFirstDelegation(t *testing.T) {
+	none := sweep(0, nil, "plover.test")
+	for i := range none.Parents {
+		none.Parents[i].Answer, none.Parents[i].Negative = NoName, 450
+	}
+	h := Advance(Advance(History{}, none), sweep(time.Minute, newSet, "heron.test"))
+	moments := h.moments("d")
+	require.Len(t, moments, 1)
+	assert.Equal(t, start.Add(61*time.Second+450*time.Second), moments[0].By)
+}
+
+func TestBoundOfAnEdit(t *testing.T) {
+	h := Advance(History{}, sweep(0, newSet, "heron.test"))
+	half := sweep(time.Minute, newSet, "heron.test")
+	half.Servers[2].Sets = []Observed{{apexA, Positive, []record.Data{"192.0.2.99"}, 60}}
+	h = Advance(h, half)
+	assert.Empty(t, h.Edits, "one of two servers is not all of them")
+	whole := half
+	whole.Ended = start.Add(2 * time.Minute)
+	whole.Servers[3].Sets = half.Servers[2].Sets
+	h = Advance(h, whole)
+	moments := h.moments("d")
+	require.Len(t, moments, 1)
+	assert.Equal(t, whole.Ended.Add(120*time.Second), moments[0].By, "the TTL that the old answer had counts")
+}
+
+func TestRegressionResetsT(t *testing.T) {
+	h := moved()
+	back := sweep(2*time.Hour, newSet, "plover.test")
+	back.Parents[1].NS = oldSet
+	h = Advance(h, back)
+	assert.True(t, h.Since.IsZero())
+	h = Advance(h, sweep(3*time.Hour, newSet, "plover.test"))
+	assert.Equal(t, start.Add(3*time.Hour+time.Second), h.Since)
+}
+
+func TestParentThatIsSilentDoesNotSetT(t *testing.T) {
+	h := Advance(History{}, sweep(0, oldSet, "plover.test"))
+	s := sweep(time.Hour, newSet, "plover.test")
+	s.Parents[1] = ParentAnswer{Server: s.Parents[1].Server, Answer: Silent, Problem: "time-out"}
+	assert.Nil(t, Advance(h, s).Former, "an incomplete sweep establishes nothing")
+}
+
+// Each row is one way in which a domain can stand, with the verdict and the findings it must give.
+func TestJudge(t *testing.T) {
+	saved := &Registration{Account: "gannet", Active: oldSet, Saved: newSet}
+	active := &Registration{Account: "gannet", Active: newSet, Saved: newSet}
+	for _, c := range []struct {
+		name    string
+		plan    Plan
+		history History
+		sweep   func() Sweep
+		verdict Verdict
+		codes   []string
+	}{
+		{"stands where it stood", Plan{}, History{}, func() Sweep { return sweep(0, newSet, "heron.test") }, Settled, nil},
+		{"as wanted", Plan{Wanted: newSet}, History{}, func() Sweep { return sweep(0, newSet, "heron.test") }, Settled, nil},
+		{"not switched yet", Plan{Wanted: newSet}, History{}, func() Sweep { return sweep(0, oldSet, "plover.test") },
+			Wrong, []string{"parent-serves-other-set"}},
+		{"saved, not active", Plan{Wanted: newSet, Registrar: saved}, History{}, func() Sweep { return sweep(0, oldSet, "plover.test") },
+			Wrong, []string{"saved-not-active"}},
+		{"registry behind", Plan{Wanted: newSet, Registrar: active}, History{}, func() Sweep { return sweep(0, oldSet, "plover.test") },
+			Settling, []string{"registry-not-updated"}},
+		{"one parent ahead", Plan{Wanted: newSet, Registrar: active}, History{}, func() Sweep {
+			s := sweep(0, oldSet, "plover.test")
+			s.Parents[0].NS = newSet
+			return s
+		}, Settling, []string{"parents-disagree"}},
+		{"resolver still old", Plan{Wanted: newSet}, moved(), func() Sweep { return sweep(time.Hour+time.Minute, newSet, "plover.test") },
+			Settling, []string{"old-zone-names-old-set", "resolver-still-old"}},
+		{"resolver already new, others may not be", Plan{Wanted: newSet}, moved(), func() Sweep { return sweep(time.Hour+time.Minute, newSet, "heron.test") },
+			Settling, []string{"old-zone-names-old-set"}},
+		{"past the bound", Plan{Wanted: newSet}, moved(), func() Sweep { return sweep(2*time.Hour, newSet, "heron.test") }, Settled, nil},
+		{"past the bound and still old", Plan{Wanted: newSet}, moved(), func() Sweep { return sweep(2*time.Hour, newSet, "plover.test") },
+			Wrong, []string{"resolver-overstays"}},
+		{"old servers switched off too early", Plan{Wanted: newSet}, moved(), func() Sweep {
+			s := sweep(time.Hour+time.Minute, newSet, "heron.test")
+			s.Servers[0] = ServerAnswer{Server: s.Servers[0].Server, Answer: Lame, Problem: "REFUSED"}
+			return s
+		}, Settling, []string{"old-servers-stopped"}},
+		{"goes elsewhere, nobody knows since when", Plan{}, History{}, func() Sweep { return sweep(0, newSet, "plover.test") },
+			Settling, []string{"resolver-elsewhere"}},
+		{"one of two entered", Plan{Wanted: newSet}, History{}, func() Sweep {
+			s := sweep(0, newSet[:1], "heron.test")
+			for i := range s.Servers {
+				s.Servers[i].NS = newSet[:1]
+			}
+			return s
+		}, Settled, []string{"parent-set-incomplete"}},
+		{"one character off", Plan{Wanted: newSet}, History{}, func() Sweep {
+			s := sweep(0, set("quay-11.heron.test", "quay-15.heron.test"), "heron.test")
+			s.NoAddress = []NameProblem{{dnsname.MustParse("quay-15.heron.test"), "NXDOMAIN"}}
+			return s
+		}, Wrong, []string{"nameserver-misspelt", "nameserver-unresolvable", "child-set-differs"}},
+		{"old one left in", Plan{Wanted: newSet}, History{}, func() Sweep {
+			return sweep(0, SortNames(append(set("oak-1.plover.test"), newSet...)), "heron.test")
+		}, Wrong, []string{"parent-set-mixed", "answers-differ", "child-set-differs", "child-set-differs", "child-set-differs"}},
+		{"lame", Plan{}, History{}, func() Sweep {
+			s := sweep(0, newSet, "heron.test")
+			s.Servers[2] = ServerAnswer{Server: s.Servers[2].Server, Answer: Lame, Problem: "REFUSED"}
+			return s
+		}, Wrong, []string{"nameserver-lame"}},
+		{"silent", Plan{}, History{}, func() Sweep {
+			s := sweep(0, newSet, "heron.test")
+			s.Servers[2] = ServerAnswer{Server: s.Servers[2].Server, Answer: Silent, Problem: "time-out"}
+			return s
+		}, Wrong, []string{"nameserver-silent"}},
+		{"no TCP, serial behind", Plan{}, History{}, func() Sweep {
+			s := sweep(0, newSet, "heron.test")
+			s.Servers[2].NoTCP = "connection refused"
+			s.Servers[3].SOA.Serial = 8
+			return s
+		}, Settled, []string{"no-tcp", "serials-differ"}},
+		{"not registered", Plan{Wanted: newSet}, History{}, func() Sweep {
+			s := sweep(0, nil, "heron.test")
+			s.Parents[0].Answer, s.Parents[1].Answer = NoName, NoName
+			return s
+		}, Undelegated, []string{"not-delegated"}},
+		{"walk failed", Plan{Wanted: newSet}, moved(), func() Sweep { return Sweep{Failure: "no root server answers"} },
+			Unknown, []string{"check-failed"}},
+		{"no parent answers", Plan{Wanted: newSet}, moved(), func() Sweep {
+			s := sweep(time.Hour, newSet, "heron.test")
+			s.Parents[0].Answer, s.Parents[1].Answer = Silent, Silent
+			return s
+		}, Unknown, []string{"check-failed"}},
+		{"one parent silent, nothing known before", Plan{Wanted: newSet}, History{}, func() Sweep {
+			s := sweep(0, newSet, "heron.test")
+			s.Parents[1].Answer = Silent
+			return s
+		}, Unknown, []string{"parent-silent"}},
+		{"registrar does not answer", Plan{Wanted: newSet, Registrar: &Registration{Account: "gannet", Problem: "time-out"}}, History{},
+			func() Sweep { return sweep(0, newSet, "heron.test") }, Settled, []string{"registrar-not-asked"}},
+		{"resolver does not answer", Plan{}, History{}, func() Sweep {
+			s := sweep(0, newSet, "heron.test")
+			s.Resolvers[0] = ResolverAnswer{Name: "harbour", Problem: "time-out"}
+			return s
+		}, Settled, []string{"resolver-silent"}},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			c.plan.Domain = domain
+			s := c.sweep()
+			h := Advance(c.history, s)
+			r := Judge(c.plan, h, s)
+			assert.Equal(t, c.verdict, r.Verdict)
+			assert.Equal(t, c.codes, codes(r))
+			for _, f := range r.Findings {
+				assert.NotEmpty(t, f.Remedy, f.Code)
+			}
+			if r.Verdict == Wrong {
+				assert.Equal(t, finding.Error, finding.Worst(r.Findings))
+			}
+		})
+	}
+}
+
+// Caches of every obedient kind, with fetches at random moments, against the bound: none is ever late.
+func TestBoundIsNeverEarly(t *testing.T) {
+	for seed := range uint64(2000) {
+		rng := rand.New(rand.NewPCG(seed, 1))
+		p, c, r := rng.IntN(900)+1, rng.IntN(900)+1, rng.IntN(300)+1
+		h := History{Since: start, Current: State{Set: newSet, Known: true}, Former: &Former{State: State{Set: oldSet,
+			P: uint32(p), C: uint32(c), Sets: []Observed{{apexA, Positive, []record.Data{"192.0.2.1"}, uint32(r)}}}}}
+		told := rng.IntN(2) == 0
+		tc := rng.IntN(2 * p)
+		if told {
+			h.Former.Told = start.Add(time.Duration(tc) * time.Second)
+		}
+		moments := h.moments("d")
+		require.Len(t, moments, 2)
+
+		fetchedParent := -rng.IntN(p) // just before T or long before it, in seconds from T
+		letGo := fetchedParent + p
+		if rng.IntN(2) == 0 { // one that asks the old servers for their own set, as late as it still goes to them
+			last := letGo - 1
+			if told {
+				last = min(last, tc-1)
+			}
+			letGo = max(letGo, last+c)
+		}
+		contentUntil := letGo - 1 + r
+		assert.False(t, moments[0].By.Before(start.Add(time.Duration(letGo)*time.Second)), "seed %d", seed)
+		assert.False(t, moments[1].By.Before(start.Add(time.Duration(contentUntil)*time.Second)), "seed %d", seed)
+	}
+}

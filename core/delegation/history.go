@@ -1,0 +1,231 @@
+package delegation
+
+import (
+	"slices"
+	"time"
+
+	"beacon/core/dnsname"
+	"beacon/core/record"
+)
+
+// History is what earlier sweeps established and later ones build on.
+type History struct {
+	Current State     `json:"current"`
+	Since   time.Time `json:"since"` // T: receipt of the first complete sweep with Current's set; zero: not complete yet
+	// Former is what was before Current, as long as caches may hold it; nil where nothing has changed.
+	Former *Former `json:"former,omitempty"`
+	Absent *uint32 `json:"absent,omitempty"` // the parent's negative TTL, where the domain was not delegated before
+	Edits  []Edit  `json:"edits,omitempty"`  // watched sets changed while the delegation stayed
+}
+
+// State is what was seen while one nameserver set was in force.
+type State struct {
+	Set   []dnsname.Name `json:"set"`
+	P     uint32         `json:"p"` // largest TTL seen on the parents' referral
+	C     uint32         `json:"c"` // largest TTL seen on the apex NS set at its own servers
+	N     uint32         `json:"n"` // negative TTL of the zone
+	SOA   SOA            `json:"soa"`
+	Sets  []Observed     `json:"sets,omitempty"` // the watched sets, each with its largest TTL
+	Known bool           `json:"known"`          // its servers have been heard, so C, N, SOA and Sets count
+}
+
+// Former is a state that is no longer in force, and what has happened at its servers since.
+type Former struct {
+	State
+	Told    time.Time    `json:"told"`    // Tc: since when all old servers serve the new apex NS set; zero: they do not
+	Matched []MatchedSet `json:"matched"` // To, by set: since when all old servers give the new data
+}
+
+// MatchedSet says since when the old servers agree with the new ones about a set.
+type MatchedSet struct {
+	Key record.Key `json:"key"`
+	At  time.Time  `json:"at"`
+}
+
+// Edit is a watched set that changed at the servers in force.
+type Edit struct {
+	Before Observed  `json:"before"`
+	N      uint32    `json:"n"`  // negative TTL then
+	At     time.Time `json:"at"` // first sweep in which all servers gave the new data
+}
+
+// Advance takes a sweep into the history.
+func Advance(h History, s Sweep) History {
+	h.Edits = slices.Clone(h.Edits)
+	set, complete := parentSet(s)
+	switch {
+	case !complete:
+		h.interrupted(s)
+	case len(set) == 0:
+		negative := uint32(0)
+		for _, p := range s.Parents {
+			negative = max(negative, p.Negative)
+		}
+		h = History{Absent: &negative}
+	case SameSet(set, h.Current.Set):
+		if h.Since.IsZero() {
+			h.Since = lastReceipt(s)
+		}
+	default:
+		if len(h.Current.Set) > 0 {
+			h.Former = formerOf(h)
+			h.Absent = nil
+		}
+		h.Current, h.Since, h.Edits = State{Set: set}, lastReceipt(s), nil
+	}
+	h.Current.observeParents(s)
+	if h.Former != nil {
+		f := *h.Former
+		f.observeParents(s)
+		h.Former = &f
+	}
+	h.observeServers(s)
+	if h.Former != nil {
+		h.Former.follow(h.Current, s)
+	}
+	return h
+}
+
+// interrupted handles a sweep in which the parents do not all say the same: a regression resets T.
+func (h *History) interrupted(s Sweep) {
+	for _, p := range s.Parents {
+		if p.Answer == Referral && !SameSet(p.NS, h.Current.Set) && h.Former != nil {
+			h.Since = time.Time{}
+		}
+	}
+}
+
+// formerOf makes the current state the former one. Where an earlier change still settles, the longer TTLs count.
+func formerOf(h History) *Former {
+	f := &Former{State: h.Current}
+	if h.Former != nil {
+		f.P, f.C, f.N = max(f.P, h.Former.P), max(f.C, h.Former.C), max(f.N, h.Former.N)
+	}
+	return f
+}
+
+// parentSet gives the one set that all parents serve; complete is false where one failed or they differ. An empty
+// set means that all of them say there is no delegation.
+func parentSet(s Sweep) (set []dnsname.Name, complete bool) {
+	if s.Failure != "" || len(s.Parents) == 0 {
+		return nil, false
+	}
+	for i, p := range s.Parents {
+		if p.Answer != Referral && p.Answer != NoName && p.Answer != NoData {
+			return nil, false
+		}
+		if i > 0 && !SameSet(p.NS, s.Parents[0].NS) {
+			return nil, false
+		}
+	}
+	return s.Parents[0].NS, true
+}
+
+func lastReceipt(s Sweep) time.Time {
+	last := s.Began
+	for _, p := range s.Parents {
+		if p.At.After(last) {
+			last = p.At
+		}
+	}
+	return last
+}
+
+func (st *State) observeParents(s Sweep) {
+	for _, p := range s.Parents {
+		if p.Answer == Referral && SameSet(p.NS, st.Set) {
+			st.P = max(st.P, p.TTL)
+		}
+	}
+}
+
+// serversOf gives the answers of the servers that belong to a set.
+func serversOf(s Sweep, set []dnsname.Name) []ServerAnswer {
+	var out []ServerAnswer
+	for _, a := range s.Servers {
+		if slices.Contains(set, a.Name) {
+			out = append(out, a)
+		}
+	}
+	return out
+}
+
+// observeServers keeps what the servers in force say, and notices watched sets that they changed.
+func (h *History) observeServers(s Sweep) {
+	st := &h.Current
+	servers := serversOf(s, st.Set)
+	heard := 0
+	for _, a := range servers {
+		if a.Answer != Positive {
+			continue
+		}
+		heard++
+		st.C, st.N = max(st.C, a.NSTTL), max(st.N, a.SOA.Negative)
+		st.SOA = a.SOA
+	}
+	if heard == 0 {
+		return
+	}
+	for _, now := range agreed(servers) {
+		at := slices.IndexFunc(st.Sets, func(o Observed) bool { return o.Key == now.Key })
+		switch {
+		case at < 0:
+			st.Sets = append(slices.Clone(st.Sets), now)
+		case sameAnswer(st.Sets[at], now):
+			now.TTL = max(now.TTL, st.Sets[at].TTL)
+			st.Sets = slices.Clone(st.Sets)
+			st.Sets[at] = now
+		default:
+			h.Edits = slices.DeleteFunc(h.Edits, func(e Edit) bool { return e.Before.Key == now.Key })
+			h.Edits = append(h.Edits, Edit{st.Sets[at], st.N, s.Ended})
+			st.Sets = slices.Clone(st.Sets)
+			st.Sets[at] = now
+		}
+	}
+	st.Known = true
+}
+
+// agreed gives the watched sets about which all servers that were asked agree, with the largest TTL.
+func agreed(servers []ServerAnswer) []Observed {
+	var out []Observed
+	for i, a := range servers {
+		if a.Answer != Positive {
+			return nil
+		}
+		if i == 0 {
+			out = slices.Clone(a.Sets)
+			continue
+		}
+		out = slices.DeleteFunc(out, func(o Observed) bool {
+			return !slices.ContainsFunc(a.Sets, func(other Observed) bool { return o.Key == other.Key && sameAnswer(o, other) })
+		})
+	}
+	return slices.DeleteFunc(out, func(o Observed) bool { return o.Answer == Silent || o.Answer == Lame })
+}
+
+func sameAnswer(a, b Observed) bool { return a.Answer == b.Answer && slices.Equal(a.Data, b.Data) }
+
+// follow notes since when the old servers tell of the new set (Tc) and give the new data (To).
+func (f *Former) follow(now State, s Sweep) {
+	f.Matched = slices.Clone(f.Matched)
+	servers := serversOf(s, f.Set)
+	told := len(servers) > 0
+	for _, a := range servers {
+		told = told && a.Answer == Positive && SameSet(a.NS, now.Set)
+	}
+	if !told {
+		f.Told = time.Time{}
+	} else if f.Told.IsZero() {
+		f.Told = s.Ended
+	}
+	same := agreed(servers)
+	for _, set := range now.Sets {
+		matches := slices.ContainsFunc(same, func(o Observed) bool { return o.Key == set.Key && sameAnswer(o, set) })
+		at := slices.IndexFunc(f.Matched, func(m MatchedSet) bool { return m.Key == set.Key })
+		if matches && at < 0 {
+			f.Matched = append(f.Matched, MatchedSet{set.Key, s.Ended})
+		} else if !matches && at >= 0 {
+			f.Matched = slices.Delete(f.Matched, at, at+1)
+		}
+	}
+}

@@ -1,0 +1,159 @@
+package delegation
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"beacon/core/dnsname"
+	"beacon/core/finding"
+	"beacon/core/spelling"
+)
+
+// judgeRegistrar looks for the list that was saved and never made active.
+func (j *judge) judgeRegistrar() {
+	r := j.plan.Registrar
+	if r == nil {
+		return
+	}
+	domain := j.plan.Domain.String()
+	if r.Problem != "" {
+		j.find("registrar-not-asked", finding.Warning, r.Account,
+			"The registrar could not be asked: "+r.Problem+".", "Check the account ("+r.Account+") and its credentials.")
+		return
+	}
+	if SameSet(r.Saved, r.Active) || len(r.Saved) == 0 {
+		return
+	}
+	severity := finding.Warning
+	if len(j.plan.Wanted) > 0 && SameSet(r.Saved, j.plan.Wanted) {
+		severity = finding.Error
+	}
+	j.find("saved-not-active", severity, domain,
+		fmt.Sprintf("The registrar has saved a new nameserver list (%s) that is not in force: in force is still %s. "+
+			"Waiting will not help.", joinNames(r.Saved), joinNames(r.Active)),
+		"Make the saved list active: beacon delegate "+strings.TrimSuffix(domain, ".")+".")
+}
+
+// judgeParents holds what the parents serve against what is wanted. It reports whether there is a delegation at all.
+func (j *judge) judgeParents() bool {
+	referring := 0
+	for _, p := range j.s.Parents {
+		switch p.Answer {
+		case Referral:
+			referring++
+			j.set = append(j.set, p.NS...)
+		case Silent, Lame:
+			j.deaf = true
+			j.find("parent-silent", finding.Warning, p.Name.String(),
+				fmt.Sprintf("The parent's nameserver %s could not be asked: %s.", p.Address, p.Problem),
+				"Nothing to do at the domain; check again later.")
+		}
+	}
+	j.set = SortNames(j.set)
+	if referring == 0 {
+		if !j.deaf {
+			j.find("not-delegated", finding.Error, j.plan.Domain.String(),
+				fmt.Sprintf("The parent zone %s has no delegation for this name.", j.s.Zone),
+				"Register the domain, or give it nameservers at the registrar.")
+		}
+		return false
+	}
+	j.agreed = j.parentsAgree()
+	if len(j.plan.Wanted) > 0 && j.agreed {
+		j.compareWithWanted()
+	}
+	return true
+}
+
+// parentsAgree reports whether all parents that answered give one set; while a change is on its way they may not.
+func (j *judge) parentsAgree() bool {
+	sets := map[string][]string{}
+	for _, p := range j.s.Parents {
+		if p.Answer == Referral || p.Answer == NoName || p.Answer == NoData {
+			sets[joinNames(p.NS)] = append(sets[joinNames(p.NS)], p.Name.String())
+		}
+	}
+	if len(sets) <= 1 {
+		return true
+	}
+	var parts []string
+	for set, who := range sets {
+		if set == "" {
+			set = "no delegation"
+		}
+		parts = append(parts, strings.Join(who, ", ")+" gives "+set)
+	}
+	j.waiting = true
+	j.find("parents-disagree", finding.Warning, j.plan.Domain.String(),
+		"The parent's nameservers do not all say the same: "+joinSorted(parts)+". A change is on its way through the registry.",
+		"Wait until all of them agree; only then does the time count. If this lasts over an hour, ask the registrar.")
+	return false
+}
+
+func (j *judge) compareWithWanted() {
+	wanted, domain := j.plan.Wanted, j.plan.Domain.String()
+	lacking, extra := missing(wanted, j.set), missing(j.set, wanted)
+	switch {
+	case len(lacking) == 0 && len(extra) == 0:
+		return
+	case len(extra) == len(j.set):
+		j.otherSet(domain)
+		return
+	}
+	if j.misspelt(lacking, extra) {
+		return
+	}
+	if len(extra) > 0 {
+		j.find("parent-set-mixed", finding.Error, domain,
+			fmt.Sprintf("The parent also lists %s, which is not wanted: part of all questions goes there.", joinNames(extra)),
+			"Take it out of the list at the registrar.")
+	}
+	if len(lacking) > 0 {
+		j.find("parent-set-incomplete", finding.Warning, domain,
+			fmt.Sprintf("The parent lists %d of the %d wanted nameservers; missing: %s.", len(wanted)-len(lacking), len(wanted), joinNames(lacking)),
+			"Add the missing ones at the registrar.")
+	}
+}
+
+// misspelt names parents' entries that differ from a missing wanted one by a character or two.
+func (j *judge) misspelt(lacking, extra []dnsname.Name) bool {
+	texts := make([]string, len(lacking))
+	for i, n := range lacking {
+		texts[i] = n.String()
+	}
+	found := false
+	for _, n := range extra {
+		if meant, ok := spelling.Closest(n.String(), texts); ok {
+			found = true
+			j.find("nameserver-misspelt", finding.Error, n.String(),
+				fmt.Sprintf("The parent lists %s; wanted is %s. They differ in a character or two.", n, meant),
+				"Correct the name at the registrar.")
+		}
+	}
+	return found
+}
+
+// otherSet says why the parents still serve a wholly different set.
+func (j *judge) otherSet(domain string) {
+	r := j.plan.Registrar
+	short := strings.TrimSuffix(domain, ".")
+	switch {
+	case r != nil && SameSet(r.Active, j.plan.Wanted):
+		j.waiting = true
+		j.find("registry-not-updated", finding.Warning, domain,
+			"The registrar has the new list in force, and the parent's nameservers still serve the old one: "+joinNames(j.set)+".",
+			"Wait for the registry, usually minutes. If this lasts over an hour, ask the registrar.")
+	case r != nil && r.Problem == "" && SameSet(r.Saved, j.plan.Wanted):
+		// saved-not-active says it all
+	default:
+		j.find("parent-serves-other-set", finding.Error, domain,
+			fmt.Sprintf("The parent serves %s; wanted is %s.", joinNames(j.set), joinNames(j.plan.Wanted)),
+			"Change the nameservers at the registrar: beacon delegate "+short+".")
+	}
+}
+
+func joinSorted(parts []string) string {
+	slices.Sort(parts)
+	return strings.Join(parts, "; ")
+}

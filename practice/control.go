@@ -1,0 +1,131 @@
+package practice
+
+import (
+	"fmt"
+	"net/http"
+	"time"
+
+	"github.com/miekg/dns"
+)
+
+// control is how whoever runs the world looks at it and bends it. It is not part of the internet that is practised on,
+// apart from the clock, which everybody may read.
+func (w *World) control() http.Handler {
+	mux := http.NewServeMux()
+	mux.HandleFunc("GET /clock", func(rw http.ResponseWriter, _ *http.Request) { answer(rw, http.StatusOK, w.clock.state()) })
+	mux.HandleFunc("POST /clock", func(rw http.ResponseWriter, r *http.Request) {
+		var body struct {
+			Rate float64 `json:"rate"`
+		}
+		if !read(rw, r, &body) {
+			return
+		}
+		if body.Rate < 1 || body.Rate > 60 {
+			refuse(rw, http.StatusUnprocessableEntity, "bad_rate", "the rate is 1 to 60")
+			return
+		}
+		w.clock.setRate(body.Rate)
+		w.mu.Lock()
+		w.save()
+		w.mu.Unlock()
+		answer(rw, http.StatusOK, w.clock.state())
+	})
+	mux.HandleFunc("POST /faults", func(rw http.ResponseWriter, r *http.Request) {
+		var body fault
+		if read(rw, r, &body) {
+			w.faults.put(body)
+			rw.WriteHeader(http.StatusNoContent)
+		}
+	})
+	mux.HandleFunc("GET /roots", func(rw http.ResponseWriter, _ *http.Request) { fmt.Fprint(rw, w.RootHints()) })
+	mux.HandleFunc("POST /domains", w.registerDomain)
+	mux.HandleFunc("POST /zone-ttl", func(rw http.ResponseWriter, r *http.Request) {
+		var body struct {
+			Provider, Zone string
+			TTL            uint32
+		}
+		if !read(rw, r, &body) {
+			return
+		}
+		if err := w.SetNSTTL(body.Provider, body.Zone, body.TTL); err != nil {
+			refuse(rw, http.StatusNotFound, "no_such_zone", err.Error())
+			return
+		}
+		rw.WriteHeader(http.StatusNoContent)
+	})
+	mux.HandleFunc("GET /journal/{provider}/{zone}", func(rw http.ResponseWriter, r *http.Request) {
+		w.mu.RLock()
+		defer w.mu.RUnlock()
+		z := w.hosted(r.PathValue("provider"), r.PathValue("zone"))
+		if z == nil {
+			refuse(rw, http.StatusNotFound, "no_such_zone", "no such zone")
+			return
+		}
+		answer(rw, http.StatusOK, z.Journal)
+	})
+	return mux
+}
+
+// registerDomain makes a domain at the registrar, as if somebody had bought it.
+func (w *World) registerDomain(rw http.ResponseWriter, r *http.Request) {
+	var body struct {
+		Domain string
+		Hosts  []string
+		TTL    uint32
+	}
+	if !read(rw, r, &body) {
+		return
+	}
+	if err := w.Register(body.Domain, body.Hosts, body.TTL); err != nil {
+		refuse(rw, http.StatusUnprocessableEntity, "bad_domain", err.Error())
+		return
+	}
+	rw.WriteHeader(http.StatusNoContent)
+}
+
+// Register makes a domain at the registrar, delegated to hosts at once; ttl 0 means the registry's usual one.
+func (w *World) Register(name string, hosts []string, ttl uint32) error {
+	name = dns.CanonicalName(name)
+	labels := dns.SplitDomainName(name)
+	if len(labels) != 2 || labels[1] != "example" && labels[1] != "test" {
+		return fmt.Errorf("%s: domains are sold directly below example and test", name)
+	}
+	list, err := hostList(hosts)
+	if err != nil {
+		return err
+	}
+	if ttl == 0 {
+		ttl = defaultDelegationTTL
+	}
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.state.Domains[name] = &domain{Stored: list, InForce: list, TTL: ttl, Expires: w.clock.now().AddDate(1, 0, 0).Truncate(time.Hour)}
+	w.changed()
+	return nil
+}
+
+// SetNSTTL sets the TTL of the apex NS set that a provider's nameservers answer for a zone.
+func (w *World) SetNSTTL(provider, zone string, ttl uint32) error {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	z := w.hosted(provider, zone)
+	if z == nil {
+		return fmt.Errorf("%s has no zone %s", provider, zone)
+	}
+	z.NSTTL = ttl
+	w.changed()
+	return nil
+}
+
+func (w *World) hosted(provider, zone string) *hostedZone {
+	if p := w.state.Providers[provider]; p != nil {
+		return p.Zones[dns.CanonicalName(zone)]
+	}
+	return nil
+}
+
+// RootHints gives the world's root nameservers as a zone file.
+func (w *World) RootHints() string {
+	return fmt.Sprintf(". 3600000 NS north.lights.test.\n. 3600000 NS south.lights.test.\n"+
+		"north.lights.test. 3600000 A %s\nsouth.lights.test. 3600000 A %s\n", w.IP(rootNorth), w.IP(rootSouth))
+}

@@ -1,0 +1,116 @@
+package practice
+
+import (
+	"fmt"
+	"net/http"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/miekg/dns"
+)
+
+// domain is what the registrar Gannet keeps of a domain. A list that is stored is not in force until it is activated.
+type domain struct {
+	Stored  []string  `json:"stored"`
+	InForce []string  `json:"in_force"`
+	TTL     uint32    `json:"ttl"` // of the delegation at the parent
+	Expires time.Time `json:"expires"`
+}
+
+const defaultDelegationTTL = 1200
+
+type gannetDomain struct {
+	Domain  string    `json:"domain"`
+	Stored  []string  `json:"stored_hosts"`
+	InForce []string  `json:"hosts_in_force"`
+	Expires time.Time `json:"registered_until"`
+}
+
+func showDomain(name string, d *domain) gannetDomain {
+	return gannetDomain{strings.TrimSuffix(name, "."), d.Stored, d.InForce, d.Expires}
+}
+
+// gannet is the registrar's interface: domains, their stored list, and the list in force.
+func (w *World) gannet() http.Handler {
+	mux := http.NewServeMux()
+	mux.HandleFunc("GET /registrations", func(rw http.ResponseWriter, r *http.Request) {
+		page := []gannetDomain{}
+		after, next := r.URL.Query().Get("after"), ""
+		for _, name := range sortedKeys(w.state.Domains) {
+			if name <= after {
+				continue
+			}
+			if len(page) == 50 {
+				next = page[49].Domain + "."
+				break
+			}
+			page = append(page, showDomain(name, w.state.Domains[name]))
+		}
+		answer(rw, http.StatusOK, map[string]any{"registrations": page, "next_after": next})
+	})
+	mux.HandleFunc("GET /registrations/{domain}", w.withDomain(func(http.ResponseWriter, *http.Request, *domain) bool { return true }))
+	mux.HandleFunc("PUT /registrations/{domain}/hosts", w.withDomain(func(rw http.ResponseWriter, r *http.Request, d *domain) bool {
+		var body struct {
+			Hosts []string `json:"hosts"`
+		}
+		if !read(rw, r, &body) {
+			return false
+		}
+		hosts, err := hostList(body.Hosts)
+		if err != nil {
+			refuse(rw, http.StatusUnprocessableEntity, "bad_hosts", err.Error())
+			return false
+		}
+		d.Stored = hosts
+		return true
+	}))
+	mux.HandleFunc("POST /registrations/{domain}/hosts/activate", w.withDomain(func(_ http.ResponseWriter, _ *http.Request, d *domain) bool {
+		d.InForce = d.Stored
+		return true
+	}))
+	return w.locked("gannet", "Authorization", "Bearer ", mux)
+}
+
+func hostList(hosts []string) ([]string, error) {
+	var out []string
+	for _, h := range hosts {
+		if _, ok := dns.IsDomainName(h); !ok || dns.CountLabel(h) < 2 {
+			return nil, fmt.Errorf("%q is no host name", h)
+		}
+		out = append(out, dns.CanonicalName(h))
+	}
+	slices.Sort(out)
+	if len(slices.Compact(slices.Clone(out))) != len(hosts) || len(out) < 2 || len(out) > 13 {
+		return nil, fmt.Errorf("a list has 2 to 13 different hosts")
+	}
+	return out, nil
+}
+
+// withDomain finds the domain, lets act change it, and answers with what it is then.
+func (w *World) withDomain(act func(http.ResponseWriter, *http.Request, *domain) bool) http.HandlerFunc {
+	return func(rw http.ResponseWriter, r *http.Request) {
+		name := dns.CanonicalName(r.PathValue("domain"))
+		d := w.state.Domains[name]
+		if d == nil {
+			refuse(rw, http.StatusNotFound, "no_such_domain", name+" is not registered here")
+			return
+		}
+		if !act(rw, r, d) {
+			return
+		}
+		if r.Method != http.MethodGet {
+			w.changed()
+		}
+		answer(rw, http.StatusOK, showDomain(name, d))
+	}
+}
+
+func sortedKeys[V any](m map[string]V) []string {
+	keys := make([]string, 0, len(m))
+	for k := range m {
+		keys = append(keys, k)
+	}
+	slices.Sort(keys)
+	return keys
+}

@@ -1,0 +1,194 @@
+package practice
+
+import (
+	"fmt"
+	"net/http"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/miekg/dns"
+)
+
+// Heron's ways: record sets by relative name and type, cursors, at most so many sets in one change, a least TTL.
+const (
+	heronPage     = 40
+	heronMostSets = 20
+	heronLeastTTL = 30
+)
+
+type heronSet struct {
+	Label  string   `json:"label"` // relative to the zone; "" for its apex
+	Kind   string   `json:"kind"`
+	TTL    uint32   `json:"ttl"`
+	Values []string `json:"values"`
+}
+
+type heronZone struct {
+	ID     string   `json:"id"`
+	Domain string   `json:"domain"`
+	Served []string `json:"served_by"`
+}
+
+// heron is the HTTP interface of the provider that the demo moves to.
+func (w *World) heron() http.Handler {
+	p := w.state.Providers["heron"]
+	mux := http.NewServeMux()
+	show := func(z *hostedZone) heronZone {
+		return heronZone{z.ID, strings.TrimSuffix(z.Name, "."), p.nameservers(z)}
+	}
+	mux.HandleFunc("GET /v1/zones", func(rw http.ResponseWriter, r *http.Request) {
+		page, next := pageOf(sortedKeys(p.Zones), r.URL.Query().Get("cursor"), heronPage)
+		zones := []heronZone{}
+		for _, name := range page {
+			zones = append(zones, show(p.Zones[name]))
+		}
+		answer(rw, http.StatusOK, map[string]any{"zones": zones, "next_cursor": next})
+	})
+	mux.HandleFunc("POST /v1/zones", func(rw http.ResponseWriter, r *http.Request) {
+		var body struct {
+			Domain string `json:"domain"`
+		}
+		if !read(rw, r, &body) {
+			return
+		}
+		name := dns.CanonicalName(body.Domain)
+		if _, ok := dns.IsDomainName(name); !ok || dns.CountLabel(name) < 2 {
+			refuse(rw, http.StatusUnprocessableEntity, "bad_domain", fmt.Sprintf("%q cannot be a zone here", body.Domain))
+			return
+		}
+		if p.Zones[name] != nil {
+			refuse(rw, http.StatusConflict, "zone_exists", name+" is already a zone of this account")
+			return
+		}
+		z := p.create(name)
+		w.changed()
+		answer(rw, http.StatusCreated, show(z))
+	})
+	mux.HandleFunc("GET /v1/zones/{id}", heronWith(p, func(rw http.ResponseWriter, _ *http.Request, z *hostedZone) {
+		answer(rw, http.StatusOK, show(z))
+	}))
+	mux.HandleFunc("DELETE /v1/zones/{id}", heronWith(p, func(rw http.ResponseWriter, _ *http.Request, z *hostedZone) {
+		delete(p.Zones, z.Name)
+		w.changed()
+		rw.WriteHeader(http.StatusNoContent)
+	}))
+	mux.HandleFunc("GET /v1/zones/{id}/sets", heronWith(p, func(rw http.ResponseWriter, r *http.Request, z *hostedZone) {
+		sets := heronSets(z)
+		page, next := pageOf(sortedKeys(sets), r.URL.Query().Get("cursor"), heronPage)
+		out := []heronSet{}
+		for _, key := range page {
+			out = append(out, sets[key])
+		}
+		answer(rw, http.StatusOK, map[string]any{"sets": out, "next_cursor": next})
+	}))
+	mux.HandleFunc("POST /v1/zones/{id}/changes", heronWith(p, w.heronChange))
+	return w.locked("heron", "Heron-Key", "", mux)
+}
+
+func heronWith(p *providerState, next func(http.ResponseWriter, *http.Request, *hostedZone)) http.HandlerFunc {
+	return func(rw http.ResponseWriter, r *http.Request) {
+		z := p.byID(r.PathValue("id"))
+		if z == nil {
+			refuse(rw, http.StatusNotFound, "no_such_zone", "no zone of this account has this id")
+			return
+		}
+		next(rw, r, z)
+	}
+}
+
+// heronSets groups a zone's records by set.
+func heronSets(z *hostedZone) map[string]heronSet {
+	sets := map[string]heronSet{}
+	for _, line := range z.Records {
+		rr, err := dns.NewRR(line)
+		if err != nil || rr == nil {
+			continue
+		}
+		h := rr.Header()
+		label := strings.TrimSuffix(strings.TrimSuffix(h.Name, z.Name), ".")
+		key := label + " " + dns.TypeToString[h.Rrtype]
+		s := sets[key]
+		s.Label, s.Kind, s.TTL = label, dns.Type(h.Rrtype).String(), h.Ttl
+		s.Values = append(s.Values, strings.TrimPrefix(rr.String(), h.String()))
+		sets[key] = s
+	}
+	return sets
+}
+
+// heronChange puts and drops sets, all or nothing.
+func (w *World) heronChange(rw http.ResponseWriter, r *http.Request, z *hostedZone) {
+	var body struct {
+		Put  []heronSet `json:"put"`
+		Drop []heronSet `json:"drop"`
+	}
+	if !read(rw, r, &body) {
+		return
+	}
+	if len(body.Put)+len(body.Drop) > heronMostSets {
+		refuse(rw, http.StatusUnprocessableEntity, "too_many_sets", fmt.Sprintf("a change has at most %d sets", heronMostSets))
+		return
+	}
+	gone := map[string]bool{}
+	for _, s := range append(body.Drop, body.Put...) {
+		gone[heronName(s.Label, z.Name)+" "+s.Kind] = true
+	}
+	records := slices.DeleteFunc(slices.Clone(z.Records), func(line string) bool {
+		rr, err := dns.NewRR(line)
+		return err == nil && gone[rr.Header().Name+" "+dns.Type(rr.Header().Rrtype).String()]
+	})
+	for _, s := range body.Put {
+		for _, value := range s.Values {
+			line := fmt.Sprintf("%s %d IN %s %s", heronName(s.Label, z.Name), s.TTL, s.Kind, value)
+			rr, err := dns.NewRR(line)
+			if err != nil || rr == nil || s.TTL < heronLeastTTL {
+				refuse(rw, http.StatusUnprocessableEntity, "bad_set", fmt.Sprintf("%q cannot be a record here", line))
+				return
+			}
+			records = append(records, normalRecord(rr))
+		}
+	}
+	if name := standAlone(records); name != "" {
+		refuse(rw, http.StatusUnprocessableEntity, "collision", name+" would have a CNAME beside other data")
+		return
+	}
+	z.replace(records)
+	w.changed()
+	answer(rw, http.StatusOK, map[string]any{"put": len(body.Put), "dropped": len(body.Drop), "serial": z.Serial})
+}
+
+func heronName(label, zone string) string {
+	if label == "" {
+		return zone
+	}
+	return dns.CanonicalName(label + "." + zone)
+}
+
+// standAlone gives a name that has a CNAME and something else, if there is one.
+func standAlone(records []string) string {
+	types := map[string]map[uint16]bool{}
+	for _, line := range records {
+		if rr, err := dns.NewRR(line); err == nil {
+			h := rr.Header()
+			if types[h.Name] == nil {
+				types[h.Name] = map[uint16]bool{}
+			}
+			types[h.Name][h.Rrtype] = true
+			if types[h.Name][dns.TypeCNAME] && len(types[h.Name]) > 1 {
+				return h.Name
+			}
+		}
+	}
+	return ""
+}
+
+// pageOf cuts sorted keys into pages; the cursor is the place where the next one begins.
+func pageOf(keys []string, cursor string, size int) (page []string, next string) {
+	start, _ := strconv.Atoi(cursor)
+	start = min(max(start, 0), len(keys))
+	end := min(start+size, len(keys))
+	if end < len(keys) {
+		next = strconv.Itoa(end)
+	}
+	return keys[start:end], next
+}

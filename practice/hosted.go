@@ -1,0 +1,174 @@
+package practice
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"github.com/miekg/dns"
+)
+
+// poolOptions describe a provider's nameservers: how many there are, and how many each zone gets.
+type poolOptions struct {
+	prefix        string
+	size, perZone int
+	octet         int
+}
+
+// providerState is what a DNS provider keeps.
+type providerState struct {
+	name  string
+	pool  poolOptions
+	Made  int                    `json:"made"` // zones ever made
+	Zones map[string]*hostedZone `json:"zones"`
+}
+
+// hostedZone is a zone at a provider. Its SOA and apex NS are the provider's own.
+type hostedZone struct {
+	ID      string   `json:"id"`
+	Name    string   `json:"name"`
+	Servers []int    `json:"servers"` // which of the pool
+	Serial  uint32   `json:"serial"`
+	NSTTL   uint32   `json:"ns_ttl"`
+	Records []string `json:"records"` // in master-file form, sorted, without SOA and apex NS
+	// Journal notes every record set that ever changed, so that doing something twice can be seen.
+	Journal []string `json:"journal"`
+}
+
+const defaultNSTTL = 600
+
+// create makes a zone and gives it nameservers; consecutive zones get sets that differ in a character.
+func (p *providerState) create(name string) *hostedZone {
+	z := &hostedZone{ID: fmt.Sprintf("%s-%04x", p.name[:1], 0x2a1+7*p.Made), Name: name, Serial: 1, NSTTL: defaultNSTTL}
+	for i := range p.pool.perZone {
+		z.Servers = append(z.Servers, (p.Made+i*p.pool.size/p.pool.perZone)%p.pool.size)
+	}
+	slices.Sort(z.Servers)
+	p.Made++
+	p.Zones[name] = z
+	return z
+}
+
+func (p *providerState) serverName(i int) string {
+	return fmt.Sprintf("%s%d.%s.test.", p.pool.prefix, 11+i, p.name)
+}
+
+func (p *providerState) nameservers(z *hostedZone) []string {
+	var out []string
+	for _, i := range z.Servers {
+		out = append(out, p.serverName(i))
+	}
+	return out
+}
+
+func (p *providerState) byID(id string) *hostedZone {
+	for _, z := range p.Zones {
+		if z.ID == id {
+			return z
+		}
+	}
+	return nil
+}
+
+// replace puts new records in place of all, and notes which sets changed.
+func (z *hostedZone) replace(records []string) {
+	before, after := setsOf(z.Records), setsOf(records)
+	for key, data := range after {
+		if before[key] != data {
+			z.Journal = append(z.Journal, "put "+key)
+		}
+	}
+	for key := range before {
+		if _, stays := after[key]; !stays {
+			z.Journal = append(z.Journal, "drop "+key)
+		}
+	}
+	slices.Sort(records)
+	z.Records = records
+	z.Serial++
+}
+
+func setsOf(records []string) map[string]string {
+	sets := map[string]string{}
+	sorted := slices.Clone(records)
+	slices.Sort(sorted)
+	for _, line := range sorted {
+		if rr, err := dns.NewRR(line); err == nil && rr != nil {
+			h := rr.Header()
+			sets[dns.CanonicalName(h.Name)+" "+dns.TypeToString[h.Rrtype]] += line + "\n"
+		}
+	}
+	return sets
+}
+
+// rebuild makes what the nameservers answer from what registrar and providers keep; the caller holds the lock, or is
+// the only one yet.
+func (w *World) rebuild() {
+	zones := map[string][]*zoneData{}
+	add := func(z *zoneData) *zoneData { zones[z.name] = append(zones[z.name], z); return z }
+
+	root := add(newZoneData(".", rootNorth, rootSouth))
+	root.line(". 86400 IN SOA north.lights.test. keeper.lights.test. 1 3600 600 86400 300")
+	for name, site := range map[string]string{"north": rootNorth, "south": rootSouth} {
+		root.line(". 86400 IN NS %s.lights.test.", name)
+		root.line("%s.lights.test. 86400 IN A %s", name, w.IP(site))
+	}
+	top := map[string]*zoneData{}
+	for name, sites := range map[string][2]string{"example": {exampleEast, exampleWest}, "test": {testEast, testWest}} {
+		z := add(newZoneData(name+".", sites[0], sites[1]))
+		z.line("%s. 3600 IN SOA east.nic.%s. keeper.nic.%s. 1 3600 600 86400 300", name, name, name)
+		for i, side := range []string{"east", "west"} {
+			for _, zone := range []*zoneData{root, z} {
+				zone.line("%s. 86400 IN NS %s.nic.%s.", name, side, name)
+				zone.line("%s.nic.%s. 86400 IN A %s", side, name, w.IP(sites[i]))
+			}
+		}
+		top[name] = z
+	}
+	for _, p := range w.state.Providers {
+		w.buildProvider(p, top["test"], add)
+	}
+	for name, d := range w.state.Domains {
+		labels := dns.SplitDomainName(name)
+		z := top[labels[len(labels)-1]]
+		for _, ns := range d.InForce {
+			z.line("%s %d IN NS %s", name, d.TTL, ns)
+		}
+	}
+	w.zones = zones
+}
+
+// buildProvider adds the provider's own zone, with its nameservers' addresses, and the zones that it hosts.
+func (w *World) buildProvider(p *providerState, parent *zoneData, add func(*zoneData) *zoneData) {
+	var all []string
+	for i := range p.pool.size {
+		all = append(all, fmt.Sprintf("%d.%d", p.pool.octet, 11+i))
+	}
+	own := add(newZoneData(p.name+".test.", all[:2]...))
+	own.line("%s.test. 3600 IN SOA %s keeper.%s.test. 1 3600 600 86400 300", p.name, p.serverName(0), p.name)
+	for i, site := range all {
+		own.line("%s 3600 IN A %s", p.serverName(i), w.IP(site))
+		if i < 2 {
+			own.line("%s.test. 3600 IN NS %s", p.name, p.serverName(i))
+			parent.line("%s.test. 3600 IN NS %s", p.name, p.serverName(i))
+			parent.line("%s 3600 IN A %s", p.serverName(i), w.IP(site))
+		}
+	}
+	for _, hosted := range p.Zones {
+		z := newZoneData(hosted.Name)
+		for _, i := range hosted.Servers {
+			z.servers = append(z.servers, all[i])
+			z.line("%s %d IN NS %s", hosted.Name, hosted.NSTTL, p.serverName(i))
+		}
+		z.line("%s 3600 IN SOA %s keeper.%s.test. %d 3600 600 86400 300", hosted.Name, p.serverName(hosted.Servers[0]), p.name, hosted.Serial)
+		for _, line := range hosted.Records {
+			z.line("%s", line)
+		}
+		add(z)
+	}
+}
+
+// normalRecord gives a record in the one form that records are kept in here.
+func normalRecord(rr dns.RR) string {
+	return strings.Join(strings.Fields(rr.Header().String()), " ") + " " + strings.TrimPrefix(rr.String(), rr.Header().String())
+}

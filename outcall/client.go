@@ -1,0 +1,195 @@
+package outcall
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"net/http/httptrace"
+	"net/url"
+	"strconv"
+	"strings"
+	"time"
+)
+
+// maxBody bounds what is read of an answer, in octets.
+const maxBody = 64 << 20
+
+// Call is one request as the logbook keeps it. It holds no secret.
+type Call struct {
+	Account string
+	Method  string
+	Path    string
+	Status  int // 0 where no answer came
+	Took    time.Duration
+	Problem string // empty where it went well
+}
+
+// Client talks to one HTTP interface with one credential. It is safe for concurrent use.
+type Client struct {
+	HTTP    *http.Client
+	Base    string // address of the interface, without a final slash
+	Account string
+	Header  string // that carries the credential
+	Prefix  string // in front of it
+	Secret  string
+	Observe func(context.Context, Call) // is told of every request; may be nil
+}
+
+// Request is what to ask.
+type Request struct {
+	Method  string
+	Path    string            // begins with a slash; parts that are not constant come through url.PathEscape
+	Query   url.Values        // may be nil
+	JSON    any               // body as JSON; nil for none
+	Text    string            // body as it is, where JSON is nil
+	Headers map[string]string // besides credential and content type
+}
+
+// Response is an answer with a status below 400.
+type Response struct {
+	Status int
+	Header http.Header
+	Body   []byte
+}
+
+// Do makes one request. Every failure is an *Error.
+func (c *Client) Do(ctx context.Context, r Request) (Response, error) {
+	start := time.Now()
+	res, err := c.do(ctx, r)
+	call := Call{Account: c.Account, Method: r.Method, Path: r.Path, Status: res.Status, Took: time.Since(start)}
+	if err != nil {
+		call.Problem = err.Error()
+	}
+	if c.Observe != nil {
+		c.Observe(ctx, call)
+	}
+	return res, err
+}
+
+// Read makes a request and decodes the JSON of its answer into into.
+func (c *Client) Read(ctx context.Context, r Request, into any) (Response, error) {
+	res, err := c.Do(ctx, r)
+	if err != nil {
+		return res, err
+	}
+	if err := json.Unmarshal(res.Body, into); err != nil {
+		return res, c.fail(r, Refused, writeOutcome(r), "its answer is not the JSON expected: "+err.Error())
+	}
+	return res, nil
+}
+
+func (c *Client) do(ctx context.Context, r Request) (Response, error) {
+	body, contentType := []byte(r.Text), "text/dns"
+	if r.JSON != nil {
+		encoded, err := json.Marshal(r.JSON)
+		if err != nil {
+			return Response{}, c.fail(r, Refused, NotSent, err.Error())
+		}
+		body, contentType = encoded, "application/json"
+	}
+	address := c.Base + r.Path
+	if len(r.Query) > 0 {
+		address += "?" + r.Query.Encode()
+	}
+	connected := false
+	trace := &httptrace.ClientTrace{GotConn: func(httptrace.GotConnInfo) { connected = true }}
+	req, err := http.NewRequestWithContext(httptrace.WithClientTrace(ctx, trace), r.Method, address, bytes.NewReader(body))
+	if err != nil {
+		return Response{}, c.fail(r, Refused, NotSent, err.Error())
+	}
+	if len(body) > 0 {
+		req.Header.Set("Content-Type", contentType)
+	}
+	for k, v := range r.Headers {
+		req.Header.Set(k, v)
+	}
+	req.Header.Set(c.Header, c.Prefix+c.Secret)
+	req.GetBody = nil // a request whose connection breaks is not sent again behind our back
+	res, err := c.HTTP.Do(req)
+	if err != nil {
+		outcome := NotSent
+		if connected {
+			outcome = writeOutcome(r)
+		}
+		return Response{}, c.fail(r, Unavailable, outcome, plainReason(err))
+	}
+	defer res.Body.Close()
+	text, err := io.ReadAll(io.LimitReader(res.Body, maxBody))
+	out := Response{res.StatusCode, res.Header, text}
+	if err != nil {
+		return out, c.fail(r, Unavailable, writeOutcome(r), "the answer broke off: "+plainReason(err))
+	}
+	if res.StatusCode >= 300 && res.StatusCode != http.StatusNotModified {
+		return out, c.statusError(r, out)
+	}
+	return out, nil
+}
+
+// writeOutcome is what an interrupted request leaves behind: reading changes nothing, writing may have.
+func writeOutcome(r Request) Outcome {
+	if r.Method == http.MethodGet || r.Method == http.MethodHead {
+		return NotDone
+	}
+	return Unclear
+}
+
+// plainReason drops the address from transport errors: it is said already.
+func plainReason(err error) string {
+	if u, ok := err.(*url.Error); ok {
+		if u.Timeout() {
+			return "no answer in time"
+		}
+		return u.Err.Error()
+	}
+	return err.Error()
+}
+
+func (c *Client) fail(r Request, kind Kind, outcome Outcome, said string) *Error {
+	return &Error{Kind: kind, Outcome: outcome, Account: c.Account, Asked: r.Method + " " + r.Path, Said: c.blank(said)}
+}
+
+// blank takes the credential out of a text.
+func (c *Client) blank(text string) string {
+	if c.Secret == "" {
+		return text
+	}
+	return strings.ReplaceAll(text, c.Secret, "…")
+}
+
+// statusError sorts answers that are none by their status (RFC 9110 section 15).
+func (c *Client) statusError(r Request, res Response) *Error {
+	e := c.fail(r, Refused, NotDone, fmt.Sprintf("%d %s", res.Status, http.StatusText(res.Status)))
+	if words := strings.TrimSpace(string(res.Body[:min(len(res.Body), 300)])); words != "" {
+		e.Said = c.blank(e.Said + ": " + words)
+	}
+	switch {
+	case res.Status == http.StatusUnauthorized || res.Status == http.StatusForbidden:
+		e.Kind = Unauthorised
+	case res.Status == http.StatusNotFound || res.Status == http.StatusGone:
+		e.Kind = NotFound
+	case res.Status == http.StatusConflict || res.Status == http.StatusPreconditionFailed:
+		e.Kind = Conflict
+	case res.Status == http.StatusTooManyRequests:
+		e.Kind = Limited
+		e.RetryAfter = retryAfter(res.Header)
+	case res.Status >= 500:
+		e.Kind, e.Outcome = Unavailable, writeOutcome(r)
+		e.RetryAfter = retryAfter(res.Header)
+	}
+	return e
+}
+
+// retryAfter reads seconds or a date (RFC 9110 section 10.2.3), within an hour.
+func retryAfter(h http.Header) time.Duration {
+	value := h.Get("Retry-After")
+	wait := time.Duration(0)
+	if n, err := strconv.Atoi(value); err == nil {
+		wait = time.Duration(n) * time.Second
+	} else if at, err := http.ParseTime(value); err == nil {
+		wait = time.Until(at)
+	}
+	return min(max(wait, 0), time.Hour)
+}

@@ -1,0 +1,110 @@
+// Package reach is the one door to the outside: every outgoing connection and datagram asks it. It holds the networks
+// that may be reached, and refuses the rest before a packet is sent.
+package reach
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net"
+	"net/http"
+	"net/netip"
+	"time"
+)
+
+// ErrRefused is what a destination outside the allowed networks gives; errors.Is finds it in whatever wraps it.
+var ErrRefused = errors.New("this address may not be reached")
+
+// Door says what may be reached. It is safe for concurrent use. The zero value lets nothing through.
+type Door struct{ allowed []netip.Prefix }
+
+// Loopback lets connections to this machine through and nothing else, as the demo and all tests do.
+func Loopback() *Door {
+	return &Door{[]netip.Prefix{netip.MustParsePrefix("127.0.0.0/8"), netip.MustParsePrefix("::1/128")}}
+}
+
+// New makes a door to the given networks, in CIDR notation.
+func New(networks []string) (*Door, error) {
+	d := &Door{}
+	for _, text := range networks {
+		p, err := netip.ParsePrefix(text)
+		if err != nil {
+			return nil, fmt.Errorf("%q is no network; write it like 192.0.2.0/24", text)
+		}
+		d.allowed = append(d.allowed, p.Masked())
+	}
+	return d, nil
+}
+
+// Check refuses addresses outside the allowed networks.
+func (d *Door) Check(addr netip.Addr) error {
+	addr = addr.Unmap()
+	for _, p := range d.allowed {
+		if p.Contains(addr) {
+			return nil
+		}
+	}
+	return fmt.Errorf("%s: %w", addr, ErrRefused)
+}
+
+// DialContext connects over TCP. A host name is looked up here, and each of its addresses is checked before it is
+// tried, so that no name can lead where an address may not.
+func (d *Door) DialContext(ctx context.Context, network, address string) (net.Conn, error) {
+	host, port, err := net.SplitHostPort(address)
+	if err != nil {
+		return nil, err
+	}
+	addrs := []netip.Addr{}
+	if addr, err := netip.ParseAddr(host); err == nil {
+		addrs = append(addrs, addr)
+	} else if addrs, err = net.DefaultResolver.LookupNetIP(ctx, "ip", host); err != nil {
+		return nil, err
+	}
+	var problems []error
+	for _, addr := range addrs {
+		if err := d.Check(addr); err != nil {
+			problems = append(problems, err)
+			continue
+		}
+		conn, err := (&net.Dialer{}).DialContext(ctx, network, net.JoinHostPort(addr.Unmap().String(), port))
+		if err == nil {
+			return conn, nil
+		}
+		problems = append(problems, err)
+	}
+	return nil, errors.Join(problems...)
+}
+
+// HTTPClient gives a client that goes through this door only: no proxy, no redirects, a time-out on each request.
+func (d *Door) HTTPClient(timeout time.Duration) *http.Client {
+	return &http.Client{
+		Timeout:       timeout,
+		CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
+		Transport: &http.Transport{DialContext: d.DialContext, MaxIdleConnsPerHost: 8, IdleConnTimeout: 30 * time.Second,
+			TLSHandshakeTimeout: timeout, ForceAttemptHTTP2: true},
+	}
+}
+
+// Packets is a UDP socket whose every datagram is checked.
+type Packets struct {
+	*net.UDPConn
+	door *Door
+}
+
+// ListenPackets opens a UDP socket on a random port.
+func (d *Door) ListenPackets() (*Packets, error) {
+	conn, err := net.ListenUDP("udp", nil)
+	if err != nil {
+		return nil, err
+	}
+	return &Packets{conn, d}, nil
+}
+
+// Send sends one datagram, if its destination may be reached.
+func (p *Packets) Send(b []byte, to netip.AddrPort) error {
+	if err := p.door.Check(to.Addr()); err != nil {
+		return err
+	}
+	_, err := p.WriteToUDPAddrPort(b, to)
+	return err
+}

@@ -1,0 +1,61 @@
+package reach
+
+import (
+	"context"
+	"net"
+	"net/http"
+	"net/http/httptest"
+	"net/netip"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// Everything that is not this machine is refused before a packet leaves, whatever way one tries.
+func TestLoopbackLetsNothingOut(t *testing.T) {
+	door := Loopback()
+	for _, out := range []string{"192.0.2.1", "198.51.100.7", "10.0.0.1", "169.254.169.254", "0.0.0.0", "2001:db8::1", "::", "fe80::1", "::ffff:192.0.2.1"} {
+		addr := netip.MustParseAddr(out)
+		assert.ErrorIs(t, door.Check(addr), ErrRefused, out)
+		_, err := door.DialContext(context.Background(), "tcp", net.JoinHostPort(out, "80"))
+		assert.ErrorIs(t, err, ErrRefused, out)
+		_, err = door.HTTPClient(time.Second).Get("http://" + net.JoinHostPort(out, "80"))
+		assert.ErrorIs(t, err, ErrRefused, out)
+		socket, err := door.ListenPackets()
+		require.NoError(t, err)
+		assert.ErrorIs(t, socket.Send([]byte("x"), netip.AddrPortFrom(addr, 53)), ErrRefused, out)
+		socket.Close()
+	}
+	for _, in := range []string{"127.0.0.1", "127.9.8.7", "::1", "::ffff:127.0.0.1"} {
+		assert.NoError(t, door.Check(netip.MustParseAddr(in)), in)
+	}
+}
+
+func TestDialReachesWhatIsAllowed(t *testing.T) {
+	server := httptest.NewServer(http.NotFoundHandler())
+	defer server.Close()
+	conn, err := Loopback().DialContext(context.Background(), "tcp", strings.TrimPrefix(server.URL, "http://"))
+	require.NoError(t, err)
+	conn.Close()
+	_, err = (&Door{}).DialContext(context.Background(), "tcp", strings.TrimPrefix(server.URL, "http://"))
+	assert.ErrorIs(t, err, ErrRefused, "the zero door is shut")
+}
+
+func TestRedirectsAreNotFollowed(t *testing.T) {
+	server := httptest.NewServer(http.RedirectHandler("http://192.0.2.1/", http.StatusFound))
+	defer server.Close()
+	res, err := Loopback().HTTPClient(time.Second).Get(server.URL)
+	require.NoError(t, err)
+	assert.Equal(t, http.StatusFound, res.StatusCode)
+}
+
+func TestNew(t *testing.T) {
+	d, err := New([]string{"192.0.2.77/24"})
+	require.NoError(t, err)
+	assert.NoError(t, d.Check(netip.MustParseAddr("192.0.2.1")))
+	_, err = New([]string{"everything"})
+	assert.ErrorContains(t, err, "no network")
+}

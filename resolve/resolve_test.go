@@ -55,7 +55,7 @@ func hosted(t *testing.T, w *practice.World, records string) []string {
 		req.Header.Set("Authorization", "Plover plover-practice-key")
 		if body != "" {
 			get := req.Clone(context.Background())
-			get.Method, get.Body = "GET", nil
+			get.Method, get.Body, get.ContentLength = "GET", nil, 0
 			res, err := http.DefaultClient.Do(get)
 			require.NoError(t, err)
 			res.Body.Close()

@@ -114,11 +114,11 @@ func (w *walk) parentOf(ctx context.Context, domain dnsname.Name, depth int) (dn
 	for range domain.NumLabels() + 1 {
 		list, problem := w.serversOf(ctx, servers, depth)
 		if len(list) == 0 {
-			return zone, nil, fmt.Errorf("no address of the nameservers of %s is known (%s)", zone, problem)
+			return zone, nil, fmt.Errorf("no address of the nameservers of %s is known (%s)", inWords(zone), problem)
 		}
 		m, err := w.firstAnswer(ctx, list, Question{Name: domain.String(), Type: dns.TypeNS})
 		if err != nil {
-			return zone, nil, fmt.Errorf("asking the nameservers of %s: %w", zone, err)
+			return zone, nil, fmt.Errorf("asking the nameservers of %s: %w", inWords(zone), err)
 		}
 		below, next := referral(m, zone, domain)
 		if next == nil || below == domain {
@@ -130,6 +130,13 @@ func (w *walk) parentOf(ctx context.Context, domain dnsname.Name, depth int) (dn
 		zone, servers = below, next
 	}
 	return zone, nil, errors.New("the referrals do not come to an end")
+}
+
+func inWords(zone dnsname.Name) string {
+	if zone.IsRoot() {
+		return "the root"
+	}
+	return zone.String()
 }
 
 // firstAnswer asks servers in turn until one answers usably.
@@ -247,7 +254,7 @@ func (w *walk) lookUp(ctx context.Context, name dnsname.Name, depth int) ([]dele
 	for _, qtype := range []uint16{dns.TypeA, dns.TypeAAAA} {
 		m, err := w.firstAnswer(ctx, servers, Question{Name: name.String(), Type: qtype})
 		if err != nil {
-			return nil, fmt.Sprintf("asking the nameservers of %s: %v", zone, err)
+			return nil, fmt.Sprintf("asking the nameservers of %s: %v", inWords(zone), err)
 		}
 		if m.Rcode == dns.RcodeNameError {
 			return nil, "the name does not exist"

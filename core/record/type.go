@@ -56,11 +56,20 @@ func (t Type) String() string {
 	return "TYPE" + strconv.Itoa(int(t))
 }
 
-// MarshalText prints the mnemonic.
-func (t Type) MarshalText() ([]byte, error) { return []byte(t.String()), nil }
+// MarshalText prints the mnemonic; the zero Type, which is none, gives empty text.
+func (t Type) MarshalText() ([]byte, error) {
+	if t == 0 {
+		return nil, nil
+	}
+	return []byte(t.String()), nil
+}
 
-// UnmarshalText reads what ParseType reads.
+// UnmarshalText reads what MarshalText prints.
 func (t *Type) UnmarshalText(text []byte) error {
+	if len(text) == 0 {
+		*t = 0
+		return nil
+	}
 	parsed, err := ParseType(string(text))
 	if err == nil {
 		*t = parsed

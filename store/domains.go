@@ -1,0 +1,113 @@
+package store
+
+import (
+	"encoding/json"
+	"time"
+
+	"gorm.io/gorm/clause"
+
+	"beacon/core/delegation"
+	"beacon/core/dnsname"
+)
+
+// Domain is what is known about the delegation of a zone.
+type Domain struct {
+	ID        uint64
+	ZoneID    uint64
+	Wanted    string // JSON
+	History   string // JSON
+	Verdict   delegation.Verdict
+	SettlesBy *time.Time
+	CheckedAt *time.Time
+}
+
+// TableName is the table that domains are kept in.
+func (Domain) TableName() string { return "domains" }
+
+// WantedSet gives the nameservers that the domain shall be delegated to; empty where nothing is wanted yet.
+func (d Domain) WantedSet() []dnsname.Name { return namesFrom(d.Wanted) }
+
+// PastSweeps gives what earlier sweeps established.
+func (d Domain) PastSweeps() (h delegation.History, err error) {
+	err = json.Unmarshal([]byte(d.History), &h)
+	return h, err
+}
+
+// EnsureDomain gives the domain of a zone, making it where it is missing.
+func (t *Tx) EnsureDomain(zoneID uint64) (d Domain, err error) {
+	err = t.db.Exec("INSERT IGNORE INTO domains (zone_id, wanted, history, verdict) VALUES (?, '[]', '{}', '')", zoneID).Error
+	if err == nil {
+		err = t.db.Where("zone_id = ?", zoneID).Take(&d).Error
+	}
+	return d, found(err, "domain")
+}
+
+// DomainByID finds a domain.
+func (t *Tx) DomainByID(id uint64) (d Domain, err error) {
+	err = t.db.Where("id = ?", id).Take(&d).Error
+	return d, found(err, "domain %d", id)
+}
+
+// Domains gives all domains, by the zones they belong to.
+func (t *Tx) Domains() (map[uint64]Domain, error) {
+	var list []Domain
+	err := t.db.Find(&list).Error
+	byZone := make(map[uint64]Domain, len(list))
+	for _, d := range list {
+		byZone[d.ZoneID] = d
+	}
+	return byZone, err
+}
+
+// SetWanted says which nameservers the domain shall be delegated to.
+func (t *Tx) SetWanted(id uint64, wanted []dnsname.Name) error {
+	return t.db.Exec("UPDATE domains SET wanted = ? WHERE id = ?", jsonText(wanted), id).Error
+}
+
+// LockHistory gives what is known of a domain and keeps others from it until the transaction ends.
+func (t *Tx) LockHistory(id uint64) (d Domain, err error) {
+	err = t.db.Clauses(clause.Locking{Strength: "UPDATE"}).Where("id = ?", id).Take(&d).Error
+	return d, found(err, "domain %d", id)
+}
+
+type check struct {
+	ID       uint64
+	DomainID uint64
+	WorldAt  time.Time
+	WallAt   time.Time
+	Verdict  delegation.Verdict
+	Report   string
+	Evidence string
+}
+
+func (check) TableName() string { return "checks" }
+
+// keepChecks is how many checks of a domain are kept.
+const keepChecks = 500
+
+// AddCheck keeps a check and what it established.
+func (t *Tx) AddCheck(domainID uint64, r delegation.Report, h delegation.History, s delegation.Sweep) error {
+	row := check{DomainID: domainID, WorldAt: r.CheckedAt, WallAt: t.now(), Verdict: r.Verdict, Report: jsonText(r), Evidence: jsonText(s)}
+	if err := t.db.Create(&row).Error; err != nil {
+		return err
+	}
+	if row.ID%50 == 0 {
+		if err := t.db.Exec(`DELETE FROM checks WHERE domain_id = ? AND id < (SELECT id FROM
+			(SELECT id FROM checks WHERE domain_id = ? ORDER BY id DESC LIMIT 1 OFFSET ?) AS oldest)`, domainID, domainID, keepChecks).Error; err != nil {
+			return err
+		}
+	}
+	return t.db.Model(&Domain{}).Where("id = ?", domainID).Updates(map[string]any{"history": jsonText(h), "verdict": r.Verdict,
+		"settles_by": r.SettlesBy, "checked_at": r.CheckedAt}).Error
+}
+
+// LastReport gives the report of the newest check of a domain; false where there is none.
+func (t *Tx) LastReport(domainID uint64) (r delegation.Report, ok bool, err error) {
+	var rows []check
+	err = t.db.Select("report").Where("domain_id = ?", domainID).Order("id DESC").Limit(1).Find(&rows).Error
+	if err != nil || len(rows) == 0 {
+		return r, false, err
+	}
+	err = json.Unmarshal([]byte(rows[0].Report), &r)
+	return r, true, err
+}

@@ -1,0 +1,97 @@
+package store
+
+import (
+	"crypto/rand"
+	"encoding/hex"
+	"errors"
+	"time"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+)
+
+// ErrLeaseLost says that a job is no longer ours: its lease ran out and somebody else may have it.
+var ErrLeaseLost = errors.New("the lease of this work was lost")
+
+// Job is a piece of background work. There is at most one for each kind and subject, so that no subject is worked on
+// twice at a time, by however many instances.
+type Job struct {
+	ID       uint64
+	Kind     string
+	Subject  uint64
+	State    string // "open" or "done"
+	DueAt    time.Time
+	Holder   string
+	Attempts int
+	Problem  string
+}
+
+// TableName is the table that jobs are kept in.
+func (Job) TableName() string { return "jobs" }
+
+// Enqueue makes sure that there is open work of this kind on subject, due at the given wall time or earlier.
+// Work that somebody holds is left to finish; it is due again afterwards only if its holder says so.
+func (t *Tx) Enqueue(kind string, subject uint64, due time.Time) error {
+	return t.db.Exec(`INSERT INTO jobs (kind, subject, state, due_at, holder, attempts, problem) VALUES (?, ?, 'open', ?, '', 0, '')
+		ON DUPLICATE KEY UPDATE
+			due_at = IF(state = 'done', VALUES(due_at), IF(holder = '', LEAST(due_at, VALUES(due_at)), due_at)),
+			attempts = IF(state = 'done', 0, attempts),
+			state = 'open'`, kind, subject, due).Error
+}
+
+// Claim takes the job that has been due longest, if there is one, and leases it. Leased jobs are open with a due time
+// at the end of the lease: a holder that died loses its work by itself, and one index serves both.
+func (t *Tx) Claim(lease time.Duration) (Job, bool, error) {
+	var job Job
+	now := t.now()
+	err := t.db.Clauses(clause.Locking{Strength: "UPDATE", Options: "SKIP LOCKED"}).
+		Where("state = 'open' AND due_at <= ?", now).Order("due_at, id").Limit(1).Take(&job).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return job, false, nil
+	}
+	if err != nil {
+		return job, false, err
+	}
+	var random [12]byte
+	if _, err := rand.Read(random[:]); err != nil {
+		return job, false, err
+	}
+	job.Holder, job.DueAt = hex.EncodeToString(random[:]), now.Add(lease)
+	job.Attempts++
+	return job, true, t.db.Exec("UPDATE jobs SET holder = ?, due_at = ?, attempts = ? WHERE id = ?", job.Holder, job.DueAt, job.Attempts, job.ID).Error
+}
+
+// Hold confirms within a transaction that the job is still ours, and keeps it so until the transaction ends.
+func (t *Tx) Hold(job Job) error {
+	var holder string
+	if err := t.db.Raw("SELECT holder FROM jobs WHERE id = ? AND state = 'open' FOR UPDATE", job.ID).Scan(&holder).Error; err != nil {
+		return err
+	}
+	if holder != job.Holder {
+		return ErrLeaseLost
+	}
+	return nil
+}
+
+// Extend lengthens a lease.
+func (t *Tx) Extend(job Job, lease time.Duration) error {
+	return t.updateHeld(job, "UPDATE jobs SET due_at = ? WHERE id = ? AND holder = ?", t.now().Add(lease), job.ID, job.Holder)
+}
+
+// Finish ends a job; problem is empty where it went well.
+func (t *Tx) Finish(job Job, problem string) error {
+	return t.updateHeld(job, "UPDATE jobs SET state = 'done', holder = '', problem = ? WHERE id = ? AND holder = ?", problem, job.ID, job.Holder)
+}
+
+// Again gives a job back, due at the given wall time.
+func (t *Tx) Again(job Job, due time.Time, problem string) error {
+	return t.updateHeld(job, "UPDATE jobs SET holder = '', due_at = ?, problem = ? WHERE id = ? AND holder = ?", due, problem, job.ID, job.Holder)
+}
+
+func (t *Tx) updateHeld(job Job, statement string, args ...any) error {
+	res := t.db.Exec(statement, args...)
+	if res.Error == nil && res.RowsAffected == 0 {
+		return ErrLeaseLost
+	}
+	return res.Error
+}

@@ -1,0 +1,36 @@
+package store
+
+import "time"
+
+// Entry is one line of the logbook: what was done, by whom, to what. Lines are only ever added.
+type Entry struct {
+	ID      uint64    `json:"id"`
+	At      time.Time `json:"at"` // wall time
+	Actor   string    `json:"actor"`
+	Action  string    `json:"action"`
+	Subject string    `json:"subject"`
+	Detail  string    `json:"detail"`
+}
+
+// TableName is the table that the logbook is kept in.
+func (Entry) TableName() string { return "logbook" }
+
+// Log adds a line.
+func (t *Tx) Log(actor, action, subject, detail string) error {
+	e := Entry{At: t.now(), Actor: cut(actor, 100), Action: cut(action, 64), Subject: cut(subject, 600), Detail: cut(detail, 60000)}
+	return t.db.Create(&e).Error
+}
+
+// Entries gives at most limit lines before the given id, newest first; 0 begins with the newest. An empty subject
+// means all.
+func (t *Tx) Entries(subject string, before uint64, limit int) (list []Entry, err error) {
+	q := t.db.Order("id DESC").Limit(limit)
+	if subject != "" {
+		q = q.Where("subject = ?", subject)
+	}
+	if before > 0 {
+		q = q.Where("id < ?", before)
+	}
+	err = q.Find(&list).Error
+	return list, err
+}

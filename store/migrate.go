@@ -1,0 +1,86 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"database/sql/driver"
+	"embed"
+	"fmt"
+	"io/fs"
+	"strconv"
+	"strings"
+
+	"github.com/go-sql-driver/mysql"
+)
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+func openPool(connector driver.Connector) *sql.DB {
+	pool := sql.OpenDB(connector)
+	pool.SetMaxOpenConns(24)
+	pool.SetMaxIdleConns(8)
+	return pool
+}
+
+// migrate applies the numbered files that this database has not seen. Each is one DDL statement, which MariaDB commits
+// by itself; should the process end between a statement and its entry, the statement fails as already done, and counts.
+func (s *Store) migrate(ctx context.Context) error {
+	pool, err := s.db.DB()
+	if err != nil {
+		return err
+	}
+	conn, err := pool.Conn(ctx)
+	if err != nil {
+		return fmt.Errorf("preparing the tables: %w", err)
+	}
+	defer conn.Close()
+	var locked int // several instances may start at once
+	if err := conn.QueryRowContext(ctx, "SELECT GET_LOCK('beacon-migrations', 60)").Scan(&locked); err != nil || locked != 1 {
+		return fmt.Errorf("preparing the tables: another instance is at it and does not finish (%v)", err)
+	}
+	defer func() {
+		_, _ = conn.ExecContext(context.WithoutCancel(ctx), "SELECT RELEASE_LOCK('beacon-migrations')")
+	}()
+	if _, err := conn.ExecContext(ctx, "CREATE TABLE IF NOT EXISTS migrations (number INT UNSIGNED NOT NULL PRIMARY KEY, name VARCHAR(100) NOT NULL, applied_at DATETIME(6) NOT NULL)"); err != nil {
+		return fmt.Errorf("preparing the tables: %w", err)
+	}
+	var last int
+	if err := conn.QueryRowContext(ctx, "SELECT COALESCE(MAX(number), 0) FROM migrations").Scan(&last); err != nil {
+		return fmt.Errorf("preparing the tables: %w", err)
+	}
+	files, err := fs.Glob(migrations, "migrations/*.sql")
+	if err != nil {
+		return err
+	}
+	if last > len(files) {
+		return fmt.Errorf("the database has tables of a newer version of this program (migration %d); start that version", last)
+	}
+	for _, file := range files {
+		name := strings.TrimSuffix(strings.TrimPrefix(file, "migrations/"), ".sql")
+		number, err := strconv.Atoi(name[:4])
+		if err != nil {
+			return err
+		}
+		if number <= last {
+			continue
+		}
+		text, err := migrations.ReadFile(file)
+		if err != nil {
+			return err
+		}
+		if _, err := conn.ExecContext(ctx, string(text)); err != nil && !doneAlready(err) {
+			return fmt.Errorf("preparing the tables, step %s: %w", name, err)
+		}
+		if _, err := conn.ExecContext(ctx, "INSERT INTO migrations VALUES (?, ?, ?)", number, name, s.now()); err != nil {
+			return fmt.Errorf("preparing the tables, step %s: %w", name, err)
+		}
+	}
+	return nil
+}
+
+// doneAlready recognises what a statement says that was executed before: table, column or key exists.
+func doneAlready(err error) bool {
+	known, ok := err.(*mysql.MySQLError)
+	return ok && (known.Number == 1050 || known.Number == 1060 || known.Number == 1061)
+}

@@ -1,0 +1,23 @@
+CREATE TABLE syncs (
+  id           BIGINT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
+  placement_id BIGINT UNSIGNED NOT NULL,
+  revision_id  BIGINT UNSIGNED NOT NULL,
+  state        VARCHAR(16)     NOT NULL COMMENT 'waiting, running, done, held, failed',
+  drift        TINYINT UNSIGNED NOT NULL COMMENT '0 leave, 1 put back',
+  allowed      VARCHAR(500)    NOT NULL COMMENT 'guards that a person said yes to, JSON list',
+  expected     VARCHAR(64)     NOT NULL COMMENT 'digest of the change list that was shown; empty for any',
+  total        INT UNSIGNED    NOT NULL COMMENT 'steps in the change list',
+  added        INT UNSIGNED    NOT NULL,
+  changed      INT UNSIGNED    NOT NULL,
+  removed      INT UNSIGNED    NOT NULL,
+  requests     INT UNSIGNED    NOT NULL COMMENT 'batches sent',
+  message      TEXT            NOT NULL,
+  findings     MEDIUMTEXT      NOT NULL COMMENT 'JSON list',
+  requested_by VARCHAR(100)    NOT NULL,
+  created_at   DATETIME(6)     NOT NULL,
+  finished_at  DATETIME(6)     NULL,
+  visible_ms   INT UNSIGNED    NULL COMMENT 'from the last write until every nameserver served it, wall time',
+  KEY syncs_placement (placement_id, state),
+  CONSTRAINT syncs_placement FOREIGN KEY (placement_id) REFERENCES placements (id) ON DELETE CASCADE,
+  CONSTRAINT syncs_revision FOREIGN KEY (revision_id) REFERENCES revisions (id)
+)

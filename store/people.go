@@ -1,0 +1,123 @@
+package store
+
+import (
+	"crypto/rand"
+	"crypto/sha256"
+	"crypto/subtle"
+	"encoding/base64"
+	"fmt"
+	"strings"
+	"time"
+
+	"golang.org/x/crypto/argon2"
+
+	"beacon/core/access"
+)
+
+type person struct {
+	ID           uint64
+	Name         string
+	PasswordHash []byte
+	CreatedAt    time.Time
+}
+
+func (person) TableName() string { return "people" }
+
+// Parameters of argon2id, as RFC 9106 section 4 and common advice give them for small machines.
+const (
+	hashPasses  = 2
+	hashMemory  = 19 * 1024 // KiB
+	hashThreads = 1
+	saltSize    = 16
+)
+
+func hashPassword(password string, salt []byte) []byte {
+	return append(salt[:saltSize:saltSize], argon2.IDKey([]byte(password), salt[:saltSize], hashPasses, hashMemory, hashThreads, 32)...)
+}
+
+// CountPeople tells how many people there are.
+func (t *Tx) CountPeople() (int64, error) {
+	var n int64
+	err := t.db.Model(&person{}).Count(&n).Error
+	return n, err
+}
+
+// AddPerson makes a person who signs in with this password.
+func (t *Tx) AddPerson(name, password string) error {
+	salt := make([]byte, saltSize)
+	if _, err := rand.Read(salt); err != nil {
+		return err
+	}
+	row := person{Name: name, PasswordHash: hashPassword(password, salt), CreatedAt: t.now()}
+	return found(t.db.Create(&row).Error, "person %s", name)
+}
+
+// CheckPassword gives the person's id where name and password are right. Finding no such person takes as long as
+// finding a wrong password.
+func (t *Tx) CheckPassword(name, password string) (uint64, error) {
+	var row person
+	missing := t.db.Where("name = ?", name).Take(&row).Error
+	if missing != nil {
+		row.PasswordHash = make([]byte, saltSize+32)
+	}
+	same := subtle.ConstantTimeCompare(hashPassword(password, row.PasswordHash), row.PasswordHash) == 1
+	if missing != nil || !same {
+		return 0, fmt.Errorf("name and password: %w", ErrNotFound)
+	}
+	return row.ID, nil
+}
+
+type token struct {
+	ID        uint64
+	PersonID  uint64
+	Label     string
+	Hash      []byte
+	Rights    string
+	CreatedAt time.Time
+	ExpiresAt time.Time
+}
+
+// AddToken makes a token for a person and gives its text, which is kept nowhere.
+func (t *Tx) AddToken(personID uint64, label string, rights []access.Right, lifetime time.Duration) (text string, expires time.Time, err error) {
+	raw := make([]byte, 32)
+	if _, err := rand.Read(raw); err != nil {
+		return "", time.Time{}, err
+	}
+	text = "bt_" + base64.RawURLEncoding.EncodeToString(raw)
+	words := make([]string, len(rights))
+	for i, r := range rights {
+		words[i] = string(r)
+	}
+	now := t.now()
+	row := token{PersonID: personID, Label: cut(label, 100), Hash: hashToken(text), Rights: strings.Join(words, ","), CreatedAt: now, ExpiresAt: now.Add(lifetime)}
+	return text, row.ExpiresAt, t.db.Create(&row).Error
+}
+
+func hashToken(text string) []byte {
+	sum := sha256.Sum256([]byte(text))
+	return sum[:]
+}
+
+// CallerOf finds who holds a token, if it is valid.
+func (t *Tx) CallerOf(text string) (access.Caller, error) {
+	var row struct {
+		PersonID uint64
+		Name     string
+		Rights   string
+	}
+	err := t.db.Raw("SELECT t.person_id, p.name, t.rights FROM tokens t JOIN people p ON p.id = t.person_id WHERE t.hash = ? AND t.expires_at > ? LIMIT 1",
+		octets(hashToken(text)), t.now()).Scan(&row).Error
+	if err != nil {
+		return access.Caller{}, err
+	}
+	if row.PersonID == 0 {
+		return access.Caller{}, fmt.Errorf("token: %w", ErrNotFound)
+	}
+	rights, err := access.Parse(strings.Split(row.Rights, ","))
+	return access.Caller{PersonID: row.PersonID, Name: row.Name, Rights: rights}, err
+}
+
+// DropToken makes a token invalid.
+func (t *Tx) DropToken(text string) error {
+	return t.db.Exec("DELETE FROM tokens WHERE hash = ?", octets(hashToken(text))).Error
+}

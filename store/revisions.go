@@ -1,0 +1,161 @@
+package store
+
+import (
+	"crypto/sha256"
+	"fmt"
+	"hash/fnv"
+	"strconv"
+	"strings"
+	"time"
+
+	"beacon/core/dnsname"
+	"beacon/core/record"
+)
+
+// Revision is one accepted wanted state of a zone.
+type Revision struct {
+	ID        uint64    `json:"-"`
+	ZoneID    uint64    `json:"-"`
+	Number    uint32    `json:"number"`
+	Digest    []byte    `json:"-"`
+	Records   int       `json:"records"`
+	Author    string    `json:"author"`
+	Source    string    `json:"source"`
+	CreatedAt time.Time `json:"created_at"`
+}
+
+// TableName is the table that revisions are kept in.
+func (Revision) TableName() string { return "revisions" }
+
+// Chunks are cut where the hash of a name ends in zeros, so that a change moves the borders of its own chunk only, and
+// all others are kept once for all revisions.
+const (
+	chunkMask = 1<<7 - 1 // one name in 128 ends a chunk
+	chunkMost = 1024     // records
+)
+
+func chunksOf(c record.Contents) []string {
+	var chunks []string
+	var b strings.Builder
+	count := 0
+	records := c.Records()
+	for i, r := range records {
+		fmt.Fprintf(&b, "%s %d %s %s\n", r.Name, r.TTL, r.Type, r.Data)
+		count++
+		lastOfName := i+1 == len(records) || records[i+1].Name != r.Name
+		if lastOfName && (count >= chunkMost || hashName(r.Name)&chunkMask == 0) {
+			chunks = append(chunks, b.String())
+			b.Reset()
+			count = 0
+		}
+	}
+	if b.Len() > 0 {
+		chunks = append(chunks, b.String())
+	}
+	return chunks
+}
+
+func hashName(n dnsname.Name) uint32 {
+	h := fnv.New32a()
+	_, _ = h.Write([]byte(n.Key()))
+	return h.Sum32()
+}
+
+func parseChunk(body string) ([]record.Record, error) {
+	lines := strings.Split(strings.TrimSuffix(body, "\n"), "\n")
+	records := make([]record.Record, 0, len(lines))
+	for _, line := range lines {
+		fields := strings.SplitN(line, " ", 4)
+		if len(fields) != 4 {
+			return nil, fmt.Errorf("a stored record is damaged: %q", line)
+		}
+		name, err := dnsname.Parse(fields[0])
+		if err != nil {
+			return nil, err
+		}
+		ttl, err := strconv.ParseUint(fields[1], 10, 32)
+		if err != nil {
+			return nil, err
+		}
+		typ, err := record.ParseType(fields[2])
+		if err != nil {
+			return nil, err
+		}
+		records = append(records, record.Record{Name: name, TTL: uint32(ttl), Type: typ, Data: record.Data(fields[3])})
+	}
+	return records, nil
+}
+
+// AddRevision accepts contents as the wanted state of a zone that the transaction has locked. Contents equal to those
+// of the accepted revision make no new one; made tells.
+func (t *Tx) AddRevision(zone Zone, c record.Contents, author, source string) (rev Revision, made bool, err error) {
+	chunks := chunksOf(c)
+	whole := sha256.New()
+	digests := make([][]byte, len(chunks))
+	for i, body := range chunks {
+		sum := sha256.Sum256([]byte(body))
+		digests[i] = sum[:]
+		_, _ = whole.Write(sum[:])
+	}
+	rev = Revision{ZoneID: zone.ID, Number: 1, Digest: whole.Sum(nil), Records: c.Len(), Author: cut(author, 100), Source: cut(source, 255), CreatedAt: t.now()}
+	if zone.RevisionID != nil {
+		last, err := t.Revision(*zone.RevisionID)
+		if err != nil || string(last.Digest) == string(rev.Digest) {
+			return last, false, err
+		}
+	}
+	var newest uint32
+	if err := t.db.Raw("SELECT COALESCE(MAX(number), 0) FROM revisions WHERE zone_id = ?", zone.ID).Scan(&newest).Error; err != nil {
+		return rev, false, err
+	}
+	rev.Number = newest + 1
+	if err := t.db.Create(&rev).Error; err != nil {
+		return rev, false, found(err, "revision %d", rev.Number)
+	}
+	for i, body := range chunks {
+		if err := t.db.Exec("INSERT IGNORE INTO chunks (digest, body) VALUES (?, ?)", octets(digests[i]), octets(body)).Error; err != nil {
+			return rev, false, err
+		}
+		if err := t.db.Exec("INSERT INTO revision_chunks (revision_id, seq, digest) VALUES (?, ?, ?)", rev.ID, i, octets(digests[i])).Error; err != nil {
+			return rev, false, err
+		}
+	}
+	return rev, true, t.db.Exec("UPDATE zones SET revision_id = ? WHERE id = ?", rev.ID, zone.ID).Error
+}
+
+// Revision finds a revision.
+func (t *Tx) Revision(id uint64) (r Revision, err error) {
+	err = t.db.Where("id = ?", id).Take(&r).Error
+	return r, found(err, "revision %d", id)
+}
+
+// Revisions gives a zone's revisions, newest first.
+func (t *Tx) Revisions(zoneID uint64) (list []Revision, err error) {
+	err = t.db.Where("zone_id = ?", zoneID).Order("number DESC").Limit(200).Find(&list).Error
+	return list, err
+}
+
+// Contents gives what a revision says the zone contains.
+func (t *Tx) Contents(revisionID uint64) (record.Contents, error) {
+	var bodies []string
+	if err := t.db.Raw("SELECT c.body FROM revision_chunks rc JOIN chunks c ON c.digest = rc.digest WHERE rc.revision_id = ? ORDER BY rc.seq", revisionID).
+		Scan(&bodies).Error; err != nil {
+		return record.Contents{}, err
+	}
+	var all []record.Record
+	for _, body := range bodies {
+		records, err := parseChunk(body)
+		if err != nil {
+			return record.Contents{}, fmt.Errorf("revision %d: %w", revisionID, err)
+		}
+		all = append(all, records...)
+	}
+	return record.NewContents(all), nil
+}
+
+// CountChunks tells how many chunks of a revision are not those of another.
+func (t *Tx) CountChunks(revisionID, otherID uint64) (n int, err error) {
+	err = t.db.Raw("SELECT COUNT(*) FROM revision_chunks WHERE revision_id = ? AND digest NOT IN (SELECT digest FROM revision_chunks WHERE revision_id = ?)",
+		revisionID, otherID).Scan(&n).Error
+	return n, err
+}

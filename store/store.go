@@ -1,0 +1,139 @@
+// Package store keeps everything that lasts, in MariaDB through GORM. All SQL of the product lives here.
+//
+// Whoever uses it works in transactions (Store.Tx): a use case is done wholly or not at all. There are no hooks, no
+// associations and no automatic migrations; numbered files in migrations say what the tables are. Contents of zones are
+// kept as content-addressed chunks (revisions.go), background work as leased jobs (jobs.go), credentials sealed
+// (seal.go), passwords and tokens as hashes only (people.go).
+package store
+
+import (
+	"context"
+	"database/sql/driver"
+	"errors"
+	"fmt"
+	"net"
+	"strings"
+	"time"
+
+	"github.com/go-sql-driver/mysql"
+	gormmysql "gorm.io/driver/mysql"
+	"gorm.io/gorm"
+	"gorm.io/gorm/logger"
+
+	"beacon/reach"
+)
+
+// ErrNotFound says that what was asked for is not kept here.
+var ErrNotFound = errors.New("not found")
+
+// ErrTaken says that something of this name is there already.
+var ErrTaken = errors.New("taken already")
+
+// Settings say where the database is.
+type Settings struct {
+	Socket   string `yaml:"socket"`  // path of a unix socket; or
+	Address  string `yaml:"address"` // host and port
+	User     string `yaml:"user"`
+	Password string `yaml:"password"`
+	Database string `yaml:"database"`
+}
+
+// Store is the open database. It is safe for concurrent use.
+type Store struct {
+	db  *gorm.DB
+	now func() time.Time // wall time
+}
+
+// Open connects, and brings the tables up to date. A database on the network is reached through door.
+func Open(ctx context.Context, settings Settings, door *reach.Door, now func() time.Time) (*Store, error) {
+	cfg := mysql.NewConfig()
+	cfg.User, cfg.Passwd, cfg.DBName = settings.User, settings.Password, settings.Database
+	cfg.Net, cfg.Addr = "unix", settings.Socket
+	if settings.Socket == "" {
+		cfg.Net, cfg.Addr = "beacon", settings.Address
+		mysql.RegisterDialContext("beacon", func(ctx context.Context, address string) (net.Conn, error) {
+			return door.DialContext(ctx, "tcp", address)
+		})
+	}
+	cfg.Collation, cfg.Loc, cfg.ParseTime = "utf8mb4_bin", time.UTC, true
+	cfg.InterpolateParams, cfg.ClientFoundRows = true, true
+	cfg.Timeout, cfg.ReadTimeout, cfg.WriteTimeout = 5*time.Second, time.Minute, time.Minute
+	cfg.Params = map[string]string{"tx_isolation": "'READ-COMMITTED'", "sql_mode": "'STRICT_ALL_TABLES'"}
+	connector, err := mysql.NewConnector(cfg)
+	if err != nil {
+		return nil, fmt.Errorf("the database settings cannot be used: %w", err)
+	}
+	db, err := gorm.Open(gormmysql.New(gormmysql.Config{Conn: openPool(connector), SkipInitializeWithVersion: true}),
+		&gorm.Config{SkipDefaultTransaction: true, Logger: logger.Discard, NowFunc: now, TranslateError: true})
+	if err != nil {
+		return nil, fmt.Errorf("the database at %s%s does not answer: %w", settings.Socket, settings.Address, err)
+	}
+	s := &Store{db: db, now: now}
+	if err := s.Ping(ctx); err != nil {
+		return nil, fmt.Errorf("the database at %s%s does not answer: %w", settings.Socket, settings.Address, err)
+	}
+	if err := s.migrate(ctx); err != nil {
+		s.Close()
+		return nil, err
+	}
+	return s, nil
+}
+
+// Close gives the connections back.
+func (s *Store) Close() {
+	if pool, err := s.db.DB(); err == nil {
+		_ = pool.Close()
+	}
+}
+
+// Ping asks whether the database answers.
+func (s *Store) Ping(ctx context.Context) error {
+	pool, err := s.db.DB()
+	if err != nil {
+		return err
+	}
+	return pool.PingContext(ctx)
+}
+
+// Tx is one transaction; its methods are in the files of this package. It is not safe for concurrent use.
+type Tx struct {
+	db  *gorm.DB
+	now func() time.Time
+}
+
+// Tx runs do in a transaction, and again where the database broke it off over a deadlock. What do does outside the
+// database must therefore bear repetition.
+func (s *Store) Tx(ctx context.Context, do func(*Tx) error) error {
+	for attempt := 0; ; attempt++ {
+		err := s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error { return do(&Tx{db, s.now}) })
+		var known *mysql.MySQLError
+		deadlock := errors.As(err, &known) && (known.Number == 1213 || known.Number == 1205)
+		if !deadlock || attempt == 4 {
+			return err
+		}
+	}
+}
+
+// found turns the two ways in which a row can be missing, and a double name, into our errors.
+func found(err error, what string, args ...any) error {
+	switch {
+	case err == nil:
+		return nil
+	case errors.Is(err, gorm.ErrRecordNotFound):
+		return fmt.Errorf("%s: %w", fmt.Sprintf(what, args...), ErrNotFound)
+	case errors.Is(err, gorm.ErrDuplicatedKey):
+		return fmt.Errorf("%s: %w", fmt.Sprintf(what, args...), ErrTaken)
+	}
+	return fmt.Errorf("%s: %w", fmt.Sprintf(what, args...), err)
+}
+
+// cut shortens a text to what its column holds, in octets.
+func cut(text string, most int) string {
+	return strings.ToValidUTF8(text[:min(len(text), most)], "")
+}
+
+// octets is a binary value in a statement: GORM would spread a plain slice out into a list.
+type octets string
+
+// Value gives the octets to the driver.
+func (o octets) Value() (driver.Value, error) { return []byte(o), nil }

@@ -1,0 +1,334 @@
+package store_test
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"beacon/clock"
+	"beacon/core/access"
+	"beacon/core/change"
+	"beacon/core/delegation"
+	"beacon/core/dnsname"
+	"beacon/core/record"
+	"beacon/reach"
+	"beacon/store"
+	"beacon/store/storetest"
+)
+
+func TestMain(m *testing.M) { storetest.Main(m) }
+
+var (
+	ctx  = context.Background()
+	name = dnsname.MustParse("saltmarsh-ferries.example")
+)
+
+// in runs do in a transaction that must succeed.
+func in(t testing.TB, s *store.Store, do func(tx *store.Tx) error) {
+	t.Helper()
+	require.NoError(t, s.Tx(ctx, do))
+}
+
+func TestMigrationsRunOnce(t *testing.T) {
+	settings := storetest.Settings(t)
+	for range 2 {
+		s, err := store.Open(ctx, settings, reach.Loopback(), clock.Wall{}.Now)
+		require.NoError(t, err)
+		s.Close()
+	}
+	settings.Password = "wrong"
+	_, err := store.Open(ctx, settings, reach.Loopback(), clock.Wall{}.Now)
+	assert.ErrorContains(t, err, "does not answer")
+}
+
+func TestPeopleAndTokens(t *testing.T) {
+	s := storetest.Open(t)
+	var text string
+	in(t, s, func(tx *store.Tx) error {
+		require.NoError(t, tx.AddPerson("keeper", "correct horse"))
+		id, err := tx.CheckPassword("keeper", "correct horse")
+		require.NoError(t, err)
+		text, _, err = tx.AddToken(id, "session", []access.Right{access.Read}, time.Hour)
+		require.NoError(t, err)
+		_, err = tx.CheckPassword("keeper", "wrong")
+		assert.ErrorIs(t, err, store.ErrNotFound)
+		_, err = tx.CheckPassword("nobody", "correct horse")
+		assert.ErrorIs(t, err, store.ErrNotFound)
+		old, _, err := tx.AddToken(id, "old", access.All(), -time.Second)
+		require.NoError(t, err)
+		_, err = tx.CallerOf(old)
+		assert.ErrorIs(t, err, store.ErrNotFound, "an expired token is none")
+		return nil
+	})
+	in(t, s, func(tx *store.Tx) error {
+		caller, err := tx.CallerOf(text)
+		require.NoError(t, err)
+		assert.Equal(t, "keeper", caller.Name)
+		assert.True(t, caller.May(access.Read))
+		assert.False(t, caller.May(access.Write))
+		require.NoError(t, tx.DropToken(text))
+		_, err = tx.CallerOf(text)
+		assert.ErrorIs(t, err, store.ErrNotFound)
+		return nil
+	})
+	assert.ErrorIs(t, s.Tx(ctx, func(tx *store.Tx) error { return tx.AddPerson("keeper", "x") }), store.ErrTaken)
+}
+
+func TestSeal(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "key")
+	seal, err := store.OpenSeal(path)
+	require.NoError(t, err)
+	sealed, err := seal.Close("heron-main", "s3cret")
+	require.NoError(t, err)
+	assert.NotContains(t, string(sealed), "s3cret")
+	again, err := store.OpenSeal(path)
+	require.NoError(t, err)
+	secret, err := again.Open("heron-main", sealed)
+	require.NoError(t, err)
+	assert.Equal(t, "s3cret", secret)
+	_, err = again.Open("another", sealed)
+	assert.ErrorContains(t, err, "cannot be read")
+	require.NoError(t, os.WriteFile(path, []byte("short"), 0o600))
+	_, err = store.OpenSeal(path)
+	assert.ErrorContains(t, err, "must have 32")
+}
+
+func bigZone(n int) record.Contents {
+	var records []record.Record
+	for i := range n {
+		host, _ := name.Child(fmt.Sprintf("h%05d", i))
+		records = append(records, record.Record{Name: host, TTL: 300, Type: record.A, Data: record.Data(fmt.Sprintf("192.0.2.%d", i%250))})
+	}
+	return record.NewContents(records)
+}
+
+func TestRevisionsShareChunks(t *testing.T) {
+	s := storetest.Open(t)
+	c := bigZone(5000)
+	host, _ := name.Child("h02500")
+	changed := c.With(record.NewSet(host, record.A, 300, "192.0.2.251"), record.NewSet(host, record.TXT, 60, `"with \" quotes and ; blanks"`))
+	in(t, s, func(tx *store.Tx) error {
+		z, err := tx.AddZone(name)
+		require.NoError(t, err)
+		first, made, err := tx.AddRevision(z, c, "keeper", "import")
+		require.NoError(t, err)
+		assert.True(t, made)
+		z, err = tx.Zone(name)
+		require.NoError(t, err)
+		_, made, err = tx.AddRevision(z, c, "keeper", "again")
+		require.NoError(t, err)
+		assert.False(t, made, "the same contents are no new revision")
+		second, made, err := tx.AddRevision(z, changed, "keeper", "edit")
+		require.NoError(t, err)
+		assert.True(t, made)
+		assert.EqualValues(t, 2, second.Number)
+		for id, want := range map[uint64]record.Contents{first.ID: c, second.ID: changed} {
+			got, err := tx.Contents(id)
+			require.NoError(t, err)
+			assert.True(t, got.Equal(want))
+		}
+		chunks, err := tx.CountChunks(second.ID, first.ID)
+		require.NoError(t, err)
+		assert.LessOrEqual(t, chunks, 2, "one changed record moves the chunk that it is in")
+		return nil
+	})
+	assert.ErrorIs(t, s.Tx(ctx, func(tx *store.Tx) error { _, err := tx.AddZone(name); return err }), store.ErrTaken)
+}
+
+func TestPlacedSetsComeBack(t *testing.T) {
+	s := storetest.Open(t)
+	in(t, s, func(tx *store.Tx) error {
+		z, err := tx.AddZone(name)
+		require.NoError(t, err)
+		account := store.Account{Name: "heron-main", Role: "provider", Kind: "heron", Sealed: []byte("sealed")}
+		require.NoError(t, tx.AddAccount(&account))
+		p, err := tx.Place(z.ID, account.ID)
+		require.NoError(t, err)
+		again, err := tx.Place(z.ID, account.ID)
+		require.NoError(t, err)
+		assert.Equal(t, p.ID, again.ID)
+		sent := record.NewSet(name, record.TXT, 60, `"a"`)
+		read := record.NewSet(name, record.TXT, 300, `"a"`)
+		plain := record.NewSet(name, record.A, 60, "192.0.2.1")
+		require.NoError(t, tx.SetPlaced(p.ID, []store.PlacedSet{{Sent: sent, Read: read}, {Sent: plain, Read: plain}}))
+		sets, err := tx.Placed(p.ID)
+		require.NoError(t, err)
+		assert.Equal(t, []store.PlacedSet{{Sent: plain, Read: plain}, {Sent: sent, Read: read}}, sets)
+		require.NoError(t, tx.SetPlaced(p.ID, []store.PlacedSet{{Sent: sent, Read: sent}}))
+		require.NoError(t, tx.ForgetPlaced(p.ID, []record.Key{plain.Key()}))
+		sets, err = tx.Placed(p.ID)
+		require.NoError(t, err)
+		assert.Equal(t, []store.PlacedSet{{Sent: sent, Read: sent}}, sets)
+		require.NoError(t, tx.SetRemote(p.ID, "h-1", []dnsname.Name{name}))
+		p, err = tx.PlacementByID(p.ID)
+		require.NoError(t, err)
+		assert.Equal(t, []dnsname.Name{name}, p.Names())
+
+		rev, _, err := tx.AddRevision(z, bigZone(3), "keeper", "import")
+		require.NoError(t, err)
+		sync := store.Sync{PlacementID: p.ID, RevisionID: rev.ID}
+		require.NoError(t, tx.AddSync(&sync, []string{"names-would-stop"}))
+		intent, err := tx.AddIntent(sync.ID, change.List{{After: plain}}, time.Now())
+		require.NoError(t, err)
+		open, err := tx.OpenIntents(sync.ID)
+		require.NoError(t, err)
+		require.Len(t, open, 1)
+		steps, err := open[0].List()
+		require.NoError(t, err)
+		assert.Equal(t, plain, steps[0].After)
+		require.NoError(t, tx.CloseIntent(intent.ID, store.IntentDone, ""))
+		require.NoError(t, tx.EndSync(sync.ID, store.SyncDone, "", nil))
+		unfinished, err := tx.UnfinishedSync(p.ID)
+		require.NoError(t, err)
+		assert.Zero(t, unfinished.ID)
+		return nil
+	})
+}
+
+func TestChecksAreKept(t *testing.T) {
+	s := storetest.Open(t)
+	in(t, s, func(tx *store.Tx) error {
+		z, err := tx.AddZone(name)
+		require.NoError(t, err)
+		d, err := tx.EnsureDomain(z.ID)
+		require.NoError(t, err)
+		at := time.Date(2030, 1, 2, 3, 4, 5, 678901000, time.UTC)
+		report := delegation.Report{Domain: name, Verdict: delegation.Settling, CheckedAt: at, SettlesBy: &at}
+		history := delegation.History{Since: at, Current: delegation.State{Set: []dnsname.Name{name}, P: 7}}
+		require.NoError(t, tx.AddCheck(d.ID, report, history, delegation.Sweep{}))
+		d, err = tx.LockHistory(d.ID)
+		require.NoError(t, err)
+		got, err := d.PastSweeps()
+		require.NoError(t, err)
+		assert.Equal(t, history, got)
+		assert.Equal(t, at, *d.SettlesBy)
+		last, ok, err := tx.LastReport(d.ID)
+		require.NoError(t, err)
+		assert.True(t, ok)
+		assert.Equal(t, report.Verdict, last.Verdict)
+		return nil
+	})
+}
+
+// Eight workers, every job taken exactly once, none left.
+func TestJobsAreTakenOnce(t *testing.T) {
+	s := storetest.Open(t)
+	const jobs = 200
+	in(t, s, func(tx *store.Tx) error {
+		for i := range jobs {
+			if err := tx.Enqueue("sync", uint64(i+1), time.Now().Add(-time.Second)); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	var mu sync.Mutex
+	taken := map[uint64]int{}
+	var group sync.WaitGroup
+	for range 8 {
+		group.Go(func() {
+			for {
+				var job store.Job
+				var ok bool
+				if !assert.NoError(t, s.Tx(ctx, func(tx *store.Tx) (err error) { job, ok, err = tx.Claim(time.Minute); return err })) || !ok {
+					return
+				}
+				mu.Lock()
+				taken[job.Subject]++
+				mu.Unlock()
+				assert.NoError(t, s.Tx(ctx, func(tx *store.Tx) error { return tx.Finish(job, "") }))
+			}
+		})
+	}
+	group.Wait()
+	assert.Len(t, taken, jobs)
+	for subject, times := range taken {
+		assert.Equal(t, 1, times, "job %d", subject)
+	}
+}
+
+func TestLeases(t *testing.T) {
+	s := storetest.Open(t)
+	claim := func(lease time.Duration) (job store.Job, ok bool) {
+		in(t, s, func(tx *store.Tx) (err error) { job, ok, err = tx.Claim(lease); return err })
+		return job, ok
+	}
+	in(t, s, func(tx *store.Tx) error { return tx.Enqueue("check", 1, time.Now().Add(-time.Second)) })
+	first, ok := claim(50 * time.Millisecond)
+	require.True(t, ok)
+	_, ok = claim(time.Minute)
+	assert.False(t, ok, "leased work is nobody else's")
+	time.Sleep(60 * time.Millisecond)
+	second, ok := claim(time.Minute)
+	require.True(t, ok, "a lease that ran out is free")
+	assert.Equal(t, 2, second.Attempts)
+	for _, do := range []func(tx *store.Tx) error{
+		func(tx *store.Tx) error { return tx.Finish(first, "") },
+		func(tx *store.Tx) error { return tx.Extend(first, time.Minute) },
+		func(tx *store.Tx) error { return tx.Again(first, time.Now(), "") },
+		func(tx *store.Tx) error { return tx.Hold(first) },
+	} {
+		assert.ErrorIs(t, s.Tx(ctx, do), store.ErrLeaseLost, "who lost the lease decides nothing")
+	}
+	in(t, s, func(tx *store.Tx) error { return tx.Hold(second) })
+	in(t, s, func(tx *store.Tx) error { return tx.Again(second, time.Now().Add(-time.Second), "later") })
+	third, ok := claim(time.Minute)
+	require.True(t, ok)
+	in(t, s, func(tx *store.Tx) error { return tx.Finish(third, "") })
+	in(t, s, func(tx *store.Tx) error { return tx.Enqueue("check", 1, time.Now().Add(-time.Second)) })
+	again, ok := claim(time.Minute)
+	require.True(t, ok, "finished work can be asked for anew")
+	assert.Equal(t, 1, again.Attempts)
+}
+
+func TestLogbook(t *testing.T) {
+	s := storetest.Open(t)
+	in(t, s, func(tx *store.Tx) error {
+		for i := range 3 {
+			require.NoError(t, tx.Log("keeper", "sync.started", "a.example.", fmt.Sprint(i)))
+		}
+		page, err := tx.Entries("a.example.", 0, 2)
+		require.NoError(t, err)
+		require.Len(t, page, 2)
+		rest, err := tx.Entries("a.example.", page[1].ID, 2)
+		require.NoError(t, err)
+		assert.Len(t, rest, 1)
+		none, err := tx.Entries("b.example.", 0, 2)
+		assert.Empty(t, none)
+		return err
+	})
+}
+
+func BenchmarkClaim(b *testing.B) {
+	s := storetest.Open(b)
+	in(b, s, func(tx *store.Tx) error {
+		for i := range b.N {
+			if err := tx.Enqueue("sync", uint64(i+1), time.Now().Add(-time.Second)); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	b.ResetTimer()
+	b.SetParallelism(4)
+	b.RunParallel(func(pb *testing.PB) {
+		for pb.Next() {
+			if err := s.Tx(ctx, func(tx *store.Tx) error {
+				job, ok, err := tx.Claim(time.Minute)
+				if err != nil || !ok {
+					return err
+				}
+				return tx.Finish(job, "")
+			}); err != nil {
+				b.Error(err)
+			}
+		}
+	})
+}

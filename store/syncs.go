@@ -1,0 +1,159 @@
+package store
+
+import (
+	"encoding/json"
+	"time"
+
+	"beacon/core/change"
+	"beacon/core/diff"
+	"beacon/core/finding"
+	"beacon/core/record"
+)
+
+// SyncState is where a sync stands.
+type SyncState string
+
+// A sync waits, runs, and ends as done, held (a person has to decide something) or failed.
+const (
+	SyncWaiting SyncState = "waiting"
+	SyncRunning SyncState = "running"
+	SyncDone    SyncState = "done"
+	SyncHeld    SyncState = "held"
+	SyncFailed  SyncState = "failed"
+)
+
+// Ended reports whether nothing more will happen to the sync.
+func (s SyncState) Ended() bool { return s == SyncDone || s == SyncHeld || s == SyncFailed }
+
+// Sync is one attempt to make a placement hold what a revision wants.
+type Sync struct {
+	ID          uint64
+	PlacementID uint64
+	RevisionID  uint64
+	State       SyncState
+	Drift       diff.DriftPolicy
+	Allowed     string // JSON
+	Expected    string
+	Total       int
+	Added       int
+	Changed     int
+	Removed     int
+	Requests    int
+	Message     string
+	Findings    string // JSON
+	RequestedBy string
+	CreatedAt   time.Time
+	FinishedAt  *time.Time
+	VisibleMS   *int64 `gorm:"column:visible_ms"`
+}
+
+// TableName is the table that syncs are kept in.
+func (Sync) TableName() string { return "syncs" }
+
+// Guards gives the codes of the guards that a person said yes to.
+func (s Sync) Guards() (codes []string) {
+	_ = json.Unmarshal([]byte(s.Allowed), &codes)
+	return codes
+}
+
+// FindingList gives what was found.
+func (s Sync) FindingList() (list []finding.Finding) {
+	_ = json.Unmarshal([]byte(s.Findings), &list)
+	return list
+}
+
+// AddSync keeps a new sync and the job that will run it.
+func (t *Tx) AddSync(s *Sync, guards []string) error {
+	s.State, s.Allowed, s.Findings, s.CreatedAt = SyncWaiting, jsonText(guards), "[]", t.now()
+	if err := t.db.Create(s).Error; err != nil {
+		return err
+	}
+	return t.Enqueue("sync", s.ID, s.CreatedAt)
+}
+
+// SyncByID finds a sync.
+func (t *Tx) SyncByID(id uint64) (s Sync, err error) {
+	err = t.db.Where("id = ?", id).Take(&s).Error
+	return s, found(err, "sync %d", id)
+}
+
+// UnfinishedSync finds a sync of the placement that has not ended; zero id for none.
+func (t *Tx) UnfinishedSync(placementID uint64) (s Sync, err error) {
+	err = t.db.Where("placement_id = ? AND state IN ('waiting', 'running')", placementID).Limit(1).Find(&s).Error
+	return s, err
+}
+
+// Syncs gives a placement's syncs, newest first.
+func (t *Tx) Syncs(placementID uint64) (list []Sync, err error) {
+	err = t.db.Where("placement_id = ?", placementID).Order("id DESC").Limit(50).Find(&list).Error
+	return list, err
+}
+
+// UpdateSync changes columns of a sync.
+func (t *Tx) UpdateSync(id uint64, columns map[string]any) error {
+	return t.db.Model(&Sync{}).Where("id = ?", id).Updates(columns).Error
+}
+
+// EndSync ends a sync.
+func (t *Tx) EndSync(id uint64, state SyncState, message string, found []finding.Finding) error {
+	if found == nil {
+		found = []finding.Finding{}
+	}
+	return t.UpdateSync(id, map[string]any{"state": state, "message": message, "findings": jsonText(found), "finished_at": t.now()})
+}
+
+// IntentState is what became of a request.
+type IntentState string
+
+// An intent is sent until it is known what became of it.
+const (
+	IntentSent    IntentState = "sent"
+	IntentDone    IntentState = "done"
+	IntentNotDone IntentState = "not done"
+	IntentPartly  IntentState = "partly"
+)
+
+// Intent is one request of a sync, kept before it is sent.
+type Intent struct {
+	ID         uint64
+	SyncID     uint64
+	Steps      string // JSON
+	BeforeFP   string `gorm:"column:before_fp"`
+	AfterFP    string `gorm:"column:after_fp"`
+	State      IntentState
+	Deadline   time.Time // wall time
+	Problem    string
+	CreatedAt  time.Time
+	FinishedAt *time.Time
+}
+
+// TableName is the table that intents are kept in.
+func (Intent) TableName() string { return "intents" }
+
+// List gives the intent's steps.
+func (i Intent) List() (list change.List, err error) {
+	err = json.Unmarshal([]byte(i.Steps), &list)
+	return list, err
+}
+
+// AddIntent keeps what is about to be sent. The request must have ended by deadline.
+func (t *Tx) AddIntent(syncID uint64, steps change.List, deadline time.Time) (Intent, error) {
+	var before, after []record.Set
+	for _, s := range steps {
+		before, after = append(before, s.Before), append(after, s.After)
+	}
+	i := Intent{SyncID: syncID, Steps: jsonText(steps), BeforeFP: change.FingerprintOf(before...), AfterFP: change.FingerprintOf(after...),
+		State: IntentSent, Deadline: deadline, CreatedAt: t.now()}
+	return i, t.db.Create(&i).Error
+}
+
+// OpenIntents gives the requests of a sync of which it is not known what became of them.
+func (t *Tx) OpenIntents(syncID uint64) (list []Intent, err error) {
+	err = t.db.Where("sync_id = ? AND state = ?", syncID, IntentSent).Order("id").Find(&list).Error
+	return list, err
+}
+
+// CloseIntent says what became of a request.
+func (t *Tx) CloseIntent(id uint64, state IntentState, problem string) error {
+	return t.db.Model(&Intent{}).Where("id = ?", id).Updates(map[string]any{"state": state, "problem": problem, "finished_at": t.now()}).Error
+}

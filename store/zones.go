@@ -1,0 +1,186 @@
+package store
+
+import (
+	"encoding/json"
+	"time"
+
+	"gorm.io/gorm/clause"
+
+	"beacon/core/dnsname"
+	"beacon/core/record"
+)
+
+// Zone is a zone that is looked after here.
+type Zone struct {
+	ID          uint64
+	NameKey     string
+	Label       string
+	RegistrarID *uint64
+	RevisionID  *uint64
+	CreatedAt   time.Time
+}
+
+// TableName is the table that zones are kept in.
+func (Zone) TableName() string { return "zones" }
+
+// Name is the zone's apex.
+func (z Zone) Name() dnsname.Name { return dnsname.FromKey(z.NameKey) }
+
+// Zones gives all zones in canonical order.
+func (t *Tx) Zones() (list []Zone, err error) {
+	err = t.db.Order("name_key").Find(&list).Error
+	return list, err
+}
+
+// Zone finds a zone by name.
+func (t *Tx) Zone(name dnsname.Name) (z Zone, err error) {
+	err = t.db.Where("name_key = ?", octets(name.Key())).Take(&z).Error
+	return z, found(err, "zone %s", name)
+}
+
+// LockZone finds a zone and keeps others from it until the transaction ends.
+func (t *Tx) LockZone(name dnsname.Name) (z Zone, err error) {
+	err = t.db.Clauses(clause.Locking{Strength: "UPDATE"}).Where("name_key = ?", octets(name.Key())).Take(&z).Error
+	return z, found(err, "zone %s", name)
+}
+
+// ZoneByID finds a zone.
+func (t *Tx) ZoneByID(id uint64) (z Zone, err error) {
+	err = t.db.Where("id = ?", id).Take(&z).Error
+	return z, found(err, "zone %d", id)
+}
+
+// AddZone keeps a new zone and locks it.
+func (t *Tx) AddZone(name dnsname.Name) (Zone, error) {
+	z := Zone{NameKey: name.Key(), CreatedAt: t.now()}
+	err := t.db.Exec("INSERT INTO zones (name_key, label, created_at) VALUES (?, '', ?)", octets(z.NameKey), z.CreatedAt).Error
+	if err != nil {
+		return z, found(err, "zone %s", name)
+	}
+	return t.LockZone(name)
+}
+
+// SetZone changes what is said about a zone.
+func (t *Tx) SetZone(id uint64, label string, registrarID *uint64) error {
+	return t.db.Model(&Zone{}).Where("id = ?", id).Updates(map[string]any{"label": cut(label, 255), "registrar_id": registrarID}).Error
+}
+
+// Placement is one zone at one provider account.
+type Placement struct {
+	ID          uint64
+	ZoneID      uint64
+	AccountID   uint64
+	RemoteID    string // empty until the zone is made there
+	Nameservers string // JSON
+	CreatedAt   time.Time
+}
+
+// TableName is the table that placements are kept in.
+func (Placement) TableName() string { return "placements" }
+
+// Names gives the nameservers that the provider gave the zone.
+func (p Placement) Names() []dnsname.Name { return namesFrom(p.Nameservers) }
+
+func namesFrom(text string) (names []dnsname.Name) {
+	_ = json.Unmarshal([]byte(text), &names) // written by jsonText below
+	return names
+}
+
+func jsonText(v any) string {
+	text, err := json.Marshal(v)
+	if err != nil {
+		panic(err) // our own types only
+	}
+	return string(text)
+}
+
+// Place makes sure that a zone has a placement at an account.
+func (t *Tx) Place(zoneID, accountID uint64) (p Placement, err error) {
+	err = t.db.Exec("INSERT IGNORE INTO placements (zone_id, account_id, remote_id, nameservers, created_at) VALUES (?, ?, '', '[]', ?)",
+		zoneID, accountID, t.now()).Error
+	if err == nil {
+		err = t.db.Where("zone_id = ? AND account_id = ?", zoneID, accountID).Take(&p).Error
+	}
+	return p, found(err, "placement")
+}
+
+// Placements gives a zone's placements in the order in which they were made.
+func (t *Tx) Placements(zoneID uint64) (list []Placement, err error) {
+	err = t.db.Where("zone_id = ?", zoneID).Order("id").Find(&list).Error
+	return list, err
+}
+
+// PlacementByID finds a placement.
+func (t *Tx) PlacementByID(id uint64) (p Placement, err error) {
+	err = t.db.Where("id = ?", id).Take(&p).Error
+	return p, found(err, "placement %d", id)
+}
+
+// SetRemote keeps how the provider names the zone, and the nameservers it gave.
+func (t *Tx) SetRemote(placementID uint64, remoteID string, nameservers []dnsname.Name) error {
+	return t.db.Model(&Placement{}).Where("id = ?", placementID).
+		Updates(map[string]any{"remote_id": remoteID, "nameservers": jsonText(nameservers)}).Error
+}
+
+// PlacedSet is one record set as we last put it at a placement.
+type PlacedSet struct {
+	Sent record.Set
+	Read record.Set // as the provider gave it back; equal to Sent where it keeps what it is given
+}
+
+type placedRow struct {
+	PlacementID uint64
+	NameKey     []byte
+	Type        uint16
+	Sent        string
+	ReadBack    *string
+}
+
+// Placed gives everything that we put at a placement.
+func (t *Tx) Placed(placementID uint64) ([]PlacedSet, error) {
+	var rows []placedRow
+	if err := t.db.Raw("SELECT name_key, type, sent, read_back FROM placed_sets WHERE placement_id = ? ORDER BY name_key, type", placementID).Scan(&rows).Error; err != nil {
+		return nil, err
+	}
+	sets := make([]PlacedSet, len(rows))
+	for i, row := range rows {
+		if err := json.Unmarshal([]byte(row.Sent), &sets[i].Sent); err != nil {
+			return nil, err
+		}
+		sets[i].Read = sets[i].Sent
+		if row.ReadBack != nil {
+			sets[i].Read = record.Set{}
+			if err := json.Unmarshal([]byte(*row.ReadBack), &sets[i].Read); err != nil {
+				return nil, err
+			}
+		}
+	}
+	return sets, nil
+}
+
+// SetPlaced remembers sets as put at a placement.
+func (t *Tx) SetPlaced(placementID uint64, sets []PlacedSet) error {
+	rows := make([]map[string]any, 0, len(sets))
+	for _, s := range sets {
+		row := map[string]any{"placement_id": placementID, "name_key": octets(s.Sent.Name.Key()), "type": uint16(s.Sent.Type),
+			"sent": jsonText(s.Sent), "read_back": nil}
+		if !s.Read.Equal(s.Sent) {
+			row["read_back"] = jsonText(s.Read)
+		}
+		rows = append(rows, row)
+	}
+	if len(rows) == 0 {
+		return nil
+	}
+	return t.db.Table("placed_sets").Clauses(clause.OnConflict{DoUpdates: clause.AssignmentColumns([]string{"sent", "read_back"})}).CreateInBatches(rows, 200).Error
+}
+
+// ForgetPlaced forgets sets that are no longer there.
+func (t *Tx) ForgetPlaced(placementID uint64, keys []record.Key) error {
+	for _, k := range keys {
+		if err := t.db.Exec("DELETE FROM placed_sets WHERE placement_id = ? AND name_key = ? AND type = ?", placementID, octets(k.Name.Key()), uint16(k.Type)).Error; err != nil {
+			return err
+		}
+	}
+	return nil
+}

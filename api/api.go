@@ -1,0 +1,150 @@
+// Package api serves the service over HTTP under /api/v1. One table of routes (routes.go) says what there is; it feeds
+// the router, the right that each route needs, and the OpenAPI document (openapi.go). Errors are problem documents
+// (problem.go, RFC 9457). Nothing is decided here that the service could decide.
+package api
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/gin-gonic/gin"
+
+	"beacon/core/access"
+	"beacon/core/dnsname"
+	"beacon/service"
+)
+
+// Base is the path that all routes stand below.
+const Base = "/api/v1"
+
+// maxBody bounds request bodies, in octets.
+const maxBody = 16 << 20
+
+// New gives the handler of everything that an instance serves.
+func New(svc *service.Service, log *slog.Logger) http.Handler {
+	gin.SetMode(gin.ReleaseMode)
+	engine := gin.New()
+	_ = engine.SetTrustedProxies(nil) // else whoever asks could name any address as his own
+	engine.HandleMethodNotAllowed = true
+	a := &api{svc: svc, log: log}
+	engine.Use(a.guard)
+	for _, r := range routes() {
+		engine.Handle(r.method, Base+r.path, a.serve(r))
+	}
+	document := openAPI(routes())
+	engine.GET(Base+"/openapi.json", func(c *gin.Context) { c.JSON(http.StatusOK, document) })
+	engine.GET("/healthz", func(c *gin.Context) { c.String(http.StatusOK, "ok\n") })
+	engine.GET("/readyz", func(c *gin.Context) {
+		if err := svc.Ready(c.Request.Context()); err != nil {
+			c.String(http.StatusServiceUnavailable, "the database does not answer\n")
+			return
+		}
+		c.String(http.StatusOK, "ok\n")
+	})
+	engine.GET("/metrics", gin.WrapH(svc.Metrics()))
+	engine.NoRoute(func(c *gin.Context) {
+		a.fail(c, &service.Problem{Kind: service.Missing, Message: fmt.Sprintf("There is nothing at %s. What there is says %s/openapi.json.", c.Request.URL.Path, Base)})
+	})
+	engine.NoMethod(func(c *gin.Context) {
+		writeProblem(c, http.StatusMethodNotAllowed, problemDocument{Title: "Not possible here", Detail: c.Request.Method + " is not possible at " + c.Request.URL.Path + "."})
+	})
+	return engine
+}
+
+type api struct {
+	svc *service.Service
+	log *slog.Logger
+}
+
+// guard catches what breaks, logs each request, and sets the headers that every answer has.
+func (a *api) guard(c *gin.Context) {
+	start := time.Now()
+	c.Header("X-Content-Type-Options", "nosniff")
+	c.Header("Cache-Control", "no-store")
+	defer func() {
+		if broken := recover(); broken != nil {
+			if broken == http.ErrAbortHandler {
+				panic(broken)
+			}
+			a.log.Error("a request broke", "path", c.Request.URL.Path, "panic", broken)
+			a.fail(c, errors.New("panic"))
+		}
+		a.log.Debug("request", "method", c.Request.Method, "path", c.Request.URL.Path, "status", c.Writer.Status(), "took", time.Since(start))
+	}()
+	c.Next()
+}
+
+// call is one request on its way through a route.
+type call struct {
+	*gin.Context
+	svc   *service.Service
+	token string
+}
+
+// serve finds out who asks, whether that may be, and lets the route do its work.
+func (a *api) serve(r route) gin.HandlerFunc {
+	return func(c *gin.Context) {
+		k := &call{Context: c, svc: a.svc}
+		if r.right != "" {
+			if err := k.authenticate(r.right); err != nil {
+				a.fail(c, err)
+				return
+			}
+		}
+		out, err := r.handle(k)
+		switch {
+		case err != nil:
+			a.fail(c, err)
+		case out == nil:
+			c.Status(http.StatusNoContent)
+		default:
+			c.JSON(r.status, out)
+		}
+	}
+}
+
+func (k *call) authenticate(right access.Right) error {
+	token, ok := strings.CutPrefix(k.GetHeader("Authorization"), "Bearer ")
+	if !ok {
+		return &service.Problem{Kind: service.NotSignedIn, Message: "Sign in first: beacon sign-in. Programs send a token in the header Authorization: Bearer TOKEN."}
+	}
+	caller, err := k.svc.Caller(k.Request.Context(), token)
+	if err != nil {
+		return err
+	}
+	if !caller.May(right) {
+		return &service.Problem{Kind: service.NotPermitted, Message: fmt.Sprintf("This needs the right %q, which this token does not have.", right)}
+	}
+	k.token = token
+	k.Request = k.Request.WithContext(service.WithCaller(k.Request.Context(), caller))
+	return nil
+}
+
+// domain reads the name in the path.
+func (k *call) domain() (dnsname.Name, error) {
+	name, err := dnsname.Parse(k.Param("name"))
+	if err != nil {
+		return name, &service.Problem{Kind: service.Invalid, Message: fmt.Sprintf("%s.", err)}
+	}
+	return name, nil
+}
+
+// body reads the request's JSON strictly: what is not known is an error, not ignored.
+func (k *call) body(into any) error {
+	decoder := json.NewDecoder(http.MaxBytesReader(k.Writer, k.Request.Body, maxBody))
+	decoder.DisallowUnknownFields()
+	err := decoder.Decode(into)
+	if err == nil && decoder.Decode(&struct{}{}) != io.EOF {
+		err = errors.New("there is more than one JSON value")
+	}
+	if err != nil {
+		return &service.Problem{Kind: service.Invalid, Message: fmt.Sprintf("The body cannot be read: %s.", strings.TrimPrefix(err.Error(), "json: "))}
+	}
+	return nil
+}

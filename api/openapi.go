@@ -1,0 +1,171 @@
+package api
+
+import (
+	"encoding"
+	"reflect"
+	"strconv"
+	"strings"
+	"time"
+)
+
+type object = map[string]any
+
+// openAPI describes the routes as an OpenAPI 3.1 document. Schemas are read off the Go types that are really sent.
+func openAPI(list []route) object {
+	s := schemas{}
+	paths := object{}
+	for _, r := range list {
+		path, parameters := describePath(r)
+		operation := object{"summary": r.summary, "operationId": operationID(r), "responses": s.responses(r)}
+		if len(parameters) > 0 {
+			operation["parameters"] = parameters
+		}
+		if r.in != nil {
+			operation["requestBody"] = object{"required": true, "content": object{"application/json": object{"schema": s.of(reflect.TypeOf(r.in))}}}
+		}
+		if r.right == "" {
+			operation["security"] = []object{}
+		} else {
+			operation["description"] = "Needs the right " + string(r.right) + "."
+		}
+		if paths[path] == nil {
+			paths[path] = object{}
+		}
+		paths[path].(object)[strings.ToLower(r.method)] = operation
+	}
+	return object{
+		"openapi":    "3.1.0",
+		"info":       object{"title": "Agile Beacon", "version": "1"},
+		"servers":    []object{{"url": Base}},
+		"security":   []object{{"bearer": []string{}}},
+		"paths":      paths,
+		"components": object{"schemas": s.named(), "securitySchemes": object{"bearer": object{"type": "http", "scheme": "bearer"}}},
+	}
+}
+
+// describePath turns ":name" into "{name}" and lists the parameters.
+func describePath(r route) (string, []object) {
+	var parameters []object
+	parts := strings.Split(r.path, "/")
+	for i, part := range parts {
+		if name, ok := strings.CutPrefix(part, ":"); ok {
+			parts[i] = "{" + name + "}"
+			parameters = append(parameters, object{"name": name, "in": "path", "required": true, "schema": object{"type": "string"}})
+		}
+	}
+	for _, name := range r.query {
+		parameters = append(parameters, object{"name": name, "in": "query", "schema": object{"type": "string"}})
+	}
+	return strings.Join(parts, "/"), parameters
+}
+
+func operationID(r route) string {
+	id := strings.ToLower(r.method)
+	for _, part := range strings.Split(r.path, "/") {
+		if part = strings.TrimPrefix(part, ":"); part != "" {
+			id += strings.ToUpper(part[:1]) + part[1:]
+		}
+	}
+	return id
+}
+
+func (s schemas) responses(r route) object {
+	good := object{"description": "done"}
+	if r.out != nil {
+		good["content"] = object{"application/json": object{"schema": s.of(reflect.TypeOf(r.out))}}
+	}
+	return object{
+		strconv.Itoa(r.status): good,
+		"default": object{"description": "a problem document (RFC 9457)",
+			"content": object{"application/problem+json": object{"schema": s.of(reflect.TypeFor[problemDocument]())}}},
+	}
+}
+
+// schemas collects the schemas of struct types by name.
+type schemas map[string]object
+
+func (s schemas) named() object {
+	out := object{}
+	for name, schema := range s {
+		out[name] = schema
+	}
+	return out
+}
+
+var textType = reflect.TypeFor[encoding.TextMarshaler]()
+
+// of gives the schema of a type; structs are named and referred to.
+func (s schemas) of(t reflect.Type) object {
+	switch {
+	case t == reflect.TypeFor[time.Time]():
+		return object{"type": "string", "format": "date-time"}
+	case t.Implements(textType):
+		return object{"type": "string"}
+	}
+	switch t.Kind() {
+	case reflect.Pointer:
+		inner := s.of(t.Elem())
+		return object{"oneOf": []object{inner, {"type": "null"}}}
+	case reflect.Slice:
+		return object{"type": "array", "items": s.of(t.Elem())}
+	case reflect.Bool:
+		return object{"type": "boolean"}
+	case reflect.String:
+		return object{"type": "string"}
+	case reflect.Float64:
+		return object{"type": "number"}
+	case reflect.Struct:
+		return s.ofStruct(t)
+	}
+	return object{"type": "integer"}
+}
+
+func (s schemas) ofStruct(t reflect.Type) object {
+	name := schemaName(t)
+	if _, known := s[name]; !known {
+		s[name] = object{} // a type may hold itself
+		properties, required := object{}, []string{}
+		s.addFields(t, properties, &required)
+		s[name] = object{"type": "object", "properties": properties, "required": required}
+	}
+	return object{"$ref": "#/components/schemas/" + name}
+}
+
+func (s schemas) addFields(t reflect.Type, properties object, required *[]string) {
+	for i := range t.NumField() {
+		f := t.Field(i)
+		tag, options, _ := strings.Cut(f.Tag.Get("json"), ",")
+		switch {
+		case tag == "-" || !f.IsExported():
+			continue
+		case f.Anonymous && tag == "":
+			s.addFields(f.Type, properties, required)
+			continue
+		}
+		properties[tag] = s.of(f.Type)
+		if !strings.Contains(options, "omitempty") {
+			*required = append(*required, tag)
+		}
+	}
+}
+
+// schemaName is a type's own name, with that of its package in front where it is not one of the API's or the
+// service's: two packages may have a Registration each. Instances of Page are named by what they hold.
+func schemaName(t reflect.Type) string {
+	name := t.Name()
+	if at := strings.IndexByte(name, '['); at >= 0 {
+		inner := name[at+1 : len(name)-1]
+		name = name[:at] + "Of" + qualified(inner[:max(0, strings.LastIndexByte(inner, '.'))], inner[strings.LastIndexByte(inner, '.')+1:])
+		return name
+	}
+	return qualified(t.PkgPath(), name)
+}
+
+func qualified(path, name string) string {
+	upper := func(word string) string { return strings.ToUpper(word[:1]) + word[1:] }
+	pkg := path[strings.LastIndexByte(path, '/')+1:]
+	if pkg == "api" || pkg == "service" || pkg == "" {
+		return upper(name)
+	}
+	return upper(pkg) + upper(name)
+}

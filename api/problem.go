@@ -1,0 +1,61 @@
+package api
+
+import (
+	"errors"
+	"net/http"
+
+	"github.com/gin-gonic/gin"
+
+	"beacon/core/finding"
+	"beacon/core/zonefile"
+	"beacon/service"
+)
+
+// problemDocument is an error as RFC 9457 has it, with what was found in texts and in what was asked for.
+type problemDocument struct {
+	Type     string            `json:"type"`
+	Title    string            `json:"title"`
+	Status   int               `json:"status"`
+	Detail   string            `json:"detail"`
+	Faults   []zonefile.Fault  `json:"faults,omitempty"`
+	Findings []finding.Finding `json:"findings,omitempty"`
+}
+
+// How the service's kinds of problems look over HTTP.
+var problemKinds = map[service.ProblemKind]struct {
+	status int
+	title  string
+}{
+	service.Invalid:      {http.StatusUnprocessableEntity, "This cannot be used as it is"},
+	service.Missing:      {http.StatusNotFound, "Not here"},
+	service.InTheWay:     {http.StatusConflict, "Something is in the way"},
+	service.Outside:      {http.StatusBadGateway, "A provider or registrar failed"},
+	service.NotSignedIn:  {http.StatusUnauthorized, "Not signed in"},
+	service.NotPermitted: {http.StatusForbidden, "Not permitted"},
+}
+
+// fail answers with a problem document. Errors that are not meant for people are logged and kept inside.
+func (a *api) fail(c *gin.Context, err error) {
+	var p *service.Problem
+	if !errors.As(err, &p) {
+		a.log.Error("a request failed", "method", c.Request.Method, "path", c.Request.URL.Path, "error", err)
+		writeProblem(c, http.StatusInternalServerError, problemDocument{Type: "urn:agile-beacon:problem:internal", Title: "The service failed",
+			Detail: "Something went wrong inside the service; its log says what. Nothing was left half done: each change is made wholly or not at all."})
+		return
+	}
+	kind := problemKinds[p.Kind]
+	if kind.status == http.StatusUnauthorized {
+		c.Header("WWW-Authenticate", "Bearer")
+	}
+	writeProblem(c, kind.status, problemDocument{Type: "urn:agile-beacon:problem:" + string(p.Kind), Title: kind.title, Detail: p.Message,
+		Faults: p.Faults, Findings: p.Findings})
+}
+
+func writeProblem(c *gin.Context, status int, d problemDocument) {
+	if d.Type == "" {
+		d.Type = "about:blank"
+	}
+	d.Status = status
+	c.Header("Content-Type", "application/problem+json")
+	c.AbortWithStatusJSON(status, d)
+}

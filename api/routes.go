@@ -1,0 +1,271 @@
+package api
+
+import (
+	"net/http"
+	"strconv"
+	"time"
+
+	"beacon/core/access"
+	"beacon/core/definition"
+	"beacon/core/delegation"
+	"beacon/core/diff"
+	"beacon/core/dnsname"
+	"beacon/core/record"
+	"beacon/registrar"
+	"beacon/service"
+	"beacon/store"
+)
+
+// route is one entry of the table. Path parameters are written as the router wants them, :name.
+type route struct {
+	method, path string
+	summary      string
+	right        access.Right // needed; empty: open to everybody
+	query        []string     // names of query parameters
+	in           any          // a value of the body's type; nil for none
+	out          any          // a value of the answer's type; nil for none
+	status       int
+	handle       func(*call) (any, error)
+}
+
+// Page is one page of a list: Next is the cursor of the following one, empty on the last.
+type Page[T any] struct {
+	Items []T    `json:"items"`
+	Next  string `json:"next"`
+}
+
+// The bodies of requests and answers that are not the service's own types.
+type (
+	signIn struct {
+		Name     string `json:"name"`
+		Password string `json:"password"`
+	}
+	signedIn struct {
+		Token   string    `json:"token"`
+		Expires time.Time `json:"expires"`
+	}
+	me struct {
+		Name   string         `json:"name"`
+		Rights []access.Right `json:"rights"`
+	}
+	clockNow struct {
+		World time.Time `json:"world"`
+		Rate  float64   `json:"rate"` // world seconds in one of the wall's
+	}
+	newAccount struct {
+		Name    string `json:"name"`
+		Role    string `json:"role"` // provider or registrar
+		Kind    string `json:"kind"`
+		Address string `json:"address"`
+		Secret  string `json:"secret"`
+	}
+	accountAdded struct {
+		Name string `json:"name"`
+		Seen int    `json:"seen"` // zones or domains on the first page of what the credential can see
+	}
+	importFile struct {
+		File   string `json:"file"`
+		Text   string `json:"text"`
+		DryRun bool   `json:"dry_run"`
+	}
+	defineFiles struct {
+		Files  []definition.File `json:"files"`
+		DryRun bool              `json:"dry_run"`
+	}
+	startSync struct {
+		Account string   `json:"account"` // only this placement; empty for all
+		Allow   []string `json:"allow"`   // codes of guards
+		Expect  string   `json:"expect"`  // digest of the change list that was shown; empty for any
+		PutBack bool     `json:"put_back"`
+	}
+	delegate struct {
+		Nameservers []string `json:"nameservers"` // empty for those of the zone's placements
+		SaveOnly    bool     `json:"save_only"`
+		DryRun      bool     `json:"dry_run"`
+	}
+)
+
+// routes is the table of everything under /api/v1.
+func routes() []route {
+	list := append(routesOfPeople(), routesOfZones()...)
+	return append(list, routesOfDomains()...)
+}
+
+func routesOfPeople() []route {
+	return []route{
+		{"POST", "/sessions", "Sign in", "", nil, signIn{}, signedIn{}, http.StatusCreated, func(k *call) (any, error) {
+			var in signIn
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			token, expires, err := k.svc.SignIn(k.Request.Context(), in.Name, in.Password)
+			return signedIn{token, expires}, err
+		}},
+		{"DELETE", "/sessions/current", "Sign out", access.Read, nil, nil, nil, http.StatusNoContent, func(k *call) (any, error) {
+			return nil, k.svc.SignOut(k.Request.Context(), k.token)
+		}},
+		{"GET", "/me", "Who this token belongs to", access.Read, nil, nil, me{}, http.StatusOK, func(k *call) (any, error) {
+			c, err := k.svc.Caller(k.Request.Context(), k.token)
+			return me{c.Name, c.Rights}, err
+		}},
+		{"GET", "/clock", "World time, in which TTLs run", access.Read, nil, nil, clockNow{}, http.StatusOK, func(k *call) (any, error) {
+			now, rate := k.svc.WorldNow()
+			return clockNow{now, rate}, nil
+		}},
+		{"GET", "/logbook", "Who did what, newest first", access.Read, []string{"subject", "cursor", "limit"}, nil, Page[store.Entry]{}, http.StatusOK, func(k *call) (any, error) {
+			limit := k.limit()
+			before, _ := strconv.ParseUint(k.Query("cursor"), 10, 64)
+			items, err := k.svc.Logbook(k.Request.Context(), k.Query("subject"), before, limit)
+			page := Page[store.Entry]{Items: items}
+			if len(items) == limit {
+				page.Next = strconv.FormatUint(items[limit-1].ID, 10)
+			}
+			return page, err
+		}},
+		{"GET", "/accounts", "Connected accounts", access.Read, []string{"role"}, nil, Page[store.Account]{}, http.StatusOK, func(k *call) (any, error) {
+			items, err := k.svc.Accounts(k.Request.Context(), k.DefaultQuery("role", service.RoleProvider))
+			return Page[store.Account]{Items: items}, err
+		}},
+		{"POST", "/accounts", "Connect an account; it is tried at once", access.Manage, nil, newAccount{}, accountAdded{}, http.StatusCreated, func(k *call) (any, error) {
+			var in newAccount
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			seen, err := k.svc.AddAccount(k.Request.Context(), service.NewAccount(in))
+			return accountAdded{in.Name, seen}, err
+		}},
+		{"GET", "/accounts/:name/zones", "Zones that a provider account holds", access.Read, nil, nil, Page[service.RemoteZone]{}, http.StatusOK, func(k *call) (any, error) {
+			items, err := k.svc.RemoteZones(k.Request.Context(), k.Param("name"))
+			return Page[service.RemoteZone]{Items: items}, err
+		}},
+		{"GET", "/accounts/:name/registrations", "Domains that a registrar account holds", access.Read, nil, nil, Page[registrar.Registration]{}, http.StatusOK, func(k *call) (any, error) {
+			items, err := k.svc.Registrations(k.Request.Context(), k.Param("name"))
+			return Page[registrar.Registration]{Items: items}, err
+		}},
+	}
+}
+
+func routesOfZones() []route {
+	return []route{
+		{"GET", "/zones", "Zones that are looked after", access.Read, []string{"cursor", "limit"}, nil, Page[service.ZoneView]{}, http.StatusOK, func(k *call) (any, error) {
+			items, err := k.svc.Zones(k.Request.Context())
+			return pageByName(k, items, func(z service.ZoneView) dnsname.Name { return z.Name }), err
+		}},
+		{"GET", "/zones/:name", "One zone", access.Read, nil, nil, service.ZoneView{}, http.StatusOK, named(func(k *call, name dnsname.Name) (any, error) {
+			return k.svc.Zone(k.Request.Context(), name)
+		})},
+		{"GET", "/zones/:name/records", "What the zone should contain", access.Read, nil, nil, Page[record.Record]{}, http.StatusOK, named(func(k *call, name dnsname.Name) (any, error) {
+			c, err := k.svc.Wanted(k.Request.Context(), name)
+			return Page[record.Record]{Items: append([]record.Record{}, c.Records()...)}, err
+		})},
+		{"GET", "/zones/:name/revisions", "Accepted states, newest first", access.Read, nil, nil, Page[store.Revision]{}, http.StatusOK, named(func(k *call, name dnsname.Name) (any, error) {
+			items, err := k.svc.Revisions(k.Request.Context(), name)
+			return Page[store.Revision]{Items: items}, err
+		})},
+		{"POST", "/zones/:name/imports", "Take a zone file as what the zone should contain", access.Write, nil, importFile{}, service.Imported{}, http.StatusOK, named(func(k *call, name dnsname.Name) (any, error) {
+			var in importFile
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			return k.svc.ImportZone(k.Request.Context(), service.Import{Zone: name, File: in.File, Text: in.Text, DryRun: in.DryRun})
+		})},
+		{"GET", "/zones/:name/differences", "What differs between wanted and live, at each placement", access.Read, []string{"put_back"}, nil, Page[service.Difference]{}, http.StatusOK, named(func(k *call, name dnsname.Name) (any, error) {
+			items, err := k.svc.Differences(k.Request.Context(), name, driftPolicy(k.Query("put_back") == "true"))
+			return Page[service.Difference]{Items: items}, err
+		})},
+		{"POST", "/zones/:name/syncs", "Make live what is wanted, in the background", access.Write, nil, startSync{}, Page[service.SyncView]{}, http.StatusAccepted, named(func(k *call, name dnsname.Name) (any, error) {
+			var in startSync
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			items, err := k.svc.StartSync(k.Request.Context(), service.SyncRequest{Zone: name, Account: in.Account, Allow: in.Allow, Expect: in.Expect, Drift: driftPolicy(in.PutBack)})
+			return Page[service.SyncView]{Items: items}, err
+		})},
+		{"GET", "/syncs/:id", "How a sync stands", access.Read, nil, nil, service.SyncView{}, http.StatusOK, func(k *call) (any, error) {
+			id, err := strconv.ParseUint(k.Param("id"), 10, 64)
+			if err != nil {
+				return nil, &service.Problem{Kind: service.Invalid, Message: "The number of a sync is a whole number."}
+			}
+			return k.svc.Sync(k.Request.Context(), id)
+		}},
+		{"POST", "/definitions", "Take definition files as what zones should contain", access.Write, nil, defineFiles{}, Page[service.Defined]{}, http.StatusOK, func(k *call) (any, error) {
+			var in defineFiles
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			items, err := k.svc.Define(k.Request.Context(), in.Files, in.DryRun)
+			return Page[service.Defined]{Items: items}, err
+		}},
+	}
+}
+
+func routesOfDomains() []route {
+	return []route{
+		{"GET", "/domains", "Where each domain stands", access.Read, []string{"cursor", "limit"}, nil, Page[service.DomainView]{}, http.StatusOK, func(k *call) (any, error) {
+			items, err := k.svc.Domains(k.Request.Context())
+			return pageByName(k, items, func(d service.DomainView) dnsname.Name { return d.Name }), err
+		}},
+		{"GET", "/domains/:name/report", "The report of the last check", access.Read, nil, nil, delegation.Report{}, http.StatusOK, named(func(k *call, name dnsname.Name) (any, error) {
+			r, ok, err := k.svc.LastReport(k.Request.Context(), name)
+			if err == nil && !ok {
+				err = &service.Problem{Kind: service.Missing, Message: "This domain has not been checked yet. Check it: beacon check " + name.String()}
+			}
+			return r, err
+		})},
+		{"POST", "/domains/:name/checks", "Check a domain now", access.Read, nil, nil, delegation.Report{}, http.StatusOK, named(func(k *call, name dnsname.Name) (any, error) {
+			return k.svc.Check(k.Request.Context(), name)
+		})},
+		{"POST", "/domains/:name/delegation", "Change a domain's nameservers at its registrar", access.Write, nil, delegate{}, service.Delegated{}, http.StatusOK, named(func(k *call, name dnsname.Name) (any, error) {
+			var in delegate
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			return k.svc.Delegate(k.Request.Context(), service.DelegateRequest{Domain: name, Nameservers: in.Nameservers, SaveOnly: in.SaveOnly, DryRun: in.DryRun})
+		})},
+	}
+}
+
+// named wraps a route whose path holds a domain name.
+func named(handle func(*call, dnsname.Name) (any, error)) func(*call) (any, error) {
+	return func(k *call) (any, error) {
+		name, err := k.domain()
+		if err != nil {
+			return nil, err
+		}
+		return handle(k, name)
+	}
+}
+
+func driftPolicy(putBack bool) diff.DriftPolicy {
+	if putBack {
+		return diff.PutBackDrift
+	}
+	return diff.LeaveDrift
+}
+
+// limit is how many items a page may have.
+func (k *call) limit() int {
+	n, err := strconv.Atoi(k.Query("limit"))
+	if err != nil || n < 1 {
+		return 100
+	}
+	return min(n, 200)
+}
+
+// pageByName cuts a list in canonical order of names; the cursor is the last name of the page before.
+func pageByName[T any](k *call, items []T, name func(T) dnsname.Name) Page[T] {
+	page := Page[T]{Items: []T{}}
+	after, err := dnsname.Parse(k.Query("cursor"))
+	limit := k.limit()
+	for _, item := range items {
+		if err == nil && name(item).Compare(after) <= 0 {
+			continue
+		}
+		if len(page.Items) == limit {
+			page.Next = name(page.Items[limit-1]).String()
+			break
+		}
+		page.Items = append(page.Items, item)
+	}
+	return page
+}

@@ -1,0 +1,200 @@
+package cli
+
+import (
+	"bufio"
+	"fmt"
+	"os"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+	"golang.org/x/term"
+
+	"beacon/registrar"
+	"beacon/service"
+	"beacon/store"
+)
+
+func (a *app) signInCommand() *cobra.Command {
+	var as, file string
+	var out bool
+	c := &cobra.Command{
+		Use: "sign-in", Short: "Sign in to the service, or out of it", Args: cobra.NoArgs,
+		Example: "  beacon sign-in --as keeper\n  beacon sign-in --as keeper --password-file var/demo/password",
+		RunE: func(*cobra.Command, []string) error {
+			if out {
+				if err := a.call("DELETE", "/sessions/current", nil, nil); err != nil {
+					return err
+				}
+				a.printf("Signed out.\n")
+				return a.keepToken("")
+			}
+			password, err := a.secret("BEACON_PASSWORD", file, "Password of "+as+": ")
+			if err != nil {
+				return err
+			}
+			var got struct {
+				Token   string    `json:"token"`
+				Expires time.Time `json:"expires"`
+			}
+			if err := a.call("POST", "/sessions", map[string]string{"name": as, "password": password}, &got); err != nil {
+				return err
+			}
+			if err := a.keepToken(got.Token); err != nil {
+				return fmt.Errorf("signed in, but it could not be remembered: %w", err)
+			}
+			a.printf("Signed in to %s as %s until %s.\n", a.address, as, got.Expires.Format("2006-01-02"))
+			return nil
+		},
+	}
+	c.Flags().StringVar(&as, "as", "keeper", "name of the person")
+	c.Flags().StringVar(&file, "password-file", "", "file with the password; else BEACON_PASSWORD, else it is asked for")
+	c.Flags().BoolVar(&out, "out", false, "sign out")
+	return c
+}
+
+// secret reads a secret from a file, the environment or the terminal; never from the command line, where others on the
+// machine could read it.
+func (a *app) secret(variable, file, prompt string) (string, error) {
+	if file != "" {
+		text, err := os.ReadFile(file)
+		if err != nil {
+			return "", misuse("%s", err)
+		}
+		return strings.TrimSpace(string(text)), nil
+	}
+	if text := os.Getenv(variable); text != "" {
+		return text, nil
+	}
+	if f, ok := a.in.(*os.File); ok && isTerminal(f) {
+		fmt.Fprint(a.err, prompt)
+		text, err := term.ReadPassword(int(f.Fd()))
+		fmt.Fprintln(a.err)
+		return string(text), err
+	}
+	line, err := bufio.NewReader(a.in).ReadString('\n')
+	if line = strings.TrimSpace(line); line == "" {
+		return "", misuse("give the secret in a file, in %s or on standard input", variable)
+	}
+	if err != nil && line == "" {
+		return "", err
+	}
+	return line, nil
+}
+
+// addCommand connects an account of either role.
+func (a *app) addCommand(role, example string) *cobra.Command {
+	var kind, at, file string
+	c := &cobra.Command{
+		Use: "add NAME", Short: "Connect an account; the credential is tried at once", Args: cobra.ExactArgs(1), Example: example,
+		RunE: func(_ *cobra.Command, args []string) error {
+			secret, err := a.secret("BEACON_SECRET", file, "Credential of "+args[0]+": ")
+			if err != nil {
+				return err
+			}
+			var got struct {
+				Seen int `json:"seen"`
+			}
+			body := map[string]string{"name": args[0], "role": role, "kind": kind, "address": at, "secret": secret}
+			if err := a.call("POST", "/accounts", body, &got); err != nil {
+				return err
+			}
+			what := "zones"
+			if role == service.RoleRegistrar {
+				what = "domains"
+			}
+			a.printf("Connected %s (%s at %s); its credential works and sees %d %s.\n", args[0], kind, at, got.Seen, what)
+			return nil
+		},
+	}
+	c.Flags().StringVar(&kind, "kind", "", "which interface it has")
+	c.Flags().StringVar(&at, "at", "", "base address of the interface")
+	c.Flags().StringVar(&file, "secret-file", "", "file with the credential; else BEACON_SECRET, else it is asked for")
+	_ = c.MarkFlagRequired("kind")
+	_ = c.MarkFlagRequired("at")
+	return c
+}
+
+func (a *app) listAccounts(role string) *cobra.Command {
+	return &cobra.Command{Use: "list", Short: "Connected accounts", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
+		list, err := all[store.Account](a, "/accounts?role="+role)
+		if err != nil {
+			return err
+		}
+		return a.show(list, func() {
+			var rows [][]string
+			for _, acc := range list {
+				rows = append(rows, []string{acc.Name, acc.Kind, acc.Address})
+			}
+			a.table([]string{"ACCOUNT", "KIND", "ADDRESS"}, rows)
+		})
+	}}
+}
+
+func (a *app) providerCommand() *cobra.Command {
+	c := &cobra.Command{Use: "provider", Short: "Accounts at DNS providers"}
+	zones := &cobra.Command{Use: "zones ACCOUNT", Short: "Zones that an account holds", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
+		list, err := all[service.RemoteZone](a, "/accounts/"+args[0]+"/zones")
+		if err != nil {
+			return err
+		}
+		return a.show(list, func() {
+			var rows [][]string
+			for _, z := range list {
+				rows = append(rows, []string{plain(z.Name), z.ID, names(z.Nameservers)})
+			}
+			a.table([]string{"ZONE", "ID", "NAMESERVERS"}, rows)
+		})
+	}}
+	c.AddCommand(a.listAccounts(service.RoleProvider), zones,
+		a.addCommand(service.RoleProvider, "  beacon provider add heron-main --kind heron --at https://api.heron.example --secret-file key"))
+	return c
+}
+
+func (a *app) registrarCommand() *cobra.Command {
+	c := &cobra.Command{Use: "registrar", Short: "Accounts at registrars"}
+	domains := &cobra.Command{Use: "domains ACCOUNT", Short: "Domains that an account holds, with their nameservers", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
+		list, err := all[registrar.Registration](a, "/accounts/"+args[0]+"/registrations")
+		if err != nil {
+			return err
+		}
+		return a.show(list, func() {
+			var rows [][]string
+			for _, r := range list {
+				rows = append(rows, []string{plain(r.Name), r.Expires.Format("2006-01-02"), "in force", names(r.Active)})
+				if fmt.Sprint(r.Saved) != fmt.Sprint(r.Active) {
+					rows = append(rows, []string{"", "", "saved only", names(r.Saved)})
+				}
+			}
+			a.table([]string{"DOMAIN", "EXPIRES", "LIST", "NAMESERVERS"}, rows)
+		})
+	}}
+	c.AddCommand(a.listAccounts(service.RoleRegistrar), domains,
+		a.addCommand(service.RoleRegistrar, "  beacon registrar add gannet-main --kind gannet --at https://api.gannet.example --secret-file key"))
+	return c
+}
+
+func (a *app) logbookCommand() *cobra.Command {
+	var subject string
+	var limit int
+	c := &cobra.Command{Use: "logbook", Short: "Who did what, newest first", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
+		if limit < 1 || limit > 200 {
+			return misuse("--limit is 1 to 200")
+		}
+		var p page[store.Entry]
+		if err := a.call("GET", "/logbook?limit="+strconv.Itoa(limit)+"&subject="+subject, nil, &p); err != nil {
+			return err
+		}
+		return a.show(p.Items, func() {
+			var rows [][]string
+			for _, e := range p.Items {
+				rows = append(rows, []string{e.At.Format("01-02 15:04:05"), e.Actor, e.Action, e.Subject + ": " + e.Detail})
+			}
+			a.table([]string{"WHEN", "WHO", "WHAT", "TO WHAT"}, rows)
+		})
+	}}
+	c.Flags().StringVar(&subject, "subject", "", "only lines about this: a zone with its final dot, or an account")
+	c.Flags().IntVar(&limit, "limit", 30, "how many lines")
+	return c
+}

@@ -1,0 +1,278 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"beacon/core/delegation"
+	"beacon/core/dnsname"
+	"beacon/service"
+)
+
+// worldClock is what the service says of world time.
+type worldClock struct {
+	World time.Time `json:"world"`
+	Rate  float64   `json:"rate"`
+}
+
+func (a *app) domainsCommand() *cobra.Command {
+	return &cobra.Command{Use: "domains", Short: "Where each domain stands", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
+		list, err := all[service.DomainView](a, "/domains")
+		if err != nil {
+			return err
+		}
+		var now worldClock
+		if err := a.call("GET", "/clock", nil, &now); err != nil {
+			return err
+		}
+		return a.show(list, func() {
+			if len(list) == 0 {
+				a.printf("No domains yet. Define one: beacon define FILE.\n")
+				return
+			}
+			var rows [][]string
+			for _, d := range list {
+				stands := string(d.Verdict)
+				switch {
+				case stands == "":
+					stands = "not checked yet"
+				case d.Verdict == delegation.Settling && d.SettlesBy != nil:
+					stands += " until " + moment(*d.SettlesBy, now.World)
+				}
+				rows = append(rows, []string{plain(d.Name), stands, d.Registrar, strings.Join(d.At, ", "), d.Label})
+			}
+			a.table([]string{"DOMAIN", "STANDS", "REGISTRAR", "AT", "LABEL"}, rows)
+		})
+	}}
+}
+
+func (a *app) checkCommand() *cobra.Command {
+	return &cobra.Command{
+		Use: "check DOMAIN", Short: "Is it delegated, has it arrived, and if not: who is behind, and until when?", Args: cobra.ExactArgs(1),
+		Long: "Asks every parent server, every nameserver and every resolver, and judges what they answer.\n\n" +
+			"Exit codes: 0 settled, 1 wrong or undelegated, 2 settling, 3 could not tell, 64 misuse.",
+		RunE: func(_ *cobra.Command, args []string) error {
+			r, now, err := a.check(args[0])
+			if err != nil {
+				return err
+			}
+			if err := a.show(r, func() { a.showReport(r, now) }); err != nil {
+				return err
+			}
+			return exitFor(r.Verdict)
+		},
+	}
+}
+
+// check asks the service for a check. Where that cannot be had, it could not be told how the domain stands.
+func (a *app) check(domain string) (r delegation.Report, now worldClock, err error) {
+	path, _, err := zonePath("domains", domain, "/checks")
+	if err != nil {
+		return r, now, err
+	}
+	if err = a.call("POST", path, nil, &r); err == nil {
+		err = a.call("GET", "/clock", nil, &now)
+	}
+	var misused exit
+	if err != nil && !errors.As(err, &misused) {
+		err = exit{ExitUnknown, err.Error()}
+	}
+	return r, now, err
+}
+
+func exitFor(v delegation.Verdict) error {
+	switch v {
+	case delegation.Settled:
+		return nil
+	case delegation.Settling:
+		return exit{ExitSettling, ""}
+	case delegation.Unknown:
+		return exit{ExitUnknown, ""}
+	}
+	return exit{ExitFailed, ""}
+}
+
+// headline says the verdict in a sentence.
+func (a *app) headline(r delegation.Report, now worldClock) string {
+	speed := ""
+	if now.Rate != 1 {
+		speed = fmt.Sprintf(" (world time, %g times the wall's)", now.Rate)
+	}
+	switch r.Verdict {
+	case delegation.Settled:
+		return a.paint(green, "SETTLED") + ": every cache that keeps to TTLs has let go of older answers."
+	case delegation.Settling:
+		if r.SettlesBy == nil {
+			return a.paint(amber, "SETTLING") + ": under way, and no time can be given yet."
+		}
+		return fmt.Sprintf("%s by %s, in %s%s.", a.paint(amber, "SETTLING"), moment(*r.SettlesBy, now.World), span(r.SettlesBy.Sub(now.World)), speed)
+	case delegation.Undelegated:
+		return a.paint(red, "UNDELEGATED") + ": the parent knows no nameservers for it."
+	case delegation.Wrong:
+		return a.paint(red, "WRONG") + ": waiting will not mend this."
+	}
+	return a.paint(amber, "COULD NOT TELL") + ": the check itself failed."
+}
+
+func (a *app) showReport(r delegation.Report, now worldClock) {
+	a.printf("%s\n%s\n\n", a.paint(bold, plain(r.Domain)), a.headline(r, now))
+	var rows [][]string
+	if g := r.Registrar; g != nil {
+		rows = append(rows, []string{"registrar says", g.Account, "in force", names(g.Active)})
+		if names(g.Saved) != names(g.Active) && len(g.Saved) > 0 {
+			rows = append(rows, []string{"", "", "saved only", names(g.Saved)})
+		}
+	}
+	rows = append(rows, sourceRows("parent serves", r.Parents)...)
+	rows = append(rows, sourceRows("nameservers answer", r.Servers)...)
+	for i, v := range r.Resolvers {
+		label := ""
+		if i == 0 {
+			label = "resolvers see"
+		}
+		state, detail := v.Sees, "through "+v.Through
+		switch {
+		case v.Problem != "":
+			state, detail = "unknown", v.Problem
+		case v.Through == "":
+			detail = "could not be told"
+		case v.Until != nil:
+			detail += fmt.Sprintf("; must have let go by %s, in %s", moment(*v.Until, now.World), span(v.Until.Sub(now.World)))
+		}
+		rows = append(rows, []string{label, v.Name, state, detail})
+	}
+	a.table([]string{"", "WHO", "STATE", "WHAT"}, rows)
+	for _, m := range r.Moments {
+		when := "by " + moment(m.By, now.World)
+		if m.By.Before(now.World) {
+			when = "since " + moment(m.By, now.World)
+		}
+		text := fmt.Sprintf("%s of %s settles %s: %s.", m.What, strings.TrimSuffix(m.Subject, "."), when, m.Why)
+		a.printf("\n%s", strings.Join(wrap(text, width), "\n  "))
+	}
+	if len(r.Moments) > 0 {
+		a.printf("\n")
+	}
+	if len(r.Findings) > 0 {
+		a.printf("\n")
+		a.findings(r.Findings)
+	}
+}
+
+// sourceRows shows servers, those that give the same set as the one above in short.
+func sourceRows(label string, sources []delegation.Source) [][]string {
+	var rows [][]string
+	before := ""
+	for i, s := range sources {
+		if i > 0 {
+			label = ""
+		}
+		state, what := fmt.Sprintf("TTL %d", s.TTL), names(s.Nameservers)
+		if s.Serial != nil {
+			state = fmt.Sprintf("serial %d", *s.Serial)
+		}
+		if s.Problem != "" {
+			state, what = "failed", s.Problem
+		} else if what == before {
+			what = "the same"
+		} else {
+			before = what
+		}
+		rows = append(rows, []string{label, plain(s.Name), state, what})
+	}
+	return rows
+}
+
+func (a *app) watchCommand() *cobra.Command {
+	var limit time.Duration
+	c := &cobra.Command{
+		Use: "watch DOMAIN", Short: "Follow a domain until it has settled", Args: cobra.ExactArgs(1),
+		Long: "Checks a domain again and again and prints whatever changes, until it is settled.\n\n" +
+			"Exit codes as those of beacon check, for the last verdict.",
+		RunE: func(_ *cobra.Command, args []string) error { return a.watch(args[0], limit) },
+	}
+	c.Flags().DurationVar(&limit, "limit", 0, "give up after this long, wall time; 0 for never")
+	return c
+}
+
+func (a *app) watch(domain string, limit time.Duration) error {
+	begun := time.Now()
+	last := ""
+	for {
+		r, now, err := a.check(domain)
+		if err != nil {
+			return err
+		}
+		if state := watchState(r); state != last {
+			a.clearLine()
+			a.printf("%s  %s\n", moment(now.World, now.World), a.headline(r, now))
+			for _, line := range strings.Split(state, "\n")[1:] {
+				a.printf("          %s\n", line)
+			}
+			last = state
+		} else if r.SettlesBy != nil && isTerminal(a.err) {
+			a.clearLine()
+			fmt.Fprintf(a.err, "%s  %s to go", moment(now.World, now.World), span(r.SettlesBy.Sub(now.World)))
+		}
+		if r.Verdict == delegation.Settled || limit > 0 && time.Since(begun) > limit {
+			a.clearLine()
+			return exitFor(r.Verdict)
+		}
+		time.Sleep(watchPause(r, now))
+	}
+}
+
+func (a *app) clearLine() {
+	if isTerminal(a.err) {
+		fmt.Fprint(a.err, "\r\x1b[K")
+	}
+}
+
+// watchPause is how long to wait before the next look: a second, or until just after the bound if that comes first.
+func watchPause(r delegation.Report, now worldClock) time.Duration {
+	pause := time.Second
+	if r.SettlesBy != nil && now.Rate > 0 {
+		if left := time.Duration(float64(r.SettlesBy.Sub(now.World))/now.Rate) + 20*time.Millisecond; left > 0 && left < pause {
+			return left
+		}
+	}
+	return pause
+}
+
+// watchState is what of a report is worth a line when it changes.
+func watchState(r delegation.Report) string {
+	lines := []string{string(r.Verdict)}
+	sees := map[string][]string{}
+	var order []string
+	for _, v := range r.Resolvers {
+		what := v.Sees
+		if v.Through != "" {
+			what += " through " + v.Through
+		}
+		if sees[what] == nil {
+			order = append(order, what)
+		}
+		sees[what] = append(sees[what], v.Name)
+	}
+	lines = append(lines, "parents serve "+names(parentSet(r)))
+	for _, what := range order {
+		lines = append(lines, strings.Join(sees[what], ", ")+": "+what)
+	}
+	for _, f := range r.Findings {
+		if f.Code != "resolver-still-old" { // said above already
+			lines = append(lines, fmt.Sprintf("%s %s: %s", f.Severity, f.Code, strings.TrimSuffix(f.Subject, ".")))
+		}
+	}
+	return strings.Join(lines, "\n")
+}
+
+func parentSet(r delegation.Report) (all []dnsname.Name) {
+	for _, p := range r.Parents {
+		all = append(all, p.Nameservers...)
+	}
+	return delegation.SortNames(all)
+}

@@ -1,0 +1,153 @@
+// Package cli holds the commands of beacon that talk to a running service through its API, and those that need none.
+// Commands are nouns, then verbs; each file is a noun. What they print is decided here, what they do is not.
+package cli
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+
+	"github.com/spf13/cobra"
+	"go.yaml.in/yaml/v3"
+	"golang.org/x/term"
+)
+
+// Exit codes. Checks use all of them; other commands ExitFine, ExitFailed and ExitMisuse.
+const (
+	ExitFine     = 0
+	ExitFailed   = 1 // also: wrong or undelegated
+	ExitSettling = 2
+	ExitUnknown  = 3 // could not tell
+	ExitMisuse   = 64
+)
+
+// exit ends a command with a code; message may be empty where everything has been said.
+type exit struct {
+	code    int
+	message string
+}
+
+func (e exit) Error() string { return e.message }
+
+func misuse(format string, args ...any) error { return exit{ExitMisuse, fmt.Sprintf(format, args...)} }
+
+// app is what all commands share.
+type app struct {
+	address string // of the service
+	output  string // table, json or yaml
+	in      io.Reader
+	out     io.Writer
+	err     io.Writer
+}
+
+// New gives the root command with all commands of this package below it.
+func New(in io.Reader, out, errOut io.Writer) *cobra.Command {
+	a := &app{in: in, out: out, err: errOut}
+	root := &cobra.Command{
+		Use:           "beacon",
+		Short:         "Delegate domains, fill their zones, and see when everybody knows",
+		SilenceErrors: true,
+		SilenceUsage:  true,
+		PersistentPreRunE: func(*cobra.Command, []string) error {
+			if a.output != "table" && a.output != "json" && a.output != "yaml" {
+				return misuse("--output is table, json or yaml")
+			}
+			return nil
+		},
+	}
+	root.SetIn(in)
+	root.SetOut(out)
+	root.SetErr(errOut)
+	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return misuse("%s", err) })
+	root.PersistentFlags().StringVar(&a.address, "address", envOr("BEACON_ADDRESS", "http://127.0.0.1:8053"), "address of the service (BEACON_ADDRESS)")
+	root.PersistentFlags().StringVarP(&a.output, "output", "o", "table", "table, json or yaml")
+	root.CompletionOptions.DisableDefaultCmd = true
+	root.AddCommand(a.signInCommand(), a.domainsCommand(), a.zoneCommand(), a.defineCommand(), a.diffCommand(), a.syncCommand(),
+		a.delegateCommand(), a.checkCommand(), a.watchCommand(), a.providerCommand(), a.registrarCommand(), a.logbookCommand())
+	return root
+}
+
+// Run executes the root command and gives the exit code.
+func Run(root *cobra.Command, errOut io.Writer) int {
+	root.SilenceErrors = true
+	err := root.Execute()
+	if err == nil {
+		return ExitFine
+	}
+	code := ExitFailed
+	var e exit
+	if errors.As(err, &e) {
+		code = e.code
+	} else if isUsage(err) {
+		code = ExitMisuse
+	}
+	if err.Error() != "" {
+		fmt.Fprintln(errOut, "beacon: "+err.Error())
+	}
+	return code
+}
+
+// isUsage recognises what the command library says of wrong commands and arguments.
+func isUsage(err error) bool {
+	var s interface{ usage() }
+	text := err.Error()
+	return errors.As(err, &s) || len(text) > 15 && (text[:15] == "unknown command" || text[:8] == "accepts " || text[:9] == "requires ")
+}
+
+func envOr(name, other string) string {
+	if v := os.Getenv(name); v != "" {
+		return v
+	}
+	return other
+}
+
+// show prints a value as the output option says; table prints it for people.
+func (a *app) show(value any, table func()) error {
+	switch a.output {
+	case "json":
+		encoder := json.NewEncoder(a.out)
+		encoder.SetIndent("", "  ")
+		return encoder.Encode(value)
+	case "yaml":
+		text, err := json.Marshal(value)
+		if err != nil {
+			return err
+		}
+		var plain any
+		if err := yaml.Unmarshal(text, &plain); err != nil {
+			return err
+		}
+		encoder := yaml.NewEncoder(a.out)
+		encoder.SetIndent(2)
+		return encoder.Encode(plain)
+	}
+	table()
+	return nil
+}
+
+func (a *app) printf(format string, args ...any) { fmt.Fprintf(a.out, format, args...) }
+
+// isTerminal reports whether somebody sits at this stream.
+func isTerminal(stream any) bool {
+	f, ok := stream.(*os.File)
+	return ok && term.IsTerminal(int(f.Fd()))
+}
+
+// agreed asks a question on a terminal; elsewhere only --yes agrees.
+func (a *app) agreed(yes bool, question string) error {
+	if yes {
+		return nil
+	}
+	if !isTerminal(a.in) {
+		return misuse("nobody is there to be asked; say --yes to go on, or --dry-run to look only")
+	}
+	fmt.Fprintf(a.err, "%s [y/N] ", question)
+	var answer string
+	_, _ = fmt.Fscanln(a.in, &answer)
+	if answer == "y" || answer == "yes" || answer == "Y" {
+		return nil
+	}
+	return exit{ExitFailed, "not done; nothing was changed"}
+}

@@ -1,0 +1,162 @@
+package cli
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"beacon/core/finding"
+	"beacon/core/zonefile"
+	"beacon/reach"
+)
+
+// problem is what the service answers when something is wrong (RFC 9457).
+type problem struct {
+	Status   int               `json:"status"`
+	Detail   string            `json:"detail"`
+	Faults   []zonefile.Fault  `json:"faults"`
+	Findings []finding.Finding `json:"findings"`
+}
+
+func (p *problem) Error() string {
+	lines := []string{p.Detail}
+	for _, f := range p.Faults {
+		lines = append(lines, "  "+f.Error())
+	}
+	for _, f := range p.Findings {
+		lines = append(lines, "  "+f.Subject+": "+f.Message, "    "+f.Remedy)
+	}
+	return strings.Join(lines, "\n")
+}
+
+// unreachable says that the service did not answer at all.
+type unreachable struct{ error }
+
+// door lets the commands reach the service, wherever it is.
+var door, _ = reach.New([]string{"0.0.0.0/0", "::/0"})
+
+// call makes one request to the service and decodes its answer into out, which may be nil.
+func (a *app) call(method, path string, body, out any) error {
+	var sent io.Reader
+	if body != nil {
+		text, err := json.Marshal(body)
+		if err != nil {
+			return err
+		}
+		sent = bytes.NewReader(text)
+	}
+	req, err := http.NewRequest(method, strings.TrimSuffix(a.address, "/")+"/api/v1"+path, sent)
+	if err != nil {
+		return misuse("--address %q is no address; write it like http://127.0.0.1:8053", a.address)
+	}
+	if token := a.token(); token != "" {
+		req.Header.Set("Authorization", "Bearer "+token)
+	}
+	res, err := door.HTTPClient(2 * time.Minute).Do(req)
+	if err != nil {
+		return unreachable{fmt.Errorf("the service at %s does not answer; is it running (beacon serve), and is --address right?", a.address)}
+	}
+	defer res.Body.Close()
+	text, err := io.ReadAll(res.Body)
+	if err != nil {
+		return unreachable{fmt.Errorf("the service at %s broke off its answer: %w", a.address, err)}
+	}
+	if res.StatusCode >= 400 {
+		p := &problem{Status: res.StatusCode}
+		if json.Unmarshal(text, p) != nil || p.Detail == "" {
+			p.Detail = fmt.Sprintf("%s answered %s, not as Agile Beacon does; is --address right?", a.address, res.Status)
+		}
+		return p
+	}
+	if out == nil || len(text) == 0 {
+		return nil
+	}
+	if err := json.Unmarshal(text, out); err != nil {
+		return fmt.Errorf("the answer of %s cannot be read: %w", a.address, err)
+	}
+	return nil
+}
+
+// page is one page of a list.
+type page[T any] struct {
+	Items []T    `json:"items"`
+	Next  string `json:"next"`
+}
+
+// all reads a list to its end.
+func all[T any](a *app, path string) ([]T, error) {
+	items := []T{}
+	join := "?"
+	if strings.Contains(path, "?") {
+		join = "&"
+	}
+	for cursor := ""; ; {
+		var p page[T]
+		at := path
+		if cursor != "" {
+			at += join + "cursor=" + cursor
+		}
+		if err := a.call(http.MethodGet, at, nil, &p); err != nil {
+			return nil, err
+		}
+		items = append(items, p.Items...)
+		if cursor = p.Next; cursor == "" {
+			return items, nil
+		}
+	}
+}
+
+// sessions is the file that keeps sign-ins, by address of the service.
+func sessionsFile() (string, error) {
+	if path := os.Getenv("BEACON_SESSIONS"); path != "" {
+		return path, nil
+	}
+	dir, err := os.UserConfigDir()
+	if err != nil {
+		return "", err
+	}
+	return filepath.Join(dir, "agile-beacon", "sessions.json"), nil
+}
+
+func readSessions() map[string]string {
+	sessions := map[string]string{}
+	if path, err := sessionsFile(); err == nil {
+		if text, err := os.ReadFile(path); err == nil {
+			_ = json.Unmarshal(text, &sessions)
+		}
+	}
+	return sessions
+}
+
+func (a *app) token() string {
+	if token := os.Getenv("BEACON_TOKEN"); token != "" {
+		return token
+	}
+	return readSessions()[a.address]
+}
+
+// keepToken remembers a sign-in; an empty token forgets it.
+func (a *app) keepToken(token string) error {
+	path, err := sessionsFile()
+	if err != nil {
+		return err
+	}
+	sessions := readSessions()
+	if sessions[a.address] = token; token == "" {
+		delete(sessions, a.address)
+	}
+	text, err := json.Marshal(sessions)
+	if err == nil {
+		err = os.MkdirAll(filepath.Dir(path), 0o700)
+	}
+	if err == nil {
+		err = os.WriteFile(path, text, 0o600)
+	}
+	return err
+}

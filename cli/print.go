@@ -1,0 +1,136 @@
+package cli
+
+import (
+	"fmt"
+	"os"
+	"strings"
+	"time"
+
+	"beacon/core/dnsname"
+	"beacon/core/finding"
+)
+
+// width is how many columns a table may take.
+const width = 100
+
+// table prints rows in aligned columns; the last one is wrapped to the width.
+func (a *app) table(header []string, rows [][]string) {
+	sizes := make([]int, len(header))
+	for _, row := range append([][]string{header}, rows...) {
+		for i, cell := range row {
+			sizes[i] = max(sizes[i], len([]rune(cell)))
+		}
+	}
+	indent := 0
+	for _, size := range sizes[:len(sizes)-1] {
+		indent += size + 2
+	}
+	for n, row := range append([][]string{header}, rows...) {
+		var b strings.Builder
+		for i, cell := range row[:len(row)-1] {
+			fmt.Fprintf(&b, "%s%s", cell, strings.Repeat(" ", sizes[i]+2-len([]rune(cell))))
+		}
+		lines := wrap(row[len(row)-1], max(width-indent, 24))
+		line := b.String() + strings.Join(lines, "\n"+strings.Repeat(" ", indent))
+		if n == 0 {
+			line = a.paint(dim, line)
+		}
+		a.printf("%s\n", strings.TrimRight(line, " "))
+	}
+}
+
+// wrap breaks a text at blanks into lines of at most size columns; a longer word stays whole.
+func wrap(text string, size int) []string {
+	var lines []string
+	line := ""
+	for _, word := range strings.Fields(text) {
+		if line != "" && len([]rune(line))+1+len([]rune(word)) > size {
+			lines = append(lines, line)
+			line = ""
+		}
+		if line != "" {
+			line += " "
+		}
+		line += word
+	}
+	return append(lines, line)
+}
+
+// Colours are said by words too: none carries meaning alone.
+type colour string
+
+const (
+	dim   colour = "2"
+	bold  colour = "1"
+	red   colour = "31"
+	amber colour = "33"
+	green colour = "32"
+)
+
+func (a *app) paint(c colour, text string) string {
+	if !isTerminal(a.out) || os.Getenv("NO_COLOR") != "" {
+		return text
+	}
+	return "\x1b[" + string(c) + "m" + text + "\x1b[0m"
+}
+
+// names joins nameservers without their final dots.
+func names(list []dnsname.Name) string {
+	if len(list) == 0 {
+		return "none"
+	}
+	texts := make([]string, len(list))
+	for i, n := range list {
+		texts[i] = plain(n)
+	}
+	return strings.Join(texts, ", ")
+}
+
+func plain(n dnsname.Name) string {
+	if n.IsRoot() {
+		return "."
+	}
+	return strings.TrimSuffix(n.String(), ".")
+}
+
+// findings prints judgements, the gravest first, each with what to do.
+func (a *app) findings(list []finding.Finding) {
+	for _, f := range list {
+		word := map[finding.Severity]string{finding.Error: a.paint(red, "error  "), finding.Warning: a.paint(amber, "warning"), finding.Notice: "notice "}[f.Severity]
+		a.printf("  %s  %s  %s\n", word, a.paint(bold, f.Code), strings.TrimSuffix(f.Subject, "."))
+		for _, line := range wrap(f.Message, width-11) {
+			a.printf("           %s\n", line)
+		}
+		for i, line := range wrap(f.Remedy, width-14) {
+			arrow := "   "
+			if i == 0 {
+				arrow = "=> "
+			}
+			a.printf("           %s%s\n", arrow, line)
+		}
+	}
+}
+
+// span prints a duration for people: two units at most.
+func span(d time.Duration) string {
+	d = d.Round(time.Second)
+	switch {
+	case d < 0:
+		return "0 s"
+	case d < time.Minute:
+		return fmt.Sprintf("%d s", d/time.Second)
+	case d < time.Hour:
+		return fmt.Sprintf("%d min %d s", d/time.Minute, d%time.Minute/time.Second)
+	case d < 48*time.Hour:
+		return fmt.Sprintf("%d h %d min", d/time.Hour, d%time.Hour/time.Minute)
+	}
+	return fmt.Sprintf("%d days %d h", d/(24*time.Hour), d%(24*time.Hour)/time.Hour)
+}
+
+// moment prints a world time, with the date where it is not the day of now.
+func moment(t, now time.Time) string {
+	if t.UTC().Format(time.DateOnly) == now.UTC().Format(time.DateOnly) {
+		return t.UTC().Format("15:04:05")
+	}
+	return t.UTC().Format("2006-01-02 15:04:05")
+}

@@ -1,0 +1,183 @@
+package cli
+
+import (
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"beacon/core/change"
+	"beacon/core/diff"
+	"beacon/core/finding"
+	"beacon/core/record"
+	"beacon/service"
+	"beacon/store"
+)
+
+func (a *app) diffCommand() *cobra.Command {
+	var putBack bool
+	c := &cobra.Command{Use: "diff ZONE", Short: "Show what differs between what a zone should contain and what its providers have", Args: cobra.ExactArgs(1),
+		RunE: func(_ *cobra.Command, args []string) error {
+			list, err := a.differences(args[0], putBack)
+			if err != nil {
+				return err
+			}
+			return a.show(list, func() {
+				for _, d := range list {
+					a.showDifference(d)
+				}
+			})
+		}}
+	c.Flags().BoolVar(&putBack, "put-back", false, "count drift as something to put back")
+	return c
+}
+
+func (a *app) differences(zone string, putBack bool) ([]service.Difference, error) {
+	path, _, err := zonePath("zones", zone, fmt.Sprintf("/differences?put_back=%t", putBack))
+	if err != nil {
+		return nil, err
+	}
+	return all[service.Difference](a, path)
+}
+
+// data prints what a set holds, without its name and type.
+func data(s record.Set) string {
+	texts := make([]string, len(s.Data))
+	for i, d := range s.Data {
+		texts[i] = string(d)
+	}
+	return fmt.Sprintf("%d  %s", s.TTL, strings.Join(texts, " | "))
+}
+
+func (a *app) showDifference(d service.Difference) {
+	add, alter, remove := change.List(d.Steps).Count()
+	a.printf("%s at %s\n", a.paint(bold, plain(d.Zone)), d.Account)
+	if d.NewZone {
+		a.printf("  the zone is not there yet; it will be made\n")
+	}
+	for _, s := range d.Steps {
+		label := s.Key().Name.Relative(d.Zone) + " " + s.Key().Type.String()
+		if !s.Before.IsZero() {
+			a.printf("  %s %-24s %s\n", a.paint(red, "-"), label, data(s.Before))
+		}
+		if !s.After.IsZero() {
+			a.printf("  %s %-24s %s\n", a.paint(green, "+"), label, data(s.After))
+		}
+	}
+	for _, kind := range []struct {
+		items  []diff.Item
+		remedy string
+	}{
+		{d.Drift, "left as it is; put back with beacon sync --put-back, or correct the definition"},
+		{d.Conflicts, "stops the sync: correct the definition, or the record at the provider"},
+		{d.Foreign, "left alone"},
+	} {
+		for _, item := range kind.items {
+			a.printf("  %s %-24s %s\n", a.paint(amber, "!"), item.Key.Name.Relative(d.Zone)+" "+item.Key.Type.String(), item.Kind)
+			a.printf("      wanted %s\n      live   %s\n      %s; %s\n", dataOrNothing(item.Wanted), dataOrNothing(item.Live), item.Why, kind.remedy)
+		}
+	}
+	a.printf("  %d to add, %d to change, %d to remove, in %d requests; %d sets are in step", add, alter, remove, d.Requests, d.InStep)
+	a.printf("; drift %d, conflicts %d, foreign %d\n", len(d.Drift), len(d.Conflicts), len(d.Foreign))
+	a.findings(append(append([]finding.Finding{}, d.Guards...), d.Notes...))
+}
+
+func dataOrNothing(s record.Set) string {
+	if s.IsZero() {
+		return "nothing"
+	}
+	return data(s)
+}
+
+type syncOptions struct {
+	yes, dryRun, putBack bool
+	allow                []string
+}
+
+func (a *app) syncCommand() *cobra.Command {
+	var opt syncOptions
+	var follow uint64
+	c := &cobra.Command{Use: "sync ZONE", Short: "Make a zone's providers hold what it should contain", Args: cobra.MaximumNArgs(1),
+		RunE: func(_ *cobra.Command, args []string) error {
+			switch {
+			case follow > 0:
+				return a.follow(follow)
+			case len(args) == 0:
+				return misuse("name the zone")
+			}
+			return a.syncZone(args[0], opt)
+		}}
+	c.Flags().BoolVar(&opt.yes, "yes", false, "do not ask")
+	c.Flags().BoolVar(&opt.dryRun, "dry-run", false, "show what would be changed")
+	c.Flags().BoolVar(&opt.putBack, "put-back", false, "put back what was changed elsewhere")
+	c.Flags().StringSliceVar(&opt.allow, "allow", nil, "guards to say yes to, by code")
+	c.Flags().Uint64Var(&follow, "follow", 0, "follow a sync that is running, by its number")
+	return c
+}
+
+// syncZone shows the change list of each placement, asks, and follows the syncs.
+func (a *app) syncZone(zone string, opt syncOptions) error {
+	list, err := a.differences(zone, opt.putBack)
+	if err != nil {
+		return err
+	}
+	if a.output == "table" {
+		for _, d := range list {
+			a.showDifference(d)
+		}
+	}
+	if opt.dryRun {
+		return a.show(list, func() { a.printf("Dry run: nothing was changed.\n") })
+	}
+	if err := a.agreed(opt.yes, "Write this to the providers?"); err != nil {
+		return err
+	}
+	path, _, err := zonePath("zones", zone, "/syncs")
+	if err != nil {
+		return err
+	}
+	for _, d := range list {
+		body := map[string]any{"account": d.Account, "allow": opt.allow, "expect": d.Digest, "put_back": opt.putBack}
+		var started page[service.SyncView]
+		if err := a.call("POST", path, body, &started); err != nil {
+			return err
+		}
+		for _, s := range started.Items {
+			if err := a.follow(s.ID); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// follow shows how a sync goes on until it has ended.
+func (a *app) follow(id uint64) error {
+	var s service.SyncView
+	for shown := -1; ; time.Sleep(150 * time.Millisecond) {
+		if err := a.call("GET", fmt.Sprintf("/syncs/%d", id), nil, &s); err != nil {
+			return err
+		}
+		if s.State.Ended() {
+			break
+		}
+		if done := s.Added + s.Changed + s.Removed; done != shown && isTerminal(a.err) {
+			fmt.Fprintf(a.err, "\rsync %d: %s, %d of %d sets written", s.ID, s.State, done, s.Total)
+			shown = done
+		}
+	}
+	if isTerminal(a.err) {
+		fmt.Fprint(a.err, "\r\x1b[K")
+	}
+	if err := a.show(s, func() {
+		a.printf("Sync %d: %s. %d added, %d changed, %d removed, in %d requests. %s\n", s.ID, s.State, s.Added, s.Changed, s.Removed, s.Requests, s.Message)
+		a.findings(s.Findings)
+	}); err != nil {
+		return err
+	}
+	if s.State != store.SyncDone {
+		return exit{ExitFailed, ""}
+	}
+	return nil
+}

@@ -1,0 +1,202 @@
+package cli
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"beacon/core/definition"
+	"beacon/core/dnsname"
+	"beacon/core/record"
+	"beacon/core/zonefile"
+	"beacon/service"
+	"beacon/store"
+)
+
+func (a *app) zoneCommand() *cobra.Command {
+	c := &cobra.Command{Use: "zone", Short: "Zones and what they should contain"}
+	c.AddCommand(
+		&cobra.Command{Use: "list", Short: "Zones that are looked after", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error { return a.zoneList() }},
+		&cobra.Command{Use: "show ZONE", Short: "Where a zone is served, and its last syncs", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error { return a.zoneShow(args[0]) }},
+		&cobra.Command{Use: "history ZONE", Short: "Accepted states of a zone, newest first", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error { return a.zoneHistory(args[0]) }},
+		a.zoneImportCommand(), a.zoneExportCommand(),
+	)
+	return c
+}
+
+func (a *app) zoneList() error {
+	list, err := all[service.ZoneView](a, "/zones")
+	if err != nil {
+		return err
+	}
+	return a.show(list, func() {
+		if len(list) == 0 {
+			a.printf("No zones yet. Import one (beacon zone import FILE --origin NAME) or define one (beacon define FILE).\n")
+			return
+		}
+		var rows [][]string
+		for _, z := range list {
+			var at []string
+			for _, p := range z.Placements {
+				at = append(at, p.Account)
+			}
+			rows = append(rows, []string{plain(z.Name), revisionText(z.Revision), strings.Join(at, ", "), z.Label})
+		}
+		a.table([]string{"ZONE", "WANTED", "AT", "LABEL"}, rows)
+	})
+}
+
+func revisionText(r *store.Revision) string {
+	if r == nil {
+		return "nothing yet"
+	}
+	return fmt.Sprintf("revision %d, %d records", r.Number, r.Records)
+}
+
+// zonePath checks a name before it becomes part of a path.
+func zonePath(collection, name, rest string) (string, dnsname.Name, error) {
+	parsed, err := dnsname.Parse(name)
+	if err != nil {
+		return "", parsed, misuse("%s", err)
+	}
+	return "/" + collection + "/" + strings.TrimSuffix(parsed.String(), ".") + rest, parsed, nil
+}
+
+func (a *app) zoneShow(name string) error {
+	path, _, err := zonePath("zones", name, "")
+	if err != nil {
+		return err
+	}
+	var z service.ZoneView
+	if err := a.call("GET", path, nil, &z); err != nil {
+		return err
+	}
+	return a.show(z, func() {
+		a.printf("%s  %s\n", a.paint(bold, plain(z.Name)), z.Label)
+		a.printf("  wanted     %s\n", revisionText(z.Revision))
+		if z.Registrar != "" {
+			a.printf("  registrar  %s\n", z.Registrar)
+		}
+		for _, p := range z.Placements {
+			a.printf("  at         %s, nameservers %s\n", p.Account, names(p.Nameservers))
+			if p.LastSync != nil {
+				a.printf("             last sync %d: %s. %s\n", p.LastSync.ID, p.LastSync.State, p.LastSync.Message)
+			}
+		}
+	})
+}
+
+func (a *app) zoneHistory(name string) error {
+	path, _, err := zonePath("zones", name, "/revisions")
+	if err != nil {
+		return err
+	}
+	list, err := all[store.Revision](a, path)
+	if err != nil {
+		return err
+	}
+	return a.show(list, func() {
+		var rows [][]string
+		for _, r := range list {
+			rows = append(rows, []string{fmt.Sprint(r.Number), r.CreatedAt.Format("2006-01-02 15:04:05"), r.Author, fmt.Sprint(r.Records), r.Source})
+		}
+		a.table([]string{"REVISION", "ACCEPTED", "BY", "RECORDS", "FROM"}, rows)
+	})
+}
+
+func (a *app) zoneImportCommand() *cobra.Command {
+	var origin string
+	var dryRun, yes bool
+	c := &cobra.Command{
+		Use: "import FILE --origin NAME", Short: "Take a zone file as what a zone should contain", Args: cobra.ExactArgs(1),
+		Example: "  beacon zone import demo/saltmarsh-ferries.zone --origin saltmarsh-ferries.example --dry-run",
+		RunE: func(_ *cobra.Command, args []string) error {
+			path, zone, err := zonePath("zones", origin, "/imports")
+			if err != nil {
+				return err
+			}
+			text, err := os.ReadFile(args[0])
+			if err != nil {
+				return misuse("%s", err)
+			}
+			body := map[string]any{"file": filepath.Base(args[0]), "text": string(text), "dry_run": true}
+			var got service.Imported
+			if err := a.call("POST", path, body, &got); err != nil {
+				return err
+			}
+			if a.output == "table" {
+				a.showImport(got)
+			}
+			if !dryRun {
+				if err := a.agreed(yes, "Take these as the contents of "+plain(zone)+"?"); err != nil {
+					return err
+				}
+				body["dry_run"] = false
+				if err := a.call("POST", path, body, &got); err != nil {
+					return err
+				}
+			}
+			return a.show(got, func() {
+				if got.Revision == nil {
+					a.printf("Dry run: nothing was changed.\n")
+					return
+				}
+				a.printf("Taken as revision %d of %s. Nothing is written to a provider yet.\n", got.Revision.Number, plain(zone))
+			})
+		},
+	}
+	c.Flags().StringVar(&origin, "origin", "", "name of the zone")
+	c.Flags().BoolVar(&dryRun, "dry-run", false, "show what would be done")
+	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
+	_ = c.MarkFlagRequired("origin")
+	return c
+}
+
+func (a *app) showImport(got service.Imported) {
+	for _, r := range got.Added {
+		a.printf("  %s %s\n", a.paint(green, "+"), r)
+	}
+	for _, r := range got.Removed {
+		a.printf("  %s %s\n", a.paint(red, "-"), r)
+	}
+	for _, l := range got.LeftOut {
+		a.printf("  %s %s\n      left out: it %s\n", a.paint(dim, "."), l.Record, l.Why)
+	}
+	a.printf("%d records added, %d removed, %d as before, %d left out.\n", len(got.Added), len(got.Removed), got.Same, len(got.LeftOut))
+}
+
+func (a *app) zoneExportCommand() *cobra.Command {
+	var as string
+	c := &cobra.Command{Use: "export ZONE", Short: "Print what a zone should contain", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
+		path, name, err := zonePath("zones", args[0], "")
+		if err != nil {
+			return err
+		}
+		var z service.ZoneView
+		if err := a.call("GET", path, nil, &z); err != nil {
+			return err
+		}
+		list, err := all[record.Record](a, path+"/records")
+		if err != nil {
+			return err
+		}
+		contents := record.NewContents(list)
+		switch as {
+		case "zonefile":
+			return zonefile.Write(a.out, name, contents)
+		case "definition":
+			d := definition.Zone{Name: name, Label: z.Label, Registrar: z.Registrar, Contents: contents}
+			for _, p := range z.Placements {
+				d.At = append(d.At, p.Account)
+			}
+			a.printf("%s", definition.Write([]definition.Zone{d}))
+			return nil
+		}
+		return misuse("--as is zonefile or definition")
+	}}
+	c.Flags().StringVar(&as, "as", "zonefile", "zonefile or definition")
+	return c
+}

@@ -1,0 +1,14 @@
+// Command beacon is Agile Beacon: the service, the practice world, and the commands that talk to a service.
+package main
+
+import (
+	"os"
+
+	"beacon/cli"
+)
+
+func main() {
+	root := cli.New(os.Stdin, os.Stdout, os.Stderr)
+	root.AddCommand(serveCommand(), practiceCommand(), demoCommand())
+	os.Exit(cli.Run(root, os.Stderr))
+}

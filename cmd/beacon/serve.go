@@ -1,0 +1,102 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/http"
+	"os"
+	"os/signal"
+	"sync"
+	"syscall"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"beacon/api"
+	"beacon/outcall"
+	"beacon/provider"
+	"beacon/provider/httpapi"
+	"beacon/registrar"
+	registrarapi "beacon/registrar/httpapi"
+	"beacon/service"
+)
+
+// drivers are all drivers that this program has, by kind.
+func drivers() service.Drivers {
+	return service.Drivers{
+		Providers: map[string]func(outcall.Client) provider.Driver{
+			"heron":  func(c outcall.Client) provider.Driver { return httpapi.NewHeron(c) },
+			"plover": func(c outcall.Client) provider.Driver { return httpapi.NewPlover(c) },
+		},
+		Registrars: map[string]func(outcall.Client) registrar.Driver{
+			"gannet": func(c outcall.Client) registrar.Driver { return registrarapi.NewGannet(c) },
+		},
+	}
+}
+
+func serveCommand() *cobra.Command {
+	var settings string
+	var verbose bool
+	c := &cobra.Command{Use: "serve", Short: "Run the service", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
+		ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+		defer stop()
+		return serve(ctx, settings, verbose)
+	}}
+	c.Flags().StringVar(&settings, "settings", "beacon.yaml", "settings file")
+	c.Flags().BoolVar(&verbose, "verbose", false, "log every request")
+	return c
+}
+
+// serve runs an instance until ctx ends.
+func serve(ctx context.Context, path string, verbose bool) error {
+	settings, err := service.ReadSettings(path)
+	if err != nil {
+		return err
+	}
+	level := slog.LevelInfo
+	if verbose {
+		level = slog.LevelDebug
+	}
+	log := slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: level}))
+	listener, err := net.Listen("tcp", settings.Listen)
+	if errors.Is(err, syscall.EADDRINUSE) {
+		return fmt.Errorf("%s is in use by another program; stop that, or set another address with listen in %s", settings.Listen, path)
+	}
+	if err != nil {
+		return fmt.Errorf("the service cannot listen at %s: %w", settings.Listen, err)
+	}
+	defer listener.Close()
+	svc, err := service.Open(ctx, settings, drivers(), log)
+	if err != nil {
+		return err
+	}
+	defer svc.Close()
+	name, password, err := svc.FirstPerson(ctx, os.Getenv("BEACON_FIRST_PASSWORD"))
+	if err != nil {
+		return err
+	}
+	if name != "" && os.Getenv("BEACON_FIRST_PASSWORD") == "" {
+		fmt.Printf("First start. Sign in with: beacon sign-in --address http://%s --as %s\nPassword, shown this once: %s\n", settings.Listen, name, password)
+	}
+	server := &http.Server{Handler: api.New(svc, log), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute}
+	var group sync.WaitGroup
+	group.Go(func() { svc.Run(ctx) })
+	group.Go(func() {
+		<-ctx.Done()
+		closing, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+		defer cancel()
+		if server.Shutdown(closing) != nil {
+			_ = server.Close()
+		}
+	})
+	log.Info("Agile Beacon answers", "address", "http://"+settings.Listen)
+	err = server.Serve(listener)
+	if errors.Is(err, http.ErrServerClosed) {
+		err = nil
+	}
+	group.Wait()
+	return err
+}

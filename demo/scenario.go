@@ -1,0 +1,136 @@
+package demo
+
+import (
+	"bytes"
+	"context"
+	_ "embed"
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+)
+
+// The scenario's files, as they also stand beside this one.
+var (
+	//go:embed saltmarsh-ferries.zone
+	zoneFile []byte
+	//go:embed saltmarsh-ferries.beacon.yaml
+	definitionFile []byte
+)
+
+// Domain is the domain that the scenario is about.
+const Domain = "saltmarsh-ferries.example"
+
+// send makes one request and gives headers and body; a status of 400 or more is an error.
+func (s *Stage) send(ctx context.Context, method, url string, body []byte, headers ...string) (http.Header, []byte, error) {
+	req, err := http.NewRequestWithContext(ctx, method, url, bytes.NewReader(body))
+	if err != nil {
+		return nil, nil, err
+	}
+	for i := 0; i < len(headers); i += 2 {
+		req.Header.Set(headers[i], headers[i+1])
+	}
+	res, err := s.http.Do(req)
+	if err != nil {
+		return nil, nil, err
+	}
+	defer res.Body.Close()
+	text, err := io.ReadAll(io.LimitReader(res.Body, 16<<20))
+	if err == nil && res.StatusCode >= 400 {
+		err = fmt.Errorf("%s %s: %s: %s", method, url, res.Status, bytes.TrimSpace(text))
+	}
+	return res.Header, text, err
+}
+
+func (s *Stage) get(ctx context.Context, url string) ([]byte, error) {
+	_, text, err := s.send(ctx, http.MethodGet, url, nil)
+	return text, err
+}
+
+// load makes the scenario, once: the domain at the registrar and the old provider, the accounts at the service.
+func (s *Stage) load(ctx context.Context) error {
+	if _, err := os.Stat(s.path("loaded")); err == nil {
+		return nil
+	}
+	if err := s.Host(ctx, Domain, zoneFile); err != nil {
+		return fmt.Errorf("loading the scenario: %w", err)
+	}
+	if err := s.connectAccounts(ctx); err != nil {
+		return fmt.Errorf("loading the scenario: %w", err)
+	}
+	for name, text := range map[string][]byte{"saltmarsh-ferries.zone": zoneFile, "saltmarsh-ferries.beacon.yaml": definitionFile, "loaded": nil} {
+		if err := os.WriteFile(s.path(name), text, 0o600); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Host makes a zone at the old provider, Plover, and registers its domain with Plover's nameservers.
+func (s *Stage) Host(ctx context.Context, name string, zone []byte) error {
+	key := []string{"Authorization", "Plover plover-practice-key"}
+	url := s.Site("plover") + "/dns/zones/" + name + "."
+	_, text, err := s.send(ctx, http.MethodPut, url, nil, key...)
+	if err != nil {
+		return err
+	}
+	var made struct{ Hosts []string }
+	if err := json.Unmarshal(text, &made); err != nil {
+		return err
+	}
+	h, _, err := s.send(ctx, http.MethodGet, url+"/file", nil, key...)
+	if err != nil {
+		return err
+	}
+	if _, _, err := s.send(ctx, http.MethodPut, url+"/file", zone, append(key, "If-Match", h.Get("ETag"))...); err != nil {
+		return err
+	}
+	return s.Control(ctx, "/domains", map[string]any{"domain": name, "hosts": made.Hosts})
+}
+
+// Control tells the practice world something through its control address.
+func (s *Stage) Control(ctx context.Context, path string, body any) error {
+	text, err := json.Marshal(body)
+	if err != nil {
+		return err
+	}
+	_, _, err = s.send(ctx, http.MethodPost, s.Site("control")+path, text)
+	return err
+}
+
+// SignIn gives a token of the first person.
+func (s *Stage) SignIn(ctx context.Context) (string, error) {
+	body, err := json.Marshal(map[string]string{"name": "keeper", "password": s.Password})
+	if err != nil {
+		return "", err
+	}
+	_, text, err := s.send(ctx, http.MethodPost, s.Address()+"/api/v1/sessions", body)
+	if err != nil {
+		return "", err
+	}
+	var got struct{ Token string }
+	err = json.Unmarshal(text, &got)
+	return got.Token, err
+}
+
+func (s *Stage) connectAccounts(ctx context.Context) error {
+	token, err := s.SignIn(ctx)
+	if err != nil {
+		return err
+	}
+	for _, a := range []map[string]string{
+		{"name": "heron-main", "role": "provider", "kind": "heron", "address": s.Site("heron"), "secret": "heron-practice-key"},
+		{"name": "plover-old", "role": "provider", "kind": "plover", "address": s.Site("plover"), "secret": "plover-practice-key"},
+		{"name": "gannet-main", "role": "registrar", "kind": "gannet", "address": s.Site("gannet"), "secret": "gannet-practice-key"},
+	} {
+		body, err := json.Marshal(a)
+		if err != nil {
+			return err
+		}
+		if _, _, err := s.send(ctx, http.MethodPost, s.Address()+"/api/v1/accounts", body, "Authorization", "Bearer "+token); err != nil {
+			return err
+		}
+	}
+	return nil
+}

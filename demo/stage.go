@@ -1,0 +1,248 @@
+// Package demo puts on the Saltmarsh Ferries scenario: a small island ferry line whose domain is to move from one DNS
+// provider to another. It runs database, practice world and service as processes of their own (stage.go), loads the
+// scenario (scenario.go), and can go through it unattended (tour.go).
+package demo
+
+import (
+	"context"
+	"crypto/rand"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"time"
+
+	"beacon/reach"
+	"beacon/store/mariadbd"
+)
+
+// Options say where a demo stands.
+type Options struct {
+	Dir      string // everything it keeps is below
+	Listen   string // of the service
+	Net      int    // second octet of the practice world's addresses
+	DNSPort  int
+	HTTPPort int
+	Rate     float64
+	Program  string // path of the beacon program
+	// For tests: other settings of the service, as lines of its settings file.
+	Settings string
+	Fast     bool // a database that forgets on power loss, as tests may have it
+}
+
+// Stage is a running demo.
+type Stage struct {
+	Options
+	Password string // of the first person, keeper
+	http     *http.Client
+	database *mariadbd.Server
+	practice *process
+	service  *process
+}
+
+// process is one child.
+type process struct {
+	name  string
+	cmd   *exec.Cmd
+	ended chan struct{}
+	log   string
+}
+
+// attr keeps Ctrl-C on the terminal from the children, who are stopped in order instead, and ends them should this
+// process die without a chance to.
+func attr() *syscall.SysProcAttr {
+	return &syscall.SysProcAttr{Setpgid: true, Pdeathsig: syscall.SIGTERM}
+}
+
+// Start brings database, practice world and service up, and loads the scenario if the folder is new. The caller must
+// stay on its operating system thread (runtime.LockOSThread), to which the children's lives are tied.
+func Start(ctx context.Context, opt Options) (*Stage, error) {
+	dir, err := filepath.Abs(opt.Dir)
+	if err != nil {
+		return nil, err
+	}
+	opt.Dir = dir
+	s := &Stage{Options: opt, http: reach.Loopback().HTTPClient(5 * time.Second)}
+	for _, step := range []func(context.Context) error{s.startDatabase, s.StartPractice, s.prepareService, s.StartService, s.load} {
+		if err := step(ctx); err != nil {
+			s.Stop()
+			return nil, err
+		}
+	}
+	return s, nil
+}
+
+// Address is where the service answers.
+func (s *Stage) Address() string { return "http://" + s.Listen }
+
+// Site gives the base address of an HTTP site of the practice world: heron, plover, gannet or control.
+func (s *Stage) Site(name string) string {
+	at := map[string]string{"heron": "4.1", "plover": "5.1", "gannet": "3.1", "control": "9.1"}[name]
+	return fmt.Sprintf("http://127.%d.%s:%d", s.Net, at, s.HTTPPort)
+}
+
+func (s *Stage) path(name string) string { return filepath.Join(s.Dir, name) }
+
+func (s *Stage) startDatabase(ctx context.Context) (err error) {
+	if err := os.MkdirAll(s.Dir, 0o700); err != nil {
+		return err
+	}
+	s.database, err = mariadbd.Start(ctx, mariadbd.Options{Dir: s.path("db"), Attr: attr(), Fast: s.Fast})
+	return err
+}
+
+// StartPractice starts the practice world.
+func (s *Stage) StartPractice(ctx context.Context) (err error) {
+	s.practice, err = s.spawn("practice", nil, "practice", "--net", fmt.Sprint(s.Net), "--dns-port", fmt.Sprint(s.DNSPort),
+		"--http-port", fmt.Sprint(s.HTTPPort), "--rate", fmt.Sprint(s.Rate), "--state", s.path("practice.json"))
+	if err != nil {
+		return err
+	}
+	return s.await(ctx, s.practice, s.Site("control")+"/clock")
+}
+
+func randomWord() string {
+	var b [12]byte
+	_, _ = rand.Read(b[:])
+	return hex.EncodeToString(b[:])
+}
+
+// keepWord reads a word from a file, or makes one and keeps it there.
+func (s *Stage) keepWord(name string) (string, error) {
+	text, err := os.ReadFile(s.path(name))
+	if err == nil {
+		return strings.TrimSpace(string(text)), nil
+	}
+	word := randomWord()
+	return word, os.WriteFile(s.path(name), []byte(word+"\n"), 0o600)
+}
+
+// prepareService makes the service's database account and its settings file.
+func (s *Stage) prepareService(ctx context.Context) error {
+	var err error
+	if s.Password, err = s.keepWord("password"); err != nil {
+		return err
+	}
+	dbPassword := randomWord()
+	if err := s.database.Provide(ctx, "beacon", "beacon", dbPassword); err != nil {
+		return err
+	}
+	roots, err := s.get(ctx, s.Site("control")+"/roots")
+	if err != nil {
+		return err
+	}
+	if err := os.WriteFile(s.path("roots.zone"), roots, 0o600); err != nil {
+		return err
+	}
+	settings := fmt.Sprintf(`# Settings of the demo's service. All of it stands on loopback.
+listen: %s
+database: {socket: %s, user: beacon, password: %s, database: beacon}
+key_file: beacon.key
+reach: [127.0.0.0/8, "::1/128"]
+dns: {roots: roots.zone, port: %d}
+world_clock: %s/clock
+resolvers:
+  - {name: harbour, address: "127.%d.8.1:%d"}
+  - {name: lighthouse, address: "127.%d.8.2:%d"}
+  - {name: dinghy, address: "127.%d.8.3:%d"}
+`, s.Listen, s.database.Socket, dbPassword, s.DNSPort, s.Site("control"), s.Net, s.DNSPort, s.Net, s.DNSPort, s.Net, s.DNSPort)
+	return os.WriteFile(s.path("beacon.yaml"), []byte(settings+s.Settings), 0o600)
+}
+
+// StartService starts the service.
+func (s *Stage) StartService(ctx context.Context) (err error) {
+	s.service, err = s.spawn("service", []string{"BEACON_FIRST_PASSWORD=" + s.Password}, "serve", "--settings", s.path("beacon.yaml"))
+	if err != nil {
+		return err
+	}
+	return s.await(ctx, s.service, s.Address()+"/readyz")
+}
+
+// KillService ends the service at once, as a crash would, and waits until it is gone.
+func (s *Stage) KillService() {
+	_ = s.service.cmd.Process.Kill()
+	<-s.service.ended
+}
+
+func (s *Stage) spawn(name string, env []string, args ...string) (*process, error) {
+	p := &process{name: name, log: s.path(name + ".log"), ended: make(chan struct{})}
+	out, err := os.OpenFile(p.log, os.O_CREATE|os.O_APPEND|os.O_WRONLY, 0o600)
+	if err != nil {
+		return nil, err
+	}
+	defer out.Close()
+	p.cmd = exec.Command(s.Program, args...)
+	p.cmd.Env = append(os.Environ(), env...)
+	p.cmd.Stdout, p.cmd.Stderr, p.cmd.SysProcAttr = out, out, attr()
+	if err := p.cmd.Start(); err != nil {
+		return nil, fmt.Errorf("starting the %s: %w", name, err)
+	}
+	go func() {
+		_ = p.cmd.Wait()
+		close(p.ended)
+	}()
+	return p, nil
+}
+
+// await waits until a process answers at url.
+func (s *Stage) await(ctx context.Context, p *process, url string) error {
+	for deadline := time.Now().Add(30 * time.Second); ; time.Sleep(20 * time.Millisecond) {
+		if _, err := s.get(ctx, url); err == nil {
+			return nil
+		}
+		select {
+		case <-p.ended:
+			return fmt.Errorf("the %s ended: %s", p.name, lastLine(p.log))
+		case <-ctx.Done():
+			return ctx.Err()
+		default:
+		}
+		if time.Now().After(deadline) {
+			return fmt.Errorf("the %s does not answer at %s; its log is %s", p.name, url, p.log)
+		}
+	}
+}
+
+func lastLine(path string) string {
+	text, _ := os.ReadFile(path)
+	lines := strings.Split(strings.TrimSpace(string(text)), "\n")
+	return lines[len(lines)-1]
+}
+
+// Wait returns when ctx ends, or with an error when one of the processes has ended by itself.
+func (s *Stage) Wait(ctx context.Context) error {
+	select {
+	case <-ctx.Done():
+		return nil
+	case <-s.database.Ended():
+		return errors.New("the database ended; its log is " + s.path("db/log"))
+	case <-s.practice.ended:
+		return errors.New("the practice world ended: " + lastLine(s.practice.log))
+	case <-s.service.ended:
+		return errors.New("the service ended: " + lastLine(s.service.log))
+	}
+}
+
+// Stop ends everything that was started, the service first, and waits for it.
+func (s *Stage) Stop() {
+	for _, p := range []*process{s.service, s.practice} {
+		if p == nil {
+			continue
+		}
+		_ = p.cmd.Process.Signal(syscall.SIGTERM)
+		select {
+		case <-p.ended:
+		case <-time.After(30 * time.Second):
+			_ = p.cmd.Process.Kill()
+			<-p.ended
+		}
+	}
+	if s.database != nil {
+		s.database.Stop()
+	}
+}

@@ -1,0 +1,96 @@
+package demo
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"os"
+	"os/exec"
+	"regexp"
+	"strings"
+	"time"
+)
+
+// act is one step of the tour: what is said about it, the command, and what must come of it.
+type act struct {
+	says   string
+	run    string // arguments of beacon
+	exit   int
+	expect []string // regular expressions that the output must match
+}
+
+var acts = []act{
+	{"Saltmarsh Ferries runs a booking site, pier cameras and tide gauges under saltmarsh-ferries.example.\n" +
+		"The domain is registered at Gannet and answered by Plover. It shall move to Heron.\n" +
+		"First: sign in.", "sign-in --as keeper --password-file password", 0, []string{"Signed in"}},
+	{"What does the registrar hold? These are the old nameservers.", "registrar domains gannet-main", 0, []string{"in force", `reed-\d+\.plover\.test`}},
+	{"And how does the domain stand, seen from outside? Registrar, parent, nameservers, resolvers: all old, all well.\n" +
+		"(This look also fills the caches of the three resolvers with the old answers, as visitors would.)",
+		"check saltmarsh-ferries.example", 0, []string{"SETTLED", "harbour", "lighthouse", "dinghy"}},
+	{"Bring the records along: the old provider's zone file becomes what the zone should contain.\n" +
+		"SOA and apex NS are the old provider's own and stay behind.",
+		"zone import saltmarsh-ferries.zone --origin saltmarsh-ferries.example --yes", 0, []string{"left out", `\d+ records added, 0 removed`, "revision 1"}},
+	{"A definition file says that the zone shall be served at Heron, with the same content.\n" +
+		"Heron does not have the zone yet: it is made there, and the change list puts every record set in.",
+		"define saltmarsh-ferries.beacon.yaml --yes", 0, []string{"0 added, 0 removed", "new: heron-main", `\d+ to add, 0 to change, 0 to remove`, "done"}},
+	{"The new nameservers answer. Now the registrar: the list is typed in and saved ...",
+		"delegate saltmarsh-ferries.example --save-only --yes", 0, []string{`wanted\s+quay-\d+\.heron\.test`, "saved, not in force", "not in force"}},
+	{"... and here hours get lost: saved is not in force. Waiting would not help, and the check says so.",
+		"check saltmarsh-ferries.example", 1, []string{"WRONG", "saved-not-active", "beacon delegate"}},
+	{"Make it active. (The same command: it goes on where it ended.)",
+		"delegate saltmarsh-ferries.example --yes", 0, []string{"activate", `in force now\s+quay-`}},
+	{"Who still sees the old answer, and until when? Every parent server serves the new set; the resolvers may hold on\n" +
+		"to the old one as long as its TTLs allow, which were seen before the switch.",
+		"check saltmarsh-ferries.example", 2, []string{"SETTLING by", "resolver-still-old|sees? +new|new +through"}},
+	{"Watch it arrive. World time runs sixty times as fast as the wall's here.",
+		"watch saltmarsh-ferries.example --limit 75s", 0, []string{"SETTLED"}},
+	{"Done. Once more the whole chain, and what the logbook kept.", "check saltmarsh-ferries.example", 0, []string{"SETTLED", "quay-"}},
+	{"", "domains", 0, []string{"settled"}},
+	{"", "logbook --limit 14", 0, []string{"delegation.activate", "sync.done"}},
+}
+
+// Tour goes through the scenario on a fresh stage, prints each command and what came back, and fails at the first
+// thing that is not as it must be.
+func Tour(ctx context.Context, opt Options, out io.Writer) error {
+	if err := os.RemoveAll(opt.Dir); err != nil {
+		return err
+	}
+	begun := time.Now()
+	fmt.Fprintf(out, "Starting a fresh practice world, database and service ...\n")
+	s, err := Start(ctx, opt)
+	if err != nil {
+		return err
+	}
+	defer s.Stop()
+	fmt.Fprintf(out, "up after %.1f s, at %s\n", time.Since(begun).Seconds(), s.Address())
+	for i, a := range acts {
+		if a.says != "" {
+			fmt.Fprintf(out, "\n── %s\n", strings.ReplaceAll(a.says, "\n", "\n   "))
+		}
+		fmt.Fprintf(out, "\n$ beacon %s\n", a.run)
+		if err := s.perform(ctx, a, out); err != nil {
+			return fmt.Errorf("step %d, beacon %s: %w", i+1, a.run, err)
+		}
+	}
+	fmt.Fprintf(out, "\nEvery step held, in %.1f s.\n", time.Since(begun).Seconds())
+	return nil
+}
+
+func (s *Stage) perform(ctx context.Context, a act, out io.Writer) error {
+	cmd := exec.CommandContext(ctx, s.Program, strings.Fields(a.run)...)
+	cmd.Dir = s.Dir
+	cmd.Env = append(os.Environ(), "BEACON_ADDRESS="+s.Address(), "BEACON_SESSIONS="+s.path("sessions.json"), "BEACON_TOKEN=", "BEACON_PASSWORD=")
+	var seen strings.Builder
+	cmd.Stdout = io.MultiWriter(out, &seen)
+	cmd.Stderr = cmd.Stdout
+	_ = cmd.Run() // the exit code is what counts
+	if code := cmd.ProcessState.ExitCode(); code != a.exit {
+		return fmt.Errorf("it ended with exit code %d, not %d", code, a.exit)
+	}
+	for _, pattern := range a.expect {
+		if !regexp.MustCompile(pattern).MatchString(seen.String()) {
+			return fmt.Errorf("its output has nothing like %q", pattern)
+		}
+	}
+	return nil
+}

@@ -1,0 +1,171 @@
+package service
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"time"
+
+	"beacon/core/delegation"
+	"beacon/core/dnsname"
+	"beacon/store"
+)
+
+// checkTime bounds one check, wall time.
+const checkTime = 30 * time.Second
+
+// Check looks at a domain now. One that is looked after here is held against what is wanted and what is remembered of
+// it, and the outcome is kept; of any other, only what is to be seen now is judged.
+func (s *Service) Check(ctx context.Context, name dnsname.Name) (delegation.Report, error) {
+	if name.IsRoot() {
+		return delegation.Report{}, problem(Invalid, "The root cannot be checked: it has no parent.")
+	}
+	var z store.Zone
+	var d store.Domain
+	err := s.tx(ctx, func(tx *store.Tx) (err error) {
+		if z, err = tx.Zone(name); err == nil {
+			d, err = tx.EnsureDomain(z.ID)
+		}
+		return err
+	})
+	switch {
+	case isMissingProblem(err):
+		return s.checkStranger(ctx, name), nil
+	case err != nil:
+		return delegation.Report{}, err
+	}
+	return s.checkManaged(ctx, z, d)
+}
+
+func isMissingProblem(err error) bool {
+	var p *Problem
+	return errors.As(err, &p) && p.Kind == Missing
+}
+
+// checkStranger judges a domain of which nothing is known here.
+func (s *Service) checkStranger(ctx context.Context, name dnsname.Name) delegation.Report {
+	ctx, cancel := context.WithTimeout(ctx, checkTime)
+	defer cancel()
+	sweep := s.sweeper.Sweep(ctx, name, resolveScope(name, nil))
+	h := delegation.Advance(delegation.History{}, sweep)
+	return delegation.Judge(delegation.Plan{Domain: name}, h, sweep)
+}
+
+// checkManaged makes a sweep, judges it, and keeps what it established.
+func (s *Service) checkManaged(ctx context.Context, z store.Zone, d store.Domain) (delegation.Report, error) {
+	ctx, cancel := context.WithTimeout(ctx, checkTime)
+	defer cancel()
+	name := z.Name()
+	plan := delegation.Plan{Domain: name, Wanted: d.WantedSet(), Registrar: s.registration(ctx, z)}
+	past, err := d.PastSweeps()
+	if err != nil {
+		return delegation.Report{}, err
+	}
+	nameservers := append(append([]dnsname.Name(nil), plan.Wanted...), past.Current.Set...)
+	if past.Former != nil {
+		nameservers = append(nameservers, past.Former.Set...)
+	}
+	sweep := s.sweeper.Sweep(ctx, name, resolveScope(name, nameservers))
+	return s.keep(context.WithoutCancel(ctx), name, d.ID, plan, sweep)
+}
+
+// keep takes a sweep into what is remembered of a domain, judges it, and stores both. A sweep that began before the
+// last one ended comes too late to be remembered: it is judged only.
+func (s *Service) keep(ctx context.Context, name dnsname.Name, domainID uint64, plan delegation.Plan, sweep delegation.Sweep) (report delegation.Report, err error) {
+	err = s.tx(ctx, func(tx *store.Tx) error {
+		d, err := tx.LockHistory(domainID)
+		if err != nil {
+			return err
+		}
+		history, err := d.PastSweeps()
+		if err != nil {
+			return err
+		}
+		if d.CheckedAt != nil && sweep.Began.Before(*d.CheckedAt) {
+			report = delegation.Judge(plan, history, sweep)
+			return nil
+		}
+		history = delegation.Advance(history, sweep)
+		report = delegation.Judge(plan, history, sweep)
+		if err := tx.AddCheck(d.ID, report, history, sweep); err != nil {
+			return err
+		}
+		if err := tx.Enqueue("check", d.ID, s.nextCheck(report)); err != nil {
+			return err
+		}
+		if report.Verdict == d.Verdict {
+			return nil
+		}
+		return tx.Log("service", "domain.verdict", name.String(), fmt.Sprintf("%s, before %s", report.Verdict, orNone(string(d.Verdict))))
+	})
+	if err == nil {
+		s.metrics.checks.WithLabelValues(string(report.Verdict)).Inc()
+	}
+	return report, err
+}
+
+func orNone(text string) string {
+	if text == "" {
+		return "never checked"
+	}
+	return text
+}
+
+// nextCheck is when a domain is due again, wall time: soon while anything is open, and just after it should be settled.
+func (s *Service) nextCheck(r delegation.Report) time.Time {
+	interval := s.settings.Checks.Settling
+	if r.Verdict == delegation.Settled {
+		interval = s.settings.Checks.Settled
+	}
+	due := r.CheckedAt.Add(interval)
+	if r.SettlesBy != nil && r.SettlesBy.After(r.CheckedAt) && r.SettlesBy.Before(due) {
+		due = *r.SettlesBy
+	}
+	return s.world.WallAt(due)
+}
+
+// registration asks the registrar what it holds of a zone's domain; nil where the zone names no registrar.
+func (s *Service) registration(ctx context.Context, z store.Zone) *delegation.Registration {
+	if z.RegistrarID == nil {
+		return nil
+	}
+	var account store.Account
+	if err := s.tx(ctx, func(tx *store.Tx) (err error) { account, err = tx.AccountByID(*z.RegistrarID); return err }); err != nil {
+		return &delegation.Registration{Problem: err.Error()}
+	}
+	out := &delegation.Registration{Account: account.Name}
+	driver, err := s.registrarOf(account)
+	if err == nil {
+		calling, cancel := context.WithTimeout(ctx, s.settings.Request)
+		defer cancel()
+		reg, askErr := driver.Domain(calling, z.Name())
+		out.Active, out.Saved, err = reg.Active, reg.Saved, askErr
+	}
+	if err != nil {
+		out.Problem = err.Error()
+	}
+	return out
+}
+
+// runCheck checks a domain in the background, and makes itself due again.
+func (s *Service) runCheck(ctx context.Context, job store.Job) error {
+	var d store.Domain
+	var z store.Zone
+	err := s.store.Tx(ctx, func(tx *store.Tx) (err error) {
+		if d, err = tx.DomainByID(job.Subject); err == nil {
+			z, err = tx.ZoneByID(d.ZoneID)
+		}
+		return err
+	})
+	if isMissing(err) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	report, err := s.checkManaged(ctx, z, d)
+	if err != nil {
+		return err
+	}
+	return errLater{s.nextCheck(report)}
+}

@@ -1,0 +1,153 @@
+package service
+
+import (
+	"context"
+	"errors"
+	"fmt"
+
+	"beacon/core/definition"
+	"beacon/core/dnsname"
+	"beacon/core/finding"
+	"beacon/core/zonefile"
+	"beacon/store"
+)
+
+// FindingView is a finding as it is shown; an alias keeps the API's types in one place.
+type FindingView = finding.Finding
+
+func viewFindings(list []finding.Finding) []FindingView {
+	if list == nil {
+		return []FindingView{}
+	}
+	return list
+}
+
+func isMissing(err error) bool { return errors.Is(err, store.ErrNotFound) }
+
+// Defined says what a definition does to one zone, or did.
+type Defined struct {
+	Zone      dnsname.Name    `json:"zone"`
+	New       bool            `json:"new"` // not looked after here before
+	Added     []string        `json:"added"`
+	Removed   []string        `json:"removed"`
+	Same      int             `json:"same"`
+	At        []string        `json:"at"`
+	NewAt     []string        `json:"new_at"` // accounts at which it was not placed before
+	Registrar string          `json:"registrar"`
+	Revision  *store.Revision `json:"revision"` // nil in a dry run
+}
+
+// Define takes definition files as what their zones should contain and where they are served. With any fault in any
+// file, nothing is changed. Putting the zones out is the next step, a sync of each.
+func (s *Service) Define(ctx context.Context, files []definition.File, dryRun bool) ([]Defined, error) {
+	zones, faults := definition.Read(files)
+	err := s.tx(ctx, func(tx *store.Tx) error {
+		faults = append(faults, unknownAccounts(tx, zones)...)
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	if len(faults) > 0 {
+		zonefile.SortFaults(faults)
+		return nil, &Problem{Kind: Invalid, Message: fmt.Sprintf("The definition has %d faults; nothing was changed.", len(faults)), Faults: faults}
+	}
+	var out []Defined
+	err = s.tx(ctx, func(tx *store.Tx) error {
+		out = make([]Defined, 0, len(zones))
+		for _, z := range zones {
+			d, err := defineZone(ctx, tx, z, dryRun)
+			if err != nil {
+				return err
+			}
+			out = append(out, d)
+		}
+		return nil
+	})
+	return out, err
+}
+
+// unknownAccounts finds accounts that definitions name and that are not connected.
+func unknownAccounts(tx *store.Tx, zones []definition.Zone) []zonefile.Fault {
+	var faults []zonefile.Fault
+	look := func(z definition.Zone, role, name string) {
+		if _, err := tx.Account(role, name); isMissing(err) {
+			faults = append(faults, zonefile.Fault{File: z.File, Line: z.Line, Column: 3,
+				Message: fmt.Sprintf("zone %s names the %s account %q, which is not connected here", z.Name, role, name),
+				Remedy:  fmt.Sprintf("correct the name, or connect it: beacon %s add %s", role, name)})
+		}
+	}
+	for _, z := range zones {
+		for _, name := range z.At {
+			look(z, RoleProvider, name)
+		}
+		if z.Registrar != "" {
+			look(z, RoleRegistrar, z.Registrar)
+		}
+	}
+	return faults
+}
+
+func defineZone(ctx context.Context, tx *store.Tx, d definition.Zone, dryRun bool) (Defined, error) {
+	out := Defined{Zone: d.Name, At: d.At, NewAt: []string{}, Registrar: d.Registrar}
+	z, known, err := zoneOrNew(tx, d.Name, !dryRun)
+	if err != nil {
+		return out, err
+	}
+	out.New = !known
+	before := d.Contents.Filter(func(key) bool { return false })
+	placed := map[string]bool{}
+	if known {
+		if z.RevisionID != nil {
+			if before, err = tx.Contents(*z.RevisionID); err != nil {
+				return out, err
+			}
+		}
+		view, err := viewZone(tx, z)
+		if err != nil {
+			return out, err
+		}
+		for _, p := range view.Placements {
+			placed[p.Account] = true
+		}
+	}
+	out.Added, out.Removed, out.Same = compareRecords(before, d.Contents)
+	for _, name := range d.At {
+		if !placed[name] {
+			out.NewAt = append(out.NewAt, name)
+		}
+	}
+	if dryRun {
+		return out, nil
+	}
+	rev, _, err := tx.AddRevision(z, d.Contents, actor(ctx), d.File)
+	if err != nil {
+		return out, err
+	}
+	out.Revision = &rev
+	var registrarID *uint64
+	if d.Registrar != "" {
+		a, err := tx.Account(RoleRegistrar, d.Registrar)
+		if err != nil {
+			return out, err
+		}
+		registrarID = &a.ID
+	}
+	if err := tx.SetZone(z.ID, d.Label, registrarID); err != nil {
+		return out, err
+	}
+	for _, name := range d.At {
+		a, err := tx.Account(RoleProvider, name)
+		if err != nil {
+			return out, err
+		}
+		if _, err := tx.Place(z.ID, a.ID); err != nil {
+			return out, err
+		}
+	}
+	if _, err := tx.EnsureDomain(z.ID); err != nil {
+		return out, err
+	}
+	return out, tx.Log(actor(ctx), "zone.defined", d.Name.String(),
+		fmt.Sprintf("%s: revision %d, %d records added, %d removed", d.File, rev.Number, len(out.Added), len(out.Removed)))
+}

@@ -1,0 +1,205 @@
+package service
+
+import (
+	"context"
+	"fmt"
+
+	"beacon/core/delegation"
+	"beacon/core/dnsname"
+	"beacon/core/finding"
+	"beacon/core/handover"
+	"beacon/registrar"
+	"beacon/store"
+)
+
+// DelegateRequest asks to move a domain to other nameservers.
+type DelegateRequest struct {
+	Domain      dnsname.Name
+	Nameservers []string // as typed; empty for those of the zone's placements
+	SaveOnly    bool     // store the list at the registrar and leave it inactive
+	DryRun      bool
+}
+
+// Delegated says what a delegation does, or did.
+type Delegated struct {
+	Domain    dnsname.Name            `json:"domain"`
+	Registrar string                  `json:"registrar"`
+	Before    delegation.Registration `json:"before"` // at the registrar
+	After     delegation.Registration `json:"after"`
+	Parent    []dnsname.Name          `json:"parent"` // what the parents served before
+	Wanted    []dnsname.Name          `json:"wanted"`
+	Findings  []FindingView           `json:"findings"`
+	Steps     []string                `json:"steps"` // what was done, or in a dry run would be
+	Next      string                  `json:"next"`  // what is to be done now
+}
+
+// Delegate changes a domain's nameservers at its registrar. First it is made sure that the new ones can be found and
+// answer for the zone, and what the old ones said is remembered; a list that fails is refused before the registrar is
+// asked. Each step is safe to repeat: after a crash, the same request goes on where it ended.
+func (s *Service) Delegate(ctx context.Context, r DelegateRequest) (Delegated, error) {
+	out := Delegated{Domain: r.Domain, Findings: []FindingView{}, Steps: []string{}}
+	z, d, account, err := s.delegationSubjects(ctx, r.Domain)
+	if err != nil {
+		return out, err
+	}
+	out.Registrar = account.Name
+	typed := r.Nameservers
+	if len(typed) == 0 {
+		for _, n := range d.WantedSet() {
+			typed = append(typed, n.String())
+		}
+	}
+	if len(typed) == 0 {
+		return out, problem(InTheWay, "No nameservers are known for %s. Put the zone out first (beacon sync), or name them.", r.Domain)
+	}
+	assigned, err := s.assignedTo(ctx, z)
+	if err != nil {
+		return out, err
+	}
+	var found []finding.Finding
+	if out.Wanted, found = handover.ReadSet(typed, assigned); finding.Worst(found) == finding.Error {
+		return out, refusal(r.Domain, found)
+	}
+	out.Findings = append(out.Findings, found...)
+	if err := s.lookBefore(ctx, z, d, &out); err != nil {
+		return out, err
+	}
+	driver, err := s.registrarOf(account)
+	if err != nil {
+		return out, err
+	}
+	return out, s.change(ctx, driver, d, r, &out)
+}
+
+func (s *Service) delegationSubjects(ctx context.Context, name dnsname.Name) (z store.Zone, d store.Domain, a store.Account, err error) {
+	err = s.tx(ctx, func(tx *store.Tx) error {
+		if z, err = tx.Zone(name); err != nil {
+			return err
+		}
+		if z.RegistrarID == nil {
+			return problem(InTheWay, "Where %s is registered is not known. Name the account in its definition: registrar: ACCOUNT.", name)
+		}
+		if d, err = tx.EnsureDomain(z.ID); err != nil {
+			return err
+		}
+		a, err = tx.AccountByID(*z.RegistrarID)
+		return err
+	})
+	return z, d, a, err
+}
+
+// assignedTo gives all nameservers that providers gave the zone.
+func (s *Service) assignedTo(ctx context.Context, z store.Zone) (names []dnsname.Name, err error) {
+	err = s.tx(ctx, func(tx *store.Tx) error {
+		names = nil
+		placements, err := tx.Placements(z.ID)
+		for _, p := range placements {
+			names = append(names, p.Names()...)
+		}
+		return err
+	})
+	return delegation.SortNames(names), err
+}
+
+func refusal(name dnsname.Name, found []finding.Finding) *Problem {
+	return &Problem{Kind: Invalid, Message: fmt.Sprintf("The nameservers of %s cannot be changed to these; the registrar was not asked.", name), Findings: found}
+}
+
+// lookBefore makes a sweep that includes the new nameservers, refuses those that are not ready, and remembers what the
+// old ones said: the TTLs that the waiting will be computed from.
+func (s *Service) lookBefore(ctx context.Context, z store.Zone, d store.Domain, out *Delegated) error {
+	looking, cancel := context.WithTimeout(ctx, checkTime)
+	defer cancel()
+	name := z.Name()
+	plan := delegation.Plan{Domain: name, Wanted: out.Wanted}
+	sweep := s.sweeper.Sweep(looking, name, resolveScope(name, out.Wanted))
+	if _, err := s.keep(ctx, name, d.ID, plan, sweep); err != nil {
+		return err
+	}
+	if sweep.Failure != "" {
+		return problem(Outside, "How %s stands could not be looked at: %s. Nothing was changed.", name, sweep.Failure)
+	}
+	for _, p := range sweep.Parents {
+		out.Parent = append(out.Parent, p.NS...)
+	}
+	out.Parent = delegation.SortNames(out.Parent)
+	if found := handover.Ready(out.Wanted, sweep.Servers, sweep.NoAddress); len(found) > 0 {
+		return refusal(name, found)
+	}
+	out.Findings = append(out.Findings, handover.Differences(out.Parent, out.Wanted, sweep.Servers)...)
+	return nil
+}
+
+// change makes the steps at the registrar that are left to make.
+func (s *Service) change(ctx context.Context, driver registrar.Driver, d store.Domain, r DelegateRequest, out *Delegated) error {
+	domain := r.Domain.String()
+	reg, err := s.call(ctx, func(ctx context.Context) (registrar.Registration, error) { return driver.Domain(ctx, r.Domain) })
+	if err != nil {
+		return explain(err)
+	}
+	show := func(reg registrar.Registration) delegation.Registration {
+		return delegation.Registration{Account: out.Registrar, Active: reg.Active, Saved: reg.Saved}
+	}
+	out.Before, out.After = show(reg), show(reg)
+	if !r.DryRun {
+		if err := s.tx(ctx, func(tx *store.Tx) error { return tx.SetWanted(d.ID, out.Wanted) }); err != nil {
+			return err
+		}
+	}
+	for range 3 {
+		step := handover.Next(out.Wanted, out.After)
+		if step == handover.Watch {
+			out.Next = "See it arrive: beacon watch " + domain
+			break
+		}
+		if step == handover.Activate && r.SaveOnly {
+			out.Next = "The list is saved and not in force. Make it active: beacon delegate " + domain
+			break
+		}
+		out.Steps = append(out.Steps, string(step))
+		if r.DryRun {
+			out.After.Saved = out.Wanted
+			if step == handover.Activate || !driver.Caps().NeedsActivation {
+				out.After.Active = out.Wanted
+			}
+			continue
+		}
+		reg, err := s.call(ctx, func(ctx context.Context) (registrar.Registration, error) {
+			if step == handover.Save {
+				return driver.Save(ctx, r.Domain, out.Wanted)
+			}
+			return driver.Activate(ctx, r.Domain)
+		})
+		if err != nil {
+			return explain(err)
+		}
+		out.After = show(reg)
+		s.note(ctx, "delegation."+string(step), domain, fmt.Sprintf("at %s: in force %v, saved %v", out.Registrar, reg.Active, reg.Saved))
+	}
+	if r.DryRun {
+		out.Next = "This was a dry run; nothing was changed."
+		return nil
+	}
+	return s.checkSoon(ctx, d.ID)
+}
+
+// call makes one request with its time-out, and repeats it a few times where that is safe: all requests of a
+// delegation may be made twice.
+func (s *Service) call(ctx context.Context, do func(context.Context) (registrar.Registration, error)) (reg registrar.Registration, err error) {
+	for try := 1; try <= 3; try++ {
+		calling, cancel := context.WithTimeout(ctx, s.settings.Request)
+		reg, err = do(calling)
+		cancel()
+		if err == nil || !passing(err) || pause(ctx, backoff(try)) != nil {
+			break
+		}
+	}
+	return reg, err
+}
+
+// checkSoon makes a domain due for a check now.
+func (s *Service) checkSoon(ctx context.Context, domainID uint64) error {
+	err := s.tx(ctx, func(tx *store.Tx) error { return tx.Enqueue("check", domainID, s.wall.Now()) })
+	s.nudge()
+	return err
+}

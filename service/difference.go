@@ -1,0 +1,195 @@
+package service
+
+import (
+	"context"
+	"fmt"
+
+	"beacon/core/change"
+	"beacon/core/diff"
+	"beacon/core/dnsname"
+	"beacon/core/finding"
+	"beacon/core/record"
+	"beacon/provider"
+	"beacon/store"
+)
+
+type key = record.Key
+
+// Difference is how a placement stands against what is wanted.
+type Difference struct {
+	Zone      dnsname.Name  `json:"zone"`
+	Account   string        `json:"account"`
+	NewZone   bool          `json:"new_zone"` // not at the provider yet
+	Steps     change.List   `json:"steps"`
+	Digest    string        `json:"digest"` // of the steps; names the list when a sync is asked for
+	Requests  int           `json:"requests"`
+	InStep    int           `json:"in_step"`
+	Drift     []diff.Item   `json:"drift"`
+	Conflicts []diff.Item   `json:"conflicts"`
+	Foreign   []diff.Item   `json:"foreign"`
+	Guards    []FindingView `json:"guards"`
+	Notes     []FindingView `json:"notes"`
+}
+
+// place is everything about one placement that a comparison or a sync works with.
+type place struct {
+	zone      store.Zone
+	placement store.Placement
+	account   store.Account
+	driver    provider.Driver
+	caps      change.Caps
+}
+
+func (p place) ref() provider.ZoneRef {
+	return provider.ZoneRef{ID: p.placement.RemoteID, Name: p.zone.Name()}
+}
+
+// placesOf gives the placements of a zone.
+func (s *Service) placesOf(ctx context.Context, name dnsname.Name) (places []place, err error) {
+	err = s.tx(ctx, func(tx *store.Tx) error {
+		places = nil
+		z, err := tx.Zone(name)
+		if err != nil {
+			return err
+		}
+		placements, err := tx.Placements(z.ID)
+		if err != nil {
+			return err
+		}
+		for _, p := range placements {
+			a, err := tx.AccountByID(p.AccountID)
+			if err != nil {
+				return err
+			}
+			places = append(places, place{zone: z, placement: p, account: a})
+		}
+		return nil
+	})
+	if err == nil && len(places) == 0 {
+		err = problem(InTheWay, "Zone %s is not placed at any provider. Name one in its definition: at: [ACCOUNT].", name)
+	}
+	for i := range places {
+		if err == nil {
+			err = s.connect(ctx, &places[i])
+		}
+	}
+	return places, err
+}
+
+func (s *Service) connect(ctx context.Context, p *place) (err error) {
+	if p.driver, err = s.providerOf(p.account); err == nil {
+		p.caps, err = p.driver.Describe(ctx, p.ref())
+	}
+	return explain(err)
+}
+
+// comparison is a difference with what it was made from.
+type comparison struct {
+	result diff.Result
+	live   record.Contents
+	mark   string
+	notes  []finding.Finding
+}
+
+// compare reads the live state and holds it against what is wanted and what was placed.
+func (s *Service) compare(ctx context.Context, p place, revisionID uint64, drift diff.DriftPolicy) (comparison, error) {
+	var c comparison
+	var wanted record.Contents
+	var placed []store.PlacedSet
+	err := s.tx(ctx, func(tx *store.Tx) (err error) {
+		if wanted, err = tx.Contents(revisionID); err != nil {
+			return err
+		}
+		placed, err = tx.Placed(p.placement.ID)
+		return err
+	})
+	if err != nil {
+		return c, err
+	}
+	if p.placement.RemoteID != "" {
+		reading, cancel := context.WithTimeout(ctx, s.settings.Request*4) // several pages
+		defer cancel()
+		live, mark, err := provider.ReadAll(reading, p.driver, p.ref())
+		if err != nil {
+			return c, err
+		}
+		c.mark = mark
+		c.live = live.Filter(func(k key) bool { return !p.caps.Owned(p.zone.Name(), k) })
+	}
+	wanted, c.notes = p.caps.Project(p.zone.Name(), wanted)
+	sent, live := recognise(placed, c.live)
+	c.result = diff.Compare(wanted, sent, live, drift)
+	return c, nil
+}
+
+// recognise gives what was placed, and live with those sets that are as the provider once gave them back put as they
+// were sent: a provider that writes data its own way does not drift for that.
+func recognise(placed []store.PlacedSet, live record.Contents) (sent, seen record.Contents) {
+	sets := make([]record.Set, len(placed))
+	var same []record.Set
+	for i, p := range placed {
+		sets[i] = p.Sent
+		if !p.Read.Equal(p.Sent) && live.Get(p.Read.Key()).Equal(p.Read) {
+			same = append(same, p.Sent)
+		}
+	}
+	if len(same) > 0 {
+		live = live.With(same...)
+	}
+	return record.ContentsOf(sets...), live
+}
+
+// Differences compares every placement of a zone with what is wanted.
+func (s *Service) Differences(ctx context.Context, name dnsname.Name, drift diff.DriftPolicy) ([]Difference, error) {
+	places, err := s.placesOf(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	var list []Difference
+	for _, p := range places {
+		if p.zone.RevisionID == nil {
+			return nil, problem(InTheWay, "Zone %s has no contents yet. Import a zone file or define it first.", name)
+		}
+		c, err := s.compare(ctx, p, *p.zone.RevisionID, drift)
+		if err != nil {
+			return nil, explain(err)
+		}
+		d := Difference{Zone: name, Account: p.account.Name, NewZone: p.placement.RemoteID == "", Steps: c.result.Steps,
+			Digest: c.result.Steps.Digest(), Requests: len(p.caps.Pack(c.result.Steps, c.live)), InStep: c.result.InStep,
+			Drift: c.result.Drift, Conflicts: c.result.Conflicts, Foreign: c.result.Foreign,
+			Guards: viewFindings(diff.Guards(c.result.Steps, c.live)), Notes: viewFindings(c.notes)}
+		list = append(list, d.filled())
+	}
+	return list, nil
+}
+
+// filled puts empty lists in place of missing ones: JSON readers get lists always.
+func (d Difference) filled() Difference {
+	if d.Steps == nil {
+		d.Steps = change.List{}
+	}
+	for _, list := range []*[]diff.Item{&d.Drift, &d.Conflicts, &d.Foreign} {
+		if *list == nil {
+			*list = []diff.Item{}
+		}
+	}
+	return d
+}
+
+// conflictFindings says what a person has to decide before a sync can go on.
+func conflictFindings(items []diff.Item) []finding.Finding {
+	var found []finding.Finding
+	for _, item := range items {
+		found = append(found, finding.Finding{Code: "conflict", Severity: finding.Error, Subject: item.Key.String(),
+			Message: fmt.Sprintf("%s: wanted %s, at the provider %s.", item.Why, setText(item.Wanted), setText(item.Live)),
+			Remedy:  "Make one like the other: correct the definition, or the record at the provider."})
+	}
+	return found
+}
+
+func setText(s record.Set) string {
+	if s.IsZero() {
+		return "nothing"
+	}
+	return s.String()
+}

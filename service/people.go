@@ -1,0 +1,84 @@
+package service
+
+import (
+	"context"
+	"crypto/rand"
+	"encoding/base32"
+	"errors"
+	"strings"
+	"time"
+
+	"beacon/core/access"
+	"beacon/store"
+)
+
+// sessionLife is how long a sign-in lasts, wall time.
+const sessionLife = 14 * 24 * time.Hour
+
+// FirstPerson makes the first person where there is none yet, with the given password or, if that is empty, a random
+// one. It gives the name and the password to be shown once, or "" where there are people already.
+func (s *Service) FirstPerson(ctx context.Context, password string) (name, shown string, err error) {
+	if password == "" {
+		raw := make([]byte, 15)
+		if _, err := rand.Read(raw); err != nil {
+			return "", "", err
+		}
+		password = strings.ToLower(base32.StdEncoding.EncodeToString(raw))
+	}
+	err = s.tx(ctx, func(tx *store.Tx) error {
+		n, err := tx.CountPeople()
+		if err != nil || n > 0 {
+			return err
+		}
+		name, shown = "keeper", password
+		if err := tx.AddPerson(name, password); err != nil {
+			return err
+		}
+		return tx.Log("service", "person.added", name, "the first person")
+	})
+	return name, shown, err
+}
+
+// SignIn gives a token for name and password.
+func (s *Service) SignIn(ctx context.Context, name, password string) (token string, expires time.Time, err error) {
+	err = s.tx(ctx, func(tx *store.Tx) error {
+		id, err := tx.CheckPassword(name, password)
+		if errors.Is(err, store.ErrNotFound) {
+			return problem(NotSignedIn, "Name or password is wrong.")
+		}
+		if err != nil {
+			return err
+		}
+		if token, expires, err = tx.AddToken(id, "sign-in", access.All(), sessionLife); err != nil {
+			return err
+		}
+		return tx.Log(name, "person.signed-in", name, "")
+	})
+	return token, expires, err
+}
+
+// SignOut makes a token invalid.
+func (s *Service) SignOut(ctx context.Context, token string) error {
+	return s.tx(ctx, func(tx *store.Tx) error { return tx.DropToken(token) })
+}
+
+// Caller finds who holds a token.
+func (s *Service) Caller(ctx context.Context, token string) (c access.Caller, err error) {
+	err = s.tx(ctx, func(tx *store.Tx) error {
+		c, err = tx.CallerOf(token)
+		if errors.Is(err, store.ErrNotFound) {
+			return problem(NotSignedIn, "The token is not valid, or no longer. Sign in again: beacon sign-in.")
+		}
+		return err
+	})
+	return c, err
+}
+
+// Logbook gives a page of the logbook, newest first.
+func (s *Service) Logbook(ctx context.Context, subject string, before uint64, limit int) (list []store.Entry, err error) {
+	err = s.tx(ctx, func(tx *store.Tx) error {
+		list, err = tx.Entries(subject, before, min(max(limit, 1), 200))
+		return err
+	})
+	return list, err
+}

@@ -1,0 +1,147 @@
+// Package service holds the use cases: the one place where core, store and the outside meet. Each file is one of them;
+// work.go runs what happens in the background. Whoever starts something, the API, the CLI or a schedule, it goes
+// through here, and every write to a provider goes through sync.go.
+package service
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"net/http"
+	"os"
+	"time"
+
+	"beacon/clock"
+	"beacon/core/access"
+	"beacon/outcall"
+	"beacon/provider"
+	"beacon/reach"
+	"beacon/registrar"
+	"beacon/resolve"
+	"beacon/store"
+)
+
+// Drivers make drivers for accounts, by kind.
+type Drivers struct {
+	Providers  map[string]func(outcall.Client) provider.Driver
+	Registrars map[string]func(outcall.Client) registrar.Driver
+}
+
+// Service is a running instance. It is safe for concurrent use.
+type Service struct {
+	settings Settings
+	drivers  Drivers
+	log      *slog.Logger
+	store    *store.Store
+	seal     *store.Seal
+	http     *http.Client
+	dns      *resolve.Client
+	sweeper  *resolve.Sweeper
+	world    *clock.World
+	wall     clock.Wall
+	metrics  *metrics
+	wake     chan struct{} // told when there may be new work
+}
+
+// Open connects everything that an instance needs. Close gives it back.
+func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Logger) (*Service, error) {
+	door, err := reach.New(settings.Reach)
+	if err != nil {
+		return nil, fmt.Errorf("the setting reach: %w", err)
+	}
+	hintText, err := os.ReadFile(settings.DNS.Roots)
+	if err != nil {
+		return nil, fmt.Errorf("the setting dns.roots: %w", err)
+	}
+	hints, err := resolve.ReadHints(string(hintText), settings.DNS.Port)
+	if err != nil {
+		return nil, fmt.Errorf("the setting dns.roots: %w", err)
+	}
+	s := &Service{settings: settings, drivers: drivers, log: log, world: &clock.World{}, metrics: newMetrics(), wake: make(chan struct{}, 1)}
+	s.http = door.HTTPClient(settings.Request)
+	if settings.WorldClock != "" {
+		if err := s.world.Follow(ctx, s.http, settings.WorldClock); err != nil {
+			return nil, fmt.Errorf("the setting world_clock: %w", err)
+		}
+	}
+	if s.seal, err = store.OpenSeal(settings.KeyFile); err != nil {
+		return nil, err
+	}
+	if s.store, err = store.Open(ctx, settings.Database, door, s.wall.Now); err != nil {
+		return nil, err
+	}
+	if s.dns, err = resolve.NewClient(door, resolve.Options{}); err != nil {
+		s.store.Close()
+		return nil, err
+	}
+	s.sweeper = &resolve.Sweeper{Client: s.dns, Hints: hints, Port: settings.DNS.Port, Resolvers: settings.Resolvers, Now: s.world.Now}
+	return s, nil
+}
+
+// Close gives back what Open took. Run must have returned.
+func (s *Service) Close() {
+	s.dns.Close()
+	s.store.Close()
+}
+
+// WorldNow is world time, and the rate at which it runs.
+func (s *Service) WorldNow() (time.Time, float64) { return s.world.Now(), s.world.Rate() }
+
+// Ready reports whether the database answers.
+func (s *Service) Ready(ctx context.Context) error { return s.store.Ping(ctx) }
+
+// Metrics serves what is counted, for Prometheus.
+func (s *Service) Metrics() http.Handler { return s.metrics.handler() }
+
+type callerKey struct{}
+
+// WithCaller marks a context with whoever asks.
+func WithCaller(ctx context.Context, c access.Caller) context.Context {
+	return context.WithValue(ctx, callerKey{}, c)
+}
+
+// actor is who the logbook says did it.
+func actor(ctx context.Context) string {
+	if c, ok := ctx.Value(callerKey{}).(access.Caller); ok && c.Name != "" {
+		return c.Name
+	}
+	return "service"
+}
+
+// tx runs do in a transaction and explains what goes wrong.
+func (s *Service) tx(ctx context.Context, do func(*store.Tx) error) error {
+	return explain(s.store.Tx(ctx, do))
+}
+
+// note writes a line into the logbook by itself, for things that happened outside and cannot be undone.
+func (s *Service) note(ctx context.Context, action, subject, detail string) {
+	err := s.store.Tx(context.WithoutCancel(ctx), func(tx *store.Tx) error { return tx.Log(actor(ctx), action, subject, detail) })
+	if err != nil {
+		s.log.Error("the logbook could not be written", "action", action, "subject", subject, "error", err)
+	}
+}
+
+// observe puts every request to a provider or registrar into the logbook.
+func (s *Service) observe(ctx context.Context, call outcall.Call) {
+	detail := fmt.Sprintf("%s %s: %d in %d ms", call.Method, call.Path, call.Status, call.Took.Milliseconds())
+	if call.Problem != "" {
+		detail = fmt.Sprintf("%s %s: %s (%d ms)", call.Method, call.Path, call.Problem, call.Took.Milliseconds())
+	}
+	s.metrics.calls.WithLabelValues(call.Account, outcomeWord(call)).Inc()
+	s.note(ctx, "request", call.Account, detail)
+}
+
+func outcomeWord(call outcall.Call) string {
+	if call.Problem != "" {
+		return "failed"
+	}
+	return "answered"
+}
+
+// nudge wakes a worker.
+func (s *Service) nudge() {
+	select {
+	case s.wake <- struct{}{}:
+	default:
+	}
+}

@@ -1,0 +1,97 @@
+package service
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"net"
+	"os"
+	"path/filepath"
+	"time"
+
+	"go.yaml.in/yaml/v3"
+
+	"beacon/resolve"
+	"beacon/store"
+)
+
+// Settings say how an instance runs. ReadSettings gives them their defaults.
+type Settings struct {
+	Listen     string             `yaml:"listen"` // host and port of the API
+	Database   store.Settings     `yaml:"database"`
+	KeyFile    string             `yaml:"key_file"` // seals credentials; made if missing
+	Reach      []string           `yaml:"reach"`    // networks that may be reached
+	DNS        DNSSettings        `yaml:"dns"`
+	Resolvers  []resolve.Resolver `yaml:"resolvers"`   // caches that checks ask
+	WorldClock string             `yaml:"world_clock"` // address of a clock to follow; empty for this machine's
+	Checks     CheckSettings      `yaml:"checks"`
+	Lease      time.Duration      `yaml:"lease"`           // of background work, wall time
+	Request    time.Duration      `yaml:"request_timeout"` // of one request to a provider or registrar, wall time
+	Workers    int                `yaml:"workers"`
+}
+
+// DNSSettings say where the DNS begins.
+type DNSSettings struct {
+	Roots string `yaml:"roots"` // file with root hints, a zone file
+	Port  uint16 `yaml:"port"`  // that nameservers answer on
+}
+
+// CheckSettings say how often domains are checked, in world time.
+type CheckSettings struct {
+	Settling time.Duration `yaml:"settling"` // while something settles or is wrong
+	Settled  time.Duration `yaml:"settled"`
+}
+
+// ReadSettings reads a settings file. Paths in it are relative to its folder.
+func ReadSettings(path string) (Settings, error) {
+	s := Settings{Listen: "127.0.0.1:8053", KeyFile: "beacon.key", Reach: []string{"0.0.0.0/0", "::/0"},
+		DNS: DNSSettings{Port: 53}, Checks: CheckSettings{Settling: time.Minute, Settled: time.Hour},
+		Lease: 30 * time.Second, Request: 20 * time.Second, Workers: 4}
+	text, err := os.ReadFile(path)
+	if err != nil {
+		return s, fmt.Errorf("the settings cannot be read: %w", err)
+	}
+	decoder := yaml.NewDecoder(bytes.NewReader(text))
+	decoder.KnownFields(true)
+	if err := decoder.Decode(&s); err != nil {
+		return s, fmt.Errorf("the settings in %s: %w", path, err)
+	}
+	for _, file := range []*string{&s.KeyFile, &s.DNS.Roots, &s.Database.Socket} {
+		if *file != "" && !filepath.IsAbs(*file) {
+			*file = filepath.Join(filepath.Dir(path), *file)
+		}
+	}
+	if err := s.check(); err != nil {
+		return s, fmt.Errorf("the settings in %s: %w", path, err)
+	}
+	return s, nil
+}
+
+func (s Settings) check() error {
+	var problems []error
+	fail := func(format string, args ...any) { problems = append(problems, fmt.Errorf(format, args...)) }
+	if _, _, err := net.SplitHostPort(s.Listen); err != nil {
+		fail("listen: %q is no address; write host and port, such as 127.0.0.1:8053", s.Listen)
+	}
+	if s.DNS.Roots == "" {
+		fail("dns.roots: the file with the root hints is missing")
+	}
+	if s.Database.Socket == "" && s.Database.Address == "" {
+		fail("database: give either socket or address")
+	}
+	if s.Request <= 0 || s.Lease < 2*s.Request {
+		fail("lease (%s) must be at least twice request_timeout (%s), so that no request outlives the lease it was made under", s.Lease, s.Request)
+	}
+	if s.Checks.Settling <= 0 || s.Checks.Settled <= 0 {
+		fail("checks: intervals must be longer than nothing")
+	}
+	if s.Workers < 1 || s.Workers > 64 {
+		fail("workers: give a number from 1 to 64")
+	}
+	for _, r := range s.Resolvers {
+		if _, _, err := net.SplitHostPort(r.Address); err != nil {
+			fail("resolvers: %q is no address; write IP address and port, such as 192.0.2.53:53", r.Address)
+		}
+	}
+	return errors.Join(problems...)
+}

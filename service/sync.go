@@ -1,0 +1,377 @@
+package service
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"beacon/core/change"
+	"beacon/core/delegation"
+	"beacon/core/diff"
+	"beacon/core/dnsname"
+	"beacon/core/finding"
+	"beacon/core/record"
+	"beacon/outcall"
+	"beacon/provider"
+	"beacon/store"
+)
+
+// SyncRequest asks for a sync of a zone's placements.
+type SyncRequest struct {
+	Zone    dnsname.Name
+	Account string   // only this placement; empty for all
+	Allow   []string // codes of guards that a person says yes to
+	Expect  string   // digest of the change list that was shown; empty for any
+	Drift   diff.DriftPolicy
+}
+
+// StartSync asks for a sync of each placement and returns; the work is done in the background. A placement whose last
+// sync has not ended is in the way: two are never interleaved.
+func (s *Service) StartSync(ctx context.Context, r SyncRequest) (list []SyncView, err error) {
+	err = s.tx(ctx, func(tx *store.Tx) error {
+		list = []SyncView{}
+		z, err := tx.LockZone(r.Zone)
+		if err != nil {
+			return err
+		}
+		if z.RevisionID == nil {
+			return problem(InTheWay, "Zone %s has no contents yet. Import a zone file or define it first.", r.Zone)
+		}
+		placements, err := tx.Placements(z.ID)
+		if err != nil {
+			return err
+		}
+		for _, p := range placements {
+			a, err := tx.AccountByID(p.AccountID)
+			if err != nil {
+				return err
+			}
+			if r.Account != "" && a.Name != r.Account {
+				continue
+			}
+			running, err := tx.UnfinishedSync(p.ID)
+			if err != nil {
+				return err
+			}
+			if running.ID != 0 {
+				return problem(InTheWay, "Sync %d of %s at %s is still %s. Wait for it (beacon sync --follow %d), then ask again.", running.ID, r.Zone, a.Name, running.State, running.ID)
+			}
+			n := store.Sync{PlacementID: p.ID, RevisionID: *z.RevisionID, Drift: r.Drift, Expected: r.Expect, RequestedBy: actor(ctx)}
+			if err := tx.AddSync(&n, r.Allow); err != nil {
+				return err
+			}
+			if err := tx.Log(actor(ctx), "sync.requested", r.Zone.String(), fmt.Sprintf("sync %d at %s", n.ID, a.Name)); err != nil {
+				return err
+			}
+			list = append(list, *viewSync(n))
+		}
+		if len(list) == 0 {
+			return problem(InTheWay, "Zone %s is not placed at %s. Name the account in its definition: at: [ACCOUNT].", r.Zone, orAny(r.Account))
+		}
+		return nil
+	})
+	s.nudge()
+	return list, err
+}
+
+func orAny(account string) string {
+	if account == "" {
+		return "any provider"
+	}
+	return account
+}
+
+// Sync shows one sync.
+func (s *Service) Sync(ctx context.Context, id uint64) (v SyncView, err error) {
+	err = s.tx(ctx, func(tx *store.Tx) error {
+		row, err := tx.SyncByID(id)
+		if err == nil {
+			v = *viewSync(row)
+		}
+		return err
+	})
+	return v, err
+}
+
+// syncRun is one sync while it is worked on.
+type syncRun struct {
+	place
+	job     store.Job
+	sync    store.Sync
+	fresh   bool        // no change list has been agreed to yet: guards and the expected list are still to be looked at
+	applied change.List // what this run has confirmed
+}
+
+// errHeld ends a sync because a person has to decide something.
+type errHeld struct {
+	message  string
+	findings []finding.Finding
+}
+
+func (e errHeld) Error() string { return e.message }
+
+// mostRounds bounds how often a sync reads the live state and decides anew.
+const mostRounds = 12
+
+// runSync does a sync, or the rest of one that was broken off.
+func (s *Service) runSync(ctx context.Context, job store.Job) error {
+	run := &syncRun{job: job}
+	err := s.store.Tx(ctx, func(tx *store.Tx) (err error) {
+		if run.sync, err = tx.SyncByID(job.Subject); err != nil || run.sync.State.Ended() {
+			return err
+		}
+		if run.placement, err = tx.PlacementByID(run.sync.PlacementID); err != nil {
+			return err
+		}
+		if run.zone, err = tx.ZoneByID(run.placement.ZoneID); err != nil {
+			return err
+		}
+		if run.account, err = tx.AccountByID(run.placement.AccountID); err != nil {
+			return err
+		}
+		run.fresh = run.sync.Total == 0
+		return tx.UpdateSync(run.sync.ID, map[string]any{"state": store.SyncRunning})
+	})
+	if err != nil || run.sync.State.Ended() {
+		return err
+	}
+	err = s.syncRounds(ctx, run)
+	var held errHeld
+	var failed *outcall.Error
+	var wrong *Problem
+	switch {
+	case err == nil:
+		return s.syncDone(ctx, run)
+	case errors.As(err, &held):
+		return s.endSync(ctx, run, store.SyncHeld, held.message, held.findings)
+	case errors.As(err, &failed) && failed.Kind != outcall.Unavailable && failed.Kind != outcall.Limited:
+		return s.endSync(ctx, run, store.SyncFailed, explain(failed).Error(), nil)
+	case errors.As(err, &wrong):
+		return s.endSync(ctx, run, store.SyncFailed, wrong.Message, nil)
+	}
+	return err
+}
+
+func (s *Service) endSync(ctx context.Context, run *syncRun, state store.SyncState, message string, found []finding.Finding) error {
+	s.metrics.syncs.WithLabelValues(string(state)).Inc()
+	return s.store.Tx(ctx, func(tx *store.Tx) error {
+		if err := tx.Hold(run.job); err != nil {
+			return err
+		}
+		if err := tx.EndSync(run.sync.ID, state, message, found); err != nil {
+			return err
+		}
+		if err := tx.Finish(run.job, ""); err != nil {
+			return err
+		}
+		return tx.Log(run.sync.RequestedBy, "sync."+string(state), run.zone.Name().String(), fmt.Sprintf("sync %d at %s: %s", run.sync.ID, run.account.Name, message))
+	})
+}
+
+// syncRounds reads, decides and writes until live is as wanted.
+func (s *Service) syncRounds(ctx context.Context, run *syncRun) error {
+	if err := s.connect(ctx, &run.place); err != nil {
+		return err
+	}
+	if err := s.ensureZone(ctx, run); err != nil {
+		return err
+	}
+	if err := s.recover(ctx, run); err != nil {
+		return err
+	}
+	for range mostRounds {
+		c, err := s.compare(ctx, run.place, run.sync.RevisionID, run.sync.Drift)
+		if err != nil {
+			return err
+		}
+		if err := s.remember(ctx, run, c.result); err != nil {
+			return err
+		}
+		if err := s.decide(ctx, run, c); err != nil || len(c.result.Steps) == 0 {
+			return err
+		}
+		if err := s.sendAll(ctx, run, run.caps.Pack(c.result.Steps, c.live), c.mark); err != nil {
+			return err
+		}
+	}
+	return errors.New("the provider's state does not become what was written to it")
+}
+
+// remember keeps what the comparison shows about sets that need nothing: they are there though not noted, or gone.
+func (s *Service) remember(ctx context.Context, run *syncRun, r diff.Result) error {
+	if len(r.Arrived) == 0 && len(r.Forgotten) == 0 {
+		return nil
+	}
+	return s.store.Tx(ctx, func(tx *store.Tx) error {
+		if err := tx.Hold(run.job); err != nil {
+			return err
+		}
+		if err := tx.ForgetPlaced(run.placement.ID, r.Forgotten); err != nil {
+			return err
+		}
+		sets := make([]store.PlacedSet, len(r.Arrived))
+		for i, set := range r.Arrived {
+			sets[i] = store.PlacedSet{Sent: set, Read: set}
+		}
+		return tx.SetPlaced(run.placement.ID, sets)
+	})
+}
+
+// decide holds the sync where a person has to say something. What was agreed to at the start stands for the rest of
+// the same sync, conflicts excepted: they can arise at any time.
+func (s *Service) decide(ctx context.Context, run *syncRun, c comparison) error {
+	steps := c.result.Steps
+	if len(c.result.Conflicts) > 0 {
+		return errHeld{fmt.Sprintf("%d record sets were changed here and at the provider; nothing more was written.", len(c.result.Conflicts)), conflictFindings(c.result.Conflicts)}
+	}
+	if !run.fresh || len(steps) == 0 {
+		return nil
+	}
+	if run.sync.Expected != "" && run.sync.Expected != steps.Digest() {
+		return errHeld{"The change list is not the one that was shown: something changed meanwhile. Look at it again (beacon diff); nothing was written.", nil}
+	}
+	var speaking []finding.Finding
+	for _, g := range diff.Guards(steps, c.live) {
+		if !slices.Contains(run.sync.Guards(), g.Code) {
+			speaking = append(speaking, g)
+		}
+	}
+	if len(speaking) > 0 {
+		return errHeld{"A guard stopped this change; nothing was written.", speaking}
+	}
+	run.fresh = false
+	return s.store.Tx(ctx, func(tx *store.Tx) error {
+		return tx.UpdateSync(run.sync.ID, map[string]any{"total": len(steps)})
+	})
+}
+
+// ensureZone finds or makes the zone at the provider. Making one is repeated by looking for it first, so that a broken
+// off attempt leaves one zone and not two.
+func (s *Service) ensureZone(ctx context.Context, run *syncRun) error {
+	if run.placement.RemoteID != "" {
+		return nil
+	}
+	calling, cancel := context.WithTimeout(ctx, s.settings.Request)
+	defer cancel()
+	name := run.zone.Name()
+	zone, there, err := provider.FindZone(calling, run.driver, name)
+	if err == nil && !there {
+		zone, err = run.driver.Create(calling, name)
+	}
+	if err != nil {
+		return err
+	}
+	run.placement.RemoteID = zone.Ref.ID
+	return s.store.Tx(ctx, func(tx *store.Tx) error {
+		if err := tx.Hold(run.job); err != nil {
+			return err
+		}
+		if err := tx.SetRemote(run.placement.ID, zone.Ref.ID, zone.Nameservers); err != nil {
+			return err
+		}
+		if err := s.wantPlacements(tx, run.zone.ID); err != nil {
+			return err
+		}
+		return tx.Log(run.sync.RequestedBy, "zone.placed", name.String(), fmt.Sprintf("at %s, nameservers %v", run.account.Name, zone.Nameservers))
+	})
+}
+
+// wantPlacements makes the nameservers of all placements those that the domain shall be delegated to.
+func (s *Service) wantPlacements(tx *store.Tx, zoneID uint64) error {
+	placements, err := tx.Placements(zoneID)
+	if err != nil {
+		return err
+	}
+	var all []dnsname.Name
+	for _, p := range placements {
+		all = append(all, p.Names()...)
+	}
+	d, err := tx.EnsureDomain(zoneID)
+	if err != nil {
+		return err
+	}
+	return tx.SetWanted(d.ID, delegation.SortNames(all))
+}
+
+// syncDone reads back what was written, waits until the zone's nameservers serve it, and ends the sync.
+func (s *Service) syncDone(ctx context.Context, run *syncRun) error {
+	found := []finding.Finding{}
+	c, err := s.compare(ctx, run.place, run.sync.RevisionID, run.sync.Drift)
+	if err != nil {
+		return err
+	}
+	if n := len(c.result.Drift); n > 0 {
+		found = append(found, finding.Finding{Code: "drift-left", Severity: finding.Notice, Subject: run.zone.Name().String(),
+			Message: fmt.Sprintf("%d record sets were changed at the provider since we placed them; they were left.", n),
+			Remedy:  "Look at them with beacon diff; put them back with beacon sync --put-back."})
+	}
+	found = append(found, c.notes...)
+	message := "Nothing had to be changed."
+	if len(run.applied) > 0 {
+		visible, problems := s.waitServed(ctx, run)
+		found = append(found, problems...)
+		message = "Done."
+		if visible >= 0 {
+			ms := visible.Milliseconds()
+			message = fmt.Sprintf("Done; every nameserver served it %d ms after the last write.", ms)
+			if err := s.store.Tx(ctx, func(tx *store.Tx) error {
+				return tx.UpdateSync(run.sync.ID, map[string]any{"visible_ms": ms})
+			}); err != nil {
+				return err
+			}
+		}
+	} else if run.sync.Requests > 0 {
+		message = "Done."
+	}
+	return s.endSync(ctx, run, store.SyncDone, message, found)
+}
+
+// mostAsked is how many of the changed sets each nameserver is asked for afterwards.
+const mostAsked = 40
+
+// waitServed asks the zone's nameservers until all of them give the new data. It gives how long that took since the
+// last write, in wall time, or -1 where it did not happen in time, and why.
+func (s *Service) waitServed(ctx context.Context, run *syncRun) (time.Duration, []finding.Finding) {
+	start := time.Now()
+	fail := func(message string) (time.Duration, []finding.Finding) {
+		return -1, []finding.Finding{{Code: "not-served-yet", Severity: finding.Warning, Subject: run.zone.Name().String(), Message: message,
+			Remedy: "The provider has taken the change. Check in a minute whether its nameservers serve it: beacon check."}}
+	}
+	ctx, cancel := context.WithTimeout(ctx, s.settings.Request)
+	defer cancel()
+	var p store.Placement
+	if err := s.store.Tx(ctx, func(tx *store.Tx) (err error) { p, err = tx.PlacementByID(run.placement.ID); return err }); err != nil {
+		return fail("The database did not answer: " + err.Error())
+	}
+	servers, problems := s.sweeper.Servers(ctx, p.Names())
+	if len(problems) > 0 {
+		return fail(fmt.Sprintf("%s leads to no address: %s.", problems[0].Name, problems[0].Problem))
+	}
+	steps := run.applied[max(0, len(run.applied)-mostAsked):]
+	for _, server := range servers {
+		for _, step := range steps {
+			for !served(s.sweeper.AskSet(ctx, server, step.Key()), step) {
+				if pause(ctx, 50*time.Millisecond) != nil {
+					return fail(fmt.Sprintf("%s (%s) does not serve %s as written yet.", strings.TrimSuffix(server.Name.String(), "."), server.Address, step.Key()))
+				}
+			}
+		}
+	}
+	return time.Since(start), nil
+}
+
+// served reports whether an answer is what the step leaves behind. A removed set need only not be the old one: a
+// wildcard may answer in its place.
+func served(o delegation.Observed, step change.Step) bool {
+	if step.After.IsZero() {
+		return o.Answer == delegation.NoData || o.Answer == delegation.NoName || o.Answer == delegation.Referral || o.Answer == delegation.Lame ||
+			o.Answer == delegation.Positive && !(record.Set{Data: o.Data}).SameData(step.Before)
+	}
+	if step.After.Type == record.NS { // below the apex: a referral, which is not authoritative
+		return o.Answer != delegation.Silent
+	}
+	return o.Answer == delegation.Positive && (record.Set{Data: o.Data}).SameData(step.After)
+}

@@ -1,0 +1,154 @@
+package service
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"sync"
+	"time"
+
+	"beacon/store"
+)
+
+// idlePause is how long a worker that found nothing to do waits before it looks again, wall time.
+const idlePause = 200 * time.Millisecond
+
+// Run does background work until ctx ends, and returns when the work in hand has been put down. Several instances may
+// run on one database: each piece of work is leased.
+func (s *Service) Run(ctx context.Context) {
+	var group sync.WaitGroup
+	if s.settings.WorldClock != "" {
+		group.Go(func() {
+			s.world.KeepFollowing(ctx, s.http, s.settings.WorldClock, time.Second, func(err error) { s.log.Warn("the world clock cannot be followed", "error", err) })
+		})
+	}
+	for range s.settings.Workers {
+		group.Go(func() { s.work(ctx) })
+	}
+	group.Wait()
+}
+
+func (s *Service) work(ctx context.Context) {
+	for ctx.Err() == nil {
+		var job store.Job
+		var ok bool
+		err := s.store.Tx(ctx, func(tx *store.Tx) (err error) { job, ok, err = tx.Claim(s.settings.Lease); return err })
+		if err != nil && ctx.Err() == nil {
+			s.log.Error("no work can be taken from the database", "error", err)
+		}
+		if err == nil && ok {
+			s.runJob(ctx, job)
+			continue
+		}
+		pause := idlePause
+		if err != nil {
+			pause = 5 * idlePause
+		}
+		select {
+		case <-ctx.Done():
+		case <-s.wake:
+		case <-time.After(pause):
+		}
+	}
+}
+
+// errLater gives work back until a wall time; it is not a failure.
+type errLater struct{ at time.Time }
+
+func (e errLater) Error() string { return "due again at " + e.at.Format(time.RFC3339) }
+
+// mostAttempts is how often work is tried that fails for reasons it does not know itself.
+const mostAttempts = 8
+
+// runJob runs one piece of work under its lease, which is lengthened meanwhile; when it is lost, the work is broken off.
+func (s *Service) runJob(ctx context.Context, job store.Job) {
+	ctx, cancel := context.WithCancelCause(ctx)
+	defer cancel(nil)
+	done := make(chan struct{})
+	var keeper sync.WaitGroup
+	keeper.Go(func() {
+		ticker := time.NewTicker(s.settings.Lease / 4)
+		defer ticker.Stop()
+		for {
+			select {
+			case <-done:
+				return
+			case <-ticker.C:
+				if err := s.store.Tx(ctx, func(tx *store.Tx) error { return tx.Extend(job, s.settings.Lease) }); errors.Is(err, store.ErrLeaseLost) {
+					cancel(err)
+				}
+			}
+		}
+	})
+	err := s.handle(ctx, job)
+	close(done)
+	keeper.Wait()
+	s.putDown(ctx, job, err)
+}
+
+func (s *Service) handle(ctx context.Context, job store.Job) error {
+	switch job.Kind {
+	case "sync":
+		return s.runSync(ctx, job)
+	case "check":
+		return s.runCheck(ctx, job)
+	}
+	return fmt.Errorf("work of kind %q is not known", job.Kind)
+}
+
+// putDown says what becomes of work after it was run.
+func (s *Service) putDown(ctx context.Context, job store.Job, err error) {
+	var later errLater
+	outcome := "done"
+	finish := func(tx *store.Tx) error { return tx.Finish(job, "") }
+	switch {
+	case errors.Is(err, store.ErrLeaseLost) || errors.Is(context.Cause(ctx), store.ErrLeaseLost):
+		s.log.Warn("work was taken over by another instance", "kind", job.Kind, "subject", job.Subject)
+		return
+	case errors.As(err, &later):
+		outcome = "later"
+		finish = func(tx *store.Tx) error { return tx.Again(job, later.at, "") }
+	case ctx.Err() != nil: // shutting down: free for others at once
+		outcome = "put down"
+		finish = func(tx *store.Tx) error { return tx.Again(job, s.wall.Now(), "the service was stopped") }
+	case err != nil && job.Attempts < mostAttempts:
+		outcome = "failed"
+		finish = func(tx *store.Tx) error { return tx.Again(job, s.wall.Now().Add(backoff(job.Attempts)), err.Error()) }
+	case err != nil:
+		outcome = "given up"
+		finish = func(tx *store.Tx) error { return s.giveUp(tx, job, err) }
+	}
+	if err != nil && outcome != "later" {
+		s.log.Warn("work did not end well", "kind", job.Kind, "subject", job.Subject, "outcome", outcome, "error", err)
+	}
+	s.metrics.jobs.WithLabelValues(job.Kind, outcome).Inc()
+	if err := s.store.Tx(context.WithoutCancel(ctx), finish); err != nil && !errors.Is(err, store.ErrLeaseLost) {
+		s.log.Error("work could not be put down; it will be taken up again when its lease ends", "kind", job.Kind, "subject", job.Subject, "error", err)
+	}
+}
+
+func (s *Service) giveUp(tx *store.Tx, job store.Job, err error) error {
+	if job.Kind == "sync" {
+		if err := tx.EndSync(job.Subject, store.SyncFailed, "Given up after several attempts: "+err.Error(), nil); err != nil {
+			return err
+		}
+	}
+	return tx.Finish(job, err.Error())
+}
+
+// backoff is how long to wait before another attempt, wall time.
+func backoff(attempt int) time.Duration {
+	return min(time.Duration(attempt*attempt)*250*time.Millisecond, 15*time.Second)
+}
+
+// pause waits, or gives the reason why the waiting ended early.
+func pause(ctx context.Context, d time.Duration) error {
+	timer := time.NewTimer(d)
+	defer timer.Stop()
+	select {
+	case <-timer.C:
+		return nil
+	case <-ctx.Done():
+		return context.Cause(ctx)
+	}
+}

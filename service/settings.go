@@ -46,7 +46,7 @@ type CheckSettings struct {
 func ReadSettings(path string) (Settings, error) {
 	s := Settings{Listen: "127.0.0.1:8053", KeyFile: "beacon.key", Reach: []string{"0.0.0.0/0", "::/0"},
 		DNS: DNSSettings{Port: 53}, Checks: CheckSettings{Settling: time.Minute, Settled: time.Hour},
-		Lease: 30 * time.Second, Request: 20 * time.Second, Workers: 4}
+		Lease: 30 * time.Second, Request: 10 * time.Second, Workers: 4}
 	text, err := os.ReadFile(path)
 	if err != nil {
 		return s, fmt.Errorf("the settings cannot be read: %w", err)

@@ -112,10 +112,10 @@ func routesOfPeople() []route {
 			now, rate := k.svc.WorldNow()
 			return clockNow{now, rate}, nil
 		}},
-		{"GET", "/logbook", "Who did what, newest first", access.Read, []string{"subject", "cursor", "limit"}, nil, Page[store.Entry]{}, http.StatusOK, func(k *call) (any, error) {
+		{"GET", "/logbook", "Who did what, newest first", access.Read, []string{"subject", "requests", "cursor", "limit"}, nil, Page[store.Entry]{}, http.StatusOK, func(k *call) (any, error) {
 			limit := k.limit()
 			before, _ := strconv.ParseUint(k.Query("cursor"), 10, 64)
-			items, err := k.svc.Logbook(k.Request.Context(), k.Query("subject"), before, limit)
+			items, err := k.svc.Logbook(k.Request.Context(), k.Query("subject"), k.Query("requests") == "true", before, limit)
 			page := Page[store.Entry]{Items: items}
 			if len(items) == limit {
 				page.Next = strconv.FormatUint(items[limit-1].ID, 10)

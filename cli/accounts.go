@@ -3,8 +3,8 @@ package cli
 import (
 	"bufio"
 	"fmt"
+	"net/url"
 	"os"
-	"strconv"
 	"strings"
 	"time"
 
@@ -177,13 +177,14 @@ func (a *app) registrarCommand() *cobra.Command {
 
 func (a *app) logbookCommand() *cobra.Command {
 	var subject string
+	var requests bool
 	var limit int
 	c := &cobra.Command{Use: "logbook", Short: "Who did what, newest first", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
 		if limit < 1 || limit > 200 {
 			return misuse("--limit is 1 to 200")
 		}
 		var p page[store.Entry]
-		if err := a.call("GET", "/logbook?limit="+strconv.Itoa(limit)+"&subject="+subject, nil, &p); err != nil {
+		if err := a.call("GET", fmt.Sprintf("/logbook?limit=%d&requests=%t&subject=%s", limit, requests, url.QueryEscape(subject)), nil, &p); err != nil {
 			return err
 		}
 		return a.show(p.Items, func() {
@@ -195,6 +196,7 @@ func (a *app) logbookCommand() *cobra.Command {
 		})
 	}}
 	c.Flags().StringVar(&subject, "subject", "", "only lines about this: a zone with its final dot, or an account")
+	c.Flags().BoolVar(&requests, "requests", false, "with every request to providers and registrars")
 	c.Flags().IntVar(&limit, "limit", 30, "how many lines")
 	return c
 }

@@ -3,6 +3,7 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -10,6 +11,7 @@ import (
 
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
+	"beacon/core/finding"
 	"beacon/service"
 )
 
@@ -84,6 +86,25 @@ func (a *app) check(domain string) (r delegation.Report, now worldClock, err err
 	return r, now, err
 }
 
+// report gives the newest check that the service made by itself, and asks for one where it looks after no such domain.
+func (a *app) report(domain string) (r delegation.Report, now worldClock, err error) {
+	path, _, err := zonePath("domains", domain, "/report")
+	if err != nil {
+		return r, now, err
+	}
+	var p *problem
+	if err = a.call("GET", path, nil, &r); errors.As(err, &p) && p.Status == 404 {
+		return a.check(domain)
+	}
+	if err == nil {
+		err = a.call("GET", "/clock", nil, &now)
+	}
+	if err != nil {
+		err = exit{ExitUnknown, err.Error()}
+	}
+	return r, now, err
+}
+
 func exitFor(v delegation.Verdict) error {
 	switch v {
 	case delegation.Settled:
@@ -104,12 +125,19 @@ func (a *app) headline(r delegation.Report, now worldClock) string {
 	}
 	switch r.Verdict {
 	case delegation.Settled:
-		return a.paint(green, "SETTLED") + ": every cache that keeps to TTLs has let go of older answers."
+		if len(r.Moments) == 0 {
+			return a.paint(green, "SETTLED") + ": everybody who was asked agrees, and no change is under way."
+		}
+		return a.paint(green, "SETTLED") + ": every cache that keeps to TTLs has let go of the old answers."
 	case delegation.Settling:
 		if r.SettlesBy == nil {
 			return a.paint(amber, "SETTLING") + ": under way, and no time can be given yet."
 		}
-		return fmt.Sprintf("%s by %s, in %s%s.", a.paint(amber, "SETTLING"), moment(*r.SettlesBy, now.World), span(r.SettlesBy.Sub(now.World)), speed)
+		likely := ""
+		if r.Likely != nil && r.Likely.Before(*r.SettlesBy) {
+			likely = "; most likely by " + moment(*r.Likely, now.World)
+		}
+		return fmt.Sprintf("%s by %s at the latest, in %s%s%s.", a.paint(amber, "SETTLING"), moment(*r.SettlesBy, now.World), span(r.SettlesBy.Sub(now.World)), speed, likely)
 	case delegation.Undelegated:
 		return a.paint(red, "UNDELEGATED") + ": the parent knows no nameservers for it."
 	case delegation.Wrong:
@@ -128,7 +156,10 @@ func (a *app) showReport(r delegation.Report, now worldClock) {
 		}
 	}
 	rows = append(rows, sourceRows("parent serves", r.Parents)...)
-	rows = append(rows, sourceRows("nameservers answer", r.Servers)...)
+	inForce, old, others := sortServers(r)
+	rows = append(rows, sourceRows("nameservers answer", inForce)...)
+	rows = append(rows, sourceRows("the old ones answer", old)...)
+	rows = append(rows, sourceRows("the wanted answer", others)...)
 	for i, v := range r.Resolvers {
 		label := ""
 		if i == 0 {
@@ -147,20 +178,34 @@ func (a *app) showReport(r delegation.Report, now worldClock) {
 	}
 	a.table([]string{"", "WHO", "STATE", "WHAT"}, rows)
 	for _, m := range r.Moments {
-		when := "by " + moment(m.By, now.World)
+		when := "settles by " + moment(m.By, now.World)
 		if m.By.Before(now.World) {
-			when = "since " + moment(m.By, now.World)
+			when = "settled at " + moment(m.By, now.World)
 		}
-		text := fmt.Sprintf("%s of %s settles %s: %s.", m.What, strings.TrimSuffix(m.Subject, "."), when, m.Why)
-		a.printf("\n%s", strings.Join(wrap(text, width), "\n  "))
+		text := fmt.Sprintf("%s of %s %s: %s.", m.What, strings.TrimSuffix(m.Subject, "."), when, m.Why)
+		a.printf("\n%s\n", strings.Join(wrap(text, width-2), "\n  "))
 	}
-	if len(r.Moments) > 0 {
+	shown := slices.DeleteFunc(slices.Clone(r.Findings), func(f finding.Finding) bool { return f.Code == "resolver-still-old" }) // the table says it
+	if len(shown) > 0 {
 		a.printf("\n")
+		a.findings(shown)
 	}
-	if len(r.Findings) > 0 {
-		a.printf("\n")
-		a.findings(r.Findings)
+}
+
+// sortServers tells the servers that the parents name from those before, and from those that are only wanted yet.
+func sortServers(r delegation.Report) (inForce, old, others []delegation.Source) {
+	set := parentSet(r)
+	for _, s := range r.Servers {
+		switch {
+		case slices.Contains(set, s.Name):
+			inForce = append(inForce, s)
+		case slices.Contains(r.Old, s.Name):
+			old = append(old, s)
+		default:
+			others = append(others, s)
+		}
 	}
+	return inForce, old, others
 }
 
 // sourceRows shows servers, those that give the same set as the one above in short.
@@ -203,7 +248,7 @@ func (a *app) watch(domain string, limit time.Duration) error {
 	begun := time.Now()
 	last := ""
 	for {
-		r, now, err := a.check(domain)
+		r, now, err := a.report(domain)
 		if err != nil {
 			return err
 		}

@@ -136,12 +136,7 @@ func (a *app) showDefined(d service.Defined) {
 		what = "new"
 	}
 	a.printf("%s  (%s)\n", a.paint(bold, plain(d.Zone)), what)
-	for _, r := range d.Added {
-		a.printf("  %s %s\n", a.paint(green, "+"), r)
-	}
-	for _, r := range d.Removed {
-		a.printf("  %s %s\n", a.paint(red, "-"), r)
-	}
+	a.showRecords(d.Zone, d.Added, d.Removed)
 	a.printf("  records    %d added, %d removed, %d as before\n", len(d.Added), len(d.Removed), d.Same)
 	if len(d.At) > 0 {
 		a.printf("  served at  %s", strings.Join(d.At, ", "))

@@ -8,6 +8,7 @@ import (
 
 	"beacon/core/dnsname"
 	"beacon/core/finding"
+	"beacon/core/record"
 )
 
 // width is how many columns a table may take.
@@ -91,6 +92,36 @@ func plain(n dnsname.Name) string {
 		return "."
 	}
 	return strings.TrimSuffix(n.String(), ".")
+}
+
+// showRecords prints what comes and what goes.
+func (a *app) showRecords(zone dnsname.Name, added, removed []record.Record) {
+	for _, r := range removed {
+		a.recordLine(a.paint(red, "-"), zone, r)
+	}
+	for _, r := range added {
+		a.recordLine(a.paint(green, "+"), zone, r)
+	}
+}
+
+func (a *app) recordLine(mark string, zone dnsname.Name, r record.Record) {
+	a.setLine(mark, r.Name.Relative(zone)+" "+r.Type.String(), fmt.Sprintf("%d  %s", r.TTL, r.Data))
+}
+
+// setLine prints a mark, what it is about, and data, which is wrapped below itself.
+func (a *app) setLine(mark, label, text string) {
+	indent := strings.Repeat(" ", 29)
+	first, rest, _ := strings.Cut(text, "  ")
+	lines := wrap(rest, width-36)
+	a.printf("  %s %-24s %-5s %s\n", mark, label, first, strings.Join(lines, "\n"+indent+"      "))
+}
+
+// count prints a number with its noun.
+func count(n int, noun string) string {
+	if n == 1 {
+		return "1 " + noun
+	}
+	return fmt.Sprintf("%d %ss", n, noun)
 }
 
 // findings prints judgements, the gravest first, each with what to do.

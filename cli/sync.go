@@ -59,10 +59,10 @@ func (a *app) showDifference(d service.Difference) {
 	for _, s := range d.Steps {
 		label := s.Key().Name.Relative(d.Zone) + " " + s.Key().Type.String()
 		if !s.Before.IsZero() {
-			a.printf("  %s %-24s %s\n", a.paint(red, "-"), label, data(s.Before))
+			a.setLine(a.paint(red, "-"), label, data(s.Before))
 		}
 		if !s.After.IsZero() {
-			a.printf("  %s %-24s %s\n", a.paint(green, "+"), label, data(s.After))
+			a.setLine(a.paint(green, "+"), label, data(s.After))
 		}
 	}
 	for _, kind := range []struct {
@@ -78,7 +78,7 @@ func (a *app) showDifference(d service.Difference) {
 			a.printf("      wanted %s\n      live   %s\n      %s; %s\n", dataOrNothing(item.Wanted), dataOrNothing(item.Live), item.Why, kind.remedy)
 		}
 	}
-	a.printf("  %d to add, %d to change, %d to remove, in %d requests; %d sets are in step", add, alter, remove, d.Requests, d.InStep)
+	a.printf("  %d to add, %d to change, %d to remove, in %s; %s in step", add, alter, remove, count(d.Requests, "request"), count(d.InStep, "set"))
 	a.printf("; drift %d, conflicts %d, foreign %d\n", len(d.Drift), len(d.Conflicts), len(d.Foreign))
 	a.findings(append(append([]finding.Finding{}, d.Guards...), d.Notes...))
 }
@@ -171,7 +171,7 @@ func (a *app) follow(id uint64) error {
 		fmt.Fprint(a.err, "\r\x1b[K")
 	}
 	if err := a.show(s, func() {
-		a.printf("Sync %d: %s. %d added, %d changed, %d removed, in %d requests. %s\n", s.ID, s.State, s.Added, s.Changed, s.Removed, s.Requests, s.Message)
+		a.printf("Sync %d: %s. %d added, %d changed, %d removed, in %s. %s\n", s.ID, s.State, s.Added, s.Changed, s.Removed, count(s.Requests, "request"), s.Message)
 		a.findings(s.Findings)
 	}); err != nil {
 		return err

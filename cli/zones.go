@@ -156,14 +156,10 @@ func (a *app) zoneImportCommand() *cobra.Command {
 }
 
 func (a *app) showImport(got service.Imported) {
-	for _, r := range got.Added {
-		a.printf("  %s %s\n", a.paint(green, "+"), r)
-	}
-	for _, r := range got.Removed {
-		a.printf("  %s %s\n", a.paint(red, "-"), r)
-	}
+	a.showRecords(got.Zone, got.Added, got.Removed)
 	for _, l := range got.LeftOut {
-		a.printf("  %s %s\n      left out: it %s\n", a.paint(dim, "."), l.Record, l.Why)
+		a.recordLine(a.paint(dim, "."), got.Zone, l.Record)
+		a.printf("      left out: it %s\n", l.Why)
 	}
 	a.printf("%d records added, %d removed, %d as before, %d left out.\n", len(got.Added), len(got.Removed), got.Same, len(got.LeftOut))
 }

@@ -53,6 +53,25 @@ func (w *World) control() http.Handler {
 		}
 		rw.WriteHeader(http.StatusNoContent)
 	})
+	mux.HandleFunc("POST /delegation-ttl", func(rw http.ResponseWriter, r *http.Request) {
+		var body struct {
+			Domain string
+			TTL    uint32
+		}
+		if !read(rw, r, &body) {
+			return
+		}
+		w.mu.Lock()
+		defer w.mu.Unlock()
+		d := w.state.Domains[dns.CanonicalName(body.Domain)]
+		if d == nil {
+			refuse(rw, http.StatusNotFound, "no_such_domain", "no such domain")
+			return
+		}
+		d.TTL = body.TTL
+		w.changed()
+		rw.WriteHeader(http.StatusNoContent)
+	})
 	mux.HandleFunc("GET /journal/{provider}/{zone}", func(rw http.ResponseWriter, r *http.Request) {
 		w.mu.RLock()
 		defer w.mu.RUnlock()

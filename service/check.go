@@ -34,7 +34,7 @@ func (s *Service) Check(ctx context.Context, name dnsname.Name) (delegation.Repo
 	case err != nil:
 		return delegation.Report{}, err
 	}
-	return s.checkManaged(ctx, z, d)
+	return s.checkManaged(ctx, z, d, s.registration)
 }
 
 func isMissingProblem(err error) bool {
@@ -51,12 +51,12 @@ func (s *Service) checkStranger(ctx context.Context, name dnsname.Name) delegati
 	return delegation.Judge(delegation.Plan{Domain: name}, h, sweep)
 }
 
-// checkManaged makes a sweep, judges it, and keeps what it established.
-func (s *Service) checkManaged(ctx context.Context, z store.Zone, d store.Domain) (delegation.Report, error) {
+// checkManaged makes a sweep, judges it, and keeps what it established. What the registrar says is had from ask.
+func (s *Service) checkManaged(ctx context.Context, z store.Zone, d store.Domain, ask func(context.Context, store.Zone) *delegation.Registration) (delegation.Report, error) {
 	ctx, cancel := context.WithTimeout(ctx, checkTime)
 	defer cancel()
 	name := z.Name()
-	plan := delegation.Plan{Domain: name, Wanted: d.WantedSet(), Registrar: s.registration(ctx, z)}
+	plan := delegation.Plan{Domain: name, Wanted: d.WantedSet(), Registrar: ask(ctx, z)}
 	past, err := d.PastSweeps()
 	if err != nil {
 		return delegation.Report{}, err
@@ -133,7 +133,7 @@ func (s *Service) registration(ctx context.Context, z store.Zone) *delegation.Re
 	if err := s.tx(ctx, func(tx *store.Tx) (err error) { account, err = tx.AccountByID(*z.RegistrarID); return err }); err != nil {
 		return &delegation.Registration{Problem: err.Error()}
 	}
-	out := &delegation.Registration{Account: account.Name}
+	out := &delegation.Registration{Account: account.Name, AskedAt: s.world.Now()}
 	driver, err := s.registrarOf(account)
 	if err == nil {
 		calling, cancel := context.WithTimeout(ctx, s.settings.Request)
@@ -145,6 +145,23 @@ func (s *Service) registration(ctx context.Context, z store.Zone) *delegation.Re
 		out.Problem = err.Error()
 	}
 	return out
+}
+
+// sparingly asks the registrar only where its word matters: while the parents do not serve what is wanted, or when it
+// has not been asked for the time between two checks of a settled domain.
+func (s *Service) sparingly(d store.Domain) func(context.Context, store.Zone) *delegation.Registration {
+	return func(ctx context.Context, z store.Zone) *delegation.Registration {
+		var last delegation.Report
+		past, err := d.PastSweeps()
+		if err == nil {
+			err = s.tx(ctx, func(tx *store.Tx) (err error) { last, _, err = tx.LastReport(d.ID); return err })
+		}
+		arrived := err == nil && !past.Since.IsZero() && delegation.SameSet(past.Current.Set, d.WantedSet())
+		if r := last.Registrar; arrived && r != nil && r.Problem == "" && s.world.Now().Sub(r.AskedAt) < s.settings.Checks.Settled {
+			return r
+		}
+		return s.registration(ctx, z)
+	}
 }
 
 // runCheck checks a domain in the background, and makes itself due again.
@@ -163,7 +180,7 @@ func (s *Service) runCheck(ctx context.Context, job store.Job) error {
 	if err != nil {
 		return err
 	}
-	report, err := s.checkManaged(ctx, z, d)
+	report, err := s.checkManaged(ctx, z, d, s.sparingly(d))
 	if err != nil {
 		return err
 	}

@@ -8,6 +8,7 @@ import (
 	"beacon/core/definition"
 	"beacon/core/dnsname"
 	"beacon/core/finding"
+	"beacon/core/record"
 	"beacon/core/zonefile"
 	"beacon/store"
 )
@@ -28,8 +29,8 @@ func isMissing(err error) bool { return errors.Is(err, store.ErrNotFound) }
 type Defined struct {
 	Zone      dnsname.Name    `json:"zone"`
 	New       bool            `json:"new"` // not looked after here before
-	Added     []string        `json:"added"`
-	Removed   []string        `json:"removed"`
+	Added     []record.Record `json:"added"`
+	Removed   []record.Record `json:"removed"`
 	Same      int             `json:"same"`
 	At        []string        `json:"at"`
 	NewAt     []string        `json:"new_at"` // accounts at which it was not placed before

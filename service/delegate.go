@@ -3,6 +3,7 @@ package service
 import (
 	"context"
 	"fmt"
+	"strings"
 
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
@@ -132,7 +133,7 @@ func (s *Service) lookBefore(ctx context.Context, z store.Zone, d store.Domain, 
 
 // change makes the steps at the registrar that are left to make.
 func (s *Service) change(ctx context.Context, driver registrar.Driver, d store.Domain, r DelegateRequest, out *Delegated) error {
-	domain := r.Domain.String()
+	domain := strings.TrimSuffix(r.Domain.String(), ".")
 	reg, err := s.call(ctx, func(ctx context.Context) (registrar.Registration, error) { return driver.Domain(ctx, r.Domain) })
 	if err != nil {
 		return explain(err)
@@ -174,7 +175,7 @@ func (s *Service) change(ctx context.Context, driver registrar.Driver, d store.D
 			return explain(err)
 		}
 		out.After = show(reg)
-		s.note(ctx, "delegation."+string(step), domain, fmt.Sprintf("at %s: in force %v, saved %v", out.Registrar, reg.Active, reg.Saved))
+		s.note(ctx, "delegation."+string(step), r.Domain.String(), fmt.Sprintf("at %s: in force %v, saved %v", out.Registrar, reg.Active, reg.Saved))
 	}
 	if r.DryRun {
 		out.Next = "This was a dry run; nothing was changed."

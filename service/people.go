@@ -74,10 +74,10 @@ func (s *Service) Caller(ctx context.Context, token string) (c access.Caller, er
 	return c, err
 }
 
-// Logbook gives a page of the logbook, newest first.
-func (s *Service) Logbook(ctx context.Context, subject string, before uint64, limit int) (list []store.Entry, err error) {
+// Logbook gives a page of the logbook, newest first; requests to the outside that went well only if they are asked for.
+func (s *Service) Logbook(ctx context.Context, subject string, requests bool, before uint64, limit int) (list []store.Entry, err error) {
 	err = s.tx(ctx, func(tx *store.Tx) error {
-		list, err = tx.Entries(subject, before, min(max(limit, 1), 200))
+		list, err = tx.Entries(subject, requests, before, min(max(limit, 1), 200))
 		return err
 	})
 	return list, err

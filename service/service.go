@@ -128,7 +128,11 @@ func (s *Service) observe(ctx context.Context, call outcall.Call) {
 		detail = fmt.Sprintf("%s %s: %s (%d ms)", call.Method, call.Path, call.Problem, call.Took.Milliseconds())
 	}
 	s.metrics.calls.WithLabelValues(call.Account, outcomeWord(call)).Inc()
-	s.note(ctx, "request", call.Account, detail)
+	action := "request"
+	if call.Problem != "" {
+		action = "request.failed"
+	}
+	s.note(ctx, action, call.Account, detail)
 }
 
 func outcomeWord(call outcall.Call) string {

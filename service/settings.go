@@ -7,6 +7,8 @@ import (
 	"net"
 	"os"
 	"path/filepath"
+	"regexp"
+	"strings"
 	"time"
 
 	"go.yaml.in/yaml/v3"
@@ -54,7 +56,7 @@ func ReadSettings(path string) (Settings, error) {
 	decoder := yaml.NewDecoder(bytes.NewReader(text))
 	decoder.KnownFields(true)
 	if err := decoder.Decode(&s); err != nil {
-		return s, fmt.Errorf("the settings in %s: %w", path, err)
+		return s, fmt.Errorf("the settings in %s: %s", path, yamlReason(err))
 	}
 	for _, file := range []*string{&s.KeyFile, &s.DNS.Roots, &s.Database.Socket} {
 		if *file != "" && !filepath.IsAbs(*file) {
@@ -65,6 +67,14 @@ func ReadSettings(path string) (Settings, error) {
 		return s, fmt.Errorf("the settings in %s: %w", path, err)
 	}
 	return s, nil
+}
+
+var unknownField = regexp.MustCompile(`field (\S+) not found in type \S+`)
+
+// yamlReason puts what the YAML reader says on one line, and in our words where it speaks of its types.
+func yamlReason(err error) string {
+	text := strings.Join(strings.Fields(strings.TrimPrefix(strings.TrimPrefix(err.Error(), "yaml: "), "unmarshal errors:")), " ")
+	return unknownField.ReplaceAllString(text, `"$1" is no setting here`)
 }
 
 func (s Settings) check() error {
@@ -93,5 +103,12 @@ func (s Settings) check() error {
 			fail("resolvers: %q is no address; write IP address and port, such as 192.0.2.53:53", r.Address)
 		}
 	}
-	return errors.Join(problems...)
+	if len(problems) == 0 {
+		return nil
+	}
+	texts := make([]string, len(problems))
+	for i, p := range problems {
+		texts[i] = p.Error()
+	}
+	return errors.New(strings.Join(texts, "; "))
 }

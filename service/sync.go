@@ -313,10 +313,10 @@ func (s *Service) syncDone(ctx context.Context, run *syncRun) error {
 	if len(run.applied) > 0 {
 		visible, problems := s.waitServed(ctx, run)
 		found = append(found, problems...)
-		message = "Done."
+		message = "Written; not seen at every nameserver yet."
 		if visible >= 0 {
 			ms := visible.Milliseconds()
-			message = fmt.Sprintf("Done; every nameserver served it %d ms after the last write.", ms)
+			message = fmt.Sprintf("Every nameserver served it %d ms after the last write.", ms)
 			if err := s.store.Tx(ctx, func(tx *store.Tx) error {
 				return tx.UpdateSync(run.sync.ID, map[string]any{"visible_ms": ms})
 			}); err != nil {
@@ -324,7 +324,7 @@ func (s *Service) syncDone(ctx context.Context, run *syncRun) error {
 			}
 		}
 	} else if run.sync.Requests > 0 {
-		message = "Done."
+		message = "Written."
 	}
 	return s.endSync(ctx, run, store.SyncDone, message, found)
 }

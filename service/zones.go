@@ -156,15 +156,15 @@ type Import struct {
 
 // LeftOut is a record of an imported file that is not taken over, and why.
 type LeftOut struct {
-	Record string `json:"record"`
-	Why    string `json:"why"`
+	Record record.Record `json:"record"`
+	Why    string        `json:"why"`
 }
 
 // Imported says what an import does, or did.
 type Imported struct {
 	Zone     dnsname.Name    `json:"zone"`
-	Added    []string        `json:"added"`
-	Removed  []string        `json:"removed"`
+	Added    []record.Record `json:"added"`
+	Removed  []record.Record `json:"removed"`
 	Same     int             `json:"same"`
 	LeftOut  []LeftOut       `json:"left_out"`
 	Revision *store.Revision `json:"revision"` // nil in a dry run
@@ -177,18 +177,17 @@ func (s *Service) ImportZone(ctx context.Context, in Import) (Imported, error) {
 	if len(faults) > 0 {
 		return Imported{}, &Problem{Kind: Invalid, Message: fmt.Sprintf("The zone file has %d faults; nothing was changed.", len(faults)), Faults: faults}
 	}
-	out := Imported{Zone: in.Zone, LeftOut: []LeftOut{}, Added: []string{}, Removed: []string{}}
+	out := Imported{Zone: in.Zone, LeftOut: []LeftOut{}}
 	contents := read.Contents().Filter(func(k record.Key) bool { return k.Name != in.Zone || k.Type != record.SOA && k.Type != record.NS })
 	for _, t := range []record.Type{record.SOA, record.NS} {
 		for _, r := range read.Contents().Get(record.Key{Name: in.Zone, Type: t}).Records() {
-			out.LeftOut = append(out.LeftOut, LeftOut{r.String(), "belongs to the provider that the file came from; the new one brings its own"})
+			out.LeftOut = append(out.LeftOut, LeftOut{r, "belongs to the provider that the file came from; the new one brings its own"})
 		}
 	}
 	if found := record.Check(in.Zone, contents); len(found) > 0 {
 		return out, &Problem{Kind: Invalid, Message: "The zone file holds records that no nameserver could serve; nothing was changed.", Findings: found}
 	}
 	err := s.tx(ctx, func(tx *store.Tx) error {
-		out.Added, out.Removed, out.Same = []string{}, []string{}, 0
 		z, known, err := zoneOrNew(tx, in.Zone, !in.DryRun)
 		if err != nil {
 			return err
@@ -228,24 +227,24 @@ func zoneOrNew(tx *store.Tx, name dnsname.Name, create bool) (z store.Zone, know
 	return z, false, err
 }
 
-// compareRecords gives the lines that only one of two contents has.
-func compareRecords(before, after record.Contents) (added, removed []string, same int) {
+// compareRecords gives the records that only one of two contents has.
+func compareRecords(before, after record.Contents) (added, removed []record.Record, same int) {
 	had := map[record.Record]bool{}
 	for _, r := range before.Records() {
 		had[r] = true
 	}
-	added, removed = []string{}, []string{}
+	added, removed = []record.Record{}, []record.Record{}
 	for _, r := range after.Records() {
 		if had[r] {
 			same++
 			delete(had, r)
 		} else {
-			added = append(added, r.String())
+			added = append(added, r)
 		}
 	}
 	for _, r := range before.Records() {
 		if had[r] {
-			removed = append(removed, r.String())
+			removed = append(removed, r)
 		}
 	}
 	return added, removed, same

@@ -22,9 +22,12 @@ func (t *Tx) Log(actor, action, subject, detail string) error {
 }
 
 // Entries gives at most limit lines before the given id, newest first; 0 begins with the newest. An empty subject
-// means all.
-func (t *Tx) Entries(subject string, before uint64, limit int) (list []Entry, err error) {
+// means all; requests to providers and registrars that went well are left out unless they are asked for.
+func (t *Tx) Entries(subject string, requests bool, before uint64, limit int) (list []Entry, err error) {
 	q := t.db.Order("id DESC").Limit(limit)
+	if !requests {
+		q = q.Where("action <> 'request'")
+	}
 	if subject != "" {
 		q = q.Where("subject = ?", subject)
 	}

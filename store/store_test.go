@@ -294,13 +294,13 @@ func TestLogbook(t *testing.T) {
 		for i := range 3 {
 			require.NoError(t, tx.Log("keeper", "sync.started", "a.example.", fmt.Sprint(i)))
 		}
-		page, err := tx.Entries("a.example.", 0, 2)
+		page, err := tx.Entries("a.example.", true, 0, 2)
 		require.NoError(t, err)
 		require.Len(t, page, 2)
-		rest, err := tx.Entries("a.example.", page[1].ID, 2)
+		rest, err := tx.Entries("a.example.", true, page[1].ID, 2)
 		require.NoError(t, err)
 		assert.Len(t, rest, 1)
-		none, err := tx.Entries("b.example.", 0, 2)
+		none, err := tx.Entries("b.example.", true, 0, 2)
 		assert.Empty(t, none)
 		return err
 	})

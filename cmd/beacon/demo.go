@@ -2,7 +2,6 @@ package main
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"os"
 	"os/signal"
@@ -55,7 +54,8 @@ func demoStart() *cobra.Command {
 		stage, err := demo.Start(ctx, opt)
 		if err != nil {
 			if ctx.Err() != nil {
-				return errors.New("stopped")
+				fmt.Println("Stopped before everything was up.")
+				return nil
 			}
 			return err
 		}

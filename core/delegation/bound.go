@@ -15,12 +15,12 @@ func (h History) moments(domain string) []Moment {
 		return nil
 	}
 	if h.Former == nil && h.Absent != nil && len(h.Current.Set) > 0 {
-		out = append(out, Moment{"delegation", domain, h.Since.Add(seconds(*h.Absent)),
-			fmt.Sprintf("first delegated; caches may hold its absence for %s", seconds(*h.Absent))})
+		by := h.Since.Add(seconds(*h.Absent))
+		out = append(out, Moment{"delegation", domain, by, by, fmt.Sprintf("first delegated; caches may hold its absence for %s", spanText(*h.Absent))})
 	}
 	if h.Former != nil {
 		d, why := h.delegationBound()
-		out = append(out, Moment{"delegation", domain, d, why})
+		out = append(out, Moment{"delegation", domain, d, h.Since.Add(seconds(h.Former.P)), why})
 		for _, old := range h.Former.Sets {
 			if m, changed := h.contentMoment(old, d); changed {
 				out = append(out, m)
@@ -32,8 +32,9 @@ func (h History) moments(domain string) []Moment {
 		if e.Before.Answer != Positive {
 			ttl = e.N
 		}
-		out = append(out, Moment{"content", e.Before.Key.String(), e.At.Add(seconds(ttl)),
-			fmt.Sprintf("changed at all nameservers; the old answer may be held for %s", seconds(ttl))})
+		by := e.At.Add(seconds(ttl))
+		out = append(out, Moment{"content", e.Before.Key.String(), by, by,
+			fmt.Sprintf("changed at all nameservers; the old answer may be held for %s", spanText(ttl))})
 	}
 	return out
 }
@@ -48,7 +49,7 @@ func (h History) delegationBound() (time.Time, string) {
 	}
 	child := last.Add(seconds(h.Former.C))
 	why := fmt.Sprintf("all parents served the new set at %s; the old set is held for up to %s from the parents, "+
-		"and %s more from the old nameservers", clockText(h.Since), seconds(h.Former.P), seconds(h.Former.C))
+		"and %s more from the old nameservers", clockText(h.Since), spanText(h.Former.P), spanText(h.Former.C))
 	if child.Before(parent) {
 		return parent, why
 	}
@@ -72,8 +73,12 @@ func (h History) contentMoment(old Observed, d time.Time) (Moment, bool) {
 	if old.Answer != Positive {
 		ttl = h.Former.N
 	}
-	return Moment{"content", old.Key.String(), until.Add(seconds(ttl)),
-		fmt.Sprintf("the old answer can be fetched until %s and then be held for %s", clockText(until), seconds(ttl))}, true
+	likely := h.Since.Add(seconds(h.Former.P))
+	if until.Before(likely) {
+		likely = until
+	}
+	return Moment{"content", old.Key.String(), until.Add(seconds(ttl)), likely.Add(seconds(ttl)),
+		fmt.Sprintf("the old answer can be fetched until %s and then be held for %s", clockText(until), spanText(ttl))}, true
 }
 
 // latest gives the last of the moments.
@@ -86,6 +91,19 @@ func latest(moments []Moment) *time.Time {
 		}
 	}
 	return last
+}
+
+// spanText shows a TTL in the largest unit that fits it.
+func spanText(ttl uint32) string {
+	for _, unit := range []struct {
+		size uint32
+		name string
+	}{{86400, "d"}, {3600, "h"}, {60, "min"}} {
+		if ttl >= unit.size && ttl%unit.size == 0 {
+			return fmt.Sprintf("%d %s", ttl/unit.size, unit.name)
+		}
+	}
+	return fmt.Sprintf("%d s", ttl)
 }
 
 // clockText shows a world time to the second.

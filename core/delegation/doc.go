@@ -42,6 +42,7 @@ type Registration struct {
 	Account string         `json:"account"`
 	Active  []dnsname.Name `json:"active"`            // in force
 	Saved   []dnsname.Name `json:"saved"`             // stored, in force only once made active
+	AskedAt time.Time      `json:"asked_at"`          // world time
 	Problem string         `json:"problem,omitempty"` // why it could not be asked
 }
 
@@ -50,7 +51,8 @@ type Report struct {
 	Domain    dnsname.Name      `json:"domain"`
 	CheckedAt time.Time         `json:"checked_at"` // world time at the end of the sweep
 	Verdict   Verdict           `json:"verdict"`
-	SettlesBy *time.Time        `json:"settles_by"` // the last of Moments; nil where nothing settles or no bound is known
+	SettlesBy *time.Time        `json:"settles_by"` // the bound: last of Moments; nil where nothing settles or no bound is known
+	Likely    *time.Time        `json:"likely"`     // the estimate, as long as a resolver that was asked sees the old
 	Moments   []Moment          `json:"moments"`
 	Findings  []finding.Finding `json:"findings"`
 	Wanted    []dnsname.Name    `json:"wanted"`
@@ -87,6 +89,7 @@ type Moment struct {
 	What    string    `json:"what"`    // "delegation" or "content"
 	Subject string    `json:"subject"` // the domain or the record set
 	By      time.Time `json:"by"`      // the bound: every cache that obeys TTLs has let go by then
+	Likely  time.Time `json:"likely"`  // the estimate: by then those have that follow the parents, as most do
 	Why     string    `json:"why"`     // the sum behind it
 }
 

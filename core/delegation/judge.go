@@ -30,9 +30,24 @@ func Judge(plan Plan, h History, s Sweep) Report {
 		j.judgeOldServers()
 		j.judgeResolvers()
 	}
+	j.estimate()
 	finding.Sort(j.report.Findings)
 	j.report.Verdict = j.verdict(delegated)
 	return j.report
+}
+
+// estimate says by when the rest will likely be done, as long as somebody who was asked is still behind.
+func (j *judge) estimate() {
+	behind := false
+	for _, v := range j.report.Resolvers {
+		behind = behind || v.Sees == "old"
+	}
+	for _, m := range j.report.Moments {
+		if behind && m.Likely.After(j.now) && (j.report.Likely == nil || m.Likely.After(*j.report.Likely)) {
+			likely := m.Likely
+			j.report.Likely = &likely
+		}
+	}
 }
 
 type judge struct {

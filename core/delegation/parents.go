@@ -32,7 +32,7 @@ func (j *judge) judgeRegistrar() {
 	j.find("saved-not-active", severity, domain,
 		fmt.Sprintf("The registrar has saved a new nameserver list (%s) that is not in force: in force is still %s. "+
 			"Waiting will not help.", joinNames(r.Saved), joinNames(r.Active)),
-		"Make the saved list active: beacon delegate "+strings.TrimSuffix(domain, ".")+".")
+		"Make the saved list active: beacon delegate "+strings.TrimSuffix(domain, "."))
 }
 
 // judgeParents holds what the parents serve against what is wanted. It reports whether there is a delegation at all.
@@ -149,7 +149,7 @@ func (j *judge) otherSet(domain string) {
 	default:
 		j.find("parent-serves-other-set", finding.Error, domain,
 			fmt.Sprintf("The parent serves %s; wanted is %s.", joinNames(j.set), joinNames(j.plan.Wanted)),
-			"Change the nameservers at the registrar: beacon delegate "+short+".")
+			"Change the nameservers at the registrar: beacon delegate "+short)
 	}
 }
 

@@ -1,0 +1,54 @@
+# Agile Beacon. `make start` runs it with its demo, `make test` tests it; both install what is missing.
+GO ?= go
+TEST_TIMEOUT = 11m
+
+.PHONY: start build tour test check bench soak fuzz docs clean need-go need-database need-tests
+
+start: need-database build
+	@exec bin/beacon demo start
+
+build: need-go
+	@$(GO) build -trimpath -o bin/beacon ./cmd/beacon
+
+# The whole scenario on a stage of its own, unattended; fails unless every step holds.
+tour: need-database build
+	@exec bin/beacon demo tour
+
+test: need-tests check
+	$(GO) test -race -timeout $(TEST_TIMEOUT) ./...
+
+# Everything that reads the code without running it.
+check: need-go
+	@unformatted=$$(gofmt -l $$(git ls-files '*.go')); if [ -n "$$unformatted" ]; then echo "not formatted: $$unformatted"; exit 1; fi
+	$(GO) vet ./...
+	$(GO) tool staticcheck ./...
+
+bench: need-tests
+	@$(GO) test -run '^$$' -bench . -benchtime 3x -timeout 30m ./core/... | grep -E '^(Benchmark|pkg)' | scripts/bench-table
+	@$(GO) test -run '^$$' -bench . -timeout 30m ./resolve ./store | grep -E '^(Benchmark|pkg)' | scripts/bench-table
+
+# Long fault runs, some minutes.
+soak: need-tests
+	BEACON_SOAK=1 $(GO) test -count 1 -v -timeout 60m -run 'Kill|Settles' ./e2e
+
+fuzz: need-go
+	$(GO) test -run '^$$' -fuzz FuzzParse$$ -fuzztime 1m ./core/dnsname
+	$(GO) test -run '^$$' -fuzz FuzzParseData -fuzztime 1m ./core/record
+	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1m ./core/zonefile
+	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1m ./core/definition
+
+# The pictures and the tour's output in docs/, made from the demo.
+docs: need-database build
+	@bin/beacon demo tour > docs/tour.txt
+
+clean:
+	rm -rf bin var
+
+need-go:
+	@command -v $(GO) >/dev/null || { echo "Go 1.26 or newer is needed: https://go.dev/doc/install"; exit 1; }
+
+need-database:
+	@scripts/need mariadbd=mariadb-server-core,mariadb-client-core
+
+need-tests: need-go
+	@scripts/need mariadbd=mariadb-server-core,mariadb-client-core gcc=gcc,libc6-dev

@@ -1,0 +1,237 @@
+// Package e2e tests the running product: database, practice world and service as processes of their own, asked through
+// the service's API and watched from outside.
+package e2e
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"math/rand/v2"
+	"net"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"runtime"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"beacon/demo"
+)
+
+var program string
+
+func TestMain(m *testing.M) {
+	dir, err := os.MkdirTemp("", "beacon-e2e")
+	if err != nil {
+		panic(err)
+	}
+	program = filepath.Join(dir, "beacon")
+	build := exec.Command("go", "build", "-o", program, "beacon/cmd/beacon")
+	build.Stderr = os.Stderr
+	if err := build.Run(); err != nil {
+		panic(err)
+	}
+	code := m.Run()
+	_ = os.RemoveAll(dir)
+	os.Exit(code)
+}
+
+func soak() bool { return os.Getenv("BEACON_SOAK") != "" }
+
+func freePort(t *testing.T) int {
+	t.Helper()
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	defer l.Close()
+	return l.Addr().(*net.TCPAddr).Port
+}
+
+// options are those of a stage with addresses of its own.
+func options(t *testing.T, rate float64, settings string) demo.Options {
+	return demo.Options{Dir: t.TempDir(), Listen: fmt.Sprintf("127.0.0.1:%d", freePort(t)), Net: 60 + rand.IntN(190),
+		DNSPort: freePort(t), HTTPPort: freePort(t), Rate: rate, Program: program, Settings: settings, Fast: true}
+}
+
+// stage starts a demo. The test stays on its thread, to which the lives of the processes are tied.
+func stage(t *testing.T, opt demo.Options) *demo.Stage {
+	t.Helper()
+	runtime.LockOSThread()
+	s, err := demo.Start(context.Background(), opt)
+	require.NoError(t, err)
+	t.Cleanup(s.Stop)
+	return s
+}
+
+// asker talks to the API as the first person.
+type asker struct {
+	t     *testing.T
+	stage *demo.Stage
+	token string
+}
+
+func signedIn(t *testing.T, s *demo.Stage) *asker {
+	t.Helper()
+	token, err := s.SignIn(context.Background())
+	require.NoError(t, err)
+	return &asker{t, s, token}
+}
+
+// ask makes a request that must go well.
+func (a *asker) ask(method, path string, body, out any) {
+	a.t.Helper()
+	status, text := a.try(method, path, body)
+	require.Less(a.t, status, 300, "%s %s: %s", method, path, text)
+	if out != nil {
+		require.NoError(a.t, json.Unmarshal(text, out))
+	}
+}
+
+func (a *asker) try(method, path string, body any) (int, []byte) {
+	a.t.Helper()
+	sent, err := json.Marshal(body)
+	require.NoError(a.t, err)
+	req, err := http.NewRequest(method, a.stage.Address()+"/api/v1"+path, bytes.NewReader(sent))
+	require.NoError(a.t, err)
+	req.Header.Set("Authorization", "Bearer "+a.token)
+	res, err := http.DefaultClient.Do(req)
+	require.NoError(a.t, err)
+	defer res.Body.Close()
+	text, err := io.ReadAll(res.Body)
+	require.NoError(a.t, err)
+	return res.StatusCode, text
+}
+
+type syncState struct {
+	ID                                       int
+	State, Message                           string
+	Total, Added, Changed, Removed, Requests int
+}
+
+// sync starts a sync and gives its number.
+func (a *asker) sync(zone string) int {
+	a.t.Helper()
+	var started struct{ Items []syncState }
+	a.ask("POST", "/zones/"+zone+"/syncs", map[string]any{}, &started)
+	require.Len(a.t, started.Items, 1)
+	return started.Items[0].ID
+}
+
+func (a *asker) syncState(id int) (s syncState) {
+	a.t.Helper()
+	a.ask("GET", fmt.Sprintf("/syncs/%d", id), nil, &s)
+	return s
+}
+
+// synced waits until a sync has ended well.
+func (a *asker) synced(id int) syncState {
+	a.t.Helper()
+	for deadline := time.Now().Add(90 * time.Second); ; time.Sleep(30 * time.Millisecond) {
+		s := a.syncState(id)
+		if s.State != "waiting" && s.State != "running" {
+			require.Equal(a.t, "done", s.State, s.Message)
+			return s
+		}
+		require.True(a.t, time.Now().Before(deadline), "sync %d does not end: %+v", id, s)
+	}
+}
+
+func (a *asker) define(text string) {
+	a.t.Helper()
+	a.ask("POST", "/definitions", map[string]any{"files": []map[string]string{{"name": "test.beacon.yaml", "text": text}}}, nil)
+}
+
+func TestTour(t *testing.T) {
+	opt := options(t, 60, "")
+	runtime.LockOSThread()
+	var out bytes.Buffer
+	err := demo.Tour(context.Background(), opt, &out)
+	require.NoError(t, err, out.String())
+	for _, line := range strings.Split(out.String(), "\n") {
+		if strings.HasPrefix(line, "──") || strings.HasPrefix(line, "   ") {
+			continue
+		}
+		assert.LessOrEqual(t, len([]rune(line)), 125, line)
+	}
+}
+
+// What was done is kept over a stop, a second start is quick, and a stop leaves no process and no listener.
+func TestStopAndStartAgain(t *testing.T) {
+	opt := options(t, 60, "")
+	cmd := exec.Command(program, "demo", "start", "--dir", opt.Dir, "--listen", opt.Listen, "--net", fmt.Sprint(opt.Net),
+		"--dns-port", fmt.Sprint(opt.DNSPort), "--http-port", fmt.Sprint(opt.HTTPPort))
+	runtime.LockOSThread()
+	for round := range 2 {
+		begun := time.Now()
+		cmd = exec.Command(cmd.Path, cmd.Args[1:]...)
+		cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL}
+		var out bytes.Buffer
+		cmd.Stdout, cmd.Stderr = &out, &out
+		require.NoError(t, cmd.Start())
+		ready := func() bool {
+			res, err := http.Get("http://" + opt.Listen + "/readyz")
+			if err != nil {
+				return false
+			}
+			res.Body.Close()
+			return res.StatusCode == http.StatusOK
+		}
+		require.Eventually(t, ready, 60*time.Second, 20*time.Millisecond, out.String())
+		t.Logf("start %d: ready after %.2f s", round+1, time.Since(begun).Seconds())
+		if round == 0 { // the scenario is loaded after the service is ready
+			require.Eventually(t, func() bool { _, err := os.Stat(filepath.Join(opt.Dir, "loaded")); return err == nil }, 20*time.Second, 20*time.Millisecond)
+		}
+		require.NoError(t, cmd.Process.Signal(os.Interrupt))
+		require.NoError(t, cmd.Wait(), out.String())
+		assert.Empty(t, processesNaming(t, opt.Dir), "processes that were left")
+		assert.False(t, ready())
+	}
+}
+
+// processesNaming lists running processes whose command line has text in it.
+func processesNaming(t *testing.T, text string) (found []string) {
+	t.Helper()
+	lines, err := filepath.Glob("/proc/[0-9]*/cmdline")
+	require.NoError(t, err)
+	for _, path := range lines {
+		if line, err := os.ReadFile(path); err == nil && bytes.Contains(line, []byte(text)) {
+			found = append(found, strings.ReplaceAll(string(line), "\x00", " "))
+		}
+	}
+	return found
+}
+
+// Each way in which a start can fail says what to do, and ends with an exit code that is not zero.
+func TestStartsThatCannotBe(t *testing.T) {
+	dir := t.TempDir()
+	taken, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	defer taken.Close()
+	hints := filepath.Join(dir, "roots.zone")
+	require.NoError(t, os.WriteFile(hints, []byte(". 60 NS a.root.test.\na.root.test. 60 A 127.0.0.1\n"), 0o600))
+	base := "dns: {roots: roots.zone}\ndatabase: {socket: nowhere, user: beacon, database: beacon}\n"
+	for _, c := range []struct{ name, settings, says string }{
+		{"no database", base + fmt.Sprintf("listen: 127.0.0.1:%d\n", freePort(t)), "does not answer"},
+		{"port in use", base + "listen: " + taken.Addr().String() + "\n", "in use by another program"},
+		{"unknown setting", base + "lissten: 127.0.0.1:1\n", `line 3: "lissten" is no setting`},
+		{"no root hints", "database: {socket: x}\n", "dns.roots"},
+		{"lease too short", base + "lease: 1s\n", "at least twice"},
+		{"bad network", base + fmt.Sprintf("reach: [all]\nlisten: 127.0.0.1:%d\n", freePort(t)), "no network"},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			path := filepath.Join(dir, "beacon.yaml")
+			require.NoError(t, os.WriteFile(path, []byte(c.settings), 0o600))
+			out, err := exec.Command(program, "serve", "--settings", path).CombinedOutput()
+			assert.Error(t, err)
+			assert.Contains(t, string(out), c.says)
+			assert.Len(t, strings.Split(strings.TrimSpace(string(out)), "\n"), 1, "one clear line, no trace")
+		})
+	}
+}

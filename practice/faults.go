@@ -17,6 +17,7 @@ type fault struct {
 	CutBefore bool   `json:"cut_before"` // HTTP: break the connection and do nothing
 	Silent    bool   `json:"silent"`     // DNS: do not answer
 	Rcode     int    `json:"rcode"`      // DNS: answer with this code only
+	Writes    bool   `json:"writes"`     // HTTP: only requests that change something meet it
 	Count     int    `json:"count"`      // how many requests; 0 for all until cleared
 }
 
@@ -31,7 +32,7 @@ func newFaults() *faults { return &faults{set: map[string]*fault{}} }
 func (f *faults) put(wish fault) {
 	f.mu.Lock()
 	defer f.mu.Unlock()
-	empty := fault{Site: wish.Site, Count: wish.Count}
+	empty := fault{Site: wish.Site, Count: wish.Count, Writes: wish.Writes}
 	if wish == empty {
 		delete(f.set, wish.Site)
 		return
@@ -39,12 +40,12 @@ func (f *faults) put(wish fault) {
 	f.set[wish.Site] = &wish
 }
 
-// take gives the fault that the next request to site shall meet.
-func (f *faults) take(site string) fault {
+// take gives the fault that the next request to site shall meet; writes says that it changes something.
+func (f *faults) take(site string, writes bool) fault {
 	f.mu.Lock()
 	defer f.mu.Unlock()
 	found := f.set[site]
-	if found == nil {
+	if found == nil || found.Writes && !writes {
 		return fault{}
 	}
 	now := *found
@@ -58,7 +59,7 @@ func (f *faults) take(site string) fault {
 
 func (f *faults) dns(site string, next dns.Handler) dns.Handler {
 	return dns.HandlerFunc(func(rw dns.ResponseWriter, q *dns.Msg) {
-		now := f.take(site)
+		now := f.take(site, false)
 		time.Sleep(time.Duration(now.DelayMS) * time.Millisecond)
 		switch {
 		case now.Silent:
@@ -72,7 +73,7 @@ func (f *faults) dns(site string, next dns.Handler) dns.Handler {
 
 func (f *faults) http(site string, next http.Handler) http.Handler {
 	return http.HandlerFunc(func(rw http.ResponseWriter, r *http.Request) {
-		now := f.take(site)
+		now := f.take(site, r.Method != http.MethodGet)
 		time.Sleep(time.Duration(now.DelayMS) * time.Millisecond)
 		switch {
 		case now.CutBefore:

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"net/netip"
+	"slices"
 	"sync"
 
 	"github.com/miekg/dns"
@@ -50,6 +51,7 @@ type walk struct {
 	port   uint16
 	mu     sync.Mutex
 	asked  int
+	deaf   map[string]bool // addresses that did not answer: asked last from then on
 	zones  map[dnsname.Name]*zoneServers
 	addrs  map[dnsname.Name]addresses
 }
@@ -74,7 +76,7 @@ func newWalk(client *Client, hints Hints, port uint16) *walk {
 		root.glue[h.Name] = append(root.glue[h.Name], at.Addr())
 	}
 	root.names = delegation.SortNames(root.names)
-	return &walk{client: client, port: port, zones: map[dnsname.Name]*zoneServers{dnsname.Root: root}, addrs: map[dnsname.Name]addresses{}}
+	return &walk{client: client, port: port, zones: map[dnsname.Name]*zoneServers{dnsname.Root: root}, addrs: map[dnsname.Name]addresses{}, deaf: map[string]bool{}}
 }
 
 // ask counts the question against the sweep's bound.
@@ -142,7 +144,7 @@ func inWords(zone dnsname.Name) string {
 // firstAnswer asks servers in turn until one answers usably.
 func (w *walk) firstAnswer(ctx context.Context, servers []delegation.Server, q Question) (*dns.Msg, error) {
 	var last error
-	for _, s := range servers {
+	for _, s := range w.hearingFirst(servers) {
 		m, err := w.ask(ctx, s, q)
 		if err == nil && m.Rcode != dns.RcodeSuccess && m.Rcode != dns.RcodeNameError {
 			err = errors.New(dns.RcodeToString[m.Rcode])
@@ -150,11 +152,31 @@ func (w *walk) firstAnswer(ctx context.Context, servers []delegation.Server, q Q
 		if err == nil {
 			return m, nil
 		}
+		w.mu.Lock()
+		w.deaf[s.Address] = true
+		w.mu.Unlock()
 		if last = err; ctx.Err() != nil {
 			break
 		}
 	}
 	return nil, last
+}
+
+// hearingFirst puts servers that did not answer before behind the others.
+func (w *walk) hearingFirst(servers []delegation.Server) []delegation.Server {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	ordered := slices.Clone(servers)
+	slices.SortStableFunc(ordered, func(a, b delegation.Server) int {
+		switch {
+		case w.deaf[a.Address] == w.deaf[b.Address]:
+			return 0
+		case w.deaf[a.Address]:
+			return 1
+		}
+		return -1
+	})
+	return ordered
 }
 
 // referral reads a referral from zone towards name: NS records in the authority section of an answer that is not

@@ -1,0 +1,501 @@
+package service_test
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net/http"
+	"net/netip"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"beacon/core/definition"
+	"beacon/core/delegation"
+	"beacon/core/diff"
+	"beacon/core/dnsname"
+	"beacon/core/finding"
+	"beacon/core/record"
+	"beacon/outcall"
+	"beacon/practice"
+	"beacon/practice/practicetest"
+	"beacon/provider"
+	"beacon/provider/httpapi"
+	"beacon/registrar"
+	registrarapi "beacon/registrar/httpapi"
+	"beacon/resolve"
+	"beacon/service"
+	"beacon/store"
+	"beacon/store/storetest"
+)
+
+func TestMain(m *testing.M) { storetest.Main(m) }
+
+var (
+	ctx  = context.Background()
+	zone = dnsname.MustParse("saltmarsh-ferries.example")
+)
+
+// house is a service on a practice world, with all accounts connected.
+type house struct {
+	*service.Service
+	t     *testing.T
+	world *practice.World
+}
+
+func drivers() service.Drivers {
+	return service.Drivers{
+		Providers: map[string]func(outcall.Client) provider.Driver{
+			"heron":  func(c outcall.Client) provider.Driver { return httpapi.NewHeron(c) },
+			"plover": func(c outcall.Client) provider.Driver { return httpapi.NewPlover(c) },
+		},
+		Registrars: map[string]func(outcall.Client) registrar.Driver{
+			"gannet": func(c outcall.Client) registrar.Driver { return registrarapi.NewGannet(c) },
+		},
+	}
+}
+
+func newHouse(t *testing.T) house {
+	t.Helper()
+	w := practicetest.Start(t, 60)
+	dir := t.TempDir()
+	hints := filepath.Join(dir, "roots.zone")
+	require.NoError(t, os.WriteFile(hints, []byte(w.RootHints()), 0o600))
+	settings := service.Settings{Database: storetest.Settings(t), KeyFile: filepath.Join(dir, "key"), Reach: []string{"127.0.0.0/8"},
+		DNS:        service.DNSSettings{Roots: hints, Port: netip.MustParseAddrPort(w.DNSAddress("0.1")).Port()},
+		WorldClock: w.URL("control") + "/clock", Checks: service.CheckSettings{Settling: 30 * time.Second, Settled: time.Hour},
+		Lease: 4 * time.Second, Request: time.Second, Workers: 2}
+	for _, r := range w.Resolvers() {
+		settings.Resolvers = append(settings.Resolvers, resolve.Resolver{Name: r.Name, Address: r.Address})
+	}
+	svc, err := service.Open(ctx, settings, drivers(), slog.New(slog.DiscardHandler))
+	require.NoError(t, err)
+	running, stop := context.WithCancel(ctx)
+	var group sync.WaitGroup
+	group.Go(func() { svc.Run(running) })
+	t.Cleanup(func() { stop(); group.Wait(); svc.Close() })
+	h := house{svc, t, w}
+	for _, a := range []service.NewAccount{
+		{Name: "heron-main", Role: service.RoleProvider, Kind: "heron", Address: w.URL("heron"), Secret: "heron-practice-key"},
+		{Name: "plover-old", Role: service.RoleProvider, Kind: "plover", Address: w.URL("plover"), Secret: "plover-practice-key"},
+		{Name: "gannet-main", Role: service.RoleRegistrar, Kind: "gannet", Address: w.URL("gannet"), Secret: "gannet-practice-key"},
+	} {
+		_, err := svc.AddAccount(ctx, a)
+		require.NoError(t, err)
+	}
+	return h
+}
+
+// define takes records as what the zone should contain, at the given accounts.
+func (h house) define(at, records string) {
+	h.t.Helper()
+	text := fmt.Sprintf("zones:\n  saltmarsh-ferries.example:\n    at: [%s]\n    registrar: gannet-main\n    records: |\n      %s\n", at, strings.ReplaceAll(records, "\n", "\n      "))
+	_, err := h.Define(ctx, []definition.File{{Name: "test.beacon.yaml", Text: text}}, false)
+	require.NoError(h.t, err)
+}
+
+// sync runs a sync to its end, whatever that is.
+func (h house) sync(r service.SyncRequest) service.SyncView {
+	h.t.Helper()
+	r.Zone = zone
+	list, err := h.StartSync(ctx, r)
+	require.NoError(h.t, err)
+	return h.ended(list[0].ID)
+}
+
+func (h house) ended(id uint64) (v service.SyncView) {
+	h.t.Helper()
+	require.Eventually(h.t, func() bool {
+		var err error
+		v, err = h.Sync(ctx, id)
+		require.NoError(h.t, err)
+		return v.State.Ended()
+	}, 30*time.Second, 20*time.Millisecond)
+	return v
+}
+
+// direct is the driver of an account, past the service: somebody else's hand.
+func (h house) direct(kind string) provider.Driver {
+	c := outcall.Client{HTTP: http.DefaultClient, Base: h.world.URL(kind), Secret: kind + "-practice-key"}
+	return drivers().Providers[kind](c)
+}
+
+func (h house) live(kind string) record.Contents {
+	h.t.Helper()
+	z, found, err := provider.FindZone(ctx, h.direct(kind), zone)
+	require.NoError(h.t, err)
+	require.True(h.t, found)
+	c, _, err := provider.ReadAll(ctx, h.direct(kind), z.Ref)
+	require.NoError(h.t, err)
+	return c
+}
+
+// byHand writes to a provider as its own site would.
+func (h house) byHand(kind string, sets ...record.Set) {
+	h.t.Helper()
+	z, _, err := provider.FindZone(ctx, h.direct(kind), zone)
+	require.NoError(h.t, err)
+	live, mark, err := provider.ReadAll(ctx, h.direct(kind), z.Ref)
+	require.NoError(h.t, err)
+	r := diff.Compare(live.With(sets...), live, live, diff.LeaveDrift)
+	caps, err := h.direct(kind).Describe(ctx, z.Ref)
+	require.NoError(h.t, err)
+	for _, b := range caps.Pack(r.Steps, live) {
+		b.Mark = mark
+		_, err := h.direct(kind).Apply(ctx, z.Ref, b)
+		require.NoError(h.t, err)
+	}
+}
+
+func (h house) fault(body string) {
+	h.t.Helper()
+	res, err := http.Post(h.world.URL("control")+"/faults", "application/json", strings.NewReader(body))
+	require.NoError(h.t, err)
+	res.Body.Close()
+	require.Equal(h.t, 204, res.StatusCode)
+}
+
+func set(t *testing.T, label string, typ record.Type, data ...record.Data) record.Set {
+	t.Helper()
+	name, err := dnsname.ParseRelative(label, zone)
+	require.NoError(t, err)
+	return record.NewSet(name, typ, 60, data...)
+}
+
+func codes(list []finding.Finding) (out []string) {
+	for _, f := range list {
+		out = append(out, f.Code)
+	}
+	return out
+}
+
+func asProblem(t *testing.T, err error) *service.Problem {
+	t.Helper()
+	var p *service.Problem
+	require.ErrorAs(t, err, &p)
+	return p
+}
+
+func TestSyncAtEveryKindOfProvider(t *testing.T) {
+	h := newHouse(t)
+	h.define("heron-main, plover-old", "@ A 192.0.2.1\nwww CNAME @\ntxt TXT \"a;b\"")
+	list, err := h.StartSync(ctx, service.SyncRequest{Zone: zone})
+	require.NoError(t, err)
+	require.Len(t, list, 2)
+	for _, s := range list {
+		done := h.ended(s.ID)
+		assert.Equal(t, store.SyncDone, done.State, done.Message)
+		assert.Equal(t, 3, done.Added)
+		assert.Equal(t, 1, done.Requests)
+		assert.NotNil(t, done.VisibleMS, "every nameserver serves it: %v", done.Findings)
+	}
+	assert.Equal(t, h.live("heron").Records(), h.live("plover").Records())
+	h.define("heron-main, plover-old", "@ A 192.0.2.2\nwww A 192.0.2.2")
+	for _, account := range []string{"heron-main", "plover-old"} {
+		done := h.sync(service.SyncRequest{Account: account, Allow: []string{diff.GuardNamesStop}})
+		assert.Equal(t, store.SyncDone, done.State, done.Message)
+	}
+	for _, kind := range []string{"heron", "plover"} {
+		assert.Equal(t, 2, h.live(kind).Len(), kind)
+	}
+	again := h.sync(service.SyncRequest{Account: "heron-main"})
+	assert.Zero(t, again.Requests, "nothing to do costs no write")
+}
+
+// What the other side does wrong is waited out, read again or told; never doubled and never half done in silence.
+func TestSyncThroughFaults(t *testing.T) {
+	for name, fault := range map[string]string{
+		"limited":              `{"site":"4.1","status":429,"count":3}`,
+		"broken":               `{"site":"4.1","status":500,"count":2}`,
+		"cut before":           `{"site":"4.1","cut_before":true,"count":2}`,
+		"cut after it is done": `{"site":"4.1","cut_after":true,"count":2}`,
+		"slower than it may":   `{"site":"4.1","delay_ms":1500,"count":2}`,
+	} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			h := newHouse(t)
+			h.define("heron-main", "@ A 192.0.2.1\na A 192.0.2.1")
+			require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
+			h.define("heron-main", "@ A 192.0.2.2\na A 192.0.2.2\nb A 192.0.2.2")
+			h.fault(fault)
+			done := h.sync(service.SyncRequest{})
+			assert.Equal(t, store.SyncDone, done.State, done.Message)
+			assert.Equal(t, 3, h.live("heron").Len())
+			assert.Equal(t, 3, done.Added+done.Changed, "each step counts once")
+		})
+	}
+}
+
+// A write that broke off is looked for before anything is repeated: what was done is not done again.
+func TestUnclearWriteIsReadNotRepeated(t *testing.T) {
+	for name, c := range map[string]struct {
+		fault    string
+		requests int
+	}{
+		"done":     {`"cut_after"`, 1},
+		"not done": {`"cut_before"`, 2},
+	} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			h := newHouse(t)
+			h.fault(`{"site":"4.1",` + c.fault + `:true,"writes":true,"count":1}`)
+			h.define("heron-main", "@ A 192.0.2.1")
+			require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
+			page, err := h.direct("heron").Zones(ctx, "")
+			require.NoError(t, err)
+			assert.Len(t, page.Zones, 1, "making the zone broke off: one zone, not two")
+
+			h.fault(`{"site":"4.1",` + c.fault + `:true,"writes":true,"count":1}`)
+			h.define("heron-main", "@ A 192.0.2.1\nnew A 192.0.2.2")
+			done := h.sync(service.SyncRequest{})
+			assert.Equal(t, store.SyncDone, done.State, done.Message)
+			assert.Equal(t, c.requests, done.Requests)
+			assert.Equal(t, 1, done.Added)
+		})
+	}
+}
+
+func TestDriftForeignAndConflict(t *testing.T) {
+	h := newHouse(t)
+	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.1")
+	require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
+	foreign, drift := set(t, "by-hand", record.TXT, `"not ours"`), set(t, "www", record.A, "192.0.2.66")
+	h.byHand("heron", foreign, drift)
+	list, err := h.Differences(ctx, zone, diff.LeaveDrift)
+	require.NoError(t, err)
+	assert.Empty(t, list[0].Steps)
+	assert.Len(t, list[0].Drift, 1)
+	assert.Len(t, list[0].Foreign, 1)
+	left := h.sync(service.SyncRequest{})
+	assert.Equal(t, []string{"drift-left"}, codes(left.Findings))
+	assert.True(t, h.live("heron").Get(drift.Key()).Equal(drift), "drift is left until somebody decides")
+
+	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.7")
+	held := h.sync(service.SyncRequest{})
+	assert.Equal(t, store.SyncHeld, held.State)
+	assert.Equal(t, []string{"conflict"}, codes(held.Findings))
+
+	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.1")
+	back := h.sync(service.SyncRequest{Drift: diff.PutBackDrift})
+	assert.Equal(t, store.SyncDone, back.State, back.Message)
+	assert.Equal(t, 1, back.Changed)
+	assert.True(t, h.live("heron").Get(foreign.Key()).Equal(foreign), "foreign records are left alone")
+}
+
+func TestGuardAndShownListHoldASync(t *testing.T) {
+	h := newHouse(t)
+	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.1")
+	require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
+	h.define("heron-main", "@ A 192.0.2.1")
+	held := h.sync(service.SyncRequest{})
+	assert.Equal(t, store.SyncHeld, held.State)
+	assert.Equal(t, []string{diff.GuardNamesStop}, codes(held.Findings))
+	assert.Equal(t, 2, h.live("heron").Len(), "nothing was written")
+	other := h.sync(service.SyncRequest{Allow: []string{diff.GuardNamesStop}, Expect: "another list"})
+	assert.Equal(t, store.SyncHeld, other.State)
+	list, err := h.Differences(ctx, zone, diff.LeaveDrift)
+	require.NoError(t, err)
+	done := h.sync(service.SyncRequest{Allow: []string{diff.GuardNamesStop}, Expect: list[0].Digest})
+	assert.Equal(t, store.SyncDone, done.State, done.Message)
+	assert.Equal(t, 1, h.live("heron").Len())
+}
+
+func TestTwoSyncsAreNeverInterleaved(t *testing.T) {
+	h := newHouse(t)
+	h.define("heron-main", "@ A 192.0.2.1")
+	h.fault(`{"site":"4.1","delay_ms":150}`)
+	first, err := h.StartSync(ctx, service.SyncRequest{Zone: zone})
+	require.NoError(t, err)
+	_, err = h.StartSync(ctx, service.SyncRequest{Zone: zone})
+	p := asProblem(t, err)
+	assert.Equal(t, service.InTheWay, p.Kind)
+	assert.Contains(t, p.Message, fmt.Sprintf("Sync %d", first[0].ID))
+	assert.Equal(t, store.SyncDone, h.ended(first[0].ID).State)
+}
+
+func TestWrongCredential(t *testing.T) {
+	h := newHouse(t)
+	_, err := h.AddAccount(ctx, service.NewAccount{Name: "heron-two", Role: service.RoleProvider, Kind: "heron", Address: h.world.URL("heron"), Secret: "wr0ng-s3cret"})
+	p := asProblem(t, err)
+	assert.Equal(t, service.Outside, p.Kind)
+	assert.Contains(t, p.Message, "heron-two", "which account")
+	assert.Contains(t, p.Message, "this key is not known here", "what the other side answered")
+	assert.NotContains(t, p.Message, "wr0ng-s3cret")
+	lines, err := h.Logbook(ctx, "heron-two", true, 0, 10)
+	require.NoError(t, err)
+	require.Len(t, lines, 1)
+	assert.NotContains(t, fmt.Sprint(lines), "wr0ng-s3cret")
+	for _, bad := range []service.NewAccount{{Name: "Bad Name"}, {Name: "a", Kind: "nope"}, {Name: "a", Kind: "heron", Address: "ftp://x"},
+		{Name: "a", Kind: "heron", Address: "http://127.0.0.1:1"}, {Name: "a", Kind: "heron", Address: "http://192.0.2.1", Secret: "x"}} {
+		bad.Role = service.RoleProvider
+		_, err := h.AddAccount(ctx, bad)
+		assert.Error(t, err, "%+v", bad)
+	}
+}
+
+func TestDefinitionWithFaultsChangesNothing(t *testing.T) {
+	h := newHouse(t)
+	text := "zones:\n  a.example:\n    at: [nowhere]\n    records: |\n      w A 192.0.2.1\n  b.example:\n    records: |\n      w A https://x/\n"
+	_, err := h.Define(ctx, []definition.File{{Name: "f.beacon.yaml", Text: text}}, false)
+	p := asProblem(t, err)
+	require.Len(t, p.Faults, 2, "all faults in one go")
+	assert.Equal(t, 2, p.Faults[0].Line)
+	assert.Contains(t, p.Faults[0].Message, `"nowhere"`)
+	assert.Equal(t, 8, p.Faults[1].Line)
+	zones, err := h.Zones(ctx)
+	require.NoError(t, err)
+	assert.Empty(t, zones)
+}
+
+func TestImport(t *testing.T) {
+	h := newHouse(t)
+	file := "$TTL 300\n@ SOA a. b. 1 2 3 4 5\n@ NS ns1.old.example.\nwww A 192.0.2.1\nsub NS ns1.old.example.\n"
+	dry, err := h.ImportZone(ctx, service.Import{Zone: zone, File: "x.zone", Text: file, DryRun: true})
+	require.NoError(t, err)
+	assert.Len(t, dry.Added, 2)
+	assert.Len(t, dry.LeftOut, 2)
+	_, err = h.Zone(ctx, zone)
+	assert.Equal(t, service.Missing, asProblem(t, err).Kind, "a dry run makes nothing")
+	done, err := h.ImportZone(ctx, service.Import{Zone: zone, File: "x.zone", Text: file})
+	require.NoError(t, err)
+	assert.EqualValues(t, 1, done.Revision.Number)
+	again, err := h.ImportZone(ctx, service.Import{Zone: zone, File: "x.zone", Text: file + "new A 192.0.2.2\n"})
+	require.NoError(t, err)
+	assert.Len(t, again.Added, 1)
+	assert.Equal(t, 2, again.Same)
+	_, err = h.ImportZone(ctx, service.Import{Zone: zone, File: "x.zone", Text: "www A 1\nwww A 2\n"})
+	assert.Len(t, asProblem(t, err).Faults, 4)
+	_, err = h.ImportZone(ctx, service.Import{Zone: zone, File: "x.zone", Text: "$TTL 60\nwww A 192.0.2.1\nwww CNAME b\n"})
+	assert.Equal(t, []string{"cname-beside-data"}, codes(asProblem(t, err).Findings))
+	list, err := h.Revisions(ctx, zone)
+	require.NoError(t, err)
+	assert.Len(t, list, 2, "refused imports leave no revision")
+}
+
+// register makes the domain at the registrar, served by Plover with the records of the zone there.
+func (h house) register() {
+	h.t.Helper()
+	z, found, err := provider.FindZone(ctx, h.direct("plover"), zone)
+	require.NoError(h.t, err)
+	if !found {
+		z, err = h.direct("plover").Create(ctx, zone)
+		require.NoError(h.t, err)
+	}
+	var hosts []string
+	for _, n := range z.Nameservers {
+		hosts = append(hosts, n.String())
+	}
+	require.NoError(h.t, h.world.Register(zone.String(), hosts, 120))
+	h.byHand("plover", set(h.t, "@", record.A, "192.0.2.1"), set(h.t, "www", record.A, "192.0.2.1"))
+}
+
+func TestDelegate(t *testing.T) {
+	h := newHouse(t)
+	h.register()
+	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.2")
+	_, err := h.Delegate(ctx, service.DelegateRequest{Domain: zone})
+	assert.Contains(t, asProblem(t, err).Message, "beacon sync", "no nameservers are known before the zone is there")
+	require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
+	view, err := h.Zone(ctx, zone)
+	require.NoError(t, err)
+	var good []string
+	for _, n := range view.Placements[0].Nameservers {
+		good = append(good, n.String())
+	}
+	before, err := h.Logbook(ctx, "gannet-main", true, 0, 200)
+	require.NoError(t, err)
+	for code, typed := range map[string][]string{
+		"nameserver-repeated":     append([]string{strings.ToUpper(good[0])}, good...),
+		"nameserver-misspelt":     append([]string{strings.Replace(good[0], "quay-1", "quay-2", 1)}, good[1:]...),
+		"nameserver-not-assigned": append([]string{"ns1.nowhere.example"}, good[1:]...),
+		"nameserver-malformed":    append([]string{"ns1..heron.test"}, good[1:]...),
+	} {
+		_, err := h.Delegate(ctx, service.DelegateRequest{Domain: zone, Nameservers: typed})
+		assert.Contains(t, codes(asProblem(t, err).Findings), code)
+	}
+	after, err := h.Logbook(ctx, "gannet-main", true, 0, 200)
+	require.NoError(t, err)
+	assert.Equal(t, len(before), len(after), "the registrar was not asked")
+
+	dry, err := h.Delegate(ctx, service.DelegateRequest{Domain: zone, DryRun: true})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"save", "activate"}, dry.Steps)
+	assert.Equal(t, []string{"answer-will-change"}, codes(dry.Findings), "www differs between old and new")
+
+	saved, err := h.Delegate(ctx, service.DelegateRequest{Domain: zone, SaveOnly: true})
+	require.NoError(t, err)
+	assert.NotEqual(t, saved.After.Saved, saved.After.Active)
+	report, err := h.Check(ctx, zone)
+	require.NoError(t, err)
+	assert.Equal(t, delegation.Wrong, report.Verdict)
+	assert.Contains(t, codes(report.Findings), "saved-not-active")
+
+	moved, err := h.Delegate(ctx, service.DelegateRequest{Domain: zone})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"activate"}, moved.Steps)
+	again, err := h.Delegate(ctx, service.DelegateRequest{Domain: zone})
+	require.NoError(t, err)
+	assert.Empty(t, again.Steps, "the same request again changes nothing")
+	report, err = h.Check(ctx, zone)
+	require.NoError(t, err)
+	assert.Equal(t, delegation.Settling, report.Verdict, "%v", report.Findings)
+	require.NotNil(t, report.SettlesBy)
+	require.Eventually(t, func() bool { // by itself, without anybody asking
+		list, err := h.Domains(ctx)
+		require.NoError(t, err)
+		return list[0].Verdict == delegation.Settled
+	}, 90*time.Second, 200*time.Millisecond)
+}
+
+func TestDelegateNeedsReadyServers(t *testing.T) {
+	h := newHouse(t)
+	h.register()
+	h.define("heron-main", "@ A 192.0.2.1")
+	require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
+	h.fault(`{"site":"4.11","silent":true}`)
+	_, err := h.Delegate(ctx, service.DelegateRequest{Domain: zone})
+	assert.Contains(t, codes(asProblem(t, err).Findings), "nameserver-not-ready")
+}
+
+func TestCheckOfStrangers(t *testing.T) {
+	h := newHouse(t)
+	h.register()
+	r, err := h.Check(ctx, zone)
+	require.NoError(t, err)
+	assert.Equal(t, delegation.Settled, r.Verdict, "%v", r.Findings)
+	r, err = h.Check(ctx, dnsname.MustParse("nobody.example"))
+	require.NoError(t, err)
+	assert.Equal(t, delegation.Undelegated, r.Verdict)
+	h.fault(`{"site":"0.1","silent":true}`)
+	h.fault(`{"site":"0.2","silent":true}`)
+	r, err = h.Check(ctx, zone)
+	require.NoError(t, err)
+	assert.Equal(t, delegation.Unknown, r.Verdict, "a check that failed says nothing about the domain")
+}
+
+func TestFirstPersonOnce(t *testing.T) {
+	h := newHouse(t)
+	name, password, err := h.FirstPerson(ctx, "")
+	require.NoError(t, err)
+	assert.Equal(t, "keeper", name)
+	token, _, err := h.SignIn(ctx, name, password)
+	require.NoError(t, err)
+	caller, err := h.Caller(ctx, token)
+	require.NoError(t, err)
+	assert.Equal(t, "keeper", caller.Name)
+	again, _, err := h.FirstPerson(ctx, "")
+	require.NoError(t, err)
+	assert.Empty(t, again)
+	_, _, err = h.SignIn(ctx, name, "wrong")
+	assert.Equal(t, service.NotSignedIn, asProblem(t, err).Kind)
+	require.NoError(t, h.SignOut(ctx, token))
+	_, err = h.Caller(ctx, token)
+	assert.True(t, errors.As(err, new(*service.Problem)))
+}

@@ -104,7 +104,7 @@ func (a *api) serve(r route) gin.HandlerFunc {
 		case out == nil:
 			c.Status(http.StatusNoContent)
 		default:
-			c.JSON(r.status, out)
+			c.JSON(r.status, withoutNulls(out))
 		}
 	}
 }

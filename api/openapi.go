@@ -97,15 +97,14 @@ var textType = reflect.TypeFor[encoding.TextMarshaler]()
 // of gives the schema of a type; structs are named and referred to.
 func (s schemas) of(t reflect.Type) object {
 	switch {
+	case t.Kind() == reflect.Pointer: // before the rest: a pointer has the methods of what it points at
+		return object{"oneOf": []object{s.of(t.Elem()), {"type": "null"}}}
 	case t == reflect.TypeFor[time.Time]():
 		return object{"type": "string", "format": "date-time"}
 	case t.Implements(textType):
 		return object{"type": "string"}
 	}
 	switch t.Kind() {
-	case reflect.Pointer:
-		inner := s.of(t.Elem())
-		return object{"oneOf": []object{inner, {"type": "null"}}}
 	case reflect.Slice:
 		return object{"type": "array", "items": s.of(t.Elem())}
 	case reflect.Bool:

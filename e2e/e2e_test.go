@@ -46,12 +46,18 @@ func TestMain(m *testing.M) {
 
 func soak() bool { return os.Getenv("BEACON_SOAK") != "" }
 
+// freePort gives a port below those that the system hands out by itself, which other sockets may hold on all addresses.
 func freePort(t *testing.T) int {
 	t.Helper()
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	require.NoError(t, err)
-	defer l.Close()
-	return l.Addr().(*net.TCPAddr).Port
+	for range 100 {
+		port := 12000 + rand.IntN(20000)
+		if l, err := net.Listen("tcp", fmt.Sprintf("127.0.0.1:%d", port)); err == nil {
+			l.Close()
+			return port
+		}
+	}
+	t.Fatal("no port is free")
+	return 0
 }
 
 // options are those of a stage with addresses of its own.

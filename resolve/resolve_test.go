@@ -131,10 +131,18 @@ func TestSweepTellsWhatIsWrong(t *testing.T) {
 // serve runs a UDP and TCP server that does with each question what respond says, and gives its address.
 func serve(t *testing.T, respond func(rw dns.ResponseWriter, q *dns.Msg)) netip.AddrPort {
 	t.Helper()
-	packet, err := net.ListenPacket("udp", "127.0.0.1:0")
-	require.NoError(t, err)
-	stream, err := net.Listen("tcp", packet.LocalAddr().String())
-	require.NoError(t, err)
+	var packet net.PacketConn
+	var stream net.Listener
+	for range 20 { // a port that is free for UDP may be taken for TCP
+		var err error
+		packet, err = net.ListenPacket("udp", "127.0.0.1:0")
+		require.NoError(t, err)
+		if stream, err = net.Listen("tcp", packet.LocalAddr().String()); err == nil {
+			break
+		}
+		packet.Close()
+	}
+	require.NotNil(t, stream)
 	for _, s := range []*dns.Server{{PacketConn: packet, Handler: dns.HandlerFunc(respond)}, {Listener: stream, Handler: dns.HandlerFunc(respond)}} {
 		started := make(chan struct{})
 		s.NotifyStartedFunc = func() { close(started) }

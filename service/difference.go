@@ -154,26 +154,12 @@ func (s *Service) Differences(ctx context.Context, name dnsname.Name, drift diff
 		if err != nil {
 			return nil, explain(err)
 		}
-		d := Difference{Zone: name, Account: p.account.Name, NewZone: p.placement.RemoteID == "", Steps: c.result.Steps,
+		list = append(list, Difference{Zone: name, Account: p.account.Name, NewZone: p.placement.RemoteID == "", Steps: c.result.Steps,
 			Digest: c.result.Steps.Digest(), Requests: len(p.caps.Pack(c.result.Steps, c.live)), InStep: c.result.InStep,
 			Drift: c.result.Drift, Conflicts: c.result.Conflicts, Foreign: c.result.Foreign,
-			Guards: viewFindings(diff.Guards(c.result.Steps, c.live)), Notes: viewFindings(c.notes)}
-		list = append(list, d.filled())
+			Guards: viewFindings(diff.Guards(c.result.Steps, c.live)), Notes: viewFindings(c.notes)})
 	}
 	return list, nil
-}
-
-// filled puts empty lists in place of missing ones: JSON readers get lists always.
-func (d Difference) filled() Difference {
-	if d.Steps == nil {
-		d.Steps = change.List{}
-	}
-	for _, list := range []*[]diff.Item{&d.Drift, &d.Conflicts, &d.Foreign} {
-		if *list == nil {
-			*list = []diff.Item{}
-		}
-	}
-	return d
 }
 
 // conflictFindings says what a person has to decide before a sync can go on.

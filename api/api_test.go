@@ -1,0 +1,259 @@
+package api
+
+import (
+	"context"
+	"encoding/json"
+	"log/slog"
+	"net/http"
+	"net/http/httptest"
+	"net/netip"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/gin-gonic/gin"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"beacon/core/access"
+	"beacon/practice/practicetest"
+	"beacon/service"
+	"beacon/store/storetest"
+)
+
+func TestMain(m *testing.M) { storetest.Main(m) }
+
+// site is an API with one person, who is signed in.
+type site struct {
+	t       *testing.T
+	handler http.Handler
+	token   string
+}
+
+func newSite(t *testing.T) *site {
+	t.Helper()
+	w := practicetest.Start(t, 1)
+	dir := t.TempDir()
+	hints := filepath.Join(dir, "roots.zone")
+	require.NoError(t, os.WriteFile(hints, []byte(w.RootHints()), 0o600))
+	svc, err := service.Open(context.Background(), service.Settings{Database: storetest.Settings(t), KeyFile: filepath.Join(dir, "key"),
+		Reach: []string{"127.0.0.0/8"}, DNS: service.DNSSettings{Roots: hints, Port: netip.MustParseAddrPort(w.DNSAddress("0.1")).Port()},
+		Checks: service.CheckSettings{Settling: time.Minute, Settled: time.Hour}, Lease: 4 * time.Second, Request: time.Second, Workers: 1}, service.Drivers{}, slog.New(slog.DiscardHandler))
+	require.NoError(t, err)
+	t.Cleanup(svc.Close)
+	_, _, err = svc.FirstPerson(context.Background(), "correct horse")
+	require.NoError(t, err)
+	s := &site{t: t, handler: New(svc, slog.New(slog.DiscardHandler))}
+	status, _, body := s.ask("POST", Base+"/sessions", `{"name":"keeper","password":"correct horse"}`)
+	require.Equal(t, http.StatusCreated, status, body)
+	s.token = body["token"].(string)
+	return s
+}
+
+func (s *site) ask(method, path, body string) (int, http.Header, map[string]any) {
+	s.t.Helper()
+	req := httptest.NewRequest(method, path, strings.NewReader(body))
+	if s.token != "" {
+		req.Header.Set("Authorization", "Bearer "+s.token)
+	}
+	rec := httptest.NewRecorder()
+	s.handler.ServeHTTP(rec, req)
+	var out map[string]any
+	_ = json.Unmarshal(rec.Body.Bytes(), &out)
+	return rec.Code, rec.Result().Header, out
+}
+
+// concrete fills the parameters of a route's path.
+func concrete(r route) string {
+	return Base + strings.NewReplacer(":name", "saltmarsh-ferries.example", ":id", "1").Replace(r.path)
+}
+
+func TestEverythingNeedsASignIn(t *testing.T) {
+	s := newSite(t)
+	token := s.token
+	for _, bad := range []string{"", "bt_nonsense"} {
+		s.token = bad
+		for _, r := range routes() {
+			if r.right == "" {
+				assert.Equal(t, "/sessions", r.path, "only signing in is open to everybody")
+				continue
+			}
+			status, h, body := s.ask(r.method, concrete(r), "{}")
+			assert.Equal(t, http.StatusUnauthorized, status, r.path)
+			assert.Equal(t, "application/problem+json", h.Get("Content-Type"))
+			assert.Equal(t, "Bearer", h.Get("WWW-Authenticate"))
+			assert.Contains(t, body["detail"], "beacon sign-in")
+		}
+	}
+	s.token = token
+	status, _, body := s.ask("GET", Base+"/me", "")
+	assert.Equal(t, http.StatusOK, status)
+	assert.Equal(t, "keeper", body["name"])
+	status, _, _ = s.ask("DELETE", Base+"/sessions/current", "")
+	assert.Equal(t, http.StatusNoContent, status)
+	status, _, _ = s.ask("GET", Base+"/me", "")
+	assert.Equal(t, http.StatusUnauthorized, status, "signed out")
+}
+
+func TestRights(t *testing.T) {
+	for _, r := range routes() {
+		if r.method != http.MethodGet && r.right == access.Read {
+			assert.Contains(t, []string{"/sessions/current", "/domains/:name/checks"}, r.path, "a change that reading rights allow")
+		}
+	}
+}
+
+func TestProblemsSayWhatAndWhatToDo(t *testing.T) {
+	s := newSite(t)
+	for _, c := range []struct {
+		method, path, body string
+		status             int
+		says               string
+	}{
+		{"GET", "/zones/nowhere.example", "", 404, "nowhere.example"},
+		{"GET", "/zones/a..b", "", 422, "empty label"},
+		{"GET", "/syncs/many", "", 422, "whole number"},
+		{"GET", "/syncs/77", "", 404, "sync 77"},
+		{"POST", "/sessions", `{"name":"keeper","password":"wrong"}`, 401, "wrong"},
+		{"POST", "/sessions", `{"nom":"keeper"}`, 422, `unknown field "nom"`},
+		{"POST", "/sessions", `{} {}`, 422, "more than one"},
+		{"POST", "/sessions", `{`, 422, "cannot be read"},
+		{"POST", "/definitions", `{"files":[{"name":"f","text":"zones:\n  a.example:\n    recods: x\n"}]}`, 422, "faults"},
+		{"POST", "/zones/a.example/syncs", `{}`, 404, "a.example"},
+		{"GET", "/domains/a.example/report", "", 404, "a.example"},
+		{"GET", "/nothing", "", 404, "/openapi.json"},
+		{"PATCH", "/zones", "", 405, "not possible"},
+	} {
+		status, h, body := s.ask(c.method, Base+c.path, c.body)
+		assert.Equal(t, c.status, status, c.path)
+		assert.Contains(t, body["detail"], c.says, c.path)
+		assert.EqualValues(t, status, body["status"])
+		assert.NotEmpty(t, body["title"])
+		assert.Equal(t, "application/problem+json", h.Get("Content-Type"))
+	}
+	_, _, body := s.ask("POST", Base+"/definitions", `{"files":[{"name":"f","text":"zones:\n  a.example:\n    recods: x\n"}]}`)
+	faults := body["faults"].([]any)
+	assert.EqualValues(t, 3, faults[1].(map[string]any)["line"])
+}
+
+func TestPages(t *testing.T) {
+	s := newSite(t)
+	for _, name := range []string{"a", "b", "c"} {
+		status, _, body := s.ask("POST", Base+"/zones/"+name+".example/imports", `{"file":"f","text":"@ 60 A 192.0.2.1\n"}`)
+		require.Equal(t, http.StatusOK, status, body)
+	}
+	_, _, first := s.ask("GET", Base+"/zones?limit=2", "")
+	assert.Len(t, first["items"], 2)
+	_, _, second := s.ask("GET", Base+"/zones?limit=2&cursor="+first["next"].(string), "")
+	assert.Len(t, second["items"], 1)
+	assert.Empty(t, second["next"])
+	_, _, lines := s.ask("GET", Base+"/logbook?limit=2", "")
+	assert.Len(t, lines["items"], 2)
+	assert.NotEmpty(t, lines["next"])
+}
+
+func TestHealth(t *testing.T) {
+	s := newSite(t)
+	s.token = ""
+	for _, path := range []string{"/healthz", "/readyz", "/metrics", Base + "/openapi.json"} {
+		status, _, _ := s.ask("GET", path, "")
+		assert.Equal(t, http.StatusOK, status, path)
+	}
+}
+
+// The document says exactly what the router serves, and every reference in it leads somewhere.
+func TestOpenAPIIsTrue(t *testing.T) {
+	s := newSite(t)
+	served := map[string]bool{}
+	for _, r := range s.handler.(*gin.Engine).Routes() {
+		if path, ok := strings.CutPrefix(r.Path, Base); ok && path != "/openapi.json" {
+			served[r.Method+" "+path] = true
+		}
+	}
+	_, _, document := s.ask("GET", Base+"/openapi.json", "")
+	assert.Equal(t, "3.1.0", document["openapi"])
+	said := map[string]bool{}
+	for path, operations := range document["paths"].(map[string]any) {
+		for method := range operations.(map[string]any) {
+			said[strings.ToUpper(method)+" "+strings.NewReplacer("{", ":", "}", "").Replace(path)] = true
+		}
+	}
+	assert.Equal(t, served, said)
+	schemas := document["components"].(map[string]any)["schemas"].(map[string]any)
+	text, err := json.Marshal(document)
+	require.NoError(t, err)
+	for _, part := range strings.Split(string(text), `"#/components/schemas/`)[1:] {
+		name := part[:strings.IndexByte(part, '"')]
+		schema, there := schemas[name].(map[string]any)
+		require.True(t, there, name)
+		assert.NotEmpty(t, schema["type"], name)
+	}
+}
+
+// Every answer has the fields that its schema requires, and no others.
+func TestAnswersMatchTheirSchemas(t *testing.T) {
+	s := newSite(t)
+	status, _, body := s.ask("POST", Base+"/zones/saltmarsh-ferries.example/imports", `{"file":"f","text":"@ 60 A 192.0.2.1\n@ NS a.\n"}`)
+	require.Equal(t, http.StatusOK, status, body)
+	_, _, document := s.ask("GET", Base+"/openapi.json", "")
+	schemas := document["components"].(map[string]any)["schemas"].(map[string]any)
+	status, _, report := s.ask("POST", Base+"/domains/saltmarsh-ferries.example/checks", "")
+	require.Equal(t, http.StatusOK, status)
+	_, _, zones := s.ask("GET", Base+"/zones", "")
+	_, _, domains := s.ask("GET", Base+"/domains", "")
+	_, _, book := s.ask("GET", Base+"/logbook", "")
+	for name, answer := range map[string]map[string]any{"Imported": body, "DelegationReport": report, "PageOfZoneView": zones, "PageOfDomainView": domains, "PageOfStoreEntry": book} {
+		schema, there := schemas[name].(map[string]any)
+		require.True(t, there, "%s is not among %v", name, keys(schemas))
+		matches(t, name, answer, schema, schemas)
+	}
+}
+
+func keys(m map[string]any) (out []string) {
+	for k := range m {
+		out = append(out, k)
+	}
+	return out
+}
+
+// matches holds a value against a schema, as far as the schemas here go.
+func matches(t *testing.T, where string, value any, schema, all map[string]any) {
+	t.Helper()
+	if ref, ok := schema["$ref"].(string); ok {
+		schema = all[strings.TrimPrefix(ref, "#/components/schemas/")].(map[string]any)
+	}
+	if one, ok := schema["oneOf"].([]any); ok {
+		if value != nil {
+			matches(t, where, value, one[0].(map[string]any), all)
+		}
+		return
+	}
+	switch schema["type"] {
+	case "object":
+		fields, ok := value.(map[string]any)
+		require.True(t, ok, "%s is %T, not an object", where, value)
+		properties := schema["properties"].(map[string]any)
+		for _, name := range schema["required"].([]any) {
+			assert.Contains(t, fields, name, where)
+		}
+		for name, field := range fields {
+			if assert.Contains(t, properties, name, where) {
+				matches(t, where+"."+name, field, properties[name].(map[string]any), all)
+			}
+		}
+	case "array":
+		list, ok := value.([]any)
+		require.True(t, ok, "%s is %T, not a list", where, value)
+		for _, item := range list {
+			matches(t, where+"[]", item, schema["items"].(map[string]any), all)
+		}
+	case "string":
+		assert.IsType(t, "", value, where)
+	case "integer", "number":
+		assert.IsType(t, 0.0, value, where)
+	case "boolean":
+		assert.IsType(t, true, value, where)
+	}
+}

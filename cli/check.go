@@ -147,7 +147,7 @@ func (a *app) headline(r delegation.Report, now worldClock) string {
 }
 
 func (a *app) showReport(r delegation.Report, now worldClock) {
-	a.printf("%s\n%s\n\n", a.paint(bold, plain(r.Domain)), a.headline(r, now))
+	a.printf("%s\n%s\n\n", a.paint(bold, plain(r.Domain)), strings.Join(wrap(a.headline(r, now), width), "\n"))
 	var rows [][]string
 	if g := r.Registrar; g != nil {
 		rows = append(rows, []string{"registrar says", g.Account, "in force", names(g.Active)})
@@ -254,9 +254,9 @@ func (a *app) watch(domain string, limit time.Duration) error {
 		}
 		if state := watchState(r); state != last {
 			a.clearLine()
-			a.printf("%s  %s\n", moment(now.World, now.World), a.headline(r, now))
+			a.printf("%s  %s\n", moment(now.World, now.World), strings.Join(wrap(a.headline(r, now), width-10), "\n          "))
 			for _, line := range strings.Split(state, "\n")[1:] {
-				a.printf("          %s\n", line)
+				a.printf("          %s\n", strings.Join(wrap(line, width-12), "\n            "))
 			}
 			last = state
 		} else if r.SettlesBy != nil && isTerminal(a.err) {

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"strings"
 
 	"github.com/spf13/cobra"
 	"go.yaml.in/yaml/v3"
@@ -91,9 +92,12 @@ func Run(root *cobra.Command, errOut io.Writer) int {
 
 // isUsage recognises what the command library says of wrong commands and arguments.
 func isUsage(err error) bool {
-	var s interface{ usage() }
-	text := err.Error()
-	return errors.As(err, &s) || len(text) > 15 && (text[:15] == "unknown command" || text[:8] == "accepts " || text[:9] == "requires ")
+	for _, begins := range []string{"unknown command", "accepts ", "requires ", "required flag"} {
+		if strings.HasPrefix(err.Error(), begins) {
+			return true
+		}
+	}
+	return false
 }
 
 func envOr(name, other string) string {

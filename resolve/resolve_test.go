@@ -225,8 +225,7 @@ func TestCancelledAtOnce(t *testing.T) {
 // A server that refers in circles, or to ever deeper names of its own, costs a bounded number of questions.
 func TestReferralsEnd(t *testing.T) {
 	var asked atomic.Int32
-	var at netip.AddrPort
-	at = serve(t, func(rw dns.ResponseWriter, q *dns.Msg) {
+	at := serve(t, func(rw dns.ResponseWriter, q *dns.Msg) {
 		round := asked.Add(1)
 		m := new(dns.Msg).SetReply(q)
 		for i := range 10 {

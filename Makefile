@@ -40,6 +40,7 @@ fuzz: need-go
 # The pictures and the tour's output in docs/, made from the demo.
 docs: need-database build
 	@bin/beacon demo tour > docs/tour.txt
+	@scripts/screenshots
 
 clean:
 	rm -rf bin var

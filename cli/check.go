@@ -159,7 +159,7 @@ func (a *app) showReport(r delegation.Report, now worldClock) {
 	inForce, old, others := sortServers(r)
 	rows = append(rows, sourceRows("nameservers answer", inForce)...)
 	rows = append(rows, sourceRows("the old ones answer", old)...)
-	rows = append(rows, sourceRows("the wanted answer", others)...)
+	rows = append(rows, sourceRows("the wanted ones", others)...)
 	for i, v := range r.Resolvers {
 		label := ""
 		if i == 0 {
@@ -182,7 +182,7 @@ func (a *app) showReport(r delegation.Report, now worldClock) {
 		if m.By.Before(now.World) {
 			when = "settled at " + moment(m.By, now.World)
 		}
-		text := fmt.Sprintf("%s of %s %s: %s.", m.What, strings.TrimSuffix(m.Subject, "."), when, m.Why)
+		text := fmt.Sprintf("The %s of %s %s: %s.", m.What, strings.TrimSuffix(m.Subject, "."), when, m.Why)
 		a.printf("\n%s\n", strings.Join(wrap(text, width-2), "\n  "))
 	}
 	shown := slices.DeleteFunc(slices.Clone(r.Findings), func(f finding.Finding) bool { return f.Code == "resolver-still-old" }) // the table says it
@@ -252,9 +252,13 @@ func (a *app) watch(domain string, limit time.Duration) error {
 		if err != nil {
 			return err
 		}
+		shown := now
+		if last != "" { // how fast world time runs is said once
+			shown.Rate = 1
+		}
 		if state := watchState(r); state != last {
 			a.clearLine()
-			a.printf("%s  %s\n", moment(now.World, now.World), strings.Join(wrap(a.headline(r, now), width-10), "\n          "))
+			a.printf("%s  %s\n", moment(now.World, now.World), strings.Join(wrap(a.headline(r, shown), width-10), "\n          "))
 			for _, line := range strings.Split(state, "\n")[1:] {
 				a.printf("          %s\n", strings.Join(wrap(line, width-12), "\n            "))
 			}

@@ -232,4 +232,5 @@ func TestSpanAndWrap(t *testing.T) {
 	}
 	assert.Equal(t, []string{"aa bb", "cc"}, wrap("aa bb cc", 5))
 	assert.Equal(t, []string{"averylongword"}, wrap("averylongword", 5))
+	assert.Equal(t, []string{`"a  b"`}, wrap(`"a  b"`, 20), "blanks in data are data")
 }

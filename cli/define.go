@@ -33,7 +33,7 @@ func (a *app) defineCommand() *cobra.Command {
 			}
 			if a.output == "table" {
 				for _, d := range planned.Items {
-					a.showDefined(d)
+					a.showDefined(d, !yes || dryRun || len(d.At) == 0) // else the change lists follow at once
 				}
 			}
 			if dryRun {
@@ -130,13 +130,15 @@ func (a *app) defineCheck(files []definition.File) error {
 	return nil
 }
 
-func (a *app) showDefined(d service.Defined) {
+func (a *app) showDefined(d service.Defined, withRecords bool) {
 	what := "known"
 	if d.New {
 		what = "new"
 	}
 	a.printf("%s  (%s)\n", a.paint(bold, plain(d.Zone)), what)
-	a.showRecords(d.Zone, d.Added, d.Removed)
+	if withRecords {
+		a.showRecords(d.Zone, d.Added, d.Removed)
+	}
 	a.printf("  records    %d added, %d removed, %d as before\n", len(d.Added), len(d.Removed), d.Same)
 	if len(d.At) > 0 {
 		a.printf("  served at  %s", strings.Join(d.At, ", "))

@@ -40,16 +40,18 @@ func (a *app) table(header []string, rows [][]string) {
 	}
 }
 
-// wrap breaks a text at blanks into lines of at most size columns; a longer word stays whole.
+// wrap breaks a text at blanks into lines of at most size columns; a longer word stays whole, and so do blanks within a
+// line: they may be data.
 func wrap(text string, size int) []string {
 	var lines []string
 	line := ""
-	for _, word := range strings.Fields(text) {
+	for i, word := range strings.Split(text, " ") {
 		if line != "" && len([]rune(line))+1+len([]rune(word)) > size {
 			lines = append(lines, line)
-			line = ""
+			line = word
+			continue
 		}
-		if line != "" {
+		if i > 0 {
 			line += " "
 		}
 		line += word

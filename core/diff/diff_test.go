@@ -153,8 +153,8 @@ func TestGuardCountsNames(t *testing.T) {
 	part := Compare(record.ContentsOf(set(record.TXT, "t")), live, live, LeaveDrift)
 	found := Guards(part.Steps, live)
 	require.Len(t, found, 1)
-	assert.Contains(t, found[0].Message, "1 names")
-	assert.Equal(t, apex.String(), found[0].Subject)
+	assert.Contains(t, found[0].Message, "One name that answers now")
+	assert.Equal(t, apex.Unicode(), found[0].Subject)
 
 	swap := Compare(record.ContentsOf(set(record.CNAME, "web."), record.NewSet(apex, record.A, 1, "x")), live, live, LeaveDrift)
 	assert.Empty(t, Guards(swap.Steps, live), "a name that gets another answer does not stop")

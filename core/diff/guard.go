@@ -22,14 +22,21 @@ func Guards(list change.List, live record.Contents) []finding.Finding {
 	}
 	shown := make([]string, 0, 5)
 	for _, n := range stopping[:min(len(stopping), 5)] {
-		shown = append(shown, n.String())
+		shown = append(shown, n.Unicode())
 	}
 	if more := len(stopping) - len(shown); more > 0 {
 		shown = append(shown, fmt.Sprintf("and %d more", more))
 	}
-	return []finding.Finding{{Code: GuardNamesStop, Severity: finding.Warning, Subject: stopping[0].String(),
-		Message: fmt.Sprintf("%d names that answer now would answer nothing afterwards: %s.", len(stopping), strings.Join(shown, ", ")),
+	return []finding.Finding{{Code: GuardNamesStop, Severity: finding.Warning, Subject: stopping[0].Unicode(),
+		Message: fmt.Sprintf("%s would answer nothing afterwards: %s.", countNames(len(stopping)), strings.Join(shown, ", ")),
 		Remedy:  "If that is meant, say yes to this guard (--allow " + GuardNamesStop + "); else put the names back into what is wanted."}}
+}
+
+func countNames(n int) string {
+	if n == 1 {
+		return "One name that answers now"
+	}
+	return fmt.Sprintf("%d names that answer now", n)
 }
 
 // namesStopping gives the names that have data in live and none once the list is applied.

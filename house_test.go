@@ -1,0 +1,116 @@
+// Package beacon holds no code: this test keeps the house as docs/architecture.md says it is built.
+package beacon
+
+import (
+	"go/ast"
+	"go/parser"
+	"go/token"
+	"io/fs"
+	"path"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// floors are the packages from the ground up; one imports only what stands on floors below its own.
+var floors = []string{"core", "clock", "reach", "outcall", "resolve", "provider", "registrar", "store", "service", "api", "cli", "practice", "demo", "cmd"}
+
+// beside lists floors that may not be used although they stand below.
+var beside = map[string][]string{
+	"provider": {"resolve", "clock"}, "registrar": {"provider", "resolve", "clock"},
+	"store":    {"provider", "registrar", "resolve", "outcall"},
+	"api":      {"resolve", "provider", "outcall", "reach"},
+	"practice": {"core", "clock", "reach", "outcall", "resolve", "provider", "registrar", "store", "service", "api", "cli"},
+	"demo":     {"service", "api", "cli", "practice", "resolve", "provider", "registrar"},
+}
+
+// sources gives every Go file of the product that is no test.
+func sources(t *testing.T) map[string]*ast.File {
+	t.Helper()
+	files := map[string]*ast.File{}
+	err := filepath.WalkDir(".", func(at string, entry fs.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		if entry.IsDir() && (at == "console" || at == "var" || strings.HasPrefix(entry.Name(), ".") && at != ".") {
+			return fs.SkipDir
+		}
+		if strings.HasSuffix(at, ".go") && !strings.HasSuffix(at, "_test.go") {
+			files[at], err = parser.ParseFile(token.NewFileSet(), at, nil, 0)
+		}
+		return err
+	})
+	require.NoError(t, err)
+	require.NotEmpty(t, files)
+	return files
+}
+
+func TestImportsGoDownwards(t *testing.T) {
+	for name, file := range sources(t) {
+		floor, _, _ := strings.Cut(name, "/")
+		if strings.Contains(name, "test/") { // packages that serve tests only
+			continue
+		}
+		require.Contains(t, floors, floor, name)
+		for _, spec := range file.Imports {
+			imported, _ := strconv.Unquote(spec.Path.Value)
+			if floor == "core" {
+				assert.NotContains(t, []string{"net", "net/http", "os", "context", "sync", "database/sql", "io/fs"}, imported, "%s: the core does no I/O", name)
+			}
+			below, ours := strings.CutPrefix(imported, "beacon/")
+			if !ours {
+				continue
+			}
+			below, _, _ = strings.Cut(below, "/")
+			if below == floor {
+				continue
+			}
+			assert.Less(t, slices.Index(floors, below), slices.Index(floors, floor), "%s imports %s", name, imported)
+			assert.NotContains(t, beside[floor], below, "%s imports %s", name, imported)
+		}
+	}
+}
+
+// The core decides from its arguments alone: it starts no goroutine and reads no clock.
+func TestCoreIsPure(t *testing.T) {
+	for name, file := range sources(t) {
+		if !strings.HasPrefix(name, "core/") {
+			continue
+		}
+		ast.Inspect(file, func(n ast.Node) bool {
+			switch n := n.(type) {
+			case *ast.GoStmt:
+				t.Errorf("%s starts a goroutine", name)
+			case *ast.SelectorExpr:
+				if x, ok := n.X.(*ast.Ident); ok && x.Name == "time" {
+					assert.NotContains(t, []string{"Now", "Since", "Until", "Sleep", "After", "NewTimer", "NewTicker"}, n.Sel.Name, name)
+				}
+			}
+			return true
+		})
+	}
+}
+
+// Only reach opens connections and sockets to the outside. The practice world is the outside.
+func TestOneDoor(t *testing.T) {
+	doors := map[string][]string{"net": {"Dial", "DialTimeout", "DialUDP", "DialTCP", "DialIP", "ListenUDP", "ListenPacket", "Dialer"},
+		"http": {"DefaultClient", "DefaultTransport", "Get", "Post", "PostForm", "Head"}, "dns": {"Client", "Exchange", "Dial", "DialTimeout"}}
+	for name, file := range sources(t) {
+		if dir := path.Dir(name); dir == "reach" || strings.HasPrefix(dir, "practice") {
+			continue
+		}
+		ast.Inspect(file, func(n ast.Node) bool {
+			if sel, ok := n.(*ast.SelectorExpr); ok {
+				if x, ok := sel.X.(*ast.Ident); ok {
+					assert.NotContains(t, doors[x.Name], sel.Sel.Name, "%s opens a way past reach", name)
+				}
+			}
+			return true
+		})
+	}
+}

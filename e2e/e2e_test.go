@@ -178,8 +178,10 @@ func TestStopAndStartAgain(t *testing.T) {
 		begun := time.Now()
 		cmd = exec.Command(cmd.Path, cmd.Args[1:]...)
 		cmd.SysProcAttr = &syscall.SysProcAttr{Pdeathsig: syscall.SIGKILL}
-		var out bytes.Buffer
-		cmd.Stdout, cmd.Stderr = &out, &out
+		out, err := os.Create(filepath.Join(t.TempDir(), "out"))
+		require.NoError(t, err)
+		defer out.Close()
+		cmd.Stdout, cmd.Stderr = out, out
 		require.NoError(t, cmd.Start())
 		ready := func() bool {
 			res, err := http.Get("http://" + opt.Listen + "/readyz")
@@ -189,13 +191,14 @@ func TestStopAndStartAgain(t *testing.T) {
 			res.Body.Close()
 			return res.StatusCode == http.StatusOK
 		}
-		require.Eventually(t, ready, 60*time.Second, 20*time.Millisecond, out.String())
+		require.Eventually(t, ready, 60*time.Second, 20*time.Millisecond)
 		t.Logf("start %d: ready after %.2f s", round+1, time.Since(begun).Seconds())
 		if round == 0 { // the scenario is loaded after the service is ready
 			require.Eventually(t, func() bool { _, err := os.Stat(filepath.Join(opt.Dir, "loaded")); return err == nil }, 20*time.Second, 20*time.Millisecond)
 		}
 		require.NoError(t, cmd.Process.Signal(os.Interrupt))
-		require.NoError(t, cmd.Wait(), out.String())
+		said, _ := os.ReadFile(out.Name())
+		require.NoError(t, cmd.Wait(), string(said))
 		assert.Empty(t, processesNaming(t, opt.Dir), "processes that were left")
 		assert.False(t, ready())
 	}

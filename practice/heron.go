@@ -152,7 +152,14 @@ func (w *World) heronChange(rw http.ResponseWriter, r *http.Request, z *hostedZo
 		refuse(rw, http.StatusUnprocessableEntity, "collision", name+" would have a CNAME beside other data")
 		return
 	}
-	z.replace(records)
+	var changes []string // by what was asked for, whether it made a difference or not
+	for _, s := range body.Put {
+		changes = append(changes, "put "+heronName(s.Label, z.Name)+" "+s.Kind)
+	}
+	for _, s := range body.Drop {
+		changes = append(changes, "drop "+heronName(s.Label, z.Name)+" "+s.Kind)
+	}
+	z.replace(records, changes)
 	w.changed()
 	answer(rw, http.StatusOK, map[string]any{"put": len(body.Put), "dropped": len(body.Drop), "serial": z.Serial})
 }

@@ -31,7 +31,7 @@ type hostedZone struct {
 	Serial  uint32   `json:"serial"`
 	NSTTL   uint32   `json:"ns_ttl"`
 	Records []string `json:"records"` // in master-file form, sorted, without SOA and apex NS
-	// Journal notes every record set that ever changed, so that doing something twice can be seen.
+	// Journal notes every record set that was ever put or dropped, so that doing something twice can be seen.
 	Journal []string `json:"journal"`
 }
 
@@ -70,19 +70,25 @@ func (p *providerState) byID(id string) *hostedZone {
 	return nil
 }
 
-// replace puts new records in place of all, and notes which sets changed.
-func (z *hostedZone) replace(records []string) {
+// changesTo says which sets differ between the zone's records and new ones, as the journal has it.
+func (z *hostedZone) changesTo(records []string) (changes []string) {
 	before, after := setsOf(z.Records), setsOf(records)
 	for key, data := range after {
 		if before[key] != data {
-			z.Journal = append(z.Journal, "put "+key)
+			changes = append(changes, "put "+key)
 		}
 	}
 	for key := range before {
 		if _, stays := after[key]; !stays {
-			z.Journal = append(z.Journal, "drop "+key)
+			changes = append(changes, "drop "+key)
 		}
 	}
+	return changes
+}
+
+// replace puts new records in place of all, and notes what was asked for.
+func (z *hostedZone) replace(records, changes []string) {
+	z.Journal = append(z.Journal, changes...)
 	slices.Sort(records)
 	z.Records = records
 	z.Serial++

@@ -113,7 +113,7 @@ func (w *World) ploverReplace(rw http.ResponseWriter, r *http.Request, z *hosted
 		refuse(rw, http.StatusBadRequest, "collision", name+" would have a CNAME beside other data")
 		return
 	}
-	z.replace(records)
+	z.replace(records, z.changesTo(records))
 	w.changed()
 	rw.Header().Set("ETag", etag(z))
 	rw.WriteHeader(http.StatusNoContent)

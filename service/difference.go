@@ -86,7 +86,8 @@ func (s *Service) connect(ctx context.Context, p *place) (err error) {
 // comparison is a difference with what it was made from.
 type comparison struct {
 	result diff.Result
-	live   record.Contents
+	placed []store.PlacedSet
+	live   record.Contents // as the provider gives it
 	mark   string
 	notes  []finding.Finding
 }
@@ -95,12 +96,11 @@ type comparison struct {
 func (s *Service) compare(ctx context.Context, p place, revisionID uint64, drift diff.DriftPolicy) (comparison, error) {
 	var c comparison
 	var wanted record.Contents
-	var placed []store.PlacedSet
 	err := s.tx(ctx, func(tx *store.Tx) (err error) {
 		if wanted, err = tx.Contents(revisionID); err != nil {
 			return err
 		}
-		placed, err = tx.Placed(p.placement.ID)
+		c.placed, err = tx.Placed(p.placement.ID)
 		return err
 	})
 	if err != nil {
@@ -117,19 +117,23 @@ func (s *Service) compare(ctx context.Context, p place, revisionID uint64, drift
 		c.live = live.Filter(func(k key) bool { return !p.caps.Owned(p.zone.Name(), k) })
 	}
 	wanted, c.notes = p.caps.Project(p.zone.Name(), wanted)
-	sent, live := recognise(placed, c.live)
+	sent, live := recognise(c.placed, c.live)
 	c.result = diff.Compare(wanted, sent, live, drift)
 	return c, nil
 }
 
-// recognise gives what was placed, and live with those sets that are as the provider once gave them back put as they
-// were sent: a provider that writes data its own way does not drift for that.
+// recognise gives what was placed, and live with those sets put as they were sent that are as the provider once gave
+// them back: a provider that writes data its own way does not drift for that. What was written and not read back yet
+// is taken to be the provider's way of writing it.
 func recognise(placed []store.PlacedSet, live record.Contents) (sent, seen record.Contents) {
 	sets := make([]record.Set, len(placed))
 	var same []record.Set
 	for i, p := range placed {
 		sets[i] = p.Sent
-		if !p.Read.Equal(p.Sent) && live.Get(p.Read.Key()).Equal(p.Read) {
+		if p.Read.Equal(p.Sent) {
+			continue
+		}
+		if now := live.Get(p.Sent.Key()); !now.IsZero() && (p.Read.IsZero() || now.Equal(p.Read)) {
 			same = append(same, p.Sent)
 		}
 	}

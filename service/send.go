@@ -104,7 +104,7 @@ func (s *Service) closeIntent(ctx context.Context, run *syncRun, intent store.In
 		if step.After.IsZero() {
 			gone = append(gone, step.Key())
 		} else {
-			puts = append(puts, store.PlacedSet{Sent: step.After, Read: step.After})
+			puts = append(puts, store.PlacedSet{Sent: step.After}) // read back at the end of the sync
 		}
 	}
 	added, changed, removed := done.Count()

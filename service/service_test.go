@@ -55,6 +55,7 @@ func drivers() service.Drivers {
 		Providers: map[string]func(outcall.Client) provider.Driver{
 			"heron":  func(c outcall.Client) provider.Driver { return httpapi.NewHeron(c) },
 			"plover": func(c outcall.Client) provider.Driver { return httpapi.NewPlover(c) },
+			"fussy":  func(c outcall.Client) provider.Driver { return fussy{httpapi.NewHeron(c)} },
 		},
 		Registrars: map[string]func(outcall.Client) registrar.Driver{
 			"gannet": func(c outcall.Client) registrar.Driver { return registrarapi.NewGannet(c) },

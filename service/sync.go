@@ -303,6 +303,9 @@ func (s *Service) syncDone(ctx context.Context, run *syncRun) error {
 	if err != nil {
 		return err
 	}
+	if err := s.noteForms(ctx, run, c); err != nil {
+		return err
+	}
 	if n := len(c.result.Drift); n > 0 {
 		found = append(found, finding.Finding{Code: "drift-left", Severity: finding.Notice, Subject: run.zone.Name().String(),
 			Message: fmt.Sprintf("%d record sets were changed at the provider since we placed them; they were left.", n),
@@ -327,6 +330,25 @@ func (s *Service) syncDone(ctx context.Context, run *syncRun) error {
 		message = "Written."
 	}
 	return s.endSync(ctx, run, store.SyncDone, message, found)
+}
+
+// noteForms keeps how the provider gives back what was written to it.
+func (s *Service) noteForms(ctx context.Context, run *syncRun, c comparison) error {
+	var read []store.PlacedSet
+	for _, p := range c.placed {
+		if now := c.live.Get(p.Sent.Key()); p.Read.IsZero() && !now.IsZero() {
+			read = append(read, store.PlacedSet{Sent: p.Sent, Read: now})
+		}
+	}
+	if len(read) == 0 {
+		return nil
+	}
+	return s.store.Tx(ctx, func(tx *store.Tx) error {
+		if err := tx.Hold(run.job); err != nil {
+			return err
+		}
+		return tx.SetPlaced(run.placement.ID, read)
+	})
 }
 
 // mostAsked is how many of the changed sets each nameserver is asked for afterwards.

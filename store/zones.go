@@ -125,7 +125,7 @@ func (t *Tx) SetRemote(placementID uint64, remoteID string, nameservers []dnsnam
 // PlacedSet is one record set as we last put it at a placement.
 type PlacedSet struct {
 	Sent record.Set
-	Read record.Set // as the provider gave it back; equal to Sent where it keeps what it is given
+	Read record.Set // as the provider gave it back; zero as long as it has not been read back
 }
 
 type placedRow struct {
@@ -147,9 +147,11 @@ func (t *Tx) Placed(placementID uint64) ([]PlacedSet, error) {
 		if err := json.Unmarshal([]byte(row.Sent), &sets[i].Sent); err != nil {
 			return nil, err
 		}
-		sets[i].Read = sets[i].Sent
-		if row.ReadBack != nil {
-			sets[i].Read = record.Set{}
+		switch {
+		case row.ReadBack == nil:
+		case *row.ReadBack == "":
+			sets[i].Read = sets[i].Sent
+		default:
 			if err := json.Unmarshal([]byte(*row.ReadBack), &sets[i].Read); err != nil {
 				return nil, err
 			}
@@ -164,7 +166,11 @@ func (t *Tx) SetPlaced(placementID uint64, sets []PlacedSet) error {
 	for _, s := range sets {
 		row := map[string]any{"placement_id": placementID, "name_key": octets(s.Sent.Name.Key()), "type": uint16(s.Sent.Type),
 			"sent": jsonText(s.Sent), "read_back": nil}
-		if !s.Read.Equal(s.Sent) {
+		switch {
+		case s.Read.IsZero():
+		case s.Read.Equal(s.Sent):
+			row["read_back"] = ""
+		default:
 			row["read_back"] = jsonText(s.Read)
 		}
 		rows = append(rows, row)

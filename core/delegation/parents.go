@@ -54,8 +54,8 @@ func (j *judge) judgeParents() bool {
 	if referring == 0 {
 		if !j.deaf {
 			j.find("not-delegated", finding.Error, j.plan.Domain.String(),
-				fmt.Sprintf("The parent zone %s has no delegation for this name.", j.s.Zone),
-				"Register the domain, or give it nameservers at the registrar.")
+				fmt.Sprintf("The zone above, %s, has no delegation for this name.", j.s.Zone.Unicode()),
+				fmt.Sprintf("If it is a host in the zone %s, check that zone. Else register the domain, or give it nameservers at the registrar.", j.s.Zone.Unicode()))
 		}
 		return false
 	}

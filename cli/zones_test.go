@@ -1,0 +1,131 @@
+package cli
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"beacon/core/delegation"
+	"beacon/core/dnsname"
+	"beacon/core/record"
+	"beacon/core/zonefile"
+	"beacon/registrar"
+	"beacon/service"
+	"beacon/store"
+)
+
+func records(t *testing.T, text string) []record.Record {
+	t.Helper()
+	z, faults := zonefile.Read(text, zonefile.Options{Origin: domain})
+	require.Empty(t, faults)
+	return z.Records
+}
+
+func TestImportShowsThenTakes(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "ferries.zone")
+	require.NoError(t, os.WriteFile(file, []byte("@ 60 A 192.0.2.1\n"), 0o600))
+	got := service.Imported{Zone: domain, Added: records(t, "www 60 A 192.0.2.1\n"), Removed: records(t, "old 60 A 192.0.2.1\n"), Same: 3,
+		LeftOut:  []service.LeftOut{{Record: records(t, "@ 60 NS ns.old.example.\n")[0], Why: "belongs to the provider"}},
+		Revision: &store.Revision{Number: 4}}
+	s := &answers{replies: map[string]any{"POST /zones/saltmarsh-ferries.example/imports": got}}
+	out, _, code := beacon(t, s, "zone", "import", file, "--origin", "saltmarsh-ferries.example", "--yes")
+	assert.Zero(t, code)
+	assert.Regexp(t, `\+ www A +60 +192\.0\.2\.1`, out)
+	assert.Regexp(t, `- old A`, out)
+	assert.Contains(t, out, "left out: it belongs to the provider")
+	assert.Contains(t, out, "1 records added, 1 removed, 3 as before, 1 left out.")
+	assert.Contains(t, out, "revision 4")
+	require.Len(t, s.sent, 2)
+	assert.Contains(t, s.sent[0], `"dry_run":true`)
+	assert.Contains(t, s.sent[1], `"dry_run":false`)
+
+	s.sent = nil
+	_, _, code = beacon(t, s, "zone", "import", file, "--origin", "saltmarsh-ferries.example")
+	assert.Equal(t, ExitMisuse, code, "nobody is there to agree")
+	assert.Len(t, s.sent, 1, "nothing was taken")
+}
+
+func TestZoneViews(t *testing.T) {
+	view := service.ZoneView{Name: domain, Label: "Public site", Registrar: "gannet-main", Revision: &store.Revision{Number: 2, Records: 14},
+		Placements: []service.PlacementView{{Account: "heron-main", Made: true, Nameservers: []dnsname.Name{dnsname.MustParse("quay-11.heron.test")},
+			LastSync: &service.SyncView{ID: 3, State: store.SyncDone, Message: "Written."}}}}
+	s := &answers{replies: map[string]any{
+		"GET /zones":                                         page[service.ZoneView]{Items: []service.ZoneView{view}},
+		"GET /zones/saltmarsh-ferries.example":               view,
+		"GET /zones/saltmarsh-ferries.example/records":       page[record.Record]{Items: records(t, "@ 60 A 192.0.2.1\nwww 60 A 192.0.2.1\n")},
+		"GET /zones/saltmarsh-ferries.example/revisions":     page[store.Revision]{Items: []store.Revision{{Number: 2, Author: "keeper", Source: "x.beacon.yaml"}}},
+		"GET /accounts":                                      page[store.Account]{Items: []store.Account{{Name: "heron-main", Kind: "heron", Address: "http://127.0.0.1"}}},
+		"GET /accounts/heron-main/zones":                     page[service.RemoteZone]{Items: []service.RemoteZone{{Name: domain, ID: "h-1", Nameservers: view.Placements[0].Nameservers}}},
+		"GET /accounts/gannet-main/registrations":            page[registrar.Registration]{Items: []registrar.Registration{{Name: domain, Saved: view.Placements[0].Nameservers}}},
+		"GET /domains":                                       page[service.DomainView]{Items: []service.DomainView{{Name: domain, Verdict: delegation.Settling, SettlesBy: &by, At: []string{"heron-main"}}}},
+		"GET /clock":                                         worldClock{now, 60},
+		"GET /logbook":                                       page[store.Entry]{Items: []store.Entry{{Actor: "keeper", Action: "sync.done", Subject: "s", Detail: "d"}}},
+		"POST /domains/saltmarsh-ferries.example/delegation": service.Delegated{Domain: domain, Registrar: "gannet-main", Steps: []string{"save", "activate"}, Next: "See it arrive."},
+	}}
+	for _, c := range []struct {
+		args []string
+		says []string
+	}{
+		{[]string{"zone", "list"}, []string{"saltmarsh-ferries.example", "revision 2, 14 records", "heron-main", "Public site"}},
+		{[]string{"zone", "show", "saltmarsh-ferries.example"}, []string{"gannet-main", "quay-11.heron.test", "last sync 3: done. Written."}},
+		{[]string{"zone", "history", "saltmarsh-ferries.example"}, []string{"keeper", "x.beacon.yaml"}},
+		{[]string{"zone", "export", "saltmarsh-ferries.example"}, []string{"$ORIGIN saltmarsh-ferries.example.", "www A 192.0.2.1"}},
+		{[]string{"zone", "export", "saltmarsh-ferries.example", "--as", "definition"}, []string{"zones:", "at: [heron-main]", "registrar: gannet-main", "www A 192.0.2.1"}},
+		{[]string{"provider", "list"}, []string{"heron-main", "http://127.0.0.1"}},
+		{[]string{"provider", "zones", "heron-main"}, []string{"h-1", "quay-11.heron.test"}},
+		{[]string{"registrar", "domains", "gannet-main"}, []string{"in force", "none", "saved only", "quay-11.heron.test"}},
+		{[]string{"domains"}, []string{"settling until 12:25:10"}},
+		{[]string{"logbook"}, []string{"keeper", "sync.done"}},
+		{[]string{"delegate", "saltmarsh-ferries.example", "--dry-run"}, []string{"save, then activate", "See it arrive."}},
+		{[]string{"zone", "list", "-o", "yaml"}, []string{"name: saltmarsh-ferries.example.", "number: 2"}},
+	} {
+		out, errOut, code := beacon(t, s, c.args...)
+		assert.Zero(t, code, "%v: %s", c.args, errOut)
+		for _, part := range c.says {
+			assert.Contains(t, out, part, "%v", c.args)
+		}
+	}
+}
+
+func TestAccountsTakeSecretsFromElsewhere(t *testing.T) {
+	key := filepath.Join(t.TempDir(), "key")
+	require.NoError(t, os.WriteFile(key, []byte("s3cret\n"), 0o600))
+	s := &answers{replies: map[string]any{"POST /accounts": map[string]any{"name": "heron-main", "seen": 2}}}
+	args := []string{"provider", "add", "heron-main", "--kind", "heron", "--at", "http://127.0.0.1"}
+	out, _, code := beacon(t, s, append(args, "--secret-file", key)...)
+	assert.Zero(t, code)
+	assert.Contains(t, out, "sees 2 zones")
+	assert.Contains(t, s.sent[0], `"secret":"s3cret"`)
+	assert.NotContains(t, out, "s3cret")
+	t.Setenv("BEACON_SECRET", "from-environment")
+	_, _, code = beacon(t, s, args...)
+	assert.Zero(t, code)
+	assert.Contains(t, s.sent[1], "from-environment")
+	t.Setenv("BEACON_SECRET", "")
+	_, errOut, code := beacon(t, s, args...)
+	assert.Equal(t, ExitMisuse, code)
+	assert.Contains(t, errOut, "BEACON_SECRET")
+}
+
+func TestDefineShowsTakesAndSyncs(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "f.beacon.yaml")
+	require.NoError(t, os.WriteFile(file, []byte("zones: {}\n"), 0o600))
+	defined := service.Defined{Zone: domain, New: true, Added: records(t, "www 60 A 192.0.2.1\n"), At: []string{"heron-main"}, NewAt: []string{"heron-main"},
+		Registrar: "gannet-main", Revision: &store.Revision{Number: 1}}
+	s := &answers{replies: map[string]any{"POST /definitions": page[service.Defined]{Items: []service.Defined{defined}},
+		"GET /zones/saltmarsh-ferries.example/differences": difference(),
+		"POST /zones/saltmarsh-ferries.example/syncs":      page[service.SyncView]{Items: []service.SyncView{{ID: 7}}},
+		"GET /syncs/7": service.SyncView{ID: 7, State: store.SyncDone}}}
+	out, _, code := beacon(t, s, "define", file, "--dry-run")
+	assert.Zero(t, code)
+	assert.Contains(t, out, "(new: heron-main)")
+	assert.Regexp(t, `\+ www A`, out)
+	assert.Len(t, s.sent, 1)
+	out, _, code = beacon(t, s, "define", file, "--yes")
+	assert.Zero(t, code)
+	assert.Contains(t, out, "revision 1 is what it should contain")
+	assert.Contains(t, out, "Sync 7: done.")
+}

@@ -1,0 +1,58 @@
+package resolve
+
+import (
+	"testing"
+
+	"github.com/miekg/dns"
+
+	"beacon/core/dnsname"
+	"beacon/core/record"
+)
+
+// Whatever a server answers, reading it ends, and nothing is taken that the server has no say in.
+func FuzzAnswer(f *testing.F) {
+	add := func(lines ...string) {
+		m := new(dns.Msg).SetQuestion("saltmarsh-ferries.example.", dns.TypeNS)
+		m.Response = true
+		for _, line := range lines {
+			rr, err := dns.NewRR(line)
+			if err != nil {
+				f.Fatal(err)
+			}
+			m.Ns = append(m.Ns, rr)
+			m.Extra = append(m.Extra, rr)
+		}
+		packed, err := m.Pack()
+		if err != nil {
+			f.Fatal(err)
+		}
+		f.Add(packed)
+	}
+	add("saltmarsh-ferries.example. 60 NS reed-11.plover.test.", "reed-11.plover.test. 60 A 127.0.0.1")
+	add("saltmarsh-ferries.example. 60 NS a.saltmarsh-ferries.example.", "a.saltmarsh-ferries.example. 60 AAAA ::1")
+	add("example. 60 SOA a. b. 1 2 3 4 5")
+	zone, name := dnsname.MustParse("example"), dnsname.MustParse("saltmarsh-ferries.example")
+	f.Fuzz(func(t *testing.T, packed []byte) {
+		m := new(dns.Msg)
+		if m.Unpack(packed) != nil {
+			return
+		}
+		owner, set := referral(m, zone, name)
+		if set != nil {
+			if !owner.IsBelow(zone) || !name.IsAtOrBelow(owner) {
+				t.Fatalf("a referral to %s was taken from the servers of %s on the way to %s", owner, zone, name)
+			}
+			for glued := range set.glue {
+				if !glued.IsBelow(zone) {
+					t.Fatalf("glue for %s was taken from the servers of %s", glued, zone)
+				}
+			}
+		}
+		negativeTTL(m)
+		for _, rr := range m.Answer {
+			if r, err := record.FromRR(rr); err == nil && r.Data == "" {
+				t.Fatalf("%s became a record without data", rr)
+			}
+		}
+	})
+}

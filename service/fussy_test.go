@@ -1,0 +1,58 @@
+package service_test
+
+import (
+	"context"
+	"slices"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"beacon/core/change"
+	"beacon/core/diff"
+	"beacon/core/record"
+	"beacon/provider"
+	"beacon/service"
+	"beacon/store"
+)
+
+// fussy is a provider that writes TTLs its own way, in whole hundreds, and tells nobody.
+type fussy struct{ provider.Driver }
+
+func (f fussy) Apply(ctx context.Context, zone provider.ZoneRef, batch change.Batch) (provider.Receipt, error) {
+	batch.Steps = slices.Clone(batch.Steps)
+	for i := range batch.Steps {
+		batch.Steps[i].After.TTL = (batch.Steps[i].After.TTL + 99) / 100 * 100
+	}
+	return f.Driver.Apply(ctx, zone, batch)
+}
+
+// A provider that gives back other than it was given does not drift for ever, and real drift there is still seen.
+func TestProviderThatWritesItsOwnWay(t *testing.T) {
+	h := newHouse(t)
+	_, err := h.AddAccount(ctx, service.NewAccount{Name: "fussy-main", Role: service.RoleProvider, Kind: "fussy", Address: h.world.URL("heron"), Secret: "heron-practice-key"})
+	require.NoError(t, err)
+	h.define("fussy-main", "@ 130 A 192.0.2.1\nwww 200 A 192.0.2.1")
+	done := h.sync(service.SyncRequest{})
+	require.Equal(t, store.SyncDone, done.State, done.Message)
+	assert.Empty(t, done.Findings)
+	assert.EqualValues(t, 200, h.live("heron").Get(record.Key{Name: zone, Type: record.A}).TTL)
+	for range 2 {
+		list, err := h.Differences(ctx, zone, diff.LeaveDrift)
+		require.NoError(t, err)
+		assert.Empty(t, list[0].Steps)
+		assert.Empty(t, list[0].Drift)
+		assert.Zero(t, h.sync(service.SyncRequest{}).Requests)
+	}
+	h.byHand("heron", record.NewSet(zone, record.A, 300, "192.0.2.1"))
+	list, err := h.Differences(ctx, zone, diff.LeaveDrift)
+	require.NoError(t, err)
+	require.Len(t, list[0].Drift, 1, "a change by hand is drift all the same")
+	h.define("fussy-main", "@ 130 A 192.0.2.1\nwww 200 A 192.0.2.7")
+	changed := h.sync(service.SyncRequest{Drift: diff.PutBackDrift})
+	require.Equal(t, store.SyncDone, changed.State, changed.Message)
+	assert.Equal(t, 2, changed.Changed)
+	list, err = h.Differences(ctx, zone, diff.LeaveDrift)
+	require.NoError(t, err)
+	assert.Empty(t, list[0].Drift)
+}

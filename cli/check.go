@@ -323,5 +323,5 @@ func parentSet(r delegation.Report) (all []dnsname.Name) {
 	for _, p := range r.Parents {
 		all = append(all, p.Nameservers...)
 	}
-	return delegation.SortNames(all)
+	return dnsname.SortSet(all)
 }

@@ -81,6 +81,11 @@ func (c *Client) Read(ctx context.Context, r Request, into any) (Response, error
 	return res, nil
 }
 
+// Unreadable is the error for an answer whose names or records make no sense.
+func (c *Client) Unreadable(asked string, err error) error {
+	return &Error{Kind: Refused, Outcome: Unclear, Account: c.Account, Asked: asked, Said: c.blank("its answer cannot be read: " + err.Error())}
+}
+
 func (c *Client) do(ctx context.Context, r Request) (Response, error) {
 	body, contentType := []byte(r.Text), "text/dns"
 	if r.JSON != nil {

@@ -69,6 +69,9 @@ func Start(opt Options) (*World, error) {
 	if opt.Rate == 0 {
 		opt.Rate = 1
 	}
+	if opt.Rate < 1 || opt.Rate > 60 {
+		return nil, fmt.Errorf("the practice world's clock runs at 1 to 60 times the wall's, not at %g", opt.Rate)
+	}
 	if opt.Log == nil {
 		opt.Log = slog.New(slog.DiscardHandler)
 	}

@@ -62,7 +62,7 @@ func (s *Sweeper) Sweep(ctx context.Context, domain dnsname.Name, scope Scope) d
 	for _, p := range out.Parents {
 		names = append(names, p.NS...)
 	}
-	out.Servers, out.NoAddress = s.askServers(ctx, w, domain, delegation.SortNames(names), scope.Watched)
+	out.Servers, out.NoAddress = s.askServers(ctx, w, domain, dnsname.SortSet(names), scope.Watched)
 	out.Resolvers = make([]delegation.ResolverAnswer, len(s.Resolvers))
 	inParallel(len(s.Resolvers), func(i int) { out.Resolvers[i] = s.askResolver(ctx, s.Resolvers[i], domain, scope.Watched) })
 	out.Ended = s.Now()
@@ -123,7 +123,7 @@ func (s *Sweeper) askParent(ctx context.Context, w *walk, server delegation.Serv
 				a.NS = append(a.NS, target)
 			}
 		}
-		if a.NS = delegation.SortNames(a.NS); len(a.NS) == 0 {
+		if a.NS = dnsname.SortSet(a.NS); len(a.NS) == 0 {
 			a.Answer, a.Negative = delegation.NoData, negativeTTL(m)
 		}
 	}
@@ -190,7 +190,7 @@ func (s *Sweeper) askServer(ctx context.Context, w *walk, server delegation.Serv
 				}
 			}
 		}
-		a.NS = delegation.SortNames(a.NS)
+		a.NS = dnsname.SortSet(a.NS)
 	}
 	for _, key := range watched {
 		a.Sets = append(a.Sets, observe(ctx, w.ask, server, key, false))

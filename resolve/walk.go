@@ -75,7 +75,7 @@ func newWalk(client *Client, hints Hints, port uint16) *walk {
 		root.names = append(root.names, h.Name)
 		root.glue[h.Name] = append(root.glue[h.Name], at.Addr())
 	}
-	root.names = delegation.SortNames(root.names)
+	root.names = dnsname.SortSet(root.names)
 	return &walk{client: client, port: port, zones: map[dnsname.Name]*zoneServers{dnsname.Root: root}, addrs: map[dnsname.Name]addresses{}, deaf: map[string]bool{}}
 }
 
@@ -209,7 +209,7 @@ func referral(m *dns.Msg, zone, name dnsname.Name) (dnsname.Name, *zoneServers) 
 			set.glue[at] = append(set.glue[at], addr)
 		}
 	}
-	set.names = delegation.SortNames(set.names)
+	set.names = dnsname.SortSet(set.names)
 	return owner, set
 }
 

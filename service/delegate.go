@@ -99,7 +99,7 @@ func (s *Service) assignedTo(ctx context.Context, z store.Zone) (names []dnsname
 		}
 		return err
 	})
-	return delegation.SortNames(names), err
+	return dnsname.SortSet(names), err
 }
 
 func refusal(name dnsname.Name, found []finding.Finding) *Problem {
@@ -123,7 +123,7 @@ func (s *Service) lookBefore(ctx context.Context, z store.Zone, d store.Domain, 
 	for _, p := range sweep.Parents {
 		out.Parent = append(out.Parent, p.NS...)
 	}
-	out.Parent = delegation.SortNames(out.Parent)
+	out.Parent = dnsname.SortSet(out.Parent)
 	if found := handover.Ready(out.Wanted, sweep.Servers, sweep.NoAddress); len(found) > 0 {
 		return refusal(name, found)
 	}

@@ -293,7 +293,7 @@ func (s *Service) wantPlacements(tx *store.Tx, zoneID uint64) error {
 	if err != nil {
 		return err
 	}
-	return tx.SetWanted(d.ID, delegation.SortNames(all))
+	return tx.SetWanted(d.ID, dnsname.SortSet(all))
 }
 
 // syncDone reads back what was written, waits until the zone's nameservers serve it, and ends the sync.

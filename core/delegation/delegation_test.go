@@ -25,7 +25,7 @@ func set(texts ...string) (out []dnsname.Name) {
 	for _, text := range texts {
 		out = append(out, dnsname.MustParse(text))
 	}
-	return SortNames(out)
+	return dnsname.SortSet(out)
 }
 
 func soaOf(provider string) SOA {
@@ -186,7 +186,7 @@ func TestJudge(t *testing.T) {
 			return s
 		}, Wrong, []string{"nameserver-misspelt", "nameserver-unresolvable", "child-set-differs"}},
 		{"old one left in", Plan{Wanted: newSet}, History{}, func() Sweep {
-			return sweep(0, SortNames(append(set("oak-1.plover.test"), newSet...)), "heron.test")
+			return sweep(0, dnsname.SortSet(append(set("oak-1.plover.test"), newSet...)), "heron.test")
 		}, Wrong, []string{"parent-set-mixed", "answers-differ", "child-set-differs", "child-set-differs", "child-set-differs"}},
 		{"lame", Plan{}, History{}, func() Sweep {
 			s := sweep(0, newSet, "heron.test")

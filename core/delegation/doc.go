@@ -93,13 +93,6 @@ type Moment struct {
 	Why     string    `json:"why"`     // the sum behind it
 }
 
-// SortNames sorts a nameserver set and takes out repetitions.
-func SortNames(names []dnsname.Name) []dnsname.Name {
-	sorted := slices.Clone(names)
-	slices.SortFunc(sorted, dnsname.Name.Compare)
-	return slices.Compact(sorted)
-}
-
 // SameSet reports whether two sorted nameserver sets are equal.
 func SameSet(a, b []dnsname.Name) bool { return slices.Equal(a, b) }
 

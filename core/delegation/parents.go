@@ -50,7 +50,7 @@ func (j *judge) judgeParents() bool {
 				"Nothing to do at the domain; check again later.")
 		}
 	}
-	j.set = SortNames(j.set)
+	j.set = dnsname.SortSet(j.set)
 	if referring == 0 {
 		if !j.deaf {
 			j.find("not-delegated", finding.Error, j.plan.Domain.String(),

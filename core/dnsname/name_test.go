@@ -72,6 +72,14 @@ func TestTree(t *testing.T) {
 	assert.Equal(t, `a\.b.example.`, child.String())
 }
 
+func TestParseSet(t *testing.T) {
+	set, err := ParseSet([]string{"b.example.", "A.example", "b.example"})
+	require.NoError(t, err)
+	assert.Equal(t, []Name{MustParse("a.example"), MustParse("b.example")}, set)
+	_, err = ParseSet([]string{"a.example", "a..b"})
+	assert.ErrorContains(t, err, "a..b")
+}
+
 // The order given in RFC 4034 section 6.1 itself.
 func TestCanonicalOrder(t *testing.T) {
 	want := []string{"example.", "a.example.", "yljkjljk.a.example.", "z.a.example.", "zabc.a.example.", "z.example.",

@@ -2,6 +2,7 @@ package dnsname
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"golang.org/x/net/idna"
@@ -33,6 +34,26 @@ func MustParse(text string) Name {
 		panic(err)
 	}
 	return n
+}
+
+// ParseSet reads several absolute names, and gives them sorted and without repetition, as nameserver sets are kept.
+func ParseSet(texts []string) ([]Name, error) {
+	var names []Name
+	for _, text := range texts {
+		name, err := Parse(text)
+		if err != nil {
+			return nil, err
+		}
+		names = append(names, name)
+	}
+	return SortSet(names), nil
+}
+
+// SortSet gives a sorted copy of names without repetition.
+func SortSet(names []Name) []Name {
+	sorted := slices.Clone(names)
+	slices.SortFunc(sorted, Name.Compare)
+	return slices.Compact(sorted)
 }
 
 // ParseRelative reads a name as master files write it: "@" is the origin, a name without final dot stands below the

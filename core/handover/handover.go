@@ -50,7 +50,7 @@ func ReadSet(typed []string, assigned []dnsname.Name) ([]dnsname.Name, []finding
 			fmt.Sprintf("The list has %d names; at most %d fit.", len(names), maxNameservers), "Take some out.")
 	}
 	finding.Sort(found)
-	return delegation.SortNames(names), found
+	return dnsname.SortSet(names), found
 }
 
 func notAssigned(name dnsname.Name, assigned []dnsname.Name) finding.Finding {

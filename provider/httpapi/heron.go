@@ -7,7 +7,6 @@ import (
 	"net/url"
 
 	"beacon/core/change"
-	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/record"
 	"beacon/outcall"
@@ -48,7 +47,7 @@ func (h *Heron) zone(z heronZone) (provider.Zone, error) {
 		return provider.Zone{}, err
 	}
 	out := provider.Zone{Ref: provider.ZoneRef{ID: z.ID, Name: name}}
-	out.Nameservers, err = parseNames(z.Served)
+	out.Nameservers, err = dnsname.ParseSet(z.Served)
 	return out, err
 }
 
@@ -65,7 +64,7 @@ func (h *Heron) Zones(ctx context.Context, cursor provider.Cursor) (provider.Zon
 	for _, z := range body.Zones {
 		zone, err := h.zone(z)
 		if err != nil {
-			return provider.ZonePage{}, h.unreadable("GET /v1/zones", err)
+			return provider.ZonePage{}, h.Client.Unreadable("GET /v1/zones", err)
 		}
 		page.Zones = append(page.Zones, zone)
 	}
@@ -86,7 +85,7 @@ func (h *Heron) Create(ctx context.Context, name dnsname.Name) (provider.Zone, e
 	}
 	zone, err := h.zone(body)
 	if err != nil {
-		return zone, h.unreadable("POST /v1/zones", err)
+		return zone, h.Client.Unreadable("POST /v1/zones", err)
 	}
 	return zone, nil
 }
@@ -111,7 +110,7 @@ func (h *Heron) Read(ctx context.Context, zone provider.ZoneRef, from provider.R
 	for _, s := range body.Sets {
 		set, err := s.set(zone.Name)
 		if err != nil {
-			return provider.Page{}, h.unreadable("GET "+path, err)
+			return provider.Page{}, h.Client.Unreadable("GET "+path, err)
 		}
 		page.Records = append(page.Records, set.Records()...)
 	}
@@ -164,14 +163,6 @@ func (h *Heron) Poll(_ context.Context, receipt provider.Receipt) (provider.Rece
 	return receipt, nil
 }
 
-func (h *Heron) unreadable(asked string, err error) error { return unreadable(h.Client, asked, err) }
-
-// unreadable reports an answer whose records or names make no sense.
-func unreadable(c *outcall.Client, asked string, err error) error {
-	return &outcall.Error{Kind: outcall.Refused, Outcome: outcall.Unclear, Account: c.Account, Asked: asked,
-		Said: "its answer cannot be read: " + err.Error()}
-}
-
 func cursorQuery(cursor provider.Cursor) url.Values {
 	if cursor == "" {
 		return nil
@@ -183,16 +174,4 @@ func cursorQuery(cursor provider.Cursor) url.Values {
 func plain(name dnsname.Name) string {
 	text := name.String()
 	return text[:len(text)-1]
-}
-
-func parseNames(texts []string) ([]dnsname.Name, error) {
-	var names []dnsname.Name
-	for _, text := range texts {
-		name, err := dnsname.Parse(text)
-		if err != nil {
-			return nil, err
-		}
-		names = append(names, name)
-	}
-	return delegation.SortNames(names), nil
 }

@@ -29,11 +29,11 @@ type ploverZone struct {
 func (p *Plover) zone(z ploverZone, asked string) (provider.Zone, error) {
 	name, err := dnsname.Parse(z.Zone)
 	if err != nil {
-		return provider.Zone{}, unreadable(p.Client, asked, err)
+		return provider.Zone{}, p.Client.Unreadable(asked, err)
 	}
-	hosts, err := parseNames(z.Hosts)
+	hosts, err := dnsname.ParseSet(z.Hosts)
 	if err != nil {
-		return provider.Zone{}, unreadable(p.Client, asked, err)
+		return provider.Zone{}, p.Client.Unreadable(asked, err)
 	}
 	return provider.Zone{Ref: provider.ZoneRef{ID: name.String(), Name: name}, Nameservers: hosts}, nil
 }
@@ -93,7 +93,7 @@ func (p *Plover) Read(ctx context.Context, zone provider.ZoneRef, from provider.
 	}
 	read, faults := zonefile.Read(string(res.Body), zonefile.Options{Origin: zone.Name})
 	if len(faults) > 0 {
-		return provider.Page{}, unreadable(p.Client, "GET "+r.Path, faults[0])
+		return provider.Page{}, p.Client.Unreadable("GET "+r.Path, faults[0])
 	}
 	return provider.Page{Records: read.Records, Mark: res.Header.Get("ETag")}, nil
 }

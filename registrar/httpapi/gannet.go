@@ -7,7 +7,6 @@ import (
 	"net/url"
 	"time"
 
-	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/outcall"
 	"beacon/registrar"
@@ -35,23 +34,11 @@ func (d gannetDomain) registration() (registrar.Registration, error) {
 		return registrar.Registration{}, err
 	}
 	r := registrar.Registration{Name: name, Expires: d.Expires}
-	if r.Saved, err = names(d.Stored); err != nil {
+	if r.Saved, err = dnsname.ParseSet(d.Stored); err != nil {
 		return r, err
 	}
-	r.Active, err = names(d.InForce)
+	r.Active, err = dnsname.ParseSet(d.InForce)
 	return r, err
-}
-
-func names(texts []string) ([]dnsname.Name, error) {
-	var out []dnsname.Name
-	for _, text := range texts {
-		name, err := dnsname.Parse(text)
-		if err != nil {
-			return nil, err
-		}
-		out = append(out, name)
-	}
-	return delegation.SortNames(out), nil
 }
 
 // Caps says that lists must be activated.
@@ -74,7 +61,7 @@ func (g *Gannet) Domains(ctx context.Context, cursor registrar.Cursor) (registra
 	for _, d := range body.Registrations {
 		reg, err := d.registration()
 		if err != nil {
-			return registrar.Page{}, g.unreadable(r, err)
+			return registrar.Page{}, g.Client.Unreadable(r.Method+" "+r.Path, err)
 		}
 		page.Registrations = append(page.Registrations, reg)
 	}
@@ -112,12 +99,7 @@ func (g *Gannet) ask(ctx context.Context, r outcall.Request) (registrar.Registra
 	}
 	reg, err := body.registration()
 	if err != nil {
-		return reg, g.unreadable(r, err)
+		return reg, g.Client.Unreadable(r.Method+" "+r.Path, err)
 	}
 	return reg, nil
-}
-
-func (g *Gannet) unreadable(r outcall.Request, err error) error {
-	return &outcall.Error{Kind: outcall.Refused, Outcome: outcall.Unclear, Account: g.Client.Account,
-		Asked: r.Method + " " + r.Path, Said: "its answer cannot be read: " + err.Error()}
 }

@@ -47,7 +47,7 @@ func TestResolversLetGoByTheirHabits(t *testing.T) {
 	}
 	near := func(name string, want time.Duration) {
 		assert.GreaterOrEqual(t, letGo[name], want-time.Second, name)
-		assert.Less(t, letGo[name], want+90*time.Second, name) // a slow machine may look late
+		assert.Less(t, letGo[name], want+180*time.Second, name) // a slow machine may look late
 	}
 	near("dinghy", 300*time.Second)
 	near("harbour", 600*time.Second)

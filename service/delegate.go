@@ -124,11 +124,31 @@ func (s *Service) lookBefore(ctx context.Context, z store.Zone, d store.Domain, 
 		out.Parent = append(out.Parent, p.NS...)
 	}
 	out.Parent = dnsname.SortSet(out.Parent)
+	if err := s.knowsBefore(ctx, name, d.ID); err != nil {
+		return err
+	}
 	if found := handover.Ready(out.Wanted, sweep.Servers, sweep.NoAddress); len(found) > 0 {
 		return refusal(name, found)
 	}
 	out.Findings = append(out.Findings, handover.Differences(out.Parent, out.Wanted, sweep.Servers)...)
 	return nil
+}
+
+// knowsBefore makes sure that it is remembered how the domain is delegated now: once that is changed, by when caches
+// must have let go of it could not be told any more.
+func (s *Service) knowsBefore(ctx context.Context, name dnsname.Name, domainID uint64) error {
+	return s.tx(ctx, func(tx *store.Tx) error {
+		d, err := tx.DomainByID(domainID)
+		if err != nil {
+			return err
+		}
+		past, err := d.PastSweeps()
+		if err != nil || len(past.Current.Set) > 0 || past.Absent != nil {
+			return err
+		}
+		return problem(Outside, "Not all nameservers of the zone above %s could be asked how it is delegated now, and without that nobody "+
+			"could tell afterwards by when the change has arrived. Nothing was changed; try again in a moment.", name.Unicode())
+	})
 }
 
 // change makes the steps at the registrar that are left to make.

@@ -460,8 +460,12 @@ func TestDelegateNeedsReadyServers(t *testing.T) {
 	h.register()
 	h.define("heron-main", "@ A 192.0.2.1")
 	require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
-	h.fault(`{"site":"4.11","silent":true}`)
+	h.fault(`{"site":"1.2","silent":true}`)
 	_, err := h.Delegate(ctx, service.DelegateRequest{Domain: zone})
+	assert.Contains(t, asProblem(t, err).Message, "how it is delegated now", "one of two parents cannot be asked")
+	h.fault(`{"site":"1.2"}`)
+	h.fault(`{"site":"4.11","silent":true}`)
+	_, err = h.Delegate(ctx, service.DelegateRequest{Domain: zone})
 	assert.Contains(t, codes(asProblem(t, err).Findings), "nameserver-not-ready")
 }
 

@@ -5,6 +5,10 @@ import (
 	"time"
 )
 
+// unheardC stands for the TTL of an apex NS set that was never heard, because its servers did not answer any more when
+// they were asked: two days, in seconds, which hardly any zone exceeds.
+const unheardC = 172800
+
 func seconds(ttl uint32) time.Duration { return time.Duration(ttl) * time.Second }
 
 // moments computes when each thing that changed must have settled: the worst case for every cache that obeys TTLs.
@@ -14,9 +18,9 @@ func (h History) moments(domain string) []Moment {
 	if h.Since.IsZero() {
 		return nil
 	}
-	if h.Former == nil && h.Absent != nil && len(h.Current.Set) > 0 {
+	if h.Absent != nil && len(h.Current.Set) > 0 {
 		by := h.Since.Add(seconds(*h.Absent))
-		out = append(out, Moment{"delegation", domain, by, by, fmt.Sprintf("first delegated; caches may hold its absence for %s", spanText(*h.Absent))})
+		out = append(out, Moment{"delegation", domain, by, by, fmt.Sprintf("it was not delegated before; caches may hold its absence for %s", spanText(*h.Absent))})
 	}
 	if h.Former != nil {
 		d, why := h.delegationBound()
@@ -50,6 +54,9 @@ func (h History) delegationBound() (time.Time, string) {
 	child := last.Add(seconds(h.Former.C))
 	why := fmt.Sprintf("all parents served the new set at %s; the old set is held for up to %s from the parents, "+
 		"and %s more from the old nameservers", clockText(h.Since), spanText(h.Former.P), spanText(h.Former.C))
+	if !h.Former.Known {
+		why += ", which were not heard: two days are assumed"
+	}
 	if child.Before(parent) {
 		return parent, why
 	}

@@ -102,6 +102,36 @@ func TestBoundOfFirstDelegation(t *testing.T) {
 	assert.Equal(t, start.Add(61*time.Second+450*time.Second), moments[0].By)
 }
 
+// A domain that was taken away and came back elsewhere: caches may hold its absence, and what was before that.
+func TestBoundAfterAnAbsence(t *testing.T) {
+	none := sweep(time.Minute, nil, "plover.test")
+	for i := range none.Parents {
+		none.Parents[i].Answer, none.Parents[i].Negative = NoName, 450
+	}
+	h := Advance(Advance(History{}, sweep(0, oldSet, "plover.test")), none)
+	assert.Empty(t, h.moments("d"), "nothing settles while there is no delegation")
+	h = Advance(h, sweep(2*time.Minute, newSet, "plover.test"))
+	back := start.Add(2*time.Minute + time.Second)
+	var bounds []time.Time
+	for _, m := range h.moments("d") {
+		bounds = append(bounds, m.By)
+	}
+	assert.Contains(t, bounds, back.Add(450*time.Second))
+	assert.Contains(t, bounds, back.Add(1500*time.Second))
+}
+
+// Old servers that were switched off before anybody asked them may have told caches anything.
+func TestBoundWhereTheOldServersWereNotHeard(t *testing.T) {
+	dead := sweep(0, oldSet, "plover.test")
+	for i := range dead.Servers[:2] {
+		dead.Servers[i] = ServerAnswer{Server: dead.Servers[i].Server, Answer: Silent, Problem: "time-out"}
+	}
+	h := Advance(Advance(History{}, dead), sweep(time.Hour, newSet, "heron.test"))
+	m := h.moments("d")[0]
+	assert.Equal(t, start.Add(time.Hour+time.Second+(900+172800)*time.Second), m.By)
+	assert.Contains(t, m.Why, "assumed")
+}
+
 func TestBoundOfAnEdit(t *testing.T) {
 	h := Advance(History{}, sweep(0, newSet, "heron.test"))
 	half := sweep(time.Minute, newSet, "heron.test")

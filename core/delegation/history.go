@@ -14,7 +14,7 @@ type History struct {
 	Since   time.Time `json:"since"` // T: receipt of the first complete sweep with Current's set; zero: not complete yet
 	// Former is what was before Current, as long as caches may hold it; nil where nothing has changed.
 	Former *Former `json:"former,omitempty"`
-	Absent *uint32 `json:"absent,omitempty"` // the parent's negative TTL, where the domain was not delegated before
+	Absent *uint32 `json:"absent,omitempty"` // the parent's negative TTL, where the domain was not delegated just before
 	Edits  []Edit  `json:"edits,omitempty"`  // watched sets changed while the delegation stayed
 }
 
@@ -61,7 +61,10 @@ func Advance(h History, s Sweep) History {
 		for _, p := range s.Parents {
 			negative = max(negative, p.Negative)
 		}
-		h = History{Absent: &negative}
+		if len(h.Current.Set) > 0 { // taken away: caches may still hold it when it comes back elsewhere
+			h.Former = formerOf(h)
+		}
+		h.Current, h.Since, h.Edits, h.Absent = State{}, time.Time{}, nil, &negative
 	case SameSet(set, h.Current.Set):
 		if h.Since.IsZero() {
 			h.Since = lastReceipt(s)
@@ -98,6 +101,9 @@ func (h *History) interrupted(s Sweep) {
 // formerOf makes the current state the former one. Where an earlier change still settles, the longer TTLs count.
 func formerOf(h History) *Former {
 	f := &Former{State: h.Current}
+	if !f.Known {
+		f.C = max(f.C, unheardC)
+	}
 	if h.Former != nil {
 		f.P, f.C, f.N = max(f.P, h.Former.P), max(f.C, h.Former.C), max(f.N, h.Former.N)
 	}

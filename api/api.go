@@ -97,6 +97,12 @@ func (a *api) serve(r route) gin.HandlerFunc {
 				return
 			}
 		}
+		if r.stream != nil {
+			if err := r.stream(k); err != nil {
+				a.fail(c, err)
+			}
+			return
+		}
 		out, err := r.handle(k)
 		switch {
 		case err != nil:

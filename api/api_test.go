@@ -27,29 +27,43 @@ func TestMain(m *testing.M) { storetest.Main(m) }
 
 // site is an API with one person, who is signed in.
 type site struct {
-	t       *testing.T
-	handler http.Handler
-	token   string
+	t        *testing.T
+	settings service.Settings
+	handler  http.Handler
+	token    string
 }
 
 func newSite(t *testing.T) *site {
+	t.Helper()
+	s := &site{t: t, settings: newSettings(t)}
+	svc := s.open()
+	t.Cleanup(svc.Close)
+	_, _, err := svc.FirstPerson(context.Background(), "correct horse")
+	require.NoError(t, err)
+	s.handler = New(svc, slog.New(slog.DiscardHandler))
+	status, _, body := s.ask("POST", Base+"/sessions", `{"name":"keeper","password":"correct horse"}`)
+	require.Equal(t, http.StatusCreated, status, body)
+	s.token = body["token"].(string)
+	return s
+}
+
+// open connects a service to the site's database.
+func (s *site) open() *service.Service {
+	s.t.Helper()
+	svc, err := service.Open(context.Background(), s.settings, service.Drivers{}, slog.New(slog.DiscardHandler))
+	require.NoError(s.t, err)
+	return svc
+}
+
+func newSettings(t *testing.T) service.Settings {
 	t.Helper()
 	w := practicetest.Start(t, 1)
 	dir := t.TempDir()
 	hints := filepath.Join(dir, "roots.zone")
 	require.NoError(t, os.WriteFile(hints, []byte(w.RootHints()), 0o600))
-	svc, err := service.Open(context.Background(), service.Settings{Database: storetest.Settings(t), KeyFile: filepath.Join(dir, "key"),
+	return service.Settings{Database: storetest.Settings(t), KeyFile: filepath.Join(dir, "key"),
 		Reach: []string{"127.0.0.0/8"}, DNS: service.DNSSettings{Roots: hints, Port: netip.MustParseAddrPort(w.DNSAddress("0.1")).Port()},
-		Checks: service.CheckSettings{Settling: time.Minute, Settled: time.Hour}, Lease: 4 * time.Second, Request: time.Second, Workers: 1}, service.Drivers{}, slog.New(slog.DiscardHandler))
-	require.NoError(t, err)
-	t.Cleanup(svc.Close)
-	_, _, err = svc.FirstPerson(context.Background(), "correct horse")
-	require.NoError(t, err)
-	s := &site{t: t, handler: New(svc, slog.New(slog.DiscardHandler))}
-	status, _, body := s.ask("POST", Base+"/sessions", `{"name":"keeper","password":"correct horse"}`)
-	require.Equal(t, http.StatusCreated, status, body)
-	s.token = body["token"].(string)
-	return s
+		Checks: service.CheckSettings{Settling: time.Minute, Settled: time.Hour}, Lease: 4 * time.Second, Request: time.Second, Workers: 1}
 }
 
 func (s *site) ask(method, path, body string) (int, http.Header, map[string]any) {

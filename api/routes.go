@@ -26,6 +26,7 @@ type route struct {
 	out          any          // a value of the answer's type; nil for none
 	status       int
 	handle       func(*call) (any, error)
+	stream       func(*call) error // instead of handle: sends as long as there is something to send
 }
 
 // Page is one page of a list: Next is the cursor of the following one, empty on the last.
@@ -88,7 +89,7 @@ type (
 // routes is the table of everything under /api/v1.
 func routes() []route {
 	list := append(routesOfPeople(), routesOfZones()...)
-	return append(list, routesOfDomains()...)
+	return append(append(list, routesOfDomains()...), eventStream)
 }
 
 func routesOfPeople() []route {
@@ -100,18 +101,18 @@ func routesOfPeople() []route {
 			}
 			token, expires, err := k.svc.SignIn(k.Request.Context(), in.Name, in.Password)
 			return signedIn{token, expires}, err
-		}},
+		}, nil},
 		{"DELETE", "/sessions/current", "Sign out", access.Read, nil, nil, nil, http.StatusNoContent, func(k *call) (any, error) {
 			return nil, k.svc.SignOut(k.Request.Context(), k.token)
-		}},
+		}, nil},
 		{"GET", "/me", "Who this token belongs to", access.Read, nil, nil, me{}, http.StatusOK, func(k *call) (any, error) {
 			c, err := k.svc.Caller(k.Request.Context(), k.token)
 			return me{c.Name, c.Rights}, err
-		}},
+		}, nil},
 		{"GET", "/clock", "World time, in which TTLs run", access.Read, nil, nil, clockNow{}, http.StatusOK, func(k *call) (any, error) {
 			now, rate := k.svc.WorldNow()
 			return clockNow{now, rate}, nil
-		}},
+		}, nil},
 		{"GET", "/logbook", "Who did what, newest first", access.Read, []string{"subject", "requests", "cursor", "limit"}, nil, Page[store.Entry]{}, http.StatusOK, func(k *call) (any, error) {
 			limit := k.limit()
 			before, _ := strconv.ParseUint(k.Query("cursor"), 10, 64)
@@ -121,11 +122,11 @@ func routesOfPeople() []route {
 				page.Next = strconv.FormatUint(items[limit-1].ID, 10)
 			}
 			return page, err
-		}},
+		}, nil},
 		{"GET", "/accounts", "Connected accounts", access.Read, []string{"role"}, nil, Page[store.Account]{}, http.StatusOK, func(k *call) (any, error) {
 			items, err := k.svc.Accounts(k.Request.Context(), k.DefaultQuery("role", service.RoleProvider))
 			return Page[store.Account]{Items: items}, err
-		}},
+		}, nil},
 		{"POST", "/accounts", "Connect an account; it is tried at once", access.Manage, nil, newAccount{}, accountAdded{}, http.StatusCreated, func(k *call) (any, error) {
 			var in newAccount
 			if err := k.body(&in); err != nil {
@@ -133,15 +134,15 @@ func routesOfPeople() []route {
 			}
 			seen, err := k.svc.AddAccount(k.Request.Context(), service.NewAccount(in))
 			return accountAdded{in.Name, seen}, err
-		}},
+		}, nil},
 		{"GET", "/accounts/:name/zones", "Zones that a provider account holds", access.Read, nil, nil, Page[service.RemoteZone]{}, http.StatusOK, func(k *call) (any, error) {
 			items, err := k.svc.RemoteZones(k.Request.Context(), k.Param("name"))
 			return Page[service.RemoteZone]{Items: items}, err
-		}},
+		}, nil},
 		{"GET", "/accounts/:name/registrations", "Domains that a registrar account holds", access.Read, nil, nil, Page[registrar.Registration]{}, http.StatusOK, func(k *call) (any, error) {
 			items, err := k.svc.Registrations(k.Request.Context(), k.Param("name"))
 			return Page[registrar.Registration]{Items: items}, err
-		}},
+		}, nil},
 	}
 }
 
@@ -150,29 +151,29 @@ func routesOfZones() []route {
 		{"GET", "/zones", "Zones that are looked after", access.Read, []string{"cursor", "limit"}, nil, Page[service.ZoneView]{}, http.StatusOK, func(k *call) (any, error) {
 			items, err := k.svc.Zones(k.Request.Context())
 			return pageByName(k, items, func(z service.ZoneView) dnsname.Name { return z.Name }), err
-		}},
+		}, nil},
 		{"GET", "/zones/:name", "One zone", access.Read, nil, nil, service.ZoneView{}, http.StatusOK, named(func(k *call, name dnsname.Name) (any, error) {
 			return k.svc.Zone(k.Request.Context(), name)
-		})},
+		}), nil},
 		{"GET", "/zones/:name/records", "What the zone should contain", access.Read, nil, nil, Page[record.Record]{}, http.StatusOK, named(func(k *call, name dnsname.Name) (any, error) {
 			c, err := k.svc.Wanted(k.Request.Context(), name)
 			return Page[record.Record]{Items: append([]record.Record{}, c.Records()...)}, err
-		})},
+		}), nil},
 		{"GET", "/zones/:name/revisions", "Accepted states, newest first", access.Read, nil, nil, Page[store.Revision]{}, http.StatusOK, named(func(k *call, name dnsname.Name) (any, error) {
 			items, err := k.svc.Revisions(k.Request.Context(), name)
 			return Page[store.Revision]{Items: items}, err
-		})},
+		}), nil},
 		{"POST", "/zones/:name/imports", "Take a zone file as what the zone should contain", access.Write, nil, importFile{}, service.Imported{}, http.StatusOK, named(func(k *call, name dnsname.Name) (any, error) {
 			var in importFile
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
 			return k.svc.ImportZone(k.Request.Context(), service.Import{Zone: name, File: in.File, Text: in.Text, DryRun: in.DryRun})
-		})},
+		}), nil},
 		{"GET", "/zones/:name/differences", "What differs between wanted and live, at each placement", access.Read, []string{"put_back"}, nil, Page[service.Difference]{}, http.StatusOK, named(func(k *call, name dnsname.Name) (any, error) {
 			items, err := k.svc.Differences(k.Request.Context(), name, driftPolicy(k.Query("put_back") == "true"))
 			return Page[service.Difference]{Items: items}, err
-		})},
+		}), nil},
 		{"POST", "/zones/:name/syncs", "Make live what is wanted, in the background", access.Write, nil, startSync{}, Page[service.SyncView]{}, http.StatusAccepted, named(func(k *call, name dnsname.Name) (any, error) {
 			var in startSync
 			if err := k.body(&in); err != nil {
@@ -180,14 +181,14 @@ func routesOfZones() []route {
 			}
 			items, err := k.svc.StartSync(k.Request.Context(), service.SyncRequest{Zone: name, Account: in.Account, Allow: in.Allow, Expect: in.Expect, Drift: driftPolicy(in.PutBack)})
 			return Page[service.SyncView]{Items: items}, err
-		})},
+		}), nil},
 		{"GET", "/syncs/:id", "How a sync stands", access.Read, nil, nil, service.SyncView{}, http.StatusOK, func(k *call) (any, error) {
 			id, err := strconv.ParseUint(k.Param("id"), 10, 64)
 			if err != nil {
 				return nil, &service.Problem{Kind: service.Invalid, Message: "The number of a sync is a whole number."}
 			}
 			return k.svc.Sync(k.Request.Context(), id)
-		}},
+		}, nil},
 		{"POST", "/definitions", "Take definition files as what zones should contain", access.Write, nil, defineFiles{}, Page[service.Defined]{}, http.StatusOK, func(k *call) (any, error) {
 			var in defineFiles
 			if err := k.body(&in); err != nil {
@@ -195,7 +196,7 @@ func routesOfZones() []route {
 			}
 			items, err := k.svc.Define(k.Request.Context(), in.Files, in.DryRun)
 			return Page[service.Defined]{Items: items}, err
-		}},
+		}, nil},
 	}
 }
 
@@ -204,24 +205,24 @@ func routesOfDomains() []route {
 		{"GET", "/domains", "Where each domain stands", access.Read, []string{"cursor", "limit"}, nil, Page[service.DomainView]{}, http.StatusOK, func(k *call) (any, error) {
 			items, err := k.svc.Domains(k.Request.Context())
 			return pageByName(k, items, func(d service.DomainView) dnsname.Name { return d.Name }), err
-		}},
+		}, nil},
 		{"GET", "/domains/:name/report", "The report of the last check", access.Read, nil, nil, delegation.Report{}, http.StatusOK, named(func(k *call, name dnsname.Name) (any, error) {
 			r, ok, err := k.svc.LastReport(k.Request.Context(), name)
 			if err == nil && !ok {
 				err = &service.Problem{Kind: service.Missing, Message: "This domain has not been checked yet. Check it: beacon check " + name.String()}
 			}
 			return r, err
-		})},
+		}), nil},
 		{"POST", "/domains/:name/checks", "Check a domain now", access.Read, nil, nil, delegation.Report{}, http.StatusOK, named(func(k *call, name dnsname.Name) (any, error) {
 			return k.svc.Check(k.Request.Context(), name)
-		})},
+		}), nil},
 		{"POST", "/domains/:name/delegation", "Change a domain's nameservers at its registrar", access.Write, nil, delegate{}, service.Delegated{}, http.StatusOK, named(func(k *call, name dnsname.Name) (any, error) {
 			var in delegate
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
 			return k.svc.Delegate(k.Request.Context(), service.DelegateRequest{Domain: name, Nameservers: in.Nameservers, SaveOnly: in.SaveOnly, DryRun: in.DryRun})
-		})},
+		}), nil},
 	}
 }
 

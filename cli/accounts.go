@@ -2,9 +2,11 @@ package cli
 
 import (
 	"bufio"
+	"encoding/json"
 	"fmt"
 	"net/url"
 	"os"
+	"os/signal"
 	"strings"
 	"time"
 
@@ -177,9 +179,18 @@ func (a *app) registrarCommand() *cobra.Command {
 
 func (a *app) logbookCommand() *cobra.Command {
 	var subject string
-	var requests bool
+	var requests, follow bool
 	var limit int
-	c := &cobra.Command{Use: "logbook", Short: "Who did what, newest first", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
+	c := &cobra.Command{Use: "logbook", Short: "Who did what, newest first", Args: cobra.NoArgs, RunE: func(cmd *cobra.Command, _ []string) error {
+		if follow {
+			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt)
+			defer stop()
+			return a.followEvents(ctx, requests, func(e store.Entry) {
+				if subject == "" || subject == e.Subject {
+					a.showEvent(e)
+				}
+			})
+		}
 		if limit < 1 || limit > 200 {
 			return misuse("--limit is 1 to 200")
 		}
@@ -197,6 +208,18 @@ func (a *app) logbookCommand() *cobra.Command {
 	}}
 	c.Flags().StringVar(&subject, "subject", "", "only lines about this: a zone with its final dot, or an account")
 	c.Flags().BoolVar(&requests, "requests", false, "with every request to providers and registrars")
+	c.Flags().BoolVar(&follow, "follow", false, "show lines as they are written, until Ctrl-C")
 	c.Flags().IntVar(&limit, "limit", 30, "how many lines")
 	return c
+}
+
+// showEvent prints one line of the logbook as it comes: for programs, one JSON object a line.
+func (a *app) showEvent(e store.Entry) {
+	if a.output == "json" {
+		_ = json.NewEncoder(a.out).Encode(e)
+		return
+	}
+	indent := strings.Repeat(" ", 16)
+	lines := wrap(fmt.Sprintf("%s %s %s: %s", e.Actor, e.Action, e.Subject, e.Detail), width-len(indent))
+	a.printf("%s  %s\n", e.At.Format("01-02 15:04:05"), strings.Join(lines, "\n"+indent))
 }

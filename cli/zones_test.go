@@ -1,8 +1,15 @@
 package cli
 
 import (
+	"bytes"
+	"context"
+	"fmt"
+	"net/http"
+	"net/http/httptest"
 	"os"
 	"path/filepath"
+	"strconv"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -108,6 +115,38 @@ func TestAccountsTakeSecretsFromElsewhere(t *testing.T) {
 	_, errOut, code := beacon(t, s, args...)
 	assert.Equal(t, ExitMisuse, code)
 	assert.Contains(t, errOut, "BEACON_SECRET")
+}
+
+// A stream that breaks is taken up again after the last line that was shown.
+func TestLogbookFollowsOverBreaks(t *testing.T) {
+	var asked []string
+	ctx, stop := context.WithCancel(context.Background())
+	server := httptest.NewServer(http.HandlerFunc(func(rw http.ResponseWriter, r *http.Request) {
+		from, _ := strconv.Atoi(r.Header.Get("Last-Event-ID"))
+		if asked = append(asked, r.Header.Get("Last-Event-ID")); from == 0 {
+			from = 6
+		}
+		fmt.Fprintf(rw, ": begins after %d\n\nid: %d\nevent: a.b\ndata: {\"seq\":%d,\"subject\":\"s\",\"detail\":\"line %d\"}\n\n", from, from+1, from+1, from+1)
+		if len(asked) == 3 {
+			stop()
+		}
+	}))
+	defer server.Close()
+	var out bytes.Buffer
+	a := &app{address: server.URL, output: "table", out: &out, err: &out}
+	require.NoError(t, a.followEvents(ctx, false, a.showEvent))
+	assert.Equal(t, []string{"", "7", "8"}, asked)
+	for _, line := range []string{"line 7", "line 8"} {
+		assert.Equal(t, 1, strings.Count(out.String(), line), line)
+	}
+
+	refusing := httptest.NewServer(http.HandlerFunc(func(rw http.ResponseWriter, _ *http.Request) {
+		rw.WriteHeader(http.StatusUnauthorized)
+		_, _ = rw.Write([]byte(`{"status":401,"detail":"Sign in first."}`))
+	}))
+	defer refusing.Close()
+	a.address = refusing.URL
+	assert.ErrorContains(t, a.followEvents(context.Background(), false, a.showEvent), "Sign in first.")
 }
 
 func TestDefineShowsTakesAndSyncs(t *testing.T) {

@@ -41,6 +41,8 @@ type Service struct {
 	wall     clock.Wall
 	metrics  *metrics
 	wake     chan struct{} // told when there may be new work
+	bell     *bell         // rung when there are new events
+	stopped  chan struct{} // closed when background work ends
 }
 
 // Open connects everything that an instance needs. Close gives it back.
@@ -57,7 +59,8 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 	if err != nil {
 		return nil, fmt.Errorf("the setting dns.roots: %w", err)
 	}
-	s := &Service{settings: settings, drivers: drivers, log: log, world: &clock.World{}, metrics: newMetrics(), wake: make(chan struct{}, 1)}
+	s := &Service{settings: settings, drivers: drivers, log: log, world: &clock.World{}, metrics: newMetrics(), wake: make(chan struct{}, 1),
+		bell: newBell(), stopped: make(chan struct{})}
 	s.http = door.HTTPClient(settings.Request)
 	if settings.WorldClock != "" {
 		if err := s.world.Follow(ctx, s.http, settings.WorldClock); err != nil {

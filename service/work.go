@@ -23,16 +23,19 @@ func (s *Service) Run(ctx context.Context) {
 		})
 	}
 	for range s.settings.Workers {
-		group.Go(func() { s.work(ctx) })
+		group.Go(func() { s.work(ctx, "sync", "check") })
 	}
+	group.Go(func() { s.work(ctx, "sequence") })
+	group.Go(func() { s.listen(ctx) })
 	group.Wait()
 }
 
-func (s *Service) work(ctx context.Context) {
+// work takes and runs jobs of the given kinds, one after the other.
+func (s *Service) work(ctx context.Context, kinds ...string) {
 	for ctx.Err() == nil {
 		var job store.Job
 		var ok bool
-		err := s.store.Tx(ctx, func(tx *store.Tx) (err error) { job, ok, err = tx.Claim(s.settings.Lease); return err })
+		err := s.store.Tx(ctx, func(tx *store.Tx) (err error) { job, ok, err = tx.Claim(s.settings.Lease, kinds...); return err })
 		if err != nil && ctx.Err() == nil {
 			s.log.Error("no work can be taken from the database", "error", err)
 		}
@@ -92,6 +95,8 @@ func (s *Service) handle(ctx context.Context, job store.Job) error {
 		return s.runSync(ctx, job)
 	case "check":
 		return s.runCheck(ctx, job)
+	case "sequence":
+		return s.runSequence(ctx, job)
 	}
 	return fmt.Errorf("work of kind %q is not known", job.Kind)
 }
@@ -118,7 +123,7 @@ func (s *Service) putDown(ctx context.Context, job store.Job, err error) {
 		outcome = "given up"
 		finish = func(tx *store.Tx) error { return s.giveUp(tx, job, err) }
 	}
-	if err != nil && outcome != "later" {
+	if outcome == "failed" || outcome == "given up" {
 		s.log.Warn("work did not end well", "kind", job.Kind, "subject", job.Subject, "outcome", outcome, "error", err)
 	}
 	s.metrics.jobs.WithLabelValues(job.Kind, outcome).Inc()

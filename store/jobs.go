@@ -39,13 +39,13 @@ func (t *Tx) Enqueue(kind string, subject uint64, due time.Time) error {
 			state = 'open'`, kind, subject, due).Error
 }
 
-// Claim takes the job that has been due longest, if there is one, and leases it. Leased jobs are open with a due time
+// Claim takes the job of one of the kinds that has been due longest, if there is one, and leases it. Leased jobs are open with a due time
 // at the end of the lease: a holder that died loses its work by itself, and one index serves both.
-func (t *Tx) Claim(lease time.Duration) (Job, bool, error) {
+func (t *Tx) Claim(lease time.Duration, kinds ...string) (Job, bool, error) {
 	var job Job
 	now := t.now()
 	err := t.db.Clauses(clause.Locking{Strength: "UPDATE", Options: "SKIP LOCKED"}).
-		Where("state = 'open' AND due_at <= ?", now).Order("due_at, id").Limit(1).Take(&job).Error
+		Where("state = 'open' AND due_at <= ? AND kind IN ?", now, kinds).Order("due_at, id").Limit(1).Take(&job).Error
 	if errors.Is(err, gorm.ErrRecordNotFound) {
 		return job, false, nil
 	}

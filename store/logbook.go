@@ -5,7 +5,8 @@ import "time"
 // Entry is one line of the logbook: what was done, by whom, to what. Lines are only ever added.
 type Entry struct {
 	ID      uint64    `json:"id"`
-	At      time.Time `json:"at"` // wall time
+	Seq     *uint64   `json:"seq"` // order of the event stream; missing until it has been given
+	At      time.Time `json:"at"`  // wall time
 	Actor   string    `json:"actor"`
 	Action  string    `json:"action"`
 	Subject string    `json:"subject"`

@@ -1,0 +1,86 @@
+package api
+
+import (
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"strconv"
+	"time"
+
+	"beacon/core/access"
+	"beacon/service"
+)
+
+// stillHere is how often a stream without events says that it lives, so that nobody in between cuts it.
+const stillHere = 15 * time.Second
+
+// eventStream is the one route that does not answer and end: server-sent events, one for each line of the logbook, from
+// the one sequence that all readers share.
+var eventStream = route{method: "GET", path: "/events", summary: "What happens, as it happens (server-sent events); resumes after Last-Event-ID",
+	right: access.Read, query: []string{"after", "requests"}, status: http.StatusOK, stream: streamEvents}
+
+// streamEvents sends events until the reader goes or the instance stops. Where the reader does not say after which
+// event to begin, it begins now.
+func streamEvents(k *call) error {
+	ctx := k.Request.Context()
+	after, err := k.beginAfter()
+	if err != nil {
+		return err
+	}
+	requests := k.Query("requests") == "true"
+	k.Header("Content-Type", "text/event-stream")
+	k.Header("X-Accel-Buffering", "no")
+	k.Status(http.StatusOK)
+	fmt.Fprintf(k.Writer, "retry: 500\n: begins after %d\n\n", after)
+	k.Writer.Flush()
+	alive := time.NewTicker(stillHere)
+	defer alive.Stop()
+	for {
+		list, more, err := k.svc.EventsAfter(ctx, after)
+		if err != nil {
+			return nil // the headers are gone already; the reader comes back by itself
+		}
+		for _, e := range list {
+			if after = *e.Seq; e.Action == "request" && !requests {
+				continue
+			}
+			data, err := json.Marshal(e)
+			if err != nil {
+				return nil
+			}
+			if _, err := fmt.Fprintf(k.Writer, "id: %d\nevent: %s\ndata: %s\n\n", after, e.Action, data); err != nil {
+				return nil
+			}
+		}
+		if len(list) > 0 {
+			k.Writer.Flush()
+			continue
+		}
+		select {
+		case <-more:
+		case <-alive.C:
+			fmt.Fprint(k.Writer, ": still here\n\n")
+			k.Writer.Flush()
+		case <-k.svc.Stopped():
+			return nil
+		case <-ctx.Done():
+			return nil
+		}
+	}
+}
+
+// beginAfter is the number after which a stream begins.
+func (k *call) beginAfter() (uint64, error) {
+	text := k.GetHeader("Last-Event-ID")
+	if text == "" {
+		text = k.Query("after")
+	}
+	if text == "" {
+		return k.svc.LastEvent(k.Request.Context())
+	}
+	after, err := strconv.ParseUint(text, 10, 64)
+	if err != nil {
+		return 0, &service.Problem{Kind: service.Invalid, Message: "Last-Event-ID is the number of an event."}
+	}
+	return after, nil
+}

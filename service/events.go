@@ -1,0 +1,88 @@
+package service
+
+import (
+	"context"
+	"sync"
+	"time"
+
+	"beacon/store"
+)
+
+// eventPause is how long the sequencer and listeners wait before they look for new lines again, wall time.
+const eventPause = 50 * time.Millisecond
+
+// bell wakes everybody who waits for events. It is safe for concurrent use.
+type bell struct {
+	mu   sync.Mutex
+	rung chan struct{}
+}
+
+func newBell() *bell { return &bell{rung: make(chan struct{})} }
+
+// wait gives a channel that is closed at the next ring.
+func (b *bell) wait() <-chan struct{} {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	return b.rung
+}
+
+func (b *bell) ring() {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	close(b.rung)
+	b.rung = make(chan struct{})
+}
+
+// runSequence numbers the lines of the logbook as they become visible, for as long as it has the lease. One instance
+// does it at a time; when it ends, another takes over once the lease has run out.
+func (s *Service) runSequence(ctx context.Context, job store.Job) error {
+	for {
+		numbered := 0
+		err := s.store.Tx(ctx, func(tx *store.Tx) (err error) { numbered, err = tx.NumberEntries(job); return err })
+		if err != nil {
+			return err
+		}
+		if numbered == 0 {
+			if err := pause(ctx, eventPause); err != nil {
+				return err
+			}
+		}
+	}
+}
+
+// listen rings the bell whenever new events can be read, until ctx ends.
+func (s *Service) listen(ctx context.Context) {
+	defer close(s.stopped)
+	known, asked := uint64(0), time.Time{}
+	for pause(ctx, eventPause) == nil {
+		var last uint64
+		err := s.store.Tx(ctx, func(tx *store.Tx) (err error) {
+			if last, err = tx.LastNumber(); err == nil && time.Since(asked) > time.Second { // should nobody have the work
+				asked = time.Now()
+				err = tx.Enqueue("sequence", 0, s.wall.Now())
+			}
+			return err
+		})
+		if err == nil && last != known {
+			known = last
+			s.bell.ring()
+		}
+	}
+}
+
+// Stopped is closed when this instance stops: streams end then.
+func (s *Service) Stopped() <-chan struct{} { return s.stopped }
+
+// LastEvent gives the number of the newest event.
+func (s *Service) LastEvent(ctx context.Context) (last uint64, err error) {
+	err = s.tx(ctx, func(tx *store.Tx) error { last, err = tx.LastNumber(); return err })
+	return last, err
+}
+
+// EventsAfter gives the events after a number, in their order, at most a few hundred at a time. Where there are none it
+// gives a channel that is closed when it is worth asking again.
+func (s *Service) EventsAfter(ctx context.Context, seq uint64) (list []store.Entry, more <-chan struct{}, err error) {
+	more = s.bell.wait() // taken before looking, so that nothing can come between
+	err = s.tx(ctx, func(tx *store.Tx) error { list, err = tx.EntriesAfter(seq, 500); return err })
+	return list, more, err
+}

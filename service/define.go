@@ -7,21 +7,10 @@ import (
 
 	"beacon/core/definition"
 	"beacon/core/dnsname"
-	"beacon/core/finding"
 	"beacon/core/record"
 	"beacon/core/zonefile"
 	"beacon/store"
 )
-
-// FindingView is a finding as it is shown; an alias keeps the API's types in one place.
-type FindingView = finding.Finding
-
-func viewFindings(list []finding.Finding) []FindingView {
-	if list == nil {
-		return []FindingView{}
-	}
-	return list
-}
 
 func isMissing(err error) bool { return errors.Is(err, store.ErrNotFound) }
 
@@ -96,7 +85,7 @@ func defineZone(ctx context.Context, tx *store.Tx, d definition.Zone, dryRun boo
 		return out, err
 	}
 	out.New = !known
-	before := d.Contents.Filter(func(key) bool { return false })
+	var before record.Contents
 	placed := map[string]bool{}
 	if known {
 		if z.RevisionID != nil {

@@ -29,7 +29,7 @@ type Delegated struct {
 	After     delegation.Registration `json:"after"`
 	Parent    []dnsname.Name          `json:"parent"` // what the parents served before
 	Wanted    []dnsname.Name          `json:"wanted"`
-	Findings  []FindingView           `json:"findings"`
+	Findings  []finding.Finding       `json:"findings"`
 	Steps     []string                `json:"steps"` // what was done, or in a dry run would be
 	Next      string                  `json:"next"`  // what is to be done now
 }
@@ -38,7 +38,7 @@ type Delegated struct {
 // answer for the zone, and what the old ones said is remembered; a list that fails is refused before the registrar is
 // asked. Each step is safe to repeat: after a crash, the same request goes on where it ended.
 func (s *Service) Delegate(ctx context.Context, r DelegateRequest) (Delegated, error) {
-	out := Delegated{Domain: r.Domain, Findings: []FindingView{}, Steps: []string{}}
+	out := Delegated{Domain: r.Domain, Findings: []finding.Finding{}, Steps: []string{}}
 	z, d, account, err := s.delegationSubjects(ctx, r.Domain)
 	if err != nil {
 		return out, err

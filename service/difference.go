@@ -13,22 +13,20 @@ import (
 	"beacon/store"
 )
 
-type key = record.Key
-
 // Difference is how a placement stands against what is wanted.
 type Difference struct {
-	Zone      dnsname.Name  `json:"zone"`
-	Account   string        `json:"account"`
-	NewZone   bool          `json:"new_zone"` // not at the provider yet
-	Steps     change.List   `json:"steps"`
-	Digest    string        `json:"digest"` // of the steps; names the list when a sync is asked for
-	Requests  int           `json:"requests"`
-	InStep    int           `json:"in_step"`
-	Drift     []diff.Item   `json:"drift"`
-	Conflicts []diff.Item   `json:"conflicts"`
-	Foreign   []diff.Item   `json:"foreign"`
-	Guards    []FindingView `json:"guards"`
-	Notes     []FindingView `json:"notes"`
+	Zone      dnsname.Name      `json:"zone"`
+	Account   string            `json:"account"`
+	NewZone   bool              `json:"new_zone"` // not at the provider yet
+	Steps     change.List       `json:"steps"`
+	Digest    string            `json:"digest"` // of the steps; names the list when a sync is asked for
+	Requests  int               `json:"requests"`
+	InStep    int               `json:"in_step"`
+	Drift     []diff.Item       `json:"drift"`
+	Conflicts []diff.Item       `json:"conflicts"`
+	Foreign   []diff.Item       `json:"foreign"`
+	Guards    []finding.Finding `json:"guards"`
+	Notes     []finding.Finding `json:"notes"`
 }
 
 // place is everything about one placement that a comparison or a sync works with.
@@ -114,7 +112,7 @@ func (s *Service) compare(ctx context.Context, p place, revisionID uint64, drift
 			return c, err
 		}
 		c.mark = mark
-		c.live = live.Filter(func(k key) bool { return !p.caps.Owned(p.zone.Name(), k) })
+		c.live = live.Filter(func(k record.Key) bool { return !p.caps.Owned(p.zone.Name(), k) })
 	}
 	wanted, c.notes = p.caps.Project(p.zone.Name(), wanted)
 	sent, live := recognise(c.placed, c.live)
@@ -161,7 +159,7 @@ func (s *Service) Differences(ctx context.Context, name dnsname.Name, drift diff
 		list = append(list, Difference{Zone: name, Account: p.account.Name, NewZone: p.placement.RemoteID == "", Steps: c.result.Steps,
 			Digest: c.result.Steps.Digest(), Requests: len(p.caps.Pack(c.result.Steps, c.live)), InStep: c.result.InStep,
 			Drift: c.result.Drift, Conflicts: c.result.Conflicts, Foreign: c.result.Foreign,
-			Guards: viewFindings(diff.Guards(c.result.Steps, c.live)), Notes: viewFindings(c.notes)})
+			Guards: diff.Guards(c.result.Steps, c.live), Notes: c.notes})
 	}
 	return list, nil
 }

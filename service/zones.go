@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"beacon/core/dnsname"
+	"beacon/core/finding"
 	"beacon/core/record"
 	"beacon/core/zonefile"
 	"beacon/store"
@@ -30,23 +31,23 @@ type PlacementView struct {
 
 // SyncView is a sync as it is shown.
 type SyncView struct {
-	ID         uint64          `json:"id"`
-	State      store.SyncState `json:"state"`
-	Total      int             `json:"total"` // steps in the change list
-	Added      int             `json:"added"`
-	Changed    int             `json:"changed"`
-	Removed    int             `json:"removed"`
-	Requests   int             `json:"requests"` // writes sent to the provider
-	Message    string          `json:"message"`
-	Findings   []FindingView   `json:"findings"`
-	CreatedAt  time.Time       `json:"created_at"`
-	FinishedAt *time.Time      `json:"finished_at"`
-	VisibleMS  *int64          `json:"visible_ms"` // from the last write until every nameserver served it
+	ID         uint64            `json:"id"`
+	State      store.SyncState   `json:"state"`
+	Total      int               `json:"total"` // steps in the change list
+	Added      int               `json:"added"`
+	Changed    int               `json:"changed"`
+	Removed    int               `json:"removed"`
+	Requests   int               `json:"requests"` // writes sent to the provider
+	Message    string            `json:"message"`
+	Findings   []finding.Finding `json:"findings"`
+	CreatedAt  time.Time         `json:"created_at"`
+	FinishedAt *time.Time        `json:"finished_at"`
+	VisibleMS  *int64            `json:"visible_ms"` // from the last write until every nameserver served it
 }
 
 func viewSync(s store.Sync) *SyncView {
 	return &SyncView{ID: s.ID, State: s.State, Total: s.Total, Added: s.Added, Changed: s.Changed, Removed: s.Removed, Requests: s.Requests,
-		Message: s.Message, Findings: viewFindings(s.FindingList()), CreatedAt: s.CreatedAt, FinishedAt: s.FinishedAt, VisibleMS: s.VisibleMS}
+		Message: s.Message, Findings: s.FindingList(), CreatedAt: s.CreatedAt, FinishedAt: s.FinishedAt, VisibleMS: s.VisibleMS}
 }
 
 // Zones lists all zones.

@@ -46,8 +46,9 @@ var (
 // house is a service on a practice world, with all accounts connected.
 type house struct {
 	*service.Service
-	t     *testing.T
-	world *practice.World
+	t        *testing.T
+	world    *practice.World
+	settings service.Settings
 }
 
 func drivers() service.Drivers {
@@ -76,13 +77,8 @@ func newHouse(t *testing.T) house {
 	for _, r := range w.Resolvers() {
 		settings.Resolvers = append(settings.Resolvers, resolve.Resolver{Name: r.Name, Address: r.Address})
 	}
-	svc, err := service.Open(ctx, settings, drivers(), slog.New(slog.DiscardHandler))
-	require.NoError(t, err)
-	running, stop := context.WithCancel(ctx)
-	var group sync.WaitGroup
-	group.Go(func() { svc.Run(running) })
-	t.Cleanup(func() { stop(); group.Wait(); svc.Close() })
-	h := house{svc, t, w}
+	svc := instance(t, settings)
+	h := house{svc, t, w, settings}
 	for _, a := range []service.NewAccount{
 		{Name: "heron-main", Role: service.RoleProvider, Kind: "heron", Address: w.URL("heron"), Secret: "heron-practice-key"},
 		{Name: "plover-old", Role: service.RoleProvider, Kind: "plover", Address: w.URL("plover"), Secret: "plover-practice-key"},
@@ -92,6 +88,18 @@ func newHouse(t *testing.T) house {
 		require.NoError(t, err)
 	}
 	return h
+}
+
+// instance opens and runs a service until the test ends.
+func instance(t *testing.T, settings service.Settings) *service.Service {
+	t.Helper()
+	svc, err := service.Open(ctx, settings, drivers(), slog.New(slog.DiscardHandler))
+	require.NoError(t, err)
+	running, stop := context.WithCancel(ctx)
+	var group sync.WaitGroup
+	group.Go(func() { svc.Run(running) })
+	t.Cleanup(func() { stop(); group.Wait(); svc.Close() })
+	return svc
 }
 
 // define takes records as what the zone should contain, at the given accounts.
@@ -237,24 +245,28 @@ func TestSyncThroughFaults(t *testing.T) {
 // A write that broke off is looked for before anything is repeated: what was done is not done again.
 func TestUnclearWriteIsReadNotRepeated(t *testing.T) {
 	for name, c := range map[string]struct {
-		fault    string
-		requests int
+		account, site string
+		fault         string
+		requests      int
 	}{
-		"done":     {`"cut_after"`, 1},
-		"not done": {`"cut_before"`, 2},
+		"by set, done":      {"heron-main", "4.1", `"cut_after"`, 1},
+		"by set, not done":  {"heron-main", "4.1", `"cut_before"`, 2},
+		"by zone, done":     {"plover-old", "5.1", `"cut_after"`, 1},
+		"by zone, not done": {"plover-old", "5.1", `"cut_before"`, 2},
 	} {
 		t.Run(name, func(t *testing.T) {
 			t.Parallel()
 			h := newHouse(t)
-			h.fault(`{"site":"4.1",` + c.fault + `:true,"writes":true,"count":1}`)
-			h.define("heron-main", "@ A 192.0.2.1")
+			cut := `{"site":"` + c.site + `",` + c.fault + `:true,"writes":true,"count":1}`
+			h.fault(cut)
+			h.define(c.account, "@ A 192.0.2.1")
 			require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
-			page, err := h.direct("heron").Zones(ctx, "")
+			zones, err := h.RemoteZones(ctx, c.account)
 			require.NoError(t, err)
-			assert.Len(t, page.Zones, 1, "making the zone broke off: one zone, not two")
+			assert.Len(t, zones, 1, "making the zone broke off: one zone, not two")
 
-			h.fault(`{"site":"4.1",` + c.fault + `:true,"writes":true,"count":1}`)
-			h.define("heron-main", "@ A 192.0.2.1\nnew A 192.0.2.2")
+			h.fault(cut)
+			h.define(c.account, "@ A 192.0.2.1\nnew A 192.0.2.2")
 			done := h.sync(service.SyncRequest{})
 			assert.Equal(t, store.SyncDone, done.State, done.Message)
 			assert.Equal(t, c.requests, done.Requests)
@@ -319,6 +331,34 @@ func TestTwoSyncsAreNeverInterleaved(t *testing.T) {
 	assert.Equal(t, service.InTheWay, p.Kind)
 	assert.Contains(t, p.Message, fmt.Sprintf("Sync %d", first[0].ID))
 	assert.Equal(t, store.SyncDone, h.ended(first[0].ID).State)
+}
+
+// Two instances on one database: every piece of work is done once, by either.
+func TestInstancesShareTheWork(t *testing.T) {
+	h := newHouse(t)
+	instance(t, h.settings)
+	const zones = 12
+	var text strings.Builder
+	text.WriteString("zones:\n")
+	for i := range zones {
+		fmt.Fprintf(&text, "  pier-%02d.example:\n    at: [heron-main]\n    records: |\n      @ A 192.0.2.1\n      www A 192.0.2.1\n", i)
+	}
+	_, err := h.Define(ctx, []definition.File{{Name: "piers.beacon.yaml", Text: text.String()}}, false)
+	require.NoError(t, err)
+	var started []uint64
+	for i := range zones {
+		list, err := h.StartSync(ctx, service.SyncRequest{Zone: dnsname.MustParse(fmt.Sprintf("pier-%02d.example", i))})
+		require.NoError(t, err)
+		started = append(started, list[0].ID)
+	}
+	for _, id := range started {
+		done := h.ended(id)
+		assert.Equal(t, store.SyncDone, done.State, done.Message)
+		assert.Equal(t, 1, done.Requests)
+	}
+	remote, err := h.RemoteZones(ctx, "heron-main")
+	require.NoError(t, err)
+	assert.Len(t, remote, zones, "each zone was made once")
 }
 
 func TestWrongCredential(t *testing.T) {

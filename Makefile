@@ -15,7 +15,8 @@ tour: need-database build
 	@exec bin/beacon demo tour
 
 test: need-tests check
-	$(GO) test -race -timeout $(TEST_TIMEOUT) ./...
+	$(GO) test -race -timeout $(TEST_TIMEOUT) $$($(GO) list ./... | grep -v '/e2e$$')
+	$(GO) test -race -timeout $(TEST_TIMEOUT) -count 1 ./e2e # builds the program by itself, which the test cache does not see
 
 # Everything that reads the code without running it.
 check: need-go

@@ -87,3 +87,23 @@ func TestReadWantsJSON(t *testing.T) {
 	_, err := client.Read(context.Background(), Request{Method: "GET", Path: "/"}, &into)
 	assert.ErrorContains(t, err, "not the JSON expected")
 }
+
+func TestRetryAfter(t *testing.T) {
+	for value, want := range map[string]time.Duration{"": 0, "7": 7 * time.Second, "-3": 0, "99999": time.Hour, "soon": 0,
+		time.Now().Add(-time.Hour).UTC().Format(http.TimeFormat): 0} {
+		assert.Equal(t, want, retryAfter(http.Header{"Retry-After": {value}}), value)
+	}
+	inAMinute := retryAfter(http.Header{"Retry-After": {time.Now().Add(time.Minute).UTC().Format(http.TimeFormat)}})
+	assert.InDelta(t, 60, inAMinute.Seconds(), 2)
+}
+
+// Whatever an error is, asking for its kind and outcome gives the careful answer.
+func TestErrorsOfOtherSorts(t *testing.T) {
+	assert.Equal(t, Kind(""), KindOf(io.EOF))
+	assert.Equal(t, Unclear, OutcomeOf(io.EOF), "what is not known may have been done")
+	assert.Zero(t, RetryAfterOf(io.EOF))
+	client := &Client{Account: "heron-main", Secret: "s3cret"}
+	err := client.Unreadable("GET /x", io.ErrUnexpectedEOF)
+	assert.Equal(t, Refused, KindOf(err))
+	assert.ErrorContains(t, err, "cannot be read")
+}

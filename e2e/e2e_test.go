@@ -121,11 +121,14 @@ type syncState struct {
 	Total, Added, Changed, Removed, Requests int
 }
 
-// sync starts a sync and gives its number.
-func (a *asker) sync(zone string) int {
+// sync starts the sync of a zone with one placement, and gives its number.
+func (a *asker) sync(zone string) int { return a.syncAt(zone, "") }
+
+// syncAt starts the sync of one placement.
+func (a *asker) syncAt(zone, account string) int {
 	a.t.Helper()
 	var started struct{ Items []syncState }
-	a.ask("POST", "/zones/"+zone+"/syncs", map[string]any{}, &started)
+	a.ask("POST", "/zones/"+zone+"/syncs", map[string]any{"account": account}, &started)
 	require.Len(a.t, started.Items, 1)
 	return started.Items[0].ID
 }

@@ -5,7 +5,6 @@ import (
 	"database/sql"
 	"encoding/json"
 	"fmt"
-	"io"
 	"math/rand/v2"
 	"net/http"
 	"path/filepath"
@@ -17,111 +16,112 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/change"
+	"beacon/core/dnsname"
+	"beacon/core/record"
+	"beacon/core/zonefile"
 	"beacon/demo"
+	"beacon/outcall"
+	"beacon/provider"
+	"beacon/provider/httpapi"
 	"beacon/service"
 )
 
-const (
-	killZone = "tides.example"
-	lease    = 2 * time.Second
-)
+const lease = 2 * time.Second
 
-// heronSet is a record set as Heron's interface gives it.
-type heronSet struct {
-	Label, Kind string
-	TTL         int
-	Values      []string
+var killZone = dnsname.MustParse("tides.example")
+
+// target is a provider that syncs go to while the service is killed, and a way to it past the service.
+type target struct {
+	kind, account, site string
+	within              int // milliseconds after its start in which a sync is killed
+	driver              provider.Driver
 }
 
-// fromHeron asks Heron itself, past the service.
-func fromHeron(t *testing.T, s *demo.Stage, method, path, body string, out any) {
-	t.Helper()
-	req, err := http.NewRequest(method, s.Site("heron")+path, strings.NewReader(body))
-	require.NoError(t, err)
-	req.Header.Set("Heron-Key", "heron-practice-key")
-	res, err := http.DefaultClient.Do(req)
-	require.NoError(t, err)
-	defer res.Body.Close()
-	text, err := io.ReadAll(res.Body)
-	require.NoError(t, err)
-	require.Less(t, res.StatusCode, 300, string(text))
-	if out != nil {
-		require.NoError(t, json.Unmarshal(text, out))
+func targets(s *demo.Stage) []target {
+	client := func(kind string) outcall.Client {
+		return outcall.Client{HTTP: http.DefaultClient, Base: s.Site(kind), Account: kind, Secret: kind + "-practice-key"}
+	}
+	return []target{
+		{"heron", "heron-main", "4.1", 1200, httpapi.NewHeron(client("heron"))},   // ten requests of twenty sets
+		{"plover", "plover-old", "5.1", 500, httpapi.NewPlover(client("plover"))}, // one request of the whole zone
 	}
 }
 
-// zoneID gives the id of the zone at Heron; there must be exactly one of its name.
-func zoneID(t *testing.T, s *demo.Stage) string {
+// zone finds the zone at the provider; there must be exactly one of its name.
+func (p target) zone(t *testing.T) provider.ZoneRef {
 	t.Helper()
-	var page struct{ Zones []struct{ ID, Domain string } }
-	fromHeron(t, s, "GET", "/v1/zones", "", &page)
-	var ids []string
-	for _, z := range page.Zones {
-		if z.Domain == killZone {
-			ids = append(ids, z.ID)
-		}
-	}
-	require.Len(t, ids, 1)
-	return ids[0]
+	page, err := p.driver.Zones(context.Background(), "")
+	require.NoError(t, err)
+	page.Zones = slices.DeleteFunc(page.Zones, func(z provider.Zone) bool { return z.Ref.Name != killZone })
+	require.Len(t, page.Zones, 1)
+	return page.Zones[0].Ref
 }
 
-func liveSets(t *testing.T, s *demo.Stage) map[string]string {
+func (p target) live(t *testing.T) (c record.Contents, mark string) {
 	t.Helper()
-	sets := map[string]string{}
-	for cursor := ""; ; {
-		var page struct {
-			Sets []heronSet
-			Next string `json:"next_cursor"`
-		}
-		fromHeron(t, s, "GET", "/v1/zones/"+zoneID(t, s)+"/sets?cursor="+cursor, "", &page)
-		for _, set := range page.Sets {
-			key := set.Label + " " + set.Kind
-			require.NotContains(t, sets, key, "a set that is there twice")
-			sets[key] = strings.Join(set.Values, ",")
-		}
-		if cursor = page.Next; cursor == "" {
-			return sets
-		}
-	}
+	c, mark, err := provider.ReadAll(context.Background(), p.driver, p.zone(t))
+	require.NoError(t, err)
+	return c, mark
 }
 
-func journal(t *testing.T, s *demo.Stage) (lines []string) {
+// byHand puts a set there as somebody else would.
+func (p target) byHand(t *testing.T, set record.Set) {
 	t.Helper()
-	res, err := http.Get(s.Site("control") + "/journal/heron/" + killZone)
+	caps, err := p.driver.Describe(context.Background(), p.zone(t))
+	require.NoError(t, err)
+	live, mark := p.live(t)
+	batch := caps.Pack(change.List{{After: set}}, live)[0]
+	batch.Mark = mark
+	_, err = p.driver.Apply(context.Background(), p.zone(t), batch)
+	require.NoError(t, err)
+}
+
+// journal is what the provider was asked to change, request by request.
+func (p target) journal(t *testing.T, s *demo.Stage) (lines []string) {
+	t.Helper()
+	res, err := http.Get(s.Site("control") + "/journal/" + p.kind + "/" + killZone.String())
 	require.NoError(t, err)
 	defer res.Body.Close()
 	require.NoError(t, json.NewDecoder(res.Body).Decode(&lines))
 	return lines
 }
 
-// wanted200 is a definition of two hundred sets, all of them different in each round, and what Heron must then hold.
-func wanted200(round int) (definition string, sets map[string]string) {
-	var b strings.Builder
-	fmt.Fprintf(&b, "zones:\n  %s:\n    at: [heron-main]\n    records: |\n", killZone)
-	sets = map[string]string{}
+// wanted200 gives two hundred record sets, all of them different in each round, as a definition and as contents.
+func wanted200(t *testing.T, account string, round int) (definition string, contents record.Contents) {
+	t.Helper()
+	var lines strings.Builder
 	for i := range 200 {
-		address := fmt.Sprintf("198.51.%d.%d", round%100, i+1)
-		fmt.Fprintf(&b, "      gauge-%03d A %s\n", i, address)
-		sets[fmt.Sprintf("gauge-%03d A", i)] = address
+		fmt.Fprintf(&lines, "      gauge-%03d A 198.51.%d.%d\n", i, round%100, i+1)
 	}
-	return b.String(), sets
+	read, faults := zonefile.Read(strings.ReplaceAll(lines.String(), "      ", ""), zonefile.Options{Origin: killZone, TTL: 3600})
+	require.Empty(t, faults)
+	return fmt.Sprintf("zones:\n  tides.example:\n    at: [%s]\n    records: |\n%s", account, lines.String()), read.Contents()
 }
 
 // The service is killed at random moments inside syncs of two hundred sets. However often, in the end live is what is
 // wanted, no set was changed twice, there is one zone, and what somebody else put there was not touched.
 func TestKillInsideASync(t *testing.T) {
-	hits := 10
-	if soak() {
-		hits = 50
-	}
 	s := stage(t, options(t, 1, fmt.Sprintf("lease: %s\nrequest_timeout: 1s\n", lease)))
+	hits := map[string]int{"heron": 10, "plover": 4}
+	if soak() {
+		hits = map[string]int{"heron": 50, "plover": 20}
+	}
+	for _, p := range targets(s) {
+		t.Run(p.kind, func(t *testing.T) { killSyncs(t, s, p, hits[p.kind]) })
+	}
+}
+
+func killSyncs(t *testing.T, s *demo.Stage, p target, hits int) {
 	a := signedIn(t, s)
-	definition, _ := wanted200(0)
+	definition, _ := wanted200(t, p.account, 0)
 	a.define(definition)
-	a.synced(a.sync(killZone))
-	foreign := `{"put":[{"label":"by-hand","kind":"TXT","ttl":300,"values":["\"not ours\""]}],"drop":[]}`
-	fromHeron(t, s, "POST", "/v1/zones/"+zoneID(t, s)+"/changes", foreign, nil)
-	require.NoError(t, s.Control(context.Background(), "/faults", map[string]any{"site": "4.1", "delay_ms": 70}))
+	a.synced(a.syncAt("tides.example", p.account))
+	name, err := killZone.Child("by-hand")
+	require.NoError(t, err)
+	foreign := record.NewSet(name, record.TXT, 300, `"not ours"`)
+	p.byHand(t, foreign)
+	require.NoError(t, s.Control(context.Background(), "/faults", map[string]any{"site": p.site, "delay_ms": 70}))
 
 	seed := rand.Uint64()
 	rng := rand.New(rand.NewPCG(seed, 0))
@@ -129,17 +129,16 @@ func TestKillInsideASync(t *testing.T) {
 	hit, inRequest, misses := 0, 0, 0
 	for round := 1; hit < hits; round++ {
 		require.Less(t, round, 6*hits, "hardly any kill hits a sync")
-		definition, want := wanted200(round)
-		want["by-hand TXT"] = `"not ours"`
+		definition, want := wanted200(t, p.account, round)
 		a.define(definition)
-		before := len(journal(t, s))
-		id := a.sync(killZone)
+		before := len(p.journal(t, s))
+		id := a.syncAt("tides.example", p.account)
 		holder := ""
 		for range 1 + rng.IntN(2) {
 			if holder != "" { // the killed instance's lease has to run out before anybody goes on
 				time.Sleep(lease)
 			}
-			time.Sleep(time.Duration(rng.IntN(1200)) * time.Millisecond)
+			time.Sleep(time.Duration(rng.IntN(p.within)) * time.Millisecond)
 			s.KillService()
 			var now string
 			var open int
@@ -155,8 +154,9 @@ func TestKillInsideASync(t *testing.T) {
 			require.NoError(t, s.StartService(context.Background()))
 		}
 		done := a.synced(id)
-		require.Equal(t, want, liveSets(t, s), "seed %d, round %d", seed, round)
-		changes := journal(t, s)[before:]
+		live, _ := p.live(t)
+		require.Equal(t, want.With(foreign).Records(), live.Records(), "seed %d, round %d", seed, round)
+		changes := p.journal(t, s)[before:]
 		slices.Sort(changes)
 		assert.Len(t, slices.Compact(slices.Clone(changes)), 200, "seed %d, round %d: sets that were changed", seed, round)
 		assert.Len(t, changes, 200, "seed %d, round %d: a set was changed twice", seed, round)

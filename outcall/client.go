@@ -17,6 +17,9 @@ import (
 // maxBody bounds what is read of an answer, in octets.
 const maxBody = 64 << 20
 
+// maxWords bounds what is repeated of the other side's words, in octets.
+const maxWords = 300
+
 // Call is one request as the logbook keeps it. It holds no secret.
 type Call struct {
 	Account string
@@ -167,8 +170,10 @@ func (c *Client) blank(text string) string {
 // statusError sorts answers that are none by their status (RFC 9110 section 15).
 func (c *Client) statusError(r Request, res Response) *Error {
 	e := c.fail(r, Refused, NotDone, fmt.Sprintf("%d %s", res.Status, http.StatusText(res.Status)))
-	if words := strings.TrimSpace(string(res.Body[:min(len(res.Body), 300)])); words != "" {
-		e.Said = c.blank(e.Said + ": " + words)
+	// Blanked first and cut then: a credential that lies across the cut would leave its beginning.
+	words := c.blank(string(res.Body))
+	if words = strings.TrimSpace(strings.ToValidUTF8(words[:min(len(words), maxWords)], "")); words != "" {
+		e.Said += ": " + words
 	}
 	switch {
 	case res.Status == http.StatusUnauthorized || res.Status == http.StatusForbidden:

@@ -5,6 +5,7 @@ import (
 	"io"
 	"net/http"
 	"net/http/httptest"
+	"strings"
 	"testing"
 	"time"
 
@@ -64,6 +65,16 @@ func TestFailures(t *testing.T) {
 			require.Len(t, seen, 1, "every request is told of, once")
 			assert.NotContains(t, seen[0].Problem, "s3cret")
 		})
+	}
+}
+
+// Wherever in a long answer the credential stands, no part of it is repeated.
+func TestSecretAcrossTheCut(t *testing.T) {
+	client := &Client{Secret: "abcdefghijklmnopqrstuvwxyz"}
+	for at := maxWords - 60; at < maxWords+10; at++ {
+		body := client.Secret + strings.Repeat(".", at) + client.Secret + strings.Repeat(".", 400)
+		err := client.statusError(Request{Method: "POST", Path: "/x"}, Response{Status: 422, Body: []byte(body)})
+		assert.NotContains(t, err.Said, "abc", "at %d", at)
 	}
 }
 

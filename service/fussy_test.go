@@ -44,6 +44,15 @@ func TestProviderThatWritesItsOwnWay(t *testing.T) {
 		assert.Empty(t, list[0].Drift)
 		assert.Zero(t, h.sync(service.SyncRequest{}).Requests)
 	}
+	// A write that broke off after it was done is recognised there too.
+	h.fault(`{"site":"4.1","cut_after":true,"writes":true,"count":1}`)
+	h.define("fussy-main", "@ 130 A 192.0.2.1\nwww 200 A 192.0.2.1\ncut 150 A 192.0.2.1")
+	broken := h.sync(service.SyncRequest{})
+	require.Equal(t, store.SyncDone, broken.State, "%s %v", broken.Message, broken.Findings)
+	assert.Equal(t, 1, broken.Requests)
+	h.define("fussy-main", "@ 130 A 192.0.2.1\nwww 200 A 192.0.2.1")
+	require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{Allow: []string{diff.GuardNamesStop}}).State)
+
 	h.byHand("heron", record.NewSet(zone, record.A, 300, "192.0.2.1"))
 	list, err := h.Differences(ctx, zone, diff.LeaveDrift)
 	require.NoError(t, err)

@@ -147,7 +147,8 @@ func (s *Service) recover(ctx context.Context, run *syncRun) error {
 }
 
 // settleIntent waits until the request cannot be on its way any more and its effect can be read, then looks at what
-// the provider has. A set that is as the intent would leave it was written by it.
+// the provider has. A set that is as the intent would leave it was written by it; so was one that has changed and holds
+// the intent's data under another TTL, as some providers set it.
 func (s *Service) settleIntent(ctx context.Context, run *syncRun, intent store.Intent) error {
 	steps, err := intent.List()
 	if err != nil {
@@ -164,7 +165,8 @@ func (s *Service) settleIntent(ctx context.Context, run *syncRun, intent store.I
 	}
 	var done change.List
 	for _, step := range steps {
-		if live.Get(step.Key()).Equal(step.After) {
+		now := live.Get(step.Key())
+		if now.Equal(step.After) || !now.Equal(step.Before) && now.SameData(step.After) {
 			done = append(done, step)
 		}
 	}

@@ -82,8 +82,8 @@ type check struct {
 
 func (check) TableName() string { return "checks" }
 
-// keepChecks is how many checks of a domain are kept.
-const keepChecks = 500
+// KeepChecks is how many checks of a domain are kept.
+const KeepChecks = 500
 
 // AddCheck keeps a check and what it established.
 func (t *Tx) AddCheck(domainID uint64, r delegation.Report, h delegation.History, s delegation.Sweep) error {
@@ -91,14 +91,18 @@ func (t *Tx) AddCheck(domainID uint64, r delegation.Report, h delegation.History
 	if err := t.db.Create(&row).Error; err != nil {
 		return err
 	}
-	if row.ID%50 == 0 {
-		if err := t.db.Exec(`DELETE FROM checks WHERE domain_id = ? AND id < (SELECT id FROM
-			(SELECT id FROM checks WHERE domain_id = ? ORDER BY id DESC LIMIT 1 OFFSET ?) AS oldest)`, domainID, domainID, keepChecks).Error; err != nil {
-			return err
-		}
+	if err := t.db.Exec(`DELETE FROM checks WHERE domain_id = ? AND id <= (SELECT id FROM
+		(SELECT id FROM checks WHERE domain_id = ? ORDER BY id DESC LIMIT 1 OFFSET ?) AS beyond)`, domainID, domainID, KeepChecks).Error; err != nil {
+		return err
 	}
 	return t.db.Model(&Domain{}).Where("id = ?", domainID).Updates(map[string]any{"history": jsonText(h), "verdict": r.Verdict,
 		"settles_by": r.SettlesBy, "checked_at": r.CheckedAt}).Error
+}
+
+// CountChecks tells how many checks of a domain are kept.
+func (t *Tx) CountChecks(domainID uint64) (n int64, err error) {
+	err = t.db.Model(&check{}).Where("domain_id = ?", domainID).Count(&n).Error
+	return n, err
 }
 
 // LastReport gives the report of the newest check of a domain; false where there is none.

@@ -220,6 +220,32 @@ func TestChecksAreKept(t *testing.T) {
 	})
 }
 
+// Checks do not pile up, for one domain as little as for another, in whatever rhythm they come.
+func TestOldChecksGo(t *testing.T) {
+	s := storetest.Open(t)
+	in(t, s, func(tx *store.Tx) error {
+		var ids []uint64
+		for _, label := range []string{"a.example", "b.example"} {
+			z, err := tx.AddZone(dnsname.MustParse(label))
+			require.NoError(t, err)
+			d, err := tx.EnsureDomain(z.ID)
+			require.NoError(t, err)
+			ids = append(ids, d.ID)
+		}
+		for range store.KeepChecks + 20 {
+			for _, id := range ids {
+				require.NoError(t, tx.AddCheck(id, delegation.Report{}, delegation.History{}, delegation.Sweep{}))
+			}
+		}
+		for _, id := range ids {
+			n, err := tx.CountChecks(id)
+			require.NoError(t, err)
+			assert.EqualValues(t, store.KeepChecks, n)
+		}
+		return nil
+	})
+}
+
 // Eight workers, every job taken exactly once, none left.
 func TestJobsAreTakenOnce(t *testing.T) {
 	s := storetest.Open(t)

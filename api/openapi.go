@@ -72,7 +72,11 @@ func operationID(r route) string {
 func (s schemas) responses(r route) object {
 	good := object{"description": "done"}
 	if r.stream != nil {
-		good["content"] = object{"text/event-stream": object{"schema": object{"type": "string"}}}
+		kind := "text/event-stream"
+		if r.text {
+			kind = "text/plain"
+		}
+		good["content"] = object{kind: object{"schema": object{"type": "string"}}}
 	}
 	if r.out != nil {
 		good["content"] = object{"application/json": object{"schema": s.of(reflect.TypeOf(r.out))}}

@@ -26,7 +26,8 @@ type route struct {
 	out          any          // a value of the answer's type; nil for none
 	status       int
 	handle       func(*call) (any, error)
-	stream       func(*call) error // instead of handle: sends as long as there is something to send
+	stream       func(*call) error // instead of handle: writes its answer itself
+	text         bool              // it answers plain text, not events
 }
 
 // Page is one page of a list: Next is the cursor of the following one, empty on the last.
@@ -89,31 +90,32 @@ type (
 // routes is the table of everything under /api/v1.
 func routes() []route {
 	list := append(routesOfPeople(), routesOfZones()...)
-	return append(append(list, routesOfDomains()...), eventStream)
+	list = append(append(list, routesOfDomains()...), routesOfHosts()...)
+	return append(list, eventStream)
 }
 
 func routesOfPeople() []route {
 	return []route{
-		{"POST", "/sessions", "Sign in", "", nil, signIn{}, signedIn{}, http.StatusCreated, func(k *call) (any, error) {
+		{method: "POST", path: "/sessions", summary: "Sign in", in: signIn{}, out: signedIn{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
 			var in signIn
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
 			token, expires, err := k.svc.SignIn(k.Request.Context(), in.Name, in.Password)
 			return signedIn{token, expires}, err
-		}, nil},
-		{"DELETE", "/sessions/current", "Sign out", access.Read, nil, nil, nil, http.StatusNoContent, func(k *call) (any, error) {
+		}},
+		{method: "DELETE", path: "/sessions/current", summary: "Sign out", right: access.Read, status: http.StatusNoContent, handle: func(k *call) (any, error) {
 			return nil, k.svc.SignOut(k.Request.Context(), k.token)
-		}, nil},
-		{"GET", "/me", "Who this token belongs to", access.Read, nil, nil, me{}, http.StatusOK, func(k *call) (any, error) {
+		}},
+		{method: "GET", path: "/me", summary: "Who this token belongs to", right: access.Read, out: me{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			c, err := k.svc.Caller(k.Request.Context(), k.token)
 			return me{c.Name, c.Rights}, err
-		}, nil},
-		{"GET", "/clock", "World time, in which TTLs run", access.Read, nil, nil, clockNow{}, http.StatusOK, func(k *call) (any, error) {
+		}},
+		{method: "GET", path: "/clock", summary: "World time, in which TTLs run", right: access.Read, out: clockNow{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			now, rate := k.svc.WorldNow()
 			return clockNow{now, rate}, nil
-		}, nil},
-		{"GET", "/logbook", "Who did what, newest first", access.Read, []string{"subject", "requests", "cursor", "limit"}, nil, Page[store.Entry]{}, http.StatusOK, func(k *call) (any, error) {
+		}},
+		{method: "GET", path: "/logbook", summary: "Who did what, newest first", right: access.Read, query: []string{"subject", "requests", "cursor", "limit"}, out: Page[store.Entry]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			limit := k.limit()
 			before, _ := strconv.ParseUint(k.Query("cursor"), 10, 64)
 			items, err := k.svc.Logbook(k.Request.Context(), k.Query("subject"), k.Query("requests") == "true", before, limit)
@@ -122,107 +124,107 @@ func routesOfPeople() []route {
 				page.Next = strconv.FormatUint(items[limit-1].ID, 10)
 			}
 			return page, err
-		}, nil},
-		{"GET", "/accounts", "Connected accounts", access.Read, []string{"role"}, nil, Page[store.Account]{}, http.StatusOK, func(k *call) (any, error) {
+		}},
+		{method: "GET", path: "/accounts", summary: "Connected accounts", right: access.Read, query: []string{"role"}, out: Page[store.Account]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			items, err := k.svc.Accounts(k.Request.Context(), k.DefaultQuery("role", service.RoleProvider))
 			return Page[store.Account]{Items: items}, err
-		}, nil},
-		{"POST", "/accounts", "Connect an account; it is tried at once", access.Manage, nil, newAccount{}, accountAdded{}, http.StatusCreated, func(k *call) (any, error) {
+		}},
+		{method: "POST", path: "/accounts", summary: "Connect an account; it is tried at once", right: access.Manage, in: newAccount{}, out: accountAdded{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
 			var in newAccount
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
 			seen, err := k.svc.AddAccount(k.Request.Context(), service.NewAccount(in))
 			return accountAdded{in.Name, seen}, err
-		}, nil},
-		{"GET", "/accounts/:name/zones", "Zones that a provider account holds", access.Read, nil, nil, Page[service.RemoteZone]{}, http.StatusOK, func(k *call) (any, error) {
+		}},
+		{method: "GET", path: "/accounts/:name/zones", summary: "Zones that a provider account holds", right: access.Read, out: Page[service.RemoteZone]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			items, err := k.svc.RemoteZones(k.Request.Context(), k.Param("name"))
 			return Page[service.RemoteZone]{Items: items}, err
-		}, nil},
-		{"GET", "/accounts/:name/registrations", "Domains that a registrar account holds", access.Read, nil, nil, Page[registrar.Registration]{}, http.StatusOK, func(k *call) (any, error) {
+		}},
+		{method: "GET", path: "/accounts/:name/registrations", summary: "Domains that a registrar account holds", right: access.Read, out: Page[registrar.Registration]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			items, err := k.svc.Registrations(k.Request.Context(), k.Param("name"))
 			return Page[registrar.Registration]{Items: items}, err
-		}, nil},
+		}},
 	}
 }
 
 func routesOfZones() []route {
 	return []route{
-		{"GET", "/zones", "Zones that are looked after", access.Read, []string{"cursor", "limit"}, nil, Page[service.ZoneView]{}, http.StatusOK, func(k *call) (any, error) {
+		{method: "GET", path: "/zones", summary: "Zones that are looked after", right: access.Read, query: []string{"cursor", "limit"}, out: Page[service.ZoneView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			items, err := k.svc.Zones(k.Request.Context())
 			return pageByName(k, items, func(z service.ZoneView) dnsname.Name { return z.Name }), err
-		}, nil},
-		{"GET", "/zones/:name", "One zone", access.Read, nil, nil, service.ZoneView{}, http.StatusOK, named(func(k *call, name dnsname.Name) (any, error) {
+		}},
+		{method: "GET", path: "/zones/:name", summary: "One zone", right: access.Read, out: service.ZoneView{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			return k.svc.Zone(k.Request.Context(), name)
-		}), nil},
-		{"GET", "/zones/:name/records", "What the zone should contain", access.Read, nil, nil, Page[record.Record]{}, http.StatusOK, named(func(k *call, name dnsname.Name) (any, error) {
+		})},
+		{method: "GET", path: "/zones/:name/records", summary: "What the zone should contain", right: access.Read, out: Page[record.Record]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			c, err := k.svc.Wanted(k.Request.Context(), name)
 			return Page[record.Record]{Items: append([]record.Record{}, c.Records()...)}, err
-		}), nil},
-		{"GET", "/zones/:name/revisions", "Accepted states, newest first", access.Read, nil, nil, Page[store.Revision]{}, http.StatusOK, named(func(k *call, name dnsname.Name) (any, error) {
+		})},
+		{method: "GET", path: "/zones/:name/revisions", summary: "Accepted states, newest first", right: access.Read, out: Page[store.Revision]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			items, err := k.svc.Revisions(k.Request.Context(), name)
 			return Page[store.Revision]{Items: items}, err
-		}), nil},
-		{"POST", "/zones/:name/imports", "Take a zone file as what the zone should contain", access.Write, nil, importFile{}, service.Imported{}, http.StatusOK, named(func(k *call, name dnsname.Name) (any, error) {
+		})},
+		{method: "POST", path: "/zones/:name/imports", summary: "Take a zone file as what the zone should contain", right: access.Write, in: importFile{}, out: service.Imported{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			var in importFile
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
 			return k.svc.ImportZone(k.Request.Context(), service.Import{Zone: name, File: in.File, Text: in.Text, DryRun: in.DryRun})
-		}), nil},
-		{"GET", "/zones/:name/differences", "What differs between wanted and live, at each placement", access.Read, []string{"put_back"}, nil, Page[service.Difference]{}, http.StatusOK, named(func(k *call, name dnsname.Name) (any, error) {
+		})},
+		{method: "GET", path: "/zones/:name/differences", summary: "What differs between wanted and live, at each placement", right: access.Read, query: []string{"put_back"}, out: Page[service.Difference]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			items, err := k.svc.Differences(k.Request.Context(), name, driftPolicy(k.Query("put_back") == "true"))
 			return Page[service.Difference]{Items: items}, err
-		}), nil},
-		{"POST", "/zones/:name/syncs", "Make live what is wanted, in the background", access.Write, nil, startSync{}, Page[service.SyncView]{}, http.StatusAccepted, named(func(k *call, name dnsname.Name) (any, error) {
+		})},
+		{method: "POST", path: "/zones/:name/syncs", summary: "Make live what is wanted, in the background", right: access.Write, in: startSync{}, out: Page[service.SyncView]{}, status: http.StatusAccepted, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			var in startSync
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
 			items, err := k.svc.StartSync(k.Request.Context(), service.SyncRequest{Zone: name, Account: in.Account, Allow: in.Allow, Expect: in.Expect, Drift: driftPolicy(in.PutBack)})
 			return Page[service.SyncView]{Items: items}, err
-		}), nil},
-		{"GET", "/syncs/:id", "How a sync stands", access.Read, nil, nil, service.SyncView{}, http.StatusOK, func(k *call) (any, error) {
+		})},
+		{method: "GET", path: "/syncs/:id", summary: "How a sync stands", right: access.Read, out: service.SyncView{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			id, err := strconv.ParseUint(k.Param("id"), 10, 64)
 			if err != nil {
 				return nil, &service.Problem{Kind: service.Invalid, Message: "The number of a sync is a whole number."}
 			}
 			return k.svc.Sync(k.Request.Context(), id)
-		}, nil},
-		{"POST", "/definitions", "Take definition files as what zones should contain", access.Write, nil, defineFiles{}, Page[service.Defined]{}, http.StatusOK, func(k *call) (any, error) {
+		}},
+		{method: "POST", path: "/definitions", summary: "Take definition files as what zones should contain", right: access.Write, in: defineFiles{}, out: Page[service.Defined]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			var in defineFiles
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
 			items, err := k.svc.Define(k.Request.Context(), in.Files, in.DryRun)
 			return Page[service.Defined]{Items: items}, err
-		}, nil},
+		}},
 	}
 }
 
 func routesOfDomains() []route {
 	return []route{
-		{"GET", "/domains", "Where each domain stands", access.Read, []string{"cursor", "limit"}, nil, Page[service.DomainView]{}, http.StatusOK, func(k *call) (any, error) {
+		{method: "GET", path: "/domains", summary: "Where each domain stands", right: access.Read, query: []string{"cursor", "limit"}, out: Page[service.DomainView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			items, err := k.svc.Domains(k.Request.Context())
 			return pageByName(k, items, func(d service.DomainView) dnsname.Name { return d.Name }), err
-		}, nil},
-		{"GET", "/domains/:name/report", "The report of the last check", access.Read, nil, nil, delegation.Report{}, http.StatusOK, named(func(k *call, name dnsname.Name) (any, error) {
+		}},
+		{method: "GET", path: "/domains/:name/report", summary: "The report of the last check", right: access.Read, out: delegation.Report{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			r, ok, err := k.svc.LastReport(k.Request.Context(), name)
 			if err == nil && !ok {
 				err = &service.Problem{Kind: service.Missing, Message: "This domain has not been checked yet. Check it: beacon check " + name.String()}
 			}
 			return r, err
-		}), nil},
-		{"POST", "/domains/:name/checks", "Check a domain now", access.Read, nil, nil, delegation.Report{}, http.StatusOK, named(func(k *call, name dnsname.Name) (any, error) {
+		})},
+		{method: "POST", path: "/domains/:name/checks", summary: "Check a domain now", right: access.Read, out: delegation.Report{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			return k.svc.Check(k.Request.Context(), name)
-		}), nil},
-		{"POST", "/domains/:name/delegation", "Change a domain's nameservers at its registrar", access.Write, nil, delegate{}, service.Delegated{}, http.StatusOK, named(func(k *call, name dnsname.Name) (any, error) {
+		})},
+		{method: "POST", path: "/domains/:name/delegation", summary: "Change a domain's nameservers at its registrar", right: access.Write, in: delegate{}, out: service.Delegated{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			var in delegate
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
 			return k.svc.Delegate(k.Request.Context(), service.DelegateRequest{Domain: name, Nameservers: in.Nameservers, SaveOnly: in.SaveOnly, DryRun: in.DryRun})
-		}), nil},
+		})},
 	}
 }
 

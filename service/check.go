@@ -184,5 +184,5 @@ func (s *Service) runCheck(ctx context.Context, job store.Job) error {
 	if err != nil {
 		return err
 	}
-	return errLater{s.nextCheck(report)}
+	return errLater{at: s.nextCheck(report)}
 }

@@ -88,6 +88,9 @@ func defineZone(ctx context.Context, tx *store.Tx, d definition.Zone, dryRun boo
 	var before record.Contents
 	placed := map[string]bool{}
 	if known {
+		if err := hostsFit(tx, z, d.Contents); err != nil {
+			return out, err
+		}
 		if z.RevisionID != nil {
 			if before, err = tx.Contents(*z.RevisionID); err != nil {
 				return out, err

@@ -221,6 +221,6 @@ func (s *Service) call(ctx context.Context, do func(context.Context) (registrar.
 // checkSoon makes a domain due for a check now.
 func (s *Service) checkSoon(ctx context.Context, domainID uint64) error {
 	err := s.tx(ctx, func(tx *store.Tx) error { return tx.Enqueue("check", domainID, s.wall.Now()) })
-	s.nudge()
+	nudge(s.wake)
 	return err
 }

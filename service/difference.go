@@ -88,6 +88,7 @@ type comparison struct {
 	live   record.Contents // as the provider gives it
 	mark   string
 	notes  []finding.Finding
+	hosts  []store.Host
 }
 
 // compare reads the live state and holds it against what is wanted and what was placed.
@@ -98,6 +99,10 @@ func (s *Service) compare(ctx context.Context, p place, revisionID uint64, drift
 		if wanted, err = tx.Contents(revisionID); err != nil {
 			return err
 		}
+		if c.hosts, err = tx.HostsOf(p.zone.ID); err != nil {
+			return err
+		}
+		wanted = overlay(wanted, c.hosts)
 		c.placed, err = tx.Placed(p.placement.ID)
 		return err
 	})

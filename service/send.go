@@ -18,7 +18,12 @@ const mostTries = 6
 // sendAll sends batches in order. It returns early, without error, where the live state has to be read anew before
 // anything else is decided.
 func (s *Service) sendAll(ctx context.Context, run *syncRun, batches []change.Batch, mark string) error {
-	for _, b := range batches {
+	for i, b := range batches {
+		if i > 0 {
+			if err := s.makeWay(ctx, run); err != nil {
+				return err
+			}
+		}
 		b.Mark = mark
 		again, err := s.send(ctx, run, b)
 		if err != nil || again {
@@ -121,6 +126,9 @@ func (s *Service) closeIntent(ctx context.Context, run *syncRun, intent store.In
 			return err
 		}
 		if err := tx.ForgetPlaced(run.placement.ID, gone); err != nil {
+			return err
+		}
+		if err := hostsWritten(tx, run, done); err != nil {
 			return err
 		}
 		if err := tx.UpdateSync(run.sync.ID, map[string]any{"added": run.sync.Added, "changed": run.sync.Changed,

@@ -29,20 +29,21 @@ type Drivers struct {
 
 // Service is a running instance. It is safe for concurrent use.
 type Service struct {
-	settings Settings
-	drivers  Drivers
-	log      *slog.Logger
-	store    *store.Store
-	seal     *store.Seal
-	http     *http.Client
-	dns      *resolve.Client
-	sweeper  *resolve.Sweeper
-	world    *clock.World
-	wall     clock.Wall
-	metrics  *metrics
-	wake     chan struct{} // told when there may be new work
-	bell     *bell         // rung when there are new events
-	stopped  chan struct{} // closed when background work ends
+	settings   Settings
+	drivers    Drivers
+	log        *slog.Logger
+	store      *store.Store
+	seal       *store.Seal
+	http       *http.Client
+	dns        *resolve.Client
+	sweeper    *resolve.Sweeper
+	world      *clock.World
+	wall       clock.Wall
+	metrics    *metrics
+	wake       chan struct{} // told when there may be new work
+	wakeUrgent chan struct{} // the same for syncs that go ahead of others
+	bell       *bell         // rung when there are new events
+	stopped    chan struct{} // closed when background work ends
 }
 
 // Open connects everything that an instance needs. Close gives it back.
@@ -59,7 +60,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 	if err != nil {
 		return nil, fmt.Errorf("the setting dns.roots: %w", err)
 	}
-	s := &Service{settings: settings, drivers: drivers, log: log, world: &clock.World{}, metrics: newMetrics(), wake: make(chan struct{}, 1),
+	s := &Service{settings: settings, drivers: drivers, log: log, world: &clock.World{}, metrics: newMetrics(), wake: make(chan struct{}, 1), wakeUrgent: make(chan struct{}, 1),
 		bell: newBell(), stopped: make(chan struct{})}
 	s.http = door.HTTPClient(settings.Request)
 	if settings.WorldClock != "" {
@@ -146,9 +147,9 @@ func outcomeWord(call outcall.Call) string {
 }
 
 // nudge wakes a worker.
-func (s *Service) nudge() {
+func nudge(wake chan<- struct{}) {
 	select {
-	case s.wake <- struct{}{}:
+	case wake <- struct{}{}:
 	default:
 	}
 }

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"net"
+	"net/netip"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -27,6 +28,7 @@ type Settings struct {
 	Resolvers  []resolve.Resolver `yaml:"resolvers"`   // caches that checks ask
 	WorldClock string             `yaml:"world_clock"` // address of a clock to follow; empty for this machine's
 	Checks     CheckSettings      `yaml:"checks"`
+	Hosts      HostSettings       `yaml:"hosts"`
 	Lease      time.Duration      `yaml:"lease"`           // of background work, wall time
 	Request    time.Duration      `yaml:"request_timeout"` // of one request to a provider or registrar, wall time
 	Workers    int                `yaml:"workers"`
@@ -36,6 +38,11 @@ type Settings struct {
 type DNSSettings struct {
 	Roots string `yaml:"roots"` // file with root hints, a zone file
 	Port  uint16 `yaml:"port"`  // that nameservers answer on
+}
+
+// HostSettings say which reported addresses are believed.
+type HostSettings struct {
+	Believe []netip.Prefix `yaml:"believe"` // networks that are believed though nobody outside could reach them
 }
 
 // CheckSettings say how often domains are checked, in world time.

@@ -73,7 +73,7 @@ func (s *Service) StartSync(ctx context.Context, r SyncRequest) (list []SyncView
 		}
 		return nil
 	})
-	s.nudge()
+	nudge(s.wake)
 	return list, err
 }
 
@@ -101,8 +101,9 @@ type syncRun struct {
 	place
 	job     store.Job
 	sync    store.Sync
-	fresh   bool        // no change list has been agreed to yet: guards and the expected list are still to be looked at
-	applied change.List // what this run has confirmed
+	hosts   []store.Host // as of the last comparison
+	fresh   bool         // no change list has been agreed to yet: guards and the expected list are still to be looked at
+	applied change.List  // what this run has confirmed
 }
 
 // errHeld ends a sync because a person has to decide something.
@@ -113,12 +114,16 @@ type errHeld struct {
 
 func (e errHeld) Error() string { return e.message }
 
+// turn is how long a sync that makes way, or finds another in its place, waits before it asks for its turn, wall time.
+const turn = 100 * time.Millisecond
+
 // mostRounds bounds how often a sync reads the live state and decides anew.
 const mostRounds = 12
 
 // runSync does a sync, or the rest of one that was broken off.
 func (s *Service) runSync(ctx context.Context, job store.Job) error {
 	run := &syncRun{job: job}
+	var other uint64
 	err := s.store.Tx(ctx, func(tx *store.Tx) (err error) {
 		if run.sync, err = tx.SyncByID(job.Subject); err != nil || run.sync.State.Ended() {
 			return err
@@ -133,10 +138,14 @@ func (s *Service) runSync(ctx context.Context, job store.Job) error {
 			return err
 		}
 		run.fresh = run.sync.Total == 0
-		return tx.UpdateSync(run.sync.ID, map[string]any{"state": store.SyncRunning})
-	})
-	if err != nil || run.sync.State.Ended() {
+		other, err = tx.BeginSync(run.sync)
 		return err
+	})
+	switch {
+	case err != nil || run.sync.State.Ended():
+		return err
+	case other != 0:
+		return errLater{at: s.wall.Now().Add(turn), madeWay: true}
 	}
 	err = s.syncRounds(ctx, run)
 	var held errHeld
@@ -183,7 +192,7 @@ func (s *Service) syncRounds(ctx context.Context, run *syncRun) error {
 		return err
 	}
 	for range mostRounds {
-		c, err := s.compare(ctx, run.place, run.sync.RevisionID, run.sync.Drift)
+		c, err := s.compareFor(ctx, run)
 		if err != nil {
 			return err
 		}
@@ -234,7 +243,7 @@ func (s *Service) decide(ctx context.Context, run *syncRun, c comparison) error 
 		return errHeld{"The change list is not the one that was shown: something changed meanwhile. Look at it again (beacon diff); nothing was written.", nil}
 	}
 	var speaking []finding.Finding
-	for _, g := range diff.Guards(steps, c.live) {
+	for _, g := range s.guards(run, steps, c.live) {
 		if !slices.Contains(run.sync.Guards(), g.Code) {
 			speaking = append(speaking, g)
 		}
@@ -299,7 +308,7 @@ func (s *Service) wantPlacements(tx *store.Tx, zoneID uint64) error {
 // syncDone reads back what was written, waits until the zone's nameservers serve it, and ends the sync.
 func (s *Service) syncDone(ctx context.Context, run *syncRun) error {
 	found := []finding.Finding{}
-	c, err := s.compare(ctx, run.place, run.sync.RevisionID, run.sync.Drift)
+	c, err := s.compareFor(ctx, run)
 	if err != nil {
 		return err
 	}
@@ -313,14 +322,21 @@ func (s *Service) syncDone(ctx context.Context, run *syncRun) error {
 	}
 	found = append(found, c.notes...)
 	message := "Nothing had to be changed."
-	if len(run.applied) > 0 {
-		visible, problems := s.waitServed(ctx, run)
+	awaited, err := s.awaitedHosts(ctx, run, c)
+	if err != nil {
+		return err
+	}
+	if len(run.applied)+len(awaited) > 0 {
+		visible, problems := s.waitServed(ctx, run, awaited)
 		found = append(found, problems...)
 		message = "Written; not seen at every nameserver yet."
 		if visible >= 0 {
 			ms := visible.Milliseconds()
 			message = fmt.Sprintf("Every nameserver served it %d ms after the last write.", ms)
 			if err := s.store.Tx(ctx, func(tx *store.Tx) error {
+				if err := s.hostsVisible(tx, run, awaited); err != nil {
+					return err
+				}
 				return tx.UpdateSync(run.sync.ID, map[string]any{"visible_ms": ms})
 			}); err != nil {
 				return err
@@ -356,7 +372,7 @@ const mostAsked = 40
 
 // waitServed asks the zone's nameservers until all of them give the new data. It gives how long that took since the
 // last write, in wall time, or -1 where it did not happen in time, and why.
-func (s *Service) waitServed(ctx context.Context, run *syncRun) (time.Duration, []finding.Finding) {
+func (s *Service) waitServed(ctx context.Context, run *syncRun, awaited []awaitedHost) (time.Duration, []finding.Finding) {
 	start := time.Now()
 	fail := func(message string) (time.Duration, []finding.Finding) {
 		return -1, []finding.Finding{{Code: "not-served-yet", Severity: finding.Warning, Subject: run.zone.Name().String(), Message: message,
@@ -372,7 +388,12 @@ func (s *Service) waitServed(ctx context.Context, run *syncRun) (time.Duration, 
 	if len(problems) > 0 {
 		return fail(fmt.Sprintf("%s leads to no address: %s.", problems[0].Name, problems[0].Problem))
 	}
-	steps := run.applied[max(0, len(run.applied)-mostAsked):]
+	steps := slices.Clone(run.applied[max(0, len(run.applied)-mostAsked):])
+	for _, h := range awaited {
+		for _, set := range h.sets {
+			steps = append(steps, change.Step{Before: set, After: set})
+		}
+	}
 	for _, server := range servers {
 		for _, step := range steps {
 			for !served(s.sweeper.AskSet(ctx, server, step.Key()), step) {

@@ -23,15 +23,18 @@ func (s *Service) Run(ctx context.Context) {
 		})
 	}
 	for range s.settings.Workers {
-		group.Go(func() { s.work(ctx, "sync", "check") })
+		group.Go(func() { s.work(ctx, s.wake, store.JobSync, "check") })
 	}
-	group.Go(func() { s.work(ctx, "sequence") })
+	group.Go(func() { s.work(ctx, s.wakeUrgent, store.JobUrgent) })
+	group.Go(func() { s.work(ctx, s.wakeUrgent, store.JobUrgent) })
+	group.Go(func() { s.work(ctx, nil, "sequence") })
 	group.Go(func() { s.listen(ctx) })
 	group.Wait()
 }
 
 // work takes and runs jobs of the given kinds, one after the other.
-func (s *Service) work(ctx context.Context, kinds ...string) {
+// wake tells that it is worth looking at once.
+func (s *Service) work(ctx context.Context, wake <-chan struct{}, kinds ...string) {
 	for ctx.Err() == nil {
 		var job store.Job
 		var ok bool
@@ -49,14 +52,17 @@ func (s *Service) work(ctx context.Context, kinds ...string) {
 		}
 		select {
 		case <-ctx.Done():
-		case <-s.wake:
+		case <-wake:
 		case <-time.After(pause):
 		}
 	}
 }
 
-// errLater gives work back until a wall time; it is not a failure.
-type errLater struct{ at time.Time }
+// errLater gives work back until a wall time; it is not a failure. Work that only made way was not tried.
+type errLater struct {
+	at      time.Time
+	madeWay bool
+}
 
 func (e errLater) Error() string { return "due again at " + e.at.Format(time.RFC3339) }
 
@@ -91,7 +97,7 @@ func (s *Service) runJob(ctx context.Context, job store.Job) {
 
 func (s *Service) handle(ctx context.Context, job store.Job) error {
 	switch job.Kind {
-	case "sync":
+	case store.JobSync, store.JobUrgent:
 		return s.runSync(ctx, job)
 	case "check":
 		return s.runCheck(ctx, job)
@@ -113,6 +119,9 @@ func (s *Service) putDown(ctx context.Context, job store.Job, err error) {
 	case errors.As(err, &later):
 		outcome = "later"
 		finish = func(tx *store.Tx) error { return tx.Again(job, later.at, "") }
+		if later.madeWay {
+			finish = func(tx *store.Tx) error { return tx.Later(job, later.at) }
+		}
 	case ctx.Err() != nil: // shutting down: free for others at once
 		outcome = "put down"
 		finish = func(tx *store.Tx) error { return tx.Again(job, s.wall.Now(), "the service was stopped") }
@@ -133,7 +142,7 @@ func (s *Service) putDown(ctx context.Context, job store.Job, err error) {
 }
 
 func (s *Service) giveUp(tx *store.Tx, job store.Job, err error) error {
-	if job.Kind == "sync" {
+	if job.Kind == store.JobSync || job.Kind == store.JobUrgent {
 		if err := tx.EndSync(job.Subject, store.SyncFailed, "Given up after several attempts: "+err.Error(), nil); err != nil {
 			return err
 		}

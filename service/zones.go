@@ -121,14 +121,18 @@ func viewZone(tx *store.Tx, z store.Zone) (ZoneView, error) {
 	return v, nil
 }
 
-// Wanted gives what a zone should contain.
+// Wanted gives what a zone should contain: its revision, with the addresses that were reported on top.
 func (s *Service) Wanted(ctx context.Context, name dnsname.Name) (c record.Contents, err error) {
 	err = s.tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.Zone(name)
 		if err != nil || z.RevisionID == nil {
 			return err
 		}
-		c, err = tx.Contents(*z.RevisionID)
+		if c, err = tx.Contents(*z.RevisionID); err != nil {
+			return err
+		}
+		hosts, err := tx.HostsOf(z.ID)
+		c = overlay(c, hosts)
 		return err
 	})
 	return c, err
@@ -196,6 +200,11 @@ func (s *Service) ImportZone(ctx context.Context, in Import) (Imported, error) {
 		var before record.Contents
 		if known && z.RevisionID != nil {
 			if before, err = tx.Contents(*z.RevisionID); err != nil {
+				return err
+			}
+		}
+		if known {
+			if err := hostsFit(tx, z, contents); err != nil {
 				return err
 			}
 		}

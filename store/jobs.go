@@ -88,6 +88,11 @@ func (t *Tx) Again(job Job, due time.Time, problem string) error {
 	return t.updateHeld(job, "UPDATE jobs SET holder = '', due_at = ?, problem = ? WHERE id = ? AND holder = ?", due, problem, job.ID, job.Holder)
 }
 
+// Later gives a job back that was not tried: somebody else's turn comes first.
+func (t *Tx) Later(job Job, due time.Time) error {
+	return t.updateHeld(job, "UPDATE jobs SET holder = '', due_at = ?, attempts = attempts - 1 WHERE id = ? AND holder = ?", due, job.ID, job.Holder)
+}
+
 func (t *Tx) updateHeld(job Job, statement string, args ...any) error {
 	res := t.db.Exec(statement, args...)
 	if res.Error == nil && res.RowsAffected == 0 {

@@ -79,11 +79,9 @@ type token struct {
 
 // AddToken makes a token for a person and gives its text, which is kept nowhere.
 func (t *Tx) AddToken(personID uint64, label string, rights []access.Right, lifetime time.Duration) (text string, expires time.Time, err error) {
-	raw := make([]byte, 32)
-	if _, err := rand.Read(raw); err != nil {
+	if text, err = newToken("bt_"); err != nil {
 		return "", time.Time{}, err
 	}
-	text = "bt_" + base64.RawURLEncoding.EncodeToString(raw)
 	words := make([]string, len(rights))
 	for i, r := range rights {
 		words[i] = string(r)
@@ -91,6 +89,15 @@ func (t *Tx) AddToken(personID uint64, label string, rights []access.Right, life
 	now := t.now()
 	row := token{PersonID: personID, Label: cut(label, 100), Hash: hashToken(text), Rights: strings.Join(words, ","), CreatedAt: now, ExpiresAt: now.Add(lifetime)}
 	return text, row.ExpiresAt, t.db.Create(&row).Error
+}
+
+// newToken gives the text of a token; its first letters say what kind it is.
+func newToken(begins string) (string, error) {
+	raw := make([]byte, 32)
+	if _, err := rand.Read(raw); err != nil {
+		return "", err
+	}
+	return begins + base64.RawURLEncoding.EncodeToString(raw), nil
 }
 
 func hashToken(text string) []byte {

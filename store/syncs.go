@@ -45,7 +45,23 @@ type Sync struct {
 	CreatedAt   time.Time
 	FinishedAt  *time.Time
 	VisibleMS   *int64 `gorm:"column:visible_ms"`
+	Scope       SyncScope
 }
+
+// SyncScope is what of a zone a sync is about.
+type SyncScope string
+
+// A sync is about the whole zone, or about the names that follow an address: those go ahead of a whole zone's.
+const (
+	ScopeZone  SyncScope = ""
+	ScopeHosts SyncScope = "hosts"
+)
+
+// The kinds of the jobs that run syncs.
+const (
+	JobSync   = "sync"
+	JobUrgent = "urgent" // goes ahead of others: has workers of its own
+)
 
 // TableName is the table that syncs are kept in.
 func (Sync) TableName() string { return "syncs" }
@@ -68,7 +84,11 @@ func (t *Tx) AddSync(s *Sync, guards []string) error {
 	if err := t.db.Create(s).Error; err != nil {
 		return err
 	}
-	return t.Enqueue("sync", s.ID, s.CreatedAt)
+	kind := JobSync
+	if s.Scope == ScopeHosts {
+		kind = JobUrgent
+	}
+	return t.Enqueue(kind, s.ID, s.CreatedAt)
 }
 
 // SyncByID finds a sync.
@@ -77,15 +97,15 @@ func (t *Tx) SyncByID(id uint64) (s Sync, err error) {
 	return s, found(err, "sync %d", id)
 }
 
-// UnfinishedSync finds a sync of the placement that has not ended; zero id for none.
+// UnfinishedSync finds a sync of the placement's whole zone that has not ended; zero id for none.
 func (t *Tx) UnfinishedSync(placementID uint64) (s Sync, err error) {
-	err = t.db.Where("placement_id = ? AND state IN ('waiting', 'running')", placementID).Limit(1).Find(&s).Error
+	err = t.db.Where("placement_id = ? AND scope = '' AND state IN ('waiting', 'running')", placementID).Limit(1).Find(&s).Error
 	return s, err
 }
 
-// Syncs gives a placement's syncs, newest first.
+// Syncs gives the syncs of a placement's whole zone, newest first.
 func (t *Tx) Syncs(placementID uint64) (list []Sync, err error) {
-	err = t.db.Where("placement_id = ?", placementID).Order("id DESC").Limit(50).Find(&list).Error
+	err = t.db.Where("placement_id = ? AND scope = ''", placementID).Order("id DESC").Limit(50).Find(&list).Error
 	return list, err
 }
 

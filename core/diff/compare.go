@@ -123,11 +123,13 @@ func (c *comparison) judge(key record.Key, wanted, placed, live []record.Record)
 	case same(placed, live):
 		step("wanted otherwise than we placed it")
 	case same(wanted, placed):
-		if c.policy == PutBackDrift {
+		if c.policy != LeaveDrift {
 			step("changed elsewhere; put back")
 			return
 		}
 		res.Drift = append(res.Drift, item(Drift, "changed elsewhere since we placed it"))
+	case c.policy == WantedWins:
+		step("changed elsewhere; the reported address is put there")
 	case len(placed) == 0:
 		res.Conflicts = append(res.Conflicts, item(Conflict, "the provider already has other data here that we never placed"))
 	default:

@@ -57,11 +57,42 @@ type Item struct {
 // DriftPolicy says what becomes of sets that were changed elsewhere.
 type DriftPolicy uint8
 
-// Drift is left as it is until somebody decides, or put back to what is wanted.
+// Drift is left as it is until somebody decides, or put back to what is wanted. Where wanted wins, so are conflicts:
+// that is for names that follow a reported address, where nobody is there to decide.
 const (
 	LeaveDrift DriftPolicy = iota
 	PutBackDrift
+	WantedWins
 )
+
+// Only gives the part of a result that is about the keys that keep picks. What is in step is not counted in it.
+func (r Result) Only(keep func(record.Key) bool) Result {
+	items := func(list []Item) (kept []Item) {
+		for _, item := range list {
+			if keep(item.Key) {
+				kept = append(kept, item)
+			}
+		}
+		return kept
+	}
+	out := Result{Drift: items(r.Drift), Conflicts: items(r.Conflicts), Foreign: items(r.Foreign)}
+	for _, step := range r.Steps {
+		if keep(step.Key()) {
+			out.Steps = append(out.Steps, step)
+		}
+	}
+	for _, set := range r.Arrived {
+		if keep(set.Key()) {
+			out.Arrived = append(out.Arrived, set)
+		}
+	}
+	for _, key := range r.Forgotten {
+		if keep(key) {
+			out.Forgotten = append(out.Forgotten, key)
+		}
+	}
+	return out
+}
 
 // Result is the outcome of a comparison.
 type Result struct {

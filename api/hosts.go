@@ -1,0 +1,90 @@
+package api
+
+import (
+	"errors"
+	"net/http"
+	"net/netip"
+	"strings"
+
+	"beacon/core/access"
+	"beacon/core/dnsname"
+	"beacon/core/dynaddr"
+	"beacon/service"
+)
+
+// newHost is a name that is to follow a reported address.
+type newHost struct {
+	Name dnsname.Name `json:"name"`
+	V4   bool         `json:"v4"` // follow an IPv4 address
+	V6   bool         `json:"v6"` // follow an IPv6 address
+	TTL  uint32       `json:"ttl,omitempty"`
+}
+
+func routesOfHosts() []route {
+	report := route{path: "/report", summary: "Report a host's address, with the host's own token; answers one line: accepted, unchanged or refused",
+		query: []string{"host", "v4", "v6"}, status: http.StatusOK, stream: takeReport, text: true}
+	get, post := report, report
+	get.method, post.method = "GET", "POST"
+	return []route{
+		{method: "GET", path: "/hosts", summary: "Names that follow a reported address", right: access.Read, query: []string{"cursor", "limit"}, out: Page[service.HostView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			items, err := k.svc.Hosts(k.Request.Context())
+			return pageByName(k, items, func(h service.HostView) dnsname.Name { return h.Name }), err
+		}},
+		{method: "POST", path: "/hosts", summary: "Make a name follow the address that is reported for it", right: access.Write, in: newHost{}, out: service.HostAdded{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
+			var in newHost
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			return k.svc.AddHost(k.Request.Context(), service.NewHost{Name: in.Name, Follows: dynaddr.Families{V4: in.V4, V6: in.V6}, TTL: in.TTL})
+		}},
+		{method: "GET", path: "/hosts/:name", summary: "One host and what it reported", right: access.Read, out: service.HostView{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			return k.svc.Host(k.Request.Context(), name)
+		})},
+		{method: "DELETE", path: "/hosts/:name", summary: "End that a name follows", right: access.Write, status: http.StatusNoContent, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			return nil, k.svc.RemoveHost(k.Request.Context(), name)
+		})},
+		get, post,
+	}
+}
+
+// takeReport answers in one line of plain text, for clients that read no JSON.
+func takeReport(k *call) error {
+	k.Request.Body = http.MaxBytesReader(k.Writer, k.Request.Body, 4096)
+	token := k.bearer()
+	if token == "" {
+		_, token, _ = k.Request.BasicAuth()
+	}
+	parameter := func(name string) string {
+		return strings.TrimSpace(k.Request.FormValue(name))
+	}
+	in := service.AddressReport{Host: parameter("host"), V4: parameter("v4"), V6: parameter("v6")}
+	if from, err := netip.ParseAddrPort(k.Request.RemoteAddr); err == nil {
+		in.Peer = from.Addr()
+	}
+	d, err := k.svc.Report(k.Request.Context(), token, in)
+	var p *service.Problem
+	status := http.StatusOK
+	switch {
+	case errors.As(err, &p) && p.Kind == service.NotSignedIn:
+		k.Header("WWW-Authenticate", `Basic realm="report"`)
+		status, d = http.StatusUnauthorized, dynaddr.Decision{Outcome: dynaddr.Refused, Reason: "the token is not one of a host here"}
+	case err != nil:
+		return err
+	case d.Outcome == dynaddr.Refused:
+		status = http.StatusUnprocessableEntity
+	}
+	line := string(d.Outcome)
+	if d.Reason != "" {
+		line += ": " + d.Reason
+	}
+	k.String(status, "%s\n", line)
+	return nil
+}
+
+func (k *call) bearer() string {
+	token, ok := strings.CutPrefix(k.GetHeader("Authorization"), "Bearer ")
+	if !ok {
+		return ""
+	}
+	return token
+}

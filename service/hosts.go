@@ -1,0 +1,266 @@
+package service
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"time"
+
+	"beacon/core/dnsname"
+	"beacon/core/dynaddr"
+	"beacon/core/record"
+	"beacon/store"
+)
+
+// NewHost is a name that is to follow a reported address.
+type NewHost struct {
+	Name    dnsname.Name
+	Follows dynaddr.Families
+	TTL     uint32 // seconds; 0 for the usual
+}
+
+// usualTTL is what hosts get that are given none, in seconds: short, so that a change is soon known everywhere.
+const usualTTL = 60
+
+// HostAdded is a new host. The token is shown this once.
+type HostAdded struct {
+	Name  dnsname.Name `json:"name"`
+	Token string       `json:"token"`
+}
+
+// HostView is a host as it is shown.
+type HostView struct {
+	Name      dnsname.Name     `json:"name"`
+	Zone      dnsname.Name     `json:"zone"`
+	Follows   dynaddr.Families `json:"follows"`
+	TTL       uint32           `json:"ttl"`
+	V4        string           `json:"v4"`      // where it stands; empty before the first report
+	V6        string           `json:"v6"`      // the same
+	SeenAt    *time.Time       `json:"seen_at"` // when it last reported anything, to the minute
+	CreatedBy string           `json:"created_by"`
+	CreatedAt time.Time        `json:"created_at"`
+	Last      *ReportView      `json:"last"`    // the newest report that was not unchanged
+	Reports   []ReportView     `json:"reports"` // newest first; only where one host is shown
+}
+
+// ReportView is a report and how far it has come.
+type ReportView struct {
+	Outcome    dynaddr.Outcome `json:"outcome"`
+	Reason     string          `json:"reason"`
+	V4         string          `json:"v4"`
+	V6         string          `json:"v6"`
+	Peer       string          `json:"peer"`
+	Times      int             `json:"times"` // in a row, where it was refused
+	ReportedAt time.Time       `json:"reported_at"`
+	AcceptedAt *time.Time      `json:"accepted_at"`
+	Overtaken  bool            `json:"overtaken"` // a newer one came before this was visible
+	Arrivals   []ArrivalView   `json:"arrivals"`
+}
+
+// ArrivalView is how far a report has come at one provider account.
+type ArrivalView struct {
+	Account   string     `json:"account"`
+	WrittenAt *time.Time `json:"written_at"`
+	VisibleAt *time.Time `json:"visible_at"` // at every nameserver
+	SettlesBy *time.Time `json:"settles_by"` // in every cache, world time
+	Problem   string     `json:"problem"`    // what ended the last attempt, while it has not arrived
+}
+
+// AddHost makes a name follow the address that is reported for it.
+func (s *Service) AddHost(ctx context.Context, n NewHost) (out HostAdded, err error) {
+	switch {
+	case !n.Follows.V4 && !n.Follows.V6:
+		return out, problem(Invalid, "A host follows an IPv4 address, an IPv6 address, or both.")
+	case n.Name.IsWildcard() || n.Name.IsRoot():
+		return out, problem(Invalid, "%s is no host: name one machine.", n.Name)
+	case n.TTL > record.MaxTTL:
+		return out, problem(Invalid, "A TTL of %d s is more than the protocol allows; 60 is usual.", n.TTL)
+	case n.TTL == 0:
+		n.TTL = usualTTL
+	}
+	err = s.tx(ctx, func(tx *store.Tx) error {
+		z, err := zoneAbove(tx, n.Name)
+		if err != nil {
+			return err
+		}
+		if z.RevisionID == nil {
+			return problem(InTheWay, "Zone %s has no contents yet. Import a zone file or define it first.", z.Name())
+		}
+		contents, err := tx.Contents(*z.RevisionID)
+		if err != nil {
+			return err
+		}
+		if err := hostFits(z.Name(), contents, n.Name); err != nil {
+			return err
+		}
+		out.Name = n.Name
+		if out.Token, err = tx.AddHost(z.ID, n.Name, n.Follows, n.TTL, actor(ctx)); err != nil {
+			return err
+		}
+		return tx.Log(actor(ctx), "host.added", n.Name.String(), fmt.Sprintf("in zone %s, TTL %d", z.Name(), n.TTL))
+	})
+	return out, err
+}
+
+// zoneAbove finds the zone that a name lies in.
+func zoneAbove(tx *store.Tx, name dnsname.Name) (z store.Zone, err error) {
+	for at := name; !at.IsZero() && !at.IsRoot(); at = at.Parent() {
+		if z, err = tx.Zone(at); err == nil || !isMissing(err) {
+			return z, err
+		}
+	}
+	return z, problem(Missing, "%s lies in no zone that is looked after here. Define its zone first.", name)
+}
+
+// hostFits refuses a host where its addresses could not stand.
+func hostFits(zone dnsname.Name, contents record.Contents, host dnsname.Name) error {
+	for at := host; at.IsBelow(zone); at = at.Parent() {
+		if set := contents.Get(record.Key{Name: at, Type: record.NS}); !set.IsZero() {
+			return problem(InTheWay, "%s is delegated to other nameservers at %s; its address belongs there.", host, at)
+		}
+	}
+	if set := contents.Get(record.Key{Name: host, Type: record.CNAME}); !set.IsZero() {
+		return problem(InTheWay, "%s is a CNAME to %s, and no address can stand beside that. Take the CNAME out of the definition first.", host, set.Data[0])
+	}
+	return nil
+}
+
+// hostsFit refuses contents that leave no place for the addresses of the zone's hosts.
+func hostsFit(tx *store.Tx, z store.Zone, contents record.Contents) error {
+	hosts, err := tx.HostsOf(z.ID)
+	if err != nil {
+		return err
+	}
+	for _, h := range hosts {
+		if err := hostFits(z.Name(), contents, h.Name()); err != nil {
+			return problem(InTheWay, "%s It follows a reported address here (beacon host show %s); nothing was changed.", err, h.Name())
+		}
+	}
+	return nil
+}
+
+// RemoveHost ends that a name follows. What was reported last stays at the providers until their next sync, which
+// brings back what the definition says.
+func (s *Service) RemoveHost(ctx context.Context, name dnsname.Name) error {
+	return s.tx(ctx, func(tx *store.Tx) error {
+		h, err := tx.Host(name)
+		if err != nil {
+			return err
+		}
+		if err := tx.RemoveHost(h.ID); err != nil {
+			return err
+		}
+		return tx.Log(actor(ctx), "host.removed", name.String(), "it stood at "+addressText(h.At()))
+	})
+}
+
+func addressText(a dynaddr.Addresses) string {
+	var texts []string
+	if a.V4.IsValid() {
+		texts = append(texts, a.V4.String())
+	}
+	if a.V6.IsValid() {
+		texts = append(texts, a.V6.String())
+	}
+	if len(texts) == 0 {
+		return "no address"
+	}
+	return strings.Join(texts, " and ")
+}
+
+// Hosts lists all hosts.
+func (s *Service) Hosts(ctx context.Context) (list []HostView, err error) {
+	err = s.tx(ctx, func(tx *store.Tx) error {
+		hosts, err := tx.Hosts()
+		if err != nil {
+			return err
+		}
+		list = make([]HostView, 0, len(hosts))
+		for _, h := range hosts {
+			v, err := viewHost(tx, h, 1)
+			if err != nil {
+				return err
+			}
+			v.Reports = nil
+			list = append(list, v)
+		}
+		return nil
+	})
+	return list, err
+}
+
+// Host shows one host with its reports.
+func (s *Service) Host(ctx context.Context, name dnsname.Name) (v HostView, err error) {
+	err = s.tx(ctx, func(tx *store.Tx) error {
+		h, err := tx.Host(name)
+		if err == nil {
+			v, err = viewHost(tx, h, 100)
+		}
+		return err
+	})
+	return v, err
+}
+
+func viewHost(tx *store.Tx, h store.Host, reports int) (HostView, error) {
+	v := HostView{Name: h.Name(), Follows: h.Follows(), TTL: h.TTL, SeenAt: h.SeenAt, CreatedBy: h.CreatedBy, CreatedAt: h.CreatedAt}
+	if at := h.At(); at.V4.IsValid() {
+		v.V4 = at.V4.String()
+	}
+	if at := h.At(); at.V6.IsValid() {
+		v.V6 = at.V6.String()
+	}
+	z, err := tx.ZoneByID(h.ZoneID)
+	if err != nil {
+		return v, err
+	}
+	v.Zone = z.Name()
+	if v.Reports, err = viewReports(tx, h, reports); err == nil && len(v.Reports) > 0 {
+		v.Last = &v.Reports[0]
+	}
+	return v, err
+}
+
+func viewReports(tx *store.Tx, h store.Host, most int) ([]ReportView, error) {
+	rows, err := tx.Reports(h.ID, most)
+	if err != nil {
+		return nil, err
+	}
+	ids := make([]uint64, len(rows))
+	for i, r := range rows {
+		ids[i] = r.ID
+	}
+	arrivals, err := tx.Arrivals(ids)
+	if err != nil {
+		return nil, err
+	}
+	list := make([]ReportView, len(rows))
+	for i, r := range rows {
+		v := ReportView{Outcome: r.Outcome, Reason: r.Reason, V4: r.V4, V6: r.V6, Peer: r.Peer, Times: r.Times, ReportedAt: r.ReportedAt,
+			AcceptedAt: r.AcceptedAt, Arrivals: []ArrivalView{}}
+		latest := h.ReportID != nil && *h.ReportID == r.ID
+		for _, a := range arrivals {
+			if a.ReportID != r.ID {
+				continue
+			}
+			one := ArrivalView{Account: a.Account, WrittenAt: a.WrittenAt, VisibleAt: a.VisibleAt, SettlesBy: a.SettlesBy}
+			if a.VisibleAt == nil && latest {
+				if one.Problem, err = lastProblem(tx, a.PlacementID, r); err != nil {
+					return nil, err
+				}
+			}
+			v.Overtaken = v.Overtaken || a.VisibleAt == nil && !latest
+			v.Arrivals = append(v.Arrivals, one)
+		}
+		list[i] = v
+	}
+	return list, nil
+}
+
+// lastProblem is what ended the last attempt to write a report, if one ended since it came.
+func lastProblem(tx *store.Tx, placementID uint64, r store.Report) (string, error) {
+	last, err := tx.LastSyncOfHosts(placementID)
+	if err != nil || last.FinishedAt == nil || last.FinishedAt.Before(r.ReportedAt) {
+		return "", err
+	}
+	return last.Message, nil
+}

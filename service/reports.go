@@ -1,0 +1,283 @@
+package service
+
+import (
+	"context"
+	"fmt"
+	"net/netip"
+	"time"
+
+	"beacon/core/change"
+	"beacon/core/diff"
+	"beacon/core/dnsname"
+	"beacon/core/dynaddr"
+	"beacon/core/finding"
+	"beacon/core/record"
+	"beacon/store"
+)
+
+// AddressReport is what a host says of itself.
+type AddressReport struct {
+	Host   string // its name; may be empty, since the token says it
+	V4, V6 string // both empty for the address that the report came from
+	Peer   netip.Addr
+}
+
+// Report takes an address that a host reports with its token. An accepted one has been stored when this returns, and
+// the work of writing it with it: nothing but the database's loss can lose it. A token that is not valid is a Problem.
+func (s *Service) Report(ctx context.Context, token string, r AddressReport) (d dynaddr.Decision, err error) {
+	at := s.wall.Now()
+	err = s.tx(ctx, func(tx *store.Tx) error {
+		h, err := tx.HostOfToken(token)
+		if isMissing(err) {
+			return problem(NotSignedIn, "The token is not one of a host here.")
+		}
+		if err != nil {
+			return err
+		}
+		reported, wrong := readReport(h, r)
+		if wrong == nil {
+			d = dynaddr.Judge(h.Follows(), h.At(), reported, s.settings.Hosts.Believe)
+		} else {
+			d = dynaddr.Decision{Outcome: dynaddr.Refused, Reason: wrong.Error(), Now: h.At()}
+		}
+		row := store.Report{HostID: h.ID, Reason: d.Reason, V4: textOf(reported.V4), V6: textOf(reported.V6), Peer: textOf(r.Peer), ReportedAt: at}
+		switch d.Outcome {
+		case dynaddr.Refused:
+			return s.refuse(tx, h, row)
+		case dynaddr.Unchanged:
+			return s.unchanged(tx, h)
+		}
+		if h, err = tx.LockHost(h.ID); err != nil {
+			return err
+		}
+		// Another report may have come in between.
+		if d = dynaddr.Judge(h.Follows(), h.At(), reported, s.settings.Hosts.Believe); d.Outcome == dynaddr.Unchanged {
+			return s.unchanged(tx, h)
+		}
+		return s.accept(tx, h, row, d.Now)
+	})
+	nudge(s.wakeUrgent)
+	return d, err
+}
+
+func textOf(a netip.Addr) string {
+	if !a.IsValid() {
+		return ""
+	}
+	return a.String()
+}
+
+func readReport(h store.Host, r AddressReport) (dynaddr.Addresses, error) {
+	if r.Host != "" {
+		if name, err := dnsname.Parse(r.Host); err != nil || name != h.Name() {
+			return dynaddr.Addresses{}, fmt.Errorf("this token reports for %s, not for %.100q", h.Name(), r.Host)
+		}
+	}
+	return dynaddr.Read(r.V4, r.V6, r.Peer)
+}
+
+func (s *Service) refuse(tx *store.Tx, h store.Host, r store.Report) error {
+	first, err := tx.RefuseReport(r)
+	if err != nil || !first {
+		return err
+	}
+	return tx.Log("host "+h.Name().String(), "host.refused", h.Name().String(), r.Reason)
+}
+
+// unchanged sees to it that what is known already is on its way, should an earlier attempt have been given up.
+func (s *Service) unchanged(tx *store.Tx, h store.Host) error {
+	if err := tx.SawHost(h); err != nil || h.ReportID == nil {
+		return err
+	}
+	stuck, err := tx.Unarrived(*h.ReportID)
+	if err != nil || len(stuck) == 0 {
+		return err
+	}
+	return s.await(tx, h, func(p store.Placement) bool {
+		for _, id := range stuck {
+			if p.ID == id {
+				return true
+			}
+		}
+		return false
+	})
+}
+
+func (s *Service) accept(tx *store.Tx, h store.Host, r store.Report, now dynaddr.Addresses) error {
+	all, err := tx.Placements(h.ZoneID)
+	if err != nil {
+		return err
+	}
+	made := all[:0:0]
+	for _, p := range all {
+		if p.RemoteID != "" {
+			made = append(made, p)
+		}
+	}
+	if err := tx.AcceptReport(r, now, made); err != nil {
+		return err
+	}
+	if err := tx.Log("host "+h.Name().String(), "host.reported", h.Name().String(), fmt.Sprintf("%s, before %s", addressText(now), addressText(h.At()))); err != nil {
+		return err
+	}
+	return s.await(tx, h, func(p store.Placement) bool { return p.RemoteID != "" })
+}
+
+// await asks for syncs of the hosts at those placements of a host's zone that pick picks.
+func (s *Service) await(tx *store.Tx, h store.Host, pick func(store.Placement) bool) error {
+	z, err := tx.ZoneByID(h.ZoneID)
+	if err != nil {
+		return err
+	}
+	placements, err := tx.Placements(h.ZoneID)
+	if err != nil {
+		return err
+	}
+	for _, p := range placements {
+		if pick(p) {
+			if err := tx.AwaitHosts(z, p, "host "+h.Name().String()); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// overlay puts the addresses that hosts reported on top of what a zone contains. A family of which nothing was
+// reported stays as it is.
+func overlay(c record.Contents, hosts []store.Host) record.Contents {
+	var sets []record.Set
+	for _, h := range hosts {
+		sets = append(sets, dynaddr.Sets(h.Name(), h.TTL, h.At())...)
+	}
+	if len(sets) == 0 {
+		return c
+	}
+	return c.With(sets...)
+}
+
+// compareFor compares what a sync is about, and remembers which reports it took into account.
+func (s *Service) compareFor(ctx context.Context, run *syncRun) (comparison, error) {
+	if run.sync.Scope == store.ScopeZone {
+		c, err := s.compare(ctx, run.place, run.sync.RevisionID, run.sync.Drift)
+		run.hosts = c.hosts
+		return c, err
+	}
+	c, err := s.compare(ctx, run.place, run.sync.RevisionID, diff.WantedWins)
+	run.hosts = c.hosts
+	follow := map[dnsname.Name]bool{}
+	for _, h := range c.hosts {
+		follow[h.Name()] = h.ReportID != nil
+	}
+	c.result = c.result.Only(func(k record.Key) bool {
+		return follow[k.Name] && (k.Type == record.A || k.Type == record.AAAA || k.Type == record.CNAME)
+	})
+	return c, err
+}
+
+// guards are those that speak against a change list. A reported address passes none of them: it replaces an address by
+// another, and is to arrive while nobody looks.
+func (s *Service) guards(run *syncRun, steps change.List, live record.Contents) []finding.Finding {
+	if run.sync.Scope == store.ScopeHosts {
+		return nil
+	}
+	return diff.Guards(steps, live)
+}
+
+// makeWay ends this turn of a sync of a whole zone where a sync of its hosts waits. It goes on afterwards from what
+// is live then; at least one request is made in each turn.
+func (s *Service) makeWay(ctx context.Context, run *syncRun) error {
+	if run.sync.Scope == store.ScopeHosts {
+		return nil
+	}
+	waiting := false
+	err := s.store.Tx(ctx, func(tx *store.Tx) (err error) {
+		if waiting, err = tx.HostsWaiting(run.placement.ID); err != nil || !waiting {
+			return err
+		}
+		if err := tx.Hold(run.job); err != nil {
+			return err
+		}
+		return tx.UpdateSync(run.sync.ID, map[string]any{"state": store.SyncWaiting})
+	})
+	if err != nil || !waiting {
+		return err
+	}
+	return errLater{at: s.wall.Now().Add(3 * turn), madeWay: true}
+}
+
+// awaitedHost is a host whose last report is at the provider and has not been seen at the nameservers yet.
+type awaitedHost struct {
+	host store.Host
+	sets []record.Set
+}
+
+// awaitedHosts gives the hosts whose last report is live by c, and not known to be visible.
+func (s *Service) awaitedHosts(ctx context.Context, run *syncRun, c comparison) (list []awaitedHost, err error) {
+	open := map[record.Key]bool{}
+	for _, step := range c.result.Steps {
+		open[step.Key()] = true
+	}
+	for _, item := range append(append([]diff.Item{}, c.result.Drift...), c.result.Conflicts...) {
+		open[item.Key] = true
+	}
+	var invisible map[uint64]bool
+	if err := s.store.Tx(ctx, func(tx *store.Tx) (err error) { invisible, err = tx.Invisible(run.placement.ID); return err }); err != nil {
+		return nil, err
+	}
+	for _, h := range c.hosts {
+		if h.ReportID == nil || !invisible[*h.ReportID] {
+			continue
+		}
+		one := awaitedHost{host: h}
+		arrived := true
+		for _, set := range dynaddr.Sets(h.Name(), h.TTL, h.At()) {
+			arrived = arrived && !open[set.Key()]
+			one.sets = append(one.sets, set)
+		}
+		if arrived {
+			list = append(list, one)
+		}
+	}
+	return list, nil
+}
+
+// hostsWritten notes which reports are at the provider by the steps that were done.
+func hostsWritten(tx *store.Tx, run *syncRun, done change.List) error {
+	for _, h := range run.hosts {
+		if h.ReportID == nil {
+			continue
+		}
+		for _, step := range done {
+			if k := step.Key(); k.Name == h.Name() && (k.Type == record.A || k.Type == record.AAAA) {
+				if err := tx.ReportWritten(*h.ReportID, run.placement.ID); err != nil {
+					return err
+				}
+				break
+			}
+		}
+	}
+	return nil
+}
+
+// hostsVisible notes which reports every nameserver of the placement serves now. Caches let go of what was before
+// within its TTL.
+func (s *Service) hostsVisible(tx *store.Tx, run *syncRun, awaited []awaitedHost) error {
+	for _, a := range awaited {
+		longest := a.host.TTL
+		for _, step := range run.applied {
+			if step.Key().Name == a.host.Name() {
+				longest = max(longest, step.Before.TTL)
+			}
+		}
+		settles := s.world.Now().Add(time.Duration(longest) * time.Second)
+		if err := tx.ReportVisible(*a.host.ReportID, run.placement.ID, settles); err != nil {
+			return err
+		}
+		name := a.host.Name().String()
+		if err := tx.Log("host "+name, "host.visible", name, fmt.Sprintf("%s at every nameserver of %s", addressText(a.host.At()), run.account.Name)); err != nil {
+			return err
+		}
+	}
+	return nil
+}

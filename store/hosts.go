@@ -1,0 +1,269 @@
+package store
+
+import (
+	"fmt"
+	"net/netip"
+	"time"
+
+	"gorm.io/gorm/clause"
+
+	"beacon/core/dnsname"
+	"beacon/core/dynaddr"
+)
+
+// Host is a name whose address is reported.
+type Host struct {
+	ID        uint64
+	ZoneID    uint64
+	NameKey   string
+	FollowsV4 bool   `gorm:"column:follows_v4"`
+	FollowsV6 bool   `gorm:"column:follows_v6"`
+	TTL       uint32 `gorm:"column:ttl"` // seconds
+	TokenHash []byte
+	V4        []byte  `gorm:"column:v4"`
+	V6        []byte  `gorm:"column:v6"`
+	ReportID  *uint64 // the last accepted one
+	SeenAt    *time.Time
+	CreatedBy string
+	CreatedAt time.Time
+}
+
+// TableName is the table that hosts are kept in.
+func (Host) TableName() string { return "hosts" }
+
+// Name is the name that follows.
+func (h Host) Name() dnsname.Name { return dnsname.FromKey(h.NameKey) }
+
+// Follows tells which families it follows.
+func (h Host) Follows() dynaddr.Families { return dynaddr.Families{V4: h.FollowsV4, V6: h.FollowsV6} }
+
+// At is where the host stands, after the last accepted report.
+func (h Host) At() dynaddr.Addresses {
+	v4, _ := netip.AddrFromSlice(h.V4)
+	v6, _ := netip.AddrFromSlice(h.V6)
+	return dynaddr.Addresses{V4: v4, V6: v6}
+}
+
+// AddHost keeps a new host and gives the text of the token that may report for it, which is kept nowhere.
+func (t *Tx) AddHost(zoneID uint64, name dnsname.Name, follows dynaddr.Families, ttl uint32, by string) (token string, err error) {
+	if token, err = newToken("bh_"); err != nil {
+		return "", err
+	}
+	h := Host{ZoneID: zoneID, NameKey: name.Key(), FollowsV4: follows.V4, FollowsV6: follows.V6, TTL: ttl,
+		TokenHash: hashToken(token), CreatedBy: cut(by, 100), CreatedAt: t.now()}
+	return token, found(t.db.Create(&h).Error, "host %s", name)
+}
+
+// Hosts gives all hosts in canonical order of their names.
+func (t *Tx) Hosts() (list []Host, err error) {
+	err = t.db.Order("name_key").Find(&list).Error
+	return list, err
+}
+
+// HostsOf gives the hosts of a zone.
+func (t *Tx) HostsOf(zoneID uint64) (list []Host, err error) {
+	err = t.db.Where("zone_id = ?", zoneID).Order("name_key").Find(&list).Error
+	return list, err
+}
+
+// Host finds a host by name.
+func (t *Tx) Host(name dnsname.Name) (h Host, err error) {
+	err = t.db.Where("name_key = ?", octets(name.Key())).Take(&h).Error
+	return h, found(err, "host %s", name)
+}
+
+// HostOfToken finds the host that a token may report for.
+func (t *Tx) HostOfToken(text string) (h Host, err error) {
+	err = t.db.Where("token_hash = ?", octets(hashToken(text))).Take(&h).Error
+	return h, found(err, "token")
+}
+
+// LockHost gives a host and keeps others from it until the transaction ends.
+func (t *Tx) LockHost(id uint64) (h Host, err error) {
+	err = t.db.Clauses(clause.Locking{Strength: "UPDATE"}).Where("id = ?", id).Take(&h).Error
+	return h, found(err, "host %d", id)
+}
+
+// RemoveHost forgets a host, its token and its reports.
+func (t *Tx) RemoveHost(id uint64) error {
+	return t.db.Exec("DELETE FROM hosts WHERE id = ?", id).Error
+}
+
+// SawHost notes that a host has reported, where that was not noted within the last minute.
+func (t *Tx) SawHost(h Host) error {
+	if h.SeenAt != nil && t.now().Sub(*h.SeenAt) < time.Minute {
+		return nil
+	}
+	return t.db.Exec("UPDATE hosts SET seen_at = ? WHERE id = ?", t.now(), h.ID).Error
+}
+
+// Report is what a host reported, unless nothing was new in it.
+type Report struct {
+	ID         uint64
+	HostID     uint64
+	Outcome    dynaddr.Outcome
+	Reason     string
+	V4         string `gorm:"column:v4"`
+	V6         string `gorm:"column:v6"`
+	Peer       string
+	Times      int
+	ReportedAt time.Time
+	AcceptedAt *time.Time
+}
+
+// TableName is the table that reports are kept in.
+func (Report) TableName() string { return "reports" }
+
+// keepReports is how many reports of a host are kept.
+const keepReports = 500
+
+// RefuseReport keeps a report that was not believed. The same one again is counted and makes no further row.
+// first says that it was none of these.
+func (t *Tx) RefuseReport(r Report) (first bool, err error) {
+	var last []Report
+	if err := t.db.Where("host_id = ?", r.HostID).Order("id DESC").Limit(1).Find(&last).Error; err != nil {
+		return false, err
+	}
+	r.Outcome, r.Times, r.Reason = dynaddr.Refused, 1, cut(r.Reason, 255)
+	if len(last) == 1 && last[0].Outcome == r.Outcome && last[0].Reason == r.Reason && last[0].Peer == r.Peer {
+		return false, t.db.Exec("UPDATE reports SET times = times + 1, reported_at = ? WHERE id = ?", r.ReportedAt, last[0].ID).Error
+	}
+	return true, t.addReport(&r)
+}
+
+// AcceptReport keeps a report and where the host stands by it, and awaits its arrival at the given placements.
+func (t *Tx) AcceptReport(r Report, now dynaddr.Addresses, placements []Placement) error {
+	at := t.now()
+	r.Outcome, r.Times, r.AcceptedAt = dynaddr.Accepted, 1, &at
+	if err := t.addReport(&r); err != nil {
+		return err
+	}
+	for _, p := range placements {
+		if err := t.db.Exec("INSERT INTO arrivals (report_id, placement_id) VALUES (?, ?)", r.ID, p.ID).Error; err != nil {
+			return err
+		}
+	}
+	return t.db.Exec("UPDATE hosts SET v4 = ?, v6 = ?, report_id = ?, seen_at = ? WHERE id = ?", addrOctets(now.V4), addrOctets(now.V6), r.ID, at, r.HostID).Error
+}
+
+func addrOctets(a netip.Addr) any {
+	if !a.IsValid() {
+		return nil
+	}
+	return octets(a.AsSlice())
+}
+
+func (t *Tx) addReport(r *Report) error {
+	if err := t.db.Create(r).Error; err != nil {
+		return err
+	}
+	return t.db.Exec(`DELETE FROM reports WHERE host_id = ? AND id <= (SELECT id FROM
+		(SELECT id FROM reports WHERE host_id = ? ORDER BY id DESC LIMIT 1 OFFSET ?) AS beyond)`, r.HostID, r.HostID, keepReports).Error
+}
+
+// Reports gives a host's reports, newest first.
+func (t *Tx) Reports(hostID uint64, limit int) (list []Report, err error) {
+	err = t.db.Where("host_id = ?", hostID).Order("id DESC").Limit(limit).Find(&list).Error
+	return list, err
+}
+
+// Arrival is how far an accepted report has come at one placement.
+type Arrival struct {
+	ReportID    uint64
+	PlacementID uint64
+	Account     string
+	WrittenAt   *time.Time
+	VisibleAt   *time.Time
+	SettlesBy   *time.Time // world time
+}
+
+// Arrivals gives those of some reports.
+func (t *Tx) Arrivals(reports []uint64) (list []Arrival, err error) {
+	if len(reports) == 0 {
+		return nil, nil
+	}
+	err = t.db.Raw(`SELECT v.report_id, v.placement_id, a.name AS account, v.written_at, v.visible_at, v.settles_by FROM arrivals v
+		JOIN placements p ON p.id = v.placement_id JOIN accounts a ON a.id = p.account_id
+		WHERE v.report_id IN ? ORDER BY v.report_id, v.placement_id`, reports).Scan(&list).Error
+	return list, err
+}
+
+// ReportWritten notes that a placement has the report. Written again, by a second request, it is written later.
+func (t *Tx) ReportWritten(reportID, placementID uint64) error {
+	return t.db.Exec("UPDATE arrivals SET written_at = ? WHERE report_id = ? AND placement_id = ? AND visible_at IS NULL", t.now(), reportID, placementID).Error
+}
+
+// ReportVisible notes that all nameservers of a placement serve the report, and the world time by which caches must
+// have let go of what was before.
+func (t *Tx) ReportVisible(reportID, placementID uint64, settlesBy time.Time) error {
+	return t.db.Exec(`UPDATE arrivals SET written_at = COALESCE(written_at, ?), visible_at = ?, settles_by = ?
+		WHERE report_id = ? AND placement_id = ? AND visible_at IS NULL`, t.now(), t.now(), settlesBy, reportID, placementID).Error
+}
+
+// Invisible gives the reports that are not known to be served by every nameserver of a placement.
+func (t *Tx) Invisible(placementID uint64) (map[uint64]bool, error) {
+	var ids []uint64
+	err := t.db.Raw("SELECT v.report_id FROM arrivals v JOIN hosts h ON h.report_id = v.report_id WHERE v.placement_id = ? AND v.visible_at IS NULL", placementID).Scan(&ids).Error
+	reports := make(map[uint64]bool, len(ids))
+	for _, id := range ids {
+		reports[id] = true
+	}
+	return reports, err
+}
+
+// AwaitHosts makes sure that a sync of the placement's hosts is going to begin after this transaction: one that is
+// waiting will do. The placement is locked, as it is where a sync begins, so that none slips in between.
+func (t *Tx) AwaitHosts(z Zone, p Placement, by string) error {
+	if _, err := t.LockPlacement(p.ID); err != nil {
+		return err
+	}
+	var waiting int64
+	if err := t.db.Model(&Sync{}).Where("placement_id = ? AND scope = ? AND state = ?", p.ID, ScopeHosts, SyncWaiting).Count(&waiting).Error; err != nil || waiting > 0 {
+		return err
+	}
+	if z.RevisionID == nil {
+		return fmt.Errorf("zone %s has no contents", z.Name())
+	}
+	return t.AddSync(&Sync{PlacementID: p.ID, RevisionID: *z.RevisionID, Scope: ScopeHosts, RequestedBy: cut(by, 100)}, nil)
+}
+
+// LockPlacement gives a placement and keeps others from it until the transaction ends.
+func (t *Tx) LockPlacement(id uint64) (p Placement, err error) {
+	err = t.db.Clauses(clause.Locking{Strength: "UPDATE"}).Where("id = ?", id).Take(&p).Error
+	return p, found(err, "placement %d", id)
+}
+
+// Unarrived gives the placements at which a report is not visible, and to which no sync of hosts is on its way.
+func (t *Tx) Unarrived(reportID uint64) (placements []uint64, err error) {
+	err = t.db.Raw(`SELECT v.placement_id FROM arrivals v WHERE v.report_id = ? AND v.visible_at IS NULL AND NOT EXISTS
+		(SELECT 1 FROM syncs s WHERE s.placement_id = v.placement_id AND s.scope = ? AND s.state IN ('waiting', 'running'))`, reportID, ScopeHosts).Scan(&placements).Error
+	return placements, err
+}
+
+// BeginSync marks a sync as running, unless another one of its placement runs: then it gives that one's number.
+func (t *Tx) BeginSync(s Sync) (other uint64, err error) {
+	if _, err := t.LockPlacement(s.PlacementID); err != nil {
+		return 0, err
+	}
+	var running []uint64
+	if err := t.db.Raw("SELECT id FROM syncs WHERE placement_id = ? AND state = ? AND id <> ? LIMIT 1", s.PlacementID, SyncRunning, s.ID).Scan(&running).Error; err != nil {
+		return 0, err
+	}
+	if len(running) > 0 {
+		return running[0], nil
+	}
+	return 0, t.UpdateSync(s.ID, map[string]any{"state": SyncRunning})
+}
+
+// HostsWaiting reports whether a sync of the placement's hosts waits for its turn.
+func (t *Tx) HostsWaiting(placementID uint64) (bool, error) {
+	var waiting int64
+	err := t.db.Model(&Sync{}).Where("placement_id = ? AND scope = ? AND state = ?", placementID, ScopeHosts, SyncWaiting).Count(&waiting).Error
+	return waiting > 0, err
+}
+
+// LastSyncOfHosts gives the newest ended sync of a placement's hosts; zero for none.
+func (t *Tx) LastSyncOfHosts(placementID uint64) (s Sync, err error) {
+	err = t.db.Where("placement_id = ? AND scope = ? AND finished_at IS NOT NULL", placementID, ScopeHosts).Order("id DESC").Limit(1).Find(&s).Error
+	return s, err
+}

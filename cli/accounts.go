@@ -185,7 +185,7 @@ func (a *app) logbookCommand() *cobra.Command {
 		if follow {
 			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt)
 			defer stop()
-			return a.followEvents(ctx, requests, func(e store.Entry) {
+			return a.followEvents(ctx, requests, func() {}, func(e store.Entry) {
 				if subject == "" || subject == e.Subject {
 					a.showEvent(e)
 				}
@@ -199,11 +199,9 @@ func (a *app) logbookCommand() *cobra.Command {
 			return err
 		}
 		return a.show(p.Items, func() {
-			var rows [][]string
 			for _, e := range p.Items {
-				rows = append(rows, []string{e.At.Format("01-02 15:04:05"), e.Actor, e.Action, e.Subject + ": " + e.Detail})
+				a.showEvent(e)
 			}
-			a.table([]string{"WHEN", "WHO", "WHAT", "TO WHAT"}, rows)
 		})
 	}}
 	c.Flags().StringVar(&subject, "subject", "", "only lines about this: a zone with its final dot, or an account")
@@ -219,7 +217,10 @@ func (a *app) showEvent(e store.Entry) {
 		_ = json.NewEncoder(a.out).Encode(e)
 		return
 	}
-	indent := strings.Repeat(" ", 16)
-	lines := wrap(fmt.Sprintf("%s %s %s: %s", e.Actor, e.Action, e.Subject, e.Detail), width-len(indent))
-	a.printf("%s  %s\n", e.At.Format("01-02 15:04:05"), strings.Join(lines, "\n"+indent))
+	a.printf("%s  %s  %s, by %s\n", e.At.Format("01-02 15:04:05"), a.paint(bold, e.Action), strings.TrimSuffix(e.Subject, "."), strings.TrimSuffix(e.Actor, "."))
+	for _, line := range wrap(e.Detail, width-16) {
+		if line != "" {
+			a.printf("%16s%s\n", "", line)
+		}
+	}
 }

@@ -10,7 +10,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"beacon/core/delegation"
-	"beacon/core/dnsname"
 	"beacon/core/finding"
 	"beacon/service"
 )
@@ -87,14 +86,11 @@ func (a *app) check(domain string) (r delegation.Report, now worldClock, err err
 }
 
 // report gives the newest check that the service made by itself, and asks for one where it looks after no such domain.
-func (a *app) report(domain string) (r delegation.Report, now worldClock, err error) {
-	path, _, err := zonePath("domains", domain, "/report")
-	if err != nil {
-		return r, now, err
-	}
+func (a *app) report(path, domain string) (r delegation.Report, now worldClock, stranger bool, err error) {
 	var p *problem
 	if err = a.call("GET", path, nil, &r); errors.As(err, &p) && p.Status == 404 {
-		return a.check(domain)
+		r, now, err = a.check(domain)
+		return r, now, true, err
 	}
 	if err == nil {
 		err = a.call("GET", "/clock", nil, &now)
@@ -102,7 +98,7 @@ func (a *app) report(domain string) (r delegation.Report, now worldClock, err er
 	if err != nil {
 		err = exit{ExitUnknown, err.Error()}
 	}
-	return r, now, err
+	return r, now, false, err
 }
 
 func exitFor(v delegation.Verdict) error {
@@ -194,7 +190,7 @@ func (a *app) showReport(r delegation.Report, now worldClock) {
 
 // sortServers tells the servers that the parents name from those before, and from those that are only wanted yet.
 func sortServers(r delegation.Report) (inForce, old, others []delegation.Source) {
-	set := parentSet(r)
+	set := r.InForce()
 	for _, s := range r.Servers {
 		switch {
 		case slices.Contains(set, s.Name):
@@ -232,96 +228,8 @@ func sourceRows(label string, sources []delegation.Source) [][]string {
 	return rows
 }
 
-func (a *app) watchCommand() *cobra.Command {
-	var limit time.Duration
-	c := &cobra.Command{
-		Use: "watch DOMAIN", Short: "Follow a domain until it has settled", Args: cobra.ExactArgs(1),
-		Long: "Checks a domain again and again and prints whatever changes, until it is settled.\n\n" +
-			"Exit codes as those of beacon check, for the last verdict.",
-		RunE: func(_ *cobra.Command, args []string) error { return a.watch(args[0], limit) },
-	}
-	c.Flags().DurationVar(&limit, "limit", 0, "give up after this long, wall time; 0 for never")
-	return c
-}
-
-func (a *app) watch(domain string, limit time.Duration) error {
-	begun := time.Now()
-	last := ""
-	for {
-		r, now, err := a.report(domain)
-		if err != nil {
-			return err
-		}
-		shown := now
-		if last != "" { // how fast world time runs is said once
-			shown.Rate = 1
-		}
-		if state := watchState(r); state != last {
-			a.clearLine()
-			a.printf("%s  %s\n", moment(now.World, now.World), strings.Join(wrap(a.headline(r, shown), width-10), "\n          "))
-			for _, line := range strings.Split(state, "\n")[1:] {
-				a.printf("          %s\n", strings.Join(wrap(line, width-12), "\n            "))
-			}
-			last = state
-		} else if r.SettlesBy != nil && isTerminal(a.err) {
-			a.clearLine()
-			fmt.Fprintf(a.err, "%s  %s to go", moment(now.World, now.World), span(r.SettlesBy.Sub(now.World)))
-		}
-		if r.Verdict == delegation.Settled || limit > 0 && time.Since(begun) > limit {
-			a.clearLine()
-			return exitFor(r.Verdict)
-		}
-		time.Sleep(watchPause(r, now))
-	}
-}
-
 func (a *app) clearLine() {
 	if isTerminal(a.err) {
 		fmt.Fprint(a.err, "\r\x1b[K")
 	}
-}
-
-// watchPause is how long to wait before the next look: a second, or until just after the bound if that comes first.
-func watchPause(r delegation.Report, now worldClock) time.Duration {
-	pause := time.Second
-	if r.SettlesBy != nil && now.Rate > 0 {
-		if left := time.Duration(float64(r.SettlesBy.Sub(now.World))/now.Rate) + 20*time.Millisecond; left > 0 && left < pause {
-			return left
-		}
-	}
-	return pause
-}
-
-// watchState is what of a report is worth a line when it changes.
-func watchState(r delegation.Report) string {
-	lines := []string{string(r.Verdict)}
-	sees := map[string][]string{}
-	var order []string
-	for _, v := range r.Resolvers {
-		what := v.Sees
-		if v.Through != "" {
-			what += " through " + v.Through
-		}
-		if sees[what] == nil {
-			order = append(order, what)
-		}
-		sees[what] = append(sees[what], v.Name)
-	}
-	lines = append(lines, "parents serve "+names(parentSet(r)))
-	for _, what := range order {
-		lines = append(lines, strings.Join(sees[what], ", ")+": "+what)
-	}
-	for _, f := range r.Findings {
-		if f.Code != "resolver-still-old" { // said above already
-			lines = append(lines, fmt.Sprintf("%s %s: %s", f.Severity, f.Code, strings.TrimSuffix(f.Subject, ".")))
-		}
-	}
-	return strings.Join(lines, "\n")
-}
-
-func parentSet(r delegation.Report) (all []dnsname.Name) {
-	for _, p := range r.Parents {
-		all = append(all, p.Nameservers...)
-	}
-	return dnsname.SortSet(all)
 }

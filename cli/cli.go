@@ -66,7 +66,7 @@ func New(in io.Reader, out, errOut io.Writer) *cobra.Command {
 	root.PersistentFlags().StringVarP(&a.output, "output", "o", "table", "table, json or yaml")
 	root.CompletionOptions.DisableDefaultCmd = true
 	root.AddCommand(a.signInCommand(), a.domainsCommand(), a.zoneCommand(), a.defineCommand(), a.diffCommand(), a.syncCommand(),
-		a.delegateCommand(), a.checkCommand(), a.watchCommand(), a.providerCommand(), a.registrarCommand(), a.logbookCommand())
+		a.delegateCommand(), a.checkCommand(), a.watchCommand(), a.providerCommand(), a.registrarCommand(), a.hostCommand(), a.keepCommand(), a.logbookCommand())
 	return root
 }
 

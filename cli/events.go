@@ -18,11 +18,11 @@ import (
 const reconnectPause = 500 * time.Millisecond
 
 // followEvents hands over events as they happen, those that were missed while the connection was broken included, until ctx
-// ends. The first connection must succeed; later ones are tried again and again.
-func (a *app) followEvents(ctx context.Context, requests bool, take func(store.Entry)) error {
+// ends. The first connection must succeed; later ones are tried again and again. opened is told of each.
+func (a *app) followEvents(ctx context.Context, requests bool, opened func(), take func(store.Entry)) error {
 	last := ""
 	for first := true; ; first = false {
-		err := a.readEvents(ctx, requests, &last, take)
+		err := a.readEvents(ctx, requests, &last, opened, take)
 		switch {
 		case ctx.Err() != nil:
 			return nil
@@ -41,7 +41,7 @@ func (a *app) followEvents(ctx context.Context, requests bool, take func(store.E
 }
 
 // readEvents reads one connection to its end. last is the number of the last event that was taken.
-func (a *app) readEvents(ctx context.Context, requests bool, last *string, take func(store.Entry)) error {
+func (a *app) readEvents(ctx context.Context, requests bool, last *string, opened func(), take func(store.Entry)) error {
 	address := fmt.Sprintf("%s/api/v1/events?requests=%t", strings.TrimSuffix(a.address, "/"), requests)
 	req, err := http.NewRequestWithContext(ctx, http.MethodGet, address, nil)
 	if err != nil {
@@ -70,6 +70,7 @@ func (a *app) readEvents(ctx context.Context, requests bool, last *string, take 
 		if !ok {
 			if begins, ok := strings.CutPrefix(lines.Text(), ": begins after "); ok {
 				*last = begins
+				opened()
 			}
 			continue
 		}

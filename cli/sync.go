@@ -1,9 +1,9 @@
 package cli
 
 import (
+	"context"
 	"fmt"
 	"strings"
-	"time"
 
 	"github.com/spf13/cobra"
 
@@ -154,8 +154,18 @@ func (a *app) syncZone(zone string, opt syncOptions) error {
 
 // follow shows how a sync goes on until it has ended.
 func (a *app) follow(id uint64) error {
+	ctx, cancel := context.WithCancel(context.Background())
+	defer cancel()
+	something, broken := a.news(ctx, func(e store.Entry) bool {
+		return strings.HasPrefix(e.Action, "sync.") || strings.HasPrefix(e.Action, "records.")
+	})
 	var s service.SyncView
-	for shown := -1; ; time.Sleep(150 * time.Millisecond) {
+	for shown := -1; ; {
+		select {
+		case <-something:
+		case err := <-broken:
+			return err
+		}
 		if err := a.call("GET", fmt.Sprintf("/syncs/%d", id), nil, &s); err != nil {
 			return err
 		}

@@ -134,7 +134,7 @@ func TestLogbookFollowsOverBreaks(t *testing.T) {
 	defer server.Close()
 	var out bytes.Buffer
 	a := &app{address: server.URL, output: "table", out: &out, err: &out}
-	require.NoError(t, a.followEvents(ctx, false, a.showEvent))
+	require.NoError(t, a.followEvents(ctx, false, func() {}, a.showEvent))
 	assert.Equal(t, []string{"", "7", "8"}, asked)
 	for _, line := range []string{"line 7", "line 8"} {
 		assert.Equal(t, 1, strings.Count(out.String(), line), line)
@@ -146,7 +146,7 @@ func TestLogbookFollowsOverBreaks(t *testing.T) {
 	}))
 	defer refusing.Close()
 	a.address = refusing.URL
-	assert.ErrorContains(t, a.followEvents(context.Background(), false, a.showEvent), "Sign in first.")
+	assert.ErrorContains(t, a.followEvents(context.Background(), false, func() {}, a.showEvent), "Sign in first.")
 }
 
 func TestDefineShowsTakesAndSyncs(t *testing.T) {

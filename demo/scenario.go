@@ -17,6 +17,8 @@ var (
 	zoneFile []byte
 	//go:embed saltmarsh-ferries.beacon.yaml
 	definitionFile []byte
+	//go:embed new-web-host.beacon.yaml
+	newWebHostFile []byte
 )
 
 // Domain is the domain that the scenario is about.
@@ -59,7 +61,8 @@ func (s *Stage) load(ctx context.Context) error {
 	if err := s.connectAccounts(ctx); err != nil {
 		return fmt.Errorf("loading the scenario: %w", err)
 	}
-	for name, text := range map[string][]byte{"saltmarsh-ferries.zone": zoneFile, "saltmarsh-ferries.beacon.yaml": definitionFile, "loaded": nil} {
+	for name, text := range map[string][]byte{"saltmarsh-ferries.zone": zoneFile, "saltmarsh-ferries.beacon.yaml": definitionFile,
+		"new-web-host.beacon.yaml": newWebHostFile, "loaded": nil} {
 		if err := os.WriteFile(s.path(name), text, 0o600); err != nil {
 			return err
 		}

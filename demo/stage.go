@@ -146,6 +146,7 @@ key_file: beacon.key
 reach: [127.0.0.0/8, "::1/128"]
 dns: {roots: roots.zone, port: %d}
 world_clock: %s/clock
+hosts: {believe: [127.0.0.0/8, 192.0.2.0/24, 198.51.100.0/24, 203.0.113.0/24, "2001:db8::/32"]} # of this world
 resolvers:
   - {name: harbour, address: "127.%d.8.1:%d"}
   - {name: lighthouse, address: "127.%d.8.2:%d"}

@@ -45,8 +45,22 @@ var acts = []act{
 	{"Watch it arrive. World time runs sixty times as fast as the wall's here.",
 		"watch saltmarsh-ferries.example --limit 75s", 0, []string{"SETTLED"}},
 	{"Done. Once more the whole chain, and what the logbook kept.", "check saltmarsh-ferries.example", 0, []string{"SETTLED", "quay-"}},
-	{"", "domains", 0, []string{"settled"}},
-	{"", "logbook --limit 14", 0, []string{"delegation.activate", "sync.done"}},
+	{"Later the booking site moves to a new web host. Only its two addresses change, and they settle by their own, short TTL.",
+		"define new-web-host.beacon.yaml --yes", 0, []string{"0 to add, 2 to change, 0 to remove", "done"}},
+	{"", "check saltmarsh-ferries.example", 2, []string{"SETTLING by", "settles by"}},
+	{"Five minutes of the world are five seconds here.", "watch saltmarsh-ferries.example --limit 30s", 0, []string{"SETTLED"}},
+	{"A camera on the pier sits behind a mobile router whose address changes. Its name shall follow: the camera gets a\n" +
+		"token that can report this one address, and nothing else.",
+		"host add pier-cam.saltmarsh-ferries.example --token-file pier-cam.token", 0, []string{"follows the address"}},
+	{"The keeper runs beside the camera and reports.",
+		"keep --once --host pier-cam.saltmarsh-ferries.example --token-file pier-cam.token --v4 198.51.100.77", 0, []string{"accepted"}},
+	{"Again the same: nothing is written. And what nobody outside could reach is refused.",
+		"keep --once --host pier-cam.saltmarsh-ferries.example --token-file pier-cam.token --v4 198.51.100.77", 0, []string{"unchanged"}},
+	{"", "keep --once --host pier-cam.saltmarsh-ferries.example --token-file pier-cam.token --v4 10.0.0.7", 1, []string{"refused: 10.0.0.7 is private"}},
+	{"How long did it take until the nameservers gave the new address?",
+		"host show pier-cam.saltmarsh-ferries.example", 0, []string{`stands at\s+198\.51\.100\.77`, `written \+\d+ ms,  visible \+\d+ ms`}},
+	{"All of it is in the logbook.", "domains", 0, []string{"settled"}},
+	{"", "logbook --limit 12", 0, []string{"host.visible", "sync.done"}},
 }
 
 // Tour goes through the scenario on a fresh stage, prints each command and what came back, and fails at the first

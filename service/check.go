@@ -4,6 +4,8 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
+	"strings"
 	"time"
 
 	"beacon/core/delegation"
@@ -85,6 +87,10 @@ func (s *Service) keep(ctx context.Context, name dnsname.Name, domainID uint64, 
 			report = delegation.Judge(plan, history, sweep)
 			return nil
 		}
+		last, _, err := tx.LastReport(d.ID)
+		if err != nil {
+			return err
+		}
 		history = delegation.Advance(history, sweep)
 		report = delegation.Judge(plan, history, sweep)
 		if err := tx.AddCheck(d.ID, report, history, sweep); err != nil {
@@ -93,8 +99,12 @@ func (s *Service) keep(ctx context.Context, name dnsname.Name, domainID uint64, 
 		if err := tx.Enqueue("check", d.ID, s.nextCheck(report)); err != nil {
 			return err
 		}
-		if report.Verdict == d.Verdict {
+		stands := report.Standing()
+		switch {
+		case report.Verdict == d.Verdict && slices.Equal(stands, last.Standing()):
 			return nil
+		case report.Verdict == d.Verdict:
+			return tx.Log("service", "domain.seen", name.String(), strings.Join(stands, "; "))
 		}
 		return tx.Log("service", "domain.verdict", name.String(), fmt.Sprintf("%s, before %s", report.Verdict, orNone(string(d.Verdict))))
 	})

@@ -1,0 +1,226 @@
+package cli
+
+import (
+	"fmt"
+	"os"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"beacon/core/dnsname"
+	"beacon/core/dynaddr"
+	"beacon/core/zonefile"
+	"beacon/service"
+)
+
+func (a *app) hostCommand() *cobra.Command {
+	c := &cobra.Command{Use: "host", Short: "Names that follow a reported address"}
+	c.AddCommand(a.hostAddCommand(), a.hostListCommand(), a.hostShowCommand(), a.hostRemoveCommand())
+	return c
+}
+
+func (a *app) hostAddCommand() *cobra.Command {
+	var v4only, v6only bool
+	var ttl, tokenFile string
+	c := &cobra.Command{
+		Use: "add NAME", Short: "Make a name follow the address that is reported for it", Args: cobra.ExactArgs(1),
+		Long: "Makes a name follow the address that is reported for it, and prints the token that may report it and do nothing else.\n" +
+			"The token is shown this once.",
+		Example: "  beacon host add pier-cam.saltmarsh-ferries.example --token-file pier-cam.token",
+		RunE: func(_ *cobra.Command, args []string) error {
+			if v4only && v6only {
+				return misuse("give --v4-only or --v6-only, not both")
+			}
+			seconds, err := zonefile.ParseTTL(ttl)
+			if err != nil {
+				return misuse("--ttl: %s", err)
+			}
+			name, err := dnsname.Parse(args[0])
+			if err != nil {
+				return misuse("%s", err)
+			}
+			var added service.HostAdded
+			if err := a.call("POST", "/hosts", map[string]any{"name": name, "v4": !v6only, "v6": !v4only, "ttl": seconds}, &added); err != nil {
+				return err
+			}
+			if tokenFile != "" {
+				if err := os.WriteFile(tokenFile, []byte(added.Token+"\n"), 0o600); err != nil {
+					return fmt.Errorf("%s follows now, but its token could not be kept: %w; remove it and add it again: beacon host remove %s", plain(name), err, plain(name))
+				}
+			}
+			return a.show(added, func() {
+				a.printf("%s follows the address that is reported for it.\n", plain(added.Name))
+				if tokenFile != "" {
+					a.printf("Its token is in %s. Report from that machine:\n", tokenFile)
+					a.printf("  beacon keep --host %s --token-file %s\n", plain(added.Name), tokenFile)
+					return
+				}
+				a.printf("Its token, which can report this address and nothing else, is shown this once:\n  %s\n", added.Token)
+				a.printf("A machine or router reports its address with it:\n  curl -u %s:TOKEN '%s/api/v1/report'\n", plain(added.Name), strings.TrimSuffix(a.address, "/"))
+			})
+		},
+	}
+	c.Flags().BoolVar(&v4only, "v4-only", false, "follow an IPv4 address only")
+	c.Flags().BoolVar(&v6only, "v6-only", false, "follow an IPv6 address only")
+	c.Flags().StringVar(&ttl, "ttl", "60", "TTL of its records: seconds, or 5m, 1h")
+	c.Flags().StringVar(&tokenFile, "token-file", "", "write the token to this file instead of showing it")
+	return c
+}
+
+func (a *app) hostListCommand() *cobra.Command {
+	return &cobra.Command{Use: "list", Short: "Where each host stands", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
+		list, err := all[service.HostView](a, "/hosts")
+		if err != nil {
+			return err
+		}
+		return a.show(list, func() {
+			if len(list) == 0 {
+				a.printf("No name follows a reported address yet. Make one: beacon host add NAME.\n")
+				return
+			}
+			var rows [][]string
+			for _, h := range list {
+				seen := "never"
+				if h.SeenAt != nil {
+					seen = h.SeenAt.Local().Format("2006-01-02 15:04")
+				}
+				rows = append(rows, []string{plain(h.Name), hostAt(h), seen, progress(h.Last)})
+			}
+			a.table([]string{"HOST", "STANDS AT", "LAST REPORTED", "LAST CHANGE"}, rows)
+		})
+	}}
+}
+
+func hostAt(h service.HostView) string {
+	at := strings.TrimSpace(h.V4 + " " + h.V6)
+	if at == "" {
+		return "not reported yet"
+	}
+	return at
+}
+
+// progress says in a few words how far a report has come.
+func progress(r *service.ReportView) string {
+	switch {
+	case r == nil:
+		return "none"
+	case r.Outcome == dynaddr.Refused:
+		return "refused: " + r.Reason
+	case r.Overtaken:
+		return "overtaken by a newer one"
+	case len(r.Arrivals) == 0:
+		return "kept; the zone is at no provider yet"
+	}
+	written, visible := 0, 0
+	for _, v := range r.Arrivals {
+		switch {
+		case v.VisibleAt != nil:
+			visible++
+		case v.WrittenAt != nil:
+			written++
+		}
+		if v.Problem != "" && v.VisibleAt == nil {
+			return "held up at " + v.Account + ": " + v.Problem
+		}
+	}
+	switch {
+	case visible == len(r.Arrivals):
+		return "visible"
+	case written+visible == len(r.Arrivals):
+		return "written, not visible yet"
+	}
+	return "accepted, not written yet"
+}
+
+func (a *app) hostShowCommand() *cobra.Command {
+	return &cobra.Command{Use: "show NAME", Short: "One host, and how each change of its address arrived", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
+		path, _, err := zonePath("hosts", args[0], "")
+		if err != nil {
+			return err
+		}
+		var h service.HostView
+		if err := a.call("GET", path, nil, &h); err != nil {
+			return err
+		}
+		var now worldClock
+		if err := a.call("GET", "/clock", nil, &now); err != nil {
+			return err
+		}
+		return a.show(h, func() { a.showHost(h, now) })
+	}}
+}
+
+func (a *app) showHost(h service.HostView, now worldClock) {
+	a.printf("%s\n", a.paint(bold, plain(h.Name)))
+	a.printf("  stands at  %s   TTL %d, in zone %s\n", hostAt(h), h.TTL, plain(h.Zone))
+	if len(h.Reports) == 0 {
+		a.printf("  nothing was reported yet\n")
+		return
+	}
+	for _, r := range h.Reports {
+		at := strings.TrimSpace(r.V4 + " " + r.V6)
+		a.printf("\n  %s  %s  %s\n", r.ReportedAt.Local().Format("2006-01-02 15:04:05.000"), a.paint(bold, string(r.Outcome)), at)
+		if r.Outcome == dynaddr.Refused {
+			times := ""
+			if r.Times > 1 {
+				times = fmt.Sprintf(" (%d times in a row)", r.Times)
+			}
+			a.printf("    from %s: %s%s\n", r.Peer, r.Reason, times)
+			continue
+		}
+		if len(r.Arrivals) == 0 {
+			a.printf("    %s\n", progress(&r))
+		}
+		for _, v := range r.Arrivals {
+			line := "    " + v.Account + ":  accepted " + after(r.ReportedAt, r.AcceptedAt)
+			line += ",  written " + after(r.ReportedAt, v.WrittenAt) + ",  visible " + after(r.ReportedAt, v.VisibleAt)
+			if r.Overtaken && v.VisibleAt == nil {
+				line += " (overtaken)"
+			}
+			a.printf("%s\n", line)
+			if v.Problem != "" {
+				a.printf("      %s\n", v.Problem)
+			}
+			if v.SettlesBy != nil && v.SettlesBy.After(now.World) {
+				a.printf("      caches must have let go of the old address by %s, in %s\n", moment(*v.SettlesBy, now.World), span(v.SettlesBy.Sub(now.World)))
+			}
+		}
+	}
+}
+
+// after says how long after a report something happened.
+func after(reported time.Time, t *time.Time) string {
+	if t == nil {
+		return "not yet"
+	}
+	d := t.Sub(reported)
+	if d < 10*time.Second {
+		return fmt.Sprintf("+%d ms", d.Milliseconds())
+	}
+	return "+" + span(d)
+}
+
+func (a *app) hostRemoveCommand() *cobra.Command {
+	var yes bool
+	c := &cobra.Command{Use: "remove NAME", Short: "End that a name follows; its token ends with it", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
+		path, name, err := zonePath("hosts", args[0], "")
+		if err != nil {
+			return err
+		}
+		var h service.HostView
+		if err := a.call("GET", path, nil, &h); err != nil {
+			return err
+		}
+		if err := a.agreed(yes, "Shall "+plain(name)+" follow no longer?"); err != nil {
+			return err
+		}
+		if err := a.call("DELETE", path, nil, nil); err != nil {
+			return err
+		}
+		a.printf("%s follows no longer. The next sync of %s brings back what its definition says.\n", plain(name), plain(h.Zone))
+		return nil
+	}}
+	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
+	return c
+}

@@ -1,0 +1,130 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"os/signal"
+	"slices"
+	"strings"
+	"syscall"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"beacon/core/delegation"
+	"beacon/store"
+)
+
+func (a *app) watchCommand() *cobra.Command {
+	var limit time.Duration
+	c := &cobra.Command{
+		Use: "watch DOMAIN", Short: "Follow a domain until it has settled", Args: cobra.ExactArgs(1),
+		Long: "Follows the checks of a domain and prints whatever changes, until it is settled.\n\n" +
+			"Exit codes as those of beacon check, for the last verdict.",
+		RunE: func(_ *cobra.Command, args []string) error { return a.watch(args[0], limit) },
+	}
+	c.Flags().DurationVar(&limit, "limit", 0, "give up after this long, wall time; 0 for never")
+	return c
+}
+
+// news opens the event stream and gives a channel that tells when something happened of which concerns says that it
+// matters, and when the stream was opened (anew): until then something may have been missed.
+func (a *app) news(ctx context.Context, concerns func(store.Entry) bool) (<-chan struct{}, <-chan error) {
+	something, broken := make(chan struct{}, 1), make(chan error, 1)
+	tell := func() {
+		select {
+		case something <- struct{}{}:
+		default:
+		}
+	}
+	go func() {
+		broken <- a.followEvents(ctx, false, tell, func(e store.Entry) {
+			if concerns(e) {
+				tell()
+			}
+		})
+	}()
+	return something, broken
+}
+
+// strangerPause is how often a domain is looked at that the service does not look after, and so has no events of.
+const strangerPause = 2 * time.Second
+
+func (a *app) watch(domain string, limit time.Duration) error {
+	path, name, err := zonePath("domains", domain, "/report")
+	if err != nil {
+		return err
+	}
+	ctx, stop := signal.NotifyContext(context.Background(), syscall.SIGTERM)
+	defer stop()
+	if limit > 0 {
+		var cancel context.CancelFunc
+		ctx, cancel = context.WithTimeout(ctx, limit)
+		defer cancel()
+	}
+	something, broken := a.news(ctx, func(e store.Entry) bool { return e.Subject == name.String() })
+	view := watchView{app: a}
+	every := time.NewTicker(time.Second)
+	defer every.Stop()
+	var looked time.Time
+	for {
+		select {
+		case <-something:
+		case <-every.C:
+			view.tick()
+			if !view.stranger || time.Since(looked) < strangerPause {
+				continue
+			}
+		case err := <-broken:
+			a.clearLine()
+			if ctx.Err() == nil {
+				return exit{ExitUnknown, err.Error()}
+			}
+			return exitFor(view.report.Verdict)
+		}
+		looked = time.Now()
+		if view.report, view.clock, view.stranger, err = a.report(path, domain); err != nil {
+			return err
+		}
+		if view.read = time.Now(); view.show() {
+			return nil
+		}
+	}
+}
+
+// watchView is what watching has seen last.
+type watchView struct {
+	*app
+	report   delegation.Report
+	clock    worldClock
+	read     time.Time // wall time of both
+	stranger bool      // the service does not look after this domain
+	last     []string
+}
+
+// show prints what has changed, and reports whether it is over.
+func (w *watchView) show() (settled bool) {
+	r, now := w.report, w.clock
+	if w.last != nil { // how fast world time runs is said once
+		now.Rate = 1
+	}
+	if lines := r.Standing(); !slices.Equal(lines, w.last) {
+		w.clearLine()
+		w.printf("%s  %s\n", moment(now.World, now.World), strings.Join(wrap(w.headline(r, now), width-10), "\n          "))
+		for _, line := range lines[1:] {
+			w.printf("          %s\n", strings.Join(wrap(line, width-12), "\n            "))
+		}
+		w.last = lines
+	}
+	return r.Verdict == delegation.Settled
+}
+
+// tick shows on a terminal how much is to go.
+func (w *watchView) tick() {
+	if w.report.SettlesBy == nil || !isTerminal(w.err) {
+		return
+	}
+	world := w.clock.World.Add(time.Duration(float64(time.Since(w.read)) * w.clock.Rate))
+	w.clearLine()
+	fmt.Fprintf(w.err, "%s  %s to go", moment(world, world), span(w.report.SettlesBy.Sub(world)))
+}

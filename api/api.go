@@ -15,7 +15,6 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"beacon/core/access"
 	"beacon/core/dnsname"
 	"beacon/service"
 )
@@ -113,23 +112,6 @@ func (a *api) serve(r route) gin.HandlerFunc {
 			c.JSON(r.status, withoutNulls(out))
 		}
 	}
-}
-
-func (k *call) authenticate(right access.Right) error {
-	token, ok := strings.CutPrefix(k.GetHeader("Authorization"), "Bearer ")
-	if !ok {
-		return &service.Problem{Kind: service.NotSignedIn, Message: "Sign in first: beacon sign-in. Programs send a token in the header Authorization: Bearer TOKEN."}
-	}
-	caller, err := k.svc.Caller(k.Request.Context(), token)
-	if err != nil {
-		return err
-	}
-	if !caller.May(right) {
-		return &service.Problem{Kind: service.NotPermitted, Message: fmt.Sprintf("This needs the right %q, which this token does not have.", right)}
-	}
-	k.token = token
-	k.Request = k.Request.WithContext(service.WithCaller(k.Request.Context(), caller))
-	return nil
 }
 
 // domain reads the name in the path.

@@ -80,11 +80,3 @@ func takeReport(k *call) error {
 	k.String(status, "%s\n", line)
 	return nil
 }
-
-func (k *call) bearer() string {
-	token, ok := strings.CutPrefix(k.GetHeader("Authorization"), "Bearer ")
-	if !ok {
-		return ""
-	}
-	return token
-}

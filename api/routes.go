@@ -38,14 +38,6 @@ type Page[T any] struct {
 
 // The bodies of requests and answers that are not the service's own types.
 type (
-	signIn struct {
-		Name     string `json:"name"`
-		Password string `json:"password"`
-	}
-	signedIn struct {
-		Token   string    `json:"token"`
-		Expires time.Time `json:"expires"`
-	}
 	me struct {
 		Name   string         `json:"name"`
 		Rights []access.Right `json:"rights"`
@@ -96,17 +88,8 @@ func routes() []route {
 
 func routesOfPeople() []route {
 	return []route{
-		{method: "POST", path: "/sessions", summary: "Sign in", in: signIn{}, out: signedIn{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
-			var in signIn
-			if err := k.body(&in); err != nil {
-				return nil, err
-			}
-			token, expires, err := k.svc.SignIn(k.Request.Context(), in.Name, in.Password)
-			return signedIn{token, expires}, err
-		}},
-		{method: "DELETE", path: "/sessions/current", summary: "Sign out", right: access.Read, status: http.StatusNoContent, handle: func(k *call) (any, error) {
-			return nil, k.svc.SignOut(k.Request.Context(), k.token)
-		}},
+		{method: "POST", path: "/sessions", summary: "Sign in", in: signIn{}, out: signedIn{}, status: http.StatusCreated, handle: startSession},
+		{method: "DELETE", path: "/sessions/current", summary: "Sign out", right: access.Read, status: http.StatusNoContent, handle: endSession},
 		{method: "GET", path: "/me", summary: "Who this token belongs to", right: access.Read, out: me{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			c, err := k.svc.Caller(k.Request.Context(), k.token)
 			return me{c.Name, c.Rights}, err
@@ -190,6 +173,16 @@ func routesOfZones() []route {
 				return nil, &service.Problem{Kind: service.Invalid, Message: "The number of a sync is a whole number."}
 			}
 			return k.svc.Sync(k.Request.Context(), id)
+		}},
+		{method: "POST", path: "/drafts", summary: "Write a definition of a zone as a zone file or another provider has it; nothing is kept", right: access.Read, in: service.DraftRequest{}, out: service.Draft{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			var in service.DraftRequest
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			if in.Zone.IsZero() {
+				return nil, &service.Problem{Kind: service.Invalid, Message: "Name the zone."}
+			}
+			return k.svc.Draft(k.Request.Context(), in)
 		}},
 		{method: "POST", path: "/definitions", summary: "Take definition files as what zones should contain", right: access.Write, in: defineFiles{}, out: Page[service.Defined]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			var in defineFiles

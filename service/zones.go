@@ -182,13 +182,8 @@ func (s *Service) ImportZone(ctx context.Context, in Import) (Imported, error) {
 	if len(faults) > 0 {
 		return Imported{}, &Problem{Kind: Invalid, Message: fmt.Sprintf("The zone file has %d faults; nothing was changed.", len(faults)), Faults: faults}
 	}
-	out := Imported{Zone: in.Zone, LeftOut: []LeftOut{}}
-	contents := read.Contents().Filter(func(k record.Key) bool { return k.Name != in.Zone || k.Type != record.SOA && k.Type != record.NS })
-	for _, t := range []record.Type{record.SOA, record.NS} {
-		for _, r := range read.Contents().Get(record.Key{Name: in.Zone, Type: t}).Records() {
-			out.LeftOut = append(out.LeftOut, LeftOut{r, "belongs to the provider that the file came from; the new one brings its own"})
-		}
-	}
+	contents, left := withoutProvidersOwn(in.Zone, read.Contents())
+	out := Imported{Zone: in.Zone, LeftOut: left}
 	if found := record.Check(in.Zone, contents); len(found) > 0 {
 		return out, &Problem{Kind: Invalid, Message: "The zone file holds records that no nameserver could serve; nothing was changed.", Findings: found}
 	}

@@ -116,7 +116,7 @@ func TestSets(t *testing.T) {
 	host := dnsname.MustParse("pier-cam.saltmarsh-ferries.example")
 	sets := Sets(host, 60, Addresses{addr("198.51.100.77"), addr("2001:db8::7")})
 	require.Len(t, sets, 2)
-	assert.Equal(t, "pier-cam.saltmarsh-ferries.example. 60 A 198.51.100.77", sets[0].String())
-	assert.Equal(t, "pier-cam.saltmarsh-ferries.example. 60 AAAA 2001:db8::7", sets[1].String())
+	assert.Equal(t, "pier-cam.saltmarsh-ferries.example. A 60 198.51.100.77", sets[0].String())
+	assert.Equal(t, "pier-cam.saltmarsh-ferries.example. AAAA 60 2001:db8::7", sets[1].String())
 	assert.Empty(t, Sets(host, 60, Addresses{}))
 }

@@ -1,0 +1,88 @@
+package api
+
+import (
+	"fmt"
+	"net/http"
+	"strings"
+	"time"
+
+	"beacon/core/access"
+	"beacon/service"
+)
+
+// sessionCookie holds the token of somebody who signed in with the console. Scripts cannot read it, and no other site's
+// page can have it sent along.
+const sessionCookie = "beacon-session"
+
+// signIn is a name and password. A browser gets its token as a cookie instead of in the answer.
+type signIn struct {
+	Name     string `json:"name"`
+	Password string `json:"password"`
+	Browser  bool   `json:"browser,omitempty"`
+}
+
+type signedIn struct {
+	Token   string    `json:"token"` // empty for a browser
+	Expires time.Time `json:"expires"`
+}
+
+func startSession(k *call) (any, error) {
+	var in signIn
+	if err := k.body(&in); err != nil {
+		return nil, err
+	}
+	token, expires, err := k.svc.SignIn(k.Request.Context(), in.Name, in.Password)
+	if err != nil {
+		return nil, err
+	}
+	if in.Browser {
+		k.setSession(token, int(time.Until(expires)/time.Second))
+		token = ""
+	}
+	return signedIn{token, expires}, nil
+}
+
+func endSession(k *call) (any, error) {
+	k.setSession("", -1)
+	return nil, k.svc.SignOut(k.Request.Context(), k.token)
+}
+
+func (k *call) setSession(token string, seconds int) {
+	http.SetCookie(k.Writer, &http.Cookie{Name: sessionCookie, Value: token, Path: Base, MaxAge: seconds, HttpOnly: true,
+		SameSite: http.SameSiteStrictMode, Secure: k.Request.TLS != nil})
+}
+
+var crossOrigin = http.NewCrossOriginProtection()
+
+// authenticate finds out who asks: by a token in the header or, for the console, in the cookie.
+func (k *call) authenticate(right access.Right) error {
+	token := k.bearer()
+	if token == "" {
+		cookie, err := k.Request.Cookie(sessionCookie)
+		if err != nil {
+			return &service.Problem{Kind: service.NotSignedIn, Message: "Sign in first: beacon sign-in. Programs send a token in the header Authorization: Bearer TOKEN."}
+		}
+		if err := crossOrigin.Check(k.Request); err != nil {
+			return &service.Problem{Kind: service.NotPermitted, Message: "This request comes from another site's page, which may not act in your name."}
+		}
+		token = cookie.Value
+	}
+	caller, err := k.svc.Caller(k.Request.Context(), token)
+	if err != nil {
+		return err
+	}
+	if !caller.May(right) {
+		return &service.Problem{Kind: service.NotPermitted, Message: fmt.Sprintf("This needs the right %q, which this token does not have.", right)}
+	}
+	k.token = token
+	k.Request = k.Request.WithContext(service.WithCaller(k.Request.Context(), caller))
+	return nil
+}
+
+func (k *call) bearer() string {
+	token, ok := strings.CutPrefix(k.GetHeader("Authorization"), "Bearer ")
+	if !ok {
+		return ""
+	}
+	return token
+}

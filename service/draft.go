@@ -1,0 +1,92 @@
+package service
+
+import (
+	"context"
+	"fmt"
+	"slices"
+
+	"beacon/core/definition"
+	"beacon/core/dnsname"
+	"beacon/core/record"
+	"beacon/core/zonefile"
+	"beacon/provider"
+	"beacon/store"
+)
+
+// DraftRequest asks for a definition of a zone that exists elsewhere: what it contains comes from a zone file, or is
+// read from the provider account that holds it now.
+type DraftRequest struct {
+	Zone      dnsname.Name `json:"zone"`
+	File      string       `json:"file"` // name of the zone file
+	Text      string       `json:"text"` // of the zone file; empty to read from an account
+	From      string       `json:"from"` // provider account; empty to look through all of them
+	At        []string     `json:"at"`   // provider accounts that shall serve it
+	Registrar string       `json:"registrar"`
+	Label     string       `json:"label"`
+}
+
+// Draft is a definition to be looked over; nothing is kept of it here.
+type Draft struct {
+	Text    string    `json:"text"`
+	From    string    `json:"from"` // the account, or the file
+	LeftOut []LeftOut `json:"left_out"`
+}
+
+// Draft writes a definition of a zone as it is elsewhere. SOA and apex NS belong to where it is now and are left out.
+func (s *Service) Draft(ctx context.Context, r DraftRequest) (out Draft, err error) {
+	var all record.Contents
+	if r.Text != "" {
+		read, faults := zonefile.Read(r.Text, zonefile.Options{Origin: r.Zone, File: r.File})
+		if len(faults) > 0 {
+			return out, &Problem{Kind: Invalid, Message: fmt.Sprintf("The zone file has %d faults.", len(faults)), Faults: faults}
+		}
+		all, out.From = read.Contents(), r.File
+	} else if all, out.From, err = s.readElsewhere(ctx, r); err != nil {
+		return out, err
+	}
+	contents, left := withoutProvidersOwn(r.Zone, all)
+	out.LeftOut = left
+	out.Text = definition.Write([]definition.Zone{{Name: r.Zone, Label: r.Label, At: r.At, Registrar: r.Registrar, Contents: contents}})
+	return out, nil
+}
+
+// readElsewhere reads a zone from the account that was named, or the first that has it and is not to serve it.
+func (s *Service) readElsewhere(ctx context.Context, r DraftRequest) (c record.Contents, from string, err error) {
+	var accounts []store.Account
+	err = s.tx(ctx, func(tx *store.Tx) (err error) { accounts, err = tx.Accounts(RoleProvider); return err })
+	if err != nil {
+		return c, "", err
+	}
+	for _, a := range accounts {
+		if r.From != "" && a.Name != r.From || r.From == "" && slices.Contains(r.At, a.Name) {
+			continue
+		}
+		driver, err := s.providerOf(a)
+		if err != nil {
+			return c, "", err
+		}
+		reading, cancel := context.WithTimeout(ctx, s.settings.Request*4)
+		defer cancel()
+		zone, there, err := provider.FindZone(reading, driver, r.Zone)
+		if err != nil {
+			return c, "", explain(err)
+		}
+		if there {
+			c, _, err = provider.ReadAll(reading, driver, zone.Ref)
+			return c, a.Name, explain(err)
+		}
+	}
+	return c, "", problem(Missing, "No connected provider account holds %s. Connect the one that does (beacon provider add), or bring its zone file.", r.Zone)
+}
+
+// withoutProvidersOwn parts what a zone contains from what belongs to whoever serves it.
+func withoutProvidersOwn(zone dnsname.Name, all record.Contents) (record.Contents, []LeftOut) {
+	left := []LeftOut{}
+	own := func(k record.Key) bool { return k.Name == zone && (k.Type == record.SOA || k.Type == record.NS) }
+	for _, t := range []record.Type{record.SOA, record.NS} {
+		for _, r := range all.Get(record.Key{Name: zone, Type: t}).Records() {
+			left = append(left, LeftOut{r, "belongs to the provider that the zone comes from; the new one brings its own"})
+		}
+	}
+	return all.Filter(func(k record.Key) bool { return !own(k) }), left
+}

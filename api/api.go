@@ -15,6 +15,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"beacon/console"
 	"beacon/core/dnsname"
 	"beacon/service"
 )
@@ -47,7 +48,15 @@ func New(svc *service.Service, log *slog.Logger) http.Handler {
 		c.String(http.StatusOK, "ok\n")
 	})
 	engine.GET("/metrics", gin.WrapH(svc.Metrics()))
+	pages, err := console.Handler()
+	if err != nil {
+		log.Error("there is no console", "error", err)
+	}
 	engine.NoRoute(func(c *gin.Context) {
+		if reading := c.Request.Method == http.MethodGet || c.Request.Method == http.MethodHead; reading && pages != nil && !strings.HasPrefix(c.Request.URL.Path, "/api/") {
+			pages.ServeHTTP(c.Writer, c.Request)
+			return
+		}
 		a.fail(c, &service.Problem{Kind: service.Missing, Message: fmt.Sprintf("There is nothing at %s. What there is says %s/openapi.json.", c.Request.URL.Path, Base)})
 	})
 	engine.NoMethod(func(c *gin.Context) {

@@ -10,6 +10,9 @@ import (
 
 type object = map[string]any
 
+// Document is the OpenAPI 3.1 document of the API.
+func Document() map[string]any { return openAPI(routes()) }
+
 // openAPI describes the routes as an OpenAPI 3.1 document. Schemas are read off the Go types that are really sent.
 func openAPI(list []route) object {
 	s := schemas{}

@@ -201,6 +201,9 @@ func routesOfDomains() []route {
 			items, err := k.svc.Domains(k.Request.Context())
 			return pageByName(k, items, func(d service.DomainView) dnsname.Name { return d.Name }), err
 		}},
+		{method: "GET", path: "/domains/:name", summary: "One domain and the stages of its way", right: access.Read, out: service.DomainDetail{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			return k.svc.Domain(k.Request.Context(), name)
+		})},
 		{method: "GET", path: "/domains/:name/report", summary: "The report of the last check", right: access.Read, out: delegation.Report{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			r, ok, err := k.svc.LastReport(k.Request.Context(), name)
 			if err == nil && !ok {

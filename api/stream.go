@@ -48,7 +48,7 @@ func streamEvents(k *call) error {
 			if err != nil {
 				return nil
 			}
-			if _, err := fmt.Fprintf(k.Writer, "id: %d\nevent: %s\ndata: %s\n\n", after, e.Action, data); err != nil {
+			if _, err := fmt.Fprintf(k.Writer, "id: %d\ndata: %s\n\n", after, data); err != nil {
 				return nil
 			}
 		}

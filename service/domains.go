@@ -2,10 +2,12 @@ package service
 
 import (
 	"context"
+	"slices"
 	"time"
 
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
+	"beacon/core/handover"
 	"beacon/resolve"
 	"beacon/store"
 )
@@ -39,20 +41,76 @@ func (s *Service) Domains(ctx context.Context) (list []DomainView, err error) {
 			if err != nil {
 				return err
 			}
-			d := known[z.ID]
-			out := DomainView{Name: v.Name, Label: v.Label, Registrar: v.Registrar, At: []string{}, Wanted: d.WantedSet(),
-				Verdict: d.Verdict, SettlesBy: d.SettlesBy, CheckedAt: d.CheckedAt}
-			if out.Wanted == nil {
-				out.Wanted = []dnsname.Name{}
-			}
-			for _, p := range v.Placements {
-				out.At = append(out.At, p.Account)
-			}
-			list = append(list, out)
+			list = append(list, viewDomain(v, known[z.ID]))
 		}
 		return nil
 	})
 	return list, err
+}
+
+// DomainDetail is one domain with the stages of its way.
+type DomainDetail struct {
+	DomainView
+	Passage []handover.Stage `json:"passage"`
+}
+
+// Domain shows one domain.
+func (s *Service) Domain(ctx context.Context, name dnsname.Name) (out DomainDetail, err error) {
+	err = s.tx(ctx, func(tx *store.Tx) error {
+		z, err := tx.Zone(name)
+		if err != nil {
+			return err
+		}
+		v, err := viewZone(tx, z)
+		if err != nil {
+			return err
+		}
+		d, err := tx.EnsureDomain(z.ID)
+		if err != nil {
+			return err
+		}
+		last, _, err := tx.LastReport(d.ID)
+		if err != nil {
+			return err
+		}
+		at := handover.Progress{Records: v.Revision != nil, Wanted: d.WantedSet(), Parent: last.InForce(), Verdict: d.Verdict}
+		if last.Registrar != nil {
+			at.Active, at.Saved = last.Registrar.Active, last.Registrar.Saved
+		}
+		if at.Placed, err = written(tx, z); err != nil {
+			return err
+		}
+		out = DomainDetail{viewDomain(v, d), handover.Passage(at)}
+		return nil
+	})
+	return out, err
+}
+
+// written reports whether the newest revision was written to all placements of a zone.
+func written(tx *store.Tx, z store.Zone) (bool, error) {
+	placements, err := tx.Placements(z.ID)
+	if err != nil || len(placements) == 0 || z.RevisionID == nil {
+		return false, err
+	}
+	for _, p := range placements {
+		syncs, err := tx.Syncs(p.ID)
+		if err != nil {
+			return false, err
+		}
+		if p.RemoteID == "" || !slices.ContainsFunc(syncs, func(s store.Sync) bool { return s.State == store.SyncDone && s.RevisionID == *z.RevisionID }) {
+			return false, nil
+		}
+	}
+	return true, nil
+}
+
+func viewDomain(v ZoneView, d store.Domain) DomainView {
+	out := DomainView{Name: v.Name, Label: v.Label, Registrar: v.Registrar, At: []string{}, Wanted: d.WantedSet(),
+		Verdict: d.Verdict, SettlesBy: d.SettlesBy, CheckedAt: d.CheckedAt}
+	for _, p := range v.Placements {
+		out.At = append(out.At, p.Account)
+	}
+	return out
 }
 
 // LastReport gives the report of a domain's newest check without making one; false where there is none yet.

@@ -1,0 +1,105 @@
+// Package console serves the web console, which is built into the program: the React application below src, as Vite
+// builds it into dist. What it may load and reach is said by a strict Content-Security-Policy: this service, nothing else.
+package console
+
+import (
+	"bytes"
+	"compress/gzip"
+	"embed"
+	"fmt"
+	"io/fs"
+	"mime"
+	"net/http"
+	"path"
+	"strings"
+)
+
+//go:embed all:dist
+var built embed.FS
+
+// Policy is the Content-Security-Policy of every page: no script, style, font, picture or connection from elsewhere,
+// none written into the page, and no frame around it.
+const Policy = "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self'; font-src 'self'; connect-src 'self'; " +
+	"base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
+
+// asset is one file, plain and compressed.
+type asset struct {
+	kind           string
+	plain, gzipped []byte
+}
+
+// Handler serves the console's files; any other path is one of the application's pages. Where the program was built
+// without the console, it says so.
+func Handler() (http.Handler, error) {
+	assets, err := load(built)
+	if err != nil {
+		return nil, fmt.Errorf("the console that is built in cannot be read: %w", err)
+	}
+	return handler(assets), nil
+}
+
+func handler(assets map[string]asset) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		name := strings.TrimPrefix(path.Clean(r.URL.Path), "/")
+		a, ok := assets[name]
+		switch {
+		case ok && strings.HasPrefix(name, "assets/"): // their names change with their content
+			w.Header().Set("Cache-Control", "public, max-age=31536000, immutable")
+		case !ok && path.Ext(name) != "" && !strings.Contains(name, "/"), !ok && strings.HasPrefix(name, "assets/"):
+			http.Error(w, "There is no such file.", http.StatusNotFound)
+			return
+		case !ok:
+			if a, ok = assets["index.html"]; !ok {
+				http.Error(w, "This program was built without its console: run make build. The API is below /api/v1.", http.StatusNotFound)
+				return
+			}
+		}
+		h := w.Header()
+		h.Set("Content-Type", a.kind)
+		h.Set("Content-Security-Policy", Policy)
+		h.Set("Referrer-Policy", "no-referrer")
+		h.Set("Cross-Origin-Opener-Policy", "same-origin")
+		h.Set("Vary", "Accept-Encoding")
+		body := a.plain
+		if a.gzipped != nil && strings.Contains(r.Header.Get("Accept-Encoding"), "gzip") {
+			h.Set("Content-Encoding", "gzip")
+			body = a.gzipped
+		}
+		h.Set("Content-Length", fmt.Sprint(len(body)))
+		if r.Method != http.MethodHead {
+			_, _ = w.Write(body)
+		}
+	})
+}
+
+// load reads and compresses all files, once.
+func load(files fs.FS) (map[string]asset, error) {
+	assets := map[string]asset{}
+	err := fs.WalkDir(files, "dist", func(at string, entry fs.DirEntry, err error) error {
+		if err != nil || entry.IsDir() || entry.Name() == ".gitkeep" {
+			return err
+		}
+		text, err := fs.ReadFile(files, at)
+		if err != nil {
+			return err
+		}
+		a := asset{kind: mime.TypeByExtension(path.Ext(at)), plain: text}
+		if strings.HasPrefix(a.kind, "text/") || strings.Contains(a.kind, "javascript") || strings.Contains(a.kind, "svg") {
+			var small bytes.Buffer
+			z, err := gzip.NewWriterLevel(&small, gzip.BestCompression)
+			if err != nil {
+				return err
+			}
+			if _, err := z.Write(text); err != nil {
+				return err
+			}
+			if err := z.Close(); err != nil {
+				return err
+			}
+			a.gzipped = small.Bytes()
+		}
+		assets[strings.TrimPrefix(at, "dist/")] = a
+		return nil
+	})
+	return assets, err
+}

@@ -1,0 +1,86 @@
+package handover
+
+import (
+	"slices"
+
+	"beacon/core/delegation"
+	"beacon/core/dnsname"
+)
+
+// Progress is where a domain is on its way.
+type Progress struct {
+	Records bool // it is known what the zone should contain
+	Placed  bool // every provider holds the zone, and what it should contain was written there
+	Wanted  []dnsname.Name
+	Parent  []dnsname.Name // what the parents serve
+	Saved   []dnsname.Name // stored at the registrar; in force only once made active
+	Active  []dnsname.Name // in force at the registrar
+	Verdict delegation.Verdict
+}
+
+// StageState says whether a stage is behind, at hand, or still to come.
+type StageState string
+
+// The states of a stage; one at most is at hand.
+const (
+	Behind StageState = "behind"
+	AtHand StageState = "at hand"
+	ToCome StageState = "to come"
+)
+
+// Stage is one stretch of a domain's way.
+type Stage struct {
+	Code  string     `json:"code"` // records, placed, delegated or settled
+	State StageState `json:"state"`
+	Say   string     `json:"say"` // what it means now, or what to do
+}
+
+// Passage gives the stages in their order. The first that is not done is at hand.
+func Passage(p Progress) []Stage {
+	delegated := len(p.Wanted) > 0 && delegation.SameSet(p.Parent, p.Wanted)
+	stages := []struct {
+		code          string
+		done          bool
+		behind, ahead string
+	}{
+		{"records", p.Records, "What the zone should contain is known.", "Say what the zone should contain: put out a definition."},
+		{"placed", p.Placed, "The providers hold the zone and its records.", "Write the records to the provider."},
+		{"delegated", delegated, "The parent names the wanted nameservers.", delegateSay(p)},
+		{"settled", delegated && p.Verdict == delegation.Settled, "Every cache has let go of the old answers.", settleSay(p.Verdict)},
+	}
+	out := make([]Stage, len(stages))
+	open := false
+	for i, s := range stages {
+		out[i] = Stage{s.code, Behind, s.behind}
+		if !s.done {
+			out[i].State, out[i].Say = AtHand, s.ahead
+		}
+		if open {
+			out[i].State = ToCome
+			out[i].Say = s.ahead
+		}
+		open = open || !s.done
+	}
+	return out
+}
+
+func delegateSay(p Progress) string {
+	isWanted := func(set []dnsname.Name) bool { return len(set) > 0 && slices.Equal(set, p.Wanted) }
+	switch {
+	case isWanted(p.Active):
+		return "The registrar has the new list in force; the parent does not serve it yet."
+	case isWanted(p.Saved):
+		return "The new list is saved at the registrar and not in force: make it active."
+	}
+	return "Change the nameservers at the registrar."
+}
+
+func settleSay(v delegation.Verdict) string {
+	switch v {
+	case delegation.Wrong, delegation.Undelegated:
+		return "Something is wrong; waiting will not mend it. The findings say what to do."
+	case delegation.Unknown:
+		return "It could not be told how things stand. Check again."
+	}
+	return "Wait until every cache has let go of the old answers."
+}

@@ -2,13 +2,34 @@
 GO ?= go
 TEST_TIMEOUT = 11m
 
-.PHONY: start build tour test check bench soak fuzz docs clean need-go need-database need-tests
+.PHONY: start build console tour test check bench soak fuzz docs clean need-go need-node need-database need-tests
 
 start: need-database build
 	@exec bin/beacon demo start
 
-build: need-go
+build: need-go console
 	@$(GO) build -trimpath -o bin/beacon ./cmd/beacon
+
+# The console is built anew only where something that it is made of has changed: its sources, or the API.
+CONSOLE = $(shell find console/src console/public console/index.html console/*.ts console/*.json -type f ! -path 'console/src/api/openapi.json' ! -path 'console/src/api/schema.d.ts')
+API = $(shell find api service store core provider registrar resolve -name '*.go' ! -name '*_test.go')
+
+console: console/dist/index.html
+
+console/dist/index.html: $(CONSOLE) console/src/api/schema.d.ts
+	@rm -rf console/dist/assets
+	@cd console && npm run --silent build -- --logLevel warn
+	@touch $@
+
+console/src/api/schema.d.ts: $(API) console/node_modules/.installed | need-go
+	@$(GO) run ./cmd/apidoc > console/src/api/openapi.json
+	@cd console && npm run --silent types > /dev/null
+	@touch $@
+
+console/node_modules/.installed: console/package.json console/package-lock.json | need-node
+	@echo "Installing what the console is built with ..."
+	@cd console && npm ci --no-audit --no-fund --loglevel=error > /dev/null
+	@touch $@
 
 # The whole scenario on a stage of its own, unattended; fails unless every step holds.
 tour: need-database build
@@ -44,10 +65,14 @@ docs: need-database build
 	@scripts/screenshots
 
 clean:
-	rm -rf bin var
+	rm -rf bin var console/node_modules console/dist/assets console/dist/index.html
 
 need-go:
 	@command -v $(GO) >/dev/null || { echo "Go 1.26 or newer is needed: https://go.dev/doc/install"; exit 1; }
+
+need-node:
+	@scripts/need node=nodejs npm=npm
+	@node -e 'const [a, b] = process.versions.node.split("."); if (a < 20 || a == 20 && b < 19) { console.error("Node.js " + process.versions.node + " is too old to build the console: 20.19 or newer is needed."); process.exit(1) }'
 
 need-database:
 	@scripts/need mariadbd=mariadb-server-core,mariadb-client-core

@@ -1,0 +1,99 @@
+// What the pages read and do, as hooks. Keys begin with the kind of thing, so that an event can name what is out of date.
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { get, post, Problem, remove } from './client'
+import type { DefinitionFile } from './types'
+
+/** A missing thing stays missing however often one asks, and so does a refusal. */
+export const retry = (count: number, error: Error) => count < 2 && error instanceof Problem && (error.status === 0 || error.status >= 500)
+
+export const useMe = () => useQuery({ queryKey: ['me'], queryFn: ({ signal }) => get('/me', {}, signal), staleTime: Infinity })
+
+export const useDomains = () => useQuery({ queryKey: ['domains'], queryFn: ({ signal }) => get('/domains', { limit: 200 }, signal) })
+
+export const useDomain = (name: string) =>
+  useQuery({ queryKey: ['domains', name], queryFn: ({ signal }) => get('/domains/{name}', { name }, signal) })
+
+export const useReport = (name: string) =>
+  useQuery({ queryKey: ['domains', name, 'report'], queryFn: ({ signal }) => get('/domains/{name}/report', { name }, signal) })
+
+export const useZone = (name: string) => useQuery({ queryKey: ['zones', name], queryFn: ({ signal }) => get('/zones/{name}', { name }, signal) })
+
+export const useRecords = (name: string) =>
+  useQuery({ queryKey: ['zones', name, 'records'], queryFn: ({ signal }) => get('/zones/{name}/records', { name }, signal) })
+
+export const useRevisions = (name: string) =>
+  useQuery({ queryKey: ['zones', name, 'revisions'], queryFn: ({ signal }) => get('/zones/{name}/revisions', { name }, signal) })
+
+export const useDifferences = (name: string, putBack: boolean) =>
+  useQuery({
+    queryKey: ['zones', name, 'differences', putBack],
+    queryFn: ({ signal }) => get('/zones/{name}/differences', { name, put_back: putBack }, signal),
+  })
+
+export const useHosts = () => useQuery({ queryKey: ['hosts'], queryFn: ({ signal }) => get('/hosts', { limit: 200 }, signal) })
+
+export const useHost = (name: string) => useQuery({ queryKey: ['hosts', name], queryFn: ({ signal }) => get('/hosts/{name}', { name }, signal) })
+
+export const useAccounts = (role: 'provider' | 'registrar') =>
+  useQuery({ queryKey: ['accounts', role], queryFn: ({ signal }) => get('/accounts', { role }, signal), staleTime: 60_000 })
+
+export const useRegistrations = (account: string) =>
+  useQuery({
+    queryKey: ['registrations', account],
+    queryFn: ({ signal }) => get('/accounts/{name}/registrations', { name: account }, signal),
+    enabled: account !== '',
+    staleTime: 60_000,
+  })
+
+export const useLogbook = (subject: string, requests: boolean) =>
+  useQuery({ queryKey: ['logbook', subject, requests], queryFn: ({ signal }) => get('/logbook', { subject, requests, limit: 100 }, signal) })
+
+/** What would be done at the registrar, without doing it. */
+export const usePlan = (name: string) =>
+  useQuery({
+    queryKey: ['domains', name, 'plan'],
+    queryFn: () => post('/domains/{name}/delegation', { name }, { nameservers: [], save_only: false, dry_run: true }),
+  })
+
+function useRefreshing<In, Out>(run: (input: In) => Promise<Out>, ...keys: string[][]) {
+  const client = useQueryClient()
+  return useMutation({ mutationFn: run, onSettled: () => Promise.all(keys.map((queryKey) => client.invalidateQueries({ queryKey }))) })
+}
+
+export const useSignIn = () =>
+  useRefreshing((who: { name: string; password: string }) => post('/sessions', {}, { ...who, browser: true }), ['me'])
+
+export const useSignOut = () => useRefreshing(() => remove('/sessions/current'))
+
+export const useCheck = (name: string) => useRefreshing(() => post('/domains/{name}/checks', { name }, undefined), ['domains'])
+
+export const useDelegate = (name: string) =>
+  useRefreshing(
+    (how: { saveOnly: boolean }) => post('/domains/{name}/delegation', { name }, { nameservers: [], save_only: how.saveOnly, dry_run: false }),
+    ['domains'],
+  )
+
+export const useDefine = () =>
+  useRefreshing(
+    (what: { files: DefinitionFile[]; dryRun: boolean }) => post('/definitions', {}, { files: what.files, dry_run: what.dryRun }),
+    ['domains'],
+    ['zones'],
+  )
+
+export const useSync = (name: string) =>
+  useRefreshing(
+    (how: { account: string; allow: string[]; expect: string; putBack: boolean }) =>
+      post('/zones/{name}/syncs', { name }, { account: how.account, allow: how.allow, expect: how.expect, put_back: how.putBack }),
+    ['zones', name],
+  )
+
+export const useDraft = () =>
+  useMutation({
+    mutationFn: (what: { zone: string; at: string[]; registrar: string; file: string; text: string }) =>
+      post('/drafts', {}, { ...what, from: '', label: '' }),
+  })
+
+export const useAddHost = () =>
+  useRefreshing((host: { name: string; v4: boolean; v6: boolean }) => post('/hosts', {}, host), ['hosts'])
+
+export const useRemoveHost = () => useRefreshing((name: string) => remove('/hosts/{name}', { name }), ['hosts'])

@@ -1,0 +1,57 @@
+import { QueryCache, QueryClient, QueryClientProvider } from '@tanstack/react-query'
+import { StrictMode } from 'react'
+import { createRoot } from 'react-dom/client'
+import { createBrowserRouter, RouterProvider } from 'react-router'
+import './base.css'
+import { Problem } from './api/client'
+import { retry } from './api/hooks'
+import { Signed } from './pages/signed'
+import { Domains } from './pages/domains/domains'
+import { NotHere, Broken } from './pages/not-here'
+import { applyKeptTheme } from './parts/theme'
+
+applyKeptTheme()
+
+const client = new QueryClient({
+  queryCache: new QueryCache({
+    onError: (error, query) => {
+      if (error instanceof Problem && error.status === 401 && query.queryKey[0] !== 'me') void client.invalidateQueries({ queryKey: ['me'] })
+    },
+  }),
+  defaultOptions: { queries: { retry, retryDelay: 500, refetchOnWindowFocus: false } },
+})
+
+const router = createBrowserRouter([
+  { path: '/sign-in', lazy: async () => ({ Component: (await import('./pages/sign-in/sign-in')).SignIn }), HydrateFallback: () => null },
+  {
+    Component: Signed,
+    ErrorBoundary: Broken,
+    HydrateFallback: () => null,
+    children: [
+      { path: '/', Component: Domains },
+      {
+        path: '/domains/:name',
+        lazy: async () => ({ Component: (await import('./pages/domain/domain')).DomainPage }),
+        children: [
+          { index: true, lazy: async () => ({ Component: (await import('./pages/domain/chain')).Chain }) },
+          { path: 'records', lazy: async () => ({ Component: (await import('./pages/domain/records')).Records }) },
+          { path: 'changes', lazy: async () => ({ Component: (await import('./pages/domain/changes')).Changes }) },
+          { path: 'delegation', lazy: async () => ({ Component: (await import('./pages/domain/delegation')).Delegation }) },
+        ],
+      },
+      { path: '/hosts', lazy: async () => ({ Component: (await import('./pages/hosts/hosts')).Hosts }) },
+      { path: '/hosts/:name', lazy: async () => ({ Component: (await import('./pages/hosts/host')).HostPage }) },
+      { path: '/define', lazy: async () => ({ Component: (await import('./pages/define/define')).Define }) },
+      { path: '/logbook', lazy: async () => ({ Component: (await import('./pages/logbook/logbook')).Logbook }) },
+      { path: '*', Component: NotHere },
+    ],
+  },
+])
+
+createRoot(document.getElementById('root')!).render(
+  <StrictMode>
+    <QueryClientProvider client={client}>
+      <RouterProvider router={router} />
+    </QueryClientProvider>
+  </StrictMode>,
+)

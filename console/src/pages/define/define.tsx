@@ -1,0 +1,125 @@
+// Putting out a definition: dropped, picked, pasted, or drafted from a zone that is elsewhere; looked over; taken.
+import { useId, useRef, useState } from 'react'
+import { Link, useSearchParams } from 'react-router'
+import { useDefine } from '../../api/hooks'
+import type { Defined, DefinitionFile } from '../../api/types'
+import { Key, Notice, PageHead, Plate, Trouble } from '../../parts/kit'
+import { count, plain } from '../../parts/text'
+import { Drafting } from './drafting'
+import { Taken } from './taken'
+
+export function Define() {
+  const [search] = useSearchParams()
+  const zone = search.get('zone') ?? ''
+  const [name, setName] = useState('pasted.beacon.yaml')
+  const [text, setText] = useState('')
+  const look = useDefine()
+  const take = useDefine()
+  const files: DefinitionFile[] = [{ name, text }]
+
+  function change(file: DefinitionFile) {
+    setName(file.name)
+    setText(file.text)
+    look.reset()
+    take.reset()
+  }
+  const looked = look.data?.items
+  const done = take.data?.items
+  return (
+    <>
+      <title>Define · Agile Beacon</title>
+      <PageHead title={zone ? `Bring ${zone} in` : 'Put out a definition'} lead="A definition says what a zone should contain and which provider shall serve it. Nothing is changed before you have seen what it would do." />
+      {done ? (
+        <Done list={done} again={() => change({ name: 'pasted.beacon.yaml', text: '' })} />
+      ) : (
+        <div className="grid gap-5">
+          <Drafting zone={zone} registrar={search.get('registrar') ?? ''} drafted={change} open={zone !== '' && text === ''} />
+          <Editor name={name} text={text} change={change} />
+          {look.error && <Trouble error={look.error} />}
+          {looked && <WouldDo list={looked} />}
+          {take.error && <Trouble error={take.error} />}
+          <div className="flex flex-wrap gap-3">
+            {looked ? (
+              <Key weight="main" busy={take.isPending} onClick={() => take.mutate({ files, dryRun: false })}>
+                Take it as what {looked.length === 1 ? 'the zone' : 'these zones'} should contain
+              </Key>
+            ) : (
+              <Key weight="main" disabled={text.trim() === ''} busy={look.isPending} onClick={() => look.mutate({ files, dryRun: true })}>
+                Look it over
+              </Key>
+            )}
+          </div>
+        </div>
+      )}
+    </>
+  )
+}
+
+function Editor({ name, text, change }: { name: string; text: string; change: (file: DefinitionFile) => void }) {
+  const id = useId()
+  const picker = useRef<HTMLInputElement>(null)
+  const [over, setOver] = useState(false)
+  async function read(file: File | undefined) {
+    if (file) change({ name: file.name, text: await file.text() })
+  }
+  return (
+    <Plate title="The definition" aside={text ? name : 'drop a *.beacon.yaml file here, pick one, or paste'} className={over ? 'border-2 border-accent' : ''}>
+      <div
+        onDragOver={(e) => (e.preventDefault(), setOver(true))}
+        onDragLeave={() => setOver(false)}
+        onDrop={(e) => (e.preventDefault(), setOver(false), void read(e.dataTransfer.files[0]))}
+      >
+        <label className="sr-only" htmlFor={id}>
+          Definition
+        </label>
+        <textarea
+          id={id}
+          value={text}
+          spellCheck={false}
+          onChange={(e) => change({ name, text: e.target.value })}
+          className="field data min-h-72"
+          placeholder={'zones:\n  saltmarsh-ferries.example:\n    at: [heron-main]\n    registrar: gannet-main\n    records: |\n      @    A      192.0.2.40\n      www  CNAME  @'}
+        />
+        <input ref={picker} type="file" accept=".yaml,.yml" className="sr-only" tabIndex={-1} aria-hidden="true" onChange={(e) => void read(e.target.files?.[0])} />
+        <Key className="mt-2" onClick={() => picker.current?.click()}>
+          Pick a file
+        </Key>
+      </div>
+    </Plate>
+  )
+}
+
+function WouldDo({ list }: { list: Defined[] }) {
+  return (
+    <div className="grid gap-3">
+      <Notice light="settled" title="No faults. This is what it would do; nothing is changed yet.">
+        Taking it changes what the zone <em>should</em> contain. Writing that to the provider is the step after, and asks again.
+      </Notice>
+      {list.map((d) => (
+        <Taken key={d.zone} defined={d} />
+      ))}
+    </div>
+  )
+}
+
+function Done({ list, again }: { list: Defined[]; again: () => void }) {
+  return (
+    <div className="grid gap-4">
+      <Notice light="settled" title={`Taken: ${count(list.length, 'zone')}.`}>
+        The next step is to write it to the provider.
+      </Notice>
+      {list.map((d) => (
+        <div key={d.zone}>
+          <Link to={`/domains/${plain(d.zone)}/changes`} className="inline-flex min-h-10 items-center rounded-key bg-action px-4 font-semibold text-on-action hover:bg-action-hover">
+            See and write the changes of {plain(d.zone)} →
+          </Link>
+        </div>
+      ))}
+      <div>
+        <Key weight="quiet" onClick={again}>
+          Put out another definition
+        </Key>
+      </div>
+    </div>
+  )
+}

@@ -1,0 +1,206 @@
+// The chain that a query takes, side by side: the registrar says, the parent serves, the nameservers answer, the
+// resolvers see. What differs from the wanted is marked where it differs.
+import { Fragment } from 'react'
+import { Problem } from '../../api/client'
+import { useWorld } from '../../api/clock'
+import { useCheck, useReport } from '../../api/hooks'
+import type { Report, ResolverView, Source } from '../../api/types'
+import { Findings } from '../../parts/findings'
+import { Empty, Key, Plate, Shown } from '../../parts/kit'
+import { Lamp, type Light } from '../../parts/lamp'
+import { MarkedName, Names } from '../../parts/names'
+import { EmptyHarbour } from '../../parts/pictures'
+import { moment, plain, span } from '../../parts/text'
+import { useName } from './domain'
+import { Settles } from './settles'
+
+export function Chain() {
+  const name = useName()
+  const report = useReport(name)
+  const check = useCheck(name)
+  if (report.error instanceof Problem && report.error.status === 404) {
+    return (
+      <Empty picture={<EmptyHarbour />} title="This domain has not been checked yet">
+        <p>A check asks the registrar, every parent server, every nameserver and every resolver.</p>
+        <Key weight="main" className="mt-3" busy={check.isPending} onClick={() => check.mutate()}>
+          Check now
+        </Key>
+      </Empty>
+    )
+  }
+  return <Shown query={report}>{(r) => <Seen report={r} />}</Shown>
+}
+
+function Seen({ report: r }: { report: Report }) {
+  return (
+    <div className="grid gap-5">
+      <Settles report={r} />
+      <section aria-label="The chain" className="grid gap-3 md:grid-cols-2 xl:grid-cols-4">
+        <RegistrarSays report={r} />
+        <ParentServes report={r} />
+        <NameserversAnswer report={r} />
+        <ResolversSee report={r} />
+      </section>
+      {r.findings.length > 0 && (
+        <Plate title="Findings" aside="the gravest first, each with what to do">
+          <Findings list={r.findings} />
+        </Plate>
+      )}
+    </div>
+  )
+}
+
+const key = (list: string[]) => list.map(plain).sort().join(' ')
+
+/** How a nameserver set stands against the wanted one. */
+function against(set: string[], report: Report): Light {
+  if (set.length === 0) return 'none'
+  if (report.wanted.length === 0 || key(set) === key(report.wanted)) return 'settled'
+  return report.old && key(set) === key(report.old) ? 'settling' : 'wrong'
+}
+
+function Column({ step, title, light, children }: { step: number; title: string; light: Light; children: React.ReactNode }) {
+  return (
+    <div className="plate relative min-w-0 p-4">
+      <h2 className="mb-2 flex items-center gap-2 font-semibold">
+        <Lamp light={light} />
+        {title}
+      </h2>
+      <div className="grid gap-3">{children}</div>
+      {step < 4 && <span aria-hidden="true" className="absolute top-4 -right-[1.05rem] z-1 hidden size-5 rotate-45 border-t-2 border-r-2 border-line-strong bg-ground xl:block" />}
+    </div>
+  )
+}
+
+function RegistrarSays({ report: r }: { report: Report }) {
+  const g = r.registrar
+  const waiting = g && g.saved.length > 0 && key(g.saved) !== key(g.active)
+  return (
+    <Column step={1} title="Registrar says" light={!g ? 'none' : g.problem ? 'unknown' : against(g.active, r)}>
+      {!g && <p className="text-soft">No registrar account is named for this domain.</p>}
+      {g?.problem && <p className="text-unknown">{g.problem}</p>}
+      {g && !g.problem && (
+        <div>
+          <p className="text-fine text-soft">{g.account}, in force</p>
+          <Names list={g.active} wanted={r.wanted} />
+        </div>
+      )}
+      {waiting && (
+        <div className="rounded-key bg-settling-wash p-2.5">
+          <p className="text-fine font-semibold text-settling">Saved, not in force</p>
+          <Names list={g.saved} wanted={r.wanted} />
+        </div>
+      )}
+      {r.wanted.length > 0 && (
+        <details className="text-fine">
+          <summary className="text-soft">What is wanted</summary>
+          <Names list={r.wanted} />
+        </details>
+      )}
+    </Column>
+  )
+}
+
+function ParentServes({ report: r }: { report: Report }) {
+  const lights = r.parents.map((p) => (p.problem ? 'unknown' : against(p.nameservers, r)))
+  return (
+    <Column step={2} title="Parent serves" light={worst(lights)}>
+      <Sources sources={r.parents} report={r} fact={(s) => `TTL ${s.ttl}`} />
+    </Column>
+  )
+}
+
+function NameserversAnswer({ report: r }: { report: Report }) {
+  const inForce = new Set(r.parents.flatMap((p) => p.nameservers))
+  const groups: [string, Source[]][] = [
+    ['in force', r.servers.filter((s) => inForce.has(s.name))],
+    ['the old ones', r.servers.filter((s) => !inForce.has(s.name) && r.old?.includes(s.name))],
+    ['wanted', r.servers.filter((s) => !inForce.has(s.name) && !r.old?.includes(s.name))],
+  ]
+  const light = worst(groups[0]![1].map((s) => (s.problem ? 'wrong' : against(s.nameservers, r))))
+  return (
+    <Column step={3} title="Nameservers answer" light={light}>
+      {groups.map(([label, sources]) =>
+        sources.length === 0 ? null : (
+          <Fragment key={label}>
+            <div>
+              <p className="mb-1 text-fine font-semibold text-soft">{label}</p>
+              <Sources sources={sources} report={r} fact={(s) => `serial ${s.serial ?? 'not known'}`} own />
+            </div>
+          </Fragment>
+        ),
+      )}
+    </Column>
+  )
+}
+
+function worst(lights: Light[]): Light {
+  return (['wrong', 'unknown', 'none', 'settling', 'settled'] as const).find((l) => lights.includes(l)) ?? 'none'
+}
+
+/** Servers with what they gave; those that give the same as the one above are said in short. */
+function Sources({ sources, report, fact, own }: { sources: Source[]; report: Report; fact: (s: Source) => string; own?: boolean }) {
+  return (
+    <ul className="grid gap-2">
+      {sources.map((s, i) => {
+        const before = sources[i - 1]
+        const same = !s.problem && before && !before.problem && key(before.nameservers) === key(s.nameservers)
+        return (
+          <li key={s.name + s.address} className="border-t border-line pt-2 first:border-0 first:pt-0">
+            <p className="flex flex-wrap justify-between gap-x-2">
+              <span className="data">{own ? <MarkedName name={s.name} wanted={report.old?.includes(s.name) ? [] : report.wanted} /> : plain(s.name)}</span>
+              {!s.problem && <span className="text-fine text-soft">{fact(s)}</span>}
+            </p>
+            {s.problem ? <p className="text-fine text-wrong">{s.problem}</p> : same ? <p className="text-fine text-soft">the same</p> : <Names list={s.nameservers} wanted={report.wanted} />}
+          </li>
+        )
+      })}
+    </ul>
+  )
+}
+
+const sees: Record<string, { light: Light; word: string }> = {
+  new: { light: 'settled', word: 'the new' },
+  current: { light: 'settled', word: 'what is in force' },
+  old: { light: 'settling', word: 'still the old' },
+  other: { light: 'wrong', word: 'something else' },
+  unknown: { light: 'unknown', word: 'could not tell' },
+}
+
+function ResolversSee({ report: r }: { report: Report }) {
+  return (
+    <Column step={4} title="Resolvers see" light={worst(r.resolvers.map((v) => sees[v.sees]?.light ?? 'unknown'))}>
+      {r.resolvers.length === 0 && <p className="text-soft">No resolver is named in the settings.</p>}
+      <ul className="grid gap-2">
+        {r.resolvers.map((v) => (
+          <Resolver key={v.name} view={v} wanted={r.wanted} />
+        ))}
+      </ul>
+    </Column>
+  )
+}
+
+function Resolver({ view: v, wanted }: { view: ResolverView; wanted: string[] }) {
+  const world = useWorld(500)
+  const { light, word } = sees[v.sees] ?? { light: 'unknown' as const, word: v.sees }
+  return (
+    <li className="border-t border-line pt-2 first:border-0 first:pt-0">
+      <p className="flex items-center gap-2">
+        <Lamp light={light} size={14} />
+        <span className="font-semibold">{v.name}</span>
+        <span className="text-fine text-soft">{word}</span>
+      </p>
+      {v.problem && <p className="text-fine text-unknown">{v.problem}</p>}
+      {v.through && (
+        <p className="text-fine text-soft">
+          through <span className="data">{light === 'settled' ? plain(v.through) : <MarkedName name={v.through} wanted={wanted} />}</span>
+        </p>
+      )}
+      {v.until && world && (
+        <p className="text-fine text-settling">
+          must have let go by {moment(Date.parse(v.until), world.now)}, in {span(Date.parse(v.until) - world.now)}
+        </p>
+      )}
+    </li>
+  )
+}

@@ -1,0 +1,78 @@
+// A change list as lines that go and lines that come, and what else differs.
+import type { ReactNode } from 'react'
+import type { DiffItem, RecordSet, Step } from '../../api/types'
+import { relative } from '../../parts/text'
+
+const none = (s: RecordSet) => s.data.length === 0
+
+export function ChangeList({ steps, zone }: { steps: Step[]; zone: string }) {
+  const add = steps.filter((s) => none(s.before)).length
+  const drop = steps.filter((s) => none(s.after)).length
+  return (
+    <>
+      <p className="mb-2 font-semibold">
+        {add} to add, {steps.length - add - drop} to change, {drop} to remove
+      </p>
+      <ul className="overflow-hidden rounded-key border border-line">
+        {steps.map((s, i) => (
+          <li key={i} className="border-b border-line last:border-0">
+            {!none(s.before) && <Line sign="−" word="goes" set={s.before} zone={zone} tone="bg-wrong-wash" />}
+            {!none(s.after) && <Line sign="+" word="comes" set={s.after} zone={zone} tone="bg-settled-wash" />}
+          </li>
+        ))}
+      </ul>
+    </>
+  )
+}
+
+function Line({ sign, word, set, zone, tone }: { sign: string; word: string; set: RecordSet; zone: string; tone: string }) {
+  return (
+    <div className={`data grid grid-cols-[1rem_1fr_auto] gap-x-3 px-3 py-1 sm:grid-cols-[1rem_12rem_4rem_1fr] ${tone}`}>
+      <span aria-hidden="true" className="font-semibold">
+        {sign}
+      </span>
+      <span className="sr-only">{word}</span>
+      <span className="font-semibold">
+        {relative(set.name, zone)} {set.type}
+      </span>
+      <span className="text-right">{set.ttl}</span>
+      <span className="max-sm:col-span-2 max-sm:col-start-2">
+        {set.data.map((d) => (
+          <span key={d} className="block">
+            {d}
+          </span>
+        ))}
+      </span>
+    </div>
+  )
+}
+
+export function Items({ title, list, zone, children }: { title: string; list: DiffItem[]; zone: string; children?: ReactNode }) {
+  if (list.length === 0) return null
+  return (
+    <section className="mt-4">
+      <h3 className="font-semibold">
+        {title} ({list.length})
+      </h3>
+      <ul className="mt-1 grid gap-2">
+        {list.map((item, i) => (
+          <li key={i} className="rounded-key bg-sunken p-2.5">
+            <p className="data font-semibold">
+              {relative(item.key.name, zone)} {item.key.type}
+            </p>
+            <dl className="data grid grid-cols-[auto_1fr] gap-x-3">
+              <dt className="font-sans text-soft">wanted</dt>
+              <dd>{text(item.wanted)}</dd>
+              <dt className="font-sans text-soft">there now</dt>
+              <dd>{text(item.live)}</dd>
+            </dl>
+            <p className="text-soft">{item.why}</p>
+          </li>
+        ))}
+      </ul>
+      {children}
+    </section>
+  )
+}
+
+const text = (s: RecordSet) => (none(s) ? 'nothing' : `${s.ttl} ${s.data.join(' | ')}`)

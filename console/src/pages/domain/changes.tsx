@@ -1,0 +1,137 @@
+// What differs between what a zone should contain and what its providers have, and the writing of it.
+import { useState } from 'react'
+import { Link } from 'react-router'
+import { useDifferences, useSync, useZone } from '../../api/hooks'
+import type { Difference, Sync } from '../../api/types'
+import { Findings } from '../../parts/findings'
+import { Empty, Key, Plate, Shown, Trouble } from '../../parts/kit'
+import { Tag } from '../../parts/lamp'
+import { EmptyChart } from '../../parts/pictures'
+import { count } from '../../parts/text'
+import { ChangeList, Items } from './change-list'
+import { useName } from './domain'
+import { SyncProgress } from './sync-progress'
+
+export function Changes() {
+  const name = useName()
+  const zone = useZone(name)
+  return (
+    <Shown query={zone}>
+      {(z) =>
+        z.placements.length === 0 || !z.revision ? (
+          <Empty picture={<EmptyChart />} title="Nothing can be written yet">
+            {z.revision ? 'The zone is placed at no provider: name one in its definition. ' : 'It is not known what the zone should contain. '}
+            <Link className="link" to={`/define?zone=${name}`}>
+              Put out a definition
+            </Link>
+            .
+          </Empty>
+        ) : (
+          <Lists name={name} running={z.placements.flatMap((p) => (p.last_sync ? [{ account: p.account, sync: p.last_sync }] : []))} />
+        )
+      }
+    </Shown>
+  )
+}
+
+function Lists({ name, running }: { name: string; running: { account: string; sync: Sync }[] }) {
+  const [putBack, setPutBack] = useState(false)
+  const differences = useDifferences(name, putBack)
+  return (
+    <Shown query={differences}>
+      {({ items }) => (
+        <div className="grid gap-5">
+          {items.map((d) => (
+            <Placement key={d.account} name={name} difference={d} sync={running.find((r) => r.account === d.account)?.sync} putBack={putBack} setPutBack={setPutBack} />
+          ))}
+        </div>
+      )}
+    </Shown>
+  )
+}
+
+type PlacementProps = { name: string; difference: Difference; sync?: Sync; putBack: boolean; setPutBack: (yes: boolean) => void }
+
+function Placement({ name, difference: d, sync, putBack, setPutBack }: PlacementProps) {
+  const start = useSync(name)
+  const [allowed, allow] = useState<string[]>([])
+  const running = sync !== undefined && !['done', 'held', 'failed'].includes(sync.state)
+  const blocked = d.guards.filter((g) => !allowed.includes(g.code))
+  return (
+    <Plate
+      title={`At ${d.account}`}
+      aside={d.new_zone ? 'the zone is not there yet; it will be made' : `${count(d.in_step, 'set')} in step`}
+    >
+      {d.steps.length === 0 && d.conflicts.length === 0 ? (
+        <p className="flex items-center gap-2">
+          <Tag light={d.new_zone ? 'none' : 'settled'}>{d.new_zone ? 'nothing to write but the zone' : 'in step'}</Tag>
+          {d.new_zone ? '' : 'The provider has what the zone should contain.'}
+        </p>
+      ) : (
+        <ChangeList steps={d.steps} zone={name} />
+      )}
+      <Items title="Changed elsewhere since we placed it" list={d.drift} zone={name}>
+        <label className="mt-2 flex items-center gap-2">
+          <input type="checkbox" className="size-5 accent-action" checked={putBack} onChange={(e) => setPutBack(e.target.checked)} />
+          Put back what was changed elsewhere
+        </label>
+      </Items>
+      {d.drift.length === 0 && putBack && (
+        <label className="mt-2 flex items-center gap-2">
+          <input type="checkbox" className="size-5 accent-action" checked onChange={() => setPutBack(false)} />
+          Put back what was changed elsewhere
+        </label>
+      )}
+      <Items title="Conflicts: changed here and there" list={d.conflicts} zone={name}>
+        <p className="text-soft">These stop the writing. Correct the definition, or the record at the provider.</p>
+      </Items>
+      <Items title="Somebody else's, left alone" list={d.foreign} zone={name} />
+      {d.notes.length > 0 && (
+        <div className="mt-4">
+          <Findings list={d.notes} />
+        </div>
+      )}
+      {d.guards.length > 0 && (
+        <fieldset className="mt-4 rounded-plate border-2 border-wrong p-4">
+          <legend className="px-1 font-semibold">Before this is written, say yes to it</legend>
+          {d.guards.map((g) => (
+            <div key={g.code + g.subject} className="mb-3">
+              <Findings list={[g]} />
+              <label className="mt-1 ml-4 flex items-center gap-2 font-semibold">
+                <input
+                  type="checkbox"
+                  className="size-5 accent-action"
+                  checked={allowed.includes(g.code)}
+                  onChange={(e) => allow(e.target.checked ? [...allowed, g.code] : allowed.filter((c) => c !== g.code))}
+                />
+                Yes, this is meant
+              </label>
+            </div>
+          ))}
+        </fieldset>
+      )}
+      {start.error && (
+        <div className="mt-4">
+          <Trouble error={start.error} />
+        </div>
+      )}
+      {sync && <SyncProgress sync={sync} />}
+      {(d.steps.length > 0 || d.new_zone) && (
+        <div className="mt-4 flex flex-wrap items-center gap-3">
+          <Key
+            weight="main"
+            busy={start.isPending || running}
+            disabled={blocked.length > 0 || d.conflicts.length > 0}
+            onClick={() => start.mutate({ account: d.account, allow: allowed, expect: d.digest, putBack })}
+          >
+            {running ? 'Writing' : `Write to ${d.account}`}
+          </Key>
+          <span className="text-soft">
+            {count(d.steps.length, 'change')} in {count(d.requests, 'request')}
+            {blocked.length > 0 && '; first say yes above'}
+          </span>
+        </div>
+      )}
+    </Plate>
+  )
+}

@@ -1,0 +1,71 @@
+// One domain: where it stands, how far it is on its way, and its four views.
+import { NavLink, Outlet, useParams } from 'react-router'
+import { useCheck, useDomain } from '../../api/hooks'
+import { Key, PageHead, Shown, Trouble } from '../../parts/kit'
+import { standing, Tag } from '../../parts/lamp'
+import { plain } from '../../parts/text'
+import { Passage } from './passage'
+
+const views = [
+  { to: '.', label: 'Chain' },
+  { to: 'records', label: 'Records' },
+  { to: 'changes', label: 'Changes' },
+  { to: 'delegation', label: 'Delegation' },
+]
+
+/** The name in the address, without its final dot. */
+export const useName = () => plain(useParams().name ?? '')
+
+export function DomainPage() {
+  const name = useName()
+  const domain = useDomain(name)
+  const check = useCheck(name)
+  return (
+    <>
+      <title>{`${name} · Agile Beacon`}</title>
+      <Shown query={domain}>
+        {(d) => {
+          const { light, word, sentence } = standing(d.verdict)
+          return (
+            <>
+              <PageHead
+                title={name}
+                lead={
+                  <span className="flex flex-wrap items-center gap-2">
+                    <Tag light={light}>{word}</Tag>
+                    <span>{sentence}</span>
+                  </span>
+                }
+              >
+                <Key onClick={() => check.mutate()} busy={check.isPending}>
+                  {check.isPending ? 'Asking everybody' : 'Check now'}
+                </Key>
+              </PageHead>
+              {check.error && (
+                <div className="mb-4">
+                  <Trouble error={check.error} />
+                </div>
+              )}
+              <Passage name={name} stages={d.passage} />
+              <nav aria-label={`Views of ${name}`} className="my-5 flex gap-1 overflow-x-auto border-b border-line">
+                {views.map((v) => (
+                  <NavLink
+                    key={v.to}
+                    to={v.to === '.' ? `/domains/${name}` : `/domains/${name}/${v.to}`}
+                    end
+                    className={({ isActive }) =>
+                      `border-b-3 px-3 py-2 font-semibold whitespace-nowrap -outline-offset-3 ${isActive ? 'border-settling text-ink' : 'border-transparent text-soft hover:text-ink'}`
+                    }
+                  >
+                    {v.label}
+                  </NavLink>
+                ))}
+              </nav>
+              <Outlet />
+            </>
+          )
+        }}
+      </Shown>
+    </>
+  )
+}

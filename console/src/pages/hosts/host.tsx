@@ -1,0 +1,136 @@
+// One host: where it stands, and how each change of its address arrived.
+import { useState } from 'react'
+import { Link, useNavigate, useParams } from 'react-router'
+import { useWorld } from '../../api/clock'
+import { useHost, useRemoveHost } from '../../api/hooks'
+import type { HostReport } from '../../api/types'
+import { Key, Notice, PageHead, Plate, Shown, Trouble } from '../../parts/kit'
+import { Tag } from '../../parts/lamp'
+import { moment, plain, span, wall } from '../../parts/text'
+import { after, progress } from './progress'
+
+export function HostPage() {
+  const name = plain(useParams().name ?? '')
+  const host = useHost(name)
+  return (
+    <>
+      <title>{`${name} · Agile Beacon`}</title>
+      <Shown query={host}>
+        {(h) => (
+          <>
+            <PageHead
+              title={name}
+              lead={
+                <>
+                  In the zone{' '}
+                  <Link className="link" to={`/domains/${plain(h.zone)}/records`}>
+                    {plain(h.zone)}
+                  </Link>
+                  . {h.seen_at ? `Last reported ${wall(h.seen_at)}.` : 'It has not reported yet.'}
+                </>
+              }
+            >
+              <Remove name={name} zone={plain(h.zone)} />
+            </PageHead>
+            <dl className="plate mb-5 grid gap-4 p-4 sm:grid-cols-3">
+              <Fact term="IPv4 (A)">{h.follows.v4 ? h.v4 || 'not reported yet' : 'not followed'}</Fact>
+              <Fact term="IPv6 (AAAA)">{h.follows.v6 ? h.v6 || 'not reported yet' : 'not followed'}</Fact>
+              <Fact term="TTL">{h.ttl} s</Fact>
+            </dl>
+            <Plate title="Reports" aside="what was new or refused; the same address again is not listed">
+              {h.reports.length === 0 ? (
+                <p className="text-soft">None yet. The host reports with its token: beacon keep, or one HTTP request from its router.</p>
+              ) : (
+                <ol className="divide-y divide-line">
+                  {h.reports.map((r, i) => (
+                    <ReportLine key={r.reported_at + i} report={r} />
+                  ))}
+                </ol>
+              )}
+            </Plate>
+          </>
+        )}
+      </Shown>
+    </>
+  )
+}
+
+function Fact({ term, children }: { term: string; children: React.ReactNode }) {
+  return (
+    <div>
+      <dt className="text-fine text-soft">{term}</dt>
+      <dd className="font-mono text-lead font-semibold wrap-anywhere">{children}</dd>
+    </div>
+  )
+}
+
+function ReportLine({ report: r }: { report: HostReport }) {
+  const { light, word } = progress(r)
+  const world = useWorld(1000)
+  return (
+    <li className="grid gap-1.5 py-3">
+      <p className="flex flex-wrap items-center gap-x-3 gap-y-1">
+        <Tag light={light}>{word}</Tag>
+        <span className="data font-semibold">{[r.v4, r.v6].filter(Boolean).join('  ')}</span>
+        <span className="text-fine text-soft">
+          {wall(r.reported_at)} from <span className="data">{r.peer}</span>
+        </span>
+      </p>
+      {r.outcome === 'refused' && (
+        <p>
+          {r.reason}
+          {r.times > 1 && <span className="text-soft"> ({r.times} times in a row)</span>}
+        </p>
+      )}
+      {r.arrivals.map((a) => (
+        <div key={a.account}>
+          <ol className="flex flex-wrap gap-x-2 gap-y-1 text-fine" aria-label={`On its way to ${a.account}`}>
+            <Station label="reported" value="" done />
+            <Station label="accepted" value={after(r.reported_at, r.accepted_at)} done />
+            <Station label={`written to ${a.account}`} value={after(r.reported_at, a.written_at)} done={!!a.written_at} />
+            <Station label="visible at its nameservers" value={after(r.reported_at, a.visible_at)} done={!!a.visible_at} />
+          </ol>
+          {a.problem && <p className="text-wrong">{a.problem}</p>}
+          {a.settles_by && world && Date.parse(a.settles_by) > world.now && (
+            <p className="text-fine text-settling">
+              Caches must have let go of the old address by {moment(Date.parse(a.settles_by), world.now)}, in {span(Date.parse(a.settles_by) - world.now)}.
+            </p>
+          )}
+        </div>
+      ))}
+    </li>
+  )
+}
+
+function Station({ label, value, done }: { label: string; value: string; done: boolean }) {
+  return (
+    <li className={`rounded-key border px-2 py-1 ${done ? 'border-settled' : 'border-dashed border-line-strong text-soft'}`}>
+      {label} {value && <span className="font-mono font-semibold">{value}</span>}
+    </li>
+  )
+}
+
+function Remove({ name, zone }: { name: string; zone: string }) {
+  const remove = useRemoveHost()
+  const go = useNavigate()
+  const [asking, ask] = useState(false)
+  if (!asking) {
+    return <Key onClick={() => ask(true)}>Let it follow no longer</Key>
+  }
+  return (
+    <div className="max-w-md">
+      <Notice light="wrong" title={`Shall ${name} follow no longer?`}>
+        <p>Its token ends with it. The next writing of {zone} brings back what its definition says.</p>
+        <div className="mt-3 flex gap-3">
+          <Key weight="grave" busy={remove.isPending} onClick={() => remove.mutate(name, { onSuccess: () => void go('/hosts') })}>
+            Yes, end it
+          </Key>
+          <Key autoFocus onClick={() => ask(false)}>
+            Keep it
+          </Key>
+        </div>
+      </Notice>
+      {remove.error && <Trouble error={remove.error} />}
+    </div>
+  )
+}

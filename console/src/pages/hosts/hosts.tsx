@@ -1,0 +1,122 @@
+// Names that follow a reported address: where each stands, and the making of a new one.
+import { useId, useState } from 'react'
+import { Link } from 'react-router'
+import { useAddHost, useHosts } from '../../api/hooks'
+import type { Host } from '../../api/types'
+import { Empty, Key, PageHead, Plate, Shown, Trouble } from '../../parts/kit'
+import { Tag } from '../../parts/lamp'
+import { EmptyMooring } from '../../parts/pictures'
+import { plain, wall } from '../../parts/text'
+import { progress } from './progress'
+
+export function Hosts() {
+  const hosts = useHosts()
+  const [adding, setAdding] = useState(false)
+  return (
+    <>
+      <title>Hosts · Agile Beacon</title>
+      <PageHead title="Hosts" lead="Names that follow an address which is reported for them: cameras, home lines, anything that moves.">
+        {!adding && (
+          <Key weight="main" onClick={() => setAdding(true)}>
+            Let a name follow
+          </Key>
+        )}
+      </PageHead>
+      {adding && <Add close={() => setAdding(false)} />}
+      <Shown query={hosts}>
+        {({ items }) =>
+          items.length === 0 ? (
+            <Empty picture={<EmptyMooring />} title="No name follows an address yet">
+              A host gets a token that can report its own address and do nothing else. Whenever it reports a new one, the record is written to the provider at once.
+            </Empty>
+          ) : (
+            <ul className="grid gap-3">{items.map((h) => <Row key={h.name} host={h} />)}</ul>
+          )
+        }
+      </Shown>
+    </>
+  )
+}
+
+function Row({ host: h }: { host: Host }) {
+  const { light, word } = progress(h.last)
+  return (
+    <li className="plate relative flex flex-wrap items-center gap-x-5 gap-y-2 p-4 hover:border-accent">
+      <div className="min-w-0 flex-1 basis-64">
+        <Link className="text-lead font-semibold wrap-anywhere after:absolute after:inset-0" to={`/hosts/${plain(h.name)}`}>
+          {plain(h.name)}
+        </Link>
+        <p className="data">{[h.v4, h.v6].filter(Boolean).join('  ') || 'nothing reported yet'}</p>
+      </div>
+      <Tag light={light}>{word}</Tag>
+      <p className="text-fine text-soft">{h.seen_at ? `last reported ${wall(h.seen_at)}` : 'never reported'}</p>
+    </li>
+  )
+}
+
+function Add({ close }: { close: () => void }) {
+  const add = useAddHost()
+  const id = useId()
+  if (add.data) return <Token name={plain(add.data.name)} token={add.data.token} close={close} />
+  function submit(event: React.FormEvent<HTMLFormElement>) {
+    event.preventDefault()
+    const form = new FormData(event.currentTarget)
+    add.mutate({ name: String(form.get('name')).trim(), v4: form.has('v4'), v6: form.has('v6') })
+  }
+  return (
+    <Plate title="Let a name follow" className="mb-5">
+      <form onSubmit={submit} className="grid gap-4">
+        <div className="max-w-lg">
+          <label className="label" htmlFor={id}>
+            Name, in a zone that is looked after here
+          </label>
+          <input id={id} name="name" required autoFocus autoCapitalize="none" spellCheck={false} className="field" placeholder="pier-cam.saltmarsh-ferries.example" />
+        </div>
+        <fieldset>
+          <legend className="label">It follows</legend>
+          <label className="mr-5 inline-flex items-center gap-2">
+            <input type="checkbox" name="v4" defaultChecked className="size-5 accent-action" /> IPv4 (A)
+          </label>
+          <label className="inline-flex items-center gap-2">
+            <input type="checkbox" name="v6" defaultChecked className="size-5 accent-action" /> IPv6 (AAAA)
+          </label>
+        </fieldset>
+        {add.error && <Trouble error={add.error} />}
+        <div className="flex gap-3">
+          <Key type="submit" weight="main" busy={add.isPending}>
+            Make its token
+          </Key>
+          <Key weight="quiet" onClick={close}>
+            Not now
+          </Key>
+        </div>
+      </form>
+    </Plate>
+  )
+}
+
+function Token({ name, token, close }: { name: string; token: string; close: () => void }) {
+  const [copied, setCopied] = useState(false)
+  const copy = () => void navigator.clipboard.writeText(token).then(() => setCopied(true))
+  return (
+    <Plate title={`${name} follows now`} className="mb-5 border-2 border-settling">
+      <p>
+        Its token can report this one address and nothing else. It is shown <strong>this once</strong>: take it along now.
+      </p>
+      <p className="data my-3 rounded-key bg-sunken p-3 select-all" data-token>
+        {token}
+      </p>
+      <p className="mb-1">The machine, or its router, reports with one request. Without an address, the one that it comes from is taken:</p>
+      <pre className="data rounded-key bg-sunken p-3 whitespace-pre-wrap" tabIndex={0}>{`curl -u ${name}:TOKEN '${location.origin}/api/v1/report'
+curl -u ${name}:TOKEN '${location.origin}/api/v1/report?v4=ADDRESS&v6=ADDRESS'`}</pre>
+      <div className="mt-4 flex gap-3">
+        <Key weight="main" onClick={copy}>
+          {copied ? 'Copied' : 'Copy the token'}
+        </Key>
+        <Key weight="quiet" onClick={close}>
+          I have it
+        </Key>
+      </div>
+    </Plate>
+  )
+}

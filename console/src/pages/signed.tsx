@@ -1,0 +1,26 @@
+// Everything behind the sign-in: finds out who is there, and follows what happens for as long as somebody is.
+import { useQueryClient } from '@tanstack/react-query'
+import { useEffect } from 'react'
+import { Navigate, useLocation } from 'react-router'
+import { Problem } from '../api/client'
+import { followEvents } from '../api/events'
+import { useMe } from '../api/hooks'
+import { Trouble } from '../parts/kit'
+import { Shell } from '../parts/shell'
+
+export function Signed() {
+  const me = useMe()
+  const client = useQueryClient()
+  const { pathname, search } = useLocation()
+  const signedOut = me.error instanceof Problem && me.error.status === 401
+  const there = me.data !== undefined && !signedOut
+  useEffect(() => (there ? followEvents(client) : undefined), [there, client])
+  if (signedOut) return <Navigate to={`/sign-in?to=${encodeURIComponent(pathname + search)}`} replace />
+  if (me.data) return <Shell />
+  if (!me.error) return null
+  return (
+    <main className="mx-auto max-w-xl p-6">
+      <Trouble error={me.error} again={() => void me.refetch()} />
+    </main>
+  )
+}

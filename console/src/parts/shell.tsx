@@ -1,0 +1,103 @@
+// The frame around every page: where one can go, what time it is in the world, and whether the service is there.
+import { NavLink, Outlet, useNavigate } from 'react-router'
+import { useConnection } from '../api/events'
+import { useWorld } from '../api/clock'
+import { useMe, useSignOut } from '../api/hooks'
+import { Lamp } from './lamp'
+import { Mark } from './mark'
+import { useTheme } from './theme'
+import { wall } from './text'
+
+const places = [
+  { to: '/', label: 'Domains' },
+  { to: '/hosts', label: 'Hosts' },
+  { to: '/define', label: 'Define' },
+  { to: '/logbook', label: 'Logbook' },
+]
+
+export function Shell() {
+  return (
+    <div className="min-h-dvh lg:grid lg:grid-cols-[13rem_1fr]">
+      <a href="#content" className="sr-only focus:not-sr-only focus:fixed focus:top-2 focus:left-2 focus:z-10 focus:rounded-key focus:bg-surface focus:px-3 focus:py-2">
+        Skip to the content
+      </a>
+      <header className="bg-deep-900 text-deep-50 lg:sticky lg:top-0 lg:flex lg:h-dvh lg:flex-col">
+        <div className="flex items-center gap-2.5 px-4 py-3">
+          <Mark size={34} />
+          <span className="text-lead font-semibold">Agile Beacon</span>
+        </div>
+        <nav aria-label="Main" className="flex gap-1 px-2 pb-2 lg:flex-col lg:pt-2">
+          {places.map((p) => (
+            <NavLink
+              key={p.to}
+              to={p.to}
+              className={({ isActive }) =>
+                `flex-1 rounded-key px-3 py-2 text-center font-semibold lg:flex-none lg:text-left ${isActive ? 'bg-deep-700 text-white shadow-[inset_0_-3px_var(--color-lamp-400)] lg:shadow-[inset_3px_0_var(--color-lamp-400)]' : 'text-deep-100 hover:bg-deep-800'}`
+              }
+            >
+              {p.label}
+            </NavLink>
+          ))}
+        </nav>
+        <div className="hidden lg:mt-auto lg:block">
+          <Foot />
+        </div>
+      </header>
+      <div className="min-w-0">
+        <Lost />
+        <main id="content" tabIndex={-1} className="mx-auto max-w-6xl px-4 py-5 outline-none sm:px-6 lg:py-7">
+          <Outlet />
+        </main>
+        <div className="bg-deep-900 text-deep-50 lg:hidden">
+          <Foot />
+        </div>
+      </div>
+    </div>
+  )
+}
+
+function Foot() {
+  const me = useMe()
+  const out = useSignOut()
+  const go = useNavigate()
+  const [theme, turn] = useTheme()
+  return (
+    <div className="grid gap-3 border-t border-deep-700 p-4">
+      <WorldTime />
+      <div className="flex items-center justify-between gap-2 text-fine">
+        <span className="truncate">{me.data?.name}</span>
+        <button type="button" className="rounded-key px-2 py-1 underline underline-offset-3 hover:bg-deep-800" onClick={() => out.mutate(undefined, { onSettled: () => void go('/sign-in') })}>
+          Sign out
+        </button>
+      </div>
+      <button type="button" onClick={turn} className="rounded-key border border-deep-600 px-2 py-1.5 text-left text-fine hover:bg-deep-800">
+        Light: <span className="font-semibold">{theme}</span>
+      </button>
+    </div>
+  )
+}
+
+function WorldTime() {
+  const world = useWorld(500)
+  return (
+    <div>
+      <p className="text-fine text-deep-200">World time, in which TTLs run</p>
+      <p className="font-mono text-lead">{world ? new Date(world.now).toISOString().slice(11, 19) : '--:--:--'}</p>
+      <p className="min-h-5 text-fine text-deep-200">{world && world.rate !== 1 && `${world.rate} times as fast as the wall's`}</p>
+    </div>
+  )
+}
+
+/** Says that the connection is lost for as long as it is. */
+function Lost() {
+  const connection = useConnection()
+  if (connection.state !== 'lost') return null
+  return (
+    <div role="alert" className="flex items-center gap-3 bg-wrong-wash px-4 py-2.5 text-wrong sm:px-6">
+      <Lamp light="wrong" />
+      <p>
+        <strong>No connection to the service</strong> since {wall(new Date(connection.since).toISOString()).slice(11)}. What you see may be old; it is tried again all the time.
+      </p>
+    </div>
+  )
+}

@@ -1,0 +1,43 @@
+import { describe, expect, test } from 'vitest'
+import { marked, moment, relative, span } from './text'
+
+const show = (name: string, wanted: string[]) =>
+  marked(name, wanted)
+    .map((p) => (p.differs ? `[${p.text}]` : p.text))
+    .join('')
+
+describe('differing characters', () => {
+  test.each([
+    ['quay-11.heron.test.', ['quay-11.heron.test'], 'quay-11.heron.test'],
+    ['quay-12.heron.test', ['quay-11.heron.test'], 'quay-1[2].heron.test'],
+    ['quay-12.heron.test', ['quay-71.heron.test', 'quay-13.heron.test'], 'quay-1[2].heron.test'],
+
+    ['quay-111.heron.test', ['quay-11.heron.test'], 'quay-11[1].heron.test'],
+    ['reed-11.plover.test', [], 'reed-11.plover.test'],
+  ])('%s against %j', (name, wanted, want) => {
+    const got = show(name, wanted)
+    expect(got).toBe(want)
+    expect(marked(name, wanted).map((p) => p.text).join('')).toBe(name.replace(/\.$/, '')) // nothing is lost
+  })
+})
+
+test.each([
+  [-5, '0 s'],
+  [59_400, '59 s'],
+  [61_000, '1 min 01 s'],
+  [3_660_000, '1 h 01 min'],
+  [180_000_000, '2 days 2 h'],
+])('a span of %d ms', (ms, want) => expect(span(ms)).toBe(want))
+
+test('a moment has its date only on another day', () => {
+  const at = Date.parse('2027-03-01T10:00:00Z')
+  expect(moment(at, at)).toBe('10:00:00')
+  expect(moment(at, at + 86_400_000)).toBe('2027-03-01 10:00:00')
+})
+
+test.each([
+  ['a.example.', 'a.example', '@'],
+  ['www.a.example.', 'a.example.', 'www'],
+  ['b.example.', 'a.example.', 'b.example'],
+  ['xa.example.', 'a.example.', 'xa.example'],
+])('%s within %s is %s', (name, zone, want) => expect(relative(name, zone)).toBe(want))

@@ -1,0 +1,76 @@
+// How names, times and spans are written, and where two names differ.
+
+/** A name without its final dot. */
+export const plain = (name: string) => (name === '.' ? name : name.replace(/\.$/, ''))
+
+/** A name within its zone: @ for the apex. */
+export function relative(name: string, zone: string): string {
+  const [n, z] = [plain(name), plain(zone)]
+  if (n === z) return '@'
+  return n.endsWith('.' + z) ? n.slice(0, -z.length - 1) : n
+}
+
+const two = (n: number) => String(n).padStart(2, '0')
+
+/** A span of milliseconds in two units at most. */
+export function span(ms: number): string {
+  const s = Math.max(0, Math.round(ms / 1000))
+  if (s < 60) return `${s} s`
+  if (s < 3600) return `${Math.floor(s / 60)} min ${two(s % 60)} s`
+  if (s < 172_800) return `${Math.floor(s / 3600)} h ${two(Math.floor((s % 3600) / 60))} min`
+  return `${Math.floor(s / 86_400)} days ${Math.floor((s % 86_400) / 3600)} h`
+}
+
+/** A moment of world time, in UTC, with the date where it is not that of now. */
+export function moment(at: number, now: number): string {
+  const iso = new Date(at).toISOString()
+  return iso.slice(0, 10) === new Date(now).toISOString().slice(0, 10) ? iso.slice(11, 19) : `${iso.slice(0, 10)} ${iso.slice(11, 19)}`
+}
+
+/** A wall time as people here read it. */
+export function wall(text: string): string {
+  const d = new Date(text)
+  return `${d.getFullYear()}-${two(d.getMonth() + 1)}-${two(d.getDate())} ${two(d.getHours())}:${two(d.getMinutes())}:${two(d.getSeconds())}`
+}
+
+export const count = (n: number, noun: string) => (n === 1 ? `1 ${noun}` : `${n} ${noun}s`)
+
+/** Steps that make one text the other (Levenshtein). */
+function distance(a: string, b: string): number {
+  let row = Array.from({ length: b.length + 1 }, (_, i) => i)
+  for (let i = 1; i <= a.length; i++) {
+    const next = [i]
+    for (let j = 1; j <= b.length; j++)
+      next[j] = Math.min(next[j - 1]! + 1, row[j]! + 1, row[j - 1]! + (a[i - 1] === b[j - 1] ? 0 : 1))
+    row = next
+  }
+  return row[b.length]!
+}
+
+export type Piece = { text: string; differs: boolean }
+
+/** A name in pieces, those that differ from the nearest wanted name told apart. */
+export function marked(name: string, wanted: string[]): Piece[] {
+  const own = plain(name)
+  const others = wanted.map(plain)
+  if (others.length === 0 || others.includes(own)) return [{ text: own, differs: false }]
+  const near = others.reduce((best, o) => (distance(own, o) < distance(own, best) ? o : best))
+  let start = 0
+  while (start < own.length && own[start] === near[start]) start++
+  let end = 0
+  while (end < own.length - start && end < near.length - start && own[own.length - 1 - end] === near[near.length - 1 - end]) end++
+  const middle = own.slice(start, own.length - end)
+  // Where only something is missing, the place is marked by the characters around it.
+  if (middle === '') {
+    const from = Math.max(0, start - 1)
+    return pieces(own.slice(0, from), own.slice(from, start + 1), own.slice(start + 1))
+  }
+  return pieces(own.slice(0, start), middle, own.slice(own.length - end))
+}
+
+const pieces = (before: string, middle: string, after: string): Piece[] =>
+  [
+    { text: before, differs: false },
+    { text: middle, differs: true },
+    { text: after, differs: false },
+  ].filter((p) => p.text !== '')

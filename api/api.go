@@ -54,6 +54,7 @@ func New(svc *service.Service, log *slog.Logger) http.Handler {
 	}
 	engine.NoRoute(func(c *gin.Context) {
 		if reading := c.Request.Method == http.MethodGet || c.Request.Method == http.MethodHead; reading && pages != nil && !strings.HasPrefix(c.Request.URL.Path, "/api/") {
+			c.Status(http.StatusOK) // else the router's "not found" stays
 			pages.ServeHTTP(c.Writer, c.Request)
 			return
 		}

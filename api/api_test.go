@@ -91,7 +91,7 @@ func TestEverythingNeedsASignIn(t *testing.T) {
 		s.token = bad
 		for _, r := range routes() {
 			if r.right == "" {
-				assert.Contains(t, []string{"/sessions", "/report"}, r.path, "only signing in, and reporting with a host's token, are open")
+				assert.Contains(t, []string{"/sessions", "/sessions/current", "/report"}, r.path, "only signing in, asking whether one is, and reporting with a host's token are open")
 				continue
 			}
 			status, h, body := s.ask(r.method, concrete(r), "{}")

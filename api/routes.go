@@ -90,6 +90,7 @@ func routesOfPeople() []route {
 	return []route{
 		{method: "POST", path: "/sessions", summary: "Sign in", in: signIn{}, out: signedIn{}, status: http.StatusCreated, handle: startSession},
 		{method: "DELETE", path: "/sessions/current", summary: "Sign out", right: access.Read, status: http.StatusNoContent, handle: endSession},
+		{method: "GET", path: "/sessions/current", summary: "Who is signed in; an empty name for nobody", out: me{}, status: http.StatusOK, handle: currentSession},
 		{method: "GET", path: "/me", summary: "Who this token belongs to", right: access.Read, out: me{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			c, err := k.svc.Caller(k.Request.Context(), k.token)
 			return me{c.Name, c.Rights}, err

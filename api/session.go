@@ -1,6 +1,7 @@
 package api
 
 import (
+	"errors"
 	"fmt"
 	"net/http"
 	"strings"
@@ -40,6 +41,20 @@ func startSession(k *call) (any, error) {
 		token = ""
 	}
 	return signedIn{token, expires}, nil
+}
+
+// currentSession says who is signed in. That nobody is, is no error here: the console asks before it knows.
+func currentSession(k *call) (any, error) {
+	err := k.authenticate(access.Read)
+	var p *service.Problem
+	if errors.As(err, &p) && p.Kind == service.NotSignedIn {
+		return me{}, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	c, err := k.svc.Caller(k.Request.Context(), k.token)
+	return me{c.Name, c.Rights}, err
 }
 
 func endSession(k *call) (any, error) {

@@ -46,7 +46,7 @@ func (s *Service) Define(ctx context.Context, files []definition.File, dryRun bo
 	err = s.tx(ctx, func(tx *store.Tx) error {
 		out = make([]Defined, 0, len(zones))
 		for _, z := range zones {
-			d, err := defineZone(ctx, tx, z, dryRun)
+			d, err := s.defineZone(ctx, tx, z, dryRun)
 			if err != nil {
 				return err
 			}
@@ -54,6 +54,7 @@ func (s *Service) Define(ctx context.Context, files []definition.File, dryRun bo
 		}
 		return nil
 	})
+	nudge(s.wake)
 	return out, err
 }
 
@@ -78,7 +79,7 @@ func unknownAccounts(tx *store.Tx, zones []definition.Zone) []zonefile.Fault {
 	return faults
 }
 
-func defineZone(ctx context.Context, tx *store.Tx, d definition.Zone, dryRun bool) (Defined, error) {
+func (s *Service) defineZone(ctx context.Context, tx *store.Tx, d definition.Zone, dryRun bool) (Defined, error) {
 	out := Defined{Zone: d.Name, At: d.At, NewAt: []string{}, Registrar: d.Registrar}
 	z, known, err := zoneOrNew(tx, d.Name, !dryRun)
 	if err != nil {
@@ -138,7 +139,11 @@ func defineZone(ctx context.Context, tx *store.Tx, d definition.Zone, dryRun boo
 			return out, err
 		}
 	}
-	if _, err := tx.EnsureDomain(z.ID); err != nil {
+	domain, err := tx.EnsureDomain(z.ID)
+	if err != nil {
+		return out, err
+	}
+	if err := tx.Enqueue("check", domain.ID, s.wall.Now()); err != nil { // how it stands is worth knowing before anything is changed
 		return out, err
 	}
 	return out, tx.Log(actor(ctx), "zone.defined", d.Name.String(),

@@ -20,11 +20,11 @@ func (h History) moments(domain string) []Moment {
 	}
 	if h.Absent != nil && len(h.Current.Set) > 0 {
 		by := h.Since.Add(seconds(*h.Absent))
-		out = append(out, Moment{"delegation", domain, by, by, fmt.Sprintf("it was not delegated before; caches may hold its absence for %s", spanText(*h.Absent))})
+		out = append(out, Moment{"delegation", domain, h.Since, by, by, fmt.Sprintf("it was not delegated before; caches may hold its absence for %s", spanText(*h.Absent))})
 	}
 	if h.Former != nil {
 		d, why := h.delegationBound()
-		out = append(out, Moment{"delegation", domain, d, h.Since.Add(seconds(h.Former.P)), why})
+		out = append(out, Moment{"delegation", domain, h.Since, d, h.Since.Add(seconds(h.Former.P)), why})
 		for _, old := range h.Former.Sets {
 			if m, changed := h.contentMoment(old, d); changed {
 				out = append(out, m)
@@ -37,7 +37,7 @@ func (h History) moments(domain string) []Moment {
 			ttl = e.N
 		}
 		by := e.At.Add(seconds(ttl))
-		out = append(out, Moment{"content", e.Before.Key.String(), by, by,
+		out = append(out, Moment{"content", e.Before.Key.String(), e.At, by, by,
 			fmt.Sprintf("changed at all nameservers; the old answer may be held for %s", spanText(ttl))})
 	}
 	return out
@@ -84,7 +84,7 @@ func (h History) contentMoment(old Observed, d time.Time) (Moment, bool) {
 	if until.Before(likely) {
 		likely = until
 	}
-	return Moment{"content", old.Key.String(), until.Add(seconds(ttl)), likely.Add(seconds(ttl)),
+	return Moment{"content", old.Key.String(), h.Since, until.Add(seconds(ttl)), likely.Add(seconds(ttl)),
 		fmt.Sprintf("the old answer can be fetched until %s and then be held for %s", clockText(until), spanText(ttl))}, true
 }
 

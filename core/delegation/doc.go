@@ -88,6 +88,7 @@ type View struct {
 type Moment struct {
 	What    string    `json:"what"`    // "delegation" or "content"
 	Subject string    `json:"subject"` // the domain or the record set
+	Since   time.Time `json:"since"`   // when the change was first seen everywhere it was made
 	By      time.Time `json:"by"`      // the bound: every cache that obeys TTLs has let go by then
 	Likely  time.Time `json:"likely"`  // the estimate: by then those have that follow the parents, as most do
 	Why     string    `json:"why"`     // the sum behind it

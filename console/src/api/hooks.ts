@@ -6,15 +6,16 @@ import type { DefinitionFile } from './types'
 /** A missing thing stays missing however often one asks, and so does a refusal. */
 export const retry = (count: number, error: Error) => count < 2 && error instanceof Problem && (error.status === 0 || error.status >= 500)
 
-export const useMe = () => useQuery({ queryKey: ['me'], queryFn: ({ signal }) => get('/me', {}, signal), staleTime: Infinity })
+export const useMe = () => useQuery({ queryKey: ['me'], queryFn: ({ signal }) => get('/sessions/current', {}, signal), staleTime: Infinity })
 
 export const useDomains = () => useQuery({ queryKey: ['domains'], queryFn: ({ signal }) => get('/domains', { limit: 200 }, signal) })
 
 export const useDomain = (name: string) =>
   useQuery({ queryKey: ['domains', name], queryFn: ({ signal }) => get('/domains/{name}', { name }, signal) })
 
-export const useReport = (name: string) =>
-  useQuery({ queryKey: ['domains', name, 'report'], queryFn: ({ signal }) => get('/domains/{name}/report', { name }, signal) })
+export const useReport = (name: string, checked: boolean) =>
+  useQuery({
+    enabled: checked, queryKey: ['domains', name, 'report'], queryFn: ({ signal }) => get('/domains/{name}/report', { name }, signal) })
 
 export const useZone = (name: string) => useQuery({ queryKey: ['zones', name], queryFn: ({ signal }) => get('/zones/{name}', { name }, signal) })
 

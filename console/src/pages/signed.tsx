@@ -2,7 +2,6 @@
 import { useQueryClient } from '@tanstack/react-query'
 import { useEffect } from 'react'
 import { Navigate, useLocation } from 'react-router'
-import { Problem } from '../api/client'
 import { followEvents } from '../api/events'
 import { useMe } from '../api/hooks'
 import { Trouble } from '../parts/kit'
@@ -12,7 +11,7 @@ export function Signed() {
   const me = useMe()
   const client = useQueryClient()
   const { pathname, search } = useLocation()
-  const signedOut = me.error instanceof Problem && me.error.status === 401
+  const signedOut = me.data?.name === ''
   const there = me.data !== undefined && !signedOut
   useEffect(() => (there ? followEvents(client) : undefined), [there, client])
   if (signedOut) return <Navigate to={`/sign-in?to=${encodeURIComponent(pathname + search)}`} replace />

@@ -1,11 +1,12 @@
 // The frame around every page: where one can go, what time it is in the world, and whether the service is there.
+import { ToggleGroup } from 'radix-ui'
 import { NavLink, Outlet, useNavigate } from 'react-router'
 import { useConnection } from '../api/events'
 import { useWorld } from '../api/clock'
 import { useMe, useSignOut } from '../api/hooks'
 import { Lamp } from './lamp'
 import { Mark } from './mark'
-import { useTheme } from './theme'
+import { type Choice, choices, useTheme } from './theme'
 import { wall } from './text'
 
 const places = [
@@ -70,9 +71,13 @@ function Foot() {
           Sign out
         </button>
       </div>
-      <button type="button" onClick={turn} className="rounded-key border border-deep-600 px-2 py-1.5 text-left text-fine hover:bg-deep-800">
-        Light: <span className="font-semibold">{theme}</span>
-      </button>
+      <ToggleGroup.Root type="single" value={theme} onValueChange={(v) => v && turn(v as Choice)} aria-label="Light" className="grid grid-cols-3 rounded-key border border-deep-600 text-fine">
+        {choices.map((c) => (
+          <ToggleGroup.Item key={c} value={c} className="rounded-key px-2 py-1 first-letter:uppercase hover:bg-deep-800 data-[state=on]:bg-deep-700 data-[state=on]:font-semibold">
+            {c}
+          </ToggleGroup.Item>
+        ))}
+      </ToggleGroup.Root>
     </div>
   )
 }

@@ -1,5 +1,5 @@
 import { describe, expect, test } from 'vitest'
-import { marked, moment, relative, span } from './text'
+import { another, marked, moment, relative, span } from './text'
 
 const show = (name: string, wanted: string[]) =>
   marked(name, wanted)
@@ -19,6 +19,12 @@ describe('differing characters', () => {
     expect(got).toBe(want)
     expect(marked(name, wanted).map((p) => p.text).join('')).toBe(name.replace(/\.$/, '')) // nothing is lost
   })
+})
+
+test('a name that resembles none of the wanted is another one', () => {
+  expect(another('quay-12.heron.test.', ['quay-11.heron.test'])).toBe(false)
+  expect(another('reed-11.plover.test.', ['quay-11.heron.test'])).toBe(true)
+  expect(another('reed-11.plover.test.', [])).toBe(false)
 })
 
 test.each([

@@ -47,6 +47,11 @@ function distance(a: string, b: string): number {
   return row[b.length]!
 }
 
+/** Whether a name resembles none of the wanted ones: then marking characters would say nothing. */
+export function another(name: string, wanted: string[]): boolean {
+  return wanted.length > 0 && wanted.every((w) => distance(plain(name), plain(w)) > 3)
+}
+
 export type Piece = { text: string; differs: boolean }
 
 /** A name in pieces, those that differ from the nearest wanted name told apart. */

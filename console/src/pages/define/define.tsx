@@ -77,7 +77,8 @@ function Editor({ name, text, change }: { name: string; text: string; change: (f
           value={text}
           spellCheck={false}
           onChange={(e) => change({ name, text: e.target.value })}
-          className="field data min-h-72"
+          wrap="off"
+          className="field data min-h-72 overflow-auto whitespace-pre"
           placeholder={'zones:\n  saltmarsh-ferries.example:\n    at: [heron-main]\n    registrar: gannet-main\n    records: |\n      @    A      192.0.2.40\n      www  CNAME  @'}
         />
         <input ref={picker} type="file" accept=".yaml,.yml" className="sr-only" tabIndex={-1} aria-hidden="true" onChange={(e) => void read(e.target.files?.[0])} />

@@ -1,9 +1,10 @@
 // A definition need not be written by hand: it is drafted from a zone as it is now, at another provider or in a zone file.
 import { useId, useState } from 'react'
-import { useAccounts, useDraft } from '../../api/hooks'
+import { useAccounts, useDraft, useRegistrations } from '../../api/hooks'
 import type { Account, DefinitionFile } from '../../api/types'
+import { Check } from '../../parts/check'
 import { Key, Plate, Shown, Trouble } from '../../parts/kit'
-import { count } from '../../parts/text'
+import { count, plain } from '../../parts/text'
 
 type Drafted = (file: DefinitionFile) => void
 
@@ -29,14 +30,21 @@ type FormProps = { zone: string; registrar: string; providers: Account[]; regist
 
 function Form({ zone, registrar, providers, registrars, drafted }: FormProps) {
   const draft = useDraft()
+  const registrations = useRegistrations(registrar)
+  const now = registrations.data?.items.find((r) => plain(r.name) === zone)?.active.map(plain) ?? []
   const id = useId()
   const [file, setFile] = useState<DefinitionFile>()
+  const [at, setAt] = useState<string[]>([])
+  const [asked, ask] = useState(false)
+  const untold = asked && at.length === 0
   function submit(event: React.FormEvent<HTMLFormElement>) {
     event.preventDefault()
     const form = new FormData(event.currentTarget)
     const name = String(form.get('zone')).trim()
+    ask(true)
+    if (at.length === 0) return
     draft.mutate(
-      { zone: name, at: form.getAll('at').map(String), registrar: String(form.get('registrar')), file: file?.name ?? '', text: file?.text ?? '' },
+      { zone: name, at, registrar: String(form.get('registrar')), file: file?.name ?? '', text: file?.text ?? '' },
       { onSuccess: (d) => drafted({ name: `${name}.beacon.yaml`, text: d.text }) },
     )
   }
@@ -61,11 +69,17 @@ function Form({ zone, registrar, providers, registrars, drafted }: FormProps) {
       </div>
       <fieldset>
         <legend className="label">It shall be served at</legend>
+        {now.length > 0 && <p className="text-fine text-soft">Now it is answered by {now.join(', ')}.</p>}
         {providers.map((p) => (
-          <label key={p.name} className="mr-5 flex min-h-8 items-center gap-2">
-            <input type="checkbox" name="at" value={p.name} className="size-5 accent-action" /> {p.name}
-          </label>
+          <Check key={p.name} name="at" value={p.name} checked={at.includes(p.name)} onChange={(yes) => setAt(yes ? [...at, p.name] : at.filter((n) => n !== p.name))}>
+            {p.name}
+          </Check>
         ))}
+        {untold && (
+          <p role="alert" className="text-wrong">
+            Tick the provider that shall serve it from now on.
+          </p>
+        )}
         {providers.length === 0 && <p className="text-soft">No provider is connected yet: beacon provider add.</p>}
       </fieldset>
       <div>
@@ -89,7 +103,8 @@ function Form({ zone, registrar, providers, registrars, drafted }: FormProps) {
         </Key>
         {draft.data && (
           <p role="status" className="mt-2 text-soft">
-            Drafted below, from {draft.data.from}. {count(draft.data.left_out.length, 'record')} (SOA and nameservers of the old provider) left out: the new provider brings its own.
+            Drafted from {draft.data.from}; look it over below.
+            {draft.data.left_out.length > 0 && ` ${count(draft.data.left_out.length, 'record')} (SOA and nameservers) belong to the old provider and were left out.`}
           </p>
         )}
         {draft.error && (

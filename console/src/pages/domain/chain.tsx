@@ -1,9 +1,8 @@
 // The chain that a query takes, side by side: the registrar says, the parent serves, the nameservers answer, the
 // resolvers see. What differs from the wanted is marked where it differs.
 import { Fragment } from 'react'
-import { Problem } from '../../api/client'
 import { useWorld } from '../../api/clock'
-import { useCheck, useReport } from '../../api/hooks'
+import { useCheck, useDomain, useReport } from '../../api/hooks'
 import type { Report, ResolverView, Source } from '../../api/types'
 import { Findings } from '../../parts/findings'
 import { Empty, Key, Plate, Shown } from '../../parts/kit'
@@ -16,12 +15,14 @@ import { Settles } from './settles'
 
 export function Chain() {
   const name = useName()
-  const report = useReport(name)
+  const domain = useDomain(name)
+  const checked = !!domain.data?.checked_at
+  const report = useReport(name, checked)
   const check = useCheck(name)
-  if (report.error instanceof Problem && report.error.status === 404) {
+  if (!checked) {
     return (
       <Empty picture={<EmptyHarbour />} title="This domain has not been checked yet">
-        <p>A check asks the registrar, every parent server, every nameserver and every resolver.</p>
+        <p>A check asks the registrar, every parent server, every nameserver and every resolver. The first is made soon after a definition is taken.</p>
         <Key weight="main" className="mt-3" busy={check.isPending} onClick={() => check.mutate()}>
           Check now
         </Key>
@@ -32,6 +33,7 @@ export function Chain() {
 }
 
 function Seen({ report: r }: { report: Report }) {
+  const findings = r.findings.filter((f) => f.code !== 'resolver-still-old') // the last column says it
   return (
     <div className="grid gap-5">
       <Settles report={r} />
@@ -41,9 +43,9 @@ function Seen({ report: r }: { report: Report }) {
         <NameserversAnswer report={r} />
         <ResolversSee report={r} />
       </section>
-      {r.findings.length > 0 && (
+      {findings.length > 0 && (
         <Plate title="Findings" aside="the gravest first, each with what to do">
-          <Findings list={r.findings} />
+          <Findings list={findings} />
         </Plate>
       )}
     </div>

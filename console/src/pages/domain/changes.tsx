@@ -4,6 +4,7 @@ import { Link } from 'react-router'
 import { useDifferences, useSync, useZone } from '../../api/hooks'
 import type { Difference, Sync } from '../../api/types'
 import { Findings } from '../../parts/findings'
+import { Check } from '../../parts/check'
 import { Empty, Key, Plate, Shown, Trouble } from '../../parts/kit'
 import { Tag } from '../../parts/lamp'
 import { EmptyChart } from '../../parts/pictures'
@@ -71,16 +72,12 @@ function Placement({ name, difference: d, sync, putBack, setPutBack }: Placement
         <ChangeList steps={d.steps} zone={name} />
       )}
       <Items title="Changed elsewhere since we placed it" list={d.drift} zone={name}>
-        <label className="mt-2 flex items-center gap-2">
-          <input type="checkbox" className="size-5 accent-action" checked={putBack} onChange={(e) => setPutBack(e.target.checked)} />
-          Put back what was changed elsewhere
-        </label>
+        <p className="text-soft">These are left as they are.</p>
       </Items>
-      {d.drift.length === 0 && putBack && (
-        <label className="mt-2 flex items-center gap-2">
-          <input type="checkbox" className="size-5 accent-action" checked onChange={() => setPutBack(false)} />
+      {(d.drift.length > 0 || putBack) && (
+        <Check className="mt-2" checked={putBack} onChange={setPutBack}>
           Put back what was changed elsewhere
-        </label>
+        </Check>
       )}
       <Items title="Conflicts: changed here and there" list={d.conflicts} zone={name}>
         <p className="text-soft">These stop the writing. Correct the definition, or the record at the provider.</p>
@@ -97,15 +94,9 @@ function Placement({ name, difference: d, sync, putBack, setPutBack }: Placement
           {d.guards.map((g) => (
             <div key={g.code + g.subject} className="mb-3">
               <Findings list={[g]} />
-              <label className="mt-1 ml-4 flex items-center gap-2 font-semibold">
-                <input
-                  type="checkbox"
-                  className="size-5 accent-action"
-                  checked={allowed.includes(g.code)}
-                  onChange={(e) => allow(e.target.checked ? [...allowed, g.code] : allowed.filter((c) => c !== g.code))}
-                />
+              <Check className="mt-1 ml-4" checked={allowed.includes(g.code)} onChange={(yes) => allow(yes ? [...allowed, g.code] : allowed.filter((c) => c !== g.code))}>
                 Yes, this is meant
-              </label>
+              </Check>
             </div>
           ))}
         </fieldset>

@@ -45,7 +45,7 @@ export function Delegation() {
     <div className="grid gap-5">
       <Standing plan={now} saved={saved} name={name} />
       <Plate title={`At the registrar: ${now.registrar}`}>
-        <div className="grid gap-4 md:grid-cols-3">
+        <div className="grid gap-4 md:grid-cols-2 xl:grid-cols-4">
           <Column title="In force there" list={saved.active} wanted={now.wanted} />
           {key(saved.saved) !== key(saved.active) && saved.saved.length > 0 && <Column title="Saved, not in force" list={saved.saved} wanted={now.wanted} />}
           <Column title="The parent serves" list={now.parent} wanted={now.wanted} />

@@ -26,6 +26,7 @@ export function DomainPage() {
       <Shown query={domain}>
         {(d) => {
           const { light, word, sentence } = standing(d.verdict)
+          const hand = d.passage.find((s) => s.state === 'at hand')
           return (
             <>
               <PageHead
@@ -33,7 +34,7 @@ export function DomainPage() {
                 lead={
                   <span className="flex flex-wrap items-center gap-2">
                     <Tag light={light}>{word}</Tag>
-                    <span>{sentence}</span>
+                    <span>{hand && hand.code !== 'settled' ? hand.say : sentence}</span>
                   </span>
                 }
               >

@@ -7,7 +7,7 @@ const stages: Record<string, { title: string; to: string; act: string }> = {
   records: { title: 'Records known', to: '/define', act: 'Write a definition' },
   placed: { title: 'At the provider', to: 'changes', act: 'See and write the changes' },
   delegated: { title: 'Delegated', to: 'delegation', act: 'Change the nameservers' },
-  settled: { title: 'Settled', to: '.', act: '' },
+  settled: { title: 'Settled', to: '.', act: 'See who is behind' },
 }
 
 export function Passage({ name, stages: list }: { name: string; stages: Stage[] }) {
@@ -28,9 +28,9 @@ export function Passage({ name, stages: list }: { name: string; stages: Stage[] 
               {known.title}
               <span className="sr-only">: {s.state}</span>
             </p>
-            <p className={`mt-1 text-fine ${hand ? '' : 'text-soft'}`}>{s.say}</p>
+            <p className={`mt-1 text-fine ${hand ? '' : s.state === 'behind' ? 'text-soft max-sm:hidden' : 'text-soft'}`}>{s.say}</p>
             {hand && known.act && (
-              <Link className="link mt-1.5 inline-block font-semibold" to={known.to.startsWith('/') ? known.to : `/domains/${name}/${known.to}`}>
+              <Link className="link mt-1.5 inline-block font-semibold" to={known.to.startsWith('/') ? known.to : known.to === '.' ? `/domains/${name}` : `/domains/${name}/${known.to}`}>
                 {known.act} →
               </Link>
             )}

@@ -37,13 +37,16 @@ export function Settles({ report: r }: { report: Report }) {
         </dl>
         {world.rate !== 1 && <p className="ml-auto max-w-44 text-fine text-soft">World time: {world.rate} times as fast as the wall&rsquo;s, so this takes {span((by - world.now) / world.rate)} of yours.</p>}
       </div>
-      <Gauge now={world.now} by={by} likely={likely} from={Date.parse(r.checked_at)} />
+      <Gauge now={world.now} by={by} likely={likely} from={begun(r, world.now)} />
       <Sums report={r} now={world.now} title="Why then" />
     </section>
   )
 }
 
-/** The gauge: what is left of the waiting as seen at the last check. */
+/** When the first of the changes was seen that still settle. */
+const begun = (r: Report, now: number) => Math.min(...r.moments.filter((m) => Date.parse(m.by) > now).map((m) => Date.parse(m.since)))
+
+/** The gauge: how much of the waiting is over; the stroke is where most have let go. */
 function Gauge({ now, by, likely, from }: { now: number; by: number; likely?: number; from: number }) {
   const at = (t: number) => `${Math.min(100, Math.max(0, ((t - from) / Math.max(1, by - from)) * 100))}%`
   return (

@@ -3,6 +3,7 @@ import { useId, useState } from 'react'
 import { Link } from 'react-router'
 import { useAddHost, useHosts } from '../../api/hooks'
 import type { Host } from '../../api/types'
+import { Check } from '../../parts/check'
 import { Empty, Key, PageHead, Plate, Shown, Trouble } from '../../parts/kit'
 import { Tag } from '../../parts/lamp'
 import { EmptyMooring } from '../../parts/pictures'
@@ -74,12 +75,12 @@ function Add({ close }: { close: () => void }) {
         </div>
         <fieldset>
           <legend className="label">It follows</legend>
-          <label className="mr-5 inline-flex items-center gap-2">
-            <input type="checkbox" name="v4" defaultChecked className="size-5 accent-action" /> IPv4 (A)
-          </label>
-          <label className="inline-flex items-center gap-2">
-            <input type="checkbox" name="v6" defaultChecked className="size-5 accent-action" /> IPv6 (AAAA)
-          </label>
+          <Check name="v4" defaultChecked>
+            IPv4 (A)
+          </Check>
+          <Check name="v6" defaultChecked>
+            IPv6 (AAAA)
+          </Check>
         </fieldset>
         {add.error && <Trouble error={add.error} />}
         <div className="flex gap-3">

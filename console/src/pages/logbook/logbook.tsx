@@ -4,6 +4,7 @@ import { Link } from 'react-router'
 import { useConnection } from '../../api/events'
 import { useLogbook } from '../../api/hooks'
 import type { Entry } from '../../api/types'
+import { Check } from '../../parts/check'
 import { Empty, PageHead, Shown } from '../../parts/kit'
 import { Tag } from '../../parts/lamp'
 import { EmptyBook } from '../../parts/pictures'
@@ -28,10 +29,9 @@ export function Logbook() {
           </label>
           <input id={id} className="field" defaultValue={subject} placeholder="a domain, a host or an account" onChange={(e) => setSubject(asSubject(e.target.value))} />
         </div>
-        <label className="flex min-h-10 items-center gap-2">
-          <input type="checkbox" className="size-5 accent-action" checked={requests} onChange={(e) => setRequests(e.target.checked)} />
+        <Check className="min-h-10" checked={requests} onChange={setRequests}>
           With every request to providers and registrars
-        </label>
+        </Check>
       </div>
       <Shown query={book} rows={6}>
         {({ items }) =>

@@ -25,15 +25,15 @@ export function SignIn() {
 
   return (
     <div className="grid min-h-dvh bg-deep-900 sm:place-items-center sm:p-6">
-      <main className="w-full bg-surface sm:max-w-md sm:rounded-plate">
-        <div className="flex items-center gap-3 bg-deep-900 px-6 py-5 text-deep-50 sm:rounded-t-plate">
+      <main className="w-full sm:max-w-md">
+        <div className="flex items-center gap-3 bg-deep-900 px-6 py-5 text-deep-50">
           <Mark size={48} />
           <div>
             <h1 className="text-head font-semibold">Agile Beacon</h1>
-            <p className="text-deep-200">Where domains point, and since when everybody knows</p>
+            <p className="text-deep-200">Where domains point, and who sees it yet</p>
           </div>
         </div>
-        <form onSubmit={submit} className="grid gap-4 p-6">
+        <form onSubmit={submit} className="grid content-start gap-4 bg-surface p-6 max-sm:min-h-dvh sm:rounded-plate">
           <div>
             <label className="label" htmlFor="name">
               Name

@@ -11,6 +11,9 @@ import (
 // eventPause is how long the sequencer and listeners wait before they look for new lines again, wall time.
 const eventPause = 50 * time.Millisecond
 
+// sequenceLease is how long nobody numbers lines after the instance that did has died: readers wait for it.
+const sequenceLease = 3 * time.Second
+
 // bell wakes everybody who waits for events. It is safe for concurrent use.
 type bell struct {
 	mu   sync.Mutex

@@ -23,27 +23,27 @@ func (s *Service) Run(ctx context.Context) {
 		})
 	}
 	for range s.settings.Workers {
-		group.Go(func() { s.work(ctx, s.wake, store.JobSync, "check") })
+		group.Go(func() { s.work(ctx, s.wake, s.settings.Lease, store.JobSync, "check") })
 	}
-	group.Go(func() { s.work(ctx, s.wakeUrgent, store.JobUrgent) })
-	group.Go(func() { s.work(ctx, s.wakeUrgent, store.JobUrgent) })
-	group.Go(func() { s.work(ctx, nil, "sequence") })
+	group.Go(func() { s.work(ctx, s.wakeUrgent, s.settings.Lease, store.JobUrgent) })
+	group.Go(func() { s.work(ctx, s.wakeUrgent, s.settings.Lease, store.JobUrgent) })
+	group.Go(func() { s.work(ctx, nil, min(s.settings.Lease, sequenceLease), "sequence") })
 	group.Go(func() { s.listen(ctx) })
 	group.Wait()
 }
 
 // work takes and runs jobs of the given kinds, one after the other.
 // wake tells that it is worth looking at once.
-func (s *Service) work(ctx context.Context, wake <-chan struct{}, kinds ...string) {
+func (s *Service) work(ctx context.Context, wake <-chan struct{}, lease time.Duration, kinds ...string) {
 	for ctx.Err() == nil {
 		var job store.Job
 		var ok bool
-		err := s.store.Tx(ctx, func(tx *store.Tx) (err error) { job, ok, err = tx.Claim(s.settings.Lease, kinds...); return err })
+		err := s.store.Tx(ctx, func(tx *store.Tx) (err error) { job, ok, err = tx.Claim(lease, kinds...); return err })
 		if err != nil && ctx.Err() == nil {
 			s.log.Error("no work can be taken from the database", "error", err)
 		}
 		if err == nil && ok {
-			s.runJob(ctx, job)
+			s.runJob(ctx, job, lease)
 			continue
 		}
 		pause := idlePause
@@ -70,20 +70,20 @@ func (e errLater) Error() string { return "due again at " + e.at.Format(time.RFC
 const mostAttempts = 8
 
 // runJob runs one piece of work under its lease, which is lengthened meanwhile; when it is lost, the work is broken off.
-func (s *Service) runJob(ctx context.Context, job store.Job) {
+func (s *Service) runJob(ctx context.Context, job store.Job, lease time.Duration) {
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
 	done := make(chan struct{})
 	var keeper sync.WaitGroup
 	keeper.Go(func() {
-		ticker := time.NewTicker(s.settings.Lease / 4)
+		ticker := time.NewTicker(lease / 4)
 		defer ticker.Stop()
 		for {
 			select {
 			case <-done:
 				return
 			case <-ticker.C:
-				if err := s.store.Tx(ctx, func(tx *store.Tx) error { return tx.Extend(job, s.settings.Lease) }); errors.Is(err, store.ErrLeaseLost) {
+				if err := s.store.Tx(ctx, func(tx *store.Tx) error { return tx.Extend(job, lease) }); errors.Is(err, store.ErrLeaseLost) {
 					cancel(err)
 				}
 			}

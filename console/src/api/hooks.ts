@@ -33,7 +33,8 @@ export const useDifferences = (name: string, putBack: boolean) =>
 
 export const useHosts = () => useQuery({ queryKey: ['hosts'], queryFn: ({ signal }) => get('/hosts', { limit: 200 }, signal) })
 
-export const useHost = (name: string) => useQuery({ queryKey: ['hosts', name], queryFn: ({ signal }) => get('/hosts/{name}', { name }, signal) })
+export const useHost = (name: string, there: boolean) =>
+  useQuery({ queryKey: ['hosts', name], queryFn: ({ signal }) => get('/hosts/{name}', { name }, signal), enabled: there })
 
 export const useAccounts = (role: 'provider' | 'registrar') =>
   useQuery({ queryKey: ['accounts', role], queryFn: ({ signal }) => get('/accounts', { role }, signal), staleTime: 60_000 })

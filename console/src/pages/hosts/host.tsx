@@ -11,7 +11,8 @@ import { after, progress } from './progress'
 
 export function HostPage() {
   const name = plain(useParams().name ?? '')
-  const host = useHost(name)
+  const remove = useRemoveHost()
+  const host = useHost(name, !remove.isPending && !remove.isSuccess) // what is being removed is not asked for
   return (
     <>
       <title>{`${name} · Agile Beacon`}</title>
@@ -30,7 +31,7 @@ export function HostPage() {
                 </>
               }
             >
-              <Remove name={name} zone={plain(h.zone)} />
+              <Remove name={name} zone={plain(h.zone)} remove={remove} />
             </PageHead>
             <dl className="plate mb-5 grid gap-4 p-4 sm:grid-cols-3">
               <Fact term="IPv4 (A)">{h.follows.v4 ? h.v4 || 'not reported yet' : 'not followed'}</Fact>
@@ -110,8 +111,7 @@ function Station({ label, value, done }: { label: string; value: string; done: b
   )
 }
 
-function Remove({ name, zone }: { name: string; zone: string }) {
-  const remove = useRemoveHost()
+function Remove({ name, zone, remove }: { name: string; zone: string; remove: ReturnType<typeof useRemoveHost> }) {
   const go = useNavigate()
   const [asking, ask] = useState(false)
   if (!asking) {

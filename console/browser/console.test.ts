@@ -1,0 +1,220 @@
+// The console on the running whole, from the first sign-in to a settled domain and an address that arrives by itself.
+// Everything is done by keyboard; every page is held against axe in both themes. The tests build on one another.
+import type { Browser } from 'playwright-core'
+import { afterAll, afterEach, beforeAll, expect, test } from 'vitest'
+import { accessible, address, launch, open, password, press, service, signIn, tabTo, type, type Watched } from './deck'
+
+const domain = 'saltmarsh-ferries.example'
+const host = `pier-cam.${domain}`
+let browser: Browser
+let watched: Watched
+let token = ''
+
+beforeAll(async () => {
+  browser = await launch()
+  watched = await open(browser)
+})
+afterAll(() => browser?.close())
+afterEach(() => expect(watched.faults.splice(0)).toEqual([]))
+
+const button = (name: string | RegExp) => watched.page.getByRole('button', { name })
+const link = (name: string | RegExp) => watched.page.getByRole('link', { name })
+const main = () => watched.page.getByRole('main')
+const view = (name: string) => watched.page.getByRole('navigation', { name: `Views of ${domain}` }).getByRole('link', { name })
+
+test('signing in: a wrong password is said, the right one leads to the domains', async () => {
+  const { page, expected } = watched
+  await page.goto(address + '/logbook')
+  await page.getByLabel('Name').waitFor()
+  await accessible(page, 'sign-in')
+  expected(/401/) // the browser itself writes down a refused sign-in
+  await type(page, page.getByLabel('Name'), 'keeper')
+  await type(page, page.getByLabel('Password'), password + 'x')
+  await page.keyboard.press('Enter')
+  await page.getByRole('alert').getByText('Name or password is wrong.').waitFor()
+  await accessible(page, 'a refused sign-in')
+  await type(page, page.getByLabel('Password'), password)
+  await page.keyboard.press('Enter')
+  await page.getByRole('heading', { name: 'Logbook' }).waitFor() // where one wanted to go
+  await page.getByText('live', { exact: true }).waitFor()
+  await accessible(page, 'logbook')
+  expected(/^$/)
+})
+
+test('a domain is brought in from the old provider', async () => {
+  const { page } = watched
+  await press(page, link('Domains'))
+  await page.getByText('No domain is looked after yet').waitFor()
+  await page.getByText(`Registered at gannet-main`).waitFor()
+  await accessible(page, 'no domains')
+  await press(page, link(/^Bring in/))
+  await page.getByText('Now it is answered by').waitFor()
+  await press(page, button('Draft the definition'))
+  await page.getByText('Tick the provider that shall serve it').waitFor()
+  await press(page, page.getByRole('checkbox', { name: 'heron-main' }))
+  await press(page, button('Draft the definition'))
+  await page.getByText('Drafted from plover-old').waitFor()
+  await expect(page.getByLabel('Definition', { exact: true }).inputValue()).resolves.toContain('at: [heron-main]')
+  await press(page, button('Look it over'))
+  await page.getByText('14 records added, 0 removed').waitFor()
+  await accessible(page, 'a definition looked over')
+  await press(page, button(/^Take it/))
+  await press(page, link(/^See and write/))
+})
+
+test('faults of a definition are said with their places, and nothing is taken', async () => {
+  const { page, expected } = watched
+  expected(/422/)
+  await press(page, page.getByRole('navigation', { name: 'Main' }).getByRole('link', { name: 'Define' }))
+  await type(page, page.getByLabel('Definition', { exact: true }), `zones:\n  ${domain}:\n    records: |\n      www A 192.0.2.300\n`)
+  await press(page, button('Look it over'))
+  await page.getByText('pasted.beacon.yaml:4:13').waitFor()
+  await expect(button(/^Take it/).count()).resolves.toBe(0)
+  await accessible(page, 'a faulty definition')
+  expected(/^$/)
+  await page.goBack()
+})
+
+test('the change list is shown, written, and its progress followed', async () => {
+  const { page } = watched
+  await page.goto(`${address}/domains/${domain}/changes`)
+  await page.getByText('13 to add, 0 to change, 0 to remove').waitFor()
+  await accessible(page, 'changes')
+  await press(page, button('Write to heron-main'))
+  await page.getByText('13 added, 0 changed, 0 removed, in 1 request.').waitFor()
+  await page.getByText('The provider has what the zone should contain.').waitFor()
+  await accessible(page, 'changes written')
+  await press(page, view('Records'))
+  await type(page, page.getByLabel('Find'), 'gauge')
+  await page.getByText('3 of 14 records').waitFor()
+  await page.getByText('Revision 1').waitFor()
+  await accessible(page, 'records')
+})
+
+test('the nameservers are changed, and the trap on the way is explained', async () => {
+  const { page } = watched
+  await press(page, link(/^Change the nameservers/))
+  await page.getByText('The registrar has another list in force than is wanted.').waitFor()
+  await accessible(page, 'before delegating')
+  await press(page, button('Save only, for later'))
+  await page.getByText('The list is saved at the registrar, and not in force.').waitFor()
+  await accessible(page, 'saved, not active')
+  await press(page, view('Chain'))
+  await page.getByText('Saved, not in force').waitFor()
+  await accessible(page, 'chain, saved only')
+  await press(page, view('Delegation'))
+  await press(page, button('Make it active'))
+  await page.getByText('The wanted nameservers are in force at the registrar.').waitFor()
+  await accessible(page, 'active')
+})
+
+test('the delegation is watched until it is settled, without a reload', async () => {
+  const { page } = watched
+  await press(page, link('Watch who sees them'))
+  const dial = page.getByRole('timer')
+  await dial.waitFor()
+  const first = await dial.textContent()
+  await accessible(page, 'chain, settling')
+  await expect.poll(() => dial.textContent(), { timeout: 5000 }).not.toBe(first) // it counts down
+  await main().getByText('Settled', { exact: true }).first().waitFor({ timeout: 60_000 })
+  await dial.waitFor({ state: 'detached' })
+  await page.getByText('How long the last change took').waitFor()
+  await accessible(page, 'chain, settled')
+  await press(page, link('Domains'))
+  await main().getByText('Settled', { exact: true }).waitFor()
+  await accessible(page, 'domains')
+})
+
+test('a guard holds until somebody says yes', async () => {
+  const { page } = watched
+  await page.goto(address + '/define')
+  const text = `zones:\n  ${domain}:\n    at: [heron-main]\n    registrar: gannet-main\n    records: |\n      @ 300 A 192.0.2.40\n      www 300 CNAME @\n      pier-cam 60 A 198.51.100.17\n`
+  await type(page, page.getByLabel('Definition', { exact: true }), text)
+  await press(page, button('Look it over'))
+  await press(page, button(/^Take it/))
+  await press(page, link(/^See and write/))
+  await page.getByText('Before this is written, say yes to it').waitFor()
+  await expect(button('Write to heron-main').isDisabled()).resolves.toBe(true)
+  await accessible(page, 'a guard speaks')
+  await press(page, page.getByRole('checkbox', { name: 'Yes, this is meant' }))
+  await press(page, button('Write to heron-main'))
+  await page.getByText('The provider has what the zone should contain.').waitFor()
+})
+
+async function report(query: string): Promise<string> {
+  const res = await fetch(`${address}/api/v1/report?${query}`, { headers: { Authorization: `Bearer ${token}` } })
+  return (await res.text()).trim()
+}
+
+test('a host is made, and its token shown once', async () => {
+  const { page } = watched
+  await press(page, page.getByRole('navigation', { name: 'Main' }).getByRole('link', { name: 'Hosts' }))
+  await page.getByText('No name follows an address yet').waitFor()
+  await accessible(page, 'no hosts')
+  await press(page, button('Let a name follow'))
+  await accessible(page, 'a new host')
+  await type(page, page.getByLabel(/^Name, in a zone/), host)
+  await press(page, button('Make its token'))
+  token = (await page.locator('[data-token]').textContent()) ?? ''
+  expect(token).toMatch(/^bh_/)
+  await accessible(page, 'a token')
+  await press(page, button('I have it'))
+  await expect(page.getByText(token).count()).resolves.toBe(0)
+})
+
+test('a report arrives live on the open page', async () => {
+  const { page } = watched
+  await press(page, link(host))
+  await page.getByText('None yet.').waitFor()
+  expect(await report('v4=198.51.100.77')).toBe('accepted')
+  await page.getByText('visible at its nameservers').waitFor()
+  await main().getByText('visible', { exact: true }).waitFor()
+  expect(await report('v4=198.51.100.77')).toBe('unchanged')
+  expect(await report('v4=192.168.1.7')).toMatch(/^refused: 192.168.1.7 is private/)
+  await page.getByText('192.168.1.7 is private').waitFor()
+  await accessible(page, 'a host with reports')
+})
+
+test('a lost connection is shown, and healed', async () => {
+  const { page, expected } = watched
+  expected(/ERR_|Failed to load resource/) // the browser's own words for it
+  await service('kill')
+  await page.getByText('No connection to the service').waitFor()
+  await accessible(page, 'no connection')
+  await service('start')
+  await page.getByText('No connection to the service').waitFor({ state: 'detached', timeout: 20_000 })
+  expect(await report('v4=198.51.100.78')).toBe('accepted') // and what happens is seen again
+  await main().getByText('198.51.100.78').first().waitFor()
+  expected(/^$/)
+})
+
+test('a host is let go, after a question', async () => {
+  const { page } = watched
+  await press(page, button('Let it follow no longer'))
+  await accessible(page, 'a question')
+  await press(page, button('Yes, end it'))
+  await page.getByText('No name follows an address yet').waitFor()
+  expect(await report('v4=198.51.100.79')).toMatch(/^refused: the token/)
+})
+
+test('on a phone every page fits, and the light can be turned', async () => {
+  const phone = await open(browser, { width: 390, height: 844 })
+  const { page } = phone
+  await signIn(page)
+  for (const path of ['/', `/domains/${domain}`, `/domains/${domain}/records`, `/domains/${domain}/changes`, `/domains/${domain}/delegation`, '/hosts', '/define', '/logbook', '/nowhere']) {
+    await page.goto(address + path)
+    await main().first().waitFor()
+    await page.getByRole('heading', { level: 1 }).waitFor()
+    await page.waitForLoadState('load')
+    await expect.poll(() => page.getByRole('status', { name: 'Loading' }).count()).toBe(0)
+    await accessible(page, `${path} on a phone`)
+  }
+  await tabTo(page, page.getByRole('radio', { name: 'Night' }).or(page.getByRole('radio', { name: 'Auto' })).first())
+  await page.keyboard.press('ArrowRight')
+  await page.keyboard.press('ArrowRight')
+  await page.keyboard.press('Enter')
+  await expect.poll(() => page.evaluate(() => document.documentElement.dataset.theme)).toBe('dark')
+  await press(page, page.getByRole('button', { name: 'Sign out' }))
+  await page.getByLabel('Password').waitFor()
+  expect(phone.faults).toEqual([])
+})

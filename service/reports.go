@@ -70,7 +70,7 @@ func textOf(a netip.Addr) string {
 func readReport(h store.Host, r AddressReport) (dynaddr.Addresses, error) {
 	if r.Host != "" {
 		if name, err := dnsname.Parse(r.Host); err != nil || name != h.Name() {
-			return dynaddr.Addresses{}, fmt.Errorf("this token reports for %s, not for %.100q", h.Name(), r.Host)
+			return dynaddr.Addresses{}, fmt.Errorf("this token reports for %s, not for %.100q", h.Name().Unicode(), r.Host)
 		}
 	}
 	return dynaddr.Read(r.V4, r.V6, r.Peer)

@@ -73,7 +73,8 @@ func newHouse(t *testing.T) house {
 	settings := service.Settings{Database: storetest.Settings(t), KeyFile: filepath.Join(dir, "key"), Reach: []string{"127.0.0.0/8"},
 		DNS:        service.DNSSettings{Roots: hints, Port: netip.MustParseAddrPort(w.DNSAddress("0.1")).Port()},
 		WorldClock: w.URL("control") + "/clock", Checks: service.CheckSettings{Settling: 30 * time.Second, Settled: time.Hour},
-		Lease: 4 * time.Second, Request: time.Second, Workers: 2}
+		Lease: 4 * time.Second, Request: time.Second, Workers: 2,
+		Hosts: service.HostSettings{Believe: []netip.Prefix{netip.MustParsePrefix("198.51.100.0/24"), netip.MustParsePrefix("2001:db8::/32")}}}
 	for _, r := range w.Resolvers() {
 		settings.Resolvers = append(settings.Resolvers, resolve.Resolver{Name: r.Name, Address: r.Address})
 	}

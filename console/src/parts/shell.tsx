@@ -49,9 +49,9 @@ export function Shell() {
         <main id="content" tabIndex={-1} className="mx-auto max-w-6xl px-4 py-5 outline-none sm:px-6 lg:py-7">
           <Outlet />
         </main>
-        <div className="bg-deep-900 text-deep-50 lg:hidden">
+        <footer className="bg-deep-900 text-deep-50 lg:hidden">
           <Foot />
-        </div>
+        </footer>
       </div>
     </div>
   )

@@ -15,22 +15,22 @@ import (
 // mostTries is how often one batch is sent that the provider certainly did not do.
 const mostTries = 6
 
-// sendAll sends batches in order. It returns early, without error, where the live state has to be read anew before
-// anything else is decided.
-func (s *Service) sendAll(ctx context.Context, run *syncRun, batches []change.Batch, mark string) error {
+// sendAll sends batches in order. It returns early, without error and with false, where the live state has to be read
+// anew before anything else is decided.
+func (s *Service) sendAll(ctx context.Context, run *syncRun, batches []change.Batch, mark string) (all bool, err error) {
 	for i, b := range batches {
 		if i > 0 {
 			if err := s.makeWay(ctx, run); err != nil {
-				return err
+				return false, err
 			}
 		}
 		b.Mark = mark
 		again, err := s.send(ctx, run, b)
 		if err != nil || again {
-			return err
+			return false, err
 		}
 	}
-	return nil
+	return true, nil
 }
 
 // send sends one batch: its intent is stored first, what became of it afterwards. again says that the live state must

@@ -499,9 +499,9 @@ func TestDelegate(t *testing.T) {
 func TestDelegateNeedsReadyServers(t *testing.T) {
 	h := newHouse(t)
 	h.register()
+	h.fault(`{"site":"1.2","silent":true}`) // from the start: a definition that is taken is checked at once
 	h.define("heron-main", "@ A 192.0.2.1")
 	require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
-	h.fault(`{"site":"1.2","silent":true}`)
 	_, err := h.Delegate(ctx, service.DelegateRequest{Domain: zone})
 	assert.Contains(t, asProblem(t, err).Message, "how it is delegated now", "one of two parents cannot be asked")
 	h.fault(`{"site":"1.2"}`)

@@ -147,13 +147,13 @@ func (s *Service) runSync(ctx context.Context, job store.Job) error {
 	case other != 0:
 		return errLater{at: s.wall.Now().Add(turn), madeWay: true}
 	}
-	err = s.syncRounds(ctx, run)
+	last, err := s.syncRounds(ctx, run)
 	var held errHeld
 	var failed *outcall.Error
 	var wrong *Problem
 	switch {
 	case err == nil:
-		return s.syncDone(ctx, run)
+		return s.syncDone(ctx, run, last)
 	case errors.As(err, &held):
 		return s.endSync(ctx, run, store.SyncHeld, held.message, held.findings)
 	case errors.As(err, &failed) && failed.Kind != outcall.Unavailable && failed.Kind != outcall.Limited:
@@ -180,33 +180,37 @@ func (s *Service) endSync(ctx context.Context, run *syncRun, state store.SyncSta
 	})
 }
 
-// syncRounds reads, decides and writes until live is as wanted.
-func (s *Service) syncRounds(ctx context.Context, run *syncRun) error {
+// syncRounds reads, decides and writes until live is as wanted, and gives the comparison that says so. A sync of hosts
+// ends with the first round that wrote everything: what was reported meanwhile has a sync of its own.
+func (s *Service) syncRounds(ctx context.Context, run *syncRun) (c comparison, err error) {
 	if err := s.connect(ctx, &run.place); err != nil {
-		return err
+		return c, err
 	}
 	if err := s.ensureZone(ctx, run); err != nil {
-		return err
+		return c, err
 	}
 	if err := s.recover(ctx, run); err != nil {
-		return err
+		return c, err
 	}
+	written := false
 	for range mostRounds {
-		c, err := s.compareFor(ctx, run)
-		if err != nil {
-			return err
+		if c, err = s.compareFor(ctx, run); err != nil {
+			return c, err
 		}
 		if err := s.remember(ctx, run, c.result); err != nil {
-			return err
+			return c, err
+		}
+		if written && run.sync.Scope == store.ScopeHosts {
+			return c, nil
 		}
 		if err := s.decide(ctx, run, c); err != nil || len(c.result.Steps) == 0 {
-			return err
+			return c, err
 		}
-		if err := s.sendAll(ctx, run, run.caps.Pack(c.result.Steps, c.live), c.mark); err != nil {
-			return err
+		if written, err = s.sendAll(ctx, run, run.caps.Pack(c.result.Steps, c.live), c.mark); err != nil {
+			return c, err
 		}
 	}
-	return errors.New("the provider's state does not become what was written to it")
+	return c, errors.New("the provider's state does not become what was written to it")
 }
 
 // remember keeps what the comparison shows about sets that need nothing: they are there though not noted, or gone.
@@ -305,13 +309,10 @@ func (s *Service) wantPlacements(tx *store.Tx, zoneID uint64) error {
 	return tx.SetWanted(d.ID, dnsname.SortSet(all))
 }
 
-// syncDone reads back what was written, waits until the zone's nameservers serve it, and ends the sync.
-func (s *Service) syncDone(ctx context.Context, run *syncRun) error {
+// syncDone keeps how the provider gives back what was written, waits until the zone's nameservers serve it, and ends
+// the sync. c is the last comparison.
+func (s *Service) syncDone(ctx context.Context, run *syncRun, c comparison) error {
 	found := []finding.Finding{}
-	c, err := s.compareFor(ctx, run)
-	if err != nil {
-		return err
-	}
 	if err := s.noteForms(ctx, run, c); err != nil {
 		return err
 	}

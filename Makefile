@@ -35,7 +35,8 @@ console/node_modules/.installed: console/package.json console/package-lock.json 
 tour: need-database build
 	@exec bin/beacon demo tour
 
-test: need-tests check
+test: need-tests console check
+	cd console && npm run --silent test
 	$(GO) test -race -timeout $(TEST_TIMEOUT) $$($(GO) list ./... | grep -v '/e2e$$')
 	$(GO) test -race -timeout $(TEST_TIMEOUT) -count 1 ./e2e # builds the program by itself, which the test cache does not see
 
@@ -45,12 +46,13 @@ check: need-go
 	$(GO) vet ./...
 	$(GO) tool staticcheck ./...
 
-bench: need-tests
+bench: need-tests console
 	@$(GO) test -run '^$$' -bench . -benchtime 3x -timeout 30m ./core/... | grep -E '^(Benchmark|pkg)' | scripts/bench-table
 	@$(GO) test -run '^$$' -bench . -timeout 30m ./resolve ./store | grep -E '^(Benchmark|pkg)' | scripts/bench-table
+	@BEACON_MEASURE=1 $(GO) test -count 1 -run ConsoleSpeed ./e2e -v | grep -E 'FAIL|console'
 
 # Long fault runs, some minutes.
-soak: need-tests
+soak: need-tests console
 	BEACON_SOAK=1 $(GO) test -count 1 -v -timeout 60m -run 'Kill|Settles' ./e2e
 
 fuzz: need-go
@@ -78,4 +80,4 @@ need-database:
 	@scripts/need mariadbd=mariadb-server-core,mariadb-client-core
 
 need-tests: need-go
-	@scripts/need mariadbd=mariadb-server-core,mariadb-client-core gcc=gcc,libc6-dev
+	@scripts/need mariadbd=mariadb-server-core,mariadb-client-core gcc=gcc,libc6-dev chromium=chromium,fonts-dejavu-core

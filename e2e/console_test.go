@@ -15,7 +15,18 @@ import (
 
 // The console's own tests (console/browser) run in a headless browser against a stage of their own. The service is
 // ended and started for them from here.
-func TestConsoleInABrowser(t *testing.T) {
+func TestConsoleInABrowser(t *testing.T) { runConsole(t) }
+
+// How fast the console is; prints and never fails for being slow (make bench).
+func TestConsoleSpeed(t *testing.T) {
+	if os.Getenv("BEACON_MEASURE") == "" {
+		t.Skip("make bench measures this")
+	}
+	runConsole(t, "CONSOLE_MEASURE=1")
+}
+
+func runConsole(t *testing.T, env ...string) {
+	t.Helper()
 	s := stage(t, options(t, 60, ""))
 	orders, done := make(chan string), make(chan error)
 	control := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -31,6 +42,7 @@ func TestConsoleInABrowser(t *testing.T) {
 	tests := exec.CommandContext(ctx, "node_modules/.bin/vitest", "run", "--config", "vitest.browser.config.ts")
 	tests.Dir = "../console"
 	tests.Env = append(os.Environ(), "CONSOLE_ADDRESS="+s.Address(), "CONSOLE_PASSWORD="+s.Password, "CONSOLE_CONTROL="+control.URL, "NO_COLOR=1")
+	tests.Env = append(tests.Env, env...)
 	tests.Stdout, tests.Stderr = os.Stdout, os.Stderr
 	require.NoError(t, tests.Start())
 	ended := make(chan error, 1)

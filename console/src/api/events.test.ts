@@ -1,12 +1,24 @@
 import { expect, test } from 'vitest'
-import { outOfDate } from './events'
+import { outOfDate, withNews } from './events'
+import type { Entry } from './types'
 
 test.each([
-  ['domain.verdict', 'a.example.', ['domains', 'logbook']],
-  ['delegation.activate', 'a.example.', ['domains', 'logbook']],
-  ['records.written', 'a.example.', ['zones a.example', 'zones a.example.', 'domains', 'syncs', 'logbook']],
-  ['host.visible', 'cam.a.example.', ['hosts', 'zones', 'logbook']],
-  ['person.signed-in', 'keeper', ['logbook']],
+  ['domain.verdict', 'a.example.', ['domains']],
+  ['delegation.activate', 'a.example.', ['domains']],
+  ['records.written', 'a.example.', ['zones a.example', 'zones a.example.', 'domains']],
+  ['host.visible', 'cam.a.example.', ['hosts', 'zones']],
+  ['person.signed-in', 'keeper', []],
 ])('%s about %s makes out of date what it changed', (action, subject, keys) => {
   expect(outOfDate({ action, subject }).map((k) => k.join(' '))).toEqual(keys)
+})
+
+const entry = (id: number, subject = 'a.') => ({ id, subject }) as Entry
+const ids = (page: { items: Entry[] }) => page.items.map((e) => e.id)
+
+test('news come on top, each once, and only what the page is about', () => {
+  const page = { items: [entry(3), entry(2)], next: '' }
+  expect(ids(withNews(page, [entry(3), entry(4), entry(5, 'b.')], ''))).toEqual([5, 4, 3, 2])
+  expect(ids(withNews(page, [entry(4), entry(5, 'b.')], 'a.'))).toEqual([4, 3, 2])
+  expect(withNews(page, [entry(5, 'b.')], 'a.')).toBe(page) // nothing new is nothing to draw
+  expect(withNews(page, Array.from({ length: 500 }, (_, i) => entry(10 + i)), '').items).toHaveLength(100)
 })

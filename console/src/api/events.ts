@@ -30,21 +30,32 @@ export function outOfDate(e: Pick<Entry, 'action' | 'subject'>): string[][] {
   switch (e.action.split('.')[0]) {
     case 'domain':
     case 'delegation':
-      return [['domains'], ['logbook']]
+      return [['domains']]
     case 'zone':
     case 'sync':
     case 'records':
-      return [['zones', subject], ['zones', subject + '.'], ['domains'], ['syncs'], ['logbook']]
+      return [['zones', subject], ['zones', subject + '.'], ['domains']]
     case 'host':
-      return [['hosts'], ['zones'], ['logbook']]
+      return [['hosts'], ['zones']]
     case 'account':
-      return [['accounts'], ['logbook']]
+      return [['accounts']]
   }
-  return [['logbook']]
+  return []
 }
 
-/** How long what is out of date is gathered before it is asked for anew, in milliseconds. */
-const gathering = 200
+/** A single event is shown after a moment; in a stream of them the page is brought up to date once in a while. */
+const moment = 50
+const pace = 1000
+
+/** How many lines of the logbook are kept on a page. */
+const lines = 100
+
+/** Puts new lines on top of those that a page of the logbook shows, so that nothing has to be asked for. */
+export function withNews(page: { items: Entry[]; next: string }, news: Entry[], subject: string): { items: Entry[]; next: string } {
+  const known = new Set(page.items.slice(0, news.length + 50).map((e) => e.id))
+  const fresh = news.filter((e) => !known.has(e.id) && (subject === '' || e.subject === subject))
+  return fresh.length === 0 ? page : { ...page, items: [...fresh.reverse(), ...page.items].slice(0, lines) }
+}
 
 /** Follows the stream until the function that it gives is called. */
 export function followEvents(client: QueryClient): () => void {
@@ -53,11 +64,20 @@ export function followEvents(client: QueryClient): () => void {
   let timer: ReturnType<typeof setTimeout> | undefined
   let again: ReturnType<typeof setTimeout> | undefined
   const stale = new Map<string, string[]>()
+  let news: Entry[] = []
+  let refreshed = 0
 
   const refresh = () => {
     timer = undefined
+    refreshed = performance.now()
     for (const queryKey of stale.values()) void client.invalidateQueries({ queryKey })
+    for (const query of client.getQueryCache().findAll({ queryKey: ['logbook'] })) {
+      const [, subject, requests] = query.queryKey as [string, string, boolean]
+      if (requests) void client.invalidateQueries({ queryKey: query.queryKey }) // the stream leaves requests out
+      else client.setQueryData<{ items: Entry[]; next: string }>(query.queryKey, (page) => page && withNews(page, news, subject))
+    }
     stale.clear()
+    news = []
   }
   const open = () => {
     source = new EventSource('/api/v1/events' + (last && '?after=' + last))
@@ -67,8 +87,10 @@ export function followEvents(client: QueryClient): () => void {
     }
     source.onmessage = (message) => {
       last = message.lastEventId
-      for (const key of outOfDate(JSON.parse(message.data) as Entry)) stale.set(key.join('\n'), key)
-      timer ??= setTimeout(refresh, gathering)
+      const entry = JSON.parse(message.data) as Entry
+      news.push(entry)
+      for (const key of outOfDate(entry)) stale.set(key.join('\n'), key)
+      timer ??= setTimeout(refresh, Math.max(moment, refreshed + pace - performance.now()))
     }
     source.onerror = () => {
       become('lost')

@@ -1,9 +1,10 @@
 // One host: where it stands, and how each change of its address arrived.
-import { useState } from 'react'
+import { memo, useState } from 'react'
 import { Link, useNavigate, useParams } from 'react-router'
 import { useWorld } from '../../api/clock'
 import { useHost, useRemoveHost } from '../../api/hooks'
 import type { HostReport } from '../../api/types'
+import { Growing } from '../../parts/growing'
 import { Key, Notice, PageHead, Plate, Shown, Trouble } from '../../parts/kit'
 import { Tag } from '../../parts/lamp'
 import { moment, plain, span, wall } from '../../parts/text'
@@ -42,11 +43,9 @@ export function HostPage() {
               {h.reports.length === 0 ? (
                 <p className="text-soft">None yet. The host reports with its token: beacon keep, or one HTTP request from its router.</p>
               ) : (
-                <ol className="divide-y divide-line">
-                  {h.reports.map((r, i) => (
-                    <ReportLine key={r.reported_at + i} report={r} />
-                  ))}
-                </ol>
+                <Growing items={h.reports} by={20} older="Older reports" className="divide-y divide-line">
+                  {(r, i) => <ReportLine key={r.reported_at} report={r} newest={i === 0} />}
+                </Growing>
               )}
             </Plate>
           </>
@@ -65,9 +64,8 @@ function Fact({ term, children }: { term: string; children: React.ReactNode }) {
   )
 }
 
-function ReportLine({ report: r }: { report: HostReport }) {
+const ReportLine = memo(function ReportLine({ report: r, newest }: { report: HostReport; newest: boolean }) {
   const { light, word } = progress(r)
-  const world = useWorld(1000)
   return (
     <li className="grid gap-1.5 py-3">
       <p className="flex flex-wrap items-center gap-x-3 gap-y-1">
@@ -92,14 +90,20 @@ function ReportLine({ report: r }: { report: HostReport }) {
             <Station label="visible at its nameservers" value={after(r.reported_at, a.visible_at)} done={!!a.visible_at} />
           </ol>
           {a.problem && <p className="text-wrong">{a.problem}</p>}
-          {a.settles_by && world && Date.parse(a.settles_by) > world.now && (
-            <p className="text-fine text-settling">
-              Caches must have let go of the old address by {moment(Date.parse(a.settles_by), world.now)}, in {span(Date.parse(a.settles_by) - world.now)}.
-            </p>
-          )}
+          {newest && a.settles_by && <Caches by={Date.parse(a.settles_by)} />}
         </div>
       ))}
     </li>
+  )
+})
+
+function Caches({ by }: { by: number }) {
+  const world = useWorld(1000)
+  if (!world || by <= world.now) return null
+  return (
+    <p className="text-fine text-settling">
+      Caches must have let go of the old address by {moment(by, world.now)}, in {span(by - world.now)}.
+    </p>
   )
 }
 

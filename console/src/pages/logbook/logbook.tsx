@@ -1,10 +1,11 @@
 // Who did what, as it happens.
-import { useId, useState } from 'react'
+import { memo, useId, useState } from 'react'
 import { Link } from 'react-router'
 import { useConnection } from '../../api/events'
 import { useLogbook } from '../../api/hooks'
 import type { Entry } from '../../api/types'
 import { Check } from '../../parts/check'
+import { Growing } from '../../parts/growing'
 import { Empty, PageHead, Shown } from '../../parts/kit'
 import { Tag } from '../../parts/lamp'
 import { EmptyBook } from '../../parts/pictures'
@@ -40,11 +41,9 @@ export function Logbook() {
               {subject ? `Nothing happened to ${plain(subject)}. Write its name in full.` : 'Whatever is done will be written down here.'}
             </Empty>
           ) : (
-            <ol className="plate divide-y divide-line">
-              {items.map((e) => (
-                <Line key={e.id} entry={e} />
-              ))}
-            </ol>
+            <Growing items={items} by={40} older="Older lines" className="plate divide-y divide-line">
+              {(e) => <Line key={e.id} entry={e} />}
+            </Growing>
           )
         }
       </Shown>
@@ -58,7 +57,7 @@ function asSubject(text: string): string {
   return name.includes('.') && !name.endsWith('.') ? name + '.' : name
 }
 
-function Line({ entry: e }: { entry: Entry }) {
+const Line = memo(function Line({ entry: e }: { entry: Entry }) {
   const isDomain = e.subject.endsWith('.')
   const to = e.action.startsWith('host.') ? '/hosts/' : '/domains/'
   return (
@@ -82,4 +81,4 @@ function Line({ entry: e }: { entry: Entry }) {
       </div>
     </li>
   )
-}
+})

@@ -175,7 +175,7 @@ func routesOfZones() []route {
 			}
 			return k.svc.Sync(k.Request.Context(), id)
 		}},
-		{method: "POST", path: "/drafts", summary: "Write a definition of a zone as a zone file or another provider has it; nothing is kept", right: access.Read, in: service.DraftRequest{}, out: service.Draft{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "POST", path: "/drafts", summary: "Write a definition of a zone as a zone file or another provider has it; nothing is kept", right: access.Write, in: service.DraftRequest{}, out: service.Draft{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			var in service.DraftRequest
 			if err := k.body(&in); err != nil {
 				return nil, err

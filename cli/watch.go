@@ -62,17 +62,19 @@ func (a *app) watch(domain string, limit time.Duration) error {
 		ctx, cancel = context.WithTimeout(ctx, limit)
 		defer cancel()
 	}
-	something, broken := a.news(ctx, func(e store.Entry) bool { return e.Subject == name.String() })
 	view := watchView{app: a}
+	if settled, err := view.look(path, domain); err != nil || settled {
+		return err
+	}
+	something, broken := a.news(ctx, func(e store.Entry) bool { return e.Subject == name.String() })
 	every := time.NewTicker(time.Second)
 	defer every.Stop()
-	var looked time.Time
 	for {
 		select {
 		case <-something:
 		case <-every.C:
 			view.tick()
-			if !view.stranger || time.Since(looked) < strangerPause {
+			if !view.stranger || time.Since(view.read) < strangerPause {
 				continue
 			}
 		case err := <-broken:
@@ -82,12 +84,8 @@ func (a *app) watch(domain string, limit time.Duration) error {
 			}
 			return exitFor(view.report.Verdict)
 		}
-		looked = time.Now()
-		if view.report, view.clock, view.stranger, err = a.report(path, domain); err != nil {
+		if settled, err := view.look(path, domain); err != nil || settled {
 			return err
-		}
-		if view.read = time.Now(); view.show() {
-			return nil
 		}
 	}
 }
@@ -100,6 +98,15 @@ type watchView struct {
 	read     time.Time // wall time of both
 	stranger bool      // the service does not look after this domain
 	last     []string
+}
+
+// look reads the newest report and shows it.
+func (w *watchView) look(path, domain string) (settled bool, err error) {
+	if w.report, w.clock, w.stranger, err = w.app.report(path, domain); err != nil {
+		return false, err
+	}
+	w.read = time.Now()
+	return w.show(), nil
 }
 
 // show prints what has changed, and reports whether it is over.

@@ -1,0 +1,113 @@
+package api
+
+import (
+	"encoding/base64"
+	"net/http"
+	"net/http/httptest"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// raw makes a request with headers of its own.
+func (s *site) raw(method, path, body string, headers map[string]string) *http.Response {
+	s.t.Helper()
+	req := httptest.NewRequest(method, path, strings.NewReader(body))
+	for name, value := range headers {
+		req.Header.Set(name, value)
+	}
+	rec := httptest.NewRecorder()
+	s.handler.ServeHTTP(rec, req)
+	return rec.Result()
+}
+
+// A browser signs in with a cookie that no script can read and no other site's page can use.
+func TestBrowserSession(t *testing.T) {
+	s := newSite(t)
+	s.token = ""
+	status, h, body := s.ask("POST", Base+"/sessions", `{"name":"keeper","password":"correct horse","browser":true}`)
+	require.Equal(t, http.StatusCreated, status)
+	assert.Empty(t, body["token"], "the token is in the cookie only")
+	cookie := h.Get("Set-Cookie")
+	for _, part := range []string{sessionCookie + "=bt_", "HttpOnly", "SameSite=Strict", "Path=/api/v1"} {
+		assert.Contains(t, cookie, part)
+	}
+	cookie, _, _ = strings.Cut(cookie, ";")
+	asks := func(method, path string, headers map[string]string) int {
+		all := map[string]string{"Cookie": cookie}
+		for name, value := range headers {
+			all[name] = value
+		}
+		return s.raw(method, path, "{}", all).StatusCode
+	}
+	assert.Equal(t, http.StatusOK, asks("GET", Base+"/me", nil))
+	assert.Equal(t, http.StatusNotFound, asks("DELETE", Base+"/hosts/a.example", map[string]string{"Sec-Fetch-Site": "same-origin"}))
+	assert.Equal(t, http.StatusForbidden, asks("DELETE", Base+"/hosts/a.example", map[string]string{"Sec-Fetch-Site": "cross-site"}))
+	assert.Equal(t, http.StatusForbidden, asks("POST", Base+"/definitions", map[string]string{"Origin": "https://elsewhere.example"}))
+	res := s.raw("DELETE", Base+"/sessions/current", "", map[string]string{"Cookie": cookie})
+	assert.Equal(t, http.StatusNoContent, res.StatusCode)
+	assert.Contains(t, res.Header.Get("Set-Cookie"), "Max-Age=0")
+	assert.Equal(t, http.StatusUnauthorized, asks("GET", Base+"/me", nil), "the cookie is worth nothing afterwards")
+	_, _, body = s.ask("GET", Base+"/sessions/current", "")
+	assert.Equal(t, "", body["name"], "that nobody is signed in is no error here")
+}
+
+// A host's token comes as bearer or as the password of basic credentials, can report, and can do nothing else.
+func TestReportsOverHTTP(t *testing.T) {
+	s := newSite(t)
+	status, _, _ := s.ask("POST", Base+"/definitions", `{"dry_run":false,"files":[{"name":"x","text":"zones:\n  a.example:\n    records: |\n      @ A 192.0.2.1\n"}]}`)
+	require.Equal(t, http.StatusOK, status)
+	status, _, body := s.ask("POST", Base+"/hosts", `{"name":"cam.a.example","v4":true,"v6":false}`)
+	require.Equal(t, http.StatusCreated, status)
+	token := body["token"].(string)
+	bearer := map[string]string{"Authorization": "Bearer " + token}
+	basic := map[string]string{"Authorization": "Basic " + base64.StdEncoding.EncodeToString([]byte("whoever:"+token))}
+	form := map[string]string{"Authorization": "Bearer " + token, "Content-Type": "application/x-www-form-urlencoded"}
+	for _, c := range []struct {
+		name, method, query, body string
+		headers                   map[string]string
+		status                    int
+		line                      string
+	}{
+		{"the first", "GET", "?v4=8.8.4.4", "", bearer, 200, "accepted"},
+		{"again", "GET", "?v4=8.8.4.4&host=cam.a.example", "", basic, 200, "unchanged"},
+		{"as a form", "POST", "", "v4=8.8.8.8", form, 200, "accepted"},
+		{"an empty family", "GET", "?v4=8.8.8.8&v6=", "", bearer, 200, "unchanged"},
+		{"a private one", "GET", "?v4=10.0.0.1", "", bearer, 422, "refused: 10.0.0.1 is private (RFC 1918): only its own network reaches it"},
+		{"the peer's own", "GET", "", "", bearer, 422, "refused: 192.0.2.1 is for documentation only (RFC 5737)"},
+		{"a family that is not followed", "GET", "?v6=2a00::1", "", bearer, 422, "refused: 2a00::1: this host follows no IPv6 address"},
+		{"another host", "GET", "?host=b.a.example&v4=8.8.4.4", "", bearer, 422, `refused: this token reports for cam.a.example, not for "b.a.example"`},
+		{"no token", "GET", "?v4=8.8.4.4", "", nil, 401, "refused: the token is not one of a host here"},
+		{"a person's token", "GET", "?v4=8.8.4.4", "", map[string]string{"Authorization": "Bearer " + s.token}, 401, "refused: the token is not one of a host here"},
+	} {
+		res := s.raw(c.method, Base+"/report"+c.query, c.body, c.headers)
+		text := make([]byte, 500)
+		n, _ := res.Body.Read(text)
+		assert.Equal(t, c.status, res.StatusCode, c.name)
+		assert.Equal(t, c.line+"\n", string(text[:n]), c.name)
+		assert.True(t, strings.HasPrefix(res.Header.Get("Content-Type"), "text/plain"), c.name)
+	}
+	for _, r := range routes() { // "another right" is every route but those that are open
+		if r.right != "" {
+			assert.Equal(t, http.StatusUnauthorized, s.raw(r.method, concrete(r), "{}", bearer).StatusCode, r.path)
+		}
+	}
+	_, _, body = s.ask("GET", Base+"/hosts/cam.a.example", "")
+	assert.Equal(t, "8.8.8.8", body["v4"])
+	status, _, _ = s.ask("DELETE", Base+"/hosts/cam.a.example", "")
+	assert.Equal(t, http.StatusNoContent, status)
+	assert.Equal(t, 401, s.raw("GET", Base+"/report?v4=8.8.4.4", "", bearer).StatusCode, "the token ends with the host")
+}
+
+func TestConsoleIsServedBesideTheAPI(t *testing.T) {
+	s := newSite(t)
+	for _, path := range []string{"/", "/domains/a.example", "/sign-in"} {
+		res := s.raw("GET", path, "", nil)
+		assert.Equal(t, http.StatusOK, res.StatusCode, path)
+		assert.NotEmpty(t, res.Header.Get("Content-Security-Policy"), path)
+	}
+	assert.Equal(t, "application/problem+json", s.raw("GET", "/api/v2/zones", "", nil).Header.Get("Content-Type"))
+	assert.Equal(t, http.StatusNotFound, s.raw("POST", "/nowhere", "", nil).StatusCode)
+}

@@ -1,0 +1,110 @@
+package cli
+
+import (
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"bytes"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"beacon/core/dnsname"
+	"beacon/core/dynaddr"
+	"beacon/service"
+)
+
+func TestHosts(t *testing.T) {
+	at := time.Date(2026, 5, 4, 12, 0, 0, 0, time.UTC)
+	soon := func(ms int) *time.Time { m := at.Add(time.Duration(ms) * time.Millisecond); return &m }
+	cam := dnsname.MustParse("pier-cam.saltmarsh-ferries.example")
+	good := service.ReportView{Outcome: dynaddr.Accepted, V4: "198.51.100.77", ReportedAt: at, AcceptedAt: soon(2),
+		Arrivals: []service.ArrivalView{{Account: "heron-main", WrittenAt: soon(40), VisibleAt: soon(12_000), SettlesBy: soon(60_000)}}}
+	bad := service.ReportView{Outcome: dynaddr.Refused, Reason: "10.0.0.7 is private", Peer: "127.0.0.1", Times: 3, ReportedAt: at}
+	host := service.HostView{Name: cam, Zone: dnsname.MustParse("saltmarsh-ferries.example"), V4: "198.51.100.77", TTL: 60, SeenAt: &at, Last: &bad,
+		Reports: []service.ReportView{bad, good}}
+	path := "/hosts/pier-cam.saltmarsh-ferries.example"
+	s := &answers{replies: map[string]any{
+		"GET /hosts":     page[service.HostView]{Items: []service.HostView{host}},
+		"GET " + path:    host,
+		"DELETE " + path: nil,
+		"POST /hosts":    service.HostAdded{Name: cam, Token: "bh_secret"},
+		"GET /clock":     worldClock{at, 60},
+	}}
+	for _, c := range []struct {
+		args []string
+		says []string
+	}{
+		{[]string{"host", "list"}, []string{"pier-cam.saltmarsh-ferries.example", "198.51.100.77", "refused: 10.0.0.7 is private"}},
+		{[]string{"host", "show", plain(cam)}, []string{"TTL 60", "(3 times in a row)", "heron-main:  accepted +2 ms,  written +40 ms,  visible +12 s", "by 12:01:00, in 1 min 0 s"}},
+		{[]string{"host", "add", plain(cam), "--v4-only", "--ttl", "5m"}, []string{"bh_secret", "shown this once", "/api/v1/report"}},
+		{[]string{"host", "remove", plain(cam), "--yes"}, []string{"follows no longer", "next sync of saltmarsh-ferries.example"}},
+	} {
+		out, errOut, code := beacon(t, s, c.args...)
+		assert.Zero(t, code, "%v: %s", c.args, errOut)
+		for _, part := range c.says {
+			assert.Contains(t, out, part, "%v", c.args)
+		}
+	}
+	assert.Contains(t, strings.Join(s.sent, "\n"), `"ttl":300,"v4":true,"v6":false`)
+	file := filepath.Join(t.TempDir(), "token")
+	out, _, code := beacon(t, s, "host", "add", plain(cam), "--token-file", file)
+	require.Zero(t, code)
+	assert.NotContains(t, out, "bh_secret")
+	kept, err := os.ReadFile(file)
+	require.NoError(t, err)
+	assert.Equal(t, "bh_secret\n", string(kept))
+	_, _, code = beacon(t, s, "host", "remove", plain(cam))
+	assert.Equal(t, ExitMisuse, code, "nobody is there to be asked")
+}
+
+func TestProgressOfAReport(t *testing.T) {
+	at := time.Now()
+	arrivals := func(list ...service.ArrivalView) *service.ReportView {
+		return &service.ReportView{Outcome: dynaddr.Accepted, Arrivals: list}
+	}
+	for want, r := range map[string]*service.ReportView{
+		"none":                      nil,
+		"at no provider yet":        arrivals(),
+		"accepted, not written yet": arrivals(service.ArrivalView{}),
+		"written, not visible yet":  arrivals(service.ArrivalView{WrittenAt: &at}, service.ArrivalView{VisibleAt: &at}),
+		"visible":                   arrivals(service.ArrivalView{VisibleAt: &at}),
+		"held up at heron-main: no": arrivals(service.ArrivalView{Account: "heron-main", Problem: "no"}),
+		"overtaken":                 {Outcome: dynaddr.Accepted, Overtaken: true},
+	} {
+		assert.Contains(t, progress(r), want)
+	}
+}
+
+// The keeper says what it was answered, and its exit code tells a refusal from a service that was not reached.
+func TestKeepOnce(t *testing.T) {
+	token := filepath.Join(t.TempDir(), "token")
+	require.NoError(t, os.WriteFile(token, []byte("bh_x\n"), 0o600))
+	for line, want := range map[string]int{"accepted": ExitFine, "unchanged": ExitFine, "refused: it is private": ExitFailed} {
+		server := httptest.NewServer(http.HandlerFunc(func(rw http.ResponseWriter, r *http.Request) {
+			assert.Equal(t, "Bearer bh_x", r.Header.Get("Authorization"))
+			assert.Equal(t, "v4=198.51.100.7", r.URL.RawQuery)
+			if want != ExitFine {
+				rw.WriteHeader(http.StatusUnprocessableEntity)
+			}
+			_, _ = rw.Write([]byte(line + "\n"))
+		}))
+		var out, errOut bytes.Buffer
+		root := New(strings.NewReader(""), &out, &errOut)
+		root.SetArgs([]string{"keep", "--once", "--token-file", token, "--v4", "198.51.100.7", "--address", server.URL})
+		assert.Equal(t, want, Run(root, &errOut))
+		assert.Contains(t, out.String(), line)
+		server.Close()
+	}
+	var errOut bytes.Buffer
+	for _, args := range [][]string{{"keep", "--once"}, {"keep", "--once", "--token-file", "/nowhere"}, {"keep", "--token-file", token, "--every", "1s"}} {
+		root := New(strings.NewReader(""), &errOut, &errOut)
+		root.SetArgs(args)
+		assert.Equal(t, ExitMisuse, Run(root, &errOut), "%v", args)
+	}
+}

@@ -2,7 +2,7 @@
 GO ?= go
 TEST_TIMEOUT = 11m
 
-.PHONY: start build console tour test check bench soak fuzz docs clean need-go need-node need-database need-tests
+.PHONY: start build console tour test check bench soak fuzz docs screenshots clean need-go need-node need-database need-tests
 
 start: need-database build
 	@exec bin/beacon demo start
@@ -61,9 +61,11 @@ fuzz: need-go
 	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1m ./core/zonefile
 	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1m ./core/definition
 
-# The pictures and the tour's output in docs/, made from the demo.
-docs: need-database build
+# The tour's output and the pictures in docs/, made from the demo.
+docs: screenshots
 	@bin/beacon demo tour > docs/tour.txt
+
+screenshots: need-database build
 	@scripts/screenshots
 
 clean:

@@ -217,10 +217,15 @@ func (a *app) showEvent(e store.Entry) {
 		_ = json.NewEncoder(a.out).Encode(e)
 		return
 	}
-	a.printf("%s  %s  %s, by %s\n", e.At.Format("01-02 15:04:05"), a.paint(bold, e.Action), strings.TrimSuffix(e.Subject, "."), strings.TrimSuffix(e.Actor, "."))
-	for _, line := range wrap(e.Detail, width-16) {
-		if line != "" {
-			a.printf("%16s%s\n", "", line)
-		}
+	a.printf("%s  %s  %s\n", e.At.Format("01-02 15:04:05"), a.paint(bold, e.Action), strings.TrimSuffix(e.Subject, "."))
+	text := "by " + strings.TrimSuffix(e.Actor, ".")
+	if e.Actor == "host "+e.Subject {
+		text = "by itself"
+	}
+	if e.Detail != "" {
+		text += ": " + e.Detail
+	}
+	for _, line := range wrap(text, width-16) {
+		a.printf("%16s%s\n", "", line)
 	}
 }

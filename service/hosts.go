@@ -97,7 +97,7 @@ func (s *Service) AddHost(ctx context.Context, n NewHost) (out HostAdded, err er
 		if out.Token, err = tx.AddHost(z.ID, n.Name, n.Follows, n.TTL, actor(ctx)); err != nil {
 			return err
 		}
-		return tx.Log(actor(ctx), "host.added", n.Name.String(), fmt.Sprintf("in zone %s, TTL %d", z.Name(), n.TTL))
+		return tx.Log(actor(ctx), "host.added", n.Name.String(), fmt.Sprintf("in zone %s, TTL %d", z.Name().Unicode(), n.TTL))
 	})
 	return out, err
 }

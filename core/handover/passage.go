@@ -35,7 +35,8 @@ type Stage struct {
 	Say   string     `json:"say"` // what it means now, or what to do
 }
 
-// Passage gives the stages in their order. The first that is not done is at hand.
+// Passage gives the stages in their order. The first that is not done is at hand; what was done stays behind, also where
+// an earlier stage has opened again.
 func Passage(p Progress) []Stage {
 	delegated := len(p.Wanted) > 0 && delegation.SameSet(p.Parent, p.Wanted)
 	stages := []struct {
@@ -52,14 +53,14 @@ func Passage(p Progress) []Stage {
 	open := false
 	for i, s := range stages {
 		out[i] = Stage{s.code, Behind, s.behind}
-		if !s.done {
+		switch {
+		case s.done:
+		case open:
+			out[i].State, out[i].Say = ToCome, s.ahead
+		default:
 			out[i].State, out[i].Say = AtHand, s.ahead
+			open = true
 		}
-		if open {
-			out[i].State = ToCome
-			out[i].Say = s.ahead
-		}
-		open = open || !s.done
 	}
 	return out
 }

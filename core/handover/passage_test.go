@@ -27,20 +27,14 @@ func TestPassage(t *testing.T) {
 		"old and settled":        {Progress{Records: true, Placed: true, Wanted: quay, Parent: reed, Active: reed, Verdict: delegation.Settled}, "delegated", "Change"},
 		"records changed later":  {Progress{Records: true, Wanted: quay, Parent: quay, Verdict: delegation.Settled}, "placed", "Write"},
 	} {
-		seen := ToCome // from the last stage backwards, states only go one way
 		hand := Stage{}
-		stages := Passage(c.at)
-		for i := len(stages) - 1; i >= 0; i-- {
-			s := stages[i]
-			if s.State == AtHand {
-				assert.Equal(t, ToCome, seen, "%s: one stage is at hand, and none before it is to come", name)
-				hand = s
-			}
-			if seen != ToCome {
-				assert.Equal(t, Behind, s.State, name)
-			}
-			if s.State != ToCome {
-				seen = s.State
+		for _, stage := range Passage(c.at) {
+			switch stage.State {
+			case AtHand:
+				assert.Zero(t, hand, "%s: one stage is at hand", name)
+				hand = stage
+			case ToCome:
+				assert.NotZero(t, hand, "%s: what is to come comes after what is at hand", name)
 			}
 		}
 		assert.Equal(t, c.hand, hand.Code, name)

@@ -106,7 +106,7 @@ function Placement({ name, difference: d, sync, putBack, setPutBack }: Placement
           <Trouble error={start.error} />
         </div>
       )}
-      {sync && <SyncProgress sync={sync} />}
+      {sync && <SyncProgress sync={sync} said={d.guards.map((g) => g.code)} />}
       {(d.steps.length > 0 || d.new_zone) && (
         <div className="mt-4 flex flex-wrap items-center gap-3">
           <Key

@@ -6,7 +6,9 @@ import { count, wall } from '../../parts/text'
 
 const lights: Record<string, Light> = { waiting: 'settling', running: 'settling', done: 'settled', held: 'wrong', failed: 'wrong' }
 
-export function SyncProgress({ sync: s }: { sync: Sync }) {
+/** What is said elsewhere on the page already, by the codes of findings, is not said here again. */
+export function SyncProgress({ sync: s, said }: { sync: Sync; said: string[] }) {
+  const found = s.findings.filter((f) => !said.includes(f.code))
   const written = s.added + s.changed + s.removed
   const running = s.state === 'waiting' || s.state === 'running'
   return (
@@ -28,9 +30,9 @@ export function SyncProgress({ sync: s }: { sync: Sync }) {
           {s.added} added, {s.changed} changed, {s.removed} removed, in {count(s.requests, 'request')}. {s.message}
         </p>
       )}
-      {s.findings.length > 0 && (
+      {found.length > 0 && (
         <div className="mt-3">
-          <Findings list={s.findings} />
+          <Findings list={found} />
         </div>
       )}
     </section>

@@ -75,7 +75,7 @@ const Line = memo(function Line({ entry: e }: { entry: Entry }) {
           ) : (
             e.subject
           )}{' '}
-          <span className="text-soft">by {plain(e.actor)}</span>
+          <span className="text-soft">by {e.actor === 'host ' + e.subject ? 'itself' : plain(e.actor)}</span>
         </p>
         {e.detail && <p className="text-fine text-soft wrap-anywhere">{e.detail}</p>}
       </div>

@@ -30,7 +30,7 @@ const maxBody = 16 << 20
 func New(svc *service.Service, log *slog.Logger) http.Handler {
 	gin.SetMode(gin.ReleaseMode)
 	engine := gin.New()
-	_ = engine.SetTrustedProxies(nil) // else whoever asks could name any address as his own
+	_ = engine.SetTrustedProxies(svc.TrustedProxies()) // nobody, unless said: else whoever asks could name any address as his own
 	engine.HandleMethodNotAllowed = true
 	a := &api{svc: svc, log: log}
 	engine.Use(a.guard)

@@ -58,8 +58,8 @@ func takeReport(k *call) error {
 		return strings.TrimSpace(k.Request.FormValue(name))
 	}
 	in := service.AddressReport{Host: parameter("host"), V4: parameter("v4"), V6: parameter("v6")}
-	if from, err := netip.ParseAddrPort(k.Request.RemoteAddr); err == nil {
-		in.Peer = from.Addr()
+	if from, err := netip.ParseAddr(k.ClientIP()); err == nil {
+		in.Peer = from
 	}
 	d, err := k.svc.Report(k.Request.Context(), token, in)
 	var p *service.Problem

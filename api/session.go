@@ -64,7 +64,7 @@ func endSession(k *call) (any, error) {
 
 func (k *call) setSession(token string, seconds int) {
 	http.SetCookie(k.Writer, &http.Cookie{Name: sessionCookie, Value: token, Path: Base, MaxAge: seconds, HttpOnly: true,
-		SameSite: http.SameSiteStrictMode, Secure: k.Request.TLS != nil})
+		SameSite: http.SameSiteStrictMode, Secure: k.Request.TLS != nil || k.GetHeader("X-Forwarded-Proto") == "https"})
 }
 
 var crossOrigin = http.NewCrossOriginProtection()

@@ -89,6 +89,8 @@ func TestReportsOverHTTP(t *testing.T) {
 		assert.Equal(t, c.line+"\n", string(text[:n]), c.name)
 		assert.True(t, strings.HasPrefix(res.Header.Get("Content-Type"), "text/plain"), c.name)
 	}
+	forwarded := map[string]string{"Authorization": "Bearer " + token, "X-Forwarded-For": "8.8.4.4"}
+	assert.Equal(t, 422, s.raw("GET", Base+"/report", "", forwarded).StatusCode, "nobody's word is taken for an address")
 	for _, r := range routes() { // "another right" is every route but those that are open
 		if r.right != "" {
 			assert.Equal(t, http.StatusUnauthorized, s.raw(r.method, concrete(r), "{}", bearer).StatusCode, r.path)

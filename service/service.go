@@ -91,6 +91,9 @@ func (s *Service) Close() {
 // WorldNow is world time, and the rate at which it runs.
 func (s *Service) WorldNow() (time.Time, float64) { return s.world.Now(), s.world.Rate() }
 
+// TrustedProxies are the networks whose word is taken for where a request came from.
+func (s *Service) TrustedProxies() []string { return s.settings.Proxies }
+
 // Ready reports whether the database answers.
 func (s *Service) Ready(ctx context.Context) error { return s.store.Ping(ctx) }
 

@@ -20,7 +20,8 @@ import (
 
 // Settings say how an instance runs. ReadSettings gives them their defaults.
 type Settings struct {
-	Listen     string             `yaml:"listen"` // host and port of the API
+	Listen     string             `yaml:"listen"`          // host and port of the API
+	Proxies    []string           `yaml:"trusted_proxies"` // networks whose X-Forwarded-For is believed
 	Database   store.Settings     `yaml:"database"`
 	KeyFile    string             `yaml:"key_file"` // seals credentials; made if missing
 	Reach      []string           `yaml:"reach"`    // networks that may be reached
@@ -104,6 +105,11 @@ func (s Settings) check() error {
 	}
 	if s.Workers < 1 || s.Workers > 64 {
 		fail("workers: give a number from 1 to 64")
+	}
+	for _, p := range s.Proxies {
+		if _, err := netip.ParsePrefix(p); err != nil {
+			fail("trusted_proxies: %q is no network; write it like 127.0.0.1/32", p)
+		}
 	}
 	for _, r := range s.Resolvers {
 		if _, _, err := net.SplitHostPort(r.Address); err != nil {

@@ -60,8 +60,9 @@ func demoStart() *cobra.Command {
 			return err
 		}
 		fmt.Printf("Agile Beacon is up after %.1f s.\n\n", time.Since(begun).Seconds())
-		fmt.Printf("  service          %s   (API below /api/v1, described by /api/v1/openapi.json)\n", stage.Address())
-		fmt.Printf("  sign in          %s sign-in --address %s --as keeper --password-file %s/password\n", os.Args[0], stage.Address(), opt.Dir)
+		fmt.Printf("  console          %s   as keeper, with the password %s\n", stage.Address(), stage.Password)
+		fmt.Printf("  API              %s/api/v1, described by /api/v1/openapi.json\n", stage.Address())
+		fmt.Printf("  command line     %s sign-in --address %s --as keeper --password-file %s/password\n", os.Args[0], stage.Address(), opt.Dir)
 		fmt.Printf("  the domain       %s, registered at Gannet, answered by Plover, wanted at Heron\n", demo.Domain)
 		fmt.Printf("  its files        %s/saltmarsh-ferries.zone and .beacon.yaml\n", opt.Dir)
 		fmt.Printf("  practice world   %s (clock at %g times the wall's)\n", stage.Site("control"), opt.Rate)

@@ -49,7 +49,7 @@ check: need-go
 bench: need-tests console
 	@$(GO) test -run '^$$' -bench . -benchtime 3x -timeout 30m ./core/... | grep -E '^(Benchmark|pkg)' | scripts/bench-table
 	@$(GO) test -run '^$$' -bench . -timeout 30m ./resolve ./store | grep -E '^(Benchmark|pkg)' | scripts/bench-table
-	@BEACON_MEASURE=1 $(GO) test -count 1 -run ConsoleSpeed ./e2e -v | grep -E 'FAIL|console'
+	@$(GO) test -run '^$$' -bench Console -benchtime 1x ./e2e | grep -E '^(FAIL|console:)'
 
 # Long fault runs, some minutes.
 soak: need-tests console

@@ -17,15 +17,14 @@ import (
 // ended and started for them from here.
 func TestConsoleInABrowser(t *testing.T) { runConsole(t) }
 
-// How fast the console is; prints and never fails for being slow (make bench).
-func TestConsoleSpeed(t *testing.T) {
-	if os.Getenv("BEACON_MEASURE") == "" {
-		t.Skip("make bench measures this")
+// How fast the console is; it prints what it measured and never fails for being slow.
+func BenchmarkConsole(b *testing.B) {
+	for range b.N {
+		runConsole(b, "CONSOLE_MEASURE=1")
 	}
-	runConsole(t, "CONSOLE_MEASURE=1")
 }
 
-func runConsole(t *testing.T, env ...string) {
+func runConsole(t testing.TB, env ...string) {
 	t.Helper()
 	s := stage(t, options(t, 60, ""))
 	orders, done := make(chan string), make(chan error)

@@ -47,7 +47,7 @@ func TestMain(m *testing.M) {
 func soak() bool { return os.Getenv("BEACON_SOAK") != "" }
 
 // freePort gives a port below those that the system hands out by itself, which other sockets may hold on all addresses.
-func freePort(t *testing.T) int {
+func freePort(t testing.TB) int {
 	t.Helper()
 	for range 100 {
 		port := 12000 + rand.IntN(20000)
@@ -61,13 +61,13 @@ func freePort(t *testing.T) int {
 }
 
 // options are those of a stage with addresses of its own.
-func options(t *testing.T, rate float64, settings string) demo.Options {
+func options(t testing.TB, rate float64, settings string) demo.Options {
 	return demo.Options{Dir: t.TempDir(), Listen: fmt.Sprintf("127.0.0.1:%d", freePort(t)), Net: 60 + rand.IntN(190),
 		DNSPort: freePort(t), HTTPPort: freePort(t), Rate: rate, Program: program, Settings: settings, Fast: true}
 }
 
 // stage starts a demo. The test stays on its thread, to which the lives of the processes are tied.
-func stage(t *testing.T, opt demo.Options) *demo.Stage {
+func stage(t testing.TB, opt demo.Options) *demo.Stage {
 	t.Helper()
 	runtime.LockOSThread()
 	s, err := demo.Start(context.Background(), opt)

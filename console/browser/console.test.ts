@@ -125,11 +125,26 @@ test('the delegation is watched until it is settled, without a reload', async ()
   await accessible(page, 'domains')
 })
 
+test('a definition is dropped onto the page', async () => {
+  const { page } = watched
+  await page.goto(address + '/define')
+  const files = await page.evaluateHandle(() => {
+    const data = new DataTransfer()
+    data.items.add(new File(['zones: {}\n'], 'dropped.beacon.yaml'))
+    return data
+  })
+  await page.getByLabel('Definition', { exact: true }).dispatchEvent('drop', { dataTransfer: files })
+  await page.getByText('dropped.beacon.yaml').waitFor()
+  await expect(page.getByLabel('Definition', { exact: true }).inputValue()).resolves.toBe('zones: {}\n')
+})
+
 test('a guard holds until somebody says yes', async () => {
   const { page } = watched
   await page.goto(address + '/define')
   const text = `zones:\n  ${domain}:\n    at: [heron-main]\n    registrar: gannet-main\n    records: |\n      @ 300 A 192.0.2.40\n      www 300 CNAME @\n      pier-cam 60 A 198.51.100.17\n`
-  await type(page, page.getByLabel('Definition', { exact: true }), text)
+  const [chooser] = await Promise.all([page.waitForEvent('filechooser'), press(page, button('Pick a file'))])
+  await chooser.setFiles({ name: 'fewer.beacon.yaml', mimeType: 'text/plain', buffer: Buffer.from(text) })
+  await page.getByText('fewer.beacon.yaml').waitFor()
   await press(page, button('Look it over'))
   await press(page, button(/^Take it/))
   await press(page, link(/^See and write/))

@@ -2,7 +2,6 @@ package cli
 
 import (
 	"fmt"
-	"os"
 	"path/filepath"
 	"strings"
 
@@ -22,7 +21,7 @@ func (a *app) zoneCommand() *cobra.Command {
 		&cobra.Command{Use: "list", Short: "Zones that are looked after", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error { return a.zoneList() }},
 		&cobra.Command{Use: "show ZONE", Short: "Where a zone is served, and its last syncs", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error { return a.zoneShow(args[0]) }},
 		&cobra.Command{Use: "history ZONE", Short: "Accepted states of a zone, newest first", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error { return a.zoneHistory(args[0]) }},
-		a.zoneImportCommand(), a.zoneExportCommand(),
+		a.zoneImportCommand(), a.zoneExportCommand(), a.zoneConvertCommand(), a.zoneCompareCommand(),
 	)
 	return c
 }
@@ -118,11 +117,11 @@ func (a *app) zoneImportCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			text, err := os.ReadFile(args[0])
+			contents, err := a.soundZoneFile(args[0], zone) // here, where the files are that it may include
 			if err != nil {
-				return misuse("%s", err)
+				return err
 			}
-			body := map[string]any{"file": filepath.Base(args[0]), "text": string(text), "dry_run": true}
+			body := map[string]any{"file": filepath.Base(args[0]), "text": zonefile.Text(zone, contents), "dry_run": true}
 			var got service.Imported
 			if err := a.call("POST", path, body, &got); err != nil {
 				return err
@@ -167,6 +166,10 @@ func (a *app) showImport(got service.Imported) {
 func (a *app) zoneExportCommand() *cobra.Command {
 	var as string
 	c := &cobra.Command{Use: "export ZONE", Short: "Print what a zone should contain", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
+		write, ok := zoneForms[as]
+		if !ok {
+			return misuse("--as is canonical, zonefile, json, csv or definition")
+		}
 		path, name, err := zonePath("zones", args[0], "")
 		if err != nil {
 			return err
@@ -180,10 +183,7 @@ func (a *app) zoneExportCommand() *cobra.Command {
 			return err
 		}
 		contents := record.NewContents(list)
-		switch as {
-		case "zonefile":
-			return zonefile.Write(a.out, name, contents)
-		case "definition":
+		if as == "definition" {
 			d := definition.Zone{Name: name, Label: z.Label, Registrar: z.Registrar, Contents: contents}
 			for _, p := range z.Placements {
 				d.At = append(d.At, p.Account)
@@ -191,8 +191,8 @@ func (a *app) zoneExportCommand() *cobra.Command {
 			a.printf("%s", definition.Write([]definition.Zone{d}))
 			return nil
 		}
-		return misuse("--as is zonefile or definition")
+		return write(a.out, name, contents)
 	}}
-	c.Flags().StringVar(&as, "as", "zonefile", "zonefile or definition")
+	c.Flags().StringVar(&as, "as", "zonefile", "canonical, zonefile, json, csv or definition")
 	return c
 }

@@ -42,10 +42,26 @@ func (l *lexer) next() bool {
 	return false
 }
 
+// longestEntry bounds one record as text, in octets: 64 kB of data, each octet escaped, fit into it.
+const longestEntry = 1 << 19
+
 // readEntry reads to the end of the logical line and collects its fields.
 func (l *lexer) readEntry() {
 	var open []Place // parentheses not yet closed
+	begin := l.pos
 	for l.pos < len(l.text) {
+		if l.pos-begin > longestEntry {
+			l.faults(l.here(), "the record goes on for longer than any record can", "check that this is a zone file, and that every parenthesis is closed")
+			l.entry.fields = l.entry.fields[:0]
+			if end := strings.IndexByte(l.text[l.pos:], '\n'); end >= 0 {
+				l.pos += end
+			} else {
+				l.pos = len(l.text)
+			}
+			open = nil
+			begin = l.pos
+			continue
+		}
 		switch c := l.text[l.pos]; c {
 		case '\n':
 			l.pos++
@@ -86,7 +102,7 @@ func (l *lexer) readField() {
 	begin, place := l.pos, l.here()
 	quoted := false
 	var quote Place
-	for l.pos < len(l.text) {
+	for l.pos < len(l.text) && l.pos-begin <= longestEntry {
 		c := l.text[l.pos]
 		if c == '\n' {
 			break

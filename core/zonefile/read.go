@@ -20,6 +20,8 @@ type Options struct {
 	TTL    uint32       // seconds, for records before any $TTL or explicit TTL; 0 for none
 	File   string       // named in faults
 	At     Place        // where the text begins in its file; the zero value means its start
+	// Include gives the file that a $INCLUDE line in the file from names; nil where none may be taken in.
+	Include func(name, from string) (Included, error)
 }
 
 // Zone is what a master file says, in its order.
@@ -36,16 +38,20 @@ func (z Zone) Contents() record.Contents {
 // Read reads a master file. Records without fault are given even where others have one; a caller that changes
 // anything takes them only if there is no fault.
 func Read(text string, opt Options) (Zone, []Fault) {
-	r := &reader{opt: opt, origin: opt.Origin, ttl: opt.TTL, hasTTL: opt.TTL > 0}
+	r := &reader{opt: opt, origin: opt.Origin, ttl: opt.TTL, hasTTL: opt.TTL > 0, made: new(int)}
+	r.readText(text)
+	SortFaults(r.faults)
+	return r.zone, r.faults
+}
+
+func (r *reader) readText(text string) {
 	r.lexer = lexer{text: strings.TrimPrefix(text, "\ufeff"), line: 1, faults: r.fault}
 	for len(r.faults) < maxFaults && r.lexer.next() {
 		r.readEntry(&r.lexer.entry)
 	}
-	if len(r.faults) == maxFaults {
+	if len(r.faults) >= maxFaults {
 		r.fault(r.lexer.here(), "reading stops here after too many faults", "check that this is a zone file")
 	}
-	SortFaults(r.faults)
-	return r.zone, r.faults
 }
 
 // SortFaults puts faults into the order of their files and places.
@@ -67,6 +73,8 @@ type reader struct {
 	ownerFault bool
 	ttl        uint32
 	hasTTL     bool
+	within     []string // the files that include this one, outermost first
+	made       *int     // records that $GENERATE has made so far
 }
 
 func (r *reader) fault(at Place, message, remedy string) {
@@ -82,6 +90,10 @@ func (r *reader) readEntry(e *entry) {
 		r.directive(e)
 		return
 	}
+	r.readRecord(e)
+}
+
+func (r *reader) readRecord(e *entry) {
 	before := len(r.faults)
 	fields := e.fields
 	if !e.indented {
@@ -158,10 +170,12 @@ func (r *reader) readMiddle(e *entry, fields []field) (ttl uint32, typ record.Ty
 func (r *reader) directive(e *entry) {
 	word, args := strings.ToUpper(e.fields[0].text), e.fields[1:]
 	switch {
-	case word == "$INCLUDE" || word == "$GENERATE":
-		r.fault(e.place, word+" is not read here", "write its records out")
+	case word == "$INCLUDE":
+		r.include(e, args)
+	case word == "$GENERATE":
+		r.generate(e, args)
 	case word != "$ORIGIN" && word != "$TTL":
-		r.fault(e.place, word+" is no directive of master files", "use $ORIGIN or $TTL, or write a record")
+		r.fault(e.place, word+" is no directive of master files", "use $ORIGIN, $TTL, $INCLUDE or $GENERATE, or write a record")
 	case len(args) != 1:
 		r.fault(e.place, word+" takes exactly one value", "")
 	case word == "$ORIGIN":

@@ -1,0 +1,58 @@
+package record
+
+import (
+	"bytes"
+	"fmt"
+	"slices"
+
+	"github.com/miekg/dns"
+)
+
+// Wire gives the record's data in wire form, without compression and with names in lower case, as DNSSEC signs them
+// (RFC 4034 section 6.2).
+func (r Record) Wire() ([]byte, error) {
+	rr, err := dns.NewRR(". 0 IN " + r.Type.String() + " " + string(r.Data))
+	if err != nil {
+		return nil, fmt.Errorf("data of %s %s: %w", r.Name, r.Type, err)
+	}
+	buf := make([]byte, dns.Len(rr))
+	n, err := dns.PackRR(rr, buf, 0, nil, false)
+	if err != nil {
+		return nil, fmt.Errorf("data of %s %s: %w", r.Name, r.Type, err)
+	}
+	const header = 11 // root owner, type, class, TTL, length
+	return buf[header:n], nil
+}
+
+// Canonical gives all records in the order of DNSSEC: names as RFC 4034 section 6.1 has them, then types by number, then
+// data by octets (section 6.3). Data whose wire form cannot be had keep their order by text.
+func (c Contents) Canonical() []Record {
+	out := slices.Clone(c.records)
+	for start := 0; start < len(out); {
+		end := EndOfSet(out, start)
+		if end-start > 1 {
+			sortByWire(out[start:end])
+		}
+		start = end
+	}
+	return out
+}
+
+func sortByWire(set []Record) {
+	type pair struct {
+		wire []byte
+		r    Record
+	}
+	pairs := make([]pair, len(set))
+	for i, r := range set {
+		wire, err := r.Wire()
+		if err != nil {
+			return
+		}
+		pairs[i] = pair{wire, r}
+	}
+	slices.SortStableFunc(pairs, func(a, b pair) int { return bytes.Compare(a.wire, b.wire) })
+	for i, p := range pairs {
+		set[i] = p.r
+	}
+}

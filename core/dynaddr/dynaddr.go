@@ -99,7 +99,7 @@ func Judge(follows Families, known, reported Addresses, allow []netip.Prefix) De
 		if !one.follows {
 			return refuse("%s: this host follows no %s address", one.addr, one.family)
 		}
-		if why := unbelievable(one.addr, allow); why != "" {
+		if why := Unbelievable(one.addr, allow); why != "" {
 			return refuse("%s %s", one.addr, why)
 		}
 		*one.into = one.addr
@@ -146,7 +146,8 @@ var nowhere = []struct {
 
 var globalV6 = netip.MustParsePrefix("2000::/3")
 
-func unbelievable(addr netip.Addr, allow []netip.Prefix) string {
+// Unbelievable says why nobody outside could reach an address, as a clause that goes on after it; empty where it is well, or within allow.
+func Unbelievable(addr netip.Addr, allow []netip.Prefix) string {
 	for _, net := range allow {
 		if net.Contains(addr) {
 			return ""

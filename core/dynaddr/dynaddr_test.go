@@ -77,10 +77,10 @@ func TestWhatNobodyCouldReach(t *testing.T) {
 	for _, text := range []string{"0.0.0.0", "10.1.2.3", "172.31.0.1", "192.168.1.1", "100.64.0.1", "127.0.0.1", "169.254.1.1", "192.0.0.1", "192.0.2.1",
 		"203.0.113.9", "198.19.0.1", "224.0.0.1", "255.255.255.255", "::", "::1", "::ffff:8.8.4.4", "64:ff9b::808:808", "2001:db8::1", "3fff::1",
 		"fd00::1", "fe80::1", "ff02::1", "4000::1"} {
-		assert.NotEmpty(t, unbelievable(addr(text), nil), text)
+		assert.NotEmpty(t, Unbelievable(addr(text), nil), text)
 	}
 	for _, text := range []string{"8.8.4.4", "172.32.0.1", "100.128.0.1", "192.0.3.1", "2a00::1", "2606::1"} {
-		assert.Empty(t, unbelievable(addr(text), nil), text)
+		assert.Empty(t, Unbelievable(addr(text), nil), text)
 	}
 }
 

@@ -200,3 +200,38 @@ func (d Data) Target(t Type) dnsname.Name {
 	name, _ := dnsname.Parse(text)
 	return name
 }
+
+// Texts gives the strings of TXT-like data (RFC 1035 section 3.3.14), without quotes and escapes.
+func (d Data) Texts() (list []string) {
+	var b strings.Builder
+	quoted, open := false, false
+	for i := 0; i < len(d); i++ {
+		switch c := d[i]; {
+		case c == '\\' && i+3 < len(d) && d[i+1] >= '0' && d[i+1] <= '2':
+			n, err := strconv.ParseUint(string(d[i+1:i+4]), 10, 8)
+			if err == nil {
+				b.WriteByte(byte(n))
+			}
+			i, open = i+3, true
+		case c == '\\' && i+1 < len(d):
+			i++
+			b.WriteByte(d[i])
+			open = true
+		case c == '"':
+			quoted, open = !quoted, true
+		case c == ' ' && !quoted:
+			if open {
+				list = append(list, b.String())
+			}
+			b.Reset()
+			open = false
+		default:
+			b.WriteByte(c)
+			open = true
+		}
+	}
+	if open {
+		list = append(list, b.String())
+	}
+	return list
+}

@@ -55,11 +55,11 @@ func TestInclude(t *testing.T) {
 
 func TestGenerate(t *testing.T) {
 	for text, want := range map[string][]string{
-		"$GENERATE 1-3 b-$ A 192.0.2.$":                 {"b-1 60 A 192.0.2.1", "b-2 60 A 192.0.2.2", "b-3 60 A 192.0.2.3"},
-		"$GENERATE 0-4/2 b$ 5m IN CNAME x${8,3,d}":      {"b0 300 CNAME x008", "b2 300 CNAME x010", "b4 300 CNAME x012"},
-		"$GENERATE 10-10 ${0,4,x} A 192.0.2.${-3}":      {"000a 60 A 192.0.2.7"},
+		"$GENERATE 1-3 b-$ A 192.0.2.$":                  {"b-1 60 A 192.0.2.1", "b-2 60 A 192.0.2.2", "b-3 60 A 192.0.2.3"},
+		"$GENERATE 0-4/2 b$ 5m IN CNAME x${8,3,d}":       {"b0 300 CNAME x008", "b2 300 CNAME x010", "b4 300 CNAME x012"},
+		"$GENERATE 10-10 ${0,4,x} A 192.0.2.${-3}":       {"000a 60 A 192.0.2.7"},
 		"$GENERATE 10-10 ${0,0,X}$$${0,2,o} A 192.0.2.1": {"a\\$12 60 A 192.0.2.1"},
-		`$GENERATE 1-1 a TXT "\$ $$ $"`:                 {`a 60 TXT "$ $ 1"`},
+		`$GENERATE 1-1 a TXT "\$ $$ $"`:                  {`a 60 TXT "$ $ 1"`},
 	} {
 		z, faults := Read(text+"\n", Options{Origin: origin, TTL: 60})
 		require.Empty(t, faults, text)

@@ -11,6 +11,7 @@ import (
 	"beacon/core/diff"
 	"beacon/core/dnsname"
 	"beacon/core/record"
+	"beacon/core/rules"
 	"beacon/registrar"
 	"beacon/service"
 	"beacon/store"
@@ -144,6 +145,10 @@ func routesOfZones() []route {
 		{method: "GET", path: "/zones/:name/records", summary: "What the zone should contain", right: access.Read, out: Page[record.Record]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			c, err := k.svc.Wanted(k.Request.Context(), name)
 			return Page[record.Record]{Items: append([]record.Record{}, c.Records()...)}, err
+		})},
+		{method: "GET", path: "/zones/:name/findings", summary: "What the rules say of what the zone should contain", right: access.Read, out: Page[rules.Found]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			items, err := k.svc.Findings(k.Request.Context(), name)
+			return Page[rules.Found]{Items: items}, err
 		})},
 		{method: "GET", path: "/zones/:name/revisions", summary: "Accepted states, newest first", right: access.Read, out: Page[store.Revision]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			items, err := k.svc.Revisions(k.Request.Context(), name)

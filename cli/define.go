@@ -10,6 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"beacon/core/definition"
+	"beacon/core/rules"
 	"beacon/service"
 )
 
@@ -125,6 +126,7 @@ func (a *app) defineCheck(files []definition.File) error {
 	records := 0
 	for _, z := range zones {
 		records += z.Contents.Len()
+		a.found(rules.Check(rules.Zone{Name: z.Name, Contents: z.Contents, Written: z.Written}))
 	}
 	a.printf("No faults: %d zones, %d records.\n", len(zones), records)
 	return nil
@@ -150,4 +152,5 @@ func (a *app) showDefined(d service.Defined, withRecords bool) {
 	if d.Registrar != "" {
 		a.printf("  registrar  %s\n", d.Registrar)
 	}
+	a.found(d.Findings)
 }

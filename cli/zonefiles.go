@@ -22,6 +22,8 @@ import (
 // mostText bounds how much of zone files is read, in octets, those that are included counted.
 const mostText = 256 << 20
 
+type fault = zonefile.Fault
+
 // folder hands out the files of one folder and those below it, and nothing outside.
 type folder struct {
 	root *os.Root
@@ -64,42 +66,39 @@ func (f *folder) include(name, from string) (zonefile.Included, error) {
 }
 
 // readZoneFile reads a zone file and what it includes; "-" is the standard input, which includes nothing.
-func (a *app) readZoneFile(file string, origin dnsname.Name) (record.Contents, []zonefile.Fault, error) {
+func (a *app) readZoneFile(file string, origin dnsname.Name) (zonefile.Zone, []fault, error) {
 	if file == "-" {
 		text, err := io.ReadAll(io.LimitReader(a.in, mostText+1))
 		if err == nil && len(text) > mostText {
 			err = fmt.Errorf("more than %d MB", mostText>>20)
 		}
 		if err != nil {
-			return record.Contents{}, nil, misuse("the standard input: %s", err)
+			return zonefile.Zone{}, nil, misuse("the standard input: %s", err)
 		}
 		z, faults := zonefile.Read(string(text), zonefile.Options{Origin: origin, File: "-"})
-		return z.Contents(), faults, nil
+		return z, faults, nil
 	}
 	root, err := os.OpenRoot(filepath.Dir(file))
 	if err != nil {
-		return record.Contents{}, nil, misuse("%s", err)
+		return zonefile.Zone{}, nil, misuse("%s", err)
 	}
 	defer root.Close()
 	f := &folder{root: root, left: mostText}
 	text, err := f.read(filepath.Base(file))
 	if err != nil {
-		return record.Contents{}, nil, misuse("%s", err)
+		return zonefile.Zone{}, nil, misuse("%s", err)
 	}
 	z, faults := zonefile.Read(text, zonefile.Options{Origin: origin, File: filepath.Base(file), Include: f.include})
-	return z.Contents(), faults, nil
+	return z, faults, nil
 }
 
 // soundZoneFile is readZoneFile where faults end the command, all of them said.
 func (a *app) soundZoneFile(file string, origin dnsname.Name) (record.Contents, error) {
-	c, faults, err := a.readZoneFile(file, origin)
-	if err != nil || len(faults) == 0 {
-		return c, err
+	z, faults, err := a.readZoneFile(file, origin)
+	if err == nil && len(faults) > 0 {
+		err = a.sayFaults(file, faults)
 	}
-	for _, f := range faults {
-		fmt.Fprintln(a.err, f.Error())
-	}
-	return c, exit{ExitFailed, count(len(faults), "fault") + " in " + file}
+	return z.Contents(), err
 }
 
 func (a *app) zoneConvertCommand() *cobra.Command {

@@ -21,7 +21,7 @@ func (a *app) zoneCommand() *cobra.Command {
 		&cobra.Command{Use: "list", Short: "Zones that are looked after", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error { return a.zoneList() }},
 		&cobra.Command{Use: "show ZONE", Short: "Where a zone is served, and its last syncs", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error { return a.zoneShow(args[0]) }},
 		&cobra.Command{Use: "history ZONE", Short: "Accepted states of a zone, newest first", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error { return a.zoneHistory(args[0]) }},
-		a.zoneImportCommand(), a.zoneExportCommand(), a.zoneConvertCommand(), a.zoneCompareCommand(),
+		a.zoneImportCommand(), a.zoneExportCommand(), a.zoneCheckCommand(), a.zoneConvertCommand(), a.zoneCompareCommand(),
 	)
 	return c
 }
@@ -161,6 +161,7 @@ func (a *app) showImport(got service.Imported) {
 		a.printf("      left out: it %s\n", l.Why)
 	}
 	a.printf("%d records added, %d removed, %d as before, %d left out.\n", len(got.Added), len(got.Removed), got.Same, len(got.LeftOut))
+	a.found(got.Findings)
 }
 
 func (a *app) zoneExportCommand() *cobra.Command {

@@ -8,6 +8,7 @@ import (
 	"beacon/core/definition"
 	"beacon/core/dnsname"
 	"beacon/core/record"
+	"beacon/core/rules"
 	"beacon/core/zonefile"
 	"beacon/store"
 )
@@ -24,6 +25,7 @@ type Defined struct {
 	At        []string        `json:"at"`
 	NewAt     []string        `json:"new_at"` // accounts at which it was not placed before
 	Registrar string          `json:"registrar"`
+	Findings  []rules.Found   `json:"findings"` // what the rules say of the zone
 	Revision  *store.Revision `json:"revision"` // nil in a dry run
 }
 
@@ -80,7 +82,8 @@ func unknownAccounts(tx *store.Tx, zones []definition.Zone) []zonefile.Fault {
 }
 
 func (s *Service) defineZone(ctx context.Context, tx *store.Tx, d definition.Zone, dryRun bool) (Defined, error) {
-	out := Defined{Zone: d.Name, At: d.At, NewAt: []string{}, Registrar: d.Registrar}
+	out := Defined{Zone: d.Name, At: d.At, NewAt: []string{}, Registrar: d.Registrar,
+		Findings: rules.Check(rules.Zone{Name: d.Name, Contents: d.Contents, Written: d.Written, Believe: s.settings.Hosts.Believe})}
 	z, known, err := zoneOrNew(tx, d.Name, !dryRun)
 	if err != nil {
 		return out, err

@@ -8,6 +8,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/finding"
 	"beacon/core/record"
+	"beacon/core/rules"
 	"beacon/core/zonefile"
 	"beacon/store"
 )
@@ -172,6 +173,7 @@ type Imported struct {
 	Removed  []record.Record `json:"removed"`
 	Same     int             `json:"same"`
 	LeftOut  []LeftOut       `json:"left_out"`
+	Findings []rules.Found   `json:"findings"` // what the rules say of the zone
 	Revision *store.Revision `json:"revision"` // nil in a dry run
 }
 
@@ -184,7 +186,8 @@ func (s *Service) ImportZone(ctx context.Context, in Import) (Imported, error) {
 	}
 	contents, left := withoutProvidersOwn(in.Zone, read.Contents())
 	out := Imported{Zone: in.Zone, LeftOut: left}
-	if found := record.Check(in.Zone, contents); len(found) > 0 {
+	out.Findings = rules.Check(rules.Zone{Name: in.Zone, Contents: contents, Written: read.Records, Believe: s.settings.Hosts.Believe})
+	if found := rules.Errors(out.Findings); len(found) > 0 {
 		return out, &Problem{Kind: Invalid, Message: "The zone file holds records that no nameserver could serve; nothing was changed.", Findings: found}
 	}
 	err := s.tx(ctx, func(tx *store.Tx) error {
@@ -253,4 +256,13 @@ func compareRecords(before, after record.Contents) (added, removed []record.Reco
 		}
 	}
 	return added, removed, same
+}
+
+// Findings judges what a zone should contain.
+func (s *Service) Findings(ctx context.Context, name dnsname.Name) ([]rules.Found, error) {
+	c, err := s.Wanted(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	return rules.Check(rules.Zone{Name: name, Contents: c, Believe: s.settings.Hosts.Believe}), nil
 }

@@ -37,6 +37,7 @@ type Zone struct {
 	At        []string // provider accounts that shall serve it
 	Registrar string   // registrar account that the domain is registered with; empty for none
 	Contents  record.Contents
+	Written   []record.Record // its records as they were written; Contents holds them sorted, each once
 	File      string
 	Line      int
 }

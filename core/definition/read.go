@@ -10,7 +10,8 @@ import (
 	"go.yaml.in/yaml/v3"
 
 	"beacon/core/dnsname"
-	"beacon/core/record"
+	"beacon/core/finding"
+	"beacon/core/rules"
 	"beacon/core/spelling"
 	"beacon/core/zonefile"
 )
@@ -190,10 +191,14 @@ func (r *reader) readRecords(z *Zone, n *yaml.Node, ttl uint32) {
 	read, faults := zonefile.Read(n.Value, zonefile.Options{Origin: z.Name, TTL: ttl, File: r.file.Name, At: at})
 	r.faults = append(r.faults, faults...)
 	z.Contents = read.Contents()
-	for _, f := range record.Check(z.Name, z.Contents) {
+	z.Written = read.Records
+	for _, f := range rules.Check(rules.Zone{Name: z.Name, Contents: z.Contents}) {
+		if f.Severity != finding.Error {
+			continue
+		}
 		place := zonefile.Place{Line: 1, Column: 1}
 		for i, rec := range read.Records {
-			if rec.Key().String() == f.Subject {
+			if rec.Key() == f.Key {
 				place = read.Places[i]
 				break
 			}

@@ -11,7 +11,6 @@ import (
 	"pgregory.net/rapid"
 
 	"beacon/core/dnsname"
-	"beacon/core/finding"
 )
 
 var zone = dnsname.MustParse("saltmarsh-ferries.example")
@@ -123,42 +122,6 @@ func TestContentsLaws(t *testing.T) {
 			t.Fatal("sets put together differ")
 		}
 	})
-}
-
-func TestCheck(t *testing.T) {
-	parse := func(lines ...string) Contents {
-		var records []Record
-		for _, line := range lines {
-			rr, err := dns.NewRR(line)
-			require.NoError(t, err)
-			r, err := FromRR(rr)
-			require.NoError(t, err)
-			records = append(records, r)
-		}
-		return NewContents(records)
-	}
-	apex := "saltmarsh-ferries.example. "
-	for _, c := range []struct {
-		code  string
-		lines []string
-	}{
-		{"", []string{apex + "A 192.0.2.1", "www." + apex + "CNAME " + apex}},
-		{"outside-zone", []string{"other.example. A 192.0.2.1"}},
-		{"cname-beside-data", []string{"www." + apex + "CNAME " + apex, "www." + apex + "A 192.0.2.1"}},
-		{"several-cname", []string{"www." + apex + "CNAME a.", "www." + apex + "CNAME b."}},
-		{"cname-at-apex", []string{apex + "CNAME a."}},
-		{"soa-below-apex", []string{"www." + apex + "SOA a. b. 1 2 3 4 5"}},
-	} {
-		found := Check(zone, parse(c.lines...))
-		if c.code == "" {
-			assert.Empty(t, found)
-			continue
-		}
-		require.Len(t, found, 1, c.code)
-		assert.Equal(t, c.code, found[0].Code)
-		assert.Equal(t, finding.Error, found[0].Severity)
-	}
-	assert.False(t, Collide(CNAME, 46), "a CNAME stands beside its signature")
 }
 
 func FuzzParseData(f *testing.F) {

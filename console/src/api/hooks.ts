@@ -22,6 +22,9 @@ export const useZone = (name: string) => useQuery({ queryKey: ['zones', name], q
 export const useRecords = (name: string) =>
   useQuery({ queryKey: ['zones', name, 'records'], queryFn: ({ signal }) => get('/zones/{name}/records', { name }, signal) })
 
+export const useFindings = (name: string) =>
+  useQuery({ queryKey: ['zones', name, 'findings'], queryFn: ({ signal }) => get('/zones/{name}/findings', { name }, signal) })
+
 export const useRevisions = (name: string) =>
   useQuery({ queryKey: ['zones', name, 'revisions'], queryFn: ({ signal }) => get('/zones/{name}/revisions', { name }, signal) })
 

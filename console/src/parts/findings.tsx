@@ -1,11 +1,11 @@
 // Findings: what was judged, whom it concerns, what it means, what to do.
-import type { Finding } from '../api/types'
+import type { Finding, Found, RecordSet } from '../api/types'
 import { Tag } from './lamp'
 import { plain } from './text'
 
 const lights = { error: 'wrong', warning: 'settling', notice: 'none' } as const
 
-export function Findings({ list }: { list: Finding[] }) {
+export function Findings({ list }: { list: (Finding | Found)[] }) {
   return (
     <ul className="grid gap-3">
       {list.map((f, i) => (
@@ -17,8 +17,21 @@ export function Findings({ list }: { list: Finding[] }) {
           </p>
           <p className="mt-1 wrap-anywhere">{f.message}</p>
           {f.remedy && <p className="mt-0.5 text-soft wrap-anywhere">→ {f.remedy}</p>}
+          {'fix' in f && f.fix.length > 0 && (
+            <div className="data mt-1.5 rounded-key bg-sunken p-2">
+              <p className="font-sans text-soft">This would mend it:</p>
+              {f.fix.map((e, n) => (
+                <div key={n}>
+                  {e.before.data.length > 0 && <p>− {line(e.before)}</p>}
+                  {e.after.data.length > 0 && <p>+ {line(e.after)}</p>}
+                </div>
+              ))}
+            </div>
+          )}
         </li>
       ))}
     </ul>
   )
 }
+
+const line = (s: RecordSet) => `${plain(s.name)} ${s.ttl} ${s.type} ${s.data.join(' | ')}`

@@ -1,5 +1,6 @@
 // What a definition does to one zone.
 import type { Defined, DnsRecord } from '../../api/types'
+import { Findings } from '../../parts/findings'
 import { Plate } from '../../parts/kit'
 import { count, plain, relative } from '../../parts/text'
 
@@ -26,6 +27,12 @@ export function Taken({ defined: d }: { defined: Defined }) {
             ))}
           </ul>
         </details>
+      )}
+      {d.findings.length > 0 && (
+        <div className="mt-4">
+          <h3 className="mb-2 font-semibold">What the rules say of it</h3>
+          <Findings list={d.findings} />
+        </div>
       )}
     </Plate>
   )

@@ -1,8 +1,9 @@
 // What the zone should contain, and how it came to be so.
 import { useDeferredValue, useId, useState } from 'react'
 import { Link } from 'react-router'
-import { useHosts, useRecords, useRevisions } from '../../api/hooks'
+import { useFindings, useHosts, useRecords, useRevisions } from '../../api/hooks'
 import type { DnsRecord } from '../../api/types'
+import { Findings } from '../../parts/findings'
 import { Empty, Plate, Shown } from '../../parts/kit'
 import { EmptyChart } from '../../parts/pictures'
 import { count, plain, relative, wall } from '../../parts/text'
@@ -30,6 +31,7 @@ export function Records() {
           )
         }
       </Shown>
+      <Judged name={name} />
       <Revisions name={name} />
     </div>
   )
@@ -77,6 +79,18 @@ function Table({ zone, items }: { zone: string; items: DnsRecord[] }) {
         </tbody>
       </table>
       {found.length > most && <p className="mt-2 text-soft">The first {most} are shown; find the others by name.</p>}
+    </Plate>
+  )
+}
+
+/** What the rules say of these records. */
+function Judged({ name }: { name: string }) {
+  const findings = useFindings(name)
+  return (
+    <Plate title="Findings" aside="what is wrong with these records, and what to do">
+      <Shown query={findings} rows={1}>
+        {({ items }) => (items.length === 0 ? <p className="text-soft">Nothing is wrong with them.</p> : <Findings list={items} />)}
+      </Shown>
     </Plate>
   )
 }

@@ -1,0 +1,87 @@
+package cli
+
+import (
+	"fmt"
+
+	"github.com/spf13/cobra"
+
+	"beacon/core/dnsname"
+	"beacon/core/finding"
+	"beacon/core/rules"
+)
+
+func (a *app) zoneCheckCommand() *cobra.Command {
+	var file string
+	c := &cobra.Command{
+		Use: "check ZONE", Short: "Say what is wrong with what a zone should contain, and what to do", Args: cobra.ExactArgs(1),
+		Long: "Judges what a zone should contain or, with --file, what a zone file says; the latter needs no service.\n" +
+			"All codes: docs/findings.md.\n\nExit codes: 0 no errors, 1 errors or faults, 64 misuse.",
+		Example: "  beacon zone check saltmarsh-ferries.example\n  beacon zone check saltmarsh-ferries.example --file saltmarsh-ferries.zone",
+		RunE: func(_ *cobra.Command, args []string) error {
+			path, name, err := zonePath("zones", args[0], "/findings")
+			if err != nil {
+				return err
+			}
+			var found []rules.Found
+			if file == "" {
+				found, err = all[rules.Found](a, path)
+			} else {
+				found, err = a.checkFile(file, name)
+			}
+			if err != nil {
+				return err
+			}
+			if err := a.show(found, func() { a.showFound(found) }); err != nil {
+				return err
+			}
+			if len(rules.Errors(found)) > 0 {
+				return exit{ExitFailed, ""}
+			}
+			return nil
+		},
+	}
+	c.Flags().StringVar(&file, "file", "", "judge this zone file instead; - for the standard input")
+	return c
+}
+
+func (a *app) checkFile(file string, zone dnsname.Name) ([]rules.Found, error) {
+	z, faults, err := a.readZoneFile(file, zone)
+	if err != nil {
+		return nil, err
+	}
+	if len(faults) > 0 {
+		return nil, a.sayFaults(file, faults)
+	}
+	return rules.Check(rules.Zone{Name: zone, Contents: z.Contents(), Written: z.Records}), nil
+}
+
+func (a *app) showFound(found []rules.Found) {
+	a.found(found)
+	counts := map[finding.Severity]int{}
+	for _, f := range found {
+		counts[f.Severity]++
+	}
+	a.printf("%s, %s, %s.\n", count(counts[finding.Error], "error"), count(counts[finding.Warning], "warning"), count(counts[finding.Notice], "notice"))
+}
+
+// found prints what the rules say, with what would mend it.
+func (a *app) found(list []rules.Found) {
+	for _, f := range list {
+		a.findings([]finding.Finding{f.Finding})
+		for _, e := range f.Fix {
+			if !e.Before.IsZero() {
+				a.printf("           %s %s\n", a.paint(red, "-"), e.Before)
+			}
+			if !e.After.IsZero() {
+				a.printf("           %s %s\n", a.paint(green, "+"), e.After)
+			}
+		}
+	}
+}
+
+func (a *app) sayFaults(file string, faults []fault) error {
+	for _, f := range faults {
+		fmt.Fprintln(a.err, f.Error())
+	}
+	return exit{ExitFailed, count(len(faults), "fault") + " in " + file}
+}

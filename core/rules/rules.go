@@ -86,24 +86,24 @@ func (v *view) below(name dnsname.Name) []record.Record {
 
 // exists reports whether a name has records, has names below it, or is answered by a wildcard.
 func (v *view) exists(name dnsname.Name) bool {
+	return v.standsItself(name) || !v.wildcardFor(name).IsZero()
+}
+
+// standsItself reports whether a name has records, or names below it.
+func (v *view) standsItself(name dnsname.Name) bool {
 	all := v.Contents.Records()
 	i, found := slices.BinarySearchFunc(all, name, func(r record.Record, n dnsname.Name) int { return r.Name.Compare(n) })
-	if found || i < len(all) && all[i].Name.IsBelow(name) {
-		return true
-	}
-	return !v.wildcardFor(name).IsZero()
+	return found || i < len(all) && all[i].Name.IsBelow(name)
 }
 
 // wildcardFor gives the wildcard that answers for a name that does not exist (RFC 4592 section 3.3.1), or the zero Name.
 func (v *view) wildcardFor(name dnsname.Name) dnsname.Name {
-	all := v.Contents.Records()
 	for at := name.Parent(); at.IsAtOrBelow(v.Name); at = at.Parent() {
 		wild, err := at.Child("*")
 		if err == nil && len(v.Contents.At(wild)) > 0 {
 			return wild
 		}
-		i, found := slices.BinarySearchFunc(all, at, func(r record.Record, n dnsname.Name) int { return r.Name.Compare(n) })
-		if found || i < len(all) && all[i].Name.IsBelow(at) {
+		if v.standsItself(at) {
 			return dnsname.Name{} // the closest name that exists has no wildcard
 		}
 	}

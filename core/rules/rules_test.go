@@ -68,7 +68,7 @@ var rows = map[string][2]string{
 	"address-as-target":            {"@ MX 10 192.0.2.1", "@ MX 10 host-192-0-2-1.x.test."},
 	"web-address-as-target":        {`_a._tcp SRV 1 1 1 https\:\/\/x.test.`, "a CNAME x.test."},
 	"zone-name-repeated-in-target": {"a CNAME www.saltmarsh-ferries.example", "a CNAME www.saltmarsh-ferries.example."},
-	"final-dot-missing":            {"@ MX 10 mx1.post.example", "@ MX 10 mx1.post.example.|a CNAME mx1.post"},
+	"final-dot-missing":            {"@ MX 10 mx1.post.example|* A 192.0.2.1", "@ MX 10 mx1.post.example.|a CNAME mx1.post"},
 	"target-missing":               {"a CNAME nowhere", "a CNAME b|c.b A 192.0.2.1|d CNAME x.e|*.e A 192.0.2.1"},
 	"target-without-address":       {"@ MX 10 mail|mail TXT x", "@ MX 10 mail|mail AAAA 2001:db8::1|@ MX 20 x.w|*.w A 192.0.2.1|@ NS n.x.test."},
 	"ns-at-cname":                  {"a NS n|n CNAME x.test.", "a NS n|n A 192.0.2.1"},

@@ -41,7 +41,7 @@ var targetRules = []rule{
 		types: pointing,
 		set: eachTarget(func(v *view, s record.Set, t dnsname.Name, say sayer) {
 			if whole, ok := v.withoutZone(t); ok {
-				say(s.Key(), fmt.Sprintf("%s does not exist; %s with a final dot is meant, probably.", t.Unicode(), whole.Unicode()), retarget(s, t, whole))
+				say(s.Key(), fmt.Sprintf("%s is not in the zone; %s with a final dot is meant, probably.", t.Unicode(), whole.Unicode()), retarget(s, t, whole))
 			}
 		})},
 	{Rule: Rule{"target-missing", finding.Warning, "A record points at a name within the zone that does not exist.", "Correct the name, or add the records of that host."},
@@ -98,7 +98,7 @@ func (v *view) ours(name dnsname.Name) bool {
 
 // withoutZone gives what a name would be with a final dot where it was written, if that looks like the name of a host elsewhere.
 func (v *view) withoutZone(name dnsname.Name) (dnsname.Name, bool) {
-	if !v.ours(name) || name == v.Name || v.exists(name) {
+	if _, repeated := v.withoutRepetition(name); repeated || !v.ours(name) || name == v.Name || v.standsItself(name) {
 		return name, false
 	}
 	whole, err := dnsname.Parse(name.Relative(v.Name))

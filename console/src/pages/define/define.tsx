@@ -91,9 +91,10 @@ function Editor({ name, text, change }: { name: string; text: string; change: (f
 }
 
 function WouldDo({ list }: { list: Defined[] }) {
+  const warnings = list.flatMap((d) => d.findings).filter((f) => f.severity === 'warning').length
   return (
     <div className="grid gap-3">
-      <Notice light="settled" title="No faults. This is what it would do; nothing is changed yet.">
+      <Notice light={warnings > 0 ? 'settling' : 'settled'} title={`No faults${warnings > 0 ? `, ${count(warnings, 'warning')}` : ''}. This is what it would do; nothing is changed yet.`}>
         Taking it changes what the zone <em>should</em> contain. Writing that to the provider is the step after, and asks again.
       </Notice>
       {list.map((d) => (

@@ -186,24 +186,8 @@ type compared struct {
 }
 
 func (a *app) showCompared(zone dnsname.Name, before, after record.Contents) error {
-	d := compared{Added: []record.Record{}, Removed: []record.Record{}}
-	old, now := before.Records(), after.Records()
-	for i, j := 0, 0; i < len(old) || j < len(now); {
-		switch {
-		case j == len(now) || i < len(old) && old[i].Compare(now[j]) < 0:
-			d.Removed = append(d.Removed, old[i])
-			i++
-		case i == len(old) || old[i].Compare(now[j]) > 0:
-			d.Added = append(d.Added, now[j])
-			j++
-		case old[i].TTL != now[j].TTL:
-			d.Removed, d.Added = append(d.Removed, old[i]), append(d.Added, now[j])
-			i, j = i+1, j+1
-		default:
-			d.Same++
-			i, j = i+1, j+1
-		}
-	}
+	var d compared
+	d.Added, d.Removed, d.Same = record.Difference(before, after)
 	if err := a.show(d, func() {
 		a.showRecords(zone, d.Added, d.Removed)
 		a.printf("%d added, %d removed, %d the same.\n", len(d.Added), len(d.Removed), d.Same)

@@ -20,8 +20,7 @@ func (a *app) zoneCommand() *cobra.Command {
 	c.AddCommand(
 		&cobra.Command{Use: "list", Short: "Zones that are looked after", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error { return a.zoneList() }},
 		&cobra.Command{Use: "show ZONE", Short: "Where a zone is served, and its last syncs", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error { return a.zoneShow(args[0]) }},
-		&cobra.Command{Use: "history ZONE", Short: "Accepted states of a zone, newest first", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error { return a.zoneHistory(args[0]) }},
-		a.zoneImportCommand(), a.zoneExportCommand(), a.zoneCheckCommand(), a.zoneConvertCommand(), a.zoneCompareCommand(),
+		a.zoneHistoryCommand(), a.zoneRestoreCommand(), a.zoneImportCommand(), a.zoneExportCommand(), a.zoneCheckCommand(), a.zoneConvertCommand(), a.zoneCompareCommand(),
 	)
 	return c
 }
@@ -85,24 +84,6 @@ func (a *app) zoneShow(name string) error {
 				a.printf("             last sync %d: %s. %s\n", p.LastSync.ID, p.LastSync.State, p.LastSync.Message)
 			}
 		}
-	})
-}
-
-func (a *app) zoneHistory(name string) error {
-	path, _, err := zonePath("zones", name, "/revisions")
-	if err != nil {
-		return err
-	}
-	list, err := all[store.Revision](a, path)
-	if err != nil {
-		return err
-	}
-	return a.show(list, func() {
-		var rows [][]string
-		for _, r := range list {
-			rows = append(rows, []string{fmt.Sprint(r.Number), r.CreatedAt.Format("2006-01-02 15:04:05"), r.Author, fmt.Sprint(r.Records), r.Source})
-		}
-		a.table([]string{"REVISION", "ACCEPTED", "BY", "RECORDS", "FROM"}, rows)
 	})
 }
 

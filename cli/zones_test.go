@@ -17,7 +17,9 @@ import (
 
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
+	"beacon/core/finding"
 	"beacon/core/record"
+	"beacon/core/rules"
 	"beacon/core/zonefile"
 	"beacon/registrar"
 	"beacon/service"
@@ -64,12 +66,16 @@ func TestZoneViews(t *testing.T) {
 		"GET /zones/saltmarsh-ferries.example":               view,
 		"GET /zones/saltmarsh-ferries.example/records":       page[record.Record]{Items: records(t, "@ 60 A 192.0.2.1\nwww 60 A 192.0.2.1\n")},
 		"GET /zones/saltmarsh-ferries.example/revisions":     page[store.Revision]{Items: []store.Revision{{Number: 2, Author: "keeper", Source: "x.beacon.yaml"}}},
-		"GET /accounts":                                      page[store.Account]{Items: []store.Account{{Name: "heron-main", Kind: "heron", Address: "http://127.0.0.1"}}},
-		"GET /accounts/heron-main/zones":                     page[service.RemoteZone]{Items: []service.RemoteZone{{Name: domain, ID: "h-1", Nameservers: view.Placements[0].Nameservers}}},
-		"GET /accounts/gannet-main/registrations":            page[registrar.Registration]{Items: []registrar.Registration{{Name: domain, Saved: view.Placements[0].Nameservers}}},
-		"GET /domains":                                       page[service.DomainView]{Items: []service.DomainView{{Name: domain, Verdict: delegation.Settling, SettlesBy: &by, At: []string{"heron-main"}}}},
-		"GET /clock":                                         worldClock{now, 60},
-		"GET /logbook":                                       page[store.Entry]{Items: []store.Entry{{Actor: "keeper", Action: "sync.done", Subject: "s", Detail: "d"}}},
+		"GET /zones/saltmarsh-ferries.example/comparison":    service.Compared{From: 1, To: 2, Added: records(t, "@ 60 A 192.0.2.1\nwww 60 A 192.0.2.1\n"), Same: 3},
+		"GET /zones/saltmarsh-ferries.example/history":       page[service.NameChange]{Items: []service.NameChange{{Revision: store.Revision{Number: 2, Author: "keeper"}, Added: records(t, "www 60 A 192.0.2.1\n")}}},
+		"POST /zones/saltmarsh-ferries.example/restorations": store.Revision{Number: 5},
+		"GET /zones/saltmarsh-ferries.example/findings":      page[rules.Found]{Items: []rules.Found{{Finding: finding.Finding{Code: "www-missing", Severity: finding.Notice, Message: "m", Remedy: "r"}}}},
+		"GET /accounts":                           page[store.Account]{Items: []store.Account{{Name: "heron-main", Kind: "heron", Address: "http://127.0.0.1"}}},
+		"GET /accounts/heron-main/zones":          page[service.RemoteZone]{Items: []service.RemoteZone{{Name: domain, ID: "h-1", Nameservers: view.Placements[0].Nameservers}}},
+		"GET /accounts/gannet-main/registrations": page[registrar.Registration]{Items: []registrar.Registration{{Name: domain, Saved: view.Placements[0].Nameservers}}},
+		"GET /domains":                            page[service.DomainView]{Items: []service.DomainView{{Name: domain, Verdict: delegation.Settling, SettlesBy: &by, At: []string{"heron-main"}}}},
+		"GET /clock":                              worldClock{now, 60},
+		"GET /logbook":                            page[store.Entry]{Items: []store.Entry{{Actor: "keeper", Action: "sync.done", Subject: "s", Detail: "d"}}},
 		"POST /domains/saltmarsh-ferries.example/delegation": service.Delegated{Domain: domain, Registrar: "gannet-main", Steps: []string{"save", "activate"}, Next: "See it arrive."},
 	}}
 	for _, c := range []struct {
@@ -79,6 +85,10 @@ func TestZoneViews(t *testing.T) {
 		{[]string{"zone", "list"}, []string{"saltmarsh-ferries.example", "revision 2, 14 records", "heron-main", "Public site"}},
 		{[]string{"zone", "show", "saltmarsh-ferries.example"}, []string{"gannet-main", "quay-11.heron.test", "last sync 3: done. Written."}},
 		{[]string{"zone", "history", "saltmarsh-ferries.example"}, []string{"keeper", "x.beacon.yaml"}},
+		{[]string{"zone", "history", "saltmarsh-ferries.example", "--from", "1", "--to", "2"}, []string{"+ www A", "192.0.2.1", "From revision 1 to 2: 2 added, 0 removed, 3 the same."}},
+		{[]string{"zone", "history", "saltmarsh-ferries.example", "--of", "www"}, []string{"revision 2, ", "by keeper", "+ www A"}},
+		{[]string{"zone", "restore", "saltmarsh-ferries.example", "--revision", "1", "--yes"}, []string{"+ www A", "Taken as revision 5. Write it to the providers: beacon sync"}},
+		{[]string{"zone", "check", "saltmarsh-ferries.example"}, []string{"www-missing", "0 errors, 0 warnings, 1 notice."}},
 		{[]string{"zone", "export", "saltmarsh-ferries.example"}, []string{"$ORIGIN saltmarsh-ferries.example.", "www A 192.0.2.1"}},
 		{[]string{"zone", "export", "saltmarsh-ferries.example", "--as", "definition"}, []string{"zones:", "at: [heron-main]", "registrar: gannet-main", "www A 192.0.2.1"}},
 		{[]string{"provider", "list"}, []string{"heron-main", "http://127.0.0.1"}},

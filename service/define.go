@@ -108,7 +108,7 @@ func (s *Service) defineZone(ctx context.Context, tx *store.Tx, d definition.Zon
 			placed[p.Account] = true
 		}
 	}
-	out.Added, out.Removed, out.Same = compareRecords(before, d.Contents)
+	out.Added, out.Removed, out.Same = record.Difference(before, d.Contents)
 	for _, name := range d.At {
 		if !placed[name] {
 			out.NewAt = append(out.NewAt, name)

@@ -139,19 +139,6 @@ func (s *Service) Wanted(ctx context.Context, name dnsname.Name) (c record.Conte
 	return c, err
 }
 
-// Revisions gives a zone's accepted states, newest first.
-func (s *Service) Revisions(ctx context.Context, name dnsname.Name) (list []store.Revision, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) error {
-		z, err := tx.Zone(name)
-		if err != nil {
-			return err
-		}
-		list, err = tx.Revisions(z.ID)
-		return err
-	})
-	return list, err
-}
-
 // Import is a zone file that is to become what a zone should contain.
 type Import struct {
 	Zone   dnsname.Name
@@ -206,7 +193,7 @@ func (s *Service) ImportZone(ctx context.Context, in Import) (Imported, error) {
 				return err
 			}
 		}
-		out.Added, out.Removed, out.Same = compareRecords(before, contents)
+		out.Added, out.Removed, out.Same = record.Difference(before, contents)
 		if in.DryRun {
 			return nil
 		}
@@ -233,29 +220,6 @@ func zoneOrNew(tx *store.Tx, name dnsname.Name, create bool) (z store.Zone, know
 	}
 	z, err = tx.AddZone(name)
 	return z, false, err
-}
-
-// compareRecords gives the records that only one of two contents has.
-func compareRecords(before, after record.Contents) (added, removed []record.Record, same int) {
-	had := map[record.Record]bool{}
-	for _, r := range before.Records() {
-		had[r] = true
-	}
-	added, removed = []record.Record{}, []record.Record{}
-	for _, r := range after.Records() {
-		if had[r] {
-			same++
-			delete(had, r)
-		} else {
-			added = append(added, r)
-		}
-	}
-	for _, r := range before.Records() {
-		if had[r] {
-			removed = append(removed, r)
-		}
-	}
-	return added, removed, same
 }
 
 // Findings judges what a zone should contain.

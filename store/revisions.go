@@ -129,6 +129,12 @@ func (t *Tx) Revision(id uint64) (r Revision, err error) {
 	return r, found(err, "revision %d", id)
 }
 
+// RevisionByNumber finds a revision of a zone.
+func (t *Tx) RevisionByNumber(zoneID uint64, number uint32) (r Revision, err error) {
+	err = t.db.Where("zone_id = ? AND number = ?", zoneID, number).Take(&r).Error
+	return r, found(err, "revision %d", number)
+}
+
 // Revisions gives a zone's revisions, newest first.
 func (t *Tx) Revisions(zoneID uint64) (list []Revision, err error) {
 	err = t.db.Where("zone_id = ?", zoneID).Order("number DESC").Limit(200).Find(&list).Error

@@ -87,7 +87,7 @@ test('the change list is shown, written, and its progress followed', async () =>
   await press(page, view('Records'))
   await type(page, page.getByLabel('Find'), 'gauge')
   await page.getByText('3 of 14 records').waitFor()
-  await page.getByText('Revision 1').waitFor()
+  await page.getByText('Revision 1', { exact: true }).waitFor()
   await accessible(page, 'records')
 })
 
@@ -152,6 +152,20 @@ test('a guard holds until somebody says yes', async () => {
   await expect(button('Write to heron-main').isDisabled()).resolves.toBe(true)
   await accessible(page, 'a guard speaks')
   await press(page, page.getByRole('checkbox', { name: 'Yes, this is meant' }))
+  await press(page, button('Write to heron-main'))
+  await page.getByText('The provider has what the zone should contain.').waitFor()
+})
+
+test('an earlier revision is looked at, and gone back to', async () => {
+  const { page } = watched
+  await press(page, view('Records'))
+  await press(page, button(/^What it changed in revision 2/))
+  await page.getByText('_dmarc TXT').waitFor()
+  await accessible(page, 'a revision')
+  await press(page, button(/^Go back to it.*revision 1/))
+  await page.getByText('Taken as revision 3.').waitFor()
+  await press(page, link('see and write the changes'))
+  await page.getByText('11 to add, 0 to change, 0 to remove').waitFor()
   await press(page, button('Write to heron-main'))
   await page.getByText('The provider has what the zone should contain.').waitFor()
 })

@@ -176,3 +176,28 @@ func (c Contents) Without(keys ...Key) Contents {
 
 // Equal reports whether both hold exactly the same records, TTLs included.
 func (c Contents) Equal(o Contents) bool { return slices.Equal(c.records, o.records) }
+
+// Difference gives the records that only one of two contents has, in their order, and how many both have. A record whose
+// TTL alone differs is in both lists.
+func Difference(before, after Contents) (added, removed []Record, same int) {
+	added, removed = []Record{}, []Record{}
+	old, now := before.records, after.records
+	for i, j := 0, 0; i < len(old) || j < len(now); {
+		switch {
+		case j == len(now) || i < len(old) && old[i].Compare(now[j]) < 0:
+			removed = append(removed, old[i])
+			i++
+		case i == len(old) || old[i].Compare(now[j]) > 0:
+			added = append(added, now[j])
+			j++
+		default:
+			if old[i].TTL == now[j].TTL {
+				same++
+			} else {
+				removed, added = append(removed, old[i]), append(added, now[j])
+			}
+			i, j = i+1, j+1
+		}
+	}
+	return added, removed, same
+}

@@ -53,6 +53,13 @@ export const useRegistrations = (account: string) =>
 export const useLogbook = (subject: string, requests: boolean) =>
   useQuery({ queryKey: ['logbook', subject, requests], queryFn: ({ signal }) => get('/logbook', { subject, requests, limit: 100 }, signal) })
 
+export const useComparison = (name: string, from: number, to: number) =>
+  useQuery({
+    queryKey: ['zones', name, 'comparison', from, to],
+    queryFn: ({ signal }) => get('/zones/{name}/comparison', { name, from, to }, signal),
+    staleTime: Infinity, // revisions never change
+  })
+
 /** What would be done at the registrar, without doing it. */
 export const usePlan = (name: string) =>
   useQuery({
@@ -91,6 +98,9 @@ export const useSync = (name: string) =>
       post('/zones/{name}/syncs', { name }, { account: how.account, allow: how.allow, expect: how.expect, put_back: how.putBack }),
     ['zones', name],
   )
+
+export const useRestore = (name: string) =>
+  useRefreshing((revision: number) => post('/zones/{name}/restorations', { name }, { revision }), ['zones', name], ['domains'])
 
 export const useDraft = () =>
   useMutation({

@@ -1,8 +1,9 @@
 // What a definition does to one zone.
-import type { Defined, DnsRecord } from '../../api/types'
+import type { Defined } from '../../api/types'
 import { Findings } from '../../parts/findings'
 import { Plate } from '../../parts/kit'
-import { count, plain, relative } from '../../parts/text'
+import { RecordLines } from '../../parts/record-lines'
+import { count, plain } from '../../parts/text'
 
 export function Taken({ defined: d }: { defined: Defined }) {
   return (
@@ -18,14 +19,9 @@ export function Taken({ defined: d }: { defined: Defined }) {
       {d.added.length + d.removed.length > 0 && (
         <details className="mt-2" open={d.added.length + d.removed.length <= 40}>
           <summary className="font-semibold text-accent">The records</summary>
-          <ul className="mt-2 overflow-hidden rounded-key border border-line">
-            {d.removed.map((r, i) => (
-              <Line key={'-' + i} sign="−" word="removed" record={r} zone={d.zone} tone="bg-wrong-wash" />
-            ))}
-            {d.added.map((r, i) => (
-              <Line key={'+' + i} sign="+" word="added" record={r} zone={d.zone} tone="bg-settled-wash" />
-            ))}
-          </ul>
+          <div className="mt-2">
+            <RecordLines zone={d.zone} added={d.added} removed={d.removed} />
+          </div>
         </details>
       )}
       {d.findings.length > 0 && (
@@ -35,21 +31,5 @@ export function Taken({ defined: d }: { defined: Defined }) {
         </div>
       )}
     </Plate>
-  )
-}
-
-function Line({ sign, word, record: r, zone, tone }: { sign: string; word: string; record: DnsRecord; zone: string; tone: string }) {
-  return (
-    <li className={`data grid grid-cols-[1rem_1fr_auto] gap-x-3 border-b border-line px-3 py-1 last:border-0 sm:grid-cols-[1rem_12rem_4rem_1fr] ${tone}`}>
-      <span aria-hidden="true" className="font-semibold">
-        {sign}
-      </span>
-      <span className="sr-only">{word}</span>
-      <span className="font-semibold">
-        {relative(r.name, zone)} {r.type}
-      </span>
-      <span className="text-right">{r.ttl}</span>
-      <span className="max-sm:col-span-2 max-sm:col-start-2">{r.data}</span>
-    </li>
   )
 }

@@ -1,13 +1,14 @@
 // What the zone should contain, and how it came to be so.
 import { useDeferredValue, useId, useState } from 'react'
 import { Link } from 'react-router'
-import { useFindings, useHosts, useRecords, useRevisions } from '../../api/hooks'
+import { useFindings, useHosts, useRecords } from '../../api/hooks'
 import type { DnsRecord } from '../../api/types'
 import { Findings } from '../../parts/findings'
 import { Empty, Plate, Shown } from '../../parts/kit'
 import { EmptyChart } from '../../parts/pictures'
-import { count, plain, relative, wall } from '../../parts/text'
+import { count, plain, relative } from '../../parts/text'
 import { useName } from './domain'
+import { Revisions } from './revisions'
 
 /** How many records are drawn at once; the filter finds the others. */
 const most = 500
@@ -90,33 +91,6 @@ function Judged({ name }: { name: string }) {
     <Plate title="Findings" aside="what is wrong with these records, and what to do">
       <Shown query={findings} rows={1}>
         {({ items }) => (items.length === 0 ? <p className="text-soft">Nothing is wrong with them.</p> : <Findings list={items} />)}
-      </Shown>
-    </Plate>
-  )
-}
-
-function Revisions({ name }: { name: string }) {
-  const revisions = useRevisions(name)
-  return (
-    <Plate title="Revisions" aside="accepted states, newest first">
-      <Shown query={revisions} rows={1}>
-        {({ items }) =>
-          items.length === 0 ? (
-            <p className="text-soft">None yet.</p>
-          ) : (
-            <ul className="divide-y divide-line">
-              {items.map((r) => (
-                <li key={r.number} className="flex flex-wrap gap-x-4 py-1.5">
-                  <span className="font-semibold">Revision {r.number}</span>
-                  <span>{count(r.records, 'record')}</span>
-                  <span className="text-soft">
-                    {r.author}, from <span className="data">{r.source}</span>, {wall(r.created_at)}
-                  </span>
-                </li>
-              ))}
-            </ul>
-          )
-        }
       </Shown>
     </Plate>
   )

@@ -1,0 +1,127 @@
+package cli
+
+import (
+	"fmt"
+	"net/url"
+
+	"github.com/spf13/cobra"
+
+	"beacon/core/dnsname"
+	"beacon/service"
+	"beacon/store"
+)
+
+func (a *app) zoneHistoryCommand() *cobra.Command {
+	var from, to uint32
+	var of string
+	c := &cobra.Command{
+		Use: "history ZONE", Short: "Accepted states of a zone, what changed between two, or the history of one name", Args: cobra.ExactArgs(1),
+		Example: "  beacon zone history saltmarsh-ferries.example\n  beacon zone history saltmarsh-ferries.example --from 1 --to 3\n  beacon zone history saltmarsh-ferries.example --of www",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			path, zone, err := zonePath("zones", args[0], "")
+			if err != nil {
+				return err
+			}
+			switch {
+			case of != "":
+				return a.nameHistory(path, zone, of)
+			case to != 0:
+				return a.compareRevisions(path, zone, from, to)
+			case cmd.Flags().Changed("from"):
+				return misuse("say up to which revision: --to NUMBER")
+			}
+			return a.revisions(path)
+		},
+	}
+	c.Flags().Uint32Var(&from, "from", 0, "compare from this revision; 0 for the empty zone before the first")
+	c.Flags().Uint32Var(&to, "to", 0, "compare to this revision")
+	c.Flags().StringVar(&of, "of", "", "the history of this name")
+	return c
+}
+
+func (a *app) revisions(path string) error {
+	list, err := all[store.Revision](a, path+"/revisions")
+	if err != nil {
+		return err
+	}
+	return a.show(list, func() {
+		var rows [][]string
+		for _, r := range list {
+			rows = append(rows, []string{fmt.Sprint(r.Number), r.CreatedAt.Format("2006-01-02 15:04:05"), r.Author, fmt.Sprint(r.Records), r.Source})
+		}
+		a.table([]string{"REVISION", "ACCEPTED", "BY", "RECORDS", "FROM"}, rows)
+	})
+}
+
+func (a *app) compareRevisions(path string, zone dnsname.Name, from, to uint32) error {
+	var got service.Compared
+	if err := a.call("GET", fmt.Sprintf("%s/comparison?from=%d&to=%d", path, from, to), nil, &got); err != nil {
+		return err
+	}
+	return a.show(got, func() {
+		a.showRecords(zone, got.Added, got.Removed)
+		a.printf("From revision %d to %d: %d added, %d removed, %d the same.\n", from, to, len(got.Added), len(got.Removed), got.Same)
+	})
+}
+
+func (a *app) nameHistory(path string, zone dnsname.Name, of string) error {
+	name, err := dnsname.ParseRelative(of, zone)
+	if err != nil {
+		return misuse("--of: %s", err)
+	}
+	list, err := all[service.NameChange](a, path+"/history?of="+url.QueryEscape(name.String()))
+	if err != nil {
+		return err
+	}
+	return a.show(list, func() {
+		if len(list) == 0 {
+			a.printf("No revision says anything of %s.\n", plain(name))
+		}
+		for _, c := range list {
+			a.printf("revision %d, %s, by %s, from %s\n", c.Revision.Number, c.Revision.CreatedAt.Format("2006-01-02 15:04:05"), c.Revision.Author, c.Revision.Source)
+			a.showRecords(zone, c.Added, c.Removed)
+		}
+	})
+}
+
+func (a *app) zoneRestoreCommand() *cobra.Command {
+	var number uint32
+	var dryRun, yes bool
+	c := &cobra.Command{
+		Use: "restore ZONE --revision NUMBER", Short: "Make what an earlier revision said what the zone should contain again", Args: cobra.ExactArgs(1),
+		Long: "Takes what an earlier revision said as a new revision. Nothing is written to a provider by it: beacon sync does that.",
+		RunE: func(_ *cobra.Command, args []string) error {
+			path, zone, err := zonePath("zones", args[0], "")
+			if err != nil {
+				return err
+			}
+			var view service.ZoneView
+			if err := a.call("GET", path, nil, &view); err != nil {
+				return err
+			}
+			if view.Revision == nil {
+				return exit{ExitFailed, plain(zone) + " has no revision yet"}
+			}
+			if a.output == "table" || dryRun {
+				if err := a.compareRevisions(path, zone, view.Revision.Number, number); err != nil || dryRun {
+					return err
+				}
+			}
+			if err := a.agreed(yes, fmt.Sprintf("Shall %s contain again what revision %d said?", plain(zone), number)); err != nil {
+				return err
+			}
+			var made store.Revision
+			if err := a.call("POST", path+"/restorations", map[string]any{"revision": number}, &made); err != nil {
+				return err
+			}
+			return a.show(made, func() {
+				a.printf("Taken as revision %d. Write it to the providers: beacon sync %s\n", made.Number, plain(zone))
+			})
+		},
+	}
+	c.Flags().Uint32Var(&number, "revision", 0, "number of the revision, as beacon zone history shows it")
+	c.Flags().BoolVar(&dryRun, "dry-run", false, "show what would change")
+	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
+	_ = c.MarkFlagRequired("revision")
+	return c
+}

@@ -1,0 +1,146 @@
+package service
+
+import (
+	"context"
+	"fmt"
+
+	"beacon/core/dnsname"
+	"beacon/core/record"
+	"beacon/store"
+)
+
+// Compared is what differs between two revisions of a zone.
+type Compared struct {
+	From    uint32          `json:"from"` // 0 for before the first
+	To      uint32          `json:"to"`
+	Added   []record.Record `json:"added"`
+	Removed []record.Record `json:"removed"`
+	Same    int             `json:"same"`
+}
+
+// NameChange is a revision that changed the records of one name.
+type NameChange struct {
+	Revision store.Revision  `json:"revision"`
+	Added    []record.Record `json:"added"`
+	Removed  []record.Record `json:"removed"`
+}
+
+// Revisions gives a zone's accepted states, newest first.
+func (s *Service) Revisions(ctx context.Context, name dnsname.Name) (list []store.Revision, err error) {
+	err = s.tx(ctx, func(tx *store.Tx) error {
+		z, err := tx.Zone(name)
+		if err != nil {
+			return err
+		}
+		list, err = tx.Revisions(z.ID)
+		return err
+	})
+	return list, err
+}
+
+// CompareRevisions says what differs between two revisions; 0 stands for the empty zone before the first.
+func (s *Service) CompareRevisions(ctx context.Context, name dnsname.Name, from, to uint32) (out Compared, err error) {
+	err = s.tx(ctx, func(tx *store.Tx) error {
+		z, err := tx.Zone(name)
+		if err != nil {
+			return err
+		}
+		before, err := contentsOf(tx, z, from)
+		if err != nil {
+			return err
+		}
+		after, err := contentsOf(tx, z, to)
+		if err != nil {
+			return err
+		}
+		out = Compared{From: from, To: to}
+		out.Added, out.Removed, out.Same = record.Difference(before, after)
+		return nil
+	})
+	return out, err
+}
+
+func contentsOf(tx *store.Tx, z store.Zone, number uint32) (record.Contents, error) {
+	if number == 0 {
+		return record.Contents{}, nil
+	}
+	rev, err := tx.RevisionByNumber(z.ID, number)
+	if err != nil {
+		return record.Contents{}, err
+	}
+	return tx.Contents(rev.ID)
+}
+
+// mostHistory is how many revisions the history of a name goes back.
+const mostHistory = 50
+
+// NameHistory gives the revisions that changed the records of one name, newest first.
+func (s *Service) NameHistory(ctx context.Context, zone, name dnsname.Name) (list []NameChange, err error) {
+	if !name.IsAtOrBelow(zone) {
+		return nil, problem(Invalid, "%s does not lie in the zone %s.", name.Unicode(), zone.Unicode())
+	}
+	err = s.tx(ctx, func(tx *store.Tx) error {
+		z, err := tx.Zone(zone)
+		if err != nil {
+			return err
+		}
+		revisions, err := tx.Revisions(z.ID)
+		if err != nil {
+			return err
+		}
+		list = []NameChange{}
+		own := func(number uint32) (record.Contents, error) {
+			c, err := contentsOf(tx, z, number)
+			return record.NewContents(append([]record.Record{}, c.At(name)...)), err
+		}
+		var after record.Contents
+		for i, rev := range revisions[:min(len(revisions), mostHistory)] {
+			if i == 0 {
+				if after, err = own(rev.Number); err != nil {
+					return err
+				}
+			}
+			before, err := own(rev.Number - 1)
+			if err != nil {
+				return err
+			}
+			if added, removed, _ := record.Difference(before, after); len(added)+len(removed) > 0 {
+				list = append(list, NameChange{rev, added, removed})
+			}
+			after = before
+		}
+		return nil
+	})
+	return list, err
+}
+
+// Restore makes what an earlier revision said what the zone should contain again, as a new revision. Writing it to the
+// providers is a sync as ever.
+func (s *Service) Restore(ctx context.Context, name dnsname.Name, number uint32) (rev store.Revision, err error) {
+	err = s.tx(ctx, func(tx *store.Tx) error {
+		z, err := tx.LockZone(name)
+		if err != nil {
+			return err
+		}
+		old, err := tx.RevisionByNumber(z.ID, number)
+		if err != nil {
+			return err
+		}
+		contents, err := tx.Contents(old.ID)
+		if err != nil {
+			return err
+		}
+		if err := hostsFit(tx, z, contents); err != nil {
+			return err
+		}
+		made := false
+		if rev, made, err = tx.AddRevision(z, contents, actor(ctx), fmt.Sprintf("revision %d", number)); err != nil {
+			return err
+		}
+		if !made {
+			return problem(InTheWay, "Revision %d says what %s should contain already.", number, name.Unicode())
+		}
+		return tx.Log(actor(ctx), "zone.restored", name.String(), fmt.Sprintf("to what revision %d said, as revision %d", number, rev.Number))
+	})
+	return rev, err
+}

@@ -82,4 +82,5 @@ need-database:
 	@scripts/need mariadbd=mariadb-server-core,mariadb-client-core
 
 need-tests: need-go
-	@scripts/need mariadbd=mariadb-server-core,mariadb-client-core gcc=gcc,libc6-dev chromium=chromium,fonts-dejavu-core
+	@scripts/need mariadbd=mariadb-server-core,mariadb-client-core gcc=gcc,libc6-dev chromium=chromium,fonts-dejavu-core \
+		named-compilezone=bind9-utils kzonecheck=knot-dnssecutils

@@ -7,7 +7,7 @@ import (
 )
 
 // mostMade bounds how many records all $GENERATE lines of a text may make together.
-const mostMade = 1 << 20
+const mostMade = 1 << 17
 
 // generate makes one record for each number of a range, as several nameservers do:
 //

@@ -238,9 +238,12 @@ test('on a phone every page fits, and the light can be turned', async () => {
     await expect.poll(() => page.getByRole('status', { name: 'Loading' }).count()).toBe(0)
     await accessible(page, `${path} on a phone`)
   }
-  await tabTo(page, page.getByRole('radio', { name: 'Night' }).or(page.getByRole('radio', { name: 'Auto' })).first())
-  await page.keyboard.press('ArrowRight')
-  await page.keyboard.press('ArrowRight')
+  const light = (name: string) => page.getByRole('radio', { name }).locator('visible=true')
+  await tabTo(page, light('Auto'))
+  for (const next of ['Day', 'Night']) {
+    await page.keyboard.press('ArrowRight')
+    await expect.poll(() => light(next).evaluate((e) => e === document.activeElement)).toBe(true)
+  }
   await page.keyboard.press('Enter')
   await expect.poll(() => page.evaluate(() => document.documentElement.dataset.theme)).toBe('dark')
   await press(page, page.getByRole('button', { name: 'Sign out' }))

@@ -27,7 +27,7 @@ export type Watched = { page: Page; faults: string[]; expected: (what: RegExp) =
 
 export async function open(browser: Browser, size = { width: 1280, height: 800 }): Promise<Watched> {
   const context = await browser.newContext({ viewport: size, colorScheme: 'light', reducedMotion: 'reduce' })
-  context.setDefaultTimeout(10_000)
+  context.setDefaultTimeout(20_000)
   const page = await context.newPage()
   const faults: string[] = []
   let allowed: RegExp | undefined

@@ -60,10 +60,10 @@ const keepTries = 3
 func (a *app) keep(ctx context.Context, opt keepOptions, token string) error {
 	shown := ""
 	for {
-		line, refused, err := a.report1(ctx, opt, token)
+		line, refused, err := a.reportOnce(ctx, opt, token)
 		for try := 1; err != nil && try < keepTries && ctx.Err() == nil; try++ {
 			sleep(ctx, time.Duration(try)*time.Second)
-			line, refused, err = a.report1(ctx, opt, token)
+			line, refused, err = a.reportOnce(ctx, opt, token)
 		}
 		if err != nil {
 			line = err.Error()
@@ -98,8 +98,8 @@ func sleep(ctx context.Context, d time.Duration) {
 	}
 }
 
-// report1 makes one report and gives the line that came back.
-func (a *app) report1(ctx context.Context, opt keepOptions, token string) (line string, refused bool, err error) {
+// reportOnce makes one report and gives the line that came back.
+func (a *app) reportOnce(ctx context.Context, opt keepOptions, token string) (line string, refused bool, err error) {
 	query := url.Values{}
 	for name, value := range map[string]string{"host": opt.host, "v4": opt.v4, "v6": opt.v6} {
 		if value != "" {

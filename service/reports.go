@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"net/netip"
+	"slices"
 	"time"
 
 	"beacon/core/change"
@@ -93,51 +94,37 @@ func (s *Service) unchanged(tx *store.Tx, h store.Host) error {
 	if err != nil || len(stuck) == 0 {
 		return err
 	}
-	return s.await(tx, h, func(p store.Placement) bool {
-		for _, id := range stuck {
-			if p.ID == id {
-				return true
-			}
-		}
-		return false
-	})
-}
-
-func (s *Service) accept(tx *store.Tx, h store.Host, r store.Report, now dynaddr.Addresses) error {
-	all, err := tx.Placements(h.ZoneID)
+	placements, err := tx.Placements(h.ZoneID)
 	if err != nil {
 		return err
 	}
-	made := all[:0:0]
-	for _, p := range all {
-		if p.RemoteID != "" {
-			made = append(made, p)
-		}
+	return await(tx, h, slices.DeleteFunc(placements, func(p store.Placement) bool { return !slices.Contains(stuck, p.ID) }))
+}
+
+func (s *Service) accept(tx *store.Tx, h store.Host, r store.Report, now dynaddr.Addresses) error {
+	made, err := tx.Placements(h.ZoneID)
+	if err != nil {
+		return err
 	}
+	made = slices.DeleteFunc(made, func(p store.Placement) bool { return p.RemoteID == "" })
 	if err := tx.AcceptReport(r, now, made); err != nil {
 		return err
 	}
 	if err := tx.Log("host "+h.Name().String(), "host.reported", h.Name().String(), fmt.Sprintf("%s, before %s", addressText(now), addressText(h.At()))); err != nil {
 		return err
 	}
-	return s.await(tx, h, func(p store.Placement) bool { return p.RemoteID != "" })
+	return await(tx, h, made)
 }
 
-// await asks for syncs of the hosts at those placements of a host's zone that pick picks.
-func (s *Service) await(tx *store.Tx, h store.Host, pick func(store.Placement) bool) error {
+// await asks for syncs of the hosts at placements of a host's zone.
+func await(tx *store.Tx, h store.Host, placements []store.Placement) error {
 	z, err := tx.ZoneByID(h.ZoneID)
 	if err != nil {
 		return err
 	}
-	placements, err := tx.Placements(h.ZoneID)
-	if err != nil {
-		return err
-	}
 	for _, p := range placements {
-		if pick(p) {
-			if err := tx.AwaitHosts(z, p, "host "+h.Name().String()); err != nil {
-				return err
-			}
+		if err := tx.AwaitHosts(z, p, "host "+h.Name().String()); err != nil {
+			return err
 		}
 	}
 	return nil

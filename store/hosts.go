@@ -227,43 +227,9 @@ func (t *Tx) AwaitHosts(z Zone, p Placement, by string) error {
 	return t.AddSync(&Sync{PlacementID: p.ID, RevisionID: *z.RevisionID, Scope: ScopeHosts, RequestedBy: cut(by, 100)}, nil)
 }
 
-// LockPlacement gives a placement and keeps others from it until the transaction ends.
-func (t *Tx) LockPlacement(id uint64) (p Placement, err error) {
-	err = t.db.Clauses(clause.Locking{Strength: "UPDATE"}).Where("id = ?", id).Take(&p).Error
-	return p, found(err, "placement %d", id)
-}
-
 // Unarrived gives the placements at which a report is not visible, and to which no sync of hosts is on its way.
 func (t *Tx) Unarrived(reportID uint64) (placements []uint64, err error) {
 	err = t.db.Raw(`SELECT v.placement_id FROM arrivals v WHERE v.report_id = ? AND v.visible_at IS NULL AND NOT EXISTS
 		(SELECT 1 FROM syncs s WHERE s.placement_id = v.placement_id AND s.scope = ? AND s.state IN ('waiting', 'running'))`, reportID, ScopeHosts).Scan(&placements).Error
 	return placements, err
-}
-
-// BeginSync marks a sync as running, unless another one of its placement runs: then it gives that one's number.
-func (t *Tx) BeginSync(s Sync) (other uint64, err error) {
-	if _, err := t.LockPlacement(s.PlacementID); err != nil {
-		return 0, err
-	}
-	var running []uint64
-	if err := t.db.Raw("SELECT id FROM syncs WHERE placement_id = ? AND state = ? AND id <> ? LIMIT 1", s.PlacementID, SyncRunning, s.ID).Scan(&running).Error; err != nil {
-		return 0, err
-	}
-	if len(running) > 0 {
-		return running[0], nil
-	}
-	return 0, t.UpdateSync(s.ID, map[string]any{"state": SyncRunning})
-}
-
-// HostsWaiting reports whether a sync of the placement's hosts waits for its turn.
-func (t *Tx) HostsWaiting(placementID uint64) (bool, error) {
-	var waiting int64
-	err := t.db.Model(&Sync{}).Where("placement_id = ? AND scope = ? AND state = ?", placementID, ScopeHosts, SyncWaiting).Count(&waiting).Error
-	return waiting > 0, err
-}
-
-// LastSyncOfHosts gives the newest ended sync of a placement's hosts; zero for none.
-func (t *Tx) LastSyncOfHosts(placementID uint64) (s Sync, err error) {
-	err = t.db.Where("placement_id = ? AND scope = ? AND finished_at IS NOT NULL", placementID, ScopeHosts).Order("id DESC").Limit(1).Find(&s).Error
-	return s, err
 }

@@ -109,6 +109,34 @@ func (t *Tx) Syncs(placementID uint64) (list []Sync, err error) {
 	return list, err
 }
 
+// BeginSync marks a sync as running, unless another one of its placement runs: then it gives that one's number.
+func (t *Tx) BeginSync(s Sync) (other uint64, err error) {
+	if _, err := t.LockPlacement(s.PlacementID); err != nil {
+		return 0, err
+	}
+	var running []uint64
+	if err := t.db.Raw("SELECT id FROM syncs WHERE placement_id = ? AND state = ? AND id <> ? LIMIT 1", s.PlacementID, SyncRunning, s.ID).Scan(&running).Error; err != nil {
+		return 0, err
+	}
+	if len(running) > 0 {
+		return running[0], nil
+	}
+	return 0, t.UpdateSync(s.ID, map[string]any{"state": SyncRunning})
+}
+
+// HostsWaiting reports whether a sync of the placement's hosts waits for its turn.
+func (t *Tx) HostsWaiting(placementID uint64) (bool, error) {
+	var waiting int64
+	err := t.db.Model(&Sync{}).Where("placement_id = ? AND scope = ? AND state = ?", placementID, ScopeHosts, SyncWaiting).Count(&waiting).Error
+	return waiting > 0, err
+}
+
+// LastSyncOfHosts gives the newest ended sync of a placement's hosts; zero for none.
+func (t *Tx) LastSyncOfHosts(placementID uint64) (s Sync, err error) {
+	err = t.db.Where("placement_id = ? AND scope = ? AND finished_at IS NOT NULL", placementID, ScopeHosts).Order("id DESC").Limit(1).Find(&s).Error
+	return s, err
+}
+
 // UpdateSync changes columns of a sync.
 func (t *Tx) UpdateSync(id uint64, columns map[string]any) error {
 	return t.db.Model(&Sync{}).Where("id = ?", id).Updates(columns).Error

@@ -116,6 +116,12 @@ func (t *Tx) PlacementByID(id uint64) (p Placement, err error) {
 	return p, found(err, "placement %d", id)
 }
 
+// LockPlacement gives a placement and keeps others from it until the transaction ends.
+func (t *Tx) LockPlacement(id uint64) (p Placement, err error) {
+	err = t.db.Clauses(clause.Locking{Strength: "UPDATE"}).Where("id = ?", id).Take(&p).Error
+	return p, found(err, "placement %d", id)
+}
+
 // SetRemote keeps how the provider names the zone, and the nameservers it gave.
 func (t *Tx) SetRemote(placementID uint64, remoteID string, nameservers []dnsname.Name) error {
 	return t.db.Model(&Placement{}).Where("id = ?", placementID).

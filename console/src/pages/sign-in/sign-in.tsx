@@ -55,8 +55,7 @@ export function SignIn() {
             Sign in
           </Key>
           <p className="text-fine text-soft">
-            The first person is called <span className="data">keeper</span>. The password was shown when the service first started; the demo keeps it in the file{' '}
-            <span className="data">var/demo/password</span>.
+            The first person is called <span className="data">keeper</span>; the password was shown when the service first started.
           </p>
         </form>
       </main>

@@ -70,7 +70,7 @@ func ParseRelative(text string, origin Name) (Name, error) {
 	case origin.IsZero():
 		return fail("there is no origin to complete it")
 	}
-	ascii, err := toASCII(text)
+	ascii, err := ToASCII(text)
 	if err != nil {
 		return fail(err.Error())
 	}
@@ -177,7 +177,8 @@ func unescape(text string, i int) (c byte, last int, reason string) {
 // profile maps what people type (RFC 5891, with the mapping of UTS 46) without refusing "_" and "*".
 var profile = idna.New(idna.MapForLookup(), idna.StrictDomainName(false), idna.Transitional(false), idna.BidiRule())
 
-func toASCII(text string) (string, error) {
+// ToASCII gives a name with U-labels as A-labels (RFC 5891); nothing else about it is looked at.
+func ToASCII(text string) (string, error) {
 	for i := 0; i < len(text); i++ {
 		if text[i] >= 0x80 {
 			ascii, err := profile.ToASCII(text)

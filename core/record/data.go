@@ -29,7 +29,7 @@ func ParseData(t Type, text string, origin dnsname.Name) (Data, error) {
 	switch t {
 	case A, AAAA:
 		return parseAddress(t, text)
-	case NS, CNAME, PTR, DNAME:
+	case NS, CNAME, PTR, DNAME, ALIAS:
 		name, err := parseName(text, origin)
 		return Data(name), err
 	case MX:
@@ -102,7 +102,13 @@ func parseMX(text string, origin dnsname.Name) (Data, error) {
 }
 
 func parseGeneral(t Type, text string, origin dnsname.Name) (Data, error) {
+	if t == ALIAS {
+		return "", errors.New(`an ALIAS names a host; it has no form in octets`)
+	}
 	from := origin.String()
+	if holdsNames[t] {
+		text = asciiNames(text)
+	}
 	parser := dns.NewZoneParser(strings.NewReader(". 0 IN "+t.String()+" "+text), from, "")
 	rr, ok := parser.Next()
 	if err := parser.Err(); err != nil || !ok {
@@ -113,6 +119,26 @@ func parseGeneral(t Type, text string, origin dnsname.Name) (Data, error) {
 		return "", fmt.Errorf("%q is no %s data: %w", text, t, err)
 	}
 	return data, nil
+}
+
+// holdsNames are the types, among those that the library reads, whose data hold host names.
+var holdsNames = map[Type]bool{SOA: true, SRV: true, Type(dns.TypeRP): true, Type(dns.TypeNAPTR): true, Type(dns.TypeHTTPS): true, Type(dns.TypeSVCB): true,
+	Type(dns.TypeKX): true, Type(dns.TypeAFSDB): true}
+
+// asciiNames turns U-labels outside quotes into A-labels (RFC 5891); what is no name stays for the reader to refuse.
+func asciiNames(text string) string {
+	if !strings.ContainsFunc(text, func(c rune) bool { return c > 127 }) {
+		return text
+	}
+	fields := strings.Fields(text)
+	for i, f := range fields {
+		if !strings.Contains(f, `"`) {
+			if ascii, err := dnsname.ToASCII(f); err == nil {
+				fields[i] = ascii
+			}
+		}
+	}
+	return strings.Join(fields, " ")
 }
 
 // libraryReason keeps what the parser says about the data and drops its position, which is ours to give.
@@ -193,7 +219,7 @@ func (d Data) Target(t Type) dnsname.Name {
 		_, text, _ = strings.Cut(text, " ")
 	case SRV:
 		text = text[strings.LastIndexByte(text, ' ')+1:]
-	case NS, CNAME, PTR, DNAME:
+	case NS, CNAME, PTR, DNAME, ALIAS:
 	default:
 		return dnsname.Name{}
 	}

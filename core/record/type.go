@@ -30,11 +30,18 @@ const (
 	CAA   Type = Type(dns.TypeCAA)
 )
 
+// ALIAS is a record of ours: the name has the addresses of another one. It is never sent to anybody: who serves the zone
+// gets A and AAAA records that are kept right. Its number is one of those for private use (RFC 6895 section 3.1).
+const ALIAS Type = 65345
+
 // ParseType reads a mnemonic ("MX", in any case) or the generic form "TYPE123" (RFC 3597 section 5).
 // Types that exist in questions only, such as ANY or AXFR, are refused.
 func ParseType(text string) (Type, error) {
 	upper := strings.ToUpper(text)
 	number, known := dns.StringToType[upper]
+	if upper == "ALIAS" {
+		return ALIAS, nil
+	}
 	if !known && strings.HasPrefix(upper, "TYPE") {
 		n, err := strconv.ParseUint(upper[4:], 10, 16)
 		known = err == nil
@@ -50,6 +57,9 @@ func ParseType(text string) (Type, error) {
 }
 
 func (t Type) String() string {
+	if t == ALIAS {
+		return "ALIAS"
+	}
 	if name, ok := dns.TypeToString[uint16(t)]; ok {
 		return name
 	}

@@ -11,7 +11,11 @@ import (
 // Wire gives the record's data in wire form, without compression and with names in lower case, as DNSSEC signs them
 // (RFC 4034 section 6.2).
 func (r Record) Wire() ([]byte, error) {
-	rr, err := dns.NewRR(". 0 IN " + r.Type.String() + " " + string(r.Data))
+	as := r.Type
+	if as == ALIAS {
+		as = CNAME // a name, and nothing else
+	}
+	rr, err := dns.NewRR(". 0 IN " + as.String() + " " + string(r.Data))
 	if err != nil {
 		return nil, fmt.Errorf("data of %s %s: %w", r.Name, r.Type, err)
 	}

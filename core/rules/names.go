@@ -3,6 +3,7 @@ package rules
 import (
 	"fmt"
 	"strings"
+	"unicode"
 
 	"beacon/core/dnsname"
 	"beacon/core/finding"
@@ -45,6 +46,14 @@ var nameRules = []rule{
 				}
 			}
 		}},
+	{Rule: Rule{"mixed-scripts", finding.Warning, "A label mixes letters of several scripts that look alike, such as a Latin a and a Cyrillic а: it is typed by nobody, and used to deceive.",
+		"Type the name anew in one script."},
+		set: func(v *view, s record.Set, say sayer) {
+			v.mixed(s.Key(), s.Name, say)
+			for _, d := range s.Data {
+				v.mixed(s.Key(), d.Target(s.Type), say)
+			}
+		}},
 	{Rule: Rule{"underscore-in-host", finding.Warning, "A mail server or nameserver has an underscore in its name, which host names may not have (RFC 952, RFC 1123 section 2.1).",
 		"Give the server a name of letters, digits and hyphens."},
 		types: []record.Type{record.MX, record.NS},
@@ -74,6 +83,32 @@ var nameRules = []rule{
 		}},
 }
 
+// mixed says when a label mixes scripts whose letters are taken for one another (Unicode Technical Standard 39, section 5.1).
+func (v *view) mixed(key record.Key, name dnsname.Name, say sayer) {
+	if !strings.Contains(name.Key(), "xn--") {
+		return
+	}
+	for _, label := range strings.Split(name.Unicode(), ".") {
+		if scripts := alike(label); len(scripts) > 1 {
+			say(key, fmt.Sprintf("%s mixes %s letters: %s.", label, strings.Join(scripts, " and "), name))
+			return
+		}
+	}
+}
+
+// alike gives which of the scripts that look alike a label has letters of.
+func alike(label string) (scripts []string) {
+	for _, s := range []struct {
+		name  string
+		table *unicode.RangeTable
+	}{{"Latin", unicode.Latin}, {"Greek", unicode.Greek}, {"Cyrillic", unicode.Cyrillic}, {"Armenian", unicode.Armenian}, {"Cherokee", unicode.Cherokee}} {
+		if strings.ContainsFunc(label, func(c rune) bool { return unicode.Is(s.table, c) }) {
+			scripts = append(scripts, s.name)
+		}
+	}
+	return scripts
+}
+
 // withoutRepetition takes one of two endings away, where a name ends with the zone's name twice.
 func (v *view) withoutRepetition(name dnsname.Name) (dnsname.Name, bool) {
 	switch {
@@ -87,11 +122,11 @@ func (v *view) withoutRepetition(name dnsname.Name) (dnsname.Name, bool) {
 }
 
 func (v *view) hasAddress(name dnsname.Name) bool {
-	return !v.at(name, record.A).IsZero() || !v.at(name, record.AAAA).IsZero()
+	return !v.at(name, record.A).IsZero() || !v.at(name, record.AAAA).IsZero() || !v.at(name, record.ALIAS).IsZero()
 }
 
 func (v *view) ttlOf(name dnsname.Name) uint32 {
-	for _, t := range []record.Type{record.A, record.AAAA} {
+	for _, t := range []record.Type{record.A, record.AAAA, record.ALIAS} {
 		if s := v.at(name, t); !s.IsZero() {
 			return s.TTL
 		}
@@ -100,7 +135,7 @@ func (v *view) ttlOf(name dnsname.Name) uint32 {
 }
 
 func (v *view) copyAddresses(from, to dnsname.Name) (edits []Edit) {
-	for _, t := range []record.Type{record.A, record.AAAA} {
+	for _, t := range []record.Type{record.A, record.AAAA, record.ALIAS} {
 		if s := v.at(from, t); !s.IsZero() {
 			s.Name = to
 			edits = append(edits, Edit{After: s})

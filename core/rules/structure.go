@@ -2,6 +2,7 @@ package rules
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"beacon/core/dnsname"
@@ -29,11 +30,50 @@ var structureRules = []rule{
 				say(s.Key(), "A name can have one CNAME only.")
 			}
 		}},
-	{Rule: Rule{"cname-at-apex", finding.Error, "A CNAME stands at the apex, which always has SOA and NS records.", "Write the addresses themselves as A and AAAA records."},
+	{Rule: Rule{"cname-at-apex", finding.Error, "A CNAME stands at the apex, which always has SOA and NS records.", "Use an ALIAS, which gives the apex the addresses of another name, or write the addresses themselves as A and AAAA records."},
 		types: []record.Type{record.CNAME},
 		set: func(v *view, s record.Set, say sayer) {
 			if s.Name == v.Name {
-				say(s.Key(), "The apex always has SOA and NS records, which no CNAME can stand beside.")
+				alias := s
+				alias.Type = record.ALIAS
+				say(s.Key(), "The apex always has SOA and NS records, which no CNAME can stand beside.", Edit{Before: s}, Edit{After: alias})
+			}
+		}},
+	{Rule: Rule{"alias-beside-address", finding.Error, "An ALIAS stands beside an address or a CNAME of the same name: it says itself which addresses the name has.", "Take out either the ALIAS or the other records."},
+		types: []record.Type{record.ALIAS},
+		set: func(v *view, s record.Set, say sayer) {
+			for _, t := range []record.Type{record.A, record.AAAA, record.CNAME} {
+				if other := v.at(s.Name, t); !other.IsZero() {
+					say(s.Key(), fmt.Sprintf("The name also has %s records; which addresses it has would be said twice.", t), Edit{Before: other})
+					return
+				}
+			}
+		}},
+	{Rule: Rule{"several-alias", finding.Error, "A name has more than one ALIAS.", "Keep the one that is meant, take the others out."},
+		types: []record.Type{record.ALIAS},
+		set: func(_ *view, s record.Set, say sayer) {
+			if len(s.Data) > 1 {
+				say(s.Key(), "A name can follow one other name only.")
+			}
+		}},
+	{Rule: Rule{"alias-loop", finding.Error, "An ALIAS leads back to itself within the zone.", "Let it name the host that has the addresses."},
+		types: []record.Type{record.ALIAS},
+		set: func(v *view, s record.Set, say sayer) {
+			path := []dnsname.Name{s.Name}
+			for at := s.Data[0].Target(record.ALIAS); ; {
+				path = append(path, at)
+				next := v.at(at, record.ALIAS)
+				if next.IsZero() {
+					next = v.at(at, record.CNAME)
+				}
+				switch {
+				case at == s.Name:
+					say(s.Key(), fmt.Sprintf("It leads in a circle: %s.", joinNames(path)))
+					return
+				case next.IsZero() || slices.Contains(path[:len(path)-1], at):
+					return
+				}
+				at = next.Data[0].Target(next.Type)
 			}
 		}},
 	{Rule: Rule{"cname-loop", finding.Error, "CNAME records lead in a circle: nobody ever gets an answer.", "Let one of the names lead to where the data are."},

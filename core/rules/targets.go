@@ -78,7 +78,7 @@ var targetRules = []rule{
 		})},
 }
 
-var pointing = []record.Type{record.NS, record.MX, record.SRV, record.CNAME, record.PTR, record.DNAME}
+var pointing = []record.Type{record.NS, record.MX, record.SRV, record.CNAME, record.PTR, record.DNAME, record.ALIAS}
 
 // eachTarget calls a rule for each name that a set points at; the root, which says "none" (RFC 7505, RFC 2782), is none.
 func eachTarget(do func(*view, record.Set, dnsname.Name, sayer)) func(*view, record.Set, sayer) {

@@ -146,7 +146,7 @@ var zoneForms = map[string]func(io.Writer, dnsname.Name, record.Contents) error{
 	},
 	"definition": func(w io.Writer, zone dnsname.Name, c record.Contents) error {
 		ours := c.Filter(func(k record.Key) bool { return k.Name != zone || k.Type != record.SOA && k.Type != record.NS })
-		_, err := io.WriteString(w, definition.Write([]definition.Zone{{Name: zone, Contents: ours}}))
+		_, err := io.WriteString(w, definition.Write([]definition.Zone{{Name: zone, Contents: ours}}, nil))
 		return err
 	},
 }

@@ -170,7 +170,7 @@ func (a *app) zoneExportCommand() *cobra.Command {
 			for _, p := range z.Placements {
 				d.At = append(d.At, p.Account)
 			}
-			a.printf("%s", definition.Write([]definition.Zone{d}))
+			a.printf("%s", definition.Write([]definition.Zone{d}, nil))
 			return nil
 		}
 		return write(a.out, name, contents)

@@ -46,7 +46,7 @@ func (s *Service) Draft(ctx context.Context, r DraftRequest) (out Draft, err err
 	}
 	contents, left := withoutProvidersOwn(r.Zone, all)
 	out.LeftOut = left
-	out.Text = definition.Write([]definition.Zone{{Name: r.Zone, Label: r.Label, At: r.At, Registrar: r.Registrar, Contents: contents}})
+	out.Text = definition.Write([]definition.Zone{{Name: r.Zone, Label: r.Label, At: r.At, Registrar: r.Registrar, Contents: contents}}, nil)
 	return out, nil
 }
 

@@ -29,9 +29,18 @@ zones:
       gauge TXT "x"
 `
 
+// files makes files of names and texts.
+func files(pairs ...string) (list []File) {
+	for i := 0; i < len(pairs); i += 2 {
+		list = append(list, File{Name: pairs[i], Text: pairs[i+1]})
+	}
+	return list
+}
+
 func TestRead(t *testing.T) {
-	zones, faults := Read([]File{{"site.beacon.yaml", good}})
+	d, faults := Read(files("site.beacon.yaml", good))
 	require.Empty(t, faults)
+	zones := d.Zones
 	require.Len(t, zones, 2)
 	z := zones[0]
 	assert.Equal(t, "saltmarsh-ferries.example.", z.Name.String())
@@ -44,15 +53,22 @@ func TestRead(t *testing.T) {
 }
 
 func TestReadAfterWriteIsIdentity(t *testing.T) {
-	zones, faults := Read([]File{{"", good}})
-	require.Empty(t, faults)
-	back, faults := Read([]File{{"", Write(zones)}})
-	require.Empty(t, faults)
-	require.Len(t, back, len(zones))
-	for i := range zones {
-		assert.True(t, zones[i].Contents.Equal(back[i].Contents))
-		assert.Equal(t, zones[i].At, back[i].At)
-		assert.Equal(t, zones[i].Label, back[i].Label)
+	for _, text := range []string{good, kitted} {
+		d, faults := Read(files("", text))
+		require.Empty(t, faults)
+		written := Write(d.Zones, d.Kits)
+		back, faults := Read(files("", written))
+		require.Empty(t, faults, written)
+		require.Len(t, back.Zones, len(d.Zones))
+		for i, z := range d.Zones {
+			got := back.Zones[i]
+			assert.True(t, z.Contents.Equal(got.Contents))
+			assert.Equal(t, z.At, got.At)
+			assert.Equal(t, z.Label, got.Label)
+			assert.Equal(t, z.Leave, got.Leave)
+			assert.Equal(t, z.FromKits(), got.FromKits())
+		}
+		assert.Equal(t, written, Write(back.Zones, back.Kits), "a fixed point")
 	}
 }
 
@@ -77,7 +93,7 @@ func TestFaults(t *testing.T) {
 		{"indented first line", zone + "    records: |2\n       A 192.0.2.1", "4:8", "no owner"},
 	} {
 		t.Run(c.name, func(t *testing.T) {
-			_, faults := Read([]File{{"f.beacon.yaml", c.text}})
+			_, faults := Read(files("f.beacon.yaml", c.text))
 			require.NotEmpty(t, faults)
 			f := faults[0]
 			assert.Equal(t, c.place, fmt.Sprintf("%d:%d", f.Line, f.Column), f.Error())
@@ -88,10 +104,10 @@ func TestFaults(t *testing.T) {
 }
 
 func TestAllFaultsOfAllFiles(t *testing.T) {
-	_, faults := Read([]File{
-		{"b.beacon.yaml", "zones:\n  a.example:\n    ttl: x\n    records: |\n      w A 1\n      v A 2\n"},
-		{"a.beacon.yaml", "zones:\n  a.example:\n    records: |\n      w A 192.0.2.1\n"},
-	})
+	_, faults := Read(files(
+		"b.beacon.yaml", "zones:\n  a.example:\n    ttl: x\n    records: |\n      w A 1\n      v A 2\n",
+		"a.beacon.yaml", "zones:\n  a.example:\n    records: |\n      w A 192.0.2.1\n",
+	))
 	var got []string
 	for _, f := range faults {
 		got = append(got, fmt.Sprintf("%s:%d", f.File, f.Line))
@@ -101,14 +117,22 @@ func TestAllFaultsOfAllFiles(t *testing.T) {
 
 func FuzzRead(f *testing.F) {
 	f.Add(good)
+	f.Add(kitted)
 	f.Add("zones:\n  a.example:\n    at: x\n    records: |\n")
 	f.Fuzz(func(t *testing.T, text string) {
-		zones, faults := Read([]File{{"f", text}})
-		if len(faults) > 0 {
+		d, faults := Read(files("f", text))
+		if len(faults) > 0 || len(d.Zones) == 0 {
 			return
 		}
-		if _, faults = Read([]File{{"f", Write(zones)}}); len(faults) > 0 && len(zones) > 0 {
-			t.Fatalf("%s\n%v", Write(zones), faults)
+		written := Write(d.Zones, d.Kits)
+		back, faults := Read(files("f", written))
+		if len(faults) > 0 {
+			t.Fatalf("%s\n%v", written, faults)
+		}
+		for i, z := range d.Zones {
+			if !z.Contents.Equal(back.Zones[i].Contents) {
+				t.Fatalf("%s\n%v\n%v", written, z.Contents, back.Zones[i].Contents)
+			}
 		}
 	})
 }

@@ -16,8 +16,22 @@ import (
 // aligned columns, the SOA first, names relative to origin. Equal contents give equal files.
 func Write(w io.Writer, origin dnsname.Name, c record.Contents) error {
 	out := bufio.NewWriter(w)
-	ttl := commonTTL(c)
+	ttl := CommonTTL(c)
 	fmt.Fprintf(out, "$ORIGIN %s\n$TTL %d\n", origin, ttl)
+	writeLines(out, origin, c, ttl)
+	return out.Flush()
+}
+
+// Lines prints the records alone, as they stand below a TTL that is stated elsewhere.
+func Lines(origin dnsname.Name, c record.Contents, ttl uint32) string {
+	var b strings.Builder
+	out := bufio.NewWriter(&b)
+	writeLines(out, origin, c, ttl)
+	_ = out.Flush() // a strings.Builder never fails
+	return b.String()
+}
+
+func writeLines(out *bufio.Writer, origin dnsname.Name, c record.Contents, ttl uint32) {
 	nameWidth, ttlWidth, typeWidth := 1, 0, 1
 	for _, r := range c.Records() {
 		nameWidth = max(nameWidth, min(len(r.Name.Relative(origin)), 40))
@@ -45,7 +59,6 @@ func Write(w io.Writer, origin dnsname.Name, c record.Contents) error {
 			line(r)
 		}
 	}
-	return out.Flush()
 }
 
 // Text is Write into a string.
@@ -55,8 +68,8 @@ func Text(origin dnsname.Name, c record.Contents) string {
 	return b.String()
 }
 
-// commonTTL gives the TTL that most records have, the least of these where several do.
-func commonTTL(c record.Contents) uint32 {
+// CommonTTL gives the TTL that most records have, the least of these where several do.
+func CommonTTL(c record.Contents) uint32 {
 	count := map[uint32]int{}
 	for _, r := range c.Records() {
 		count[r.TTL]++

@@ -1,0 +1,116 @@
+package definition
+
+import (
+	"fmt"
+
+	"go.yaml.in/yaml/v3"
+
+	"beacon/core/dnsname"
+	"beacon/core/finding"
+	"beacon/core/record"
+	"beacon/core/rules"
+	"beacon/core/zonefile"
+)
+
+// zoneSource is a zone with the block that its records stand in.
+type zoneSource struct {
+	Zone
+	block block
+	file  *source
+}
+
+func (r *reader) readZones(n *yaml.Node) {
+	if n.Kind != yaml.MappingNode {
+		r.fault(n, `"zones" holds one entry for each zone`, `write "zones:" and below it, indented, "saltmarsh-ferries.example:"`)
+		return
+	}
+	for i := 0; i < len(n.Content); i += 2 {
+		key, value := n.Content[i], n.Content[i+1]
+		name, err := dnsname.Parse(key.Value)
+		if err != nil {
+			r.fault(key, err.Error(), "")
+			continue
+		}
+		z := r.readZone(name, key, value)
+		if first, twice := r.zones[name]; twice {
+			r.fault(key, twiceMessage("zone", name.String(), first.File, first.Line), "put everything about a zone into one place")
+			continue
+		}
+		r.zones[name] = z
+		r.zoneOrder = append(r.zoneOrder, name)
+	}
+}
+
+func (r *reader) readZone(name dnsname.Name, key, value *yaml.Node) *zoneSource {
+	z := &zoneSource{Zone: Zone{Name: name, File: r.file.name, Line: key.Line, TTL: defaultTTL}, file: r.file}
+	said := false
+	r.keys(value, "a zone", fields{
+		"label":     func(_, v *yaml.Node) { z.Label = r.text(v, "label") },
+		"registrar": func(_, v *yaml.Node) { z.Registrar = r.account(v) },
+		"at":        func(_, v *yaml.Node) { z.At = r.accounts(v) },
+		"ttl":       func(_, v *yaml.Node) { z.TTL = r.ttl(v, defaultTTL) },
+		"kits":      func(_, v *yaml.Node) { z.Uses, said = r.readUses(v), true },
+		"records": func(_, v *yaml.Node) {
+			said = true
+			z.block, _ = r.block(v)
+		},
+		"leave": func(_, v *yaml.Node) { z.Leave = r.readPatterns(v, name) },
+	})
+	if value.Kind == yaml.MappingNode && !said {
+		r.fault(key, fmt.Sprintf("zone %s has no records", name), `add "records: |" and the records below it, indented`)
+	}
+	return z
+}
+
+func (r *reader) readPatterns(n *yaml.Node, zone dnsname.Name) (list []record.Pattern) {
+	if n.Kind != yaml.SequenceNode {
+		r.fault(n, `"leave" is a list of patterns`, `write it like ["_acme-challenge.** TXT"]`)
+		return nil
+	}
+	for _, item := range n.Content {
+		p, err := record.ParsePattern(item.Value, zone)
+		if err != nil {
+			r.fault(item, err.Error(), "")
+			continue
+		}
+		list = append(list, p)
+	}
+	return list
+}
+
+// makeZone puts a zone together of its own records and those of its kits, and judges it.
+func (r *reader) makeZone(z *zoneSource) Zone {
+	var all []made
+	r.in(z.file, func() {
+		all = r.expand(z.block, z.file.values, z.Name, z.TTL, Origin{File: z.File})
+		for i, u := range z.Uses {
+			z.Uses[i].With = map[string]string{} // as it stands without the values of this file
+			for name, text := range u.With {
+				z.Uses[i].With[name] = guarded(r.fill(text, z.file.values, u.at))
+			}
+			all = append(all, r.expandUse(u, z.file.values, z.Name, z.TTL)...)
+		}
+	})
+	for _, m := range all {
+		z.Written = append(z.Written, m.record)
+		z.Origins = append(z.Origins, m.from)
+		if record.AnyMatches(z.Leave, m.record.Key()) {
+			r.faults = append(r.faults, m.fault(fmt.Sprintf("%s is to be left to somebody else by \"leave\", and is defined here", m.record.Key()), "take out the record, or the pattern"))
+		}
+	}
+	z.Contents = record.NewContents(append([]record.Record(nil), z.Written...))
+	for _, f := range rules.Check(rules.Zone{Name: z.Name, Contents: z.Contents}) {
+		if f.Severity != finding.Error {
+			continue
+		}
+		told := zonefile.Fault{File: z.File, Line: z.Line, Column: 3, Message: f.Subject + ": " + f.Message, Remedy: f.Remedy}
+		for _, m := range all {
+			if m.record.Key() == f.Key {
+				told = m.fault(told.Message, told.Remedy)
+				break
+			}
+		}
+		r.faults = append(r.faults, told)
+	}
+	return z.Zone
+}

@@ -26,12 +26,14 @@ var problemKinds = map[service.ProblemKind]struct {
 	status int
 	title  string
 }{
-	service.Invalid:      {http.StatusUnprocessableEntity, "This cannot be used as it is"},
-	service.Missing:      {http.StatusNotFound, "Not here"},
-	service.InTheWay:     {http.StatusConflict, "Something is in the way"},
-	service.Outside:      {http.StatusBadGateway, "A provider or registrar failed"},
-	service.NotSignedIn:  {http.StatusUnauthorized, "Not signed in"},
-	service.NotPermitted: {http.StatusForbidden, "Not permitted"},
+	service.Invalid:       {http.StatusUnprocessableEntity, "This cannot be used as it is"},
+	service.Missing:       {http.StatusNotFound, "Not here"},
+	service.InTheWay:      {http.StatusConflict, "Something is in the way"},
+	service.Unconditional: {http.StatusPreconditionRequired, "Say what you looked at"},
+	service.Stale:         {http.StatusPreconditionFailed, "It has changed meanwhile"},
+	service.Outside:       {http.StatusBadGateway, "A provider or registrar failed"},
+	service.NotSignedIn:   {http.StatusUnauthorized, "Not signed in"},
+	service.NotPermitted:  {http.StatusForbidden, "Not permitted"},
 }
 
 // fail answers with a problem document. Errors that are not meant for people are logged and kept inside.

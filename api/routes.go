@@ -1,18 +1,15 @@
 package api
 
 import (
-	"fmt"
 	"net/http"
+	"slices"
 	"strconv"
 	"time"
 
 	"beacon/core/access"
-	"beacon/core/definition"
 	"beacon/core/delegation"
 	"beacon/core/diff"
 	"beacon/core/dnsname"
-	"beacon/core/record"
-	"beacon/core/rules"
 	"beacon/registrar"
 	"beacon/service"
 	"beacon/store"
@@ -59,24 +56,6 @@ type (
 		Name string `json:"name"`
 		Seen int    `json:"seen"` // zones or domains on the first page of what the credential can see
 	}
-	importFile struct {
-		File   string `json:"file"`
-		Text   string `json:"text"`
-		DryRun bool   `json:"dry_run"`
-	}
-	restore struct {
-		Revision uint32 `json:"revision"`
-	}
-	defineFiles struct {
-		Files  []definition.File `json:"files"`
-		DryRun bool              `json:"dry_run"`
-	}
-	startSync struct {
-		Account string   `json:"account"` // only this placement; empty for all
-		Allow   []string `json:"allow"`   // codes of guards
-		Expect  string   `json:"expect"`  // digest of the change list that was shown; empty for any
-		PutBack bool     `json:"put_back"`
-	}
 	delegate struct {
 		Nameservers []string `json:"nameservers"` // empty for those of the zone's placements
 		SaveOnly    bool     `json:"save_only"`
@@ -86,9 +65,7 @@ type (
 
 // routes is the table of everything under /api/v1.
 func routes() []route {
-	list := append(routesOfPeople(), routesOfZones()...)
-	list = append(append(list, routesOfDomains()...), routesOfHosts()...)
-	return append(list, eventStream)
+	return slices.Concat(routesOfPeople(), routesOfZones(), routesOfRevisions(), routesOfDrafts(), routesOfDefinitions(), routesOfSearch(), routesOfDomains(), routesOfHosts(), []route{eventStream})
 }
 
 func routesOfPeople() []route {
@@ -133,100 +110,6 @@ func routesOfPeople() []route {
 		{method: "GET", path: "/accounts/:name/registrations", summary: "Domains that a registrar account holds", right: access.Read, out: Page[registrar.Registration]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			items, err := k.svc.Registrations(k.Request.Context(), k.Param("name"))
 			return Page[registrar.Registration]{Items: items}, err
-		}},
-	}
-}
-
-func routesOfZones() []route {
-	return []route{
-		{method: "GET", path: "/zones", summary: "Zones that are looked after", right: access.Read, query: []string{"cursor", "limit"}, out: Page[service.ZoneView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			items, err := k.svc.Zones(k.Request.Context())
-			return pageByName(k, items, func(z service.ZoneView) dnsname.Name { return z.Name }), err
-		}},
-		{method: "GET", path: "/zones/:name", summary: "One zone", right: access.Read, out: service.ZoneView{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			return k.svc.Zone(k.Request.Context(), name)
-		})},
-		{method: "GET", path: "/zones/:name/records", summary: "What the zone should contain", right: access.Read, out: Page[record.Record]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			c, err := k.svc.Wanted(k.Request.Context(), name)
-			return Page[record.Record]{Items: append([]record.Record{}, c.Records()...)}, err
-		})},
-		{method: "GET", path: "/zones/:name/findings", summary: "What the rules say of what the zone should contain", right: access.Read, out: Page[rules.Found]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			items, err := k.svc.Findings(k.Request.Context(), name)
-			return Page[rules.Found]{Items: items}, err
-		})},
-		{method: "GET", path: "/zones/:name/revisions", summary: "Accepted states, newest first", right: access.Read, out: Page[store.Revision]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			items, err := k.svc.Revisions(k.Request.Context(), name)
-			return Page[store.Revision]{Items: items}, err
-		})},
-		{method: "GET", path: "/zones/:name/comparison", summary: "What differs between two revisions; from=0 is before the first", right: access.Read, query: []string{"from", "to"}, out: service.Compared{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			from, err := k.revision("from")
-			if err != nil {
-				return nil, err
-			}
-			to, err := k.revision("to")
-			if err != nil {
-				return nil, err
-			}
-			return k.svc.CompareRevisions(k.Request.Context(), name, from, to)
-		})},
-		{method: "GET", path: "/zones/:name/history", summary: "The revisions that changed one name, newest first", right: access.Read, query: []string{"of"}, out: Page[service.NameChange]{}, status: http.StatusOK, handle: named(func(k *call, zone dnsname.Name) (any, error) {
-			of, err := dnsname.Parse(k.Query("of"))
-			if err != nil {
-				return nil, &service.Problem{Kind: service.Invalid, Message: fmt.Sprintf("of: %s.", err)}
-			}
-			items, err := k.svc.NameHistory(k.Request.Context(), zone, of)
-			return Page[service.NameChange]{Items: items}, err
-		})},
-		{method: "POST", path: "/zones/:name/restorations", summary: "Make what an earlier revision said what the zone should contain again", right: access.Write, in: restore{}, out: store.Revision{}, status: http.StatusCreated, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			var in restore
-			if err := k.body(&in); err != nil {
-				return nil, err
-			}
-			return k.svc.Restore(k.Request.Context(), name, in.Revision)
-		})},
-		{method: "POST", path: "/zones/:name/imports", summary: "Take a zone file as what the zone should contain", right: access.Write, in: importFile{}, out: service.Imported{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			var in importFile
-			if err := k.body(&in); err != nil {
-				return nil, err
-			}
-			return k.svc.ImportZone(k.Request.Context(), service.Import{Zone: name, File: in.File, Text: in.Text, DryRun: in.DryRun})
-		})},
-		{method: "GET", path: "/zones/:name/differences", summary: "What differs between wanted and live, at each placement", right: access.Read, query: []string{"put_back"}, out: Page[service.Difference]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			items, err := k.svc.Differences(k.Request.Context(), name, driftPolicy(k.Query("put_back") == "true"))
-			return Page[service.Difference]{Items: items}, err
-		})},
-		{method: "POST", path: "/zones/:name/syncs", summary: "Make live what is wanted, in the background", right: access.Write, in: startSync{}, out: Page[service.SyncView]{}, status: http.StatusAccepted, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			var in startSync
-			if err := k.body(&in); err != nil {
-				return nil, err
-			}
-			items, err := k.svc.StartSync(k.Request.Context(), service.SyncRequest{Zone: name, Account: in.Account, Allow: in.Allow, Expect: in.Expect, Drift: driftPolicy(in.PutBack)})
-			return Page[service.SyncView]{Items: items}, err
-		})},
-		{method: "GET", path: "/syncs/:id", summary: "How a sync stands", right: access.Read, out: service.SyncView{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			id, err := strconv.ParseUint(k.Param("id"), 10, 64)
-			if err != nil {
-				return nil, &service.Problem{Kind: service.Invalid, Message: "The number of a sync is a whole number."}
-			}
-			return k.svc.Sync(k.Request.Context(), id)
-		}},
-		{method: "POST", path: "/drafts", summary: "Write a definition of a zone as a zone file or another provider has it; nothing is kept", right: access.Write, in: service.DraftRequest{}, out: service.Draft{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			var in service.DraftRequest
-			if err := k.body(&in); err != nil {
-				return nil, err
-			}
-			if in.Zone.IsZero() {
-				return nil, &service.Problem{Kind: service.Invalid, Message: "Name the zone."}
-			}
-			return k.svc.Draft(k.Request.Context(), in)
-		}},
-		{method: "POST", path: "/definitions", summary: "Take definition files as what zones should contain", right: access.Write, in: defineFiles{}, out: Page[service.Defined]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			var in defineFiles
-			if err := k.body(&in); err != nil {
-				return nil, err
-			}
-			items, err := k.svc.Define(k.Request.Context(), in.Files, in.DryRun)
-			return Page[service.Defined]{Items: items}, err
 		}},
 	}
 }
@@ -276,15 +159,6 @@ func driftPolicy(putBack bool) diff.DriftPolicy {
 		return diff.PutBackDrift
 	}
 	return diff.LeaveDrift
-}
-
-// revision reads the number of a revision.
-func (k *call) revision(parameter string) (uint32, error) {
-	n, err := strconv.ParseUint(k.Query(parameter), 10, 32)
-	if err != nil {
-		return 0, &service.Problem{Kind: service.Invalid, Message: fmt.Sprintf("%s is the number of a revision.", parameter)}
-	}
-	return uint32(n), nil
 }
 
 // limit is how many items a page may have.

@@ -152,7 +152,7 @@ func difference() page[service.Difference] {
 func TestSyncShowsAsksAndNamesTheList(t *testing.T) {
 	s := &answers{replies: map[string]any{"GET /zones/saltmarsh-ferries.example/differences": difference(),
 		"POST /zones/saltmarsh-ferries.example/syncs": page[service.SyncView]{Items: []service.SyncView{{ID: 7}}},
-		"GET /syncs/7": service.SyncView{ID: 7, State: "done", Changed: 1, Requests: 1}}}
+		"GET /syncs/7": service.SyncView{ID: 7, Zone: domain, Account: "heron-main", State: "done", Changed: 1, Requests: 1}}}
 	out, errOut, code := beacon(t, s, "sync", "saltmarsh-ferries.example")
 	assert.Equal(t, ExitMisuse, code, "nobody can be asked here")
 	assert.Contains(t, errOut, "--yes")
@@ -166,7 +166,7 @@ func TestSyncShowsAsksAndNamesTheList(t *testing.T) {
 	s.sent = nil
 	out, _, code = beacon(t, s, "sync", "saltmarsh-ferries.example", "--yes", "--allow", "names-would-stop")
 	assert.Zero(t, code)
-	assert.Contains(t, out, "Sync 7: done.")
+	assert.Contains(t, out, "Sync 7 of saltmarsh-ferries.example at heron-main: done.")
 	assert.Contains(t, s.sent[1], `"expect":"d1"`, "the list that was shown is the one that is asked for")
 	assert.Contains(t, s.sent[1], "names-would-stop")
 
@@ -181,7 +181,7 @@ func TestDefineCheckNeedsNoService(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "good.beacon.yaml"), []byte(good), 0o600))
 	out, _, code := beacon(t, &answers{}, "define", dir, "--check")
 	assert.Zero(t, code)
-	assert.Contains(t, out, "1 zones, 1 records")
+	assert.Contains(t, out, "1 zone, 1 record")
 	bad := filepath.Join(dir, "sub", "bad.beacon.yaml")
 	require.NoError(t, os.Mkdir(filepath.Dir(bad), 0o700))
 	require.NoError(t, os.WriteFile(bad, []byte(strings.ReplaceAll(good, "192.0.2.1", "https://x/")), 0o600))

@@ -43,6 +43,11 @@ var door, _ = reach.New([]string{"0.0.0.0/0", "::/0"})
 
 // call makes one request to the service and decodes its answer into out, which may be nil.
 func (a *app) call(method, path string, body, out any) error {
+	return a.callIf(method, path, "", body, out)
+}
+
+// callIf is call on condition that what it is about still has the tag that it was looked at with.
+func (a *app) callIf(method, path, tag string, body, out any) error {
 	var sent io.Reader
 	if body != nil {
 		text, err := json.Marshal(body)
@@ -54,6 +59,9 @@ func (a *app) call(method, path string, body, out any) error {
 	req, err := http.NewRequest(method, strings.TrimSuffix(a.address, "/")+"/api/v1"+path, sent)
 	if err != nil {
 		return misuse("--address %q is no address; write it like http://127.0.0.1:8053", a.address)
+	}
+	if tag != "" {
+		req.Header.Set("If-Match", `"`+tag+`"`)
 	}
 	if token := a.token(); token != "" {
 		req.Header.Set("Authorization", "Bearer "+token)

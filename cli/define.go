@@ -2,9 +2,7 @@ package cli
 
 import (
 	"fmt"
-	"io/fs"
 	"os"
-	"path/filepath"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -15,12 +13,23 @@ import (
 )
 
 func (a *app) defineCommand() *cobra.Command {
-	var check, dryRun, yes bool
+	var check, dryRun, yes, once, schema bool
 	var allow []string
+	var why string
 	c := &cobra.Command{
-		Use: "define FILE|FOLDER…", Short: "Take definition files as what zones should contain, and put them out", Args: cobra.MinimumNArgs(1),
-		Example: "  beacon define demo/saltmarsh-ferries.beacon.yaml\n  beacon define zones/ --check",
+		Use: "define FILE|FOLDER…", Short: "Take definition files as what zones should contain, and put them out",
+		Long: "Takes definition files, or all *.beacon.yaml below folders, as what their zones should contain. From then on the files\n" +
+			"lead these zones: they are changed there, and edits elsewhere are refused until somebody takes a zone over\n" +
+			"(beacon zone takeover). With --once they are taken without leading.",
+		Example: "  beacon define demo/saltmarsh-ferries.beacon.yaml\n  beacon define zones/ --check\n  beacon define --schema > beacon.schema.json",
 		RunE: func(_ *cobra.Command, args []string) error {
+			if schema {
+				a.printf("%s", definition.Schema)
+				return nil
+			}
+			if len(args) == 0 {
+				return misuse("name definition files, or a folder of them")
+			}
 			files, err := readDefinitions(args)
 			if err != nil {
 				return err
@@ -29,7 +38,7 @@ func (a *app) defineCommand() *cobra.Command {
 				return a.defineCheck(files)
 			}
 			var planned page[service.Defined]
-			if err := a.call("POST", "/definitions", map[string]any{"files": files, "dry_run": true}, &planned); err != nil {
+			if err := a.call("POST", "/definitions", service.DefineRequest{Files: files, DryRun: true, Lead: !once}, &planned); err != nil {
 				return err
 			}
 			if a.output == "table" {
@@ -44,7 +53,7 @@ func (a *app) defineCommand() *cobra.Command {
 				return err
 			}
 			var done page[service.Defined]
-			if err := a.call("POST", "/definitions", map[string]any{"files": files, "dry_run": false}, &done); err != nil {
+			if err := a.call("POST", "/definitions", service.DefineRequest{Files: files, Lead: !once, Why: why}, &done); err != nil {
 				return err
 			}
 			if err := a.show(done.Items, func() {
@@ -65,6 +74,9 @@ func (a *app) defineCommand() *cobra.Command {
 		},
 	}
 	c.Flags().BoolVar(&check, "check", false, "look for faults only; needs no service")
+	c.Flags().BoolVar(&once, "once", false, "take the files without letting them lead their zones from then on")
+	c.Flags().BoolVar(&schema, "schema", false, "print the JSON Schema of definition files, for editors")
+	c.Flags().StringVar(&why, "why", "", "why, for the record")
 	c.Flags().BoolVar(&dryRun, "dry-run", false, "show what would be changed")
 	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
 	c.Flags().StringSliceVar(&allow, "allow", nil, "guards to say yes to, by code")
@@ -74,34 +86,24 @@ func (a *app) defineCommand() *cobra.Command {
 // readDefinitions reads files, and all *.beacon.yaml below folders.
 func readDefinitions(paths []string) ([]definition.File, error) {
 	var files []definition.File
-	add := func(path string) error {
-		text, err := os.ReadFile(path)
-		if err != nil {
-			return misuse("%s", err)
-		}
-		files = append(files, definition.File{Name: path, Text: string(text)})
-		return nil
-	}
 	for _, path := range paths {
 		info, err := os.Stat(path)
 		if err != nil {
 			return nil, misuse("%s", err)
 		}
 		if !info.IsDir() {
-			if err := add(path); err != nil {
-				return nil, err
+			f, err := service.DefinitionFile(path, os.LookupEnv)
+			if err != nil {
+				return nil, misuse("%s", err)
 			}
+			files = append(files, f)
 			continue
 		}
-		err = filepath.WalkDir(path, func(at string, entry fs.DirEntry, err error) error {
-			if err == nil && !entry.IsDir() && strings.HasSuffix(at, ".beacon.yaml") {
-				err = add(at)
-			}
-			return err
-		})
+		below, err := service.DefinitionFiles(path, os.LookupEnv)
 		if err != nil {
-			return nil, err
+			return nil, misuse("%s", err)
 		}
+		files = append(files, below...)
 	}
 	if len(files) == 0 {
 		return nil, misuse("there is no *.beacon.yaml in %s", strings.Join(paths, ", "))
@@ -110,7 +112,8 @@ func readDefinitions(paths []string) ([]definition.File, error) {
 }
 
 func (a *app) defineCheck(files []definition.File) error {
-	zones, faults := definition.Read(files)
+	read, faults := definition.Read(files)
+	zones := read.Zones
 	if len(faults) > 0 {
 		if a.output != "table" {
 			if err := a.show(faults, nil); err != nil {
@@ -128,7 +131,7 @@ func (a *app) defineCheck(files []definition.File) error {
 		records += z.Contents.Len()
 		a.found(rules.Check(rules.Zone{Name: z.Name, Contents: z.Contents, Written: z.Written}))
 	}
-	a.printf("No faults: %d zones, %d records.\n", len(zones), records)
+	a.printf("No faults: %s, %s, %s.\n", count(len(zones), "zone"), count(records, "record"), count(len(read.Kits), "kit"))
 	return nil
 }
 
@@ -139,7 +142,13 @@ func (a *app) showDefined(d service.Defined, withRecords bool) {
 	}
 	a.printf("%s  (%s)\n", a.paint(bold, plain(d.Zone)), what)
 	if withRecords {
-		a.showRecords(d.Zone, d.Added, d.Removed)
+		a.showRecords(d.Zone, nil, d.Removed)
+		for i, r := range d.Added {
+			a.recordLine(a.paint(green, "+"), d.Zone, r)
+			if i < len(d.From) && d.From[i] != "" {
+				a.printf("      from kit %s\n", d.From[i])
+			}
+		}
 	}
 	a.printf("  records    %d added, %d removed, %d as before\n", len(d.Added), len(d.Removed), d.Same)
 	if len(d.At) > 0 {
@@ -151,6 +160,15 @@ func (a *app) showDefined(d service.Defined, withRecords bool) {
 	}
 	if d.Registrar != "" {
 		a.printf("  registrar  %s\n", d.Registrar)
+	}
+	if len(d.Kits) > 0 {
+		a.printf("  kits       %s\n", strings.Join(d.Kits, ", "))
+	}
+	if d.TakenOver {
+		a.printf("  %s  a person took this zone over from its file; what was changed here since is in the list above\n", a.paint(amber, "note"))
+	}
+	if d.Drafted > 0 {
+		a.printf("  %s  its draft has %s, which these files know nothing of\n", a.paint(amber, "note"), count(d.Drafted, "edit"))
 	}
 	a.found(d.Findings)
 }

@@ -47,7 +47,11 @@ func (a *app) revisions(path string) error {
 	return a.show(list, func() {
 		var rows [][]string
 		for _, r := range list {
-			rows = append(rows, []string{fmt.Sprint(r.Number), r.CreatedAt.Format("2006-01-02 15:04:05"), r.Author, fmt.Sprint(r.Records), r.Source})
+			from := r.Source
+			if r.Why != "" {
+				from += ": " + r.Why
+			}
+			rows = append(rows, []string{fmt.Sprint(r.Number), r.CreatedAt.Format("2006-01-02 15:04:05"), r.Author, fmt.Sprint(r.Records), from})
 		}
 		a.table([]string{"REVISION", "ACCEPTED", "BY", "RECORDS", "FROM"}, rows)
 	})
@@ -86,6 +90,7 @@ func (a *app) nameHistory(path string, zone dnsname.Name, of string) error {
 
 func (a *app) zoneRestoreCommand() *cobra.Command {
 	var number uint32
+	var why string
 	var dryRun, yes bool
 	c := &cobra.Command{
 		Use: "restore ZONE --revision NUMBER", Short: "Make what an earlier revision said what the zone should contain again", Args: cobra.ExactArgs(1),
@@ -111,7 +116,7 @@ func (a *app) zoneRestoreCommand() *cobra.Command {
 				return err
 			}
 			var made store.Revision
-			if err := a.call("POST", path+"/restorations", map[string]any{"revision": number}, &made); err != nil {
+			if err := a.call("POST", path+"/restorations", map[string]any{"revision": number, "why": why}, &made); err != nil {
 				return err
 			}
 			return a.show(made, func() {
@@ -120,6 +125,7 @@ func (a *app) zoneRestoreCommand() *cobra.Command {
 		},
 	}
 	c.Flags().Uint32Var(&number, "revision", 0, "number of the revision, as beacon zone history shows it")
+	c.Flags().StringVar(&why, "why", "", "why, for the record")
 	c.Flags().BoolVar(&dryRun, "dry-run", false, "show what would change")
 	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
 	_ = c.MarkFlagRequired("revision")

@@ -7,7 +7,6 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"beacon/core/definition"
 	"beacon/core/dnsname"
 	"beacon/core/record"
 	"beacon/core/zonefile"
@@ -20,7 +19,7 @@ func (a *app) zoneCommand() *cobra.Command {
 	c.AddCommand(
 		&cobra.Command{Use: "list", Short: "Zones that are looked after", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error { return a.zoneList() }},
 		&cobra.Command{Use: "show ZONE", Short: "Where a zone is served, and its last syncs", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error { return a.zoneShow(args[0]) }},
-		a.zoneHistoryCommand(), a.zoneRestoreCommand(), a.zoneImportCommand(), a.zoneExportCommand(), a.zoneCheckCommand(), a.zoneConvertCommand(), a.zoneCompareCommand(),
+		a.zoneHistoryCommand(), a.zoneRestoreCommand(), a.zoneImportCommand(), a.zoneExportCommand(), a.zoneCheckCommand(), a.zoneConvertCommand(), a.zoneCompareCommand(), a.zoneTakeoverCommand(), a.zoneSketchCommand(),
 	)
 	return c
 }
@@ -77,6 +76,15 @@ func (a *app) zoneShow(name string) error {
 		a.printf("  wanted     %s\n", revisionText(z.Revision))
 		if z.Registrar != "" {
 			a.printf("  registrar  %s\n", z.Registrar)
+		}
+		if z.LedBy != "" {
+			a.printf("  led by     %s\n", z.LedBy)
+		}
+		if len(z.Leave) > 0 {
+			a.printf("  left alone %s\n", strings.Join(z.Leave, ", "))
+		}
+		if z.Drafted > 0 {
+			a.printf("  draft      %s, not put out: beacon draft show %s\n", count(z.Drafted, "edit"), plain(z.Name))
 		}
 		for _, p := range z.Placements {
 			a.printf("  at         %s, nameservers %s\n", p.Account, names(p.Nameservers))
@@ -147,6 +155,7 @@ func (a *app) showImport(got service.Imported) {
 
 func (a *app) zoneExportCommand() *cobra.Command {
 	var as string
+	var addresses bool
 	c := &cobra.Command{Use: "export ZONE", Short: "Print what a zone should contain", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
 		write, ok := zoneForms[as]
 		if !ok {
@@ -156,25 +165,86 @@ func (a *app) zoneExportCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		var z service.ZoneView
-		if err := a.call("GET", path, nil, &z); err != nil {
-			return err
+		if as == "definition" {
+			var got service.ZoneDefinition
+			if err := a.call("GET", path+"/definition", nil, &got); err != nil {
+				return err
+			}
+			a.printf("%s", got.Text)
+			return nil
 		}
-		list, err := all[record.Record](a, path+"/records")
+		list, err := all[record.Record](a, fmt.Sprintf("%s/records?addresses=%t", path, addresses))
 		if err != nil {
 			return err
 		}
-		contents := record.NewContents(list)
-		if as == "definition" {
-			d := definition.Zone{Name: name, Label: z.Label, Registrar: z.Registrar, Contents: contents}
-			for _, p := range z.Placements {
-				d.At = append(d.At, p.Account)
-			}
-			a.printf("%s", definition.Write([]definition.Zone{d}, nil))
-			return nil
-		}
-		return write(a.out, name, contents)
+		return write(a.out, name, record.NewContents(list))
 	}}
 	c.Flags().StringVar(&as, "as", "zonefile", "canonical, zonefile, json, csv or definition")
+	c.Flags().BoolVar(&addresses, "addresses", false, "with addresses in the place of ALIAS records, as every nameserver can serve it")
+	return c
+}
+
+func (a *app) zoneTakeoverCommand() *cobra.Command {
+	var yes bool
+	c := &cobra.Command{Use: "takeover ZONE", Short: "Take a zone out of the hands of its definition file, to change it here", Args: cobra.ExactArgs(1),
+		Long: "Ends that a definition file leads a zone, and prints the definition as it stands. The file knows nothing of it: put what you\n" +
+			"change here into it later (beacon zone export ZONE --as definition), and define it, so that it leads again.",
+		RunE: func(_ *cobra.Command, args []string) error {
+			path, name, err := zonePath("zones", args[0], "")
+			if err != nil {
+				return err
+			}
+			var z service.ZoneView
+			if err := a.call("GET", path, nil, &z); err != nil {
+				return err
+			}
+			if z.LedBy != "" {
+				if err := a.agreed(yes, fmt.Sprintf("%s is led by %s, which will know nothing of changes made here. Take it over?", plain(name), z.LedBy)); err != nil {
+					return err
+				}
+			}
+			var got service.ZoneDefinition
+			if err := a.call("POST", path+"/takeover", nil, &got); err != nil {
+				return err
+			}
+			fmt.Fprintf(a.err, "%s can be changed here now. As it stands, its definition is:\n", plain(name))
+			return a.show(got, func() { a.printf("%s", got.Text) })
+		}}
+	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
+	return c
+}
+
+func (a *app) zoneSketchCommand() *cobra.Command {
+	var r service.SketchRequest
+	var file string
+	c := &cobra.Command{Use: "sketch ZONE", Short: "Print a definition to begin with: of a new zone, or of one that is elsewhere", Args: cobra.ExactArgs(1),
+		Long: "Prints a definition to look over, change and define. With --new it begins with the house kit; else it holds what another\n" +
+			"provider account, or a zone file, has. Nothing is kept.",
+		Example: "  beacon zone sketch piers.example --new --at heron-main > piers.beacon.yaml\n  beacon zone sketch piers.example --from plover-old --at heron-main",
+		RunE: func(_ *cobra.Command, args []string) error {
+			_, name, err := zonePath("zones", args[0], "")
+			if err != nil {
+				return err
+			}
+			r.Zone = name
+			if file != "" {
+				contents, err := a.soundZoneFile(file, name)
+				if err != nil {
+					return err
+				}
+				r.File, r.Text = filepath.Base(file), zonefile.Text(name, contents)
+			}
+			var got service.Sketch
+			if err := a.call("POST", "/sketches", r, &got); err != nil {
+				return err
+			}
+			return a.show(got, func() { a.printf("%s", got.Text) })
+		}}
+	c.Flags().BoolVar(&r.New, "new", false, "it exists nowhere yet: begin with the house kit")
+	c.Flags().StringVar(&file, "file", "", "take the records of this zone file")
+	c.Flags().StringVar(&r.From, "from", "", "read them at this provider account; else all are looked through")
+	c.Flags().StringSliceVar(&r.At, "at", nil, "provider accounts that shall serve it")
+	c.Flags().StringVar(&r.Registrar, "registrar", "", "registrar account of the domain")
+	c.Flags().StringVar(&r.Label, "label", "", "what it is for")
 	return c
 }

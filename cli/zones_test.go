@@ -61,6 +61,10 @@ func TestZoneViews(t *testing.T) {
 	view := service.ZoneView{Name: domain, Label: "Public site", Registrar: "gannet-main", Revision: &store.Revision{Number: 2, Records: 14},
 		Placements: []service.PlacementView{{Account: "heron-main", Made: true, Nameservers: []dnsname.Name{dnsname.MustParse("quay-11.heron.test")},
 			LastSync: &service.SyncView{ID: 3, State: store.SyncDone, Message: "Written."}}}}
+	was, is := records(t, "www 60 A 192.0.2.1\n"), records(t, "www 60 A 192.0.2.2\n")
+	draft := service.Draft{Zone: domain, Tag: "3.2", Revision: 2, Added: is, Removed: was, Same: 1, Edits: []service.DraftEdit{{Before: record.SetOf(was), After: record.SetOf(is), Author: "petra"}},
+		Findings: []rules.Found{{Finding: finding.Finding{Code: "www-missing", Severity: finding.Notice, Message: "m", Remedy: "r"}, Fix: []rules.Edit{{After: record.SetOf(is)}}}}}
+	replaced := service.Replaced{Operation: &store.Operation{ID: 4}, Records: 2, Zones: []service.ReplacedZone{{Zone: domain, Steps: []store.SetChange{{Before: record.SetOf(was), After: record.SetOf(is)}}}}}
 	s := &answers{replies: map[string]any{
 		"GET /zones":                                         page[service.ZoneView]{Items: []service.ZoneView{view}},
 		"GET /zones/saltmarsh-ferries.example":               view,
@@ -70,6 +74,18 @@ func TestZoneViews(t *testing.T) {
 		"GET /zones/saltmarsh-ferries.example/history":       page[service.NameChange]{Items: []service.NameChange{{Revision: store.Revision{Number: 2, Author: "keeper"}, Added: records(t, "www 60 A 192.0.2.1\n")}}},
 		"POST /zones/saltmarsh-ferries.example/restorations": store.Revision{Number: 5},
 		"GET /zones/saltmarsh-ferries.example/findings":      page[rules.Found]{Items: []rules.Found{{Finding: finding.Finding{Code: "www-missing", Severity: finding.Notice, Message: "m", Remedy: "r"}}}},
+		"GET /zones/saltmarsh-ferries.example/definition":    service.ZoneDefinition{Text: "zones: {}"},
+		"POST /zones/saltmarsh-ferries.example/takeover":     service.ZoneDefinition{Text: "zones: {taken: 1}"},
+		"POST /sketches": service.Sketch{Text: "zones: {sketched: 1}"},
+		"GET /zones/saltmarsh-ferries.example/draft":             draft,
+		"POST /zones/saltmarsh-ferries.example/draft/edits":      draft,
+		"POST /zones/saltmarsh-ferries.example/draft/acceptance": store.Revision{Number: 6},
+		"DELETE /zones/saltmarsh-ferries.example/draft":          nil,
+		"GET /records":                            page[store.Hit]{Items: []store.Hit{{Zone: domain, Record: records(t, "www 60 A 192.0.2.1\n")[0]}}},
+		"GET /operations":                         page[store.Operation]{Items: []store.Operation{{ID: 4, What: "2 records in 1 zone", Author: "keeper"}}},
+		"POST /operations":                        replaced,
+		"POST /operations/4/undo":                 replaced,
+		"POST /operations/4/syncs":                page[service.SyncView]{},
 		"GET /accounts":                           page[store.Account]{Items: []store.Account{{Name: "heron-main", Kind: "heron", Address: "http://127.0.0.1"}}},
 		"GET /accounts/heron-main/zones":          page[service.RemoteZone]{Items: []service.RemoteZone{{Name: domain, ID: "h-1", Nameservers: view.Placements[0].Nameservers}}},
 		"GET /accounts/gannet-main/registrations": page[registrar.Registration]{Items: []registrar.Registration{{Name: domain, Saved: view.Placements[0].Nameservers}}},
@@ -90,7 +106,25 @@ func TestZoneViews(t *testing.T) {
 		{[]string{"zone", "restore", "saltmarsh-ferries.example", "--revision", "1", "--yes"}, []string{"+ www A", "Taken as revision 5. Write it to the providers: beacon sync"}},
 		{[]string{"zone", "check", "saltmarsh-ferries.example"}, []string{"www-missing", "0 errors, 0 warnings, 1 notice."}},
 		{[]string{"zone", "export", "saltmarsh-ferries.example"}, []string{"$ORIGIN saltmarsh-ferries.example.", "www A 192.0.2.1"}},
-		{[]string{"zone", "export", "saltmarsh-ferries.example", "--as", "definition"}, []string{"zones:", "at: [heron-main]", "registrar: gannet-main", "www A 192.0.2.1"}},
+		{[]string{"zone", "export", "saltmarsh-ferries.example", "--as", "definition"}, []string{"zones: {}"}},
+		{[]string{"zone", "takeover", "saltmarsh-ferries.example", "--yes"}, []string{"zones: {taken: 1}"}},
+		{[]string{"zone", "sketch", "saltmarsh-ferries.example", "--new"}, []string{"zones: {sketched: 1}"}},
+		{[]string{"draft", "show", "saltmarsh-ferries.example"}, []string{"draft on revision 2", "- www A", "+ www A", "www-missing", "beacon draft accept saltmarsh-ferries.example"}},
+		{[]string{"draft", "accept", "saltmarsh-ferries.example", "--yes"}, []string{"revision 6 is what it should contain", "beacon sync saltmarsh-ferries.example"}},
+		{[]string{"draft", "drop", "saltmarsh-ferries.example", "--yes"}, []string{"Forgotten; saltmarsh-ferries.example is as it was."}},
+		{[]string{"record", "list", "saltmarsh-ferries.example", "--name", "www"}, []string{"www", "192.0.2.1"}},
+		{[]string{"record", "types"}, []string{"CAA", "Which authorities may issue certificates"}},
+		{[]string{"record", "types", "srv"}, []string{"priority", "weight", "port", "target", "RFC 2782"}},
+		{[]string{"record", "add", "saltmarsh-ferries.example", "cam", "A", "192.0.2.9"}, []string{"draft on revision 2"}},
+		{[]string{"record", "add", "saltmarsh-ferries.example", "@", "MX", "--field", "preference=10", "--field", "host=mx1.post.example.", "--ttl", "5m"}, []string{"draft on revision 2"}},
+		{[]string{"record", "change", "saltmarsh-ferries.example", "www", "A", "--to", "192.0.2.7"}, []string{"draft on revision 2"}},
+		{[]string{"record", "remove", "saltmarsh-ferries.example", "www.saltmarsh-ferries.example", "A"}, []string{"draft on revision 2"}},
+		{[]string{"record", "fix", "saltmarsh-ferries.example", "www-missing"}, []string{"draft on revision 2"}},
+		{[]string{"record", "replace", "192.0.2.1", "--to", "192.0.2.2", "--yes"}, []string{"- www A", "+ www A", "2 records in 1 zone.", "Operation 4: 2 records changed in 1 zone. Take it back: beacon operation undo 4"}},
+		{[]string{"search", "192.0.2.1"}, []string{"saltmarsh-ferries.example", "www", "192.0.2.1"}},
+		{[]string{"operation", "list"}, []string{"4", "2 records in 1 zone", "keeper"}},
+		{[]string{"operation", "undo", "4", "--yes", "--sync"}, []string{"Operation 4"}},
+		{[]string{"define", "--schema"}, []string{"Definition of zones"}},
 		{[]string{"provider", "list"}, []string{"heron-main", "http://127.0.0.1"}},
 		{[]string{"provider", "zones", "heron-main"}, []string{"h-1", "quay-11.heron.test"}},
 		{[]string{"registrar", "domains", "gannet-main"}, []string{"in force", "none", "saved only", "quay-11.heron.test"}},
@@ -167,7 +201,7 @@ func TestDefineShowsTakesAndSyncs(t *testing.T) {
 	s := &answers{replies: map[string]any{"POST /definitions": page[service.Defined]{Items: []service.Defined{defined}},
 		"GET /zones/saltmarsh-ferries.example/differences": difference(),
 		"POST /zones/saltmarsh-ferries.example/syncs":      page[service.SyncView]{Items: []service.SyncView{{ID: 7}}},
-		"GET /syncs/7": service.SyncView{ID: 7, State: store.SyncDone}}}
+		"GET /syncs/7": service.SyncView{ID: 7, Zone: domain, Account: "heron-main", State: store.SyncDone}}}
 	out, _, code := beacon(t, s, "define", file, "--dry-run")
 	assert.Zero(t, code)
 	assert.Contains(t, out, "(new: heron-main)")
@@ -176,5 +210,30 @@ func TestDefineShowsTakesAndSyncs(t *testing.T) {
 	out, _, code = beacon(t, s, "define", file, "--yes")
 	assert.Zero(t, code)
 	assert.Contains(t, out, "revision 1 is what it should contain")
-	assert.Contains(t, out, "Sync 7: done.")
+	assert.Contains(t, out, "Sync 7 of saltmarsh-ferries.example at heron-main: done.")
+}
+
+func TestRecordMistakesAreSaid(t *testing.T) {
+	s := &answers{replies: map[string]any{
+		"GET /zones/saltmarsh-ferries.example/records": page[record.Record]{Items: records(t, "www 60 A 192.0.2.1\nwww 60 A 192.0.2.2\n")},
+		"GET /zones/saltmarsh-ferries.example/draft":   service.Draft{Zone: domain, Tag: "3.2"}}}
+	for _, c := range []struct {
+		args []string
+		says string
+		code int
+	}{
+		{[]string{"record", "add", "saltmarsh-ferries.example", "www", "A", "https://x"}, "write only the IP address", ExitMisuse},
+		{[]string{"record", "add", "saltmarsh-ferries.example", "www", "MX", "--field", "preference=x"}, `preference: "x" is no number`, ExitMisuse},
+		{[]string{"record", "add", "saltmarsh-ferries.example", "www", "MX", "--field", "preference"}, "preference=10", ExitMisuse},
+		{[]string{"record", "add", "saltmarsh-ferries.example", "www", "WORD", "x"}, "no record type", ExitMisuse},
+		{[]string{"record", "remove", "saltmarsh-ferries.example", "www", "A"}, "www.saltmarsh-ferries.example has 2 A records; say which", ExitMisuse},
+		{[]string{"record", "remove", "saltmarsh-ferries.example", "www", "A", "192.0.2.9"}, "has no 192.0.2.9; it has", ExitFailed},
+		{[]string{"record", "change", "saltmarsh-ferries.example", "www", "A", "192.0.2.1"}, "say what shall change", ExitMisuse},
+		{[]string{"record", "fix", "saltmarsh-ferries.example", "ttl-zero"}, "nothing of the kind ttl-zero is found", ExitFailed},
+		{[]string{"define"}, "name definition files", ExitMisuse},
+	} {
+		_, errOut, code := beacon(t, s, c.args...)
+		assert.Equal(t, c.code, code, "%v: %s", c.args, errOut)
+		assert.Contains(t, errOut, c.says, "%v", c.args)
+	}
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 
 	"beacon/core/definition"
 	"beacon/core/dnsname"
@@ -25,14 +26,33 @@ type Defined struct {
 	At        []string        `json:"at"`
 	NewAt     []string        `json:"new_at"` // accounts at which it was not placed before
 	Registrar string          `json:"registrar"`
-	Findings  []rules.Found   `json:"findings"` // what the rules say of the zone
-	Revision  *store.Revision `json:"revision"` // nil in a dry run
+	Kits      []string        `json:"kits"`       // that it uses
+	From      []string        `json:"from"`       // the kit that each added record comes from, empty for its own
+	LedBy     string          `json:"led_by"`     // the file that leads it so far
+	TakenOver bool            `json:"taken_over"` // a person took it out of the hands of its file
+	Drafted   int             `json:"drafted"`    // edits in its draft
+	Findings  []rules.Found   `json:"findings"`   // what the rules say of the zone
+	Revision  *store.Revision `json:"revision"`   // nil in a dry run
+}
+
+// DefineRequest asks for definition files to be taken.
+type DefineRequest struct {
+	Files  []definition.File `json:"files"`
+	DryRun bool              `json:"dry_run"`
+	Lead   bool              `json:"lead"` // the files say from now on what their zones contain, and nothing else does
+	Why    string            `json:"why"`  // for the record
 }
 
 // Define takes definition files as what their zones should contain and where they are served. With any fault in any
 // file, nothing is changed. Putting the zones out is the next step, a sync of each.
-func (s *Service) Define(ctx context.Context, files []definition.File, dryRun bool) ([]Defined, error) {
-	zones, faults := definition.Read(files)
+func (s *Service) Define(ctx context.Context, r DefineRequest) ([]Defined, error) {
+	return s.define(ctx, r, func(definition.Zone) bool { return true })
+}
+
+// define takes those of the zones that only accepts.
+func (s *Service) define(ctx context.Context, r DefineRequest, only func(definition.Zone) bool) ([]Defined, error) {
+	read, faults := definition.Read(r.Files)
+	zones := slices.DeleteFunc(read.Zones, func(z definition.Zone) bool { return !only(z) })
 	err := s.tx(ctx, func(tx *store.Tx) error {
 		faults = append(faults, unknownAccounts(tx, zones)...)
 		return nil
@@ -48,13 +68,16 @@ func (s *Service) Define(ctx context.Context, files []definition.File, dryRun bo
 	err = s.tx(ctx, func(tx *store.Tx) error {
 		out = make([]Defined, 0, len(zones))
 		for _, z := range zones {
-			d, err := s.defineZone(ctx, tx, z, dryRun)
+			d, err := s.defineZone(ctx, tx, z, r)
 			if err != nil {
 				return err
 			}
 			out = append(out, d)
 		}
-		return nil
+		if r.DryRun {
+			return nil
+		}
+		return tx.KeepKits(kitTexts(read.Kits))
 	})
 	nudge(s.wake)
 	return out, err
@@ -81,10 +104,13 @@ func unknownAccounts(tx *store.Tx, zones []definition.Zone) []zonefile.Fault {
 	return faults
 }
 
-func (s *Service) defineZone(ctx context.Context, tx *store.Tx, d definition.Zone, dryRun bool) (Defined, error) {
-	out := Defined{Zone: d.Name, At: d.At, NewAt: []string{}, Registrar: d.Registrar,
-		Findings: rules.Check(rules.Zone{Name: d.Name, Contents: d.Contents, Written: d.Written, Believe: s.settings.Hosts.Believe})}
-	z, known, err := zoneOrNew(tx, d.Name, !dryRun)
+func (s *Service) defineZone(ctx context.Context, tx *store.Tx, d definition.Zone, r DefineRequest) (Defined, error) {
+	out := Defined{Zone: d.Name, At: d.At, NewAt: []string{}, Registrar: d.Registrar, Kits: []string{},
+		Findings: s.judge(rules.Zone{Name: d.Name, Contents: d.Contents, Written: d.Written})}
+	for _, u := range d.Uses {
+		out.Kits = append(out.Kits, u.Kit)
+	}
+	z, known, err := zoneOrNew(tx, d.Name, !r.DryRun)
 	if err != nil {
 		return out, err
 	}
@@ -92,8 +118,14 @@ func (s *Service) defineZone(ctx context.Context, tx *store.Tx, d definition.Zon
 	var before record.Contents
 	placed := map[string]bool{}
 	if known {
+		out.LedBy, out.TakenOver = z.LedBy, z.TakenOver
 		if err := hostsFit(tx, z, d.Contents); err != nil {
 			return out, err
+		}
+		if edits, err := tx.DraftEdits(z.ID); err != nil {
+			return out, err
+		} else if out.Drafted = len(edits); !r.DryRun && r.Lead && len(edits) > 0 {
+			return out, problem(InTheWay, "Somebody is changing %s here: its draft has %d edits, which these files would leave behind. Put the draft out or drop it first.", d.Name.Unicode(), len(edits))
 		}
 		if z.RevisionID != nil {
 			if before, err = tx.Contents(*z.RevisionID); err != nil {
@@ -114,10 +146,11 @@ func (s *Service) defineZone(ctx context.Context, tx *store.Tx, d definition.Zon
 			out.NewAt = append(out.NewAt, name)
 		}
 	}
-	if dryRun {
+	out.From = fromKits(d, out.Added)
+	if r.DryRun {
 		return out, nil
 	}
-	rev, _, err := tx.AddRevision(z, d.Contents, actor(ctx), d.File)
+	rev, _, err := s.revise(ctx, tx, z, accepted{contents: d.Contents, source: d.File, why: r.Why, from: d.FromKits(), files: true})
 	if err != nil {
 		return out, err
 	}
@@ -130,7 +163,11 @@ func (s *Service) defineZone(ctx context.Context, tx *store.Tx, d definition.Zon
 		}
 		registrarID = &a.ID
 	}
-	if err := tx.SetZone(z.ID, d.Label, registrarID); err != nil {
+	said := store.ZoneSaid{Label: d.Label, RegistrarID: registrarID, TTL: d.TTL, Leave: d.Leave}
+	if r.Lead {
+		said.LedBy = d.File
+	}
+	if err := tx.SetZone(z.ID, said); err != nil {
 		return out, err
 	}
 	for _, name := range d.At {

@@ -3,6 +3,7 @@ package service
 import (
 	"context"
 	"fmt"
+	"slices"
 
 	"beacon/core/change"
 	"beacon/core/diff"
@@ -89,12 +90,14 @@ type comparison struct {
 	mark   string
 	notes  []finding.Finding
 	hosts  []store.Host
+	alias  []dnsname.Name // ALIAS names whose addresses are known
 }
 
 // compare reads the live state and holds it against what is wanted and what was placed.
 func (s *Service) compare(ctx context.Context, p place, revisionID uint64, drift diff.DriftPolicy) (comparison, error) {
 	var c comparison
 	var wanted record.Contents
+	var known []store.Alias
 	err := s.tx(ctx, func(tx *store.Tx) (err error) {
 		if wanted, err = tx.Contents(revisionID); err != nil {
 			return err
@@ -103,6 +106,9 @@ func (s *Service) compare(ctx context.Context, p place, revisionID uint64, drift
 			return err
 		}
 		wanted = overlay(wanted, c.hosts)
+		if known, err = tx.Aliases(p.zone.ID); err != nil {
+			return err
+		}
 		c.placed, err = tx.Placed(p.placement.ID)
 		return err
 	})
@@ -119,10 +125,45 @@ func (s *Service) compare(ctx context.Context, p place, revisionID uint64, drift
 		c.mark = mark
 		c.live = live.Filter(func(k record.Key) bool { return !p.caps.Owned(p.zone.Name(), k) })
 	}
-	wanted, c.notes = p.caps.Project(p.zone.Name(), wanted)
+	wanted, unknown, err := s.withAddresses(ctx, p.zone, wanted, known, &c)
+	if err != nil {
+		return c, err
+	}
+	wanted, notes := p.caps.Project(p.zone.Name(), wanted)
+	c.notes = append(c.notes, notes...)
 	sent, live := recognise(c.placed, c.live)
 	c.result = diff.Compare(wanted, sent, live, drift)
+	leave := p.zone.Leave()
+	if len(leave)+len(unknown) > 0 {
+		c.result = c.result.Only(func(k record.Key) bool {
+			address := k.Type == record.A || k.Type == record.AAAA
+			return !record.AnyMatches(leave, k) && !(address && slices.Contains(unknown, k.Name)) // nothing is taken away for want of an answer
+		})
+	}
 	return c, nil
+}
+
+// withAddresses puts addresses in the place of ALIAS records. Targets that were never asked for are asked for now.
+func (s *Service) withAddresses(ctx context.Context, z store.Zone, wanted record.Contents, known []store.Alias, c *comparison) (record.Contents, []dnsname.Name, error) {
+	aliases := wanted.Aliases()
+	if len(aliases) == 0 {
+		return wanted, nil, nil
+	}
+	out, unknown := resolved(z.Name(), wanted, known)
+	if len(unknown) > 0 {
+		var err error
+		if known, err = s.askAliases(ctx, z, wanted, known); err != nil {
+			return out, nil, err
+		}
+		out, unknown = resolved(z.Name(), wanted, known)
+	}
+	for _, set := range aliases {
+		if !slices.Contains(unknown, set.Name) {
+			c.alias = append(c.alias, set.Name)
+		}
+	}
+	c.notes = append(c.notes, aliasFindings(known)...)
+	return out, unknown, nil
 }
 
 // recognise gives what was placed, and live with those sets put as they were sent that are as the provider once gave

@@ -156,6 +156,9 @@ func (s *Service) compareFor(ctx context.Context, run *syncRun) (comparison, err
 	for _, h := range c.hosts {
 		follow[h.Name()] = h.ReportID != nil
 	}
+	for _, name := range c.alias {
+		follow[name] = true
+	}
 	c.result = c.result.Only(func(k record.Key) bool {
 		return follow[k.Name] && (k.Type == record.A || k.Type == record.AAAA || k.Type == record.CNAME)
 	})

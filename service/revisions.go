@@ -116,7 +116,7 @@ func (s *Service) NameHistory(ctx context.Context, zone, name dnsname.Name) (lis
 
 // Restore makes what an earlier revision said what the zone should contain again, as a new revision. Writing it to the
 // providers is a sync as ever.
-func (s *Service) Restore(ctx context.Context, name dnsname.Name, number uint32) (rev store.Revision, err error) {
+func (s *Service) Restore(ctx context.Context, name dnsname.Name, number uint32, why string) (rev store.Revision, err error) {
 	err = s.tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.LockZone(name)
 		if err != nil {
@@ -130,11 +130,12 @@ func (s *Service) Restore(ctx context.Context, name dnsname.Name, number uint32)
 		if err != nil {
 			return err
 		}
-		if err := hostsFit(tx, z, contents); err != nil {
+		from, err := tx.Origins(old.ID)
+		if err != nil {
 			return err
 		}
 		made := false
-		if rev, made, err = tx.AddRevision(z, contents, actor(ctx), fmt.Sprintf("revision %d", number)); err != nil {
+		if rev, made, err = s.revise(ctx, tx, z, accepted{contents: contents, source: fmt.Sprintf("revision %d", number), why: why, from: sameOrigins(contents, from)}); err != nil {
 			return err
 		}
 		if !made {

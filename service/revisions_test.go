@@ -46,7 +46,7 @@ func TestRevisionsAreComparedAndRestored(t *testing.T) {
 	assert.EqualValues(t, 1, list[1].Revision.Number)
 	assert.Empty(t, list[1].Removed)
 
-	rev, err := h.Restore(ctx, zone, 1)
+	rev, err := h.Restore(ctx, zone, 1, "")
 	require.NoError(t, err)
 	assert.EqualValues(t, 4, rev.Number)
 	assert.Equal(t, "revision 1", rev.Source)
@@ -56,6 +56,6 @@ func TestRevisionsAreComparedAndRestored(t *testing.T) {
 	assert.Equal(t, 2, h.live("heron").Len(), "restoring writes nothing by itself")
 	require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
 	assert.Equal(t, 3, h.live("heron").Len())
-	_, err = h.Restore(ctx, zone, 1)
+	_, err = h.Restore(ctx, zone, 1, "")
 	assert.Equal(t, service.InTheWay, asProblem(t, err).Kind, "it says so already")
 }

@@ -42,6 +42,7 @@ type Service struct {
 	metrics    *metrics
 	wake       chan struct{} // told when there may be new work
 	wakeUrgent chan struct{} // the same for syncs that go ahead of others
+	house      HouseKit
 	bell       *bell         // rung when there are new events
 	stopped    chan struct{} // closed when background work ends
 }
@@ -62,6 +63,9 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 	}
 	s := &Service{settings: settings, drivers: drivers, log: log, world: &clock.World{}, metrics: newMetrics(), wake: make(chan struct{}, 1), wakeUrgent: make(chan struct{}, 1),
 		bell: newBell(), stopped: make(chan struct{})}
+	if s.house, err = readHouseKit(settings.NewZones); err != nil {
+		return nil, err
+	}
 	s.http = door.HTTPClient(settings.Request)
 	if settings.WorldClock != "" {
 		if err := s.world.Follow(ctx, s.http, settings.WorldClock); err != nil {

@@ -30,6 +30,8 @@ type Settings struct {
 	WorldClock string             `yaml:"world_clock"` // address of a clock to follow; empty for this machine's
 	Checks     CheckSettings      `yaml:"checks"`
 	Hosts      HostSettings       `yaml:"hosts"`
+	NewZones   NewZoneSettings    `yaml:"new_zones"`
+	Watch      WatchSettings      `yaml:"watch"`
 	Lease      time.Duration      `yaml:"lease"`           // of background work, wall time
 	Request    time.Duration      `yaml:"request_timeout"` // of one request to a provider or registrar, wall time
 	Workers    int                `yaml:"workers"`
@@ -56,7 +58,7 @@ type CheckSettings struct {
 func ReadSettings(path string) (Settings, error) {
 	s := Settings{Listen: "127.0.0.1:8053", KeyFile: "beacon.key", Reach: []string{"0.0.0.0/0", "::/0"},
 		DNS: DNSSettings{Port: 53}, Checks: CheckSettings{Settling: time.Minute, Settled: time.Hour},
-		Lease: 30 * time.Second, Request: 10 * time.Second, Workers: 4}
+		Watch: WatchSettings{Every: 2 * time.Second}, Lease: 30 * time.Second, Request: 10 * time.Second, Workers: 4}
 	text, err := os.ReadFile(path)
 	if err != nil {
 		return s, fmt.Errorf("the settings cannot be read: %w", err)
@@ -66,7 +68,7 @@ func ReadSettings(path string) (Settings, error) {
 	if err := decoder.Decode(&s); err != nil {
 		return s, fmt.Errorf("the settings in %s: %s", path, yamlReason(err))
 	}
-	for _, file := range []*string{&s.KeyFile, &s.DNS.Roots, &s.Database.Socket} {
+	for _, file := range []*string{&s.KeyFile, &s.DNS.Roots, &s.Database.Socket, &s.NewZones.Kits, &s.Watch.Folder} {
 		if *file != "" && !filepath.IsAbs(*file) {
 			*file = filepath.Join(filepath.Dir(path), *file)
 		}
@@ -102,6 +104,9 @@ func (s Settings) check() error {
 	}
 	if s.Checks.Settling <= 0 || s.Checks.Settled <= 0 {
 		fail("checks: intervals must be longer than nothing")
+	}
+	if s.Watch.Folder != "" && s.Watch.Every < 100*time.Millisecond {
+		fail("watch.every: give at least 100ms")
 	}
 	if s.Workers < 1 || s.Workers > 64 {
 		fail("workers: give a number from 1 to 64")

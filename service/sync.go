@@ -66,7 +66,7 @@ func (s *Service) StartSync(ctx context.Context, r SyncRequest) (list []SyncView
 			if err := tx.Log(actor(ctx), "sync.requested", r.Zone.String(), fmt.Sprintf("sync %d at %s", n.ID, a.Name)); err != nil {
 				return err
 			}
-			list = append(list, *viewSync(n))
+			list = append(list, *viewSync(n, r.Zone, a.Name))
 		}
 		if len(list) == 0 {
 			return problem(InTheWay, "Zone %s is not placed at %s. Name the account in its definition: at: [ACCOUNT].", r.Zone, orAny(r.Account))
@@ -88,9 +88,19 @@ func orAny(account string) string {
 func (s *Service) Sync(ctx context.Context, id uint64) (v SyncView, err error) {
 	err = s.tx(ctx, func(tx *store.Tx) error {
 		row, err := tx.SyncByID(id)
-		if err == nil {
-			v = *viewSync(row)
+		if err != nil {
+			return err
 		}
+		p, err := tx.PlacementByID(row.PlacementID)
+		if err != nil {
+			return err
+		}
+		z, err := tx.ZoneByID(p.ZoneID)
+		if err != nil {
+			return err
+		}
+		a, err := tx.AccountByID(p.AccountID)
+		v = *viewSync(row, z.Name(), a.Name)
 		return err
 	})
 	return v, err

@@ -22,13 +22,19 @@ func (s *Service) Run(ctx context.Context) {
 			s.world.KeepFollowing(ctx, s.http, s.settings.WorldClock, time.Second, func(err error) { s.log.Warn("the world clock cannot be followed", "error", err) })
 		})
 	}
+	if err := s.catchUpRows(ctx); err != nil && ctx.Err() == nil {
+		s.log.Error("the rows for searching could not be looked at", "error", err)
+	}
 	for range s.settings.Workers {
-		group.Go(func() { s.work(ctx, s.wake, s.settings.Lease, store.JobSync, "check") })
+		group.Go(func() { s.work(ctx, s.wake, s.settings.Lease, store.JobSync, "check", store.JobAlias, store.JobRows) })
 	}
 	group.Go(func() { s.work(ctx, s.wakeUrgent, s.settings.Lease, store.JobUrgent) })
 	group.Go(func() { s.work(ctx, s.wakeUrgent, s.settings.Lease, store.JobUrgent) })
 	group.Go(func() { s.work(ctx, nil, min(s.settings.Lease, sequenceLease), "sequence") })
 	group.Go(func() { s.listen(ctx) })
+	if s.settings.Watch.Folder != "" {
+		group.Go(func() { s.watchFolder(ctx) })
+	}
 	group.Wait()
 }
 
@@ -101,6 +107,10 @@ func (s *Service) handle(ctx context.Context, job store.Job) error {
 		return s.runSync(ctx, job)
 	case "check":
 		return s.runCheck(ctx, job)
+	case store.JobAlias:
+		return s.runAlias(ctx, job)
+	case store.JobRows:
+		return s.runRows(ctx, job)
 	case "sequence":
 		return s.runSequence(ctx, job)
 	}

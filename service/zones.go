@@ -18,6 +18,10 @@ type ZoneView struct {
 	Name       dnsname.Name    `json:"name"`
 	Label      string          `json:"label"`
 	Registrar  string          `json:"registrar"`
+	LedBy      string          `json:"led_by"` // the definition file that says what it contains; empty for none
+	TakenOver  bool            `json:"taken_over"`
+	Leave      []string        `json:"leave"`   // patterns of sets that somebody else looks after
+	Drafted    int             `json:"drafted"` // edits in its draft
 	Revision   *store.Revision `json:"revision"`
 	Placements []PlacementView `json:"placements"`
 }
@@ -32,6 +36,8 @@ type PlacementView struct {
 
 // SyncView is a sync as it is shown.
 type SyncView struct {
+	Zone       dnsname.Name      `json:"zone"`
+	Account    string            `json:"account"`
 	ID         uint64            `json:"id"`
 	State      store.SyncState   `json:"state"`
 	Total      int               `json:"total"` // steps in the change list
@@ -46,8 +52,8 @@ type SyncView struct {
 	VisibleMS  *int64            `json:"visible_ms"` // from the last write until every nameserver served it
 }
 
-func viewSync(s store.Sync) *SyncView {
-	return &SyncView{ID: s.ID, State: s.State, Total: s.Total, Added: s.Added, Changed: s.Changed, Removed: s.Removed, Requests: s.Requests,
+func viewSync(s store.Sync, zone dnsname.Name, account string) *SyncView {
+	return &SyncView{Zone: zone, Account: account, ID: s.ID, State: s.State, Total: s.Total, Added: s.Added, Changed: s.Changed, Removed: s.Removed, Requests: s.Requests,
 		Message: s.Message, Findings: s.FindingList(), CreatedAt: s.CreatedAt, FinishedAt: s.FinishedAt, VisibleMS: s.VisibleMS}
 }
 
@@ -85,7 +91,15 @@ func (s *Service) Zone(ctx context.Context, name dnsname.Name) (v ZoneView, err 
 }
 
 func viewZone(tx *store.Tx, z store.Zone) (ZoneView, error) {
-	v := ZoneView{Name: z.Name(), Label: z.Label, Placements: []PlacementView{}}
+	v := ZoneView{Name: z.Name(), Label: z.Label, LedBy: z.LedBy, TakenOver: z.TakenOver, Leave: []string{}, Placements: []PlacementView{}}
+	for _, p := range z.Leave() {
+		v.Leave = append(v.Leave, p.String())
+	}
+	edits, err := tx.DraftEdits(z.ID)
+	if err != nil {
+		return v, err
+	}
+	v.Drafted = len(edits)
 	if z.RevisionID != nil {
 		rev, err := tx.Revision(*z.RevisionID)
 		if err != nil {
@@ -115,7 +129,7 @@ func viewZone(tx *store.Tx, z store.Zone) (ZoneView, error) {
 			return v, err
 		}
 		if len(syncs) > 0 {
-			pv.LastSync = viewSync(syncs[0])
+			pv.LastSync = viewSync(syncs[0], v.Name, a.Name)
 		}
 		v.Placements = append(v.Placements, pv)
 	}
@@ -139,11 +153,30 @@ func (s *Service) Wanted(ctx context.Context, name dnsname.Name) (c record.Conte
 	return c, err
 }
 
+// WantedAddresses is Wanted with addresses in the place of ALIAS records, as far as they are known: what every nameserver can serve.
+func (s *Service) WantedAddresses(ctx context.Context, name dnsname.Name) (c record.Contents, err error) {
+	wanted, err := s.Wanted(ctx, name)
+	if err != nil || len(wanted.Aliases()) == 0 {
+		return wanted, err
+	}
+	err = s.tx(ctx, func(tx *store.Tx) error {
+		z, err := tx.Zone(name)
+		if err != nil {
+			return err
+		}
+		known, err := tx.Aliases(z.ID)
+		c, _ = resolved(name, wanted, known)
+		return err
+	})
+	return c, err
+}
+
 // Import is a zone file that is to become what a zone should contain.
 type Import struct {
 	Zone   dnsname.Name
 	File   string // its name, for faults and for the record of where it came from
 	Text   string
+	Why    string
 	DryRun bool
 }
 
@@ -173,9 +206,9 @@ func (s *Service) ImportZone(ctx context.Context, in Import) (Imported, error) {
 	}
 	contents, left := withoutProvidersOwn(in.Zone, read.Contents())
 	out := Imported{Zone: in.Zone, LeftOut: left}
-	out.Findings = rules.Check(rules.Zone{Name: in.Zone, Contents: contents, Written: read.Records, Believe: s.settings.Hosts.Believe})
-	if found := rules.Errors(out.Findings); len(found) > 0 {
-		return out, &Problem{Kind: Invalid, Message: "The zone file holds records that no nameserver could serve; nothing was changed.", Findings: found}
+	out.Findings = s.judge(rules.Zone{Name: in.Zone, Contents: contents, Written: read.Records})
+	if err := sound(out.Findings, "The zone file holds records that"); err != nil {
+		return out, err
 	}
 	err := s.tx(ctx, func(tx *store.Tx) error {
 		z, known, err := zoneOrNew(tx, in.Zone, !in.DryRun)
@@ -189,6 +222,9 @@ func (s *Service) ImportZone(ctx context.Context, in Import) (Imported, error) {
 			}
 		}
 		if known {
+			if err := ledByNobody(z); err != nil {
+				return err
+			}
 			if err := hostsFit(tx, z, contents); err != nil {
 				return err
 			}
@@ -197,7 +233,7 @@ func (s *Service) ImportZone(ctx context.Context, in Import) (Imported, error) {
 		if in.DryRun {
 			return nil
 		}
-		rev, _, err := tx.AddRevision(z, contents, actor(ctx), "import of "+in.File)
+		rev, _, err := s.revise(ctx, tx, z, accepted{contents: contents, source: "import of " + in.File, why: in.Why})
 		if err != nil {
 			return err
 		}
@@ -228,5 +264,19 @@ func (s *Service) Findings(ctx context.Context, name dnsname.Name) ([]rules.Foun
 	if err != nil {
 		return nil, err
 	}
-	return rules.Check(rules.Zone{Name: name, Contents: c, Believe: s.settings.Hosts.Believe}), nil
+	found := s.judge(rules.Zone{Name: name, Contents: c})
+	if len(c.Aliases()) == 0 {
+		return found, nil
+	}
+	return found, s.tx(ctx, func(tx *store.Tx) error {
+		z, err := tx.Zone(name)
+		if err != nil {
+			return err
+		}
+		known, err := tx.Aliases(z.ID)
+		for _, f := range aliasFindings(known) {
+			found = append(found, rules.Found{Finding: f})
+		}
+		return err
+	})
 }

@@ -2,6 +2,7 @@ package store
 
 import (
 	"crypto/sha256"
+	"encoding/json"
 	"fmt"
 	"hash/fnv"
 	"strconv"
@@ -21,6 +22,7 @@ type Revision struct {
 	Records   int       `json:"records"`
 	Author    string    `json:"author"`
 	Source    string    `json:"source"`
+	Why       string    `json:"why"` // in the words of whoever accepted it
 	CreatedAt time.Time `json:"created_at"`
 }
 
@@ -86,9 +88,17 @@ func parseChunk(body string) ([]record.Record, error) {
 	return records, nil
 }
 
+// Accepted says who accepted a revision, from where and why.
+type Accepted struct {
+	Author string
+	Source string
+	Why    string
+	From   map[record.Key]string // the kits that sets come from
+}
+
 // AddRevision accepts contents as the wanted state of a zone that the transaction has locked. Contents equal to those
 // of the accepted revision make no new one; made tells.
-func (t *Tx) AddRevision(zone Zone, c record.Contents, author, source string) (rev Revision, made bool, err error) {
+func (t *Tx) AddRevision(zone Zone, c record.Contents, by Accepted) (rev Revision, made bool, err error) {
 	chunks := chunksOf(c)
 	whole := sha256.New()
 	digests := make([][]byte, len(chunks))
@@ -97,7 +107,7 @@ func (t *Tx) AddRevision(zone Zone, c record.Contents, author, source string) (r
 		digests[i] = sum[:]
 		_, _ = whole.Write(sum[:])
 	}
-	rev = Revision{ZoneID: zone.ID, Number: 1, Digest: whole.Sum(nil), Records: c.Len(), Author: cut(author, 100), Source: cut(source, 255), CreatedAt: t.now()}
+	rev = Revision{ZoneID: zone.ID, Number: 1, Digest: whole.Sum(nil), Records: c.Len(), Author: cut(by.Author, 100), Source: cut(by.Source, 255), Why: cut(by.Why, 500), CreatedAt: t.now()}
 	if zone.RevisionID != nil {
 		last, err := t.Revision(*zone.RevisionID)
 		if err != nil || string(last.Digest) == string(rev.Digest) {
@@ -120,7 +130,35 @@ func (t *Tx) AddRevision(zone Zone, c record.Contents, author, source string) (r
 			return rev, false, err
 		}
 	}
-	return rev, true, t.db.Exec("UPDATE zones SET revision_id = ? WHERE id = ?", rev.ID, zone.ID).Error
+	if err := t.db.Exec("UPDATE zones SET revision_id = ? WHERE id = ?", rev.ID, zone.ID).Error; err != nil {
+		return rev, false, err
+	}
+	if err := t.SetOrigins(rev.ID, by.From); err != nil {
+		return rev, false, err
+	}
+	return rev, true, t.followRows(zone, rev.ID)
+}
+
+// SetOrigins keeps which kits the sets of a revision come from.
+func (t *Tx) SetOrigins(revisionID uint64, from map[record.Key]string) error {
+	if len(from) == 0 {
+		return nil
+	}
+	body := make(map[string]string, len(from))
+	for k, kit := range from {
+		body[k.String()] = kit
+	}
+	return t.db.Exec("INSERT INTO revision_origins (revision_id, body) VALUES (?, ?) ON DUPLICATE KEY UPDATE body = VALUES(body)", revisionID, jsonText(body)).Error
+}
+
+// Origins gives which kits the sets of a revision come from, by what record.Key prints.
+func (t *Tx) Origins(revisionID uint64) (from map[string]string, err error) {
+	var body string
+	err = t.db.Raw("SELECT body FROM revision_origins WHERE revision_id = ?", revisionID).Scan(&body).Error
+	if err == nil && body != "" {
+		err = json.Unmarshal([]byte(body), &from)
+	}
+	return from, err
 }
 
 // Revision finds a revision.
@@ -143,9 +181,19 @@ func (t *Tx) Revisions(zoneID uint64) (list []Revision, err error) {
 
 // Contents gives what a revision says the zone contains.
 func (t *Tx) Contents(revisionID uint64) (record.Contents, error) {
+	return t.contents(revisionID, "SELECT c.body FROM revision_chunks rc JOIN chunks c ON c.digest = rc.digest WHERE rc.revision_id = ? ORDER BY rc.seq", revisionID)
+}
+
+// contentsBeside gives of what a revision says the part whose chunks another one has not: where two revisions differ,
+// they differ there.
+func (t *Tx) contentsBeside(revisionID, otherID uint64) (record.Contents, error) {
+	return t.contents(revisionID, `SELECT c.body FROM revision_chunks rc JOIN chunks c ON c.digest = rc.digest WHERE rc.revision_id = ?
+		AND NOT EXISTS (SELECT 1 FROM revision_chunks o WHERE o.revision_id = ? AND o.digest = rc.digest) ORDER BY rc.seq`, revisionID, otherID)
+}
+
+func (t *Tx) contents(revisionID uint64, query string, args ...any) (record.Contents, error) {
 	var bodies []string
-	if err := t.db.Raw("SELECT c.body FROM revision_chunks rc JOIN chunks c ON c.digest = rc.digest WHERE rc.revision_id = ? ORDER BY rc.seq", revisionID).
-		Scan(&bodies).Error; err != nil {
+	if err := t.db.Raw(query, args...).Scan(&bodies).Error; err != nil {
 		return record.Contents{}, err
 	}
 	var all []record.Record

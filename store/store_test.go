@@ -117,15 +117,15 @@ func TestRevisionsShareChunks(t *testing.T) {
 	in(t, s, func(tx *store.Tx) error {
 		z, err := tx.AddZone(name)
 		require.NoError(t, err)
-		first, made, err := tx.AddRevision(z, c, "keeper", "import")
+		first, made, err := tx.AddRevision(z, c, store.Accepted{Author: "keeper", Source: "import"})
 		require.NoError(t, err)
 		assert.True(t, made)
 		z, err = tx.Zone(name)
 		require.NoError(t, err)
-		_, made, err = tx.AddRevision(z, c, "keeper", "again")
+		_, made, err = tx.AddRevision(z, c, store.Accepted{Author: "keeper", Source: "again"})
 		require.NoError(t, err)
 		assert.False(t, made, "the same contents are no new revision")
-		second, made, err := tx.AddRevision(z, changed, "keeper", "edit")
+		second, made, err := tx.AddRevision(z, changed, store.Accepted{Author: "keeper", Source: "edit"})
 		require.NoError(t, err)
 		assert.True(t, made)
 		assert.EqualValues(t, 2, second.Number)
@@ -174,7 +174,7 @@ func TestPlacedSetsComeBack(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, []dnsname.Name{name}, p.Names())
 
-		rev, _, err := tx.AddRevision(z, bigZone(3), "keeper", "import")
+		rev, _, err := tx.AddRevision(z, bigZone(3), store.Accepted{Author: "keeper", Source: "import"})
 		require.NoError(t, err)
 		sync := store.Sync{PlacementID: p.ID, RevisionID: rev.ID}
 		require.NoError(t, tx.AddSync(&sync, []string{"names-would-stop"}))

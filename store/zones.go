@@ -18,6 +18,12 @@ type Zone struct {
 	RegistrarID *uint64
 	RevisionID  *uint64
 	CreatedAt   time.Time
+	LedBy       string  // the definition file that says what it contains; empty for none
+	TakenOver   bool    // a person took it out of the hands of its file
+	LeaveSets   string  // patterns, JSON
+	TTL         uint32  `gorm:"column:ttl"` // of records that state none, seconds; 0 for the commonest
+	Draft       uint64  // rises with every change to its draft
+	RowsID      *uint64 `gorm:"column:rows_revision_id"` // the revision that the rows for searching show
 }
 
 // TableName is the table that zones are kept in.
@@ -60,9 +66,40 @@ func (t *Tx) AddZone(name dnsname.Name) (Zone, error) {
 	return t.LockZone(name)
 }
 
+// Leave gives the patterns of sets that somebody else looks after.
+func (z Zone) Leave() (list []record.Pattern) {
+	var texts []string
+	_ = json.Unmarshal([]byte(z.LeaveSets), &texts) // written by SetZone
+	for _, text := range texts {
+		if p, err := record.ParsePattern(text, z.Name()); err == nil {
+			list = append(list, p)
+		}
+	}
+	return list
+}
+
+// ZoneSaid is what a definition says about a zone besides its records.
+type ZoneSaid struct {
+	Label       string
+	RegistrarID *uint64
+	TTL         uint32
+	Leave       []record.Pattern
+	LedBy       string
+}
+
 // SetZone changes what is said about a zone.
-func (t *Tx) SetZone(id uint64, label string, registrarID *uint64) error {
-	return t.db.Model(&Zone{}).Where("id = ?", id).Updates(map[string]any{"label": cut(label, 255), "registrar_id": registrarID}).Error
+func (t *Tx) SetZone(id uint64, said ZoneSaid) error {
+	leave := make([]string, len(said.Leave))
+	for i, p := range said.Leave {
+		leave[i] = p.String()
+	}
+	return t.db.Model(&Zone{}).Where("id = ?", id).Updates(map[string]any{"label": cut(said.Label, 255), "registrar_id": said.RegistrarID,
+		"ttl": said.TTL, "leave_sets": jsonText(leave), "led_by": cut(said.LedBy, 255), "taken_over": false}).Error
+}
+
+// TakeOver takes a zone out of the hands of its definition file.
+func (t *Tx) TakeOver(id uint64) error {
+	return t.db.Exec("UPDATE zones SET led_by = '', taken_over = TRUE WHERE id = ?", id).Error
 }
 
 // Placement is one zone at one provider account.

@@ -38,23 +38,27 @@ func drivers() service.Drivers {
 }
 
 func serveCommand() *cobra.Command {
-	var settings string
+	var settings, watch string
 	var verbose bool
 	c := &cobra.Command{Use: "serve", Short: "Run the service", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
 		ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 		defer stop()
-		return serve(ctx, settings, verbose)
+		return serve(ctx, settings, watch, verbose)
 	}}
 	c.Flags().StringVar(&settings, "settings", "beacon.yaml", "settings file")
+	c.Flags().StringVar(&watch, "watch", "", "folder of definition files to follow; else as the settings say")
 	c.Flags().BoolVar(&verbose, "verbose", false, "log every request")
 	return c
 }
 
 // serve runs an instance until ctx ends.
-func serve(ctx context.Context, path string, verbose bool) error {
+func serve(ctx context.Context, path, watch string, verbose bool) error {
 	settings, err := service.ReadSettings(path)
 	if err != nil {
 		return err
+	}
+	if watch != "" {
+		settings.Watch.Folder = watch
 	}
 	level := slog.LevelInfo
 	if verbose {

@@ -110,6 +110,9 @@ func Read(files []File) (Definition, []zonefile.Fault) {
 	for _, name := range r.zoneOrder {
 		d.Zones = append(d.Zones, r.makeZone(r.zones[name]))
 	}
+	for _, z := range r.again {
+		r.makeZone(z)
+	}
 	zonefile.SortFaults(r.faults)
 	return d, slices.CompactFunc(r.faults, func(a, b zonefile.Fault) bool { return a == b })
 }
@@ -128,6 +131,7 @@ type reader struct {
 	kitOrder  []string
 	zones     map[dnsname.Name]*zoneSource
 	zoneOrder []dnsname.Name
+	again     []*zoneSource // zones that were defined before
 	made      int // records that kits have made so far
 	faults    []zonefile.Fault
 }

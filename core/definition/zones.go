@@ -34,6 +34,7 @@ func (r *reader) readZones(n *yaml.Node) {
 		z := r.readZone(name, key, value)
 		if first, twice := r.zones[name]; twice {
 			r.fault(key, twiceMessage("zone", name.String(), first.File, first.Line), "put everything about a zone into one place")
+			r.again = append(r.again, z) // for the faults in it
 			continue
 		}
 		r.zones[name] = z

@@ -227,6 +227,39 @@ func (d Data) Target(t Type) dnsname.Name {
 	return name
 }
 
+// Says is what data of type t point at or say, as people look for it: the host without its final dot, a text without quotes,
+// the value of a CAA record; else the data as they are.
+func (d Data) Says(t Type) string {
+	switch t {
+	case TXT:
+		return strings.Join(d.Texts(), "")
+	case CAA, Type(dns.TypeURI):
+		if fields := tokensOf(string(d)); len(fields) == 3 {
+			return strings.Join(Data(fields[2]).Texts(), "")
+		}
+	}
+	if target := d.Target(t); !target.IsZero() && !target.IsRoot() {
+		return strings.TrimSuffix(target.String(), ".")
+	}
+	return string(d)
+}
+
+// Saying gives data of type t that point at or say something else, and are the same for the rest. Relative names are completed
+// with origin.
+func (d Data) Saying(t Type, to string, origin dnsname.Name) (Data, error) {
+	switch target := d.Target(t); {
+	case t == TXT:
+		return ParseData(t, Quoted(to), origin)
+	case t == CAA, t == Type(dns.TypeURI):
+		if fields := tokensOf(string(d)); len(fields) == 3 {
+			return ParseData(t, fields[0]+" "+fields[1]+" "+quote(to), origin)
+		}
+	case !target.IsZero():
+		return ParseData(t, strings.TrimSuffix(string(d), target.String())+to, origin)
+	}
+	return ParseData(t, to, origin)
+}
+
 // Texts gives the strings of TXT-like data (RFC 1035 section 3.3.14), without quotes and escapes.
 func (d Data) Texts() (list []string) {
 	var b strings.Builder

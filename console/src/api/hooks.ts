@@ -102,10 +102,10 @@ export const useSync = (name: string) =>
 export const useRestore = (name: string) =>
   useRefreshing((revision: number) => post('/zones/{name}/restorations', { name }, { revision }), ['zones', name], ['domains'])
 
-export const useDraft = () =>
+export const useSketch = () =>
   useMutation({
     mutationFn: (what: { zone: string; at: string[]; registrar: string; file: string; text: string }) =>
-      post('/drafts', {}, { ...what, from: '', label: '' }),
+      post('/sketches', {}, { ...what, from: '', label: '' }),
   })
 
 export const useAddHost = () =>

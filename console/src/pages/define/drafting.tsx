@@ -1,6 +1,6 @@
 // A definition need not be written by hand: it is drafted from a zone as it is now, at another provider or in a zone file.
 import { useId, useState } from 'react'
-import { useAccounts, useDraft, useRegistrations } from '../../api/hooks'
+import { useAccounts, useSketch, useRegistrations } from '../../api/hooks'
 import type { Account, DefinitionFile } from '../../api/types'
 import { Check } from '../../parts/check'
 import { Key, Plate, Shown, Trouble } from '../../parts/kit'
@@ -29,7 +29,7 @@ export function Drafting({ zone, registrar, drafted, open }: { zone: string; reg
 type FormProps = { zone: string; registrar: string; providers: Account[]; registrars: Account[]; drafted: Drafted }
 
 function Form({ zone, registrar, providers, registrars, drafted }: FormProps) {
-  const draft = useDraft()
+  const draft = useSketch()
   const registrations = useRegistrations(registrar)
   const now = registrations.data?.items.find((r) => plain(r.name) === zone)?.active.map(plain) ?? []
   const id = useId()

@@ -13,9 +13,9 @@ import (
 	"beacon/store"
 )
 
-// DraftRequest asks for a definition of a zone that exists elsewhere: what it contains comes from a zone file, or is
+// SketchRequest asks for a definition of a zone that exists elsewhere: what it contains comes from a zone file, or is
 // read from the provider account that holds it now.
-type DraftRequest struct {
+type SketchRequest struct {
 	Zone      dnsname.Name `json:"zone"`
 	File      string       `json:"file"` // name of the zone file
 	Text      string       `json:"text"` // of the zone file; empty to read from an account
@@ -23,17 +23,25 @@ type DraftRequest struct {
 	At        []string     `json:"at"`   // provider accounts that shall serve it
 	Registrar string       `json:"registrar"`
 	Label     string       `json:"label"`
+	New       bool         `json:"new"` // it exists nowhere yet: begin with the house kit
 }
 
-// Draft is a definition to be looked over; nothing is kept of it here.
-type Draft struct {
+// Sketch is a definition to be looked over; nothing is kept of it here.
+type Sketch struct {
 	Text    string    `json:"text"`
 	From    string    `json:"from"` // the account, or the file
 	LeftOut []LeftOut `json:"left_out"`
 }
 
-// Draft writes a definition of a zone as it is elsewhere. SOA and apex NS belong to where it is now and are left out.
-func (s *Service) Draft(ctx context.Context, r DraftRequest) (out Draft, err error) {
+// Sketch writes a definition of a zone as it is elsewhere. SOA and apex NS belong to where it is now and are left out.
+func (s *Service) Sketch(ctx context.Context, r SketchRequest) (out Sketch, err error) {
+	if r.New {
+		text, faults := s.house.zone(r.Zone, definition.Zone{Label: r.Label, At: r.At, Registrar: r.Registrar})
+		if len(faults) > 0 {
+			return out, &Problem{Kind: Invalid, Message: "The house kit does not fit this zone.", Faults: faults}
+		}
+		return Sketch{Text: text, From: "house kit " + s.house.Name, LeftOut: []LeftOut{}}, nil
+	}
 	var all record.Contents
 	if r.Text != "" {
 		read, faults := zonefile.Read(r.Text, zonefile.Options{Origin: r.Zone, File: r.File})
@@ -51,7 +59,7 @@ func (s *Service) Draft(ctx context.Context, r DraftRequest) (out Draft, err err
 }
 
 // readElsewhere reads a zone from the account that was named, or the first that has it and is not to serve it.
-func (s *Service) readElsewhere(ctx context.Context, r DraftRequest) (c record.Contents, from string, err error) {
+func (s *Service) readElsewhere(ctx context.Context, r SketchRequest) (c record.Contents, from string, err error) {
 	var accounts []store.Account
 	err = s.tx(ctx, func(tx *store.Tx) (err error) { accounts, err = tx.Accounts(RoleProvider); return err })
 	if err != nil {

@@ -1,0 +1,41 @@
+package api
+
+import (
+	"net/http"
+
+	"beacon/core/access"
+	"beacon/core/dnsname"
+	"beacon/service"
+)
+
+func routesOfDefinitions() []route {
+	return []route{
+		{method: "POST", path: "/sketches", summary: "Write a definition of a zone as a zone file or another provider has it; nothing is kept", right: access.Write, in: service.SketchRequest{}, out: service.Sketch{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			var in service.SketchRequest
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			if in.Zone.IsZero() {
+				return nil, &service.Problem{Kind: service.Invalid, Message: "Name the zone."}
+			}
+			return k.svc.Sketch(k.Request.Context(), in)
+		}},
+		{method: "POST", path: "/definitions", summary: "Take definition files as what zones should contain", right: access.Write, in: service.DefineRequest{}, out: Page[service.Defined]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			var in service.DefineRequest
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			items, err := k.svc.Define(k.Request.Context(), in)
+			return Page[service.Defined]{Items: items}, err
+		}},
+		{method: "GET", path: "/zones/:name/definition", summary: "The definition of the zone, written back out with the kits that fit", right: access.Read, out: service.ZoneDefinition{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			return k.svc.ZoneDefinition(k.Request.Context(), name)
+		})},
+		{method: "POST", path: "/zones/:name/takeover", summary: "Take the zone out of the hands of the definition file that leads it", right: access.Write, out: service.ZoneDefinition{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			return k.svc.TakeOver(k.Request.Context(), name)
+		})},
+		{method: "GET", path: "/house-kit", summary: "What a new zone starts with", right: access.Read, out: service.HouseKit{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			return k.svc.HouseKit(), nil
+		}},
+	}
+}

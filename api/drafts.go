@@ -1,0 +1,110 @@
+package api
+
+import (
+	"net/http"
+	"strings"
+
+	"beacon/core/access"
+	"beacon/core/dnsname"
+	"beacon/core/paste"
+	"beacon/core/record"
+	"beacon/service"
+	"beacon/store"
+)
+
+type acceptDraft struct {
+	Why string `json:"why"` // for the record
+}
+
+type pasted struct {
+	Text string `json:"text"`
+	TTL  uint32 `json:"ttl"` // of records that state none, seconds
+}
+
+type joinFields struct {
+	Type   record.Type       `json:"type"`
+	Fields map[string]string `json:"fields"`
+}
+
+type joinedData struct {
+	Data record.Data `json:"data"`
+}
+
+// routesOfDrafts are those by which records are changed by hand.
+func routesOfDrafts() []route {
+	return []route{
+		{method: "GET", path: "/zones/:name/draft", summary: "What is being changed in the zone; its ETag goes into If-Match of whatever changes it", right: access.Read, out: service.Draft{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			return tagged(k, func() (service.Draft, error) { return k.svc.Draft(k.Request.Context(), name) })
+		})},
+		{method: "POST", path: "/zones/:name/draft/edits", summary: "Change the draft, under If-Match", right: access.Write, in: service.DraftChange{}, out: service.Draft{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			tag, err := k.ifMatch()
+			if err != nil {
+				return nil, err
+			}
+			var in service.DraftChange
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			return tagged(k, func() (service.Draft, error) { return k.svc.EditDraft(k.Request.Context(), name, tag, in) })
+		})},
+		{method: "DELETE", path: "/zones/:name/draft", summary: "Drop the draft, under If-Match", right: access.Write, status: http.StatusNoContent, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			tag, err := k.ifMatch()
+			if err != nil {
+				return nil, err
+			}
+			return nil, k.svc.DropDraft(k.Request.Context(), name, tag)
+		})},
+		{method: "POST", path: "/zones/:name/draft/acceptance", summary: "Make the draft what the zone should contain, under If-Match", right: access.Write, in: acceptDraft{}, out: store.Revision{}, status: http.StatusCreated, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			tag, err := k.ifMatch()
+			if err != nil {
+				return nil, err
+			}
+			var in acceptDraft
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			return k.svc.AcceptDraft(k.Request.Context(), name, tag, in.Why)
+		})},
+		{method: "POST", path: "/zones/:name/recognitions", summary: "Make records of pasted text; nothing is kept", right: access.Read, in: pasted{}, out: Page[paste.Row]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			var in pasted
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			return Page[paste.Row]{Items: paste.Read(in.Text, name, in.TTL)}, nil
+		})},
+		{method: "POST", path: "/zones/:name/data", summary: "Make record data of named fields; nothing is kept", right: access.Read, in: joinFields{}, out: joinedData{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			var in joinFields
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			data, err := record.FormOf(in.Type).Join(in.Fields, name)
+			if err != nil {
+				return nil, &service.Problem{Kind: service.Invalid, Message: sentence(err.Error())}
+			}
+			return joinedData{data}, nil
+		})},
+		{method: "GET", path: "/record-types", summary: "Record types with their fields", right: access.Read, out: Page[record.Form]{}, status: http.StatusOK, handle: func(*call) (any, error) {
+			return Page[record.Form]{Items: record.Forms()}, nil
+		}},
+	}
+}
+
+func sentence(text string) string { return strings.ToUpper(text[:1]) + text[1:] + "." }
+
+// tagged answers with the draft's tag as its ETag.
+func tagged(k *call, get func() (service.Draft, error)) (any, error) {
+	d, err := get()
+	if err == nil {
+		k.Header("ETag", `"`+d.Tag+`"`)
+	}
+	return d, err
+}
+
+// ifMatch reads the tag of what the caller looked at.
+func (k *call) ifMatch() (string, error) {
+	tag := strings.Trim(k.GetHeader("If-Match"), `"`)
+	if tag == "" {
+		return "", &service.Problem{Kind: service.Unconditional, Message: "Say in If-Match which draft you looked at: the ETag that it came with. Without it, somebody else's changes could be overwritten."}
+	}
+	return tag, nil
+}

@@ -1,0 +1,61 @@
+package api
+
+import (
+	"fmt"
+	"net/http"
+	"strconv"
+
+	"beacon/core/access"
+	"beacon/core/dnsname"
+	"beacon/service"
+	"beacon/store"
+)
+
+type restore struct {
+	Revision uint32 `json:"revision"`
+	Why      string `json:"why"`
+}
+
+func routesOfRevisions() []route {
+	return []route{
+		{method: "GET", path: "/zones/:name/revisions", summary: "Accepted states, newest first", right: access.Read, out: Page[store.Revision]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			items, err := k.svc.Revisions(k.Request.Context(), name)
+			return Page[store.Revision]{Items: items}, err
+		})},
+		{method: "GET", path: "/zones/:name/comparison", summary: "What differs between two revisions; from=0 is before the first", right: access.Read, query: []string{"from", "to"}, out: service.Compared{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			from, err := k.revision("from")
+			if err != nil {
+				return nil, err
+			}
+			to, err := k.revision("to")
+			if err != nil {
+				return nil, err
+			}
+			return k.svc.CompareRevisions(k.Request.Context(), name, from, to)
+		})},
+		{method: "GET", path: "/zones/:name/history", summary: "The revisions that changed one name, newest first", right: access.Read, query: []string{"of"}, out: Page[service.NameChange]{}, status: http.StatusOK, handle: named(func(k *call, zone dnsname.Name) (any, error) {
+			of, err := dnsname.Parse(k.Query("of"))
+			if err != nil {
+				return nil, &service.Problem{Kind: service.Invalid, Message: fmt.Sprintf("of: %s.", err)}
+			}
+			items, err := k.svc.NameHistory(k.Request.Context(), zone, of)
+			return Page[service.NameChange]{Items: items}, err
+		})},
+		{method: "POST", path: "/zones/:name/restorations", summary: "Make what an earlier revision said what the zone should contain again", right: access.Write, in: restore{}, out: store.Revision{}, status: http.StatusCreated, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			var in restore
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			return k.svc.Restore(k.Request.Context(), name, in.Revision, in.Why)
+		})},
+	}
+}
+
+// revision reads the number of a revision.
+func (k *call) revision(parameter string) (uint32, error) {
+	n, err := strconv.ParseUint(k.Query(parameter), 10, 32)
+	if err != nil {
+		return 0, &service.Problem{Kind: service.Invalid, Message: fmt.Sprintf("%s is the number of a revision.", parameter)}
+	}
+	return uint32(n), nil
+}

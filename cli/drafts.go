@@ -1,0 +1,169 @@
+package cli
+
+import (
+	"fmt"
+
+	"github.com/spf13/cobra"
+
+	"beacon/core/dnsname"
+	"beacon/service"
+	"beacon/store"
+)
+
+func (a *app) draftCommand() *cobra.Command {
+	c := &cobra.Command{Use: "draft", Short: "What is being changed in a zone, and not put out yet"}
+	show := &cobra.Command{Use: "show ZONE", Short: "The draft as one change list, and what the rules say of it", Args: cobra.ExactArgs(1),
+		RunE: a.withDraft(func(d service.Draft) error { return a.show(d, func() { a.showDraft(d) }) })}
+	var why string
+	var yes, sync bool
+	accept := &cobra.Command{Use: "accept ZONE", Short: "Make the draft what the zone should contain", Args: cobra.ExactArgs(1),
+		RunE: a.withDraft(func(d service.Draft) error {
+			if a.output == "table" {
+				a.showDraft(d)
+			}
+			if err := a.agreed(yes, "Take this as what the zone should contain?"); err != nil {
+				return err
+			}
+			return a.acceptDraft(d, why, sync)
+		})}
+	accept.Flags().StringVar(&why, "why", "", "why, for the record")
+	accept.Flags().BoolVar(&yes, "yes", false, "do not ask")
+	accept.Flags().BoolVar(&sync, "sync", false, "write it to the providers too")
+	var sure bool
+	drop := &cobra.Command{Use: "drop ZONE", Short: "Forget the draft", Args: cobra.ExactArgs(1),
+		RunE: a.withDraft(func(d service.Draft) error {
+			if a.output == "table" {
+				a.showDraft(d)
+			}
+			if err := a.agreed(sure, "Forget all of this?"); err != nil {
+				return err
+			}
+			if err := a.callIf("DELETE", "/zones/"+plain(d.Zone)+"/draft", d.Tag, nil, nil); err != nil {
+				return err
+			}
+			a.printf("Forgotten; %s is as it was.\n", plain(d.Zone))
+			return nil
+		})}
+	drop.Flags().BoolVar(&sure, "yes", false, "do not ask")
+	c.AddCommand(show, accept, drop)
+	return c
+}
+
+// withDraft reads the draft of the zone that is named.
+func (a *app) withDraft(do func(service.Draft) error) func(*cobra.Command, []string) error {
+	return func(_ *cobra.Command, args []string) error {
+		zone, err := dnsname.Parse(args[0])
+		if err != nil {
+			return misuse("%s", err)
+		}
+		var d service.Draft
+		if err := a.call("GET", "/zones/"+plain(zone)+"/draft", nil, &d); err != nil {
+			return err
+		}
+		return do(d)
+	}
+}
+
+func (a *app) showDraft(d service.Draft) {
+	if len(d.Edits) == 0 {
+		a.printf("The draft of %s is empty.\n", plain(d.Zone))
+		return
+	}
+	a.printf("%s  (draft on revision %d)\n", a.paint(bold, plain(d.Zone)), d.Revision)
+	a.showRecords(d.Zone, d.Added, d.Removed)
+	people := map[string]int{}
+	for _, e := range d.Edits {
+		people[e.Author]++
+	}
+	if len(people) > 1 {
+		for who, n := range people {
+			a.printf("  %s by %s\n", count(n, "set"), who)
+		}
+	}
+	a.findings(d.Overrun)
+	a.found(d.Findings)
+	a.printf("%d added, %d removed, %d as before. Put it out: beacon draft accept %s; forget it: beacon draft drop %s\n", len(d.Added), len(d.Removed), d.Same, plain(d.Zone), plain(d.Zone))
+}
+
+func (a *app) acceptDraft(d service.Draft, why string, sync bool) error {
+	var rev store.Revision
+	if err := a.callIf("POST", "/zones/"+plain(d.Zone)+"/draft/acceptance", d.Tag, map[string]any{"why": why}, &rev); err != nil {
+		return err
+	}
+	if a.output == "table" {
+		a.printf("%s: revision %d is what it should contain.\n", plain(d.Zone), rev.Number)
+	}
+	if sync {
+		return a.syncZone(plain(d.Zone), syncOptions{yes: true})
+	}
+	return a.show(rev, func() { a.printf("Write it to the providers: beacon sync %s\n", plain(d.Zone)) })
+}
+
+func (a *app) operationCommand() *cobra.Command {
+	c := &cobra.Command{Use: "operation", Short: "Changes of many zones at once: what was done, and undoing it"}
+	list := &cobra.Command{Use: "list", Short: "The last ones, newest first", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
+		items, err := all[store.Operation](a, "/operations")
+		if err != nil {
+			return err
+		}
+		return a.show(items, func() {
+			var rows [][]string
+			for _, o := range items {
+				state := ""
+				if o.UndoneID != nil {
+					state = fmt.Sprintf("undone by %d", *o.UndoneID)
+				}
+				rows = append(rows, []string{fmt.Sprint(o.ID), o.MadeAt.Format("2006-01-02 15:04:05"), o.Author, state, o.What})
+			}
+			a.table([]string{"NUMBER", "DONE", "BY", "STATE", "WHAT"}, rows)
+		})
+	}}
+	var yes, alsoSync bool
+	undo := &cobra.Command{Use: "undo NUMBER", Short: "Put back what an operation changed, in all its zones", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
+		if err := a.agreed(yes, "Put back what operation "+args[0]+" changed, in all its zones?"); err != nil {
+			return err
+		}
+		var done service.Replaced
+		if err := a.call("POST", "/operations/"+args[0]+"/undo", nil, &done); err != nil {
+			return err
+		}
+		return a.afterOperation(done, alsoSync)
+	}}
+	undo.Flags().BoolVar(&yes, "yes", false, "do not ask")
+	undo.Flags().BoolVar(&alsoSync, "sync", false, "write it to the providers too")
+	sync := &cobra.Command{Use: "sync NUMBER", Short: "Write what an operation changed to the providers of all its zones", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
+		return a.syncOperation(args[0])
+	}}
+	c.AddCommand(list, undo, sync)
+	return c
+}
+
+func (a *app) afterOperation(done service.Replaced, sync bool) error {
+	number := fmt.Sprint(done.Operation.ID)
+	if err := a.show(done, func() {
+		a.printf("Operation %s: %s changed in %s. Take it back: beacon operation undo %s\n", number, count(done.Records, "record"), count(len(done.Zones), "zone"), number)
+		if !sync {
+			a.printf("Write it to the providers: beacon operation sync %s\n", number)
+		}
+	}); err != nil || !sync {
+		return err
+	}
+	return a.syncOperation(number)
+}
+
+func (a *app) syncOperation(number string) error {
+	var started page[service.SyncView]
+	if err := a.call("POST", "/operations/"+number+"/syncs", nil, &started); err != nil {
+		return err
+	}
+	failed := 0
+	for _, s := range started.Items {
+		if err := a.follow(s.ID); err != nil {
+			failed++
+		}
+	}
+	if failed > 0 {
+		return exit{ExitFailed, count(failed, "sync") + " did not end well; see above"}
+	}
+	return nil
+}

@@ -1,0 +1,199 @@
+package service
+
+import (
+	"context"
+	"fmt"
+	"net/netip"
+	"slices"
+	"time"
+
+	"beacon/core/dnsname"
+	"beacon/core/finding"
+	"beacon/core/record"
+	"beacon/store"
+)
+
+// Bounds on how often an ALIAS's target is asked for, in world time: the TTL of its answers says when.
+const (
+	aliasSoonest = 10 * time.Second
+	aliasLatest  = time.Hour
+	aliasAfter   = 30 * time.Second // a failure
+)
+
+// followAliases sees to it that the targets of a zone's ALIAS records are asked for.
+func (s *Service) followAliases(tx *store.Tx, z store.Zone, c record.Contents) error {
+	if len(c.Aliases()) == 0 {
+		return nil
+	}
+	return tx.Enqueue(store.JobAlias, z.ID, s.wall.Now())
+}
+
+// resolved gives contents with addresses in the place of ALIAS records, and the ALIAS names of which no address is known.
+func resolved(zone dnsname.Name, c record.Contents, known []store.Alias) (out record.Contents, unknown []dnsname.Name) {
+	out = c.Resolve(zone, func(owner, target dnsname.Name) (record.Followed, bool) {
+		for _, a := range known {
+			if a.Name == owner && a.Target == target && a.AnsweredAt != nil {
+				return record.Followed{Addresses: a.Answers, TTL: a.TTL}, true
+			}
+		}
+		unknown = append(unknown, owner)
+		return record.Followed{}, false
+	})
+	return out, unknown
+}
+
+// askAliases asks for the targets of a zone's ALIAS records that lie outside it, keeps what was heard, and gives all that is known.
+// The last good answer stays where a target does not answer.
+func (s *Service) askAliases(ctx context.Context, z store.Zone, c record.Contents, known []store.Alias) ([]store.Alias, error) {
+	var list []store.Alias
+	for _, set := range c.Aliases() {
+		target := c.Outside(set)
+		if target.IsZero() {
+			continue
+		}
+		now := s.world.Now()
+		a := store.Alias{Name: set.Name, Target: target, AskedAt: &now, Answers: []netip.Addr{}}
+		if i := slices.IndexFunc(known, func(k store.Alias) bool { return k.Name == set.Name && k.Target == target }); i >= 0 {
+			a.Answers, a.TTL, a.AnsweredAt = known[i].Answers, known[i].TTL, known[i].AnsweredAt
+		}
+		asking, cancel := context.WithTimeout(ctx, s.settings.Request)
+		heard, err := s.sweeper.Addresses(asking, target)
+		cancel()
+		switch {
+		case ctx.Err() != nil:
+			return nil, ctx.Err()
+		case err != nil:
+			a.Problem = err.Error()
+		case len(heard.List) == 0:
+			a.Problem = "it has neither A nor AAAA records"
+		default:
+			a.Answers, a.TTL, a.Differs, a.AnsweredAt = heard.List, heard.TTL, heard.Differs, &now
+		}
+		list = append(list, a)
+	}
+	return list, s.tx(ctx, func(tx *store.Tx) error {
+		for _, old := range known {
+			if !slices.ContainsFunc(list, func(a store.Alias) bool { return a.Name == old.Name }) {
+				if err := tx.ForgetAlias(z.ID, old.Name); err != nil {
+					return err
+				}
+			}
+		}
+		for _, a := range list {
+			if err := tx.SetAlias(z.ID, a); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// runAlias keeps the addresses of a zone's ALIAS records right: it asks, and where the answer is another one, it has it written.
+func (s *Service) runAlias(ctx context.Context, job store.Job) error {
+	var z store.Zone
+	var c record.Contents
+	var known []store.Alias
+	err := s.store.Tx(ctx, func(tx *store.Tx) (err error) {
+		if z, err = tx.ZoneByID(job.Subject); err != nil || z.RevisionID == nil {
+			return err
+		}
+		if c, err = tx.Contents(*z.RevisionID); err != nil {
+			return err
+		}
+		known, err = tx.Aliases(z.ID)
+		return err
+	})
+	if isMissing(err) || err == nil && z.RevisionID == nil {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	now, err := s.askAliases(ctx, z, c, known)
+	if err != nil || len(now) == 0 {
+		return err
+	}
+	before, _ := resolved(z.Name(), c, known)
+	after, _ := resolved(z.Name(), c, now)
+	err = s.store.Tx(ctx, func(tx *store.Tx) error {
+		if err := s.sayOfAliases(tx, z, known, now); err != nil || before.Equal(after) || len(known) == 0 {
+			return err
+		}
+		placements, err := tx.Placements(z.ID)
+		if err != nil {
+			return err
+		}
+		for _, p := range placements {
+			if p.RemoteID == "" {
+				continue
+			}
+			if err := tx.AwaitHosts(z, p, "alias"); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	nudge(s.wakeUrgent)
+	return errLater{at: s.world.WallAt(s.world.Now().Add(nextAsking(now))), madeWay: true}
+}
+
+// nextAsking is how long to wait, world time.
+func nextAsking(list []store.Alias) time.Duration {
+	next := aliasLatest
+	for _, a := range list {
+		wait := time.Duration(a.TTL) * time.Second
+		if a.Problem != "" {
+			wait = aliasAfter
+		}
+		next = min(next, max(wait, aliasSoonest))
+	}
+	return next
+}
+
+// sayOfAliases writes into the logbook what is new about the targets of ALIAS records.
+func (s *Service) sayOfAliases(tx *store.Tx, z store.Zone, known, now []store.Alias) error {
+	for _, a := range now {
+		var old store.Alias
+		if i := slices.IndexFunc(known, func(k store.Alias) bool { return k.Name == a.Name && k.Target == a.Target }); i >= 0 {
+			old = known[i]
+		}
+		action, detail := "", ""
+		switch {
+		case a.Problem != old.Problem && a.Problem != "":
+			action, detail = "alias.unanswered", fmt.Sprintf("%s: %s; the last good answer stays", a.Target.Unicode(), a.Problem)
+		case !slices.Equal(a.Answers, old.Answers):
+			action, detail = "alias.moved", fmt.Sprintf("%s is at %v", a.Target.Unicode(), a.Answers)
+		}
+		if action != "" {
+			if err := tx.Log("service", action, a.Name.String(), detail); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// aliasFindings says what is wrong with the targets of ALIAS records.
+func aliasFindings(list []store.Alias) (found []finding.Finding) {
+	for _, a := range list {
+		subject := record.Key{Name: a.Name, Type: record.ALIAS}.String()
+		if a.Problem != "" {
+			stays := "No address of it is known yet, and none is written."
+			if a.AnsweredAt != nil {
+				stays = fmt.Sprintf("The last good answer stays: %v.", a.Answers)
+			}
+			found = append(found, finding.Finding{Code: "alias-unanswered", Severity: finding.Warning, Subject: subject,
+				Message: fmt.Sprintf("The addresses of %s cannot be had: %s. %s", a.Target.Unicode(), a.Problem, stays),
+				Remedy:  "Check the name; if it is right, its own nameservers have to answer."})
+		}
+		if a.Differs != "" {
+			found = append(found, finding.Finding{Code: "alias-differs", Severity: finding.Warning, Subject: subject,
+				Message: fmt.Sprintf("%s answers differently by place: %s.", a.Target.Unicode(), a.Differs),
+				Remedy:  "Whoever asks here gets one of the answers, wherever they are. Use a CNAME below the apex if that matters."})
+		}
+	}
+	return found
+}

@@ -1,0 +1,323 @@
+package service
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"time"
+
+	"beacon/core/dnsname"
+	"beacon/core/finding"
+	"beacon/core/record"
+	"beacon/core/rules"
+	"beacon/store"
+)
+
+// Draft is what is being changed in a zone: edits of whoever works on it, gathered, checked together, and put out
+// together or dropped. A zone has one draft, which everybody sees.
+type Draft struct {
+	Zone     dnsname.Name      `json:"zone"`
+	Tag      string            `json:"tag"`      // changes with every edit, and with every revision of the zone
+	Revision uint32            `json:"revision"` // that the edits stand on; 0 for none yet
+	LedBy    string            `json:"led_by"`   // the definition file that has to be changed instead; empty for none
+	Edits    []DraftEdit       `json:"edits"`
+	Added    []record.Record   `json:"added"`
+	Removed  []record.Record   `json:"removed"`
+	Same     int               `json:"same"`
+	Findings []rules.Found     `json:"findings"` // what the rules say of the zone as it would be
+	Overrun  []finding.Finding `json:"overrun"`  // edits of sets that were changed meanwhile
+	contents record.Contents   // as it would be
+	edits    []store.DraftEdit
+}
+
+// DraftEdit is one set that is changed.
+type DraftEdit struct {
+	Before record.Set `json:"before"`
+	After  record.Set `json:"after"`
+	Author string     `json:"author"`
+	At     time.Time  `json:"at"`
+}
+
+// RecordEdit changes one record: without before it is added, without after it is taken out.
+type RecordEdit struct {
+	Before *record.Record `json:"before"`
+	After  *record.Record `json:"after"`
+}
+
+// DraftChange is what somebody does to a draft, all of it or nothing.
+type DraftChange struct {
+	Records []RecordEdit `json:"records"`
+	Sets    []rules.Edit `json:"sets"` // as findings offer them
+	Undo    []record.Key `json:"undo"` // edits to be dropped
+}
+
+func draftTag(z store.Zone, rev uint32) string { return fmt.Sprintf("%d.%d", z.Draft, rev) }
+
+// Draft shows the draft of a zone.
+func (s *Service) Draft(ctx context.Context, name dnsname.Name) (d Draft, err error) {
+	err = s.tx(ctx, func(tx *store.Tx) error {
+		z, err := tx.Zone(name)
+		if err != nil {
+			return err
+		}
+		d, err = s.draftOf(tx, z)
+		return err
+	})
+	return d, err
+}
+
+// draftOf puts a draft together of the zone's revision and the edits.
+func (s *Service) draftOf(tx *store.Tx, z store.Zone) (d Draft, err error) {
+	d = Draft{Zone: z.Name(), LedBy: z.LedBy, Edits: []DraftEdit{}, Overrun: []finding.Finding{}}
+	var base record.Contents
+	if z.RevisionID != nil {
+		rev, err := tx.Revision(*z.RevisionID)
+		if err != nil {
+			return d, err
+		}
+		d.Revision = rev.Number
+		if base, err = tx.Contents(rev.ID); err != nil {
+			return d, err
+		}
+	}
+	d.Tag = draftTag(z, d.Revision)
+	if d.edits, err = tx.DraftEdits(z.ID); err != nil {
+		return d, err
+	}
+	d.contents = base
+	var put []record.Set
+	var gone []record.Key
+	for _, e := range d.edits {
+		d.Edits = append(d.Edits, DraftEdit{e.Before, e.After, e.Author, e.EditedAt})
+		if now := base.Get(e.Key()); !now.Equal(e.Before) && !now.Equal(e.After) {
+			d.Overrun = append(d.Overrun, finding.Finding{Code: "changed-meanwhile", Severity: finding.Error, Subject: e.Key().String(),
+				Message: fmt.Sprintf("%s edited it when it was %s; by revision %d it is %s.", e.Author, setText(e.Before), d.Revision, setText(now)),
+				Remedy:  "Drop this edit, look at what is there now, and make it anew."})
+		}
+		if e.After.IsZero() {
+			gone = append(gone, e.Key())
+		} else {
+			put = append(put, e.After)
+		}
+	}
+	if len(d.edits) > 0 {
+		d.contents = base.Without(gone...).With(put...)
+	}
+	d.Added, d.Removed, d.Same = record.Difference(base, d.contents)
+	d.Findings = s.judge(rules.Zone{Name: d.Zone, Contents: d.contents})
+	return d, nil
+}
+
+// EditDraft changes a zone's draft. The tag is that of the draft which was looked at: if somebody changed it since, nothing is
+// done, and the Problem says to look again.
+func (s *Service) EditDraft(ctx context.Context, name dnsname.Name, tag string, change DraftChange) (d Draft, err error) {
+	err = s.tx(ctx, func(tx *store.Tx) error {
+		z, err := tx.LockZone(name)
+		if err != nil {
+			return err
+		}
+		if err := ledByNobody(z); err != nil {
+			return err
+		}
+		if d, err = s.draftOf(tx, z); err != nil {
+			return err
+		}
+		if err := d.isAt(tag); err != nil {
+			return err
+		}
+		sets, err := d.change(change)
+		if err != nil {
+			return err
+		}
+		for _, set := range sets {
+			if err := d.keep(ctx, tx, z, set); err != nil {
+				return err
+			}
+		}
+		if err := tx.DraftChanged(z.ID); err != nil {
+			return err
+		}
+		if err := tx.Log(actor(ctx), "draft.edited", name.String(), fmt.Sprintf("%d sets", len(sets)+len(change.Undo))); err != nil {
+			return err
+		}
+		for _, k := range change.Undo {
+			if err := tx.DropDraftEdit(z.ID, k); err != nil {
+				return err
+			}
+		}
+		z.Draft++
+		d, err = s.draftOf(tx, z)
+		return err
+	})
+	return d, err
+}
+
+func (d Draft) isAt(tag string) error {
+	if tag == d.Tag {
+		return nil
+	}
+	who := ""
+	for _, e := range d.Edits {
+		who = e.Author
+	}
+	if who != "" {
+		who = "; " + who + " has edits in it"
+	}
+	return problem(Stale, "The draft of %s has changed since you looked at it%s. Look at it again, then repeat what you did.", d.Zone.Unicode(), who)
+}
+
+// edited is a set as the draft has it, and as it shall be.
+type edited struct {
+	key           record.Key
+	before, after record.Set
+}
+
+// change works out which sets become what.
+func (d Draft) change(c DraftChange) (list []edited, err error) {
+	now := d.contents
+	touched := map[record.Key]bool{}
+	put := func(k record.Key, after record.Set) {
+		touched[k] = true
+		if now = now.Without(k); !after.IsZero() {
+			now = now.With(after)
+		}
+	}
+	for _, e := range c.Records {
+		if e.Before != nil {
+			set := now.Get(e.Before.Key())
+			i := slices.Index(set.Data, e.Before.Data)
+			if i < 0 {
+				return nil, problem(Stale, "%s is not there any more. Look at the zone again.", e.Before)
+			}
+			set.Data = slices.Delete(slices.Clone(set.Data), i, i+1)
+			put(set.Key(), set)
+		}
+		if e.After != nil {
+			if err := d.belongs(*e.After); err != nil {
+				return nil, err
+			}
+			set := now.Get(e.After.Key())
+			if slices.Contains(set.Data, e.After.Data) && set.TTL == e.After.TTL {
+				return nil, problem(Invalid, "%s is there already.", e.After)
+			}
+			put(e.After.Key(), record.NewSet(e.After.Name, e.After.Type, e.After.TTL, append(slices.Clone(set.Data), e.After.Data)...))
+		}
+	}
+	for _, e := range c.Sets {
+		key := e.Before.Key()
+		if e.Before.IsZero() {
+			key = e.After.Key()
+		}
+		if set := now.Get(key); !set.Equal(e.Before) {
+			return nil, problem(Stale, "%s is not what it was: it is %s now. Look at the zone again.", key, setText(set))
+		}
+		if !e.After.IsZero() {
+			for _, r := range e.After.Records() {
+				if err := d.belongs(r); err != nil {
+					return nil, err
+				}
+			}
+			if e.After.Key() != key {
+				put(key, record.Set{})
+				key = e.After.Key()
+			}
+		}
+		put(key, e.After)
+	}
+	for k := range touched {
+		list = append(list, edited{k, d.contents.Get(k), now.Get(k)})
+	}
+	return list, nil
+}
+
+// belongs refuses records that cannot stand in the zone, or are not ours to write.
+func (d Draft) belongs(r record.Record) error {
+	switch {
+	case r.Name.IsZero() || r.Type == 0 || r.Data == "":
+		return problem(Invalid, "A record has a name, a type and data.")
+	case !r.Name.IsAtOrBelow(d.Zone):
+		return problem(Invalid, "%s does not lie in the zone %s.", r.Name.Unicode(), d.Zone.Unicode())
+	case r.Name == d.Zone && (r.Type == record.SOA || r.Type == record.NS):
+		return problem(Invalid, "SOA and NS records of the apex belong to the provider that serves the zone.")
+	}
+	if _, err := record.ParseData(r.Type, string(r.Data), d.Zone); err != nil {
+		return problem(Invalid, "%s %s: %s.", r.Name.Unicode(), r.Type, err)
+	}
+	return nil
+}
+
+// keep stores one edit, on top of an earlier one of the same set; one that leads back to where it began is dropped.
+func (d Draft) keep(ctx context.Context, tx *store.Tx, z store.Zone, e edited) error {
+	edit := store.DraftEdit{Before: e.before, After: e.after, Author: actor(ctx)}
+	for _, earlier := range d.edits {
+		if earlier.Key() == e.key {
+			edit.Before = earlier.Before
+		}
+	}
+	if edit.Before.Equal(edit.After) {
+		return tx.DropDraftEdit(z.ID, e.key)
+	}
+	return tx.PutDraftEdit(z.ID, e.key, edit)
+}
+
+// DropDraft forgets everything in a zone's draft.
+func (s *Service) DropDraft(ctx context.Context, name dnsname.Name, tag string) error {
+	return s.tx(ctx, func(tx *store.Tx) error {
+		z, err := tx.LockZone(name)
+		if err != nil {
+			return err
+		}
+		d, err := s.draftOf(tx, z)
+		if err != nil {
+			return err
+		}
+		if err := d.isAt(tag); err != nil {
+			return err
+		}
+		if err := tx.DropDraft(z.ID); err != nil {
+			return err
+		}
+		if err := tx.DraftChanged(z.ID); err != nil {
+			return err
+		}
+		return tx.Log(actor(ctx), "draft.dropped", name.String(), fmt.Sprintf("%d sets", len(d.Edits)))
+	})
+}
+
+// AcceptDraft makes a draft what the zone should contain. Writing it to the providers is a sync as ever.
+func (s *Service) AcceptDraft(ctx context.Context, name dnsname.Name, tag, why string) (rev store.Revision, err error) {
+	err = s.tx(ctx, func(tx *store.Tx) error {
+		z, err := tx.LockZone(name)
+		if err != nil {
+			return err
+		}
+		d, err := s.draftOf(tx, z)
+		if err != nil {
+			return err
+		}
+		if err := d.isAt(tag); err != nil {
+			return err
+		}
+		switch {
+		case len(d.Edits) == 0:
+			return problem(InTheWay, "The draft of %s is empty.", name.Unicode())
+		case len(d.Overrun) > 0:
+			return &Problem{Kind: InTheWay, Message: "Some of these sets were changed meanwhile; nothing was put out.", Findings: d.Overrun}
+		}
+		if err := sound(d.Findings, "With this draft the zone would hold records that"); err != nil {
+			return err
+		}
+		if rev, _, err = s.revise(ctx, tx, z, accepted{contents: d.contents, source: "draft", why: why}); err != nil {
+			return err
+		}
+		if err := tx.DropDraft(z.ID); err != nil {
+			return err
+		}
+		if err := tx.DraftChanged(z.ID); err != nil {
+			return err
+		}
+		return tx.Log(actor(ctx), "draft.accepted", name.String(), fmt.Sprintf("revision %d, %d records added, %d removed", rev.Number, len(d.Added), len(d.Removed)))
+	})
+	nudge(s.wake)
+	return rev, err
+}

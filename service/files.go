@@ -1,0 +1,121 @@
+package service
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+
+	"beacon/core/definition"
+	"beacon/core/dnsname"
+	"beacon/core/record"
+	"beacon/store"
+)
+
+// ZoneDefinition is the definition of a zone, written back out.
+type ZoneDefinition struct {
+	Text string   `json:"text"`
+	Kits []string `json:"kits"` // that were found to fit
+}
+
+// kitTexts gives kits as they are kept.
+func kitTexts(kits []definition.Kit) map[string]string {
+	texts := map[string]string{}
+	for _, k := range kits {
+		body, err := json.Marshal(k)
+		if err != nil {
+			panic(err) // our own type only
+		}
+		texts[k.Name] = string(body)
+	}
+	return texts
+}
+
+// kitsKept gives the kits of all definitions that were taken so far.
+func kitsKept(tx *store.Tx) (kits []definition.Kit, err error) {
+	texts, err := tx.Kits()
+	if err != nil {
+		return nil, err
+	}
+	kits = make([]definition.Kit, len(texts))
+	for i, text := range texts {
+		if err := json.Unmarshal([]byte(text), &kits[i]); err != nil {
+			return nil, err
+		}
+	}
+	return kits, nil
+}
+
+// fromKits gives the kit of each record, empty for those that no kit made.
+func fromKits(d definition.Zone, records []record.Record) []string {
+	made := map[record.Record]string{}
+	for i, o := range d.Origins {
+		made[d.Written[i]] = o.Kit
+	}
+	from := make([]string, len(records))
+	for i, r := range records {
+		from[i] = made[r]
+	}
+	return from
+}
+
+// ZoneDefinition writes the definition of a zone, whoever leads it, with the kits that fit.
+func (s *Service) ZoneDefinition(ctx context.Context, name dnsname.Name) (out ZoneDefinition, err error) {
+	err = s.tx(ctx, func(tx *store.Tx) error {
+		z, err := tx.Zone(name)
+		if err != nil {
+			return err
+		}
+		out, err = zoneDefinition(tx, z)
+		return err
+	})
+	return out, err
+}
+
+func zoneDefinition(tx *store.Tx, z store.Zone) (out ZoneDefinition, err error) {
+	view, err := viewZone(tx, z)
+	if err != nil {
+		return out, err
+	}
+	d := definition.Zone{Name: z.Name(), Label: z.Label, Registrar: view.Registrar, TTL: z.TTL, Leave: z.Leave()}
+	for _, p := range view.Placements {
+		d.At = append(d.At, p.Account)
+	}
+	if z.RevisionID != nil {
+		if d.Contents, err = tx.Contents(*z.RevisionID); err != nil {
+			return out, err
+		}
+	}
+	kits, err := kitsKept(tx)
+	if err != nil {
+		return out, err
+	}
+	d = definition.Fit(d, kits)
+	out.Text, out.Kits = definition.Write([]definition.Zone{d}, kits), []string{}
+	for _, u := range d.Uses {
+		out.Kits = append(out.Kits, u.Kit)
+	}
+	return out, nil
+}
+
+// TakeOver takes a zone out of the hands of the definition file that leads it, so that it can be changed here. What it gives is
+// the definition as it stands now, for the files to be brought up to it later.
+func (s *Service) TakeOver(ctx context.Context, name dnsname.Name) (out ZoneDefinition, err error) {
+	err = s.tx(ctx, func(tx *store.Tx) error {
+		z, err := tx.LockZone(name)
+		if err != nil {
+			return err
+		}
+		if z.LedBy == "" {
+			return problem(InTheWay, "%s is not led by a definition file: it can be changed here as it is.", name.Unicode())
+		}
+		if err := tx.TakeOver(z.ID); err != nil {
+			return err
+		}
+		if err := tx.Log(actor(ctx), "zone.taken-over", name.String(), fmt.Sprintf("it was led by %s", z.LedBy)); err != nil {
+			return err
+		}
+		out, err = zoneDefinition(tx, z)
+		return err
+	})
+	return out, err
+}

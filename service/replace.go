@@ -1,0 +1,340 @@
+package service
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"slices"
+
+	"beacon/core/dnsname"
+	"beacon/core/finding"
+	"beacon/core/record"
+	"beacon/core/rules"
+	"beacon/store"
+)
+
+// ReplaceRequest asks for the same change to every record that a search finds.
+type ReplaceRequest struct {
+	Search  SearchRequest `json:"search"`
+	To      string        `json:"to"`       // what they shall point at or say; empty to leave that
+	TTL     *uint32       `json:"ttl"`      // that they shall have, seconds
+	SkipLed bool          `json:"skip_led"` // leave zones alone that definition files lead
+	Why     string        `json:"why"`
+	DryRun  bool          `json:"dry_run"`
+	Expect  string        `json:"expect"` // digest of what was shown; empty for any
+}
+
+// Replaced says what an operation does, or did.
+type Replaced struct {
+	Operation *store.Operation `json:"operation"` // nil in a dry run
+	Zones     []ReplacedZone   `json:"zones"`
+	Records   int              `json:"records"`
+	Skipped   []dnsname.Name   `json:"skipped"` // zones that definition files lead
+	Digest    string           `json:"digest"`
+}
+
+// ReplacedZone is what an operation does to one zone.
+type ReplacedZone struct {
+	Zone     dnsname.Name      `json:"zone"`
+	Revision uint32            `json:"revision"` // 0 in a dry run
+	Steps    []store.SetChange `json:"steps"`
+}
+
+// mostReplaced bounds the records of one operation.
+const mostReplaced = 50_000
+
+// Replace changes all records that a search finds, in all zones, as one operation that can be undone. It is done wholly or
+// not at all.
+func (s *Service) Replace(ctx context.Context, r ReplaceRequest) (out Replaced, err error) {
+	if r.To == "" && r.TTL == nil {
+		return out, problem(Invalid, "Say what the records shall become: another value, or another TTL.")
+	}
+	queries, err := r.Search.queries()
+	if err != nil {
+		return out, err
+	}
+	err = s.tx(ctx, func(tx *store.Tx) error {
+		out = Replaced{Zones: []ReplacedZone{}, Skipped: []dnsname.Name{}}
+		byZone, order, err := everyHit(tx, queries)
+		if err != nil {
+			return err
+		}
+		var led []string
+		var refused []finding.Finding
+		var done []store.OperationZone
+		for _, name := range order {
+			z, err := tx.LockZone(name)
+			if err != nil {
+				return err
+			}
+			if z.LedBy != "" {
+				out.Skipped = append(out.Skipped, name)
+				led = append(led, fmt.Sprintf("%s (%s)", name.Unicode(), z.LedBy))
+				continue
+			}
+			one, contents, err := r.replaceIn(tx, z, byZone[name])
+			if err != nil {
+				return err
+			}
+			if len(one.Steps) == 0 {
+				continue
+			}
+			refused = append(refused, rules.Errors(s.judge(rules.Zone{Name: name, Contents: contents}))...)
+			out.Records += len(byZone[name])
+			if !r.DryRun && len(refused) == 0 {
+				rev, _, err := s.revise(ctx, tx, z, accepted{contents: contents, source: "operation", why: r.Why})
+				if err != nil {
+					return err
+				}
+				one.Revision = rev.Number
+				done = append(done, store.OperationZone{ZoneID: z.ID, RevisionID: rev.ID, Steps: one.Steps})
+			}
+			out.Zones = append(out.Zones, one)
+		}
+		out.Digest = digestOfZones(out.Zones)
+		switch {
+		case len(refused) > 0:
+			return &Problem{Kind: Invalid, Message: "With this change zones would hold records that no nameserver could serve; nothing was changed.", Findings: refused}
+		case len(led) > 0 && !r.SkipLed && !r.DryRun:
+			return problem(InTheWay, "%d of the zones are led by definition files: %s. Change those files, take the zones over, or leave them out; nothing was changed.", len(led), joinSome(led))
+		case len(out.Zones) == 0 && !r.DryRun:
+			return problem(Missing, "No record is found that would change.")
+		case r.DryRun:
+			return nil
+		case r.Expect != "" && r.Expect != out.Digest:
+			return problem(Stale, "What is found is not what was shown any more; nothing was changed. Look at it again.")
+		}
+		what := fmt.Sprintf("%d records in %d zones", out.Records, len(out.Zones))
+		if r.To != "" {
+			what += ": to " + r.To
+		}
+		if r.TTL != nil {
+			what += fmt.Sprintf(", TTL %d", *r.TTL)
+		}
+		out.Operation, err = s.operation(ctx, tx, store.Operation{What: what}, done)
+		return err
+	})
+	nudge(s.wake)
+	return out, err
+}
+
+func (s *Service) operation(ctx context.Context, tx *store.Tx, o store.Operation, done []store.OperationZone) (*store.Operation, error) {
+	o.Author = actor(ctx)
+	if err := tx.AddOperation(&o, done); err != nil {
+		return nil, err
+	}
+	return &o, tx.Log(o.Author, "operation.done", fmt.Sprintf("operation %d", o.ID), o.What)
+}
+
+func joinSome(list []string) string {
+	const most = 5
+	text := ""
+	for i, item := range list {
+		switch {
+		case i == most:
+			return fmt.Sprintf("%s and %d others", text, len(list)-most)
+		case i > 0:
+			text += ", "
+		}
+		text += item
+	}
+	return text
+}
+
+// everyHit gives all records that queries find, by zone, in the order of the zones: always the same, so that two operations
+// lock them in the same order.
+func everyHit(tx *store.Tx, queries []store.Query) (map[dnsname.Name][]record.Record, []dnsname.Name, error) {
+	byZone := map[dnsname.Name][]record.Record{}
+	var order []dnsname.Name
+	count := 0
+	for _, q := range queries {
+		q.Limit = mostReplaced
+		hits, next, err := tx.Search(q)
+		switch {
+		case errors.Is(err, store.ErrTooBroad), next != "", count+len(hits) > mostReplaced:
+			return nil, nil, problem(Invalid, "More records fit than one operation takes (%d). Say more exactly which.", mostReplaced)
+		case err != nil:
+			return nil, nil, err
+		}
+		count += len(hits)
+		for _, h := range hits {
+			if byZone[h.Zone] == nil {
+				order = append(order, h.Zone)
+			}
+			if !slices.Contains(byZone[h.Zone], h.Record) {
+				byZone[h.Zone] = append(byZone[h.Zone], h.Record)
+			}
+		}
+	}
+	slices.SortFunc(order, dnsname.Name.Compare)
+	return byZone, order, nil
+}
+
+// replaceIn works out what becomes of the records found in one zone.
+func (r ReplaceRequest) replaceIn(tx *store.Tx, z store.Zone, found []record.Record) (one ReplacedZone, after record.Contents, err error) {
+	one = ReplacedZone{Zone: z.Name(), Steps: []store.SetChange{}}
+	if z.RevisionID == nil {
+		return one, after, nil
+	}
+	before, err := tx.Contents(*z.RevisionID)
+	if err != nil {
+		return one, after, err
+	}
+	changed := map[record.Key]record.Set{}
+	var order []record.Key
+	for _, rec := range found {
+		set, touched := changed[rec.Key()]
+		if !touched {
+			set = before.Get(rec.Key())
+			order = append(order, rec.Key())
+		}
+		i := slices.Index(set.Data, rec.Data)
+		if i < 0 { // the rows are behind the revision: it was changed a moment ago
+			continue
+		}
+		data := slices.Clone(set.Data)
+		if r.To != "" {
+			if data[i], err = rec.Data.Saying(rec.Type, r.To, z.Name()); err != nil {
+				return one, after, problem(Invalid, "%s in %s cannot become that: %s.", rec.Key(), z.Name().Unicode(), err)
+			}
+		}
+		ttl := set.TTL
+		if r.TTL != nil {
+			ttl = *r.TTL
+		}
+		changed[rec.Key()] = record.NewSet(set.Name, set.Type, ttl, data...)
+	}
+	var put []record.Set
+	for _, k := range order {
+		if was, set := before.Get(k), changed[k]; !set.IsZero() && !set.Equal(was) {
+			one.Steps = append(one.Steps, store.SetChange{Before: was, After: set})
+			put = append(put, set)
+		}
+	}
+	return one, before.With(put...), nil
+}
+
+func digestOfZones(zones []ReplacedZone) string {
+	h := sha256.New()
+	for _, z := range zones {
+		_, _ = fmt.Fprintf(h, "%s\n", z.Zone)
+		for _, step := range z.Steps {
+			_, _ = fmt.Fprintf(h, "%s\n%s\n", step.Before, step.After)
+		}
+	}
+	return hex.EncodeToString(h.Sum(nil)[:12])
+}
+
+// Operations gives the last operations, newest first.
+func (s *Service) Operations(ctx context.Context, limit int) (list []store.Operation, err error) {
+	err = s.tx(ctx, func(tx *store.Tx) (err error) { list, err = tx.Operations(limit); return err })
+	return list, err
+}
+
+// UndoOperation puts back what an operation changed, in all its zones, as another operation. A set that was changed since is in
+// the way: then nothing is put back.
+func (s *Service) UndoOperation(ctx context.Context, id uint64) (out Replaced, err error) {
+	err = s.tx(ctx, func(tx *store.Tx) error {
+		out = Replaced{Zones: []ReplacedZone{}, Skipped: []dnsname.Name{}}
+		o, err := tx.LockOperation(id)
+		if err != nil {
+			return err
+		}
+		if o.UndoneID != nil {
+			return problem(InTheWay, "Operation %d has been undone already, by operation %d.", id, *o.UndoneID)
+		}
+		zones, err := tx.OperationZones(id)
+		if err != nil {
+			return err
+		}
+		var found []finding.Finding
+		var done []store.OperationZone
+		for _, was := range zones {
+			one, back, problems, err := s.undoIn(ctx, tx, was, id)
+			if err != nil {
+				return err
+			}
+			found = append(found, problems...)
+			out.Zones, done = append(out.Zones, one), append(done, back)
+			out.Records += len(one.Steps)
+		}
+		if len(found) > 0 {
+			return &Problem{Kind: InTheWay, Message: fmt.Sprintf("Operation %d cannot be undone as a whole: what it made was changed since. Nothing was changed.", id), Findings: found}
+		}
+		out.Operation, err = s.operation(ctx, tx, store.Operation{What: fmt.Sprintf("undoes operation %d: %s", id, o.What), UndoesID: &id}, done)
+		return err
+	})
+	nudge(s.wake)
+	return out, err
+}
+
+func (s *Service) undoIn(ctx context.Context, tx *store.Tx, was store.OperationZone, id uint64) (one ReplacedZone, back store.OperationZone, found []finding.Finding, err error) {
+	z, err := tx.ZoneByID(was.ZoneID)
+	if err != nil {
+		return one, back, nil, err
+	}
+	if z, err = tx.LockZone(z.Name()); err != nil {
+		return one, back, nil, err
+	}
+	one.Zone = z.Name()
+	now, err := tx.Contents(*z.RevisionID)
+	if err != nil {
+		return one, back, nil, err
+	}
+	var put []record.Set
+	for _, step := range was.Steps {
+		if set := now.Get(step.After.Key()); !set.Equal(step.After) {
+			found = append(found, finding.Finding{Code: "changed-meanwhile", Severity: finding.Error, Subject: step.After.Key().String(),
+				Message: fmt.Sprintf("Operation %d made it %s; now it is %s.", id, setText(step.After), setText(set)), Remedy: "Change this one by hand."})
+			continue
+		}
+		one.Steps = append(one.Steps, store.SetChange{Before: step.After, After: step.Before})
+		put = append(put, step.Before)
+	}
+	if len(found) > 0 {
+		return one, back, found, nil
+	}
+	rev, _, err := s.revise(ctx, tx, z, accepted{contents: now.With(put...), source: fmt.Sprintf("undo of operation %d", id)})
+	one.Revision = rev.Number
+	return one, store.OperationZone{ZoneID: z.ID, RevisionID: rev.ID, Steps: one.Steps}, nil, err
+}
+
+// SyncOperation asks for a sync of every zone of an operation.
+func (s *Service) SyncOperation(ctx context.Context, id uint64) (list []SyncView, err error) {
+	var names []dnsname.Name
+	err = s.tx(ctx, func(tx *store.Tx) error {
+		if _, err := tx.LockOperation(id); err != nil {
+			return err
+		}
+		zones, err := tx.OperationZones(id)
+		if err != nil {
+			return err
+		}
+		for _, oz := range zones {
+			z, err := tx.ZoneByID(oz.ZoneID)
+			if err != nil {
+				return err
+			}
+			placements, err := tx.Placements(z.ID)
+			if err != nil {
+				return err
+			}
+			if len(placements) > 0 {
+				names = append(names, z.Name())
+			}
+		}
+		return nil
+	})
+	list = []SyncView{}
+	for _, name := range names {
+		if err != nil {
+			break
+		}
+		var started []SyncView
+		started, err = s.StartSync(ctx, SyncRequest{Zone: name})
+		list = append(list, started...)
+	}
+	return list, err
+}

@@ -1,0 +1,100 @@
+package service
+
+import (
+	"context"
+
+	"beacon/core/record"
+	"beacon/core/rules"
+	"beacon/store"
+)
+
+// accepted is what shall become what a zone should contain.
+type accepted struct {
+	contents record.Contents
+	source   string
+	why      string
+	from     map[record.Key]string // the kits that sets come from; nil to go on with what is known of those that stay as they are
+	files    bool                  // it comes from the definition files that lead the zone
+}
+
+// revise makes contents what a locked zone should contain. Everything that does goes through here.
+func (s *Service) revise(ctx context.Context, tx *store.Tx, z store.Zone, a accepted) (rev store.Revision, made bool, err error) {
+	if !a.files {
+		if err := ledByNobody(z); err != nil {
+			return rev, false, err
+		}
+	}
+	if err := hostsFit(tx, z, a.contents); err != nil {
+		return rev, false, err
+	}
+	if a.from == nil {
+		if a.from, err = originsThatStay(tx, z, a.contents); err != nil {
+			return rev, false, err
+		}
+	}
+	rev, made, err = tx.AddRevision(z, a.contents, store.Accepted{Author: actor(ctx), Source: a.source, Why: a.why, From: a.from})
+	if err != nil {
+		return rev, false, err
+	}
+	return rev, made, s.followAliases(tx, z, a.contents)
+}
+
+// ledByNobody refuses changes to a zone that definition files lead: they would be lost with the next change of the files.
+func ledByNobody(z store.Zone) error {
+	if z.LedBy == "" {
+		return nil
+	}
+	name := z.Name().Unicode()
+	return problem(InTheWay, "%s is led by the definition file %s: what is changed here would be lost with the next beacon define. Change it there, or take the zone over: beacon zone takeover %s.",
+		name, z.LedBy, name)
+}
+
+// originsThatStay gives the kits of those sets that a new state of a zone leaves as they are.
+func originsThatStay(tx *store.Tx, z store.Zone, c record.Contents) (map[record.Key]string, error) {
+	if z.RevisionID == nil {
+		return nil, nil
+	}
+	known, err := tx.Origins(*z.RevisionID)
+	if err != nil || len(known) == 0 {
+		return nil, err
+	}
+	before, err := tx.Contents(*z.RevisionID)
+	if err != nil {
+		return nil, err
+	}
+	from := map[record.Key]string{}
+	for set := range c.Sets() {
+		if kit, ok := known[set.Key().String()]; ok && before.Get(set.Key()).Equal(set) {
+			from[set.Key()] = kit
+		}
+	}
+	return from, nil
+}
+
+// judge says what the rules find in contents of a zone.
+func (s *Service) judge(z rules.Zone) []rules.Found {
+	z.Believe = s.settings.Hosts.Believe
+	return rules.Check(z)
+}
+
+// sound refuses contents that no nameserver could serve.
+func sound(found []rules.Found, what string) error {
+	if errors := rules.Errors(found); len(errors) > 0 {
+		return &Problem{Kind: Invalid, Message: what + " no nameserver could serve; nothing was changed.", Findings: errors}
+	}
+	return nil
+}
+
+// sameOrigins puts the kits that sets come from back to the sets.
+func sameOrigins(c record.Contents, known map[string]string) map[record.Key]string {
+	from := map[record.Key]string{}
+	if len(known) == 0 {
+		return from
+	}
+	for set := range c.Sets() {
+		if kit, ok := known[set.Key().String()]; ok {
+			from[set.Key()] = kit
+		}
+	}
+	return from
+}

@@ -1,0 +1,52 @@
+package service
+
+import (
+	"context"
+
+	"beacon/store"
+)
+
+// catchUpRows asks for the rows of zones to be brought up to their revisions, where they are not: after an upgrade, say.
+func (s *Service) catchUpRows(ctx context.Context) error {
+	return s.store.Tx(ctx, func(tx *store.Tx) error {
+		ids, err := tx.RowsBehind()
+		if err != nil {
+			return err
+		}
+		for _, id := range ids {
+			if err := tx.Enqueue(store.JobRows, id, s.wall.Now()); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// runRows brings the rows for searching up to a zone's revision, piece by piece. A revision that is accepted meanwhile is
+// followed before the work ends.
+func (s *Service) runRows(ctx context.Context, job store.Job) error {
+	for {
+		var plan store.RowsPlan
+		done := false
+		err := s.store.Tx(ctx, func(tx *store.Tx) (err error) {
+			if plan, done, err = tx.PlanRows(job.Subject); err == nil && done {
+				err = tx.Finish(job, "") // in one transaction with having looked
+			}
+			return err
+		})
+		if isMissing(err) {
+			return nil
+		}
+		if err != nil || done {
+			return err
+		}
+		for _, piece := range plan.Pieces() {
+			if err := s.store.Tx(ctx, func(tx *store.Tx) error { return tx.MoveRows(piece) }); err != nil {
+				return err
+			}
+		}
+		if err := s.store.Tx(ctx, func(tx *store.Tx) error { return tx.RowsShow(plan) }); err != nil {
+			return err
+		}
+	}
+}

@@ -1,0 +1,180 @@
+package service
+
+import (
+	"context"
+	"crypto/sha256"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"beacon/core/access"
+	"beacon/core/definition"
+)
+
+// WatchSettings say which folder of definition files is followed.
+type WatchSettings struct {
+	Folder      string        `yaml:"folder"`      // a checkout of definitions; empty for none
+	Every       time.Duration `yaml:"every"`       // how often it is looked at, wall time
+	Environment []string      `yaml:"environment"` // the variables of the service's environment that its files may use
+}
+
+// DefinitionFiles reads the definition files in a folder and those below it, in the order of their names. Hidden folders, such as a
+// checkout's own, are left out. lookup gives the variables of the environment that files ask for.
+func DefinitionFiles(folder string, lookup func(string) (string, bool)) ([]definition.File, error) {
+	var files []definition.File
+	err := filepath.WalkDir(folder, func(at string, entry fs.DirEntry, err error) error {
+		switch {
+		case err != nil:
+			return err
+		case entry.IsDir() && at != folder && strings.HasPrefix(entry.Name(), "."):
+			return filepath.SkipDir
+		case entry.IsDir() || !strings.HasSuffix(at, ".beacon.yaml"):
+			return nil
+		}
+		f, err := DefinitionFile(at, lookup)
+		files = append(files, f)
+		return err
+	})
+	return files, err
+}
+
+// DefinitionFile reads one definition file.
+func DefinitionFile(path string, lookup func(string) (string, bool)) (definition.File, error) {
+	text, err := os.ReadFile(path)
+	f := definition.File{Name: path, Text: string(text), Environment: map[string]string{}}
+	for _, name := range definition.Variables(f.Text) {
+		if value, set := lookup(name); set {
+			f.Environment[name] = value
+		}
+	}
+	return f, err
+}
+
+// watcher follows a folder of definitions.
+type watcher struct {
+	*Service
+	taken   [32]byte // what was taken, or tried, last
+	trouble string   // what was told last
+}
+
+// watchFolder takes the definitions of a folder whenever they change, and puts them out, until ctx ends. Guards hold: what they
+// stop waits for a person. Zones that a person took over are left alone.
+func (s *Service) watchFolder(ctx context.Context) {
+	w := &watcher{Service: s}
+	ctx = WithCaller(ctx, access.Caller{Name: "folder " + filepath.Base(s.settings.Watch.Folder)})
+	for {
+		w.look(ctx)
+		if pause(ctx, s.settings.Watch.Every) != nil {
+			return
+		}
+	}
+}
+
+func (w *watcher) look(ctx context.Context) {
+	files, err := DefinitionFiles(w.settings.Watch.Folder, func(name string) (string, bool) {
+		if !slices.Contains(w.settings.Watch.Environment, name) {
+			return "", false
+		}
+		return os.LookupEnv(name)
+	})
+	if err != nil {
+		w.tell(ctx, "watch.failed", fmt.Sprintf("the folder cannot be read: %s", err))
+		return
+	}
+	h := sha256.New()
+	for i, f := range files {
+		if files[i].Name, err = filepath.Rel(w.settings.Watch.Folder, f.Name); err != nil {
+			files[i].Name = f.Name
+		}
+		_, _ = fmt.Fprintf(h, "%q %q %q\n", files[i].Name, f.Text, f.Environment)
+	}
+	now := [32]byte(h.Sum(nil))
+	if now == w.taken || len(files) == 0 {
+		return
+	}
+	if err := w.take(ctx, files); err != nil {
+		var p *Problem
+		if errors.As(err, &p) { // it stays wrong until the files change
+			w.taken = now
+		}
+		w.tell(ctx, "watch.refused", problemText(err))
+		return
+	}
+	w.taken, w.trouble = now, ""
+}
+
+// tell notes trouble once, not every time that it is still there.
+func (w *watcher) tell(ctx context.Context, action, text string) {
+	if text == w.trouble || ctx.Err() != nil {
+		return
+	}
+	w.trouble = text
+	w.note(ctx, action, w.settings.Watch.Folder, text)
+}
+
+func problemText(err error) string {
+	var p *Problem
+	if !errors.As(err, &p) || len(p.Faults) == 0 {
+		return err.Error()
+	}
+	text := p.Message
+	for i, f := range p.Faults {
+		if i == 3 {
+			return text + " …"
+		}
+		text += " " + f.Error()
+	}
+	return text
+}
+
+// take defines what the files say, and syncs the zones in which something changed.
+func (w *watcher) take(ctx context.Context, files []definition.File) error {
+	planned, err := w.Define(ctx, DefineRequest{Files: files, DryRun: true, Lead: true})
+	if err != nil {
+		return err
+	}
+	taken := map[string]bool{}
+	for _, d := range planned {
+		if d.TakenOver {
+			taken[d.Zone.String()] = true
+			w.tell(ctx, "watch.left", fmt.Sprintf("%s was taken over by a person; its file is not followed until somebody defines it again", d.Zone.Unicode()))
+		}
+	}
+	done, err := w.define(ctx, DefineRequest{Files: files, Lead: true, Why: "the files changed"}, func(z definition.Zone) bool { return !taken[z.Name.String()] })
+	if err != nil {
+		return err
+	}
+	for _, d := range done {
+		if len(d.Added)+len(d.Removed)+len(d.NewAt) == 0 || len(d.At) == 0 {
+			continue
+		}
+		w.note(ctx, "watch.taken", d.Zone.String(), fmt.Sprintf("revision %d, %d records added, %d removed", d.Revision.Number, len(d.Added), len(d.Removed)))
+		if _, err := w.StartSync(ctx, SyncRequest{Zone: d.Zone}); err != nil {
+			w.tell(ctx, "watch.unsynced", fmt.Sprintf("%s: %s", d.Zone.Unicode(), err))
+			if err := w.syncLater(ctx, d); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// syncLater waits for a sync that is in the way, and starts another one behind it.
+func (w *watcher) syncLater(ctx context.Context, d Defined) error {
+	for range 60 {
+		if err := pause(ctx, time.Second); err != nil {
+			return nil
+		}
+		_, err := w.StartSync(ctx, SyncRequest{Zone: d.Zone})
+		var p *Problem
+		if err == nil || !errors.As(err, &p) || p.Kind != InTheWay {
+			return err
+		}
+	}
+	return nil
+}

@@ -1,0 +1,23 @@
+CREATE TABLE records (
+  id         BIGINT UNSIGNED   NOT NULL AUTO_INCREMENT PRIMARY KEY,
+  zone_id    BIGINT UNSIGNED   NOT NULL,
+  name_key   VARBINARY(520)    NOT NULL,
+  type       SMALLINT UNSIGNED NOT NULL,
+  digest     BINARY(12)        NOT NULL COMMENT 'of the data',
+  ttl        INT UNSIGNED      NOT NULL,
+  data       MEDIUMBLOB        NOT NULL,
+  owner      VARBINARY(255)    NOT NULL COMMENT 'the name without its final dot',
+  owner_back VARBINARY(255)    NOT NULL COMMENT 'the same, from its end',
+  value      VARBINARY(120)    NOT NULL COMMENT 'the beginning of what the record points at or says',
+  value_back VARBINARY(120)    NOT NULL COMMENT 'its end, from the end',
+  address    BINARY(16)        NULL,
+  UNIQUE KEY records_place (zone_id, name_key, type, digest),
+  KEY records_owner (owner),
+  KEY records_owner_back (owner_back),
+  KEY records_value (value),
+  KEY records_value_back (value_back),
+  KEY records_address (address),
+  KEY records_type (type, ttl),
+  KEY records_ttl (ttl),
+  CONSTRAINT records_zone FOREIGN KEY (zone_id) REFERENCES zones (id) ON DELETE CASCADE
+)

@@ -106,7 +106,7 @@ func instance(t *testing.T, settings service.Settings) *service.Service {
 // define takes records as what the zone should contain, at the given accounts.
 func (h house) define(at, records string) {
 	h.t.Helper()
-	text := fmt.Sprintf("zones:\n  saltmarsh-ferries.example:\n    at: [%s]\n    registrar: gannet-main\n    records: |\n      %s\n", at, strings.ReplaceAll(records, "\n", "\n      "))
+	text := fmt.Sprintf("zones:\n  saltmarsh-ferries.example:\n    at: [%s]\n    registrar: gannet-main\n    records: |\n      %s\n", at, indented(records))
 	_, err := h.Define(ctx, service.DefineRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
 	require.NoError(h.t, err)
 }
@@ -545,3 +545,6 @@ func TestFirstPersonOnce(t *testing.T) {
 	_, err = h.Caller(ctx, token)
 	assert.True(t, errors.As(err, new(*service.Problem)))
 }
+
+// indented lets records stand in a definition.
+func indented(records string) string { return strings.ReplaceAll(records, "\n", "\n      ") }

@@ -1,0 +1,97 @@
+package service_test
+
+import (
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"beacon/core/definition"
+	"beacon/core/diff"
+	"beacon/core/dnsname"
+	"beacon/core/record"
+	"beacon/service"
+	"beacon/store"
+)
+
+// The apex follows a name in another zone, and a name within its own: the addresses are right, and stay so.
+func TestAlias(t *testing.T) {
+	h := newHouse(t)
+	h.define("heron-main", "web 120 A 192.0.2.8\ninner 600 ALIAS web\n@ ALIAS outside.tidepool.example.\nlost ALIAS nowhere.tidepool.example.")
+	pool := dnsname.MustParse("tidepool.example")
+	h.otherZone(pool, "outside 40 CNAME deep\ndeep 30 A 192.0.2.71\ndeep 30 AAAA 2001:db8::71")
+	end := h.sync(service.SyncRequest{})
+	require.Equal(t, store.SyncDone, end.State, "%+v", end)
+	live := h.live("heron")
+	at := func(c record.Contents, name string, typ record.Type) record.Set {
+		return c.Get(rec(t, name, 0, typ, map[record.Type]string{record.A: "192.0.2.1", record.AAAA: "::1"}[typ]).Key())
+	}
+	assert.Equal(t, []record.Data{"192.0.2.71"}, at(live, "@", record.A).Data)
+	assert.Equal(t, []record.Data{"2001:db8::71"}, at(live, "@", record.AAAA).Data)
+	assert.LessOrEqual(t, at(live, "@", record.A).TTL, uint32(60), "no longer than the chain allows, but for the provider's floor")
+	assert.Equal(t, []record.Data{"192.0.2.8"}, at(live, "inner", record.A).Data)
+	assert.EqualValues(t, 120, at(live, "inner", record.A).TTL)
+	assert.True(t, at(live, "lost", record.A).IsZero())
+	found, err := h.Findings(ctx, zone)
+	require.NoError(t, err)
+	var codes []string
+	for _, f := range found {
+		codes = append(codes, f.Code)
+	}
+	assert.Contains(t, codes, "alias-unanswered")
+
+	// The target moves: nobody has to do anything.
+	h.changeOther(pool, "outside 40 CNAME deep\ndeep 30 A 192.0.2.72")
+	require.Eventually(t, func() bool {
+		c := h.live("heron")
+		return len(at(c, "@", record.A).Data) == 1 && at(c, "@", record.A).Data[0] == "192.0.2.72" && at(c, "@", record.AAAA).IsZero()
+	}, 30*time.Second, 100*time.Millisecond)
+
+	// The target is gone: the last good answer stays.
+	h.changeOther(pool, "else A 192.0.2.9")
+	require.Eventually(t, func() bool {
+		list, err := h.Logbook(ctx, zone.String(), false, 0, 50)
+		require.NoError(t, err)
+		for _, e := range list {
+			if e.Action == "alias.unanswered" {
+				return true
+			}
+		}
+		return false
+	}, 30*time.Second, 100*time.Millisecond)
+	h.sync(service.SyncRequest{})
+	assert.Equal(t, []record.Data{"192.0.2.72"}, at(h.live("heron"), "@", record.A).Data)
+	served, err := h.WantedAddresses(ctx, zone)
+	require.NoError(t, err)
+	assert.Empty(t, served.Aliases())
+	assert.Equal(t, []record.Data{"192.0.2.72"}, at(served, "@", record.A).Data)
+}
+
+// otherZone puts another domain out and delegates it.
+func (h house) otherZone(name dnsname.Name, records string) {
+	h.t.Helper()
+	text := "zones:\n  " + name.Unicode() + ":\n    at: [heron-main]\n    records: |\n      " + indented(records) + "\n"
+	_, err := h.Define(ctx, service.DefineRequest{Files: []definition.File{{Name: "other.beacon.yaml", Text: text}}})
+	require.NoError(h.t, err)
+	list, err := h.StartSync(ctx, service.SyncRequest{Zone: name})
+	require.NoError(h.t, err)
+	require.Equal(h.t, store.SyncDone, h.ended(list[0].ID).State)
+	z, err := h.Zone(ctx, name)
+	require.NoError(h.t, err)
+	var hosts []string
+	for _, n := range z.Placements[0].Nameservers {
+		hosts = append(hosts, n.String())
+	}
+	require.NoError(h.t, h.world.Register(name.Unicode(), hosts, 60))
+}
+
+func (h house) changeOther(name dnsname.Name, records string) {
+	h.t.Helper()
+	text := "zones:\n  " + name.Unicode() + ":\n    at: [heron-main]\n    records: |\n      " + indented(records) + "\n"
+	_, err := h.Define(ctx, service.DefineRequest{Files: []definition.File{{Name: "other.beacon.yaml", Text: text}}})
+	require.NoError(h.t, err)
+	list, err := h.StartSync(ctx, service.SyncRequest{Zone: name, Allow: []string{diff.GuardNamesStop}})
+	require.NoError(h.t, err)
+	require.Equal(h.t, store.SyncDone, h.ended(list[0].ID).State)
+}

@@ -1,0 +1,176 @@
+package service_test
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"beacon/core/definition"
+	"beacon/core/record"
+	"beacon/provider"
+	"beacon/service"
+	"beacon/store"
+)
+
+const withKit = `kits:
+  post-office:
+    needs: {policy: {type: choice, of: [none, reject], default: none}}
+    records: |
+      @       MX   10 mx1.post.example.
+      _dmarc  TXT  "v=DMARC1; p=${policy}"
+zones:
+  saltmarsh-ferries.example:
+    label: Ferries
+    at: [heron-main]
+    registrar: gannet-main
+    ttl: 600
+    kits: [{post-office: {policy: reject}}]
+    records: |
+      www  A  192.0.2.1
+    leave: ["_acme-challenge.** TXT"]
+`
+
+func lead(text string) service.DefineRequest {
+	return service.DefineRequest{Files: []definition.File{{Name: "ferries.beacon.yaml", Text: text}}, Lead: true}
+}
+
+// A zone that files lead refuses edits elsewhere, until a person takes it over and gets the matching definition.
+func TestFilesLead(t *testing.T) {
+	h := newHouse(t)
+	defined, err := h.Define(ctx, lead(withKit))
+	require.NoError(t, err)
+	assert.Equal(t, []string{"post-office"}, defined[0].Kits)
+	for i, r := range defined[0].Added {
+		assert.Equal(t, r.Type != record.A, defined[0].From[i] == "post-office", "%s", r)
+	}
+	d, err := h.Draft(ctx, zone)
+	require.NoError(t, err)
+	assert.Equal(t, "ferries.beacon.yaml", d.LedBy)
+	add := edits(service.RecordEdit{After: rec(t, "cam", 60, record.A, "192.0.2.5")})
+	for name, try := range map[string]func() error{
+		"edit": func() error { _, err := h.EditDraft(ctx, zone, d.Tag, add); return err },
+		"import": func() error {
+			_, err := h.ImportZone(ctx, service.Import{Zone: zone, Text: "$TTL 60\nwww A 192.0.2.9\n"})
+			return err
+		},
+		"restore": func() error { _, err := h.Restore(ctx, zone, 1, ""); return err },
+		"replace": func() error {
+			_, err := h.Replace(ctx, service.ReplaceRequest{Search: service.SearchRequest{Text: "192.0.2.1"}, To: "192.0.2.2"})
+			return err
+		},
+	} {
+		p := asProblem(t, try())
+		assert.Equal(t, service.InTheWay, p.Kind, name)
+		assert.Contains(t, p.Message, "ferries.beacon.yaml", name)
+	}
+
+	got, err := h.TakeOver(ctx, zone)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"post-office"}, got.Kits)
+	assert.Contains(t, got.Text, "kits: [{post-office: {policy: reject}}]\n    records: |\n      www A 192.0.2.1\n    leave: [\"_acme-challenge.** TXT\"]")
+	_, err = h.TakeOver(ctx, zone)
+	assert.Equal(t, service.InTheWay, asProblem(t, err).Kind)
+	if d, err = h.Draft(ctx, zone); assert.NoError(t, err) {
+		d, err = h.EditDraft(ctx, zone, d.Tag, add)
+		require.NoError(t, err)
+	}
+	_, err = h.Define(ctx, lead(withKit))
+	assert.Contains(t, asProblem(t, err).Message, "draft has 1 edits", "the files know nothing of it")
+	_, err = h.AcceptDraft(ctx, zone, d.Tag, "")
+	require.NoError(t, err)
+
+	// The definition that is written back out defines exactly the same, and leads again.
+	back, err := h.ZoneDefinition(ctx, zone)
+	require.NoError(t, err)
+	defined, err = h.Define(ctx, lead(back.Text))
+	require.NoError(t, err, back.Text)
+	assert.Empty(t, append(defined[0].Added, defined[0].Removed...))
+	assert.True(t, defined[0].TakenOver)
+	z, err := h.Zone(ctx, zone)
+	require.NoError(t, err)
+	assert.Equal(t, "ferries.beacon.yaml", z.LedBy)
+	assert.False(t, z.TakenOver)
+}
+
+// Sets that a definition leaves to others are neither touched nor told of.
+func TestLeave(t *testing.T) {
+	h := newHouse(t)
+	_, err := h.Define(ctx, lead(withKit))
+	require.NoError(t, err)
+	require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
+	h.byHand("heron", record.NewSet(rec(t, "_acme-challenge.www", 0, record.TXT, "x").Name, record.TXT, 120, `"token"`))
+	list, err := h.Differences(ctx, zone, 0)
+	require.NoError(t, err)
+	assert.Empty(t, list[0].Foreign)
+	assert.Empty(t, list[0].Steps)
+}
+
+func TestWatchedFolder(t *testing.T) {
+	h := newHouse(t)
+	settings := h.settings
+	settings.Watch = service.WatchSettings{Folder: t.TempDir(), Every: 50 * time.Millisecond, Environment: []string{"BEACON_TEST_PIER"}}
+	t.Setenv("BEACON_TEST_PIER", "192.0.2.33")
+	t.Setenv("BEACON_TEST_SECRET", "192.0.2.44")
+	path := filepath.Join(settings.Watch.Folder, "ferries.beacon.yaml")
+	write := func(text string) { require.NoError(t, os.WriteFile(path, []byte(text), 0o600)) }
+	live := func(name string, data record.Data) func() bool {
+		return func() bool {
+			z, found, err := provider.FindZone(ctx, h.direct("heron"), zone)
+			if err != nil || !found {
+				return false
+			}
+			c, _, err := provider.ReadAll(ctx, h.direct("heron"), z.Ref)
+			set := c.Get(rec(t, name, 0, record.A, "192.0.2.1").Key())
+			return err == nil && len(set.Data) == 1 && set.Data[0] == data
+		}
+	}
+	logged := func(action string) func() bool {
+		return func() bool {
+			list, err := h.Logbook(ctx, "", false, 0, 200)
+			require.NoError(t, err)
+			for _, e := range list {
+				if e.Action == action {
+					return true
+				}
+			}
+			return false
+		}
+	}
+	write("values:\n  pier: {environment: BEACON_TEST_PIER}\nzones:\n  saltmarsh-ferries.example:\n    at: [heron-main]\n    records: |\n      www  A  192.0.2.1\n      pier A ${pier}\n")
+	instance(t, settings)
+	require.Eventually(t, live("www", "192.0.2.1"), 20*time.Second, 50*time.Millisecond)
+	assert.True(t, live("pier", "192.0.2.33")())
+
+	write("values:\n  pier: {environment: BEACON_TEST_SECRET}\nzones:\n  saltmarsh-ferries.example:\n    at: [heron-main]\n    records: |\n      www  A  ${pier}\n")
+	require.Eventually(t, logged("watch.refused"), 20*time.Second, 50*time.Millisecond, "the settings do not hand out that variable")
+	write("zones:\n  saltmarsh-ferries.example:\n    at: [heron-main]\n    records: |\n      www  A  192.0.2.2\n      pier A 192.0.2.33\n")
+	require.Eventually(t, live("www", "192.0.2.2"), 20*time.Second, 50*time.Millisecond)
+
+	_, err := h.TakeOver(ctx, zone)
+	require.NoError(t, err)
+	write("zones:\n  saltmarsh-ferries.example:\n    at: [heron-main]\n    records: |\n      www  A  192.0.2.3\n      pier A 192.0.2.33\n")
+	require.Eventually(t, logged("watch.left"), 20*time.Second, 50*time.Millisecond)
+	assert.True(t, live("www", "192.0.2.2")(), "a zone that was taken over is left alone")
+}
+
+func TestHouseKit(t *testing.T) {
+	h := newHouse(t)
+	settings := h.settings
+	file := filepath.Join(t.TempDir(), "house.beacon.yaml")
+	settings.NewZones = service.NewZoneSettings{Kits: file, Kit: "house", With: map[string]string{"site": "192.0.2.40"}}
+	require.NoError(t, os.WriteFile(file, []byte("kits:\n  house:\n    about: What every zone begins with\n    needs: {site: ipv4}\n    records: |\n      @    A      ${site}\n      www  CNAME  @\n"), 0o600))
+	svc := instance(t, settings)
+	assert.Equal(t, "house", svc.HouseKit().Name)
+	sketch, err := svc.Sketch(ctx, service.SketchRequest{Zone: zone, New: true, At: []string{"heron-main"}})
+	require.NoError(t, err)
+	defined, err := svc.Define(ctx, service.DefineRequest{Files: []definition.File{{Name: "x", Text: sketch.Text}}})
+	require.NoError(t, err, sketch.Text)
+	assert.Equal(t, []string{"@ A 192.0.2.40", "www CNAME saltmarsh-ferries.example."}, texts(defined[0].Added))
+	settings.NewZones.With = nil
+	_, err = service.Open(ctx, settings, drivers(), nil)
+	assert.ErrorContains(t, err, "needs site")
+}

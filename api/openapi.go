@@ -117,6 +117,8 @@ func (s schemas) of(t reflect.Type) object {
 	switch t.Kind() {
 	case reflect.Slice:
 		return object{"type": "array", "items": s.of(t.Elem())}
+	case reflect.Map:
+		return object{"type": "object", "additionalProperties": s.of(t.Elem())}
 	case reflect.Bool:
 		return object{"type": "boolean"}
 	case reflect.String:

@@ -34,11 +34,12 @@ const router = createBrowserRouter([
         lazy: async () => ({ Component: (await import('./pages/domain/domain')).DomainPage }),
         children: [
           { index: true, lazy: async () => ({ Component: (await import('./pages/domain/chain')).Chain }) },
-          { path: 'records', lazy: async () => ({ Component: (await import('./pages/domain/records')).Records }) },
+          { path: 'records', lazy: async () => ({ Component: (await import('./pages/domain/records/records')).Records }) },
           { path: 'changes', lazy: async () => ({ Component: (await import('./pages/domain/changes')).Changes }) },
           { path: 'delegation', lazy: async () => ({ Component: (await import('./pages/domain/delegation')).Delegation }) },
         ],
       },
+      { path: '/search', lazy: async () => ({ Component: (await import('./pages/search/search')).Search }) },
       { path: '/hosts', lazy: async () => ({ Component: (await import('./pages/hosts/hosts')).Hosts }) },
       { path: '/hosts/:name', lazy: async () => ({ Component: (await import('./pages/hosts/host')).HostPage }) },
       { path: '/define', lazy: async () => ({ Component: (await import('./pages/define/define')).Define }) },

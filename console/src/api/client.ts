@@ -37,13 +37,13 @@ function address(path: string, params: Params): string {
 /** How long an answer may take: a check or a change at a registrar asks many servers. */
 const patience = 60_000
 
-async function request<T>(method: Method, path: string, params: Params, body?: unknown, signal?: AbortSignal): Promise<T> {
+async function request<T>(method: Method, path: string, params: Params, body?: unknown, signal?: AbortSignal, tag?: string): Promise<T> {
   const limit = AbortSignal.timeout(patience)
   let res: Response
   try {
     res = await fetch(address(path, params), {
       method: method.toUpperCase(),
-      headers: body === undefined ? undefined : { 'Content-Type': 'application/json' },
+      headers: { ...(body !== undefined && { 'Content-Type': 'application/json' }), ...(tag !== undefined && { 'If-Match': `"${tag}"` }) },
       body: body === undefined ? undefined : JSON.stringify(body),
       signal: signal ? AbortSignal.any([signal, limit]) : limit,
     })
@@ -66,10 +66,11 @@ export function get<P extends keyof paths>(path: P, params: Params = {}, signal?
   return request('get', path, params, undefined, signal)
 }
 
-export function post<P extends keyof paths>(path: P, params: Params, body: Sent<Operation<P, 'post'>>): Promise<Answer<Operation<P, 'post'>>> {
-  return request('post', path, params, body)
+/** The tag is that of what was looked at: whatever has changed since is not overwritten. */
+export function post<P extends keyof paths>(path: P, params: Params, body: Sent<Operation<P, 'post'>>, tag?: string): Promise<Answer<Operation<P, 'post'>>> {
+  return request('post', path, params, body, undefined, tag)
 }
 
-export function remove<P extends keyof paths>(path: P, params: Params = {}): Promise<undefined> {
-  return request('delete', path, params)
+export function remove<P extends keyof paths>(path: P, params: Params = {}, tag?: string): Promise<undefined> {
+  return request('delete', path, params, undefined, undefined, tag)
 }

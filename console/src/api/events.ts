@@ -32,9 +32,13 @@ export function outOfDate(e: Pick<Entry, 'action' | 'subject'>): string[][] {
     case 'delegation':
       return [['domains']]
     case 'zone':
+    case 'draft':
     case 'sync':
     case 'records':
       return [['zones', subject], ['zones', subject + '.'], ['domains']]
+    case 'alias':
+    case 'operation':
+      return [['zones'], ['search'], ['operations']]
     case 'host':
       return [['hosts'], ['zones']]
     case 'account':

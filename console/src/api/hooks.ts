@@ -1,7 +1,7 @@
 // What the pages read and do, as hooks. Keys begin with the kind of thing, so that an event can name what is out of date.
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { get, post, Problem, remove } from './client'
-import type { DefinitionFile } from './types'
+import type { DefinitionFile, Draft, DraftChange, ReplaceRequest } from './types'
 
 /** A missing thing stays missing however often one asks, and so does a refusal. */
 export const retry = (count: number, error: Error) => count < 2 && error instanceof Problem && (error.status === 0 || error.status >= 500)
@@ -87,7 +87,8 @@ export const useDelegate = (name: string) =>
 
 export const useDefine = () =>
   useRefreshing(
-    (what: { files: DefinitionFile[]; dryRun: boolean }) => post('/definitions', {}, { files: what.files, dry_run: what.dryRun }),
+    (what: { files: DefinitionFile[]; dryRun: boolean; lead: boolean }) =>
+      post('/definitions', {}, { files: what.files, dry_run: what.dryRun, lead: what.lead, why: '' }),
     ['domains'],
     ['zones'],
   )
@@ -100,11 +101,11 @@ export const useSync = (name: string) =>
   )
 
 export const useRestore = (name: string) =>
-  useRefreshing((revision: number) => post('/zones/{name}/restorations', { name }, { revision }), ['zones', name], ['domains'])
+  useRefreshing((revision: number) => post('/zones/{name}/restorations', { name }, { revision, why: '' }), ['zones', name], ['domains'])
 
 export const useSketch = () =>
   useMutation({
-    mutationFn: (what: { zone: string; at: string[]; registrar: string; file: string; text: string }) =>
+    mutationFn: (what: { zone: string; at: string[]; registrar: string; file: string; text: string; new: boolean }) =>
       post('/sketches', {}, { ...what, from: '', label: '' }),
   })
 
@@ -112,3 +113,60 @@ export const useAddHost = () =>
   useRefreshing((host: { name: string; v4: boolean; v6: boolean }) => post('/hosts', {}, host), ['hosts'])
 
 export const useRemoveHost = () => useRefreshing((name: string) => remove('/hosts/{name}', { name }), ['hosts'])
+
+export const useHouseKit = () => useQuery({ queryKey: ['house-kit'], queryFn: ({ signal }) => get('/house-kit', {}, signal), staleTime: Infinity })
+
+export const useZoneDraft = (name: string) =>
+  useQuery({ queryKey: ['zones', name, 'draft'], queryFn: ({ signal }) => get('/zones/{name}/draft', { name }, signal) })
+
+/** Changes the draft that was looked at. Where somebody else was quicker, theirs is fetched, and the problem says so. */
+export function useEditDraft(name: string) {
+  const client = useQueryClient()
+  const queryKey = ['zones', name, 'draft']
+  return useMutation({
+    mutationFn: (what: { draft: Draft; change: Partial<DraftChange> }) =>
+      post('/zones/{name}/draft/edits', { name }, { records: [], sets: [], undo: [], ...what.change }, what.draft.tag),
+    onSuccess: (draft) => client.setQueryData(queryKey, draft),
+    onError: () => client.invalidateQueries({ queryKey }),
+  })
+}
+
+export const useDropDraft = (name: string) => useRefreshing((draft: Draft) => remove('/zones/{name}/draft', { name }, draft.tag), ['zones', name])
+
+export const useAcceptDraft = (name: string) =>
+  useRefreshing((what: { draft: Draft; why: string }) => post('/zones/{name}/draft/acceptance', { name }, { why: what.why }, what.draft.tag), ['zones', name], ['domains'])
+
+export const useRecordTypes = () => useQuery({ queryKey: ['record-types'], queryFn: ({ signal }) => get('/record-types', {}, signal), staleTime: Infinity })
+
+/** Makes data of the fields of a type; the service knows how. */
+export const useJoin = (name: string) =>
+  useMutation({ mutationFn: (what: { type: string; fields: Record<string, string> }) => post('/zones/{name}/data', { name }, what) })
+
+export const useRecognition = (name: string, text: string, ttl: number) =>
+  useQuery({
+    queryKey: ['recognition', name, text, ttl],
+    queryFn: () => post('/zones/{name}/recognitions', { name }, { text, ttl }),
+    enabled: text.trim() !== '',
+    gcTime: 10_000,
+  })
+
+export const useTakeOver = (name: string) => useRefreshing(() => post('/zones/{name}/takeover', { name }, undefined), ['zones', name])
+
+export type SearchFor = { text: string; type: string }
+
+export const useSearchPages = (what: SearchFor) =>
+  useInfiniteQuery({
+    queryKey: ['search', what],
+    queryFn: ({ signal, pageParam }) => get('/records', { ...what, limit: 100, cursor: pageParam }, signal),
+    initialPageParam: '',
+    getNextPageParam: (page) => page.next || undefined,
+    enabled: what.text.trim() !== '',
+  })
+
+export const useReplace = () => useRefreshing((what: ReplaceRequest) => post('/operations', {}, what), ['zones'], ['search'], ['operations'])
+
+export const useOperations = () => useQuery({ queryKey: ['operations'], queryFn: ({ signal }) => get('/operations', { limit: 20 }, signal) })
+
+export const useUndo = () => useRefreshing((id: number) => post('/operations/{id}/undo', { id }, undefined), ['zones'], ['search'], ['operations'])
+
+export const useSyncOperation = () => useRefreshing((id: number) => post('/operations/{id}/syncs', { id }, undefined), ['zones'])

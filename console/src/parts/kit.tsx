@@ -125,8 +125,8 @@ export function Empty({ picture, title, children }: { picture: ReactNode; title:
 }
 
 /** A strong word in between: something to know before going on. */
-export function Notice({ light, title, children }: { light: 'settling' | 'wrong' | 'settled'; title: string; children: ReactNode }) {
-  const wash = { settling: 'bg-settling-wash', wrong: 'bg-wrong-wash', settled: 'bg-settled-wash' }[light]
+export function Notice({ light, title, children }: { light: 'settling' | 'wrong' | 'settled' | 'none'; title: string; children: ReactNode }) {
+  const wash = { settling: 'bg-settling-wash', wrong: 'bg-wrong-wash', settled: 'bg-settled-wash', none: 'bg-sunken' }[light]
   return (
     <div role="status" className={`flex items-start gap-3 rounded-plate p-4 ${wash}`}>
       <Lamp light={light} />

@@ -11,6 +11,7 @@ import { wall } from './text'
 
 const places = [
   { to: '/', label: 'Domains' },
+  { to: '/search', label: 'Search' },
   { to: '/hosts', label: 'Hosts' },
   { to: '/define', label: 'Define' },
   { to: '/logbook', label: 'Logbook' },

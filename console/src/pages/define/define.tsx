@@ -40,11 +40,11 @@ export function Define() {
           {take.error && <Trouble error={take.error} />}
           <div className="flex flex-wrap gap-3">
             {looked ? (
-              <Key weight="main" busy={take.isPending} onClick={() => take.mutate({ files, dryRun: false })}>
+              <Key weight="main" busy={take.isPending} onClick={() => take.mutate({ files, dryRun: false, lead: false })}>
                 Take it as what {looked.length === 1 ? 'the zone' : 'these zones'} should contain
               </Key>
             ) : (
-              <Key weight="main" disabled={text.trim() === ''} busy={look.isPending} onClick={() => look.mutate({ files, dryRun: true })}>
+              <Key weight="main" disabled={text.trim() === ''} busy={look.isPending} onClick={() => look.mutate({ files, dryRun: true, lead: false })}>
                 Look it over
               </Key>
             )}

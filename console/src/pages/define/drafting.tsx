@@ -1,6 +1,6 @@
 // A definition need not be written by hand: it is drafted from a zone as it is now, at another provider or in a zone file.
 import { useId, useState } from 'react'
-import { useAccounts, useSketch, useRegistrations } from '../../api/hooks'
+import { useAccounts, useHouseKit, useSketch, useRegistrations } from '../../api/hooks'
 import type { Account, DefinitionFile } from '../../api/types'
 import { Check } from '../../parts/check'
 import { Key, Plate, Shown, Trouble } from '../../parts/kit'
@@ -36,6 +36,8 @@ function Form({ zone, registrar, providers, registrars, drafted }: FormProps) {
   const [file, setFile] = useState<DefinitionFile>()
   const [at, setAt] = useState<string[]>([])
   const [asked, ask] = useState(false)
+  const [fresh, setFresh] = useState(false)
+  const house = useHouseKit()
   const untold = asked && at.length === 0
   function submit(event: React.FormEvent<HTMLFormElement>) {
     event.preventDefault()
@@ -44,7 +46,7 @@ function Form({ zone, registrar, providers, registrars, drafted }: FormProps) {
     ask(true)
     if (at.length === 0) return
     draft.mutate(
-      { zone: name, at, registrar: String(form.get('registrar')), file: file?.name ?? '', text: file?.text ?? '' },
+      { zone: name, at, registrar: String(form.get('registrar')), file: file?.name ?? '', text: file?.text ?? '', new: fresh },
       { onSuccess: (d) => drafted({ name: `${name}.beacon.yaml`, text: d.text }) },
     )
   }
@@ -96,6 +98,9 @@ function Form({ zone, registrar, providers, registrars, drafted }: FormProps) {
           }}
         />
         <p className="mt-1 text-fine text-soft">Without a file, they are read from the connected provider that holds the zone now.</p>
+        <Check checked={fresh} onChange={setFresh} className="mt-2">
+          It is new and exists nowhere yet{house.data?.name && `: begin with the kit ${house.data.name}`}
+        </Check>
       </div>
       <div className="md:col-span-2">
         <Key type="submit" weight="main" busy={draft.isPending}>

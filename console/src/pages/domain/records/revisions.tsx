@@ -1,13 +1,13 @@
 // What the zone should contain, revision by revision: what each changed, and the way back to it.
 import { useState } from 'react'
 import { Link } from 'react-router'
-import { useComparison, useRestore, useRevisions } from '../../api/hooks'
-import type { Revision } from '../../api/types'
-import { Key, Notice, Plate, Shown, Trouble } from '../../parts/kit'
-import { RecordLines } from '../../parts/record-lines'
-import { count, wall } from '../../parts/text'
+import { useComparison, useRestore, useRevisions } from '../../../api/hooks'
+import type { Revision } from '../../../api/types'
+import { Key, Notice, Plate, Shown, Trouble } from '../../../parts/kit'
+import { RecordLines } from '../../../parts/record-lines'
+import { count, wall } from '../../../parts/text'
 
-export function Revisions({ name }: { name: string }) {
+export function Revisions({ name, led }: { name: string; led: boolean }) {
   const revisions = useRevisions(name)
   const restore = useRestore(name)
   return (
@@ -35,7 +35,7 @@ export function Revisions({ name }: { name: string }) {
           ) : (
             <ul className="divide-y divide-line">
               {items.map((r, i) => (
-                <Row key={r.number} name={name} revision={r} newest={i === 0} restore={() => restore.mutate(r.number)} busy={restore.isPending} />
+                <Row key={r.number} name={name} revision={r} newest={i === 0 || led} restore={() => restore.mutate(r.number)} busy={restore.isPending} />
               ))}
             </ul>
           )
@@ -54,6 +54,7 @@ function Row({ name, revision: r, newest, restore, busy }: { name: string; revis
         <span>{count(r.records, 'record')}</span>
         <span className="flex-1 text-soft">
           {r.author}, from <span className="data">{r.source}</span>, {wall(r.created_at)}
+          {r.why && <>: {r.why}</>}
         </span>
         <Key weight="quiet" aria-expanded={open} onClick={() => setOpen(!open)}>
           What it changed<span className="sr-only"> in revision {r.number}</span>

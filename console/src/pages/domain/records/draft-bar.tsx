@@ -1,0 +1,86 @@
+// The draft, always in sight while there is one: what it changes, who changed it, and what becomes of it.
+import { useId, useState } from 'react'
+import { type useAcceptDraft, useDropDraft, useMe } from '../../../api/hooks'
+import type { Draft } from '../../../api/types'
+import { Findings } from '../../../parts/findings'
+import { Key, Trouble } from '../../../parts/kit'
+import { Tag } from '../../../parts/lamp'
+import { RecordLines } from '../../../parts/record-lines'
+import { count, plain } from '../../../parts/text'
+import type { Change } from './records'
+
+export function DraftBar({ draft, change, accept }: { draft: Draft; change: Change; accept: ReturnType<typeof useAcceptDraft> }) {
+  const zone = plain(draft.zone)
+  const drop = useDropDraft(zone)
+  const me = useMe()
+  const id = useId()
+  const [open, setOpen] = useState(false)
+  const [sure, setSure] = useState(false)
+  const [why, setWhy] = useState('')
+  const errors = draft.findings.filter((f) => f.severity === 'error').length
+  const others = [...new Set(draft.edits.map((e) => e.author))].filter((a) => a !== me.data?.name)
+  return (
+    <section aria-label="Draft" className="plate sticky bottom-2 z-10 grid gap-3 border-2 border-settling p-3">
+      {open && (
+        <div className="grid max-h-[50vh] gap-3 overflow-y-auto" tabIndex={0} role="region" aria-label="Change list">
+          <RecordLines zone={zone} added={draft.added} removed={draft.removed} />
+          {draft.overrun.length > 0 && <Findings list={draft.overrun} />}
+          {errors > 0 && <Findings list={draft.findings.filter((f) => f.severity === 'error')} />}
+          <ul className="grid gap-1">
+            {draft.edits.map((e) => {
+              const set = e.after.data.length > 0 ? e.after : e.before
+              return (
+                <li key={set.name + set.type} className="flex flex-wrap items-center gap-2 text-fine">
+                  <span className="data font-semibold">
+                    {plain(set.name)} {set.type}
+                  </span>
+                  <span className="text-soft">by {e.author}</span>
+                  <button type="button" className="link" onClick={() => change({ undo: [{ name: set.name, type: set.type }] })}>
+                    drop this edit
+                    <span className="sr-only">
+                      {' '}
+                      of {set.name} {set.type}
+                    </span>
+                  </button>
+                </li>
+              )
+            })}
+          </ul>
+          <div>
+            <label className="label" htmlFor={id}>
+              Why (for the record)
+            </label>
+            <input id={id} value={why} onChange={(e) => setWhy(e.target.value)} className="field" placeholder="the web host moved" />
+          </div>
+        </div>
+      )}
+      {(accept.error || drop.error) && <Trouble error={(accept.error ?? drop.error)!} />}
+      <div className="flex flex-wrap items-center gap-x-3 gap-y-2">
+        <Tag light="settling">Draft</Tag>
+        <span className="flex-1">
+          {draft.added.length} added, {draft.removed.length} removed
+          {others.length > 0 && <span className="font-semibold">, also by {others.join(', ')}</span>}
+          {errors > 0 && <span className="font-semibold text-wrong">, {count(errors, 'error')}</span>}
+          {draft.overrun.length > 0 && <span className="font-semibold text-wrong">, {count(draft.overrun.length, 'set')} changed meanwhile</span>}
+        </span>
+        <Key aria-expanded={open} onClick={() => setOpen(!open)}>
+          {open ? 'Hide the change list' : 'Show the change list'}
+        </Key>
+        {sure ? (
+          <>
+            <Key weight="grave" busy={drop.isPending} onClick={() => drop.mutate(draft)}>
+              Forget all of it
+            </Key>
+            <Key onClick={() => setSure(false)}>Keep it</Key>
+          </>
+        ) : (
+          <Key onClick={() => setSure(true)}>Drop…</Key>
+        )}
+        <Key weight="main" busy={accept.isPending} disabled={errors > 0 || draft.overrun.length > 0} onClick={() => accept.mutate({ draft, why })}>
+          Put it out
+        </Key>
+      </div>
+    </section>
+  )
+}
+

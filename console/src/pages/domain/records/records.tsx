@@ -1,0 +1,127 @@
+// What the zone should contain: found, judged and changed here. Changes are gathered in a draft that everybody sees.
+import { useCallback, useEffect, useState } from 'react'
+import { Link } from 'react-router'
+import { useAcceptDraft, useEditDraft, useFindings, useRecords, useTakeOver, useZoneDraft } from '../../../api/hooks'
+import type { DraftChange } from '../../../api/types'
+import { Empty, Key, Notice, Plate, Shown, Trouble } from '../../../parts/kit'
+import { EmptyChart } from '../../../parts/pictures'
+import { useName } from '../domain'
+import { DraftBar } from './draft-bar'
+import { Paste } from './paste'
+import { Revisions } from './revisions'
+import { Table } from './table'
+
+/** Does a change to the draft that is shown. */
+export type Change = (change: Partial<DraftChange>, done?: () => void) => void
+
+export function Records() {
+  const name = useName()
+  const records = useRecords(name)
+  const draft = useZoneDraft(name)
+  const edit = useEditDraft(name)
+  const accept = useAcceptDraft(name)
+  const [pasting, paste] = useState<string>()
+  const seen = draft.data
+  const change: Change = useCallback(
+    (what, done) => {
+      if (seen) edit.mutate({ draft: seen, change: what }, { onSuccess: done })
+    },
+    [seen, edit.mutate],
+  )
+  const led = seen?.led_by ?? ''
+  const changing = seen && led === '' ? change : undefined
+  usePasteAnywhere(led === '' ? paste : undefined)
+  return (
+    <div className="grid gap-5" onDragOver={(e) => e.preventDefault()} onDrop={(e) => (e.preventDefault(), void e.dataTransfer.files[0]?.text().then(paste))}>
+      {led !== '' && <Led name={name} by={led} />}
+      {edit.error && <Trouble error={edit.error} />}
+      {accept.data && seen?.edits.length === 0 && (
+        <Notice light="settled" title={`Taken as revision ${accept.data.number}.`}>
+          Nothing is written to a provider yet:{' '}
+          <Link className="link" to={`/domains/${name}/changes`}>
+            see and write the changes
+          </Link>
+          .
+        </Notice>
+      )}
+      {pasting !== undefined && changing && <Paste zone={name} text={pasting} type={paste} change={changing} busy={edit.isPending} close={() => paste(undefined)} />}
+      <Shown query={records}>
+        {({ items }) =>
+          items.length === 0 && seen?.edits.length === 0 && pasting === undefined ? (
+            <Empty picture={<EmptyChart />} title="No records yet">
+              <Link className="link" to={`/define?zone=${name}`}>
+                Put out a definition
+              </Link>{' '}
+              to say what this zone should contain, or <Key onClick={() => paste('')}>paste records</Key>
+            </Empty>
+          ) : (
+            <Table zone={name} items={items} draft={seen} change={changing} busy={edit.isPending} paste={() => paste('')} />
+          )
+        }
+      </Shown>
+      <AliasNotes name={name} />
+      {seen && seen.edits.length > 0 && <DraftBar draft={seen} change={change} accept={accept} />}
+      <Revisions name={name} led={led !== ''} />
+    </div>
+  )
+}
+
+/** Text that is pasted anywhere but into a field is taken for records. */
+function usePasteAnywhere(take: ((text: string) => void) | undefined) {
+  useEffect(() => {
+    if (!take) return
+    const pasted = (e: ClipboardEvent) => {
+      if (e.target instanceof HTMLElement && e.target.closest('input, textarea, select')) return
+      const text = e.clipboardData?.getData('text/plain') ?? ''
+      if (text.trim() !== '') take(text)
+    }
+    document.addEventListener('paste', pasted)
+    return () => document.removeEventListener('paste', pasted)
+  }, [take])
+}
+
+/** A zone that files lead is changed in its files, unless a person takes it over. */
+function Led({ name, by }: { name: string; by: string }) {
+  const take = useTakeOver(name)
+  const [asked, ask] = useState(false)
+  return (
+    <div className="grid gap-3">
+      <Notice light="none" title={`Led by ${by}`}>
+        What this zone contains is said by that file; what is changed there arrives with the next <span className="data">beacon define</span>. To change it here, take it over.
+        <div className="mt-3 flex flex-wrap gap-2">
+          {asked ? (
+            <>
+              <p className="w-full">From then on the file knows nothing of what is changed here. Its definition as it stands can be had at any time with “beacon zone export {name} --as definition”.</p>
+              <Key weight="grave" busy={take.isPending} onClick={() => take.mutate(undefined)}>
+                Take {name} over
+              </Key>
+              <Key onClick={() => ask(false)}>Leave it with its file</Key>
+            </>
+          ) : (
+            <Key onClick={() => ask(true)}>Take it over…</Key>
+          )}
+        </div>
+      </Notice>
+      {take.error && <Trouble error={take.error} />}
+    </div>
+  )
+}
+
+/** What is found outside the records themselves: targets of ALIAS records that do not answer. */
+function AliasNotes({ name }: { name: string }) {
+  const findings = useFindings(name)
+  const list = findings.data?.items.filter((f) => f.code.startsWith('alias-') && f.key.type === '') ?? []
+  if (list.length === 0) return null
+  return (
+    <Plate title="Names that follow others">
+      <ul className="grid gap-2">
+        {list.map((f, i) => (
+          <li key={i}>
+            <p>{f.message}</p>
+            <p className="text-soft">→ {f.remedy}</p>
+          </li>
+        ))}
+      </ul>
+    </Plate>
+  )
+}

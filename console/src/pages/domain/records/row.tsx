@@ -1,0 +1,80 @@
+// One record, what is found about it, and the way to change it.
+import { Link } from 'react-router'
+import { Lamp, type Light } from '../../../parts/lamp'
+import { plain } from '../../../parts/text'
+import { Editor } from './editor'
+import { Offers } from './offers'
+import type { Change } from './records'
+import { gravest, type Row } from './rows'
+import { columns } from './table'
+
+type RowProps = { row: Row; zone: string; at: number; buttonId: string; follows: boolean; open: boolean; toggle: () => void; change?: Change; busy: boolean }
+
+const lights: Record<string, Light> = { error: 'wrong', warning: 'settling', notice: 'none' }
+const tones = { same: '', added: 'bg-settled-wash', removed: 'bg-wrong-wash' }
+
+export function RowLine({ row, zone, at, buttonId, follows, open, toggle, change, busy }: RowProps) {
+  const { record: r, state, findings } = row
+  const worst = gravest(findings)
+  const label = state === 'removed' ? 'Put it back' : open ? 'Close' : worst ? 'Look' : 'Edit'
+  const act = state === 'removed' ? () => change?.({ records: [{ before: null, after: r }] }) : toggle
+  return (
+    <>
+      <div
+        role="row"
+        aria-rowindex={at + 2}
+        className={`grid min-h-9 items-start gap-x-3 border-b border-line px-1 py-1 max-sm:grid-cols-[1fr_auto_auto] ${columns} ${tones[state]}`}
+      >
+        <span role="rowheader" className={`data py-0.5 font-semibold ${state === 'removed' ? 'line-through' : ''}`}>
+          {row.name}
+          {state !== 'same' && <span className="sr-only"> ({state} in the draft)</span>}
+        </span>
+        <span role="cell" className="data py-0.5">
+          {r.type}
+        </span>
+        <span role="cell" className="data py-0.5 text-right">
+          {r.ttl}
+        </span>
+        <span role="cell" className={`data py-0.5 max-sm:col-span-2 ${state === 'removed' ? 'line-through' : ''}`}>
+          {r.data}
+          {follows && (
+            <Link className="link ml-2 font-sans" to={`/hosts/${plain(r.name)}`}>
+              follows a reported address
+            </Link>
+          )}
+        </span>
+        <span role="cell" className="flex items-center gap-1.5">
+          {worst && (
+            <>
+              <Lamp light={lights[worst] ?? 'none'} size={16} />
+              <span className="sr-only">{worst}: {findings.map((f) => f.code).join(', ')}</span>
+            </>
+          )}
+          {(change || worst) && !follows && (
+            <button
+              type="button"
+              id={buttonId}
+              data-row={at}
+              aria-expanded={state === 'removed' ? undefined : open}
+              disabled={busy && state === 'removed'}
+              onClick={act}
+              className="min-h-7 min-w-12 rounded-key px-2 text-fine font-semibold text-accent hover:bg-sunken"
+            >
+              {label}
+              <span className="sr-only">
+                {' '}
+                {row.name} {r.type} {r.data}
+              </span>
+            </button>
+          )}
+        </span>
+      </div>
+      {open && (
+        <div className="border-b border-line-strong bg-sunken p-3">
+          {findings.length > 0 && <Offers findings={findings} zone={zone} change={change} busy={busy} />}
+          {change && <Editor zone={zone} record={r} change={change} busy={busy} close={toggle} />}
+        </div>
+      )}
+    </>
+  )
+}

@@ -1,0 +1,113 @@
+// The table of records: thousands of them, of which only those are drawn that one looks at.
+import { useWindowVirtualizer } from '@tanstack/react-virtual'
+import { useDeferredValue, useEffect, useId, useLayoutEffect, useMemo, useRef, useState } from 'react'
+import { useHosts } from '../../../api/hooks'
+import type { DnsRecord, Draft } from '../../../api/types'
+import { Key, Plate } from '../../../parts/kit'
+import { count } from '../../../parts/text'
+import { Editor } from './editor'
+import { Offers } from './offers'
+import type { Change } from './records'
+import { RowLine } from './row'
+import { rowsOf, unplaced } from './rows'
+
+type TableProps = { zone: string; items: DnsRecord[]; draft?: Draft; change?: Change; busy: boolean; paste: () => void }
+
+export const columns = 'sm:grid-cols-[minmax(8rem,14rem)_5rem_4.5rem_1fr_auto]'
+
+export function Table({ zone, items, draft, change, busy, paste }: TableProps) {
+  const hosts = useHosts()
+  const [text, type] = useState('')
+  const [open, setOpen] = useState('') // the row whose editor is open; "new" for a new record
+  const wanted = useDeferredValue(text.trim().toLowerCase())
+  const id = useId()
+  const rows = useMemo(() => rowsOf(zone, items, draft), [zone, items, draft])
+  const following = useMemo(() => new Set(hosts.data?.items.map((h) => h.name)), [hosts.data])
+  const found = useMemo(() => (wanted === '' ? rows : rows.filter((r) => r.text.includes(wanted))), [rows, wanted])
+  const missing = useMemo(() => unplaced(rows, draft?.findings ?? []), [rows, draft])
+  const list = useRef<HTMLDivElement>(null)
+  const [top, setTop] = useState(0)
+  useLayoutEffect(() => setTop((list.current?.getBoundingClientRect().top ?? 0) + window.scrollY), [missing.length, open, draft])
+  const virtual = useWindowVirtualizer({ count: found.length, estimateSize: () => 37, overscan: 12, scrollMargin: top, getItemKey: (i) => found[i]!.id })
+  const focus = useRef('')
+  useEffect(() => {
+    if (focus.current && open === '') document.getElementById(focus.current)?.focus()
+  }, [open])
+
+  function walk(e: React.KeyboardEvent<HTMLDivElement>) {
+    const step = { ArrowDown: 1, ArrowUp: -1, PageDown: 15, PageUp: -15 }[e.key]
+    const at = (e.target as HTMLElement).dataset['row']
+    if (step === undefined || at === undefined) return
+    e.preventDefault()
+    const next = Math.min(Math.max(Number(at) + step, 0), found.length - 1)
+    virtual.scrollToIndex(next)
+    requestAnimationFrame(() => document.getElementById(`${id}-${next}`)?.focus())
+  }
+  function close(from: string) {
+    focus.current = from
+    setOpen('')
+  }
+  const shown = found.length === rows.length ? count(rows.length, 'record') : `${found.length} of ${count(rows.length, 'record')}`
+  return (
+    <Plate title="What it should contain" aside={<span aria-live="polite">{shown}</span>}>
+      <div className="mb-3 flex flex-wrap items-end gap-2">
+        <div className="min-w-48 flex-1">
+          <label className="label" htmlFor={id}>
+            Find
+          </label>
+          <input id={id} type="search" value={text} onChange={(e) => type(e.target.value)} className="field" placeholder="name, type or data" />
+        </div>
+        {change && (
+          <>
+            <Key id={id + 'new'} onClick={() => setOpen(open === 'new' ? '' : 'new')} aria-expanded={open === 'new'}>
+              Add a record
+            </Key>
+            <Key onClick={paste}>Paste records</Key>
+          </>
+        )}
+      </div>
+      {open === 'new' && change && (
+        <div className="mb-4 rounded-key border border-line-strong bg-sunken p-3">
+          <Editor zone={zone} change={change} busy={busy} close={() => close(id + 'new')} />
+        </div>
+      )}
+      {missing.length > 0 && <Offers findings={missing} zone={zone} change={change} busy={busy} />}
+      {found.length === 0 && <p className="text-soft">{rows.length === 0 ? 'No records yet.' : `No record has “${text}” in it.`}</p>}
+      <div role="table" aria-label="Records" aria-rowcount={found.length + 1} onKeyDown={walk}>
+        <div role="rowgroup">
+          <div role="row" aria-rowindex={1} className={`grid gap-x-3 border-b border-line-strong py-1 text-fine font-semibold text-soft max-sm:sr-only ${columns}`}>
+            <span role="columnheader">Name</span>
+            <span role="columnheader">Type</span>
+            <span role="columnheader" className="text-right">
+              TTL
+            </span>
+            <span role="columnheader">Data</span>
+            <span role="columnheader" className="sr-only">
+              Change
+            </span>
+          </div>
+        </div>
+        <div role="rowgroup" ref={list} className="relative" style={{ height: virtual.getTotalSize() }}>
+          {virtual.getVirtualItems().map((v) => {
+            const row = found[v.index]!
+            return (
+              <div key={v.key} ref={virtual.measureElement} data-index={v.index} className="absolute top-0 left-0 w-full" style={{ transform: `translateY(${v.start - top}px)` }}>
+                <RowLine
+                  row={row}
+                  zone={zone}
+                  at={v.index}
+                  buttonId={`${id}-${v.index}`}
+                  follows={following.has(row.record.name) && (row.record.type === 'A' || row.record.type === 'AAAA')}
+                  open={open === row.id}
+                  toggle={() => (open === row.id ? close(`${id}-${v.index}`) : setOpen(row.id))}
+                  change={change}
+                  busy={busy}
+                />
+              </div>
+            )
+          })}
+        </div>
+      </div>
+    </Plate>
+  )
+}

@@ -45,6 +45,13 @@ type (
 		World time.Time `json:"world"`
 		Rate  float64   `json:"rate"` // world seconds in one of the wall's
 	}
+	newPerson struct {
+		Name string `json:"name"`
+	}
+	personAdded struct {
+		Name     string `json:"name"`
+		Password string `json:"password"`
+	}
 	newAccount struct {
 		Name    string `json:"name"`
 		Role    string `json:"role"` // provider or registrar
@@ -76,6 +83,18 @@ func routesOfPeople() []route {
 		{method: "GET", path: "/me", summary: "Who this token belongs to", right: access.Read, out: me{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			c, err := k.svc.Caller(k.Request.Context(), k.token)
 			return me{c.Name, c.Rights}, err
+		}},
+		{method: "GET", path: "/people", summary: "Everybody who can sign in", right: access.Manage, out: Page[string]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			names, err := k.svc.People(k.Request.Context())
+			return Page[string]{Items: names}, err
+		}},
+		{method: "POST", path: "/people", summary: "Let another person sign in; the password is shown once", right: access.Manage, in: newPerson{}, out: personAdded{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
+			var in newPerson
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			password, err := k.svc.AddPerson(k.Request.Context(), in.Name)
+			return personAdded{in.Name, password}, err
 		}},
 		{method: "GET", path: "/clock", summary: "World time, in which TTLs run", right: access.Read, out: clockNow{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			now, rate := k.svc.WorldNow()

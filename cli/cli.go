@@ -65,7 +65,7 @@ func New(in io.Reader, out, errOut io.Writer) *cobra.Command {
 	root.PersistentFlags().StringVar(&a.address, "address", envOr("BEACON_ADDRESS", "http://127.0.0.1:8053"), "address of the service (BEACON_ADDRESS)")
 	root.PersistentFlags().StringVarP(&a.output, "output", "o", "table", "table, json or yaml")
 	root.CompletionOptions.DisableDefaultCmd = true
-	root.AddCommand(a.signInCommand(), a.domainsCommand(), a.zoneCommand(), a.recordCommand(), a.draftCommand(), a.searchCommand(), a.operationCommand(), a.defineCommand(), a.diffCommand(), a.syncCommand(),
+	root.AddCommand(a.signInCommand(), a.personCommand(), a.domainsCommand(), a.zoneCommand(), a.recordCommand(), a.draftCommand(), a.searchCommand(), a.operationCommand(), a.defineCommand(), a.diffCommand(), a.syncCommand(),
 		a.delegateCommand(), a.checkCommand(), a.watchCommand(), a.providerCommand(), a.registrarCommand(), a.hostCommand(), a.keepCommand(), a.logbookCommand())
 	return root
 }

@@ -5,6 +5,7 @@ import (
 	"crypto/rand"
 	"encoding/base32"
 	"errors"
+	"regexp"
 	"strings"
 	"time"
 
@@ -19,11 +20,9 @@ const sessionLife = 14 * 24 * time.Hour
 // one. It gives the name and the password to be shown once, or "" where there are people already.
 func (s *Service) FirstPerson(ctx context.Context, password string) (name, shown string, err error) {
 	if password == "" {
-		raw := make([]byte, 15)
-		if _, err := rand.Read(raw); err != nil {
+		if password, err = newPassword(); err != nil {
 			return "", "", err
 		}
-		password = strings.ToLower(base32.StdEncoding.EncodeToString(raw))
 	}
 	err = s.tx(ctx, func(tx *store.Tx) error {
 		n, err := tx.CountPeople()
@@ -37,6 +36,36 @@ func (s *Service) FirstPerson(ctx context.Context, password string) (name, shown
 		return tx.Log("service", "person.added", name, "the first person")
 	})
 	return name, shown, err
+}
+
+func newPassword() (string, error) {
+	raw := make([]byte, 15)
+	_, err := rand.Read(raw)
+	return strings.ToLower(base32.StdEncoding.EncodeToString(raw)), err
+}
+
+var personName = regexp.MustCompile(`^[a-z][a-z0-9.-]{0,63}$`)
+
+// AddPerson makes another person with the rights of the first, and gives the password, which is shown once.
+func (s *Service) AddPerson(ctx context.Context, name string) (password string, err error) {
+	if !personName.MatchString(name) {
+		return "", problem(Invalid, "%q is no name of a person: write lower-case letters, digits, dots and hyphens, such as petra.", name)
+	}
+	if password, err = newPassword(); err != nil {
+		return "", err
+	}
+	return password, s.tx(ctx, func(tx *store.Tx) error {
+		if err := tx.AddPerson(name, password); err != nil {
+			return err
+		}
+		return tx.Log(actor(ctx), "person.added", name, "")
+	})
+}
+
+// People gives the names of everybody who can sign in.
+func (s *Service) People(ctx context.Context) (names []string, err error) {
+	err = s.tx(ctx, func(tx *store.Tx) (err error) { names, err = tx.People(); return err })
+	return names, err
 }
 
 // SignIn gives a token for name and password.

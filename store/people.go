@@ -52,6 +52,12 @@ func (t *Tx) AddPerson(name, password string) error {
 	return found(t.db.Create(&row).Error, "person %s", name)
 }
 
+// People gives the names of all people.
+func (t *Tx) People() (names []string, err error) {
+	err = t.db.Model(&person{}).Order("name").Pluck("name", &names).Error
+	return names, err
+}
+
 // CheckPassword gives the person's id where name and password are right. Finding no such person takes as long as
 // finding a wrong password.
 func (t *Tx) CheckPassword(name, password string) (uint64, error) {

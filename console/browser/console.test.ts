@@ -87,8 +87,9 @@ test('the change list is shown, written, and its progress followed', async () =>
   await press(page, view('Records'))
   await type(page, page.getByLabel('Find'), 'gauge')
   await page.getByText('3 of 14 records').waitFor()
-  await page.getByText('Revision 1', { exact: true }).waitFor()
   await accessible(page, 'records')
+  await press(page, view('History'))
+  await page.getByText('Revision 1', { exact: true }).waitFor()
 })
 
 test('the nameservers are changed, and the trap on the way is explained', async () => {
@@ -158,9 +159,9 @@ test('a guard holds until somebody says yes', async () => {
 
 test('an earlier revision is looked at, and gone back to', async () => {
   const { page } = watched
-  await press(page, view('Records'))
+  await press(page, view('History'))
   await press(page, button(/^What it changed in revision 2/))
-  await page.getByText('_dmarc TXT').waitFor()
+  await page.getByText('_dmarc TXT').first().waitFor()
   await accessible(page, 'a revision')
   await press(page, button(/^Go back to it.*revision 1/))
   await page.getByText('Taken as revision 3.').waitFor()
@@ -230,7 +231,7 @@ test('on a phone every page fits, and the light can be turned', async () => {
   const phone = await open(browser, { width: 390, height: 844 })
   const { page } = phone
   await signIn(page)
-  for (const path of ['/', `/domains/${domain}`, `/domains/${domain}/records`, `/domains/${domain}/changes`, `/domains/${domain}/delegation`, '/hosts', '/define', '/logbook', '/nowhere']) {
+  for (const path of ['/', `/domains/${domain}`, `/domains/${domain}/records`, `/domains/${domain}/history`, `/domains/${domain}/changes`, `/domains/${domain}/delegation`, '/hosts', '/search', '/define', '/logbook', '/nowhere']) {
     await page.goto(address + path)
     await main().first().waitFor()
     await page.getByRole('heading', { level: 1 }).waitFor()

@@ -89,10 +89,10 @@ export async function type(page: Page, target: Locator, text: string) {
   await page.keyboard.insertText(text)
 }
 
-export async function signIn(page: Page) {
+export async function signIn(page: Page, name = 'keeper', word = password) {
   await page.goto(address + '/')
-  await type(page, page.getByLabel('Name'), 'keeper')
-  await type(page, page.getByLabel('Password'), password)
+  await type(page, page.getByLabel('Name'), name)
+  await type(page, page.getByLabel('Password'), word)
   await page.keyboard.press('Enter')
   await page.getByRole('heading', { name: 'Domains', level: 1 }).waitFor()
 }

@@ -35,6 +35,7 @@ const router = createBrowserRouter([
         children: [
           { index: true, lazy: async () => ({ Component: (await import('./pages/domain/chain')).Chain }) },
           { path: 'records', lazy: async () => ({ Component: (await import('./pages/domain/records/records')).Records }) },
+          { path: 'history', lazy: async () => ({ Component: (await import('./pages/domain/history/history')).History }) },
           { path: 'changes', lazy: async () => ({ Component: (await import('./pages/domain/changes')).Changes }) },
           { path: 'delegation', lazy: async () => ({ Component: (await import('./pages/domain/delegation')).Delegation }) },
         ],

@@ -170,3 +170,6 @@ export const useOperations = () => useQuery({ queryKey: ['operations'], queryFn:
 export const useUndo = () => useRefreshing((id: number) => post('/operations/{id}/undo', { id }, undefined), ['zones'], ['search'], ['operations'])
 
 export const useSyncOperation = () => useRefreshing((id: number) => post('/operations/{id}/syncs', { id }, undefined), ['zones'])
+
+export const useNameHistory = (name: string, of: string) =>
+  useQuery({ queryKey: ['zones', name, 'history', of], queryFn: ({ signal }) => get('/zones/{name}/history', { name, of }, signal) })

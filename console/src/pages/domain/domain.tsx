@@ -1,4 +1,4 @@
-// One domain: where it stands, how far it is on its way, and its four views.
+// One domain: where it stands, how far it is on its way, and its views.
 import { NavLink, Outlet, useParams } from 'react-router'
 import { useCheck, useDomain } from '../../api/hooks'
 import { Key, PageHead, Shown, Trouble } from '../../parts/kit'
@@ -9,6 +9,7 @@ import { Passage } from './passage'
 const views = [
   { to: '.', label: 'Chain' },
   { to: 'records', label: 'Records' },
+  { to: 'history', label: 'History' },
   { to: 'changes', label: 'Changes' },
   { to: 'delegation', label: 'Delegation' },
 ]

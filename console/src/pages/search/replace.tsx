@@ -3,11 +3,11 @@ import { type FormEvent, useId, useState } from 'react'
 import { useReplace, useSyncOperation } from '../../api/hooks'
 import type { ReplaceRequest } from '../../api/types'
 import { Check } from '../../parts/check'
-import { Key, Notice, Plate, Trouble } from '../../parts/kit'
+import { Key, Notice, Trouble } from '../../parts/kit'
 import { RecordLines } from '../../parts/record-lines'
 import { count, plain } from '../../parts/text'
 
-export function Replace({ text, type }: { text: string; type: string }) {
+export function Replace({ text, type, changed }: { text: string; type: string; changed: () => void }) {
   const id = useId()
   const look = useReplace()
   const done = useReplace()
@@ -43,8 +43,11 @@ export function Replace({ text, type }: { text: string; type: string }) {
       </Notice>
     )
   return (
-    <Plate title="Change them all" aside="in one step that can be undone">
-      <form onSubmit={submit} className="grid gap-3">
+    <details className="plate p-4 sm:p-5">
+      <summary>
+        <h2 className="inline text-lead font-semibold">Change all of these in one step that can be undone</h2>
+      </summary>
+      <form onSubmit={submit} className="mt-3 grid gap-3">
         <div className="grid gap-3 sm:grid-cols-[1fr_8rem]">
           <div>
             <label className="label" htmlFor={id + 'to'}>
@@ -104,7 +107,7 @@ export function Replace({ text, type }: { text: string; type: string }) {
               </div>
               {done.error && <Trouble error={done.error} />}
               <div>
-                <Key weight="main" busy={done.isPending} disabled={plan.skipped.length > 0 && !skip} onClick={() => done.mutate(ask({ dry_run: false, expect: plan.digest }))}>
+                <Key weight="main" busy={done.isPending} disabled={plan.skipped.length > 0 && !skip} onClick={() => done.mutate(ask({ dry_run: false, expect: plan.digest }), { onSuccess: changed })}>
                   Change {count(plan.records, 'record')} in {count(plan.zones.length, 'zone')}
                 </Key>
               </div>
@@ -112,6 +115,6 @@ export function Replace({ text, type }: { text: string; type: string }) {
           )}
         </div>
       )}
-    </Plate>
+    </details>
   )
 }

@@ -1,5 +1,5 @@
 // Records of all zones: who points at an address, who has a name, and one change for all of them.
-import { useDeferredValue, useId } from 'react'
+import { useDeferredValue, useId, useState } from 'react'
 import { Link, useSearchParams } from 'react-router'
 import { useSearchPages } from '../../api/hooks'
 import type { Hit } from '../../api/types'
@@ -54,10 +54,12 @@ export function Search() {
 
 function Results({ text, type }: { text: string; type: string }) {
   const pages = useSearchPages({ text, type })
+  const [changed, setChanged] = useState(false) // what was done stays in sight, though nothing is found any more
   const hits = pages.data?.pages.flatMap((p) => p.items) ?? []
   if (pages.error) return <Trouble error={pages.error} />
   return (
     <>
+      {(hits.length > 0 || changed) && <Replace text={text} type={type} changed={() => setChanged(true)} />}
       <Plate title="Found" aside={<span aria-live="polite">{pages.data && `${count(hits.length, 'record')}${pages.hasNextPage ? ', and there are more' : ''}`}</span>}>
         <Shown query={pages} rows={2}>
           {() => (hits.length === 0 ? <p className="text-soft">No zone should contain such a record.</p> : <Hits hits={hits} />)}
@@ -68,7 +70,6 @@ function Results({ text, type }: { text: string; type: string }) {
           </Key>
         )}
       </Plate>
-      {hits.length > 0 && <Replace text={text} type={type} />}
     </>
   )
 }

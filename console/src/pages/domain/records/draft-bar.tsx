@@ -6,7 +6,7 @@ import { Findings } from '../../../parts/findings'
 import { Key, Trouble } from '../../../parts/kit'
 import { Tag } from '../../../parts/lamp'
 import { RecordLines } from '../../../parts/record-lines'
-import { count, plain } from '../../../parts/text'
+import { count, plain, relative } from '../../../parts/text'
 import type { Change } from './records'
 
 export function DraftBar({ draft, change, accept }: { draft: Draft; change: Change; accept: ReturnType<typeof useAcceptDraft> }) {
@@ -32,14 +32,14 @@ export function DraftBar({ draft, change, accept }: { draft: Draft; change: Chan
               return (
                 <li key={set.name + set.type} className="flex flex-wrap items-center gap-2 text-fine">
                   <span className="data font-semibold">
-                    {plain(set.name)} {set.type}
+                    {relative(set.name, zone)} {set.type}
                   </span>
                   <span className="text-soft">by {e.author}</span>
                   <button type="button" className="link" onClick={() => change({ undo: [{ name: set.name, type: set.type }] })}>
                     drop this edit
                     <span className="sr-only">
                       {' '}
-                      of {set.name} {set.type}
+                      of {relative(set.name, zone)} {set.type}
                     </span>
                   </button>
                 </li>

@@ -8,7 +8,6 @@ import { EmptyChart } from '../../../parts/pictures'
 import { useName } from '../domain'
 import { DraftBar } from './draft-bar'
 import { Paste } from './paste'
-import { Revisions } from './revisions'
 import { Table } from './table'
 
 /** Does a change to the draft that is shown. */
@@ -61,7 +60,6 @@ export function Records() {
       </Shown>
       <AliasNotes name={name} />
       {seen && seen.edits.length > 0 && <DraftBar draft={seen} change={change} accept={accept} />}
-      <Revisions name={name} led={led !== ''} />
     </div>
   )
 }

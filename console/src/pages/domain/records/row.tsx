@@ -43,7 +43,7 @@ export function RowLine({ row, zone, at, buttonId, follows, open, toggle, change
             </Link>
           )}
         </span>
-        <span role="cell" className="flex items-center gap-1.5">
+        <span role="cell" className="flex items-center justify-end gap-1.5">
           {worst && (
             <>
               <Lamp light={lights[worst] ?? 'none'} size={16} />
@@ -70,9 +70,11 @@ export function RowLine({ row, zone, at, buttonId, follows, open, toggle, change
         </span>
       </div>
       {open && (
-        <div className="border-b border-line-strong bg-sunken p-3">
-          {findings.length > 0 && <Offers findings={findings} zone={zone} change={change} busy={busy} />}
-          {change && <Editor zone={zone} record={r} change={change} busy={busy} close={toggle} />}
+        <div role="row" className="border-b border-line-strong bg-sunken p-3">
+          <div role="cell" aria-colspan={5}>
+            {findings.length > 0 && <Offers findings={findings} zone={zone} change={change} busy={busy} />}
+            {change && <Editor zone={zone} record={r} change={change} busy={busy} close={toggle} />}
+          </div>
         </div>
       )}
     </>

@@ -9,11 +9,11 @@ import { Editor } from './editor'
 import { Offers } from './offers'
 import type { Change } from './records'
 import { RowLine } from './row'
-import { rowsOf, unplaced } from './rows'
+import { gravest, rowsOf, unplaced } from './rows'
 
 type TableProps = { zone: string; items: DnsRecord[]; draft?: Draft; change?: Change; busy: boolean; paste: () => void }
 
-export const columns = 'sm:grid-cols-[minmax(8rem,14rem)_5rem_4.5rem_1fr_auto]'
+export const columns = 'sm:grid-cols-[minmax(8rem,14rem)_5rem_4.5rem_1fr_6.5rem]'
 
 export function Table({ zone, items, draft, change, busy, paste }: TableProps) {
   const hosts = useHosts()
@@ -27,7 +27,8 @@ export function Table({ zone, items, draft, change, busy, paste }: TableProps) {
   const missing = useMemo(() => unplaced(rows, draft?.findings ?? []), [rows, draft])
   const list = useRef<HTMLDivElement>(null)
   const [top, setTop] = useState(0)
-  useLayoutEffect(() => setTop((list.current?.getBoundingClientRect().top ?? 0) + window.scrollY), [missing.length, open, draft])
+  const [moved, setMoved] = useState(0) // something above the list changed its height
+  useLayoutEffect(() => setTop((list.current?.getBoundingClientRect().top ?? 0) + window.scrollY), [missing.length, open, draft, moved])
   const virtual = useWindowVirtualizer({ count: found.length, estimateSize: () => 37, overscan: 12, scrollMargin: top, getItemKey: (i) => found[i]!.id })
   const focus = useRef('')
   useEffect(() => {
@@ -71,11 +72,18 @@ export function Table({ zone, items, draft, change, busy, paste }: TableProps) {
           <Editor zone={zone} change={change} busy={busy} close={() => close(id + 'new')} />
         </div>
       )}
-      {missing.length > 0 && <Offers findings={missing} zone={zone} change={change} busy={busy} />}
+      {missing.length > 0 && (
+        <details className="mb-3" open={gravest(missing) !== 'notice'} onToggle={() => setMoved((n) => n + 1)}>
+          <summary className="font-semibold">{count(missing.length, 'finding')} about what is not there</summary>
+          <div className="mt-2">
+            <Offers findings={missing} zone={zone} change={change} busy={busy} />
+          </div>
+        </details>
+      )}
       {found.length === 0 && <p className="text-soft">{rows.length === 0 ? 'No records yet.' : `No record has “${text}” in it.`}</p>}
       <div role="table" aria-label="Records" aria-rowcount={found.length + 1} onKeyDown={walk}>
         <div role="rowgroup">
-          <div role="row" aria-rowindex={1} className={`grid gap-x-3 border-b border-line-strong py-1 text-fine font-semibold text-soft max-sm:sr-only ${columns}`}>
+          <div role="row" aria-rowindex={1} className={`grid gap-x-3 border-b border-line-strong px-1 py-1 text-fine font-semibold text-soft max-sm:sr-only ${columns}`}>
             <span role="columnheader">Name</span>
             <span role="columnheader">Type</span>
             <span role="columnheader" className="text-right">

@@ -132,7 +132,7 @@ type reader struct {
 	zones     map[dnsname.Name]*zoneSource
 	zoneOrder []dnsname.Name
 	again     []*zoneSource // zones that were defined before
-	made      int // records that kits have made so far
+	made      int           // records that kits have made so far
 	faults    []zonefile.Fault
 }
 

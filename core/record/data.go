@@ -34,8 +34,38 @@ func ParseData(t Type, text string, origin dnsname.Name) (Data, error) {
 		return Data(name), err
 	case MX:
 		return parseMX(text, origin)
+	case TXT:
+		if plainTexts(text) {
+			return Data(text), nil
+		}
 	}
 	return parseGeneral(t, text, origin)
+}
+
+// plainTexts reports quoted strings without any escape that stand as they are in canonical form.
+func plainTexts(text string) bool {
+	for {
+		if len(text) < 2 || text[0] != '"' {
+			return false
+		}
+		end := 1
+		for end < len(text) && text[end] != '"' {
+			if c := text[end]; c < ' ' || c > '~' || c == '\\' {
+				return false
+			}
+			end++
+		}
+		if end == len(text) || end > 256 {
+			return false
+		}
+		if text = text[end+1:]; text == "" {
+			return true
+		}
+		if text[0] != ' ' {
+			return false
+		}
+		text = text[1:]
+	}
 }
 
 // checkPlain refuses what would end the record early in a master file.

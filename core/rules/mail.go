@@ -18,8 +18,8 @@ import (
 var mailRules = []rule{
 	{Rule: Rule{"several-spf", finding.Warning, "A name has more than one SPF policy: receivers take that as an error and as none (RFC 7208 section 4.5).", "Put everything into one TXT record that begins with v=spf1."},
 		types: txt,
-		set: func(_ *view, s record.Set, say sayer) {
-			if n := len(policies(s, isSPF)); n > 1 {
+		set: func(v *view, s record.Set, say sayer) {
+			if n := len(v.policies(s, isSPF)); n > 1 {
 				say(s.Key(), fmt.Sprintf("There are %d SPF policies; one is allowed.", n))
 			}
 		}},
@@ -89,8 +89,8 @@ var mailRules = []rule{
 		})},
 	{Rule: Rule{"several-dmarc", finding.Warning, "A name has more than one DMARC policy: receivers take none (RFC 7489 section 6.6.3).", "Keep the one that is meant."},
 		types: txt,
-		set: func(_ *view, s record.Set, say sayer) {
-			if n := len(policies(s, isDMARC)); n > 1 {
+		set: func(v *view, s record.Set, say sayer) {
+			if n := len(v.policies(s, isDMARC)); n > 1 {
 				say(s.Key(), fmt.Sprintf("There are %d DMARC policies; one is allowed.", n))
 			}
 		}},
@@ -103,14 +103,14 @@ var mailRules = []rule{
 		})},
 	{Rule: Rule{"dmarc-unrecognised", finding.Warning, "A TXT record at _dmarc does not begin with v=DMARC1, so that nobody takes it for a policy.", "Begin it with v=DMARC1."},
 		types: txt,
-		set: func(_ *view, s record.Set, say sayer) {
-			if firstLabel(s.Name) == "_dmarc" && len(policies(s, isDMARC)) == 0 {
+		set: func(v *view, s record.Set, say sayer) {
+			if firstLabel(s.Name) == "_dmarc" && len(v.policies(s, isDMARC)) == 0 {
 				say(s.Key(), "No text here begins with v=DMARC1.")
 			}
 		}},
 	{Rule: Rule{"mail-without-spf", finding.Notice, "The domain receives mail and says nothing of who may send in its name (SPF).", "Add a TXT record to the apex, such as v=spf1 mx -all."},
 		zone: func(v *view, say sayer) {
-			if v.receivesMail() && len(policies(v.at(v.Name, record.TXT), isSPF)) == 0 {
+			if v.receivesMail() && len(v.policies(v.at(v.Name, record.TXT), isSPF)) == 0 {
 				say(record.Key{Name: v.Name, Type: record.TXT}, "There is an MX record and no SPF policy.")
 			}
 		}},
@@ -142,9 +142,9 @@ func isDMARC(text string) bool {
 }
 
 // policies gives the texts of a set that are of a kind.
-func policies(s record.Set, is func(string) bool) (list []string) {
-	for _, d := range s.Data {
-		if text := strings.Join(d.Texts(), ""); is(text) {
+func (v *view) policies(s record.Set, is func(string) bool) (list []string) {
+	for _, text := range v.textsOf(s) {
+		if is(text) {
 			list = append(list, text)
 		}
 	}
@@ -152,11 +152,11 @@ func policies(s record.Set, is func(string) bool) (list []string) {
 }
 
 func eachPolicy(is func(string) bool, do func(record.Set, string, sayer)) func(*view, record.Set, sayer) {
-	return func(_ *view, s record.Set, say sayer) {
+	return func(v *view, s record.Set, say sayer) {
 		if is("v=DMARC1") && firstLabel(s.Name) != "_dmarc" {
 			return
 		}
-		for _, text := range policies(s, is) {
+		for _, text := range v.policies(s, is) {
 			do(s, text, say)
 		}
 	}
@@ -164,12 +164,12 @@ func eachPolicy(is func(string) bool, do func(record.Set, string, sayer)) func(*
 
 // eachKey calls a rule for each DKIM key: a TXT record below _domainkey with a tag p.
 func eachKey(do func(record.Set, string, sayer)) func(*view, record.Set, sayer) {
-	return func(_ *view, s record.Set, say sayer) {
-		if !slices.Contains(s.Name.Labels(), "_domainkey") {
+	return func(v *view, s record.Set, say sayer) {
+		if !strings.Contains(s.Name.Key(), "\x00_domainkey\x00") {
 			return
 		}
-		for _, d := range s.Data {
-			if key, ok := tags(strings.Join(d.Texts(), ""))["p"]; ok {
+		for _, text := range v.texts {
+			if key, ok := tags(text)["p"]; ok {
 				do(s, strings.Join(strings.Fields(key), ""), say)
 			}
 		}

@@ -50,16 +50,16 @@ var nameRules = []rule{
 		"Type the name anew in one script."},
 		set: func(v *view, s record.Set, say sayer) {
 			v.mixed(s.Key(), s.Name, say)
-			for _, d := range s.Data {
-				v.mixed(s.Key(), d.Target(s.Type), say)
+			for _, t := range v.targets {
+				v.mixed(s.Key(), t, say)
 			}
 		}},
 	{Rule: Rule{"underscore-in-host", finding.Warning, "A mail server or nameserver has an underscore in its name, which host names may not have (RFC 952, RFC 1123 section 2.1).",
 		"Give the server a name of letters, digits and hyphens."},
 		types: []record.Type{record.MX, record.NS},
-		set: func(_ *view, s record.Set, say sayer) {
-			for _, d := range s.Data {
-				if t := d.Target(s.Type); strings.Contains(t.String(), "_") {
+		set: func(v *view, s record.Set, say sayer) {
+			for _, t := range v.targets {
+				if strings.Contains(t.Key(), "_") {
 					say(s.Key(), fmt.Sprintf("%s is no host name.", t.Unicode()))
 				}
 			}

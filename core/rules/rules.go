@@ -61,6 +61,44 @@ type view struct {
 	Zone
 	cuts  []record.Key // delegations below the apex, in canonical order
 	twice dnsname.Name // the zone's name, relative to itself; zero where that is no name
+
+	// Of the set that is looked at: several rules ask for the same.
+	data    []record.Data  // used again for the next one
+	targets []dnsname.Name // that it points at, one for each of its data
+	texts   []string       // what it says, one for each of its data
+	now     record.Key
+}
+
+// look makes a set of a run of records the one that is looked at.
+func (v *view) look(run []record.Record) record.Set {
+	v.data, v.targets, v.texts = v.data[:0], v.targets[:0], v.texts[:0]
+	v.now = run[0].Key()
+	for _, r := range run {
+		v.data = append(v.data, r.Data)
+	}
+	switch {
+	case v.now.Type == record.TXT:
+		for _, d := range v.data {
+			v.texts = append(v.texts, strings.Join(d.Texts(), ""))
+		}
+	case slices.Contains(pointing, v.now.Type):
+		for _, d := range v.data {
+			v.targets = append(v.targets, d.Target(v.now.Type))
+		}
+	}
+	return record.Set{Name: v.now.Name, Type: v.now.Type, TTL: run[0].TTL, Data: v.data}
+}
+
+// textsOf gives what the data of a TXT set say.
+func (v *view) textsOf(s record.Set) []string {
+	if s.Key() == v.now {
+		return v.texts
+	}
+	texts := make([]string, len(s.Data))
+	for i, d := range s.Data {
+		texts[i] = strings.Join(d.Texts(), "")
+	}
+	return texts
 }
 
 // at reports whether a name has records of a type.
@@ -154,6 +192,7 @@ func Check(z Zone) []Found {
 	for _, table := range tables {
 		for i := range table {
 			f := &finder{rule: &table[i]}
+			f.speak = f.say
 			all = append(all, f)
 			switch {
 			case f.rule.zone != nil:
@@ -166,19 +205,23 @@ func Check(z Zone) []Found {
 			}
 		}
 	}
-	for set := range z.Contents.Sets() {
-		if set.Type == record.NS && set.Name != z.Name {
-			v.cuts = append(v.cuts, set.Key())
+	for i, r := range z.Contents.Records() {
+		if r.Type == record.NS && r.Name != z.Name && (i == 0 || len(v.cuts) == 0 || v.cuts[len(v.cuts)-1] != r.Key()) {
+			v.cuts = append(v.cuts, r.Key())
 		}
 	}
-	for set := range z.Contents.Sets() {
+	for records := z.Contents.Records(); len(records) > 0; {
+		end := record.EndOfSet(records, 0)
+		set := v.look(records[:end])
 		for _, f := range every {
-			f.rule.set(v, set, f.say)
+			f.rule.set(v, set, f.speak)
 		}
 		for _, f := range byType[set.Type] {
-			f.rule.set(v, set, f.say)
+			f.rule.set(v, set, f.speak)
 		}
+		records = records[end:]
 	}
+	v.now = record.Key{}
 	for _, f := range whole {
 		f.rule.zone(v, f.say)
 	}
@@ -203,12 +246,16 @@ func Check(z Zone) []Found {
 // finder gathers what one rule finds.
 type finder struct {
 	rule  *rule
+	speak sayer
 	found []Found
 }
 
 func (f *finder) say(key record.Key, message string, fix ...Edit) {
 	if len(f.found) == mostFound {
 		return
+	}
+	for i, e := range fix { // the set that is looked at is overwritten by the next one
+		fix[i].Before.Data, fix[i].After.Data = slices.Clone(e.Before.Data), slices.Clone(e.After.Data)
 	}
 	f.found = append(f.found, Found{Finding: finding.Finding{Code: f.rule.Code, Severity: f.rule.Severity, Subject: key.String(),
 		Message: message, Remedy: f.rule.Remedy}, Key: key, Fix: fix})

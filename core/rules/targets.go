@@ -83,8 +83,8 @@ var pointing = []record.Type{record.NS, record.MX, record.SRV, record.CNAME, rec
 // eachTarget calls a rule for each name that a set points at; the root, which says "none" (RFC 7505, RFC 2782), is none.
 func eachTarget(do func(*view, record.Set, dnsname.Name, sayer)) func(*view, record.Set, sayer) {
 	return func(v *view, s record.Set, say sayer) {
-		for _, d := range s.Data {
-			if t := d.Target(s.Type); !t.IsZero() && !t.IsRoot() {
+		for _, t := range v.targets {
+			if !t.IsZero() && !t.IsRoot() {
 				do(v, s, t, say)
 			}
 		}
@@ -116,8 +116,8 @@ func (v *view) withoutZone(name dnsname.Name) (dnsname.Name, bool) {
 }
 
 func atCNAME(v *view, s record.Set, say sayer) {
-	for _, d := range s.Data {
-		if t := d.Target(s.Type); t.IsAtOrBelow(v.Name) && !v.at(t, record.CNAME).IsZero() {
+	for _, t := range v.targets {
+		if t.IsAtOrBelow(v.Name) && !v.at(t, record.CNAME).IsZero() {
 			say(s.Key(), fmt.Sprintf("%s is a CNAME to %s.", t.Unicode(), v.at(t, record.CNAME).Data[0].Target(record.CNAME).Unicode()))
 		}
 	}

@@ -48,6 +48,9 @@ var valueRules = []rule{
 		}},
 	{Rule: Rule{"repeated-record", finding.Notice, "The same record is written more than once; it counts once.", "Take the repetitions out."},
 		zone: func(v *view, say sayer) {
+			if len(v.Written) == v.Contents.Len() {
+				return
+			}
 			eachRepetition(v.Written, func(a, b record.Record) {
 				if a.TTL == b.TTL {
 					say(a.Key(), fmt.Sprintf("%s is written more than once.", a.Data))
@@ -56,6 +59,9 @@ var valueRules = []rule{
 		}},
 	{Rule: Rule{"unequal-ttls", finding.Warning, "The records of one set have different TTLs, which a set cannot have (RFC 2181 section 5.2); the least one counts.", "Write the same TTL at each."},
 		zone: func(v *view, say sayer) {
+			if len(v.Written) == v.Contents.Len() && sumOfTTLs(v.Written) == sumOfTTLs(v.Contents.Records()) {
+				return // the least of a set counts, so that the sum would be less
+			}
 			first := map[record.Key]uint32{}
 			said := map[record.Key]bool{}
 			for _, r := range v.Written {
@@ -71,9 +77,9 @@ var valueRules = []rule{
 		}},
 	{Rule: Rule{"curly-quotes", finding.Warning, "A text has curly quotes, a no-break space or a character that cannot be seen, as word processors put them in.", "Type the text anew with plain quotes and blanks."},
 		types: txt,
-		set: func(_ *view, s record.Set, say sayer) {
-			for _, d := range s.Data {
-				if i := strings.IndexFunc(strings.Join(d.Texts(), ""), fromWordProcessor); i >= 0 {
+		set: func(v *view, s record.Set, say sayer) {
+			for _, text := range v.texts {
+				if strings.ContainsFunc(text, fromWordProcessor) {
 					say(s.Key(), "The text has a quote, blank or invisible character that a word processor made.", plainText(s))
 					return
 				}
@@ -81,9 +87,9 @@ var valueRules = []rule{
 		}},
 	{Rule: Rule{"quotes-in-text", finding.Warning, "A text begins and ends with a quote that is part of it: it was pasted with its quotes, probably.", "Leave the outer quotes out."},
 		types: txt,
-		set: func(_ *view, s record.Set, say sayer) {
-			for _, d := range s.Data {
-				if text := strings.Join(d.Texts(), ""); len(text) > 1 && text[0] == '"' && text[len(text)-1] == '"' {
+		set: func(v *view, s record.Set, say sayer) {
+			for _, text := range v.texts {
+				if len(text) > 1 && text[0] == '"' && text[len(text)-1] == '"' {
 					say(s.Key(), "The quotes are part of the text.")
 				}
 			}
@@ -143,6 +149,13 @@ var valueRules = []rule{
 }
 
 var portLabel = regexp.MustCompile(`^_(\*|[0-9]{1,5})$`)
+
+func sumOfTTLs(records []record.Record) (sum uint64) {
+	for _, r := range records {
+		sum += uint64(r.TTL)
+	}
+	return sum
+}
 
 func withTTL(s record.Set, ttl uint32) Edit {
 	after := s

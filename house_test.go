@@ -6,8 +6,10 @@ import (
 	"go/parser"
 	"go/token"
 	"io/fs"
+	"os"
 	"path"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -114,4 +116,52 @@ func TestOneDoor(t *testing.T) {
 			return true
 		})
 	}
+}
+
+// Every code of a finding that the source gives is in docs/findings.md, with what it means and what to do.
+func TestEveryCodeIsDocumented(t *testing.T) {
+	guide, err := os.ReadFile("docs/findings.md")
+	require.NoError(t, err)
+	code := regexp.MustCompile("^[a-z]+(-[a-z]+)+$")
+	severities := []string{"Error", "Warning", "Notice"}
+	found := 0
+	check := func(e ast.Expr) {
+		if lit, ok := e.(*ast.BasicLit); ok && lit.Kind == token.STRING {
+			if text, _ := strconv.Unquote(lit.Value); code.MatchString(text) {
+				found++
+				assert.Contains(t, string(guide), "| `"+text+"` |")
+			}
+		}
+	}
+	isSeverity := func(e ast.Expr) bool {
+		sel, ok := e.(*ast.SelectorExpr)
+		return ok && slices.Contains(severities, sel.Sel.Name)
+	}
+	for name, file := range sources(t) {
+		if !strings.HasPrefix(name, "core/") && !strings.HasPrefix(name, "service/") {
+			continue
+		}
+		ast.Inspect(file, func(n ast.Node) bool {
+			switch n := n.(type) {
+			case *ast.KeyValueExpr: // Code: "x"
+				if key, ok := n.Key.(*ast.Ident); ok && key.Name == "Code" {
+					check(n.Value)
+				}
+			case *ast.CallExpr: // say("x", finding.Error, …)
+				for i := 1; i < len(n.Args); i++ {
+					if isSeverity(n.Args[i]) {
+						check(n.Args[i-1])
+					}
+				}
+			case *ast.CompositeLit: // {"x", finding.Error, …}
+				for i := 1; i < len(n.Elts); i++ {
+					if isSeverity(n.Elts[i]) {
+						check(n.Elts[i-1])
+					}
+				}
+			}
+			return true
+		})
+	}
+	assert.Greater(t, found, 90)
 }

@@ -16,6 +16,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"beacon/console"
+	"beacon/core/definition"
 	"beacon/core/dnsname"
 	"beacon/service"
 )
@@ -39,6 +40,7 @@ func New(svc *service.Service, log *slog.Logger) http.Handler {
 	}
 	document := openAPI(routes())
 	engine.GET(Base+"/openapi.json", func(c *gin.Context) { c.JSON(http.StatusOK, document) })
+	engine.GET("/schemas/definition.json", func(c *gin.Context) { c.Data(http.StatusOK, "application/schema+json", definition.Schema) })
 	engine.GET("/healthz", func(c *gin.Context) { c.String(http.StatusOK, "ok\n") })
 	engine.GET("/readyz", func(c *gin.Context) {
 		if err := svc.Ready(c.Request.Context()); err != nil {

@@ -27,13 +27,13 @@ func TestMain(m *testing.M) { storetest.Main(m) }
 
 // site is an API with one person, who is signed in.
 type site struct {
-	t        *testing.T
+	t        testing.TB
 	settings service.Settings
 	handler  http.Handler
 	token    string
 }
 
-func newSite(t *testing.T) *site {
+func newSite(t testing.TB) *site {
 	t.Helper()
 	s := &site{t: t, settings: newSettings(t)}
 	svc := s.open()
@@ -55,7 +55,7 @@ func (s *site) open() *service.Service {
 	return svc
 }
 
-func newSettings(t *testing.T) service.Settings {
+func newSettings(t testing.TB) service.Settings {
 	t.Helper()
 	w := practicetest.Start(t, 1)
 	dir := t.TempDir()

@@ -105,3 +105,34 @@ test('script time in each frame while events stream in', async () => {
     await page.context().close()
   }
 })
+
+test('ten thousand records: from the click to the page, and scrolling', async () => {
+  const buoys = 'buoys.example'
+  const text = '$TTL 3600\n' + Array.from({ length: 10_000 }, (_, i) => `buoy-${String(i).padStart(5, '0')} A 198.51.100.${i % 250}\n`).join('')
+  await call('POST', `/zones/${buoys}/imports`, { file: 'buoys.zone', text, dry_run: false })
+  const page = await signedIn()
+  const opened: number[] = []
+  for (let i = 0; i < 5; i++) {
+    await page.goto(`${address}/domains/${buoys}/history`)
+    await page.getByText('10000 records').waitFor()
+    const begun = performance.now()
+    await page.getByRole('link', { name: 'Records' }).click()
+    await page.getByRole('button', { name: /buoy-00005/ }).waitFor()
+    opened.push(performance.now() - begun)
+  }
+  await page.mouse.move(640, 600)
+  await browser.startTracing(page, { categories: ['devtools.timeline', 'v8'] })
+  await page.evaluate(() => {
+    const again = () => requestAnimationFrame(again)
+    again()
+  })
+  for (let i = 0; i < 150; i++) await page.mouse.wheel(0, 400)
+  await page.waitForTimeout(500)
+  const trace = JSON.parse((await browser.stopTracing()).toString()) as { traceEvents: TraceEvent[] }
+  const frames = perFrame(trace.traceEvents)
+  const top = await page.evaluate(() => Math.round(window.scrollY))
+  console.log(
+    `console: 10000 records usable ${opened.map((ms) => Math.round(ms)).sort((a, b) => a - b).join(', ')} ms after the click; while scrolling ${top} px script in a frame p50 ${frames[Math.floor(frames.length * 0.5)]!.toFixed(1)} ms, p95 ${frames[Math.floor(frames.length * 0.95)]!.toFixed(1)} ms (${frames.length} frames)`,
+  )
+  await page.context().close()
+})

@@ -31,6 +31,7 @@ type site struct {
 	settings service.Settings
 	handler  http.Handler
 	token    string
+	tag      string // for If-Match
 }
 
 func newSite(t testing.TB) *site {
@@ -71,6 +72,9 @@ func (s *site) ask(method, path, body string) (int, http.Header, map[string]any)
 	req := httptest.NewRequest(method, path, strings.NewReader(body))
 	if s.token != "" {
 		req.Header.Set("Authorization", "Bearer "+s.token)
+	}
+	if s.tag != "" {
+		req.Header.Set("If-Match", s.tag)
 	}
 	rec := httptest.NewRecorder()
 	s.handler.ServeHTTP(rec, req)
@@ -270,4 +274,37 @@ func matches(t *testing.T, where string, value any, schema, all map[string]any) 
 	case "boolean":
 		assert.IsType(t, true, value, where)
 	}
+}
+
+// Whoever changes a draft says which one they looked at.
+func TestDraftsAskForTheTag(t *testing.T) {
+	s := newSite(t)
+	text := "zones:\n  tidepool.example:\n    records: |\n      www A 192.0.2.1\n"
+	body, err := json.Marshal(map[string]any{"files": []map[string]string{{"name": "x", "text": text}}, "dry_run": false, "lead": false, "why": ""})
+	require.NoError(t, err)
+	status, _, _ := s.ask("POST", Base+"/definitions", string(body))
+	require.Equal(t, http.StatusOK, status)
+	path := Base + "/zones/tidepool.example/draft"
+	status, h, seen := s.ask("GET", path, "")
+	require.Equal(t, http.StatusOK, status)
+	assert.Equal(t, `"`+seen["tag"].(string)+`"`, h.Get("ETag"))
+	change := `{"records":[{"before":null,"after":{"name":"cam.tidepool.example.","ttl":60,"type":"A","data":"192.0.2.7"}}],"sets":[],"undo":[]}`
+	for _, c := range []struct {
+		tag    string
+		status int
+	}{{"", http.StatusPreconditionRequired}, {`"9.9"`, http.StatusPreconditionFailed}, {h.Get("ETag"), http.StatusOK}, {h.Get("ETag"), http.StatusPreconditionFailed}} {
+		s.tag = c.tag
+		status, h, _ := s.ask("POST", path+"/edits", change)
+		assert.Equal(t, c.status, status, c.tag)
+		if status == http.StatusOK {
+			assert.NotEqual(t, c.tag, h.Get("ETag"))
+		}
+	}
+	_, _, paste := s.ask("POST", Base+"/zones/tidepool.example/recognitions", `{"text":"pier A 192.0.2.9","ttl":60}`)
+	assert.Len(t, paste["items"], 1)
+	status, _, problem := s.ask("POST", Base+"/zones/tidepool.example/data", `{"type":"MX","fields":{"preference":"x","host":"a"}}`)
+	assert.Equal(t, http.StatusUnprocessableEntity, status)
+	assert.Contains(t, problem["detail"], "no number from 0 to 65535")
+	_, _, joined := s.ask("POST", Base+"/zones/tidepool.example/data", `{"type":"MX","fields":{"preference":"5","host":"mail"}}`)
+	assert.Equal(t, "5 mail.tidepool.example.", joined["data"])
 }

@@ -2,20 +2,21 @@
 import type { DnsRecord } from '../api/types'
 import { relative } from './text'
 
-export function RecordLines({ zone, added, removed }: { zone: string; added: DnsRecord[]; removed: DnsRecord[] }) {
+/** From names the kit that each added record comes from. */
+export function RecordLines({ zone, added, removed, from = [] }: { zone: string; added: DnsRecord[]; removed: DnsRecord[]; from?: string[] }) {
   return (
     <ul className="overflow-hidden rounded-key border border-line">
       {removed.map((r, i) => (
         <Line key={'-' + i} sign="−" word="removed" record={r} zone={zone} tone="bg-wrong-wash" />
       ))}
       {added.map((r, i) => (
-        <Line key={'+' + i} sign="+" word="added" record={r} zone={zone} tone="bg-settled-wash" />
+        <Line key={'+' + i} sign="+" word="added" record={r} zone={zone} tone="bg-settled-wash" from={from[i]} />
       ))}
     </ul>
   )
 }
 
-function Line({ sign, word, record: r, zone, tone }: { sign: string; word: string; record: DnsRecord; zone: string; tone: string }) {
+function Line({ sign, word, record: r, zone, tone, from }: { sign: string; word: string; record: DnsRecord; zone: string; tone: string; from?: string }) {
   return (
     <li className={`data grid grid-cols-[1rem_1fr_auto] gap-x-3 border-b border-line px-3 py-1 last:border-0 sm:grid-cols-[1rem_12rem_4rem_1fr] ${tone}`}>
       <span aria-hidden="true" className="font-semibold">
@@ -26,7 +27,10 @@ function Line({ sign, word, record: r, zone, tone }: { sign: string; word: strin
         {relative(r.name, zone)} {r.type}
       </span>
       <span className="text-right">{r.ttl}</span>
-      <span className="max-sm:col-span-2 max-sm:col-start-2">{r.data}</span>
+      <span className="max-sm:col-span-2 max-sm:col-start-2">
+        {r.data}
+        {from && <span className="font-sans"> (kit {from})</span>}
+      </span>
     </li>
   )
 }

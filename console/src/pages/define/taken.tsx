@@ -20,7 +20,7 @@ export function Taken({ defined: d }: { defined: Defined }) {
         <details className="mt-2" open={d.added.length + d.removed.length <= 40}>
           <summary className="font-semibold text-accent">The records</summary>
           <div className="mt-2">
-            <RecordLines zone={d.zone} added={d.added} removed={d.removed} />
+            <RecordLines zone={d.zone} added={d.added} removed={d.removed} from={d.from} />
           </div>
         </details>
       )}

@@ -74,7 +74,7 @@ var acts = []act{
 	{"", "record add saltmarsh-ferries.example pier-cam-2 A 198.51.100.18 --ttl 1m --now --why second-camera", 0, []string{`\+ pier-cam-2 A`, "is what it should contain", "done"}},
 	{"", "zone history saltmarsh-ferries.example", 0, []string{"draft: second-camera"}},
 	{"All of it is in the logbook.", "domains", 0, []string{"settled"}},
-	{"", "logbook --limit 12", 0, []string{"host.visible", "sync.done"}},
+	{"", "logbook --limit 12", 0, []string{"zone.taken-over", "draft.accepted", "sync.done"}},
 }
 
 // Tour goes through the scenario on a fresh stage, prints each command and what came back, and fails at the first

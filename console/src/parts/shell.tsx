@@ -34,7 +34,7 @@ export function Shell() {
               key={p.to}
               to={p.to}
               className={({ isActive }) =>
-                `flex-1 rounded-key px-3 py-2 text-center font-semibold lg:flex-none lg:text-left ${isActive ? 'bg-deep-700 text-white shadow-[inset_0_-3px_var(--color-lamp-400)] lg:shadow-[inset_3px_0_var(--color-lamp-400)]' : 'text-deep-100 hover:bg-deep-800'}`
+                `flex-1 rounded-key px-1.5 py-2 text-center font-semibold sm:px-3 lg:flex-none lg:text-left ${isActive ? 'bg-deep-700 text-white shadow-[inset_0_-3px_var(--color-lamp-400)] lg:shadow-[inset_3px_0_var(--color-lamp-400)]' : 'text-deep-100 hover:bg-deep-800'}`
               }
             >
               {p.label}

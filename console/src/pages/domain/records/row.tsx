@@ -1,4 +1,5 @@
 // One record, what is found about it, and the way to change it.
+import { memo } from 'react'
 import { Link } from 'react-router'
 import { Lamp, type Light } from '../../../parts/lamp'
 import { plain } from '../../../parts/text'
@@ -8,16 +9,18 @@ import type { Change } from './records'
 import { gravest, type Row } from './rows'
 import { columns } from './table'
 
-type RowProps = { row: Row; zone: string; at: number; buttonId: string; follows: boolean; open: boolean; toggle: () => void; change?: Change; busy: boolean }
+type RowProps = { row: Row; zone: string; at: number; buttonId: string; follows: boolean; open: boolean; toggle: (row: string, from: string, isOpen: boolean) => void; change?: Change; busy: boolean }
 
 const lights: Record<string, Light> = { error: 'wrong', warning: 'settling', notice: 'none' }
 const tones = { same: '', added: 'bg-settled-wash', removed: 'bg-wrong-wash' }
 
-export function RowLine({ row, zone, at, buttonId, follows, open, toggle, change, busy }: RowProps) {
+/** Drawn anew only where something about it has changed: scrolling draws the rows that come. */
+export const RowLine = memo(function RowLine({ row, zone, at, buttonId, follows, open, toggle, change, busy }: RowProps) {
   const { record: r, state, findings } = row
   const worst = gravest(findings)
   const label = state === 'removed' ? 'Put it back' : open ? 'Close' : worst ? 'Look' : 'Edit'
-  const act = state === 'removed' ? () => change?.({ records: [{ before: null, after: r }] }) : toggle
+  const close = () => toggle(row.id, buttonId, open)
+  const act = state === 'removed' ? () => change?.({ records: [{ before: null, after: r }] }) : close
   return (
     <>
       <div
@@ -54,6 +57,7 @@ export function RowLine({ row, zone, at, buttonId, follows, open, toggle, change
             <button
               type="button"
               id={buttonId}
+              aria-label={`${label} ${row.name} ${r.type} ${r.data}`}
               data-row={at}
               aria-expanded={state === 'removed' ? undefined : open}
               disabled={busy && state === 'removed'}
@@ -61,10 +65,6 @@ export function RowLine({ row, zone, at, buttonId, follows, open, toggle, change
               className="min-h-7 min-w-12 rounded-key px-2 text-fine font-semibold text-accent hover:bg-sunken"
             >
               {label}
-              <span className="sr-only">
-                {' '}
-                {row.name} {r.type} {r.data}
-              </span>
             </button>
           )}
         </span>
@@ -73,10 +73,10 @@ export function RowLine({ row, zone, at, buttonId, follows, open, toggle, change
         <div role="row" className="border-b border-line-strong bg-sunken p-3">
           <div role="cell" aria-colspan={5}>
             {findings.length > 0 && <Offers findings={findings} zone={zone} change={change} busy={busy} />}
-            {change && <Editor zone={zone} record={r} change={change} busy={busy} close={toggle} />}
+            {change && <Editor zone={zone} record={r} change={change} busy={busy} close={close} />}
           </div>
         </div>
       )}
     </>
   )
-}
+})

@@ -1,6 +1,6 @@
 // The table of records: thousands of them, of which only those are drawn that one looks at.
 import { useWindowVirtualizer } from '@tanstack/react-virtual'
-import { useDeferredValue, useEffect, useId, useLayoutEffect, useMemo, useRef, useState } from 'react'
+import { useCallback, useDeferredValue, useEffect, useId, useLayoutEffect, useMemo, useRef, useState } from 'react'
 import { useHosts } from '../../../api/hooks'
 import type { DnsRecord, Draft } from '../../../api/types'
 import { Key, Plate } from '../../../parts/kit'
@@ -15,6 +15,11 @@ type TableProps = { zone: string; items: DnsRecord[]; draft?: Draft; change?: Ch
 
 export const columns = 'sm:grid-cols-[minmax(8rem,14rem)_5rem_4.5rem_1fr_6.5rem]'
 
+const lineHeight = () => 37
+
+/** On a wide screen a row with less text than this takes one line, and need not be measured. */
+const oneLine = 70
+
 export function Table({ zone, items, draft, change, busy, paste }: TableProps) {
   const hosts = useHosts()
   const [text, type] = useState('')
@@ -25,11 +30,13 @@ export function Table({ zone, items, draft, change, busy, paste }: TableProps) {
   const following = useMemo(() => new Set(hosts.data?.items.map((h) => h.name)), [hosts.data])
   const found = useMemo(() => (wanted === '' ? rows : rows.filter((r) => r.text.includes(wanted))), [rows, wanted])
   const missing = useMemo(() => unplaced(rows, draft?.findings ?? []), [rows, draft])
+  const wide = window.innerWidth >= 1000
   const list = useRef<HTMLDivElement>(null)
   const [top, setTop] = useState(0)
   const [moved, setMoved] = useState(0) // something above the list changed its height
   useLayoutEffect(() => setTop((list.current?.getBoundingClientRect().top ?? 0) + window.scrollY), [missing.length, open, draft, moved])
-  const virtual = useWindowVirtualizer({ count: found.length, estimateSize: () => 37, overscan: 12, scrollMargin: top, getItemKey: (i) => found[i]!.id })
+  const keyOf = useCallback((i: number) => found[i]!.id, [found]) // another function would mean other rows, and all of them measured anew
+  const virtual = useWindowVirtualizer({ count: found.length, estimateSize: lineHeight, overscan: 8, useFlushSync: false, scrollMargin: top, getItemKey: keyOf })
   const focus = useRef('')
   useEffect(() => {
     if (focus.current && open === '') document.getElementById(focus.current)?.focus()
@@ -44,10 +51,11 @@ export function Table({ zone, items, draft, change, busy, paste }: TableProps) {
     virtual.scrollToIndex(next)
     requestAnimationFrame(() => document.getElementById(`${id}-${next}`)?.focus())
   }
-  function close(from: string) {
+  const close = useCallback((from: string) => {
     focus.current = from
     setOpen('')
-  }
+  }, [])
+  const toggle = useCallback((row: string, from: string, isOpen: boolean) => (isOpen ? close(from) : setOpen(row)), [close])
   const shown = found.length === rows.length ? count(rows.length, 'record') : `${found.length} of ${count(rows.length, 'record')}`
   return (
     <Plate title="What it should contain" aside={<span aria-live="polite">{shown}</span>}>
@@ -98,8 +106,9 @@ export function Table({ zone, items, draft, change, busy, paste }: TableProps) {
         <div role="rowgroup" ref={list} className="relative" style={{ height: virtual.getTotalSize() }}>
           {virtual.getVirtualItems().map((v) => {
             const row = found[v.index]!
+            const short = wide && row.text.length < oneLine && open !== row.id // its height is known
             return (
-              <div key={v.key} ref={virtual.measureElement} data-index={v.index} className="absolute top-0 left-0 w-full" style={{ transform: `translateY(${v.start - top}px)` }}>
+              <div key={v.key} ref={short ? undefined : virtual.measureElement} data-index={v.index} className="absolute top-0 left-0 w-full" style={{ transform: `translateY(${v.start - top}px)` }}>
                 <RowLine
                   row={row}
                   zone={zone}
@@ -107,7 +116,7 @@ export function Table({ zone, items, draft, change, busy, paste }: TableProps) {
                   buttonId={`${id}-${v.index}`}
                   follows={following.has(row.record.name) && (row.record.type === 'A' || row.record.type === 'AAAA')}
                   open={open === row.id}
-                  toggle={() => (open === row.id ? close(`${id}-${v.index}`) : setOpen(row.id))}
+                  toggle={toggle}
                   change={change}
                   busy={busy}
                 />

@@ -48,7 +48,7 @@ check: need-go
 
 bench: need-tests console
 	@$(GO) test -run '^$$' -bench . -benchtime 3x -timeout 30m ./core/... | grep -E '^(Benchmark|pkg)' | scripts/bench-table
-	@$(GO) test -run '^$$' -bench . -timeout 30m ./resolve ./store | grep -E '^(Benchmark|pkg)' | scripts/bench-table
+	@$(GO) test -run '^$$' -bench . -timeout 30m ./resolve ./store ./api | grep -E '^(Benchmark|pkg)' | scripts/bench-table
 	@$(GO) test -run '^$$' -bench Console -benchtime 1x ./e2e | grep -E '^(FAIL|console:)'
 
 # Long fault runs, some minutes.
@@ -60,6 +60,7 @@ fuzz: need-go
 	$(GO) test -run '^$$' -fuzz FuzzParseData -fuzztime 1m ./core/record
 	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1m ./core/zonefile
 	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1m ./core/definition
+	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1m ./core/paste
 
 # The tour's output and the pictures in docs/, made from the demo.
 docs: screenshots

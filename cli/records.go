@@ -264,7 +264,7 @@ func (a *app) recordPasteCommand() *cobra.Command {
 				return misuse("%s", err)
 			}
 			from := a.in
-			if len(args) == 2 {
+			if len(args) == 2 && args[1] != "-" {
 				file, err := os.Open(args[1])
 				if err != nil {
 					return misuse("%s", err)
@@ -415,12 +415,19 @@ func (a *app) recordListCommand() *cobra.Command {
 					kept = append(kept, r)
 				}
 			}
+			var d service.Draft
+			if err := a.call("GET", "/zones/"+plain(zone)+"/draft", nil, &d); err != nil {
+				return err
+			}
 			return a.show(kept, func() {
 				var rows [][]string
 				for _, r := range kept {
-					rows = append(rows, []string{shown(r.Name, zone), fmt.Sprint(r.TTL), r.Type.String(), string(r.Data)})
+					rows = append(rows, []string{shown(r.Name, zone), fmt.Sprint(r.TTL), r.Type.String(), d.From[r.Key().String()], string(r.Data)})
 				}
-				a.table([]string{"NAME", "TTL", "TYPE", "DATA"}, rows)
+				a.table([]string{"NAME", "TTL", "TYPE", "KIT", "DATA"}, rows)
+				if len(d.Edits) > 0 {
+					a.printf("The draft changes some of it: beacon draft show %s\n", plain(zone))
+				}
 			})
 		}}
 	c.Flags().StringVar(&name, "name", "", "only of this name")

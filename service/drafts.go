@@ -25,6 +25,7 @@ type Draft struct {
 	Removed  []record.Record   `json:"removed"`
 	Same     int               `json:"same"`
 	Findings []rules.Found     `json:"findings"` // what the rules say of the zone as it would be
+	From     map[string]string `json:"from"`     // the kit that a set comes from, by its name and type, for those that come from one
 	Overrun  []finding.Finding `json:"overrun"`  // edits of sets that were changed meanwhile
 	contents record.Contents   // as it would be
 	edits    []store.DraftEdit
@@ -79,6 +80,12 @@ func (s *Service) draftOf(tx *store.Tx, z store.Zone) (d Draft, err error) {
 		if base, err = tx.Contents(rev.ID); err != nil {
 			return d, err
 		}
+		if d.From, err = tx.Origins(rev.ID); err != nil {
+			return d, err
+		}
+	}
+	if d.From == nil {
+		d.From = map[string]string{}
 	}
 	d.Tag = draftTag(z, d.Revision)
 	if d.edits, err = tx.DraftEdits(z.ID); err != nil {

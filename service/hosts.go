@@ -147,7 +147,7 @@ func (s *Service) RemoveHost(ctx context.Context, name dnsname.Name) error {
 		if err != nil {
 			return err
 		}
-		if err := tx.RemoveHost(h.ID); err != nil {
+		if err := tx.RemoveHost(h); err != nil {
 			return err
 		}
 		return tx.Log(actor(ctx), "host.removed", name.String(), "it stood at "+addressText(h.At()))

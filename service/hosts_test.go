@@ -76,6 +76,8 @@ func TestHostFollowsItsReports(t *testing.T) {
 	h.define("heron-main", "@ A 192.0.2.2\ncam 60 A 192.0.2.9") // accepted, not written: no report may write it
 
 	assert.Equal(t, dynaddr.Accepted, h.report(token, "198.51.100.7", "").Outcome)
+	assert.Equal(t, []string{"cam.saltmarsh-ferries.example A"}, h.found(service.SearchRequest{Text: "198.51.100.7"}), "who stands there is found by what was reported")
+	assert.Empty(t, h.found(service.SearchRequest{Text: "192.0.2.9"}))
 	v := h.arrived()
 	assert.Equal(t, "198.51.100.7", v.V4)
 	require.Len(t, v.Last.Arrivals, 1)
@@ -111,6 +113,7 @@ func TestHostFollowsItsReports(t *testing.T) {
 
 	// Let go, the name goes back to its definition with the next sync, and its token is nobody's.
 	require.NoError(t, h.RemoveHost(ctx, cam))
+	assert.Len(t, h.found(service.SearchRequest{Text: "192.0.2.9"}), 1)
 	_, err = h.Report(ctx, token, service.AddressReport{V4: "198.51.100.9"})
 	assert.Equal(t, service.NotSignedIn, asProblem(t, err).Kind)
 	require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)

@@ -40,6 +40,7 @@ type ReplacedZone struct {
 	Zone     dnsname.Name      `json:"zone"`
 	Revision uint32            `json:"revision"` // 0 in a dry run
 	Steps    []store.SetChange `json:"steps"`
+	count    int               // records that change
 }
 
 // mostReplaced bounds the records of one operation.
@@ -82,7 +83,7 @@ func (s *Service) Replace(ctx context.Context, r ReplaceRequest) (out Replaced, 
 				continue
 			}
 			refused = append(refused, rules.Errors(s.judge(rules.Zone{Name: name, Contents: contents}))...)
-			out.Records += len(byZone[name])
+			out.Records += one.count
 			if !r.DryRun && len(refused) == 0 {
 				rev, _, err := s.revise(ctx, tx, z, accepted{contents: contents, source: "operation", why: r.Why})
 				if err != nil {
@@ -191,7 +192,7 @@ func (r ReplaceRequest) replaceIn(tx *store.Tx, z store.Zone, found []record.Rec
 			order = append(order, rec.Key())
 		}
 		i := slices.Index(set.Data, rec.Data)
-		if i < 0 { // the rows are behind the revision: it was changed a moment ago
+		if i < 0 { // a reported address, or the rows are behind the revision: it was changed a moment ago
 			continue
 		}
 		data := slices.Clone(set.Data)
@@ -204,6 +205,7 @@ func (r ReplaceRequest) replaceIn(tx *store.Tx, z store.Zone, found []record.Rec
 		if r.TTL != nil {
 			ttl = *r.TTL
 		}
+		one.count++
 		changed[rec.Key()] = record.NewSet(set.Name, set.Type, ttl, data...)
 	}
 	var put []record.Set

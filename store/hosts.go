@@ -85,8 +85,11 @@ func (t *Tx) LockHost(id uint64) (h Host, err error) {
 }
 
 // RemoveHost forgets a host, its token and its reports.
-func (t *Tx) RemoveHost(id uint64) error {
-	return t.db.Exec("DELETE FROM hosts WHERE id = ?", id).Error
+func (t *Tx) RemoveHost(h Host) error {
+	if err := t.db.Exec("DELETE FROM hosts WHERE id = ?", h.ID).Error; err != nil {
+		return err
+	}
+	return t.rowsWithoutHost(h)
 }
 
 // SawHost notes that a host has reported, where that was not noted within the last minute.
@@ -143,7 +146,14 @@ func (t *Tx) AcceptReport(r Report, now dynaddr.Addresses, placements []Placemen
 			return err
 		}
 	}
-	return t.db.Exec("UPDATE hosts SET v4 = ?, v6 = ?, report_id = ?, seen_at = ? WHERE id = ?", addrOctets(now.V4), addrOctets(now.V6), r.ID, at, r.HostID).Error
+	if err := t.db.Exec("UPDATE hosts SET v4 = ?, v6 = ?, report_id = ?, seen_at = ? WHERE id = ?", addrOctets(now.V4), addrOctets(now.V6), r.ID, at, r.HostID).Error; err != nil {
+		return err
+	}
+	var h Host
+	if err := t.db.Where("id = ?", r.HostID).Take(&h).Error; err != nil {
+		return err
+	}
+	return t.rowsOfHost(h)
 }
 
 func addrOctets(a netip.Addr) any {

@@ -9,6 +9,7 @@ import (
 
 	"gorm.io/gorm/clause"
 
+	"beacon/core/dynaddr"
 	"beacon/core/record"
 )
 
@@ -33,7 +34,7 @@ func (t *Tx) followRows(zone Zone, revisionID uint64) error {
 			if err := t.moveRows(zone.ID, added, removed); err != nil {
 				return err
 			}
-			return t.db.Exec("UPDATE zones SET rows_revision_id = ? WHERE id = ?", revisionID, zone.ID).Error
+			return t.rowsShow(zone.ID, revisionID)
 		}
 	}
 	if zone.RevisionID == nil {
@@ -43,7 +44,7 @@ func (t *Tx) followRows(zone Zone, revisionID uint64) error {
 			if err := t.moveRows(zone.ID, c.Records(), nil); err != nil {
 				return err
 			}
-			return t.db.Exec("UPDATE zones SET rows_revision_id = ? WHERE id = ?", revisionID, zone.ID).Error
+			return t.rowsShow(zone.ID, revisionID)
 		}
 	}
 	return t.Enqueue(JobRows, zone.ID, t.now())
@@ -106,8 +107,48 @@ func (p RowsPlan) Pieces() (list []RowsPlan) {
 func (t *Tx) MoveRows(p RowsPlan) error { return t.moveRows(p.ZoneID, p.Added, p.Removed) }
 
 // RowsShow notes that the rows of a zone show a revision.
-func (t *Tx) RowsShow(p RowsPlan) error {
-	return t.db.Exec("UPDATE zones SET rows_revision_id = ? WHERE id = ?", p.RevisionID, p.ZoneID).Error
+func (t *Tx) RowsShow(p RowsPlan) error { return t.rowsShow(p.ZoneID, p.RevisionID) }
+
+func (t *Tx) rowsShow(zoneID, revisionID uint64) error {
+	hosts, err := t.HostsOf(zoneID)
+	if err != nil {
+		return err
+	}
+	for _, h := range hosts {
+		if err := t.rowsOfHost(h); err != nil {
+			return err
+		}
+	}
+	return t.db.Exec("UPDATE zones SET rows_revision_id = ? WHERE id = ?", revisionID, zoneID).Error
+}
+
+// rowsOfHost puts the addresses that a host reported in the place of what the revision says of it.
+func (t *Tx) rowsOfHost(h Host) error {
+	for _, set := range dynaddr.Sets(h.Name(), h.TTL, h.At()) {
+		if err := t.db.Exec("DELETE FROM records WHERE zone_id = ? AND name_key = ? AND type = ?", h.ZoneID, octets(h.NameKey), uint16(set.Type)).Error; err != nil {
+			return err
+		}
+		if err := t.moveRows(h.ZoneID, set.Records(), nil); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// rowsWithoutHost puts back what the revision says of a name that follows no longer.
+func (t *Tx) rowsWithoutHost(h Host) error {
+	z, err := t.ZoneByID(h.ZoneID)
+	if err != nil || z.RowsID == nil {
+		return err
+	}
+	c, err := t.Contents(*z.RowsID)
+	if err != nil {
+		return err
+	}
+	if err := t.db.Exec("DELETE FROM records WHERE zone_id = ? AND name_key = ?", h.ZoneID, octets(h.NameKey)).Error; err != nil {
+		return err
+	}
+	return t.moveRows(h.ZoneID, c.At(h.Name()), nil)
 }
 
 func digestOf(d record.Data) []byte {

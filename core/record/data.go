@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"net/netip"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -201,6 +202,12 @@ func canonicalData(rr dns.RR) (Data, error) {
 	}
 	if text == "" {
 		return "", errors.New("the data is missing")
+	}
+	switch back.(type) {
+	case *dns.NSEC, *dns.NSEC3, *dns.CSYNC, *dns.NXT:
+		if slices.Contains(strings.Fields(text), "None") { // type 0, which has no name that could be read back
+			return "", errors.New("it lists type 0, which is none")
+		}
 	}
 	return Data(text), nil
 }

@@ -1,5 +1,5 @@
 import { describe, expect, test } from 'vitest'
-import { another, marked, moment, relative, span } from './text'
+import { another, marked, moment, relative, shown, span } from './text'
 
 const show = (name: string, wanted: string[]) =>
   marked(name, wanted)
@@ -47,3 +47,13 @@ test.each([
   ['b.example.', 'a.example.', 'b.example'],
   ['xa.example.', 'a.example.', 'xa.example'],
 ])('%s within %s is %s', (name, zone, want) => expect(relative(name, zone)).toBe(want))
+
+test('shows names in other scripts as people write them', () => {
+  expect(shown('xn--fhre-loa.example')).toBe('fähre.example')
+  expect(shown('xn--e1afmkfd.xn--80akhbyknj4f.example')).toBe('пример.испытание.example')
+  expect(shown('xn--n3h.example')).toBe('☃.example')
+  expect(relative('xn--fhre-loa.tide.example.', 'tide.example')).toBe('fähre')
+  expect(shown('xn--.example')).toBe('.example')
+  expect(shown('xn--99999999999.example')).toBe('xn--99999999999.example')
+  expect(shown('plain.example')).toBe('plain.example')
+})

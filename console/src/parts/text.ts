@@ -3,11 +3,45 @@
 /** A name without its final dot. */
 export const plain = (name: string) => (name === '.' ? name : name.replace(/\.$/, ''))
 
-/** A name within its zone: @ for the apex. */
+/** A name within its zone: @ for the apex. A-labels are shown as people write them. */
 export function relative(name: string, zone: string): string {
   const [n, z] = [plain(name), plain(zone)]
   if (n === z) return '@'
-  return n.endsWith('.' + z) ? n.slice(0, -z.length - 1) : n
+  return shown(n.endsWith('.' + z) ? n.slice(0, -z.length - 1) : n)
+}
+
+/** A name with its A-labels as U-labels (RFC 5891); what is no valid A-label stays as it is. */
+export const shown = (name: string) =>
+  name.includes('xn--') ? name.split('.').map((label) => (label.startsWith('xn--') ? (decoded(label.slice(4)) ?? label) : label)).join('.') : name
+
+/** What Punycode stands for (RFC 3492 section 6.2), or nothing where it is none. */
+function decoded(code: string): string | undefined {
+  const end = code.lastIndexOf('-')
+  const out = end > 0 ? [...code.slice(0, end)].map((c) => c.codePointAt(0)!) : []
+  let [n, i, bias] = [128, 0, 72]
+  for (let at = end > 0 ? end + 1 : 0; at < code.length; ) {
+    const from = i
+    for (let weight = 1, k = 36; ; k += 36) {
+      const digit = at < code.length ? 'abcdefghijklmnopqrstuvwxyz0123456789'.indexOf(code[at++]!.toLowerCase()) : -1
+      if (digit < 0) return undefined
+      i += digit * weight
+      const least = k <= bias ? 1 : k >= bias + 26 ? 26 : k - bias
+      if (digit < least) break
+      weight *= 36 - least
+      if (weight > 0xffffffff) return undefined
+    }
+    let delta = from === 0 ? Math.floor(i / 700) : (i - from) >> 1
+    const size = out.length + 1
+    delta += Math.floor(delta / size)
+    let k = 0
+    for (; delta > 455; k += 36) delta = Math.floor(delta / 35)
+    bias = k + Math.floor((36 * delta) / (delta + 38))
+    n += Math.floor(i / size)
+    i %= size
+    if (n > 0x10ffff) return undefined
+    out.splice(i++, 0, n)
+  }
+  return String.fromCodePoint(...out)
 }
 
 const two = (n: number) => String(n).padStart(2, '0')

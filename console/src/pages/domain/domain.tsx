@@ -3,7 +3,7 @@ import { NavLink, Outlet, useParams } from 'react-router'
 import { useCheck, useDomain } from '../../api/hooks'
 import { Key, PageHead, Shown, Trouble } from '../../parts/kit'
 import { standing, Tag } from '../../parts/lamp'
-import { plain } from '../../parts/text'
+import { plain, shown } from '../../parts/text'
 import { Passage } from './passage'
 
 const views = [
@@ -31,7 +31,7 @@ export function DomainPage() {
           return (
             <>
               <PageHead
-                title={name}
+                title={shown(name)}
                 lead={
                   <span className="flex flex-wrap items-center gap-2">
                     <Tag light={light}>{word}</Tag>

@@ -6,7 +6,7 @@ import type { Domain } from '../../api/types'
 import { Empty, PageHead, Plate, Shown } from '../../parts/kit'
 import { Lamp, standing } from '../../parts/lamp'
 import { EmptyHarbour } from '../../parts/pictures'
-import { plain, span } from '../../parts/text'
+import { plain, shown, span } from '../../parts/text'
 
 export function Domains() {
   const domains = useDomains()
@@ -48,7 +48,7 @@ function Row({ domain }: { domain: Domain }) {
         <Lamp light={light} size={26} />
         <div className="min-w-0 flex-1 basis-60">
           <Link to={`/domains/${plain(domain.name)}`} className="text-lead font-semibold wrap-anywhere after:absolute after:inset-0">
-            {plain(domain.name)}
+            {shown(plain(domain.name))}
           </Link>
           <p className="text-soft">{domain.label}</p>
         </div>

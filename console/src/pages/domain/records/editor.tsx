@@ -29,6 +29,13 @@ function Form({ zone, record, change, busy, close, forms }: EditorProps & { form
   const [values, setValues] = useState(() => (record ? split(form, record.data) : {}))
   const ordered = useMemo(() => [...often, ...forms.map((f) => f.type).filter((t) => !often.includes(t))], [forms])
 
+  const [other, setOther] = useState(() => !forms.some((f) => f.type === type))
+
+  function choose(value: string) {
+    setOther(value === 'other')
+    setType(value === 'other' ? '' : value)
+    setValues({})
+  }
   function submit(e: FormEvent) {
     e.preventDefault()
     const fields = Object.fromEntries(form.fields.map((f) => [f.name, values[f.name] ?? (f.choices?.[0]?.value || '')]))
@@ -50,12 +57,15 @@ function Form({ zone, record, change, busy, close, forms }: EditorProps & { form
           <input id={id + 'n'} autoFocus={!record} required value={name} onChange={(e) => setName(e.target.value)} spellCheck={false} autoCapitalize="none" className="field data" placeholder="www" aria-describedby={id + 'nx'} />
         </Labelled>
         <Labelled id={id + 't'} label="Type">
-          <select id={id + 't'} value={type} onChange={(e) => (setType(e.target.value), setValues({}))} className="field">
-            {!ordered.includes(type) && <option>{type}</option>}
+          <select id={id + 't'} value={other ? 'other' : type} onChange={(e) => choose(e.target.value)} className="field">
             {ordered.map((t) => (
               <option key={t}>{t}</option>
             ))}
+            <option value="other">another …</option>
           </select>
+          {other && (
+            <input aria-label="Another type" required value={type} onChange={(e) => setType(e.target.value.toUpperCase())} spellCheck={false} className="field data mt-1" placeholder="TYPE65280" />
+          )}
         </Labelled>
         <Labelled id={id + 'l'} label="TTL" explain="Seconds, of the whole set.">
           <input id={id + 'l'} required inputMode="numeric" pattern="[0-9]+" value={ttl} onChange={(e) => setTTL(e.target.value)} className="field data" aria-describedby={id + 'lx'} />

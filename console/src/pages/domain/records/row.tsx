@@ -40,6 +40,7 @@ export const RowLine = memo(function RowLine({ row, zone, at, buttonId, follows,
         </span>
         <span role="cell" className={`data py-0.5 max-sm:col-span-2 ${state === 'removed' ? 'line-through' : ''}`}>
           {r.data}
+          {row.kit && <span className="ml-2 font-sans text-soft">kit {row.kit}</span>}
           {follows && (
             <Link className="link ml-2 font-sans" to={`/hosts/${plain(r.name)}`}>
               follows a reported address

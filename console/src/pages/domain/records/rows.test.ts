@@ -5,7 +5,7 @@ import { gravest, rowsOf, unplaced } from './rows'
 const zone = 'saltmarsh-ferries.example'
 const rec = (name: string, type: string, data: string, ttl = 60): DnsRecord => ({ name: name === '@' ? zone + '.' : `${name}.${zone}.`, type, ttl, data })
 const found = (name: string, type: string, severity: string) => ({ code: 'x', severity, key: { name: `${name}.${zone}.`, type } }) as unknown as Found
-const draft = (d: Partial<Draft>) => ({ added: [], removed: [], findings: [], edits: [], ...d }) as unknown as Draft
+const draft = (d: Partial<Draft>) => ({ added: [], removed: [], findings: [], edits: [], from: {}, ...d }) as unknown as Draft
 const shown = (rows: ReturnType<typeof rowsOf>) => rows.map((r) => `${r.state} ${r.name} ${r.record.type} ${r.record.data}${r.findings.length ? ' !' + r.findings.length : ''}`)
 
 describe('rowsOf', () => {
@@ -20,6 +20,11 @@ describe('rowsOf', () => {
     expect(shown(rowsOf(zone, records, d))).toEqual([
       'added gate A 192.0.2.7', 'same @ A 192.0.2.1', 'same cam A 192.0.2.2', 'removed cam A 192.0.2.3', 'added cam A 192.0.2.9', `same www CNAME ${zone}.`,
     ])
+  })
+
+  it('says which kit a set comes from', () => {
+    const rows = rowsOf(zone, records, draft({ from: { [`www.${zone}. CNAME`]: 'pier-site' } }))
+    expect(rows.map((r) => r.kit)).toEqual(['', '', '', 'pier-site'])
   })
 
   it('shows findings once, at the first record of their set that stays', () => {

@@ -10,6 +10,7 @@ export type Row = {
   name: string // relative to the zone
   text: string // that it is found by
   findings: Found[] // shown at the first row of their set
+  kit: string // that it comes from; empty for the zone's own
 }
 
 const keyOf = (r: { name: string; type: string }) => `${plain(r.name)} ${r.type}`
@@ -31,7 +32,7 @@ export function rowsOf(zone: string, records: DnsRecord[], draft: Draft | undefi
     const key = keyOf(record)
     const findings = state === 'removed' ? [] : (found.get(key) ?? [])
     if (state !== 'removed') found.delete(key)
-    rows.push({ id: `${state} ${idOf(record)}`, record, state, name, text: `${name} ${record.type} ${record.data}`.toLowerCase(), findings })
+    rows.push({ id: `${state} ${idOf(record)}`, record, state, name, text: `${name} ${record.type} ${record.data}`.toLowerCase(), findings, kit: state === 'same' ? (draft?.from[`${record.name} ${record.type}`] ?? '') : '' })
   }
   let last = ''
   for (const r of records) {

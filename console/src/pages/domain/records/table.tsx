@@ -106,7 +106,7 @@ export function Table({ zone, items, draft, change, busy, paste }: TableProps) {
         <div role="rowgroup" ref={list} className="relative" style={{ height: virtual.getTotalSize() }}>
           {virtual.getVirtualItems().map((v) => {
             const row = found[v.index]!
-            const short = wide && row.text.length < oneLine && open !== row.id // its height is known
+            const short = wide && row.text.length + row.kit.length < oneLine && open !== row.id // its height is known
             return (
               <div key={v.key} ref={short ? undefined : virtual.measureElement} data-index={v.index} className="absolute top-0 left-0 w-full" style={{ transform: `translateY(${v.start - top}px)` }}>
                 <RowLine

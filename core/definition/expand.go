@@ -105,15 +105,16 @@ func (r *reader) checkKits() {
 	zone := dnsname.MustParse("zone.example")
 	for _, name := range r.kitOrder {
 		k := r.kits[name]
+		if k.bad {
+			continue
+		}
 		values := map[string]string{}
 		for _, need := range k.Needs {
 			values[need.Name] = need.sample()
 		}
 		before := len(r.faults)
-		if !k.bad {
-			r.expandKit(k, values, zone, defaultTTL)
-			k.bad = len(r.faults) > before
-		}
+		r.expandKit(k, values, zone, defaultTTL)
+		k.bad = len(r.faults) > before
 	}
 	r.made = 0
 }

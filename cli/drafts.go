@@ -56,12 +56,17 @@ func (a *app) withDraft(do func(service.Draft) error) func(*cobra.Command, []str
 		if err != nil {
 			return misuse("%s", err)
 		}
-		var d service.Draft
-		if err := a.call("GET", "/zones/"+plain(zone)+"/draft", nil, &d); err != nil {
+		d, err := a.draft(zone)
+		if err != nil {
 			return err
 		}
 		return do(d)
 	}
+}
+
+func (a *app) draft(zone dnsname.Name) (d service.Draft, err error) {
+	err = a.call("GET", "/zones/"+plain(zone)+"/draft", nil, &d)
+	return d, err
 }
 
 func (a *app) showDraft(d service.Draft) {

@@ -37,12 +37,11 @@ func (o *outcome) flags(c *cobra.Command) {
 
 // edit changes a zone's draft, shows it and, if asked to, puts it out.
 func (a *app) edit(zone dnsname.Name, change service.DraftChange, o outcome) error {
-	path := "/zones/" + plain(zone) + "/draft"
-	var d service.Draft
-	if err := a.call("GET", path, nil, &d); err != nil {
+	d, err := a.draft(zone)
+	if err != nil {
 		return err
 	}
-	if err := a.callIf("POST", path+"/edits", d.Tag, change, &d); err != nil {
+	if err := a.callIf("POST", "/zones/"+plain(zone)+"/draft/edits", d.Tag, change, &d); err != nil {
 		return err
 	}
 	if !o.now {
@@ -150,10 +149,19 @@ func (a *app) recordAddCommand() *cobra.Command {
 	return c
 }
 
+// meant finds the record that arguments name.
+func (a *app) meant(args []string) (zone dnsname.Name, r record.Record, err error) {
+	zone, name, t, text, err := recordArgs(args)
+	if err == nil {
+		r, err = a.pick(zone, name, t, text)
+	}
+	return zone, r, err
+}
+
 // pick finds the record that is meant: by its data, or as the only one of its set.
 func (a *app) pick(zone, name dnsname.Name, t record.Type, text string) (record.Record, error) {
-	var d service.Draft
-	if err := a.call("GET", "/zones/"+plain(zone)+"/draft", nil, &d); err != nil {
+	d, err := a.draft(zone)
+	if err != nil {
 		return record.Record{}, err
 	}
 	list, err := all[record.Record](a, "/zones/"+plain(zone)+"/records")
@@ -197,30 +205,26 @@ func (a *app) recordChangeCommand() *cobra.Command {
 		Long:    "Changes the record with this data, or the only one of its name and type. Fields that are not given stay as they are.",
 		Example: "  beacon record change saltmarsh-ferries.example pier-cam A --to 198.51.100.19\n  beacon record change saltmarsh-ferries.example _tides._tcp SRV --field port=7448 --ttl 5m",
 		RunE: func(_ *cobra.Command, args []string) error {
-			zone, name, t, text, err := recordArgs(args)
-			if err != nil {
-				return err
-			}
-			before, err := a.pick(zone, name, t, text)
+			zone, before, err := a.meant(args)
 			if err != nil {
 				return err
 			}
 			after := before
 			switch {
 			case to != "":
-				after.Data, err = dataOf(t, to, nil, zone)
+				after.Data, err = dataOf(before.Type, to, nil, zone)
 			case len(fields) > 0:
-				values := record.FormOf(t).Split(before.Data)
+				values := record.FormOf(before.Type).Split(before.Data)
 				var merged []string
 				for name, value := range values {
 					merged = append(merged, name+"="+value)
 				}
-				after.Data, err = dataOf(t, "", append(merged, fields...), zone)
+				after.Data, err = dataOf(before.Type, "", append(merged, fields...), zone)
 			case ttl == "":
 				return misuse("say what shall change: --to DATA, --field NAME=VALUE or --ttl")
 			}
 			if err == nil && ttl != "" {
-				after.TTL, err = a.ttlFlag(ttl, zone, name, t)
+				after.TTL, err = a.ttlFlag(ttl, zone, before.Name, before.Type)
 			}
 			if err != nil {
 				return err
@@ -238,11 +242,7 @@ func (a *app) recordRemoveCommand() *cobra.Command {
 	var o outcome
 	c := &cobra.Command{Use: "remove ZONE NAME TYPE [DATA…]", Short: "Take a record out, in the draft", Args: cobra.MinimumNArgs(3),
 		RunE: func(_ *cobra.Command, args []string) error {
-			zone, name, t, text, err := recordArgs(args)
-			if err != nil {
-				return err
-			}
-			before, err := a.pick(zone, name, t, text)
+			zone, before, err := a.meant(args)
 			if err != nil {
 				return err
 			}
@@ -335,8 +335,8 @@ func (a *app) recordFixCommand() *cobra.Command {
 			if err != nil {
 				return misuse("%s", err)
 			}
-			var d service.Draft
-			if err := a.call("GET", "/zones/"+plain(zone)+"/draft", nil, &d); err != nil {
+			d, err := a.draft(zone)
+			if err != nil {
 				return err
 			}
 			name := dnsname.Name{}
@@ -415,8 +415,8 @@ func (a *app) recordListCommand() *cobra.Command {
 					kept = append(kept, r)
 				}
 			}
-			var d service.Draft
-			if err := a.call("GET", "/zones/"+plain(zone)+"/draft", nil, &d); err != nil {
+			d, err := a.draft(zone)
+			if err != nil {
 				return err
 			}
 			return a.show(kept, func() {

@@ -119,19 +119,14 @@ func (s *Service) draftOf(tx *store.Tx, z store.Zone) (d Draft, err error) {
 // done, and the Problem says to look again.
 func (s *Service) EditDraft(ctx context.Context, name dnsname.Name, tag string, change DraftChange) (d Draft, err error) {
 	err = s.tx(ctx, func(tx *store.Tx) error {
-		z, err := tx.LockZone(name)
+		z, seen, err := s.lockedDraft(tx, name, tag)
 		if err != nil {
 			return err
 		}
 		if err := ledByNobody(z); err != nil {
 			return err
 		}
-		if d, err = s.draftOf(tx, z); err != nil {
-			return err
-		}
-		if err := d.isAt(tag); err != nil {
-			return err
-		}
+		d = seen
 		sets, err := d.change(change)
 		if err != nil {
 			return err
@@ -157,6 +152,17 @@ func (s *Service) EditDraft(ctx context.Context, name dnsname.Name, tag string, 
 		return err
 	})
 	return d, err
+}
+
+// lockedDraft gives the draft of a zone, and keeps others from it, if it is still the one that was looked at.
+func (s *Service) lockedDraft(tx *store.Tx, name dnsname.Name, tag string) (z store.Zone, d Draft, err error) {
+	if z, err = tx.LockZone(name); err != nil {
+		return z, d, err
+	}
+	if d, err = s.draftOf(tx, z); err != nil {
+		return z, d, err
+	}
+	return z, d, d.isAt(tag)
 }
 
 func (d Draft) isAt(tag string) error {
@@ -270,15 +276,8 @@ func (d Draft) keep(ctx context.Context, tx *store.Tx, z store.Zone, e edited) e
 // DropDraft forgets everything in a zone's draft.
 func (s *Service) DropDraft(ctx context.Context, name dnsname.Name, tag string) error {
 	return s.tx(ctx, func(tx *store.Tx) error {
-		z, err := tx.LockZone(name)
+		z, d, err := s.lockedDraft(tx, name, tag)
 		if err != nil {
-			return err
-		}
-		d, err := s.draftOf(tx, z)
-		if err != nil {
-			return err
-		}
-		if err := d.isAt(tag); err != nil {
 			return err
 		}
 		if err := tx.DropDraft(z.ID); err != nil {
@@ -294,15 +293,8 @@ func (s *Service) DropDraft(ctx context.Context, name dnsname.Name, tag string) 
 // AcceptDraft makes a draft what the zone should contain. Writing it to the providers is a sync as ever.
 func (s *Service) AcceptDraft(ctx context.Context, name dnsname.Name, tag, why string) (rev store.Revision, err error) {
 	err = s.tx(ctx, func(tx *store.Tx) error {
-		z, err := tx.LockZone(name)
+		z, d, err := s.lockedDraft(tx, name, tag)
 		if err != nil {
-			return err
-		}
-		d, err := s.draftOf(tx, z)
-		if err != nil {
-			return err
-		}
-		if err := d.isAt(tag); err != nil {
 			return err
 		}
 		switch {

@@ -10,13 +10,7 @@ export function Findings({ list }: { list: (Finding | Found)[] }) {
     <ul className="grid gap-3">
       {list.map((f, i) => (
         <li key={i} className="border-l-4 border-line-strong pl-3">
-          <p className="flex flex-wrap items-center gap-2">
-            <Tag light={lights[f.severity as keyof typeof lights] ?? 'none'}>{f.severity}</Tag>
-            <span className="font-semibold">{f.code.replaceAll('-', ' ')}</span>
-            <span className="data text-soft">{plain(f.subject)}</span>
-          </p>
-          <p className="mt-1 wrap-anywhere">{f.message}</p>
-          {f.remedy && <p className="mt-0.5 text-soft wrap-anywhere">→ {f.remedy}</p>}
+          <Said finding={f} subject={plain(f.subject)} />
           {'fix' in f && f.fix.length > 0 && (
             <div className="data mt-1.5 rounded-key bg-sunken p-2">
               <p className="font-sans text-soft">This would mend it:</p>
@@ -31,6 +25,21 @@ export function Findings({ list }: { list: (Finding | Found)[] }) {
         </li>
       ))}
     </ul>
+  )
+}
+
+/** One finding: how grave it is, whom it concerns, what it means, what to do. */
+export function Said({ finding: f, subject }: { finding: Finding; subject: string }) {
+  return (
+    <>
+      <p className="flex flex-wrap items-center gap-2">
+        <Tag light={lights[f.severity as keyof typeof lights] ?? 'none'}>{f.severity}</Tag>
+        <span className="font-semibold">{f.code.replaceAll('-', ' ')}</span>
+        <span className="data text-soft">{subject}</span>
+      </p>
+      <p className="mt-1 wrap-anywhere">{f.message}</p>
+      {f.remedy && <p className="mt-0.5 text-soft wrap-anywhere">→ {f.remedy}</p>}
+    </>
   )
 }
 

@@ -1,26 +1,16 @@
 // Findings with what would mend them, done with one press, into the draft.
 import type { Found, RecordSet } from '../../../api/types'
 import { Key } from '../../../parts/kit'
-import { Tag } from '../../../parts/lamp'
+import { Said } from '../../../parts/findings'
 import { relative } from '../../../parts/text'
 import type { Change } from './records'
-
-const lights = { error: 'wrong', warning: 'settling', notice: 'none' } as const
 
 export function Offers({ findings, zone, change, busy }: { findings: Found[]; zone: string; change?: Change; busy: boolean }) {
   return (
     <ul className="mb-3 grid gap-2">
       {findings.map((f, i) => (
         <li key={i} className="rounded-key border border-line bg-surface p-2.5">
-          <p className="flex flex-wrap items-center gap-2">
-            <Tag light={lights[f.severity as keyof typeof lights] ?? 'none'}>{f.severity}</Tag>
-            <span className="font-semibold">{f.code.replaceAll('-', ' ')}</span>
-            <span className="data text-soft">
-              {relative(f.key.name, zone)} {f.key.type}
-            </span>
-          </p>
-          <p className="mt-1 wrap-anywhere">{f.message}</p>
-          <p className="text-soft wrap-anywhere">→ {f.remedy}</p>
+          <Said finding={f} subject={`${relative(f.key.name, zone)} ${f.key.type}`} />
           {f.fix.length > 0 && (
             <div className="mt-1.5 flex flex-wrap items-center gap-x-4 gap-y-1.5">
               <div className="data min-w-0 flex-1">

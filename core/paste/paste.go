@@ -7,6 +7,7 @@ package paste
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"beacon/core/dnsname"
@@ -36,7 +37,7 @@ func Read(text string, zone dnsname.Name, ttl uint32) []Row {
 		return []Row{{Line: 1, Problem: fmt.Sprintf("This is more than %d MB; import it as a zone file.", mostText>>20), Records: []record.Record{}, Notes: []string{}}}
 	}
 	r := &reader{zone: zone, ttl: ttl}
-	if _, odd := clean(text); odd {
+	if _, odd := clean(text); odd || slices.ContainsFunc(strings.Split(text, "\n"), endsWithTTL) {
 		r.takeLines(text)
 		return r.rows
 	}
@@ -120,7 +121,7 @@ func (r *reader) takeLine(number int, line string) {
 		r.columns = columns
 		return
 	}
-	if r.columns == nil {
+	if r.columns == nil && !endsWithTTL(plain) {
 		if one, faults := zonefile.Read(trimmed, zonefile.Options{Origin: r.zone, TTL: r.ttl}); len(faults) == 0 && len(one.Records) == 1 {
 			rec, notes := r.mendRepetition(one.Records[0], row.Notes)
 			row.Records, row.Notes = []record.Record{rec}, notes

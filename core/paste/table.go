@@ -177,13 +177,24 @@ func byLook(parts []string) (typ record.Type, f found, ok bool) {
 	} else if len(behind) > 0 {
 		f.name, behind = behind[0], behind[1:]
 	}
-	if last := len(behind) - 1; last > 0 && f.ttl == "" && looksLikeTTL(behind[last]) && !(typ == record.MX && !slices.ContainsFunc(behind[:last], isNumber)) { // else it is the preference
+	if last := len(behind) - 1; last > 0 && f.ttl == "" && looksLikeTTL(behind[last]) && !(typ == record.MX && !slices.ContainsFunc(strings.Fields(strings.Join(behind[:last], " ")), isNumber)) { // else it is the preference
 		f.ttl, behind = behind[last], behind[:last]
 	} else if len(behind) > 1 && f.ttl == "" && looksLikeTTL(behind[0]) && typ != record.MX && typ != record.SRV {
 		f.ttl, behind = behind[0], behind[1:]
 	}
 	f.value = strings.Join(behind, " ")
 	return typ, f, len(behind) > 0
+}
+
+// endsWithTTL reports a row of a table whose last column is a TTL: a zone file has it in front of the type, and would take it for
+// one more text of a TXT record.
+func endsWithTTL(line string) bool {
+	if !strings.Contains(line, "\t") {
+		return false
+	}
+	parts := cells(line)
+	at := slices.IndexFunc(parts, func(p string) bool { _, err := record.ParseType(p); return err == nil && p == strings.ToUpper(p) })
+	return at >= 0 && len(parts) >= at+3 && looksLikeTTL(parts[len(parts)-1]) && !slices.ContainsFunc(parts[:at], looksLikeTTL)
 }
 
 func looksLikeTTL(text string) bool {

@@ -158,7 +158,7 @@ func parseGeneral(t Type, text string, origin dnsname.Name) (Data, error) {
 // readsBack refuses data of rare types that the library prints in a way that it would not read again as the same.
 func readsBack(t Type, text string, data Data) error {
 	rr, err := dns.NewRR(". 0 IN " + t.String() + " " + string(data))
-	if err == nil && rr != nil {
+	if err == nil && rr != nil && strings.TrimSpace(string(data)) == string(data) {
 		again, wrong := canonicalData(rr)
 		if wrong == nil && again == data {
 			return nil

@@ -124,7 +124,7 @@ func (a *app) defineCheck(files []definition.File) error {
 		for _, f := range faults {
 			a.printf("%s\n", f.Error())
 		}
-		return exit{ExitFailed, fmt.Sprintf("%d faults", len(faults))}
+		return exit{ExitFailed, count(len(faults), "fault")}
 	}
 	records := 0
 	for _, z := range zones {

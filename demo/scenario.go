@@ -64,7 +64,7 @@ func (s *Stage) load(ctx context.Context) error {
 		return fmt.Errorf("loading the scenario: %w", err)
 	}
 	for name, text := range map[string][]byte{"saltmarsh-ferries.zone": zoneFile, "saltmarsh-ferries.beacon.yaml": definitionFile,
-		"new-web-host.beacon.yaml": newWebHostFile, "piers.beacon.yaml": piersFile, "loaded": nil} {
+		"new-web-host.beacon.yaml": newWebHostFile, "loaded": nil} {
 		if err := os.WriteFile(s.path(name), text, 0o600); err != nil {
 			return err
 		}

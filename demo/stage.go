@@ -139,6 +139,12 @@ func (s *Stage) prepareService(ctx context.Context) error {
 	if err := os.WriteFile(s.path("roots.zone"), roots, 0o600); err != nil {
 		return err
 	}
+	if err := os.WriteFile(s.path("piers.beacon.yaml"), piersFile, 0o600); err != nil {
+		return err
+	}
+	if err := os.MkdirAll(s.path("checkout"), 0o700); err != nil {
+		return err
+	}
 	settings := fmt.Sprintf(`# Settings of the demo's service. All of it stands on loopback.
 listen: %s
 database: {socket: %s, user: beacon, password: %s, database: beacon}
@@ -147,6 +153,8 @@ reach: [127.0.0.0/8, "::1/128"]
 dns: {roots: roots.zone, port: %d}
 world_clock: %s/clock
 hosts: {believe: [127.0.0.0/8, 192.0.2.0/24, 198.51.100.0/24, 203.0.113.0/24, "2001:db8::/32"]} # of this world
+new_zones: {kits: piers.beacon.yaml, kit: pier-site} # what a new zone starts with
+watch: {folder: checkout} # definitions that are put there are followed
 resolvers:
   - {name: harbour, address: "127.%d.8.1:%d"}
   - {name: lighthouse, address: "127.%d.8.2:%d"}

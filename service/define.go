@@ -62,7 +62,7 @@ func (s *Service) define(ctx context.Context, r DefineRequest, only func(definit
 	}
 	if len(faults) > 0 {
 		zonefile.SortFaults(faults)
-		return nil, &Problem{Kind: Invalid, Message: fmt.Sprintf("The definition has %d faults; nothing was changed.", len(faults)), Faults: faults}
+		return nil, &Problem{Kind: Invalid, Message: fmt.Sprintf("The definition has %s; nothing was changed.", counted(len(faults), "fault")), Faults: faults}
 	}
 	var out []Defined
 	err = s.tx(ctx, func(tx *store.Tx) error {
@@ -125,7 +125,7 @@ func (s *Service) defineZone(ctx context.Context, tx *store.Tx, d definition.Zon
 		if edits, err := tx.DraftEdits(z.ID); err != nil {
 			return out, err
 		} else if out.Drafted = len(edits); !r.DryRun && r.Lead && len(edits) > 0 {
-			return out, problem(InTheWay, "Somebody is changing %s here: its draft has %d edits, which these files would leave behind. Put the draft out or drop it first.", d.Name.Unicode(), len(edits))
+			return out, problem(InTheWay, "Somebody is changing %s here: its draft has %s, which these files would leave behind. Put the draft out or drop it first.", d.Name.Unicode(), counted(len(edits), "edit"))
 		}
 		if z.RevisionID != nil {
 			if before, err = tx.Contents(*z.RevisionID); err != nil {

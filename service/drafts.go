@@ -139,7 +139,7 @@ func (s *Service) EditDraft(ctx context.Context, name dnsname.Name, tag string, 
 		if err := tx.DraftChanged(z.ID); err != nil {
 			return err
 		}
-		if err := tx.Log(actor(ctx), "draft.edited", name.String(), fmt.Sprintf("%d sets", len(sets)+len(change.Undo))); err != nil {
+		if err := tx.Log(actor(ctx), "draft.edited", name.String(), counted(len(sets)+len(change.Undo), "set")); err != nil {
 			return err
 		}
 		for _, k := range change.Undo {
@@ -286,7 +286,7 @@ func (s *Service) DropDraft(ctx context.Context, name dnsname.Name, tag string) 
 		if err := tx.DraftChanged(z.ID); err != nil {
 			return err
 		}
-		return tx.Log(actor(ctx), "draft.dropped", name.String(), fmt.Sprintf("%d sets", len(d.Edits)))
+		return tx.Log(actor(ctx), "draft.dropped", name.String(), counted(len(d.Edits), "set"))
 	})
 }
 

@@ -79,7 +79,7 @@ func TestFilesLead(t *testing.T) {
 		require.NoError(t, err)
 	}
 	_, err = h.Define(ctx, lead(withKit))
-	assert.Contains(t, asProblem(t, err).Message, "draft has 1 edits", "the files know nothing of it")
+	assert.Contains(t, asProblem(t, err).Message, "draft has 1 edit,", "the files know nothing of it")
 	_, err = h.AcceptDraft(ctx, zone, d.Tag, "")
 	require.NoError(t, err)
 

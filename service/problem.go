@@ -39,6 +39,14 @@ func problem(kind ProblemKind, format string, args ...any) *Problem {
 	return &Problem{Kind: kind, Message: fmt.Sprintf(format, args...)}
 }
 
+// counted is a number with its noun.
+func counted(n int, noun string) string {
+	if n == 1 {
+		return "1 " + noun
+	}
+	return fmt.Sprintf("%d %ss", n, noun)
+}
+
 // explain turns errors of the store and of outside requests into problems; others pass through.
 func explain(err error) error {
 	var p *Problem

@@ -107,7 +107,7 @@ func (s *Service) Replace(ctx context.Context, r ReplaceRequest) (out Replaced, 
 		case r.Expect != "" && r.Expect != out.Digest:
 			return problem(Stale, "What is found is not what was shown any more; nothing was changed. Look at it again.")
 		}
-		what := fmt.Sprintf("%d records in %d zones", out.Records, len(out.Zones))
+		what := counted(out.Records, "record") + " in " + counted(len(out.Zones), "zone")
 		if r.To != "" {
 			what += ": to " + r.To
 		}

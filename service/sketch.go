@@ -46,7 +46,7 @@ func (s *Service) Sketch(ctx context.Context, r SketchRequest) (out Sketch, err 
 	if r.Text != "" {
 		read, faults := zonefile.Read(r.Text, zonefile.Options{Origin: r.Zone, File: r.File})
 		if len(faults) > 0 {
-			return out, &Problem{Kind: Invalid, Message: fmt.Sprintf("The zone file has %d faults.", len(faults)), Faults: faults}
+			return out, &Problem{Kind: Invalid, Message: fmt.Sprintf("The zone file has %s.", counted(len(faults), "fault")), Faults: faults}
 		}
 		all, out.From = read.Contents(), r.File
 	} else if all, out.From, err = s.readElsewhere(ctx, r); err != nil {

@@ -202,7 +202,7 @@ type Imported struct {
 func (s *Service) ImportZone(ctx context.Context, in Import) (Imported, error) {
 	read, faults := zonefile.Read(in.Text, zonefile.Options{Origin: in.Zone, File: in.File})
 	if len(faults) > 0 {
-		return Imported{}, &Problem{Kind: Invalid, Message: fmt.Sprintf("The zone file has %d faults; nothing was changed.", len(faults)), Faults: faults}
+		return Imported{}, &Problem{Kind: Invalid, Message: fmt.Sprintf("The zone file has %s; nothing was changed.", counted(len(faults), "fault")), Faults: faults}
 	}
 	contents, left := withoutProvidersOwn(in.Zone, read.Contents())
 	out := Imported{Zone: in.Zone, LeftOut: left}

@@ -15,7 +15,7 @@ export function Drafting({ zone, registrar, drafted, open }: { zone: string; reg
   return (
     <Plate>
       <details open={shown} onToggle={(e) => show(e.currentTarget.open)}>
-        <summary className="text-lead font-semibold">Draft it from a zone that exists already</summary>
+        <summary className="text-lead font-semibold">Draft it: from a zone that exists already, or a new one</summary>
         <div className="mt-3">
           <Shown query={providers} rows={1}>
             {(p) => <Form zone={zone} registrar={registrar} providers={p.items} registrars={registrars.data?.items ?? []} drafted={drafted} />}

@@ -52,7 +52,11 @@ func usedKits(zones []Zone, kits []Kit) (list []Kit) {
 }
 
 func writeZone(b *strings.Builder, z Zone) {
-	fmt.Fprintf(b, "  %s:\n", strings.TrimSuffix(z.Name.String(), "."))
+	name := strings.TrimSuffix(z.Name.String(), ".")
+	if z.Name.IsRoot() {
+		name = "."
+	}
+	fmt.Fprintf(b, "  %s:\n", scalar(name))
 	if z.Label != "" {
 		fmt.Fprintf(b, "    label: %q\n", z.Label)
 	}

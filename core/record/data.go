@@ -24,8 +24,12 @@ func ParseData(t Type, text string, origin dnsname.Name) (Data, error) {
 	if err := checkPlain(text); err != nil {
 		return "", err
 	}
-	if strings.HasPrefix(text, `\#`) {
-		return parseGeneral(t, text, origin)
+	if fields := strings.Fields(text); fields[0] == `\#` { // octets (RFC 3597 section 5)
+		data, err := parseGeneral(t, text, origin)
+		if err == nil && ownForm(t) {
+			data, err = ParseData(t, string(data), dnsname.Root)
+		}
+		return data, err
 	}
 	switch t {
 	case A, AAAA:
@@ -67,6 +71,15 @@ func plainTexts(text string) bool {
 		}
 		text = text[1:]
 	}
+}
+
+// ownForm reports the types whose data are written here, not by the library: their form must not depend on the way they came.
+func ownForm(t Type) bool {
+	switch t {
+	case A, AAAA, NS, CNAME, PTR, DNAME, MX:
+		return true
+	}
+	return false
 }
 
 // checkPlain refuses what would end the record early in a master file.

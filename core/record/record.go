@@ -32,8 +32,7 @@ func FromRR(rr dns.RR) (Record, error) {
 		return Record{}, fmt.Errorf("data of %s %s: %w", name, Type(h.Rrtype), err)
 	}
 	t := Type(h.Rrtype)
-	switch t { // the short forms must not depend on the way the record came
-	case A, AAAA, NS, CNAME, PTR, DNAME, MX:
+	if ownForm(t) {
 		if data, err = ParseData(t, string(data), dnsname.Root); err != nil {
 			return Record{}, err
 		}

@@ -24,7 +24,7 @@ func ParseData(t Type, text string, origin dnsname.Name) (Data, error) {
 	if err := checkPlain(text); err != nil {
 		return "", err
 	}
-	if fields := strings.Fields(text); fields[0] == `\#` { // octets (RFC 3597 section 5)
+	if strings.HasPrefix(text, `\#`) && (len(text) == 2 || text[2] == ' ' || text[2] == '\t') { // octets (RFC 3597 section 5)
 		data, err := parseGeneral(t, text, origin)
 		if err == nil && ownForm(t) {
 			data, err = ParseData(t, string(data), dnsname.Root)

@@ -99,7 +99,9 @@ func setsOf(records []string) map[string]string {
 	sorted := slices.Clone(records)
 	slices.Sort(sorted)
 	for _, line := range sorted {
-		if rr, err := dns.NewRR(line); err == nil && rr != nil {
+		if f := strings.Fields(line); f[3] == "FOLLOW" {
+			sets[f[0]+" FOLLOW"] += line + "\n"
+		} else if rr, err := dns.NewRR(line); err == nil && rr != nil {
 			h := rr.Header()
 			sets[dns.CanonicalName(h.Name)+" "+dns.TypeToString[h.Rrtype]] += line + "\n"
 		}
@@ -168,10 +170,36 @@ func (w *World) buildProvider(p *providerState, parent *zoneData, add func(*zone
 		}
 		z.line("%s 3600 IN SOA %s keeper.%s.test. %d 3600 600 86400 300", hosted.Name, p.serverName(hosted.Servers[0]), p.name, hosted.Serial)
 		for _, line := range hosted.Records {
+			if f := strings.Fields(line); f[3] == "FOLLOW" {
+				for _, address := range w.addressesOf(f[4], 8) {
+					z.line("%s %s IN %s", f[0], f[1], address)
+				}
+				continue
+			}
 			z.line("%s", line)
 		}
 		add(z)
 	}
+}
+
+// addressesOf gives the type and data of the addresses of a name that is hosted anywhere in this world, along CNAME records.
+func (w *World) addressesOf(name string, depth int) (list []string) {
+	for _, p := range w.state.Providers {
+		for _, z := range p.Zones {
+			for _, line := range z.Records {
+				f := strings.Fields(line)
+				switch {
+				case f[0] != name:
+				case f[3] == "A", f[3] == "AAAA":
+					list = append(list, f[3]+" "+f[4])
+				case f[3] == "CNAME" && depth > 0:
+					list = append(list, w.addressesOf(f[4], depth-1)...)
+				}
+			}
+		}
+	}
+	slices.Sort(list)
+	return slices.Compact(list)
 }
 
 // normalRecord gives a record in the one form that records are kept in here.

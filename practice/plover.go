@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"slices"
 	"strings"
 
 	"github.com/miekg/dns"
@@ -92,8 +93,13 @@ func (w *World) ploverReplace(rw http.ResponseWriter, r *http.Request, z *hosted
 		refuse(rw, http.StatusBadRequest, "unreadable", err.Error())
 		return
 	}
+	rest, follows, problem := followsOf(string(text), z.Name)
+	if problem != "" {
+		refuse(rw, http.StatusBadRequest, "bad_follow", problem)
+		return
+	}
 	var records []string
-	parser := dns.NewZoneParser(strings.NewReader(string(text)), z.Name, "")
+	parser := dns.NewZoneParser(strings.NewReader(rest), z.Name, "")
 	for rr, ok := parser.Next(); ok; rr, ok = parser.Next() {
 		h := rr.Header()
 		h.Name = dns.CanonicalName(h.Name)
@@ -113,8 +119,50 @@ func (w *World) ploverReplace(rw http.ResponseWriter, r *http.Request, z *hosted
 		refuse(rw, http.StatusBadRequest, "collision", name+" would have a CNAME beside other data")
 		return
 	}
+	if follows != "" {
+		for _, line := range records {
+			if f := strings.Fields(line); f[0] == z.Name && (f[3] == "A" || f[3] == "AAAA" || f[3] == "CNAME") {
+				refuse(rw, http.StatusBadRequest, "collision", "the apex follows another name and has an address too")
+				return
+			}
+		}
+		records = append(records, follows)
+	}
 	z.replace(records, z.changesTo(records))
 	w.changed()
 	rw.Header().Set("ETag", etag(z))
 	rw.WriteHeader(http.StatusNoContent)
+}
+
+// followsOf takes the line out of a master file that says that the apex follows another name: "@ 300 FOLLOW web.example.". It is
+// Plover's own, and no master file elsewhere has it.
+func followsOf(text, zone string) (rest, follows, problem string) {
+	var kept []string
+	ttl := "600"
+	for _, line := range strings.Split(text, "\n") {
+		f := strings.Fields(line)
+		if len(f) > 1 && f[0] == "$TTL" {
+			ttl = f[1]
+		}
+		at := slices.Index(f, "FOLLOW")
+		if at < 1 || at != len(f)-2 {
+			kept = append(kept, line)
+			continue
+		}
+		for _, word := range f[1:at] {
+			if word != "IN" {
+				ttl = word
+			}
+		}
+		switch {
+		case f[0] != "@" && dns.CanonicalName(f[0]) != zone:
+			return "", "", "only the apex can follow another name"
+		case follows != "":
+			return "", "", "the apex can follow one name only"
+		case !strings.HasSuffix(f[at+1], "."):
+			return "", "", "the name that the apex follows ends with a dot"
+		}
+		follows = fmt.Sprintf("%s %s IN FOLLOW %s", zone, ttl, dns.CanonicalName(f[at+1]))
+	}
+	return strings.Join(kept, "\n"), follows, ""
 }

@@ -174,3 +174,33 @@ func TestStateIsKept(t *testing.T) {
 	m := ask(t, "udp", w.Resolvers()[1].Address, "saltmarsh-ferries.example.", dns.TypeA)
 	assert.Len(t, m.Answer, 1)
 }
+
+// At Plover the apex can follow another name: its nameservers answer with that name's addresses.
+func TestApexFollowsAtPlover(t *testing.T) {
+	w := practicetest.Start(t, 60)
+	ferries(t, w, "192.0.2.1")
+	key := []string{"Authorization", "Plover plover-practice-key"}
+	url := w.URL("plover") + "/dns/zones/tidepool.example."
+	status, _, text := call(t, "PUT", url, "", key...)
+	require.Equal(t, 201, status, text)
+	put := func(file string) (int, string) {
+		_, h, _ := call(t, "GET", url+"/file", "", key...)
+		status, _, text := call(t, "PUT", url+"/file", file, append(key, "If-Match", h.Get("ETag"))...)
+		return status, text
+	}
+	status, text = put("$TTL 300\n@ FOLLOW www.saltmarsh-ferries.example.\n@ MX 0 .\n")
+	require.Equal(t, 204, status, text)
+	_, _, file := call(t, "GET", url+"/file", "", key...)
+	assert.Contains(t, file, "tidepool.example. 300 IN FOLLOW www.saltmarsh-ferries.example.")
+	require.NoError(t, w.Register("tidepool.example", []string{"reed-11.plover.test.", "reed-12.plover.test."}, 90))
+	for _, r := range w.Resolvers() {
+		m := ask(t, "udp", r.Address, "tidepool.example.", dns.TypeA)
+		if assert.Len(t, m.Answer, 1, r.Name) {
+			assert.Equal(t, "192.0.2.1", m.Answer[0].(*dns.A).A.String())
+		}
+	}
+	for _, bad := range []string{"www FOLLOW a.b.\n", "@ FOLLOW a.b.\n@ FOLLOW c.d.\n", "@ FOLLOW a.b\n", "@ 60 FOLLOW a.b.\n@ 60 A 192.0.2.1\n"} {
+		status, text = put(bad)
+		assert.Equal(t, 400, status, bad+text)
+	}
+}

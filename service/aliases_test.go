@@ -95,3 +95,18 @@ func (h house) changeOther(name dnsname.Name, records string) {
 	require.NoError(h.t, err)
 	require.Equal(h.t, store.SyncDone, h.ended(list[0].ID).State)
 }
+
+// A provider that knows such a thing for the apex gets it, and keeps the addresses right itself; elsewhere in the zone the service does.
+func TestAliasAtAProviderThatHasIt(t *testing.T) {
+	h := newHouse(t)
+	h.define("plover-old", "@ 300 ALIAS outside.tidepool.example.\ninner 300 ALIAS outside.tidepool.example.\n@ MX 0 .")
+	h.otherZone(dnsname.MustParse("tidepool.example"), "outside 200 A 192.0.2.71")
+	require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
+	live := h.live("plover")
+	assert.Equal(t, []record.Data{"outside.tidepool.example."}, live.Get(record.Key{Name: zone, Type: record.ALIAS}).Data)
+	assert.Equal(t, []record.Data{"192.0.2.71"}, live.Get(rec(t, "inner", 0, record.A, "192.0.2.1").Key()).Data)
+	list, err := h.Differences(ctx, zone, 0)
+	require.NoError(t, err)
+	assert.Empty(t, list[0].Steps, "what was written is read back as the same")
+	assert.Equal(t, 3, list[0].InStep)
+}

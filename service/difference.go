@@ -125,7 +125,7 @@ func (s *Service) compare(ctx context.Context, p place, revisionID uint64, drift
 		c.mark = mark
 		c.live = live.Filter(func(k record.Key) bool { return !p.caps.Owned(p.zone.Name(), k) })
 	}
-	wanted, unknown, err := s.withAddresses(ctx, p.zone, wanted, known, &c)
+	wanted, unknown, err := s.withAddresses(ctx, p, wanted, known, &c)
 	if err != nil {
 		return c, err
 	}
@@ -144,7 +144,13 @@ func (s *Service) compare(ctx context.Context, p place, revisionID uint64, drift
 }
 
 // withAddresses puts addresses in the place of ALIAS records. Targets that were never asked for are asked for now.
-func (s *Service) withAddresses(ctx context.Context, z store.Zone, wanted record.Contents, known []store.Alias, c *comparison) (record.Contents, []dnsname.Name, error) {
+// A provider that has such a thing for the apex gets the ALIAS itself.
+func (s *Service) withAddresses(ctx context.Context, p place, wanted record.Contents, known []store.Alias, c *comparison) (record.Contents, []dnsname.Name, error) {
+	z := p.zone
+	if apex := wanted.Get(record.Key{Name: z.Name(), Type: record.ALIAS}); p.caps.ApexAlias && !apex.IsZero() {
+		rest, unknown, err := s.withAddresses(ctx, place{zone: z}, wanted.Without(apex.Key()), known, c)
+		return rest.With(apex), unknown, err
+	}
 	aliases := wanted.Aliases()
 	if len(aliases) == 0 {
 		return wanted, nil, nil

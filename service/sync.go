@@ -424,6 +424,9 @@ func served(o delegation.Observed, step change.Step) bool {
 		return o.Answer == delegation.NoData || o.Answer == delegation.NoName || o.Answer == delegation.Referral || o.Answer == delegation.Lame ||
 			o.Answer == delegation.Positive && !(record.Set{Data: o.Data}).SameData(step.Before)
 	}
+	if step.After.Type == record.ALIAS { // nobody is asked for it: the provider gives addresses in its place
+		return true
+	}
 	if step.After.Type == record.NS { // below the apex: a referral, which is not authoritative
 		return o.Answer != delegation.Silent
 	}

@@ -31,6 +31,7 @@ type Caps struct {
 	TTLFloor    uint32        // seconds; smaller TTLs are raised to it
 	OwnsApex    bool          // SOA and apex NS are the provider's, not to be written
 	ReadLag     time.Duration // after a write, reads may be this much behind
+	ApexAlias   bool          // the apex can have an ALIAS, which the provider keeps right itself
 	Marks       bool          // reads carry a change mark, and writes can be made to depend on it
 }
 

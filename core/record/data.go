@@ -231,7 +231,11 @@ func canonicalData(rr dns.RR) (Data, error) {
 	if text == "" {
 		return "", errors.New("the data is missing")
 	}
-	switch back.(type) {
+	switch back := back.(type) {
+	case *dns.CAA: // the library leaves a backslash in these as it is, and would read it as an escape
+		text = fmt.Sprintf("%d %s %s", back.Flag, back.Tag, quote(back.Value))
+	case *dns.URI:
+		text = fmt.Sprintf("%d %d %s", back.Priority, back.Weight, quote(back.Target))
 	case *dns.NSEC, *dns.NSEC3, *dns.CSYNC, *dns.NXT:
 		if slices.Contains(strings.Fields(text), "None") { // type 0, which has no name that could be read back
 			return "", errors.New("it lists type 0, which is none")

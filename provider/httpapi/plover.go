@@ -4,6 +4,7 @@ import (
 	"context"
 	"net/http"
 	"net/url"
+	"regexp"
 
 	"beacon/core/change"
 	"beacon/core/dnsname"
@@ -57,7 +58,7 @@ func (p *Plover) Zones(ctx context.Context, _ provider.Cursor) (provider.ZonePag
 
 // Describe needs no request: all zones are alike.
 func (p *Plover) Describe(context.Context, provider.ZoneRef) (change.Caps, error) {
-	return change.Caps{Granularity: change.ByZone, Atomic: true, OwnsApex: true, Marks: true}, nil
+	return change.Caps{Granularity: change.ByZone, Atomic: true, OwnsApex: true, Marks: true, ApexAlias: true}, nil
 }
 
 func zonePath(zone string) string { return "/dns/zones/" + url.PathEscape(zone) }
@@ -91,16 +92,22 @@ func (p *Plover) Read(ctx context.Context, zone provider.ZoneRef, from provider.
 	if res.Status == http.StatusNotModified {
 		return provider.Page{Mark: from.Mark, Unchanged: true}, nil
 	}
-	read, faults := zonefile.Read(string(res.Body), zonefile.Options{Origin: zone.Name})
+	read, faults := zonefile.Read(follow.ReplaceAllString(string(res.Body), "${1}ALIAS$2"), zonefile.Options{Origin: zone.Name})
 	if len(faults) > 0 {
 		return provider.Page{}, p.Client.Unreadable("GET "+r.Path, faults[0])
 	}
 	return provider.Page{Records: read.Records, Mark: res.Header.Get("ETag")}, nil
 }
 
+// Plover's word for an ALIAS, which only the apex can have, and ours. The type stands behind owner, TTL and class, which may be missing.
+var (
+	follow = regexp.MustCompile(`(?m)^(\S+(?: +[0-9]+)?(?: +IN)? +)FOLLOW( )`)
+	alias  = regexp.MustCompile(`(?m)^(\S+(?: +[0-9]+)?(?: +IN)? +)ALIAS( )`)
+)
+
 // Apply replaces the whole zone, if it is still the version that the batch was made from.
 func (p *Plover) Apply(ctx context.Context, zone provider.ZoneRef, batch change.Batch) (provider.Receipt, error) {
-	r := outcall.Request{Method: http.MethodPut, Path: zonePath(zone.ID) + "/file", Text: zonefile.Text(zone.Name, batch.Result),
+	r := outcall.Request{Method: http.MethodPut, Path: zonePath(zone.ID) + "/file", Text: alias.ReplaceAllString(zonefile.Text(zone.Name, batch.Result), "${1}FOLLOW$2"),
 		Headers: map[string]string{"If-Match": batch.Mark}}
 	_, err := p.Client.Do(ctx, r)
 	return provider.Receipt{Done: err == nil}, err

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"net/netip"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -125,12 +126,15 @@ func parseAddress(t Type, text string) (Data, error) {
 }
 
 func parseName(text string, origin dnsname.Name) (string, error) {
-	if strings.Contains(text, "://") || strings.Contains(text, "/") {
+	name, err := dnsname.ParseRelative(text, origin)
+	if webAddress.MatchString(text) || webAddress.MatchString(name.String()) {
 		return "", fmt.Errorf("%q looks like a web address; write only the host name", text)
 	}
-	name, err := dnsname.ParseRelative(text, origin)
 	return name.String(), err
 }
+
+// webAddress is a scheme, or a host with a path. A slash alone is none: names of classless reverse zones have them (RFC 2317).
+var webAddress = regexp.MustCompile(`://|/$|\.[A-Za-z]{2,}\.?/`)
 
 func parseMX(text string, origin dnsname.Name) (Data, error) {
 	fields := strings.Fields(text)

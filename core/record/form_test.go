@@ -119,3 +119,16 @@ func TestUnicodeNamesInData(t *testing.T) {
 		assert.Contains(t, string(d), "xn--fhre-loa.example.", c[0])
 	}
 }
+
+// Names of classless reverse zones have slashes (RFC 2317); hosts with a path are web addresses.
+func TestSlashesInNames(t *testing.T) {
+	for text, fine := range map[string]bool{"1.0/25.2.0.192.in-addr.arpa.": true, "0/25": true, "web.example/path": false, "web.example./": false, "https://web": false} {
+		d, err := ParseData(CNAME, text, ferries)
+		assert.Equal(t, fine, err == nil, text)
+		if fine {
+			again, err := ParseData(CNAME, string(d), ferries)
+			require.NoError(t, err)
+			assert.Equal(t, d, again)
+		}
+	}
+}

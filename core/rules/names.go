@@ -2,6 +2,8 @@ package rules
 
 import (
 	"fmt"
+	"regexp"
+	"slices"
 	"strings"
 	"unicode"
 
@@ -31,7 +33,7 @@ var nameRules = []rule{
 	{Rule: Rule{"web-address-as-name", finding.Warning, "A name has a colon or a slash in it, as a web address has.",
 		"Leave out the scheme (https://), the path and the port: only the host's name belongs here."},
 		set: func(_ *view, s record.Set, say sayer) {
-			if strings.ContainsAny(s.Name.Key(), ":/") {
+			if webLike(s.Name) {
 				say(s.Key(), fmt.Sprintf("%s looks like a web address.", s.Name.Unicode()))
 			}
 		}},
@@ -82,6 +84,15 @@ var nameRules = []rule{
 			}
 		}},
 }
+
+// webLike reports a colon or a slash in a name, but for the labels of classless reverse zones (RFC 2317).
+func webLike(name dnsname.Name) bool {
+	return strings.ContainsAny(name.Key(), ":/") && slices.ContainsFunc(name.Labels(), func(l string) bool {
+		return strings.ContainsAny(l, ":/") && !classless.MatchString(l)
+	})
+}
+
+var classless = regexp.MustCompile(`^[0-9]{1,3}/[0-9]{1,3}$`)
 
 // mixed says when a label mixes scripts whose letters are taken for one another (Unicode Technical Standard 39, section 5.1).
 func (v *view) mixed(key record.Key, name dnsname.Name, say sayer) {

@@ -45,7 +45,7 @@ const (
 var rows = map[string][2]string{
 	"outside-zone":                 {"www.other.example. A 192.0.2.1", "www A 192.0.2.1"},
 	"zone-name-repeated":           {"www.saltmarsh-ferries.example A 192.0.2.1", "www.saltmarsh-ferries A 192.0.2.1"},
-	"web-address-as-name":          {`https\:\/\/www A 192.0.2.1`, "https-www A 192.0.2.1"},
+	"web-address-as-name":          {`https\:\/\/www A 192.0.2.1`, "https-www A 192.0.2.1|0/25 NS a.x.test.|0/25 NS b.x.test."},
 	"strange-character-in-name":    {`pier\032cam A 192.0.2.1`, "pier-cam A 192.0.2.1"},
 	"underscore-in-host":           {"@ MX 10 mail_1.post.example.", "_x._tcp SRV 1 1 1 mail-1.post.example."},
 	"www-missing":                  {"@ A 192.0.2.1", "@ A 192.0.2.1|* CNAME @"},
@@ -70,7 +70,7 @@ var rows = map[string][2]string{
 	"delegation-at-wildcard":       {"* NS n.x.test.", "a NS n.x.test."},
 	"wildcard-hidden":              {"* A 192.0.2.1|a TXT x", "* A 192.0.2.1|a AAAA 2001:db8::1|_a TXT x|b CNAME @|c.d TXT x"},
 	"address-as-target":            {"@ MX 10 192.0.2.1", "@ MX 10 host-192-0-2-1.x.test."},
-	"web-address-as-target":        {`_a._tcp SRV 1 1 1 https\:\/\/x.test.`, "a CNAME x.test."},
+	"web-address-as-target":        {`_a._tcp SRV 1 1 1 https\:\/\/x.test.`, "a CNAME x.test.|1 CNAME 1.0/25.2.0.192.in-addr.arpa."},
 	"zone-name-repeated-in-target": {"a CNAME www.saltmarsh-ferries.example", "a CNAME www.saltmarsh-ferries.example."},
 	"final-dot-missing":            {"@ MX 10 mx1.post.example|* A 192.0.2.1", "@ MX 10 mx1.post.example.|a CNAME mx1.post"},
 	"target-missing":               {"a CNAME nowhere", "a CNAME b|c.b A 192.0.2.1|d CNAME x.e|*.e A 192.0.2.1"},

@@ -24,7 +24,7 @@ var targetRules = []rule{
 		"Leave out the scheme (https://), the path and the port: only the host's name belongs here."},
 		types: pointing,
 		set: eachTarget(func(_ *view, s record.Set, t dnsname.Name, say sayer) {
-			if strings.ContainsAny(strings.Join(t.Labels(), ""), ":/") {
+			if webLike(t) {
 				say(s.Key(), fmt.Sprintf("%s looks like a web address.", t.Unicode()))
 			}
 		})},

@@ -166,13 +166,10 @@ func parseGeneral(t Type, text string, origin dnsname.Name) (Data, error) {
 	if err != nil {
 		return "", fmt.Errorf("%q is no %s data: %w", text, t, err)
 	}
-	if !hasForm[t] {
-		return data, readsBack(t, text, data)
-	}
-	return data, nil
+	return data, readsBack(t, text, data)
 }
 
-// readsBack refuses data of rare types that the library prints in a way that it would not read again as the same.
+// readsBack refuses data that the library prints in a way that it would not read again as the same.
 func readsBack(t Type, text string, data Data) error {
 	rr, err := dns.NewRR(". 0 IN " + t.String() + " " + string(data))
 	if err == nil && rr != nil && strings.TrimSpace(string(data)) == string(data) {

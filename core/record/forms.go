@@ -40,15 +40,6 @@ var (
 	}
 )
 
-// hasForm are the types in the table.
-var hasForm = func() map[Type]bool {
-	known := map[Type]bool{}
-	for _, f := range forms {
-		known[f.Type] = true
-	}
-	return known
-}()
-
 // forms is the table of types with named fields.
 var forms = []Form{
 	{A, "The IPv4 address of a host.", "RFC 1035 section 3.4.1", []Field{field(Address, "address", "IPv4 address", "Only the address: no scheme, no port.", "192.0.2.40")}},

@@ -25,7 +25,7 @@ type problem struct {
 }
 
 func (p *problem) Error() string {
-	lines := []string{p.Detail}
+	lines := []string{strings.Join(wrap(p.Detail, width-len("beacon: ")), "\n  ")}
 	for _, f := range p.Faults {
 		lines = append(lines, "  "+f.Error())
 	}

@@ -87,7 +87,8 @@ func (a *app) showDraft(d service.Draft) {
 	}
 	a.findings(d.Overrun)
 	a.found(d.Findings)
-	a.printf("%d added, %d removed, %d as before. Put it out: beacon draft accept %s; forget it: beacon draft drop %s\n", len(d.Added), len(d.Removed), d.Same, plain(d.Zone), plain(d.Zone))
+	a.printf("%d added, %d removed, %d as before.\n", len(d.Added), len(d.Removed), d.Same)
+	a.printf("  put it out  beacon draft accept %s\n  forget it   beacon draft drop %s\n", plain(d.Zone), plain(d.Zone))
 }
 
 func (a *app) acceptDraft(d service.Draft, why string, sync bool) error {

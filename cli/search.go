@@ -139,7 +139,7 @@ func (a *app) showReplaced(r service.Replaced) {
 		}
 	}
 	for _, name := range r.Skipped {
-		a.printf("%s is led by a definition file: it is changed there (or leave it out: --skip-led)\n", plain(name))
+		a.printf("%s is led by a definition file.\n  It is changed there; to leave it out here: --skip-led\n", plain(name))
 	}
 	a.printf("%s in %s.\n", count(r.Records, "record"), count(len(r.Zones), "zone"))
 }

@@ -71,8 +71,8 @@ var acts = []act{
 		"record add saltmarsh-ferries.example pier-cam-2 A 198.51.100.18 --ttl 1m", 1, []string{"led by the definition file new-web-host.beacon.yaml", "beacon zone takeover"}},
 	{"... unless the zone is taken over, knowingly. Its definition comes along.",
 		"zone takeover saltmarsh-ferries.example --yes", 0, []string{"can be changed here now", "zones:", "registrar: gannet-main"}},
-	{"", "record add saltmarsh-ferries.example pier-cam-2 A 198.51.100.18 --ttl 1m --now --why second-camera", 0, []string{`\+ pier-cam-2 A`, "is what it should contain", "done"}},
-	{"", "zone history saltmarsh-ferries.example", 0, []string{"draft: second-camera"}},
+	{"", "record add saltmarsh-ferries.example pier-cam-2 A 198.51.100.18 --ttl 1m --now --why camera", 0, []string{`\+ pier-cam-2 A`, "is what it should contain", "done"}},
+	{"", "zone history saltmarsh-ferries.example", 0, []string{"draft: camera"}},
 	{"All of it is in the logbook.", "domains", 0, []string{"settled"}},
 	{"", "logbook --limit 12", 0, []string{"zone.taken-over", "draft.accepted", "sync.done"}},
 }

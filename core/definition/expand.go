@@ -199,7 +199,7 @@ func (r *reader) expandKit(k *kitSource, values map[string]string, zone dnsname.
 	return all
 }
 
-var placeholder = regexp.MustCompile(`\$\$\{|\$\{[^}\n]*\}?`)
+var inserted = regexp.MustCompile(`\$\$\{|\$\{[^}\n]*\}?`)
 
 // shift is a part of a line that a value was put into.
 type shift struct{ from, to, column, grown int }
@@ -217,7 +217,7 @@ func (r *reader) fillLine(line string, values map[string]string, at zonefile.Pla
 	var b strings.Builder
 	var shifts []shift
 	rest := 0
-	for _, m := range placeholder.FindAllStringIndex(line, -1) {
+	for _, m := range inserted.FindAllStringIndex(line, -1) {
 		word := line[m[0]:m[1]]
 		b.WriteString(line[rest:m[0]])
 		rest = m[1]

@@ -3,6 +3,7 @@ package service_test
 import (
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 	"time"
 
@@ -10,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"beacon/core/definition"
+	"beacon/core/dnsname"
 	"beacon/core/record"
 	"beacon/provider"
 	"beacon/service"
@@ -150,11 +152,26 @@ func TestWatchedFolder(t *testing.T) {
 	write("zones:\n  saltmarsh-ferries.example:\n    at: [heron-main]\n    records: |\n      www  A  192.0.2.2\n      pier A 192.0.2.33\n")
 	require.Eventually(t, live("www", "192.0.2.2"), 20*time.Second, 50*time.Millisecond)
 
-	_, err := h.TakeOver(ctx, zone)
+	// A draft that is in the way is waited for: nobody has to touch the files again.
+	other := "zones:\n  tidepool.example:\n    records: |\n      a A 192.0.2.1\n"
+	_, err := h.Define(ctx, service.DefineRequest{Files: []definition.File{{Name: "o", Text: other}}})
+	require.NoError(t, err)
+	pool := dnsname.MustParse("tidepool.example")
+	d, err := h.Draft(ctx, pool)
+	require.NoError(t, err)
+	d, err = h.EditDraft(ctx, pool, d.Tag, edits(service.RecordEdit{After: &record.Record{Name: pool, TTL: 60, Type: record.A, Data: "192.0.2.5"}}))
+	require.NoError(t, err)
+	write("zones:\n  saltmarsh-ferries.example:\n    at: [heron-main]\n    records: |\n      www  A  192.0.2.4\n      pier A 192.0.2.33\n" + strings.TrimPrefix(other, "zones:\n"))
+	time.Sleep(500 * time.Millisecond)
+	assert.True(t, live("www", "192.0.2.2")(), "all of it or nothing")
+	require.NoError(t, h.DropDraft(ctx, pool, d.Tag))
+	require.Eventually(t, live("www", "192.0.2.4"), 20*time.Second, 50*time.Millisecond)
+
+	_, err = h.TakeOver(ctx, zone)
 	require.NoError(t, err)
 	write("zones:\n  saltmarsh-ferries.example:\n    at: [heron-main]\n    records: |\n      www  A  192.0.2.3\n      pier A 192.0.2.33\n")
 	require.Eventually(t, logged("watch.left"), 20*time.Second, 50*time.Millisecond)
-	assert.True(t, live("www", "192.0.2.2")(), "a zone that was taken over is left alone")
+	assert.True(t, live("www", "192.0.2.4")(), "a zone that was taken over is left alone")
 }
 
 func TestHouseKit(t *testing.T) {

@@ -99,7 +99,7 @@ func (w *watcher) look(ctx context.Context) {
 	}
 	if err := w.take(ctx, files); err != nil {
 		var p *Problem
-		if errors.As(err, &p) { // it stays wrong until the files change
+		if errors.As(err, &p) && p.Kind == Invalid { // it stays wrong until the files change; what is only in the way may go
 			w.taken = now
 		}
 		w.tell(ctx, "watch.refused", problemText(err))

@@ -67,14 +67,13 @@ type reader struct {
 }
 
 func (r *reader) add(row Row) {
-	for i, rec := range row.Records {
+	for _, rec := range row.Records {
 		if rec.Name == r.zone && (rec.Type == record.SOA || rec.Type == record.NS) {
 			row.LeftOut = "It belongs to the provider that the zone comes from; the new one brings its own."
 		}
 		if !rec.Name.IsAtOrBelow(r.zone) {
 			row.LeftOut = fmt.Sprintf("It does not lie in the zone %s.", r.zone.Unicode())
 		}
-		row.Records[i] = rec
 	}
 	if row.Records == nil {
 		row.Records = []record.Record{}

@@ -127,7 +127,7 @@ func parseAddress(t Type, text string) (Data, error) {
 
 func parseName(text string, origin dnsname.Name) (string, error) {
 	name, err := dnsname.ParseRelative(text, origin)
-	if webAddress.MatchString(text) || webAddress.MatchString(name.String()) {
+	if (strings.Contains(text, "/") || strings.Contains(name.Key(), "/")) && (webAddress.MatchString(text) || webAddress.MatchString(name.String())) {
 		return "", fmt.Errorf("%q looks like a web address; write only the host name", text)
 	}
 	return name.String(), err

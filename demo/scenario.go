@@ -126,6 +126,7 @@ func (s *Stage) connectAccounts(ctx context.Context) error {
 	}
 	for _, a := range []map[string]string{
 		{"name": "heron-main", "role": "provider", "kind": "heron", "address": s.Site("heron"), "secret": "heron-practice-key"},
+		{"name": "curlew-ops", "role": "provider", "kind": "curlew", "address": s.Site("curlew"), "secret": "desk:curlew-practice-key"},
 		{"name": "plover-old", "role": "provider", "kind": "plover", "address": s.Site("plover"), "secret": "plover-practice-key"},
 		{"name": "gannet-main", "role": "registrar", "kind": "gannet", "address": s.Site("gannet"), "secret": "gannet-practice-key"},
 	} {

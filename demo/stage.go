@@ -9,6 +9,7 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"io/fs"
 	"net/http"
 	"os"
 	"os/exec"
@@ -17,6 +18,7 @@ import (
 	"syscall"
 	"time"
 
+	"beacon/demo/profiles"
 	"beacon/reach"
 	"beacon/store/mariadbd"
 )
@@ -82,7 +84,7 @@ func (s *Stage) Address() string { return "http://" + s.Listen }
 
 // Site gives the base address of an HTTP site of the practice world: heron, plover, gannet or control.
 func (s *Stage) Site(name string) string {
-	at := map[string]string{"heron": "4.1", "plover": "5.1", "gannet": "3.1", "control": "9.1"}[name]
+	at := map[string]string{"heron": "4.1", "plover": "5.1", "curlew": "6.1", "gannet": "3.1", "control": "9.1"}[name]
 	return fmt.Sprintf("http://127.%d.%s:%d", s.Net, at, s.HTTPPort)
 }
 
@@ -145,6 +147,9 @@ func (s *Stage) prepareService(ctx context.Context) error {
 	if err := os.MkdirAll(s.path("checkout"), 0o700); err != nil {
 		return err
 	}
+	if err := os.CopyFS(s.path("profiles"), profiles.Files); err != nil && !errors.Is(err, fs.ErrExist) {
+		return err
+	}
 	settings := fmt.Sprintf(`# Settings of the demo's service. All of it stands on loopback.
 listen: %s
 database: {socket: %s, user: beacon, password: %s, database: beacon}
@@ -154,6 +159,7 @@ dns: {roots: roots.zone, port: %d}
 world_clock: %s/clock
 hosts: {believe: [127.0.0.0/8, 192.0.2.0/24, 198.51.100.0/24, 203.0.113.0/24, "2001:db8::/32"]} # of this world
 new_zones: {kits: piers.beacon.yaml, kit: pier-site} # what a new zone starts with
+profiles: profiles # of providers, one file each
 watch: {folder: checkout} # definitions that are put there are followed
 resolvers:
   - {name: harbour, address: "127.%d.8.1:%d"}

@@ -23,7 +23,7 @@ import (
 	"beacon/demo"
 	"beacon/outcall"
 	"beacon/provider"
-	"beacon/provider/httpapi"
+	"beacon/provider/profile/profiletest"
 	"beacon/service"
 )
 
@@ -38,13 +38,14 @@ type target struct {
 	driver              provider.Driver
 }
 
-func targets(s *demo.Stage) []target {
-	client := func(kind string) outcall.Client {
-		return outcall.Client{HTTP: http.DefaultClient, Base: s.Site(kind), Account: kind, Secret: kind + "-practice-key"}
+func targets(t *testing.T, s *demo.Stage) []target {
+	driver := func(kind string) provider.Driver {
+		return profiletest.Driver(t, kind, outcall.Client{HTTP: http.DefaultClient, Base: s.Site(kind), Account: kind})
 	}
 	return []target{
-		{"heron", "heron-main", "4.1", 1200, httpapi.NewHeron(client("heron"))},   // ten requests of twenty sets
-		{"plover", "plover-old", "5.1", 500, httpapi.NewPlover(client("plover"))}, // one request of the whole zone
+		{"heron", "heron-main", "4.1", 1200, driver("heron")},   // ten requests of twenty sets
+		{"curlew", "curlew-ops", "6.1", 2500, driver("curlew")}, // seventeen requests of twelve records, done later
+		{"plover", "plover-old", "5.1", 500, driver("plover")}, // one request of the whole zone
 	}
 }
 
@@ -60,9 +61,9 @@ func (p target) zone(t *testing.T) provider.ZoneRef {
 
 func (p target) live(t *testing.T) (c record.Contents, mark string) {
 	t.Helper()
-	c, mark, err := provider.ReadAll(context.Background(), p.driver, p.zone(t))
+	state, err := provider.ReadAll(context.Background(), p.driver, p.zone(t), "")
 	require.NoError(t, err)
-	return c, mark
+	return state.Contents, state.Mark
 }
 
 // byHand puts a set there as somebody else would.
@@ -73,7 +74,11 @@ func (p target) byHand(t *testing.T, set record.Set) {
 	live, mark := p.live(t)
 	batch := caps.Pack(change.List{{After: set}}, live)[0]
 	batch.Mark = mark
-	_, err = p.driver.Apply(context.Background(), p.zone(t), batch)
+	receipt, err := p.driver.Apply(context.Background(), p.zone(t), batch)
+	for err == nil && !receipt.Done {
+		time.Sleep(50 * time.Millisecond)
+		receipt, err = p.driver.Poll(context.Background(), receipt)
+	}
 	require.NoError(t, err)
 }
 
@@ -103,11 +108,11 @@ func wanted200(t *testing.T, account string, round int) (definition string, cont
 // wanted, no set was changed twice, there is one zone, and what somebody else put there was not touched.
 func TestKillInsideASync(t *testing.T) {
 	s := stage(t, options(t, 1, fmt.Sprintf("lease: %s\nrequest_timeout: 1s\n", lease)))
-	hits := map[string]int{"heron": 10, "plover": 4}
+	hits := map[string]int{"heron": 10, "curlew": 10, "plover": 4}
 	if soak() {
-		hits = map[string]int{"heron": 50, "plover": 20}
+		hits = map[string]int{"heron": 200, "curlew": 200, "plover": 60}
 	}
-	for _, p := range targets(s) {
+	for _, p := range targets(t, s) {
 		t.Run(p.kind, func(t *testing.T) { killSyncs(t, s, p, hits[p.kind]) })
 	}
 }

@@ -38,16 +38,22 @@ type Client struct {
 	Header  string // that carries the credential
 	Prefix  string // in front of it
 	Secret  string
-	Observe func(context.Context, Call) // is told of every request; may be nil
+	// Authorize puts the credential on a request with the given body in another way than in Header; may be nil. It gives
+	// every form of the secret that must not be repeated to anybody.
+	Authorize func(r *http.Request, body []byte) (secrets []string, err error)
+	Observe   func(context.Context, Call) // is told of every request; may be nil
+
+	forms []string // of the secret, besides itself
 }
 
 // Request is what to ask.
 type Request struct {
 	Method  string
-	Path    string            // begins with a slash; parts that are not constant come through url.PathEscape
+	Path    string            // begins with a slash; parts that are not constant come through url.PathEscape; may have a query
 	Query   url.Values        // may be nil
 	JSON    any               // body as JSON; nil for none
 	Text    string            // body as it is, where JSON is nil
+	Type    string            // content type of the body, where it is not JSON and not text/dns
 	Headers map[string]string // besides credential and content type
 }
 
@@ -62,7 +68,7 @@ type Response struct {
 func (c *Client) Do(ctx context.Context, r Request) (Response, error) {
 	start := time.Now()
 	res, err := c.do(ctx, r)
-	call := Call{Account: c.Account, Method: r.Method, Path: r.Path, Status: res.Status, Took: time.Since(start)}
+	call := Call{Account: c.Account, Method: r.Method, Path: c.blank(r.Path), Status: res.Status, Took: time.Since(start)}
 	if err != nil {
 		call.Problem = err.Error()
 	}
@@ -98,6 +104,9 @@ func (c *Client) do(ctx context.Context, r Request) (Response, error) {
 		}
 		body, contentType = encoded, "application/json"
 	}
+	if r.Type != "" {
+		contentType = r.Type
+	}
 	address := c.Base + r.Path
 	if len(r.Query) > 0 {
 		address += "?" + r.Query.Encode()
@@ -114,7 +123,13 @@ func (c *Client) do(ctx context.Context, r Request) (Response, error) {
 	for k, v := range r.Headers {
 		req.Header.Set(k, v)
 	}
-	req.Header.Set(c.Header, c.Prefix+c.Secret)
+	if c.Authorize == nil {
+		req.Header.Set(c.Header, c.Prefix+c.Secret)
+	} else if secrets, err := c.Authorize(req, body); err != nil {
+		return Response{}, c.fail(r, Refused, NotSent, err.Error())
+	} else {
+		c = c.knowing(secrets)
+	}
 	req.GetBody = nil // a request whose connection breaks is not sent again behind our back
 	res, err := c.HTTP.Do(req)
 	if err != nil {
@@ -156,15 +171,27 @@ func plainReason(err error) string {
 }
 
 func (c *Client) fail(r Request, kind Kind, outcome Outcome, said string) *Error {
-	return &Error{Kind: kind, Outcome: outcome, Account: c.Account, Asked: r.Method + " " + r.Path, Said: c.blank(said)}
+	return &Error{Kind: kind, Outcome: outcome, Account: c.Account, Asked: c.blank(r.Method + " " + r.Path), Said: c.blank(said)}
 }
 
-// blank takes the credential out of a text.
+// knowing gives the same client, which also keeps these forms of its secret to itself.
+func (c *Client) knowing(secrets []string) *Client {
+	with := *c
+	with.forms = secrets
+	return &with
+}
+
+// Blank takes the credential out of a text.
+func (c *Client) Blank(text string) string { return c.blank(text) }
+
+// blank takes the credential out of a text, in each of its forms.
 func (c *Client) blank(text string) string {
-	if c.Secret == "" {
-		return text
+	for _, secret := range append([]string{c.Secret}, c.forms...) {
+		if secret != "" {
+			text = strings.ReplaceAll(text, secret, "…")
+		}
 	}
-	return strings.ReplaceAll(text, c.Secret, "…")
+	return text
 }
 
 // statusError sorts answers that are none by their status (RFC 9110 section 15).

@@ -69,7 +69,7 @@ func (w *World) gannet() http.Handler {
 		d.InForce = d.Stored
 		return true
 	}))
-	return w.locked("gannet", "Authorization", "Bearer ", mux)
+	return w.locked("gannet", keyInHeader("Authorization", "Bearer "), mux)
 }
 
 func hostList(hosts []string) ([]string, error) {

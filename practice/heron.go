@@ -22,6 +22,7 @@ type heronSet struct {
 	Kind   string   `json:"kind"`
 	TTL    uint32   `json:"ttl"`
 	Values []string `json:"values"`
+	Relay  bool     `json:"relay"` // nameservers answer with addresses of Heron's own
 }
 
 type heronZone struct {
@@ -83,7 +84,7 @@ func (w *World) heron() http.Handler {
 		answer(rw, http.StatusOK, map[string]any{"sets": out, "next_cursor": next})
 	}))
 	mux.HandleFunc("POST /v1/zones/{id}/changes", heronWith(p, w.heronChange))
-	return w.locked("heron", "Heron-Key", "", mux)
+	return w.locked("heron", keyInHeader("Heron-Key", ""), mux)
 }
 
 func heronWith(p *providerState, next func(http.ResponseWriter, *http.Request, *hostedZone)) http.HandlerFunc {
@@ -110,7 +111,12 @@ func heronSets(z *hostedZone) map[string]heronSet {
 		key := label + " " + dns.TypeToString[h.Rrtype]
 		s := sets[key]
 		s.Label, s.Kind, s.TTL = label, dns.Type(h.Rrtype).String(), h.Ttl
-		s.Values = append(s.Values, strings.TrimPrefix(rr.String(), h.String()))
+		value := strings.TrimPrefix(rr.String(), h.String())
+		if txt, ok := rr.(*dns.TXT); ok { // texts are kept without quotes
+			value = plainText(txt)
+		}
+		s.Values = append(s.Values, value)
+		s.Relay = z.Relay[heronName(label, z.Name)+" "+s.Kind]
 		sets[key] = s
 	}
 	return sets
@@ -139,6 +145,9 @@ func (w *World) heronChange(rw http.ResponseWriter, r *http.Request, z *hostedZo
 	})
 	for _, s := range body.Put {
 		for _, value := range s.Values {
+			if s.Kind == "TXT" {
+				value = quotedText(value)
+			}
 			line := fmt.Sprintf("%s %d IN %s %s", heronName(s.Label, z.Name), s.TTL, s.Kind, value)
 			rr, err := dns.NewRR(line)
 			if err != nil || rr == nil || s.TTL < heronLeastTTL {
@@ -159,9 +168,48 @@ func (w *World) heronChange(rw http.ResponseWriter, r *http.Request, z *hostedZo
 	for _, s := range body.Drop {
 		changes = append(changes, "drop "+heronName(s.Label, z.Name)+" "+s.Kind)
 	}
+	if z.Relay == nil {
+		z.Relay = map[string]bool{}
+	}
+	for _, s := range body.Drop {
+		delete(z.Relay, heronName(s.Label, z.Name)+" "+s.Kind)
+	}
+	for _, s := range body.Put {
+		z.Relay[heronName(s.Label, z.Name)+" "+s.Kind] = s.Relay
+	}
 	z.replace(records, changes)
 	w.changed()
 	answer(rw, http.StatusOK, map[string]any{"put": len(body.Put), "dropped": len(body.Drop), "serial": z.Serial})
+}
+
+// plainText gives the octets of a TXT record as one text.
+func plainText(txt *dns.TXT) string {
+	raw := make([]byte, 1024)
+	var out []byte
+	for _, part := range txt.Txt {
+		one := &dns.TXT{Hdr: dns.RR_Header{Name: ".", Rrtype: dns.TypeTXT, Class: dns.ClassINET}, Txt: []string{part}}
+		n, err := dns.PackRR(one, raw, 0, nil, false)
+		if err != nil {
+			return strings.Join(txt.Txt, "")
+		}
+		out = append(out, raw[12:n]...) // behind header and length octet
+	}
+	return string(out)
+}
+
+// quotedText writes a text as the strings of a TXT record.
+func quotedText(text string) string {
+	var parts []string
+	for first := true; first || text != ""; first = false {
+		n := min(len(text), 255)
+		var b strings.Builder
+		for _, c := range []byte(text[:n]) {
+			fmt.Fprintf(&b, "\\%03d", c)
+		}
+		parts = append(parts, `"`+b.String()+`"`)
+		text = text[n:]
+	}
+	return strings.Join(parts, " ")
 }
 
 func heronName(label, zone string) string {

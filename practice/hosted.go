@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/miekg/dns"
 )
@@ -33,6 +34,14 @@ type hostedZone struct {
 	Records []string `json:"records"` // in master-file form, sorted, without SOA and apex NS
 	// Journal notes every record set that was ever put or dropped, so that doing something twice can be seen.
 	Journal []string `json:"journal"`
+
+	Relay    map[string]bool   `json:"relay,omitempty"` // Heron: sets by name and type
+	Refs     map[string]string `json:"refs,omitempty"`  // Curlew: identifiers of records
+	Memos    map[string]string `json:"memos,omitempty"` // Curlew: notes on records
+	Numbered int               `json:"numbered,omitempty"`
+
+	before    *hostedZone // the version before the last change
+	changedAt time.Time
 }
 
 const defaultNSTTL = 600
@@ -88,6 +97,9 @@ func (z *hostedZone) changesTo(records []string) (changes []string) {
 
 // replace puts new records in place of all, and notes what was asked for.
 func (z *hostedZone) replace(records, changes []string) {
+	was := *z
+	was.before = nil
+	z.before, z.changedAt = &was, time.Now()
 	z.Journal = append(z.Journal, changes...)
 	slices.Sort(records)
 	z.Records = records
@@ -176,9 +188,25 @@ func (w *World) buildProvider(p *providerState, parent *zoneData, add func(*zone
 				}
 				continue
 			}
+			if f := strings.Fields(line); hosted.Relay[f[0]+" "+f[3]] {
+				if f[3] == "A" || f[3] == "CNAME" {
+					z.relayed(f[0], w.IP(fmt.Sprintf("%d.200", p.pool.octet)))
+				}
+				continue
+			}
 			z.line("%s", line)
 		}
 		add(z)
+	}
+}
+
+// relayTTL is the TTL of a relay's addresses, in seconds.
+const relayTTL = 45
+
+// relayed gives a name the relay's address, once.
+func (z *zoneData) relayed(name, address string) {
+	if len(z.sets[name][dns.TypeA]) == 0 {
+		z.line("%s %d IN A %s", name, relayTTL, address)
 	}
 }
 

@@ -3,7 +3,6 @@ package practice
 import (
 	"encoding/json"
 	"net/http"
-	"strings"
 )
 
 // problem is what a site answers when it refuses.
@@ -29,20 +28,6 @@ func read(rw http.ResponseWriter, r *http.Request, into any) bool {
 		return false
 	}
 	return true
-}
-
-// locked serves one request at a time with the world's lock held, for those who hold the site's key.
-func (w *World) locked(site, header, prefix string, next http.Handler) http.Handler {
-	return http.HandlerFunc(func(rw http.ResponseWriter, r *http.Request) {
-		key, ok := strings.CutPrefix(r.Header.Get(header), prefix)
-		w.mu.Lock()
-		defer w.mu.Unlock()
-		if !ok || key != w.state.Tokens[site] {
-			refuse(rw, http.StatusUnauthorized, "bad_key", "this key is not known here")
-			return
-		}
-		next.ServeHTTP(rw, r)
-	})
 }
 
 // changed is called with the lock held after anything that nameservers answer by.

@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/miekg/dns"
 )
@@ -40,6 +41,9 @@ func (w *World) plover() http.Handler {
 			return
 		}
 		z := p.create(name)
+		z.Records = []string{normalRecord(mustRR(name + " 3600 IN TXT \"this zone is new at Plover\"")), // records of the provider's own
+			normalRecord(mustRR("www." + name + " 3600 IN CNAME " + name))}
+		slices.Sort(z.Records)
 		w.changed()
 		answer(rw, http.StatusCreated, show(z))
 	})
@@ -59,6 +63,7 @@ func (w *World) plover() http.Handler {
 		rw.WriteHeader(http.StatusNoContent)
 	}))
 	mux.HandleFunc("GET /dns/zones/{zone}/file", with(func(rw http.ResponseWriter, r *http.Request, z *hostedZone) {
+		z = z.behind(w.ploverLag)
 		rw.Header().Set("ETag", etag(z))
 		if r.Header.Get("If-None-Match") == etag(z) {
 			rw.WriteHeader(http.StatusNotModified)
@@ -71,7 +76,23 @@ func (w *World) plover() http.Handler {
 		}
 	}))
 	mux.HandleFunc("PUT /dns/zones/{zone}/file", with(w.ploverReplace))
-	return w.locked("plover", "Authorization", "Plover ", mux)
+	return w.locked("plover", keyInHeader("Authorization", "Plover "), mux)
+}
+
+func mustRR(line string) dns.RR {
+	rr, err := dns.NewRR(line)
+	if err != nil {
+		panic(err)
+	}
+	return rr
+}
+
+// behind gives the zone as reads show it, which are so much behind writes.
+func (z *hostedZone) behind(lag time.Duration) *hostedZone {
+	if lag == 0 || time.Since(z.changedAt) >= lag || z.before == nil {
+		return z
+	}
+	return z.before
 }
 
 func etag(z *hostedZone) string {
@@ -105,6 +126,10 @@ func (w *World) ploverReplace(rw http.ResponseWriter, r *http.Request, z *hosted
 		h.Name = dns.CanonicalName(h.Name)
 		if !dns.IsSubDomain(z.Name, h.Name) {
 			refuse(rw, http.StatusBadRequest, "outside", h.Name+" is outside the zone")
+			return
+		}
+		if txt, ok := rr.(*dns.TXT); ok && len(txt.Txt) != 1 {
+			refuse(rw, http.StatusBadRequest, "bad_text", h.Name+": a TXT record is one string here")
 			return
 		}
 		if h.Name != z.Name || h.Rrtype != dns.TypeSOA && h.Rrtype != dns.TypeNS {

@@ -23,24 +23,29 @@ import (
 
 // Options say where a world stands. All its addresses are 127.Net.x.y.
 type Options struct {
-	Net       int     // second octet, 1 to 255
-	DNSPort   int     // of every nameserver and resolver
-	HTTPPort  int     // of every HTTP interface
-	Rate      float64 // world seconds in a wall second
-	StateFile string  // where state is kept between runs; empty for nowhere
+	Net       int           // second octet, 1 to 255
+	DNSPort   int           // of every nameserver and resolver
+	HTTPPort  int           // of every HTTP interface
+	Rate      float64       // world seconds in a wall second
+	Lag       time.Duration // how much Plover's reads are behind its writes, wall time
+	StateFile string        // where state is kept between runs; empty for nowhere
 	Log       *slog.Logger
 }
 
 // World is a running practice world.
 type World struct {
-	opt     Options
-	clock   *clock
-	faults  *faults
-	mu      sync.RWMutex // guards everything below, and the state of all sites
-	state   state
-	zones   map[string][]*zoneData // by name, one for each provider that has it; built from state
-	listens []listener
-	wait    sync.WaitGroup
+	opt       Options
+	clock     *clock
+	faults    *faults
+	mu        sync.RWMutex // guards everything below, and the state of all sites
+	state     state
+	batches   map[string]*curlewBatch // by receipt; forgotten at a restart
+	receipts  int
+	ploverLag time.Duration
+	ended     chan struct{}
+	zones     map[string][]*zoneData // by name, one for each provider that has it; built from state
+	listens   []listener
+	wait      sync.WaitGroup
 }
 
 // state is what a world remembers between runs.
@@ -48,7 +53,6 @@ type state struct {
 	Clock     clockState                `json:"clock"`
 	Domains   map[string]*domain        `json:"domains"`
 	Providers map[string]*providerState `json:"providers"`
-	Tokens    map[string]string         `json:"tokens"`
 }
 
 // Addresses of the sites within a world: the last two octets.
@@ -58,7 +62,9 @@ const (
 	testEast, testWest         = "2.1", "2.2"
 	gannetAPI                  = "3.1"
 	heronAPI, ploverAPI        = "4.1", "5.1"
-	heronServers, ploverServer = 4, 5 // third octet; the fourth is 11 and on
+	curlewAPI                  = "6.1"
+	heronServers, ploverServer = 4, 5
+	curlewServers              = 6 // third octet; the fourth is 11 and on
 	controlAddr                = "9.1"
 )
 
@@ -75,7 +81,7 @@ func Start(opt Options) (*World, error) {
 	if opt.Log == nil {
 		opt.Log = slog.New(slog.DiscardHandler)
 	}
-	w := &World{opt: opt, faults: newFaults(), zones: map[string][]*zoneData{}}
+	w := &World{opt: opt, faults: newFaults(), zones: map[string][]*zoneData{}, batches: map[string]*curlewBatch{}, ended: make(chan struct{}), ploverLag: opt.Lag}
 	if err := w.load(); err != nil {
 		return nil, err
 	}
@@ -90,6 +96,7 @@ func Start(opt Options) (*World, error) {
 
 // Close stops every site.
 func (w *World) Close() {
+	close(w.ended)
 	for _, l := range w.listens {
 		l.stop()
 	}
@@ -106,7 +113,7 @@ func (w *World) DNSAddress(site string) string {
 
 // URL gives the base address of an HTTP site: "heron", "plover", "gannet" or "control".
 func (w *World) URL(site string) string {
-	at := map[string]string{"heron": heronAPI, "plover": ploverAPI, "gannet": gannetAPI, "control": controlAddr}[site]
+	at := map[string]string{"heron": heronAPI, "plover": ploverAPI, "curlew": curlewAPI, "gannet": gannetAPI, "control": controlAddr}[site]
 	return "http://" + net.JoinHostPort(w.IP(at), fmt.Sprint(w.opt.HTTPPort))
 }
 
@@ -115,7 +122,7 @@ func (w *World) Now() time.Time { return w.clock.now() }
 
 // load reads the state file, or makes the state of a new world.
 func (w *World) load() error {
-	w.state = state{Domains: map[string]*domain{}, Providers: map[string]*providerState{}, Tokens: map[string]string{}}
+	w.state = state{Domains: map[string]*domain{}, Providers: map[string]*providerState{}}
 	if w.opt.StateFile != "" {
 		text, err := os.ReadFile(w.opt.StateFile)
 		if err == nil {
@@ -132,18 +139,22 @@ func (w *World) load() error {
 	for name, pool := range map[string]poolOptions{
 		"heron":  {prefix: "quay-", size: 8, perZone: 4, octet: heronServers},
 		"plover": {prefix: "reed-", size: 6, perZone: 2, octet: ploverServer},
+		"curlew": {prefix: "sand-", size: 10, perZone: 4, octet: curlewServers},
 	} {
 		if w.state.Providers[name] == nil {
 			w.state.Providers[name] = &providerState{Zones: map[string]*hostedZone{}}
 		}
 		w.state.Providers[name].name, w.state.Providers[name].pool = name, pool
 	}
-	for _, site := range []string{"heron", "plover", "gannet"} {
-		if w.state.Tokens[site] == "" {
-			w.state.Tokens[site] = site + "-practice-key"
-		}
-	}
 	return nil
+}
+
+// sleep waits, or returns early when the world ends.
+func (w *World) sleep(d time.Duration) {
+	select {
+	case <-time.After(d):
+	case <-w.ended:
+	}
 }
 
 // save writes the state file; the caller holds the lock. A world without a file forgets.
@@ -183,7 +194,7 @@ func (w *World) listen() error {
 			return err
 		}
 	}
-	for site, handler := range map[string]http.Handler{heronAPI: w.heron(), ploverAPI: w.plover(), gannetAPI: w.gannet(), controlAddr: w.control()} {
+	for site, handler := range map[string]http.Handler{heronAPI: w.heron(), ploverAPI: w.plover(), curlewAPI: w.curlew(), gannetAPI: w.gannet(), controlAddr: w.control()} {
 		if err := w.serveHTTP(site, handler); err != nil {
 			return err
 		}

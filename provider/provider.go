@@ -8,6 +8,7 @@ package provider
 
 import (
 	"context"
+	"time"
 
 	"beacon/core/change"
 	"beacon/core/dnsname"
@@ -22,7 +23,7 @@ type Driver interface {
 	// Describe says what the provider can do with a zone. It may do without a request.
 	Describe(ctx context.Context, zone ZoneRef) (change.Caps, error)
 	// Create makes a zone. A zone that is there already is a Conflict.
-	Create(ctx context.Context, name dnsname.Name) (Zone, error)
+	Create(ctx context.Context, name dnsname.Name, options ZoneOptions) (Zone, error)
 	// Remove deletes a zone and all that is in it.
 	Remove(ctx context.Context, zone ZoneRef) error
 	// Read gives a zone's records, page by page from the beginning for the empty ReadFrom.
@@ -60,9 +61,37 @@ type ReadFrom struct {
 	Mark   string // change mark of an earlier read; where nothing has changed since, the page says so
 }
 
+// ZoneOptions say how a zone is made. A driver leaves out what its interface has no place for.
+type ZoneOptions struct {
+	Contact string        // address of who looks after the zone, for the SOA (RFC 1035 section 3.3.13); empty for the provider's choice
+	Minimum time.Duration // how long caches keep that a name does not exist (RFC 2308); 0 for the provider's choice
+}
+
+// Finder is a driver that can look for a zone by its name without listing all of them.
+type Finder interface {
+	Find(ctx context.Context, name dnsname.Name) (Zone, bool, error)
+}
+
+// Right is something that a credential may do.
+type Right string
+
+// The rights of credentials. A service like ours needs the first two, and Zones where it makes zones; Keys never.
+const (
+	ReadRecords  Right = "read records"
+	WriteRecords Right = "write records"
+	Zones        Right = "make and remove zones"
+	Keys         Right = "manage credentials"
+)
+
+// Holder is a driver that can tell what its credential may do.
+type Holder interface {
+	Rights(ctx context.Context) ([]Right, error)
+}
+
 // Page is one page of a zone's records.
 type Page struct {
 	Records   []record.Record
+	Details   change.Details // of sets that have identifiers or attributes
 	Next      Cursor
 	Mark      string // change mark; empty where the provider has none
 	Unchanged bool   // nothing has changed since ReadFrom.Mark, and Records is empty for that reason
@@ -71,28 +100,63 @@ type Page struct {
 // Receipt is what a provider says of a batch.
 type Receipt struct {
 	ID   string // to poll with; empty where the batch is done
+	Zone ZoneRef
 	Done bool
 }
 
-// ReadAll reads a whole zone: one call of Read for each page, and a last mark.
-func ReadAll(ctx context.Context, d Driver, zone ZoneRef) (record.Contents, string, error) {
-	var all []record.Record
-	from := ReadFrom{}
-	for {
-		page, err := d.Read(ctx, zone, from)
-		if err != nil {
-			return record.Contents{}, "", err
+// State is a whole zone as a provider has it.
+type State struct {
+	Contents  record.Contents
+	Details   change.Details
+	Mark      string // change mark; empty where the provider has none
+	Unchanged bool   // nothing has changed since the mark that was given, and the rest is empty for that reason
+}
+
+// ReadAll reads a whole zone: one call of Read for each page. Where the provider keeps change marks and the zone is
+// still at the given one, which may be empty, that is said after one call. A zone that changes while its pages are read
+// is read again from the start, where marks show it.
+func ReadAll(ctx context.Context, d Driver, zone ZoneRef, mark string) (State, error) {
+	const mostTimes = 3
+	for try := 1; ; try++ {
+		state, whole, err := readOnce(ctx, d, zone, mark)
+		if err != nil || whole || try == mostTimes {
+			return state, err
 		}
-		all = append(all, page.Records...)
-		if page.Next == "" {
-			return record.NewContents(all), page.Mark, nil
-		}
-		from.Cursor = page.Next
 	}
 }
 
-// FindZone looks a zone up by its name, page by page. It gives false where the account does not have it.
+func readOnce(ctx context.Context, d Driver, zone ZoneRef, mark string) (state State, whole bool, err error) {
+	var all []record.Record
+	details := change.Details{}
+	from, whole := ReadFrom{Mark: mark}, true
+	for first := true; ; first = false {
+		page, err := d.Read(ctx, zone, from)
+		if err != nil {
+			return State{}, false, err
+		}
+		if page.Unchanged {
+			return State{Mark: page.Mark, Unchanged: true}, true, nil
+		}
+		all = append(all, page.Records...)
+		for key, detail := range page.Details {
+			details.Join(key, detail)
+		}
+		whole = whole && (first || page.Mark == state.Mark)
+		state.Mark = page.Mark
+		if page.Next == "" {
+			state.Contents, state.Details = record.NewContents(all), details
+			return state, whole, nil
+		}
+		from = ReadFrom{Cursor: page.Next}
+	}
+}
+
+// FindZone looks a zone up by its name, page by page where the driver has no shorter way. It gives false where the
+// account does not have it.
 func FindZone(ctx context.Context, d Driver, name dnsname.Name) (Zone, bool, error) {
+	if f, ok := d.(Finder); ok {
+		return f.Find(ctx, name)
+	}
 	for cursor := Cursor(""); ; {
 		page, err := d.Zones(ctx, cursor)
 		if err != nil {

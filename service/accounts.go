@@ -35,7 +35,7 @@ var accountName = regexp.MustCompile(`^[a-z0-9][a-z0-9-]{0,62}$`)
 // AddAccount connects an account: it is tried at once, and kept only if that went well. It gives how many zones or
 // domains the credential can see.
 func (s *Service) AddAccount(ctx context.Context, n NewAccount) (seen int, err error) {
-	kinds := sortedKeys(s.drivers.Providers)
+	kinds := s.kinds.names()
 	if n.Role == RoleRegistrar {
 		kinds = sortedKeys(s.drivers.Registrars)
 	}
@@ -71,7 +71,11 @@ func (s *Service) try(ctx context.Context, a store.Account, secret string) (int,
 		page, err := s.drivers.Registrars[a.Kind](s.client(a, secret)).Domains(ctx, "")
 		return len(page.Registrations), err
 	}
-	page, err := s.drivers.Providers[a.Kind](s.client(a, secret)).Zones(ctx, "")
+	driver, err := s.driverWith(a, secret)
+	if err != nil {
+		return 0, err
+	}
+	page, err := driver.Zones(ctx, "")
 	return len(page.Zones), err
 }
 
@@ -94,11 +98,24 @@ func (s *Service) providerOf(a store.Account) (provider.Driver, error) {
 	if err != nil {
 		return nil, problem(InTheWay, "%s.", err)
 	}
-	build, ok := s.drivers.Providers[a.Kind]
-	if !ok {
-		return nil, problem(InTheWay, "Account %s is of kind %s, which this version does not know.", a.Name, a.Kind)
+	return s.driverWith(a, secret)
+}
+
+// driverWith gives the driver of a provider account with a credential, which may be another than the stored one.
+func (s *Service) driverWith(a store.Account, secret string) (provider.Driver, error) {
+	build, err := s.kinds.build(a.Kind)
+	if err != nil {
+		return nil, err
 	}
-	return build(s.client(a, secret)), nil
+	if build == nil {
+		return nil, problem(InTheWay, "Account %s is of kind %s, which is not known here. Put its profile into the folder of profiles, or use one of: %s.",
+			a.Name, a.Kind, strings.Join(s.kinds.names(), ", "))
+	}
+	perSecond := 0.0
+	if p := s.kinds.profile(a.Kind); p != nil {
+		perSecond = p.Caps.Rate
+	}
+	return provider.Paced(build(s.client(a, secret)), s.paceOf(a, perSecond)), nil
 }
 
 // registrarOf gives the driver of a registrar account.

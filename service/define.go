@@ -163,7 +163,7 @@ func (s *Service) defineZone(ctx context.Context, tx *store.Tx, d definition.Zon
 		}
 		registrarID = &a.ID
 	}
-	said := store.ZoneSaid{Label: d.Label, RegistrarID: registrarID, TTL: d.TTL, Leave: d.Leave}
+	said := store.ZoneSaid{Label: d.Label, RegistrarID: registrarID, TTL: d.TTL, Leave: d.Leave, Care: d.Care}
 	if r.Lead {
 		said.LedBy = d.File
 	}

@@ -84,13 +84,14 @@ func (s *Service) connect(ctx context.Context, p *place) (err error) {
 
 // comparison is a difference with what it was made from.
 type comparison struct {
-	result diff.Result
-	placed []store.PlacedSet
-	live   record.Contents // as the provider gives it
-	mark   string
-	notes  []finding.Finding
-	hosts  []store.Host
-	alias  []dnsname.Name // ALIAS names whose addresses are known
+	result  diff.Result
+	placed  []store.PlacedSet
+	live    record.Contents // as the provider gives it
+	details change.Details
+	mark    string
+	notes   []finding.Finding
+	hosts   []store.Host
+	alias   []dnsname.Name // ALIAS names whose addresses are known
 }
 
 // compare reads the live state and holds it against what is wanted and what was placed.
@@ -116,14 +117,11 @@ func (s *Service) compare(ctx context.Context, p place, revisionID uint64, drift
 		return c, err
 	}
 	if p.placement.RemoteID != "" {
-		reading, cancel := context.WithTimeout(ctx, s.settings.Request*4) // several pages
-		defer cancel()
-		live, mark, err := provider.ReadAll(reading, p.driver, p.ref())
+		state, err := s.readLive(ctx, &p)
 		if err != nil {
 			return c, err
 		}
-		c.mark = mark
-		c.live = live.Filter(func(k record.Key) bool { return !p.caps.Owned(p.zone.Name(), k) })
+		c.mark, c.live, c.details = state.Mark, state.Contents, state.Details
 	}
 	wanted, unknown, err := s.withAddresses(ctx, p, wanted, known, &c)
 	if err != nil {
@@ -140,7 +138,36 @@ func (s *Service) compare(ctx context.Context, p place, revisionID uint64, drift
 			return !record.AnyMatches(leave, k) && !(address && slices.Contains(unknown, k.Name)) // nothing is taken away for want of an answer
 		})
 	}
-	return c, nil
+	s.careFor(p, wanted, &c)
+	if p.placement.RemoteID == "" {
+		return c, nil
+	}
+	return c, s.looked(ctx, p, c)
+}
+
+// careFor applies what the zone's definition says about how it is looked after.
+func (s *Service) careFor(p place, wanted record.Contents, c *comparison) {
+	care := p.zone.Care()
+	if care.OnlyOurs {
+		c.result = c.result.OnlyOurs()
+	}
+	declared := map[record.Key]map[string]string{}
+	for _, a := range care.Extras {
+		declared[a.Key] = a.Values
+	}
+	var notes, gaps []finding.Finding
+	c.result.Steps, notes = p.caps.Attributed(c.result.Steps, declared, wanted, c.live, c.details)
+	c.result.Steps, gaps = p.caps.Gaps(c.result.Steps)
+	c.notes = append(append(c.notes, notes...), gaps...)
+}
+
+// watched is what guards look at in a zone.
+func watched(z store.Zone, hosts []store.Host) diff.Watched {
+	w := diff.Watched{Zone: z.Name(), Protect: z.Care().Protect}
+	for _, h := range hosts {
+		w.Hosts = append(w.Hosts, h.Name())
+	}
+	return w
 }
 
 // withAddresses puts addresses in the place of ALIAS records. Targets that were never asked for are asked for now.
@@ -211,7 +238,7 @@ func (s *Service) Differences(ctx context.Context, name dnsname.Name, drift diff
 		list = append(list, Difference{Zone: name, Account: p.account.Name, NewZone: p.placement.RemoteID == "", Steps: c.result.Steps,
 			Digest: c.result.Steps.Digest(), Requests: len(p.caps.Pack(c.result.Steps, c.live)), InStep: c.result.InStep,
 			Drift: c.result.Drift, Conflicts: c.result.Conflicts, Foreign: c.result.Foreign,
-			Guards: diff.Guards(c.result.Steps, c.live), Notes: c.notes})
+			Guards: diff.Guards(c.result.Steps, c.live, watched(p.zone, c.hosts)), Notes: c.notes})
 	}
 	return list, nil
 }

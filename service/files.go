@@ -76,7 +76,7 @@ func zoneDefinition(tx *store.Tx, z store.Zone) (out ZoneDefinition, err error) 
 	if err != nil {
 		return out, err
 	}
-	d := definition.Zone{Name: z.Name(), Label: z.Label, Registrar: view.Registrar, TTL: z.TTL, Leave: z.Leave()}
+	d := definition.Zone{Name: z.Name(), Label: z.Label, Registrar: view.Registrar, TTL: z.TTL, Leave: z.Leave(), Care: z.Care()}
 	for _, p := range view.Placements {
 		d.At = append(d.At, p.Account)
 	}

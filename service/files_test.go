@@ -125,8 +125,8 @@ func TestWatchedFolder(t *testing.T) {
 			if err != nil || !found {
 				return false
 			}
-			c, _, err := provider.ReadAll(ctx, h.direct("heron"), z.Ref)
-			set := c.Get(rec(t, name, 0, record.A, "192.0.2.1").Key())
+			c, err := provider.ReadAll(ctx, h.direct("heron"), z.Ref, "")
+			set := c.Contents.Get(rec(t, name, 0, record.A, "192.0.2.1").Key())
 			return err == nil && len(set.Data) == 1 && set.Data[0] == data
 		}
 	}
@@ -188,6 +188,6 @@ func TestHouseKit(t *testing.T) {
 	require.NoError(t, err, sketch.Text)
 	assert.Equal(t, []string{"@ A 192.0.2.40", "www CNAME saltmarsh-ferries.example."}, texts(defined[0].Added))
 	settings.NewZones.With = nil
-	_, err = service.Open(ctx, settings, drivers(), nil)
+	_, err = service.Open(ctx, settings, drivers(t), nil)
 	assert.ErrorContains(t, err, "needs site")
 }

@@ -168,10 +168,10 @@ func (s *Service) compareFor(ctx context.Context, run *syncRun) (comparison, err
 // guards are those that speak against a change list. A reported address passes none of them: it replaces an address by
 // another, and is to arrive while nobody looks.
 func (s *Service) guards(run *syncRun, steps change.List, live record.Contents) []finding.Finding {
-	if run.sync.Scope == store.ScopeHosts {
+	if run.sync.Scope == store.ScopeHosts || run.made { // nobody is led to a new zone yet
 		return nil
 	}
-	return diff.Guards(steps, live)
+	return diff.Guards(steps, live, watched(run.zone, run.hosts))
 }
 
 // makeWay ends this turn of a sync of a whole zone where a sync of its hosts waits. It goes on afterwards from what

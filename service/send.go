@@ -1,8 +1,11 @@
 package service
 
 import (
+	"cmp"
 	"context"
+	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"beacon/core/change"
@@ -15,16 +18,39 @@ import (
 // mostTries is how often one batch is sent that the provider certainly did not do.
 const mostTries = 6
 
+// pack divides what is to be done into requests. Names that a broken-off request may have left without an answer come
+// first.
+func (r *syncRun) pack(c comparison) []change.Batch {
+	steps := c.result.Steps
+	if len(r.broken) > 0 {
+		steps = slices.Clone(steps)
+		slices.SortStableFunc(steps, func(a, b change.Step) int {
+			return cmp.Compare(rank(r.broken[b.Key().Name]), rank(r.broken[a.Key().Name]))
+		})
+	}
+	return r.caps.Pack(steps, c.live)
+}
+
+func rank(first bool) int {
+	if first {
+		return 1
+	}
+	return 0
+}
+
 // sendAll sends batches in order. It returns early, without error and with false, where the live state has to be read
 // anew before anything else is decided.
-func (s *Service) sendAll(ctx context.Context, run *syncRun, batches []change.Batch, mark string) (all bool, err error) {
+func (s *Service) sendAll(ctx context.Context, run *syncRun, batches []change.Batch, c comparison) (all bool, err error) {
 	for i, b := range batches {
 		if i > 0 {
 			if err := s.makeWay(ctx, run); err != nil {
 				return false, err
 			}
+			if run.caps.Guarded { // what was read is not what is there any more
+				return false, nil
+			}
 		}
-		b.Mark = mark
+		b.Mark, b.Details = c.mark, c.details
 		again, err := s.send(ctx, run, b)
 		if err != nil || again {
 			return false, err
@@ -46,20 +72,25 @@ func (s *Service) send(ctx context.Context, run *syncRun, b change.Batch) (again
 		}
 		// Stopping the service does not break a request off: what became of it would be unclear.
 		calling, cancel := context.WithDeadline(context.WithoutCancel(ctx), intent.Deadline)
-		err = s.apply(calling, run, b)
+		err = s.apply(calling, run, &intent, b)
 		cancel()
 		if err == nil {
-			return false, s.confirm(ctx, run, intent, b.Steps)
+			run.wrote(s.wall.Now())
+			return false, s.closeIntent(ctx, run, intent, b.Steps, store.IntentDone, "")
 		}
 		if outcall.OutcomeOf(err) == outcall.Unclear {
-			return true, s.settleIntent(ctx, run, intent)
+			run.wrote(s.wall.Now())
+			if settleErr := s.settleIntent(ctx, run, intent); settleErr != nil || outcall.KindOf(err) != outcall.Refused {
+				return true, settleErr
+			}
+			return false, err // accepted first and refused later: nothing is gained by asking again
 		}
 		if dbErr := s.store.Tx(ctx, func(tx *store.Tx) error { return tx.CloseIntent(intent.ID, store.IntentNotDone, err.Error()) }); dbErr != nil {
 			return false, dbErr
 		}
 		switch kind := outcall.KindOf(err); {
 		case kind == outcall.Conflict:
-			return true, pause(ctx, backoff(1))
+			return true, pause(ctx, max(backoff(1), run.caps.ReadLag))
 		case kind != outcall.Limited && kind != outcall.Unavailable || try == mostTries:
 			return false, err
 		}
@@ -69,15 +100,45 @@ func (s *Service) send(ctx context.Context, run *syncRun, b change.Batch) (again
 	}
 }
 
-// apply makes the request, and asks for the outcome where the provider only accepts at first.
-func (s *Service) apply(ctx context.Context, run *syncRun, b change.Batch) error {
+// apply makes the request, and asks for the outcome where the provider only accepts at first. Once it has accepted,
+// nothing that goes wrong means that it was not done.
+func (s *Service) apply(ctx context.Context, run *syncRun, intent *store.Intent, b change.Batch) error {
 	receipt, err := run.driver.Apply(ctx, run.ref(), b)
-	for err == nil && !receipt.Done {
-		if err = pause(ctx, 200*time.Millisecond); err == nil {
+	if err != nil || receipt.Done {
+		return err
+	}
+	intent.Receipt = receipt.ID
+	if err := s.store.Tx(ctx, func(tx *store.Tx) error { return tx.SetReceipt(intent.ID, receipt.ID) }); err != nil {
+		return &outcall.Error{Kind: outcall.Unavailable, Outcome: outcall.Unclear, Account: run.account.Name, Asked: "keeping the receipt", Said: err.Error()}
+	}
+	return s.awaitReceipt(ctx, run, receipt)
+}
+
+// Polling begins soon, since most changes are quick, and becomes rarer.
+const (
+	firstPoll = 15 * time.Millisecond
+	lastPoll  = 2 * time.Second
+)
+
+// awaitReceipt asks until an accepted batch is done.
+func (s *Service) awaitReceipt(ctx context.Context, run *syncRun, receipt provider.Receipt) error {
+	for wait := firstPoll; ; wait = min(wait*3/2, lastPoll) {
+		err := pause(ctx, wait)
+		if err == nil {
 			receipt, err = run.driver.Poll(ctx, receipt)
 		}
+		var told *outcall.Error
+		switch {
+		case err == nil && receipt.Done:
+			return nil
+		case err == nil:
+		case errors.As(err, &told):
+			told.Outcome = outcall.Unclear
+			return told
+		default:
+			return &outcall.Error{Kind: outcall.Unavailable, Outcome: outcall.Unclear, Account: run.account.Name, Asked: "receipt " + receipt.ID, Said: "not done in time"}
+		}
 	}
-	return err
 }
 
 // intend stores what is about to be sent, under the lease. The deadline lies before the lease could have run out.
@@ -93,11 +154,6 @@ func (s *Service) intend(ctx context.Context, run *syncRun, steps change.List) (
 		return err
 	})
 	return intent, err
-}
-
-// confirm notes that an intent's steps were done.
-func (s *Service) confirm(ctx context.Context, run *syncRun, intent store.Intent, steps change.List) error {
-	return s.closeIntent(ctx, run, intent, steps, store.IntentDone, "")
 }
 
 // closeIntent notes which steps were done, what is placed by that, and how the sync stands.
@@ -120,6 +176,9 @@ func (s *Service) closeIntent(ctx context.Context, run *syncRun, intent store.In
 			return err
 		}
 		if err := tx.CloseIntent(intent.ID, state, why); err != nil {
+			return err
+		}
+		if err := tx.Written(run.placement.ID); err != nil {
 			return err
 		}
 		if err := tx.SetPlaced(run.placement.ID, puts); err != nil {
@@ -156,34 +215,79 @@ func (s *Service) recover(ctx context.Context, run *syncRun) error {
 
 // settleIntent waits until the request cannot be on its way any more and its effect can be read, then looks at what
 // the provider has. A set that is as the intent would leave it was written by it; so was one that has changed and holds
-// the intent's data under another TTL, as some providers set it.
+// the intent's data under another TTL, as some providers set it. A set that has been left half way is ours too.
 func (s *Service) settleIntent(ctx context.Context, run *syncRun, intent store.Intent) error {
 	steps, err := intent.List()
 	if err != nil {
 		return err
 	}
-	if err := pause(ctx, intent.Deadline.Add(run.caps.ReadLag).Sub(s.wall.Now())); err != nil {
+	if err := s.outlast(ctx, run, intent); err != nil {
 		return err
 	}
 	reading, cancel := context.WithTimeout(ctx, s.settings.Request*4)
 	defer cancel()
-	live, _, err := provider.ReadAll(reading, run.driver, run.ref())
+	state, err := provider.ReadAll(reading, run.driver, run.ref(), "")
 	if err != nil {
 		return err
 	}
+	live := state.Contents
 	var done change.List
+	var halves []store.PlacedSet
 	for _, step := range steps {
 		now := live.Get(step.Key())
-		if now.Equal(step.After) || !now.Equal(step.Before) && now.SameData(step.After) {
+		switch {
+		case now.Equal(step.After) || !now.Equal(step.Before) && now.SameData(step.After):
 			done = append(done, step)
+		case !now.Equal(step.Before) && between(now, step):
+			halves = append(halves, store.PlacedSet{Sent: now, Read: now})
+			fallthrough
+		default:
+			run.broken[step.Key().Name] = true
 		}
 	}
-	state := store.IntentPartly
-	switch len(done) {
-	case 0:
-		state = store.IntentNotDone
-	case len(steps):
-		state = store.IntentDone
+	outcome := store.IntentPartly
+	switch {
+	case len(done)+len(halves) == 0:
+		outcome = store.IntentNotDone
+	case len(done) == len(steps):
+		outcome = store.IntentDone
 	}
-	return s.closeIntent(ctx, run, intent, done, state, fmt.Sprintf("broken off; read afterwards: %d of %d steps were done", len(done), len(steps)))
+	if len(halves) > 0 {
+		if err := s.store.Tx(ctx, func(tx *store.Tx) error { return tx.SetPlaced(run.placement.ID, halves) }); err != nil {
+			return err
+		}
+	}
+	return s.closeIntent(ctx, run, intent, done, outcome, fmt.Sprintf("broken off; read afterwards: %d of %d steps were done", len(done), len(steps)))
+}
+
+// between reports whether a set holds nothing but what a step takes away or brings: it was stopped inside.
+func between(now record.Set, step change.Step) bool {
+	for _, d := range now.Data {
+		if !slices.Contains(step.Before.Data, d) && !slices.Contains(step.After.Data, d) {
+			return false
+		}
+	}
+	return !now.IsZero()
+}
+
+// delayedGrace is how long a provider that does things later may take with a batch of which no receipt was kept, beyond
+// the request's own time.
+const delayedGrace = 2 * time.Second
+
+// outlast returns when a request has had its effect or never will.
+func (s *Service) outlast(ctx context.Context, run *syncRun, intent store.Intent) error {
+	if intent.Receipt != "" {
+		asking, cancel := context.WithTimeout(ctx, s.settings.Request*4)
+		defer cancel()
+		err := s.awaitReceipt(asking, run, provider.Receipt{ID: intent.Receipt, Zone: run.ref()})
+		if kind := outcall.KindOf(err); err == nil || kind == outcall.Refused || kind == outcall.NotFound {
+			return pause(ctx, run.caps.ReadLag)
+		}
+		return err
+	}
+	until := intent.Deadline.Add(run.caps.ReadLag)
+	if run.caps.Delayed {
+		until = until.Add(delayedGrace)
+	}
+	return pause(ctx, until.Sub(s.wall.Now()))
 }

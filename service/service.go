@@ -9,6 +9,7 @@ import (
 	"log/slog"
 	"net/http"
 	"os"
+	"sync"
 	"time"
 
 	"beacon/clock"
@@ -25,12 +26,18 @@ import (
 type Drivers struct {
 	Providers  map[string]func(outcall.Client) provider.Driver
 	Registrars map[string]func(outcall.Client) registrar.Driver
+	// Evaluator is the command that starts a worker for the expressions of profiles; it ends up in jq.Work.
+	Evaluator []string
 }
 
 // Service is a running instance. It is safe for concurrent use.
 type Service struct {
 	settings   Settings
 	drivers    Drivers
+	kinds      *kinds
+	pacesMu    sync.Mutex
+	paces      map[uint64]*pace // by account
+	live       memory
 	log        *slog.Logger
 	store      *store.Store
 	seal       *store.Seal
@@ -41,6 +48,7 @@ type Service struct {
 	wall       clock.Wall
 	metrics    *metrics
 	wake       chan struct{} // told when there may be new work
+	wakeLook   chan struct{} // told when somebody should look for drift at once
 	wakeUrgent chan struct{} // the same for syncs that go ahead of others
 	house      HouseKit
 	bell       *bell         // rung when there are new events
@@ -61,8 +69,11 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 	if err != nil {
 		return nil, fmt.Errorf("the setting dns.roots: %w", err)
 	}
-	s := &Service{settings: settings, drivers: drivers, log: log, world: &clock.World{}, metrics: newMetrics(), wake: make(chan struct{}, 1), wakeUrgent: make(chan struct{}, 1),
-		bell: newBell(), stopped: make(chan struct{})}
+	s := &Service{settings: settings, drivers: drivers, log: log, world: &clock.World{}, metrics: newMetrics(), wake: make(chan struct{}, 1), wakeUrgent: make(chan struct{}, 1), wakeLook: make(chan struct{}, 1),
+		bell: newBell(), stopped: make(chan struct{}), paces: map[uint64]*pace{}, live: memory{zones: map[uint64]provider.State{}}}
+	if s.kinds, err = newKinds(drivers, settings.Profiles); err != nil {
+		return nil, err
+	}
 	if s.house, err = readHouseKit(settings.NewZones); err != nil {
 		return nil, err
 	}
@@ -90,6 +101,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 func (s *Service) Close() {
 	s.dns.Close()
 	s.store.Close()
+	s.kinds.close()
 }
 
 // WorldNow is world time, and the rate at which it runs.

@@ -31,7 +31,9 @@ type Settings struct {
 	Checks     CheckSettings      `yaml:"checks"`
 	Hosts      HostSettings       `yaml:"hosts"`
 	NewZones   NewZoneSettings    `yaml:"new_zones"`
+	Profiles   string             `yaml:"profiles"` // folder of provider profiles, NAME.profile.yaml
 	Watch      WatchSettings      `yaml:"watch"`
+	Drift      DriftSettings      `yaml:"drift"`
 	Lease      time.Duration      `yaml:"lease"`           // of background work, wall time
 	Request    time.Duration      `yaml:"request_timeout"` // of one request to a provider or registrar, wall time
 	Workers    int                `yaml:"workers"`
@@ -58,7 +60,7 @@ type CheckSettings struct {
 func ReadSettings(path string) (Settings, error) {
 	s := Settings{Listen: "127.0.0.1:8053", KeyFile: "beacon.key", Reach: []string{"0.0.0.0/0", "::/0"},
 		DNS: DNSSettings{Port: 53}, Checks: CheckSettings{Settling: time.Minute, Settled: time.Hour},
-		Watch: WatchSettings{Every: 2 * time.Second}, Lease: 30 * time.Second, Request: 10 * time.Second, Workers: 4}
+		Watch: WatchSettings{Every: 2 * time.Second}, Drift: DriftSettings{Every: 15 * time.Minute}, Lease: 30 * time.Second, Request: 10 * time.Second, Workers: 4}
 	text, err := os.ReadFile(path)
 	if err != nil {
 		return s, fmt.Errorf("the settings cannot be read: %w", err)
@@ -68,7 +70,7 @@ func ReadSettings(path string) (Settings, error) {
 	if err := decoder.Decode(&s); err != nil {
 		return s, fmt.Errorf("the settings in %s: %s", path, yamlReason(err))
 	}
-	for _, file := range []*string{&s.KeyFile, &s.DNS.Roots, &s.Database.Socket, &s.NewZones.Kits, &s.Watch.Folder} {
+	for _, file := range []*string{&s.KeyFile, &s.DNS.Roots, &s.Database.Socket, &s.NewZones.Kits, &s.Watch.Folder, &s.Profiles} {
 		if *file != "" && !filepath.IsAbs(*file) {
 			*file = filepath.Join(filepath.Dir(path), *file)
 		}
@@ -107,6 +109,9 @@ func (s Settings) check() error {
 	}
 	if s.Watch.Folder != "" && s.Watch.Every < 100*time.Millisecond {
 		fail("watch.every: give at least 100ms")
+	}
+	if s.Drift.Every != 0 && s.Drift.Every < time.Second {
+		fail("drift.every: give at least 1s, or 0 for never")
 	}
 	if s.Workers < 1 || s.Workers > 64 {
 		fail("workers: give a number from 1 to 64")

@@ -80,8 +80,8 @@ func (s *Service) readElsewhere(ctx context.Context, r SketchRequest) (c record.
 			return c, "", explain(err)
 		}
 		if there {
-			c, _, err = provider.ReadAll(reading, driver, zone.Ref)
-			return c, a.Name, explain(err)
+			state, err := provider.ReadAll(reading, driver, zone.Ref, "")
+			return state.Contents, a.Name, explain(err)
 		}
 	}
 	return c, "", problem(Missing, "No connected provider account holds %s. Connect the one that does (beacon provider add), or bring its zone file.", r.Zone)

@@ -25,11 +25,15 @@ func (s *Service) Run(ctx context.Context) {
 	if err := s.catchUpRows(ctx); err != nil && ctx.Err() == nil {
 		s.log.Error("the rows for searching could not be looked at", "error", err)
 	}
-	for range s.settings.Workers {
-		group.Go(func() { s.work(ctx, s.wake, s.settings.Lease, store.JobSync, "check", store.JobAlias, store.JobRows) })
+	if err := s.scheduleLooks(ctx); err != nil && ctx.Err() == nil {
+		s.log.Error("looking for drift could not be scheduled", "error", err)
 	}
-	group.Go(func() { s.work(ctx, s.wakeUrgent, s.settings.Lease, store.JobUrgent) })
-	group.Go(func() { s.work(ctx, s.wakeUrgent, s.settings.Lease, store.JobUrgent) })
+	group.Go(func() { s.dispatch(ctx, s.wake, newCrew(8*s.settings.Workers, s.settings.Workers), store.JobSync) })
+	group.Go(func() {
+		s.dispatch(ctx, nil, newCrew(s.settings.Workers, s.settings.Workers), "check", store.JobAlias, store.JobRows)
+	})
+	group.Go(func() { s.dispatch(ctx, s.wakeUrgent, newCrew(16, 2), store.JobUrgent) })
+	group.Go(func() { s.dispatch(ctx, s.wakeLook, newCrew(32, 2), store.JobLook) })
 	group.Go(func() { s.work(ctx, nil, min(s.settings.Lease, sequenceLease), "sequence") })
 	group.Go(func() { s.listen(ctx) })
 	if s.settings.Watch.Folder != "" {
@@ -38,13 +42,89 @@ func (s *Service) Run(ctx context.Context) {
 	group.Wait()
 }
 
+// crew is who does work of some kinds at the same time: so many at most, and so many in one lane. A lane is an account
+// at a provider: a slow one keeps its own lane busy and no other.
+type crew struct {
+	mu      sync.Mutex
+	most    int
+	perLane int
+	busy    int
+	lanes   map[uint64]int
+	freed   chan struct{} // told when somebody is free again
+}
+
+func newCrew(most, perLane int) *crew {
+	return &crew{most: most, perLane: perLane, lanes: map[uint64]int{}, freed: make(chan struct{}, 1)}
+}
+
+// full tells whether nobody is free, and else which lanes are.
+func (c *crew) full() (all bool, lanes []uint64) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	for lane, n := range c.lanes {
+		if lane != 0 && n >= c.perLane {
+			lanes = append(lanes, lane)
+		}
+	}
+	return c.busy >= c.most, lanes
+}
+
+func (c *crew) take(lane uint64, by int) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.busy += by
+	if c.lanes[lane] += by; c.lanes[lane] == 0 {
+		delete(c.lanes, lane)
+	}
+	if by < 0 {
+		nudge(c.freed)
+	}
+}
+
+// dispatch takes jobs of the given kinds and has a crew run them, until ctx ends and all are put down.
+// wake tells that it is worth looking at once.
+func (s *Service) dispatch(ctx context.Context, wake <-chan struct{}, c *crew, kinds ...string) {
+	var group sync.WaitGroup
+	defer group.Wait()
+	for ctx.Err() == nil {
+		full, lanes := c.full()
+		var job store.Job
+		var ok bool
+		var err error
+		if !full {
+			err = s.store.Tx(ctx, func(tx *store.Tx) (err error) { job, ok, err = tx.Claim(s.settings.Lease, lanes, kinds...); return err })
+			if err != nil && ctx.Err() == nil {
+				s.log.Error("no work can be taken from the database", "error", err)
+			}
+		}
+		if err == nil && ok {
+			c.take(job.Lane, 1)
+			group.Go(func() {
+				defer c.take(job.Lane, -1)
+				s.runJob(ctx, job, s.settings.Lease)
+			})
+			continue
+		}
+		rest := idlePause
+		if err != nil {
+			rest = 5 * idlePause
+		}
+		select {
+		case <-ctx.Done():
+		case <-wake:
+		case <-c.freed:
+		case <-time.After(rest):
+		}
+	}
+}
+
 // work takes and runs jobs of the given kinds, one after the other.
 // wake tells that it is worth looking at once.
 func (s *Service) work(ctx context.Context, wake <-chan struct{}, lease time.Duration, kinds ...string) {
 	for ctx.Err() == nil {
 		var job store.Job
 		var ok bool
-		err := s.store.Tx(ctx, func(tx *store.Tx) (err error) { job, ok, err = tx.Claim(lease, kinds...); return err })
+		err := s.store.Tx(ctx, func(tx *store.Tx) (err error) { job, ok, err = tx.Claim(lease, nil, kinds...); return err })
 		if err != nil && ctx.Err() == nil {
 			s.log.Error("no work can be taken from the database", "error", err)
 		}
@@ -107,6 +187,8 @@ func (s *Service) handle(ctx context.Context, job store.Job) error {
 		return s.runSync(ctx, job)
 	case "check":
 		return s.runCheck(ctx, job)
+	case store.JobLook:
+		return s.runLook(ctx, job)
 	case store.JobAlias:
 		return s.runAlias(ctx, job)
 	case store.JobRows:

@@ -1,16 +1,43 @@
 package store
 
-import "time"
+import (
+	"encoding/json"
+	"time"
+)
 
 // Account is the stored connection to one provider or registrar.
 type Account struct {
-	ID        uint64    `json:"-"`
-	Name      string    `json:"name"`
-	Role      string    `json:"role"` // "provider" or "registrar"
-	Kind      string    `json:"kind"` // which driver
-	Address   string    `json:"address"`
-	Sealed    []byte    `json:"-"`
-	CreatedAt time.Time `json:"created_at"`
+	ID        uint64     `json:"-"`
+	Name      string     `json:"name"`
+	Role      string     `json:"role"` // "provider" or "registrar"
+	Kind      string     `json:"kind"` // which driver
+	Address   string     `json:"address"`
+	Sealed    []byte     `json:"-"`
+	CreatedAt time.Time  `json:"created_at"`
+	Rights    string     `json:"-"`          // JSON
+	UsedAt    *time.Time `json:"used_at"`    // last request, wall time
+	RotatedAt *time.Time `json:"rotated_at"` // when it got another credential
+}
+
+// RightList gives what the credential may do; empty where the provider does not tell.
+func (a Account) RightList() (list []string) {
+	_ = json.Unmarshal([]byte(a.Rights), &list)
+	return list
+}
+
+// SetCredential gives an account another credential.
+func (t *Tx) SetCredential(id uint64, sealed []byte, rights []string) error {
+	return t.db.Exec("UPDATE accounts SET sealed = ?, rights = ?, rotated_at = ? WHERE id = ?", sealed, jsonText(rights), t.now(), id).Error
+}
+
+// Reseal puts the same credential under another key.
+func (t *Tx) Reseal(id uint64, sealed []byte) error {
+	return t.db.Exec("UPDATE accounts SET sealed = ? WHERE id = ?", sealed, id).Error
+}
+
+// Used notes when accounts were last used.
+func (t *Tx) Used(name string, at time.Time) error {
+	return t.db.Exec("UPDATE accounts SET used_at = ? WHERE name = ?", at, name).Error
 }
 
 // TableName is the table that accounts are kept in.
@@ -19,6 +46,9 @@ func (Account) TableName() string { return "accounts" }
 // AddAccount keeps an account.
 func (t *Tx) AddAccount(a *Account) error {
 	a.CreatedAt = t.now()
+	if a.Rights == "" {
+		a.Rights = "[]"
+	}
 	return found(t.db.Create(a).Error, "account %s", a.Name)
 }
 

@@ -24,7 +24,11 @@ type Job struct {
 	Holder   string
 	Attempts int
 	Problem  string
+	Lane     uint64 // the account that the work is at; 0 for none
 }
+
+// JobLook is the kind of the jobs that look for drift.
+const JobLook = "look"
 
 // TableName is the table that jobs are kept in.
 func (Job) TableName() string { return "jobs" }
@@ -32,20 +36,28 @@ func (Job) TableName() string { return "jobs" }
 // Enqueue makes sure that there is open work of this kind on subject, due at the given wall time or earlier.
 // Work that somebody holds is left to finish; it is due again afterwards only if its holder says so.
 func (t *Tx) Enqueue(kind string, subject uint64, due time.Time) error {
-	return t.db.Exec(`INSERT INTO jobs (kind, subject, state, due_at, holder, attempts, problem) VALUES (?, ?, 'open', ?, '', 0, '')
+	return t.EnqueueIn(kind, subject, 0, due)
+}
+
+// EnqueueIn does the same for work that is at an account, its lane.
+func (t *Tx) EnqueueIn(kind string, subject, lane uint64, due time.Time) error {
+	return t.db.Exec(`INSERT INTO jobs (kind, subject, lane, state, due_at, holder, attempts, problem) VALUES (?, ?, ?, 'open', ?, '', 0, '')
 		ON DUPLICATE KEY UPDATE
 			due_at = IF(state = 'done', VALUES(due_at), IF(holder = '', LEAST(due_at, VALUES(due_at)), due_at)),
 			attempts = IF(state = 'done', 0, attempts),
-			state = 'open'`, kind, subject, due).Error
+			state = 'open'`, kind, subject, lane, due).Error
 }
 
-// Claim takes the job of one of the kinds that has been due longest, if there is one, and leases it. Leased jobs are open with a due time
+// Claim takes the job of one of the kinds that has been due longest and is in none of the full lanes, if there is one, and leases it. Leased jobs are open with a due time
 // at the end of the lease: a holder that died loses its work by itself, and one index serves both.
-func (t *Tx) Claim(lease time.Duration, kinds ...string) (Job, bool, error) {
+func (t *Tx) Claim(lease time.Duration, full []uint64, kinds ...string) (Job, bool, error) {
 	var job Job
 	now := t.now()
-	err := t.db.Clauses(clause.Locking{Strength: "UPDATE", Options: "SKIP LOCKED"}).
-		Where("state = 'open' AND due_at <= ? AND kind IN ?", now, kinds).Order("due_at, id").Limit(1).Take(&job).Error
+	due := t.db.Clauses(clause.Locking{Strength: "UPDATE", Options: "SKIP LOCKED"}).Where("state = 'open' AND due_at <= ? AND kind IN ?", now, kinds)
+	if len(full) > 0 {
+		due = due.Where("lane NOT IN ?", full)
+	}
+	err := due.Order("due_at, id").Limit(1).Take(&job).Error
 	if errors.Is(err, gorm.ErrRecordNotFound) {
 		return job, false, nil
 	}

@@ -266,7 +266,7 @@ func TestJobsAreTakenOnce(t *testing.T) {
 			for {
 				var job store.Job
 				var ok bool
-				if !assert.NoError(t, s.Tx(ctx, func(tx *store.Tx) (err error) { job, ok, err = tx.Claim(time.Minute, "sync"); return err })) || !ok {
+				if !assert.NoError(t, s.Tx(ctx, func(tx *store.Tx) (err error) { job, ok, err = tx.Claim(time.Minute, nil, "sync"); return err })) || !ok {
 					return
 				}
 				mu.Lock()
@@ -286,7 +286,7 @@ func TestJobsAreTakenOnce(t *testing.T) {
 func TestLeases(t *testing.T) {
 	s := storetest.Open(t)
 	claim := func(lease time.Duration) (job store.Job, ok bool) {
-		in(t, s, func(tx *store.Tx) (err error) { job, ok, err = tx.Claim(lease, "sync", "check"); return err })
+		in(t, s, func(tx *store.Tx) (err error) { job, ok, err = tx.Claim(lease, nil, "sync", "check"); return err })
 		return job, ok
 	}
 	in(t, s, func(tx *store.Tx) error { return tx.Enqueue("check", 1, time.Now().Add(-time.Second)) })
@@ -350,7 +350,7 @@ func BenchmarkClaim(b *testing.B) {
 	b.RunParallel(func(pb *testing.PB) {
 		for pb.Next() {
 			if err := s.Tx(ctx, func(tx *store.Tx) error {
-				job, ok, err := tx.Claim(time.Minute, "sync")
+				job, ok, err := tx.Claim(time.Minute, nil, "sync")
 				if err != nil || !ok {
 					return err
 				}

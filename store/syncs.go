@@ -88,7 +88,11 @@ func (t *Tx) AddSync(s *Sync, guards []string) error {
 	if s.Scope == ScopeHosts {
 		kind = JobUrgent
 	}
-	return t.Enqueue(kind, s.ID, s.CreatedAt)
+	p, err := t.PlacementByID(s.PlacementID)
+	if err != nil {
+		return err
+	}
+	return t.EnqueueIn(kind, s.ID, p.AccountID, s.CreatedAt)
 }
 
 // SyncByID finds a sync.
@@ -170,6 +174,7 @@ type Intent struct {
 	AfterFP    string `gorm:"column:after_fp"`
 	State      IntentState
 	Deadline   time.Time // wall time
+	Receipt    string    // to ask with, where the provider only accepted at first
 	Problem    string
 	CreatedAt  time.Time
 	FinishedAt *time.Time
@@ -193,6 +198,11 @@ func (t *Tx) AddIntent(syncID uint64, steps change.List, deadline time.Time) (In
 	i := Intent{SyncID: syncID, Steps: jsonText(steps), BeforeFP: change.FingerprintOf(before...), AfterFP: change.FingerprintOf(after...),
 		State: IntentSent, Deadline: deadline, CreatedAt: t.now()}
 	return i, t.db.Create(&i).Error
+}
+
+// SetReceipt keeps what to ask with after a request was accepted.
+func (t *Tx) SetReceipt(id uint64, receipt string) error {
+	return t.db.Exec("UPDATE intents SET receipt = ? WHERE id = ?", cut(receipt, 255), id).Error
 }
 
 // OpenIntents gives the requests of a sync of which it is not known what became of them.

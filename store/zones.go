@@ -1,11 +1,13 @@
 package store
 
 import (
+	"cmp"
 	"encoding/json"
 	"time"
 
 	"gorm.io/gorm/clause"
 
+	"beacon/core/definition"
 	"beacon/core/dnsname"
 	"beacon/core/record"
 )
@@ -24,6 +26,10 @@ type Zone struct {
 	TTL         uint32  `gorm:"column:ttl"` // of records that state none, seconds; 0 for the commonest
 	Draft       uint64  // rises with every change to its draft
 	RowsID      *uint64 `gorm:"column:rows_revision_id"` // the revision that the rows for searching show
+	Extras      *string // declared attributes, JSON
+	ProtectSets *string // patterns, JSON
+	DriftPolicy string
+	OnlyOurs    bool
 }
 
 // TableName is the table that zones are kept in.
@@ -67,9 +73,23 @@ func (t *Tx) AddZone(name dnsname.Name) (Zone, error) {
 }
 
 // Leave gives the patterns of sets that somebody else looks after.
-func (z Zone) Leave() (list []record.Pattern) {
+func (z Zone) Leave() []record.Pattern { return z.patterns(z.LeaveSets) }
+
+// Care gives how the zone is looked after.
+func (z Zone) Care() definition.Care {
+	c := definition.Care{Drift: cmp.Or(z.DriftPolicy, definition.DriftAsk), OnlyOurs: z.OnlyOurs}
+	if z.Extras != nil {
+		_ = json.Unmarshal([]byte(*z.Extras), &c.Extras) // written by SetZone
+	}
+	if z.ProtectSets != nil {
+		c.Protect = z.patterns(*z.ProtectSets)
+	}
+	return c
+}
+
+func (z Zone) patterns(stored string) (list []record.Pattern) {
 	var texts []string
-	_ = json.Unmarshal([]byte(z.LeaveSets), &texts) // written by SetZone
+	_ = json.Unmarshal([]byte(stored), &texts) // written by SetZone
 	for _, text := range texts {
 		if p, err := record.ParsePattern(text, z.Name()); err == nil {
 			list = append(list, p)
@@ -85,16 +105,21 @@ type ZoneSaid struct {
 	TTL         uint32
 	Leave       []record.Pattern
 	LedBy       string
+	Care        definition.Care
 }
 
 // SetZone changes what is said about a zone.
 func (t *Tx) SetZone(id uint64, said ZoneSaid) error {
-	leave := make([]string, len(said.Leave))
-	for i, p := range said.Leave {
-		leave[i] = p.String()
+	texts := func(patterns []record.Pattern) string {
+		list := make([]string, len(patterns))
+		for i, p := range patterns {
+			list[i] = p.String()
+		}
+		return jsonText(list)
 	}
 	return t.db.Model(&Zone{}).Where("id = ?", id).Updates(map[string]any{"label": cut(said.Label, 255), "registrar_id": said.RegistrarID,
-		"ttl": said.TTL, "leave_sets": jsonText(leave), "led_by": cut(said.LedBy, 255), "taken_over": false}).Error
+		"ttl": said.TTL, "leave_sets": texts(said.Leave), "extras": jsonText(said.Care.Extras), "protect_sets": texts(said.Care.Protect),
+		"drift_policy": said.Care.Drift, "only_ours": said.Care.OnlyOurs, "led_by": cut(said.LedBy, 255), "taken_over": false}).Error
 }
 
 // TakeOver takes a zone out of the hands of its definition file.
@@ -110,6 +135,94 @@ type Placement struct {
 	RemoteID    string // empty until the zone is made there
 	Nameservers string // JSON
 	CreatedAt   time.Time
+	WrittenAt   *time.Time // last write, wall time
+	LookedAt    *time.Time // when the live state was last compared, wall time
+	Standing    Standing
+	ToWrite     int
+	Drifted     int
+	Conflicting int
+	Foreign     int `gorm:"column:foreign_sets"`
+	Trouble     string
+	Caps        *string // JSON
+}
+
+// Standing is what the last look at a placement showed.
+type Standing string
+
+// A placement has not been looked at, holds what is wanted, has something to be written, was changed elsewhere, or could
+// not be looked at.
+const (
+	StandingUnknown Standing = ""
+	InStep          Standing = "in step"
+	ToWrite         Standing = "to write"
+	Drifted         Standing = "drifted"
+	Unreachable     Standing = "unreachable"
+)
+
+// Looked is what a look at a placement showed.
+type Looked struct {
+	Standing                               Standing
+	ToWrite, Drifted, Conflicting, Foreign int
+	Trouble                                string
+	Caps                                   string // JSON; empty to leave it
+}
+
+// SetLooked keeps what a look at a placement showed.
+func (t *Tx) SetLooked(id uint64, l Looked) error {
+	columns := map[string]any{"looked_at": t.now(), "standing": l.Standing, "to_write": l.ToWrite, "drifted": l.Drifted,
+		"conflicting": l.Conflicting, "foreign_sets": l.Foreign, "trouble": cut(l.Trouble, 500)}
+	if l.Caps != "" {
+		columns["caps"] = l.Caps
+	}
+	return t.db.Model(&Placement{}).Where("id = ?", id).Updates(columns).Error
+}
+
+// PlacedZone is a placement with its zone and the name of its account.
+type PlacedZone struct {
+	Zone        Zone
+	Placement   Placement
+	AccountName string
+}
+
+// PlacementsToLook gives the placements of an account that are there, hold something, and were last looked at before the
+// given wall time or never; those longest ago first.
+func (t *Tx) PlacementsToLook(account uint64, before time.Time) (list []PlacedZone, err error) {
+	return t.placed("p.account_id = ? AND p.remote_id <> '' AND (p.looked_at IS NULL OR p.looked_at < ?)", "p.looked_at, p.id", account, before)
+}
+
+// Standings gives all placements, by zone.
+func (t *Tx) Standings() ([]PlacedZone, error) { return t.placed("TRUE", "z.name_key, p.id") }
+
+func (t *Tx) placed(where, order string, args ...any) (list []PlacedZone, err error) {
+	var placements []Placement
+	query := "SELECT p.* FROM placements p JOIN zones z ON z.id = p.zone_id WHERE z.revision_id IS NOT NULL AND " + where + " ORDER BY " + order
+	if err := t.db.Raw(query, args...).Scan(&placements).Error; err != nil {
+		return nil, err
+	}
+	var zones []Zone
+	if err := t.db.Raw("SELECT DISTINCT z.* FROM placements p JOIN zones z ON z.id = p.zone_id WHERE z.revision_id IS NOT NULL AND "+where, args...).Scan(&zones).Error; err != nil {
+		return nil, err
+	}
+	var accounts []Account
+	if err := t.db.Find(&accounts).Error; err != nil {
+		return nil, err
+	}
+	byID, names := map[uint64]Zone{}, map[uint64]string{}
+	for _, z := range zones {
+		byID[z.ID] = z
+	}
+	for _, a := range accounts {
+		names[a.ID] = a.Name
+	}
+	for _, p := range placements {
+		list = append(list, PlacedZone{byID[p.ZoneID], p, names[p.AccountID]})
+	}
+	return list, nil
+}
+
+// Written notes that something was written to a placement.
+func (t *Tx) Written(id uint64) error {
+	return t.db.Exec("UPDATE placements SET written_at = ? WHERE id = ?", t.now(), id).Error
 }
 
 // TableName is the table that placements are kept in.

@@ -9,6 +9,6 @@ import (
 
 func main() {
 	root := cli.New(os.Stdin, os.Stdout, os.Stderr)
-	root.AddCommand(serveCommand(), practiceCommand(), demoCommand())
+	root.AddCommand(serveCommand(), practiceCommand(), demoCommand(), evaluateCommand())
 	os.Exit(cli.Run(root, os.Stderr))
 }

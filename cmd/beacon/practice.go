@@ -6,6 +6,7 @@ import (
 	"os"
 	"os/signal"
 	"syscall"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -26,7 +27,7 @@ func practiceCommand() *cobra.Command {
 			}
 			defer world.Close()
 			opt.Log.Info("the practice world is up", "control", world.URL("control"), "heron", world.URL("heron"),
-				"plover", world.URL("plover"), "gannet", world.URL("gannet"), "root", world.DNSAddress("0.1"))
+				"plover", world.URL("plover"), "curlew", world.URL("curlew"), "gannet", world.URL("gannet"), "root", world.DNSAddress("0.1"))
 			<-ctx.Done()
 			return nil
 		},
@@ -35,6 +36,7 @@ func practiceCommand() *cobra.Command {
 	c.Flags().IntVar(&opt.DNSPort, "dns-port", 5300, "port of all its nameservers and resolvers")
 	c.Flags().IntVar(&opt.HTTPPort, "http-port", 8054, "port of all its HTTP interfaces")
 	c.Flags().Float64Var(&opt.Rate, "rate", 1, "world seconds in a second of the wall's clock, 1 to 60")
+	c.Flags().DurationVar(&opt.Lag, "lag", 120*time.Millisecond, "how much reads at Plover are behind writes")
 	c.Flags().StringVar(&opt.StateFile, "state", "", "file that keeps its state between runs")
 	return c
 }

@@ -18,7 +18,7 @@ import (
 	"beacon/api"
 	"beacon/outcall"
 	"beacon/provider"
-	"beacon/provider/httpapi"
+	"beacon/provider/jq"
 	"beacon/registrar"
 	registrarapi "beacon/registrar/httpapi"
 	"beacon/service"
@@ -27,14 +27,28 @@ import (
 // drivers are all drivers that this program has, by kind.
 func drivers() service.Drivers {
 	return service.Drivers{
-		Providers: map[string]func(outcall.Client) provider.Driver{
-			"heron":  func(c outcall.Client) provider.Driver { return httpapi.NewHeron(c) },
-			"plover": func(c outcall.Client) provider.Driver { return httpapi.NewPlover(c) },
-		},
+		Providers: map[string]func(outcall.Client) provider.Driver{},
 		Registrars: map[string]func(outcall.Client) registrar.Driver{
 			"gannet": func(c outcall.Client) registrar.Driver { return registrarapi.NewGannet(c) },
 		},
+		Evaluator: evaluator(),
 	}
+}
+
+// evaluator is this program as a worker for the expressions of profiles.
+func evaluator() []string {
+	self, err := os.Executable()
+	if err != nil {
+		return nil
+	}
+	return []string{self, evaluateWord}
+}
+
+const evaluateWord = "evaluate"
+
+func evaluateCommand() *cobra.Command {
+	return &cobra.Command{Use: evaluateWord, Hidden: true, Args: cobra.NoArgs, Short: "Evaluate jq expressions of profiles within bounds",
+		Run: func(*cobra.Command, []string) { os.Exit(jq.Work(jq.Memory)) }}
 }
 
 func serveCommand() *cobra.Command {

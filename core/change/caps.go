@@ -5,60 +5,148 @@
 package change
 
 import (
-	"fmt"
+	"slices"
 	"time"
 
 	"beacon/core/dnsname"
-	"beacon/core/finding"
 	"beacon/core/record"
 )
 
 // Granularity is the smallest thing that a provider's interface writes.
 type Granularity uint8
 
-// A provider writes single records, record sets, or the whole zone in one go.
+// A provider writes record sets, single records, or the whole zone in one go.
 const (
 	BySet Granularity = iota
 	ByRecord
 	ByZone
 )
 
+var granularityNames = [...]string{"set", "record", "zone"}
+
+func (g Granularity) String() string { return granularityNames[g] }
+
+// MarshalText prints the word.
+func (g Granularity) MarshalText() ([]byte, error) { return []byte(g.String()), nil }
+
+// TextForm is how a provider keeps the strings of a TXT record.
+type TextForm uint8
+
+// Strings are kept as they are written, or as one text of UTF-8 that is cut into strings of 255 octets when it is
+// served, or as one string of at most 255 octets.
+const (
+	TextAsWritten TextForm = iota
+	TextJoined
+	TextSingle
+)
+
+var textFormNames = [...]string{"strings", "joined", "single"}
+
+func (f TextForm) String() string { return textFormNames[f] }
+
+// MarshalText prints the word.
+func (f TextForm) MarshalText() ([]byte, error) { return []byte(f.String()), nil }
+
 // Caps is what a provider can do with one zone. Drivers state it; nothing else in the product asks which provider it is.
 type Caps struct {
-	Granularity Granularity
-	BatchSize   int           // most steps in one request; 0 for no limit
-	Atomic      bool          // a request is done wholly or not at all
-	TTLFloor    uint32        // seconds; smaller TTLs are raised to it
-	OwnsApex    bool          // SOA and apex NS are the provider's, not to be written
-	ReadLag     time.Duration // after a write, reads may be this much behind
-	ApexAlias   bool          // the apex can have an ALIAS, which the provider keeps right itself
-	Marks       bool          // reads carry a change mark, and writes can be made to depend on it
+	Granularity Granularity   `json:"granularity"`
+	BatchSize   int           `json:"batch_size"`         // most sets (BySet) or records (ByRecord) in one request; 0 for no limit
+	Atomic      bool          `json:"atomic"`             // a request is done wholly or not at all
+	PageSize    int           `json:"page_size"`          // records or sets in one page of a read; 0 for all
+	TTLFloor    uint32        `json:"ttl_floor"`          // seconds; smaller TTLs are raised to it
+	TTLSteps    []uint32      `json:"ttl_steps"`          // seconds, rising; other TTLs are raised to the next; empty for any
+	Types       []record.Type `json:"types"`              // that can be held; empty for all
+	Texts       TextForm      `json:"texts"`              // in which TXT records are kept
+	Rate        float64       `json:"rate,omitempty"`     // requests a second that are allowed; 0 where it is not said
+	OwnsApex    bool          `json:"owns_apex"`          // SOA and apex NS are the provider's, not to be written
+	ApexAlias   bool          `json:"apex_alias"`         // the apex can have an ALIAS, which the provider keeps right itself
+	Marks       bool          `json:"marks"`              // reads carry a change mark, and an unchanged zone costs one small read
+	Guarded     bool          `json:"guarded"`            // a write of a zone that has changed meanwhile is refused
+	Delayed     bool          `json:"delayed"`            // a write is first accepted, and done later
+	ReadLag     time.Duration `json:"read_lag,omitempty"` // after a write, reads may be this much behind
+	Prefills    bool          `json:"prefills"`           // a new zone has records of the provider's making in it
+	FixedZones  bool          `json:"fixed_zones"`        // zones are made and removed elsewhere, not through this interface
+	Extras      []Extra       `json:"extras,omitempty"`   // what it keeps with a record set besides the records
 }
 
-// Project gives wanted as this provider can hold it, with a finding for whatever it holds otherwise than asked.
-func (c Caps) Project(zone dnsname.Name, wanted record.Contents) (record.Contents, []finding.Finding) {
-	var found []finding.Finding
-	projected := wanted.Filter(func(k record.Key) bool { return !c.Owned(zone, k) })
-	if c.TTLFloor == 0 {
-		return projected, nil
-	}
-	raised := 0
-	projected = projected.Map(func(s record.Set) record.Set {
-		if s.TTL < c.TTLFloor {
-			s.TTL = c.TTLFloor
-			raised++
+// Extra is a named attribute that a provider keeps with a record set.
+type Extra struct {
+	Name   string   `json:"name"`
+	About  string   `json:"about,omitempty"`
+	Values []string `json:"values,omitempty"` // which it can have; empty for any text
+	Relay  string   `json:"relay,omitempty"`  // with this value the nameservers answer with something of the provider's own
+}
+
+// ExtraNamed finds an attribute by its name.
+func (c Caps) ExtraNamed(name string) (Extra, bool) {
+	for _, e := range c.Extras {
+		if e.Name == name {
+			return e, true
 		}
-		return s
-	})
-	if raised > 0 {
-		found = append(found, finding.Finding{Code: "ttl-raised", Severity: finding.Notice, Subject: zone.String(),
-			Message: fmt.Sprintf("The provider's least TTL is %d s; %d record sets with less get that.", c.TTLFloor, raised),
-			Remedy:  "Nothing to do, unless these names have to change quickly."})
 	}
-	return projected, found
+	return Extra{}, false
+}
+
+// Relayed reports whether the nameservers answer with other data than was written, by design, for a set with these
+// attributes.
+func (c Caps) Relayed(extras map[string]string) bool {
+	for _, e := range c.Extras {
+		if e.Relay != "" && extras[e.Name] == e.Relay {
+			return true
+		}
+	}
+	return false
 }
 
 // Owned reports whether the set at k belongs to the provider and not to us.
 func (c Caps) Owned(zone dnsname.Name, k record.Key) bool {
 	return c.OwnsApex && k.Name == zone && (k.Type == record.SOA || k.Type == record.NS)
+}
+
+// Holds reports whether records of a type can be kept there.
+func (c Caps) Holds(t record.Type) bool { return len(c.Types) == 0 || slices.Contains(c.Types, t) }
+
+// TTL gives the TTL that the provider makes of one, in seconds.
+func (c Caps) TTL(ttl uint32) uint32 {
+	ttl = max(ttl, c.TTLFloor)
+	for _, step := range c.TTLSteps {
+		if ttl <= step {
+			return step
+		}
+	}
+	if n := len(c.TTLSteps); n > 0 {
+		return c.TTLSteps[n-1]
+	}
+	return ttl
+}
+
+// Detail is what a provider keeps with a record set besides the records, as a read gives it.
+type Detail struct {
+	Refs   map[record.Data]string `json:"refs,omitempty"`   // identifiers of single records
+	Extras map[string]string      `json:"extras,omitempty"` // named attributes
+}
+
+// Details are those of the sets that have any.
+type Details map[record.Key]Detail
+
+// Join adds what another page told of a set.
+func (d Details) Join(key record.Key, more Detail) {
+	was, there := d[key]
+	if !there {
+		d[key] = more
+		return
+	}
+	for data, ref := range more.Refs {
+		if was.Refs == nil {
+			was.Refs = map[record.Data]string{}
+		}
+		was.Refs[data] = ref
+	}
+	for name, value := range more.Extras {
+		if was.Extras == nil {
+			was.Extras = map[string]string{}
+		}
+		was.Extras[name] = value
+	}
+	d[key] = was
 }

@@ -64,8 +64,9 @@ type Zone struct {
 	Origins   []Origin         // where each of them comes from, in the same order
 	Uses      []Use            // the kits that it uses
 	Leave     []record.Pattern // sets that somebody else looks after
-	File      string
-	Line      int
+	Care
+	File string
+	Line int
 }
 
 // Origin is where a record comes from.

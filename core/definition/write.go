@@ -77,13 +77,8 @@ func writeZone(b *strings.Builder, z Zone) {
 	if own := z.own(); own.Len() > 0 || len(z.Uses) == 0 {
 		fmt.Fprintf(b, "    records: |\n%s", indent(guarded(zonefile.Lines(z.Name, own, ttl)), "      "))
 	}
-	if len(z.Leave) > 0 {
-		texts := make([]string, len(z.Leave))
-		for i, p := range z.Leave {
-			texts[i] = fmt.Sprintf("%q", p)
-		}
-		fmt.Fprintf(b, "    leave: [%s]\n", strings.Join(texts, ", "))
-	}
+	writePatterns(b, "leave", z.Leave)
+	z.Care.write(b, z.Name)
 }
 
 // own gives the records that no kit makes.

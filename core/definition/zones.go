@@ -55,7 +55,11 @@ func (r *reader) readZone(name dnsname.Name, key, value *yaml.Node) *zoneSource 
 			said = true
 			z.block, _ = r.block(v)
 		},
-		"leave": func(_, v *yaml.Node) { z.Leave = r.readPatterns(v, name) },
+		"leave":     func(_, v *yaml.Node) { z.Leave = r.readPatterns(v, "leave", name) },
+		"protect":   func(_, v *yaml.Node) { z.Protect = r.readPatterns(v, "protect", name) },
+		"extras":    func(_, v *yaml.Node) { z.Extras = r.readExtras(v, name) },
+		"drift":     func(_, v *yaml.Node) { z.Drift = r.readDrift(v) },
+		"only_ours": func(_, v *yaml.Node) { z.OnlyOurs = r.yes(v, "only_ours") },
 	})
 	if value.Kind == yaml.MappingNode && !said {
 		r.fault(key, fmt.Sprintf("zone %s has no records", name), `add "records: |" and the records below it, indented`)
@@ -63,9 +67,17 @@ func (r *reader) readZone(name dnsname.Name, key, value *yaml.Node) *zoneSource 
 	return z
 }
 
-func (r *reader) readPatterns(n *yaml.Node, zone dnsname.Name) (list []record.Pattern) {
+// yes takes true or false.
+func (r *reader) yes(n *yaml.Node, key string) (value bool) {
+	if n.Decode(&value) != nil {
+		r.fault(n, fmt.Sprintf("%q is true or false", key), "")
+	}
+	return value
+}
+
+func (r *reader) readPatterns(n *yaml.Node, key string, zone dnsname.Name) (list []record.Pattern) {
 	if n.Kind != yaml.SequenceNode {
-		r.fault(n, `"leave" is a list of patterns`, `write it like ["_acme-challenge.** TXT"]`)
+		r.fault(n, fmt.Sprintf("%q is a list of patterns", key), `write it like ["_acme-challenge.** TXT"]`)
 		return nil
 	}
 	for _, item := range n.Content {

@@ -151,13 +151,13 @@ func TestCollisionHoldsTheWholeName(t *testing.T) {
 func TestGuardCountsNames(t *testing.T) {
 	live := record.ContentsOf(set(record.A, "x", "y"), set(record.TXT, "t"), record.NewSet(apex, record.A, 1, "x"))
 	part := Compare(record.ContentsOf(set(record.TXT, "t")), live, live, LeaveDrift)
-	found := Guards(part.Steps, live)
+	found := Guards(part.Steps, live, Watched{Zone: apex})
 	require.Len(t, found, 1)
 	assert.Contains(t, found[0].Message, "One name that answers now")
 	assert.Equal(t, apex.Unicode(), found[0].Subject)
 
 	swap := Compare(record.ContentsOf(set(record.CNAME, "web."), record.NewSet(apex, record.A, 1, "x")), live, live, LeaveDrift)
-	assert.Empty(t, Guards(swap.Steps, live), "a name that gets another answer does not stop")
+	assert.Empty(t, Guards(swap.Steps, live, Watched{Zone: apex}), "a name that gets another answer does not stop")
 }
 
 func TestPackCoversTheList(t *testing.T) {

@@ -94,6 +94,22 @@ func (r Result) Only(keep func(record.Key) bool) Result {
 	return out
 }
 
+// OnlyOurs gives the result for somebody who touches nothing that was there before: what the provider has and we never
+// placed is left as foreign, though something else is wanted there.
+func (r Result) OnlyOurs() Result {
+	var conflicts []Item
+	for _, item := range r.Conflicts {
+		if item.Placed.IsZero() {
+			item.Kind, item.Why = Foreign, "was there before us; left, though something else is wanted here"
+			r.Foreign = append(r.Foreign, item)
+			continue
+		}
+		conflicts = append(conflicts, item)
+	}
+	r.Conflicts = conflicts
+	return r
+}
+
 // Result is the outcome of a comparison.
 type Result struct {
 	Steps     change.List

@@ -2,6 +2,7 @@ package diff
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"beacon/core/change"
@@ -10,26 +11,98 @@ import (
 	"beacon/core/record"
 )
 
-// GuardNamesStop is the code of the guard against names that would stop answering.
-const GuardNamesStop = "names-would-stop"
+// The codes of the guards. What a person says yes to is a code.
+const (
+	GuardNamesStop = "names-would-stop"   // names that answer now would not
+	GuardProtected = "protected-would-go" // the same for what the zone's definition protects
+	GuardMail      = "mail-would-stop"    // mail would not arrive, or not be believed
+	GuardApex      = "apex-would-change"  // SOA or nameservers at the apex
+	GuardHost      = "host-would-stop"    // the last address of a name that follows reports
+)
 
-// Guards says what in the list needs a person's yes: the names that answer now and would not afterwards.
-// A finding is given for each guard that speaks; its code is what the person says yes to.
-func Guards(list change.List, live record.Contents) []finding.Finding {
-	stopping := namesStopping(list, live)
-	if len(stopping) == 0 {
+// Watched is what guards look at besides the change itself.
+type Watched struct {
+	Zone    dnsname.Name
+	Protect []record.Pattern
+	Hosts   []dnsname.Name // names that follow reported addresses
+}
+
+// Guards says what in the list needs a person's yes. A finding is given for each guard that speaks; its code is what the
+// person says yes to.
+func Guards(list change.List, live record.Contents, watched Watched) (found []finding.Finding) {
+	speak := func(code string, severity finding.Severity, names []string, message, remedy string) {
+		if len(names) > 0 {
+			found = append(found, finding.Finding{Code: code, Severity: severity, Subject: names[0], Message: fmt.Sprintf(message, joinNames(names)),
+				Remedy: "If that is meant, say yes to this guard (--allow " + code + "); else " + remedy})
+		}
+	}
+	var stopping, protected, hosts, mail, apex []string
+	for _, n := range namesStopping(list, live) {
+		if slices.Contains(watched.Hosts, n) {
+			hosts = append(hosts, n.Unicode())
+		} else {
+			stopping = append(stopping, n.Unicode())
+		}
+	}
+	for _, s := range list {
+		key := s.Key()
+		if s.After.IsZero() && record.AnyMatches(watched.Protect, key) {
+			protected = append(protected, key.Name.Unicode()+" "+key.Type.String())
+		}
+		if key.Name == watched.Zone && !s.Before.IsZero() && (key.Type == record.SOA || key.Type == record.NS) {
+			apex = append(apex, key.Type.String())
+		}
+		mail = append(mail, mailGoing(s)...)
+		if address := key.Type == record.A || key.Type == record.AAAA; address && s.After.IsZero() && slices.Contains(watched.Hosts, key.Name) &&
+			!slices.Contains(hosts, key.Name.Unicode()) && !addressStays(list, live, key) {
+			hosts = append(hosts, key.Name.Unicode())
+		}
+	}
+	if len(stopping) > 0 {
+		speak(GuardNamesStop, finding.Warning, stopping, countNames(len(stopping))+" would answer nothing afterwards: %s.", "put the names back into what is wanted.")
+	}
+	speak(GuardProtected, finding.Error, protected, "The definition protects what would go: %s.", "put them back into what is wanted, or take the pattern out of protect.")
+	speak(GuardMail, finding.Warning, mail, "Mail would not arrive or not be believed any more: %s would go.", "put the records back into what is wanted.")
+	speak(GuardApex, finding.Error, apex, "What the zone says about its own nameservers would change: %s at the apex.", "leave these records to the provider.")
+	speak(GuardHost, finding.Warning, hosts, "A machine reports its address under a name that would have none: %s.", "put an address there, or remove the host first (beacon host remove).")
+	return found
+}
+
+func joinNames(names []string) string {
+	if len(names) <= 5 {
+		return strings.Join(names, ", ")
+	}
+	return fmt.Sprintf("%s, and %d more", strings.Join(names[:5], ", "), len(names)-5)
+}
+
+// mailGoing names what mail needs of a step that takes it away: mail hosts, who may send (RFC 7208), and keys and policy
+// that receivers judge by (RFC 6376, RFC 7489).
+func mailGoing(s change.Step) []string {
+	key := s.Key()
+	name := key.Name.Unicode()
+	switch {
+	case key.Type == record.MX && s.After.IsZero():
+		return []string{name + " MX"}
+	case key.Type != record.TXT:
 		return nil
 	}
-	shown := make([]string, 0, 5)
-	for _, n := range stopping[:min(len(stopping), 5)] {
-		shown = append(shown, n.Unicode())
+	says := func(set record.Set, prefix string) bool {
+		return slices.ContainsFunc(set.Data, func(d record.Data) bool {
+			return strings.HasPrefix(strings.ToLower(strings.Join(d.Texts(), "")), prefix)
+		})
 	}
-	if more := len(stopping) - len(shown); more > 0 {
-		shown = append(shown, fmt.Sprintf("and %d more", more))
+	for prefix, what := range map[string]string{"v=spf1": "SPF", "v=dkim1": "DKIM", "v=dmarc1": "DMARC"} {
+		if says(s.Before, prefix) && !says(s.After, prefix) {
+			return []string{name + " " + what}
+		}
 	}
-	return []finding.Finding{{Code: GuardNamesStop, Severity: finding.Warning, Subject: stopping[0].Unicode(),
-		Message: fmt.Sprintf("%s would answer nothing afterwards: %s.", countNames(len(stopping)), strings.Join(shown, ", ")),
-		Remedy:  "If that is meant, say yes to this guard (--allow " + GuardNamesStop + "); else put the names back into what is wanted."}}
+	return nil
+}
+
+// addressStays reports whether a name has an address of the other family, or gets one.
+func addressStays(list change.List, live record.Contents, key record.Key) bool {
+	after := list.Apply(live.Filter(func(k record.Key) bool { return k.Name == key.Name }))
+	return !after.Get(record.Key{Name: key.Name, Type: record.A}).IsZero() || !after.Get(record.Key{Name: key.Name, Type: record.AAAA}).IsZero()
 }
 
 func countNames(n int) string {

@@ -11,11 +11,17 @@ import (
 // Start brings up a world whose clock runs rate times as fast as the wall's, and ends it with the test.
 func Start(t testing.TB, rate float64) *practice.World {
 	t.Helper()
+	return StartWith(t, practice.Options{Rate: rate})
+}
+
+// StartWith does the same with more options; addresses and ports are found here.
+func StartWith(t testing.TB, opt practice.Options) *practice.World {
+	t.Helper()
 	var err error
 	for range 20 { // somebody else may stand on the addresses: try others
 		var w *practice.World
-		w, err = practice.Start(practice.Options{Net: 60 + rand.IntN(190), DNSPort: 20000 + rand.IntN(10000),
-			HTTPPort: 10000 + rand.IntN(10000), Rate: rate})
+		opt.Net, opt.DNSPort, opt.HTTPPort = 60+rand.IntN(190), 20000+rand.IntN(10000), 10000+rand.IntN(10000)
+		w, err = practice.Start(opt)
 		if err == nil {
 			t.Cleanup(w.Close)
 			return w

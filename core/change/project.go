@@ -1,0 +1,132 @@
+package change
+
+import (
+	"fmt"
+	"strings"
+	"unicode/utf8"
+
+	"beacon/core/dnsname"
+	"beacon/core/finding"
+	"beacon/core/record"
+)
+
+// Project gives wanted as this provider can hold it, with a finding for whatever it holds otherwise than asked, or
+// cannot hold at all.
+func (c Caps) Project(zone dnsname.Name, wanted record.Contents) (record.Contents, []finding.Finding) {
+	p := projection{caps: c}
+	projected := wanted.Filter(func(k record.Key) bool {
+		if c.Owned(zone, k) {
+			return false
+		}
+		if !c.Holds(k.Type) {
+			p.unheld = append(p.unheld, k.String())
+			return false
+		}
+		return true
+	})
+	if c.TTLFloor > 0 || len(c.TTLSteps) > 0 {
+		projected = projected.Map(p.ttl)
+	}
+	if c.Texts != TextAsWritten {
+		projected = projected.Map(p.texts)
+		projected = projected.Filter(func(k record.Key) bool { return !p.unfit[k] })
+	}
+	return projected, p.findings(zone)
+}
+
+// projection notes what becomes of sets on the way.
+type projection struct {
+	caps                    Caps
+	raised, lowered, joined int
+	unheld                  []string
+	unfit                   map[record.Key]bool
+	unfitNames              []string
+}
+
+func (p *projection) ttl(s record.Set) record.Set {
+	switch ttl := p.caps.TTL(s.TTL); {
+	case ttl > s.TTL:
+		s.TTL = ttl
+		p.raised++
+	case ttl < s.TTL:
+		s.TTL = ttl
+		p.lowered++
+	}
+	return s
+}
+
+// mostText is how many octets one string holds (RFC 1035 section 3.3).
+const mostText = 255
+
+// texts puts the strings of a TXT record together, which leaves what readers of SPF and DKIM make of it the same (RFC
+// 7208 section 3.3, RFC 6376 section 3.6.2.2).
+func (p *projection) texts(s record.Set) record.Set {
+	if s.Type != record.TXT {
+		return s
+	}
+	out := make([]record.Data, len(s.Data))
+	for i, d := range s.Data {
+		whole := strings.Join(d.Texts(), "")
+		if p.caps.Texts == TextSingle && len(whole) > mostText || !utf8.ValidString(whole) {
+			if p.unfit == nil {
+				p.unfit = map[record.Key]bool{}
+			}
+			p.unfit[s.Key()] = true
+			p.unfitNames = append(p.unfitNames, s.Key().String())
+			return s
+		}
+		out[i] = record.Data(record.Quoted(whole))
+	}
+	joined := record.NewSet(s.Name, s.Type, s.TTL, out...)
+	if !joined.Equal(s) {
+		p.joined++
+	}
+	return joined
+}
+
+func (p *projection) findings(zone dnsname.Name) (found []finding.Finding) {
+	add := func(code string, severity finding.Severity, message, remedy string) {
+		found = append(found, finding.Finding{Code: code, Severity: severity, Subject: zone.String(), Message: message, Remedy: remedy})
+	}
+	if p.raised > 0 {
+		message := fmt.Sprintf("The provider's least TTL is %d s; %d record sets with less get that.", p.caps.TTLFloor, p.raised)
+		if len(p.caps.TTLSteps) > 0 {
+			message = fmt.Sprintf("The provider knows only the TTLs %s s; %d record sets get the next longer one.", numbers(p.caps.TTLSteps), p.raised)
+		}
+		add("ttl-raised", finding.Notice, message, "Nothing to do, unless these names have to change quickly.")
+	}
+	if p.lowered > 0 {
+		add("ttl-lowered", finding.Notice, fmt.Sprintf("The provider's longest TTL is %d s; %d record sets with more get that.", p.caps.TTLSteps[len(p.caps.TTLSteps)-1], p.lowered),
+			"Nothing to do.")
+	}
+	if p.joined > 0 {
+		add("text-joined", finding.Notice, fmt.Sprintf("The provider keeps a TXT record as one string; the strings of %d record sets are put together, which readers of SPF and DKIM do anyway.", p.joined), "Nothing to do.")
+	}
+	if len(p.unfitNames) > 0 {
+		add("text-not-held", finding.Error, fmt.Sprintf("The provider keeps a TXT record as one text (%s); not written there: %s.", textLimit[p.caps.Texts], some(p.unfitNames)),
+			"Shorten the text (a DKIM key of Ed25519 fits), or place the zone elsewhere.")
+	}
+	if len(p.unheld) > 0 {
+		add("type-not-held", finding.Error, fmt.Sprintf("The provider cannot keep records of this type; not written there: %s.", some(p.unheld)),
+			"Take them out of the zone, or place it with a provider that can; others may answer differently until then.")
+	}
+	return found
+}
+
+var textLimit = map[TextForm]string{TextJoined: "of UTF-8", TextSingle: "of UTF-8, at most 255 octets"}
+
+// some lists a few of many.
+func some(list []string) string {
+	if len(list) <= 4 {
+		return strings.Join(list, ", ")
+	}
+	return fmt.Sprintf("%s and %d more", strings.Join(list[:4], ", "), len(list)-4)
+}
+
+func numbers(list []uint32) string {
+	words := make([]string, len(list))
+	for i, n := range list {
+		words[i] = fmt.Sprint(n)
+	}
+	return strings.Join(words, ", ")
+}

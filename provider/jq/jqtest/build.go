@@ -1,0 +1,45 @@
+// Package jqtest builds the worker of package jq for tests. It is built without the race detector, whose shadow memory
+// alone is more than a worker may have.
+package jqtest
+
+import (
+	"os"
+	"os/exec"
+	"path/filepath"
+	"sync"
+	"testing"
+	"time"
+
+	"beacon/provider/jq"
+)
+
+var worker = sync.OnceValues(func() (string, error) {
+	dir, err := os.MkdirTemp("", "beacon-jq")
+	if err != nil {
+		return "", err
+	}
+	path := filepath.Join(dir, "worker")
+	out, err := exec.Command("go", "build", "-o", path, "beacon/provider/jq/worker").CombinedOutput()
+	if err != nil {
+		os.Stderr.Write(out)
+	}
+	return path, err
+})
+
+// Command gives what starts a worker.
+func Command(t testing.TB) []string {
+	t.Helper()
+	path, err := worker()
+	if err != nil {
+		t.Fatal("the worker cannot be built:", err)
+	}
+	return []string{path}
+}
+
+// Pool makes a pool of workers that ends with the test.
+func Pool(t testing.TB) *jq.Pool {
+	t.Helper()
+	p := jq.NewPool(Command(t), 2*time.Second)
+	t.Cleanup(p.Close)
+	return p
+}

@@ -1,0 +1,111 @@
+package provider
+
+import (
+	"context"
+	"math/rand/v2"
+	"time"
+
+	"beacon/core/change"
+	"beacon/core/dnsname"
+	"beacon/outcall"
+)
+
+// Pace keeps an account's requests within what its provider allows. It is shared by all drivers of the account.
+type Pace interface {
+	// Wait returns when a request may be made.
+	Wait(ctx context.Context) error
+	// Slow is told that requests were refused for being too many, and how long to leave the account alone.
+	Slow(d time.Duration)
+}
+
+// paced is a driver whose requests wait for their turn, and whose reads are tried again where that is safe.
+type paced struct {
+	Driver
+	pace Pace
+}
+
+// Paced gives a driver that keeps to a pace. Reads that were refused for being too many, or that broke off, are made
+// again a few times within the context's time; writes are made once.
+func Paced(d Driver, pace Pace) Driver { return paced{d, pace} }
+
+// mostReads is how often one read is tried.
+const mostReads = 5
+
+// call makes a request in its turn, up to tries times.
+func (p paced) call(ctx context.Context, tries int, do func() error) error {
+	for try := 1; ; try++ {
+		if err := p.pace.Wait(ctx); err != nil {
+			return &outcall.Error{Kind: outcall.Limited, Outcome: outcall.NotSent, Asked: "waiting for a turn", Said: err.Error()}
+		}
+		err := do()
+		kind := outcall.KindOf(err)
+		wait := max(outcall.RetryAfterOf(err), backoff(try))
+		if kind == outcall.Limited {
+			p.pace.Slow(wait)
+		}
+		if kind != outcall.Limited && kind != outcall.Unavailable || try >= tries || ctx.Err() != nil {
+			return err
+		}
+		if deadline, ok := ctx.Deadline(); ok && time.Until(deadline) < wait {
+			return err
+		}
+		select {
+		case <-time.After(wait):
+		case <-ctx.Done():
+			return err
+		}
+	}
+}
+
+// backoff is how long to wait before another try, with jitter so that many do not come back at once.
+func backoff(try int) time.Duration {
+	base := 40 * time.Millisecond << min(try, 6)
+	return base/2 + time.Duration(rand.Int64N(int64(base)))
+}
+
+func (p paced) Zones(ctx context.Context, cursor Cursor) (page ZonePage, err error) {
+	err = p.call(ctx, mostReads, func() (err error) { page, err = p.Driver.Zones(ctx, cursor); return err })
+	return page, err
+}
+
+func (p paced) Find(ctx context.Context, name dnsname.Name) (z Zone, there bool, err error) {
+	f, ok := p.Driver.(Finder)
+	if !ok {
+		return FindZone(ctx, struct{ Driver }{p}, name)
+	}
+	err = p.call(ctx, mostReads, func() (err error) { z, there, err = f.Find(ctx, name); return err })
+	return z, there, err
+}
+
+func (p paced) Rights(ctx context.Context) (list []Right, err error) {
+	h, ok := p.Driver.(Holder)
+	if !ok {
+		return nil, nil
+	}
+	err = p.call(ctx, mostReads, func() (err error) { list, err = h.Rights(ctx); return err })
+	return list, err
+}
+
+func (p paced) Read(ctx context.Context, zone ZoneRef, from ReadFrom) (page Page, err error) {
+	err = p.call(ctx, mostReads, func() (err error) { page, err = p.Driver.Read(ctx, zone, from); return err })
+	return page, err
+}
+
+func (p paced) Poll(ctx context.Context, receipt Receipt) (out Receipt, err error) {
+	err = p.call(ctx, mostReads, func() (err error) { out, err = p.Driver.Poll(ctx, receipt); return err })
+	return out, err
+}
+
+func (p paced) Create(ctx context.Context, name dnsname.Name, options ZoneOptions) (z Zone, err error) {
+	err = p.call(ctx, 1, func() (err error) { z, err = p.Driver.Create(ctx, name, options); return err })
+	return z, err
+}
+
+func (p paced) Remove(ctx context.Context, zone ZoneRef) error {
+	return p.call(ctx, 1, func() error { return p.Driver.Remove(ctx, zone) })
+}
+
+func (p paced) Apply(ctx context.Context, zone ZoneRef, batch change.Batch) (r Receipt, err error) {
+	err = p.call(ctx, 1, func() (err error) { r, err = p.Driver.Apply(ctx, zone, batch); return err })
+	return r, err
+}

@@ -1,0 +1,240 @@
+package profile
+
+import (
+	"context"
+	"fmt"
+
+	"beacon/core/change"
+	"beacon/core/dnsname"
+	"beacon/outcall"
+	"beacon/provider"
+	"beacon/provider/jq"
+)
+
+// Driver drives one account through a profile.
+type Driver struct {
+	profile *Profile
+	pool    *jq.Pool
+	client  *outcall.Client
+}
+
+// New makes a driver for the account that the client belongs to. Expressions run in the pool.
+func New(p *Profile, pool *jq.Pool, client outcall.Client) *Driver {
+	d := &Driver{profile: p, pool: pool}
+	client.Authorize = d.authorizer(client.Secret)
+	d.client = &client
+	return d
+}
+
+// Zones lists a page of zones.
+func (d *Driver) Zones(ctx context.Context, cursor provider.Cursor) (provider.ZonePage, error) {
+	c := d.profile.zones
+	a, err := d.do(ctx, c, question{cursor: string(cursor)})
+	if err != nil {
+		return provider.ZonePage{}, err
+	}
+	var page provider.ZonePage
+	if page.Zones, err = d.readZones(ctx, c, a); err != nil {
+		return provider.ZonePage{}, err
+	}
+	next, err := d.next(ctx, c, a)
+	page.Next = provider.Cursor(next)
+	return page, err
+}
+
+func (d *Driver) readZones(ctx context.Context, c *call, a answer) (list []provider.Zone, err error) {
+	items, err := d.results(ctx, "each", c.each, a)
+	if err != nil {
+		return nil, err
+	}
+	for _, item := range items {
+		zone, err := readZone(item)
+		if err != nil {
+			return nil, d.client.Unreadable(a.asked, err)
+		}
+		list = append(list, zone)
+	}
+	return list, nil
+}
+
+// Find looks for a zone by its name: in one request where the interface can do that.
+func (d *Driver) Find(ctx context.Context, name dnsname.Name) (provider.Zone, bool, error) {
+	c := d.profile.find
+	if c == nil {
+		return provider.FindZone(ctx, struct{ provider.Driver }{d}, name)
+	}
+	a, err := d.do(ctx, c, question{zone: provider.ZoneRef{Name: name}})
+	if outcall.KindOf(err) == outcall.NotFound {
+		return provider.Zone{}, false, nil
+	}
+	if err != nil {
+		return provider.Zone{}, false, err
+	}
+	list, err := d.readZones(ctx, c, a)
+	for _, z := range list {
+		if z.Ref.Name == name {
+			return z, true, nil
+		}
+	}
+	return provider.Zone{}, false, err
+}
+
+// Rights tells what the credential may do; none where the interface does not say.
+func (d *Driver) Rights(ctx context.Context) (list []provider.Right, err error) {
+	if d.profile.rights == nil {
+		return nil, nil
+	}
+	a, err := d.do(ctx, d.profile.rights, question{})
+	if err != nil {
+		return nil, err
+	}
+	items, err := d.results(ctx, "each", d.profile.rights.each, a)
+	for _, item := range items {
+		var w word
+		if err := w.UnmarshalJSON(item); err != nil {
+			return nil, d.client.Unreadable(a.asked, err)
+		}
+		list = append(list, provider.Right(w))
+	}
+	return list, err
+}
+
+// Describe needs no request: the profile says it.
+func (d *Driver) Describe(context.Context, provider.ZoneRef) (change.Caps, error) {
+	return d.profile.Caps, nil
+}
+
+// Create makes a zone.
+func (d *Driver) Create(ctx context.Context, name dnsname.Name, options provider.ZoneOptions) (provider.Zone, error) {
+	if d.profile.create == nil {
+		return provider.Zone{}, d.cannot("zones cannot be made through this interface; make it at the provider's site, then sync again")
+	}
+	q := question{zone: provider.ZoneRef{Name: name}}
+	q.body = writeShape{Zone: shapeZone(q.zone), Contact: options.Contact, Minimum: int(options.Minimum.Seconds())}
+	a, err := d.do(ctx, d.profile.create, q)
+	if err != nil {
+		return provider.Zone{}, err
+	}
+	items, err := d.results(ctx, "one", d.profile.create.one, a)
+	if err != nil {
+		return provider.Zone{}, err
+	}
+	if len(items) != 1 {
+		return provider.Zone{}, d.client.Unreadable(a.asked, fmt.Errorf("%d zones in the answer, not one", len(items)))
+	}
+	zone, err := readZone(items[0])
+	if err != nil {
+		return zone, d.client.Unreadable(a.asked, err)
+	}
+	return zone, nil
+}
+
+// Remove deletes a zone.
+func (d *Driver) Remove(ctx context.Context, zone provider.ZoneRef) error {
+	if d.profile.remove == nil {
+		return d.cannot("zones cannot be removed through this interface; remove it at the provider's site")
+	}
+	_, err := d.do(ctx, d.profile.remove, question{zone: zone, body: writeShape{Zone: shapeZone(zone)}})
+	return err
+}
+
+func (d *Driver) cannot(why string) error {
+	return &outcall.Error{Kind: outcall.Refused, Outcome: outcall.NotSent, Account: d.client.Account, Asked: "profile " + d.profile.Name, Said: why}
+}
+
+// Read gives a page of records. Where the profile can look for the change mark alone, an unchanged zone costs that
+// small request, and a changed one both.
+func (d *Driver) Read(ctx context.Context, zone provider.ZoneRef, from provider.ReadFrom) (provider.Page, error) {
+	q := question{zone: zone, cursor: string(from.Cursor), mark: from.Mark}
+	if d.profile.look != nil && from.Mark != "" {
+		a, err := d.do(ctx, d.profile.look, q)
+		if err != nil {
+			return provider.Page{}, err
+		}
+		mark, err := d.scalar(ctx, "mark", d.profile.look.mark, a)
+		if err != nil || mark == from.Mark {
+			return provider.Page{Mark: mark, Unchanged: err == nil}, err
+		}
+		q.mark = ""
+	}
+	c := d.profile.read
+	a, err := d.do(ctx, c, q)
+	if err != nil {
+		return provider.Page{}, err
+	}
+	if a.unchanged {
+		return provider.Page{Mark: from.Mark, Unchanged: true}, nil
+	}
+	page := provider.Page{Details: change.Details{}}
+	items, err := d.results(ctx, "each", c.each, a)
+	if err != nil {
+		return provider.Page{}, err
+	}
+	for _, item := range items {
+		if err := readRecords(item, zone.Name, &page); err != nil {
+			return provider.Page{}, d.client.Unreadable(a.asked, err)
+		}
+	}
+	if page.Mark, err = d.scalar(ctx, "mark", c.mark, a); err != nil {
+		return provider.Page{}, err
+	}
+	next, err := d.next(ctx, c, a)
+	page.Next = provider.Cursor(next)
+	return page, err
+}
+
+// Apply does one batch in one request.
+func (d *Driver) Apply(ctx context.Context, zone provider.ZoneRef, batch change.Batch) (provider.Receipt, error) {
+	q := question{zone: zone, mark: batch.Mark, body: d.profile.shapeBatch(zone, batch)}
+	c := d.profile.write
+	if d.profile.verbs != nil {
+		var err error
+		if c, err = d.single(&q); err != nil {
+			return provider.Receipt{}, err
+		}
+	}
+	a, err := d.do(ctx, c, q)
+	if err != nil {
+		return provider.Receipt{}, err
+	}
+	id, err := d.scalar(ctx, "receipt", c.receipt, a)
+	return provider.Receipt{ID: id, Zone: zone, Done: err == nil && id == ""}, err
+}
+
+// single takes the one change of a batch for an interface with a request for each kind of change.
+func (d *Driver) single(q *question) (*call, error) {
+	w := &q.body
+	if len(w.Ops)+len(w.Steps) != 1 {
+		return nil, d.cannot(fmt.Sprintf("a request does one change, not %d", len(w.Ops)+len(w.Steps)))
+	}
+	if len(w.Ops) == 1 {
+		op := w.Ops[0]
+		w.Change, q.names = op, map[string]string{"ref": op.Ref, "label": op.Label, "name": op.Name, "host": op.Host, "type": op.Type}
+		return d.profile.verbs[op.Verb], nil
+	}
+	step := w.Steps[0]
+	w.Change, q.names = step, map[string]string{"ref": step.Ref, "label": step.Label, "name": step.Name, "host": step.Host, "type": step.Type}
+	return d.profile.verbs[step.Verb], nil
+}
+
+// Poll asks what became of a batch.
+func (d *Driver) Poll(ctx context.Context, receipt provider.Receipt) (provider.Receipt, error) {
+	c := d.profile.poll
+	if c == nil || receipt.ID == "" {
+		return receipt, nil
+	}
+	a, err := d.do(ctx, c, question{zone: receipt.Zone, receipt: receipt.ID})
+	if err != nil {
+		return receipt, err
+	}
+	failed, err := d.scalar(ctx, "failed", c.failed, a)
+	if err != nil {
+		return receipt, err
+	}
+	if failed != "" && failed != "false" {
+		return receipt, &outcall.Error{Kind: outcall.Refused, Outcome: outcall.Unclear, Account: d.client.Account, Asked: a.asked, Said: failed}
+	}
+	done, err := d.scalar(ctx, "done", c.done, a)
+	receipt.Done = done == "true"
+	return receipt, err
+}

@@ -1,0 +1,290 @@
+package profile
+
+import (
+	"fmt"
+	"net/http"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"go.yaml.in/yaml/v3"
+
+	"beacon/core/change"
+	"beacon/core/record"
+	"beacon/outcall"
+)
+
+// maxFile bounds a profile, in octets.
+const maxFile = 256 << 10
+
+var profileName = regexp.MustCompile(`^[a-z][a-z0-9-]{0,30}$`)
+
+// Load reads a profile. It gives every fault that it finds.
+func Load(file string, text []byte) (*Profile, []Fault) {
+	r := &reader{file: file, lines: strings.Split(string(text), "\n")}
+	if len(text) > maxFile {
+		return nil, []Fault{{file, 1, 1, fmt.Sprintf("a profile has at most %d octets", maxFile), ""}}
+	}
+	var doc yaml.Node
+	if err := yaml.Unmarshal(text, &doc); err != nil {
+		return nil, []Fault{yamlFault(file, err)}
+	}
+	if len(doc.Content) == 0 {
+		return nil, []Fault{{file, 1, 1, "the profile is empty", "See the guide to writing profiles."}}
+	}
+	p := r.profile(doc.Content[0])
+	slices.SortStableFunc(r.faults, func(a, b Fault) int {
+		if a.Line != b.Line {
+			return a.Line - b.Line
+		}
+		return a.Column - b.Column
+	})
+	if len(r.faults) > 0 {
+		return nil, r.faults
+	}
+	return p, nil
+}
+
+var yamlLine = regexp.MustCompile(`line (\d+): (.*)`)
+
+func yamlFault(file string, err error) Fault {
+	if m := yamlLine.FindStringSubmatch(err.Error()); m != nil {
+		line, _ := strconv.Atoi(m[1])
+		return Fault{file, line, 1, "this is not YAML: " + m[2], ""}
+	}
+	return Fault{file, 1, 1, "this is not YAML: " + strings.TrimPrefix(err.Error(), "yaml: "), ""}
+}
+
+func (r *reader) profile(root *yaml.Node) *Profile {
+	s := r.section(root, "the profile", "!profile", "about", "!credential", "limits", "errors", "!can", "!zones", "find", "create", "remove", "look", "!read", "!write", "poll", "rights")
+	p := &Profile{Name: s.text("profile"), About: s.text("about")}
+	if s.has("profile") && !profileName.MatchString(p.Name) {
+		r.fault(s.at["profile"], "Use lower-case letters, digits and hyphens.", "%q is no name of a profile", p.Name)
+	}
+	if n := s.at["credential"]; n != nil {
+		p.credential = r.credential(n)
+	}
+	if n := s.at["errors"]; n != nil {
+		p.errors = r.errorRules(n)
+	}
+	if n := s.at["can"]; n != nil {
+		p.Caps = r.caps(n)
+	}
+	if n := s.at["limits"]; n != nil {
+		l := r.section(n, "limits", "rate", "wait")
+		p.Caps.Rate, p.wait = l.rate("rate"), l.expression("wait")
+	}
+	calls := func(key string, names []string, keys ...string) *call {
+		if n := s.at[key]; n != nil {
+			return r.call(n, key, names, keys...)
+		}
+		return nil
+	}
+	zone := []string{"id", "zone", "fqdn"}
+	list := []string{"!each", "next", "start"}
+	p.zones = calls("zones", []string{"cursor"}, list...)
+	p.find = calls("find", []string{"zone", "fqdn"}, "!each")
+	p.create = calls("create", zone[1:], "!one", "body", "type")
+	p.remove = calls("remove", zone, "body", "type")
+	p.look = calls("look", zone, "!mark")
+	p.read = calls("read", append([]string{"cursor"}, zone...), append(list, "mark")...)
+	p.poll = calls("poll", append([]string{"receipt"}, zone...), "!done", "failed")
+	p.rights = calls("rights", nil, "!each")
+	if n := s.at["write"]; n != nil {
+		r.write(p, n, zone)
+	}
+	r.consistent(p, s)
+	return p
+}
+
+// write takes either one request for a batch, or one for each kind of change.
+func (r *reader) write(p *Profile, n *yaml.Node, zone []string) {
+	verbs := []string{"create", "update", "delete"}
+	s := section{r, n, "write", map[string]*yaml.Node{}}
+	for i := 0; n.Kind == yaml.MappingNode && i+1 < len(n.Content); i += 2 {
+		s.at[n.Content[i].Value] = n.Content[i+1]
+	}
+	if !s.has("create") && !s.has("update") && !s.has("delete") {
+		p.write = r.call(n, "write", zone, "body", "type", "receipt")
+		return
+	}
+	s = r.section(n, "write", "!create", "!update", "!delete")
+	p.verbs = map[string]*call{}
+	for _, verb := range verbs {
+		if n := s.at[verb]; n != nil {
+			p.verbs[verb] = r.call(n, "write."+verb, append([]string{"ref", "label", "name", "host", "type"}, zone...), "body", "type", "receipt")
+		}
+	}
+	if p.Caps.BatchSize != 1 || p.Caps.Granularity == change.ByZone {
+		r.fault(n, "Say under can: write: records (or sets), and batch: 1.", "a request for each kind of change does one change at a time")
+	}
+}
+
+// call takes a section about one kind of request, which may have the given keys besides those that all have.
+func (r *reader) call(n *yaml.Node, name string, names []string, keys ...string) *call {
+	s := r.section(n, name, append([]string{"!request", "headers"}, keys...)...)
+	c := &call{headers: map[string]expression{}, start: s.text("start"), media: s.text("type")}
+	c.method, c.path = s.request("request", names...)
+	c.body, c.each, c.one = s.expression("body"), s.expression("each"), s.expression("one")
+	c.mark, c.receipt, c.done, c.failed = s.expression("mark"), s.expression("receipt"), s.expression("done"), s.expression("failed")
+	if s.text("next") == "link" {
+		c.link = true
+	} else {
+		c.next = s.expression("next")
+	}
+	if h := s.at["headers"]; h != nil {
+		if h.Kind != yaml.MappingNode {
+			r.fault(h, "", "headers in %s are names with jq expressions", name)
+			return c
+		}
+		for i := 0; i+1 < len(h.Content); i += 2 {
+			r.checkExpression(h.Content[i+1], h.Content[i].Value)
+			c.headers[h.Content[i].Value] = expression(h.Content[i+1].Value)
+		}
+	}
+	return c
+}
+
+func (r *reader) credential(n *yaml.Node) credential {
+	s := r.section(n, "credential", "!send", "name", "prefix", "hash", "over", "value", "date")
+	c := credential{send: s.choice("send", "header", "basic", "query", "signature"), name: s.text("name"), prefix: s.text("prefix"),
+		hash: s.choice("hash", "sha256", "sha512"), over: s.expression("over"), value: s.expression("value"), date: s.text("date")}
+	if c.send != "basic" && c.send != "" && c.name == "" {
+		r.fault(n, "Say which header or parameter carries it.", `"name" is missing in credential`)
+	}
+	if c.send == "signature" && (c.hash == "" || c.over == "" || c.value == "") {
+		r.fault(n, "", "a signature needs hash, over and value")
+	}
+	return c
+}
+
+func (r *reader) errorRules(n *yaml.Node) errorRules {
+	s := r.section(n, "errors", "when", "code", "message", "kinds")
+	e := errorRules{when: s.expression("when"), code: s.expression("code"), message: s.expression("message"), kinds: map[string]outcall.Kind{}}
+	kinds := []outcall.Kind{outcall.Refused, outcall.Unauthorised, outcall.NotFound, outcall.Conflict, outcall.Limited, outcall.Unavailable}
+	if k := s.at["kinds"]; k != nil && k.Kind == yaml.MappingNode {
+		for i := 0; i+1 < len(k.Content); i += 2 {
+			kind := outcall.Kind(k.Content[i+1].Value)
+			if !slices.Contains(kinds, kind) {
+				r.fault(k.Content[i+1], "Use refused, unauthorised, not found, conflict, limited or unavailable.", "%q is no kind of failure", kind)
+			}
+			e.kinds[k.Content[i].Value] = kind
+		}
+		if e.code == "" {
+			r.fault(k, "", "kinds need code, which gives the word to look up")
+		}
+	}
+	return e
+}
+
+func (r *reader) caps(n *yaml.Node) change.Caps {
+	s := r.section(n, "can", "!write", "batch", "atomic", "page", "ttl", "types", "texts", "owns_apex", "apex_alias", "delayed", "read_lag", "prefills", "extras")
+	c := change.Caps{BatchSize: s.number("batch", 100_000), Atomic: s.flag("atomic"), PageSize: s.number("page", 1_000_000), OwnsApex: s.flag("owns_apex"),
+		ApexAlias: s.flag("apex_alias"), Delayed: s.flag("delayed"), Prefills: s.flag("prefills")}
+	c.Granularity = map[string]change.Granularity{"records": change.ByRecord, "zone": change.ByZone}[s.choice("write", "sets", "records", "zone")]
+	c.Texts = map[string]change.TextForm{"joined": change.TextJoined, "single": change.TextSingle}[s.choice("texts", "strings", "joined", "single")]
+	if lag := s.text("read_lag"); lag != "" {
+		var err error
+		if c.ReadLag, err = time.ParseDuration(lag); err != nil || c.ReadLag < 0 || c.ReadLag > 10*time.Minute {
+			r.fault(s.at["read_lag"], "Write it like 2s, up to 10m.", "%q is no time span", lag)
+		}
+	}
+	if t := s.at["ttl"]; t != nil {
+		ttl := r.section(t, "can.ttl", "least", "steps")
+		c.TTLFloor = uint32(ttl.number("least", record.MaxTTL))
+		for _, n := range ttl.list("steps") {
+			var step uint32
+			if n.Decode(&step) != nil || step == 0 || len(c.TTLSteps) > 0 && step <= c.TTLSteps[len(c.TTLSteps)-1] {
+				r.fault(n, "", "steps are seconds, rising")
+			}
+			c.TTLSteps = append(c.TTLSteps, step)
+		}
+	}
+	for _, n := range s.list("types") {
+		t, err := record.ParseType(n.Value)
+		if err != nil {
+			r.fault(n, "", "%q is no record type", n.Value)
+		}
+		c.Types = append(c.Types, t)
+	}
+	if e := s.at["extras"]; e != nil {
+		c.Extras = r.extras(e)
+	}
+	return c
+}
+
+func (r *reader) extras(n *yaml.Node) (list []change.Extra) {
+	if n.Kind != yaml.MappingNode {
+		r.fault(n, "", "extras are names with what is known about them")
+		return nil
+	}
+	for i := 0; i+1 < len(n.Content); i += 2 {
+		s := r.section(n.Content[i+1], "extras."+n.Content[i].Value, "about", "values", "relay")
+		e := change.Extra{Name: n.Content[i].Value, About: s.text("about"), Relay: s.text("relay")}
+		for _, v := range s.list("values") {
+			e.Values = append(e.Values, v.Value)
+		}
+		if e.Relay != "" && !slices.Contains(e.Values, e.Relay) {
+			r.fault(s.at["relay"], "", "%q is none of its values", e.Relay)
+		}
+		list = append(list, e)
+	}
+	return list
+}
+
+var ratePattern = regexp.MustCompile(`^(\d{1,6}) per (second|minute|hour)$`)
+
+// rate takes "60 per minute", and gives requests a second.
+func (s section) rate(key string) float64 {
+	m := ratePattern.FindStringSubmatch(s.text(key))
+	if m == nil {
+		if s.has(key) {
+			s.fault(s.at[key], "Write it like: 60 per minute.", "%q is no rate", s.text(key))
+		}
+		return 0
+	}
+	n, _ := strconv.ParseFloat(m[1], 64)
+	return n / map[string]float64{"second": 1, "minute": 60, "hour": 3600}[m[2]]
+}
+
+// consistent looks at what sections say together.
+func (r *reader) consistent(p *Profile, s section) {
+	c := &p.Caps
+	c.FixedZones = p.create == nil
+	c.Marks = p.look != nil || p.read != nil && p.read.mark != ""
+	_, conditional := headerOf(p.write, "If-Match")
+	c.Guarded = conditional
+	if c.Granularity == change.ByZone && !conditional && p.write != nil {
+		r.fault(s.at["write"], `Send the change mark: headers: {If-Match: .mark}; without it somebody's change in between would be lost.`, "a whole zone must not be replaced without a condition")
+	}
+	if (p.create == nil) != (p.remove == nil) {
+		r.fault(s.node, "Describe both, or neither.", "create and remove belong together")
+	}
+	receipts := p.write != nil && p.write.receipt != ""
+	for _, v := range p.verbs {
+		receipts = receipts || v.receipt != ""
+	}
+	if receipts != (p.poll != nil) {
+		r.fault(s.node, "", "receipt (in write) and poll belong together")
+	}
+	if p.look != nil && p.read != nil && p.read.mark == "" {
+		r.fault(s.at["read"], "", "look tells the change mark, so read has to tell it too (mark)")
+	}
+	if p.poll != nil {
+		c.Delayed = true
+	}
+}
+
+func headerOf(c *call, name string) (expression, bool) {
+	if c == nil {
+		return "", false
+	}
+	for have, e := range c.headers {
+		if http.CanonicalHeaderKey(have) == http.CanonicalHeaderKey(name) {
+			return e, true
+		}
+	}
+	return "", false
+}

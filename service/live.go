@@ -1,0 +1,69 @@
+package service
+
+import (
+	"context"
+	"sync"
+	"time"
+
+	"beacon/core/record"
+	"beacon/provider"
+)
+
+// mostRemembered bounds how many records are kept to spare reading them again.
+const mostRemembered = 3_000_000
+
+// memory keeps the zones that were read last under their change marks, so that one that has not changed costs one small
+// request and no reading.
+type memory struct {
+	mu    sync.Mutex
+	zones map[uint64]provider.State
+	size  int
+}
+
+func (m *memory) get(placement uint64) provider.State {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	return m.zones[placement]
+}
+
+func (m *memory) put(placement uint64, s provider.State) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	m.size += s.Contents.Len() - m.zones[placement].Contents.Len()
+	if m.zones[placement] = s; m.size > mostRemembered {
+		clear(m.zones)
+		m.size = 0
+	}
+}
+
+// readLive reads what the provider has of a placement: not before its reads can show our last write, and without its
+// records where nothing has changed since they were read last.
+func (s *Service) readLive(ctx context.Context, p *place) (provider.State, error) {
+	if p.placement.WrittenAt != nil {
+		if err := pause(ctx, p.placement.WrittenAt.Add(p.caps.ReadLag).Sub(s.wall.Now())); err != nil {
+			return provider.State{}, err
+		}
+	}
+	reading, cancel := context.WithTimeout(ctx, s.settings.Request*4) // several pages
+	defer cancel()
+	known := provider.State{}
+	if p.caps.Marks {
+		known = s.live.get(p.placement.ID)
+	}
+	state, err := provider.ReadAll(reading, p.driver, p.ref(), known.Mark)
+	if err != nil {
+		return state, err
+	}
+	if state.Unchanged {
+		return known, nil
+	}
+	name := p.zone.Name()
+	state.Contents = state.Contents.Filter(func(k record.Key) bool { return !p.caps.Owned(name, k) })
+	if state.Mark != "" {
+		s.live.put(p.placement.ID, state)
+	}
+	return state, nil
+}
+
+// wrote notes when a placement was last written to.
+func (p *place) wrote(at time.Time) { p.placement.WrittenAt = &at }

@@ -61,7 +61,7 @@ func (p target) zone(t *testing.T) provider.ZoneRef {
 
 func (p target) live(t *testing.T) (c record.Contents, mark string) {
 	t.Helper()
-	state, err := provider.ReadAll(context.Background(), p.driver, p.zone(t), "")
+	state, err := provider.ReadAll(context.Background(), p.driver, p.zone(t), provider.State{})
 	require.NoError(t, err)
 	return state.Contents, state.Mark
 }

@@ -77,6 +77,14 @@ func (p paced) Find(ctx context.Context, name dnsname.Name) (z Zone, there bool,
 	return z, there, err
 }
 
+func (p paced) Probe(ctx context.Context) error {
+	if pr, ok := p.Driver.(Prober); ok {
+		return p.call(ctx, mostReads, func() error { return pr.Probe(ctx) })
+	}
+	_, err := p.Zones(ctx, "")
+	return err
+}
+
 func (p paced) Rights(ctx context.Context) (list []Right, err error) {
 	h, ok := p.Driver.(Holder)
 	if !ok {

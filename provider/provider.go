@@ -58,7 +58,8 @@ type ZonePage struct {
 // ReadFrom says where reading goes on, and what is known already.
 type ReadFrom struct {
 	Cursor Cursor
-	Mark   string // change mark of an earlier read; where nothing has changed since, the page says so
+	Mark   string           // change mark of an earlier read; where nothing has changed since, the page says so
+	Known  *record.Contents // what the zone held at Mark, so that only differences need to be read; nil to read it all
 }
 
 // ZoneOptions say how a zone is made. A driver leaves out what its interface has no place for.
@@ -70,6 +71,11 @@ type ZoneOptions struct {
 // Finder is a driver that can look for a zone by its name without listing all of them.
 type Finder interface {
 	Find(ctx context.Context, name dnsname.Name) (Zone, bool, error)
+}
+
+// Prober is a driver that can show whether its credential is right, without listing zones.
+type Prober interface {
+	Probe(ctx context.Context) error
 }
 
 // Right is something that a credential may do.
@@ -113,22 +119,25 @@ type State struct {
 }
 
 // ReadAll reads a whole zone: one call of Read for each page. Where the provider keeps change marks and the zone is
-// still at the given one, which may be empty, that is said after one call. A zone that changes while its pages are read
+// still as it is known, which may be the zero State, that is said after one call. A zone that changes while its pages are read
 // is read again from the start, where marks show it.
-func ReadAll(ctx context.Context, d Driver, zone ZoneRef, mark string) (State, error) {
+func ReadAll(ctx context.Context, d Driver, zone ZoneRef, known State) (State, error) {
 	const mostTimes = 3
 	for try := 1; ; try++ {
-		state, whole, err := readOnce(ctx, d, zone, mark)
+		state, whole, err := readOnce(ctx, d, zone, known)
 		if err != nil || whole || try == mostTimes {
 			return state, err
 		}
 	}
 }
 
-func readOnce(ctx context.Context, d Driver, zone ZoneRef, mark string) (state State, whole bool, err error) {
+func readOnce(ctx context.Context, d Driver, zone ZoneRef, known State) (state State, whole bool, err error) {
 	var all []record.Record
 	details := change.Details{}
-	from, whole := ReadFrom{Mark: mark}, true
+	from, whole := ReadFrom{Mark: known.Mark}, true
+	if known.Mark != "" {
+		from.Known = &known.Contents
+	}
 	for first := true; ; first = false {
 		page, err := d.Read(ctx, zone, from)
 		if err != nil {

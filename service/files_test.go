@@ -125,7 +125,7 @@ func TestWatchedFolder(t *testing.T) {
 			if err != nil || !found {
 				return false
 			}
-			c, err := provider.ReadAll(ctx, h.direct("heron"), z.Ref, "")
+			c, err := provider.ReadAll(ctx, h.direct("heron"), z.Ref, provider.State{})
 			set := c.Contents.Get(rec(t, name, 0, record.A, "192.0.2.1").Key())
 			return err == nil && len(set.Data) == 1 && set.Data[0] == data
 		}

@@ -50,7 +50,7 @@ func (s *Service) readLive(ctx context.Context, p *place) (provider.State, error
 	if p.caps.Marks {
 		known = s.live.get(p.placement.ID)
 	}
-	state, err := provider.ReadAll(reading, p.driver, p.ref(), known.Mark)
+	state, err := provider.ReadAll(reading, p.driver, p.ref(), known)
 	if err != nil {
 		return state, err
 	}

@@ -226,7 +226,7 @@ func (s *Service) settleIntent(ctx context.Context, run *syncRun, intent store.I
 	}
 	reading, cancel := context.WithTimeout(ctx, s.settings.Request*4)
 	defer cancel()
-	state, err := provider.ReadAll(reading, run.driver, run.ref(), "")
+	state, err := provider.ReadAll(reading, run.driver, run.ref(), provider.State{})
 	if err != nil {
 		return err
 	}

@@ -142,7 +142,7 @@ func (h house) live(kind string) record.Contents {
 	z, found, err := provider.FindZone(ctx, h.direct(kind), zone)
 	require.NoError(h.t, err)
 	require.True(h.t, found)
-	c, err := provider.ReadAll(ctx, h.direct(kind), z.Ref, "")
+	c, err := provider.ReadAll(ctx, h.direct(kind), z.Ref, provider.State{})
 	require.NoError(h.t, err)
 	return c.Contents
 }
@@ -152,7 +152,7 @@ func (h house) byHand(kind string, sets ...record.Set) {
 	h.t.Helper()
 	z, _, err := provider.FindZone(ctx, h.direct(kind), zone)
 	require.NoError(h.t, err)
-	now, err := provider.ReadAll(ctx, h.direct(kind), z.Ref, "")
+	now, err := provider.ReadAll(ctx, h.direct(kind), z.Ref, provider.State{})
 	require.NoError(h.t, err)
 	live := now.Contents
 	r := diff.Compare(live.With(sets...), live, live, diff.LeaveDrift)

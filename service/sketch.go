@@ -80,7 +80,7 @@ func (s *Service) readElsewhere(ctx context.Context, r SketchRequest) (c record.
 			return c, "", explain(err)
 		}
 		if there {
-			state, err := provider.ReadAll(reading, driver, zone.Ref, "")
+			state, err := provider.ReadAll(reading, driver, zone.Ref, provider.State{})
 			return state.Contents, a.Name, explain(err)
 		}
 	}

@@ -81,7 +81,7 @@ func (r *run) set(label string, t record.Type, ttl uint32, data ...record.Data) 
 
 // read gives the records that are ours to write.
 func (r *run) read() (provider.State, error) {
-	s, err := provider.ReadAll(r.ctx, r.Driver, r.zone.Ref, "")
+	s, err := provider.ReadAll(r.ctx, r.Driver, r.zone.Ref, provider.State{})
 	s.Contents = s.Contents.Filter(func(k record.Key) bool { return !r.caps.Owned(r.Zone, k) })
 	return s, err
 }
@@ -332,7 +332,7 @@ func (r *run) sameMark() error {
 	if err != nil {
 		return err
 	}
-	page, err := r.Driver.Read(r.ctx, r.zone.Ref, provider.ReadFrom{Mark: s.Mark})
+	page, err := r.Driver.Read(r.ctx, r.zone.Ref, provider.ReadFrom{Mark: s.Mark, Known: &s.Contents})
 	if err != nil {
 		return err
 	}
@@ -347,15 +347,18 @@ func (r *run) otherMark() error {
 	if err := r.put(nil, r.held(r.set("marked", record.A, 300, "192.0.2.1"))); err != nil {
 		return err
 	}
-	page, err := r.Driver.Read(r.ctx, r.zone.Ref, provider.ReadFrom{Mark: s.Mark})
+	page, err := r.Driver.Read(r.ctx, r.zone.Ref, provider.ReadFrom{Mark: s.Mark, Known: &s.Contents})
 	if err != nil {
 		return err
+	}
+	if now := record.NewContents(page.Records).Get(record.Key{Name: r.name("marked"), Type: record.A}); !page.Unchanged && now.IsZero() {
+		return errors.New("what was read from the mark on does not show the change")
 	}
 	return want(!page.Unchanged, "something was changed since mark %q, and the zone is read as unchanged", s.Mark)
 }
 
 func (r *run) staleMark() error {
-	if !r.caps.Guarded {
+	if !r.caps.Guarded && !r.caps.GuardedSets {
 		return notApplicable("writes cannot be made to depend on what was read")
 	}
 	old, err := r.read()
@@ -402,8 +405,8 @@ func (r *run) collide() error {
 		return err
 	}
 	if err := r.batch(b); err != nil {
-		if err := wantKind(err, outcall.Refused); err != nil {
-			return err
+		if kind := outcall.KindOf(err); kind != outcall.Refused && !(kind == outcall.Conflict && r.caps.GuardedSets) {
+			return fmt.Errorf("it should have been refused: %w", err)
 		}
 		return r.alone()
 	}
@@ -428,8 +431,8 @@ func (r *run) nothingLeft() error {
 	if err != nil {
 		return err
 	}
-	if err := wantKind(r.batch(b), outcall.Refused); err != nil {
-		return err
+	if err := r.batch(b); err == nil || outcall.OutcomeOf(err) != outcall.NotDone {
+		return fmt.Errorf("it should have been refused, and not done: %v", err)
 	}
 	return r.is(s.Contents)
 }

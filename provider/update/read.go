@@ -1,0 +1,161 @@
+package update
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strconv"
+	"time"
+
+	"github.com/miekg/dns"
+
+	"beacon/core/record"
+	"beacon/outcall"
+	"beacon/provider"
+)
+
+// serversOwn are types that a server makes itself when it signs a zone, or keeps for that.
+var serversOwn = []uint16{dns.TypeRRSIG, dns.TypeNSEC, dns.TypeNSEC3, dns.TypeNSEC3PARAM, dns.TypeDNSKEY, dns.TypeCDS, dns.TypeCDNSKEY, dns.TypeZONEMD, 65534}
+
+// Read transfers the zone. Its change mark is the serial: with one, only the differences since then are transferred, and
+// an unchanged zone is one small request (RFC 1995).
+func (d *Driver) Read(ctx context.Context, zone provider.ZoneRef, from provider.ReadFrom) (provider.Page, error) {
+	known, err := strconv.ParseUint(from.Mark, 10, 32)
+	since := err == nil && from.Known != nil
+	asked := "AXFR"
+	m := new(dns.Msg).SetAxfr(zone.Name.String())
+	if since {
+		asked = "IXFR"
+		m = new(dns.Msg).SetIxfr(zone.Name.String(), uint32(known), ".", ".")
+	}
+	start := time.Now()
+	all, err := d.transfer(ctx, zone, m, asked)
+	d.observe(ctx, asked, zone.Name.String(), start, 0, err)
+	if err != nil {
+		return provider.Page{}, err
+	}
+	first, ok := all[0].(*dns.SOA)
+	if !ok {
+		return provider.Page{}, d.client.Unreadable(asked+" "+zone.Name.String(), errors.New("the transfer does not begin with a SOA"))
+	}
+	page := provider.Page{Mark: strconv.FormatUint(uint64(first.Serial), 10)}
+	if since && (len(all) == 1 || first.Serial == uint32(known)) {
+		page.Unchanged = true
+		return page, nil
+	}
+	if len(all) > 2 {
+		if second, ok := all[1].(*dns.SOA); ok && since && second.Serial == uint32(known) {
+			page.Records, err = d.differences(*from.Known, all[1:len(all)-1])
+			return page, err
+		}
+	}
+	for _, rr := range all[:max(1, len(all)-1)] { // the last is the SOA again
+		if err := d.add(&page.Records, rr); err != nil {
+			return provider.Page{}, err
+		}
+	}
+	return page, nil
+}
+
+// transfer gives all records of a transfer, from the first SOA to the last.
+func (d *Driver) transfer(ctx context.Context, zone provider.ZoneRef, m *dns.Msg, asked string) ([]dns.RR, error) {
+	name := zone.Name.String()
+	conn, err := d.connect(ctx, asked, name)
+	if err != nil {
+		return nil, err
+	}
+	defer conn.Close()
+	stop := context.AfterFunc(ctx, func() { _ = conn.SetDeadline(time.Now()) })
+	defer stop()
+	// A server that does not have the zone, or does not give it to this key, says so more clearly to a question for its SOA.
+	if soa, err := d.soa(ctx, conn, zone.Name); err != nil || soa == nil {
+		var told *outcall.Error
+		if err == nil || errors.As(err, &told) && told.Said == "REFUSED" {
+			return nil, d.fail(asked, name, outcall.NotFound, outcall.NotDone, "the server does not answer for this zone")
+		}
+		return nil, err
+	} else if m.Question[0].Qtype == dns.TypeIXFR && m.Ns[0].(*dns.SOA).Serial == soa.Serial {
+		return []dns.RR{soa}, nil
+	}
+	m.SetTsig(d.key.name, d.key.algorithm, fudge, time.Now().Unix())
+	t := &dns.Transfer{Conn: d.fresh(conn), TsigSecret: conn.TsigSecret, ReadTimeout: time.Minute, WriteTimeout: time.Minute}
+	parts, err := t.In(m, "")
+	if err != nil {
+		return nil, d.fail(asked, name, outcall.Unavailable, outcall.NotDone, plainReason(err))
+	}
+	var all []dns.RR
+	for part := range parts {
+		if part.Error != nil {
+			err = part.Error
+			continue // the channel is read to its end, so that its sender ends
+		}
+		all = append(all, part.RR...)
+	}
+	switch {
+	case errors.Is(err, dns.ErrAuth), errors.Is(err, dns.ErrSig):
+		return nil, d.fail(asked, name, outcall.Unauthorised, outcall.NotDone, err.Error())
+	case err != nil && err.Error() == fmt.Sprintf("dns: bad xfr rcode: %d", dns.RcodeRefused), err != nil && err.Error() == fmt.Sprintf("dns: bad xfr rcode: %d", dns.RcodeNotAuth):
+		return nil, d.fail(asked, name, outcall.Unauthorised, outcall.NotDone, "the server does not let this key transfer the zone")
+	case err != nil:
+		return nil, d.fail(asked, name, outcall.Unavailable, outcall.NotDone, plainReason(err))
+	case len(all) == 0:
+		return nil, d.fail(asked, name, outcall.Unavailable, outcall.NotDone, "the transfer is empty")
+	}
+	return all, nil
+}
+
+// differences applies the sequences of a transfer of differences (RFC 1995 section 4): the old SOA and what goes, the new
+// SOA and what comes, again and again.
+func (d *Driver) differences(known record.Contents, sequences []dns.RR) ([]record.Record, error) {
+	records := map[record.Record]bool{}
+	for _, r := range known.Records() {
+		r.TTL = 0
+		records[r] = true
+	}
+	ttl := map[record.Key]uint32{}
+	for s := range known.Sets() {
+		ttl[s.Key()] = s.TTL
+	}
+	adding := true
+	for _, rr := range sequences {
+		if rr.Header().Rrtype == dns.TypeSOA {
+			adding = !adding
+			continue
+		}
+		var list []record.Record
+		if err := d.add(&list, rr); err != nil {
+			return nil, err
+		}
+		for _, r := range list {
+			if adding {
+				ttl[r.Key()] = r.TTL
+			}
+			r.TTL = 0
+			if adding {
+				records[r] = true
+			} else {
+				delete(records, r)
+			}
+		}
+	}
+	out := make([]record.Record, 0, len(records))
+	for r := range records {
+		r.TTL = ttl[r.Key()]
+		out = append(out, r)
+	}
+	return out, nil
+}
+
+// add takes over a record, unless it is the server's own.
+func (d *Driver) add(list *[]record.Record, rr dns.RR) error {
+	if slices.Contains(serversOwn, rr.Header().Rrtype) {
+		return nil
+	}
+	r, err := record.FromRR(rr)
+	if err != nil {
+		return d.client.Unreadable("transfer", err)
+	}
+	*list = append(*list, r)
+	return nil
+}

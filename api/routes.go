@@ -10,7 +10,6 @@ import (
 	"beacon/core/delegation"
 	"beacon/core/diff"
 	"beacon/core/dnsname"
-	"beacon/registrar"
 	"beacon/service"
 	"beacon/store"
 )
@@ -52,17 +51,6 @@ type (
 		Name     string `json:"name"`
 		Password string `json:"password"`
 	}
-	newAccount struct {
-		Name    string `json:"name"`
-		Role    string `json:"role"` // provider or registrar
-		Kind    string `json:"kind"`
-		Address string `json:"address"`
-		Secret  string `json:"secret"`
-	}
-	accountAdded struct {
-		Name string `json:"name"`
-		Seen int    `json:"seen"` // zones or domains on the first page of what the credential can see
-	}
 	delegate struct {
 		Nameservers []string `json:"nameservers"` // empty for those of the zone's placements
 		SaveOnly    bool     `json:"save_only"`
@@ -72,7 +60,7 @@ type (
 
 // routes is the table of everything under /api/v1.
 func routes() []route {
-	return slices.Concat(routesOfPeople(), routesOfZones(), routesOfRevisions(), routesOfDrafts(), routesOfDefinitions(), routesOfSearch(), routesOfDomains(), routesOfHosts(), []route{eventStream})
+	return slices.Concat(routesOfPeople(), routesOfZones(), routesOfAccounts(), routesOfRevisions(), routesOfDrafts(), routesOfDefinitions(), routesOfSearch(), routesOfDomains(), routesOfHosts(), []route{eventStream})
 }
 
 func routesOfPeople() []route {
@@ -109,26 +97,6 @@ func routesOfPeople() []route {
 				page.Next = strconv.FormatUint(items[limit-1].ID, 10)
 			}
 			return page, err
-		}},
-		{method: "GET", path: "/accounts", summary: "Connected accounts", right: access.Read, query: []string{"role"}, out: Page[store.Account]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			items, err := k.svc.Accounts(k.Request.Context(), k.DefaultQuery("role", service.RoleProvider))
-			return Page[store.Account]{Items: items}, err
-		}},
-		{method: "POST", path: "/accounts", summary: "Connect an account; it is tried at once", right: access.Manage, in: newAccount{}, out: accountAdded{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
-			var in newAccount
-			if err := k.body(&in); err != nil {
-				return nil, err
-			}
-			seen, err := k.svc.AddAccount(k.Request.Context(), service.NewAccount(in))
-			return accountAdded{in.Name, seen}, err
-		}},
-		{method: "GET", path: "/accounts/:name/zones", summary: "Zones that a provider account holds", right: access.Read, out: Page[service.RemoteZone]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			items, err := k.svc.RemoteZones(k.Request.Context(), k.Param("name"))
-			return Page[service.RemoteZone]{Items: items}, err
-		}},
-		{method: "GET", path: "/accounts/:name/registrations", summary: "Domains that a registrar account holds", right: access.Read, out: Page[registrar.Registration]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			items, err := k.svc.Registrations(k.Request.Context(), k.Param("name"))
-			return Page[registrar.Registration]{Items: items}, err
 		}},
 	}
 }
@@ -198,8 +166,8 @@ func pageByName[T any](k *call, items []T, name func(T) dnsname.Name) Page[T] {
 		if err == nil && name(item).Compare(after) <= 0 {
 			continue
 		}
-		if len(page.Items) == limit {
-			page.Next = name(page.Items[limit-1]).String()
+		if len(page.Items) >= limit && name(item) != name(page.Items[len(page.Items)-1]) { // what has one name stays on one page
+			page.Next = name(page.Items[len(page.Items)-1]).String()
 			break
 		}
 		page.Items = append(page.Items, item)

@@ -95,9 +95,7 @@ func (a *app) addCommand(role, example string) *cobra.Command {
 			if err != nil {
 				return err
 			}
-			var got struct {
-				Seen int `json:"seen"`
-			}
+			var got struct{ service.Tried }
 			body := map[string]string{"name": args[0], "role": role, "kind": kind, "address": at, "secret": secret}
 			if err := a.call("POST", "/accounts", body, &got); err != nil {
 				return err
@@ -106,7 +104,12 @@ func (a *app) addCommand(role, example string) *cobra.Command {
 			if role == service.RoleRegistrar {
 				what = "domains"
 			}
-			a.printf("Connected %s (%s at %s); its credential works and sees %d %s.\n", args[0], kind, at, got.Seen, what)
+			sees := fmt.Sprintf(" and sees %d %s", got.Seen, what)
+			if got.Seen < 0 {
+				sees = ""
+			}
+			a.printf("Connected %s (%s at %s); its credential works%s.\n", args[0], kind, at, sees)
+			a.showRights(got.Tried)
 			return nil
 		},
 	}
@@ -115,42 +118,6 @@ func (a *app) addCommand(role, example string) *cobra.Command {
 	c.Flags().StringVar(&file, "secret-file", "", "file with the credential; else BEACON_SECRET, else it is asked for")
 	_ = c.MarkFlagRequired("kind")
 	_ = c.MarkFlagRequired("at")
-	return c
-}
-
-func (a *app) listAccounts(role string) *cobra.Command {
-	return &cobra.Command{Use: "list", Short: "Connected accounts", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
-		list, err := all[store.Account](a, "/accounts?role="+role)
-		if err != nil {
-			return err
-		}
-		return a.show(list, func() {
-			var rows [][]string
-			for _, acc := range list {
-				rows = append(rows, []string{acc.Name, acc.Kind, acc.Address})
-			}
-			a.table([]string{"ACCOUNT", "KIND", "ADDRESS"}, rows)
-		})
-	}}
-}
-
-func (a *app) providerCommand() *cobra.Command {
-	c := &cobra.Command{Use: "provider", Short: "Accounts at DNS providers"}
-	zones := &cobra.Command{Use: "zones ACCOUNT", Short: "Zones that an account holds", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
-		list, err := all[service.RemoteZone](a, "/accounts/"+args[0]+"/zones")
-		if err != nil {
-			return err
-		}
-		return a.show(list, func() {
-			var rows [][]string
-			for _, z := range list {
-				rows = append(rows, []string{plain(z.Name), z.ID, names(z.Nameservers)})
-			}
-			a.table([]string{"ZONE", "ID", "NAMESERVERS"}, rows)
-		})
-	}}
-	c.AddCommand(a.listAccounts(service.RoleProvider), zones,
-		a.addCommand(service.RoleProvider, "  beacon provider add heron-main --kind heron --at https://api.heron.example --secret-file key"))
 	return c
 }
 
@@ -173,7 +140,7 @@ func (a *app) registrarCommand() *cobra.Command {
 		})
 	}}
 	c.AddCommand(a.listAccounts(service.RoleRegistrar), domains,
-		a.addCommand(service.RoleRegistrar, "  beacon registrar add gannet-main --kind gannet --at https://api.gannet.example --secret-file key"))
+		a.rotateCommand(service.RoleRegistrar), a.addCommand(service.RoleRegistrar, "  beacon registrar add gannet-main --kind gannet --at https://api.gannet.example --secret-file key"))
 	return c
 }
 

@@ -41,11 +41,13 @@ type app struct {
 	in      io.Reader
 	out     io.Writer
 	err     io.Writer
+	// evaluator is the command that starts a worker for the expressions of profiles.
+	evaluator []string
 }
 
 // New gives the root command with all commands of this package below it.
 func New(in io.Reader, out, errOut io.Writer) *cobra.Command {
-	a := &app{in: in, out: out, err: errOut}
+	a := &app{in: in, out: out, err: errOut, evaluator: self()}
 	root := &cobra.Command{
 		Use:           "beacon",
 		Short:         "Delegate domains, fill their zones, and see when everybody knows",
@@ -66,7 +68,7 @@ func New(in io.Reader, out, errOut io.Writer) *cobra.Command {
 	root.PersistentFlags().StringVarP(&a.output, "output", "o", "table", "table, json or yaml")
 	root.CompletionOptions.DisableDefaultCmd = true
 	root.AddCommand(a.signInCommand(), a.personCommand(), a.domainsCommand(), a.zoneCommand(), a.recordCommand(), a.draftCommand(), a.searchCommand(), a.operationCommand(), a.defineCommand(), a.diffCommand(), a.syncCommand(),
-		a.delegateCommand(), a.checkCommand(), a.watchCommand(), a.providerCommand(), a.registrarCommand(), a.hostCommand(), a.keepCommand(), a.logbookCommand())
+		a.driftCommand(), a.delegateCommand(), a.checkCommand(), a.watchCommand(), a.providerCommand(), a.registrarCommand(), a.hostCommand(), a.keepCommand(), a.logbookCommand())
 	return root
 }
 

@@ -93,18 +93,26 @@ func dataOrNothing(s record.Set) string {
 type syncOptions struct {
 	yes, dryRun, putBack bool
 	allow                []string
+	account              string
 }
 
 func (a *app) syncCommand() *cobra.Command {
 	var opt syncOptions
 	var follow uint64
-	c := &cobra.Command{Use: "sync ZONE", Short: "Make a zone's providers hold what it should contain", Args: cobra.MaximumNArgs(1),
+	var only string
+	var everything bool
+	c := &cobra.Command{Use: "sync [ZONE]", Short: "Make a zone's providers hold what it should contain", Args: cobra.MaximumNArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
 			switch {
 			case follow > 0:
 				return a.follow(follow)
+			case everything || only != "":
+				if len(args) > 0 {
+					return misuse("either a zone, or --all or --only")
+				}
+				return a.syncMany(only, opt)
 			case len(args) == 0:
-				return misuse("name the zone")
+				return misuse("name the zone, or say --all, or --only PATTERN")
 			}
 			return a.syncZone(args[0], opt)
 		}}
@@ -113,6 +121,9 @@ func (a *app) syncCommand() *cobra.Command {
 	c.Flags().BoolVar(&opt.putBack, "put-back", false, "put back what was changed elsewhere")
 	c.Flags().StringSliceVar(&opt.allow, "allow", nil, "guards to say yes to, by code")
 	c.Flags().Uint64Var(&follow, "follow", 0, "follow a sync that is running, by its number")
+	c.Flags().BoolVar(&everything, "all", false, "every zone, one after the other as they stood last; only those that need it")
+	c.Flags().StringVar(&only, "only", "", "every zone whose name fits, such as *.example")
+	c.Flags().StringVar(&opt.account, "account", "", "only this placement")
 	return c
 }
 
@@ -124,7 +135,9 @@ func (a *app) syncZone(zone string, opt syncOptions) error {
 	}
 	if a.output == "table" {
 		for _, d := range list {
-			a.showDifference(d)
+			if opt.account == "" || d.Account == opt.account {
+				a.showDifference(d)
+			}
 		}
 	}
 	if opt.dryRun {
@@ -138,6 +151,9 @@ func (a *app) syncZone(zone string, opt syncOptions) error {
 		return err
 	}
 	for _, d := range list {
+		if opt.account != "" && d.Account != opt.account {
+			continue
+		}
 		body := map[string]any{"account": d.Account, "allow": opt.allow, "expect": d.Digest, "put_back": opt.putBack}
 		var started page[service.SyncView]
 		if err := a.call("POST", path, body, &started); err != nil {

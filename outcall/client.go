@@ -31,6 +31,16 @@ type Call struct {
 	Problem string // empty where it went well
 }
 
+// Exchange is one request and its answer as they went over the wire, with every form of the credential taken out.
+type Exchange struct {
+	Method, Path string
+	Sent, Got    map[string]string // headers
+	Body, Answer string
+	Status       int
+	Took         time.Duration
+	Problem      string // where there was no answer
+}
+
 // Client talks to one HTTP interface with one credential. It is safe for concurrent use.
 type Client struct {
 	HTTP    *http.Client
@@ -42,6 +52,7 @@ type Client struct {
 	// Authorize puts the credential on a request with the given body in another way than in Header; may be nil. It gives
 	// every form of the secret that must not be repeated to anybody.
 	Authorize func(r *http.Request, body []byte) (secrets []string, err error)
+	Trace     func(Exchange) // is shown every request and answer, without secrets; may be nil
 	Dial      func(ctx context.Context, network, address string) (net.Conn, error) // for interfaces that are not HTTP
 	Observe   func(context.Context, Call)                                          // is told of every request; may be nil
 
@@ -97,7 +108,7 @@ func (c *Client) Unreadable(asked string, err error) error {
 	return &Error{Kind: Refused, Outcome: Unclear, Account: c.Account, Asked: asked, Said: c.blank("its answer cannot be read: " + err.Error())}
 }
 
-func (c *Client) do(ctx context.Context, r Request) (Response, error) {
+func (c *Client) do(ctx context.Context, r Request) (out Response, err error) {
 	body, contentType := []byte(r.Text), "text/dns"
 	if r.JSON != nil {
 		encoded, err := json.Marshal(r.JSON)
@@ -132,6 +143,9 @@ func (c *Client) do(ctx context.Context, r Request) (Response, error) {
 	} else {
 		c = c.knowing(secrets)
 	}
+	if c.Trace != nil {
+		defer func(start time.Time) { c.trace(req, body, out, err, time.Since(start)) }(time.Now())
+	}
 	req.GetBody = nil // a request whose connection breaks is not sent again behind our back
 	res, err := c.HTTP.Do(req)
 	if err != nil {
@@ -143,7 +157,7 @@ func (c *Client) do(ctx context.Context, r Request) (Response, error) {
 	}
 	defer res.Body.Close()
 	text, err := io.ReadAll(io.LimitReader(res.Body, maxBody))
-	out := Response{res.StatusCode, res.Header, text}
+	out = Response{res.StatusCode, res.Header, text}
 	if err != nil {
 		return out, c.fail(r, Unavailable, writeOutcome(r), "the answer broke off: "+plainReason(err))
 	}
@@ -151,6 +165,27 @@ func (c *Client) do(ctx context.Context, r Request) (Response, error) {
 		return out, c.statusError(r, out)
 	}
 	return out, nil
+}
+
+// trace shows an exchange. The header that carries the credential is blanked whole.
+func (c *Client) trace(req *http.Request, body []byte, res Response, err error, took time.Duration) {
+	e := Exchange{Method: req.Method, Path: c.blank(req.URL.RequestURI()), Sent: map[string]string{}, Got: map[string]string{},
+		Body: c.blank(string(body)), Answer: c.blank(string(res.Body)), Status: res.Status, Took: took}
+	for name, values := range req.Header {
+		e.Sent[name] = c.blank(strings.Join(values, ", "))
+	}
+	for _, name := range []string{"Authorization", "Proxy-Authorization", "Cookie", http.CanonicalHeaderKey(c.Header)} {
+		if _, there := e.Sent[name]; there {
+			e.Sent[name] = "…"
+		}
+	}
+	for name, values := range res.Header {
+		e.Got[name] = c.blank(strings.Join(values, ", "))
+	}
+	if err != nil && res.Status == 0 {
+		e.Problem = err.Error()
+	}
+	c.Trace(e)
 }
 
 // writeOutcome is what an interrupted request leaves behind: reading changes nothing, writing may have.

@@ -2,15 +2,20 @@ package service
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"net/url"
 	"regexp"
 	"slices"
 	"strings"
+	"time"
 
+	"beacon/core/change"
 	"beacon/core/dnsname"
+	"beacon/core/finding"
 	"beacon/outcall"
 	"beacon/provider"
+	"beacon/provider/update"
 	"beacon/registrar"
 	"beacon/store"
 )
@@ -32,62 +37,241 @@ type NewAccount struct {
 
 var accountName = regexp.MustCompile(`^[a-z0-9][a-z0-9-]{0,62}$`)
 
-// AddAccount connects an account: it is tried at once, and kept only if that went well. It gives how many zones or
-// domains the credential can see.
-func (s *Service) AddAccount(ctx context.Context, n NewAccount) (seen int, err error) {
+// Tried is what showed when a credential was tried.
+type Tried struct {
+	Seen     int               `json:"seen"`     // zones or domains that it sees; -1 where the interface does not list them
+	Rights   []provider.Right  `json:"rights"`   // what it may do; empty where the interface does not tell
+	Findings []finding.Finding `json:"findings"` // it may more than is needed, or less
+}
+
+// AddAccount connects an account: it is tried at once, and kept only if that went well.
+func (s *Service) AddAccount(ctx context.Context, n NewAccount) (tried Tried, err error) {
 	kinds := s.kinds.names()
 	if n.Role == RoleRegistrar {
 		kinds = sortedKeys(s.drivers.Registrars)
 	}
-	base, parseErr := url.Parse(n.Address)
+	account := store.Account{Name: n.Name, Role: n.Role, Kind: n.Kind, Address: strings.TrimSuffix(n.Address, "/")}
 	switch {
 	case !accountName.MatchString(n.Name):
-		return 0, problem(Invalid, "%q is no account name. Use lower-case letters, digits and hyphens, such as heron-main.", n.Name)
+		return tried, problem(Invalid, "%q is no account name. Use lower-case letters, digits and hyphens, such as heron-main.", n.Name)
 	case !slices.Contains(kinds, n.Kind):
-		return 0, problem(Invalid, "%q is no kind of %s. The kinds are: %s.", n.Kind, n.Role, strings.Join(kinds, ", "))
-	case parseErr != nil || base.Scheme != "http" && base.Scheme != "https" || base.Host == "" || base.User != nil:
-		return 0, problem(Invalid, "%q is no address of an interface. Write it like https://api.provider.example.", n.Address)
-	case n.Secret == "":
-		return 0, problem(Invalid, "The credential is missing.")
+		if _, err := s.kinds.build(n.Kind); err != nil {
+			return tried, err
+		}
+		if kinds = s.kinds.names(); n.Role == RoleRegistrar || !slices.Contains(kinds, n.Kind) {
+			return tried, problem(Invalid, "%q is no kind of %s. The kinds are: %s.", n.Kind, n.Role, strings.Join(kinds, ", "))
+		}
 	}
-	account := store.Account{Name: n.Name, Role: n.Role, Kind: n.Kind, Address: strings.TrimSuffix(n.Address, "/")}
-	if seen, err = s.try(ctx, account, n.Secret); err != nil {
-		return 0, explain(err)
+	if err := addressFits(n); err != nil {
+		return tried, err
+	}
+	if n.Secret == "" {
+		return tried, problem(Invalid, "The credential is missing.")
+	}
+	if tried, err = s.try(ctx, account, n.Secret); err != nil {
+		return tried, explain(err)
 	}
 	if account.Sealed, err = s.seal.Close(n.Name, n.Secret); err != nil {
-		return 0, err
+		return tried, err
 	}
-	return seen, s.tx(ctx, func(tx *store.Tx) error {
+	account.Rights = rightsText(tried.Rights)
+	err = s.tx(ctx, func(tx *store.Tx) error {
 		if err := tx.AddAccount(&account); err != nil {
 			return err
 		}
 		return tx.Log(actor(ctx), "account.added", n.Name, fmt.Sprintf("%s %s at %s", n.Role, n.Kind, n.Address))
 	})
+	if err == nil && n.Role == RoleProvider {
+		if err := s.scheduleLooks(ctx); err != nil {
+			s.log.Error("looking for drift could not be scheduled", "account", n.Name, "error", err)
+		}
+	}
+	return tried, err
 }
 
-// try makes a first request with a credential.
-func (s *Service) try(ctx context.Context, a store.Account, secret string) (int, error) {
+// addressFits checks the form of an account's address.
+func addressFits(n NewAccount) error {
+	if n.Kind == "update" {
+		if _, err := update.Server(n.Address); err != nil {
+			return problem(Invalid, "%s.", sentence(err.Error()))
+		}
+		return nil
+	}
+	base, err := url.Parse(n.Address)
+	if err != nil || base.Scheme != "http" && base.Scheme != "https" || base.Host == "" || base.User != nil {
+		return problem(Invalid, "%q is no address of an interface. Write it like https://api.provider.example.", n.Address)
+	}
+	return nil
+}
+
+// sentence begins a text with a capital letter.
+func sentence(text string) string {
+	if text == "" {
+		return text
+	}
+	return strings.ToUpper(text[:1]) + text[1:]
+}
+
+func rightsText(list []provider.Right) string {
+	if list == nil {
+		list = []provider.Right{}
+	}
+	text, _ := json.Marshal(list) // texts always encode
+	return string(text)
+}
+
+// try makes first requests with a credential.
+func (s *Service) try(ctx context.Context, a store.Account, secret string) (t Tried, err error) {
+	ctx, cancel := context.WithTimeout(ctx, 2*s.settings.Request)
+	defer cancel()
 	if a.Role == RoleRegistrar {
 		page, err := s.drivers.Registrars[a.Kind](s.client(a, secret)).Domains(ctx, "")
-		return len(page.Registrations), err
+		return Tried{Seen: len(page.Registrations), Rights: []provider.Right{}, Findings: []finding.Finding{}}, err
 	}
 	driver, err := s.driverWith(a, secret)
 	if err != nil {
-		return 0, err
+		return t, err
 	}
-	page, err := driver.Zones(ctx, "")
-	return len(page.Zones), err
+	t = Tried{Seen: -1, Findings: []finding.Finding{}}
+	if s.kinds.profile(a.Kind) == nil && s.drivers.Providers[a.Kind] != nil && a.Kind == "update" {
+		err = driver.(provider.Prober).Probe(ctx)
+	} else {
+		var page provider.ZonePage
+		page, err = driver.Zones(ctx, "")
+		t.Seen = len(page.Zones)
+	}
+	if err != nil {
+		return t, err
+	}
+	if t.Rights, err = driver.(provider.Holder).Rights(ctx); err != nil {
+		return t, err
+	}
+	t.Findings = judgeRights(a.Name, t.Rights)
+	return t, nil
+}
+
+// judgeRights says where a credential may more than is needed, or less.
+func judgeRights(account string, rights []provider.Right) []finding.Finding {
+	found := []finding.Finding{}
+	if len(rights) == 0 {
+		return found
+	}
+	if slices.Contains(rights, provider.Keys) {
+		found = append(found, finding.Finding{Code: "credential-too-strong", Severity: finding.Warning, Subject: account,
+			Message: "The credential may manage credentials, which is never needed here: whoever got hold of it could lock you out.",
+			Remedy:  "Make one at the provider that may read and write records (and make zones, if zones are to be made), then give it: beacon provider rotate " + account + "."})
+	}
+	if !slices.Contains(rights, provider.WriteRecords) {
+		found = append(found, finding.Finding{Code: "credential-read-only", Severity: finding.Warning, Subject: account,
+			Message: "The credential may only read: zones can be compared, and nothing can be written.",
+			Remedy:  "If zones are to be written there, give one that may: beacon provider rotate " + account + "."})
+	}
+	return found
+}
+
+// RotateAccount gives an account another credential. It is tried first, and must see every zone that is placed there; what
+// is under way goes on with the old one, which should be withdrawn at the provider only afterwards.
+func (s *Service) RotateAccount(ctx context.Context, role, name, secret string) (tried Tried, err error) {
+	if secret == "" {
+		return tried, problem(Invalid, "The credential is missing.")
+	}
+	var a store.Account
+	var placed []store.PlacedZone
+	err = s.tx(ctx, func(tx *store.Tx) (err error) {
+		if a, err = tx.Account(role, name); err != nil {
+			return err
+		}
+		placed, err = tx.PlacementsToLook(a.ID, s.wall.Now().Add(time.Hour))
+		return err
+	})
+	if err != nil {
+		return tried, err
+	}
+	if tried, err = s.try(ctx, a, secret); err != nil {
+		return tried, explain(err)
+	}
+	if role == RoleProvider {
+		if err := s.seesAll(ctx, a, secret, placed); err != nil {
+			return tried, err
+		}
+	}
+	sealed, err := s.seal.Close(name, secret)
+	if err != nil {
+		return tried, err
+	}
+	rights := make([]string, len(tried.Rights))
+	for i, r := range tried.Rights {
+		rights[i] = string(r)
+	}
+	return tried, s.tx(ctx, func(tx *store.Tx) error {
+		if err := tx.SetCredential(a.ID, sealed, rights); err != nil {
+			return err
+		}
+		return tx.Log(actor(ctx), "account.rotated", name, "it has another credential")
+	})
+}
+
+// mostLookedFor is for how many zones a new credential is tried.
+const mostLookedFor = 20
+
+// seesAll refuses a credential that does not reach what is placed at an account.
+func (s *Service) seesAll(ctx context.Context, a store.Account, secret string, placed []store.PlacedZone) error {
+	driver, err := s.driverWith(a, secret)
+	if err != nil {
+		return err
+	}
+	for _, p := range placed[:min(len(placed), mostLookedFor)] {
+		zone, there, err := provider.FindZone(ctx, driver, p.Zone.Name())
+		if err != nil {
+			return explain(err)
+		}
+		if !there || zone.Ref.ID != p.Placement.RemoteID {
+			return problem(InTheWay, "The new credential does not see %s, which is placed at %s. Is it one of another customer? Nothing was changed.", p.Zone.Name().Unicode(), a.Name)
+		}
+	}
+	return nil
 }
 
 func (s *Service) client(a store.Account, secret string) outcall.Client {
-	return outcall.Client{HTTP: s.http, Base: a.Address, Account: a.Name, Secret: secret, Observe: s.observe}
+	return outcall.Client{HTTP: s.http, Base: a.Address, Account: a.Name, Secret: secret, Observe: s.observe, Dial: s.door.DialContext}
+}
+
+// AccountView is an account as it is shown. It holds nothing of its credential.
+type AccountView struct {
+	store.Account
+	About    string            `json:"about"` // its kind
+	Rights   []string          `json:"rights"`
+	Findings []finding.Finding `json:"findings"`
+	Zones    int               `json:"zones"`    // placed there
+	Troubled int               `json:"troubled"` // of them drifted or unreachable
+	Caps     *change.Caps      `json:"caps"`     // as its profile says; empty where it differs by zone
 }
 
 // Accounts gives the accounts of a role.
-func (s *Service) Accounts(ctx context.Context, role string) (list []store.Account, err error) {
+func (s *Service) Accounts(ctx context.Context, role string) (list []AccountView, err error) {
 	err = s.tx(ctx, func(tx *store.Tx) error {
-		list, err = tx.Accounts(role)
-		return err
+		list = []AccountView{}
+		accounts, err := tx.Accounts(role)
+		if err != nil {
+			return err
+		}
+		counts, err := tx.PlacementCounts()
+		if err != nil {
+			return err
+		}
+		for _, a := range accounts {
+			v := AccountView{Account: a, About: aboutDrivers[a.Kind], Rights: a.RightList(), Zones: counts[a.ID].All, Troubled: counts[a.ID].Troubled}
+			var rights []provider.Right
+			for _, r := range v.Rights {
+				rights = append(rights, provider.Right(r))
+			}
+			v.Findings = judgeRights(a.Name, rights)
+			if p := s.kinds.profile(a.Kind); p != nil {
+				v.About, v.Caps = p.About, &p.Caps
+			}
+			list = append(list, v)
+		}
+		return nil
 	})
 	return list, err
 }

@@ -50,6 +50,9 @@ type Service struct {
 	wake       chan struct{} // told when there may be new work
 	wakeLook   chan struct{} // told when somebody should look for drift at once
 	wakeUrgent chan struct{} // the same for syncs that go ahead of others
+	door       *reach.Door
+	usedMu     sync.Mutex
+	used       map[string]time.Time // accounts, by when their last use was noted
 	house      HouseKit
 	bell       *bell         // rung when there are new events
 	stopped    chan struct{} // closed when background work ends
@@ -77,6 +80,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 	if s.house, err = readHouseKit(settings.NewZones); err != nil {
 		return nil, err
 	}
+	s.door, s.used = door, map[string]time.Time{}
 	s.http = door.HTTPClient(settings.Request)
 	if settings.WorldClock != "" {
 		if err := s.world.Follow(ctx, s.http, settings.WorldClock); err != nil {
@@ -150,12 +154,33 @@ func (s *Service) observe(ctx context.Context, call outcall.Call) {
 	if call.Problem != "" {
 		detail = fmt.Sprintf("%s %s: %s (%d ms)", call.Method, call.Path, call.Problem, call.Took.Milliseconds())
 	}
+	s.noteUse(ctx, call.Account)
 	s.metrics.calls.WithLabelValues(call.Account, outcomeWord(call)).Inc()
 	action := "request"
 	if call.Problem != "" {
 		action = "request.failed"
 	}
 	s.note(ctx, action, call.Account, detail)
+}
+
+// useNoted is how exactly it is kept when an account was last used.
+const useNoted = 10 * time.Second
+
+// noteUse keeps when an account was last used.
+func (s *Service) noteUse(ctx context.Context, account string) {
+	now := s.wall.Now()
+	s.usedMu.Lock()
+	fresh := now.Sub(s.used[account]) < useNoted
+	if !fresh {
+		s.used[account] = now
+	}
+	s.usedMu.Unlock()
+	if fresh {
+		return
+	}
+	if err := s.store.Tx(context.WithoutCancel(ctx), func(tx *store.Tx) error { return tx.Used(account, now) }); err != nil {
+		s.log.Error("the use of an account could not be noted", "account", account, "error", err)
+	}
 }
 
 func outcomeWord(call outcall.Call) string {

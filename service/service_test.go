@@ -29,6 +29,7 @@ import (
 	"beacon/provider"
 	"beacon/provider/jq/jqtest"
 	"beacon/provider/profile/profiletest"
+	"beacon/provider/update"
 	"beacon/registrar"
 	registrarapi "beacon/registrar/httpapi"
 	"beacon/resolve"
@@ -55,7 +56,8 @@ type house struct {
 func drivers(t testing.TB) service.Drivers {
 	return service.Drivers{
 		Providers: map[string]func(outcall.Client) provider.Driver{
-			"fussy": func(c outcall.Client) provider.Driver { return fussy{profiletest.Driver(t, "heron", c)} },
+			"update": func(c outcall.Client) provider.Driver { return update.New(c) },
+			"fussy":  func(c outcall.Client) provider.Driver { return fussy{profiletest.Driver(t, "heron", c)} },
 		},
 		Evaluator: jqtest.Command(t),
 		Registrars: map[string]func(outcall.Client) registrar.Driver{

@@ -215,3 +215,15 @@ func (t *Tx) OpenIntents(syncID uint64) (list []Intent, err error) {
 func (t *Tx) CloseIntent(id uint64, state IntentState, problem string) error {
 	return t.db.Model(&Intent{}).Where("id = ?", id).Updates(map[string]any{"state": state, "problem": problem, "finished_at": t.now()}).Error
 }
+
+// Intents gives the requests of a sync in their order.
+func (t *Tx) Intents(syncID uint64) (list []Intent, err error) {
+	err = t.db.Where("sync_id = ?", syncID).Order("id").Limit(500).Find(&list).Error
+	return list, err
+}
+
+// SyncsOfZone gives the last syncs of a zone, newest first.
+func (t *Tx) SyncsOfZone(zoneID uint64) (list []Sync, err error) {
+	err = t.db.Raw("SELECT s.* FROM syncs s JOIN placements p ON p.id = s.placement_id WHERE p.zone_id = ? ORDER BY s.id DESC LIMIT 60", zoneID).Scan(&list).Error
+	return list, err
+}

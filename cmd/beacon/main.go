@@ -9,6 +9,6 @@ import (
 
 func main() {
 	root := cli.New(os.Stdin, os.Stdout, os.Stderr)
-	root.AddCommand(serveCommand(), practiceCommand(), demoCommand(), evaluateCommand())
+	root.AddCommand(serveCommand(), practiceCommand(), demoCommand(), evaluateCommand(), keyCommand())
 	os.Exit(cli.Run(root, os.Stderr))
 }

@@ -16,9 +16,11 @@ import (
 	"github.com/spf13/cobra"
 
 	"beacon/api"
+	"beacon/cli"
 	"beacon/outcall"
 	"beacon/provider"
 	"beacon/provider/jq"
+	"beacon/provider/update"
 	"beacon/registrar"
 	registrarapi "beacon/registrar/httpapi"
 	"beacon/service"
@@ -27,7 +29,9 @@ import (
 // drivers are all drivers that this program has, by kind.
 func drivers() service.Drivers {
 	return service.Drivers{
-		Providers: map[string]func(outcall.Client) provider.Driver{},
+		Providers: map[string]func(outcall.Client) provider.Driver{
+			"update": func(c outcall.Client) provider.Driver { return update.New(c) },
+		},
 		Registrars: map[string]func(outcall.Client) registrar.Driver{
 			"gannet": func(c outcall.Client) registrar.Driver { return registrarapi.NewGannet(c) },
 		},
@@ -41,13 +45,11 @@ func evaluator() []string {
 	if err != nil {
 		return nil
 	}
-	return []string{self, evaluateWord}
+	return []string{self, cli.EvaluateWord}
 }
 
-const evaluateWord = "evaluate"
-
 func evaluateCommand() *cobra.Command {
-	return &cobra.Command{Use: evaluateWord, Hidden: true, Args: cobra.NoArgs, Short: "Evaluate jq expressions of profiles within bounds",
+	return &cobra.Command{Use: cli.EvaluateWord, Hidden: true, Args: cobra.NoArgs, Short: "Evaluate jq expressions of profiles within bounds",
 		Run: func(*cobra.Command, []string) { os.Exit(jq.Work(jq.Memory)) }}
 }
 

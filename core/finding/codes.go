@@ -56,6 +56,8 @@ var Codes = []Known{
 	{"alias-unanswered", Providers, "The addresses of an ALIAS's target cannot be had; the last good ones stay.", "Check the name; if it is right, its own nameservers have to answer."},
 	{"changed-meanwhile", Providers, "A set that a draft or an undoing is about is not what it was any more.", "Look at what is there now, and make the change anew."},
 	{"conflict", Providers, "A set was changed here and at the provider.", "Make one like the other: correct the definition, or the record at the provider."},
+	{"credential-read-only", Providers, "The credential of an account may only read.", "If zones are to be written there, give one that may: beacon provider rotate."},
+	{"credential-too-strong", Providers, "The credential of an account may more than is ever needed here.", "Make one with fewer rights at the provider, then give it: beacon provider rotate."},
 	{"drift-left", Providers, "What somebody changed at the provider was left as it is.", "Put it back with beacon sync --put-back, or take it into the definition."},
 	{"names-would-stop", Providers, "With this change names would stop answering.", "If that is meant, say yes to it: --allow names-would-stop."},
 	{"not-served-yet", Providers, "Not every nameserver serves what was written.", "Look again in a minute; if it lasts, look at the provider's state of the zone."},

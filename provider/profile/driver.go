@@ -21,6 +21,7 @@ type Driver struct {
 // New makes a driver for the account that the client belongs to. Expressions run in the pool.
 func New(p *Profile, pool *jq.Pool, client outcall.Client) *Driver {
 	d := &Driver{profile: p, pool: pool}
+	client.Header = p.credential.name
 	client.Authorize = d.authorizer(client.Secret)
 	d.client = &client
 	return d

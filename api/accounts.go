@@ -1,0 +1,106 @@
+package api
+
+import (
+	"net/http"
+
+	"beacon/core/access"
+	"beacon/core/diff"
+	"beacon/core/dnsname"
+	"beacon/registrar"
+	"beacon/service"
+)
+
+type (
+	newAccount struct {
+		Name    string `json:"name"`
+		Role    string `json:"role"` // provider or registrar
+		Kind    string `json:"kind"`
+		Address string `json:"address"`
+		Secret  string `json:"secret"`
+	}
+	accountAdded struct {
+		Name string `json:"name"`
+		service.Tried
+	}
+	newCredential struct {
+		Role   string `json:"role"` // provider or registrar
+		Secret string `json:"secret"`
+	}
+	verification struct {
+		Zone dnsname.Name `json:"zone"` // a scratch zone
+	}
+	adoption struct {
+		Account string `json:"account"` // where it was changed
+	}
+)
+
+func routesOfAccounts() []route {
+	return []route{
+		{method: "GET", path: "/kinds", summary: "What provider accounts can be connected to", right: access.Read, out: Page[service.Kind]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			return Page[service.Kind]{Items: k.svc.Kinds(k.Request.Context())}, nil
+		}},
+		{method: "GET", path: "/accounts", summary: "Connected accounts", right: access.Read, query: []string{"role"}, out: Page[service.AccountView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			items, err := k.svc.Accounts(k.Request.Context(), k.DefaultQuery("role", service.RoleProvider))
+			return Page[service.AccountView]{Items: items}, err
+		}},
+		{method: "POST", path: "/accounts", summary: "Connect an account; it is tried at once", right: access.Manage, in: newAccount{}, out: accountAdded{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
+			var in newAccount
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			tried, err := k.svc.AddAccount(k.Request.Context(), service.NewAccount(in))
+			return accountAdded{in.Name, tried}, err
+		}},
+		{method: "PUT", path: "/accounts/:name/credential", summary: "Give an account another credential; it is tried at once", right: access.Manage, in: newCredential{}, out: accountAdded{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			var in newCredential
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			if in.Role == "" {
+				in.Role = service.RoleProvider
+			}
+			tried, err := k.svc.RotateAccount(k.Request.Context(), in.Role, k.Param("name"), in.Secret)
+			return accountAdded{k.Param("name"), tried}, err
+		}},
+		{method: "POST", path: "/accounts/:name/verifications", summary: "Make the conformance run in a scratch zone", right: access.Manage, in: verification{}, out: Page[service.Verified]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			var in verification
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			items, err := k.svc.Verify(k.Request.Context(), k.Param("name"), in.Zone, nil)
+			return Page[service.Verified]{Items: items}, err
+		}},
+		{method: "GET", path: "/accounts/:name/zones", summary: "Zones that a provider account holds", right: access.Read, out: Page[service.RemoteZone]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			items, err := k.svc.RemoteZones(k.Request.Context(), k.Param("name"))
+			return Page[service.RemoteZone]{Items: items}, err
+		}},
+		{method: "GET", path: "/accounts/:name/registrations", summary: "Domains that a registrar account holds", right: access.Read, out: Page[registrar.Registration]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			items, err := k.svc.Registrations(k.Request.Context(), k.Param("name"))
+			return Page[registrar.Registration]{Items: items}, err
+		}},
+		{method: "GET", path: "/placements", summary: "How every placement stood when it was looked at last", right: access.Read, query: []string{"cursor", "limit"}, out: Page[service.PlacementStanding]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			items, err := k.svc.Standings(k.Request.Context())
+			return pageByName(k, items, func(p service.PlacementStanding) dnsname.Name { return p.Zone }), err
+		}},
+		{method: "POST", path: "/zones/:name/adoptions", summary: "Take what was changed at an account as what the zone should contain", right: access.Write, in: adoption{}, out: Page[diff.Item]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			var in adoption
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			items, err := k.svc.Adopt(k.Request.Context(), name, in.Account)
+			return Page[diff.Item]{Items: items}, err
+		})},
+		{method: "GET", path: "/zones/:name/syncs", summary: "The last syncs of a zone, newest first", right: access.Read, out: Page[service.SyncView]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			items, err := k.svc.Syncs(k.Request.Context(), name)
+			return Page[service.SyncView]{Items: items}, err
+		})},
+		{method: "GET", path: "/syncs/:id/requests", summary: "The requests of a sync and what became of each", right: access.Read, out: Page[service.SentRequest]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			id, err := k.number("id", "a sync")
+			if err != nil {
+				return nil, err
+			}
+			items, err := k.svc.Requests(k.Request.Context(), id)
+			return Page[service.SentRequest]{Items: items}, err
+		}},
+	}
+}

@@ -1,0 +1,141 @@
+package cli
+
+import (
+	"fmt"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"beacon/core/diff"
+	"beacon/service"
+	"beacon/store"
+)
+
+func (a *app) driftCommand() *cobra.Command {
+	var account string
+	var putBack, adopt, yes, everything bool
+	c := &cobra.Command{Use: "drift [ZONE]", Short: "What was changed at providers since it was placed there; put it back, or take it over", Args: cobra.MaximumNArgs(1),
+		Example: "  beacon drift\n  beacon drift saltmarsh-ferries.example --adopt --account heron-main\n  beacon drift saltmarsh-ferries.example --put-back",
+		RunE: func(_ *cobra.Command, args []string) error {
+			switch {
+			case putBack && adopt:
+				return misuse("either --put-back or --adopt")
+			case (putBack || adopt) && len(args) == 0:
+				return misuse("name the zone")
+			case len(args) == 0:
+				return a.listDrift(everything)
+			case putBack:
+				return a.syncZone(args[0], syncOptions{yes: yes, putBack: true, account: account})
+			case adopt:
+				return a.adoptDrift(args[0], account, yes)
+			}
+			return a.showDrift(args[0])
+		}}
+	c.Flags().StringVar(&account, "account", "", "only this placement")
+	c.Flags().BoolVar(&putBack, "put-back", false, "write again what is wanted")
+	c.Flags().BoolVar(&adopt, "adopt", false, "make what is there what the zone should contain")
+	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
+	c.Flags().BoolVar(&everything, "all", false, "list placements that are in step, too")
+	return c
+}
+
+// listDrift shows how placements stood when they were looked at last.
+func (a *app) listDrift(everything bool) error {
+	list, err := all[service.PlacementStanding](a, "/placements")
+	if err != nil {
+		return err
+	}
+	shown := list[:0:0]
+	for _, p := range list {
+		if everything || p.Standing != store.InStep {
+			shown = append(shown, p)
+		}
+	}
+	return a.show(shown, func() {
+		var rows [][]string
+		for _, p := range shown {
+			rows = append(rows, []string{plain(p.Zone), p.Account, a.standing(p.PlacementState), ago(p.LookedAt)})
+		}
+		if len(rows) > 0 {
+			a.table([]string{"ZONE", "ACCOUNT", "STANDS", "LOOKED AT"}, rows)
+		}
+		a.printf("%s of %s in step.\n", fmt.Sprint(len(list)-countNot(list)), count(len(list), "placement"))
+	})
+}
+
+func countNot(list []service.PlacementStanding) (n int) {
+	for _, p := range list {
+		if p.Standing != store.InStep {
+			n++
+		}
+	}
+	return n
+}
+
+// standing says how a placement stands.
+func (a *app) standing(p service.PlacementState) string {
+	switch p.Standing {
+	case store.InStep:
+		return "in step"
+	case store.ToWrite:
+		return count(p.ToWrite, "set") + " to write"
+	case store.Drifted:
+		return a.paint(amber, count(p.Drifted+p.Conflicting, "set")+" changed elsewhere")
+	case store.Unreachable:
+		return a.paint(red, "not reached: ") + shorten(p.Trouble, 40)
+	}
+	return "not looked at yet"
+}
+
+func shorten(text string, most int) string {
+	if runes := []rune(text); len(runes) > most {
+		return strings.TrimSpace(string(runes[:most-1])) + "…"
+	}
+	return text
+}
+
+// showDrift looks now, and shows what was changed elsewhere and nothing else.
+func (a *app) showDrift(zone string) error {
+	list, err := a.differences(zone, false)
+	if err != nil {
+		return err
+	}
+	drifted := 0
+	err = a.show(list, func() {
+		for _, d := range list {
+			items := append(append([]diff.Item{}, d.Drift...), d.Conflicts...)
+			drifted += len(items)
+			a.printf("%s at %s: %s changed elsewhere\n", a.paint(bold, plain(d.Zone)), d.Account, count(len(items), "set"))
+			for _, item := range items {
+				a.printf("  %s %-24s %s\n", a.paint(amber, "!"), item.Key.Name.Relative(d.Zone)+" "+item.Key.Type.String(), item.Why)
+				a.printf("      placed %s\n      live   %s\n", dataOrNothing(item.Placed), dataOrNothing(item.Live))
+			}
+		}
+		if drifted > 0 {
+			a.printf("Put it back with --put-back, or take it over with --adopt --account ACCOUNT.\n")
+		}
+	})
+	return err
+}
+
+func (a *app) adoptDrift(zone, account string, yes bool) error {
+	if account == "" {
+		return misuse("name the account that it was changed at: --account")
+	}
+	if err := a.showDrift(zone); err != nil {
+		return err
+	}
+	if err := a.agreed(yes, "Make this what the zone should contain?"); err != nil {
+		return err
+	}
+	path, _, err := zonePath("zones", zone, "/adoptions")
+	if err != nil {
+		return err
+	}
+	var taken page[diff.Item]
+	if err := a.call("POST", path, map[string]string{"account": account}, &taken); err != nil {
+		return err
+	}
+	a.printf("Taken over: %s from %s. Other placements get it with the next sync: beacon sync %s\n", count(len(taken.Items), "set"), account, zone)
+	return nil
+}

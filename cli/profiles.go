@@ -1,0 +1,178 @@
+package cli
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"maps"
+	"os"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"beacon/core/dnsname"
+	"beacon/outcall"
+	"beacon/provider"
+	"beacon/provider/jq"
+	"beacon/provider/profile"
+)
+
+func (a *app) profileCommand() *cobra.Command {
+	c := &cobra.Command{Use: "profile", Short: "Descriptions of provider interfaces"}
+	check := &cobra.Command{Use: "check FILE...", Short: "Find every fault in a profile, with its place", Args: cobra.MinimumNArgs(1), RunE: func(_ *cobra.Command, args []string) error {
+		bad := 0
+		for _, file := range args {
+			p, faults, err := readProfile(file)
+			if err != nil {
+				return err
+			}
+			if len(faults) > 0 {
+				bad++
+				a.printf("%s\n", profile.FaultText(faults))
+				continue
+			}
+			a.printf("%s: profile %s is well formed. %s\n", file, p.Name, p.About)
+			for _, text := range capsWords(p.Caps) {
+				a.printf("  %s\n", text)
+			}
+		}
+		if bad > 0 {
+			return exit{ExitFailed, ""}
+		}
+		return nil
+	}}
+	c.AddCommand(check)
+	return c
+}
+
+func readProfile(file string) (*profile.Profile, []profile.Fault, error) {
+	text, err := os.ReadFile(file)
+	if err != nil {
+		return nil, nil, misuse("%s", err)
+	}
+	p, faults := profile.Load(file, text)
+	return p, faults, nil
+}
+
+func (a *app) tryCommand() *cobra.Command {
+	var at, file, zone string
+	c := &cobra.Command{Use: "try PROFILE", Short: "Read through a profile, and show each request and answer; nothing is written", Args: cobra.ExactArgs(1),
+		Example: "  beacon provider try heron.profile.yaml --at https://api.heron.example --secret-file key --zone saltmarsh-ferries.example",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			p, faults, err := readProfile(args[0])
+			if err != nil {
+				return err
+			}
+			if len(faults) > 0 {
+				return exit{ExitFailed, profile.FaultText(faults)}
+			}
+			secret, err := a.secret("BEACON_SECRET", file, "Credential: ")
+			if err != nil {
+				return err
+			}
+			var name dnsname.Name
+			if zone != "" {
+				if name, err = dnsname.Parse(zone); err != nil {
+					return misuse("--zone: %s", err)
+				}
+			}
+			pool := jq.NewPool(a.evaluator, 5*time.Second)
+			defer pool.Close()
+			client := outcall.Client{HTTP: door.HTTPClient(30 * time.Second), Base: strings.TrimSuffix(at, "/"), Account: "try", Secret: secret, Trace: a.showExchange}
+			return a.tryProfile(cmd.Context(), profile.New(p, pool, client), name)
+		}}
+	c.Flags().StringVar(&at, "at", "", "base address of the interface")
+	c.Flags().StringVar(&file, "secret-file", "", "file with the credential; else BEACON_SECRET, else it is asked for")
+	c.Flags().StringVar(&zone, "zone", "", "also read this zone")
+	_ = c.MarkFlagRequired("at")
+	return c
+}
+
+// tryProfile reads what there is to be read.
+func (a *app) tryProfile(ctx context.Context, d *profile.Driver, zone dnsname.Name) error {
+	if ctx == nil {
+		ctx = context.Background()
+	}
+	ctx, cancel := context.WithTimeout(ctx, time.Minute)
+	defer cancel()
+	a.printf("%s\n", a.paint(bold, "What may the credential do?"))
+	rights, err := d.Rights(ctx)
+	if err != nil {
+		return err
+	}
+	words := make([]string, len(rights))
+	for i, r := range rights {
+		words[i] = string(r)
+	}
+	a.printf("  => %s\n%s\n", rightsWords(words), a.paint(bold, "Which zones are there?"))
+	page, err := d.Zones(ctx, "")
+	if err != nil {
+		return err
+	}
+	for _, z := range page.Zones[:min(len(page.Zones), 5)] {
+		a.printf("  => %s, called %s there, at %s\n", plain(z.Ref.Name), z.Ref.ID, names(z.Nameservers))
+	}
+	a.printf("  => %s on the first page; the list goes on: %t\n", count(len(page.Zones), "zone"), page.Next != "")
+	if zone.IsZero() {
+		return nil
+	}
+	a.printf("%s\n", a.paint(bold, "What is in "+plain(zone)+"?"))
+	found, there, err := provider.FindZone(ctx, d, zone)
+	if err != nil {
+		return err
+	}
+	if !there {
+		return exit{ExitFailed, "the account has no zone " + plain(zone)}
+	}
+	state, err := provider.ReadAll(ctx, d, found.Ref, provider.State{})
+	if err != nil {
+		return err
+	}
+	for _, r := range state.Contents.Records()[:min(state.Contents.Len(), 8)] {
+		a.printf("  => %s\n", r)
+	}
+	a.printf("  => %s in all; change mark %q\n", count(state.Contents.Len(), "record"), state.Mark)
+	return nil
+}
+
+// mostShown bounds what is shown of a body, in octets.
+const mostShown = 600
+
+// showExchange prints one request and its answer. It gets both without secrets.
+func (a *app) showExchange(e outcall.Exchange) {
+	a.printf("  %s %s\n", e.Method, e.Path)
+	headers := func(h map[string]string) {
+		for _, name := range slices.Sorted(maps.Keys(h)) {
+			a.printf("    %s: %s\n", name, h[name])
+		}
+	}
+	headers(e.Sent)
+	a.body(e.Body)
+	if e.Problem != "" {
+		a.printf("  no answer: %s\n", e.Problem)
+		return
+	}
+	a.printf("  %d in %d ms\n", e.Status, e.Took.Milliseconds())
+	headers(e.Got)
+	a.body(e.Answer)
+}
+
+func (a *app) body(text string) {
+	if text == "" {
+		return
+	}
+	var value any
+	if json.Unmarshal([]byte(text), &value) == nil {
+		if indented, err := json.MarshalIndent(value, "", " "); err == nil {
+			text = string(indented)
+		}
+	}
+	if len(text) > mostShown {
+		text = strings.ToValidUTF8(text[:mostShown], "") + fmt.Sprintf("\n... %d octets more", len(text)-mostShown)
+	}
+	for _, line := range strings.Split(strings.TrimRight(text, "\n"), "\n") {
+		a.printf("    | %s\n", line)
+	}
+}

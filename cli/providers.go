@@ -1,0 +1,273 @@
+package cli
+
+import (
+	"fmt"
+	"os"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"beacon/core/change"
+	"beacon/service"
+)
+
+func (a *app) listAccounts(role string) *cobra.Command {
+	return &cobra.Command{Use: "list", Short: "Connected accounts", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
+		list, err := all[service.AccountView](a, "/accounts?role="+role)
+		if err != nil {
+			return err
+		}
+		return a.show(list, func() {
+			var rows [][]string
+			for _, acc := range list {
+				rows = append(rows, []string{acc.Name, acc.Kind, acc.Address, fmt.Sprint(acc.Zones), ago(acc.UsedAt)})
+			}
+			a.table([]string{"ACCOUNT", "KIND", "ADDRESS", "ZONES", "LAST USED"}, rows)
+			for _, acc := range list {
+				a.findings(acc.Findings)
+			}
+		})
+	}}
+}
+
+// ago says how long something is past.
+func ago(at *time.Time) string {
+	if at == nil {
+		return "never"
+	}
+	d := time.Since(*at)
+	switch {
+	case d < 2*time.Minute:
+		return fmt.Sprintf("%d s ago", max(0, int(d.Seconds())))
+	case d < 2*time.Hour:
+		return fmt.Sprintf("%d min ago", int(d.Minutes()))
+	case d < 48*time.Hour:
+		return fmt.Sprintf("%d h ago", int(d.Hours()))
+	}
+	return at.Format("2006-01-02")
+}
+
+func (a *app) providerCommand() *cobra.Command {
+	c := &cobra.Command{Use: "provider", Short: "Accounts at DNS providers, and the profiles that describe interfaces"}
+	zones := &cobra.Command{Use: "zones ACCOUNT", Short: "Zones that an account holds", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
+		list, err := all[service.RemoteZone](a, "/accounts/"+args[0]+"/zones")
+		if err != nil {
+			return err
+		}
+		return a.show(list, func() {
+			var rows [][]string
+			for _, z := range list {
+				rows = append(rows, []string{plain(z.Name), z.ID, names(z.Nameservers)})
+			}
+			a.table([]string{"ZONE", "ID", "NAMESERVERS"}, rows)
+		})
+	}}
+	c.AddCommand(a.listAccounts(service.RoleProvider), a.showAccountCommand(), zones,
+		a.addCommand(service.RoleProvider, "  beacon provider add heron-main --kind heron --at https://api.heron.example --secret-file key\n"+
+			"  beacon provider add moor --kind update --at dns://192.0.2.53 --secret-file key   # hmac-sha256:NAME:BASE64"),
+		a.rotateCommand(service.RoleProvider), a.kindsCommand(), a.verifyCommand(), a.profileCommand(), a.tryCommand())
+	return c
+}
+
+func (a *app) showAccountCommand() *cobra.Command {
+	return &cobra.Command{Use: "show ACCOUNT", Short: "One account: what its credential may do, and what its provider can", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
+		list, err := all[service.AccountView](a, "/accounts?role="+service.RoleProvider)
+		if err != nil {
+			return err
+		}
+		for _, acc := range list {
+			if acc.Name == args[0] {
+				return a.show(acc, func() { a.showAccount(acc) })
+			}
+		}
+		return exit{ExitFailed, fmt.Sprintf("there is no provider account %q; see beacon provider list", args[0])}
+	}}
+}
+
+func (a *app) showAccount(acc service.AccountView) {
+	line := func(what, text string) { a.printf("  %-12s %s\n", what, text) }
+	a.printf("%s\n", a.paint(bold, acc.Name))
+	line("kind", acc.Kind+": "+acc.About)
+	line("address", acc.Address)
+	line("zones", fmt.Sprintf("%d placed there, %d of them in trouble", acc.Zones, acc.Troubled))
+	line("last used", ago(acc.UsedAt))
+	given := acc.CreatedAt
+	if acc.RotatedAt != nil {
+		given = *acc.RotatedAt
+	}
+	line("credential", "given "+given.Format("2006-01-02")+"; it may: "+rightsWords(acc.Rights))
+	if acc.Caps != nil {
+		for i, text := range capsWords(*acc.Caps) {
+			line(map[bool]string{true: "can"}[i == 0], text)
+		}
+	}
+	a.findings(acc.Findings)
+}
+
+func rightsWords(rights []string) string {
+	if len(rights) == 0 {
+		return "the provider does not say"
+	}
+	return strings.Join(rights, ", ")
+}
+
+// capsWords says what a provider can do, for people.
+func capsWords(c change.Caps) (list []string) {
+	add := func(format string, args ...any) { list = append(list, fmt.Sprintf(format, args...)) }
+	what := map[change.Granularity]string{change.BySet: "record sets", change.ByRecord: "single records", change.ByZone: "the whole zone at once"}[c.Granularity]
+	switch {
+	case c.Granularity == change.ByZone:
+		add("writes %s", what)
+	case c.BatchSize == 0:
+		add("writes %s, any number in a request", what)
+	default:
+		add("writes %s, at most %d in a request", what, c.BatchSize)
+	}
+	if !c.Atomic {
+		add("does the changes of a request one after the other")
+	}
+	if c.Delayed {
+		add("accepts changes first and does them later")
+	}
+	if c.ReadLag > 0 {
+		add("shows changes to readers up to %s later", c.ReadLag)
+	}
+	if c.TTLFloor > 0 {
+		add("least TTL %d s", c.TTLFloor)
+	}
+	if len(c.TTLSteps) > 0 {
+		add("TTLs %s s only", strings.Trim(strings.ReplaceAll(fmt.Sprint(c.TTLSteps), " ", ", "), "[]"))
+	}
+	if c.Texts != change.TextAsWritten {
+		add("TXT as %s", map[change.TextForm]string{change.TextJoined: "one text of any length", change.TextSingle: "one string of at most 255 octets"}[c.Texts])
+	}
+	if c.ApexAlias {
+		add("ALIAS at the apex")
+	}
+	if c.Marks {
+		add("tells in one small request that a zone has not changed")
+	}
+	if c.FixedZones {
+		add("zones are made elsewhere")
+	}
+	for _, e := range c.Extras {
+		values := "any text"
+		if len(e.Values) > 0 {
+			values = strings.Join(e.Values, " or ")
+		}
+		add("attribute %s (%s): %s", e.Name, values, e.About)
+	}
+	return list
+}
+
+// showRights says what a credential may do, and what speaks against it.
+func (a *app) showRights(t service.Tried) {
+	words := make([]string, len(t.Rights))
+	for i, r := range t.Rights {
+		words[i] = string(r)
+	}
+	a.printf("  It may: %s.\n", rightsWords(words))
+	a.findings(t.Findings)
+}
+
+func (a *app) rotateCommand(role string) *cobra.Command {
+	var file string
+	c := &cobra.Command{Use: "rotate ACCOUNT", Short: "Give an account another credential; it is tried at once, and nothing pauses", Args: cobra.ExactArgs(1),
+		RunE: func(_ *cobra.Command, args []string) error {
+			secret, err := a.secret("BEACON_SECRET", file, "New credential of "+args[0]+": ")
+			if err != nil {
+				return err
+			}
+			var got struct{ service.Tried }
+			if err := a.call("PUT", "/accounts/"+args[0]+"/credential", map[string]string{"role": role, "secret": secret}, &got); err != nil {
+				return err
+			}
+			a.printf("%s has the new credential. Withdraw the old one at the provider now.\n", args[0])
+			a.showRights(got.Tried)
+			return nil
+		}}
+	c.Flags().StringVar(&file, "secret-file", "", "file with the credential; else BEACON_SECRET, else it is asked for")
+	return c
+}
+
+func (a *app) kindsCommand() *cobra.Command {
+	return &cobra.Command{Use: "kinds", Short: "What accounts can be connected to", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
+		list, err := all[service.Kind](a, "/kinds")
+		if err != nil {
+			return err
+		}
+		return a.show(list, func() {
+			for _, k := range list {
+				a.printf("%s\n", a.paint(bold, k.Name))
+				for _, line := range wrap(k.About, width-2) {
+					a.printf("  %s\n", line)
+				}
+			}
+		})
+	}}
+}
+
+func (a *app) verifyCommand() *cobra.Command {
+	var zone string
+	var yes bool
+	c := &cobra.Command{Use: "verify ACCOUNT", Short: "Try everything that is needed of a provider, in a scratch zone", Args: cobra.ExactArgs(1),
+		Long: "Makes the scratch zone at the provider, writes and reads records of every kind in it, and removes it. Where zones are made\n" +
+			"elsewhere (kind update), the zone must exist and be empty, and is left so.",
+		Example: "  beacon provider verify heron-main --zone scratch.saltmarsh-ferries.example",
+		RunE: func(_ *cobra.Command, args []string) error {
+			if err := a.agreed(yes, fmt.Sprintf("Make and remove the zone %s at %s?", zone, args[0])); err != nil {
+				return err
+			}
+			var got page[service.Verified]
+			if err := a.call("POST", "/accounts/"+args[0]+"/verifications", map[string]string{"zone": zone}, &got); err != nil {
+				return err
+			}
+			failed := 0
+			err := a.show(got.Items, func() { failed = a.showChecks(got.Items) })
+			if err == nil && failed > 0 {
+				return exit{ExitFailed, ""}
+			}
+			return err
+		}}
+	c.Flags().StringVar(&zone, "zone", "", "scratch zone, which nobody uses")
+	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
+	_ = c.MarkFlagRequired("zone")
+	return c
+}
+
+func (a *app) showChecks(list []service.Verified) (failed int) {
+	passed := 0
+	for _, r := range list {
+		mark, colour := "ok", green
+		switch r.Outcome {
+		case "failed":
+			mark, colour = "FAILED", red
+			failed++
+		case "not applicable":
+			mark, colour = "-", amber
+		default:
+			passed++
+		}
+		a.printf("  %s %s\n", a.paint(colour, fmt.Sprintf("%-6s", mark)), r.Check)
+		for _, line := range wrap(r.Detail, width-11) {
+			if line != "" {
+				a.printf("           %s\n", line)
+			}
+		}
+	}
+	a.printf("%d checks passed, %d failed, %d do not apply.\n", passed, failed, len(list)-passed-failed)
+	return failed
+}
+
+// self is this program, which evaluates the expressions of profiles as a process of its own.
+func self() []string {
+	path, err := os.Executable()
+	if err != nil {
+		return nil
+	}
+	return []string{path, EvaluateWord}
+}
+
+// EvaluateWord is the hidden command that the program runs itself with to evaluate expressions.
+const EvaluateWord = "evaluate"

@@ -1,0 +1,150 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"path"
+	"strings"
+	"time"
+
+	"beacon/core/dnsname"
+	"beacon/service"
+	"beacon/store"
+)
+
+// atATime is how many zones are under way side by side.
+const atATime = 16
+
+// pending is one zone's placement on its way through a sync of many.
+type pending struct {
+	zone    dnsname.Name
+	account string
+	id      uint64
+	done    service.SyncView
+}
+
+// syncMany makes the providers of many zones hold what they should, and shows how far it is. Zones whose guards speak are
+// held and told at the end; the others go on.
+func (a *app) syncMany(only string, opt syncOptions) error {
+	if _, err := path.Match(only, "x"); err != nil {
+		return misuse("--only: %q is no pattern; write it like *.example", only)
+	}
+	standings, err := all[service.PlacementStanding](a, "/placements")
+	if err != nil {
+		return err
+	}
+	var list []*pending
+	for _, s := range standings {
+		fits, _ := path.Match(only, plain(s.Zone))
+		if (only == "" || fits) && (opt.account == "" || s.Account == opt.account) {
+			list = append(list, &pending{zone: s.Zone, account: s.Account})
+		}
+	}
+	if len(list) == 0 {
+		return exit{ExitFailed, "no zone fits"}
+	}
+	if opt.dryRun {
+		return a.show(list, func() {
+			for _, p := range list {
+				a.printf("%s at %s\n", plain(p.zone), p.account)
+			}
+			a.printf("Dry run: %s would be compared and written where they differ; see each with beacon diff.\n", count(len(list), "placement"))
+		})
+	}
+	if err := a.agreed(opt.yes, fmt.Sprintf("Sync %s?", count(len(list), "placement"))); err != nil {
+		return err
+	}
+	return a.runMany(list, opt)
+}
+
+func (a *app) runMany(list []*pending, opt syncOptions) error {
+	started := time.Now()
+	var views []service.SyncView
+	underway, next := []*pending{}, 0
+	for len(views) < len(list) {
+		for len(underway) < atATime && next < len(list) {
+			p := list[next]
+			next++
+			if err := a.startOne(p, opt); err != nil {
+				var known *problem
+				if !errors.As(err, &known) {
+					return err
+				}
+				p.done = service.SyncView{Zone: p.zone, Account: p.account, State: store.SyncHeld, Message: known.Detail}
+				views = append(views, p.done)
+				continue
+			}
+			underway = append(underway, p)
+		}
+		still := underway[:0:0]
+		for _, p := range underway {
+			if err := a.call("GET", fmt.Sprintf("/syncs/%d", p.id), nil, &p.done); err != nil {
+				return err
+			}
+			if p.done.State.Ended() {
+				views = append(views, p.done)
+			} else {
+				still = append(still, p)
+			}
+		}
+		underway = still
+		a.progress("syncs", len(views), len(list), started)
+		if len(underway) > 0 {
+			time.Sleep(60 * time.Millisecond)
+		}
+	}
+	a.clearLine()
+	failed := 0
+	err := a.show(views, func() { failed = a.showMany(views, time.Since(started)) })
+	if err == nil && failed > 0 {
+		return exit{ExitFailed, ""}
+	}
+	return err
+}
+
+func (a *app) startOne(p *pending, opt syncOptions) error {
+	path, _, err := zonePath("zones", p.zone.String(), "/syncs")
+	if err != nil {
+		return err
+	}
+	var got page[service.SyncView]
+	body := map[string]any{"account": p.account, "allow": opt.allow, "put_back": opt.putBack}
+	if err := a.call("POST", path, body, &got); err != nil {
+		return err
+	}
+	p.id = got.Items[0].ID
+	return nil
+}
+
+// progress draws a bar on a terminal: what is done, of how much, and how long the rest will take.
+func (a *app) progress(what string, done, of int, since time.Time) {
+	if !isTerminal(a.err) || of == 0 {
+		return
+	}
+	const cells = 30
+	full := done * cells / of
+	left := ""
+	if done > 0 && done < of {
+		rest := time.Since(since) * time.Duration(of-done) / time.Duration(done)
+		left = fmt.Sprintf(", about %s left", rest.Round(time.Second))
+	}
+	fmt.Fprintf(a.err, "\r\x1b[K%s %s%s %d of %d%s", what, strings.Repeat("█", full), strings.Repeat("░", cells-full), done, of, left)
+}
+
+// showMany tells what became of many syncs: a line for each that needs somebody, and one for all the others.
+func (a *app) showMany(views []service.SyncView, took time.Duration) (troubled int) {
+	fine, requests, sets := 0, 0, 0
+	for _, v := range views {
+		requests += v.Requests
+		sets += v.Added + v.Changed + v.Removed
+		if v.State == store.SyncDone {
+			fine++
+			continue
+		}
+		troubled++
+		a.printf("%s at %s: %s. %s\n", a.paint(bold, plain(v.Zone)), v.Account, v.State, v.Message)
+		a.findings(v.Findings)
+	}
+	a.printf("%d of %s done in %s: %s written in %s.\n", fine, count(len(views), "placement"), took.Round(100*time.Millisecond), count(sets, "set"), count(requests, "request"))
+	return troubled
+}

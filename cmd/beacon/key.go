@@ -1,0 +1,32 @@
+package main
+
+import (
+	"context"
+	"fmt"
+
+	"github.com/spf13/cobra"
+
+	"beacon/service"
+)
+
+// keyCommand renews the key that credentials are sealed with. It works beside running instances, on the same settings.
+func keyCommand() *cobra.Command {
+	c := &cobra.Command{Use: "key", Short: "The key that stored credentials are sealed with"}
+	var settings string
+	renew := &cobra.Command{Use: "renew", Short: "Seal every credential with a new key; the service may go on meanwhile", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			read, err := service.ReadSettings(settings)
+			if err != nil {
+				return err
+			}
+			n, err := service.RenewKey(context.Background(), read)
+			if err != nil {
+				return err
+			}
+			fmt.Fprintf(cmd.OutOrStdout(), "%d credentials are sealed with a new key, which is in %s. Keep a copy of it apart from the database's.\n", n, read.KeyFile)
+			return nil
+		}}
+	renew.Flags().StringVar(&settings, "settings", "beacon.yaml", "settings file of the service")
+	c.AddCommand(renew)
+	return c
+}

@@ -1,0 +1,60 @@
+package service
+
+import (
+	"context"
+	"fmt"
+
+	"beacon/clock"
+	"beacon/reach"
+	"beacon/store"
+)
+
+// RenewKey seals every stored credential with a new key. Instances may run meanwhile: they find the new key in the file. It
+// can be broken off anywhere and started again.
+func RenewKey(ctx context.Context, settings Settings) (accounts int, err error) {
+	door, err := reach.New(settings.Reach)
+	if err != nil {
+		return 0, fmt.Errorf("the setting reach: %w", err)
+	}
+	seal, err := store.OpenSeal(settings.KeyFile)
+	if err != nil {
+		return 0, err
+	}
+	var wall clock.Wall
+	db, err := store.Open(ctx, settings.Database, door, wall.Now)
+	if err != nil {
+		return 0, err
+	}
+	defer db.Close()
+	if err := seal.Renew(); err != nil {
+		return 0, fmt.Errorf("the key file %s cannot be renewed: %w", settings.KeyFile, err)
+	}
+	err = db.Tx(ctx, func(tx *store.Tx) error {
+		accounts = 0
+		for _, role := range []string{RoleProvider, RoleRegistrar} {
+			list, err := tx.Accounts(role)
+			if err != nil {
+				return err
+			}
+			for _, a := range list {
+				secret, err := seal.Open(a.Name, a.Sealed)
+				if err != nil {
+					return err
+				}
+				sealed, err := seal.Close(a.Name, secret)
+				if err != nil {
+					return err
+				}
+				if err := tx.Reseal(a.ID, sealed); err != nil {
+					return err
+				}
+				accounts++
+			}
+		}
+		return tx.Log("service", "key.renewed", "credentials", fmt.Sprintf("%d credentials are sealed with a new key", accounts))
+	})
+	if err != nil {
+		return 0, err
+	}
+	return accounts, seal.Forget()
+}

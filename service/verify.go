@@ -1,0 +1,67 @@
+package service
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/base64"
+	"fmt"
+	"strings"
+	"time"
+
+	"beacon/core/dnsname"
+	"beacon/provider/conform"
+	"beacon/store"
+)
+
+// Verified is one check of a conformance run.
+type Verified = conform.Result
+
+// verifyTime bounds a conformance run, wall time.
+const verifyTime = 5 * time.Minute
+
+// Verify makes the conformance run with an account in a scratch zone. The zone must be nothing that is looked after here.
+// Each result is told as it comes.
+func (s *Service) Verify(ctx context.Context, name string, zone dnsname.Name, tell func(conform.Result)) ([]conform.Result, error) {
+	var a store.Account
+	err := s.tx(ctx, func(tx *store.Tx) (err error) {
+		if a, err = tx.Account(RoleProvider, name); err != nil {
+			return err
+		}
+		if _, err := tx.Zone(zone); err == nil {
+			return problem(InTheWay, "Zone %s is looked after here. The run writes and removes records: give it a zone of its own, such as scratch.%s.", zone.Unicode(), zone.Unicode())
+		}
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	driver, err := s.providerOf(a)
+	if err != nil {
+		return nil, err
+	}
+	secret, err := s.seal.Open(a.Name, a.Sealed)
+	if err != nil {
+		return nil, problem(InTheWay, "%s.", err)
+	}
+	wrong := wrongSecret(a.Kind, secret)
+	other, err := s.driverWith(a, wrong)
+	if err != nil {
+		return nil, err
+	}
+	ctx, cancel := context.WithTimeout(ctx, verifyTime)
+	defer cancel()
+	s.note(ctx, "account.verify", name, "conformance run in "+zone.Unicode())
+	results := conform.Run(ctx, conform.Subject{Driver: driver, WrongKey: other, Secret: wrong, Zone: zone}, tell)
+	s.note(ctx, "account.verified", name, fmt.Sprintf("%d checks, %d failed", len(results), conform.Failures(results)))
+	return results, nil
+}
+
+// wrongSecret makes a credential of the same form that cannot be right.
+func wrongSecret(kind, secret string) string {
+	if kind == "update" {
+		parts := strings.SplitN(secret, ":", 3)
+		sum := sha256.Sum256([]byte(secret))
+		return strings.Join(append(parts[:min(2, len(parts))], base64.StdEncoding.EncodeToString(sum[:])), ":")
+	}
+	return secret + "-not"
+}

@@ -5,6 +5,7 @@
 package change
 
 import (
+	"fmt"
 	"slices"
 	"time"
 
@@ -29,6 +30,20 @@ func (g Granularity) String() string { return granularityNames[g] }
 // MarshalText prints the word.
 func (g Granularity) MarshalText() ([]byte, error) { return []byte(g.String()), nil }
 
+// UnmarshalText reads the word.
+func (g *Granularity) UnmarshalText(text []byte) error {
+	i := slices.Index(granularityNames[:], string(text))
+	*g = Granularity(max(i, 0))
+	return known(i, "granularity", text)
+}
+
+func known(i int, what string, text []byte) error {
+	if i < 0 {
+		return fmt.Errorf("%q is no %s", text, what)
+	}
+	return nil
+}
+
 // TextForm is how a provider keeps the strings of a TXT record.
 type TextForm uint8
 
@@ -46,6 +61,13 @@ func (f TextForm) String() string { return textFormNames[f] }
 
 // MarshalText prints the word.
 func (f TextForm) MarshalText() ([]byte, error) { return []byte(f.String()), nil }
+
+// UnmarshalText reads the word.
+func (f *TextForm) UnmarshalText(text []byte) error {
+	i := slices.Index(textFormNames[:], string(text))
+	*f = TextForm(max(i, 0))
+	return known(i, "form of texts", text)
+}
 
 // Caps is what a provider can do with one zone. Drivers state it; nothing else in the product asks which provider it is.
 type Caps struct {

@@ -36,10 +36,13 @@ func (c Caps) Pack(list List, live record.Contents) []Batch {
 		return []Batch{{Steps: list, Result: list.Apply(live)}}
 	}
 	units := c.units(list)
+	order(units, list, live)
+	if len(units) == 0 {
+		return nil
+	}
 	if c.BatchSize == 0 {
 		return []Batch{batchOf(inOrder(units))}
 	}
-	order(units)
 	bins := fill(units, c.BatchSize)
 	if len(units) <= mostExact && len(bins) > leastBins(units, c.BatchSize) {
 		bins = exact(units, c.BatchSize)
@@ -177,27 +180,38 @@ func swaps(group List) bool {
 	return false
 }
 
-// order says which units come before which: a name that did not answer comes before what will lead to it, and a name that
-// will not answer goes after what led to it.
-func order(units []*unit) {
+// order says which units come before which: a name that is not there yet comes wholly before what will lead to it, and a
+// name that will not be there goes after what led to it.
+func order(units []*unit, list List, live record.Contents) {
 	at := map[dnsname.Name][]*unit{}
 	for _, u := range units {
 		name := u.steps[0].Key().Name
 		at[name] = append(at[name], u)
 	}
-	for _, u := range units {
-		for _, s := range u.steps {
-			for _, d := range s.After.Data {
-				for _, target := range at[d.Target(s.Key().Type)] {
-					if target != u && target.comes() {
-						u.after = append(u.after, target.place)
-					}
-				}
+	comes, goes := map[dnsname.Name]bool{}, map[dnsname.Name]bool{}
+	for name, own := range at {
+		before, after := len(live.At(name)), len(live.At(name))
+		for _, u := range own {
+			for _, s := range u.steps {
+				after += len(s.After.Data) - len(s.Before.Data)
 			}
-			for _, d := range s.Before.Data {
-				for _, target := range at[d.Target(s.Key().Type)] {
-					if target != u && target.goes() {
-						target.after = append(target.after, u.place)
+		}
+		comes[name], goes[name] = before == 0, after <= 0
+	}
+	for _, s := range list {
+		typ := s.Key().Type
+		for _, d := range onlyIn(s.After, s.Before) {
+			if target := d.Target(typ); comes[target] {
+				link(at[target], at[s.Key().Name], s)
+			}
+		}
+		for _, d := range onlyIn(s.Before, s.After) {
+			if target := d.Target(typ); goes[target] {
+				for _, last := range at[target] {
+					for _, u := range at[s.Key().Name] {
+						if u != last && u.about(s) {
+							last.after = append(last.after, u.place)
+						}
 					}
 				}
 			}
@@ -221,17 +235,34 @@ func order(units []*unit) {
 	}
 }
 
-func (u *unit) comes() bool {
-	return slices.ContainsFunc(u.steps, func(s Step) bool { return !s.After.IsZero() })
+// link puts the units of a name before those of another that do a step.
+func link(first, then []*unit, s Step) {
+	for _, u := range then {
+		for _, before := range first {
+			if u != before && u.about(s) {
+				u.after = append(u.after, before.place)
+			}
+		}
+	}
 }
 
-func (u *unit) goes() bool {
-	return slices.ContainsFunc(u.steps, func(s Step) bool { return s.After.IsZero() })
+// about reports whether a unit does a step, or a part of it.
+func (u *unit) about(s Step) bool {
+	return slices.ContainsFunc(u.steps, func(part Step) bool { return part.Key() == s.Key() })
+}
+
+// onlyIn gives the data that one set has and another has not.
+func onlyIn(a, b record.Set) (list []record.Data) {
+	for _, d := range a.Data {
+		if !slices.Contains(b.Data, d) {
+			list = append(list, d)
+		}
+	}
+	return list
 }
 
 // inOrder gives the units so that each comes after those that it needs.
 func inOrder(units []*unit) []*unit {
-	order(units)
 	sorted := slices.Clone(units)
 	slices.SortStableFunc(sorted, func(a, b *unit) int { return a.level - b.level })
 	return sorted

@@ -1,7 +1,10 @@
 package practice
 
 import (
+	"io"
+	"math/rand/v2"
 	"net/http"
+	"strconv"
 	"sync"
 	"time"
 
@@ -19,14 +22,34 @@ type fault struct {
 	Rcode     int    `json:"rcode"`      // DNS: answer with this code only
 	Writes    bool   `json:"writes"`     // HTTP: only requests that change something meet it
 	Count     int    `json:"count"`      // how many requests; 0 for all until cleared
+	// HTTP: with this chance a request meets trouble of a kind that is drawn anew each time: a broken connection before or
+	// after the deed, an answer cut in the middle, 500, 429, no answer in time after the deed, and a read of how it was before.
+	Chance float64 `json:"chance"`
+	HangMS int     `json:"hang_ms"` // how long "no answer in time" lasts
+	PerSec int     `json:"per_sec"` // HTTP: more requests in a second than this get a 429
 }
+
+// troubles are what chance draws from.
+var troubles = []string{"cut before", "cut after", "cut inside", "500", "429", "hang", "stale"}
 
 type faults struct {
-	mu  sync.Mutex
-	set map[string]*fault
+	mu    sync.Mutex
+	set   map[string]*fault
+	seen  map[string][2]recorded // the last two different answers to each read, by site and address
+	count map[string]int         // requests in the running second, by site
+	since time.Time
 }
 
-func newFaults() *faults { return &faults{set: map[string]*fault{}} }
+// recorded is an answer that was given.
+type recorded struct {
+	status int
+	header http.Header
+	body   string
+}
+
+func newFaults() *faults {
+	return &faults{set: map[string]*fault{}, seen: map[string][2]recorded{}, count: map[string]int{}}
+}
 
 // put sets the fault of a site; one without any trouble in it clears it.
 func (f *faults) put(wish fault) {
@@ -74,6 +97,17 @@ func (f *faults) dns(site string, next dns.Handler) dns.Handler {
 func (f *faults) http(site string, next http.Handler) http.Handler {
 	return http.HandlerFunc(func(rw http.ResponseWriter, r *http.Request) {
 		now := f.take(site, r.Method != http.MethodGet)
+		if now.PerSec > 0 && f.tooMany(site, now.PerSec) {
+			now.Status = http.StatusTooManyRequests
+		}
+		if now.Chance > 0 && rand.Float64() < now.Chance {
+			f.trouble(rw, r, site, now, next)
+			return
+		}
+		if now.Chance > 0 && r.Method == http.MethodGet {
+			f.record(rw, r, site, next)
+			return
+		}
 		time.Sleep(time.Duration(now.DelayMS) * time.Millisecond)
 		switch {
 		case now.CutBefore:
@@ -90,6 +124,96 @@ func (f *faults) http(site string, next http.Handler) http.Handler {
 			next.ServeHTTP(rw, r)
 		}
 	})
+}
+
+// tooMany counts requests by the second.
+func (f *faults) tooMany(site string, most int) bool {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	if time.Since(f.since) > time.Second {
+		clear(f.count)
+		f.since = time.Now()
+	}
+	f.count[site]++
+	return f.count[site] > most
+}
+
+// keeper keeps an answer while it is given.
+type keeper struct {
+	http.ResponseWriter
+	got recorded
+}
+
+func (k *keeper) WriteHeader(status int) { k.got.status = status }
+func (k *keeper) Write(b []byte) (int, error) {
+	k.got.body += string(b)
+	return len(b), nil
+}
+
+func (r recorded) write(rw http.ResponseWriter) {
+	for name, values := range r.header {
+		rw.Header()[name] = values
+	}
+	rw.WriteHeader(r.status)
+	_, _ = io.WriteString(rw, r.body)
+}
+
+// answerOf has a request answered, and gives the answer without sending it.
+func answerOf(r *http.Request, next http.Handler) recorded {
+	k := &keeper{ResponseWriter: nowhere{http.Header{}}, got: recorded{status: http.StatusOK}}
+	next.ServeHTTP(k, r)
+	k.got.header = k.Header()
+	return k.got
+}
+
+// record answers a read and keeps the answer.
+func (f *faults) record(rw http.ResponseWriter, r *http.Request, site string, next http.Handler) {
+	got := answerOf(r, next)
+	key := site + r.URL.RequestURI()
+	f.mu.Lock()
+	if two := f.seen[key]; two[0].body != got.body && got.status == http.StatusOK {
+		f.seen[key] = [2]recorded{got, two[0]}
+	}
+	f.mu.Unlock()
+	got.write(rw)
+}
+
+// trouble makes a request meet one of the troubles.
+func (f *faults) trouble(rw http.ResponseWriter, r *http.Request, site string, now fault, next http.Handler) {
+	switch troubles[rand.IntN(len(troubles))] {
+	case "cut before":
+		panic(http.ErrAbortHandler)
+	case "cut after":
+		next.ServeHTTP(nowhere{http.Header{}}, r)
+		panic(http.ErrAbortHandler)
+	case "cut inside":
+		got := answerOf(r, next)
+		rw.Header().Set("Content-Length", strconv.Itoa(len(got.body)+10))
+		got.body = got.body[:len(got.body)/2]
+		got.write(rw)
+		panic(http.ErrAbortHandler)
+	case "500":
+		answer(rw, http.StatusInternalServerError, problem{"practice_fault", "this site was told to misbehave"})
+	case "429":
+		rw.Header().Set("Retry-After", "0")
+		answer(rw, http.StatusTooManyRequests, problem{"practice_fault", "this site was told to misbehave"})
+	case "hang":
+		next.ServeHTTP(nowhere{http.Header{}}, r)
+		select {
+		case <-time.After(time.Duration(now.HangMS) * time.Millisecond):
+		case <-r.Context().Done():
+		}
+		panic(http.ErrAbortHandler)
+	default: // stale, where an older answer is known
+		f.mu.Lock()
+		old := f.seen[site+r.URL.RequestURI()][1]
+		f.mu.Unlock()
+		if r.Method != http.MethodGet || old.status == 0 {
+			next.ServeHTTP(rw, r)
+			return
+		}
+		old.write(rw)
+	}
 }
 
 // nowhere takes an answer that nobody will get.

@@ -38,6 +38,9 @@ func rank(first bool) int {
 	return 0
 }
 
+// mostRefusals is how often a sync may be refused what was accepted first.
+const mostRefusals = 3
+
 // sendAll sends batches in order. It returns early, without error and with false, where the live state has to be read
 // anew before anything else is decided.
 func (s *Service) sendAll(ctx context.Context, run *syncRun, batches []change.Batch, c comparison) (all bool, err error) {
@@ -83,7 +86,11 @@ func (s *Service) send(ctx context.Context, run *syncRun, b change.Batch) (again
 			if settleErr := s.settleIntent(ctx, run, intent); settleErr != nil || outcall.KindOf(err) != outcall.Refused {
 				return true, settleErr
 			}
-			return false, err // accepted first and refused later: nothing is gained by asking again
+			// Accepted first and refused later: what was read may have been old. Should it be the same again, so be it.
+			if run.refusals++; run.refusals < mostRefusals {
+				return true, nil
+			}
+			return false, err
 		}
 		if dbErr := s.store.Tx(ctx, func(tx *store.Tx) error { return tx.CloseIntent(intent.ID, store.IntentNotDone, err.Error()) }); dbErr != nil {
 			return false, dbErr
@@ -224,13 +231,10 @@ func (s *Service) settleIntent(ctx context.Context, run *syncRun, intent store.I
 	if err := s.outlast(ctx, run, intent); err != nil {
 		return err
 	}
-	reading, cancel := context.WithTimeout(ctx, s.settings.Request*4)
-	defer cancel()
-	state, err := provider.ReadAll(reading, run.driver, run.ref(), provider.State{})
+	live, err := s.readSurely(ctx, run)
 	if err != nil {
 		return err
 	}
-	live := state.Contents
 	var done change.List
 	var halves []store.PlacedSet
 	for _, step := range steps {
@@ -258,6 +262,32 @@ func (s *Service) settleIntent(ctx context.Context, run *syncRun, intent store.I
 		}
 	}
 	return s.closeIntent(ctx, run, intent, done, outcome, fmt.Sprintf("broken off; read afterwards: %d of %d steps were done", len(done), len(steps)))
+}
+
+// mostAgreed is how many reads one after the other have to agree before they are believed about a request that broke off.
+const mostAgreed = 3
+
+// readSurely reads the live state until several reads agree: one alone may come from a copy of the provider's that is
+// behind, and what is concluded here is not looked at again.
+func (s *Service) readSurely(ctx context.Context, run *syncRun) (live record.Contents, err error) {
+	for agreed := 0; agreed < mostAgreed; {
+		reading, cancel := context.WithTimeout(ctx, s.settings.Request*4)
+		state, err := provider.ReadAll(reading, run.driver, run.ref(), provider.State{})
+		cancel()
+		if err != nil {
+			return live, err
+		}
+		if agreed > 0 && !state.Contents.Equal(live) {
+			agreed = 0
+		}
+		live, agreed = state.Contents, agreed+1
+		if agreed < mostAgreed {
+			if err := pause(ctx, 20*time.Millisecond); err != nil {
+				return live, err
+			}
+		}
+	}
+	return live, nil
 }
 
 // between reports whether a set holds nothing but what a step takes away or brings: it was stopped inside.

@@ -109,13 +109,14 @@ func (s *Service) Sync(ctx context.Context, id uint64) (v SyncView, err error) {
 // syncRun is one sync while it is worked on.
 type syncRun struct {
 	place
-	job     store.Job
-	sync    store.Sync
-	hosts   []store.Host          // as of the last comparison
-	fresh   bool                  // no change list has been agreed to yet: guards and the expected list are still to be looked at
-	made    bool                  // the zone was made at the provider by this run
-	applied change.List           // what this run has confirmed
-	broken  map[dnsname.Name]bool // names that a broken-off request was about
+	job      store.Job
+	sync     store.Sync
+	hosts    []store.Host          // as of the last comparison
+	fresh    bool                  // no change list has been agreed to yet: guards and the expected list are still to be looked at
+	refusals int                   // of what was accepted first
+	made     bool                  // the zone was made at the provider by this run
+	applied  change.List           // what this run has confirmed
+	broken   map[dnsname.Name]bool // names that a broken-off request was about
 }
 
 // errHeld ends a sync because a person has to decide something.
@@ -206,7 +207,7 @@ func (s *Service) syncRounds(ctx context.Context, run *syncRun) (c comparison, e
 	}
 	written := false
 	for range mostRounds {
-		if c, err = s.compareFor(ctx, run); err != nil {
+		if c, err = s.compareSurely(ctx, run); err != nil {
 			return c, err
 		}
 		if err := s.remember(ctx, run, c.result); err != nil {
@@ -223,6 +224,30 @@ func (s *Service) syncRounds(ctx context.Context, run *syncRun) (c comparison, e
 		}
 	}
 	return c, errors.New("the provider's state does not become what was written to it")
+}
+
+// A read that denies what we wrote not long ago is made again, so many times at most: it may come from a copy of the
+// provider's that is behind. Nothing is decided for such a read.
+const (
+	recently  = time.Minute
+	mostDoubt = 4
+)
+
+// compareSurely compares, and does so again where what is read denies what was written shortly before.
+func (s *Service) compareSurely(ctx context.Context, run *syncRun) (c comparison, err error) {
+	for doubt := 1; ; doubt++ {
+		if c, err = s.compareFor(ctx, run); err != nil {
+			return c, err
+		}
+		denied := len(c.result.Drift) + len(c.result.Conflicts) + len(c.result.Forgotten)
+		written := run.placement.WrittenAt
+		if denied == 0 || doubt == mostDoubt || written == nil || s.wall.Now().Sub(*written) > recently {
+			return c, nil
+		}
+		if err := pause(ctx, time.Duration(doubt)*50*time.Millisecond); err != nil {
+			return c, err
+		}
+	}
 }
 
 // remember keeps what the comparison shows about sets that need nothing: they are there though not noted, or gone.

@@ -347,14 +347,14 @@ func (r *run) otherMark() error {
 	if err := r.put(nil, r.held(r.set("marked", record.A, 300, "192.0.2.1"))); err != nil {
 		return err
 	}
-	page, err := r.Driver.Read(r.ctx, r.zone.Ref, provider.ReadFrom{Mark: s.Mark, Known: &s.Contents})
-	if err != nil {
+	now, err := provider.ReadAll(r.ctx, r.Driver, r.zone.Ref, s)
+	switch {
+	case err != nil:
 		return err
+	case now.Unchanged:
+		return fmt.Errorf("something was changed since mark %q, and the zone is read as unchanged", s.Mark)
 	}
-	if now := record.NewContents(page.Records).Get(record.Key{Name: r.name("marked"), Type: record.A}); !page.Unchanged && now.IsZero() {
-		return errors.New("what was read from the mark on does not show the change")
-	}
-	return want(!page.Unchanged, "something was changed since mark %q, and the zone is read as unchanged", s.Mark)
+	return want(!now.Contents.Get(record.Key{Name: r.name("marked"), Type: record.A}).IsZero(), "what was read from the mark on does not show the change")
 }
 
 func (r *run) staleMark() error {

@@ -178,6 +178,9 @@ func (s *Stage) StartService(ctx context.Context) (err error) {
 	return s.await(ctx, s.service, s.Address()+"/readyz")
 }
 
+// ServicePID is the service's process.
+func (s *Stage) ServicePID() int { return s.service.cmd.Process.Pid }
+
 // KillService ends the service at once, as a crash would, and waits until it is gone.
 func (s *Stage) KillService() {
 	_ = s.service.cmd.Process.Kill()

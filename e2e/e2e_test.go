@@ -125,10 +125,13 @@ type syncState struct {
 func (a *asker) sync(zone string) int { return a.syncAt(zone, "") }
 
 // syncAt starts the sync of one placement.
-func (a *asker) syncAt(zone, account string) int {
+func (a *asker) syncAt(zone, account string) int { return a.syncAllowed(zone, account) }
+
+// syncAllowed does the same with a yes to some guards.
+func (a *asker) syncAllowed(zone, account string, guards ...string) int {
 	a.t.Helper()
 	var started struct{ Items []syncState }
-	a.ask("POST", "/zones/"+zone+"/syncs", map[string]any{"account": account}, &started)
+	a.ask("POST", "/zones/"+zone+"/syncs", map[string]any{"account": account, "allow": guards}, &started)
 	require.Len(a.t, started.Items, 1)
 	return started.Items[0].ID
 }

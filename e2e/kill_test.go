@@ -45,7 +45,7 @@ func targets(t *testing.T, s *demo.Stage) []target {
 	return []target{
 		{"heron", "heron-main", "4.1", 1200, driver("heron")},   // ten requests of twenty sets
 		{"curlew", "curlew-ops", "6.1", 2500, driver("curlew")}, // seventeen requests of twelve records, done later
-		{"plover", "plover-old", "5.1", 500, driver("plover")}, // one request of the whole zone
+		{"plover", "plover-old", "5.1", 500, driver("plover")},  // one request of the whole zone
 	}
 }
 

@@ -3,6 +3,7 @@ package practice
 import (
 	"fmt"
 	"net/http"
+	"slices"
 	"time"
 
 	"github.com/miekg/dns"
@@ -37,6 +38,7 @@ func (w *World) control() http.Handler {
 			rw.WriteHeader(http.StatusNoContent)
 		}
 	})
+	mux.HandleFunc("POST /bulk", w.bulk)
 	mux.HandleFunc("GET /roots", func(rw http.ResponseWriter, _ *http.Request) { fmt.Fprint(rw, w.RootHints()) })
 	mux.HandleFunc("POST /domains", w.registerDomain)
 	mux.HandleFunc("POST /zone-ttl", func(rw http.ResponseWriter, r *http.Request) {
@@ -83,6 +85,40 @@ func (w *World) control() http.Handler {
 		answer(rw, http.StatusOK, z.Journal)
 	})
 	return mux
+}
+
+// bulk makes many zones with records at a provider in one go, as if they had always been there.
+func (w *World) bulk(rw http.ResponseWriter, r *http.Request) {
+	var body struct {
+		Provider string
+		Zones    map[string][]string // master-file lines by zone
+	}
+	if !read(rw, r, &body) {
+		return
+	}
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	p := w.state.Providers[body.Provider]
+	if p == nil {
+		refuse(rw, http.StatusNotFound, "no_such_provider", "no such provider")
+		return
+	}
+	ids := map[string]any{}
+	for _, name := range sortedKeys(body.Zones) {
+		z := p.create(dns.CanonicalName(name))
+		for _, line := range body.Zones[name] {
+			rr, err := dns.NewRR(line)
+			if err != nil || rr == nil {
+				refuse(rw, http.StatusUnprocessableEntity, "bad_record", line)
+				return
+			}
+			z.Records = append(z.Records, normalRecord(rr))
+		}
+		slices.Sort(z.Records)
+		ids[z.Name] = map[string]any{"id": z.ID, "nameservers": p.nameservers(z)}
+	}
+	w.changed()
+	answer(rw, http.StatusOK, ids)
 }
 
 // registerDomain makes a domain at the registrar, as if somebody had bought it.

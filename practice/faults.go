@@ -25,6 +25,7 @@ type fault struct {
 	// HTTP: with this chance a request meets trouble of a kind that is drawn anew each time: a broken connection before or
 	// after the deed, an answer cut in the middle, 500, 429, no answer in time after the deed, and a read of how it was before.
 	Chance float64 `json:"chance"`
+	Echo   bool    `json:"echo"`    // HTTP: answer 500 with everything that was asked, the credential too
 	HangMS int     `json:"hang_ms"` // how long "no answer in time" lasts
 	PerSec int     `json:"per_sec"` // HTTP: more requests in a second than this get a 429
 }
@@ -115,6 +116,9 @@ func (f *faults) http(site string, next http.Handler) http.Handler {
 		case now.CutAfter:
 			next.ServeHTTP(nowhere{http.Header{}}, r)
 			panic(http.ErrAbortHandler)
+		case now.Echo:
+			body, _ := io.ReadAll(io.LimitReader(r.Body, 1<<20))
+			answer(rw, http.StatusInternalServerError, map[string]any{"you_said": r.Header, "at": r.URL.String(), "with": string(body)})
 		case now.Status > 0:
 			if now.Status == http.StatusTooManyRequests {
 				rw.Header().Set("Retry-After", "1")

@@ -37,6 +37,7 @@ type Service struct {
 	kinds      *kinds
 	pacesMu    sync.Mutex
 	paces      map[uint64]*pace // by account
+	indexes    map[uint64]*index // by account
 	live       memory
 	log        *slog.Logger
 	store      *store.Store
@@ -73,7 +74,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 		return nil, fmt.Errorf("the setting dns.roots: %w", err)
 	}
 	s := &Service{settings: settings, drivers: drivers, log: log, world: &clock.World{}, metrics: newMetrics(), wake: make(chan struct{}, 1), wakeUrgent: make(chan struct{}, 1), wakeLook: make(chan struct{}, 1),
-		bell: newBell(), stopped: make(chan struct{}), paces: map[uint64]*pace{}, live: memory{zones: map[uint64]provider.State{}}}
+		bell: newBell(), stopped: make(chan struct{}), paces: map[uint64]*pace{}, indexes: map[uint64]*index{}, live: memory{zones: map[uint64]provider.State{}}}
 	if s.kinds, err = newKinds(drivers, settings.Profiles); err != nil {
 		return nil, err
 	}

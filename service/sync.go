@@ -15,7 +15,6 @@ import (
 	"beacon/core/finding"
 	"beacon/core/record"
 	"beacon/outcall"
-	"beacon/provider"
 	"beacon/store"
 )
 
@@ -304,17 +303,12 @@ func (s *Service) ensureZone(ctx context.Context, run *syncRun) error {
 	if run.placement.RemoteID != "" {
 		return nil
 	}
-	calling, cancel := context.WithTimeout(ctx, s.settings.Request)
-	defer cancel()
 	name := run.zone.Name()
-	zone, there, err := provider.FindZone(calling, run.driver, name)
-	if err == nil && !there {
-		zone, err = run.driver.Create(calling, name, provider.ZoneOptions{})
-		run.made = true
-	}
+	zone, made, err := s.findOrMake(ctx, run.account.ID, run.driver, name)
 	if err != nil {
 		return err
 	}
+	run.made = made
 	run.placement.RemoteID = zone.Ref.ID
 	prefilled, err := s.prefilled(ctx, run)
 	if err != nil {

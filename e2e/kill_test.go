@@ -108,9 +108,9 @@ func wanted200(t *testing.T, account string, round int) (definition string, cont
 // wanted, no set was changed twice, there is one zone, and what somebody else put there was not touched.
 func TestKillInsideASync(t *testing.T) {
 	s := stage(t, options(t, 1, fmt.Sprintf("lease: %s\nrequest_timeout: 1s\n", lease)))
-	hits := map[string]int{"heron": 10, "curlew": 10, "plover": 4}
+	hits := map[string]int{"heron": 10, "curlew": 10, "plover": 10}
 	if soak() {
-		hits = map[string]int{"heron": 200, "curlew": 200, "plover": 60}
+		hits = map[string]int{"heron": 75, "curlew": 75, "plover": 50}
 	}
 	for _, p := range targets(t, s) {
 		t.Run(p.kind, func(t *testing.T) { killSyncs(t, s, p, hits[p.kind]) })

@@ -194,7 +194,8 @@ func (w *World) listen() error {
 			return err
 		}
 	}
-	for site, handler := range map[string]http.Handler{heronAPI: w.heron(), ploverAPI: w.plover(), curlewAPI: w.curlew(), gannetAPI: w.gannet(), controlAddr: w.control()} {
+	for site, handler := range map[string]http.Handler{heronAPI: w.operator(w.state.Providers["heron"], w.heron()), ploverAPI: w.operator(w.state.Providers["plover"], w.plover()),
+		curlewAPI: w.operator(w.state.Providers["curlew"], w.curlew()), gannetAPI: w.gannet(), controlAddr: w.control()} {
 		if err := w.serveHTTP(site, handler); err != nil {
 			return err
 		}

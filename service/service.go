@@ -36,7 +36,7 @@ type Service struct {
 	drivers    Drivers
 	kinds      *kinds
 	pacesMu    sync.Mutex
-	paces      map[uint64]*pace // by account
+	paces      map[uint64]*pace  // by account
 	indexes    map[uint64]*index // by account
 	live       memory
 	log        *slog.Logger

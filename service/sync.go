@@ -274,7 +274,7 @@ func (s *Service) remember(ctx context.Context, run *syncRun, r diff.Result) err
 func (s *Service) decide(ctx context.Context, run *syncRun, c comparison) error {
 	steps := c.result.Steps
 	if len(c.result.Conflicts) > 0 {
-		return errHeld{fmt.Sprintf("%d record sets were changed here and at the provider; nothing more was written.", len(c.result.Conflicts)), conflictFindings(c.result.Conflicts)}
+		return errHeld{counted(len(c.result.Conflicts), "record set") + " changed here and at the provider; nothing more was written.", conflictFindings(c.result.Conflicts)}
 	}
 	if !run.fresh || len(steps) == 0 {
 		return nil
@@ -371,7 +371,7 @@ func (s *Service) syncDone(ctx context.Context, run *syncRun, c comparison) erro
 	}
 	if n := len(c.result.Drift); n > 0 {
 		found = append(found, finding.Finding{Code: "drift-left", Severity: finding.Notice, Subject: run.zone.Name().String(),
-			Message: fmt.Sprintf("%d record sets were changed at the provider since we placed them; they were left.", n),
+			Message: counted(n, "record set") + " changed at the provider since we placed them; left as they are.",
 			Remedy:  "Look at them with beacon diff; put them back with beacon sync --put-back."})
 	}
 	found = append(found, c.notes...)

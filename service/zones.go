@@ -36,25 +36,26 @@ type PlacementView struct {
 
 // SyncView is a sync as it is shown.
 type SyncView struct {
-	Zone       dnsname.Name      `json:"zone"`
-	Account    string            `json:"account"`
-	ID         uint64            `json:"id"`
-	State      store.SyncState   `json:"state"`
-	Total      int               `json:"total"` // steps in the change list
-	Added      int               `json:"added"`
-	Changed    int               `json:"changed"`
-	Removed    int               `json:"removed"`
-	Requests   int               `json:"requests"` // writes sent to the provider
-	Message    string            `json:"message"`
-	Findings   []finding.Finding `json:"findings"`
-	CreatedAt  time.Time         `json:"created_at"`
-	FinishedAt *time.Time        `json:"finished_at"`
-	VisibleMS  *int64            `json:"visible_ms"` // from the last write until every nameserver served it
+	Zone        dnsname.Name      `json:"zone"`
+	Account     string            `json:"account"`
+	ID          uint64            `json:"id"`
+	State       store.SyncState   `json:"state"`
+	Total       int               `json:"total"` // steps in the change list
+	Added       int               `json:"added"`
+	Changed     int               `json:"changed"`
+	Removed     int               `json:"removed"`
+	Requests    int               `json:"requests"` // writes sent to the provider
+	Message     string            `json:"message"`
+	Findings    []finding.Finding `json:"findings"`
+	CreatedAt   time.Time         `json:"created_at"`
+	FinishedAt  *time.Time        `json:"finished_at"`
+	RequestedBy string            `json:"requested_by"`
+	VisibleMS   *int64            `json:"visible_ms"` // from the last write until every nameserver served it
 }
 
 func viewSync(s store.Sync, zone dnsname.Name, account string) *SyncView {
 	return &SyncView{Zone: zone, Account: account, ID: s.ID, State: s.State, Total: s.Total, Added: s.Added, Changed: s.Changed, Removed: s.Removed, Requests: s.Requests,
-		Message: s.Message, Findings: s.FindingList(), CreatedAt: s.CreatedAt, FinishedAt: s.FinishedAt, VisibleMS: s.VisibleMS}
+		Message: s.Message, Findings: s.FindingList(), CreatedAt: s.CreatedAt, FinishedAt: s.FinishedAt, VisibleMS: s.VisibleMS, RequestedBy: s.RequestedBy}
 }
 
 // Zones lists all zones.

@@ -157,6 +157,38 @@ test('a guard holds until somebody says yes', async () => {
   await page.getByText('The provider has what the zone should contain.').waitFor()
 })
 
+test('accounts: a wrong credential is refused, a weak one is told of, and the right one is given back', async () => {
+  const { page, expected } = watched
+  await press(page, link('Accounts'))
+  await page.getByRole('heading', { name: 'curlew-ops' }).waitFor()
+  await page.getByText('read records, write records, make and remove zones').first().waitFor()
+  await accessible(page, 'accounts')
+  await press(page, button('Connect an account'))
+  await page.getByLabel('Interface', { exact: true }).selectOption('curlew')
+  await type(page, page.getByLabel('Name here'), 'curlew-spare')
+  await type(page, page.getByLabel('Address of the interface'), 'http://127.0.0.1:1')
+  await type(page, page.getByLabel('Credential', { exact: true }), 'desk:nothing')
+  expected(/502|503|422|409|400/)
+  await page.keyboard.press('Enter')
+  await page.getByRole('alert').waitFor()
+  await accessible(page, 'an account that cannot be connected')
+  expected(/^$/)
+  await press(page, button('Not now'))
+  await press(page, button('Give heron-main another credential'))
+  await type(page, page.getByLabel('New credential of heron-main'), 'heron-owner-key')
+  await page.keyboard.press('Enter')
+  await page.getByText('The credential may manage credentials').first().waitFor()
+  await accessible(page, 'a credential that may too much')
+  await press(page, button('Good'))
+  await press(page, button('Give heron-main another credential'))
+  await type(page, page.getByLabel('New credential of heron-main'), 'heron-practice-key')
+  await page.keyboard.press('Enter')
+  await page.getByText('heron-main has its new credential').waitFor()
+  await press(page, button('Good'))
+  await press(page, link('Domains'))
+  await press(page, link(domain).first())
+})
+
 test('an earlier revision is looked at, and gone back to', async () => {
   const { page } = watched
   await press(page, view('History'))

@@ -43,6 +43,7 @@ const router = createBrowserRouter([
       { path: '/search', lazy: async () => ({ Component: (await import('./pages/search/search')).Search }) },
       { path: '/hosts', lazy: async () => ({ Component: (await import('./pages/hosts/hosts')).Hosts }) },
       { path: '/hosts/:name', lazy: async () => ({ Component: (await import('./pages/hosts/host')).HostPage }) },
+      { path: '/accounts', lazy: async () => ({ Component: (await import('./pages/accounts/accounts')).Accounts }) },
       { path: '/define', lazy: async () => ({ Component: (await import('./pages/define/define')).Define }) },
       { path: '/logbook', lazy: async () => ({ Component: (await import('./pages/logbook/logbook')).Logbook }) },
       { path: '*', Component: NotHere },

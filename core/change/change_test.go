@@ -100,7 +100,7 @@ func TestProject(t *testing.T) {
 	assert.EqualValues(t, 60, got.Get(low.Key()).TTL)
 	assert.EqualValues(t, 900, got.Get(high.Key()).TTL)
 	require.Len(t, found, 1)
-	assert.Contains(t, found[0].Message, "1 record sets")
+	assert.Contains(t, found[0].Message, "one record set")
 	got, found = Caps{}.Project(zone, record.ContentsOf(low, high))
 	assert.True(t, got.Equal(record.ContentsOf(low, high)))
 	assert.Empty(t, found, "nothing to say where nothing is changed")

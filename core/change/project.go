@@ -89,18 +89,18 @@ func (p *projection) findings(zone dnsname.Name) (found []finding.Finding) {
 		found = append(found, finding.Finding{Code: code, Severity: severity, Subject: zone.String(), Message: message, Remedy: remedy})
 	}
 	if p.raised > 0 {
-		message := fmt.Sprintf("The provider's least TTL is %d s; %d record sets with less get that.", p.caps.TTLFloor, p.raised)
+		message := fmt.Sprintf("The provider's least TTL is %d s; %s with less get that.", p.caps.TTLFloor, sets(p.raised))
 		if len(p.caps.TTLSteps) > 0 {
-			message = fmt.Sprintf("The provider knows only the TTLs %s s; %d record sets get the next longer one.", numbers(p.caps.TTLSteps), p.raised)
+			message = fmt.Sprintf("The provider knows only the TTLs %s s; %s get the next longer one.", numbers(p.caps.TTLSteps), sets(p.raised))
 		}
 		add("ttl-raised", finding.Notice, message, "Nothing to do, unless these names have to change quickly.")
 	}
 	if p.lowered > 0 {
-		add("ttl-lowered", finding.Notice, fmt.Sprintf("The provider's longest TTL is %d s; %d record sets with more get that.", p.caps.TTLSteps[len(p.caps.TTLSteps)-1], p.lowered),
+		add("ttl-lowered", finding.Notice, fmt.Sprintf("The provider's longest TTL is %d s; %s with more get that.", p.caps.TTLSteps[len(p.caps.TTLSteps)-1], sets(p.lowered)),
 			"Nothing to do.")
 	}
 	if p.joined > 0 {
-		add("text-joined", finding.Notice, fmt.Sprintf("The provider keeps a TXT record as one string; the strings of %d record sets are put together, which readers of SPF and DKIM do anyway.", p.joined), "Nothing to do.")
+		add("text-joined", finding.Notice, fmt.Sprintf("The provider keeps a TXT record as one text; the strings of %s are put together, which readers of SPF and DKIM do anyway.", sets(p.joined)), "Nothing to do.")
 	}
 	if len(p.unfitNames) > 0 {
 		add("text-not-held", finding.Error, fmt.Sprintf("The provider keeps a TXT record as one text (%s); not written there: %s.", textLimit[p.caps.Texts], some(p.unfitNames)),
@@ -114,6 +114,13 @@ func (p *projection) findings(zone dnsname.Name) (found []finding.Finding) {
 }
 
 var textLimit = map[TextForm]string{TextJoined: "of UTF-8", TextSingle: "of UTF-8, at most 255 octets"}
+
+func sets(n int) string {
+	if n == 1 {
+		return "one record set"
+	}
+	return fmt.Sprintf("%d record sets", n)
+}
 
 // some lists a few of many.
 func some(list []string) string {

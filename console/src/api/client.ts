@@ -16,7 +16,7 @@ export class Problem extends Error {
   }
 }
 
-type Method = 'get' | 'post' | 'delete'
+type Method = 'get' | 'post' | 'put' | 'delete'
 type Json<T> = T extends { content: { 'application/json': infer Body } } ? Body : undefined
 type Operation<P extends keyof paths, M extends Method> = NonNullable<paths[P][M]>
 type Answer<O> = O extends { responses: infer R } ? Json<R[keyof R & (200 | 201 | 202)]> : never
@@ -69,6 +69,10 @@ export function get<P extends keyof paths>(path: P, params: Params = {}, signal?
 /** The tag is that of what was looked at: whatever has changed since is not overwritten. */
 export function post<P extends keyof paths>(path: P, params: Params, body: Sent<Operation<P, 'post'>>, tag?: string): Promise<Answer<Operation<P, 'post'>>> {
   return request('post', path, params, body, undefined, tag)
+}
+
+export function put<P extends keyof paths>(path: P, params: Params, body: Sent<Operation<P, 'put'>>): Promise<Answer<Operation<P, 'put'>>> {
+  return request('put', path, params, body)
 }
 
 export function remove<P extends keyof paths>(path: P, params: Params = {}, tag?: string): Promise<undefined> {

@@ -42,7 +42,11 @@ export function outOfDate(e: Pick<Entry, 'action' | 'subject'>): string[][] {
     case 'host':
       return [['hosts'], ['zones']]
     case 'account':
+    case 'key':
       return [['accounts']]
+    case 'placement':
+    case 'drift':
+      return [['zones', subject], ['zones', subject + '.'], ['accounts']]
   }
   return []
 }

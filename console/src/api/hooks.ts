@@ -1,6 +1,6 @@
 // What the pages read and do, as hooks. Keys begin with the kind of thing, so that an event can name what is out of date.
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
-import { get, post, Problem, remove } from './client'
+import { get, post, Problem, put, remove } from './client'
 import type { DefinitionFile, Draft, DraftChange, ReplaceRequest } from './types'
 
 /** A missing thing stays missing however often one asks, and so does a refusal. */
@@ -41,6 +41,24 @@ export const useHost = (name: string, there: boolean) =>
 
 export const useAccounts = (role: 'provider' | 'registrar') =>
   useQuery({ queryKey: ['accounts', role], queryFn: ({ signal }) => get('/accounts', { role }, signal), staleTime: 60_000 })
+
+export const useKinds = () => useQuery({ queryKey: ['kinds'], queryFn: ({ signal }) => get('/kinds', {}, signal), staleTime: 60_000 })
+
+type Secret = { name: string; role: string; kind: string; address: string; secret: string }
+
+export const useAddAccount = () => useRefreshing((account: Secret) => post('/accounts', {}, account), ['accounts'])
+
+export const useRotate = () =>
+  useRefreshing((what: { name: string; role: string; secret: string }) => put('/accounts/{name}/credential', { name: what.name }, { role: what.role, secret: what.secret }), ['accounts'])
+
+export const useSyncs = (name: string) =>
+  useQuery({ queryKey: ['zones', name, 'syncs'], queryFn: ({ signal }) => get('/zones/{name}/syncs', { name }, signal) })
+
+/** The requests of a sync, read again while it runs: each is there from before it is sent. */
+export const useRequests = (id: number, running: boolean) =>
+  useQuery({ queryKey: ['syncs', id, 'requests'], queryFn: ({ signal }) => get('/syncs/{id}/requests', { id }, signal), refetchInterval: running && 500 })
+
+export const useAdopt = (name: string) => useRefreshing((account: string) => post('/zones/{name}/adoptions', { name }, { account }), ['zones', name])
 
 export const useRegistrations = (account: string) =>
   useQuery({

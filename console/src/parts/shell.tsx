@@ -13,6 +13,7 @@ const places = [
   { to: '/', label: 'Domains' },
   { to: '/search', label: 'Search' },
   { to: '/hosts', label: 'Hosts' },
+  { to: '/accounts', label: 'Accounts' },
   { to: '/define', label: 'Define' },
   { to: '/logbook', label: 'Logbook' },
 ]

@@ -54,6 +54,26 @@ export function Items({ title, list, zone, children }: { title: string; list: Di
       <h3 className="font-semibold">
         {title} ({list.length})
       </h3>
+      {list.length > few ? (
+        <>
+          <Sets list={list.slice(0, few)} zone={zone} />
+          <details className="mt-2">
+            <summary className="cursor-pointer font-semibold">{list.length - few} more</summary>
+            <Sets list={list.slice(few)} zone={zone} />
+          </details>
+        </>
+      ) : (
+        <Sets list={list} zone={zone} />
+      )}
+      {children}
+    </section>
+  )
+}
+
+const few = 4
+
+function Sets({ list, zone }: { list: DiffItem[]; zone: string }) {
+  return (
       <ul className="mt-1 grid gap-2">
         {list.map((item, i) => (
           <li key={i} className="rounded-key bg-sunken p-2.5">
@@ -70,8 +90,6 @@ export function Items({ title, list, zone, children }: { title: string; list: Di
           </li>
         ))}
       </ul>
-      {children}
-    </section>
   )
 }
 

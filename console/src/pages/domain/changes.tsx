@@ -1,7 +1,7 @@
 // What differs between what a zone should contain and what its providers have, and the writing of it.
 import { useState } from 'react'
 import { Link } from 'react-router'
-import { useDifferences, useSync, useZone } from '../../api/hooks'
+import { useAdopt, useDifferences, useSync, useZone } from '../../api/hooks'
 import type { Difference, Sync } from '../../api/types'
 import { Findings } from '../../parts/findings'
 import { Check } from '../../parts/check'
@@ -11,7 +11,9 @@ import { EmptyChart } from '../../parts/pictures'
 import { count } from '../../parts/text'
 import { ChangeList, Items } from './change-list'
 import { useName } from './domain'
+import { SideBySide } from './side-by-side'
 import { SyncProgress } from './sync-progress'
+import { PastSyncs } from './syncs'
 
 export function Changes() {
   const name = useName()
@@ -42,12 +44,25 @@ function Lists({ name, running }: { name: string; running: { account: string; sy
     <Shown query={differences}>
       {({ items }) => (
         <div className="grid gap-5">
+          <SideBySide list={items} zone={name} />
           {items.map((d) => (
             <Placement key={d.account} name={name} difference={d} sync={running.find((r) => r.account === d.account)?.sync} putBack={putBack} setPutBack={setPutBack} />
           ))}
+          <PastSyncs name={name} />
         </div>
       )}
     </Shown>
+  )
+}
+
+function Nothing({ difference: d }: { difference: Difference }) {
+  if (d.new_zone) return <Tag light="none">nothing to write but the zone</Tag>
+  const changed = d.drift.length > 0
+  return (
+    <p className="flex flex-wrap items-center gap-2">
+      <Tag light={changed ? 'settling' : 'settled'}>{changed ? 'changed elsewhere' : 'in step'}</Tag>
+      {changed ? 'Nothing of ours is to be written; somebody changed what is there.' : 'The provider has what the zone should contain.'}
+    </p>
   )
 }
 
@@ -55,6 +70,7 @@ type PlacementProps = { name: string; difference: Difference; sync?: Sync; putBa
 
 function Placement({ name, difference: d, sync, putBack, setPutBack }: PlacementProps) {
   const start = useSync(name)
+  const adopt = useAdopt(name)
   const [allowed, allow] = useState<string[]>([])
   const running = sync !== undefined && !['done', 'held', 'failed'].includes(sync.state)
   const blocked = d.guards.filter((g) => !allowed.includes(g.code))
@@ -63,16 +79,13 @@ function Placement({ name, difference: d, sync, putBack, setPutBack }: Placement
       title={`At ${d.account}`}
       aside={d.new_zone ? 'the zone is not there yet; it will be made' : `${count(d.in_step, 'set')} in step`}
     >
-      {d.steps.length === 0 && d.conflicts.length === 0 ? (
-        <p className="flex items-center gap-2">
-          <Tag light={d.new_zone ? 'none' : 'settled'}>{d.new_zone ? 'nothing to write but the zone' : 'in step'}</Tag>
-          {d.new_zone ? '' : 'The provider has what the zone should contain.'}
-        </p>
-      ) : (
-        <ChangeList steps={d.steps} zone={name} />
-      )}
+      {d.steps.length > 0 && <ChangeList steps={d.steps} zone={name} />}
+      {d.steps.length === 0 && d.conflicts.length === 0 && <Nothing difference={d} />}
       <Items title="Changed elsewhere since we placed it" list={d.drift} zone={name}>
-        <p className="text-soft">These are left as they are.</p>
+        <p className="mt-2 text-soft">These are left as they are, until you put them back (tick below and write) or take them over.</p>
+        <Key className="mt-2" busy={adopt.isPending} onClick={() => adopt.mutate(d.account)}>
+          Take over what {d.account} has
+        </Key>
       </Items>
       {(d.drift.length > 0 || putBack) && (
         <Check className="mt-2" checked={putBack} onChange={setPutBack}>
@@ -101,12 +114,12 @@ function Placement({ name, difference: d, sync, putBack, setPutBack }: Placement
           ))}
         </fieldset>
       )}
-      {start.error && (
+      {(start.error ?? adopt.error) && (
         <div className="mt-4">
-          <Trouble error={start.error} />
+          <Trouble error={(start.error ?? adopt.error)!} />
         </div>
       )}
-      {sync && <SyncProgress sync={sync} said={d.guards.map((g) => g.code)} />}
+      {sync && <SyncProgress sync={sync} said={[...d.guards, ...d.notes].map((g) => g.code)} />}
       {(d.steps.length > 0 || d.new_zone) && (
         <div className="mt-4 flex flex-wrap items-center gap-3">
           <Key

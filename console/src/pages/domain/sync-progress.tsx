@@ -3,6 +3,7 @@ import type { Sync } from '../../api/types'
 import { Findings } from '../../parts/findings'
 import { type Light, Tag } from '../../parts/lamp'
 import { count, wall } from '../../parts/text'
+import { Requests } from './requests'
 
 const lights: Record<string, Light> = { waiting: 'settling', running: 'settling', done: 'settled', held: 'wrong', failed: 'wrong' }
 
@@ -30,6 +31,7 @@ export function SyncProgress({ sync: s, said }: { sync: Sync; said: string[] }) 
           {s.added} added, {s.changed} changed, {s.removed} removed, in {count(s.requests, 'request')}. {s.message}
         </p>
       )}
+      {(running || s.requests > 0) && <Requests id={s.id} running={running} />}
       {found.length > 0 && (
         <div className="mt-3">
           <Findings list={found} />

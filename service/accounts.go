@@ -75,6 +75,8 @@ func (s *Service) AddAccount(ctx context.Context, n NewAccount) (tried Tried, er
 		return tried, err
 	}
 	account.Rights = rightsText(tried.Rights)
+	now := s.wall.Now()
+	account.UsedAt = &now
 	err = s.tx(ctx, func(tx *store.Tx) error {
 		if err := tx.AddAccount(&account); err != nil {
 			return err
@@ -191,6 +193,9 @@ func (s *Service) RotateAccount(ctx context.Context, role, name, secret string) 
 		return tried, explain(err)
 	}
 	if role == RoleProvider {
+		if len(placed) > 0 && len(tried.Rights) > 0 && !slices.Contains(tried.Rights, provider.WriteRecords) {
+			return tried, problem(InTheWay, "The new credential may only read, and %s placed at %s. Nothing was changed.", arePlaced(len(placed)), name)
+		}
 		if err := s.seesAll(ctx, a, secret, placed); err != nil {
 			return tried, err
 		}
@@ -209,6 +214,13 @@ func (s *Service) RotateAccount(ctx context.Context, role, name, secret string) 
 		}
 		return tx.Log(actor(ctx), "account.rotated", name, "it has another credential")
 	})
+}
+
+func arePlaced(n int) string {
+	if n == 1 {
+		return "a zone is"
+	}
+	return fmt.Sprintf("%d zones are", n)
 }
 
 // mostLookedFor is for how many zones a new credential is tried.

@@ -29,7 +29,7 @@ export function Shell() {
           <Mark size={34} />
           <span className="text-lead font-semibold">Agile Beacon</span>
         </div>
-        <nav aria-label="Main" className="flex gap-1 px-2 pb-2 lg:flex-col lg:pt-2">
+        <nav aria-label="Main" className="grid grid-cols-3 gap-1 px-2 pb-2 sm:flex lg:flex-col lg:pt-2">
           {places.map((p) => (
             <NavLink
               key={p.to}

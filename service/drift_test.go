@@ -1,0 +1,226 @@
+package service_test
+
+import (
+	"context"
+	"os"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"beacon/core/change"
+	"beacon/core/definition"
+	"beacon/core/diff"
+	"beacon/core/dnsname"
+	"beacon/core/record"
+	"beacon/provider"
+	"beacon/provider/conform"
+	"beacon/service"
+	"beacon/store"
+)
+
+// standing waits until the placement at an account stands as wanted, and gives how.
+func (h house) standing(account string, want store.Standing) (p service.PlacementStanding) {
+	h.t.Helper()
+	require.Eventually(h.t, func() bool {
+		list, err := h.Standings(ctx)
+		require.NoError(h.t, err)
+		for _, s := range list {
+			if s.Account == account {
+				p = s
+			}
+		}
+		return p.Standing == want
+	}, 20*time.Second, 30*time.Millisecond, "standing at %s", account)
+	return p
+}
+
+// care defines the zone with more said about how it is looked after.
+func (h house) care(at, care, records string) {
+	h.t.Helper()
+	text := "zones:\n  saltmarsh-ferries.example:\n    at: [" + at + "]\n    registrar: gannet-main\n" + indentedCare(care) + "    records: |\n      " + indented(records) + "\n"
+	_, err := h.Define(ctx, service.DefineRequest{Lead: true, Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
+	require.NoError(h.t, err)
+}
+
+func indentedCare(care string) string {
+	if care == "" {
+		return ""
+	}
+	return "    " + strings.ReplaceAll(care, "\n", "\n    ") + "\n"
+}
+
+// driftHouse is a house that looks for drift every second.
+func driftHouse(t *testing.T) house {
+	h := newHouse(t)
+	settings := h.settings
+	settings.Drift.Every = time.Second
+	h.Service = instance(t, settings)
+	return h
+}
+
+// What somebody changed at a provider is seen without being asked for, and done about it is what the zone's definition says.
+func TestDriftIsSeenAndAnswered(t *testing.T) {
+	h := driftHouse(t)
+	const records = "@ A 192.0.2.1\nwww A 192.0.2.2"
+	h.care("heron-main", "", records)
+	require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
+	h.standing("heron-main", store.InStep)
+	changed := set(t, "www", record.A, "192.0.2.99")
+
+	h.byHand("heron", changed)
+	assert.Equal(t, 1, h.standing("heron-main", store.Drifted).Drifted)
+	_, err := h.Adopt(ctx, zone, "heron-main")
+	assert.ErrorContains(t, err, "led by the definition file", "what a file leads is not adopted behind its back")
+
+	h.care("heron-main", "drift: put back", records)
+	h.standing("heron-main", store.InStep)
+	require.Eventually(t, func() bool { return h.live("heron").Get(changed.Key()).Data[0] == "192.0.2.2" }, 20*time.Second, 50*time.Millisecond)
+
+	require.NoError(t, err0(h.TakeOver(ctx, zone)))
+	h.byHand("heron", changed)
+	h.standing("heron-main", store.InStep)
+	require.Eventually(t, func() bool { return h.live("heron").Get(changed.Key()).Data[0] == "192.0.2.2" }, 20*time.Second, 50*time.Millisecond)
+}
+
+func TestDriftIsAdopted(t *testing.T) {
+	h := newHouse(t)
+	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.2\ngone A 192.0.2.3")
+	require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
+	_, err := h.Adopt(ctx, zone, "heron-main")
+	assert.ErrorContains(t, err, "nothing to adopt")
+	changed := set(t, "www", record.A, "192.0.2.99")
+	h.byHand("heron", changed)
+	taken, err := h.Adopt(ctx, zone, "heron-main")
+	require.NoError(t, err)
+	require.Len(t, taken, 1)
+	wanted, err := h.Wanted(ctx, zone)
+	require.NoError(t, err)
+	assert.True(t, wanted.Get(changed.Key()).SameData(changed))
+	list, err := h.Differences(ctx, zone, diff.LeaveDrift)
+	require.NoError(t, err)
+	assert.Empty(t, list[0].Drift)
+	assert.Empty(t, list[0].Steps)
+	_, err = h.Adopt(ctx, zone, "plover-old")
+	assert.ErrorContains(t, err, "not placed at")
+}
+
+// Guards speak one by one, each for what it watches, and the zone is untouched until each has its yes.
+func TestGuardsSpeak(t *testing.T) {
+	h := newHouse(t)
+	h.care("heron-main", `protect: ["www *"]`, "@ A 192.0.2.1\n@ MX 10 mx.post.example.\n@ TXT \"v=spf1 mx -all\"\nwww A 192.0.2.2\nold A 192.0.2.3")
+	require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
+	before := h.live("heron")
+	h.care("heron-main", `protect: ["www *"]`, "@ A 192.0.2.1")
+	held := h.sync(service.SyncRequest{})
+	require.Equal(t, store.SyncHeld, held.State)
+	var codes []string
+	for _, f := range held.Findings {
+		codes = append(codes, f.Code)
+		assert.Contains(t, f.Remedy, "--allow "+f.Code)
+	}
+	assert.ElementsMatch(t, []string{diff.GuardNamesStop, diff.GuardProtected, diff.GuardMail}, codes)
+	assert.Equal(t, before.Records(), h.live("heron").Records())
+	assert.Equal(t, store.SyncHeld, h.sync(service.SyncRequest{Allow: []string{diff.GuardNamesStop, diff.GuardMail}}).State)
+	assert.Equal(t, store.SyncDone, h.sync(service.SyncRequest{Allow: codes}).State)
+	assert.Equal(t, 1, h.live("heron").Len())
+}
+
+// Where only what is ours is touched, records that were there before us stay, whatever is wanted.
+func TestOnlyOurs(t *testing.T) {
+	h := newHouse(t)
+	h.define("heron-main", "@ A 192.0.2.1")
+	require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
+	h.byHand("heron", set(t, "theirs", record.A, "192.0.2.50"))
+	h.define("heron-main", "@ A 192.0.2.1\ntheirs A 192.0.2.51\nours A 192.0.2.52")
+	assert.Equal(t, store.SyncHeld, h.sync(service.SyncRequest{}).State)
+	h.care("heron-main", "only_ours: true", "@ A 192.0.2.1\ntheirs A 192.0.2.51\nours A 192.0.2.52")
+	assert.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
+	assert.EqualValues(t, "192.0.2.50", h.live("heron").Get(set(t, "theirs", record.A, "x").Key()).Data[0])
+	assert.False(t, h.live("heron").Get(set(t, "ours", record.A, "x").Key()).IsZero())
+}
+
+// An attribute that is declared is put there and put back; one that somebody set at the provider's own site is kept through
+// every write that does not speak of it. Behind a relay, nobody waits for the written address.
+func TestAttributes(t *testing.T) {
+	h := newHouse(t)
+	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.2")
+	require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
+	details := func() change.Details {
+		z, _, err := provider.FindZone(ctx, h.direct("heron"), zone)
+		require.NoError(t, err)
+		s, err := provider.ReadAll(ctx, h.direct("heron"), z.Ref, provider.State{})
+		require.NoError(t, err)
+		return s.Details
+	}
+	www, apex := set(t, "www", record.A, "192.0.2.2"), record.NewSet(zone, record.A, 3600, "192.0.2.1")
+	h.care("heron-main", "extras: {\"www A\": {relay: \"on\"}}", "@ A 192.0.2.1\nwww A 192.0.2.2")
+	list, err := h.Differences(ctx, zone, diff.LeaveDrift)
+	require.NoError(t, err)
+	require.Len(t, list[0].Steps, 1)
+	assert.Contains(t, list[0].Steps[0].Reason, "relay=on")
+	done := h.sync(service.SyncRequest{})
+	require.Equal(t, store.SyncDone, done.State)
+	assert.NotNil(t, done.VisibleMS, "what a relay answers is not waited for")
+	assert.Equal(t, "on", details()[www.Key()].Extras["relay"])
+	assert.Zero(t, h.sync(service.SyncRequest{}).Requests, "and is not fought over")
+
+	z, _, err := provider.FindZone(ctx, h.direct("heron"), zone)
+	require.NoError(t, err)
+	_, err = h.direct("heron").Apply(ctx, z.Ref, change.Batch{Steps: change.List{{Before: apex, After: apex, Extras: map[string]string{"relay": "on"}}}})
+	require.NoError(t, err)
+	h.care("heron-main", "extras: {\"www A\": {relay: \"on\"}}", "@ A 192.0.2.7\nwww A 192.0.2.2")
+	require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
+	assert.Equal(t, "on", details()[apex.Key()].Extras["relay"], "a switch that somebody turned at the provider's site stays")
+	assert.EqualValues(t, "192.0.2.7", h.live("heron").Get(apex.Key()).Data[0])
+}
+
+func TestCredentials(t *testing.T) {
+	h := newHouse(t)
+	h.define("heron-main", "@ A 192.0.2.1")
+	require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
+	tried, err := h.RotateAccount(ctx, service.RoleProvider, "heron-main", "heron-owner-key")
+	require.NoError(t, err)
+	require.Len(t, tried.Findings, 1)
+	assert.Equal(t, "credential-too-strong", tried.Findings[0].Code)
+	_, err = h.RotateAccount(ctx, service.RoleProvider, "heron-main", "heron-viewer-key")
+	assert.ErrorContains(t, err, "may only read", "zones are placed there that have to be written")
+	_, err = h.RotateAccount(ctx, service.RoleProvider, "heron-main", "nothing")
+	assert.ErrorContains(t, err, "401")
+	require.NoError(t, err0(h.RotateAccount(ctx, service.RoleProvider, "heron-main", "heron-second-key")))
+
+	before, err := os.ReadFile(h.settings.KeyFile)
+	require.NoError(t, err)
+	n, err := service.RenewKey(context.Background(), h.settings)
+	require.NoError(t, err)
+	assert.Equal(t, 4, n)
+	after, err := os.ReadFile(h.settings.KeyFile)
+	require.NoError(t, err)
+	assert.NotEqual(t, before, after)
+	assert.Len(t, after, 32)
+	h.define("heron-main", "@ A 192.0.2.2")
+	assert.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State, "an instance that ran meanwhile reads the new key by itself")
+	accounts, err := h.Accounts(ctx, service.RoleProvider)
+	require.NoError(t, err)
+	require.Len(t, accounts, 3)
+	assert.Equal(t, 1, accounts[1].Zones)
+	assert.NotNil(t, accounts[1].UsedAt)
+	assert.NotNil(t, accounts[1].RotatedAt)
+}
+
+func err0[T any](_ T, err error) error { return err }
+
+func TestVerify(t *testing.T) {
+	h := newHouse(t)
+	h.define("heron-main", "@ A 192.0.2.1")
+	_, err := h.Verify(ctx, "heron-main", zone, nil)
+	assert.ErrorContains(t, err, "is looked after here")
+	told := 0
+	results, err := h.Verify(ctx, "curlew-ops", dnsname.MustParse("scratch.example"), func(conform.Result) { told++ })
+	require.NoError(t, err)
+	assert.Zero(t, conform.Failures(results))
+	assert.GreaterOrEqual(t, len(results), 30)
+	assert.Equal(t, len(results), told)
+}

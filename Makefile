@@ -12,7 +12,7 @@ build: need-go console
 
 # The console is built anew only where something that it is made of has changed: its sources, or the API.
 CONSOLE = $(shell find console/src console/public console/index.html console/*.ts console/*.json -type f ! -path 'console/src/api/openapi.json' ! -path 'console/src/api/schema.d.ts')
-API = $(shell find api service store core provider registrar resolve -name '*.go' ! -name '*_test.go')
+API = $(shell find api service store core provider primary registrar resolve -name '*.go' ! -name '*_test.go')
 
 console: console/dist/index.html
 
@@ -48,12 +48,13 @@ check: need-go
 
 bench: need-tests console
 	@$(GO) test -run '^$$' -bench . -benchtime 3x -timeout 30m ./core/... | grep -E '^(Benchmark|pkg)' | scripts/bench-table
-	@$(GO) test -run '^$$' -bench . -timeout 30m ./resolve ./store ./api | grep -E '^(Benchmark|pkg)' | scripts/bench-table
+	@$(GO) test -run '^$$' -bench . -timeout 30m ./resolve ./store ./api ./provider/jq | grep -E '^(Benchmark|pkg)' | scripts/bench-table
 	@$(GO) test -run '^$$' -bench Console -benchtime 1x ./e2e | grep -E '^(FAIL|console:)'
 
 # Long fault runs, some minutes.
 soak: need-tests console
-	BEACON_SOAK=1 $(GO) test -count 1 -v -timeout 60m -run 'Kill|Settles' ./e2e
+	BEACON_SOAK=1 $(GO) test -count 1 -v -timeout 60m -run 'Kill|Settles|Sweep' ./e2e
+	BEACON_SOAK=1 $(GO) test -count 1 -v -timeout 60m -run RainOfFaults ./service
 
 fuzz: need-go
 	$(GO) test -run '^$$' -fuzz FuzzParse$$ -fuzztime 1m ./core/dnsname
@@ -61,6 +62,8 @@ fuzz: need-go
 	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1m ./core/zonefile
 	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1m ./core/definition
 	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1m ./core/paste
+	$(GO) test -run '^$$' -fuzz FuzzLoad -fuzztime 1m ./provider/profile
+	$(GO) test -run '^$$' -fuzz FuzzRecords -fuzztime 1m ./provider/profile
 
 # The tour's output and the pictures in docs/, made from the demo.
 docs: screenshots
@@ -84,4 +87,4 @@ need-database:
 
 need-tests: need-go
 	@scripts/need mariadbd=mariadb-server-core,mariadb-client-core gcc=gcc,libc6-dev chromium=chromium,fonts-dejavu-core \
-		named-compilezone=bind9-utils kzonecheck=knot-dnssecutils
+		named-compilezone=bind9-utils kzonecheck=knot-dnssecutils named=bind9 knotd=knot nsd=nsd

@@ -77,6 +77,13 @@ func (p paced) Find(ctx context.Context, name dnsname.Name) (z Zone, there bool,
 	return z, there, err
 }
 
+func (p paced) Servers() []string {
+	if s, ok := p.Driver.(Server); ok {
+		return s.Servers()
+	}
+	return nil
+}
+
 func (p paced) Probe(ctx context.Context) error {
 	if pr, ok := p.Driver.(Prober); ok {
 		return p.call(ctx, mostReads, func() error { return pr.Probe(ctx) })

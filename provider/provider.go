@@ -78,6 +78,11 @@ type Prober interface {
 	Probe(ctx context.Context) error
 }
 
+// Server is a driver that knows where a zone's nameservers are reached, which their names need not lead to from here.
+type Server interface {
+	Servers() []string // address and port
+}
+
 // Right is something that a credential may do.
 type Right string
 

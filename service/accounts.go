@@ -93,6 +93,12 @@ func (s *Service) AddAccount(ctx context.Context, n NewAccount) (tried Tried, er
 
 // addressFits checks the form of an account's address.
 func addressFits(n NewAccount) error {
+	if n.Kind == KindSecondaries {
+		if _, err := parseSecondaries(n.Address); err != nil {
+			return problem(Invalid, "%s.", sentence(err.Error()))
+		}
+		return nil
+	}
 	if n.Kind == "update" {
 		if _, err := update.Server(n.Address); err != nil {
 			return problem(Invalid, "%s.", sentence(err.Error()))
@@ -135,9 +141,10 @@ func (s *Service) try(ctx context.Context, a store.Account, secret string) (t Tr
 		return t, err
 	}
 	t = Tried{Seen: -1, Findings: []finding.Finding{}}
-	if s.kinds.profile(a.Kind) == nil && s.drivers.Providers[a.Kind] != nil && a.Kind == "update" {
+	if s.kinds.profile(a.Kind) == nil {
 		err = driver.(provider.Prober).Probe(ctx)
-	} else {
+	}
+	if err == nil && a.Kind != "update" {
 		var page provider.ZonePage
 		page, err = driver.Zones(ctx, "")
 		t.Seen = len(page.Zones)
@@ -299,6 +306,13 @@ func (s *Service) providerOf(a store.Account) (provider.Driver, error) {
 
 // driverWith gives the driver of a provider account with a credential, which may be another than the stored one.
 func (s *Service) driverWith(a store.Account, secret string) (provider.Driver, error) {
+	if a.Kind == KindSecondaries {
+		d, err := s.publisherOf(a, secret)
+		if err != nil {
+			return nil, err
+		}
+		return provider.Paced(d, s.paceOf(a, 0)), nil
+	}
 	build, err := s.kinds.build(a.Kind)
 	if err != nil {
 		return nil, err

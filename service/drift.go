@@ -47,10 +47,10 @@ func (s *Service) scheduleLooks(ctx context.Context) error {
 // asks to be called again.
 func (s *Service) runLook(ctx context.Context, job store.Job) error {
 	every := s.settings.Drift.Every
-	if every == 0 {
-		return nil
-	}
 	before := s.wall.Now().Add(-every * 9 / 10)
+	if every == 0 { // only those that somebody wants to be looked at
+		before = time.Unix(0, 0)
+	}
 	var places []place
 	err := s.store.Tx(ctx, func(tx *store.Tx) error {
 		places = nil
@@ -81,6 +81,9 @@ func (s *Service) runLook(ctx context.Context, job store.Job) error {
 	_ = group.Wait()
 	if ctx.Err() != nil {
 		return context.Cause(ctx)
+	}
+	if every == 0 {
+		return nil
 	}
 	return errLater{at: s.wall.Now().Add(max(every/10, time.Second)), madeWay: true}
 }

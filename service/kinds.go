@@ -24,16 +24,17 @@ const evaluation = 5 * time.Second
 
 // kinds are the kinds of provider accounts: those that have code of their own, and those that a profile describes.
 type kinds struct {
-	drivers map[string]func(outcall.Client) provider.Driver
-	folder  string
-	pool    *jq.Pool
-	mu      sync.Mutex
-	known   map[string]*profile.Profile
+	drivers   map[string]func(outcall.Client) provider.Driver
+	folder    string
+	pool      *jq.Pool
+	publishes bool // zones are given to secondaries from here
+	mu        sync.Mutex
+	known     map[string]*profile.Profile
 }
 
 // newKinds reads the profiles once, so that one with faults is told of at the start and not at night.
-func newKinds(d Drivers, folder string) (*kinds, error) {
-	k := &kinds{drivers: d.Providers, folder: folder}
+func newKinds(d Drivers, folder string, publishes bool) (*kinds, error) {
+	k := &kinds{drivers: d.Providers, folder: folder, publishes: publishes}
 	if folder == "" {
 		return k, nil
 	}
@@ -94,7 +95,11 @@ func (k *kinds) profile(kind string) *profile.Profile {
 func (k *kinds) names() []string {
 	k.mu.Lock()
 	defer k.mu.Unlock()
-	return slices.Sorted(maps.Keys(mergedKeys(k.drivers, k.known)))
+	all := mergedKeys(k.drivers, k.known)
+	if k.publishes {
+		all[KindSecondaries] = true
+	}
+	return slices.Sorted(maps.Keys(all))
 }
 
 func mergedKeys[A, B any](a map[string]A, b map[string]B) map[string]bool {
@@ -130,7 +135,8 @@ func (s *Service) Kinds(context.Context) []Kind {
 
 // aboutDrivers says what the kinds are for that need no profile.
 var aboutDrivers = map[string]string{
-	"update": "Standard nameservers: dynamic update and zone transfer (RFC 2136, RFC 5936), signed with a key (RFC 8945)",
+	KindSecondaries: "Ourselves as hidden primary: nameservers fetch these zones from here, signed with a key (RFC 5936, RFC 1995, RFC 8945)",
+	"update":        "Standard nameservers: dynamic update and zone transfer (RFC 2136, RFC 5936), signed with a key (RFC 8945)",
 }
 
 // pace keeps the requests of one account within what its provider allows, for all work of this instance.

@@ -75,7 +75,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 	}
 	s := &Service{settings: settings, drivers: drivers, log: log, world: &clock.World{}, metrics: newMetrics(), wake: make(chan struct{}, 1), wakeUrgent: make(chan struct{}, 1), wakeLook: make(chan struct{}, 1),
 		bell: newBell(), stopped: make(chan struct{}), paces: map[uint64]*pace{}, indexes: map[uint64]*index{}, live: memory{zones: map[uint64]provider.State{}}}
-	if s.kinds, err = newKinds(drivers, settings.Profiles); err != nil {
+	if s.kinds, err = newKinds(drivers, settings.Profiles, settings.Primary.Listen != ""); err != nil {
 		return nil, err
 	}
 	if s.house, err = readHouseKit(settings.NewZones); err != nil {

@@ -34,6 +34,7 @@ type Settings struct {
 	Profiles   string             `yaml:"profiles"` // folder of provider profiles, NAME.profile.yaml
 	Watch      WatchSettings      `yaml:"watch"`
 	Drift      DriftSettings      `yaml:"drift"`
+	Primary    PrimarySettings    `yaml:"primary"`
 	Lease      time.Duration      `yaml:"lease"`           // of background work, wall time
 	Request    time.Duration      `yaml:"request_timeout"` // of one request to a provider or registrar, wall time
 	Workers    int                `yaml:"workers"`
@@ -112,6 +113,11 @@ func (s Settings) check() error {
 	}
 	if s.Drift.Every != 0 && s.Drift.Every < time.Second {
 		fail("drift.every: give at least 1s, or 0 for never")
+	}
+	if s.Primary.Listen != "" {
+		if _, _, err := net.SplitHostPort(s.Primary.Listen); err != nil {
+			fail("primary.listen: %q is no address; write host and port, such as 127.0.0.1:5354", s.Primary.Listen)
+		}
 	}
 	if s.Workers < 1 || s.Workers > 64 {
 		fail("workers: give a number from 1 to 64")

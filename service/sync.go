@@ -15,6 +15,7 @@ import (
 	"beacon/core/finding"
 	"beacon/core/record"
 	"beacon/outcall"
+	"beacon/provider"
 	"beacon/store"
 )
 
@@ -438,7 +439,7 @@ func (s *Service) waitServed(ctx context.Context, run *syncRun, awaited []awaite
 	if err := s.store.Tx(ctx, func(tx *store.Tx) (err error) { p, err = tx.PlacementByID(run.placement.ID); return err }); err != nil {
 		return fail("The database did not answer: " + err.Error())
 	}
-	servers, problems := s.sweeper.Servers(ctx, p.Names())
+	servers, problems := s.serversOf(ctx, run, p)
 	if len(problems) > 0 {
 		return fail(fmt.Sprintf("%s leads to no address: %s.", problems[0].Name, problems[0].Problem))
 	}
@@ -460,6 +461,20 @@ func (s *Service) waitServed(ctx context.Context, run *syncRun, awaited []awaite
 		}
 	}
 	return time.Since(start), nil
+}
+
+// serversOf gives the nameservers of a placement with their addresses.
+func (s *Service) serversOf(ctx context.Context, run *syncRun, p store.Placement) (list []delegation.Server, problems []delegation.NameProblem) {
+	if known, ok := run.driver.(provider.Server); ok {
+		for i, address := range known.Servers() {
+			names := p.Names()
+			list = append(list, delegation.Server{Name: names[min(i, len(names)-1)], Address: address})
+		}
+	}
+	if len(list) > 0 {
+		return list, nil
+	}
+	return s.sweeper.Servers(ctx, p.Names())
 }
 
 // served reports whether an answer is what the step leaves behind. A removed set need only not be the old one: a

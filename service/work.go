@@ -33,9 +33,12 @@ func (s *Service) Run(ctx context.Context) {
 		s.dispatch(ctx, nil, newCrew(s.settings.Workers, s.settings.Workers), "check", store.JobAlias, store.JobRows)
 	})
 	group.Go(func() { s.dispatch(ctx, s.wakeUrgent, newCrew(16, 2), store.JobUrgent) })
-	group.Go(func() { s.dispatch(ctx, s.wakeLook, newCrew(32, 2), store.JobLook) })
+	group.Go(func() { s.dispatch(ctx, s.wakeLook, newCrew(32, 2), store.JobLook, store.JobNotify) })
 	group.Go(func() { s.work(ctx, nil, min(s.settings.Lease, sequenceLease), "sequence") })
 	group.Go(func() { s.listen(ctx) })
+	if s.settings.Primary.Listen != "" {
+		group.Go(func() { s.serveTransfers(ctx) })
+	}
 	if s.settings.Watch.Folder != "" {
 		group.Go(func() { s.watchFolder(ctx) })
 	}
@@ -187,6 +190,8 @@ func (s *Service) handle(ctx context.Context, job store.Job) error {
 		return s.runSync(ctx, job)
 	case "check":
 		return s.runCheck(ctx, job)
+	case store.JobNotify:
+		return s.runNotify(ctx, job)
 	case store.JobLook:
 		return s.runLook(ctx, job)
 	case store.JobAlias:

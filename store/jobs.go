@@ -27,8 +27,11 @@ type Job struct {
 	Lane     uint64 // the account that the work is at; 0 for none
 }
 
-// JobLook is the kind of the jobs that look for drift.
-const JobLook = "look"
+// The kinds of the jobs that look for drift, and that tell secondaries of changes.
+const (
+	JobLook   = "look"
+	JobNotify = "notify"
+)
 
 // TableName is the table that jobs are kept in.
 func (Job) TableName() string { return "jobs" }

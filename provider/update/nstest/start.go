@@ -9,6 +9,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"sync"
 	"syscall"
 	"testing"
 	"time"
@@ -30,7 +31,25 @@ type Server struct {
 	Port int
 	Dir  string
 	cmd  *exec.Cmd
-	log  *bytes.Buffer
+	log  *words
+}
+
+// words keeps what a server says, which may be read meanwhile.
+type words struct {
+	mu sync.Mutex
+	b  bytes.Buffer
+}
+
+func (w *words) Write(p []byte) (int, error) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return w.b.Write(p)
+}
+
+func (w *words) String() string {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return w.b.String()
 }
 
 // Address is where it answers, as an account has it.
@@ -74,7 +93,7 @@ func write(t testing.TB, path, text string) {
 // run starts a server and waits until it answers for every zone, or at all where there are none.
 func run(t testing.TB, s *Server, zones []string, program string, args ...string) *Server {
 	t.Helper()
-	s.log = &bytes.Buffer{}
+	s.log = &words{}
 	s.cmd = exec.Command(program, args...)
 	s.cmd.Dir, s.cmd.Stdout, s.cmd.Stderr = s.Dir, s.log, s.log
 	if err := s.cmd.Start(); err != nil {
@@ -243,4 +262,22 @@ key:
 	}
 	write(t, filepath.Join(s.Dir, "nsd.conf"), b.String())
 	return run(t, s, nil, "nsd", "-d", "-c", filepath.Join(s.Dir, "nsd.conf"))
+}
+
+// Log is what the server has said so far.
+func (s *Server) Log() string { return s.log.String() }
+
+// NamedNotifying is Named, and notifies a port on loopback of every change.
+func NamedNotifying(t testing.TB, port int, zones ...string) *Server {
+	t.Helper()
+	s := &Server{Host: "127.0.0.1", Port: FreePort(t), Dir: dir(t, "named")}
+	var b strings.Builder
+	namedHead(&b, s)
+	for i, zone := range zones {
+		file := filepath.Join(s.Dir, fmt.Sprintf("zone%d", i))
+		write(t, file, emptyZone(zone))
+		fmt.Fprintf(&b, "zone %q { type primary; file %q; allow-update { key %s; }; notify explicit; also-notify { 127.0.0.1 port %d; }; notify-delay 0; };\n", zone, file, KeyName, port)
+	}
+	write(t, filepath.Join(s.Dir, "named.conf"), b.String())
+	return run(t, s, zones, "named", "-g", "-c", filepath.Join(s.Dir, "named.conf"), "-n", "2")
 }

@@ -1,0 +1,266 @@
+package primary
+
+import (
+	"context"
+	"errors"
+	"log/slog"
+	"net"
+	"net/netip"
+	"sync"
+	"time"
+
+	"github.com/miekg/dns"
+
+	"beacon/core/dnsname"
+	"beacon/core/record"
+)
+
+// Server answers on one address, over UDP and TCP.
+type Server struct {
+	Source Source
+	Log    *slog.Logger
+	mu     sync.Mutex
+	parts  []*dns.Server
+}
+
+// timeout bounds a question to the Source, and reading and writing one message.
+const timeout = 20 * time.Second
+
+// Serve answers until ctx ends. started is called when both sockets are open; it may be nil.
+func (s *Server) Serve(ctx context.Context, listen string, started func()) error {
+	var ready sync.WaitGroup
+	ready.Add(2)
+	keys := provider{s.Source}
+	for _, network := range []string{"udp", "tcp"} {
+		s.parts = append(s.parts, &dns.Server{Addr: listen, Net: network, Handler: s, TsigProvider: keys, NotifyStartedFunc: ready.Done,
+			ReadTimeout: timeout, WriteTimeout: timeout, MaxTCPQueries: 64})
+	}
+	ended := make(chan error, len(s.parts))
+	for _, part := range s.parts {
+		go func() { ended <- part.ListenAndServe() }()
+	}
+	up := make(chan struct{})
+	go func() { ready.Wait(); close(up) }()
+	running := len(s.parts)
+	var failed error
+	select {
+	case <-up:
+		if started != nil {
+			started()
+		}
+		select {
+		case <-ctx.Done():
+		case failed = <-ended:
+			running--
+		}
+	case failed = <-ended: // the other part may have its socket already
+		running--
+	}
+	for _, part := range s.parts {
+		_ = part.Shutdown()
+	}
+	for ; running > 0; running-- {
+		<-ended
+	}
+	return failed
+}
+
+// provider verifies and makes signatures with the keys of a source.
+type provider struct{ source Source }
+
+func (p provider) secret(t *dns.TSIG) (dns.TsigProvider, error) {
+	ctx, cancel := context.WithTimeout(context.Background(), timeout)
+	defer cancel()
+	secret, ok := p.source.Key(ctx, dns.CanonicalName(t.Hdr.Name))
+	if !ok {
+		return nil, dns.ErrSecret
+	}
+	return hmacKey(secret), nil
+}
+
+func (p provider) Generate(msg []byte, t *dns.TSIG) ([]byte, error) {
+	k, err := p.secret(t)
+	if err != nil {
+		return nil, err
+	}
+	return k.Generate(msg, t)
+}
+
+func (p provider) Verify(msg []byte, t *dns.TSIG) error {
+	k, err := p.secret(t)
+	if err != nil {
+		return err
+	}
+	return k.Verify(msg, t)
+}
+
+// ServeDNS answers one message.
+func (s *Server) ServeDNS(rw dns.ResponseWriter, q *dns.Msg) {
+	ctx, cancel := context.WithTimeout(context.Background(), timeout)
+	defer cancel()
+	from := addressOf(rw.RemoteAddr())
+	refuse := func(rcode int) { _ = rw.WriteMsg(new(dns.Msg).SetRcode(q, rcode)) }
+	if len(q.Question) != 1 || q.Question[0].Qclass != dns.ClassINET {
+		refuse(dns.RcodeFormatError)
+		return
+	}
+	name, err := dnsname.Parse(q.Question[0].Name)
+	if err != nil {
+		refuse(dns.RcodeFormatError)
+		return
+	}
+	if q.Opcode == dns.OpcodeNotify {
+		if !s.Source.Notified(ctx, name, from) {
+			refuse(dns.RcodeRefused)
+			return
+		}
+		m := new(dns.Msg).SetReply(q)
+		m.Authoritative = true
+		s.sign(m, q)
+		_ = rw.WriteMsg(m)
+		return
+	}
+	t := q.IsTsig()
+	if q.Opcode != dns.OpcodeQuery || t == nil || rw.TsigStatus() != nil {
+		refuse(map[bool]int{true: dns.RcodeRefused, false: dns.RcodeNotAuth}[t == nil])
+		return
+	}
+	zone, ok, err := s.Source.For(ctx, name, dns.CanonicalName(t.Hdr.Name), from)
+	switch {
+	case err != nil:
+		s.Log.Error("a published zone cannot be read", "zone", name, "error", err)
+		refuse(dns.RcodeServerFailure)
+	case !ok:
+		m := new(dns.Msg).SetRcode(q, dns.RcodeRefused)
+		s.sign(m, q)
+		_ = rw.WriteMsg(m)
+	default:
+		s.answer(ctx, rw, q, zone)
+	}
+}
+
+func addressOf(a net.Addr) netip.Addr {
+	at, err := netip.ParseAddrPort(a.String())
+	if err != nil {
+		return netip.Addr{}
+	}
+	return at.Addr().Unmap()
+}
+
+// sign has the answer to a signed message signed too.
+func (s *Server) sign(m, q *dns.Msg) {
+	if t := q.IsTsig(); t != nil {
+		m.SetTsig(t.Hdr.Name, t.Algorithm, 300, time.Now().Unix())
+	}
+}
+
+// answer gives what was asked for of a zone.
+func (s *Server) answer(ctx context.Context, rw dns.ResponseWriter, q *dns.Msg, zone Zone) {
+	soa := zone.SOA()
+	one := func() {
+		m := new(dns.Msg).SetReply(q)
+		m.Authoritative, m.Answer = true, []dns.RR{soa}
+		s.sign(m, q)
+		_ = rw.WriteMsg(m)
+	}
+	var sequence []dns.RR
+	var err error
+	switch q.Question[0].Qtype {
+	case dns.TypeAXFR:
+		sequence, err = whole(zone)
+	case dns.TypeIXFR:
+		known, ok := serialIn(q)
+		if !ok || !Newer(zone.Serial, known) || rw.LocalAddr().Network() == "udp" {
+			one() // nothing newer; or, over UDP, come again over TCP (RFC 1995 section 2)
+			return
+		}
+		sequence, err = s.differences(ctx, zone, known)
+	default:
+		one()
+		return
+	}
+	if err != nil {
+		s.Log.Error("a zone cannot be transferred", "zone", zone.Name, "error", err)
+		_ = rw.WriteMsg(new(dns.Msg).SetRcode(q, dns.RcodeServerFailure))
+		return
+	}
+	if rw.LocalAddr().Network() == "udp" {
+		_ = rw.WriteMsg(new(dns.Msg).SetRcode(q, dns.RcodeFormatError))
+		return
+	}
+	if err := send(rw, q, sequence); err != nil {
+		s.Log.Warn("a transfer was broken off", "zone", zone.Name, "to", rw.RemoteAddr(), "error", err)
+	}
+	rw.Hijack()
+	_ = rw.Close()
+}
+
+func serialIn(q *dns.Msg) (uint32, bool) {
+	for _, rr := range q.Ns {
+		if soa, ok := rr.(*dns.SOA); ok {
+			return soa.Serial, true
+		}
+	}
+	return 0, false
+}
+
+func whole(zone Zone) ([]dns.RR, error) {
+	records, err := zone.records()
+	return append(append([]dns.RR{zone.SOA()}, records...), zone.SOA()), err
+}
+
+// differences gives what changed since a serial; the whole zone where that is not known any more (RFC 1995 section 4).
+func (s *Server) differences(ctx context.Context, zone Zone, known uint32) ([]dns.RR, error) {
+	versions, err := s.Source.Since(ctx, zone.Name, known)
+	if err != nil {
+		return nil, err
+	}
+	if len(versions) < 2 || versions[0].Serial != known || versions[len(versions)-1].Serial != zone.Serial {
+		return whole(zone)
+	}
+	sequence := []dns.RR{zone.SOA()}
+	for i := 1; i < len(versions); i++ {
+		before, after := versions[i-1], versions[i]
+		comes, goes, _ := record.Difference(before.Contents, after.Contents)
+		gone, err := wire(goes)
+		if err != nil {
+			return nil, err
+		}
+		come, err := wire(comes)
+		if err != nil {
+			return nil, err
+		}
+		sequence = append(append(sequence, before.SOA()), gone...)
+		sequence = append(append(sequence, after.SOA()), come...)
+	}
+	return append(sequence, zone.SOA()), nil
+}
+
+// octets is about how large a message of a transfer gets.
+const octets = 16 << 10
+
+// send writes a sequence in as many messages as it takes.
+func send(rw dns.ResponseWriter, q *dns.Msg, sequence []dns.RR) error {
+	parts := make(chan *dns.Envelope)
+	done := make(chan error, 1)
+	go func() {
+		err := new(dns.Transfer).Out(rw, q, parts)
+		done <- err
+		for range parts { // whoever fills it is not left waiting
+		}
+	}()
+	size, from := 0, 0
+	for i, rr := range sequence {
+		if size += dns.Len(rr); size > octets {
+			parts <- &dns.Envelope{RR: sequence[from : i+1]}
+			size, from = 0, i+1
+		}
+	}
+	if from < len(sequence) {
+		parts <- &dns.Envelope{RR: sequence[from:]}
+	}
+	close(parts)
+	return <-done
+}
+
+var errKey = errors.New("the key's secret is not Base64")

@@ -1,0 +1,356 @@
+package service
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net"
+	"net/netip"
+	"net/url"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/miekg/dns"
+
+	"beacon/core/change"
+	"beacon/core/dnsname"
+	"beacon/core/record"
+	"beacon/core/zonefile"
+	"beacon/outcall"
+	"beacon/primary"
+	"beacon/provider"
+	"beacon/store"
+)
+
+// KindSecondaries is the kind of accounts whose nameservers fetch their zones from us.
+const KindSecondaries = "secondaries"
+
+// secondary is one nameserver that fetches from us.
+type secondary struct {
+	at   netip.AddrPort
+	name dnsname.Name // as which it is delegated to
+}
+
+// parseSecondaries takes an account's address apart: dns://ADDRESS[:PORT]/NAME for each nameserver, with commas between.
+func parseSecondaries(address string) (list []secondary, err error) {
+	for _, text := range strings.Split(address, ",") {
+		u, err := url.Parse(strings.TrimSpace(text))
+		if err != nil || u.Scheme != "dns" || u.Hostname() == "" {
+			return nil, fmt.Errorf("%q is no secondary; write each as dns://192.0.2.53/ns1.example, with commas between", text)
+		}
+		ip, err := netip.ParseAddr(u.Hostname())
+		if err != nil {
+			return nil, fmt.Errorf("%q: a secondary is named by its address, so that nobody else can pass for it", text)
+		}
+		port := uint64(53)
+		if u.Port() != "" {
+			if port, err = strconv.ParseUint(u.Port(), 10, 16); err != nil {
+				return nil, fmt.Errorf("%q has no such port", text)
+			}
+		}
+		name, err := dnsname.Parse(strings.Trim(u.Path, "/"))
+		if err != nil || name.IsRoot() {
+			return nil, fmt.Errorf("%q does not say as which nameserver it is known; write dns://%s/ns1.example", text, u.Host)
+		}
+		list = append(list, secondary{netip.AddrPortFrom(ip, uint16(port)), name})
+	}
+	return list, nil
+}
+
+// publisher is the driver of such an account: the provider is ourselves, and what it keeps is in our own database.
+type publisher struct {
+	s       *Service
+	account store.Account
+	list    []secondary
+	key     primary.Notifier
+}
+
+// publisherOf makes the driver of an account with a key, ALGORITHM:NAME:SECRET.
+func (s *Service) publisherOf(a store.Account, secret string) (provider.Driver, error) {
+	list, err := parseSecondaries(a.Address)
+	if err != nil {
+		return nil, problem(Invalid, "%s.", sentence(err.Error()))
+	}
+	key, err := notifierOf(s, secret)
+	if err != nil {
+		return nil, problem(Invalid, "%s.", sentence(err.Error()))
+	}
+	return &publisher{s, a, list, key}, nil
+}
+
+func notifierOf(s *Service, secret string) (primary.Notifier, error) {
+	parts := strings.SplitN(secret, ":", 3)
+	algorithms := map[string]string{"hmac-sha224": dns.HmacSHA224, "hmac-sha256": dns.HmacSHA256, "hmac-sha384": dns.HmacSHA384, "hmac-sha512": dns.HmacSHA512}
+	if len(parts) != 3 || algorithms[parts[0]] == "" || parts[1] == "" || parts[2] == "" {
+		return primary.Notifier{}, errors.New("the credential is written ALGORITHM:KEYNAME:SECRET, such as hmac-sha256:beacon-key:BASE64")
+	}
+	return primary.Notifier{Door: s.door, Algorithm: algorithms[parts[0]], KeyName: dns.CanonicalName(parts[1]), Secret: parts[2]}, nil
+}
+
+func (p *publisher) fail(kind outcall.Kind, outcome outcall.Outcome, asked, said string) error {
+	return &outcall.Error{Kind: kind, Outcome: outcome, Account: p.account.Name, Asked: asked, Said: said}
+}
+
+// stored makes an error of the driver out of one of the database.
+func (p *publisher) stored(asked string, err error) error {
+	switch {
+	case err == nil:
+		return nil
+	case isMissing(err):
+		return p.fail(outcall.NotFound, outcall.NotDone, asked, "no such zone is published")
+	}
+	var told *outcall.Error
+	if errors.As(err, &told) {
+		return told
+	}
+	return p.fail(outcall.Unavailable, outcall.NotDone, asked, err.Error())
+}
+
+// Probe asks whether every secondary answers at all.
+func (p *publisher) Probe(ctx context.Context) error {
+	for _, sec := range p.list {
+		if _, _, err := p.key.Serial(ctx, sec.at, dnsname.Root); err != nil {
+			return p.fail(outcall.Unavailable, outcall.NotDone, "SOA", err.Error())
+		}
+	}
+	return nil
+}
+
+func (p *publisher) names() (list []dnsname.Name) {
+	for _, sec := range p.list {
+		list = append(list, sec.name)
+	}
+	return dnsname.SortSet(list)
+}
+
+func (p *publisher) zone(name dnsname.Name) provider.Zone {
+	return provider.Zone{Ref: provider.ZoneRef{ID: name.String(), Name: name}, Nameservers: p.names()}
+}
+
+func (p *publisher) Zones(ctx context.Context, _ provider.Cursor) (page provider.ZonePage, err error) {
+	err = p.s.store.Tx(ctx, func(tx *store.Tx) error {
+		list, err := tx.PublishedZones(p.account.ID)
+		page = provider.ZonePage{}
+		for _, z := range list {
+			page.Zones = append(page.Zones, p.zone(z.Name()))
+		}
+		return err
+	})
+	return page, p.stored("zones", err)
+}
+
+func (p *publisher) Describe(context.Context, provider.ZoneRef) (change.Caps, error) {
+	return change.Caps{Granularity: change.BySet, Atomic: true, OwnsApex: true, Marks: true, GuardedSets: true}, nil
+}
+
+// Create publishes a zone under a serial above that of every secondary which serves it already.
+func (p *publisher) Create(ctx context.Context, name dnsname.Name, _ provider.ZoneOptions) (provider.Zone, error) {
+	serial := primary.NextSerial(p.serials(ctx, name, 0)...)
+	err := p.s.store.Tx(ctx, func(tx *store.Tx) error {
+		if _, err := tx.PublishedZone(name); err == nil {
+			return p.fail(outcall.Conflict, outcall.NotDone, "zones", name.String()+" is published already")
+		}
+		return tx.AddPublished(p.account.ID, name, serial)
+	})
+	return p.zone(name), p.stored("zones", err)
+}
+
+// serials gives our serial and those that secondaries serve. One that does not answer in time is left out: it will be told
+// of a change again until it has it, and its serial is looked at before the next one.
+func (p *publisher) serials(ctx context.Context, name dnsname.Name, ours uint32) []uint32 {
+	ctx, cancel := context.WithTimeout(ctx, time.Second)
+	defer cancel()
+	got := make(chan uint32, len(p.list))
+	for _, sec := range p.list {
+		go func() {
+			serial, ok, err := p.key.Serial(ctx, sec.at, name)
+			if err != nil || !ok {
+				serial = ours
+			}
+			got <- serial
+		}()
+	}
+	all := []uint32{ours}
+	for range p.list {
+		all = append(all, <-got)
+	}
+	return all
+}
+
+func (p *publisher) Remove(ctx context.Context, zone provider.ZoneRef) error {
+	return p.stored("zones", p.s.store.Tx(ctx, func(tx *store.Tx) error {
+		z, err := tx.LockPublished(zone.Name)
+		if err != nil {
+			return err
+		}
+		return tx.RemovePublished(z.ID)
+	}))
+}
+
+func (p *publisher) Read(ctx context.Context, zone provider.ZoneRef, from provider.ReadFrom) (page provider.Page, err error) {
+	err = p.s.store.Tx(ctx, func(tx *store.Tx) error {
+		z, err := tx.PublishedZone(zone.Name)
+		if err != nil {
+			return err
+		}
+		page = provider.Page{Mark: strconv.FormatUint(uint64(z.Serial), 10)}
+		if page.Mark == from.Mark {
+			page.Unchanged = true
+			return nil
+		}
+		v, err := tx.Version(z.ID, z.Serial)
+		if err != nil {
+			return err
+		}
+		c, err := published(v)
+		page.Records = c.Records()
+		return err
+	})
+	return page, p.stored("read", err)
+}
+
+// published reads the records of a version.
+func published(v store.PublishedVersion) (record.Contents, error) {
+	read, faults := zonefile.Read(v.Contents, zonefile.Options{Origin: dnsname.Root})
+	if len(faults) > 0 {
+		return record.Contents{}, fmt.Errorf("what is published under serial %d cannot be read: %w", v.Serial, faults[0])
+	}
+	return read.Contents(), nil
+}
+
+// Apply publishes what a batch leaves behind, under the next serial: it is kept before anybody is given it. Then the
+// secondaries are told.
+func (p *publisher) Apply(ctx context.Context, zone provider.ZoneRef, batch change.Batch) (provider.Receipt, error) {
+	theirs := p.serials(ctx, zone.Name, 0)[1:]
+	err := p.s.store.Tx(ctx, func(tx *store.Tx) error {
+		z, err := tx.LockPublished(zone.Name)
+		if err != nil {
+			return err
+		}
+		v, err := tx.Version(z.ID, z.Serial)
+		if err != nil {
+			return err
+		}
+		now, err := published(v)
+		if err != nil {
+			return err
+		}
+		for _, s := range batch.Steps {
+			if !now.Get(s.Key()).Equal(s.Before) {
+				return p.fail(outcall.Conflict, outcall.NotDone, "publish", s.Key().String()+" is not what it was")
+			}
+		}
+		next := batch.Steps.Apply(now)
+		if err := standsTogether(next); err != nil {
+			return p.fail(outcall.Refused, outcall.NotDone, "publish", err.Error())
+		}
+		serial := z.Serial
+		for _, s := range theirs {
+			if s != 0 && primary.Newer(s, serial) {
+				serial = s
+			}
+		}
+		if err := tx.Publish(z.ID, primary.NextSerial(serial), linesOf(next)); err != nil {
+			return err
+		}
+		return tx.EnqueueIn(store.JobNotify, z.ID, p.account.ID, p.s.wall.Now())
+	})
+	nudge(p.s.wakeLook)
+	return provider.Receipt{Zone: zone, Done: err == nil}, p.stored("publish", err)
+}
+
+func standsTogether(c record.Contents) error {
+	for _, r := range c.Records() {
+		for _, other := range c.At(r.Name) {
+			if record.Collide(r.Type, other.Type) {
+				return fmt.Errorf("%s would have %s beside %s", r.Name, r.Type, other.Type)
+			}
+		}
+	}
+	return nil
+}
+
+func linesOf(c record.Contents) string {
+	var b strings.Builder
+	for _, r := range c.Records() {
+		b.WriteString(r.String())
+		b.WriteByte('\n')
+	}
+	return b.String()
+}
+
+func (p *publisher) Poll(_ context.Context, receipt provider.Receipt) (provider.Receipt, error) {
+	return receipt, nil
+}
+
+// mostNotices is how often secondaries are told before it is left to their own asking.
+const mostNotices = 20
+
+// runNotify tells an account's secondaries of a zone until all of them serve its serial.
+func (s *Service) runNotify(ctx context.Context, job store.Job) error {
+	var zone primary.Zone
+	var a store.Account
+	err := s.store.Tx(ctx, func(tx *store.Tx) error {
+		list, err := tx.PublishedZones(job.Lane)
+		if err != nil {
+			return err
+		}
+		for _, z := range list {
+			if z.ID == job.Subject {
+				zone = primary.Zone{Name: z.Name(), Serial: z.Serial}
+			}
+		}
+		a, err = tx.AccountByID(job.Lane)
+		return err
+	})
+	if err != nil || zone.Serial == 0 {
+		return err
+	}
+	driver, err := s.publisherWith(a)
+	if err != nil {
+		return err
+	}
+	zone.Nameservers = driver.names()
+	var behind []string
+	for _, sec := range driver.list {
+		if serial, ok, err := driver.key.Serial(ctx, sec.at, zone.Name); err == nil && ok && !primary.Newer(zone.Serial, serial) {
+			continue
+		}
+		if err := driver.key.Notify(ctx, sec.at, zone); err != nil {
+			behind = append(behind, err.Error())
+			continue
+		}
+		behind = append(behind, sec.at.String()+" has been told and does not serve it yet")
+	}
+	if len(behind) == 0 {
+		return nil
+	}
+	if job.Attempts < mostNotices {
+		return errLater{at: s.wall.Now().Add(min(time.Duration(job.Attempts*job.Attempts)*100*time.Millisecond, 30*time.Second))}
+	}
+	s.note(ctx, "secondary.behind", zone.Name.String(), fmt.Sprintf("serial %d at %s: %s; it expires there after %d days without us", zone.Serial, a.Name, strings.Join(behind, "; "), primary.Expire/86400))
+	return nil
+}
+
+// publisherWith opens an account's credential and gives its driver bare.
+func (s *Service) publisherWith(a store.Account) (*publisher, error) {
+	secret, err := s.seal.Open(a.Name, a.Sealed)
+	if err != nil {
+		return nil, err
+	}
+	d, err := s.publisherOf(a, secret)
+	if err != nil {
+		return nil, err
+	}
+	return d.(*publisher), nil
+}
+
+// Servers gives where the nameservers of an account are reached, which their names need not lead to from here.
+func (p *publisher) Servers() []string {
+	list := make([]string, len(p.list))
+	for i, sec := range p.list {
+		list[i] = net.JoinHostPort(sec.at.Addr().String(), fmt.Sprint(sec.at.Port()))
+	}
+	return list
+}

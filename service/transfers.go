@@ -1,0 +1,197 @@
+package service
+
+import (
+	"context"
+	"net"
+	"net/netip"
+	"net/url"
+	"strings"
+
+	"github.com/miekg/dns"
+
+	"beacon/core/dnsname"
+	"beacon/primary"
+	"beacon/store"
+)
+
+// PrimarySettings say where nameservers fetch zones and send notifications.
+type PrimarySettings struct {
+	Listen string `yaml:"listen"` // host and port, over UDP and TCP; empty for nowhere
+}
+
+// serveTransfers answers secondaries until ctx ends.
+func (s *Service) serveTransfers(ctx context.Context) {
+	server := &primary.Server{Source: transfers{s}, Log: s.log}
+	for ctx.Err() == nil {
+		if err := server.Serve(ctx, s.settings.Primary.Listen, nil); err != nil && ctx.Err() == nil {
+			s.log.Error("zones cannot be given to secondaries", "listen", s.settings.Primary.Listen, "error", err)
+			_ = pause(ctx, 5*backoff(2))
+		}
+		server = &primary.Server{Source: transfers{s}, Log: s.log}
+	}
+}
+
+// transfers is what this instance gives to secondaries: what the database holds, so that all instances give the same
+// under the same serial.
+type transfers struct{ s *Service }
+
+// Key looks a key up among the accounts.
+func (t transfers) Key(ctx context.Context, name string) (secret string, ok bool) {
+	accounts, err := t.accounts(ctx, KindSecondaries, "update")
+	if err != nil {
+		t.s.log.Error("keys cannot be read", "error", err)
+		return "", false
+	}
+	for _, a := range accounts {
+		if text, err := t.s.seal.Open(a.Name, a.Sealed); err == nil {
+			if parts := strings.SplitN(text, ":", 3); len(parts) == 3 && dns.CanonicalName(parts[1]) == name {
+				return parts[2], true
+			}
+		}
+	}
+	return "", false
+}
+
+func (t transfers) accounts(ctx context.Context, kinds ...string) (list []store.Account, err error) {
+	err = t.s.store.Tx(ctx, func(tx *store.Tx) error {
+		list = nil
+		all, err := tx.Accounts(RoleProvider)
+		for _, a := range all {
+			for _, kind := range kinds {
+				if a.Kind == kind {
+					list = append(list, a)
+				}
+			}
+		}
+		return err
+	})
+	return list, err
+}
+
+// For gives a zone to whoever holds the key of its account and stands at one of its addresses.
+func (t transfers) For(ctx context.Context, name dnsname.Name, key string, from netip.Addr) (z primary.Zone, ok bool, err error) {
+	var row store.Published
+	var a store.Account
+	var v store.PublishedVersion
+	err = t.s.store.Tx(ctx, func(tx *store.Tx) (err error) {
+		if row, err = tx.PublishedZone(name); err != nil {
+			return err
+		}
+		if a, err = tx.AccountByID(row.AccountID); err != nil {
+			return err
+		}
+		v, err = tx.Version(row.ID, row.Serial)
+		return err
+	})
+	if isMissing(err) {
+		return z, false, nil
+	}
+	if err != nil {
+		return z, false, err
+	}
+	p, err := t.s.publisherWith(a)
+	if err != nil {
+		return z, false, err
+	}
+	for _, sec := range p.list {
+		ok = ok || sec.at.Addr() == from
+	}
+	if !ok || p.key.KeyName != key {
+		return z, false, nil
+	}
+	z = primary.Zone{Name: name, Serial: v.Serial, Nameservers: p.names()}
+	z.Contents, err = published(v)
+	return z, err == nil, err
+}
+
+// Since gives the versions of a published zone from a serial on.
+func (t transfers) Since(ctx context.Context, name dnsname.Name, serial uint32) (list []primary.Zone, err error) {
+	var rows []store.PublishedVersion
+	var a store.Account
+	err = t.s.store.Tx(ctx, func(tx *store.Tx) error {
+		p, err := tx.PublishedZone(name)
+		if err != nil {
+			return err
+		}
+		if a, err = tx.AccountByID(p.AccountID); err != nil {
+			return err
+		}
+		rows, err = tx.Versions(p.ID)
+		return err
+	})
+	if err != nil {
+		return nil, err
+	}
+	p, err := t.s.publisherWith(a)
+	if err != nil {
+		return nil, err
+	}
+	for _, v := range rows {
+		if len(list) == 0 && v.Serial != serial {
+			continue
+		}
+		c, err := published(v)
+		if err != nil {
+			return nil, err
+		}
+		list = append(list, primary.Zone{Name: name, Serial: v.Serial, Nameservers: p.names(), Contents: c})
+	}
+	return list, nil
+}
+
+// Notified has a zone looked at that its own nameserver says has changed.
+func (t transfers) Notified(ctx context.Context, name dnsname.Name, from netip.Addr) bool {
+	accounts, err := t.accounts(ctx, "update")
+	if err != nil {
+		return false
+	}
+	for _, a := range accounts {
+		u, err := url.Parse(a.Address)
+		if err != nil {
+			continue
+		}
+		at, err := netip.ParseAddr(u.Hostname())
+		if err != nil {
+			if found, lookErr := net.DefaultResolver.LookupNetIP(ctx, "ip", u.Hostname()); lookErr == nil && len(found) > 0 {
+				at = found[0].Unmap()
+			}
+		}
+		if at != from {
+			continue
+		}
+		if told := t.lookAt(ctx, name, a); told {
+			return true
+		}
+	}
+	return false
+}
+
+func (t transfers) lookAt(ctx context.Context, name dnsname.Name, a store.Account) (there bool) {
+	err := t.s.store.Tx(ctx, func(tx *store.Tx) error {
+		z, err := tx.Zone(name)
+		if err != nil {
+			return err
+		}
+		list, err := tx.Placements(z.ID)
+		if err != nil {
+			return err
+		}
+		for _, p := range list {
+			if p.AccountID == a.ID {
+				there = true
+				if err := tx.LookNow(p.ID); err != nil {
+					return err
+				}
+			}
+		}
+		if !there {
+			return nil
+		}
+		return tx.EnqueueIn(store.JobLook, a.ID, a.ID, t.s.wall.Now())
+	})
+	if err != nil {
+		return false
+	}
+	nudge(t.s.wakeLook)
+	return there
+}

@@ -62,7 +62,7 @@ fuzz: need-go
 	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1m ./core/zonefile
 	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1m ./core/definition
 	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1m ./core/paste
-	$(GO) test -run '^$$' -fuzz FuzzLoad -fuzztime 1m ./provider/profile
+	$(GO) test -run '^$$' -fuzz FuzzLoad -fuzztime 1m -fuzzminimizetime 1s ./provider/profile
 	$(GO) test -run '^$$' -fuzz FuzzRecords -fuzztime 1m ./provider/profile
 
 # The tour's output and the pictures in docs/, made from the demo.

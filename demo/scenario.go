@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"net/url"
 	"os"
 )
 
@@ -92,6 +93,13 @@ func (s *Stage) Host(ctx context.Context, name string, zone []byte) error {
 		return err
 	}
 	return s.Control(ctx, "/domains", map[string]any{"domain": name, "hosts": made.Hosts})
+}
+
+// ByHand changes a record at a provider's own site, as its operator would.
+func (s *Stage) ByHand(ctx context.Context, provider, zone, line string) error {
+	form := url.Values{"zone": {zone + "."}, "line": {line}}
+	_, _, err := s.send(ctx, http.MethodPost, s.Site(provider)+"/operator", []byte(form.Encode()), "Content-Type", "application/x-www-form-urlencoded")
+	return err
 }
 
 // Control tells the practice world something through its control address.

@@ -7,6 +7,7 @@ import (
 	"os"
 	"os/exec"
 	"regexp"
+	"slices"
 	"strings"
 	"time"
 )
@@ -73,6 +74,15 @@ var acts = []act{
 		"zone takeover saltmarsh-ferries.example --yes", 0, []string{"can be changed here now", "zones:", "registrar: gannet-main"}},
 	{"", "record add saltmarsh-ferries.example pier-cam-2 A 198.51.100.18 --ttl 1m --now --why camera", 0, []string{`\+ pier-cam-2 A`, "is what it should contain", "done"}},
 	{"", "zone history saltmarsh-ferries.example", 0, []string{"draft: camera"}},
+	{"What can the new provider do, and what may our credential there do?", "provider show heron-main", 0, []string{"record sets, at most 20 in a request", "read records, write records"}},
+}
+
+// after are the steps that follow once somebody has changed a record at the provider's own site.
+var after = []act{
+	{"Somebody has changed the north gauge at the provider's own site. It shows ...",
+		"drift saltmarsh-ferries.example", 0, []string{`gauge-north A`, `198\.51\.100\.21`, `198\.51\.100\.200`, "--put-back"}},
+	{"... and is put back.", "drift saltmarsh-ferries.example --put-back --yes", 0, []string{"changed elsewhere|gauge-north", "0 added, 1 changed", "done"}},
+	{"", "drift", 0, []string{"in step"}},
 	{"All of it is in the logbook.", "domains", 0, []string{"settled"}},
 	{"", "logbook --limit 12", 0, []string{"zone.taken-over", "draft.accepted", "sync.done"}},
 }
@@ -91,7 +101,12 @@ func Tour(ctx context.Context, opt Options, out io.Writer) error {
 	}
 	defer s.Stop()
 	fmt.Fprintf(out, "up after %.1f s, at %s\n", time.Since(begun).Seconds(), s.Address())
-	for i, a := range acts {
+	for i, a := range append(slices.Clone(acts), after...) {
+		if i == len(acts) {
+			if err := s.ByHand(ctx, "heron", Domain, "gauge-north."+Domain+". 3600 IN A 198.51.100.200"); err != nil {
+				return err
+			}
+		}
 		if a.says != "" {
 			fmt.Fprintf(out, "\n── %s\n", strings.ReplaceAll(a.says, "\n", "\n   "))
 		}

@@ -29,6 +29,12 @@ type (
 	verification struct {
 		Zone dnsname.Name `json:"zone"` // a scratch zone
 	}
+	retirement struct {
+		Account string   `json:"account"`
+		Keep    bool     `json:"keep"`  // leave the zone at the provider
+		Allow   []string `json:"allow"` // codes of guards
+		DryRun  bool     `json:"dry_run"`
+	}
 	adoption struct {
 		Account string `json:"account"` // where it was changed
 	}
@@ -89,6 +95,13 @@ func routesOfAccounts() []route {
 			}
 			items, err := k.svc.Adopt(k.Request.Context(), name, in.Account)
 			return Page[diff.Item]{Items: items}, err
+		})},
+		{method: "POST", path: "/zones/:name/retirements", summary: "Take a zone from a provider", right: access.Write, in: retirement{}, out: service.Retired{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			var in retirement
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			return k.svc.Retire(k.Request.Context(), service.RetireRequest{Zone: name, Account: in.Account, Keep: in.Keep, Allow: in.Allow, DryRun: in.DryRun})
 		})},
 		{method: "GET", path: "/zones/:name/syncs", summary: "The last syncs of a zone, newest first", right: access.Read, out: Page[service.SyncView]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			items, err := k.svc.Syncs(k.Request.Context(), name)

@@ -224,3 +224,43 @@ func TestVerify(t *testing.T) {
 	assert.GreaterOrEqual(t, len(results), 30)
 	assert.Equal(t, len(results), told)
 }
+
+// A zone that the parent leads to is not taken from its provider without a yes; afterwards it is gone there, or left, as was
+// asked, and the domain is to be delegated to what remains.
+func TestRetire(t *testing.T) {
+	h := newHouse(t)
+	h.define("heron-main, curlew-ops", "@ A 192.0.2.1")
+	for _, account := range []string{"heron-main", "curlew-ops"} {
+		require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{Account: account}).State)
+	}
+	v, err := h.Zone(ctx, zone)
+	require.NoError(t, err)
+	var hosts []string
+	for _, p := range v.Placements {
+		if p.Account == "heron-main" {
+			for _, n := range p.Nameservers {
+				hosts = append(hosts, n.String())
+			}
+		}
+	}
+	require.NoError(t, h.world.Register("saltmarsh-ferries.example", hosts, 600))
+	_, err = h.Retire(ctx, service.RetireRequest{Zone: zone, Account: "heron-main"})
+	var p *service.Problem
+	require.ErrorAs(t, err, &p)
+	require.Len(t, p.Findings, 1)
+	assert.Equal(t, service.GuardStillDelegated, p.Findings[0].Code)
+	assert.Equal(t, 1, h.zonesNamed("heron"), "nothing was changed")
+
+	out, err := h.Retire(ctx, service.RetireRequest{Zone: zone, Account: "curlew-ops"})
+	require.NoError(t, err)
+	assert.True(t, out.Removed)
+	assert.Equal(t, []string{"heron-main"}, out.Left)
+	assert.Zero(t, h.zonesNamed("curlew"))
+
+	out, err = h.Retire(ctx, service.RetireRequest{Zone: zone, Account: "heron-main", Keep: true})
+	require.NoError(t, err)
+	assert.False(t, out.Removed)
+	assert.Equal(t, 1, h.zonesNamed("heron"), "it is left there")
+	_, err = h.Differences(ctx, zone, diff.LeaveDrift)
+	assert.ErrorContains(t, err, "not placed at any provider")
+}

@@ -220,6 +220,11 @@ func (t *Tx) placed(where, order string, args ...any) (list []PlacedZone, err er
 	return list, nil
 }
 
+// RemovePlacement forgets a placement and all that is known of it.
+func (t *Tx) RemovePlacement(id uint64) error {
+	return t.db.Exec("DELETE FROM placements WHERE id = ?", id).Error
+}
+
 // Written notes that something was written to a placement.
 func (t *Tx) Written(id uint64) error {
 	return t.db.Exec("UPDATE placements SET written_at = ? WHERE id = ?", t.now(), id).Error

@@ -1,0 +1,82 @@
+package cli
+
+import (
+	"fmt"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"beacon/core/finding"
+	"beacon/service"
+)
+
+// retireCommand takes a zone from a provider, once nobody is led there any more.
+func (a *app) retireCommand() *cobra.Command {
+	var account string
+	var keep, yes, dryRun bool
+	var allow []string
+	c := &cobra.Command{Use: "retire ZONE", Short: "Take a zone from a provider, once nobody is led there any more", Args: cobra.ExactArgs(1),
+		Example: "  beacon zone retire saltmarsh-ferries.example --account plover-old --dry-run",
+		RunE: func(_ *cobra.Command, args []string) error {
+			path, name, err := zonePath("zones", args[0], "/retirements")
+			if err != nil {
+				return err
+			}
+			body := map[string]any{"account": account, "keep": keep, "allow": allow, "dry_run": true}
+			var out service.Retired
+			if err := a.call("POST", path, body, &out); err != nil {
+				return err
+			}
+			a.findings(unless(out.Guards, allow))
+			if dryRun {
+				return a.show(out, func() { a.printf("Dry run: nothing was changed.\n") })
+			}
+			if len(unless(out.Guards, allow)) > 0 {
+				return exit{ExitFailed, "a guard stopped this; nothing was changed"}
+			}
+			question := fmt.Sprintf("Remove %s and all its records from %s?", plain(name), account)
+			if keep {
+				question = fmt.Sprintf("Leave %s at %s and no longer look after it there?", plain(name), account)
+			}
+			if err := a.agreed(yes, question); err != nil {
+				return err
+			}
+			body["dry_run"] = false
+			if err := a.call("POST", path, body, &out); err != nil {
+				return err
+			}
+			return a.show(out, func() {
+				left := "at no other provider"
+				if len(out.Left) > 0 {
+					left = "still at " + strings.Join(out.Left, ", ")
+				}
+				what := "is no longer looked after"
+				if out.Removed {
+					what = "is removed"
+				}
+				a.printf("%s %s at %s; it is placed %s.\n", plain(name), what, account, left)
+				a.printf("If a definition file names this account in \"at\", take it out there.\n")
+			})
+		}}
+	c.Flags().StringVar(&account, "account", "", "the provider account to take it from")
+	c.Flags().BoolVar(&keep, "keep", false, "leave the zone at the provider, and only forget it here")
+	c.Flags().StringSliceVar(&allow, "allow", nil, "say yes to a guard, by its code")
+	c.Flags().BoolVar(&dryRun, "dry-run", false, "look only")
+	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
+	_ = c.MarkFlagRequired("account")
+	return c
+}
+
+// unless leaves out findings that were said yes to.
+func unless(list []finding.Finding, allowed []string) (rest []finding.Finding) {
+	for _, f := range list {
+		said := false
+		for _, code := range allowed {
+			said = said || code == f.Code
+		}
+		if !said {
+			rest = append(rest, f)
+		}
+	}
+	return rest
+}

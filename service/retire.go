@@ -1,0 +1,138 @@
+package service
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"beacon/core/delegation"
+	"beacon/core/dnsname"
+	"beacon/core/finding"
+	"beacon/outcall"
+	"beacon/store"
+)
+
+// The codes of the guards before a zone is taken from a provider.
+const (
+	GuardStillDelegated = "zone-still-delegated" // the parent leads there
+	GuardStillAsked     = "zone-still-asked"     // caches may still lead there
+)
+
+// RetireRequest asks for a zone to be taken from a provider.
+type RetireRequest struct {
+	Zone    dnsname.Name
+	Account string
+	Keep    bool     // the zone stays at the provider, and is no longer looked after there
+	Allow   []string // codes of guards that a person says yes to
+	DryRun  bool
+}
+
+// Retired says what the taking of a zone from a provider does, or did.
+type Retired struct {
+	Zone    dnsname.Name      `json:"zone"`
+	Account string            `json:"account"`
+	Removed bool              `json:"removed"` // the zone is gone from the provider
+	Left    []string          `json:"left"`    // accounts that it is still placed at
+	Guards  []finding.Finding `json:"guards"`  // that speak
+}
+
+// Retire takes a zone from a provider, and what is known of it there. While the parent or caches may lead to its
+// nameservers there, a person has to say yes.
+func (s *Service) Retire(ctx context.Context, r RetireRequest) (out Retired, err error) {
+	out = Retired{Zone: r.Zone, Account: r.Account, Left: []string{}, Guards: []finding.Finding{}}
+	places, err := s.placesOf(ctx, r.Zone)
+	if err != nil {
+		return out, err
+	}
+	at := slices.IndexFunc(places, func(p place) bool { return p.account.Name == r.Account })
+	if at < 0 {
+		return out, problem(Missing, "Zone %s is not placed at %s.", r.Zone.Unicode(), r.Account)
+	}
+	p := places[at]
+	for i, other := range places {
+		if i != at {
+			out.Left = append(out.Left, other.account.Name)
+		}
+	}
+	if p.placement.RemoteID != "" {
+		report, err := s.Check(ctx, r.Zone)
+		if err != nil {
+			return out, err
+		}
+		out.Guards = retireGuards(r, p.placement.Names(), report)
+	}
+	if r.DryRun {
+		return out, nil
+	}
+	speaking := slices.DeleteFunc(slices.Clone(out.Guards), func(f finding.Finding) bool { return slices.Contains(r.Allow, f.Code) })
+	if len(speaking) > 0 {
+		return out, &Problem{Kind: InTheWay, Message: "A guard stopped this; nothing was changed.", Findings: speaking}
+	}
+	if p.placement.RemoteID != "" && !r.Keep {
+		calling, cancel := context.WithTimeout(ctx, s.settings.Request)
+		defer cancel()
+		if err := p.driver.Remove(calling, p.ref()); err != nil && outcall.KindOf(err) != outcall.NotFound {
+			return out, explain(err)
+		}
+		out.Removed = true
+	}
+	return out, s.tx(ctx, func(tx *store.Tx) error {
+		z, err := tx.LockZone(r.Zone)
+		if err != nil {
+			return err
+		}
+		if running, err := tx.UnfinishedSync(p.placement.ID); err != nil || running.ID != 0 {
+			if err == nil {
+				err = problem(InTheWay, "Sync %d of %s at %s has not ended. Wait for it, then ask again.", running.ID, r.Zone.Unicode(), r.Account)
+			}
+			return err
+		}
+		if err := tx.RemovePlacement(p.placement.ID); err != nil {
+			return err
+		}
+		if len(out.Left) > 0 {
+			if err := s.wantPlacements(tx, z.ID); err != nil {
+				return err
+			}
+		}
+		what := "removed from " + r.Account
+		if !out.Removed {
+			what = "no longer looked after at " + r.Account
+		}
+		return tx.Log(actor(ctx), "zone.retired", r.Zone.String(), what)
+	})
+}
+
+// retireGuards says who may still be led to the nameservers that would stop answering.
+func retireGuards(r RetireRequest, names []dnsname.Name, report delegation.Report) (found []finding.Finding) {
+	found = []finding.Finding{}
+	if r.Keep { // they go on answering
+		return found
+	}
+	leads := func(sources []delegation.Source) bool {
+		return slices.ContainsFunc(sources, func(source delegation.Source) bool {
+			return slices.ContainsFunc(source.Nameservers, func(n dnsname.Name) bool { return slices.Contains(names, n) })
+		})
+	}
+	asked := slices.ContainsFunc(report.Parents, func(source delegation.Source) bool { return len(source.Nameservers) > 0 })
+	say := func(code string, severity finding.Severity, message, remedy string) {
+		found = append(found, finding.Finding{Code: code, Severity: severity, Subject: r.Zone.Unicode(), Message: message,
+			Remedy: remedy + " If it is meant all the same, say yes to this guard (--allow " + code + ")."})
+	}
+	text := make([]string, len(names))
+	for i, n := range names {
+		text[i] = strings.TrimSuffix(n.String(), ".")
+	}
+	switch {
+	case leads(report.Parents):
+		say(GuardStillDelegated, finding.Error, fmt.Sprintf("The parent leads to nameservers of this account (%s): the domain would not be answered any more there.", strings.Join(text, ", ")),
+			"Delegate it elsewhere first (beacon delegate), and wait until it has settled.")
+	case !asked && report.Verdict == delegation.Unknown:
+		say(GuardStillDelegated, finding.Error, "It could not be seen where the parent leads.", "Check again when the parent answers (beacon check).")
+	case report.SettlesBy != nil && report.Verdict == delegation.Settling:
+		say(GuardStillAsked, finding.Warning, fmt.Sprintf("Caches may still lead to the old nameservers until %s.", report.SettlesBy.UTC().Format("2006-01-02 15:04:05")),
+			"Wait until then.")
+	}
+	return found
+}

@@ -17,6 +17,7 @@ type (
 		Kind    string `json:"kind"`
 		Address string `json:"address"`
 		Secret  string `json:"secret"`
+		Private bool   `json:"private"` // the address may be one of an inner network
 	}
 	accountAdded struct {
 		Name string `json:"name"`

@@ -88,6 +88,7 @@ func (a *app) secret(variable, file, prompt string) (string, error) {
 // addCommand connects an account of either role.
 func (a *app) addCommand(role, example string) *cobra.Command {
 	var kind, at, file string
+	var private bool
 	c := &cobra.Command{
 		Use: "add NAME", Short: "Connect an account; the credential is tried at once", Args: cobra.ExactArgs(1), Example: example,
 		RunE: func(_ *cobra.Command, args []string) error {
@@ -96,7 +97,7 @@ func (a *app) addCommand(role, example string) *cobra.Command {
 				return err
 			}
 			var got struct{ service.Tried }
-			body := map[string]string{"name": args[0], "role": role, "kind": kind, "address": at, "secret": secret}
+			body := map[string]any{"name": args[0], "role": role, "kind": kind, "address": at, "secret": secret, "private": private}
 			if err := a.call("POST", "/accounts", body, &got); err != nil {
 				return err
 			}
@@ -116,6 +117,7 @@ func (a *app) addCommand(role, example string) *cobra.Command {
 	c.Flags().StringVar(&kind, "kind", "", "which interface it has")
 	c.Flags().StringVar(&at, "at", "", "base address of the interface")
 	c.Flags().StringVar(&file, "secret-file", "", "file with the credential; else BEACON_SECRET, else it is asked for")
+	c.Flags().BoolVar(&private, "private", false, "the address may be one of an inner network, such as 10.0.0.0/8")
 	_ = c.MarkFlagRequired("kind")
 	_ = c.MarkFlagRequired("at")
 	return c

@@ -90,7 +90,7 @@ func (a *app) showAccount(acc service.AccountView) {
 	a.printf("%s\n", a.paint(bold, acc.Name))
 	line("kind", acc.Kind+": "+acc.About)
 	line("address", acc.Address)
-	line("zones", fmt.Sprintf("%d placed there, %d of them in trouble", acc.Zones, acc.Troubled))
+	line("zones", fmt.Sprintf("%d placed there, %d of them to look at (beacon drift)", acc.Zones, acc.Troubled))
 	line("last used", ago(acc.UsedAt))
 	given := acc.CreatedAt
 	if acc.RotatedAt != nil {

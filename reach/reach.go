@@ -16,11 +16,14 @@ import (
 var ErrRefused = errors.New("this address may not be reached")
 
 // Door says what may be reached. It is safe for concurrent use. The zero value lets nothing through.
-type Door struct{ allowed []netip.Prefix }
+type Door struct {
+	allowed []netip.Prefix
+	careful bool // addresses of inner networks have to be allowed by name
+}
 
 // Loopback lets connections to this machine through and nothing else, as the demo and all tests do.
 func Loopback() *Door {
-	return &Door{[]netip.Prefix{netip.MustParsePrefix("127.0.0.0/8"), netip.MustParsePrefix("::1/128")}}
+	return &Door{allowed: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8"), netip.MustParsePrefix("::1/128")}}
 }
 
 // New makes a door to the given networks, in CIDR notation.
@@ -36,13 +39,30 @@ func New(networks []string) (*Door, error) {
 	return d, nil
 }
 
+// Careful gives a door to the same networks which leads to inner addresses (private, loopback, link-local: RFC 6890) only
+// where a network narrower than "everything" was allowed. Whoever can name an address to us cannot have us knock at the
+// neighbours then.
+func (d *Door) Careful() *Door { return &Door{d.allowed, true} }
+
+// ErrInner is what an inner address gives at a careful door.
+var ErrInner = errors.New("this is an address of an inner network; add the account with --private if that is meant")
+
+func inner(addr netip.Addr) bool {
+	return addr.IsPrivate() || addr.IsLoopback() || addr.IsLinkLocalUnicast() || addr.IsLinkLocalMulticast() || addr.IsUnspecified() || addr.IsMulticast()
+}
+
 // Check refuses addresses outside the allowed networks.
 func (d *Door) Check(addr netip.Addr) error {
 	addr = addr.Unmap()
+	everything := false
 	for _, p := range d.allowed {
-		if p.Contains(addr) {
+		if p.Contains(addr) && (!d.careful || p.Bits() > 0 || !inner(addr)) {
 			return nil
 		}
+		everything = everything || p.Contains(addr)
+	}
+	if everything {
+		return fmt.Errorf("%s: %w", addr, ErrInner)
 	}
 	return fmt.Errorf("%s: %w", addr, ErrRefused)
 }

@@ -59,3 +59,23 @@ func TestNew(t *testing.T) {
 	_, err = New([]string{"everything"})
 	assert.ErrorContains(t, err, "no network")
 }
+
+// Through a careful door, inner addresses are reached only where their network was allowed by name.
+func TestCareful(t *testing.T) {
+	everything, err := New([]string{"0.0.0.0/0", "::/0"})
+	require.NoError(t, err)
+	named, err := New([]string{"0.0.0.0/0", "10.1.0.0/16"})
+	require.NoError(t, err)
+	for _, c := range []struct {
+		door    *Door
+		address string
+		want    error
+	}{
+		{everything, "10.1.2.3", nil}, {everything.Careful(), "10.1.2.3", ErrInner}, {everything.Careful(), "169.254.169.254", ErrInner},
+		{everything.Careful(), "127.0.0.1", ErrInner}, {everything.Careful(), "::1", ErrInner}, {everything.Careful(), "fd00::1", ErrInner},
+		{everything.Careful(), "::ffff:192.168.1.1", ErrInner}, {everything.Careful(), "203.0.113.1", nil}, {everything.Careful(), "2001:db8::1", nil},
+		{named.Careful(), "10.1.2.3", nil}, {named.Careful(), "10.2.2.3", ErrInner}, {named.Careful(), "2001:db8::1", ErrRefused}, {Loopback().Careful(), "127.0.0.1", nil},
+	} {
+		assert.ErrorIs(t, c.door.Check(netip.MustParseAddr(c.address)), c.want, c.address)
+	}
+}

@@ -33,6 +33,7 @@ type NewAccount struct {
 	Kind    string
 	Address string // base address of the interface
 	Secret  string
+	Private bool // the address may be one of an inner network
 }
 
 var accountName = regexp.MustCompile(`^[a-z0-9][a-z0-9-]{0,62}$`)
@@ -50,7 +51,7 @@ func (s *Service) AddAccount(ctx context.Context, n NewAccount) (tried Tried, er
 	if n.Role == RoleRegistrar {
 		kinds = sortedKeys(s.drivers.Registrars)
 	}
-	account := store.Account{Name: n.Name, Role: n.Role, Kind: n.Kind, Address: strings.TrimSuffix(n.Address, "/")}
+	account := store.Account{Name: n.Name, Role: n.Role, Kind: n.Kind, Address: strings.TrimSuffix(n.Address, "/"), Private: n.Private}
 	switch {
 	case !accountName.MatchString(n.Name):
 		return tried, problem(Invalid, "%q is no account name. Use lower-case letters, digits and hyphens, such as heron-main.", n.Name)
@@ -252,7 +253,11 @@ func (s *Service) seesAll(ctx context.Context, a store.Account, secret string, p
 }
 
 func (s *Service) client(a store.Account, secret string) outcall.Client {
-	return outcall.Client{HTTP: s.http, Base: a.Address, Account: a.Name, Secret: secret, Observe: s.observe, Dial: s.door.DialContext}
+	http, door := s.careful, s.door.Careful()
+	if a.Private {
+		http, door = s.http, s.door
+	}
+	return outcall.Client{HTTP: http, Base: a.Address, Account: a.Name, Secret: secret, Observe: s.observe, Dial: door.DialContext}
 }
 
 // AccountView is an account as it is shown. It holds nothing of its credential.

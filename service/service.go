@@ -43,6 +43,7 @@ type Service struct {
 	store      *store.Store
 	seal       *store.Seal
 	http       *http.Client
+	careful    *http.Client // does not go to inner networks that were not allowed by name
 	dns        *resolve.Client
 	sweeper    *resolve.Sweeper
 	world      *clock.World
@@ -82,7 +83,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 		return nil, err
 	}
 	s.door, s.used = door, map[string]time.Time{}
-	s.http = door.HTTPClient(settings.Request)
+	s.http, s.careful = door.HTTPClient(settings.Request), door.Careful().HTTPClient(settings.Request)
 	if settings.WorldClock != "" {
 		if err := s.world.Follow(ctx, s.http, settings.WorldClock); err != nil {
 			return nil, fmt.Errorf("the setting world_clock: %w", err)

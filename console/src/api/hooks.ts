@@ -44,7 +44,7 @@ export const useAccounts = (role: 'provider' | 'registrar') =>
 
 export const useKinds = () => useQuery({ queryKey: ['kinds'], queryFn: ({ signal }) => get('/kinds', {}, signal), staleTime: 60_000 })
 
-type Secret = { name: string; role: string; kind: string; address: string; secret: string }
+type Secret = { name: string; role: string; kind: string; address: string; secret: string; private: boolean }
 
 export const useAddAccount = () => useRefreshing((account: Secret) => post('/accounts', {}, account), ['accounts'])
 

@@ -51,7 +51,7 @@ function List({ items, role }: { items: Account[]; role: string }) {
 }
 
 function stands(a: Account): { light: Light; word: string } {
-  if (a.troubled > 0) return { light: 'wrong', word: `${count(a.troubled, 'zone')} in trouble` }
+  if (a.troubled > 0) return { light: 'settling', word: `${count(a.troubled, 'zone')} to look at` }
   if (a.zones === 0) return { light: 'none', word: 'no zone yet' }
   return { light: 'settled', word: `${count(a.zones, 'zone')} looked after` }
 }

@@ -1,6 +1,7 @@
 // The connecting of an account: the credential is tried before anything is kept.
 import { useId, useState } from 'react'
 import { useAddAccount, useKinds } from '../../api/hooks'
+import { Check } from '../../parts/check'
 import { Findings } from '../../parts/findings'
 import { Key, Plate, Trouble } from '../../parts/kit'
 
@@ -15,7 +16,7 @@ export function Connect({ close }: { close: () => void }) {
     event.preventDefault()
     const form = new FormData(event.currentTarget)
     const text = (name: string) => String(form.get(name) ?? '').trim()
-    add.mutate({ name: text('name'), role, kind: text('kind'), address: text('address'), secret: text('secret') })
+    add.mutate({ name: text('name'), role, kind: text('kind'), address: text('address'), secret: text('secret'), private: form.has('private') })
   }
   if (add.data)
     return (
@@ -93,6 +94,9 @@ export function Connect({ close }: { close: () => void }) {
           <p className="mt-1 text-fine text-soft">
             {kind === 'update' ? 'A key as ALGORITHM:NAME:SECRET, such as hmac-sha256:beacon-key:… in Base64. ' : ''}It is tried, then kept sealed; nobody can read it back.
           </p>
+        </div>
+        <div className="sm:col-span-2">
+          <Check name="private">Its address may be one of an inner network</Check>
         </div>
         {add.error && (
           <div className="sm:col-span-2">

@@ -47,7 +47,11 @@ type app struct {
 
 // New gives the root command with all commands of this package below it.
 func New(in io.Reader, out, errOut io.Writer) *cobra.Command {
-	a := &app{in: in, out: out, err: errOut, evaluator: self()}
+	return (&app{in: in, out: out, err: errOut, evaluator: self()}).root()
+}
+
+// root makes the root command.
+func (a *app) root() *cobra.Command {
 	root := &cobra.Command{
 		Use:           "beacon",
 		Short:         "Delegate domains, fill their zones, and see when everybody knows",
@@ -60,9 +64,9 @@ func New(in io.Reader, out, errOut io.Writer) *cobra.Command {
 			return nil
 		},
 	}
-	root.SetIn(in)
-	root.SetOut(out)
-	root.SetErr(errOut)
+	root.SetIn(a.in)
+	root.SetOut(a.out)
+	root.SetErr(a.err)
 	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return misuse("%s", err) })
 	root.PersistentFlags().StringVar(&a.address, "address", envOr("BEACON_ADDRESS", "http://127.0.0.1:8053"), "address of the service (BEACON_ADDRESS)")
 	root.PersistentFlags().StringVarP(&a.output, "output", "o", "table", "table, json or yaml")

@@ -256,7 +256,7 @@ func (a *app) showChecks(list []service.Verified) (failed int) {
 			}
 		}
 	}
-	a.printf("%d checks passed, %d failed, %d do not apply.\n", passed, failed, len(list)-passed-failed)
+	a.printf("%s passed, %d failed, %d not applicable.\n", count(passed, "check"), failed, len(list)-passed-failed)
 	return failed
 }
 

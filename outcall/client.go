@@ -52,7 +52,7 @@ type Client struct {
 	// Authorize puts the credential on a request with the given body in another way than in Header; may be nil. It gives
 	// every form of the secret that must not be repeated to anybody.
 	Authorize func(r *http.Request, body []byte) (secrets []string, err error)
-	Trace     func(Exchange) // is shown every request and answer, without secrets; may be nil
+	Trace     func(Exchange)                                                       // is shown every request and answer, without secrets; may be nil
 	Dial      func(ctx context.Context, network, address string) (net.Conn, error) // for interfaces that are not HTTP
 	Observe   func(context.Context, Call)                                          // is told of every request; may be nil
 

@@ -33,14 +33,19 @@ func answers(server, name string) (list []string) {
 	return list
 }
 
+// primaryHouse is a house that gives zones to secondaries, and where.
+func primaryHouse(t *testing.T) (house, string) {
+	h := newHouse(t)
+	settings := h.settings
+	settings.Primary.Listen = fmt.Sprintf("127.0.0.1:%d", nstest.FreePort(t))
+	h.Service = instance(t, settings)
+	return h, settings.Primary.Listen
+}
+
 // Real nameservers fetch their zones from us: the first time whole, then in differences; they are told of changes, serve
 // them within moments, and are never given a serial below the one that they have.
 func TestHiddenPrimary(t *testing.T) {
-	h := newHouse(t)
-	settings := h.settings
-	listen := fmt.Sprintf("127.0.0.1:%d", nstest.FreePort(t))
-	settings.Primary.Listen = listen
-	h.Service = instance(t, settings)
+	h, listen := primaryHouse(t)
 	named := nstest.NamedSecondary(t, nstest.FreePort(t), listen, zone.String())
 	nsd := nstest.NSDSecondary(t, nstest.FreePort(t), listen, zone.String())
 	_, err := h.AddAccount(ctx, service.NewAccount{Name: "moor", Role: service.RoleProvider, Kind: service.KindSecondaries, Secret: nstest.Credential,
@@ -118,11 +123,7 @@ func transferred(t *testing.T, from string, m *dns.Msg) (all []dns.RR) {
 
 // A secondary that has a higher serial than ours, from an earlier life, gets one above it, and follows.
 func TestSerialAboveEverySecondary(t *testing.T) {
-	h := newHouse(t)
-	settings := h.settings
-	listen := fmt.Sprintf("127.0.0.1:%d", nstest.FreePort(t))
-	settings.Primary.Listen = listen
-	h.Service = instance(t, settings)
+	h, listen := primaryHouse(t)
 	old := nstest.Named(t, zone.String()) // a primary of its own, at serial 1 and rising
 	for range 5 {
 		bump(t, old)

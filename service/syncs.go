@@ -68,17 +68,9 @@ func (s *Service) Syncs(ctx context.Context, name dnsname.Name) (list []SyncView
 		if err != nil {
 			return err
 		}
-		accounts := map[uint64]string{}
-		placements, err := tx.Placements(z.ID)
+		accounts, err := accountsOf(tx, z.ID)
 		if err != nil {
 			return err
-		}
-		for _, p := range placements {
-			a, err := tx.AccountByID(p.AccountID)
-			if err != nil {
-				return err
-			}
-			accounts[p.ID] = a.Name
 		}
 		for _, row := range syncs {
 			list = append(list, *viewSync(row, z.Name(), accounts[row.PlacementID]))
@@ -86,4 +78,21 @@ func (s *Service) Syncs(ctx context.Context, name dnsname.Name) (list []SyncView
 		return nil
 	})
 	return list, err
+}
+
+// accountsOf gives the names of the accounts of a zone's placements, by placement.
+func accountsOf(tx *store.Tx, zoneID uint64) (map[uint64]string, error) {
+	placements, err := tx.Placements(zoneID)
+	if err != nil {
+		return nil, err
+	}
+	names := map[uint64]string{}
+	for _, p := range placements {
+		a, err := tx.AccountByID(p.AccountID)
+		if err != nil {
+			return nil, err
+		}
+		names[p.ID] = a.Name
+	}
+	return names, nil
 }

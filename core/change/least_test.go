@@ -46,9 +46,9 @@ func brute(c Caps, pieces []piece, list List, live record.Contents) int {
 	for done := 1<<n - 2; done >= 0; done-- {
 		least[done] = never
 		rest := (1<<n - 1) &^ done
-		for now := rest; now > 0; now = (now - 1) & rest {
-			if cost[now] <= c.BatchSize && valid[done|now] {
-				least[done] = min(least[done], 1+least[done|now])
+		for batch := rest; batch > 0; batch = (batch - 1) & rest {
+			if cost[batch] <= c.BatchSize && valid[done|batch] {
+				least[done] = min(least[done], 1+least[done|batch])
 			}
 		}
 	}

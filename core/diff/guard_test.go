@@ -1,0 +1,71 @@
+package diff
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"beacon/core/change"
+	"beacon/core/dnsname"
+	"beacon/core/record"
+)
+
+// Each guard with what it must speak at, and what it must not.
+func TestGuards(t *testing.T) {
+	pattern, err := record.ParsePattern("www *", apex)
+	require.NoError(t, err)
+	pier := dnsname.MustParse("pier.saltmarsh-ferries.example")
+	at := func(name dnsname.Name, typ record.Type, data ...record.Data) record.Set {
+		return record.NewSet(name, typ, 300, data...)
+	}
+	spf, other := at(apex, record.TXT, `"v=spf1 mx -all"`, `"x"`), at(apex, record.TXT, `"x"`)
+	address, six, text := at(pier, record.A, "192.0.2.1"), at(pier, record.AAAA, "2001:db8::1"), at(pier, record.TXT, `"x"`)
+	web := at(www, record.A, "192.0.2.2")
+	mx := at(apex, record.MX, "10 mx.")
+	for _, c := range []struct {
+		name   string
+		live   []record.Set
+		list   change.List
+		codes  []string
+		spared []string // guards that must not speak
+	}{
+		{"a name that stops", []record.Set{address}, change.List{{Before: address}}, []string{GuardHost}, []string{GuardNamesStop}},
+		{"a host that keeps its other address", []record.Set{address, six}, change.List{{Before: address}}, nil, []string{GuardHost, GuardNamesStop}},
+		{"a host that keeps a text only", []record.Set{address, text}, change.List{{Before: address}}, []string{GuardHost}, []string{GuardNamesStop}},
+		{"a host whose address changes", []record.Set{address}, change.List{{Before: address, After: at(pier, record.A, "192.0.2.9")}}, nil, []string{GuardHost}},
+		{"protected, and stops", []record.Set{web}, change.List{{Before: web}}, []string{GuardNamesStop, GuardProtected}, nil},
+		{"protected, and changed", []record.Set{web}, change.List{{Before: web, After: at(www, record.A, "192.0.2.3")}}, nil, []string{GuardProtected}},
+		{"mail hosts go", []record.Set{mx, other}, change.List{{Before: mx}}, []string{GuardMail}, []string{GuardNamesStop}},
+		{"mail hosts change", []record.Set{mx}, change.List{{Before: mx, After: at(apex, record.MX, "10 mx2.")}}, nil, []string{GuardMail}},
+		{"SPF goes out of a set", []record.Set{spf}, change.List{{Before: spf, After: other}}, []string{GuardMail}, nil},
+		{"SPF stays in a set", []record.Set{spf}, change.List{{Before: spf, After: at(apex, record.TXT, `"v=spf1 -all"`)}}, nil, []string{GuardMail}},
+		{"apex nameservers change", []record.Set{at(apex, record.NS, "a.")}, change.List{{Before: at(apex, record.NS, "a."), After: at(apex, record.NS, "b.")}}, []string{GuardApex}, nil},
+		{"a delegation below changes", []record.Set{at(pier, record.NS, "a.")}, change.List{{Before: at(pier, record.NS, "a."), After: at(pier, record.NS, "b.")}}, nil, []string{GuardApex}},
+		{"something new", nil, change.List{{After: web}, {After: mx}, {After: spf}}, nil, []string{GuardNamesStop, GuardMail, GuardProtected}},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			var codes []string
+			for _, f := range Guards(c.list, record.ContentsOf(c.live...), Watched{Zone: apex, Protect: []record.Pattern{pattern}, Hosts: []dnsname.Name{pier}}) {
+				codes = append(codes, f.Code)
+				assert.Contains(t, f.Remedy, "--allow "+f.Code)
+			}
+			assert.ElementsMatch(t, c.codes, codes)
+			for _, spared := range c.spared {
+				assert.NotContains(t, codes, spared)
+			}
+		})
+	}
+}
+
+// Somebody who touches only what is ours leaves what was there before, and nothing else changes for them.
+func TestOnlyOursLeavesWhatWasThere(t *testing.T) {
+	theirs, wanted := set(record.A, "x"), set(record.A, "y")
+	r := Compare(record.ContentsOf(wanted), record.Contents{}, record.ContentsOf(theirs), LeaveDrift)
+	require.Len(t, r.Conflicts, 1)
+	ours := r.OnlyOurs()
+	assert.Empty(t, ours.Conflicts)
+	require.Len(t, ours.Foreign, 1)
+	both := Compare(record.ContentsOf(wanted), record.ContentsOf(set(record.A, "z")), record.ContentsOf(theirs), LeaveDrift)
+	assert.Len(t, both.OnlyOurs().Conflicts, 1, "what we placed and somebody changed stays a conflict")
+}

@@ -19,7 +19,6 @@ import (
 type Server struct {
 	Source Source
 	Log    *slog.Logger
-	mu     sync.Mutex
 	parts  []*dns.Server
 }
 

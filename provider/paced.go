@@ -84,6 +84,13 @@ func (p paced) Servers() []string {
 	return nil
 }
 
+func (p paced) Behind(ctx context.Context, zone ZoneRef) []string {
+	if w, ok := p.Driver.(Watcher); ok {
+		return w.Behind(ctx, zone)
+	}
+	return nil
+}
+
 func (p paced) Probe(ctx context.Context) error {
 	if pr, ok := p.Driver.(Prober); ok {
 		return p.call(ctx, mostReads, func() error { return pr.Probe(ctx) })

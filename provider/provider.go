@@ -83,6 +83,12 @@ type Server interface {
 	Servers() []string // address and port
 }
 
+// Watcher is a driver that can tell which of a zone's nameservers do not serve yet what was written, and until when they
+// serve what they have.
+type Watcher interface {
+	Behind(ctx context.Context, zone ZoneRef) []string
+}
+
 // Right is something that a credential may do.
 type Right string
 

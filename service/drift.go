@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"strings"
 	"time"
 
 	"golang.org/x/sync/errgroup"
@@ -13,6 +14,7 @@ import (
 	"beacon/core/diff"
 	"beacon/core/dnsname"
 	"beacon/core/record"
+	"beacon/provider"
 	"beacon/store"
 )
 
@@ -98,6 +100,11 @@ func (s *Service) look(ctx context.Context, p place) {
 	}
 	if err == nil {
 		err = s.answerDrift(ctx, p, c)
+	}
+	if w, ok := p.driver.(provider.Watcher); ok && err == nil {
+		if behind := w.Behind(ctx, p.ref()); len(behind) > 0 {
+			err = problem(InTheWay, "Not every nameserver has it: %s.", strings.Join(behind, "; "))
+		}
 	}
 	if err == nil || ctx.Err() != nil {
 		return

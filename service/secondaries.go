@@ -284,6 +284,27 @@ func (p *publisher) Poll(_ context.Context, receipt provider.Receipt) (provider.
 	return receipt, nil
 }
 
+// Behind tells which secondaries do not serve the newest serial, and when what they have expires (RFC 1035 section 3.3.13):
+// then they stop answering for the zone.
+func (p *publisher) Behind(ctx context.Context, zone provider.ZoneRef) (list []string) {
+	var z store.Published
+	if err := p.s.store.Tx(ctx, func(tx *store.Tx) (err error) { z, err = tx.PublishedZone(zone.Name); return err }); err != nil {
+		return nil
+	}
+	for _, sec := range p.list {
+		serial, ok, err := p.key.Serial(ctx, sec.at, zone.Name)
+		switch {
+		case err != nil:
+			list = append(list, fmt.Sprintf("%s does not answer", sec.at))
+		case !ok:
+			list = append(list, fmt.Sprintf("%s does not serve the zone: it was never transferred, or has expired", sec.at))
+		case primary.Newer(z.Serial, serial):
+			list = append(list, fmt.Sprintf("%s serves serial %d and not %d, and will stop answering %d days after it last reached us", sec.at, serial, z.Serial, primary.Expire/86400))
+		}
+	}
+	return list
+}
+
 // mostNotices is how often secondaries are told before it is left to their own asking.
 const mostNotices = 20
 

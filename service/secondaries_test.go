@@ -194,3 +194,24 @@ func TestNotifiedOfDrift(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, dns.RcodeRefused, res.Rcode)
 }
+
+// A secondary that has fallen behind is seen, and said with what will come of it.
+func TestSecondaryBehind(t *testing.T) {
+	h, listen := primaryHouse(t)
+	settings := h.settings
+	settings.Primary.Listen, settings.Drift.Every = "", time.Second
+	silent := nstest.Named(t) // it answers, and is a secondary of nobody
+	_, err := h.AddAccount(ctx, service.NewAccount{Name: "moor", Role: service.RoleProvider, Kind: service.KindSecondaries, Secret: nstest.Credential,
+		Address: fmt.Sprintf("dns://%s/ns1.moor.test", silent.HostPort())})
+	require.NoError(t, err)
+	require.NotEmpty(t, listen)
+	h.define("moor", "@ A 192.0.2.1")
+	list, err := h.StartSync(ctx, service.SyncRequest{Zone: zone})
+	require.NoError(t, err)
+	done := h.ended(list[0].ID)
+	assert.Nil(t, done.VisibleMS)
+	assert.NotEmpty(t, done.Findings)
+	h.Service = instance(t, settings)
+	p := h.standing("moor", store.Unreachable)
+	assert.Contains(t, p.Trouble, "does not serve the zone")
+}

@@ -40,7 +40,7 @@ func Work(memory uint64) int {
 		fmt.Fprintln(os.Stderr, "the memory cannot be bounded:", err)
 		return 1
 	}
-	if err := serve(os.Stdin, os.Stdout); err != nil && err != io.EOF {
+	if err := serve(os.Stdin, os.Stdout); err != io.EOF {
 		fmt.Fprintln(os.Stderr, err)
 		return 1
 	}
@@ -50,6 +50,7 @@ func Work(memory uint64) int {
 // mostKept is how many compiled expressions a worker keeps.
 const mostKept = 256
 
+// serve answers until reading or writing fails; io.EOF says that nobody asks any more.
 func serve(in io.Reader, out io.Writer) error {
 	reader, writer := bufio.NewReaderSize(in, 64<<10), bufio.NewWriterSize(out, 64<<10)
 	kept := map[string]*gojq.Code{}

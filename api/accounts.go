@@ -97,6 +97,13 @@ func routesOfAccounts() []route {
 			items, err := k.svc.Adopt(k.Request.Context(), name, in.Account)
 			return Page[diff.Item]{Items: items}, err
 		})},
+		{method: "PUT", path: "/zones/:name/care", summary: "Say how a zone is looked after", right: access.Write, in: service.CareView{}, out: service.CareView{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			var in service.CareView
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			return k.svc.SetCare(k.Request.Context(), name, in)
+		})},
 		{method: "POST", path: "/zones/:name/retirements", summary: "Take a zone from a provider", right: access.Write, in: retirement{}, out: service.Retired{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			var in retirement
 			if err := k.body(&in); err != nil {

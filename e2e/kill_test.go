@@ -27,7 +27,7 @@ import (
 	"beacon/service"
 )
 
-const lease = 2 * time.Second
+const lease = time.Second
 
 var killZone = dnsname.MustParse("tides.example")
 
@@ -107,7 +107,7 @@ func wanted200(t *testing.T, account string, round int) (definition string, cont
 // The service is killed at random moments inside syncs of two hundred sets. However often, in the end live is what is
 // wanted, no set was changed twice, there is one zone, and what somebody else put there was not touched.
 func TestKillInsideASync(t *testing.T) {
-	s := stage(t, options(t, 1, fmt.Sprintf("lease: %s\nrequest_timeout: 1s\n", lease)))
+	s := stage(t, options(t, 1, fmt.Sprintf("lease: %s\nrequest_timeout: 500ms\n", lease)))
 	hits := map[string]int{"heron": 10, "curlew": 10, "plover": 10}
 	if soak() {
 		hits = map[string]int{"heron": 75, "curlew": 75, "plover": 50}

@@ -48,7 +48,7 @@ func (r *reporter) report(t *testing.T, base, v4 string) string {
 // host overtook it.
 func TestReportsUnderLoadAndKill(t *testing.T) {
 	const hosts, each, repeats = 20, 10, 5
-	s := stage(t, options(t, 60, fmt.Sprintf("lease: %s\nrequest_timeout: 700ms\n", lease)))
+	s := stage(t, options(t, 60, fmt.Sprintf("lease: %s\nrequest_timeout: 500ms\n", lease)))
 	a := signedIn(t, s)
 	a.define("zones:\n  tides.example:\n    at: [heron-main]\n    records: |\n      @ A 192.0.2.1\n")
 	a.synced(a.sync("tides.example"))

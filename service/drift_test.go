@@ -264,3 +264,30 @@ func TestRetire(t *testing.T) {
 	_, err = h.Differences(ctx, zone, diff.LeaveDrift)
 	assert.ErrorContains(t, err, "not placed at any provider")
 }
+
+// How a zone is looked after is said by hand where no file leads it, and is then what syncs go by.
+func TestCareByHand(t *testing.T) {
+	h := newHouse(t)
+	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.2")
+	require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
+	care := service.CareView{Drift: "put back", Protect: []string{"www *"}, Extras: []service.ExtraSet{{Set: "www A", Name: "relay", Value: "on"}, {Set: "@ A", Name: "relay", Value: "off"}}}
+	got, err := h.SetCare(ctx, zone, care)
+	require.NoError(t, err)
+	assert.ElementsMatch(t, care.Extras, got.Extras)
+	v, err := h.Zone(ctx, zone)
+	require.NoError(t, err)
+	assert.Equal(t, got, v.Care)
+	list, err := h.Differences(ctx, zone, diff.LeaveDrift)
+	require.NoError(t, err)
+	require.Len(t, list[0].Steps, 1, "the attribute is to be put there")
+	for _, wrong := range []service.CareView{{Drift: "maybe"}, {Drift: "ask", Protect: []string{"www"}}, {Drift: "ask", Extras: []service.ExtraSet{{Set: "www", Name: "a", Value: "b"}}},
+		{Drift: "ask", Extras: []service.ExtraSet{{Set: "www A", Value: "b"}}}} {
+		_, err := h.SetCare(ctx, zone, wrong)
+		var p *service.Problem
+		require.ErrorAs(t, err, &p, "%v", wrong)
+		assert.Equal(t, service.Invalid, p.Kind)
+	}
+	h.care("heron-main", "", "@ A 192.0.2.1\nwww A 192.0.2.2")
+	_, err = h.SetCare(ctx, zone, care)
+	assert.ErrorContains(t, err, "led by the definition file")
+}

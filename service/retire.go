@@ -130,7 +130,7 @@ func retireGuards(r RetireRequest, names []dnsname.Name, report delegation.Repor
 			"Delegate it elsewhere first (beacon delegate), and wait until it has settled.")
 	case !asked && report.Verdict == delegation.Unknown:
 		say(GuardStillDelegated, finding.Error, "It could not be seen where the parent leads.", "Check again when the parent answers (beacon check).")
-	case report.SettlesBy != nil && report.Verdict == delegation.Settling:
+	case report.SettlesBy != nil && slices.ContainsFunc(report.Old, func(n dnsname.Name) bool { return slices.Contains(names, n) }):
 		say(GuardStillAsked, finding.Warning, fmt.Sprintf("Caches may still lead to the old nameservers until %s.", report.SettlesBy.UTC().Format("2006-01-02 15:04:05")),
 			"Wait until then.")
 	}

@@ -20,7 +20,8 @@ type ZoneView struct {
 	Registrar  string          `json:"registrar"`
 	LedBy      string          `json:"led_by"` // the definition file that says what it contains; empty for none
 	TakenOver  bool            `json:"taken_over"`
-	Leave      []string        `json:"leave"`   // patterns of sets that somebody else looks after
+	Leave      []string        `json:"leave"` // patterns of sets that somebody else looks after
+	Care       CareView        `json:"care"`
 	Drafted    int             `json:"drafted"` // edits in its draft
 	Revision   *store.Revision `json:"revision"`
 	Placements []PlacementView `json:"placements"`
@@ -92,7 +93,7 @@ func (s *Service) Zone(ctx context.Context, name dnsname.Name) (v ZoneView, err 
 }
 
 func viewZone(tx *store.Tx, z store.Zone) (ZoneView, error) {
-	v := ZoneView{Name: z.Name(), Label: z.Label, LedBy: z.LedBy, TakenOver: z.TakenOver, Leave: []string{}, Placements: []PlacementView{}}
+	v := ZoneView{Name: z.Name(), Label: z.Label, LedBy: z.LedBy, TakenOver: z.TakenOver, Leave: []string{}, Care: viewCare(z), Placements: []PlacementView{}}
 	for _, p := range z.Leave() {
 		v.Leave = append(v.Leave, p.String())
 	}

@@ -3,6 +3,7 @@ package store
 import (
 	"cmp"
 	"encoding/json"
+	"maps"
 	"time"
 
 	"gorm.io/gorm/clause"
@@ -108,18 +109,29 @@ type ZoneSaid struct {
 	Care        definition.Care
 }
 
+// SetCare changes how a zone is looked after.
+func (t *Tx) SetCare(id uint64, care definition.Care) error {
+	return t.db.Model(&Zone{}).Where("id = ?", id).Updates(careColumns(care)).Error
+}
+
+func careColumns(care definition.Care) map[string]any {
+	return map[string]any{"extras": jsonText(care.Extras), "protect_sets": patternTexts(care.Protect), "drift_policy": care.Drift, "only_ours": care.OnlyOurs}
+}
+
+func patternTexts(patterns []record.Pattern) string {
+	list := make([]string, len(patterns))
+	for i, p := range patterns {
+		list[i] = p.String()
+	}
+	return jsonText(list)
+}
+
 // SetZone changes what is said about a zone.
 func (t *Tx) SetZone(id uint64, said ZoneSaid) error {
-	texts := func(patterns []record.Pattern) string {
-		list := make([]string, len(patterns))
-		for i, p := range patterns {
-			list[i] = p.String()
-		}
-		return jsonText(list)
-	}
-	return t.db.Model(&Zone{}).Where("id = ?", id).Updates(map[string]any{"label": cut(said.Label, 255), "registrar_id": said.RegistrarID,
-		"ttl": said.TTL, "leave_sets": texts(said.Leave), "extras": jsonText(said.Care.Extras), "protect_sets": texts(said.Care.Protect),
-		"drift_policy": said.Care.Drift, "only_ours": said.Care.OnlyOurs, "led_by": cut(said.LedBy, 255), "taken_over": false}).Error
+	columns := careColumns(said.Care)
+	maps.Copy(columns, map[string]any{"label": cut(said.Label, 255), "registrar_id": said.RegistrarID, "ttl": said.TTL,
+		"leave_sets": patternTexts(said.Leave), "led_by": cut(said.LedBy, 255), "taken_over": false})
+	return t.db.Model(&Zone{}).Where("id = ?", id).Updates(columns).Error
 }
 
 // TakeOver takes a zone out of the hands of its definition file.

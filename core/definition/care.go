@@ -41,17 +41,12 @@ func (r *reader) readExtras(n *yaml.Node, zone dnsname.Name) (list []Attributes)
 	}
 	for i := 0; i+1 < len(n.Content); i += 2 {
 		key, value := n.Content[i], n.Content[i+1]
-		label, word, ok := strings.Cut(strings.TrimSpace(key.Value), " ")
-		name, nameErr := dnsname.ParseRelative(label, zone)
-		if label == "@" {
-			name, nameErr = zone, nil
-		}
-		typ, typeErr := record.ParseType(strings.TrimSpace(word))
-		if !ok || nameErr != nil || typeErr != nil || value.Kind != yaml.MappingNode {
+		set, err := ParseKey(key.Value, zone)
+		if err != nil || value.Kind != yaml.MappingNode {
 			r.fault(key, fmt.Sprintf("%q is no record set with attributes", key.Value), `write it like "www A": {relay: "on"}`)
 			continue
 		}
-		a := Attributes{record.Key{Name: name, Type: typ}, map[string]string{}}
+		a := Attributes{set, map[string]string{}}
 		for j := 0; j+1 < len(value.Content); j += 2 {
 			a.Values[value.Content[j].Value] = value.Content[j+1].Value
 		}
@@ -59,6 +54,22 @@ func (r *reader) readExtras(n *yaml.Node, zone dnsname.Name) (list []Attributes)
 	}
 	slices.SortFunc(list, func(a, b Attributes) int { return a.Key.Compare(b.Key) })
 	return list
+}
+
+// ParseKey takes a name below a zone and a type, such as "www A" or "@ TXT".
+func ParseKey(text string, zone dnsname.Name) (key record.Key, err error) {
+	label, word, ok := strings.Cut(strings.TrimSpace(text), " ")
+	if !ok {
+		return key, fmt.Errorf("%q is no name with a type", text)
+	}
+	key.Name = zone
+	if label != "@" {
+		if key.Name, err = dnsname.ParseRelative(label, zone); err != nil {
+			return key, err
+		}
+	}
+	key.Type, err = record.ParseType(strings.TrimSpace(word))
+	return key, err
 }
 
 // readDrift takes one of the three words.

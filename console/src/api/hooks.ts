@@ -1,7 +1,7 @@
 // What the pages read and do, as hooks. Keys begin with the kind of thing, so that an event can name what is out of date.
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { get, post, Problem, put, remove } from './client'
-import type { DefinitionFile, Draft, DraftChange, ReplaceRequest } from './types'
+import type { Care, DefinitionFile, Draft, DraftChange, ReplaceRequest } from './types'
 
 /** A missing thing stays missing however often one asks, and so does a refusal. */
 export const retry = (count: number, error: Error) => count < 2 && error instanceof Problem && (error.status === 0 || error.status >= 500)
@@ -57,6 +57,8 @@ export const useSyncs = (name: string) =>
 /** The requests of a sync, read again while it runs: each is there from before it is sent. */
 export const useRequests = (id: number, running: boolean) =>
   useQuery({ queryKey: ['syncs', id, 'requests'], queryFn: ({ signal }) => get('/syncs/{id}/requests', { id }, signal), refetchInterval: running && 500 })
+
+export const useSetCare = (name: string) => useRefreshing((care: Care) => put('/zones/{name}/care', { name }, care), ['zones', name])
 
 export const useAdopt = (name: string) => useRefreshing((account: string) => post('/zones/{name}/adoptions', { name }, { account }), ['zones', name])
 

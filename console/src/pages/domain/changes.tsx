@@ -9,6 +9,7 @@ import { Empty, Key, Plate, Shown, Trouble } from '../../parts/kit'
 import { Tag } from '../../parts/lamp'
 import { EmptyChart } from '../../parts/pictures'
 import { count } from '../../parts/text'
+import { CarePlate } from './care'
 import { ChangeList, Items } from './change-list'
 import { useName } from './domain'
 import { SideBySide } from './side-by-side'
@@ -30,7 +31,10 @@ export function Changes() {
             .
           </Empty>
         ) : (
-          <Lists name={name} running={z.placements.flatMap((p) => (p.last_sync ? [{ account: p.account, sync: p.last_sync }] : []))} />
+          <>
+            <Lists name={name} running={z.placements.flatMap((p) => (p.last_sync ? [{ account: p.account, sync: p.last_sync }] : []))} />
+            <CarePlate name={name} care={z.care} ledBy={z.led_by} />
+          </>
         )
       }
     </Shown>

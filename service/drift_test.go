@@ -54,11 +54,7 @@ func indentedCare(care string) string {
 
 // driftHouse is a house that looks for drift every second.
 func driftHouse(t *testing.T) house {
-	h := newHouse(t)
-	settings := h.settings
-	settings.Drift.Every = time.Second
-	h.Service = instance(t, settings)
-	return h
+	return newHouseWith(t, func(s *service.Settings) { s.Drift.Every = time.Second })
 }
 
 // What somebody changed at a provider is seen without being asked for, and done about it is what the zone's definition says.

@@ -35,11 +35,11 @@ func answers(server, name string) (list []string) {
 
 // primaryHouse is a house that gives zones to secondaries, and where.
 func primaryHouse(t *testing.T) (house, string) {
-	h := newHouse(t)
-	settings := h.settings
-	settings.Primary.Listen = fmt.Sprintf("127.0.0.1:%d", nstest.FreePort(t))
-	h.Service = instance(t, settings)
-	return h, settings.Primary.Listen
+	h := newHouseWith(t, func(s *service.Settings) {
+		s.Primary.Listen = fmt.Sprintf("127.0.0.1:%d", nstest.FreePort(t))
+		s.Drift.Every = time.Second
+	})
+	return h, h.settings.Primary.Listen
 }
 
 // Real nameservers fetch their zones from us: the first time whole, then in differences; they are told of changes, serve
@@ -166,12 +166,11 @@ func bump(t *testing.T, s *nstest.Server) {
 
 // A nameserver that notifies us of a change is looked at at once, and nobody else is.
 func TestNotifiedOfDrift(t *testing.T) {
-	h := newHouse(t)
-	settings := h.settings
 	port := nstest.FreePort(t)
-	settings.Primary.Listen = fmt.Sprintf("127.0.0.1:%d", port)
-	settings.Drift.Every = time.Hour
-	h.Service = instance(t, settings)
+	h := newHouseWith(t, func(s *service.Settings) {
+		s.Primary.Listen = fmt.Sprintf("127.0.0.1:%d", port)
+		s.Drift.Every = time.Hour
+	})
 	named := nstest.NamedNotifying(t, port, zone.String())
 	_, err := h.AddAccount(ctx, service.NewAccount{Name: "moor", Role: service.RoleProvider, Kind: "update", Secret: nstest.Credential, Address: named.Address()})
 	require.NoError(t, err)
@@ -190,28 +189,24 @@ func TestNotifiedOfDrift(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, 1, h.standing("moor", store.Drifted).Drifted, "nobody asked, and an hour has not passed")
 	stranger := new(dns.Msg).SetNotify("elsewhere.example.")
-	res, _, err := new(dns.Client).Exchange(stranger, settings.Primary.Listen)
+	res, _, err := new(dns.Client).Exchange(stranger, h.settings.Primary.Listen)
 	require.NoError(t, err)
 	assert.Equal(t, dns.RcodeRefused, res.Rcode)
 }
 
 // A secondary that has fallen behind is seen, and said with what will come of it.
 func TestSecondaryBehind(t *testing.T) {
-	h, listen := primaryHouse(t)
-	settings := h.settings
-	settings.Primary.Listen, settings.Drift.Every = "", time.Second
+	h, _ := primaryHouse(t)
 	silent := nstest.Named(t) // it answers, and is a secondary of nobody
 	_, err := h.AddAccount(ctx, service.NewAccount{Name: "moor", Role: service.RoleProvider, Kind: service.KindSecondaries, Secret: nstest.Credential,
 		Address: fmt.Sprintf("dns://%s/ns1.moor.test", silent.HostPort())})
 	require.NoError(t, err)
-	require.NotEmpty(t, listen)
 	h.define("moor", "@ A 192.0.2.1")
 	list, err := h.StartSync(ctx, service.SyncRequest{Zone: zone})
 	require.NoError(t, err)
 	done := h.ended(list[0].ID)
 	assert.Nil(t, done.VisibleMS)
 	assert.NotEmpty(t, done.Findings)
-	h.Service = instance(t, settings)
 	p := h.standing("moor", store.Unreachable)
 	assert.Contains(t, p.Trouble, "does not serve the zone")
 }

@@ -66,7 +66,10 @@ func drivers(t testing.TB) service.Drivers {
 	}
 }
 
-func newHouse(t *testing.T) house {
+func newHouse(t *testing.T) house { return newHouseWith(t, func(*service.Settings) {}) }
+
+// newHouseWith does the same with other settings.
+func newHouseWith(t *testing.T, change func(*service.Settings)) house {
 	t.Helper()
 	w := practicetest.Start(t, 60)
 	dir := t.TempDir()
@@ -80,6 +83,7 @@ func newHouse(t *testing.T) house {
 	for _, r := range w.Resolvers() {
 		settings.Resolvers = append(settings.Resolvers, resolve.Resolver{Name: r.Name, Address: r.Address})
 	}
+	change(&settings)
 	svc := instance(t, settings)
 	h := house{svc, t, w, settings}
 	for _, a := range []service.NewAccount{

@@ -30,7 +30,9 @@ func (s *Service) Run(ctx context.Context) {
 	}
 	group.Go(func() { s.dispatch(ctx, s.wake, newCrew(8*s.settings.Workers, s.settings.Workers), store.JobSync) })
 	group.Go(func() {
-		s.dispatch(ctx, nil, newCrew(s.settings.Workers, s.settings.Workers), "check", store.JobAlias, store.JobRows)
+		checkers := newCrew(s.settings.Workers, s.settings.Workers)
+		checkers.idle = idlePause / 5 // what settles is told to the moment
+		s.dispatch(ctx, nil, checkers, "check", store.JobAlias, store.JobRows)
 	})
 	group.Go(func() { s.dispatch(ctx, s.wakeUrgent, newCrew(16, 2), store.JobUrgent) })
 	group.Go(func() { s.dispatch(ctx, s.wakeLook, newCrew(32, 2), store.JobLook, store.JobNotify) })
@@ -54,10 +56,11 @@ type crew struct {
 	busy    int
 	lanes   map[uint64]int
 	freed   chan struct{} // told when somebody is free again
+	idle    time.Duration // how long to rest when there is nothing to do, wall time
 }
 
 func newCrew(most, perLane int) *crew {
-	return &crew{most: most, perLane: perLane, lanes: map[uint64]int{}, freed: make(chan struct{}, 1)}
+	return &crew{most: most, perLane: perLane, lanes: map[uint64]int{}, freed: make(chan struct{}, 1), idle: idlePause}
 }
 
 // full tells whether nobody is free, and else which lanes are.
@@ -108,7 +111,7 @@ func (s *Service) dispatch(ctx context.Context, wake <-chan struct{}, c *crew, k
 			})
 			continue
 		}
-		rest := idlePause
+		rest := c.idle
 		if err != nil {
 			rest = 5 * idlePause
 		}

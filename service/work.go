@@ -29,11 +29,9 @@ func (s *Service) Run(ctx context.Context) {
 		s.log.Error("looking for drift could not be scheduled", "error", err)
 	}
 	group.Go(func() { s.dispatch(ctx, s.wake, newCrew(8*s.settings.Workers, s.settings.Workers), store.JobSync) })
-	group.Go(func() {
-		checkers := newCrew(s.settings.Workers, s.settings.Workers)
-		checkers.idle = idlePause / 5 // what settles is told to the moment
-		s.dispatch(ctx, nil, checkers, "check", store.JobAlias, store.JobRows)
-	})
+	for range s.settings.Workers {
+		group.Go(func() { s.work(ctx, nil, s.settings.Lease, "check", store.JobAlias, store.JobRows) })
+	}
 	group.Go(func() { s.dispatch(ctx, s.wakeUrgent, newCrew(16, 2), store.JobUrgent) })
 	group.Go(func() { s.dispatch(ctx, s.wakeLook, newCrew(32, 2), store.JobLook, store.JobNotify) })
 	group.Go(func() { s.work(ctx, nil, min(s.settings.Lease, sequenceLease), "sequence") })
@@ -56,11 +54,10 @@ type crew struct {
 	busy    int
 	lanes   map[uint64]int
 	freed   chan struct{} // told when somebody is free again
-	idle    time.Duration // how long to rest when there is nothing to do, wall time
 }
 
 func newCrew(most, perLane int) *crew {
-	return &crew{most: most, perLane: perLane, lanes: map[uint64]int{}, freed: make(chan struct{}, 1), idle: idlePause}
+	return &crew{most: most, perLane: perLane, lanes: map[uint64]int{}, freed: make(chan struct{}, 1)}
 }
 
 // full tells whether nobody is free, and else which lanes are.
@@ -111,7 +108,7 @@ func (s *Service) dispatch(ctx context.Context, wake <-chan struct{}, c *crew, k
 			})
 			continue
 		}
-		rest := c.idle
+		rest := idlePause
 		if err != nil {
 			rest = 5 * idlePause
 		}

@@ -113,16 +113,25 @@ func TestSettlesByAgainstRealCaches(t *testing.T) {
 			watchers.Go(func() { r.watch(watching, name, address, now) })
 		}
 	}
-	require.Eventually(t, func() bool {
-		for _, r := range list {
-			var report struct{ Verdict string }
-			a.ask("GET", "/domains/"+r.domain+"/report", nil, &report)
-			if report.Verdict != "settled" {
-				return false
-			}
+	settled := func(r *run) (string, bool) {
+		var report struct {
+			Verdict   string
+			CheckedAt time.Time  `json:"checked_at"`
+			SettlesBy *time.Time `json:"settles_by"`
+			Findings  []struct{ Code, Message string }
 		}
-		return true
-	}, 90*time.Second, 500*time.Millisecond)
+		a.ask("GET", "/domains/"+r.domain+"/report", nil, &report)
+		return fmt.Sprintf("%s at %s: %+v", r.domain, now().Format(time.TimeOnly), report), report.Verdict == "settled"
+	}
+	open := list
+	for deadline := time.Now().Add(90 * time.Second); len(open) > 0; time.Sleep(500 * time.Millisecond) {
+		text, ok := settled(open[0])
+		if ok {
+			open = open[1:]
+			continue
+		}
+		require.True(t, time.Now().Before(deadline), "not settled within 90 s: %s", text)
+	}
 	stop()
 	watchers.Wait()
 

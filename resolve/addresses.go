@@ -8,6 +8,8 @@ import (
 	"slices"
 	"strings"
 
+	"github.com/miekg/dns"
+
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/record"
@@ -26,16 +28,14 @@ const longestChain = 8
 // Addresses asks every authoritative server of a name for its addresses, along CNAME records into other zones. It is an
 // error where a family cannot be had for certain: half an answer is none.
 func (s *Sweeper) Addresses(ctx context.Context, name dnsname.Name) (out Addresses, err error) {
-	w := newWalk(s.Client, s.Hints, s.Port)
+	w := &walk{Round: s.NewRound()}
 	for range longestChain {
-		probe, err := name.Child("_") // so that the walk goes into a zone whose apex the name is
+		start, known := w.known(name)
+		f, err := w.descend(ctx, start, known, Question{Name: name.String(), Type: dns.TypeA}, name, nil, false)
 		if err != nil {
 			return out, err
 		}
-		zone, servers, err := w.parentOf(ctx, probe, 0)
-		if err != nil {
-			return out, err
-		}
+		zone, servers := f.zone, f.servers
 		next := dnsname.Name{}
 		for _, t := range []record.Type{record.A, record.AAAA} {
 			set, differs, err := s.agreed(ctx, servers, record.Key{Name: name, Type: t})

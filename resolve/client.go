@@ -1,18 +1,18 @@
-// Package resolve asks nameservers and resolvers, and brings back evidence. client.go puts one question to one
-// address; walk.go goes from the root to a domain's parent and to its nameservers; sweep.go makes one round of all
-// questions that a check needs. Nothing is judged here: that is core/delegation's.
+// Package resolve asks nameservers and resolvers, and brings back evidence. client.go puts one question to one address, by way of
+// udp.go, stream.go and https.go, with what server.go remembers of the address; walk.go goes from the root to a domain's
+// parent and to its nameservers; sweep.go makes one round of all questions that a check needs. Nothing is judged here: that is
+// core/delegation's.
 package resolve
 
 import (
 	"context"
 	"crypto/rand"
-	"encoding/binary"
+	"crypto/tls"
+	"crypto/x509"
 	"errors"
 	"fmt"
-	"io"
-	"net"
+	"net/http"
 	"net/netip"
-	"strings"
 	"sync"
 	"time"
 
@@ -24,31 +24,75 @@ import (
 // ErrNoAnswer is what a question gives when every try timed out.
 var ErrNoAnswer = errors.New("no answer in time")
 
+// StrangeError says that nothing came from the address that was asked, but something from another one, which does not count.
+type StrangeError struct{ From netip.AddrPort }
+
+func (e StrangeError) Error() string {
+	return fmt.Sprintf("no answer in time; one came from %s instead, which does not count", e.From)
+}
+
+// Unwrap makes it a kind of ErrNoAnswer.
+func (e StrangeError) Unwrap() error { return ErrNoAnswer }
+
 // udpSize is the largest answer taken over UDP, in octets (the value of the DNS flag day 2020, safe on all paths).
 const udpSize = 1232
 
 // Question is what to ask.
 type Question struct {
-	Name    string // absolute, in presentation form
-	Type    uint16
-	Recurse bool // set RD, as for resolvers
+	Name      string // absolute, in presentation form
+	Type      uint16
+	Recurse   bool // set RD, as for resolvers
+	Signed    bool // set DO: signatures are wanted (RFC 3225)
+	Unchecked bool // set CD: a validating resolver shall give what it does not believe (RFC 4035 section 3.2.2)
+}
+
+// Transport is how a question travels.
+type Transport string
+
+// The transports. The zero value is UDP, with TCP where an answer does not fit.
+const (
+	OverUDP   Transport = "udp"
+	OverTCP   Transport = "tcp"
+	OverTLS   Transport = "tls"   // RFC 7858
+	OverHTTPS Transport = "https" // RFC 8484
+)
+
+// Reply is an answer, and how it was had.
+type Reply struct {
+	*dns.Msg
+	Over      Transport
+	Took      time.Duration // of the try that was answered
+	Tries     int
+	Truncated bool // it did not fit over UDP, and was fetched over TCP
+	NoEDNS    bool // the server does not understand EDNS, and was asked without
+	NoUDP     bool // over UDP nothing came
 }
 
 // Options tune a client; zero values give the defaults.
 type Options struct {
-	Timeout time.Duration // of one try; 1.5 s
-	Tries   int           // over UDP; 2
+	Timeout   time.Duration  // of one try at most; 1.5 s. Servers that were heard before get as long as they may need.
+	Tries     int            // over UDP; 2
+	PerServer int            // questions to one address on their way at a time; 64
+	PerSecond int            // questions to one address in a second, out of politeness; 100. Negative for no limit.
+	Roots     *x509.CertPool // whom DNS over TLS and HTTPS trust; the system's roots
 }
 
 // Client asks over a few UDP sockets, many questions at once, and over TCP where an answer does not fit. Answers count
-// only from the address asked, with the id and the question sent. It is safe for concurrent use.
+// only from the address asked, with the id and the question sent, in the very letters (RFC 5452). It is safe for concurrent use.
 type Client struct {
 	door    *reach.Door
 	opt     Options
+	secret  [32]byte // for cookies
 	sockets []*socket
+	http    *http.Client
+	mu      sync.Mutex
+	servers map[netip.AddrPort]*server
+	streams map[streamKey]*stream
+	readers sync.WaitGroup
+	closed  bool
 }
 
-const numSockets = 4
+const numSockets = 8
 
 // NewClient opens the sockets. Close gives them back.
 func NewClient(door *reach.Door, opt Options) (*Client, error) {
@@ -58,205 +102,172 @@ func NewClient(door *reach.Door, opt Options) (*Client, error) {
 	if opt.Tries == 0 {
 		opt.Tries = 2
 	}
-	c := &Client{door: door, opt: opt}
+	if opt.PerServer == 0 {
+		opt.PerServer = 64
+	}
+	if opt.PerSecond == 0 {
+		opt.PerSecond = 100
+	}
+	c := &Client{door: door, opt: opt, servers: map[netip.AddrPort]*server{}, streams: map[streamKey]*stream{}, http: door.HTTPClient(2 * opt.Timeout)}
+	if t, ok := c.http.Transport.(*http.Transport); ok && opt.Roots != nil {
+		t.TLSClientConfig = &tls.Config{RootCAs: opt.Roots}
+	}
+	if _, err := rand.Read(c.secret[:]); err != nil {
+		return nil, err
+	}
 	for range numSockets {
 		packets, err := door.ListenPackets()
 		if err != nil {
 			c.Close()
 			return nil, fmt.Errorf("opening a socket for DNS: %w", err)
 		}
-		s := &socket{packets: packets, waiting: map[waitKey]*waiter{}, done: make(chan struct{})}
+		_ = packets.SetReadBuffer(4 << 20)
+		s := &socket{packets: packets, waiting: map[uint16]*waiter{}}
 		c.sockets = append(c.sockets, s)
-		go s.read()
+		c.readers.Go(s.read)
 	}
 	return c, nil
 }
 
-// Close closes the sockets and waits for their readers.
+// Close closes the sockets and connections and waits for their readers.
 func (c *Client) Close() {
+	c.mu.Lock()
+	c.closed = true
+	for _, s := range c.streams {
+		s.end(errClosed)
+	}
+	c.mu.Unlock()
 	for _, s := range c.sockets {
 		s.packets.Close()
-		<-s.done
 	}
+	c.readers.Wait()
+	c.http.CloseIdleConnections()
 }
 
-// Ask puts q to server: over UDP with EDNS, without EDNS where that is not understood (RFC 6891 section 7), over TCP
-// where the answer was truncated. Each try has its time-out, and there are few of them.
-func (c *Client) Ask(ctx context.Context, server netip.AddrPort, q Question) (*dns.Msg, error) {
-	var last error
-	edns := true
-	for range c.opt.Tries {
-		m, err := c.askUDP(ctx, server, q, edns)
+var errClosed = errors.New("the client was closed")
+
+// Ask puts q to a server: over UDP with EDNS and cookies, without EDNS where that is not understood (RFC 6891 section 7),
+// over TCP where the answer was truncated, came in other letters, or does not come over UDP. Each try has its time-out, and there are few.
+func (c *Client) Ask(ctx context.Context, at netip.AddrPort, q Question) (Reply, error) {
+	s := c.server(at)
+	if err := s.enter(ctx); err != nil {
+		return Reply{}, err
+	}
+	defer s.leave()
+	a := asking{c: c, s: s, q: q, edns: true}
+	for try := range c.opt.Tries + 1 {
+		plain := try == c.opt.Tries // some drop what they do not understand
+		if plain {
+			a.edns = false
+		}
+		r, over, err := a.overUDP(ctx, try)
 		switch {
-		case err != nil:
-			if last = err; ctx.Err() != nil || !errors.Is(err, ErrNoAnswer) {
-				return nil, err
-			}
-		case m.Truncated:
-			return c.AskTCP(ctx, server, q)
-		case edns && (m.Rcode == dns.RcodeFormatError || m.Rcode == dns.RcodeNotImplemented):
-			edns, last = false, fmt.Errorf("it answers %s", dns.RcodeToString[m.Rcode])
-		default:
-			return m, nil
+		case over:
+			return a.overTCP(ctx)
+		case err == nil && plain && !a.refusedEDNS:
+			return a.confirm(ctx, r), nil
+		case err == nil:
+			return r, nil
+		case ctx.Err() != nil || !errors.Is(err, ErrNoAnswer):
+			return Reply{}, err
+		}
+		a.last = err
+		if a.refusedEDNS {
+			break
 		}
 	}
-	return nil, last
-}
-
-func message(q Question, edns bool) (*dns.Msg, error) {
-	var id [2]byte
-	if _, err := rand.Read(id[:]); err != nil {
-		return nil, err
-	}
-	m := &dns.Msg{MsgHdr: dns.MsgHdr{Id: binary.BigEndian.Uint16(id[:]), RecursionDesired: q.Recurse},
-		Question: []dns.Question{{Name: q.Name, Qtype: q.Type, Qclass: dns.ClassINET}}}
-	if edns {
-		m.SetEdns0(udpSize, false)
-	}
-	return m, nil
-}
-
-func (c *Client) askUDP(ctx context.Context, server netip.AddrPort, q Question, edns bool) (*dns.Msg, error) {
-	m, err := message(q, edns)
+	r, err := c.AskTCP(ctx, at, q)
 	if err != nil {
-		return nil, err
+		if ctx.Err() != nil {
+			return Reply{}, ctx.Err()
+		}
+		return Reply{}, a.last
 	}
-	packed, err := m.Pack()
-	if err != nil {
-		return nil, fmt.Errorf("the question cannot be put: %w", err)
-	}
-	s := c.sockets[int(m.Id)%len(c.sockets)]
-	w, key, err := s.expect(m, server)
-	if err != nil {
-		return nil, err
-	}
-	defer s.forget(key)
-	if err := s.packets.Send(packed, server); err != nil {
-		return nil, err
-	}
-	timer := time.NewTimer(c.opt.Timeout)
-	defer timer.Stop()
-	select {
-	case answer := <-w.answer:
-		return answer, nil
-	case <-timer.C:
-		return nil, ErrNoAnswer
-	case <-ctx.Done():
-		return nil, ctx.Err()
-	}
+	r.NoUDP = true
+	return r, nil
 }
 
-// AskTCP puts q to server over TCP (RFC 7766), once.
-func (c *Client) AskTCP(ctx context.Context, server netip.AddrPort, q Question) (*dns.Msg, error) {
-	ctx, cancel := context.WithTimeout(ctx, 2*c.opt.Timeout)
-	defer cancel()
-	m, err := message(q, true)
-	if err != nil {
-		return nil, err
-	}
-	conn, err := c.door.DialContext(ctx, "tcp", server.String())
-	if err != nil {
-		return nil, plainly(err)
-	}
-	defer conn.Close()
-	deadline, _ := ctx.Deadline()
-	if err := conn.SetDeadline(deadline); err != nil {
-		return nil, err
-	}
-	stream := &dns.Conn{Conn: conn}
-	if err := stream.WriteMsg(m); err != nil {
-		return nil, plainly(err)
-	}
-	answer, err := stream.ReadMsg()
-	if err != nil {
-		return nil, plainly(err)
-	}
-	if !answers(answer, m) {
-		return nil, errors.New("the answer over TCP is to another question")
-	}
-	return answer, nil
+// asking is one question on its way to an answer.
+type asking struct {
+	c           *Client
+	s           *server
+	q           Question
+	edns        bool
+	refusedEDNS bool
+	cookieTried bool
+	tries       int
+	last        error
+	truncated   bool
 }
 
-// plainly says what happened to a connection without addresses and system call names.
-func plainly(err error) error {
-	var timeout net.Error
-	switch {
-	case errors.As(err, &timeout) && timeout.Timeout():
-		return ErrNoAnswer
-	case errors.Is(err, reach.ErrRefused):
-		return err
-	case errors.Is(err, io.EOF):
-		return errors.New("the connection was closed without an answer")
-	case strings.Contains(err.Error(), "connection refused"):
-		return errors.New("connection refused")
-	}
-	return err
-}
-
-// answers reports whether m is an answer to q: id and question, names compared without case (RFC 5452 section 9.1).
-func answers(m, q *dns.Msg) bool {
-	return m.Response && m.Id == q.Id && len(m.Question) == 1 && m.Question[0].Qtype == q.Question[0].Qtype &&
-		m.Question[0].Qclass == q.Question[0].Qclass && strings.EqualFold(m.Question[0].Name, q.Question[0].Name)
-}
-
-type waitKey struct {
-	id     uint16
-	server netip.AddrPort
-}
-
-type waiter struct {
-	question *dns.Msg
-	answer   chan *dns.Msg
-}
-
-// socket is one UDP socket with the questions that wait for answers on it.
-type socket struct {
-	packets *reach.Packets
-	done    chan struct{}
-	mu      sync.Mutex
-	waiting map[waitKey]*waiter
-}
-
-func (s *socket) expect(q *dns.Msg, server netip.AddrPort) (*waiter, waitKey, error) {
-	key := waitKey{q.Id, netip.AddrPortFrom(server.Addr().Unmap(), server.Port())}
-	w := &waiter{q, make(chan *dns.Msg, 1)}
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if s.waiting[key] != nil {
-		return nil, key, fmt.Errorf("two questions met under one id: %w", ErrNoAnswer) // rare; the next try has another
-	}
-	s.waiting[key] = w
-	return w, key, nil
-}
-
-func (s *socket) forget(key waitKey) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	delete(s.waiting, key)
-}
-
-// read hands each datagram to the question it answers, and drops all others.
-func (s *socket) read() {
-	defer close(s.done)
-	buf := make([]byte, 65535)
+// overUDP makes a try; over tells that TCP has to be taken.
+func (a *asking) overUDP(ctx context.Context, try int) (r Reply, over bool, err error) {
 	for {
-		n, from, err := s.packets.ReadFromUDPAddrPort(buf)
-		if errors.Is(err, net.ErrClosed) {
-			return
+		a.tries++
+		began := time.Now()
+		heard, err := a.c.askUDP(ctx, a.s, a.q, a.edns, a.s.patience(a.c.opt.Timeout, try))
+		if err != nil {
+			return r, false, err
 		}
-		m := new(dns.Msg)
-		if err != nil || n < 12 || m.Unpack(buf[:n]) != nil && !m.Truncated {
+		took := time.Since(began)
+		m := heard.m
+		a.s.heard(took, try == 0)
+		switch {
+		case heard.otherLetters:
+			return r, true, nil
+		case m.Truncated:
+			a.truncated = true
+			return r, true, nil
+		case m.Rcode == dns.RcodeBadCookie && !a.cookieTried:
+			a.cookieTried = true
+			continue
+		case m.Rcode == dns.RcodeBadCookie:
+			return r, true, nil
+		case a.edns && (m.Rcode == dns.RcodeFormatError || m.Rcode == dns.RcodeNotImplemented || m.Rcode == dns.RcodeBadVers):
+			a.edns, a.refusedEDNS = false, true
 			continue
 		}
-		key := waitKey{m.Id, netip.AddrPortFrom(from.Addr().Unmap(), from.Port())}
-		s.mu.Lock()
-		w := s.waiting[key]
-		s.mu.Unlock()
-		if w != nil && answers(m, w.question) {
-			select {
-			case w.answer <- m:
-			default: // a second answer to one question
-			}
-		}
+		return Reply{Msg: m, Over: OverUDP, Took: took, Tries: a.tries, NoEDNS: a.refusedEDNS}, false, nil
 	}
+}
+
+func (a *asking) overTCP(ctx context.Context) (Reply, error) {
+	r, err := a.c.AskTCP(ctx, a.s.at, a.q)
+	if err != nil && a.truncated {
+		return Reply{}, fmt.Errorf("its answer over UDP was cut off, and over TCP: %w", err)
+	}
+	r.Truncated, r.Tries = a.truncated, a.tries+1
+	return r, err
+}
+
+// confirm tells whether a server that answered only when it was asked without EDNS drops what has EDNS, or was slow.
+func (a *asking) confirm(ctx context.Context, plain Reply) Reply {
+	a.edns = true
+	r, over, err := a.overUDP(ctx, a.c.opt.Tries)
+	if err == nil && !over {
+		return r
+	}
+	plain.NoEDNS = err != nil
+	return plain
+}
+
+// Endpoint is where a resolver is asked.
+type Endpoint struct {
+	Address   netip.AddrPort
+	Transport Transport
+	TLSName   string // whom the certificate must be for; empty: the address
+	URL       string // for DNS over HTTPS
+}
+
+// AskVia puts q to a resolver by its transport.
+func (c *Client) AskVia(ctx context.Context, e Endpoint, q Question) (Reply, error) {
+	switch e.Transport {
+	case OverTCP:
+		return c.AskTCP(ctx, e.Address, q)
+	case OverTLS:
+		return c.askStream(ctx, streamKey{e.Address, true, e.TLSName}, q)
+	case OverHTTPS:
+		return c.askHTTPS(ctx, e.URL, q)
+	}
+	return c.Ask(ctx, e.Address, q)
 }

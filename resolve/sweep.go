@@ -2,10 +2,10 @@ package resolve
 
 import (
 	"context"
-	"crypto/rand"
-	"encoding/hex"
 	"net/netip"
 	"slices"
+	"strings"
+	"sync"
 	"time"
 
 	"github.com/miekg/dns"
@@ -13,6 +13,7 @@ import (
 
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
+	"beacon/core/dnssec"
 	"beacon/core/record"
 )
 
@@ -23,62 +24,119 @@ const atOnce = 24
 // an absence that matters.
 const probeType = 65400
 
-// Resolver is a caching resolver to ask.
-type Resolver struct {
-	Name    string `yaml:"name"`
-	Address string `yaml:"address"` // IP address and port
-}
-
 // Sweeper makes sweeps. It is safe for concurrent use.
 type Sweeper struct {
 	Client    *Client
 	Hints     Hints
 	Port      uint16 // that nameservers answer on
 	Resolvers []Resolver
+	Anchors   dnssec.Records   // none: signatures are not asked for
 	Now       func() time.Time // world time
 }
 
 // Scope says what a sweep looks at beside the delegation itself.
 type Scope struct {
 	Nameservers []dnsname.Name // to be asked though the parents do not name them: wanted ones, old ones
+	Ours        []dnsname.Name // nameservers that may be asked whether they resolve, or give zones away, for anybody
 	Watched     []record.Key   // record sets, which must exist somewhere already
+	Brief       bool           // only the delegation, SOA and NS; no resolvers
+	Tape        bool           // keep the very answers
+}
+
+// Sweep makes a round of one sweep.
+func (s *Sweeper) Sweep(ctx context.Context, domain dnsname.Name, scope Scope) delegation.Sweep {
+	return s.NewRound().Sweep(ctx, domain, scope)
 }
 
 // Sweep asks every parent server, every address of every nameserver, and every resolver about domain. It always gives
 // evidence; what could not be asked is said in it.
-func (s *Sweeper) Sweep(ctx context.Context, domain dnsname.Name, scope Scope) delegation.Sweep {
-	out := delegation.Sweep{Domain: domain, Began: s.Now()}
-	w := newWalk(s.Client, s.Hints, s.Port)
-	zone, parents, err := w.parentOf(ctx, domain, 0)
-	if err != nil {
-		out.Failure, out.Ended = err.Error(), s.Now()
+func (round *Round) Sweep(ctx context.Context, domain dnsname.Name, scope Scope) delegation.Sweep {
+	s := round.s
+	out := delegation.Sweep{Domain: domain, Began: s.Now(), Brief: scope.Brief, Anchors: s.Anchors}
+	w := &walk{Round: round}
+	if scope.Tape {
+		w.tape = &tape{}
+	}
+	var caches []cache
+	var resolvers sync.WaitGroup
+	if !scope.Brief {
+		caches = make([]cache, len(s.Resolvers))
+		resolvers.Go(func() {
+			inParallel(len(caches), func(i int) { caches[i] = w.probe(ctx, s.Resolvers[i], domain) })
+		})
+	}
+	finish := func() delegation.Sweep {
+		resolvers.Wait()
+		keys := existing(out.Servers, scope.Watched)
+		inParallel(len(caches), func(i int) { caches[i].watch(ctx, keys) })
+		for _, c := range caches {
+			out.Resolvers = append(out.Resolvers, *c.a)
+		}
+		w.busy.Wait()
+		out.Ended, out.Heard, out.Asked = s.Now(), w.tape.all(), int(min(w.asked.Load(), maxQuestions))
+		if ctx.Err() != nil {
+			out.Failure = "the check was broken off: " + ctx.Err().Error()
+		}
 		return out
 	}
+	zone, parents, err := w.parentOf(ctx, domain, nil)
+	if err != nil {
+		out.Failure = err.Error()
+		return finish()
+	}
+	parents = parents[:min(len(parents), maxNameservers*2)]
 	out.Zone = zone
 	out.Parents = make([]delegation.ParentAnswer, len(parents))
-	inParallel(len(parents), func(i int) { out.Parents[i] = s.askParent(ctx, w, parents[i], domain) })
-
+	inParallel(len(parents), func(i int) { out.Parents[i] = w.askParent(ctx, parents[i], zone, domain) })
+	var chain sync.WaitGroup
+	if s.judgesSignatures() {
+		chain.Go(func() { out.Chain = w.chainOf(ctx, zone, parents, domain, &out) })
+	}
 	names := slices.Clone(scope.Nameservers)
 	for _, p := range out.Parents {
 		names = append(names, p.NS...)
 	}
-	out.Servers, out.NoAddress = s.askServers(ctx, w, domain, dnsname.SortSet(names), scope.Watched)
-	out.Resolvers = make([]delegation.ResolverAnswer, len(s.Resolvers))
-	inParallel(len(s.Resolvers), func(i int) { out.Resolvers[i] = s.askResolver(ctx, s.Resolvers[i], domain, scope.Watched) })
-	out.Ended = s.Now()
-	if ctx.Err() != nil {
-		out.Failure = "the check was broken off: " + ctx.Err().Error()
+	names = dnsname.SortSet(names)
+	out.Servers, out.NoAddress = w.askServers(ctx, domain, names, out.Parents, scope)
+	chain.Wait()
+	return finish()
+}
+
+// chainOf gives the links down to the parent, and has what the parents said of the domain's own keys completed.
+func (w *walk) chainOf(ctx context.Context, zone dnsname.Name, parents []delegation.Server, domain dnsname.Name, out *delegation.Sweep) []dnssec.Link {
+	links := w.chainTo(ctx, zone)
+	if len(links) == 0 || !links[len(links)-1].Keys.Signed() {
+		return links
 	}
-	return out
+	silent := false
+	inParallel(len(parents), func(i int) {
+		p := &out.Parents[i]
+		if p.Answer != delegation.Referral || len(p.DS) > 0 {
+			return
+		}
+		silent = true
+		if r, err := w.ask(ctx, parents[i], Question{Name: domain.String(), Type: dns.TypeDS, Signed: true}); err == nil {
+			p.DS = aboutKeys(r.Msg, domain)
+		}
+	})
+	if silent && zone != domain.Parent() {
+		more, _ := w.cutsBetween(ctx, zone, domain)
+		links = append(links, more...)
+	}
+	return links
 }
 
 // Servers gives the addresses of nameservers, found by walking from the root, and the names that lead to none.
 func (s *Sweeper) Servers(ctx context.Context, names []dnsname.Name) ([]delegation.Server, []delegation.NameProblem) {
-	return addressesOf(ctx, newWalk(s.Client, s.Hints, s.Port), names)
+	return (&walk{Round: s.NewRound()}).addressesOf(ctx, names, nil)
 }
 
 // inParallel calls do for 0 to n-1, a bounded number at a time, and waits.
 func inParallel(n int, do func(int)) {
+	if n == 1 {
+		do(0)
+		return
+	}
 	var group errgroup.Group
 	group.SetLimit(atOnce)
 	for i := range n {
@@ -87,45 +145,61 @@ func inParallel(n int, do func(int)) {
 	_ = group.Wait()
 }
 
-func addressesOf(ctx context.Context, w *walk, names []dnsname.Name) (servers []delegation.Server, problems []delegation.NameProblem) {
-	found := make([][]delegation.Server, len(names))
-	why := make([]string, len(names))
-	inParallel(len(names), func(i int) { found[i], why[i] = w.address(ctx, names[i], 1) })
-	for i, name := range names {
-		servers = append(servers, found[i]...)
-		if len(found[i]) == 0 {
-			problems = append(problems, delegation.NameProblem{Name: name, Problem: why[i]})
+// addressesOf gives the addresses of names, by glue where there is any.
+func (w *walk) addressesOf(ctx context.Context, names []dnsname.Name, glue map[dnsname.Name][]netip.Addr) (servers []delegation.Server, problems []delegation.NameProblem) {
+	names = names[:min(len(names), maxNameservers)]
+	got := make([]addresses, len(names))
+	inParallel(len(names), func(i int) {
+		if known := glue[names[i]]; len(known) > 0 {
+			got[i].servers = w.at(names[i], known)
+			return
+		}
+		got[i] = w.address(ctx, names[i], nil)
+	})
+	for i := range names {
+		servers = append(servers, got[i].servers...)
+		if len(got[i].servers) == 0 {
+			problems = append(problems, got[i].problem)
 		}
 	}
 	return servers, problems
 }
 
 // askParent asks one parent server for the delegation.
-func (s *Sweeper) askParent(ctx context.Context, w *walk, server delegation.Server, domain dnsname.Name) delegation.ParentAnswer {
-	m, err := w.ask(ctx, server, Question{Name: domain.String(), Type: dns.TypeNS})
-	a := delegation.ParentAnswer{Server: server, At: s.Now()}
+func (w *walk) askParent(ctx context.Context, server delegation.Server, zone, domain dnsname.Name) delegation.ParentAnswer {
+	m, err := w.ask(ctx, server, Question{Name: domain.String(), Type: dns.TypeNS, Signed: w.s.judgesSignatures()})
+	a := delegation.ParentAnswer{Server: server, At: w.s.Now()}
 	switch {
 	case err != nil:
 		a.Answer, a.Problem = delegation.Silent, err.Error()
+		return a
 	case m.Rcode == dns.RcodeNameError:
-		a.Answer, a.Negative = delegation.NoName, negativeTTL(m)
+		a.Answer, a.Negative = delegation.NoName, negativeTTL(m.Msg)
+		return a
 	case m.Rcode != dns.RcodeSuccess:
 		a.Answer, a.Problem = delegation.Lame, dns.RcodeToString[m.Rcode]
-	default:
-		// A server that is authoritative for both sides of the cut answers from the child's side.
-		for _, rr := range append(slices.Clone(m.Ns), m.Answer...) {
-			ns, ok := rr.(*dns.NS)
-			if owner, err := dnsname.Parse(rr.Header().Name); !ok || err != nil || owner != domain {
-				continue
-			}
-			if target, err := dnsname.Parse(ns.Ns); err == nil {
-				a.Answer, a.TTL = delegation.Referral, max(a.TTL, ns.Hdr.Ttl)
-				a.NS = append(a.NS, target)
-			}
+		return a
+	}
+	// A server that is authoritative for both sides of the cut answers from the child's side.
+	for _, rr := range append(slices.Clone(m.Ns), m.Answer...) {
+		ns, ok := rr.(*dns.NS)
+		if owner, err := dnsname.Parse(rr.Header().Name); !ok || err != nil || owner != domain {
+			continue
 		}
-		if a.NS = dnsname.SortSet(a.NS); len(a.NS) == 0 {
-			a.Answer, a.Negative = delegation.NoData, negativeTTL(m)
+		if target, err := dnsname.Parse(ns.Ns); err == nil {
+			a.Answer, a.TTL = delegation.Referral, max(a.TTL, ns.Hdr.Ttl)
+			a.NS = append(a.NS, target)
 		}
+	}
+	a.NS, a.DS = dnsname.SortSet(a.NS), aboutKeys(m.Msg, domain)
+	a.ChildToo = m.Authoritative && len(a.NS) > 0
+	for _, g := range glueIn(m.Msg, zone) {
+		if slices.Contains(a.NS, g.Name) {
+			a.Glue = append(a.Glue, g)
+		}
+	}
+	if len(a.NS) == 0 {
+		a.Answer, a.Negative = delegation.NoData, negativeTTL(m.Msg)
 	}
 	return a
 }
@@ -141,7 +215,8 @@ func soaIn(section []dns.RR) (delegation.SOA, dnsname.Name, bool) {
 		primary, err2 := dnsname.Parse(soa.Ns)
 		contact, err3 := dnsname.Parse(soa.Mbox)
 		if err == nil && err2 == nil && err3 == nil {
-			return delegation.SOA{Primary: primary, Contact: contact, Serial: soa.Serial, Negative: min(soa.Hdr.Ttl, soa.Minttl)}, owner, true
+			return delegation.SOA{Primary: primary, Contact: contact, Serial: soa.Serial, Refresh: soa.Refresh, Retry: soa.Retry, Expire: soa.Expire,
+				Negative: min(soa.Hdr.Ttl, soa.Minttl)}, owner, true
 		}
 	}
 	return delegation.SOA{}, dnsname.Name{}, false
@@ -152,137 +227,262 @@ func negativeTTL(m *dns.Msg) uint32 {
 	return soa.Negative
 }
 
-func (s *Sweeper) askServers(ctx context.Context, w *walk, domain dnsname.Name, names []dnsname.Name, watched []record.Key) ([]delegation.ServerAnswer, []delegation.NameProblem) {
-	servers, problems := addressesOf(ctx, w, names)
-	answers := make([]delegation.ServerAnswer, len(servers))
-	inParallel(len(servers), func(i int) { answers[i] = s.askServer(ctx, w, servers[i], domain, watched) })
+// askServers asks every address of the named nameservers, also those that only the zone itself knows.
+func (w *walk) askServers(ctx context.Context, domain dnsname.Name, names []dnsname.Name, parents []delegation.ParentAnswer, scope Scope) ([]delegation.ServerAnswer, []delegation.NameProblem) {
+	glue := map[dnsname.Name][]netip.Addr{}
+	for _, p := range parents {
+		for _, g := range p.Glue {
+			for _, a := range g.Addresses {
+				if !slices.Contains(glue[g.Name], a) {
+					glue[g.Name] = append(glue[g.Name], a)
+				}
+			}
+		}
+	}
+	servers, problems := w.addressesOf(ctx, names, glue)
+	within := slices.DeleteFunc(slices.Clone(names), func(n dnsname.Name) bool { return !n.IsAtOrBelow(domain) })
+	ask := func(servers []delegation.Server) []delegation.ServerAnswer {
+		answers := make([]delegation.ServerAnswer, len(servers))
+		inParallel(len(servers), func(i int) { answers[i] = w.askServer(ctx, servers[i], domain, within, scope) })
+		return answers
+	}
+	answers := ask(servers)
+	var more []delegation.Server
+	for _, a := range answers {
+		for _, h := range a.Hosts {
+			for _, s := range w.at(h.Name, h.Addresses) {
+				if !slices.Contains(servers, s) && !slices.Contains(more, s) {
+					more = append(more, s)
+				}
+			}
+		}
+	}
+	answers = append(answers, ask(more[:min(len(more), maxNameservers)])...)
+	found := func(n dnsname.Name) bool {
+		return slices.ContainsFunc(more, func(s delegation.Server) bool { return s.Name == n })
+	}
+	for i, p := range problems {
+		if found(p.Name) { // the zone has an address for it: what is missing is glue
+			problems[i].Kind = delegation.NameCircular
+		}
+	}
 	return answers, problems
 }
 
-// askServer asks one nameserver address for the zone's SOA, its NS set and the watched sets, and for the SOA over TCP.
-func (s *Sweeper) askServer(ctx context.Context, w *walk, server delegation.Server, domain dnsname.Name, watched []record.Key) delegation.ServerAnswer {
+// askServer asks one nameserver address for the zone's SOA, and where that is answered for all the rest.
+func (w *walk) askServer(ctx context.Context, server delegation.Server, domain dnsname.Name, within []dnsname.Name, scope Scope) delegation.ServerAnswer {
 	a := delegation.ServerAnswer{Server: server}
-	m, err := w.ask(ctx, server, Question{Name: domain.String(), Type: dns.TypeSOA})
-	a.At = s.Now()
+	signed := w.s.judgesSignatures() && !scope.Brief
+	var ns Reply
+	var nsErr error
+	var early sync.WaitGroup
+	sets := make([]Reply, len(scope.Watched))
+	setErrs := make([]error, len(scope.Watched))
+	if scope.Brief {
+		early.Go(func() { ns, nsErr = w.ask(ctx, server, Question{Name: domain.String(), Type: dns.TypeNS}) })
+	} else {
+		for i, key := range scope.Watched {
+			early.Go(func() {
+				sets[i], setErrs[i] = w.ask(ctx, server, Question{Name: key.Name.String(), Type: uint16(key.Type), Signed: signed})
+			})
+		}
+	}
+	m, err := w.ask(ctx, server, Question{Name: domain.String(), Type: dns.TypeSOA, Signed: signed})
+	early.Wait()
+	a.At = w.s.Now()
 	if err != nil {
 		a.Answer, a.Problem = delegation.Silent, err.Error()
+		if strange, ok := asStrange(err); ok {
+			a.Strange = strange
+		}
 		return a
 	}
+	a.Took, a.NoUDP, a.NoEDNS = m.Took, m.NoUDP, m.NoEDNS
 	soa, owner, found := soaIn(m.Answer)
-	switch {
-	case m.Rcode != dns.RcodeSuccess:
-		a.Problem = dns.RcodeToString[m.Rcode]
-	case !m.Authoritative:
-		a.Problem = "its answer is not authoritative"
-	case !found || owner != domain:
-		a.Problem = "it gives no SOA record for the zone"
-	}
-	if a.Problem != "" {
+	a.Reason, a.Problem = lameness(m.Msg, domain, found && owner == domain)
+	if a.Reason != "" {
 		a.Answer = delegation.Lame
 		return a
 	}
 	a.Answer, a.SOA = delegation.Positive, soa
-	if m, err := w.ask(ctx, server, Question{Name: domain.String(), Type: dns.TypeNS}); err == nil && m.Authoritative {
-		for _, rr := range m.Answer {
+	if !scope.Brief {
+		for i, key := range scope.Watched {
+			a.Sets = append(a.Sets, observed(key, sets[i], setErrs[i], false))
+		}
+		w.askRest(ctx, &a, append(sets, m), domain, within, scope)
+		return a
+	}
+	if nsErr == nil {
+		readNS(&a, ns, domain)
+	}
+	return a
+}
+
+// lameness says why an answer to the question for a zone's SOA is none.
+func lameness(m *dns.Msg, domain dnsname.Name, hasSOA bool) (delegation.Reason, string) {
+	switch {
+	case m.Rcode == dns.RcodeRefused:
+		return delegation.Refused, "REFUSED"
+	case m.Rcode == dns.RcodeServerFailure:
+		return delegation.Failed, "SERVFAIL"
+	case m.Rcode == dns.RcodeNameError:
+		return delegation.NotThere, "it says that the name does not exist (NXDOMAIN)"
+	case m.Rcode != dns.RcodeSuccess:
+		return delegation.OtherReason, dns.RcodeToString[m.Rcode]
+	case !m.Authoritative && len(m.Answer) == 0:
+		for _, rr := range m.Ns {
 			if ns, ok := rr.(*dns.NS); ok {
-				if target, err := dnsname.Parse(ns.Ns); err == nil {
-					a.NS, a.NSTTL = append(a.NS, target), max(a.NSTTL, ns.Hdr.Ttl)
+				if owner, err := dnsname.Parse(ns.Hdr.Name); err == nil && domain.IsBelow(owner) {
+					return delegation.Upward, "it sends on to the nameservers of " + inWords(owner) + ", above the zone"
 				}
 			}
 		}
-		a.NS = dnsname.SortSet(a.NS)
+		return delegation.NotAuthoritative, "its answer is not authoritative"
+	case !m.Authoritative:
+		return delegation.NotAuthoritative, "its answer is not authoritative"
+	case !hasSOA:
+		return delegation.NotThere, "it gives no SOA record for the zone"
 	}
-	for _, key := range watched {
-		a.Sets = append(a.Sets, observe(ctx, w.ask, server, key, false))
-	}
-	at, _ := netip.ParseAddrPort(server.Address)
-	if _, err := s.Client.AskTCP(ctx, at, Question{Name: domain.String(), Type: dns.TypeSOA}); err != nil {
-		a.NoTCP = err.Error()
-	}
-	return a
+	return "", ""
 }
 
-// AskSet asks one nameserver for one record set.
-func (s *Sweeper) AskSet(ctx context.Context, server delegation.Server, key record.Key) delegation.Observed {
-	return observe(ctx, s.askOnce, server, key, false)
+func readNS(a *delegation.ServerAnswer, m Reply, domain dnsname.Name) {
+	if !m.Authoritative {
+		return
+	}
+	for _, rr := range m.Answer {
+		if ns, ok := rr.(*dns.NS); ok && len(a.NS) < 4*maxNameservers {
+			if target, err := dnsname.Parse(ns.Ns); err == nil {
+				a.NS, a.NSTTL = append(a.NS, target), max(a.NSTTL, ns.Hdr.Ttl)
+			}
+		}
+	}
+	a.NS = dnsname.SortSet(a.NS)
 }
 
-func (s *Sweeper) askOnce(ctx context.Context, server delegation.Server, q Question) (*dns.Msg, error) {
-	at, err := netip.ParseAddrPort(server.Address)
-	if err != nil {
-		return nil, err
+// askRest asks a server that knows the zone for everything else, all at once.
+func (w *walk) askRest(ctx context.Context, a *delegation.ServerAnswer, early []Reply, domain dnsname.Name, within []dnsname.Name, scope Scope) {
+	signed := w.s.judgesSignatures()
+	var mu sync.Mutex
+	var tasks []func()
+	ask := func(name dnsname.Name, t uint16, use func(Reply)) {
+		tasks = append(tasks, func() {
+			r, err := w.ask(ctx, a.Server, Question{Name: name.String(), Type: t, Signed: signed})
+			if err != nil {
+				return
+			}
+			mu.Lock()
+			defer mu.Unlock()
+			if r.Truncated {
+				a.Truncated = append(a.Truncated, name.String()+" "+typeText(t))
+			}
+			use(r)
+		})
 	}
-	return s.Client.Ask(ctx, at, q)
-}
-
-// observe asks for a set and reads the whole chain of the answer: the data at its end, or the last CNAME where it
-// leads elsewhere, and the least TTL on the way.
-func observe(ctx context.Context, ask func(context.Context, delegation.Server, Question) (*dns.Msg, error), server delegation.Server, key record.Key, recurse bool) delegation.Observed {
-	o := delegation.Observed{Key: key}
-	m, err := ask(ctx, server, Question{Name: key.Name.String(), Type: uint16(key.Type), Recurse: recurse})
-	switch {
-	case err != nil:
-		o.Answer = delegation.Silent
-		return o
-	case m.Rcode == dns.RcodeNameError:
-		o.Answer = delegation.NoName
-		return o
-	case m.Rcode != dns.RcodeSuccess || !recurse && !m.Authoritative:
-		o.Answer = delegation.Lame
-		return o
+	keep := func(r Reply) {
+		if records := dnssec.Records(r.Answer); signed && records.Signed() {
+			a.Signed = append(a.Signed, records...)
+		}
 	}
-	var alias []record.Data
-	for i, rr := range m.Answer {
-		r, err := record.FromRR(rr)
-		if err != nil {
+	for _, r := range early {
+		if r.Msg == nil {
 			continue
 		}
-		if i == 0 || r.TTL < o.TTL {
-			o.TTL = r.TTL
+		if keep(r); r.Truncated {
+			a.Truncated = append(a.Truncated, r.Question[0].Name+" "+typeText(r.Question[0].Qtype))
 		}
-		if r.Type == key.Type {
-			o.Data = append(o.Data, r.Data)
-		} else if r.Type == record.CNAME {
-			alias = []record.Data{r.Data}
+		a.GivesNS = a.GivesNS || len(r.Answer) > 0 && r.Question[0].Qtype != dns.TypeSOA && slices.ContainsFunc(r.Ns, func(rr dns.RR) bool { return rr.Header().Rrtype == dns.TypeNS })
+	}
+	ask(domain, dns.TypeNS, func(r Reply) { readNS(a, r, domain); keep(r) })
+	for _, host := range within {
+		for _, t := range []uint16{dns.TypeA, dns.TypeAAAA} {
+			ask(host, t, func(r Reply) { a.Hosts = addHost(a.Hosts, host, r) })
 		}
 	}
-	if o.Answer = delegation.Positive; len(o.Data) == 0 {
-		o.Data = alias
+	tasks = append(tasks, func() {
+		if _, err := w.askTCP(ctx, a.Server, Question{Name: domain.String(), Type: dns.TypeSOA}); err != nil {
+			mu.Lock()
+			defer mu.Unlock()
+			a.NoTCP = err.Error()
+		}
+	})
+	if probe, err := domain.Child(randomLabel()); err == nil {
+		ask(probe, probeType, func(r Reply) { a.Denied = denied(probe, r) })
 	}
-	if len(o.Data) == 0 {
-		o.Answer = delegation.NoData
+	if signed {
+		ask(domain, dns.TypeDNSKEY, func(r Reply) { a.Keys = dnssec.Records(r.Answer) })
+		for _, t := range []uint16{dns.TypeCDS, dns.TypeCDNSKEY, dns.TypeCSYNC} {
+			ask(domain, t, func(r Reply) {
+				if r.Authoritative {
+					a.Requests = append(a.Requests, r.Answer...)
+				}
+			})
+		}
 	}
-	slices.Sort(o.Data)
-	return o
+	inParallel(len(tasks), func(i int) { tasks[i]() })
+	if slices.Contains(scope.Ours, a.Name) {
+		w.askForbidden(ctx, a, domain)
+	}
+	slices.SortFunc(a.Hosts, func(x, y delegation.Glue) int { return x.Name.Compare(y.Name) })
+	slices.SortFunc(a.Signed, func(x, y dns.RR) int { return strings.Compare(x.String(), y.String()) })
+	slices.Sort(a.Truncated)
 }
 
-// askResolver asks a caching resolver without disturbing what it holds: never for NS, and for a random name of a
-// private type, whose negative answer shows the SOA of the zone as the resolver reaches it.
-func (s *Sweeper) askResolver(ctx context.Context, r Resolver, domain dnsname.Name, watched []record.Key) delegation.ResolverAnswer {
-	a := delegation.ResolverAnswer{Name: r.Name, Address: r.Address}
-	server := delegation.Server{Address: r.Address}
-	var label [8]byte
-	_, _ = rand.Read(label[:])
-	probe, err := domain.Child("probe-" + hex.EncodeToString(label[:]))
-	if err != nil {
-		a.At, a.Problem = s.Now(), err.Error()
-		return a
+// askForbidden asks what a nameserver should not do for a stranger: resolve other names, and give the zone away.
+func (w *walk) askForbidden(ctx context.Context, a *delegation.ServerAnswer, domain dnsname.Name) {
+	r, err := w.ask(ctx, a.Server, Question{Name: domain.Parent().String(), Type: dns.TypeSOA, Recurse: true})
+	a.Recursive = err == nil && r.RecursionAvailable && !r.Authoritative && r.Rcode == dns.RcodeSuccess && len(r.Answer) > 0
+	a.Transfers = w.gives(ctx, a.Server, domain)
+}
+
+// gives asks for a transfer of the zone, and breaks it off once it has begun.
+func (w *walk) gives(ctx context.Context, server delegation.Server, domain dnsname.Name) bool {
+	r, err := w.askTCP(ctx, server, Question{Name: domain.String(), Type: dns.TypeAXFR})
+	if err == nil {
+		at, _ := netip.ParseAddrPort(server.Address)
+		w.s.Client.hangUp(at) // more of it may come, which nobody wants
 	}
-	m, err := s.askOnce(ctx, server, Question{Name: probe.String(), Type: probeType, Recurse: true})
-	a.At = s.Now()
+	return err == nil && r.Rcode == dns.RcodeSuccess && len(r.Answer) > 0 && r.Answer[0].Header().Rrtype == dns.TypeSOA
+}
+
+func addHost(hosts []delegation.Glue, name dnsname.Name, r Reply) []delegation.Glue {
+	for _, rr := range r.Answer {
+		addr, ok := addressIn(rr)
+		owner, err := dnsname.Parse(rr.Header().Name)
+		if !ok || err != nil || owner != name || !r.Authoritative {
+			continue
+		}
+		i := slices.IndexFunc(hosts, func(g delegation.Glue) bool { return g.Name == name })
+		if i < 0 {
+			hosts = append(hosts, delegation.Glue{Name: name})
+			i = len(hosts) - 1
+		}
+		if g := &hosts[i]; len(g.Addresses) < maxAddresses {
+			g.Addresses, g.TTL = append(g.Addresses, addr), max(g.TTL, rr.Header().Ttl)
+			slices.SortFunc(g.Addresses, netip.Addr.Compare)
+		}
+	}
+	return hosts
+}
+
+func denied(probe dnsname.Name, r Reply) *delegation.Denied {
+	d := &delegation.Denied{Name: probe.String(), Type: probeType, Answer: delegation.NoData}
 	switch {
-	case err != nil:
-		a.Problem = err.Error()
-		return a
-	case m.Rcode != dns.RcodeSuccess && m.Rcode != dns.RcodeNameError:
-		a.Problem = "it answers " + dns.RcodeToString[m.Rcode]
-		return a
+	case r.Rcode == dns.RcodeNameError:
+		d.Answer = delegation.NoName
+	case r.Rcode != dns.RcodeSuccess:
+		return nil
+	case len(r.Answer) > 0:
+		d.Answer = delegation.Positive
 	}
-	if soa, owner, ok := soaIn(m.Ns); ok && owner == domain && len(m.Answer) == 0 {
-		a.SOA = &soa
+	for _, rr := range r.Ns {
+		t := rr.Header().Rrtype
+		if sig, ok := rr.(*dns.RRSIG); ok {
+			t = sig.TypeCovered
+		}
+		if t == dns.TypeNSEC || t == dns.TypeNSEC3 {
+			d.Authority = append(d.Authority, rr)
+		}
 	}
-	for _, key := range watched {
-		a.Sets = append(a.Sets, observe(ctx, s.askOnce, server, key, true))
-	}
-	return a
+	return d
 }

@@ -7,20 +7,24 @@ import (
 	"net/netip"
 	"slices"
 	"sync"
+	"sync/atomic"
 
 	"github.com/miekg/dns"
 
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
+	"beacon/core/dnssec"
 	"beacon/core/record"
 	"beacon/core/zonefile"
 )
 
-// maxQuestions bounds what one sweep may ask, whatever servers answer.
-const maxQuestions = 3000
-
-// maxDepth bounds how many names may have to be looked up to look up a name.
-const maxDepth = 6
+// Bounds of one check, whatever servers answer. With 13 nameservers of two addresses each, a thorough check takes about 500 questions.
+const (
+	maxQuestions   = 2000 // that one check asks
+	maxNameservers = 32   // of one zone that are looked at
+	maxAddresses   = 8    // of one nameserver
+	maxDepth       = 6    // how many names may have to be looked up to look up a name
+)
 
 // Hints are the root's nameservers.
 type Hints []delegation.Server
@@ -45,54 +49,81 @@ func ReadHints(text string, port uint16) (Hints, error) {
 	return hints, nil
 }
 
-// walk is what one sweep learns on its way down. It is safe for concurrent use.
-type walk struct {
-	client *Client
-	port   uint16
-	mu     sync.Mutex
-	asked  int
-	deaf   map[string]bool // addresses that did not answer: asked last from then on
-	zones  map[dnsname.Name]*zoneServers
-	addrs  map[dnsname.Name]addresses
+// Round is what sweeps that are made together learn and share: the zones above, their keys, nameservers' addresses. It is
+// safe for concurrent use, and meant to be dropped soon: it never looks at TTLs.
+type Round struct {
+	s     *Sweeper
+	mu    sync.Mutex
+	deaf  map[string]bool // addresses that did not answer: asked last from then on
+	zones map[dnsname.Name]*zoneServers
+	addrs map[dnsname.Name]addresses
+	keys  map[dnsname.Name]*keysOf
 }
 
 // zoneServers are the nameservers of a zone as its parent refers to them.
 type zoneServers struct {
-	names []dnsname.Name
-	glue  map[dnsname.Name][]netip.Addr // of names below the referring zone only
+	parent dnsname.Name // the zone that refers to it; zero for the root
+	names  []dnsname.Name
+	glue   map[dnsname.Name][]netip.Addr // of names below the referring zone only
+	ds     dnssec.Records                // what came along about its keys
+	cuts   []dnssec.Link                 // zones between that the same servers serve
 }
 
 // addresses are what a nameserver's name leads to, or why it leads nowhere.
 type addresses struct {
 	servers []delegation.Server
-	problem string
+	problem delegation.NameProblem
 }
 
-func newWalk(client *Client, hints Hints, port uint16) *walk {
+// NewRound begins a round.
+func (s *Sweeper) NewRound() *Round {
 	root := &zoneServers{glue: map[dnsname.Name][]netip.Addr{}}
-	for _, h := range hints {
+	for _, h := range s.Hints {
 		at, _ := netip.ParseAddrPort(h.Address)
 		root.names = append(root.names, h.Name)
 		root.glue[h.Name] = append(root.glue[h.Name], at.Addr())
 	}
 	root.names = dnsname.SortSet(root.names)
-	return &walk{client: client, port: port, zones: map[dnsname.Name]*zoneServers{dnsname.Root: root}, addrs: map[dnsname.Name]addresses{}, deaf: map[string]bool{}}
+	return &Round{s: s, zones: map[dnsname.Name]*zoneServers{dnsname.Root: root}, addrs: map[dnsname.Name]addresses{}, deaf: map[string]bool{}, keys: map[dnsname.Name]*keysOf{}}
 }
 
-// ask counts the question against the sweep's bound.
-func (w *walk) ask(ctx context.Context, server delegation.Server, q Question) (*dns.Msg, error) {
-	w.mu.Lock()
-	w.asked++
-	tooMany := w.asked > maxQuestions
-	w.mu.Unlock()
-	if tooMany {
-		return nil, fmt.Errorf("the check was ended after %d questions", maxQuestions)
+// walk is one check's way through a round. It is safe for concurrent use.
+type walk struct {
+	*Round
+	asked atomic.Int64
+	tape  *tape // what is heard is kept here; nil for nowhere
+	busy  sync.WaitGroup
+}
+
+var errTooMany = fmt.Errorf("the check was ended after %d questions", maxQuestions)
+
+// ask counts the question against the check's bound.
+func (w *walk) ask(ctx context.Context, server delegation.Server, q Question) (Reply, error) {
+	if w.asked.Add(1) > maxQuestions {
+		return Reply{}, errTooMany
 	}
 	at, err := netip.ParseAddrPort(server.Address)
 	if err != nil {
-		return nil, err
+		return Reply{}, err
 	}
-	return w.client.Ask(ctx, at, q)
+	r, err := w.s.Client.Ask(ctx, at, q)
+	w.tape.keep(w.s.Now, server, q, r, err)
+	return r, err
+}
+
+// askTCP is ask over TCP.
+func (w *walk) askTCP(ctx context.Context, server delegation.Server, q Question) (Reply, error) {
+	if w.asked.Add(1) > maxQuestions {
+		return Reply{}, errTooMany
+	}
+	at, err := netip.ParseAddrPort(server.Address)
+	if err != nil {
+		return Reply{}, err
+	}
+	r, err := w.s.Client.AskTCP(ctx, at, q)
+	r.Over = OverTCP
+	w.tape.keep(w.s.Now, server, q, r, err)
+	return r, err
 }
 
 // known gives the deepest zone at or above name whose servers are known.
@@ -108,31 +139,59 @@ func (w *walk) known(name dnsname.Name) (dnsname.Name, *zoneServers) {
 
 // parentOf walks down until some zone's servers refer to domain itself, or say that there is no such delegation. It
 // gives that zone and its servers.
-func (w *walk) parentOf(ctx context.Context, domain dnsname.Name, depth int) (dnsname.Name, []delegation.Server, error) {
+func (w *walk) parentOf(ctx context.Context, domain dnsname.Name, path []dnsname.Name) (dnsname.Name, []delegation.Server, error) {
 	if domain.IsRoot() {
 		return domain, nil, errors.New("the root has no parent")
 	}
 	zone, servers := w.known(domain.Parent())
-	for range domain.NumLabels() + 1 {
-		list, problem := w.serversOf(ctx, servers, depth)
+	f, err := w.descend(ctx, zone, servers, Question{Name: domain.String(), Type: dns.TypeNS}, domain, path, true)
+	return f.zone, f.servers, err
+}
+
+// found is where a descent came to: the zone, its servers, and what one of them answered, unless it need not be asked.
+type found struct {
+	zone    dnsname.Name
+	servers []delegation.Server
+	reply   Reply
+}
+
+// descend asks for a name from zone downwards, following referrals, until one is not followed any more: because it leads to
+// the name itself and the parent is sought, or because there is none.
+func (w *walk) descend(ctx context.Context, zone dnsname.Name, servers *zoneServers, q Question, name dnsname.Name, path []dnsname.Name, parent bool) (f found, err error) {
+	q.Signed = w.s.judgesSignatures()
+	for range name.NumLabels() + 2 {
+		list, problem := w.serversOf(ctx, servers, path)
+		f = found{zone: zone, servers: list}
 		if len(list) == 0 {
-			return zone, nil, fmt.Errorf("no address of the nameservers of %s is known (%s)", inWords(zone), problem)
+			err := fmt.Errorf("no address of the nameservers of %s is known (%s)", inWords(zone), problem)
+			if slices.ContainsFunc(servers.names, func(n dnsname.Name) bool { return slices.Contains(path, n) }) {
+				err = circular{err}
+			}
+			return f, err
 		}
-		m, err := w.firstAnswer(ctx, list, Question{Name: domain.String(), Type: dns.TypeNS})
-		if err != nil {
-			return zone, nil, fmt.Errorf("asking the nameservers of %s: %w", inWords(zone), err)
+		if q.Signed && parent {
+			w.keysSoon(ctx, zone, list)
 		}
-		below, next := referral(m, zone, domain)
-		if next == nil || below == domain {
-			return zone, list, nil
+		if parent && zone == name.Parent() { // nothing can be in between
+			return f, nil
+		}
+		if f.reply, err = w.firstAnswer(ctx, list, q); err != nil {
+			return f, fmt.Errorf("asking the nameservers of %s: %w", inWords(zone), err)
+		}
+		below, next := referral(f.reply.Msg, zone, name)
+		if next == nil || parent && below == name {
+			return f, nil
 		}
 		w.mu.Lock()
 		w.zones[below] = next
 		w.mu.Unlock()
 		zone, servers = below, next
 	}
-	return zone, nil, errors.New("the referrals do not come to an end")
+	return f, errors.New("the referrals do not come to an end")
 }
+
+// circular is the failure to find a zone's servers because their addresses lie in it.
+type circular struct{ error }
 
 func inWords(zone dnsname.Name) string {
 	if zone.IsRoot() {
@@ -142,24 +201,24 @@ func inWords(zone dnsname.Name) string {
 }
 
 // firstAnswer asks servers in turn until one answers usably.
-func (w *walk) firstAnswer(ctx context.Context, servers []delegation.Server, q Question) (*dns.Msg, error) {
+func (w *walk) firstAnswer(ctx context.Context, servers []delegation.Server, q Question) (Reply, error) {
 	var last error
 	for _, s := range w.hearingFirst(servers) {
-		m, err := w.ask(ctx, s, q)
-		if err == nil && m.Rcode != dns.RcodeSuccess && m.Rcode != dns.RcodeNameError {
-			err = errors.New(dns.RcodeToString[m.Rcode])
+		r, err := w.ask(ctx, s, q)
+		if err == nil && r.Rcode != dns.RcodeSuccess && r.Rcode != dns.RcodeNameError {
+			err = errors.New(dns.RcodeToString[r.Rcode])
 		}
 		if err == nil {
-			return m, nil
+			return r, nil
 		}
 		w.mu.Lock()
 		w.deaf[s.Address] = true
 		w.mu.Unlock()
-		if last = err; ctx.Err() != nil {
+		if last = err; ctx.Err() != nil || errors.Is(err, errTooMany) {
 			break
 		}
 	}
-	return nil, last
+	return Reply{}, last
 }
 
 // hearingFirst puts servers that did not answer before behind the others.
@@ -185,7 +244,7 @@ func referral(m *dns.Msg, zone, name dnsname.Name) (dnsname.Name, *zoneServers) 
 	if m.Authoritative || m.Rcode != dns.RcodeSuccess {
 		return dnsname.Name{}, nil
 	}
-	owner, set := dnsname.Name{}, &zoneServers{glue: map[dnsname.Name][]netip.Addr{}}
+	owner, set := dnsname.Name{}, &zoneServers{parent: zone, glue: map[dnsname.Name][]netip.Addr{}}
 	for _, rr := range m.Ns {
 		ns, ok := rr.(*dns.NS)
 		if !ok {
@@ -202,15 +261,55 @@ func referral(m *dns.Msg, zone, name dnsname.Name) (dnsname.Name, *zoneServers) 
 	if owner.IsZero() {
 		return owner, nil
 	}
-	for _, rr := range m.Extra {
-		addr, ok := addressIn(rr)
-		at, err := dnsname.Parse(rr.Header().Name)
-		if ok && err == nil && at.IsBelow(zone) { // what lies elsewhere is not this server's to say
-			set.glue[at] = append(set.glue[at], addr)
-		}
+	for _, g := range glueIn(m, zone) {
+		set.glue[g.Name] = g.Addresses
 	}
 	set.names = dnsname.SortSet(set.names)
+	set.ds = aboutKeys(m, owner)
 	return owner, set
+}
+
+// glueIn reads the addresses in an answer's additional section: what lies outside the zone is not this server's to say.
+func glueIn(m *dns.Msg, zone dnsname.Name) (list []delegation.Glue) {
+	for _, rr := range m.Extra {
+		addr, ok := addressIn(rr)
+		if !ok {
+			continue
+		}
+		name, err := dnsname.Parse(rr.Header().Name)
+		if err != nil || !name.IsBelow(zone) {
+			continue
+		}
+		i := slices.IndexFunc(list, func(g delegation.Glue) bool { return g.Name == name })
+		if i < 0 {
+			list = append(list, delegation.Glue{Name: name})
+			i = len(list) - 1
+		}
+		if g := &list[i]; len(g.Addresses) < maxAddresses && !slices.Contains(g.Addresses, addr) {
+			g.Addresses = append(g.Addresses, addr)
+			g.TTL = max(g.TTL, rr.Header().Ttl)
+		}
+	}
+	for _, g := range list {
+		slices.SortFunc(g.Addresses, netip.Addr.Compare)
+	}
+	return list
+}
+
+// aboutKeys gives what an answer from the parent says of a zone's keys: its DS records, or the proof that there are
+// none, with their signatures.
+func aboutKeys(m *dns.Msg, zone dnsname.Name) (out dnssec.Records) {
+	for _, rr := range append(slices.Clone(m.Answer), m.Ns...) {
+		t := rr.Header().Rrtype
+		if sig, ok := rr.(*dns.RRSIG); ok {
+			t = sig.TypeCovered
+		}
+		owner, err := dnsname.Parse(rr.Header().Name)
+		if err == nil && (t == dns.TypeDS && owner == zone || t == dns.TypeNSEC || t == dns.TypeNSEC3) {
+			out = append(out, rr)
+		}
+	}
+	return out
 }
 
 func addressIn(rr dns.RR) (netip.Addr, bool) {
@@ -224,73 +323,99 @@ func addressIn(rr dns.RR) (netip.Addr, bool) {
 	return netip.Addr{}, false
 }
 
-// serversOf gives the addresses of a zone's nameservers, by glue where there is any.
-func (w *walk) serversOf(ctx context.Context, z *zoneServers, depth int) (list []delegation.Server, problem string) {
-	for _, name := range z.names {
-		if glue := z.glue[name]; len(glue) > 0 {
-			list = append(list, w.at(name, glue)...)
+// serversOf gives the addresses of a zone's nameservers, by glue where there is any; the others are looked up only where no glue
+// helps on.
+func (w *walk) serversOf(ctx context.Context, z *zoneServers, path []dnsname.Name) (list []delegation.Server, problem string) {
+	names := z.names[:min(len(z.names), maxNameservers)]
+	for _, name := range names {
+		list = append(list, w.at(name, z.glue[name])...)
+	}
+	for _, name := range names {
+		if len(z.glue[name]) > 0 || len(list) >= 2 && len(path) > 0 { // for looking up a name, two servers do
 			continue
 		}
-		found, why := w.address(ctx, name, depth+1)
-		if why != "" {
-			problem = name.String() + ": " + why
+		found := w.address(ctx, name, path)
+		if found.problem.Problem != "" {
+			problem = name.String() + ": " + found.problem.Problem
 		}
-		list = append(list, found...)
+		list = append(list, found.servers...)
 	}
 	return list, problem
 }
 
 func (w *walk) at(name dnsname.Name, addrs []netip.Addr) []delegation.Server {
+	addrs = addrs[:min(len(addrs), maxAddresses)]
 	servers := make([]delegation.Server, len(addrs))
 	for i, addr := range addrs {
-		servers[i] = delegation.Server{Name: name, Address: netip.AddrPortFrom(addr, w.port).String()}
+		servers[i] = delegation.Server{Name: name, Address: netip.AddrPortFrom(addr, w.s.Port).String()}
 	}
 	return servers
 }
 
 // address looks up the addresses of a nameserver's name at the servers that are authoritative for it, IPv4 and IPv6.
-// What was found is kept for the rest of the sweep.
-func (w *walk) address(ctx context.Context, name dnsname.Name, depth int) ([]delegation.Server, string) {
-	if depth > maxDepth {
-		return nil, "too many names depend on each other"
+// What was found is kept for the rest of the round. path is the names whose looking up led here.
+func (w *walk) address(ctx context.Context, name dnsname.Name, path []dnsname.Name) addresses {
+	fail := func(kind delegation.ProblemKind, text string) addresses {
+		return addresses{problem: delegation.NameProblem{Name: name, Kind: kind, Problem: text}}
+	}
+	if slices.Contains(path, name) {
+		return fail(delegation.NameCircular, "its address can only be had from itself, and no glue helps out of that")
+	}
+	if len(path) >= maxDepth {
+		return fail(delegation.NameCircular, "too many names depend on each other")
 	}
 	w.mu.Lock()
 	found, known := w.addrs[name]
 	w.mu.Unlock()
 	if !known {
-		found.servers, found.problem = w.lookUp(ctx, name, depth)
-		w.mu.Lock()
-		w.addrs[name] = found
-		w.mu.Unlock()
+		found = w.lookUp(ctx, name, append(slices.Clone(path), name), fail)
+		if ctx.Err() == nil && (len(path) == 0 || found.problem.Kind == "") { // what failed on the way of another name may do on its own
+			w.mu.Lock()
+			w.addrs[name] = found
+			w.mu.Unlock()
+		}
 	}
-	return found.servers, found.problem
+	return found
 }
 
-func (w *walk) lookUp(ctx context.Context, name dnsname.Name, depth int) ([]delegation.Server, string) {
-	zone, servers, err := w.parentOf(ctx, name, depth)
-	if err != nil {
-		return nil, err.Error()
+func (w *walk) lookUp(ctx context.Context, name dnsname.Name, path []dnsname.Name, fail func(delegation.ProblemKind, string) addresses) addresses {
+	if name.IsRoot() {
+		return fail(delegation.NameEmpty, "the root is no host")
 	}
+	start, known := w.known(name)
+	got, err := w.descend(ctx, start, known, Question{Name: name.String(), Type: dns.TypeA}, name, path, false)
+	if err != nil {
+		if errors.As(err, &circular{}) {
+			return fail(delegation.NameCircular, err.Error())
+		}
+		return fail(delegation.NameNotLooked, err.Error())
+	}
+	types := []uint16{dns.TypeA, dns.TypeAAAA}
+	replies, errs := []Reply{got.reply, {}}, make([]error, 2)
+	replies[1], errs[1] = w.firstAnswer(ctx, got.servers, Question{Name: name.String(), Type: dns.TypeAAAA})
 	var found []netip.Addr
-	problem := "it has neither A nor AAAA records"
-	for _, qtype := range []uint16{dns.TypeA, dns.TypeAAAA} {
-		m, err := w.firstAnswer(ctx, servers, Question{Name: name.String(), Type: qtype})
-		if err != nil {
-			return nil, fmt.Sprintf("asking the nameservers of %s: %v", inWords(zone), err)
+	kind, problem := delegation.NameEmpty, "it has neither A nor AAAA records"
+	for i, r := range replies {
+		if errs[i] != nil {
+			if len(found) > 0 {
+				break
+			}
+			return fail(delegation.NameNotLooked, fmt.Sprintf("asking the nameservers of %s: %v", inWords(got.zone), errs[i]))
 		}
-		if m.Rcode == dns.RcodeNameError {
-			return nil, "the name does not exist"
+		if r.Rcode == dns.RcodeNameError {
+			return fail(delegation.NameMissing, "the name does not exist")
 		}
-		for _, rr := range m.Answer {
-			if addr, ok := addressIn(rr); ok && rr.Header().Rrtype == qtype {
+		for _, rr := range r.Answer {
+			owner, err := dnsname.Parse(rr.Header().Name)
+			if addr, ok := addressIn(rr); ok && rr.Header().Rrtype == types[i] && err == nil && owner == name {
 				found = append(found, addr)
-			} else if rr.Header().Rrtype == dns.TypeCNAME {
-				problem = "it is a CNAME, which a nameserver's name may not be (RFC 2181 section 10.3)"
+			} else if rr.Header().Rrtype == dns.TypeCNAME && owner == name {
+				kind, problem = delegation.NameAlias, "it is a CNAME, which a nameserver's name may not be (RFC 2181 section 10.3)"
 			}
 		}
 	}
-	if len(found) == 0 {
-		return nil, problem
+	if len(found) == 0 || kind == delegation.NameAlias {
+		return fail(kind, problem)
 	}
-	return w.at(name, found), ""
+	return addresses{servers: w.at(name, found)}
 }

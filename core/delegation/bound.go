@@ -20,11 +20,16 @@ func (h History) moments(domain string) []Moment {
 	}
 	if h.Absent != nil && len(h.Current.Set) > 0 {
 		by := h.Since.Add(seconds(*h.Absent))
-		out = append(out, Moment{"delegation", domain, h.Since, by, by, fmt.Sprintf("it was not delegated before; caches may hold its absence for %s", spanText(*h.Absent))})
+		out = append(out, Moment{What: "delegation", Subject: domain, Since: h.Since, By: by, Likely: by,
+			Why: fmt.Sprintf("it was not delegated before; caches may hold its absence for %s", spanText(*h.Absent))})
 	}
 	if h.Former != nil {
 		d, why := h.delegationBound()
-		out = append(out, Moment{"delegation", domain, h.Since, d, h.Since.Add(seconds(h.Former.P)), why})
+		m := Moment{What: "delegation", Subject: domain, Since: h.Since, By: d, Likely: h.likelyDelegation(d), Why: why}
+		if h.Former.Told.IsZero() {
+			m.Except = "a resolver that keeps refreshing the old set from the old nameservers is bound by no time, until the new NS records stand in the old zone or the old zone is gone"
+		}
+		out = append(out, m)
 		for _, old := range h.Former.Sets {
 			if m, changed := h.contentMoment(old, d); changed {
 				out = append(out, m)
@@ -32,15 +37,36 @@ func (h History) moments(domain string) []Moment {
 		}
 	}
 	for _, e := range h.Edits {
-		ttl := e.Before.TTL
+		by, ttl := e.Before.HeldUntil(e.At), max(e.Before.TTL, e.Before.Was)
 		if e.Before.Answer != Positive {
 			ttl = e.N
+			by = e.At.Add(seconds(ttl))
 		}
-		by := e.At.Add(seconds(ttl))
-		out = append(out, Moment{"content", e.Before.Key.String(), e.At, by, by,
-			fmt.Sprintf("changed at all nameservers; the old answer may be held for %s", spanText(ttl))})
+		out = append(out, Moment{What: "content", Subject: e.Before.Key.String(), Since: e.At, By: by, Likely: by,
+			Why: fmt.Sprintf("changed at all nameservers; the old answer may be held for %s", spanText(ttl))})
+	}
+	for _, host := range h.Hosts {
+		if m, moved := host.moment(); moved {
+			out = append(out, m)
+		}
+	}
+	if m, changed := h.DS.moment(domain); changed {
+		out = append(out, m)
 	}
 	return out
+}
+
+// likelyDelegation is by when most have come over: who follows the parents holds the old set for P, and where the old servers give
+// their own NS set with every answer, who was filled last holds that for C instead.
+func (h History) likelyDelegation(bound time.Time) time.Time {
+	hold := h.Former.P
+	if h.Former.GivesNS {
+		hold = max(hold, h.Former.C)
+	}
+	if likely := h.Since.Add(seconds(hold)); likely.Before(bound) {
+		return likely
+	}
+	return bound
 }
 
 // delegationBound is D = max(T+P, min(Tc, T+P) + C): a cache fetched the old set from the parents just before T, and
@@ -64,9 +90,9 @@ func (h History) delegationBound() (time.Time, string) {
 }
 
 // contentMoment is min(D, To) + R, with the negative TTL in place of R for what was absent.
-func (h History) contentMoment(old Observed, d time.Time) (Moment, bool) {
+func (h History) contentMoment(old Kept, d time.Time) (Moment, bool) {
 	for _, now := range h.Current.Sets {
-		if now.Key == old.Key && sameAnswer(now, old) {
+		if now.Key == old.Key && sameAnswer(now.Observed, old.Observed) {
 			return Moment{}, false
 		}
 	}
@@ -76,16 +102,15 @@ func (h History) contentMoment(old Observed, d time.Time) (Moment, bool) {
 			until = m.At
 		}
 	}
-	ttl := old.TTL
 	if old.Answer != Positive {
-		ttl = h.Former.N
+		old.TTL, old.Was, old.Lowered = h.Former.N, 0, time.Time{}
 	}
-	likely := h.Since.Add(seconds(h.Former.P))
+	likely := h.likelyDelegation(d)
 	if until.Before(likely) {
 		likely = until
 	}
-	return Moment{"content", old.Key.String(), h.Since, until.Add(seconds(ttl)), likely.Add(seconds(ttl)),
-		fmt.Sprintf("the old answer can be fetched until %s and then be held for %s", clockText(until), spanText(ttl))}, true
+	return Moment{What: "content", Subject: old.Key.String(), Since: h.Since, By: old.HeldUntil(until), Likely: old.HeldUntil(likely),
+		Why: fmt.Sprintf("the old answer can be fetched until %s and then be held for %s", clockText(until), spanText(max(old.TTL, old.Was)))}, true
 }
 
 // latest gives the last of the moments.

@@ -28,13 +28,17 @@ func set(texts ...string) (out []dnsname.Name) {
 	return dnsname.SortSet(out)
 }
 
+// Two networks, and IPv6.
+var addressOfTest = map[string]string{"oak-1.plover.test": "192.0.2.1:53", "oak-2.plover.test": "[2001:db8::2]:53", "quay-11.heron.test": "198.51.100.11:53",
+	"quay-14.heron.test": "[2001:db8:1::14]:53", "quay-15.heron.test": "198.51.100.15:53"}
+
 func soaOf(provider string) SOA {
 	return SOA{Primary: dnsname.MustParse("primary." + provider), Contact: dnsname.MustParse("host." + provider), Serial: 7, Negative: 300}
 }
 
 func server(name dnsname.Name, provider string, ns []dnsname.Name, data record.Data) ServerAnswer {
-	return ServerAnswer{Server: Server{name, "127.0.0.1:53"}, Answer: Positive, SOA: soaOf(provider), NS: ns, NSTTL: 600,
-		Sets: []Observed{{apexA, Positive, []record.Data{data}, 120}}}
+	return ServerAnswer{Server: Server{name, addressOfTest[short(name)]}, Answer: Positive, SOA: soaOf(provider), NS: ns, NSTTL: 600,
+		Sets: []Observed{{Key: apexA, Answer: Positive, Data: []record.Data{data}, TTL: 120}}}
 }
 
 // sweep is healthy evidence at a moment: two parents that serve parents, old and new servers that both know the zone,
@@ -135,7 +139,7 @@ func TestBoundWhereTheOldServersWereNotHeard(t *testing.T) {
 func TestBoundOfAnEdit(t *testing.T) {
 	h := Advance(History{}, sweep(0, newSet, "heron.test"))
 	half := sweep(time.Minute, newSet, "heron.test")
-	half.Servers[2].Sets = []Observed{{apexA, Positive, []record.Data{"192.0.2.99"}, 60}}
+	half.Servers[2].Sets = []Observed{{Key: apexA, Answer: Positive, Data: []record.Data{"192.0.2.99"}, TTL: 60}}
 	h = Advance(h, half)
 	assert.Empty(t, h.Edits, "one of two servers is not all of them")
 	whole := half
@@ -209,15 +213,15 @@ func TestJudge(t *testing.T) {
 				s.Servers[i].NS = newSet[:1]
 			}
 			return s
-		}, Settled, []string{"parent-set-incomplete"}},
+		}, Settled, []string{"nameserver-single", "parent-set-incomplete"}},
 		{"one character off", Plan{Wanted: newSet}, History{}, func() Sweep {
 			s := sweep(0, set("quay-11.heron.test", "quay-15.heron.test"), "heron.test")
-			s.NoAddress = []NameProblem{{dnsname.MustParse("quay-15.heron.test"), "NXDOMAIN"}}
+			s.NoAddress = []NameProblem{{dnsname.MustParse("quay-15.heron.test"), NameMissing, "NXDOMAIN"}}
 			return s
-		}, Wrong, []string{"nameserver-misspelt", "nameserver-unresolvable", "child-set-differs"}},
+		}, Wrong, []string{"nameserver-missing", "nameserver-misspelt", "child-set-differs", "nameservers-one-address", "no-ipv6"}},
 		{"old one left in", Plan{Wanted: newSet}, History{}, func() Sweep {
 			return sweep(0, dnsname.SortSet(append(set("oak-1.plover.test"), newSet...)), "heron.test")
-		}, Wrong, []string{"parent-set-mixed", "answers-differ", "child-set-differs", "child-set-differs", "child-set-differs"}},
+		}, Wrong, []string{"parent-set-mixed", "answers-differ", "child-set-differs", "child-set-differs", "child-set-differs", "soa-differs"}},
 		{"lame", Plan{}, History{}, func() Sweep {
 			s := sweep(0, newSet, "heron.test")
 			s.Servers[2] = ServerAnswer{Server: s.Servers[2].Server, Answer: Lame, Problem: "REFUSED"}
@@ -238,7 +242,7 @@ func TestJudge(t *testing.T) {
 			s := sweep(0, nil, "heron.test")
 			s.Parents[0].Answer, s.Parents[1].Answer = NoName, NoName
 			return s
-		}, Undelegated, []string{"not-delegated"}},
+		}, Undelegated, []string{"not-registered"}},
 		{"walk failed", Plan{Wanted: newSet}, moved(), func() Sweep { return Sweep{Failure: "no root server answers"} },
 			Unknown, []string{"check-failed"}},
 		{"no parent answers", Plan{Wanted: newSet}, moved(), func() Sweep {
@@ -282,7 +286,7 @@ func TestBoundIsNeverEarly(t *testing.T) {
 		rng := rand.New(rand.NewPCG(seed, 1))
 		p, c, r := rng.IntN(900)+1, rng.IntN(900)+1, rng.IntN(300)+1
 		h := History{Since: start, Current: State{Set: newSet, Known: true}, Former: &Former{State: State{Set: oldSet,
-			P: uint32(p), C: uint32(c), Sets: []Observed{{apexA, Positive, []record.Data{"192.0.2.1"}, uint32(r)}}}}}
+			P: uint32(p), C: uint32(c), Sets: []Kept{{Observed: Observed{Key: apexA, Answer: Positive, Data: []record.Data{"192.0.2.1"}, TTL: uint32(r)}}}}}}
 		told := rng.IntN(2) == 0
 		tc := rng.IntN(2 * p)
 		if told {

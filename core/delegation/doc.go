@@ -3,17 +3,18 @@
 // It is pure: evidence (Sweep) and what earlier evidence established (History) go in, a Report and the next History
 // come out. evidence.go says what was asked and answered; history.go remembers what has to be remembered between
 // sweeps; bound.go computes when caches must have let go; judge.go puts the verdict together from the findings of
-// parents.go, servers.go and resolvers.go.
+// registration.go, parents.go, glue.go, servers.go, zone.go, signatures.go, resolvers.go and places.go.
 //
 // The rules of time are about caches that obey TTLs (RFC 1035, RFC 2181 section 8, RFC 2308). All times are world time.
 package delegation
 
 import (
 	"slices"
-	"strings"
 	"time"
 
+	"beacon/core/arrival"
 	"beacon/core/dnsname"
+	"beacon/core/dnssec"
 	"beacon/core/finding"
 	"beacon/core/record"
 )
@@ -35,6 +36,7 @@ type Plan struct {
 	Domain    dnsname.Name
 	Wanted    []dnsname.Name // the nameservers it shall be delegated to, sorted; empty where nothing particular is wanted
 	Registrar *Registration  // what the registrar says; nil where it is not known
+	TTL       uint32         // of NS sets, as the zone's plan has it, seconds; 0 where nothing is planned
 }
 
 // Registration is what a registrar holds of a domain.
@@ -43,6 +45,9 @@ type Registration struct {
 	Active  []dnsname.Name `json:"active"`            // in force
 	Saved   []dnsname.Name `json:"saved"`             // stored, in force only once made active
 	AskedAt time.Time      `json:"asked_at"`          // world time
+	Status  []string       `json:"status,omitempty"`  // in the words of RFC 8056, such as "client hold"
+	Expires *time.Time     `json:"expires,omitempty"` // when the registration ends
+	From    string         `json:"from,omitempty"`    // where status and end come from: "registrar" or "RDAP"
 	Problem string         `json:"problem,omitempty"` // why it could not be asked
 }
 
@@ -53,6 +58,7 @@ type Report struct {
 	Verdict   Verdict           `json:"verdict"`
 	SettlesBy *time.Time        `json:"settles_by"` // the bound: last of Moments; nil where nothing settles or no bound is known
 	Likely    *time.Time        `json:"likely"`     // the estimate, as long as a resolver that was asked sees the old
+	DNSSEC    dnssec.State      `json:"dnssec"`     // whether a chain of signatures leads from the root's anchor to the domain
 	Moments   []Moment          `json:"moments"`
 	Findings  []finding.Finding `json:"findings"`
 	Wanted    []dnsname.Name    `json:"wanted"`
@@ -61,6 +67,17 @@ type Report struct {
 	Parents   []Source          `json:"parents"`
 	Servers   []Source          `json:"servers"`
 	Resolvers []View            `json:"resolvers"`
+	Places    []PlaceView       `json:"places,omitempty"`  // how it looks from elsewhere
+	Arrival   *arrival.Report   `json:"arrival,omitempty"` // whether its sites can be reached
+}
+
+// PlaceView is how a domain looks from where another instance stands.
+type PlaceView struct {
+	Name    string   `json:"name"`
+	Problem string   `json:"problem,omitempty"`
+	Parents []Source `json:"parents,omitempty"`
+	Servers []Source `json:"servers,omitempty"`
+	Views   []View   `json:"resolvers,omitempty"`
 }
 
 // Source is one server and the nameserver set that it gave.
@@ -69,29 +86,51 @@ type Source struct {
 	Nameservers []dnsname.Name `json:"nameservers"`
 	TTL         uint32         `json:"ttl"`
 	Serial      *uint32        `json:"serial,omitempty"`
+	Took        float64        `json:"took,omitempty"`   // milliseconds
+	Signed      bool           `json:"signed,omitempty"` // the zone it gives has keys; of a parent: there are DS records
 	Problem     string         `json:"problem,omitempty"`
 }
 
 // View is how one resolver sees the domain.
 type View struct {
-	Name    string     `json:"name"`
-	Address string     `json:"address"`
-	Sees    string     `json:"sees"`            // "new", "old", "current", "other" or "unknown"
-	Through string     `json:"through"`         // primary nameserver of the SOA it answers with; empty where unknown
-	Until   *time.Time `json:"until,omitempty"` // by when it must have let go, where it sees the old
-	Answers []Observed `json:"answers,omitempty"`
-	Problem string     `json:"problem,omitempty"`
-	AskedAt time.Time  `json:"asked_at"`
+	Name      string     `json:"name"`
+	Address   string     `json:"address"`
+	Sees      string     `json:"sees"` // "new", "old", "current", "other" or "unknown"
+	Group     string     `json:"group,omitempty"`
+	Through   string     `json:"through"`          // primary nameserver of the SOA it answers with; empty where unknown
+	Until     *time.Time `json:"until,omitempty"`  // by when it must have let go, where it sees the old
+	Sets      []SetView  `json:"sets"`             // how it sees each watched set
+	Follow    *Following `json:"follow,omitempty"` // how it came over in the change that was last, predicted and as it happened
+	Explained []string   `json:"explained,omitempty"`
+	Problem   string     `json:"problem,omitempty"`
+	AskedAt   time.Time  `json:"asked_at"`
+}
+
+// SetView is how one resolver sees one record set.
+type SetView struct {
+	Key   record.Key    `json:"key"`
+	Sees  string        `json:"sees"` // "new", "old", "mixed", "current", "other", "none" or "unknown"
+	Data  []record.Data `json:"data,omitempty"`
+	TTL   uint32        `json:"ttl"`             // that remains
+	Until *time.Time    `json:"until,omitempty"` // by when it must have let go, where it holds the old
+}
+
+// Following is how a resolver followed a change: what was predicted, and what was seen.
+type Following struct {
+	LastOld   *time.Time `json:"last_old,omitempty"`  // when it was last seen with the old
+	FirstNew  *time.Time `json:"first_new,omitempty"` // when it was first seen with the new, and with nothing old since
+	Predicted *time.Time `json:"predicted,omitempty"` // the estimate as of when it was last seen with the old
 }
 
 // Moment is one thing that settles, and by when.
 type Moment struct {
-	What    string    `json:"what"`    // "delegation" or "content"
-	Subject string    `json:"subject"` // the domain or the record set
-	Since   time.Time `json:"since"`   // when the change was first seen everywhere it was made
-	By      time.Time `json:"by"`      // the bound: every cache that obeys TTLs has let go by then
-	Likely  time.Time `json:"likely"`  // the estimate: by then those have that follow the parents, as most do
-	Why     string    `json:"why"`     // the sum behind it
+	What    string    `json:"what"`             // "delegation", "content", "address" or "dnssec"
+	Subject string    `json:"subject"`          // the domain or the record set
+	Since   time.Time `json:"since"`            // when the change was first seen everywhere it was made
+	By      time.Time `json:"by"`               // the bound: every cache that obeys TTLs has let go by then
+	Likely  time.Time `json:"likely"`           // the estimate: by then those have that follow the parents, as most do
+	Why     string    `json:"why"`              // the sum behind it
+	Except  string    `json:"except,omitempty"` // for which caches there is no bound, and what ends that; empty where it holds for all
 }
 
 // SameSet reports whether two sorted nameserver sets are equal.
@@ -108,19 +147,11 @@ func missing(a, b []dnsname.Name) []dnsname.Name {
 	return out
 }
 
-func joinNames(names []dnsname.Name) string {
-	texts := make([]string, len(names))
-	for i, n := range names {
-		texts[i] = strings.TrimSuffix(n.String(), ".")
-	}
-	return strings.Join(texts, ", ")
-}
-
 // Watched gives the record sets that a check looks at by default: those that carry a site.
 func Watched(domain dnsname.Name) []record.Key {
-	www, err := domain.Child("www")
-	if err != nil {
-		return []record.Key{{Name: domain, Type: record.A}}
+	keys := []record.Key{{Name: domain, Type: record.A}, {Name: domain, Type: record.AAAA}}
+	if www, err := domain.Child("www"); err == nil {
+		keys = append(keys, record.Key{Name: www, Type: record.A}, record.Key{Name: www, Type: record.AAAA})
 	}
-	return []record.Key{{Name: domain, Type: record.A}, {Name: www, Type: record.A}}
+	return keys
 }

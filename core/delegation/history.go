@@ -16,17 +16,41 @@ type History struct {
 	Former *Former `json:"former,omitempty"`
 	Absent *uint32 `json:"absent,omitempty"` // the parent's negative TTL, where the domain was not delegated just before
 	Edits  []Edit  `json:"edits,omitempty"`  // watched sets changed while the delegation stayed
+	DS     DSState `json:"ds"`
+	Hosts  []Host  `json:"hosts,omitempty"` // nameservers within the domain
+	// Serials are those of the last sweep by address, and SkewSince is when they were first seen apart.
+	Serials   map[string]uint32    `json:"serials,omitempty"`
+	SkewSince time.Time            `json:"skew_since"`
+	Follow    map[string]Following `json:"follow,omitempty"` // how resolvers followed the last change, by name
+	before    map[string]uint32    // Serials of the sweep before, within one judgement
 }
 
 // State is what was seen while one nameserver set was in force.
 type State struct {
-	Set   []dnsname.Name `json:"set"`
-	P     uint32         `json:"p"` // largest TTL seen on the parents' referral
-	C     uint32         `json:"c"` // largest TTL seen on the apex NS set at its own servers
-	N     uint32         `json:"n"` // negative TTL of the zone
-	SOA   SOA            `json:"soa"`
-	Sets  []Observed     `json:"sets,omitempty"` // the watched sets, each with its largest TTL
-	Known bool           `json:"known"`          // its servers have been heard, so C, N, SOA and Sets count
+	Set     []dnsname.Name `json:"set"`
+	P       uint32         `json:"p"` // largest TTL seen on the parents' referral
+	C       uint32         `json:"c"` // largest TTL seen on the apex NS set at its own servers
+	N       uint32         `json:"n"` // negative TTL of the zone
+	SOA     SOA            `json:"soa"`
+	Sets    []Kept         `json:"sets,omitempty"`     // the watched sets
+	GivesNS bool           `json:"gives_ns,omitempty"` // its servers give the apex NS set with their answers, so caches hold it for C
+	Known   bool           `json:"known"`              // its servers have been heard, so C, N, SOA and Sets count
+}
+
+// Kept is a watched set as it was answered last. Where its TTL was lowered, caches may still hold it for as long as before.
+type Kept struct {
+	Observed
+	Was     uint32    `json:"was,omitempty"` // R0: the TTL before it was lowered
+	Lowered time.Time `json:"lowered"`       // L: since when all servers give the lower one; zero: it was not
+}
+
+// HeldUntil is by when caches have let go that could fetch it until last: max(L+R0, last+R1).
+func (k Kept) HeldUntil(last time.Time) time.Time {
+	until := last.Add(seconds(k.TTL))
+	if before := k.Lowered.Add(seconds(k.Was)); !k.Lowered.IsZero() && before.After(until) {
+		return before
+	}
+	return until
 }
 
 // Former is a state that is no longer in force, and what has happened at its servers since.
@@ -44,7 +68,7 @@ type MatchedSet struct {
 
 // Edit is a watched set that changed at the servers in force.
 type Edit struct {
-	Before Observed  `json:"before"`
+	Before Kept      `json:"before"`
 	N      uint32    `json:"n"`  // negative TTL then
 	At     time.Time `json:"at"` // first sweep in which all servers gave the new data
 }
@@ -74,7 +98,7 @@ func Advance(h History, s Sweep) History {
 			h.Former = formerOf(h)
 			h.Absent = nil
 		}
-		h.Current, h.Since, h.Edits = State{Set: set}, lastReceipt(s), nil
+		h.Current, h.Since, h.Edits, h.Follow = State{Set: set}, lastReceipt(s), nil, nil
 	}
 	h.Current.observeParents(s)
 	if h.Former != nil {
@@ -86,6 +110,10 @@ func Advance(h History, s Sweep) History {
 	if h.Former != nil {
 		h.Former.follow(h.Current, s)
 	}
+	h.observeDS(s)
+	h.observeHosts(s)
+	h.observeSerials(s)
+	h.observeResolvers(s)
 	return h
 }
 
@@ -167,28 +195,41 @@ func (h *History) observeServers(s Sweep) {
 		}
 		heard++
 		st.C, st.N = max(st.C, a.NSTTL), max(st.N, a.SOA.Negative)
-		st.SOA = a.SOA
+		st.SOA, st.GivesNS = a.SOA, st.GivesNS || a.GivesNS
 	}
 	if heard == 0 {
 		return
 	}
 	for _, now := range agreed(servers) {
-		at := slices.IndexFunc(st.Sets, func(o Observed) bool { return o.Key == now.Key })
+		at := slices.IndexFunc(st.Sets, func(o Kept) bool { return o.Key == now.Key })
+		st.Sets = slices.Clone(st.Sets)
 		switch {
 		case at < 0:
-			st.Sets = append(slices.Clone(st.Sets), now)
-		case sameAnswer(st.Sets[at], now):
-			now.TTL = max(now.TTL, st.Sets[at].TTL)
-			st.Sets = slices.Clone(st.Sets)
-			st.Sets[at] = now
+			st.Sets = append(st.Sets, Kept{Observed: now})
+		case sameAnswer(st.Sets[at].Observed, now):
+			st.Sets[at] = st.Sets[at].seen(now, s.Ended)
 		default:
 			h.Edits = slices.DeleteFunc(h.Edits, func(e Edit) bool { return e.Before.Key == now.Key })
 			h.Edits = append(h.Edits, Edit{st.Sets[at], st.N, s.Ended})
-			st.Sets = slices.Clone(st.Sets)
-			st.Sets[at] = now
+			st.Sets[at] = Kept{Observed: now}
+			h.Follow = nil
 		}
 	}
 	st.Known = true
+}
+
+// seen takes the same answer in once more: a TTL that all servers have lowered counts from now on, beside the one before.
+func (k Kept) seen(now Observed, at time.Time) Kept {
+	switch {
+	case now.TTL >= k.TTL:
+		k.TTL = now.TTL
+		if k.TTL >= k.Was {
+			k.Was, k.Lowered = 0, time.Time{}
+		}
+	default:
+		k.Was, k.Lowered, k.TTL = max(k.Was, k.TTL), at, now.TTL
+	}
+	return k
 }
 
 // agreed gives the watched sets about which all servers that were asked agree, with the largest TTL.
@@ -205,6 +246,13 @@ func agreed(servers []ServerAnswer) []Observed {
 		out = slices.DeleteFunc(out, func(o Observed) bool {
 			return !slices.ContainsFunc(a.Sets, func(other Observed) bool { return o.Key == other.Key && sameAnswer(o, other) })
 		})
+		for k, o := range out {
+			for _, other := range a.Sets {
+				if other.Key == o.Key {
+					out[k].TTL = max(o.TTL, other.TTL)
+				}
+			}
+		}
 	}
 	return slices.DeleteFunc(out, func(o Observed) bool { return o.Answer == Silent || o.Answer == Lame })
 }
@@ -226,7 +274,7 @@ func (f *Former) follow(now State, s Sweep) {
 	}
 	same := agreed(servers)
 	for _, set := range now.Sets {
-		matches := slices.ContainsFunc(same, func(o Observed) bool { return o.Key == set.Key && sameAnswer(o, set) })
+		matches := slices.ContainsFunc(same, func(o Observed) bool { return o.Key == set.Key && sameAnswer(o, set.Observed) })
 		at := slices.IndexFunc(f.Matched, func(m MatchedSet) bool { return m.Key == set.Key })
 		if matches && at < 0 {
 			f.Matched = append(f.Matched, MatchedSet{set.Key, s.Ended})

@@ -2,16 +2,19 @@ package delegation
 
 import (
 	"fmt"
+	"slices"
+	"strings"
 	"time"
 
 	"beacon/core/dnsname"
+	"beacon/core/dnssec"
 	"beacon/core/finding"
 )
 
 // Judge turns one sweep into a report. The history must already have taken the sweep in (Advance).
 func Judge(plan Plan, h History, s Sweep) Report {
-	j := judge{plan: plan, h: h, s: s, now: s.Ended}
-	j.report = Report{Domain: plan.Domain, CheckedAt: s.Ended, Wanted: plan.Wanted, Registrar: plan.Registrar,
+	j := judge{plan: plan, h: h, s: s, now: s.Ended, short: short(plan.Domain)}
+	j.report = Report{Domain: plan.Domain, CheckedAt: s.Ended, Wanted: plan.Wanted, Registrar: plan.Registrar, DNSSEC: dnssec.Indeterminate,
 		Moments: []Moment{}, Findings: []finding.Finding{}, Parents: []Source{}, Servers: []Source{}, Resolvers: []View{}}
 	if h.Former != nil {
 		j.report.Old = h.Former.Set
@@ -24,11 +27,16 @@ func Judge(plan Plan, h History, s Sweep) Report {
 	j.report.Moments = append(j.report.Moments, h.moments(plan.Domain.String())...)
 	j.report.SettlesBy = latest(j.report.Moments)
 	j.judgeRegistrar()
+	j.judgeRegistration()
 	delegated := j.judgeParents()
 	if delegated {
+		j.judgeGlue()
 		j.judgeServers()
 		j.judgeOldServers()
+		j.judgeZone()
+		j.judgeSignatures()
 		j.judgeResolvers()
+		j.judgePlaces()
 	}
 	j.estimate()
 	finding.Sort(j.report.Findings)
@@ -38,13 +46,12 @@ func Judge(plan Plan, h History, s Sweep) Report {
 
 // estimate says by when the rest will likely be done, as long as somebody who was asked is still behind.
 func (j *judge) estimate() {
-	behind := false
 	for _, v := range j.report.Resolvers {
-		behind = behind || v.Sees == "old"
-	}
-	for _, m := range j.report.Moments {
-		if behind && m.Likely.After(j.now) && (j.report.Likely == nil || m.Likely.After(*j.report.Likely)) {
-			likely := m.Likely
+		if v.Follow == nil || v.Follow.FirstNew != nil || v.Follow.Predicted == nil {
+			continue
+		}
+		if j.report.Likely == nil || v.Follow.Predicted.After(*j.report.Likely) {
+			likely := *v.Follow.Predicted
 			j.report.Likely = &likely
 		}
 	}
@@ -55,6 +62,7 @@ type judge struct {
 	h      History
 	s      Sweep
 	now    time.Time
+	short  string // the domain's name for reading
 	report Report
 	// What the findings leave open: a change seen without a time, a parent that could not be asked.
 	waiting bool
@@ -63,10 +71,21 @@ type judge struct {
 	agreed  bool           // all parents that answered give the same
 }
 
-func (j *judge) find(code string, severity finding.Severity, subject, message, remedy string) {
+// find adds a finding; seen is what it rests on.
+func (j *judge) find(code string, severity finding.Severity, subject, message, remedy string, seen ...string) {
 	j.report.Findings = append(j.report.Findings, finding.Finding{Code: code, Severity: severity, Subject: subject,
-		Message: message, Remedy: remedy})
+		Message: message, Remedy: remedy, Seen: seen})
 }
+
+// short is a name as people write it.
+func short(n dnsname.Name) string {
+	if n.IsRoot() {
+		return "."
+	}
+	return strings.TrimSuffix(n.String(), ".")
+}
+
+func (s Server) String() string { return short(s.Name) + " (" + s.Address + ")" }
 
 // verdict: wrong beats settling beats settled; where a parent stayed silent and nothing was established before, it
 // could not be told.
@@ -91,32 +110,46 @@ func (j *judge) verdict(delegated bool) Verdict {
 // failed handles a sweep that got no answer from any parent.
 func (j *judge) failed() bool {
 	if j.s.Failure != "" {
-		j.find("check-failed", finding.Warning, j.plan.Domain.String(),
+		j.find("check-failed", finding.Warning, j.short,
 			fmt.Sprintf("The check could not be made: %s. This says nothing about the domain.", j.s.Failure),
-			"Look at this machine's network and at the root hints in the settings, then check again.")
+			"Look at this machine's network and at the root hints, then check again.")
 		return true
 	}
+	var seen []string
 	for _, p := range j.s.Parents {
 		if p.Answer != Silent {
 			return false
 		}
+		seen = append(seen, fmt.Sprintf("%s: %s", p.Server, p.Problem))
 	}
-	j.find("check-failed", finding.Warning, j.plan.Domain.String(),
+	j.find("check-failed", finding.Warning, j.short,
 		"None of the parent's nameservers answered. This says nothing about the domain.",
-		"Look at this machine's network, then check again.")
+		"Look at this machine's network, then check again.", seen...)
 	return true
 }
 
-func (j *judge) fillSources() {
-	for _, p := range j.s.Parents {
-		j.report.Parents = append(j.report.Parents, Source{Server: p.Server, Nameservers: p.NS, TTL: p.TTL, Problem: p.Problem})
+func (j *judge) fillSources() { j.report.Parents, j.report.Servers = sources(j.s.Parents, j.s.Servers) }
+
+func sources(parents []ParentAnswer, servers []ServerAnswer) (above, own []Source) {
+	above, own = []Source{}, []Source{}
+	for _, p := range parents {
+		above = append(above, Source{Server: p.Server, Nameservers: p.NS, TTL: p.TTL, Problem: p.Problem, Signed: len(p.DS.DS()) > 0})
 	}
-	for _, a := range j.s.Servers {
-		src := Source{Server: a.Server, Nameservers: a.NS, TTL: a.NSTTL, Problem: a.Problem}
+	for _, a := range servers {
+		src := Source{Server: a.Server, Nameservers: a.NS, TTL: a.NSTTL, Problem: a.Problem, Took: float64(a.Took.Microseconds()) / 1000, Signed: len(a.Keys.Keys()) > 0}
 		if a.Answer == Positive {
 			serial := a.SOA.Serial
 			src.Serial = &serial
 		}
-		j.report.Servers = append(j.report.Servers, src)
+		own = append(own, src)
 	}
+	return above, own
+}
+
+// inForce gives the answers of the servers that the parents name.
+func (j *judge) inForce() []ServerAnswer { return serversOf(j.s, j.set) }
+
+// knowing leaves those that answer for the zone.
+func knowing(list []ServerAnswer) []ServerAnswer {
+	return slices.DeleteFunc(slices.Clone(list), func(a ServerAnswer) bool { return a.Answer != Positive })
 }

@@ -16,11 +16,17 @@ func (j *judge) judgeRegistrar() {
 	if r == nil {
 		return
 	}
-	domain := j.plan.Domain.String()
 	if r.Problem != "" {
 		j.find("registrar-not-asked", finding.Warning, r.Account,
 			"The registrar could not be asked: "+r.Problem+".", "Check the account ("+r.Account+") and its credentials.")
 		return
+	}
+	if len(j.plan.Wanted) == 0 && len(r.Active) > 0 {
+		if set, complete := parentSet(j.s); complete && len(set) > 0 && !SameSet(set, r.Active) {
+			j.find("registrar-differs", finding.Warning, j.short,
+				fmt.Sprintf("The registrar has %s in force, and the parent serves %s.", joinNames(r.Active), joinNames(set)),
+				"Wait for the registry, usually minutes. If this lasts over an hour, ask the registrar.")
+		}
 	}
 	if SameSet(r.Saved, r.Active) || len(r.Saved) == 0 {
 		return
@@ -29,34 +35,51 @@ func (j *judge) judgeRegistrar() {
 	if len(j.plan.Wanted) > 0 && SameSet(r.Saved, j.plan.Wanted) {
 		severity = finding.Error
 	}
-	j.find("saved-not-active", severity, domain,
+	j.find("saved-not-active", severity, j.short,
 		fmt.Sprintf("The registrar has saved a new nameserver list (%s) that is not in force: in force is still %s. "+
 			"Waiting will not help.", joinNames(r.Saved), joinNames(r.Active)),
-		"Make the saved list active: beacon delegate "+strings.TrimSuffix(domain, "."))
+		"Make the saved list active: beacon delegate "+j.short)
 }
 
 // judgeParents holds what the parents serve against what is wanted. It reports whether there is a delegation at all.
 func (j *judge) judgeParents() bool {
-	referring := 0
+	referring, noName := 0, 0
+	var seen []string
 	for _, p := range j.s.Parents {
 		switch p.Answer {
 		case Referral:
 			referring++
 			j.set = append(j.set, p.NS...)
+		case NoName, NoData:
+			if p.Answer == NoName {
+				noName++
+			}
+			seen = append(seen, fmt.Sprintf("%s, asked for %s NS: %s", p.Server, j.short, p.Answer))
 		case Silent, Lame:
+			if addressOf(p.Server).Is6() && blindTo6(j.s) {
+				continue
+			}
 			j.deaf = true
-			j.find("parent-silent", finding.Warning, p.Name.String(),
+			j.find("parent-silent", finding.Warning, short(p.Name),
 				fmt.Sprintf("The parent's nameserver %s could not be asked: %s.", p.Address, p.Problem),
-				"Nothing to do at the domain; check again later.")
+				"Nothing to do at the domain; check again later.", fmt.Sprintf("%s: %s", p.Server, p.Problem))
 		}
 	}
 	j.set = dnsname.SortSet(j.set)
-	if referring == 0 {
-		if !j.deaf {
-			j.find("not-delegated", finding.Error, j.plan.Domain.String(),
-				fmt.Sprintf("The zone above, %s, has no delegation for this name.", j.s.Zone.Unicode()),
-				fmt.Sprintf("If it is a host in the zone %s, check that zone. Else register the domain, or give it nameservers at the registrar.", j.s.Zone.Unicode()))
-		}
+	zone := inWords(j.s.Zone)
+	switch {
+	case referring > 0:
+	case j.deaf && len(seen) == 0:
+		return false
+	case noName > 0:
+		j.find("not-registered", finding.Error, j.short,
+			fmt.Sprintf("The zone above, %s, does not know this name (NXDOMAIN): it is not registered, or its registration is held back.", zone),
+			"Register the domain, or give it nameservers at the registrar; if it is registered, see there whether it is on hold.", seen...)
+		return false
+	default:
+		j.find("not-delegated", finding.Error, j.short,
+			fmt.Sprintf("The zone above, %s, has no delegation for this name.", zone),
+			fmt.Sprintf("If it is a host in the zone %s, check that zone. Else register the domain, or give it nameservers at the registrar.", zone), seen...)
 		return false
 	}
 	j.agreed = j.parentsAgree()
@@ -71,7 +94,7 @@ func (j *judge) parentsAgree() bool {
 	sets := map[string][]string{}
 	for _, p := range j.s.Parents {
 		if p.Answer == Referral || p.Answer == NoName || p.Answer == NoData {
-			sets[joinNames(p.NS)] = append(sets[joinNames(p.NS)], p.Name.String())
+			sets[joinNames(p.NS)] = append(sets[joinNames(p.NS)], short(p.Name))
 		}
 	}
 	if len(sets) <= 1 {
@@ -79,20 +102,22 @@ func (j *judge) parentsAgree() bool {
 	}
 	var parts []string
 	for set, who := range sets {
+		slices.Sort(who)
+		who = slices.Compact(who)
 		if set == "" {
 			set = "no delegation"
 		}
 		parts = append(parts, strings.Join(who, ", ")+" gives "+set)
 	}
 	j.waiting = true
-	j.find("parents-disagree", finding.Warning, j.plan.Domain.String(),
+	j.find("parents-disagree", finding.Warning, j.short,
 		"The parent's nameservers do not all say the same: "+joinSorted(parts)+". A change is on its way through the registry.",
-		"Wait until all of them agree; only then does the time count. If this lasts over an hour, ask the registrar.")
+		"Wait until all of them agree; only then does the time count. If this lasts over an hour, ask the registrar.", parts...)
 	return false
 }
 
 func (j *judge) compareWithWanted() {
-	wanted, domain := j.plan.Wanted, j.plan.Domain.String()
+	wanted, domain := j.plan.Wanted, j.short
 	lacking, extra := missing(wanted, j.set), missing(j.set, wanted)
 	switch {
 	case len(lacking) == 0 && len(extra) == 0:
@@ -126,8 +151,9 @@ func (j *judge) misspelt(lacking, extra []dnsname.Name) bool {
 	for _, n := range extra {
 		if meant, ok := spelling.Closest(n.String(), texts); ok {
 			found = true
-			j.find("nameserver-misspelt", finding.Error, n.String(),
-				fmt.Sprintf("The parent lists %s; wanted is %s. They differ in a character or two.", n, meant),
+			meant = strings.TrimSuffix(meant, ".")
+			j.find("nameserver-misspelt", finding.Error, short(n),
+				fmt.Sprintf("The parent lists %s; wanted is %s. They differ in a character or two.", short(n), meant),
 				"Correct the name at the registrar.")
 		}
 	}
@@ -137,7 +163,6 @@ func (j *judge) misspelt(lacking, extra []dnsname.Name) bool {
 // otherSet says why the parents still serve a wholly different set.
 func (j *judge) otherSet(domain string) {
 	r := j.plan.Registrar
-	short := strings.TrimSuffix(domain, ".")
 	switch {
 	case r != nil && SameSet(r.Active, j.plan.Wanted):
 		j.waiting = true
@@ -149,8 +174,16 @@ func (j *judge) otherSet(domain string) {
 	default:
 		j.find("parent-serves-other-set", finding.Error, domain,
 			fmt.Sprintf("The parent serves %s; wanted is %s.", joinNames(j.set), joinNames(j.plan.Wanted)),
-			"Change the nameservers at the registrar: beacon delegate "+short)
+			"Change the nameservers at the registrar: beacon delegate "+domain)
 	}
+}
+
+// inWords names a zone for reading.
+func inWords(zone dnsname.Name) string {
+	if zone.IsRoot() || zone.IsZero() {
+		return "the root"
+	}
+	return short(zone)
 }
 
 func joinSorted(parts []string) string {

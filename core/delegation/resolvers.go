@@ -2,6 +2,7 @@ package delegation
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -15,29 +16,78 @@ const grace = 5 * time.Second
 // judgeResolvers says who sees what, and until when the rest may.
 func (j *judge) judgeResolvers() {
 	for _, r := range j.s.Resolvers {
-		v := View{Name: r.Name, Address: r.Address, Answers: r.Sets, Problem: r.Problem, AskedAt: r.At, Sees: j.sees(r)}
-		if r.SOA != nil {
-			v.Through = strings.TrimSuffix(r.SOA.Primary.String(), ".")
-		}
-		if v.Sees == "old" || v.Sees == "other" {
-			j.stillOld(&v)
-		}
+		v := j.view(r)
 		if r.Problem != "" {
 			j.find("resolver-silent", finding.Warning, r.Name,
 				fmt.Sprintf("The resolver %s (%s) could not be asked: %s.", r.Name, r.Address, r.Problem),
-				"Nothing to do at the domain; see whether this resolver works at all.")
+				"Nothing to do at the domain; see whether this resolver works at all.", r.Explained...)
+		} else {
+			j.judgeResolver(&v, r)
 		}
 		j.report.Resolvers = append(j.report.Resolvers, v)
 	}
 }
 
+// view is how a resolver sees the domain.
+func (j *judge) view(r ResolverAnswer) View {
+	v := View{Name: r.Name, Address: r.Address, Group: r.Group, Problem: r.Problem, AskedAt: r.At, Sees: j.h.sees(r), Sets: j.h.setViews(r), Explained: r.Explained}
+	if r.SOA != nil {
+		v.Through = short(r.SOA.Primary)
+	}
+	for i := range v.Sets {
+		if s := &v.Sets[i]; s.Sees == "old" || s.Sees == "mixed" {
+			s.Until = j.boundOf("content", s.Key.String())
+		}
+	}
+	if f, ok := j.h.Follow[r.Name]; ok {
+		v.Follow = &f
+	}
+	return v
+}
+
+func (j *judge) judgeResolver(v *View, r ResolverAnswer) {
+	name := v.Name + " (" + v.Address + ")"
+	if v.Sees == "old" || v.Sees == "other" {
+		j.stillOld(v)
+	}
+	for _, s := range v.Sets {
+		if s.Until != nil && v.AskedAt.After(s.Until.Add(grace)) && v.Sees != "old" {
+			j.find("resolver-overstays", finding.Error, v.Name,
+				fmt.Sprintf("%s still gives the old answer for %s, though it had to let go by %s.", name, watchedText(s.Key), clockText(*s.Until)),
+				"Ask whoever runs it to clear its cache for "+j.short+"; it does not keep to TTLs.", seenSet(v.Name, s))
+		}
+	}
+	if len(r.Again) > 0 {
+		o := r.Again[0]
+		j.find("resolver-mixed", finding.Notice, v.Name,
+			fmt.Sprintf("%s gave two answers for %s in a row: many machines stand behind one address, and one does not know what another holds.", name, watchedText(o.Key)),
+			"Nothing to do; expect both answers until the last of them has let go.", v.Name+": "+o.text())
+	}
+	if r.Refuses {
+		why := ""
+		if len(r.Explained) > 0 {
+			why = " It says: " + strings.Join(r.Explained, "; ") + "."
+		}
+		j.find("resolver-refuses", finding.Warning, v.Name,
+			fmt.Sprintf("%s validates, and does not believe the domain's answers: its users find nothing.%s", name, why),
+			"See what is said of signatures here. If they are right by now, it will come round when what it holds runs out.", r.Explained...)
+	} else if len(r.Explained) > 0 {
+		j.find("resolver-explains", finding.Notice, v.Name, fmt.Sprintf("%s says with its answer: %s.", name, strings.Join(r.Explained, "; ")),
+			"Nothing to do, unless users of this resolver complain.", r.Explained...)
+	}
+}
+
+func seenSet(who string, s SetView) string {
+	return fmt.Sprintf("%s: %s %s, %d s to go", who, watchedText(s.Key), Observed{Answer: Positive, Data: s.Data}.text(), s.TTL)
+}
+
 // sees tells by the SOA in the resolver's negative answer which nameservers it goes to.
-func (j *judge) sees(r ResolverAnswer) string {
-	if r.Problem != "" || r.SOA == nil || !j.h.Current.Known {
+func (h History) sees(r ResolverAnswer) string {
+	if r.Problem != "" || r.SOA == nil || !h.Current.Known {
 		return "unknown"
 	}
-	now := j.h.Current.SOA
-	f := j.h.Former
+	now := h.Current.SOA
+	f := h.Former
 	switch {
 	case f == nil && sameZone(*r.SOA, now):
 		return "current"
@@ -60,16 +110,70 @@ func (j *judge) sees(r ResolverAnswer) string {
 // sameZone reports whether two SOA records come from one provider's copy of the zone.
 func sameZone(a, b SOA) bool { return a.Primary == b.Primary && a.Contact == b.Contact }
 
+// setViews tells for each watched set whether a resolver gives the new answer, the old one, or both.
+func (h History) setViews(r ResolverAnswer) []SetView {
+	out := []SetView{}
+	for _, o := range r.Sets {
+		v := SetView{Key: o.Key, Sees: h.seesSet(o), Data: o.Data, TTL: o.TTL}
+		for _, again := range r.Again {
+			if again.Key != o.Key {
+				continue
+			}
+			if other := h.seesSet(again); other != v.Sees && (other == "old" || v.Sees == "old") {
+				v.Sees, v.TTL = "mixed", max(o.TTL, again.TTL)
+			}
+		}
+		out = append(out, v)
+	}
+	return out
+}
+
+func (h History) seesSet(o Observed) string {
+	if o.Answer == Silent || o.Answer == Lame {
+		return "unknown"
+	}
+	at := slices.IndexFunc(h.Current.Sets, func(k Kept) bool { return k.Key == o.Key })
+	if at < 0 {
+		return "unknown"
+	}
+	now := h.Current.Sets[at].Observed
+	old, _, changed := h.oldAnswer(o.Key)
+	changed = changed && !sameAnswer(old.Observed, now)
+	switch {
+	case sameAnswer(o, now) && changed:
+		return "new"
+	case sameAnswer(o, now):
+		return "current"
+	case changed && sameAnswer(o, old.Observed):
+		return "old"
+	case o.Answer != Positive:
+		return "none"
+	}
+	return "other"
+}
+
+// boundOf gives the moment of one thing.
+func (j *judge) boundOf(what, subject string) *time.Time {
+	for _, m := range j.report.Moments {
+		if m.What == what && m.Subject == subject {
+			by := m.By
+			return &by
+		}
+	}
+	return nil
+}
+
 // stillOld judges a resolver that goes to nameservers that are no longer in force.
 func (j *judge) stillOld(v *View) {
 	name := v.Name + " (" + v.Address + ")"
-	var by *time.Time
-	for _, m := range j.report.Moments {
-		if m.What == "delegation" {
+	by := j.boundOf("delegation", j.plan.Domain.String())
+	for _, m := range j.report.Moments { // of several, the last counts
+		if m.What == "delegation" && m.By.After(*by) {
 			at := m.By
 			by = &at
 		}
 	}
+	seen := fmt.Sprintf("%s, asked for a name that nobody has: SOA of %s", name, v.Through)
 	switch {
 	case by == nil && v.Sees == "old":
 		j.waiting = true
@@ -78,15 +182,15 @@ func (j *judge) stillOld(v *View) {
 		j.find("resolver-elsewhere", finding.Warning, v.Name,
 			fmt.Sprintf("%s gets its answers through %s, not from the nameservers that the parent names. When the delegation "+
 				"was changed is not known here, so neither is until when.", name, v.Through),
-			"If the nameservers were changed within the last two days, wait; else ask who runs this resolver.")
+			"If the nameservers were changed within the last two days, wait; else ask who runs this resolver.", seen)
 	case v.AskedAt.After(by.Add(grace)):
 		j.find("resolver-overstays", finding.Error, v.Name,
 			fmt.Sprintf("%s still goes to the old nameservers (%s), though it had to let go by %s.", name, v.Through, clockText(*by)),
-			"Ask whoever runs it to clear its cache for "+strings.TrimSuffix(j.plan.Domain.String(), ".")+"; it does not keep to TTLs.")
+			"Ask whoever runs it to clear its cache for "+j.short+"; it does not keep to TTLs.", seen)
 	default:
 		v.Until = by
 		j.find("resolver-still-old", finding.Notice, v.Name,
 			fmt.Sprintf("%s still goes to the old nameservers (%s). That is normal until %s.", name, v.Through, clockText(*by)),
-			"Nothing to do; it must have let go by then.")
+			"Nothing to do; it must have let go by then.", seen)
 	}
 }

@@ -2,9 +2,12 @@ package delegation
 
 import (
 	"fmt"
+	"net/netip"
 	"slices"
 	"strings"
+	"time"
 
+	"beacon/core/dnsname"
 	"beacon/core/finding"
 )
 
@@ -12,79 +15,368 @@ import (
 func (j *judge) judgeServers() {
 	for _, p := range j.s.NoAddress {
 		if slices.Contains(j.set, p.Name) {
-			j.find("nameserver-unresolvable", finding.Error, p.Name.String(),
-				fmt.Sprintf("The delegation names %s, which leads to no address: %s.", p.Name, p.Problem),
-				"Correct the name at the registrar, or take it out there.")
+			j.judgeNoAddress(p)
 		}
 	}
-	servers := serversOf(j.s, j.set)
+	servers := j.inForce()
+	blind := blindTo6(j.s)
+	notThere := 0
 	for _, a := range servers {
+		if blind && a.Answer == Silent && addressOf(a.Server).Is6() {
+			continue
+		}
 		j.judgeServer(a)
+		if a.Answer == Lame && (a.Reason == Refused || a.Reason == NotThere || a.Reason == Upward) {
+			notThere++
+		}
 	}
+	if blind {
+		j.find("no-ipv6-here", finding.Notice, "IPv6", "No nameserver could be reached over IPv6 from here, so nothing is said about IPv6: this machine seems to have none.",
+			"Check again from a machine with IPv6, or add one as a vantage point.")
+	}
+	if notThere > 0 && notThere == len(servers) {
+		j.find("zone-not-at-provider", finding.Error, j.short,
+			fmt.Sprintf("The domain is delegated to %s, and none of them has the zone: the name does not resolve.", joinNames(j.set)),
+			"Make the zone at this provider (beacon sync), or delegate to the provider that has it (beacon delegate).")
+	}
+	j.judgeNumber(servers)
 	if j.agreed { // while a change is on its way, two providers' servers differ as they should
-		j.compareServers(servers)
+		j.compareServers(knowing(servers))
 	}
 }
 
+func (j *judge) judgeNoAddress(p NameProblem) {
+	name := short(p.Name)
+	switch p.Kind {
+	case NameMissing:
+		j.find("nameserver-missing", finding.Error, name, fmt.Sprintf("The delegation names %s, which does not exist.", name),
+			"Correct the name at the registrar, or take it out there.", name+" A: NXDOMAIN")
+	case NameAlias:
+		j.find("nameserver-is-alias", finding.Error, name, fmt.Sprintf("The delegation names %s, and %s. Resolvers do not follow that.", name, p.Problem),
+			"Give the nameserver A and AAAA records of its own, or put the name behind the alias into the delegation.")
+	case NameCircular:
+		if !p.Name.IsAtOrBelow(j.plan.Domain) {
+			j.find("nameserver-circular", finding.Error, name, fmt.Sprintf("No address of %s can be had: %s.", name, p.Problem),
+				"Have glue put into the delegation of the zone that it lies in, or use nameservers elsewhere.")
+		} // within the domain it is missing glue, which judgeGlue says
+	default:
+		j.find("nameserver-unresolvable", finding.Error, name,
+			fmt.Sprintf("The delegation names %s, which leads to no address: %s.", name, p.Problem),
+			"Correct the name at the registrar, or take it out there.")
+	}
+}
+
+func addressOf(s Server) netip.Addr {
+	at, _ := netip.ParseAddrPort(s.Address)
+	return at.Addr()
+}
+
+// blindTo6 reports whether every question over IPv6 failed while others went well: then it is this machine.
+func blindTo6(s Sweep) bool {
+	tried, heard4 := false, false
+	look := func(at Server, answer Answer) (blind bool) {
+		if addressOf(at).Is6() {
+			tried = true
+			return answer == Silent
+		}
+		heard4 = heard4 || answer != Silent
+		return true
+	}
+	for _, p := range s.Parents {
+		if !look(p.Server, p.Answer) {
+			return false
+		}
+	}
+	for _, a := range s.Servers {
+		if !look(a.Server, a.Answer) {
+			return false
+		}
+	}
+	return tried && heard4
+}
+
 func (j *judge) judgeServer(a ServerAnswer) {
-	subject := strings.TrimSuffix(a.Name.String(), ".")
+	subject := short(a.Name)
+	seen := fmt.Sprintf("%s, asked for %s SOA: %s", a.Server, j.short, a.Problem)
 	switch a.Answer {
 	case Silent:
+		if a.Strange != "" {
+			j.find("wrong-source", finding.Error, subject,
+				fmt.Sprintf("Questions to %s at %s are answered from %s. Resolvers drop such answers.", subject, a.Address, a.Strange),
+				"Have the server answer from the address that was asked (a machine with several addresses has to be told).", seen)
+			return
+		}
 		j.find("nameserver-silent", finding.Error, subject,
 			fmt.Sprintf("%s at %s gives no answer: %s.", subject, a.Address, a.Problem),
-			"See whether the server is up and reachable; if it is retired, take it out of the delegation.")
+			"See whether the server is up and reachable; if it is retired, take it out of the delegation.", seen)
 	case Lame:
-		j.find("nameserver-lame", finding.Error, subject,
-			fmt.Sprintf("%s at %s answers, but not for this zone: %s.", subject, a.Address, a.Problem),
-			"Make the zone at this provider, or take the nameserver out of the delegation.")
+		j.judgeLame(a, subject, seen)
 	case Positive:
-		if a.NoTCP != "" {
-			j.find("no-tcp", finding.Warning, subject,
-				fmt.Sprintf("%s at %s does not answer over TCP: %s. Large answers will fail.", subject, a.Address, a.NoTCP),
-				"Open TCP to port 53 of this server (RFC 7766).")
-		}
+		j.judgeHabits(a, subject)
 		if j.agreed && !SameSet(a.NS, j.set) && len(a.NS) > 0 {
 			j.childSetDiffers(a, subject)
 		}
 	}
 }
 
+func (j *judge) judgeLame(a ServerAnswer, subject, seen string) {
+	switch a.Reason {
+	case Failed:
+		j.find("nameserver-failing", finding.Error, subject,
+			fmt.Sprintf("%s at %s answers SERVFAIL: it should have the zone, and cannot give it.", subject, a.Address),
+			"Look at this server: an expired secondary, a zone file with an error, or a transfer that fails.", seen)
+	case NotAuthoritative:
+		j.find("nameserver-not-authoritative", finding.Error, subject,
+			fmt.Sprintf("%s at %s answers, but not as an authority for the zone: it may be a resolver, or an expired secondary.", subject, a.Address),
+			"Make the zone at this server, or take it out of the delegation.", seen)
+	case Upward:
+		j.find("nameserver-upward", finding.Error, subject,
+			fmt.Sprintf("%s at %s does not know the zone: %s.", subject, a.Address, a.Problem),
+			"Make the zone at this server, or take it out of the delegation.", seen)
+	default:
+		j.find("nameserver-lame", finding.Error, subject,
+			fmt.Sprintf("%s at %s answers, but not for this zone: %s.", subject, a.Address, a.Problem),
+			"Make the zone at this provider, or take the nameserver out of the delegation.", seen)
+	}
+}
+
+// slow is the time for one answer beyond which people notice.
+const slow = time.Second
+
+// judgeHabits looks at how a server answers that knows the zone.
+func (j *judge) judgeHabits(a ServerAnswer, subject string) {
+	at := subject + " at " + a.Address
+	if a.NoTCP != "" {
+		j.find("no-tcp", finding.Warning, subject,
+			fmt.Sprintf("%s does not answer over TCP: %s. Large answers will fail.", at, a.NoTCP),
+			"Open TCP to port 53 of this server (RFC 7766).")
+	}
+	if a.NoUDP {
+		j.find("no-udp", finding.Error, subject, at+" answers over TCP and not over UDP: most resolvers will take it for dead.",
+			"Open UDP to port 53 of this server.")
+	}
+	if a.NoEDNS {
+		j.find("no-edns", finding.Warning, subject, at+" does not understand EDNS (RFC 6891): large and signed answers need it, and resolvers lose time.",
+			"Bring the server's software up to date, or have what filters in front of it let EDNS through.")
+	}
+	if a.Took > slow {
+		j.find("nameserver-slow", finding.Warning, subject, fmt.Sprintf("%s took %.1f s for an answer.", at, a.Took.Seconds()),
+			"See whether it is overloaded or far away.")
+	}
+	if plain := slices.DeleteFunc(slices.Clone(a.Truncated), func(q string) bool { return strings.HasSuffix(q, " DNSKEY") }); len(plain) > 0 {
+		j.find("answer-truncated", finding.Notice, subject,
+			fmt.Sprintf("%s cannot give %s within %d octets over UDP, so resolvers have to ask again over TCP.", at, strings.Join(plain, ", "), udpFits),
+			"Keep these sets small, if speed matters.")
+	}
+	if a.Recursive {
+		j.find("open-recursion", finding.Warning, subject, at+" looks up other people's names for anybody, which is used to flood third parties.",
+			"Switch recursion off on this nameserver.")
+	}
+	if a.Transfers {
+		j.find("open-transfer", finding.Warning, subject, at+" gives the whole zone to anybody who asks (AXFR).",
+			"Allow transfers to your secondaries only.")
+	}
+}
+
+// udpFits is how large an answer over UDP may be, in octets.
+const udpFits = 1232
+
 func (j *judge) childSetDiffers(a ServerAnswer, subject string) {
+	how := "differs from the parent's"
+	switch {
+	case len(missing(a.NS, j.set)) == len(a.NS):
+		how = "has nothing in common with the parent's"
+	case len(missing(j.set, a.NS)) == 0:
+		how = "names more than the parent does"
+	case len(missing(a.NS, j.set)) == 0:
+		how = "names fewer than the parent does"
+	}
 	j.find("child-set-differs", finding.Warning, subject,
-		fmt.Sprintf("The zone at %s names %s as its nameservers; the parent names %s. Some resolvers follow the zone.",
-			subject, joinNames(a.NS), joinNames(j.set)),
-		"Make the NS records at the apex and the list at the registrar the same.")
+		fmt.Sprintf("The set of nameservers in the zone at %s %s: %s; the parent names %s. Some resolvers follow the zone.",
+			subject, how, joinNames(a.NS), joinNames(j.set)),
+		"Make the NS records at the apex and the list at the registrar the same.",
+		fmt.Sprintf("%s: %s NS %s", a.Server, j.short, joinNames(a.NS)))
+}
+
+// judgeNumber looks at how many nameservers there are, and whether they can fail together.
+func (j *judge) judgeNumber(servers []ServerAnswer) {
+	switch {
+	case len(j.set) == 1:
+		j.find("nameserver-single", finding.Warning, j.short, fmt.Sprintf("%s is the only nameserver: when it fails, the domain is gone.", joinNames(j.set)),
+			"Give at least two (RFC 1034 section 4.1).")
+		return
+	case len(j.set) > mostServers:
+		j.find("nameservers-many", finding.Warning, j.short,
+			fmt.Sprintf("The delegation names %d nameservers, more than fit into an answer over UDP; only some of them were looked at.", len(j.set)),
+			"Name a handful.")
+	}
+	var addrs []netip.Addr
+	v6 := false
+	for _, a := range servers {
+		addr := addressOf(a.Server)
+		if v6 = v6 || addr.Is6(); !slices.Contains(addrs, addr) {
+			addrs = append(addrs, addr)
+		}
+	}
+	if len(addrs) == 0 {
+		return
+	}
+	switch {
+	case len(addrs) == 1:
+		j.find("nameservers-one-address", finding.Warning, j.short, fmt.Sprintf("All nameservers are at one address, %s: they are one.", addrs[0]),
+			"Have a second one, elsewhere.")
+	case oneNetwork(addrs):
+		j.find("nameservers-one-network", finding.Warning, j.short, "All nameservers are on one network, which can fail as a whole (RFC 2182 section 3.1).",
+			"Have one of them on another network.")
+	}
+	if !v6 && !allInner(addrs) {
+		j.find("no-ipv6", finding.Notice, j.short, "No nameserver has an IPv6 address: resolvers that have nothing else cannot reach the domain.",
+			"Give the nameservers AAAA records.")
+	}
+}
+
+// mostServers is how many names fit into the usual answer; the root has 13 itself.
+const mostServers = 13
+
+func inner(a netip.Addr) bool { return a.IsLoopback() || a.IsPrivate() }
+
+func allInner(addrs []netip.Addr) bool {
+	return !slices.ContainsFunc(addrs, func(a netip.Addr) bool { return !inner(a) })
+}
+
+// oneNetwork reports whether all addresses are within one /24, or one /48 of IPv6. Inner addresses say nothing of that.
+func oneNetwork(addrs []netip.Addr) bool {
+	first := netip.Prefix{}
+	for _, a := range addrs {
+		if inner(a) {
+			return false
+		}
+		bits := 24
+		if a.Is6() {
+			bits = 48
+		}
+		p, err := a.Prefix(bits)
+		if err != nil || first.IsValid() && p != first {
+			return false
+		}
+		first = p
+	}
+	return true
 }
 
 // compareServers holds the servers in force against each other.
 func (j *judge) compareServers(servers []ServerAnswer) {
-	serials := map[uint32]bool{}
-	answers := map[string]map[string]bool{}
+	j.compareSerials(servers)
+	answers := map[string]map[string][]string{}
 	for _, a := range servers {
-		if a.Answer != Positive {
-			continue
-		}
-		serials[a.SOA.Serial] = true
 		for _, o := range a.Sets {
 			key := o.Key.String()
 			if answers[key] == nil {
-				answers[key] = map[string]bool{}
+				answers[key] = map[string][]string{}
 			}
-			answers[key][fmt.Sprint(o.Answer, o.Data)] = true
+			text := o.text()
+			answers[key][text] = append(answers[key][text], a.Server.String())
 		}
-	}
-	if len(serials) > 1 {
-		j.find("serials-differ", finding.Warning, j.plan.Domain.String(),
-			fmt.Sprintf("The nameservers hold %d different serials of the zone.", len(serials)),
-			"If they have not converged in a few minutes, look at the provider's state of the zone.")
 	}
 	for key, different := range answers {
-		if len(different) > 1 {
-			j.find("answers-differ", finding.Warning, key, "The nameservers give different answers for this record set.",
-				"If they have not converged in a few minutes, look at the provider's state of the zone.")
+		if len(different) < 2 {
+			continue
+		}
+		var seen []string
+		for text, who := range different {
+			seen = append(seen, fmt.Sprintf("%s: %s", strings.Join(who, ", "), text))
+		}
+		slices.Sort(seen)
+		if name, ok := splitName(different); ok {
+			j.find("nameserver-split", finding.Warning, name, fmt.Sprintf("The addresses of %s give different answers for %s: behind one name stand different servers.", name, key),
+				"Bring the servers behind this name to the same state.", seen...)
+			continue
+		}
+		j.find("answers-differ", finding.Warning, key, "The nameservers give different answers for this record set.",
+			"If they have not converged in a few minutes, look at the provider's state of the zone.", seen...)
+	}
+	j.compareKeys(servers)
+}
+
+// splitName finds a nameserver whose own addresses answer differently.
+func splitName(answers map[string][]string) (string, bool) {
+	first := map[string]string{}
+	for text, who := range answers {
+		for _, server := range who {
+			name, _, _ := strings.Cut(server, " ")
+			if before, ok := first[name]; ok && before != text {
+				return name, true
+			}
+			first[name] = text
 		}
 	}
+	return "", false
 }
+
+// text is an answer for reading.
+func (o Observed) text() string {
+	if o.Answer != Positive {
+		return string(o.Answer)
+	}
+	parts := make([]string, len(o.Data))
+	for i, d := range o.Data {
+		parts[i] = string(d)
+	}
+	return strings.Join(parts, ", ")
+}
+
+// compareSerials says how far the copies of the zone are apart, and whether they come together (RFC 1982).
+func (j *judge) compareSerials(servers []ServerAnswer) {
+	if len(servers) == 0 {
+		return
+	}
+	newest := servers[0].SOA.Serial
+	for _, a := range servers {
+		if int32(a.SOA.Serial-newest) > 0 {
+			newest = a.SOA.Serial
+		}
+	}
+	var seen, behind []string
+	var gap uint32
+	moved := false
+	for _, a := range servers {
+		seen = append(seen, fmt.Sprintf("%s: serial %d", a.Server, a.SOA.Serial))
+		if a.SOA.Serial != newest {
+			behind = append(behind, short(a.Name))
+			gap = max(gap, newest-a.SOA.Serial)
+			if before, known := j.h.serialBefore(a.Server); known && before != a.SOA.Serial {
+				moved = true
+			}
+		}
+	}
+	if len(behind) == 0 {
+		return
+	}
+	slices.Sort(behind)
+	for _, a := range servers { // of different providers, serials have nothing to do with each other
+		if a.SOA.Primary != servers[0].SOA.Primary {
+			return
+		}
+	}
+	state := "Whether they come together, the next check will tell."
+	switch {
+	case moved:
+		state = "Since the last check they have come closer: they are on their way."
+	case !j.h.SkewSince.IsZero() && j.now.Sub(j.h.SkewSince) > stuckAfter:
+		j.find("serials-stuck", finding.Warning, j.short,
+			fmt.Sprintf("%s has not taken up the zone's changes for %s: it is up to %d serials behind.", strings.Join(slices.Compact(behind), ", "), roundSpan(j.now.Sub(j.h.SkewSince)), gap),
+			"Look at notifications and transfers between the primary and these servers.", seen...)
+		return
+	}
+	j.find("serials-differ", finding.Warning, j.short,
+		fmt.Sprintf("%s is up to %d serials behind the newest, %d. %s", strings.Join(slices.Compact(behind), ", "), gap, newest, state),
+		"If they have not converged in a few minutes, look at the provider's state of the zone.", seen...)
+}
+
+// stuckAfter is how long copies may differ before it is said that they do not come together.
+const stuckAfter = 30 * time.Minute
+
+func roundSpan(d time.Duration) string { return spanText(uint32(d.Round(time.Minute).Seconds())) }
 
 // judgeOldServers looks at the set before, which caches still use while the change settles.
 func (j *judge) judgeOldServers() {
@@ -93,23 +385,38 @@ func (j *judge) judgeOldServers() {
 		return
 	}
 	gone := 0
+	var seen []string
 	servers := serversOf(j.s, missing(f.Set, j.set))
 	for _, a := range servers {
 		if a.Answer != Positive {
 			gone++
+			seen = append(seen, fmt.Sprintf("%s: %s", a.Server, a.Problem))
 		}
 	}
 	until := clockText(*j.report.SettlesBy)
 	switch {
 	case gone > 0:
-		j.find("old-servers-stopped", finding.Warning, j.plan.Domain.String(),
+		j.find("old-servers-stopped", finding.Warning, j.short,
 			fmt.Sprintf("%d of %d old nameserver addresses no longer answer for the zone, and caches may ask them until %s: "+
 				"for those users the domain is down.", gone, len(servers), until),
-			"Put the zone back at the old provider until then.")
+			"Put the zone back at the old provider until then.", seen...)
 	case len(servers) > 0 && f.Told.IsZero():
-		j.find("old-zone-names-old-set", finding.Notice, j.plan.Domain.String(),
+		j.find("old-zone-names-old-set", finding.Notice, j.short,
 			"The old nameservers still name themselves in the zone. A resolver that keeps refreshing that set from them "+
 				"is bound by no time; most are not of that kind.",
 			"Put the new NS records into the old zone, or remove the old zone after "+until+" (RFC 6781 section 4.3.5).")
 	}
+}
+
+// joinNames lists names for reading.
+func joinNames(names []dnsname.Name) string {
+	const most = 13
+	texts := make([]string, min(len(names), most))
+	for i := range texts {
+		texts[i] = short(names[i])
+	}
+	if len(names) > most {
+		return fmt.Sprintf("%s and %d more", strings.Join(texts, ", "), len(names)-most)
+	}
+	return strings.Join(texts, ", ")
 }

@@ -43,7 +43,7 @@ func Follow(anchors Records, links []Link, now time.Time) Trust {
 		case i == 0 || trust.State == Indeterminate && len(trust.Faults) == 0:
 			trust = Trust{State: Indeterminate, Zone: zone, Faults: []Fault{{NoAnchor, zone, "no trust anchor leads to " + zone}}}
 		case trust.State == Secure:
-			trust = trust.step(l, now)
+			trust = trust.Step(l, now)
 		default: // insecure stays insecure, bogus bogus
 			trust.Zone = zone
 		}
@@ -51,8 +51,8 @@ func Follow(anchors Records, links []Link, now time.Time) Trust {
 	return trust
 }
 
-// step goes from a secure zone to one below it.
-func (t Trust) step(l Link, now time.Time) Trust {
+// Step goes from a secure zone to one below it.
+func (t Trust) Step(l Link, now time.Time) Trust {
 	zone := dns.CanonicalName(l.Zone)
 	set, sigs := l.DS.Set(zone, dns.TypeDS)
 	if len(set) == 0 {

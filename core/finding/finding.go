@@ -43,11 +43,12 @@ func (s *Severity) UnmarshalText(text []byte) error {
 
 // Finding is one judgement.
 type Finding struct {
-	Code     string   `json:"code"`     // stable, in kebab-case
-	Severity Severity `json:"severity"` // how much it matters
-	Subject  string   `json:"subject"`  // whom it concerns: a name, a server, a resolver
-	Message  string   `json:"message"`  // what was seen and what it means
-	Remedy   string   `json:"remedy"`   // what to do now
+	Code     string   `json:"code"`           // stable, in kebab-case
+	Severity Severity `json:"severity"`       // how much it matters
+	Subject  string   `json:"subject"`        // whom it concerns: a name, a server, a resolver
+	Message  string   `json:"message"`        // what was seen and what it means
+	Remedy   string   `json:"remedy"`         // what to do now
+	Seen     []string `json:"seen,omitempty"` // what it rests on: who answered what, in presentation form
 }
 
 func (f Finding) String() string {

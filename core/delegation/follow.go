@@ -1,0 +1,351 @@
+package delegation
+
+import (
+	"maps"
+	"net/netip"
+	"slices"
+	"time"
+
+	"github.com/miekg/dns"
+
+	"beacon/core/dnsname"
+	"beacon/core/record"
+)
+
+// DSState is what the parents say of the domain's keys, and since when.
+type DSState struct {
+	Text    string    `json:"text"`    // the DS records in one line; empty for none
+	TTL     uint32    `json:"ttl"`     // how long caches hold what is in force: the DS set, or that there is none
+	Known   bool      `json:"known"`   // the parents were heard about it
+	Changed time.Time `json:"changed"` // first complete sweep with it, after another was seen
+	Was     string    `json:"was"`
+	Held    uint32    `json:"held"` // how long caches may hold what was before
+}
+
+// observeDS notices that DS records came, went or changed, once all parents say the same.
+func (h *History) observeDS(s Sweep) {
+	if len(s.Anchors) == 0 || s.Brief {
+		return
+	}
+	if _, complete := parentSet(s); !complete || len(s.Parents) == 0 || s.Parents[0].Answer != Referral {
+		return
+	}
+	text, ttl := dsText(s.Parents[0].DS.DS()), uint32(0)
+	for _, p := range s.Parents {
+		if dsText(p.DS.DS()) != text {
+			return
+		}
+		for _, rr := range p.DS {
+			if t := rr.Header().Rrtype; t != dns.TypeRRSIG {
+				ttl = max(ttl, rr.Header().Ttl)
+			}
+		}
+	}
+	switch {
+	case !h.DS.Known:
+		h.DS = DSState{Text: text, TTL: ttl, Known: true}
+	case h.DS.Text != text:
+		h.DS = DSState{Text: text, TTL: ttl, Known: true, Changed: lastReceipt(s), Was: h.DS.Text, Held: h.DS.TTL}
+	default:
+		h.DS.TTL = max(h.DS.TTL, ttl)
+	}
+}
+
+// moment: DS taken out or changed, first sweep with that + its full TTL; put in, + the time for which its absence is held.
+func (d DSState) moment(domain string) (Moment, bool) {
+	if d.Changed.IsZero() {
+		return Moment{}, false
+	}
+	why := "the DS records were changed; caches may hold the old ones for "
+	switch {
+	case d.Text == "":
+		why = "the DS records were taken out; caches may hold them for "
+	case d.Was == "":
+		why = "DS records were put in; caches may hold that there are none for "
+	}
+	by := d.Changed.Add(seconds(d.Held))
+	return Moment{What: "dnssec", Subject: domain, Since: d.Changed, By: by, Likely: by, Why: why + spanText(d.Held)}, true
+}
+
+// Host is a nameserver within the domain, whose addresses stand at the parent (glue) and in the zone.
+type Host struct {
+	Name  dnsname.Name `json:"name"`
+	Glue  Placed       `json:"glue"`
+	Own   Placed       `json:"own"`
+	Moved bool         `json:"moved"` // one of the two was seen to change
+}
+
+// Placed is the addresses of a host in one place, and when they last changed there.
+type Placed struct {
+	Addresses []netip.Addr `json:"addresses,omitempty"`
+	TTL       uint32       `json:"ttl"`
+	Changed   time.Time    `json:"changed"`
+	Held      uint32       `json:"held"` // the TTL of what was before
+}
+
+func (p Placed) now(addrs []netip.Addr, ttl uint32, at time.Time) (Placed, bool) {
+	switch {
+	case len(addrs) == 0:
+		return p, false
+	case len(p.Addresses) == 0:
+		return Placed{Addresses: addrs, TTL: ttl}, false
+	case slices.Equal(p.Addresses, addrs):
+		p.TTL = max(p.TTL, ttl)
+		return p, false
+	}
+	return Placed{Addresses: addrs, TTL: ttl, Changed: at, Held: p.TTL}, true
+}
+
+// observeHosts notices new addresses of nameservers that keep their names.
+func (h *History) observeHosts(s Sweep) {
+	if _, complete := parentSet(s); !complete || s.Brief {
+		return
+	}
+	hosts := slices.DeleteFunc(slices.Clone(h.Hosts), func(o Host) bool { return !slices.Contains(h.Current.Set, o.Name) })
+	for _, name := range h.Current.Set {
+		if !name.IsAtOrBelow(s.Domain) {
+			continue
+		}
+		at := slices.IndexFunc(hosts, func(o Host) bool { return o.Name == name })
+		if at < 0 {
+			hosts = append(hosts, Host{Name: name})
+			at = len(hosts) - 1
+		}
+		host := hosts[at]
+		var moved, own bool
+		if list, ttl, same := glueOf(s, name); same {
+			host.Glue, moved = host.Glue.now(list, ttl, lastReceipt(s))
+		}
+		if list, ttl, same := ownAddresses(s, name); same {
+			host.Own, own = host.Own.now(list, ttl, s.Ended)
+		}
+		host.Moved = host.Moved || moved || own
+		hosts[at] = host
+	}
+	h.Hosts = hosts
+}
+
+// glueOf gives the addresses that all parents give for a name.
+func glueOf(s Sweep, name dnsname.Name) (list []netip.Addr, ttl uint32, same bool) {
+	for i, p := range s.Parents {
+		var own []netip.Addr
+		for _, g := range p.Glue {
+			if g.Name == name {
+				own, ttl = g.Addresses, max(ttl, g.TTL)
+			}
+		}
+		if i > 0 && !slices.Equal(own, list) {
+			return nil, 0, false
+		}
+		list = own
+	}
+	return list, ttl, true
+}
+
+// ownAddresses gives the addresses that all servers in force give for a name.
+func ownAddresses(s Sweep, name dnsname.Name) (list []netip.Addr, ttl uint32, same bool) {
+	for _, a := range s.Servers {
+		if a.Answer != Positive {
+			continue
+		}
+		for _, g := range a.Hosts {
+			if g.Name != name {
+				continue
+			}
+			if list != nil && !slices.Equal(g.Addresses, list) {
+				return nil, 0, false
+			}
+			list, ttl = g.Addresses, max(ttl, g.TTL)
+		}
+	}
+	return list, ttl, list != nil
+}
+
+// moment is max(Tg+Pglue, min(Ta, Tg+Pglue)+Raddr); where one of the two never changed, the other alone counts.
+func (o Host) moment() (Moment, bool) {
+	if !o.Moved || o.Glue.Changed.IsZero() && o.Own.Changed.IsZero() {
+		return Moment{}, false
+	}
+	subject := o.Name.String()
+	if o.Glue.Changed.IsZero() { // the parents still lead to the old address: nothing ends that but a change there
+		by := o.Own.Changed.Add(seconds(o.Own.Held))
+		return Moment{What: "address", Subject: subject, Since: o.Own.Changed, By: by, Likely: by,
+			Why:    "its address was changed in the zone; caches may hold the old one for " + spanText(o.Own.Held),
+			Except: "who learns the address from the parent still gets the old one, until the glue is changed at the registrar"}, true
+	}
+	parent := o.Glue.Changed.Add(seconds(o.Glue.Held))
+	by, held := parent, o.Own.Held
+	if !o.Own.Changed.IsZero() {
+		last := parent
+		if o.Own.Changed.Before(parent) {
+			last = o.Own.Changed
+		}
+		if child := last.Add(seconds(held)); child.After(by) {
+			by = child
+		}
+	}
+	return Moment{What: "address", Subject: subject, Since: o.Glue.Changed, By: by, Likely: parent,
+		Why: "its glue was changed at the parents; caches may hold the old address for " + spanText(o.Glue.Held) + " from there, and " + spanText(held) + " from the zone"}, true
+}
+
+// observeSerials remembers which copy of the zone each server has.
+func (h *History) observeSerials(s Sweep) {
+	serials, apart := map[string]uint32{}, false
+	first, any := uint32(0), false
+	for _, a := range serversOf(s, h.Current.Set) {
+		if a.Answer != Positive {
+			continue
+		}
+		serials[a.Address] = a.SOA.Serial
+		apart = apart || any && a.SOA.Serial != first
+		first, any = a.SOA.Serial, true
+	}
+	if !any {
+		return
+	}
+	switch {
+	case !apart:
+		h.SkewSince = time.Time{}
+	case h.SkewSince.IsZero() || !h.skewed():
+		h.SkewSince = s.Ended
+	}
+	h.Serials, h.before = serials, h.Serials
+}
+
+// skewed reports whether the last sweep's serials differed.
+func (h *History) skewed() bool {
+	first, any := uint32(0), false
+	for _, n := range h.Serials {
+		if any && n != first {
+			return true
+		}
+		first, any = n, true
+	}
+	return false
+}
+
+// serialBefore is what a server had in the sweep before.
+func (h History) serialBefore(s Server) (uint32, bool) {
+	n, ok := h.before[s.Address]
+	return n, ok
+}
+
+// observeResolvers notes how each resolver follows the change that was last: when it was last seen with something old, when
+// first with nothing old, and what was predicted.
+func (h *History) observeResolvers(s Sweep) {
+	if h.Former == nil && len(h.Edits) == 0 || h.Since.IsZero() {
+		return
+	}
+	h.Follow = maps.Clone(h.Follow)
+	if h.Follow == nil {
+		h.Follow = map[string]Following{}
+	}
+	for _, r := range s.Resolvers {
+		if r.Problem != "" {
+			continue
+		}
+		old, known := h.holdsOld(r)
+		if !known {
+			continue
+		}
+		f, at := h.Follow[r.Name], r.At
+		switch {
+		case old:
+			predicted := h.predict(r)
+			f = Following{LastOld: &at, Predicted: &predicted}
+		case f.FirstNew == nil:
+			f.FirstNew = &at
+		}
+		h.Follow[r.Name] = f
+	}
+}
+
+// holdsOld tells whether a resolver shows anything old.
+func (h History) holdsOld(r ResolverAnswer) (old, known bool) {
+	switch h.sees(r) {
+	case "old":
+		return true, true
+	case "new", "current":
+		known = true
+	}
+	for _, v := range h.setViews(r) {
+		switch v.Sees {
+		case "old", "mixed":
+			return true, true
+		case "new", "current":
+			known = true
+		}
+	}
+	return false, known
+}
+
+// predict estimates from what a resolver holds when it will have let go of all that is old. While its delegation is old, what runs out is
+// fetched anew from the old servers, with the whole TTL.
+func (h History) predict(r ResolverAnswer) time.Time {
+	until := r.At
+	stays := r.At // how long old answers can still be fetched
+	if h.sees(r) == "old" && h.Former != nil {
+		bound, _ := h.delegationBound()
+		stays = h.likelyDelegation(bound)
+		if stays.Before(r.At) {
+			stays = r.At // it is past what was likely, and can go at any time
+		}
+		until = stays
+	}
+	for _, v := range h.setViews(r) {
+		if v.Sees != "old" && v.Sees != "mixed" {
+			continue
+		}
+		gone, last := r.At.Add(seconds(v.TTL)), stays
+		if at, matched := h.matchedAt(v.Key); matched && at.Before(last) {
+			last = at
+		}
+		if ttl := seconds(h.oldTTL(v.Key)); ttl > 0 && gone.Before(last) {
+			gone = gone.Add((last.Sub(gone) + ttl - 1) / ttl * ttl)
+		}
+		if gone.After(until) {
+			until = gone
+		}
+	}
+	return until
+}
+
+func (h History) matchedAt(k record.Key) (time.Time, bool) {
+	if h.Former != nil {
+		for _, m := range h.Former.Matched {
+			if m.Key == k {
+				return m.At, true
+			}
+		}
+	}
+	return time.Time{}, false
+}
+
+// oldTTL is how long a cache holds the old answer for a set.
+func (h History) oldTTL(k record.Key) uint32 {
+	before, n, ok := h.oldAnswer(k)
+	switch {
+	case !ok:
+		return 0
+	case before.Answer != Positive:
+		return n
+	}
+	return before.TTL
+}
+
+// oldAnswer is what a set was before the change that was last, and the negative TTL then.
+func (h History) oldAnswer(k record.Key) (Kept, uint32, bool) {
+	for _, e := range h.Edits {
+		if e.Before.Key == k {
+			return e.Before, e.N, true
+		}
+	}
+	if h.Former != nil {
+		for _, o := range h.Former.Sets {
+			if o.Key == k {
+				return o, h.Former.N, true
+			}
+		}
+	}
+	return Kept{}, 0, false
+}

@@ -1,0 +1,106 @@
+package delegation
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+	"strings"
+
+	"beacon/core/dnsname"
+	"beacon/core/finding"
+)
+
+// judgeGlue holds the addresses that come with the delegation against those that the zone has itself (RFC 9471).
+func (j *judge) judgeGlue() {
+	glue, child := j.glue(), j.hosts()
+	for _, name := range j.set {
+		within := name.IsAtOrBelow(j.plan.Domain)
+		given := glue[name]
+		switch {
+		case within && len(given) == 0 && !j.parentsKnowMore():
+			j.find("glue-missing", finding.Error, short(name),
+				fmt.Sprintf("%s lies in the domain itself, and the parent gives no address for it: nobody can find it.", short(name)),
+				"Give its addresses at the registrar (it may call this host objects or glue records).",
+				fmt.Sprintf("the parent's referral to %s names %s, and has no A or AAAA record for it", j.short, short(name)))
+		case within && len(child[name]) > 0:
+			j.compareGlue(name, given, child[name])
+		case !within && len(given) > 0:
+			j.find("glue-unneeded", finding.Notice, short(name),
+				fmt.Sprintf("The parent gives addresses for %s, which lies outside the domain. They are not needed, and go stale unseen.", short(name)),
+				"Nothing to do, unless they are wrong; then correct them where that name is registered.", addressLine("the parent's glue", name, given))
+		}
+	}
+}
+
+// parentsKnowMore reports whether a parent server answers from the zone itself, and so gives no glue to look at.
+func (j *judge) parentsKnowMore() bool {
+	return slices.ContainsFunc(j.s.Parents, func(p ParentAnswer) bool { return p.ChildToo })
+}
+
+// glue gives the addresses that any parent server gives, by name.
+func (j *judge) glue() map[dnsname.Name][]netip.Addr {
+	out := map[dnsname.Name][]netip.Addr{}
+	for _, p := range j.s.Parents {
+		for _, g := range p.Glue {
+			out[g.Name] = union(out[g.Name], g.Addresses)
+		}
+	}
+	return out
+}
+
+// hosts gives the addresses that the zone has for the nameservers within it.
+func (j *judge) hosts() map[dnsname.Name][]netip.Addr {
+	out := map[dnsname.Name][]netip.Addr{}
+	for _, a := range j.inForce() {
+		for _, g := range a.Hosts {
+			out[g.Name] = union(out[g.Name], g.Addresses)
+		}
+	}
+	return out
+}
+
+func union(a, b []netip.Addr) []netip.Addr {
+	a = slices.Clone(a)
+	for _, addr := range b {
+		if !slices.Contains(a, addr) {
+			a = append(a, addr)
+		}
+	}
+	slices.SortFunc(a, netip.Addr.Compare)
+	return a
+}
+
+func lacking(a, b []netip.Addr) (out []netip.Addr) {
+	for _, addr := range a {
+		if !slices.Contains(b, addr) {
+			out = append(out, addr)
+		}
+	}
+	return out
+}
+
+func (j *judge) compareGlue(name dnsname.Name, given, own []netip.Addr) {
+	seen := []string{addressLine("the parent's glue", name, given), addressLine("the zone itself", name, own)}
+	if stale := lacking(given, own); len(stale) > 0 {
+		j.find("glue-stale", finding.Warning, short(name),
+			fmt.Sprintf("The parent leads to %s at %s, which the zone does not name: glue that was left behind.", short(name), joinAddresses(stale)),
+			"Correct the host's addresses at the registrar.", seen...)
+	}
+	if more := lacking(own, given); len(more) > 0 {
+		j.find("glue-incomplete", finding.Notice, short(name),
+			fmt.Sprintf("The zone has %s for %s, which the parent does not give.", joinAddresses(more), short(name)),
+			"Add the address at the registrar.", seen...)
+	}
+}
+
+func joinAddresses(list []netip.Addr) string {
+	texts := make([]string, len(list))
+	for i, a := range list {
+		texts[i] = a.String()
+	}
+	return strings.Join(texts, ", ")
+}
+
+func addressLine(who string, name dnsname.Name, list []netip.Addr) string {
+	return fmt.Sprintf("%s: %s at %s", who, short(name), joinAddresses(list))
+}

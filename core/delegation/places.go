@@ -1,0 +1,58 @@
+package delegation
+
+import (
+	"fmt"
+
+	"beacon/core/finding"
+)
+
+// judgePlaces holds what others see against what is seen here.
+func (j *judge) judgePlaces() {
+	for _, p := range j.s.Places {
+		view := PlaceView{Name: p.Name, Problem: p.Problem}
+		if p.Problem != "" {
+			j.find("place-silent", finding.Warning, p.Name, fmt.Sprintf("The vantage point %s could not be asked: %s.", p.Name, p.Problem), "Look at that instance, and at the token for it.")
+			j.report.Places = append(j.report.Places, view)
+			continue
+		}
+		view.Parents, view.Servers = sources(p.Parents, p.Servers)
+		for _, r := range p.Resolvers {
+			view.Views = append(view.Views, j.view(r))
+		}
+		j.report.Places = append(j.report.Places, view)
+		for _, there := range p.Servers {
+			for _, here := range j.s.Servers {
+				if here.Server != there.Server || here.Answer == there.Answer {
+					continue
+				}
+				if j.inSet(there.Server) {
+					j.find("places-disagree", finding.Warning, short(there.Name),
+						fmt.Sprintf("From here %s at %s gives: %s. From %s: %s.", short(there.Name), there.Address, heardAs(here), p.Name, heardAs(there)),
+						"Something on the way, or the server itself, treats the two places differently: an address that stands for many machines, or a filter.")
+				}
+			}
+		}
+		if len(p.Parents) > 0 {
+			if set, complete := parentSet(Sweep{Parents: p.Parents}); complete && j.agreed && !SameSet(set, j.set) {
+				j.find("places-disagree", finding.Warning, j.short, fmt.Sprintf("From %s the parent gives %s; from here %s.", p.Name, joinNames(set), joinNames(j.set)),
+					"A change may be on its way through the registry; if this lasts, ask the registrar.")
+			}
+		}
+	}
+}
+
+func (j *judge) inSet(s Server) bool {
+	for _, n := range j.set {
+		if n == s.Name {
+			return true
+		}
+	}
+	return false
+}
+
+func heardAs(a ServerAnswer) string {
+	if a.Answer == Positive {
+		return "an answer for the zone"
+	}
+	return a.Problem
+}

@@ -1,0 +1,110 @@
+package delegation
+
+import (
+	"fmt"
+
+	"beacon/core/finding"
+	"beacon/core/record"
+)
+
+// judgeZone looks at what the servers in force say of the zone as a whole.
+func (j *judge) judgeZone() {
+	servers := knowing(j.inForce())
+	if len(servers) == 0 {
+		return
+	}
+	j.judgeTimers(servers[0])
+	j.judgeSOAs(servers)
+	j.judgeNSTTL(servers)
+	for _, a := range servers {
+		for _, o := range a.Sets {
+			if o.Alias && o.Key.Name == j.plan.Domain {
+				j.find("apex-alias", finding.Error, j.short,
+					fmt.Sprintf("The apex is a CNAME at %s, beside the SOA and NS records that it must have: mail and other records of the domain stop being found (RFC 1912 section 2.4).", short(a.Name)),
+					"Use the provider's way of leading an apex elsewhere (ALIAS), or give addresses.", fmt.Sprintf("%s: %s CNAME %s", a.Server, j.short, o.text()))
+				return
+			}
+		}
+	}
+	if d := servers[0].Denied; d != nil && d.Answer == Positive {
+		j.find("everything-exists", finding.Notice, j.short, "A wildcard answers for every name below the domain, also for misspelt ones; whether a resolver has let go of the old delegation cannot be told by names that nobody has.",
+			"Nothing to do, if that is meant.")
+	}
+}
+
+// judgeTimers looks at the times of the SOA record (RFC 1912 section 2.2).
+func (j *judge) judgeTimers(a ServerAnswer) {
+	s := a.SOA
+	seen := fmt.Sprintf("%s: refresh %d, retry %d, expire %d, negative %d seconds", a.Server, s.Refresh, s.Retry, s.Expire, s.Negative)
+	if s.Refresh == 0 && s.Retry == 0 && s.Expire == 0 {
+		return // not looked at
+	}
+	switch {
+	case s.Expire <= s.Refresh+s.Retry:
+		j.find("soa-expire-short", finding.Warning, j.short,
+			fmt.Sprintf("Secondaries give the zone up after %s, before they have asked for it twice (refresh %s, retry %s).", spanText(s.Expire), spanText(s.Refresh), spanText(s.Retry)),
+			"Set expire to two weeks or more.", seen)
+	case s.Expire < 86400:
+		j.find("soa-expire-short", finding.Notice, j.short, fmt.Sprintf("Secondaries give the zone up %s after they last reached the primary.", spanText(s.Expire)),
+			"Set expire to two weeks or more.", seen)
+	}
+	if s.Retry > s.Refresh {
+		j.find("soa-retry-long", finding.Notice, j.short, fmt.Sprintf("Retry (%s) is longer than refresh (%s).", spanText(s.Retry), spanText(s.Refresh)),
+			"Set retry to a fraction of refresh.", seen)
+	}
+	if s.Negative > 86400 {
+		j.find("soa-negative-long", finding.Notice, j.short, fmt.Sprintf("Caches hold for %s that a name does not exist, so a new name may take as long to be seen.", spanText(s.Negative)),
+			"Set the minimum field of the SOA record to an hour or less (RFC 2308 section 5).", seen)
+	}
+}
+
+// judgeSOAs looks for copies of the zone that come from different makers.
+func (j *judge) judgeSOAs(servers []ServerAnswer) {
+	if !j.agreed {
+		return
+	}
+	for _, a := range servers[1:] {
+		if !sameZone(a.SOA, servers[0].SOA) {
+			j.find("soa-differs", finding.Notice, j.short,
+				fmt.Sprintf("%s and %s name different primaries in the SOA record: the zone is kept in two places.", short(servers[0].Name), short(a.Name)),
+				"Nothing to do, if both are fed with the same; else bring them to one state.",
+				fmt.Sprintf("%s: primary %s", servers[0].Server, short(servers[0].SOA.Primary)), fmt.Sprintf("%s: primary %s", a.Server, short(a.SOA.Primary)))
+			return
+		}
+	}
+}
+
+// Beyond these an NS TTL is odd, in seconds.
+const (
+	leastNSTTL   = 60
+	longestNSTTL = 7 * 86400
+	longSwitch   = 2 * 86400 // a change that takes longer is worth a word beforehand
+)
+
+// judgeNSTTL looks at how long caches hold the nameservers, against what is planned.
+func (j *judge) judgeNSTTL(servers []ServerAnswer) {
+	ttl, parent := uint32(0), uint32(0)
+	for _, a := range servers {
+		ttl = max(ttl, a.NSTTL)
+	}
+	for _, p := range j.s.Parents {
+		parent = max(parent, p.TTL)
+	}
+	switch {
+	case ttl == 0:
+	case ttl < leastNSTTL || ttl > longestNSTTL:
+		j.find("ns-ttl-odd", finding.Notice, j.short, fmt.Sprintf("Caches hold the nameservers that the zone names for %s, which is odd.", spanText(ttl)),
+			"An hour to two days is usual.")
+	case j.plan.TTL > 0 && ttl != j.plan.TTL:
+		j.find("ns-ttl-unplanned", finding.Notice, j.short, fmt.Sprintf("Caches hold the nameservers for %s; planned are %s.", spanText(ttl), spanText(j.plan.TTL)),
+			"If a change is ahead, wait with it until the planned TTL has been in force for as long as the old one lasts.")
+	}
+	if j.agreed && len(j.plan.Wanted) > 0 && !SameSet(j.plan.Wanted, j.set) && max(ttl, parent) >= longSwitch {
+		j.find("switch-will-be-long", finding.Notice, j.short,
+			fmt.Sprintf("When the nameservers are changed now, caches may hold the old ones for %s from the parent and %s from the zone.", spanText(parent), spanText(ttl)),
+			"Lower the TTL of the NS records in the zone first, if that is too long; the parent's is the registry's.")
+	}
+}
+
+// watchedText names a set for reading.
+func watchedText(k record.Key) string { return short(k.Name) + " " + k.Type.String() }

@@ -1,0 +1,143 @@
+package resolve
+
+import (
+	"bytes"
+	"crypto/hmac"
+	"crypto/sha256"
+	"encoding/binary"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"math/rand/v2"
+	"net/netip"
+
+	"github.com/miekg/dns"
+)
+
+// packed is a question on the wire.
+type packed struct {
+	octets   []byte
+	question []byte // its question section
+	plain    []byte // the same in the letters that it was put in
+}
+
+const headerLen = 12
+
+// pack writes a question: the letters of its name in random case, so that an answer made up by somebody else has more to
+// guess, and with EDNS the size that is taken and a cookie (RFC 7873).
+func pack(q Question, id uint16, edns bool, cookie, serverCookie []byte, mix bool) (packed, error) {
+	buf := make([]byte, 320)
+	binary.BigEndian.PutUint16(buf, id)
+	if q.Recurse {
+		buf[2] |= 1
+	}
+	if q.Unchecked {
+		buf[3] |= 0x10
+	}
+	buf[5] = 1
+	n, err := dns.PackDomainName(q.Name, buf, headerLen, nil, false)
+	if err != nil {
+		return packed{}, fmt.Errorf("the question cannot be put: %w", err)
+	}
+	binary.BigEndian.PutUint16(buf[n:], q.Type)
+	binary.BigEndian.PutUint16(buf[n+2:], dns.ClassINET)
+	p := packed{question: buf[headerLen : n+4], plain: bytes.Clone(buf[headerLen : n+4])}
+	if mix {
+		mixCase(buf[headerLen:n])
+	}
+	out := buf[:n+4]
+	if edns {
+		out[11] = 1
+		out = append(out, 0, 0, byte(dns.TypeOPT), udpSize>>8, udpSize&0xff, 0, 0, 0, 0)
+		if q.Signed {
+			out[len(out)-2] = 0x80
+		}
+		if cookie == nil {
+			out = append(out, 0, 0)
+		} else {
+			l := len(cookie) + len(serverCookie)
+			out = append(out, 0, byte(l+4), 0, dns.EDNS0COOKIE, 0, byte(l))
+			out = append(append(out, cookie...), serverCookie...)
+		}
+	}
+	p.octets = out
+	return p, nil
+}
+
+// mixCase gives letters a random case. Lengths of labels are below 64, and letters above, so they are not mistaken.
+func mixCase(name []byte) {
+	var bits uint64
+	for i := range name {
+		if i%64 == 0 {
+			bits = rand.Uint64()
+		}
+		if c := name[i] | 0x20; 'a' <= c && c <= 'z' && bits&(1<<(i%64)) != 0 {
+			name[i] ^= 0x20
+		}
+	}
+}
+
+// answers says how an answer fits a question that was sent: not at all, in other letters, or wholly.
+func (p packed) answers(octets []byte) (fits, exactly bool) {
+	if len(octets) < headerLen || octets[2]&0x80 == 0 || octets[2]&0x78 != p.octets[2]&0x78 {
+		return false, false
+	}
+	count := binary.BigEndian.Uint16(octets[4:])
+	if rcode := octets[3] & 0xf; count == 0 && len(octets) == headerLen && (rcode == dns.RcodeFormatError || rcode == dns.RcodeNotImplemented) {
+		return true, true // from before EDNS: it does not even repeat the question
+	}
+	end := headerLen + len(p.question)
+	if count != 1 || len(octets) < end {
+		return false, false
+	}
+	got := octets[headerLen:end]
+	return equalFold(got, p.question), bytes.Equal(got, p.question)
+}
+
+// calm puts the question of an answer back into plain letters, which names in it that point there then have too.
+func (p packed) calm(octets []byte) {
+	if len(octets) >= headerLen+len(p.plain) && octets[5] == 1 {
+		copy(octets[headerLen:], p.plain)
+	}
+}
+
+// equalFold compares names without regard to the case of ASCII letters, and nothing else.
+func equalFold(a, b []byte) bool {
+	for i := range a {
+		x, y := a[i], b[i]
+		if x != y && (x|0x20 != y|0x20 || x|0x20 < 'a' || x|0x20 > 'z') {
+			return false
+		}
+	}
+	return len(a) == len(b)
+}
+
+// clientCookie is what we show one server (RFC 7873 section 4.1).
+func (c *Client) clientCookie(server netip.Addr) []byte {
+	mac := hmac.New(sha256.New, c.secret[:])
+	b := server.As16()
+	mac.Write(b[:])
+	return mac.Sum(nil)[:8]
+}
+
+var errForeignCookie = errors.New("the answer carries a cookie that was not sent")
+
+// serverCookie reads the server's part of a cookie; an answer with somebody else's client part is not for us.
+func serverCookie(m *dns.Msg, ours []byte) ([]byte, error) {
+	opt := m.IsEdns0()
+	if opt == nil {
+		return nil, nil
+	}
+	for _, o := range opt.Option {
+		if c, ok := o.(*dns.EDNS0_COOKIE); ok {
+			b, err := hex.DecodeString(c.Cookie)
+			if err != nil || len(b) < 8 || !bytes.Equal(b[:8], ours) {
+				return nil, errForeignCookie
+			}
+			if len(b) >= 16 && len(b) <= 40 {
+				return b[8:], nil
+			}
+		}
+	}
+	return nil, nil
+}

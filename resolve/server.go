@@ -1,0 +1,117 @@
+package resolve
+
+import (
+	"context"
+	"net/netip"
+	"sync"
+	"time"
+
+	"golang.org/x/time/rate"
+)
+
+// server is what is remembered of an address that questions go to.
+type server struct {
+	at     netip.AddrPort
+	cookie []byte // ours for it
+	places chan struct{}
+	pace   *rate.Limiter // nil for none
+
+	mu     sync.Mutex
+	theirs []byte        // its part of the cookie
+	smooth time.Duration // smoothed time of an answer, and its variation (RFC 6298 section 2)
+	spread time.Duration
+	used   time.Time
+}
+
+// mostServers is how many addresses are remembered; those not used for the longest time go.
+const mostServers = 20000
+
+func (c *Client) server(at netip.AddrPort) *server {
+	at = netip.AddrPortFrom(at.Addr().Unmap(), at.Port())
+	now := time.Now()
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	s := c.servers[at]
+	if s == nil {
+		if len(c.servers) >= mostServers {
+			c.forget(now)
+		}
+		s = &server{at: at, cookie: c.clientCookie(at.Addr()), places: make(chan struct{}, c.opt.PerServer)}
+		if c.opt.PerSecond > 0 {
+			s.pace = rate.NewLimiter(rate.Limit(c.opt.PerSecond), c.opt.PerSecond)
+		}
+		c.servers[at] = s
+	}
+	s.used = now
+	return s
+}
+
+// forget drops what has rested, ever shorter rests where there are too many.
+func (c *Client) forget(now time.Time) {
+	for rest := time.Minute; len(c.servers) >= mostServers/2 && rest > time.Millisecond; rest /= 2 {
+		for at, s := range c.servers {
+			if len(s.places) == 0 && now.Sub(s.used) > rest {
+				delete(c.servers, at)
+			}
+		}
+	}
+}
+
+// enter waits until the server may be asked once more.
+func (s *server) enter(ctx context.Context) error {
+	select {
+	case s.places <- struct{}{}:
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+	if s.pace == nil {
+		return ctx.Err()
+	}
+	if err := s.pace.Wait(ctx); err != nil {
+		s.leave()
+		return err
+	}
+	return nil
+}
+
+func (s *server) leave() { <-s.places }
+
+// leastPatience bounds how soon a try is given up: a busy machine is not a dead one.
+const leastPatience = 250 * time.Millisecond
+
+// patience is how long to wait for the answer to a try.
+func (s *server) patience(most time.Duration, try int) time.Duration {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.smooth == 0 || try > 0 {
+		return most
+	}
+	return min(most, max(leastPatience, s.smooth+4*s.spread))
+}
+
+// heard takes the time of an answer in. Answers to later tries may be answers to earlier ones, and do not count (Karn).
+func (s *server) heard(took time.Duration, first bool) {
+	if !first {
+		return
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.smooth == 0 {
+		s.smooth, s.spread = took, took/2
+		return
+	}
+	s.spread += ((s.smooth - took).Abs() - s.spread) / 4
+	s.smooth += (took - s.smooth) / 8
+}
+
+func (s *server) theirCookie() []byte {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return s.theirs
+}
+
+func (s *server) keepCookie(b []byte) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.theirs = b
+}

@@ -87,4 +87,4 @@ need-database:
 
 need-tests: need-go
 	@scripts/need mariadbd=mariadb-server-core,mariadb-client-core gcc=gcc,libc6-dev chromium=chromium,fonts-dejavu-core \
-		named-compilezone=bind9-utils kzonecheck=knot-dnssecutils named=bind9 knotd=knot nsd=nsd
+		named-compilezone=bind9-utils kzonecheck=knot-dnssecutils named=bind9 knotd=knot nsd=nsd unbound=unbound dnsperf=dnsperf ip=iproute2

@@ -3,6 +3,7 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"os"
 	"slices"
 	"strings"
 	"time"
@@ -10,6 +11,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"beacon/core/delegation"
+	"beacon/core/dnsname"
 	"beacon/core/finding"
 	"beacon/service"
 )
@@ -52,21 +54,184 @@ func (a *app) domainsCommand() *cobra.Command {
 }
 
 func (a *app) checkCommand() *cobra.Command {
-	return &cobra.Command{
-		Use: "check DOMAIN", Short: "Is it delegated, has it arrived, and if not: who is behind, and until when?", Args: cobra.ExactArgs(1),
+	var d direct
+	var from string
+	var every bool
+	c := &cobra.Command{
+		Use: "check DOMAIN…", Short: "Is it delegated, has it arrived, and if not: who is behind, and until when?",
 		Long: "Asks every parent server, every nameserver and every resolver, and judges what they answer.\n\n" +
-			"Exit codes: 0 settled, 1 wrong or undelegated, 2 settling, 3 could not tell, 64 misuse.",
-		RunE: func(_ *cobra.Command, args []string) error {
-			r, now, err := a.check(args[0])
+			"With --direct all questions are asked from here, nothing is stored, and no service is needed.\n\n" +
+			"Exit codes: 0 settled, 1 wrong or undelegated, 2 settling, 3 could not tell, 64 misuse; of several domains, the gravest.",
+		Example: "  beacon check saltmarsh-ferries.example\n  beacon check --direct --expect ns1.heron.test,ns2.heron.test saltmarsh-ferries.example\n  beacon check --direct --brief --from names.txt",
+		RunE: func(c *cobra.Command, args []string) error {
+			names, err := a.domainsToCheck(args, from, every)
 			if err != nil {
 				return err
 			}
-			if err := a.show(r, func() { a.showReport(r, now) }); err != nil {
-				return err
+			if !d.on {
+				if c.Flags().Changed("roots") || c.Flags().Changed("anchors") || c.Flags().Changed("resolver") || c.Flags().Changed("expect") || c.Flags().Changed("brief") || c.Flags().Changed("answers") {
+					return misuse("--roots, --anchors, --resolver, --expect, --brief and --answers go with --direct; the service has its own settings")
+				}
+				return a.checkAtService(names)
 			}
-			return exitFor(r.Verdict)
+			if every {
+				return misuse("--all asks the service for its domains; with --direct name them, or give a file with --from")
+			}
+			return a.checkFromHere(c, d, names)
 		},
 	}
+	f := c.Flags()
+	f.BoolVar(&d.on, "direct", false, "ask from here, without a service; nothing is stored")
+	f.StringVar(&d.roots, "roots", "", "file with root hints, a zone file (with --direct)")
+	f.StringVar(&d.anchors, "anchors", "", "file with trust anchors, as DS lines (with --direct)")
+	f.StringArrayVar(&d.resolvers, "resolver", nil, "a resolver to ask: address, tls://address#name or https://…; may be repeated (with --direct)")
+	f.StringSliceVar(&d.expect, "expect", nil, "the nameservers that are wanted, with commas (with --direct)")
+	f.StringSliceVar(&d.reach, "reach", []string{"0.0.0.0/0", "::/0"}, "networks that may be asked (with --direct)")
+	f.Uint16Var(&d.port, "port", 53, "port that nameservers answer on (with --direct)")
+	f.BoolVar(&d.brief, "brief", false, "ask for the delegation, SOA and NS only, for thousands of domains (with --direct)")
+	f.BoolVar(&d.answers, "answers", false, "show the very answers too (with --direct)")
+	f.StringVar(&from, "from", "", "file with domains, one on a line; - for standard input")
+	f.BoolVar(&every, "all", false, "check every domain that the service looks after")
+	return c
+}
+
+// domainsToCheck gathers the names that a check is about.
+func (a *app) domainsToCheck(args []string, from string, every bool) ([]dnsname.Name, error) {
+	texts := args
+	if from != "" {
+		in := a.in
+		if from != "-" {
+			f, err := os.Open(from)
+			if err != nil {
+				return nil, misuse("--from: %s", err)
+			}
+			defer f.Close()
+			in = f
+		}
+		more, err := readNames(in)
+		if err != nil {
+			return nil, misuse("--from: %s", err)
+		}
+		texts = append(texts, more...)
+	}
+	if every {
+		list, err := all[service.DomainView](a, "/domains")
+		if err != nil {
+			return nil, err
+		}
+		for _, d := range list {
+			texts = append(texts, d.Name.String())
+		}
+	}
+	if len(texts) == 0 {
+		return nil, misuse("name a domain, or give --from or --all")
+	}
+	names := make([]dnsname.Name, len(texts))
+	for i, text := range texts {
+		name, err := dnsname.Parse(text)
+		if err != nil {
+			return nil, misuse("%s", err)
+		}
+		if name.IsRoot() {
+			return nil, misuse("the root cannot be checked: it has no parent")
+		}
+		names[i] = name
+	}
+	return names, nil
+}
+
+// Beyond so many domains, a line each is shown.
+const mostWhole = 3
+
+// checkFromHere checks domains without a service.
+func (a *app) checkFromHere(c *cobra.Command, d direct, names []dnsname.Name) error {
+	var reports []delegation.Report
+	now := worldClock{World: time.Now(), Rate: 1}
+	worst := 0
+	tell := len(names) > 1 && isTerminal(a.err)
+	err := a.checkDirect(c.Context(), d, names, func(r delegation.Report, heard []delegation.Heard) error {
+		worst = graver(worst, exitCode(r.Verdict))
+		if a.output != "table" {
+			reports = append(reports, r)
+			if tell {
+				a.clearLine()
+				fmt.Fprintf(a.err, "%d of %d", len(reports), len(names))
+			}
+			return nil
+		}
+		if len(names) > mostWhole {
+			a.line(r)
+			return nil
+		}
+		now.World = time.Now()
+		a.showReport(r, now)
+		if d.answers {
+			a.showAnswers(heard)
+		}
+		if len(names) > 1 {
+			a.printf("\n")
+		}
+		return nil
+	})
+	if tell {
+		a.clearLine()
+	}
+	if err != nil {
+		return err
+	}
+	if a.output != "table" {
+		var out any = reports
+		if len(reports) == 1 {
+			out = reports[0]
+		}
+		if err := a.show(out, nil); err != nil {
+			return err
+		}
+	}
+	return codeOnly(worst)
+}
+
+// line shows a domain in a line: the verdict, and the gravest finding.
+func (a *app) line(r delegation.Report) {
+	what := ""
+	if len(r.Findings) > 0 && r.Findings[0].Severity >= finding.Warning {
+		what = r.Findings[0].Code + ": " + r.Findings[0].Subject
+		if more := len(r.Findings) - 1; more > 0 {
+			what += fmt.Sprintf(" and %d more", more)
+		}
+	}
+	a.printf("%-12s %-40s %s\n", r.Verdict, plain(r.Domain), what)
+}
+
+// checkAtService has the service check domains, one after the other.
+func (a *app) checkAtService(names []dnsname.Name) error {
+	var reports []delegation.Report
+	worst := 0
+	for _, name := range names {
+		r, now, err := a.check(name.String())
+		if err != nil {
+			return err
+		}
+		worst = graver(worst, exitCode(r.Verdict))
+		switch {
+		case a.output != "table":
+			reports = append(reports, r)
+		case len(names) > mostWhole:
+			a.line(r)
+		default:
+			a.showReport(r, now)
+		}
+	}
+	if a.output != "table" {
+		var out any = reports
+		if len(reports) == 1 {
+			out = reports[0]
+		}
+		if err := a.show(out, nil); err != nil {
+			return err
+		}
+	}
+	return codeOnly(worst)
 }
 
 // check asks the service for a check. Where that cannot be had, it could not be told how the domain stands.
@@ -101,16 +266,34 @@ func (a *app) report(path, domain string) (r delegation.Report, now worldClock, 
 	return r, now, false, err
 }
 
-func exitFor(v delegation.Verdict) error {
+func exitFor(v delegation.Verdict) error { return codeOnly(exitCode(v)) }
+
+func codeOnly(code int) error {
+	if code == ExitFine {
+		return nil
+	}
+	return exit{code, ""}
+}
+
+func exitCode(v delegation.Verdict) int {
 	switch v {
 	case delegation.Settled:
-		return nil
+		return ExitFine
 	case delegation.Settling:
-		return exit{ExitSettling, ""}
+		return ExitSettling
 	case delegation.Unknown:
-		return exit{ExitUnknown, ""}
+		return ExitUnknown
 	}
-	return exit{ExitFailed, ""}
+	return ExitFailed
+}
+
+// graver gives the graver of two exit codes: wrong, could not tell, settling, fine.
+func graver(a, b int) int {
+	order := []int{ExitFine, ExitSettling, ExitUnknown, ExitFailed}
+	if slices.Index(order, b) > slices.Index(order, a) {
+		return b
+	}
+	return a
 }
 
 // headline says the verdict in a sentence.

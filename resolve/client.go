@@ -70,7 +70,7 @@ type Reply struct {
 
 // Options tune a client; zero values give the defaults.
 type Options struct {
-	Timeout   time.Duration  // of one try at most; 1.5 s. Servers that were heard before get as long as they may need.
+	Timeout   time.Duration  // of one try at most; 1.2 s. Servers that were heard before get as long as they may need.
 	Tries     int            // over UDP; 2
 	PerServer int            // questions to one address on their way at a time; 64
 	PerSecond int            // questions to one address in a second, out of politeness; 100. Negative for no limit.
@@ -97,7 +97,7 @@ const numSockets = 8
 // NewClient opens the sockets. Close gives them back.
 func NewClient(door *reach.Door, opt Options) (*Client, error) {
 	if opt.Timeout == 0 {
-		opt.Timeout = 1500 * time.Millisecond
+		opt.Timeout = 1200 * time.Millisecond
 	}
 	if opt.Tries == 0 {
 		opt.Tries = 2
@@ -155,36 +155,54 @@ func (c *Client) Ask(ctx context.Context, at netip.AddrPort, q Question) (Reply,
 	}
 	defer s.leave()
 	a := asking{c: c, s: s, q: q, edns: true}
-	for try := range c.opt.Tries + 1 {
-		plain := try == c.opt.Tries // some drop what they do not understand
-		if plain {
-			a.edns = false
-		}
+	for try := range c.opt.Tries {
 		r, over, err := a.overUDP(ctx, try)
 		switch {
 		case over:
 			return a.overTCP(ctx)
-		case err == nil && plain && !a.refusedEDNS:
-			return a.confirm(ctx, r), nil
 		case err == nil:
 			return r, nil
 		case ctx.Err() != nil || !errors.Is(err, ErrNoAnswer):
 			return Reply{}, err
 		}
 		a.last = err
-		if a.refusedEDNS {
-			break
-		}
 	}
-	r, err := c.AskTCP(ctx, at, q)
-	if err != nil {
-		if ctx.Err() != nil {
-			return Reply{}, ctx.Err()
-		}
-		return Reply{}, a.last
+	return a.lastResort(ctx)
+}
+
+// lastResort asks a server that has not answered in two more ways at once: without EDNS, for some drop what they do not
+// understand, and over TCP.
+func (a *asking) lastResort(ctx context.Context) (Reply, error) {
+	type outcome struct {
+		r   Reply
+		err error
 	}
-	r.NoUDP = true
-	return r, nil
+	plain, stream := make(chan outcome, 1), make(chan outcome, 1)
+	go func() {
+		b := asking{c: a.c, s: a.s, q: a.q, tries: a.tries}
+		r, over, err := b.overUDP(ctx, a.c.opt.Tries)
+		if err == nil && over {
+			r, err = b.overTCP(ctx)
+		} else if err == nil && !a.refusedEDNS {
+			r = b.confirm(ctx, r)
+		}
+		plain <- outcome{r, err}
+	}()
+	go func() {
+		r, err := a.c.AskTCP(ctx, a.s.at, a.q)
+		r.NoUDP = true
+		stream <- outcome{r, err}
+	}()
+	got, over := <-plain, <-stream
+	switch {
+	case got.err == nil:
+		return got.r, nil
+	case over.err == nil:
+		return over.r, nil
+	case ctx.Err() != nil:
+		return Reply{}, ctx.Err()
+	}
+	return Reply{}, a.last
 }
 
 // asking is one question on its way to an answer.

@@ -83,8 +83,11 @@ const leastPatience = 250 * time.Millisecond
 func (s *server) patience(most time.Duration, try int) time.Duration {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if s.smooth == 0 || try > 0 {
+	switch {
+	case try > 0:
 		return most
+	case s.smooth == 0:
+		return most * 2 / 3
 	}
 	return min(most, max(leastPatience, s.smooth+4*s.spread))
 }

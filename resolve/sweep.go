@@ -198,6 +198,7 @@ func (w *walk) askParent(ctx context.Context, server delegation.Server, zone, do
 			a.Glue = append(a.Glue, g)
 		}
 	}
+	a.Foreign = addressesIn(m.Msg, func(n dnsname.Name) bool { return !n.IsBelow(zone) && slices.Contains(a.NS, n) })
 	if len(a.NS) == 0 {
 		a.Answer, a.Negative = delegation.NoData, negativeTTL(m.Msg)
 	}

@@ -270,14 +270,19 @@ func referral(m *dns.Msg, zone, name dnsname.Name) (dnsname.Name, *zoneServers) 
 }
 
 // glueIn reads the addresses in an answer's additional section: what lies outside the zone is not this server's to say.
-func glueIn(m *dns.Msg, zone dnsname.Name) (list []delegation.Glue) {
+func glueIn(m *dns.Msg, zone dnsname.Name) []delegation.Glue {
+	return addressesIn(m, func(n dnsname.Name) bool { return n.IsBelow(zone) })
+}
+
+// addressesIn reads the addresses of an additional section, of those names that are wanted.
+func addressesIn(m *dns.Msg, wanted func(dnsname.Name) bool) (list []delegation.Glue) {
 	for _, rr := range m.Extra {
 		addr, ok := addressIn(rr)
 		if !ok {
 			continue
 		}
 		name, err := dnsname.Parse(rr.Header().Name)
-		if err != nil || !name.IsBelow(zone) {
+		if err != nil || !wanted(name) || len(list) >= maxNameservers {
 			continue
 		}
 		i := slices.IndexFunc(list, func(g delegation.Glue) bool { return g.Name == name })

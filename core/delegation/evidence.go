@@ -100,6 +100,7 @@ type ParentAnswer struct {
 	TTL      uint32         `json:"ttl,omitempty"`      // of the NS set
 	Negative uint32         `json:"negative,omitempty"` // negative TTL, where the answer is NoData or NoName
 	Glue     []Glue         `json:"glue,omitempty"`
+	Foreign  []Glue         `json:"foreign,omitempty"`   // addresses of nameservers outside the parent's zone, which are not its to give
 	DS       dnssec.Records `json:"ds,omitempty"`        // the DS set with signatures, or the proof that there is none
 	ChildToo bool           `json:"child_too,omitempty"` // it is authoritative for the domain as well, and answered from there
 	Problem  string         `json:"problem,omitempty"`

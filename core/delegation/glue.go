@@ -24,10 +24,22 @@ func (j *judge) judgeGlue() {
 				fmt.Sprintf("the parent's referral to %s names %s, and has no A or AAAA record for it", j.short, short(name)))
 		case within && len(child[name]) > 0:
 			j.compareGlue(name, given, child[name])
-		case !within && len(given) > 0:
-			j.find("glue-unneeded", finding.Notice, short(name),
-				fmt.Sprintf("The parent gives addresses for %s, which lies outside the domain. They are not needed, and go stale unseen.", short(name)),
-				"Nothing to do, unless they are wrong; then correct them where that name is registered.", addressLine("the parent's glue", name, given))
+		}
+	}
+	j.judgeForeign()
+}
+
+// judgeForeign looks for addresses that come with the delegation though they are not the parent's to give.
+func (j *judge) judgeForeign() {
+	told := map[dnsname.Name]bool{}
+	for _, p := range j.s.Parents {
+		for _, g := range p.Foreign {
+			if !told[g.Name] {
+				told[g.Name] = true
+				j.find("glue-unneeded", finding.Notice, short(g.Name),
+					fmt.Sprintf("The parent gives addresses for %s, which lies outside its zone. Resolvers must not use them, and they go stale unseen.", short(g.Name)),
+					"Nothing to do, unless the registrar lets you take them out.", addressLine(p.Server.String(), g.Name, g.Addresses))
+			}
 		}
 	}
 }

@@ -76,7 +76,7 @@ func (j *judge) judgeSignatures() {
 	}
 	j.judgeKeys(best)
 	j.report.DNSSEC = j.judgeSigned(servers, trusts)
-	j.judgeDenials(servers, best)
+	j.judgeDenials(servers, trusts, best)
 	j.judgeRequests(servers, best)
 }
 
@@ -332,10 +332,10 @@ func (j *judge) nearEnd(p dnssec.Proof, soonest *time.Time) *time.Time {
 }
 
 // judgeDenials looks whether servers can prove that a name does not exist.
-func (j *judge) judgeDenials(servers []ServerAnswer, t dnssec.Trust) {
-	for _, a := range servers {
+func (j *judge) judgeDenials(servers []ServerAnswer, trusts []dnssec.Trust, t dnssec.Trust) {
+	for i, a := range servers {
 		d := a.Denied
-		if d == nil || d.Answer == Positive {
+		if d == nil || d.Answer == Positive || trusts[i].State != dnssec.Secure {
 			continue
 		}
 		got := dnssec.Absent(d.Name, d.Type, d.Authority, t.Keys, j.plan.Domain.String(), j.now)

@@ -1,0 +1,224 @@
+package cli
+
+import (
+	"bufio"
+	"context"
+	"fmt"
+	"io"
+	"net"
+	"net/netip"
+	"os"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"beacon/core/delegation"
+	"beacon/core/dnsname"
+	"beacon/core/dnssec"
+	"beacon/reach"
+	"beacon/resolve"
+)
+
+// direct says how a check is made from here, without a service.
+type direct struct {
+	on        bool
+	roots     string
+	anchors   string
+	resolvers []string
+	expect    []string
+	reach     []string
+	port      uint16
+	brief     bool
+	answers   bool
+}
+
+// Where systems keep the root's nameservers and trust anchors.
+var (
+	systemRoots   = []string{"/usr/share/dns/root.hints", "/etc/bind/db.root", "/var/named/named.ca"}
+	systemAnchors = []string{"/usr/share/dns/root.ds"}
+)
+
+// firstOf gives the first file of a list that is there.
+func firstOf(paths []string) string {
+	for _, p := range paths {
+		if _, err := os.Stat(p); err == nil {
+			return p
+		}
+	}
+	return ""
+}
+
+// sweeper makes what asks, as the options say.
+func (d direct) sweeper() (*resolve.Sweeper, error) {
+	roots, anchors := d.roots, d.anchors
+	if roots == "" {
+		if roots = firstOf(systemRoots); roots == "" {
+			return nil, misuse("no root hints are on this machine: name a file with --roots (a zone file with the root's nameservers; Debian's package dns-root-data brings one)")
+		}
+		if anchors == "" {
+			anchors = firstOf(systemAnchors)
+		}
+	}
+	text, err := os.ReadFile(roots)
+	if err != nil {
+		return nil, misuse("--roots: %s", err)
+	}
+	hints, err := resolve.ReadHints(string(text), d.port)
+	if err != nil {
+		return nil, misuse("--roots %s: %s", roots, err)
+	}
+	s := &resolve.Sweeper{Hints: hints, Port: d.port, Now: time.Now}
+	if anchors != "" {
+		text, err := os.ReadFile(anchors)
+		if err != nil {
+			return nil, misuse("--anchors: %s", err)
+		}
+		if s.Anchors, err = dnssec.ReadAnchors(string(text)); err != nil {
+			return nil, misuse("--anchors %s: %s", anchors, err)
+		}
+	}
+	for _, text := range d.resolvers {
+		r, err := readResolver(text)
+		if err != nil {
+			return nil, misuse("--resolver %s: %s", text, err)
+		}
+		s.Resolvers = append(s.Resolvers, r)
+	}
+	door, err := reach.New(d.reach)
+	if err != nil {
+		return nil, misuse("--reach: %s", err)
+	}
+	if s.Client, err = resolve.NewClient(door, resolve.Options{}); err != nil {
+		return nil, err
+	}
+	return s, nil
+}
+
+// readResolver reads a resolver as it is typed: an address, with or without a port, or tls://address or https://…
+func readResolver(text string) (r resolve.Resolver, err error) {
+	r = resolve.Resolver{Name: text, Address: text}
+	port := "53"
+	switch {
+	case strings.HasPrefix(text, "https://"):
+		r.Transport = resolve.OverHTTPS
+		return r, nil
+	case strings.HasPrefix(text, "tls://"):
+		r.Transport, port = resolve.OverTLS, "853"
+		text, r.TLSName, _ = strings.Cut(strings.TrimPrefix(text, "tls://"), "#")
+	case strings.HasPrefix(text, "tcp://"):
+		r.Transport = resolve.OverTCP
+		text = strings.TrimPrefix(text, "tcp://")
+	}
+	if at, err := netip.ParseAddrPort(text); err == nil {
+		r.Address = at.String()
+		return r, nil
+	}
+	addr, err := netip.ParseAddr(strings.Trim(text, "[]"))
+	if err != nil {
+		return r, fmt.Errorf("this is no IP address; write 192.0.2.53, 192.0.2.53:5353, tls://192.0.2.53#resolver.example or https://resolver.example/dns-query")
+	}
+	r.Address = net.JoinHostPort(addr.String(), port)
+	return r, nil
+}
+
+// expected reads the wanted nameservers.
+func (d direct) expected() ([]dnsname.Name, error) {
+	var texts []string
+	for _, t := range d.expect {
+		texts = append(texts, strings.FieldsFunc(t, func(r rune) bool { return r == ',' || r == ' ' })...)
+	}
+	names, err := dnsname.ParseSet(texts)
+	if err != nil {
+		return nil, misuse("--expect: %s", err)
+	}
+	return names, nil
+}
+
+// directAtOnce is how many domains are looked at at a time.
+const directAtOnce = 64
+
+// checkDirect checks domains from here, and gives each report as soon as those before it are there.
+func (a *app) checkDirect(ctx context.Context, d direct, domains []dnsname.Name, each func(delegation.Report, []delegation.Heard) error) error {
+	wanted, err := d.expected()
+	if err != nil {
+		return err
+	}
+	s, err := d.sweeper()
+	if err != nil {
+		return err
+	}
+	defer s.Client.Close()
+	round := s.NewRound()
+	type outcome struct {
+		report delegation.Report
+		heard  []delegation.Heard
+	}
+	results := make([]chan outcome, len(domains))
+	for i := range results {
+		results[i] = make(chan outcome, 1)
+	}
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	places := make(chan struct{}, directAtOnce)
+	var group sync.WaitGroup
+	defer group.Wait()
+	group.Go(func() {
+		for i, name := range domains {
+			places <- struct{}{}
+			group.Go(func() {
+				defer func() { <-places }()
+				limited, cancel := context.WithTimeout(ctx, 30*time.Second)
+				defer cancel()
+				sweep := round.Sweep(limited, name, resolve.Scope{Nameservers: wanted, Ours: wanted, Watched: delegation.Watched(name), Brief: d.brief, Tape: !d.brief})
+				history := delegation.Advance(delegation.History{}, sweep)
+				results[i] <- outcome{delegation.Judge(delegation.Plan{Domain: name, Wanted: wanted}, history, sweep), sweep.Heard}
+			})
+		}
+	})
+	for _, r := range results {
+		got := <-r
+		if err := each(got.report, got.heard); err != nil {
+			cancel()
+			return err
+		}
+	}
+	return nil
+}
+
+// readNames reads domains, one on a line; what follows # is a remark.
+func readNames(in io.Reader) (names []string, err error) {
+	lines := bufio.NewScanner(in)
+	for lines.Scan() {
+		text, _, _ := strings.Cut(lines.Text(), "#")
+		if text = strings.TrimSpace(text); text != "" {
+			names = append(names, text)
+		}
+	}
+	return names, lines.Err()
+}
+
+// showAnswers prints the very answers.
+func (a *app) showAnswers(heard []delegation.Heard) {
+	slices.SortStableFunc(heard, func(x, y delegation.Heard) int { return strings.Compare(x.Address, y.Address) })
+	last := ""
+	for _, h := range heard {
+		if h.Address != last {
+			a.printf("\n%s\n", a.paint(bold, strings.TrimPrefix(plain(h.Name)+" ", " ")+h.Address))
+			last = h.Address
+		}
+		says := h.Says
+		if h.Problem != "" {
+			says = h.Problem
+		}
+		a.printf("  %s over %s, %.1f ms: %s\n", h.Asked, h.Over, h.Took, says)
+		for _, section := range []struct {
+			label string
+			lines []string
+		}{{"answer", h.Answer}, {"authority", h.Authority}, {"additional", h.Additional}, {"explained", h.Explained}} {
+			for _, line := range section.lines {
+				a.printf("    %-10s %s\n", section.label, line)
+			}
+		}
+	}
+}

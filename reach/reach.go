@@ -111,9 +111,17 @@ type Packets struct {
 	door *Door
 }
 
-// ListenPackets opens a UDP socket on a random port.
-func (d *Door) ListenPackets() (*Packets, error) {
-	conn, err := net.ListenUDP("udp", nil)
+// ListenPackets opens a UDP socket for both families on a random port.
+func (d *Door) ListenPackets() (*Packets, error) { return d.listenPackets("udp") }
+
+// ListenPackets4 opens a UDP socket for IPv4 on a random port.
+func (d *Door) ListenPackets4() (*Packets, error) { return d.listenPackets("udp4") }
+
+// ListenPackets6 opens a UDP socket for IPv6 on a random port.
+func (d *Door) ListenPackets6() (*Packets, error) { return d.listenPackets("udp6") }
+
+func (d *Door) listenPackets(network string) (*Packets, error) {
+	conn, err := net.ListenUDP(network, nil)
 	if err != nil {
 		return nil, err
 	}

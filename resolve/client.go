@@ -80,16 +80,18 @@ type Options struct {
 // Client asks over a few UDP sockets, many questions at once, and over TCP where an answer does not fit. Answers count
 // only from the address asked, with the id and the question sent, in the very letters (RFC 5452). It is safe for concurrent use.
 type Client struct {
-	door    *reach.Door
-	opt     Options
-	secret  [32]byte // for cookies
-	sockets []*socket
-	http    *http.Client
-	mu      sync.Mutex
-	servers map[netip.AddrPort]*server
-	streams map[streamKey]*stream
-	readers sync.WaitGroup
-	closed  bool
+	door     *reach.Door
+	opt      Options
+	secret   [32]byte  // for cookies
+	sockets  []*socket // IPv4
+	sockets6 []*socket // IPv6; none where this machine has none
+	ended    chan struct{}
+	http     *http.Client
+	mu       sync.Mutex
+	servers  map[netip.AddrPort]*server
+	streams  map[streamKey]*stream
+	readers  sync.WaitGroup
+	closed   bool
 }
 
 const numSockets = 8
@@ -108,7 +110,7 @@ func NewClient(door *reach.Door, opt Options) (*Client, error) {
 	if opt.PerSecond == 0 {
 		opt.PerSecond = 100
 	}
-	c := &Client{door: door, opt: opt, servers: map[netip.AddrPort]*server{}, streams: map[streamKey]*stream{}, http: door.HTTPClient(2 * opt.Timeout)}
+	c := &Client{door: door, opt: opt, servers: map[netip.AddrPort]*server{}, streams: map[streamKey]*stream{}, ended: make(chan struct{}), http: door.HTTPClient(2 * opt.Timeout)}
 	if t, ok := c.http.Transport.(*http.Transport); ok && opt.Roots != nil {
 		t.TLSClientConfig = &tls.Config{RootCAs: opt.Roots}
 	}
@@ -116,17 +118,25 @@ func NewClient(door *reach.Door, opt Options) (*Client, error) {
 		return nil, err
 	}
 	for range numSockets {
-		packets, err := door.ListenPackets()
+		four, err := door.ListenPackets4()
 		if err != nil {
 			c.Close()
 			return nil, fmt.Errorf("opening a socket for DNS: %w", err)
 		}
-		_ = packets.SetReadBuffer(4 << 20)
-		s := &socket{packets: packets, waiting: map[uint16]*waiter{}}
-		c.sockets = append(c.sockets, s)
-		c.readers.Go(s.read)
+		c.listen(&c.sockets, four)
+		if six, err := door.ListenPackets6(); err == nil {
+			c.listen(&c.sockets6, six)
+		}
 	}
+	c.readers.Go(c.watch)
 	return c, nil
+}
+
+func (c *Client) listen(list *[]*socket, packets *reach.Packets) {
+	_ = packets.SetReadBuffer(4 << 20)
+	s := &socket{packets: packets, waiting: map[uint16]*waiter{}}
+	*list = append(*list, s)
+	c.readers.Go(s.read)
 }
 
 // Close closes the sockets and connections and waits for their readers.
@@ -137,7 +147,8 @@ func (c *Client) Close() {
 		s.end(errClosed)
 	}
 	c.mu.Unlock()
-	for _, s := range c.sockets {
+	close(c.ended)
+	for _, s := range append(c.sockets, c.sockets6...) {
 		s.packets.Close()
 	}
 	c.readers.Wait()
@@ -149,13 +160,31 @@ var errClosed = errors.New("the client was closed")
 // Ask puts q to a server: over UDP with EDNS and cookies, without EDNS where that is not understood (RFC 6891 section 7),
 // over TCP where the answer was truncated, came in other letters, or does not come over UDP. Each try has its time-out, and there are few.
 func (c *Client) Ask(ctx context.Context, at netip.AddrPort, q Question) (Reply, error) {
-	s := c.server(at)
-	if err := s.enter(ctx); err != nil {
+	a, err := c.begin(ctx, at, q)
+	if err != nil {
 		return Reply{}, err
 	}
-	defer s.leave()
-	a := asking{c: c, s: s, q: q, edns: true}
-	for try := range c.opt.Tries {
+	return a.end(ctx)
+}
+
+// begin puts a question on its way; end has to be called on what it gives.
+func (c *Client) begin(ctx context.Context, at netip.AddrPort, q Question) (*asking, error) {
+	s := c.server(at)
+	if err := s.enter(ctx); err != nil {
+		return nil, err
+	}
+	a := &asking{c: c, s: s, q: q, edns: true}
+	a.first, a.last = c.send(s, q, true, s.patience(c.opt.Timeout, 0))
+	return a, nil
+}
+
+// end waits for the answer, and asks again where that is called for.
+func (a *asking) end(ctx context.Context) (Reply, error) {
+	defer a.s.leave()
+	if a.first == nil {
+		return Reply{}, a.last
+	}
+	for try := range a.c.opt.Tries {
 		r, over, err := a.overUDP(ctx, try)
 		switch {
 		case over:
@@ -214,6 +243,7 @@ type asking struct {
 	refusedEDNS bool
 	cookieTried bool
 	tries       int
+	first       *waiter // that is on its way already
 	last        error
 	truncated   bool
 }
@@ -222,13 +252,17 @@ type asking struct {
 func (a *asking) overUDP(ctx context.Context, try int) (r Reply, over bool, err error) {
 	for {
 		a.tries++
-		began := time.Now()
-		heard, err := a.c.askUDP(ctx, a.s, a.q, a.edns, a.s.patience(a.c.opt.Timeout, try))
+		w := a.first
+		if a.first = nil; w == nil {
+			if w, err = a.c.send(a.s, a.q, a.edns, a.s.patience(a.c.opt.Timeout, try)); err != nil {
+				return r, false, err
+			}
+		}
+		heard, err := w.wait(ctx, a.s)
 		if err != nil {
 			return r, false, err
 		}
-		took := time.Since(began)
-		m := heard.m
+		took, m := heard.took, heard.m
 		a.s.heard(took, try == 0)
 		switch {
 		case heard.otherLetters:

@@ -11,8 +11,8 @@ import (
 
 // askHTTPS puts a question over HTTPS (RFC 8484), with the id 0 so that what lies between may keep the answer for others.
 func (c *Client) askHTTPS(ctx context.Context, url string, q Question) (Reply, error) {
-	asked, err := pack(q, 0, true, nil, nil, false)
-	if err != nil {
+	var asked packed
+	if err := asked.pack(q, 0, true, nil, nil, false); err != nil {
 		return Reply{}, err
 	}
 	req, err := http.NewRequestWithContext(ctx, http.MethodPost, url, bytes.NewReader(asked.octets))

@@ -14,19 +14,22 @@ import (
 	"github.com/miekg/dns"
 )
 
-// packed is a question on the wire.
+// packed is a question on the wire. Its parts share room that is used again.
 type packed struct {
+	room     [336]byte
 	octets   []byte
 	question []byte // its question section
 	plain    []byte // the same in the letters that it was put in
+	was      [260]byte
 }
 
 const headerLen = 12
 
 // pack writes a question: the letters of its name in random case, so that an answer made up by somebody else has more to
 // guess, and with EDNS the size that is taken and a cookie (RFC 7873).
-func pack(q Question, id uint16, edns bool, cookie, serverCookie []byte, mix bool) (packed, error) {
-	buf := make([]byte, 320)
+func (p *packed) pack(q Question, id uint16, edns bool, cookie, serverCookie []byte, mix bool) error {
+	buf := p.room[:]
+	clear(buf[:headerLen])
 	binary.BigEndian.PutUint16(buf, id)
 	if q.Recurse {
 		buf[2] |= 1
@@ -37,11 +40,12 @@ func pack(q Question, id uint16, edns bool, cookie, serverCookie []byte, mix boo
 	buf[5] = 1
 	n, err := dns.PackDomainName(q.Name, buf, headerLen, nil, false)
 	if err != nil {
-		return packed{}, fmt.Errorf("the question cannot be put: %w", err)
+		return fmt.Errorf("the question cannot be put: %w", err)
 	}
 	binary.BigEndian.PutUint16(buf[n:], q.Type)
 	binary.BigEndian.PutUint16(buf[n+2:], dns.ClassINET)
-	p := packed{question: buf[headerLen : n+4], plain: bytes.Clone(buf[headerLen : n+4])}
+	p.question = buf[headerLen : n+4]
+	p.plain = p.was[:copy(p.was[:], p.question)]
 	if mix {
 		mixCase(buf[headerLen:n])
 	}
@@ -61,7 +65,7 @@ func pack(q Question, id uint16, edns bool, cookie, serverCookie []byte, mix boo
 		}
 	}
 	p.octets = out
-	return p, nil
+	return nil
 }
 
 // mixCase gives letters a random case. Lengths of labels are below 64, and letters above, so they are not mistaken.
@@ -78,7 +82,7 @@ func mixCase(name []byte) {
 }
 
 // answers says how an answer fits a question that was sent: not at all, in other letters, or wholly.
-func (p packed) answers(octets []byte) (fits, exactly bool) {
+func (p *packed) answers(octets []byte) (fits, exactly bool) {
 	if len(octets) < headerLen || octets[2]&0x80 == 0 || octets[2]&0x78 != p.octets[2]&0x78 {
 		return false, false
 	}
@@ -95,7 +99,7 @@ func (p packed) answers(octets []byte) (fits, exactly bool) {
 }
 
 // calm puts the question of an answer back into plain letters, which names in it that point there then have too.
-func (p packed) calm(octets []byte) {
+func (p *packed) calm(octets []byte) {
 	if len(octets) >= headerLen+len(p.plain) && octets[5] == 1 {
 		copy(octets[headerLen:], p.plain)
 	}

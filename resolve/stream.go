@@ -171,7 +171,7 @@ func (s *stream) deliver(octets []byte) {
 			return
 		}
 		select {
-		case w.answer <- datagram{append([]byte(nil), octets...), exactly}:
+		case w.answer <- datagram{octets: append([]byte(nil), octets...), exactly: exactly}:
 		default:
 		}
 	}
@@ -204,18 +204,17 @@ func (s *stream) ask(ctx context.Context, q Question, patience time.Duration) (R
 	case <-ctx.Done():
 		return Reply{}, ErrNoAnswer
 	}
-	asked, err := pack(q, 0, true, nil, nil, false)
-	if err != nil {
+	w := &waiter{answer: make(chan datagram, 1)}
+	if err := w.asked.pack(q, 0, true, nil, nil, false); err != nil {
 		return Reply{}, err
 	}
-	w := &waiter{asked: asked, answer: make(chan datagram, 1)}
 	id, err := s.expect(w)
 	if err != nil {
 		return Reply{}, err
 	}
 	defer s.forget(id)
-	framed := binary.BigEndian.AppendUint16(nil, uint16(len(asked.octets)))
-	framed = append(framed, asked.octets...)
+	framed := binary.BigEndian.AppendUint16(nil, uint16(len(w.asked.octets)))
+	framed = append(framed, w.asked.octets...)
 	binary.BigEndian.PutUint16(framed[2:], id)
 	if err := s.write(framed, patience); err != nil {
 		return Reply{}, err

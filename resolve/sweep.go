@@ -87,7 +87,13 @@ func (round *Round) Sweep(ctx context.Context, domain dnsname.Name, scope Scope)
 	parents = parents[:min(len(parents), maxNameservers*2)]
 	out.Zone = zone
 	out.Parents = make([]delegation.ParentAnswer, len(parents))
-	inParallel(len(parents), func(i int) { out.Parents[i] = w.askParent(ctx, parents[i], zone, domain) })
+	ways := make([]asked, len(parents))
+	for i, p := range parents {
+		ways[i] = w.begin(ctx, p, Question{Name: domain.String(), Type: dns.TypeNS, Signed: s.judgesSignatures()})
+	}
+	for i, way := range ways {
+		out.Parents[i] = w.readParent(ctx, way, zone, domain)
+	}
 	var chain sync.WaitGroup
 	if s.judgesSignatures() {
 		chain.Go(func() { out.Chain = w.chainOf(ctx, zone, parents, domain, &out) })
@@ -165,10 +171,10 @@ func (w *walk) addressesOf(ctx context.Context, names []dnsname.Name, glue map[d
 	return servers, problems
 }
 
-// askParent asks one parent server for the delegation.
-func (w *walk) askParent(ctx context.Context, server delegation.Server, zone, domain dnsname.Name) delegation.ParentAnswer {
-	m, err := w.ask(ctx, server, Question{Name: domain.String(), Type: dns.TypeNS, Signed: w.s.judgesSignatures()})
-	a := delegation.ParentAnswer{Server: server, At: w.s.Now()}
+// readParent reads what one parent server says of the delegation.
+func (w *walk) readParent(ctx context.Context, way asked, zone, domain dnsname.Name) delegation.ParentAnswer {
+	m, err := way.end(ctx)
+	a := delegation.ParentAnswer{Server: way.server, At: w.s.Now()}
 	switch {
 	case err != nil:
 		a.Answer, a.Problem = delegation.Silent, err.Error()
@@ -244,6 +250,10 @@ func (w *walk) askServers(ctx context.Context, domain dnsname.Name, names []dnsn
 	within := slices.DeleteFunc(slices.Clone(names), func(n dnsname.Name) bool { return !n.IsAtOrBelow(domain) })
 	ask := func(servers []delegation.Server) []delegation.ServerAnswer {
 		answers := make([]delegation.ServerAnswer, len(servers))
+		if scope.Brief {
+			w.askBriefly(ctx, servers, domain, answers)
+			return answers
+		}
 		inParallel(len(servers), func(i int) { answers[i] = w.askServer(ctx, servers[i], domain, within, scope) })
 		return answers
 	}
@@ -273,50 +283,62 @@ func (w *walk) askServers(ctx context.Context, domain dnsname.Name, names []dnsn
 // askServer asks one nameserver address for the zone's SOA, and where that is answered for all the rest.
 func (w *walk) askServer(ctx context.Context, server delegation.Server, domain dnsname.Name, within []dnsname.Name, scope Scope) delegation.ServerAnswer {
 	a := delegation.ServerAnswer{Server: server}
-	signed := w.s.judgesSignatures() && !scope.Brief
-	var ns Reply
-	var nsErr error
-	var early sync.WaitGroup
-	sets := make([]Reply, len(scope.Watched))
-	setErrs := make([]error, len(scope.Watched))
-	if scope.Brief {
-		early.Go(func() { ns, nsErr = w.ask(ctx, server, Question{Name: domain.String(), Type: dns.TypeNS}) })
-	} else {
-		for i, key := range scope.Watched {
-			early.Go(func() {
-				sets[i], setErrs[i] = w.ask(ctx, server, Question{Name: key.Name.String(), Type: uint16(key.Type), Signed: signed})
-			})
-		}
+	signed := w.s.judgesSignatures()
+	ways := make([]asked, len(scope.Watched))
+	for i, key := range scope.Watched {
+		ways[i] = w.begin(ctx, server, Question{Name: key.Name.String(), Type: uint16(key.Type), Signed: signed})
 	}
 	m, err := w.ask(ctx, server, Question{Name: domain.String(), Type: dns.TypeSOA, Signed: signed})
-	early.Wait()
+	early := make([]Reply, len(ways), len(ways)+1)
+	for i, way := range ways {
+		r, err := way.end(ctx)
+		early[i] = r
+		a.Sets = append(a.Sets, observed(scope.Watched[i], r, err, false))
+	}
+	if w.readSOA(&a, m, err, domain); a.Answer == delegation.Positive {
+		w.askRest(ctx, &a, append(early, m), domain, within, scope)
+	} else {
+		a.Sets = nil
+	}
+	return a
+}
+
+// askBriefly asks servers for SOA and NS of a zone, all at once and by one goroutine, for there may be thousands of zones.
+func (w *walk) askBriefly(ctx context.Context, servers []delegation.Server, domain dnsname.Name, out []delegation.ServerAnswer) {
+	ways := make([]asked, 2*len(servers))
+	name := domain.String()
+	for i, s := range servers {
+		ways[2*i] = w.begin(ctx, s, Question{Name: name, Type: dns.TypeSOA})
+		ways[2*i+1] = w.begin(ctx, s, Question{Name: name, Type: dns.TypeNS})
+	}
+	for i, s := range servers {
+		out[i].Server = s
+		m, err := ways[2*i].end(ctx)
+		w.readSOA(&out[i], m, err, domain)
+		if ns, err := ways[2*i+1].end(ctx); err == nil && out[i].Answer == delegation.Positive {
+			readNS(&out[i], ns, domain)
+		}
+	}
+}
+
+// readSOA reads whether a server knows the zone.
+func (w *walk) readSOA(a *delegation.ServerAnswer, m Reply, err error, domain dnsname.Name) {
 	a.At = w.s.Now()
 	if err != nil {
 		a.Answer, a.Problem = delegation.Silent, err.Error()
 		if strange, ok := asStrange(err); ok {
 			a.Strange = strange
 		}
-		return a
+		return
 	}
 	a.Took, a.NoUDP, a.NoEDNS = m.Took, m.NoUDP, m.NoEDNS
 	soa, owner, found := soaIn(m.Answer)
 	a.Reason, a.Problem = lameness(m.Msg, domain, found && owner == domain)
 	if a.Reason != "" {
 		a.Answer = delegation.Lame
-		return a
+		return
 	}
 	a.Answer, a.SOA = delegation.Positive, soa
-	if !scope.Brief {
-		for i, key := range scope.Watched {
-			a.Sets = append(a.Sets, observed(key, sets[i], setErrs[i], false))
-		}
-		w.askRest(ctx, &a, append(sets, m), domain, within, scope)
-		return a
-	}
-	if nsErr == nil {
-		readNS(&a, ns, domain)
-	}
-	return a
 }
 
 // lameness says why an answer to the question for a zone's SOA is none.

@@ -23,79 +23,109 @@ type socket struct {
 	waiting map[uint16]*waiter
 }
 
+// waiter is one question on its way. Waiters are used again.
 type waiter struct {
-	server  netip.AddrPort
-	asked   packed
-	answer  chan datagram
-	strange netip.AddrPort // from where else an answer came
+	socket   *socket
+	id       uint16
+	server   netip.AddrPort
+	edns     bool
+	asked    packed
+	sent     time.Time
+	deadline time.Time // a tick of the client's clock after it, waiting ends
+	answer   chan datagram
+	buf      []byte
+	strange  netip.AddrPort // from where else an answer came
 }
 
 type datagram struct {
 	octets  []byte
 	exactly bool // the question is in it in the very letters
+	late    bool // nothing came in time
 }
+
+var waiters = sync.Pool{New: func() any { return &waiter{answer: make(chan datagram, 1)} }}
 
 // heard is an answer over UDP.
 type heard struct {
 	m            *dns.Msg
+	took         time.Duration
 	otherLetters bool
 }
 
 var errFull = errors.New("too many questions are on their way")
 
 // expect finds an id that nothing waits for, and waits for it.
-func (s *socket) expect(w *waiter) (uint16, error) {
+func (s *socket) expect(w *waiter) error {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	for range 64 {
-		id := uint16(rand.Uint32())
-		if s.waiting[id] == nil {
-			s.waiting[id] = w
-			return id, nil
+		w.id = uint16(rand.Uint32())
+		if s.waiting[w.id] == nil {
+			s.waiting[w.id], w.socket = w, s
+			binary.BigEndian.PutUint16(w.asked.octets, w.id)
+			return nil
 		}
 	}
-	return 0, errFull
+	return errFull
 }
 
-func (s *socket) forget(id uint16) (strange netip.AddrPort) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if w := s.waiting[id]; w != nil {
-		strange = w.strange
+// forget ends waiting. Nothing is delivered to the waiter from then on.
+func (w *waiter) forget() {
+	w.socket.mu.Lock()
+	delete(w.socket.waiting, w.id)
+	w.socket.mu.Unlock()
+	select {
+	case <-w.answer:
+	default:
 	}
-	delete(s.waiting, id)
-	return strange
+	waiters.Put(w)
 }
 
-// askUDP sends a question once, and waits for its answer. The numbers of math/rand/v2 come from a cipher (ChaCha8) that
-// the operating system seeds, so ids cannot be foreseen.
-func (c *Client) askUDP(ctx context.Context, to *server, q Question, edns bool, patience time.Duration) (heard, error) {
-	s := c.sockets[rand.IntN(len(c.sockets))]
-	w := &waiter{server: to.at, answer: make(chan datagram, 1)}
-	cookie, theirs := to.cookie, to.theirCookie()
-	asked, err := pack(q, 0, edns, cookie, theirs, true)
-	if err != nil {
-		return heard{}, err
+// send puts a question on its way. The numbers of math/rand/v2 come from a cipher (ChaCha8) that the operating system seeds, so
+// ids cannot be foreseen.
+func (c *Client) send(to *server, q Question, edns bool, patience time.Duration) (*waiter, error) {
+	w := waiters.Get().(*waiter)
+	w.server, w.edns, w.strange = to.at, edns, netip.AddrPort{}
+	if err := w.asked.pack(q, 0, edns, to.cookie, to.theirCookie(), true); err != nil {
+		return nil, err
 	}
-	w.asked = asked
-	id, err := s.expect(w)
-	if err != nil {
-		return heard{}, err
+	sockets := c.sockets6
+	if to.at.Addr().Is4() {
+		sockets = c.sockets
 	}
-	binary.BigEndian.PutUint16(asked.octets, id)
-	defer s.forget(id)
-	if err := s.packets.Send(asked.octets, to.at); err != nil {
-		return heard{}, plainly(err)
+	if len(sockets) == 0 {
+		return nil, errors.New("there is no way to this address from here")
 	}
-	timer := time.NewTimer(patience)
-	defer timer.Stop()
+	w.sent = time.Now()
+	w.deadline = w.sent.Add(patience)
+	if err := sockets[rand.IntN(len(sockets))].expect(w); err != nil {
+		return nil, err
+	}
+	if err := w.socket.packets.Send(w.asked.octets, to.at); err != nil {
+		w.forget()
+		return nil, plainly(err)
+	}
+	return w, nil
+}
+
+// wait waits for the answer, and gives the waiter back.
+func (w *waiter) wait(ctx context.Context, to *server) (heard, error) {
+	defer w.forget()
 	for {
 		select {
 		case d := <-w.answer:
+			if d.late {
+				if w.strange.IsValid() {
+					return heard{}, StrangeError{w.strange}
+				}
+				return heard{}, ErrNoAnswer
+			}
+			took := time.Since(w.sent)
 			w.asked.calm(d.octets)
 			m, err := read(d.octets)
-			if err == nil && edns {
-				theirs, err = serverCookie(m, cookie)
+			var theirs []byte
+			if err == nil && w.edns {
+				theirs, err = serverCookie(m, to.cookie)
 			}
 			if err != nil { // it may have been made up by somebody else: the real one may still come
 				continue
@@ -103,12 +133,7 @@ func (c *Client) askUDP(ctx context.Context, to *server, q Question, edns bool, 
 			if theirs != nil {
 				to.keepCookie(theirs)
 			}
-			return heard{m, !d.exactly}, nil
-		case <-timer.C:
-			if from := s.forget(id); from.IsValid() {
-				return heard{}, StrangeError{from}
-			}
-			return heard{}, ErrNoAnswer
+			return heard{m, took, !d.exactly}, nil
 		case <-ctx.Done():
 			return heard{}, ctx.Err()
 		}
@@ -153,15 +178,44 @@ func (s *socket) deliver(octets []byte, from netip.AddrPort) {
 	}
 	fits, exactly := w.asked.answers(octets)
 	switch {
-	case !fits:
+	case !fits || len(w.answer) > 0: // or a second answer to one question
 	case from != w.server:
 		if exactly {
 			w.strange = from
 		}
 	default:
+		w.buf = append(w.buf[:0], octets...)
+		w.answer <- datagram{octets: w.buf, exactly: exactly}
+	}
+}
+
+// tick is how exact time-outs over UDP are.
+const tick = 20 * time.Millisecond
+
+// watch ends the waiting of those whose time is over: one clock for all is cheaper than one for each.
+func (c *Client) watch() {
+	ticker := time.NewTicker(tick)
+	defer ticker.Stop()
+	for {
 		select {
-		case w.answer <- datagram{append([]byte(nil), octets...), exactly}:
-		default: // a second answer to one question
+		case <-c.ended:
+			return
+		case now := <-ticker.C:
+			for _, sockets := range [][]*socket{c.sockets, c.sockets6} {
+				for _, s := range sockets {
+					s.expire(now)
+				}
+			}
+		}
+	}
+}
+
+func (s *socket) expire(now time.Time) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	for _, w := range s.waiting {
+		if now.After(w.deadline) && len(w.answer) == 0 {
+			w.answer <- datagram{late: true}
 		}
 	}
 }

@@ -99,15 +99,38 @@ var errTooMany = fmt.Errorf("the check was ended after %d questions", maxQuestio
 
 // ask counts the question against the check's bound.
 func (w *walk) ask(ctx context.Context, server delegation.Server, q Question) (Reply, error) {
+	return w.begin(ctx, server, q).end(ctx)
+}
+
+// asked is a question of a check on its way.
+type asked struct {
+	w      *walk
+	server delegation.Server
+	q      Question
+	a      *asking
+	err    error
+}
+
+// begin is the first half of ask; end is the other.
+func (w *walk) begin(ctx context.Context, server delegation.Server, q Question) (out asked) {
+	out = asked{w: w, server: server, q: q}
 	if w.asked.Add(1) > maxQuestions {
-		return Reply{}, errTooMany
+		out.err = errTooMany
+		return out
 	}
 	at, err := netip.ParseAddrPort(server.Address)
-	if err != nil {
-		return Reply{}, err
+	if err == nil {
+		out.a, err = w.s.Client.begin(ctx, at, q)
 	}
-	r, err := w.s.Client.Ask(ctx, at, q)
-	w.tape.keep(w.s.Now, server, q, r, err)
+	out.err = err
+	return out
+}
+
+func (q asked) end(ctx context.Context) (r Reply, err error) {
+	if err = q.err; err == nil {
+		r, err = q.a.end(ctx)
+	}
+	q.w.tape.keep(q.w.s.Now, q.server, q.q, r, err)
 	return r, err
 }
 

@@ -96,8 +96,10 @@ func blindTo6(s Sweep) bool {
 }
 
 func (j *judge) judgeServer(a ServerAnswer) {
-	subject := short(a.Name)
-	seen := fmt.Sprintf("%s, asked for %s SOA: %s", a.Server, j.short, a.Problem)
+	subject, seen := short(a.Name), ""
+	if a.Answer != Positive {
+		seen = fmt.Sprintf("%s, asked for %s SOA: %s", a.Server, j.short, a.Problem)
+	}
 	switch a.Answer {
 	case Silent:
 		if a.Strange != "" {
@@ -145,6 +147,9 @@ const slow = time.Second
 
 // judgeHabits looks at how a server answers that knows the zone.
 func (j *judge) judgeHabits(a ServerAnswer, subject string) {
+	if a.NoTCP == "" && !a.NoUDP && !a.NoEDNS && a.Took <= slow && len(a.Truncated) == 0 && !a.Recursive && !a.Transfers {
+		return
+	}
 	at := subject + " at " + a.Address
 	if a.NoTCP != "" {
 		j.find("no-tcp", finding.Warning, subject,
@@ -327,7 +332,7 @@ func (o Observed) text() string {
 
 // compareSerials says how far the copies of the zone are apart, and whether they come together (RFC 1982).
 func (j *judge) compareSerials(servers []ServerAnswer) {
-	if len(servers) == 0 {
+	if len(servers) == 0 || !slices.ContainsFunc(servers, func(a ServerAnswer) bool { return a.SOA.Serial != servers[0].SOA.Serial }) {
 		return
 	}
 	newest := servers[0].SOA.Serial

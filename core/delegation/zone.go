@@ -35,9 +35,12 @@ func (j *judge) judgeZone() {
 // judgeTimers looks at the times of the SOA record (RFC 1912 section 2.2).
 func (j *judge) judgeTimers(a ServerAnswer) {
 	s := a.SOA
-	seen := fmt.Sprintf("%s: refresh %d, retry %d, expire %d, negative %d seconds", a.Server, s.Refresh, s.Retry, s.Expire, s.Negative)
 	if s.Refresh == 0 && s.Retry == 0 && s.Expire == 0 {
 		return // not looked at
+	}
+	seen := ""
+	if s.Expire < 86400 || s.Retry > s.Refresh || s.Negative > 86400 || s.Expire <= s.Refresh+s.Retry {
+		seen = fmt.Sprintf("%s: refresh %d, retry %d, expire %d, negative %d seconds", a.Server, s.Refresh, s.Retry, s.Expire, s.Negative)
 	}
 	switch {
 	case s.Expire <= s.Refresh+s.Retry:

@@ -326,3 +326,25 @@ func (l *Lab) Believes(site, name string, t uint16) string {
 	}
 	return "insecure"
 }
+
+// ServeSame puts a zone on a server whose text, relative to its origin, is that of all others that are put there so.
+func (l *Lab) ServeSame(site, zone, text string) {
+	if l.zones[site] == nil {
+		l.zones[site] = map[string]string{}
+		l.write("zones/same-"+site, text)
+	}
+	l.zones[site][zone] = filepath.Join(l.Dir, "zones/same-"+site)
+}
+
+// StartPlain starts an unsigned world with nsd alone: root, registry, and one host of domains at both addresses.
+func (l *Lab) StartPlain() {
+	l.t.Helper()
+	l.Serve(Registry, "example.", Zone("example.", 1, []string{"a.nic.example.", "b.nic.example."}, "a.nic A "+l.IP("1.1"), "b.nic A "+l.IP("1.2"),
+		"ns1.hosts A "+l.IP(East), "ns2.hosts A "+l.IP(West), l.parent.String()))
+	l.Serve(Root, ".", Zone(".", 1, []string{"a.root."}, "a.root. A "+l.IP(Root), "example. NS a.nic.example.", "example. NS b.nic.example.",
+		"a.nic.example. A "+l.IP("1.1"), "b.nic.example. A "+l.IP("1.2")))
+	l.Hints = fmt.Sprintf(". 3600 NS a.root.\na.root. 3600 A %s\n", l.IP(Root))
+	l.NSD(Root)
+	l.NSD(Registry, "1.2")
+	l.NSD(East, West)
+}

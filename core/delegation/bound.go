@@ -56,12 +56,13 @@ func (h History) moments(domain string) []Moment {
 	return out
 }
 
-// likelyDelegation is by when most have come over: who follows the parents holds the old set for P, and where the old servers give
-// their own NS set with every answer, who was filled last holds that for C instead.
+// likelyDelegation is by when most have come over: who follows the parents holds the old set for P. Where the old servers give their own
+// NS set with every answer, that takes its place for C, but for no longer than the parents' would have lasted: caches cap it so since it
+// was found that domains could be kept alive after their delegation was gone.
 func (h History) likelyDelegation(bound time.Time) time.Time {
 	hold := h.Former.P
-	if h.Former.GivesNS {
-		hold = max(hold, h.Former.C)
+	if h.Former.GivesNS && h.Former.C > 0 {
+		hold = min(hold, h.Former.C)
 	}
 	if likely := h.Since.Add(seconds(hold)); likely.Before(bound) {
 		return likely

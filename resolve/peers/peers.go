@@ -263,6 +263,32 @@ remote-control:
 	return l.start(l.At(site), "unbound", "-d", "-p", "-c", conf)
 }
 
+// Cache starts a resolver that does not validate, and knows this root only.
+func (l *Lab) Cache(site string, more ...string) *exec.Cmd {
+	l.t.Helper()
+	l.write("hints", l.Hints)
+	conf := l.write("unbound-"+site+".conf", fmt.Sprintf(`server:
+    interface: %s@53
+    do-daemonize: no
+    username: ""
+    chroot: ""
+    directory: %q
+    pidfile: ""
+    use-syslog: no
+    do-not-query-localhost: no
+    access-control: 127.0.0.0/8 allow
+    root-hints: %q
+    module-config: "iterator"
+    do-ip6: no
+    num-threads: 1
+    outgoing-interface: %s
+    %s
+remote-control:
+    control-enable: no
+`, l.IP(site), l.Dir, filepath.Join(l.Dir, "hints"), l.IP(site), strings.Join(more, "\n    ")))
+	return l.start(l.At(site), "unbound", "-d", "-p", "-c", conf)
+}
+
 // start starts a server, and waits until it answers anything.
 func (l *Lab) start(at, program string, args ...string) *exec.Cmd {
 	l.t.Helper()

@@ -178,6 +178,14 @@ func (c *Client) begin(ctx context.Context, at netip.AddrPort, q Question) (*ask
 	return a, nil
 }
 
+// abandon gives the question up.
+func (a *asking) abandon() {
+	a.s.leave()
+	if a.first != nil {
+		a.first.forget()
+	}
+}
+
 // end waits for the answer, and asks again where that is called for.
 func (a *asking) end(ctx context.Context) (Reply, error) {
 	defer a.s.leave()

@@ -208,6 +208,12 @@ var stage = []staged{
 	{"unknown", func(*peers.Lab, string) {}, dnssec.Indeterminate, []string{"not-registered"}},
 }
 
+// concerns reports whether signatures play a part in a domain.
+func concerns(s delegation.Sweep) bool {
+	return slices.ContainsFunc(s.Parents, func(p delegation.ParentAnswer) bool { return len(p.DS.DS()) > 0 }) ||
+		slices.ContainsFunc(s.Servers, func(a delegation.ServerAnswer) bool { return len(a.Keys.Keys()) > 0 })
+}
+
 // Thirty-odd domains at real servers, in all states of health, are judged right; and of the signed ones a real validating resolver
 // thinks the same.
 func TestRealServers(t *testing.T) {
@@ -242,14 +248,17 @@ func TestRealServers(t *testing.T) {
 			codes = slices.Compact(codes)
 			assert.Equal(t, c.codes, codes, "%+v", r.Findings)
 			assert.Equal(t, c.dnssec, r.DNSSEC)
+			assert.Less(t, sweep.Asked, 120, "questions")
+			if !concerns(sweep) {
+				return
+			}
 			believes := l.Believes(peers.Cache, domain.String(), dns.TypeSOA)
 			if other := l.Believes(peers.Cache, domain.String(), dns.TypeA); other == "bogus" {
 				believes = other
 			}
-			if believes != "indeterminate" && c.dnssec != dnssec.Indeterminate {
+			if believes != "indeterminate" {
 				assert.EqualValues(t, c.dnssec, believes, "what the validating resolver thinks")
 			}
-			assert.Less(t, sweep.Asked, 120, "questions")
 		})
 	}
 }

@@ -91,8 +91,12 @@ func (round *Round) Sweep(ctx context.Context, domain dnsname.Name, scope Scope)
 	for i, p := range parents {
 		ways[i] = w.begin(ctx, p, Question{Name: domain.String(), Type: dns.TypeNS, Signed: s.judgesSignatures()})
 	}
-	for i, way := range ways {
-		out.Parents[i] = w.readParent(ctx, way, zone, domain)
+	if read := func(i int) { out.Parents[i] = w.readParent(ctx, ways[i], zone, domain) }; scope.Brief {
+		for i := range ways {
+			read(i)
+		}
+	} else {
+		inParallel(len(ways), read)
 	}
 	var chain sync.WaitGroup
 	if s.judgesSignatures() {
@@ -289,6 +293,13 @@ func (w *walk) askServer(ctx context.Context, server delegation.Server, domain d
 		ways[i] = w.begin(ctx, server, Question{Name: key.Name.String(), Type: uint16(key.Type), Signed: signed})
 	}
 	m, err := w.ask(ctx, server, Question{Name: domain.String(), Type: dns.TypeSOA, Signed: signed})
+	if err != nil {
+		for _, way := range ways { // what does not answer one question will not answer five
+			way.abandon()
+		}
+		w.readSOA(&a, m, err, domain)
+		return a
+	}
 	early := make([]Reply, len(ways), len(ways)+1)
 	for i, way := range ways {
 		r, err := way.end(ctx)
@@ -315,7 +326,9 @@ func (w *walk) askBriefly(ctx context.Context, servers []delegation.Server, doma
 		out[i].Server = s
 		m, err := ways[2*i].end(ctx)
 		w.readSOA(&out[i], m, err, domain)
-		if ns, err := ways[2*i+1].end(ctx); err == nil && out[i].Answer == delegation.Positive {
+		if out[i].Answer != delegation.Positive {
+			ways[2*i+1].abandon()
+		} else if ns, err := ways[2*i+1].end(ctx); err == nil {
 			readNS(&out[i], ns, domain)
 		}
 	}

@@ -134,6 +134,13 @@ func (q asked) end(ctx context.Context) (r Reply, err error) {
 	return r, err
 }
 
+// abandon gives up a question that is on its way.
+func (q asked) abandon() {
+	if q.err == nil {
+		q.a.abandon()
+	}
+}
+
 // askTCP is ask over TCP.
 func (w *walk) askTCP(ctx context.Context, server delegation.Server, q Question) (Reply, error) {
 	if w.asked.Add(1) > maxQuestions {

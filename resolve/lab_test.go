@@ -2,7 +2,9 @@ package resolve
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
+	"os"
 	"slices"
 	"strings"
 	"testing"
@@ -121,6 +123,22 @@ var stage = []staged{
 	{"ed448", signed(peers.Signing{Algorithm: "ED448"}, nil), dnssec.Secure, nil},
 	{"p384", signed(peers.Signing{Algorithm: "ECDSAP384SHA384", Digest: "SHA-384"}, nil), dnssec.Secure, nil},
 	{"rsa", signed(peers.Signing{Algorithm: "RSASHA256", Bits: 2048}, nil), dnssec.Secure, nil},
+	{"salted", signed(peers.Signing{NSEC3: true, Salt: "abcd"}, nil), dnssec.Secure, nil},
+	{"asking", func(l *peers.Lab, d string) {
+		key := l.Key(d, peers.Signing{})
+		cds := strings.Replace(l.DS(l.Key(d, peers.Signing{}), ""), " DS ", " CDS ", 1)
+		text := l.Sign(d, peers.Zone(d, 5, hosts, "@ A 192.0.2.1", "www A 192.0.2.1", cds, "@ CSYNC 5 3 NS A"), key, peers.Signing{})
+		l.Serve(peers.East, d, text)
+		l.Serve(peers.West, d, text)
+		delegate(l, d, l.DS(key, ""))
+	}, dnssec.Secure, []string{"ds-change-would-break"}},
+	{"leaving", func(l *peers.Lab, d string) {
+		key := l.Key(d, peers.Signing{})
+		text := l.Sign(d, peers.Zone(d, 5, hosts, "@ A 192.0.2.1", "www A 192.0.2.1", "@ CDS 0 0 0 00"), key, peers.Signing{})
+		l.Serve(peers.East, d, text)
+		l.Serve(peers.West, d, text)
+		delegate(l, d, l.DS(key, ""))
+	}, dnssec.Secure, []string{"ds-removal-requested"}},
 	{"rsasha1", signed(peers.Signing{Algorithm: "RSASHA1", Bits: 2048}, nil), dnssec.Secure, []string{"algorithm-weak"}},
 	{"sha1ds", signed(peers.Signing{Digest: "SHA-1"}, nil), dnssec.Secure, []string{"ds-digest-weak"}},
 	{"island", signed(peers.Signing{}, func(*peers.Lab, string) string { return "" }), dnssec.Insecure, nil},
@@ -208,6 +226,17 @@ var stage = []staged{
 	{"unknown", func(*peers.Lab, string) {}, dnssec.Indeterminate, []string{"not-registered"}},
 }
 
+// keepEvidence keeps the evidence for the tests of core/delegation, where that is asked for: BEACON_RECORD=yes go test -run RealServers.
+func keepEvidence(t *testing.T, name string, sweep delegation.Sweep) {
+	if os.Getenv("BEACON_RECORD") == "" {
+		return
+	}
+	sweep.Heard = nil
+	text, err := json.MarshalIndent(sweep, "", " ")
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile("../core/delegation/testdata/"+name+".json", append(text, '\n'), 0o600))
+}
+
 // concerns reports whether signatures play a part in a domain.
 func concerns(s delegation.Sweep) bool {
 	return slices.ContainsFunc(s.Parents, func(p delegation.ParentAnswer) bool { return len(p.DS.DS()) > 0 }) ||
@@ -238,6 +267,7 @@ func TestRealServers(t *testing.T) {
 			domain := dnsname.MustParse(c.name + ".example")
 			sweep := s.Sweep(context.Background(), domain, Scope{Watched: delegation.Watched(domain), Tape: true})
 			r := delegation.Judge(delegation.Plan{Domain: domain}, delegation.Advance(delegation.History{}, sweep), sweep)
+			keepEvidence(t, c.name, sweep)
 			var codes []string
 			for _, f := range r.Findings {
 				if f.Severity >= finding.Warning && f.Code != "resolver-refuses" && f.Code != "resolver-silent" {

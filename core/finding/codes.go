@@ -17,31 +17,7 @@ const (
 )
 
 // Codes lists the codes that are not of zones.
-var Codes = []Known{
-	{"answers-differ", Delegations, "The nameservers give different answers for a record set.", "If they have not converged in a few minutes, look at the provider's state of the zone."},
-	{"check-failed", Delegations, "The check itself could not be made; this says nothing about the domain.", "Look at this machine's network and at the root hints, then check again."},
-	{"child-set-differs", Delegations, "The zone names other nameservers than the parent does.", "Make the NS records at the apex and the list at the registrar the same."},
-	{"nameserver-lame", Delegations, "A nameserver answers, but not for this zone.", "Make the zone at this provider, or take the nameserver out of the delegation."},
-	{"nameserver-misspelt", Delegations, "The parent lists a nameserver that differs from a wanted one in a character or two.", "Correct the name at the registrar."},
-	{"nameserver-silent", Delegations, "A nameserver gives no answer.", "See whether it is up and reachable; if it is retired, take it out of the delegation."},
-	{"nameserver-unresolvable", Delegations, "A nameserver's name leads to no address.", "Correct the name at the registrar, or take it out there."},
-	{"no-tcp", Delegations, "A nameserver does not answer over TCP; large answers will fail.", "Open TCP to port 53 of this server (RFC 7766)."},
-	{"not-delegated", Delegations, "The zone above has no delegation for the name.", "Register the domain, or give it nameservers at the registrar."},
-	{"old-servers-stopped", Delegations, "Old nameservers no longer answer for the zone, and caches may still ask them.", "Put the zone back at the old provider until the time that is named."},
-	{"old-zone-names-old-set", Delegations, "The old nameservers still name themselves in the zone; a resolver that refreshes that set from them may never come over.", "Put the new NS records into the old zone, or remove the old zone after the time that is named."},
-	{"parent-serves-other-set", Delegations, "The parent serves another set of nameservers than is wanted.", "Change the nameservers at the registrar: beacon delegate."},
-	{"parent-set-incomplete", Delegations, "The parent lists some of the wanted nameservers only.", "Add the missing ones at the registrar."},
-	{"parent-set-mixed", Delegations, "The parent also lists nameservers that are not wanted: part of all questions goes there.", "Take them out of the list at the registrar."},
-	{"parent-silent", Delegations, "A nameserver of the parent could not be asked.", "Nothing to do at the domain; check again later."},
-	{"parents-disagree", Delegations, "The parent's nameservers do not all say the same.", "Wait until they agree; if this lasts over an hour, ask the registrar."},
-	{"registrar-not-asked", Delegations, "The registrar could not be asked.", "See whether its account is right: beacon registrar list."},
-	{"registry-not-updated", Delegations, "The registrar has the new list in force, and the parent still serves the old one.", "Wait for the registry, usually minutes; if this lasts over an hour, ask the registrar."},
-	{"resolver-elsewhere", Delegations, "A resolver gets its answers from other nameservers than the parent names.", "If the nameservers were changed within the last two days, wait; else ask who runs it."},
-	{"resolver-overstays", Delegations, "A resolver still goes to the old nameservers, though it had to let go.", "Ask whoever runs it to clear its cache."},
-	{"resolver-silent", Delegations, "A resolver could not be asked.", "Nothing to do at the domain; see whether this resolver works at all."},
-	{"resolver-still-old", Delegations, "A resolver still goes to the old nameservers, which is normal until the time that is named.", "Nothing to do."},
-	{"saved-not-active", Delegations, "The registrar has saved a new list that is not in force. Waiting will not help.", "Make it active: beacon delegate."},
-	{"serials-differ", Delegations, "The nameservers hold different serials of the zone.", "If they have not converged in a few minutes, look at the provider's state of the zone."},
+var Codes = append(delegations, []Known{
 
 	{"answer-will-change", Lists, "The new nameservers give another answer for a record set than the old ones.", "If that is meant, go on; else correct what the zone should contain first."},
 	{"nameserver-malformed", Lists, "A name in the list is no host name.", "Write a host name such as ns1.provider.example."},
@@ -74,4 +50,4 @@ var Codes = []Known{
 	{"type-not-held", Providers, "The provider cannot keep records of this type; they are not written there.", "Take them out of the zone, or place it with a provider that can."},
 	{"zone-still-asked", Providers, "Caches may still lead to the nameservers of a zone that is to be taken from a provider.", "Wait until the time that is named; if it is meant all the same, say yes to it: --allow zone-still-asked."},
 	{"zone-still-delegated", Providers, "The parent leads to the nameservers of a zone that is to be taken from a provider.", "Delegate it elsewhere first; if it is meant all the same, say yes to it: --allow zone-still-delegated."},
-}
+}...)

@@ -33,7 +33,8 @@ type waiter struct {
 	sent     time.Time
 	deadline time.Time // a tick of the client's clock after it, waiting ends
 	answer   chan datagram
-	buf      []byte
+	buf      []byte // of the first datagram; further ones, which are rare, get one of their own
+	taken    bool   // buf is
 	strange  netip.AddrPort // from where else an answer came
 }
 
@@ -43,7 +44,7 @@ type datagram struct {
 	late    bool // nothing came in time
 }
 
-var waiters = sync.Pool{New: func() any { return &waiter{answer: make(chan datagram, 1)} }}
+var waiters = sync.Pool{New: func() any { return &waiter{answer: make(chan datagram, 4)} }}
 
 // heard is an answer over UDP.
 type heard struct {
@@ -74,9 +75,8 @@ func (w *waiter) forget() {
 	w.socket.mu.Lock()
 	delete(w.socket.waiting, w.id)
 	w.socket.mu.Unlock()
-	select {
-	case <-w.answer:
-	default:
+	for len(w.answer) > 0 {
+		<-w.answer
 	}
 	waiters.Put(w)
 }
@@ -85,7 +85,7 @@ func (w *waiter) forget() {
 // ids cannot be foreseen.
 func (c *Client) send(to *server, q Question, edns bool, patience time.Duration) (*waiter, error) {
 	w := waiters.Get().(*waiter)
-	w.server, w.edns, w.strange = to.at, edns, netip.AddrPort{}
+	w.server, w.edns, w.taken, w.strange = to.at, edns, false, netip.AddrPort{}
 	if err := w.asked.pack(q, 0, edns, to.cookie, to.theirCookie(), true); err != nil {
 		return nil, err
 	}
@@ -178,14 +178,21 @@ func (s *socket) deliver(octets []byte, from netip.AddrPort) {
 	}
 	fits, exactly := w.asked.answers(octets)
 	switch {
-	case !fits || len(w.answer) > 0: // or a second answer to one question
+	case !fits || len(w.answer) == cap(w.answer):
 	case from != w.server:
 		if exactly {
 			w.strange = from
 		}
 	default:
-		w.buf = append(w.buf[:0], octets...)
-		w.answer <- datagram{octets: w.buf, exactly: exactly}
+		own := w.buf[:0]
+		if w.taken {
+			own = nil
+		}
+		own = append(own, octets...)
+		if !w.taken {
+			w.buf, w.taken = own, true
+		}
+		w.answer <- datagram{octets: own, exactly: exactly}
 	}
 }
 

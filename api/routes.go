@@ -120,6 +120,17 @@ func routesOfDomains() []route {
 		{method: "POST", path: "/domains/:name/checks", summary: "Check a domain now", right: access.Read, out: delegation.Report{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			return k.svc.Check(k.Request.Context(), name)
 		})},
+		{method: "GET", path: "/domains/:name/answers", summary: "The very answers of the last check", right: access.Read, out: Page[delegation.Heard]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			items, err := k.svc.Answers(k.Request.Context(), name)
+			return Page[delegation.Heard]{Items: items}, err
+		})},
+		{method: "POST", path: "/sweeps", summary: "Ask about a domain from here, and judge nothing: what another instance asks of a vantage point", right: access.Read, in: service.SweepRequest{}, out: delegation.Sweep{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			var in service.SweepRequest
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			return k.svc.Sweep(k.Request.Context(), in)
+		}},
 		{method: "POST", path: "/domains/:name/delegation", summary: "Change a domain's nameservers at its registrar", right: access.Write, in: delegate{}, out: service.Delegated{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			var in delegate
 			if err := k.body(&in); err != nil {

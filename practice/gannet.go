@@ -16,6 +16,7 @@ type domain struct {
 	InForce []string  `json:"in_force"`
 	TTL     uint32    `json:"ttl"` // of the delegation at the parent
 	Expires time.Time `json:"expires"`
+	States  []string  `json:"states,omitempty"` // holds and the like; a hold takes the delegation away
 }
 
 const defaultDelegationTTL = 1200
@@ -25,10 +26,11 @@ type gannetDomain struct {
 	Stored  []string  `json:"stored_hosts"`
 	InForce []string  `json:"hosts_in_force"`
 	Expires time.Time `json:"registered_until"`
+	States  []string  `json:"states"`
 }
 
 func showDomain(name string, d *domain) gannetDomain {
-	return gannetDomain{strings.TrimSuffix(name, "."), d.Stored, d.InForce, d.Expires}
+	return gannetDomain{strings.TrimSuffix(name, "."), d.Stored, d.InForce, d.Expires, d.States}
 }
 
 // gannet is the registrar's interface: domains, their stored list, and the list in force.

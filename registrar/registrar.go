@@ -37,9 +37,10 @@ type Cursor string
 // Registration is one registered domain.
 type Registration struct {
 	Name    dnsname.Name   `json:"name"`
-	Saved   []dnsname.Name `json:"saved"`  // stored list, sorted
-	Active  []dnsname.Name `json:"active"` // list in force, sorted
-	Expires time.Time      `json:"expires"`
+	Saved   []dnsname.Name `json:"saved"`            // stored list, sorted
+	Active  []dnsname.Name `json:"active"`           // list in force, sorted
+	Expires time.Time      `json:"expires"`          // zero where it is not told
+	Status  []string       `json:"status,omitempty"` // in the words of RFC 8056, such as "client hold"; empty where it is not told
 }
 
 // Page is one page of registrations.

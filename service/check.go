@@ -6,10 +6,13 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
+	"beacon/registrar"
+	"beacon/resolve"
 	"beacon/store"
 )
 
@@ -48,9 +51,10 @@ func isMissingProblem(err error) bool {
 func (s *Service) checkStranger(ctx context.Context, name dnsname.Name) delegation.Report {
 	ctx, cancel := context.WithTimeout(ctx, checkTime)
 	defer cancel()
-	sweep := s.sweeper.Sweep(ctx, name, resolveScope(name, nil))
+	scope := resolveScope(name, nil, nil)
+	sweep := s.sweep(ctx, name, scope)
 	h := delegation.Advance(delegation.History{}, sweep)
-	return delegation.Judge(delegation.Plan{Domain: name}, h, sweep)
+	return delegation.Judge(delegation.Plan{Domain: name, Registrar: s.rdap(ctx, name)}, h, sweep)
 }
 
 // checkManaged makes a sweep, judges it, and keeps what it established. What the registrar says is had from ask.
@@ -67,8 +71,21 @@ func (s *Service) checkManaged(ctx context.Context, z store.Zone, d store.Domain
 	if past.Former != nil {
 		nameservers = append(nameservers, past.Former.Set...)
 	}
-	sweep := s.sweeper.Sweep(ctx, name, resolveScope(name, nameservers))
+	sweep := s.sweep(ctx, name, resolveScope(name, nameservers, plan.Wanted))
 	return s.keep(context.WithoutCancel(ctx), name, d.ID, plan, sweep)
+}
+
+// sweep asks from here and, at the same time, from all vantage points.
+func (s *Service) sweep(ctx context.Context, name dnsname.Name, scope resolve.Scope) (sweep delegation.Sweep) {
+	var places []delegation.Place
+	var group sync.WaitGroup
+	group.Go(func() {
+		places = s.fromPlaces(ctx, SweepRequest{Domain: name, Nameservers: scope.Nameservers, Watched: scope.Watched})
+	})
+	sweep = s.sweeper.Sweep(ctx, name, scope)
+	group.Wait()
+	sweep.Places = places
+	return sweep
 }
 
 // keep takes a sweep into what is remembered of a domain, judges it, and stores both. A sweep that began before the
@@ -137,7 +154,7 @@ func (s *Service) nextCheck(r delegation.Report) time.Time {
 // registration asks the registrar what it holds of a zone's domain; nil where the zone names no registrar.
 func (s *Service) registration(ctx context.Context, z store.Zone) *delegation.Registration {
 	if z.RegistrarID == nil {
-		return nil
+		return s.rdap(ctx, z.Name())
 	}
 	var account store.Account
 	if err := s.tx(ctx, func(tx *store.Tx) (err error) { account, err = tx.AccountByID(*z.RegistrarID); return err }); err != nil {
@@ -149,12 +166,41 @@ func (s *Service) registration(ctx context.Context, z store.Zone) *delegation.Re
 		calling, cancel := context.WithTimeout(ctx, s.settings.Request)
 		defer cancel()
 		reg, askErr := driver.Domain(calling, z.Name())
-		out.Active, out.Saved, err = reg.Active, reg.Saved, askErr
+		out.Active, out.Saved, out.Status, out.From, err = reg.Active, reg.Saved, reg.Status, "registrar", askErr
+		if !reg.Expires.IsZero() {
+			out.Expires = &reg.Expires
+		}
 	}
 	if err != nil {
 		out.Problem = err.Error()
 	}
 	return out
+}
+
+// rdap asks the registry for the state of a registration that no account here holds; nil where none is named in the settings.
+func (s *Service) rdap(ctx context.Context, name dnsname.Name) *delegation.Registration {
+	for _, r := range s.settings.RDAP {
+		zone, err := dnsname.Parse(r.Zone)
+		if err != nil || name.Parent() != zone {
+			continue
+		}
+		out := &delegation.Registration{Account: "RDAP of " + strings.TrimSuffix(zone.String(), "."), From: "RDAP", AskedAt: s.world.Now()}
+		calling, cancel := context.WithTimeout(ctx, s.settings.Request)
+		defer cancel()
+		reg, err := registrar.LookUp(calling, s.http, r.Address, name)
+		switch {
+		case errors.Is(err, registrar.ErrNotRegistered):
+			return nil // the parent says so too
+		case err != nil:
+			out.Problem = err.Error()
+			s.note(ctx, "rdap.failed", name.String(), err.Error())
+		case !reg.Expires.IsZero():
+			out.Expires = &reg.Expires
+		}
+		out.Status = reg.Status
+		return out
+	}
+	return nil
 }
 
 // sparingly asks the registrar only where its word matters: while the parents do not serve what is wanted, or when it

@@ -130,7 +130,24 @@ func (s *Service) LastReport(ctx context.Context, name dnsname.Name) (r delegati
 	return r, ok, err
 }
 
+// Answers gives the very answers of a domain's newest check.
+func (s *Service) Answers(ctx context.Context, name dnsname.Name) (list []delegation.Heard, err error) {
+	err = s.tx(ctx, func(tx *store.Tx) error {
+		z, err := tx.Zone(name)
+		if err != nil {
+			return err
+		}
+		d, err := tx.EnsureDomain(z.ID)
+		if err != nil {
+			return err
+		}
+		list, err = tx.Answers(d.ID)
+		return err
+	})
+	return list, err
+}
+
 // resolveScope is what a check of a domain looks at.
-func resolveScope(name dnsname.Name, nameservers []dnsname.Name) resolve.Scope {
-	return resolve.Scope{Nameservers: nameservers, Watched: delegation.Watched(name)}
+func resolveScope(name dnsname.Name, nameservers, ours []dnsname.Name) resolve.Scope {
+	return resolve.Scope{Nameservers: nameservers, Ours: ours, Watched: delegation.Watched(name), Tape: true}
 }

@@ -5,6 +5,7 @@ package service
 
 import (
 	"context"
+	"crypto/x509"
 	"fmt"
 	"log/slog"
 	"net/http"
@@ -14,6 +15,7 @@ import (
 
 	"beacon/clock"
 	"beacon/core/access"
+	"beacon/core/dnssec"
 	"beacon/outcall"
 	"beacon/provider"
 	"beacon/reach"
@@ -95,12 +97,44 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 	if s.store, err = store.Open(ctx, settings.Database, door, s.wall.Now); err != nil {
 		return nil, err
 	}
-	if s.dns, err = resolve.NewClient(door, resolve.Options{}); err != nil {
+	options, anchors, err := settings.DNS.read()
+	if err != nil {
 		s.store.Close()
 		return nil, err
 	}
-	s.sweeper = &resolve.Sweeper{Client: s.dns, Hints: hints, Port: settings.DNS.Port, Resolvers: settings.Resolvers, Now: s.world.Now}
+	if s.dns, err = resolve.NewClient(door, options); err != nil {
+		s.store.Close()
+		return nil, err
+	}
+	s.sweeper = &resolve.Sweeper{Client: s.dns, Hints: hints, Port: settings.DNS.Port, Resolvers: settings.Resolvers, Anchors: anchors, Now: s.world.Now}
 	return s, nil
+}
+
+// read reads the files that the settings name.
+func (d DNSSettings) read() (o resolve.Options, anchors dnssec.Records, err error) {
+	o.PerSecond = d.PerSecond
+	if d.Anchors != "" {
+		text, err := os.ReadFile(d.Anchors)
+		if err == nil {
+			anchors, err = dnssec.ReadAnchors(string(text))
+		}
+		if err != nil {
+			return o, nil, fmt.Errorf("the setting dns.anchors: %w", err)
+		}
+	}
+	if d.Authority != "" {
+		text, err := os.ReadFile(d.Authority)
+		if err != nil {
+			return o, nil, fmt.Errorf("the setting dns.authority: %w", err)
+		}
+		if o.Roots, err = x509.SystemCertPool(); err != nil {
+			o.Roots = x509.NewCertPool()
+		}
+		if !o.Roots.AppendCertsFromPEM(text) {
+			return o, nil, fmt.Errorf("the setting dns.authority: %s holds no certificate", d.Authority)
+		}
+	}
+	return o, anchors, nil
 }
 
 // Close gives back what Open took. Run must have returned.

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"net"
 	"net/netip"
+	"net/url"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -14,6 +15,7 @@ import (
 
 	"go.yaml.in/yaml/v3"
 
+	"beacon/core/dnsname"
 	"beacon/resolve"
 	"beacon/store"
 )
@@ -27,6 +29,8 @@ type Settings struct {
 	Reach      []string           `yaml:"reach"`    // networks that may be reached
 	DNS        DNSSettings        `yaml:"dns"`
 	Resolvers  []resolve.Resolver `yaml:"resolvers"`   // caches that checks ask
+	Places     []PlaceSettings    `yaml:"places"`      // other instances that are asked how domains look from there
+	RDAP       []RDAPSettings     `yaml:"rdap"`        // registries that tell of registrations
 	WorldClock string             `yaml:"world_clock"` // address of a clock to follow; empty for this machine's
 	Checks     CheckSettings      `yaml:"checks"`
 	Hosts      HostSettings       `yaml:"hosts"`
@@ -44,6 +48,16 @@ type Settings struct {
 type DNSSettings struct {
 	Roots string `yaml:"roots"` // file with root hints, a zone file
 	Port  uint16 `yaml:"port"`  // that nameservers answer on
+	// Anchors is a file with trust anchors, as DS lines; empty: signatures are not judged.
+	Anchors   string `yaml:"anchors"`
+	PerSecond int    `yaml:"per_second"` // questions to one server in a second at most; negative for no limit
+	Authority string `yaml:"authority"`  // file with certificates (PEM) that DNS over TLS and HTTPS trust besides the system's
+}
+
+// RDAPSettings say where the registry of a zone answers over RDAP.
+type RDAPSettings struct {
+	Zone    string `yaml:"zone"`    // such as example
+	Address string `yaml:"address"` // such as https://rdap.example/
 }
 
 // HostSettings say which reported addresses are believed.
@@ -71,9 +85,14 @@ func ReadSettings(path string) (Settings, error) {
 	if err := decoder.Decode(&s); err != nil {
 		return s, fmt.Errorf("the settings in %s: %s", path, yamlReason(err))
 	}
-	for _, file := range []*string{&s.KeyFile, &s.DNS.Roots, &s.Database.Socket, &s.NewZones.Kits, &s.Watch.Folder, &s.Profiles} {
+	for _, file := range []*string{&s.KeyFile, &s.DNS.Roots, &s.Database.Socket, &s.NewZones.Kits, &s.DNS.Anchors, &s.DNS.Authority, &s.Watch.Folder, &s.Profiles} {
 		if *file != "" && !filepath.IsAbs(*file) {
 			*file = filepath.Join(filepath.Dir(path), *file)
+		}
+	}
+	for i := range s.Places {
+		if at := &s.Places[i].TokenFile; *at != "" && !filepath.IsAbs(*at) {
+			*at = filepath.Join(filepath.Dir(path), *at)
 		}
 	}
 	if err := s.check(); err != nil {
@@ -128,8 +147,21 @@ func (s Settings) check() error {
 		}
 	}
 	for _, r := range s.Resolvers {
-		if _, _, err := net.SplitHostPort(r.Address); err != nil {
-			fail("resolvers: %q is no address; write IP address and port, such as 192.0.2.53:53", r.Address)
+		if _, err := r.Endpoint(); err != nil {
+			fail("resolvers: %q: %s; write IP address and port, such as 192.0.2.53:53, or with transport: https an address such as https://resolver.example/dns-query", r.Address, err)
+		}
+	}
+	for _, p := range s.Places {
+		if u, err := url.Parse(p.Address); err != nil || u.Host == "" || p.Name == "" || p.TokenFile == "" {
+			fail("places: each needs a name, an address such as https://north.example:8053, and a token_file")
+		}
+	}
+	for _, r := range s.RDAP {
+		if u, err := url.Parse(r.Address); err != nil || u.Host == "" {
+			fail("rdap: %q is no address; write one such as https://rdap.example/", r.Address)
+		}
+		if _, err := dnsname.Parse(r.Zone); err != nil {
+			fail("rdap: %s", err)
 		}
 	}
 	if len(problems) == 0 {

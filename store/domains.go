@@ -1,6 +1,8 @@
 package store
 
 import (
+	"bytes"
+	"compress/gzip"
 	"encoding/json"
 	"time"
 
@@ -87,9 +89,20 @@ const KeepChecks = 500
 
 // AddCheck keeps a check and what it established.
 func (t *Tx) AddCheck(domainID uint64, r delegation.Report, h delegation.History, s delegation.Sweep) error {
+	heard := s.Heard
+	s.Heard = nil // kept of the newest check only
 	row := check{DomainID: domainID, WorldAt: r.CheckedAt, WallAt: t.now(), Verdict: r.Verdict, Report: jsonText(r), Evidence: jsonText(s)}
 	if err := t.db.Create(&row).Error; err != nil {
 		return err
+	}
+	if heard != nil {
+		packed, err := squeeze(heard)
+		if err != nil {
+			return err
+		}
+		if err := t.db.Exec("REPLACE INTO check_answers (domain_id, body) VALUES (?, ?)", domainID, packed).Error; err != nil {
+			return err
+		}
 	}
 	if err := t.db.Exec(`DELETE FROM checks WHERE domain_id = ? AND id <= (SELECT id FROM
 		(SELECT id FROM checks WHERE domain_id = ? ORDER BY id DESC LIMIT 1 OFFSET ?) AS beyond)`, domainID, domainID, KeepChecks).Error; err != nil {
@@ -97,6 +110,34 @@ func (t *Tx) AddCheck(domainID uint64, r delegation.Report, h delegation.History
 	}
 	return t.db.Model(&Domain{}).Where("id = ?", domainID).Updates(map[string]any{"history": jsonText(h), "verdict": r.Verdict,
 		"settles_by": r.SettlesBy, "checked_at": r.CheckedAt}).Error
+}
+
+// squeeze writes a value as JSON, compressed.
+func squeeze(value any) ([]byte, error) {
+	var b bytes.Buffer
+	w, err := gzip.NewWriterLevel(&b, gzip.BestSpeed)
+	if err != nil {
+		return nil, err
+	}
+	if err := json.NewEncoder(w).Encode(value); err != nil {
+		return nil, err
+	}
+	err = w.Close()
+	return b.Bytes(), err
+}
+
+// Answers gives the very answers of a domain's newest check.
+func (t *Tx) Answers(domainID uint64) (list []delegation.Heard, err error) {
+	var bodies [][]byte
+	if err = t.db.Raw("SELECT body FROM check_answers WHERE domain_id = ?", domainID).Scan(&bodies).Error; err != nil || len(bodies) == 0 {
+		return nil, err
+	}
+	r, err := gzip.NewReader(bytes.NewReader(bodies[0]))
+	if err != nil {
+		return nil, err
+	}
+	err = json.NewDecoder(r).Decode(&list)
+	return list, err
 }
 
 // CountChecks tells how many checks of a domain are kept.

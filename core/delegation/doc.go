@@ -120,6 +120,13 @@ type Following struct {
 	LastOld   *time.Time `json:"last_old,omitempty"`  // when it was last seen with the old
 	FirstNew  *time.Time `json:"first_new,omitempty"` // when it was first seen with the new, and with nothing old since
 	Predicted *time.Time `json:"predicted,omitempty"` // the estimate as of when it was last seen with the old
+	Marks     []Mark     `json:"marks,omitempty"`     // what it was seen with, whenever that changed
+}
+
+// Mark is what a resolver was seen with from a moment on.
+type Mark struct {
+	At   time.Time `json:"at"`
+	Sees string    `json:"sees"` // "old": it goes to the old nameservers; "held": to the new ones, and holds an old answer; "mixed", "new", "silent" or "unknown"
 }
 
 // Moment is one thing that settles, and by when.

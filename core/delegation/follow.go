@@ -241,23 +241,51 @@ func (h *History) observeResolvers(s Sweep) {
 		h.Follow = map[string]Following{}
 	}
 	for _, r := range s.Resolvers {
-		if r.Problem != "" {
-			continue
+		f, at := h.Follow[r.Name], r.At
+		if sees := h.seesInAll(r); len(f.Marks) == 0 || f.Marks[len(f.Marks)-1].Sees != sees {
+			f.Marks = append(slices.Clone(f.Marks), Mark{at, sees})
+			f.Marks = f.Marks[max(0, len(f.Marks)-mostMarks):]
 		}
 		old, known := h.holdsOld(r)
-		if !known {
-			continue
-		}
-		f, at := h.Follow[r.Name], r.At
 		switch {
+		case r.Problem != "" || !known:
 		case old:
 			predicted := h.predict(r)
-			f = Following{LastOld: &at, Predicted: &predicted}
+			f.LastOld, f.FirstNew, f.Predicted = &at, nil, &predicted
 		case f.FirstNew == nil:
 			f.FirstNew = &at
 		}
 		h.Follow[r.Name] = f
 	}
+}
+
+// mostMarks is how many changes of mind of one resolver are remembered.
+const mostMarks = 60
+
+// seesInAll is a resolver's view in a word, for the picture of settling.
+func (h History) seesInAll(r ResolverAnswer) string {
+	if r.Problem != "" {
+		return "silent"
+	}
+	delegation := h.sees(r)
+	if delegation == "old" {
+		return "old"
+	}
+	held, known := false, delegation == "new" || delegation == "current"
+	for _, v := range h.setViews(r) {
+		if v.Sees == "mixed" {
+			return "mixed"
+		}
+		held = held || v.Sees == "old"
+		known = known || v.Sees == "new" || v.Sees == "current"
+	}
+	switch {
+	case held:
+		return "held"
+	case known:
+		return "new"
+	}
+	return "unknown"
 }
 
 // holdsOld tells whether a resolver shows anything old.

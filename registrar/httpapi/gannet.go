@@ -26,6 +26,7 @@ type gannetDomain struct {
 	Stored  []string  `json:"stored_hosts"`
 	InForce []string  `json:"hosts_in_force"`
 	Expires time.Time `json:"registered_until"`
+	States  []string  `json:"states"`
 }
 
 func (d gannetDomain) registration() (registrar.Registration, error) {
@@ -33,7 +34,7 @@ func (d gannetDomain) registration() (registrar.Registration, error) {
 	if err != nil {
 		return registrar.Registration{}, err
 	}
-	r := registrar.Registration{Name: name, Expires: d.Expires}
+	r := registrar.Registration{Name: name, Expires: d.Expires, Status: d.States}
 	if r.Saved, err = dnsname.ParseSet(d.Stored); err != nil {
 		return r, err
 	}

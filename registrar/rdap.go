@@ -1,0 +1,71 @@
+package registrar
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/url"
+	"strings"
+	"time"
+
+	"beacon/core/dnsname"
+)
+
+// ErrNotRegistered is what RDAP gives for a domain that nobody holds.
+var ErrNotRegistered = errors.New("the registry knows no such domain")
+
+// mostRDAP bounds what is read of an answer, in octets.
+const mostRDAP = 1 << 20
+
+// LookUp asks a registry's RDAP server for a domain (RFC 9082 section 3.1.3): its status and its end (RFC 9083 sections 4.5 and
+// 4.6). base is the address below which it answers. Nameserver lists are not read: RDAP is behind what parents serve.
+func LookUp(ctx context.Context, client *http.Client, base string, name dnsname.Name) (r Registration, err error) {
+	at, err := url.JoinPath(base, "domain", strings.TrimSuffix(name.String(), "."))
+	if err != nil {
+		return r, err
+	}
+	req, err := http.NewRequestWithContext(ctx, http.MethodGet, at, nil)
+	if err != nil {
+		return r, err
+	}
+	req.Header.Set("Accept", "application/rdap+json")
+	res, err := client.Do(req)
+	if err != nil {
+		return r, fmt.Errorf("asking RDAP: %w", err)
+	}
+	defer res.Body.Close()
+	switch {
+	case res.StatusCode == http.StatusNotFound:
+		return r, ErrNotRegistered
+	case res.StatusCode != http.StatusOK:
+		return r, fmt.Errorf("asking RDAP: it answers with the status %d", res.StatusCode)
+	}
+	var body struct {
+		Class  string   `json:"objectClassName"`
+		Status []string `json:"status"`
+		Events []struct {
+			Action string    `json:"eventAction"`
+			Date   time.Time `json:"eventDate"`
+		} `json:"events"`
+	}
+	text, err := io.ReadAll(io.LimitReader(res.Body, mostRDAP))
+	if err == nil {
+		err = json.Unmarshal(text, &body)
+	}
+	if err == nil && body.Class != "domain" {
+		err = fmt.Errorf("it speaks of a %q, not of a domain", body.Class)
+	}
+	if err != nil {
+		return r, fmt.Errorf("reading the answer of RDAP: %w", err)
+	}
+	r = Registration{Name: name, Status: body.Status}
+	for _, e := range body.Events {
+		if e.Action == "expiration" {
+			r.Expires = e.Date
+		}
+	}
+	return r, nil
+}

@@ -1,0 +1,50 @@
+package registrar
+
+import (
+	"context"
+	"net/http"
+	"net/http/httptest"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"beacon/core/dnsname"
+)
+
+func TestLookUp(t *testing.T) {
+	answers := map[string]string{
+		"/rdap/domain/saltmarsh-ferries.example": `{"objectClassName":"domain","status":["active","client transfer prohibited"],
+			"events":[{"eventAction":"registration","eventDate":"2020-01-02T03:04:05Z"},{"eventAction":"expiration","eventDate":"2031-01-02T03:04:05Z"}]}`,
+		"/rdap/domain/no-end.example":  `{"objectClassName":"domain","status":["server hold"]}`,
+		"/rdap/domain/host.example":    `{"objectClassName":"nameserver"}`,
+		"/rdap/domain/broken.example":  `{"objectClassName":`,
+		"/rdap/domain/odd-day.example": `{"objectClassName":"domain","events":[{"eventAction":"expiration","eventDate":"next year"}]}`,
+	}
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		assert.Equal(t, "application/rdap+json", r.Header.Get("Accept"))
+		if text, ok := answers[r.URL.Path]; ok {
+			_, _ = w.Write([]byte(text))
+			return
+		}
+		w.WriteHeader(http.StatusNotFound)
+	}))
+	defer server.Close()
+	look := func(name string) (Registration, error) {
+		return LookUp(context.Background(), server.Client(), server.URL+"/rdap/", dnsname.MustParse(name))
+	}
+	r, err := look("saltmarsh-ferries.example")
+	require.NoError(t, err)
+	assert.Equal(t, []string{"active", "client transfer prohibited"}, r.Status)
+	assert.Equal(t, time.Date(2031, 1, 2, 3, 4, 5, 0, time.UTC), r.Expires)
+	r, err = look("no-end.example")
+	require.NoError(t, err)
+	assert.True(t, r.Expires.IsZero())
+	_, err = look("nobody.example")
+	assert.ErrorIs(t, err, ErrNotRegistered)
+	for _, name := range []string{"host.example", "broken.example", "odd-day.example"} {
+		_, err = look(name)
+		assert.ErrorContains(t, err, "RDAP", name)
+	}
+}

@@ -1,0 +1,120 @@
+package service
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"net/url"
+	"os"
+	"strings"
+	"sync"
+	"time"
+
+	"beacon/core/delegation"
+	"beacon/core/dnsname"
+	"beacon/core/record"
+	"beacon/resolve"
+)
+
+// PlaceSettings name another instance that is asked how a domain looks from where it stands.
+type PlaceSettings struct {
+	Name      string `yaml:"name"`
+	Address   string `yaml:"address"`    // of its API
+	TokenFile string `yaml:"token_file"` // a file with a token that may read there
+}
+
+// SweepRequest asks for evidence alone, as another instance does of a vantage point.
+type SweepRequest struct {
+	Domain      dnsname.Name   `json:"domain"`
+	Nameservers []dnsname.Name `json:"nameservers,omitempty"`
+	Watched     []record.Key   `json:"watched,omitempty"`
+}
+
+// Bounds of what others may have asked.
+const (
+	mostSweepServers = 64
+	mostSweepSets    = 32
+)
+
+// Sweep asks about a domain from here and gives what came back; nothing is judged or kept.
+func (s *Service) Sweep(ctx context.Context, r SweepRequest) (delegation.Sweep, error) {
+	if r.Domain.IsZero() || r.Domain.IsRoot() {
+		return delegation.Sweep{}, problem(Invalid, "Say which domain to ask about.")
+	}
+	if len(r.Nameservers) > mostSweepServers || len(r.Watched) > mostSweepSets {
+		return delegation.Sweep{}, problem(Invalid, "At most %d nameservers and %d record sets are asked at a time.", mostSweepServers, mostSweepSets)
+	}
+	ctx, cancel := context.WithTimeout(ctx, checkTime)
+	defer cancel()
+	sweep := s.sweeper.Sweep(ctx, r.Domain, resolve.Scope{Nameservers: r.Nameservers, Watched: r.Watched})
+	return sweep, nil
+}
+
+// fromPlaces has all vantage points ask about a domain, at the same time.
+func (s *Service) fromPlaces(ctx context.Context, r SweepRequest) []delegation.Place {
+	places := make([]delegation.Place, len(s.settings.Places))
+	var group sync.WaitGroup
+	for i, p := range s.settings.Places {
+		group.Go(func() {
+			places[i].Name = p.Name
+			began := time.Now()
+			sweep, err := s.askPlace(ctx, p, r)
+			if err == nil && sweep.Failure != "" {
+				err = fmt.Errorf("it could not ask: %s", sweep.Failure)
+			}
+			s.metrics.calls.WithLabelValues("place "+p.Name, placeWord(err)).Inc()
+			if err != nil {
+				places[i].Problem = err.Error()
+				s.note(ctx, "place.failed", r.Domain.String(), fmt.Sprintf("%s: %s (%d ms)", p.Name, err, time.Since(began).Milliseconds()))
+				return
+			}
+			places[i].Parents, places[i].Servers, places[i].Resolvers = sweep.Parents, sweep.Servers, sweep.Resolvers
+		})
+	}
+	group.Wait()
+	return places
+}
+
+func placeWord(err error) string {
+	if err != nil {
+		return "failed"
+	}
+	return "done"
+}
+
+func (s *Service) askPlace(ctx context.Context, p PlaceSettings, r SweepRequest) (sweep delegation.Sweep, err error) {
+	token, err := os.ReadFile(p.TokenFile)
+	if err != nil {
+		return sweep, fmt.Errorf("its token cannot be read: %w", err)
+	}
+	at, err := url.JoinPath(p.Address, "/api/v1/sweeps")
+	if err != nil {
+		return sweep, err
+	}
+	body, err := json.Marshal(r)
+	if err != nil {
+		return sweep, err
+	}
+	req, err := http.NewRequestWithContext(ctx, http.MethodPost, at, bytes.NewReader(body))
+	if err != nil {
+		return sweep, err
+	}
+	req.Header.Set("Authorization", "Bearer "+strings.TrimSpace(string(token)))
+	req.Header.Set("Content-Type", "application/json")
+	client := *s.http
+	client.Timeout = checkTime // a sweep takes longer than other requests
+	res, err := client.Do(req)
+	if err != nil {
+		return sweep, fmt.Errorf("it does not answer: %w", err)
+	}
+	defer res.Body.Close()
+	if res.StatusCode != http.StatusOK {
+		return sweep, fmt.Errorf("it answers with the status %d", res.StatusCode)
+	}
+	if err := json.NewDecoder(http.MaxBytesReader(nil, res.Body, 16<<20)).Decode(&sweep); err != nil {
+		return sweep, fmt.Errorf("its answer cannot be read: %w", err)
+	}
+	return sweep, nil
+}

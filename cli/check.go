@@ -12,6 +12,7 @@ import (
 
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
+	"beacon/core/dnssec"
 	"beacon/core/finding"
 	"beacon/service"
 )
@@ -304,6 +305,9 @@ func (a *app) headline(r delegation.Report, now worldClock) string {
 	}
 	switch r.Verdict {
 	case delegation.Settled:
+		if finding.Worst(r.Findings) == finding.Warning {
+			return a.paint(green, "SETTLED") + ", no change is under way; something should be looked at all the same."
+		}
 		if len(r.Moments) == 0 {
 			return a.paint(green, "SETTLED") + ": everybody who was asked agrees, and no change is under way."
 		}
@@ -354,7 +358,9 @@ func (a *app) showReport(r delegation.Report, now worldClock) {
 			detail += fmt.Sprintf("; must have let go by %s, in %s", moment(*v.Until, now.World), span(v.Until.Sub(now.World)))
 		}
 		rows = append(rows, []string{label, v.Name, state, detail})
+		rows = append(rows, heldRows(v, now)...)
 	}
+	rows = append(rows, signatureRow(r)...)
 	a.table([]string{"", "WHO", "STATE", "WHAT"}, rows)
 	for _, m := range r.Moments {
 		when := "settles by " + moment(m.By, now.World)
@@ -362,6 +368,9 @@ func (a *app) showReport(r delegation.Report, now worldClock) {
 			when = "settled at " + moment(m.By, now.World)
 		}
 		text := fmt.Sprintf("The %s of %s %s: %s.", m.What, strings.TrimSuffix(m.Subject, "."), when, m.Why)
+		if m.Except != "" {
+			text += " No time binds some: " + m.Except + "."
+		}
 		a.printf("\n%s\n", strings.Join(wrap(text, width-2), "\n  "))
 	}
 	shown := slices.DeleteFunc(slices.Clone(r.Findings), func(f finding.Finding) bool { return f.Code == "resolver-still-old" }) // the table says it
@@ -369,6 +378,37 @@ func (a *app) showReport(r delegation.Report, now worldClock) {
 		a.printf("\n")
 		a.findings(shown)
 	}
+}
+
+// signatureRow says whether the domain can be validated, where that was looked at.
+func signatureRow(r delegation.Report) [][]string {
+	words := map[dnssec.State]string{
+		dnssec.Secure:   "a chain of signatures leads from the root to the domain",
+		dnssec.Insecure: "not signed, and nobody expects it to be",
+		dnssec.Bogus:    "validating resolvers refuse the domain's answers",
+	}
+	if words[r.DNSSEC] == "" {
+		return nil
+	}
+	return [][]string{{"signatures (DNSSEC)", "from the root", string(r.DNSSEC), words[r.DNSSEC]}}
+}
+
+// heldRows says which old answers a resolver still gives though it goes to the new nameservers.
+func heldRows(v delegation.View, now worldClock) (rows [][]string) {
+	if v.Sees == "old" {
+		return nil
+	}
+	for _, s := range v.Sets {
+		if s.Sees != "old" && s.Sees != "mixed" {
+			continue
+		}
+		what := fmt.Sprintf("%s %s, the old answer", plain(s.Key.Name), s.Key.Type)
+		if s.Until != nil {
+			what += fmt.Sprintf("; must have let go by %s", moment(*s.Until, now.World))
+		}
+		rows = append(rows, []string{"", "", s.Sees, what})
+	}
+	return rows
 }
 
 // sortServers tells the servers that the parents name from those before, and from those that are only wanted yet.

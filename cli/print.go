@@ -141,6 +141,29 @@ func (a *app) findings(list []finding.Finding) {
 			}
 			a.printf("           %s%s\n", arrow, line)
 		}
+		if f.Severity >= finding.Warning {
+			a.seen(f.Seen)
+		}
+	}
+}
+
+// mostSeen is how many lines of evidence are shown with a finding.
+const mostSeen = 4
+
+// seen shows what a finding rests on.
+func (a *app) seen(list []string) {
+	for i, text := range list {
+		if i == mostSeen {
+			a.printf("           seen: and %d more; --output json shows all\n", len(list)-mostSeen)
+			return
+		}
+		for k, line := range wrap(text, width-17) {
+			label := "      "
+			if k == 0 {
+				label = "seen: "
+			}
+			a.printf("           %s%s\n", label, a.paint(dim, line))
+		}
 	}
 }
 

@@ -270,7 +270,7 @@ func TestRealServers(t *testing.T) {
 			keepEvidence(t, c.name, sweep)
 			var codes []string
 			for _, f := range r.Findings {
-				if f.Severity >= finding.Warning && f.Code != "resolver-refuses" && f.Code != "resolver-silent" {
+				if f.Severity >= finding.Warning && f.Code != "resolver-refuses" && f.Code != "resolver-fails" {
 					codes = append(codes, f.Code)
 				}
 			}

@@ -86,7 +86,9 @@ func observed(key record.Key, m Reply, err error, cached bool) delegation.Observ
 		}
 	}
 	if o.Answer = delegation.Positive; len(o.Data) == 0 {
-		o.Data = alias
+		if _, _, ends := soaIn(m.Ns); !ends { // the chain leads elsewhere; else it is known to end in nothing
+			o.Data = alias
+		}
 	}
 	if len(o.Data) == 0 {
 		o.Answer = delegation.NoData

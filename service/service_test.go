@@ -161,7 +161,13 @@ func (h house) byHand(kind string, sets ...record.Set) {
 	now, err := provider.ReadAll(ctx, h.direct(kind), z.Ref, provider.State{})
 	require.NoError(h.t, err)
 	live := now.Contents
-	r := diff.Compare(live.With(sets...), live, live, diff.LeaveDrift)
+	wanted := live
+	for _, s := range sets { // what a new zone is filled with makes way
+		if s.Type != record.CNAME {
+			wanted = wanted.Without(record.Key{Name: s.Name, Type: record.CNAME})
+		}
+	}
+	r := diff.Compare(wanted.With(sets...), live, live, diff.LeaveDrift)
 	caps, err := h.direct(kind).Describe(ctx, z.Ref)
 	require.NoError(h.t, err)
 	for _, b := range caps.Pack(r.Steps, live) {
@@ -463,8 +469,6 @@ func TestDelegate(t *testing.T) {
 	for _, n := range view.Placements[0].Nameservers {
 		good = append(good, n.String())
 	}
-	before, err := h.Logbook(ctx, "gannet-main", true, 0, 200)
-	require.NoError(t, err)
 	for code, typed := range map[string][]string{
 		"nameserver-repeated":     append([]string{strings.ToUpper(good[0])}, good...),
 		"nameserver-misspelt":     append([]string{strings.Replace(good[0], "quay-1", "quay-2", 1)}, good[1:]...),
@@ -474,9 +478,11 @@ func TestDelegate(t *testing.T) {
 		_, err := h.Delegate(ctx, service.DelegateRequest{Domain: zone, Nameservers: typed})
 		assert.Contains(t, codes(asProblem(t, err).Findings), code)
 	}
-	after, err := h.Logbook(ctx, "gannet-main", true, 0, 200)
+	calls, err := h.Logbook(ctx, "gannet-main", true, 0, 200)
 	require.NoError(t, err)
-	assert.Equal(t, len(before), len(after), "the registrar was not asked")
+	for _, c := range calls { // checks read there meanwhile
+		assert.True(t, strings.HasPrefix(c.Detail, "GET "), "the registrar was asked to change something: %s", c.Detail)
+	}
 
 	dry, err := h.Delegate(ctx, service.DelegateRequest{Domain: zone, DryRun: true})
 	require.NoError(t, err)

@@ -194,6 +194,7 @@ var rows = []row{
 	}, "", func(g *given) { g.wanted(lab1, lab2); g.registered(Registration{}) }},
 	{"resolver-elsewhere", finding.Warning, "", func(g *given) { g.s.Resolvers[0].SOA.Primary = set("ns.elsewhere.test")[0] }, "", nothing},
 	{"resolver-explains", finding.Notice, "", func(g *given) { g.s.Resolvers[0].Explained = []string{"Stale Answer (3)"} }, "", nothing},
+	{"resolver-fails", finding.Warning, "nowhere", nothing, "plain", nothing},
 	{"resolver-mixed", finding.Notice, "", func(g *given) {
 		g.s.Resolvers[0].Again = []Observed{{Key: record.Key{Name: g.s.Domain, Type: record.A}, Answer: Positive}}
 	}, "", nothing},

@@ -257,7 +257,12 @@ func agreed(servers []ServerAnswer) []Observed {
 	return slices.DeleteFunc(out, func(o Observed) bool { return o.Answer == Silent || o.Answer == Lame })
 }
 
-func sameAnswer(a, b Observed) bool { return a.Answer == b.Answer && slices.Equal(a.Data, b.Data) }
+// sameAnswer reports whether nobody who asks for the set would notice a difference: absent is absent, whether the name exists or not.
+func sameAnswer(a, b Observed) bool {
+	return a.Answer == b.Answer && slices.Equal(a.Data, b.Data) || a.absent() && b.absent()
+}
+
+func (o Observed) absent() bool { return o.Answer == NoData || o.Answer == NoName }
 
 // follow notes since when the old servers tell of the new set (Tc) and give the new data (To).
 func (f *Former) follow(now State, s Sweep) {

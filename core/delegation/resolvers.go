@@ -17,11 +17,16 @@ const grace = 5 * time.Second
 func (j *judge) judgeResolvers() {
 	for _, r := range j.s.Resolvers {
 		v := j.view(r)
-		if r.Problem != "" {
+		switch {
+		case r.Rcode != "" && r.Problem != "":
+			j.find("resolver-fails", finding.Warning, r.Name,
+				fmt.Sprintf("The resolver %s (%s) finds nothing: %s.", r.Name, r.Address, r.Problem),
+				"See what else is said here of the domain; if nothing is, ask whoever runs this resolver.", r.Explained...)
+		case r.Problem != "":
 			j.find("resolver-silent", finding.Warning, r.Name,
 				fmt.Sprintf("The resolver %s (%s) could not be asked: %s.", r.Name, r.Address, r.Problem),
 				"Nothing to do at the domain; see whether this resolver works at all.", r.Explained...)
-		} else {
+		default:
 			j.judgeResolver(&v, r)
 		}
 		j.report.Resolvers = append(j.report.Resolvers, v)
@@ -61,7 +66,7 @@ func (j *judge) judgeResolver(v *View, r ResolverAnswer) {
 		o := r.Again[0]
 		j.find("resolver-mixed", finding.Notice, v.Name,
 			fmt.Sprintf("%s gave two answers for %s in a row: many machines stand behind one address, and one does not know what another holds.", name, watchedText(o.Key)),
-			"Nothing to do; expect both answers until the last of them has let go.", v.Name+": "+o.text())
+			"Nothing to do; expect both answers until the last of them has let go.", v.Name+": "+o.Text())
 	}
 	if r.Refuses {
 		why := ""
@@ -78,7 +83,7 @@ func (j *judge) judgeResolver(v *View, r ResolverAnswer) {
 }
 
 func seenSet(who string, s SetView) string {
-	return fmt.Sprintf("%s: %s %s, %d s to go", who, watchedText(s.Key), Observed{Answer: Positive, Data: s.Data}.text(), s.TTL)
+	return fmt.Sprintf("%s: %s %s, %d s to go", who, watchedText(s.Key), Observed{Answer: Positive, Data: s.Data}.Text(), s.TTL)
 }
 
 // sees tells by the SOA in the resolver's negative answer which nameservers it goes to.

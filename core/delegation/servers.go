@@ -109,7 +109,7 @@ func (j *judge) judgeServer(a ServerAnswer) {
 			return
 		}
 		j.find("nameserver-silent", finding.Error, subject,
-			fmt.Sprintf("%s at %s gives no answer: %s.", subject, a.Address, a.Problem),
+			fmt.Sprintf("%s at %s gives no answer (%s).", subject, a.Address, a.Problem),
 			"See whether the server is up and reachable; if it is retired, take it out of the delegation.", seen)
 	case Lame:
 		j.judgeLame(a, subject, seen)
@@ -279,11 +279,12 @@ func (j *judge) compareServers(servers []ServerAnswer) {
 			if answers[key] == nil {
 				answers[key] = map[string][]string{}
 			}
-			text := o.text()
+			text := o.Text()
 			answers[key][text] = append(answers[key][text], a.Server.String())
 		}
 	}
 	for key, different := range answers {
+		key = strings.Replace(key, ". ", " ", 1)
 		if len(different) < 2 {
 			continue
 		}
@@ -318,9 +319,12 @@ func splitName(answers map[string][]string) (string, bool) {
 	return "", false
 }
 
-// text is an answer for reading.
-func (o Observed) text() string {
-	if o.Answer != Positive {
+// Text is an answer for reading; two answers read the same where nobody who asks for the set would notice a difference.
+func (o Observed) Text() string {
+	switch {
+	case o.absent():
+		return "nothing"
+	case o.Answer != Positive:
 		return string(o.Answer)
 	}
 	parts := make([]string, len(o.Data))
@@ -369,13 +373,20 @@ func (j *judge) compareSerials(servers []ServerAnswer) {
 		state = "Since the last check they have come closer: they are on their way."
 	case !j.h.SkewSince.IsZero() && j.now.Sub(j.h.SkewSince) > stuckAfter:
 		j.find("serials-stuck", finding.Warning, j.short,
-			fmt.Sprintf("%s has not taken up the zone's changes for %s: it is up to %d serials behind.", strings.Join(slices.Compact(behind), ", "), roundSpan(j.now.Sub(j.h.SkewSince)), gap),
+			fmt.Sprintf("%s has not taken up the zone's changes for %s: it is behind by %s.", strings.Join(slices.Compact(behind), ", "), roundSpan(j.now.Sub(j.h.SkewSince)), upTo(gap, len(behind))),
 			"Look at notifications and transfers between the primary and these servers.", seen...)
 		return
 	}
 	j.find("serials-differ", finding.Warning, j.short,
-		fmt.Sprintf("%s is up to %d serials behind the newest, %d. %s", strings.Join(slices.Compact(behind), ", "), gap, newest, state),
+		fmt.Sprintf("%s is behind the newest serial, %d, by %s. %s", strings.Join(slices.Compact(behind), ", "), newest, upTo(gap, len(behind)), state),
 		"If they have not converged in a few minutes, look at the provider's state of the zone.", seen...)
+}
+
+func upTo(gap uint32, servers int) string {
+	if servers > 1 {
+		return fmt.Sprintf("up to %d", gap)
+	}
+	return fmt.Sprint(gap)
 }
 
 // stuckAfter is how long copies may differ before it is said that they do not come together.

@@ -21,7 +21,7 @@ func (j *judge) judgeZone() {
 			if o.Alias && o.Key.Name == j.plan.Domain {
 				j.find("apex-alias", finding.Error, j.short,
 					fmt.Sprintf("The apex is a CNAME at %s, beside the SOA and NS records that it must have: mail and other records of the domain stop being found (RFC 1912 section 2.4).", short(a.Name)),
-					"Use the provider's way of leading an apex elsewhere (ALIAS), or give addresses.", fmt.Sprintf("%s: %s CNAME %s", a.Server, j.short, o.text()))
+					"Use the provider's way of leading an apex elsewhere (ALIAS), or give addresses.", fmt.Sprintf("%s: %s CNAME %s", a.Server, j.short, o.Text()))
 				return
 			}
 		}

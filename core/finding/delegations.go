@@ -80,6 +80,7 @@ var delegations = []Known{
 	{"registry-not-updated", Delegations, "The registrar has the new list in force, and the parent still serves the old one.", "Wait for the registry, usually minutes; if this lasts over an hour, ask the registrar."},
 	{"resolver-elsewhere", Delegations, "A resolver gets its answers from other nameservers than the parent names.", "If the nameservers were changed within the last two days, wait; else ask who runs it."},
 	{"resolver-explains", Delegations, "A resolver says something with its answer (extended error, RFC 8914).", "Nothing to do, unless its users complain."},
+	{"resolver-fails", Delegations, "A resolver answers with a failure: its users do not find the domain.", "See what else is said of the domain; if nothing is, ask whoever runs the resolver."},
 	{"resolver-mixed", Delegations, "A resolver gives two answers in a row: many machines stand behind one address.", "Nothing to do; expect both until the last of them has let go."},
 	{"resolver-overstays", Delegations, "A resolver still goes to the old nameservers, though it had to let go.", "Ask whoever runs it to clear its cache."},
 	{"resolver-refuses", Delegations, "A resolver validates, and does not believe the domain's answers.", "See what is said of signatures; if they are right by now, it comes round when what it holds runs out."},

@@ -96,10 +96,10 @@ func Differences(oldSet, newSet []dnsname.Name, servers []delegation.ServerAnswe
 	for _, a := range servers {
 		for _, o := range a.Sets {
 			if slices.Contains(oldSet, a.Name) {
-				before[o.Key.String()] = fmt.Sprint(o.Answer, " ", o.Data)
+				before[o.Key.String()] = o.Text()
 			}
 			if slices.Contains(newSet, a.Name) {
-				after[o.Key.String()] = fmt.Sprint(o.Answer, " ", o.Data)
+				after[o.Key.String()] = o.Text()
 			}
 		}
 	}

@@ -107,6 +107,10 @@ func routesOfDomains() []route {
 			items, err := k.svc.Domains(k.Request.Context())
 			return pageByName(k, items, func(d service.DomainView) dnsname.Name { return d.Name }), err
 		}},
+		{method: "GET", path: "/fleet", summary: "All domains at a glance", right: access.Read, out: Page[service.FleetDomain]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			items, err := k.svc.Fleet(k.Request.Context())
+			return Page[service.FleetDomain]{Items: items}, err
+		}},
 		{method: "GET", path: "/domains/:name", summary: "One domain and the stages of its way", right: access.Read, out: service.DomainDetail{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			return k.svc.Domain(k.Request.Context(), name)
 		})},

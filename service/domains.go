@@ -48,6 +48,28 @@ func (s *Service) Domains(ctx context.Context) (list []DomainView, err error) {
 	return list, err
 }
 
+// FleetDomain is one domain among thousands: how it stands, and its gravest finding.
+type FleetDomain struct {
+	Name      dnsname.Name       `json:"name"`
+	Verdict   delegation.Verdict `json:"verdict"` // empty before the first check
+	SettlesBy *time.Time         `json:"settles_by"`
+	CheckedAt *time.Time         `json:"checked_at"`
+	Gravest   string             `json:"gravest"` // code of the gravest error or warning; empty for none
+}
+
+// Fleet lists all domains with as little of each as a glance needs.
+func (s *Service) Fleet(ctx context.Context) (list []FleetDomain, err error) {
+	err = s.tx(ctx, func(tx *store.Tx) error {
+		rows, err := tx.Fleet()
+		list = make([]FleetDomain, len(rows))
+		for i, r := range rows {
+			list[i] = FleetDomain{Name: dnsname.FromKey(r.Name), Verdict: r.Verdict, SettlesBy: r.SettlesBy, CheckedAt: r.CheckedAt, Gravest: r.Gravest}
+		}
+		return err
+	})
+	return list, err
+}
+
 // DomainDetail is one domain with the stages of its way.
 type DomainDetail struct {
 	DomainView

@@ -10,6 +10,7 @@ import (
 
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
+	"beacon/core/finding"
 )
 
 // Domain is what is known about the delegation of a zone.
@@ -61,6 +62,22 @@ func (t *Tx) Domains() (map[uint64]Domain, error) {
 	return byZone, err
 }
 
+// FleetRow is what a glance at a domain needs.
+type FleetRow struct {
+	Name      string
+	Verdict   delegation.Verdict
+	SettlesBy *time.Time
+	CheckedAt *time.Time
+	Gravest   string
+}
+
+// Fleet gives all domains, in the order of their zones.
+func (t *Tx) Fleet() (rows []FleetRow, err error) {
+	err = t.db.Raw(`SELECT z.name_key AS name, COALESCE(d.verdict, '') AS verdict, d.settles_by, d.checked_at, COALESCE(d.gravest, '') AS gravest
+		FROM zones z LEFT JOIN domains d ON d.zone_id = z.id ORDER BY z.name_key`).Scan(&rows).Error
+	return rows, err
+}
+
 // SetWanted says which nameservers the domain shall be delegated to.
 func (t *Tx) SetWanted(id uint64, wanted []dnsname.Name) error {
 	return t.db.Exec("UPDATE domains SET wanted = ? WHERE id = ?", jsonText(wanted), id).Error
@@ -109,7 +126,15 @@ func (t *Tx) AddCheck(domainID uint64, r delegation.Report, h delegation.History
 		return err
 	}
 	return t.db.Model(&Domain{}).Where("id = ?", domainID).Updates(map[string]any{"history": jsonText(h), "verdict": r.Verdict,
-		"settles_by": r.SettlesBy, "checked_at": r.CheckedAt}).Error
+		"settles_by": r.SettlesBy, "checked_at": r.CheckedAt, "gravest": gravest(r)}).Error
+}
+
+// gravest gives the code of the gravest error or warning of a report; findings come in that order.
+func gravest(r delegation.Report) string {
+	if len(r.Findings) > 0 && r.Findings[0].Severity >= finding.Warning {
+		return r.Findings[0].Code
+	}
+	return ""
 }
 
 // squeeze writes a value as JSON, compressed.

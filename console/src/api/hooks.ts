@@ -17,6 +17,11 @@ export const useReport = (name: string, checked: boolean) =>
   useQuery({
     enabled: checked, queryKey: ['domains', name, 'report'], queryFn: ({ signal }) => get('/domains/{name}/report', { name }, signal) })
 
+export const useAnswers = (name: string) =>
+  useQuery({ queryKey: ['domains', name, 'answers'], queryFn: ({ signal }) => get('/domains/{name}/answers', { name }, signal) })
+
+export const useFleet = () => useQuery({ queryKey: ['domains', 'fleet'], queryFn: ({ signal }) => get('/fleet', {}, signal) })
+
 export const useZone = (name: string) => useQuery({ queryKey: ['zones', name], queryFn: ({ signal }) => get('/zones/{name}', { name }, signal) })
 
 export const useRecords = (name: string) =>

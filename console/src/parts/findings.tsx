@@ -39,6 +39,18 @@ export function Said({ finding: f, subject }: { finding: Finding; subject: strin
       </p>
       <p className="mt-1 wrap-anywhere">{f.message}</p>
       {f.remedy && <p className="mt-0.5 text-soft wrap-anywhere">→ {f.remedy}</p>}
+      {!!f.seen?.length && (
+        <details className="mt-1 text-fine">
+          <summary className="text-accent">What this rests on</summary>
+          <ul className="data mt-1 rounded-key bg-sunken p-2">
+            {f.seen.map((line, i) => (
+              <li key={i} className="wrap-anywhere">
+                {line}
+              </li>
+            ))}
+          </ul>
+        </details>
+      )}
     </>
   )
 }

@@ -11,6 +11,7 @@ import { wall } from './text'
 
 const places = [
   { to: '/', label: 'Domains' },
+  { to: '/fleet', label: 'Fleet' },
   { to: '/search', label: 'Search' },
   { to: '/hosts', label: 'Hosts' },
   { to: '/accounts', label: 'Accounts' },

@@ -1,6 +1,7 @@
 // The chain that a query takes, side by side: the registrar says, the parent serves, the nameservers answer, the
 // resolvers see. What differs from the wanted is marked where it differs.
 import { Fragment } from 'react'
+import { Link } from 'react-router'
 import { useWorld } from '../../api/clock'
 import { useCheck, useDomain, useReport } from '../../api/hooks'
 import type { Report, ResolverView, Source } from '../../api/types'
@@ -11,7 +12,9 @@ import { MarkedName, Names } from '../../parts/names'
 import { EmptyHarbour } from '../../parts/pictures'
 import { moment, plain, span } from '../../parts/text'
 import { useName } from './domain'
+import { Answers } from './answers'
 import { Settles } from './settles'
+import { SettlingPicture } from './settling'
 
 export function Chain() {
   const name = useName()
@@ -37,18 +40,45 @@ function Seen({ report: r }: { report: Report }) {
   return (
     <div className="grid gap-5">
       <Settles report={r} />
+      <SettlingPicture report={r} />
       <section aria-label="The chain" className="grid gap-3 md:grid-cols-2 xl:grid-cols-4">
         <RegistrarSays report={r} />
         <ParentServes report={r} />
         <NameserversAnswer report={r} />
         <ResolversSee report={r} />
       </section>
+      <Signatures report={r} />
       {findings.length > 0 && (
         <Plate title="Findings" aside="the gravest first, each with what to do">
           <Findings list={findings} />
         </Plate>
       )}
+      <Answers name={plain(r.domain)} />
+      <p>
+        <Link className="link" to={`/domains/${plain(r.domain)}/report`}>
+          A report for printing
+        </Link>
+      </p>
     </div>
+  )
+}
+
+const signed: Record<string, { light: Light; text: string }> = {
+  secure: { light: 'settled', text: 'A chain of signatures leads from the root to the domain.' },
+  insecure: { light: 'none', text: 'The domain is not signed, and nobody expects it to be.' },
+  bogus: { light: 'wrong', text: 'Validating resolvers refuse the domain’s answers. The findings say why.' },
+}
+
+/** Whether the domain can be validated, where that was looked at. */
+function Signatures({ report: r }: { report: Report }) {
+  const state = signed[r.dnssec]
+  if (!state) return null
+  return (
+    <section aria-label="Signatures" className="plate flex flex-wrap items-center gap-x-3 gap-y-1 p-4">
+      <Lamp light={state.light} />
+      <h2 className="font-semibold">Signatures (DNSSEC): {r.dnssec}</h2>
+      <p className="text-soft">{state.text}</p>
+    </section>
   )
 }
 

@@ -368,7 +368,7 @@ func (a *app) showReport(r delegation.Report, now worldClock) {
 			when = "settled at " + moment(m.By, now.World)
 		}
 		text := fmt.Sprintf("The %s of %s %s: %s.", m.What, strings.TrimSuffix(m.Subject, "."), when, m.Why)
-		if m.Except != "" {
+		if m.Except != "" && m.What == "address" { // of delegations, a finding says it
 			text += " No time binds some: " + m.Except + "."
 		}
 		a.printf("\n%s\n", strings.Join(wrap(text, width-2), "\n  "))

@@ -314,9 +314,14 @@ func (h History) predict(r ResolverAnswer) time.Time {
 	stays := r.At // how long old answers can still be fetched
 	if h.sees(r) == "old" && h.Former != nil {
 		bound, _ := h.delegationBound()
-		stays = h.likelyDelegation(bound)
+		stays = bound
+		for _, likely := range []time.Time{h.likelyDelegation(bound), h.Since.Add(seconds(h.Former.P))} {
+			if likely.After(r.At) && likely.Before(stays) { // one that is past what is likely is of another kind
+				stays = likely
+			}
+		}
 		if stays.Before(r.At) {
-			stays = r.At // it is past what was likely, and can go at any time
+			stays = r.At
 		}
 		until = stays
 	}

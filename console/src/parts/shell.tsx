@@ -25,7 +25,7 @@ export function Shell() {
       <a href="#content" className="sr-only focus:not-sr-only focus:fixed focus:top-2 focus:left-2 focus:z-10 focus:rounded-key focus:bg-surface focus:px-3 focus:py-2">
         Skip to the content
       </a>
-      <header className="bg-deep-900 text-deep-50 lg:sticky lg:top-0 lg:flex lg:h-dvh lg:flex-col">
+      <header className="print:hidden bg-deep-900 text-deep-50 lg:sticky lg:top-0 lg:flex lg:h-dvh lg:flex-col">
         <div className="flex items-center gap-2.5 px-4 py-3">
           <Mark size={34} />
           <span className="text-lead font-semibold">Agile Beacon</span>

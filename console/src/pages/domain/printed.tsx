@@ -104,7 +104,7 @@ function Line({ who, at, list, problem }: { who: string; at: string; list: strin
   return (
     <tr className="border-b border-line align-top">
       <td className="py-1 pr-3 wrap-anywhere">{who}</td>
-      <td className="data py-1 pr-3">{at}</td>
+      <td className="data py-1 pr-3 whitespace-nowrap">{at}</td>
       <td className="data py-1 wrap-anywhere">{problem ? problem : list.map(plain).join(', ')}</td>
     </tr>
   )

@@ -39,39 +39,33 @@ export function SettlingPicture({ report: r }: { report: Report }) {
   const now = over ? by + (by - from) * 0.04 : world.now
   const to = Math.max(by, now) + (by - from) * 0.04
   const at = (t: number) => place(t, from, to)
-  const height = rows.length * rowHeight
   return (
     <Plate title="Who came over when" aside={over ? 'the last change, all over' : 'amber: the old, green: the new; the dashed line is where every cache must have let go'}>
-      <div className="overflow-x-auto">
-        <div className="grid min-w-xl grid-cols-[minmax(7rem,10rem)_1fr] gap-x-3">
-          <ul>
-            {rows.map((v) => (
-              <li key={v.name} className="flex h-[34px] items-center truncate font-semibold">
-                {v.name}
-                {v.group && <span className="ml-2 font-normal text-soft">{v.group}</span>}
-              </li>
-            ))}
-          </ul>
-          <svg viewBox={`0 0 ${width} ${height + 22}`} className="w-full" role="img" aria-label={rows.map((v) => told(v, now, world.now)).join('. ')}>
-            {rows.map((v, i) => (
-              <Row key={v.name} view={v} top={i * rowHeight} now={Math.min(now, to)} at={at} />
-            ))}
-            <line x1={at(by)} x2={at(by)} y1={0} y2={height} className="stroke-ink" strokeWidth="1.500" strokeDasharray="5 4" />
-            {!over && <line x1={at(now)} x2={at(now)} y1={0} y2={height} className="stroke-accent" strokeWidth="2" />}
-            <text x={0} y={height + 15} className="fill-soft text-fine">
-              {moment(from, world.now)}
-            </text>
-            {!over && at(by) - at(now) > 90 && at(now) > 90 && (
-              <text x={at(now)} y={height + 15} textAnchor="middle" className="fill-accent text-fine font-semibold">
-                now
-              </text>
-            )}
-            <text x={at(by)} y={height + 15} textAnchor="end" className="fill-ink text-fine font-semibold">
-              {over ? 'settled' : 'settles by'} {moment(by, world.now)}
-            </text>
-          </svg>
-        </div>
-      </div>
+      <ul>
+        {rows.map((v) => (
+          <li key={v.name} className="grid grid-cols-[minmax(5rem,9rem)_1fr] items-center gap-x-3">
+            <span className="truncate font-semibold">
+              {v.name}
+              {v.group && <span className="ml-2 font-normal text-soft">{v.group}</span>}
+            </span>
+            <svg viewBox={`0 0 ${width} ${rowHeight}`} preserveAspectRatio="none" className="h-[34px] w-full" role="img" aria-label={told(v, now, world.now)}>
+              <Row view={v} now={Math.min(now, to)} at={at} />
+              <line x1={at(by)} x2={at(by)} y1={0} y2={rowHeight} className="stroke-ink" strokeWidth="1.500" strokeDasharray="5 4" />
+              {!over && <line x1={at(now)} x2={at(now)} y1={0} y2={rowHeight} className="stroke-accent" strokeWidth="2" />}
+            </svg>
+          </li>
+        ))}
+      </ul>
+      <p className="grid grid-cols-[minmax(5rem,9rem)_1fr] gap-x-3 pt-1 text-fine">
+        <span />
+        <span className="flex flex-wrap justify-between gap-x-3">
+        <span className="text-soft">{moment(from, world.now)}</span>
+        {!over && <span className="font-semibold text-accent">now {moment(now, world.now)}</span>}
+        <span className="font-semibold">
+          {over ? 'settled' : 'settles by'} {moment(by, world.now)}
+        </span>
+        </span>
+      </p>
       <ul className="mt-3 grid gap-1 text-fine text-soft">
         {rows.map((v) => (
           <li key={v.name}>{told(v, now, world.now)}.</li>
@@ -81,16 +75,16 @@ export function SettlingPicture({ report: r }: { report: Report }) {
   )
 }
 
-function Row({ view: v, top, now, at }: { view: ResolverView; top: number; now: number; at: (t: number) => number }) {
+function Row({ view: v, now, at }: { view: ResolverView; now: number; at: (t: number) => number }) {
   const marks = v.follow!.marks!.map((m) => ({ at: Date.parse(m.at), sees: m.sees }))
   const predicted = v.follow?.predicted && !v.follow.first_new ? at(Date.parse(v.follow.predicted)) : undefined
   return (
     <g>
-      <rect x={0} y={top + 9} width={width} height={16} rx={8} className="fill-sunken" />
+      <rect x={0} y={9} width={width} height={16} rx={8} className="fill-sunken" />
       {stretches(marks, now).map((s, i) => (
-        <rect key={i} x={at(s.from)} y={top + 9} width={Math.max(3, at(s.to) - at(s.from))} height={16} rx={3} className={tones[s.sees] ?? 'fill-unknown'} />
+        <rect key={i} x={at(s.from)} y={9} width={Math.max(3, at(s.to) - at(s.from))} height={16} rx={3} className={tones[s.sees] ?? 'fill-unknown'} />
       ))}
-      {predicted !== undefined && <path d={`M${predicted - 5} ${top + 3}h10l-5 7z`} className="fill-ink" />}
+      {predicted !== undefined && <path d={`M${predicted - 5} 1h10l-5 7z`} className="fill-ink" />}
     </g>
   )
 }

@@ -128,6 +128,12 @@ func routesOfDomains() []route {
 			items, err := k.svc.Answers(k.Request.Context(), name)
 			return Page[delegation.Heard]{Items: items}, err
 		})},
+		{method: "GET", path: "/channels", summary: "The ways in which people and programs are told of domains", right: access.Read, out: Page[service.ChannelView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			return Page[service.ChannelView]{Items: k.svc.Channels()}, nil
+		}},
+		{method: "POST", path: "/channels/:name/tests", summary: "Send a test over a channel", right: access.Write, status: http.StatusNoContent, handle: func(k *call) (any, error) {
+			return nil, k.svc.TryChannel(k.Request.Context(), k.Param("name"))
+		}},
 		{method: "POST", path: "/sweeps", summary: "Ask about a domain from here, and judge nothing: what another instance asks of a vantage point", right: access.Read, in: service.SweepRequest{}, out: delegation.Sweep{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			var in service.SweepRequest
 			if err := k.body(&in); err != nil {

@@ -123,6 +123,9 @@ func (s *Service) keep(ctx context.Context, name dnsname.Name, domainID uint64, 
 		case report.Verdict == d.Verdict:
 			return tx.Log("service", "domain.seen", name.String(), strings.Join(stands, "; "))
 		}
+		if err := s.tellLater(tx, d.ID); err != nil {
+			return err
+		}
 		return tx.Log("service", "domain.verdict", name.String(), fmt.Sprintf("%s, before %s", report.Verdict, orNone(string(d.Verdict))))
 	})
 	if err == nil {

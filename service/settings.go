@@ -31,6 +31,7 @@ type Settings struct {
 	Resolvers  []resolve.Resolver `yaml:"resolvers"`   // caches that checks ask
 	Places     []PlaceSettings    `yaml:"places"`      // other instances that are asked how domains look from there
 	RDAP       []RDAPSettings     `yaml:"rdap"`        // registries that tell of registrations
+	Tell       TellSettings       `yaml:"tell"`        // who is told when a verdict changes
 	WorldClock string             `yaml:"world_clock"` // address of a clock to follow; empty for this machine's
 	Checks     CheckSettings      `yaml:"checks"`
 	Hosts      HostSettings       `yaml:"hosts"`
@@ -75,7 +76,7 @@ type CheckSettings struct {
 func ReadSettings(path string) (Settings, error) {
 	s := Settings{Listen: "127.0.0.1:8053", KeyFile: "beacon.key", Reach: []string{"0.0.0.0/0", "::/0"},
 		DNS: DNSSettings{Port: 53}, Checks: CheckSettings{Settling: time.Minute, Settled: time.Hour},
-		Watch: WatchSettings{Every: 2 * time.Second}, Drift: DriftSettings{Every: 15 * time.Minute}, Lease: 30 * time.Second, Request: 10 * time.Second, Workers: 4}
+		Watch: WatchSettings{Every: 2 * time.Second}, Drift: DriftSettings{Every: 15 * time.Minute}, Tell: TellSettings{After: time.Minute}, Lease: 30 * time.Second, Request: 10 * time.Second, Workers: 4}
 	text, err := os.ReadFile(path)
 	if err != nil {
 		return s, fmt.Errorf("the settings cannot be read: %w", err)
@@ -90,6 +91,7 @@ func ReadSettings(path string) (Settings, error) {
 			*file = filepath.Join(filepath.Dir(path), *file)
 		}
 	}
+	s.Tell.paths(filepath.Dir(path))
 	for i := range s.Places {
 		if at := &s.Places[i].TokenFile; *at != "" && !filepath.IsAbs(*at) {
 			*at = filepath.Join(filepath.Dir(path), *at)
@@ -151,6 +153,7 @@ func (s Settings) check() error {
 			fail("resolvers: %q: %s; write IP address and port, such as 192.0.2.53:53, or with transport: https an address such as https://resolver.example/dns-query", r.Address, err)
 		}
 	}
+	s.Tell.check(fail)
 	for _, p := range s.Places {
 		if u, err := url.Parse(p.Address); err != nil || u.Host == "" || p.Name == "" || p.TokenFile == "" {
 			fail("places: each needs a name, an address such as https://north.example:8053, and a token_file")

@@ -33,7 +33,7 @@ func (s *Service) Run(ctx context.Context) {
 		group.Go(func() { s.work(ctx, nil, s.settings.Lease, "check", store.JobAlias, store.JobRows) })
 	}
 	group.Go(func() { s.dispatch(ctx, s.wakeUrgent, newCrew(16, 2), store.JobUrgent) })
-	group.Go(func() { s.dispatch(ctx, s.wakeLook, newCrew(32, 2), store.JobLook, store.JobNotify) })
+	group.Go(func() { s.dispatch(ctx, s.wakeLook, newCrew(32, 2), store.JobLook, store.JobNotify, store.JobTell) })
 	group.Go(func() { s.work(ctx, nil, min(s.settings.Lease, sequenceLease), "sequence") })
 	group.Go(func() { s.listen(ctx) })
 	if s.settings.Primary.Listen != "" {
@@ -196,6 +196,8 @@ func (s *Service) handle(ctx context.Context, job store.Job) error {
 		return s.runLook(ctx, job)
 	case store.JobAlias:
 		return s.runAlias(ctx, job)
+	case store.JobTell:
+		return s.runTell(ctx, job)
 	case store.JobRows:
 		return s.runRows(ctx, job)
 	case "sequence":

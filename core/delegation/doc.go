@@ -12,7 +12,6 @@ import (
 	"slices"
 	"time"
 
-	"beacon/core/arrival"
 	"beacon/core/dnsname"
 	"beacon/core/dnssec"
 	"beacon/core/finding"
@@ -67,8 +66,7 @@ type Report struct {
 	Parents   []Source          `json:"parents"`
 	Servers   []Source          `json:"servers"`
 	Resolvers []View            `json:"resolvers"`
-	Places    []PlaceView       `json:"places,omitempty"`  // how it looks from elsewhere
-	Arrival   *arrival.Report   `json:"arrival,omitempty"` // whether its sites can be reached
+	Places    []PlaceView       `json:"places,omitempty"` // how it looks from elsewhere
 }
 
 // PlaceView is how a domain looks from where another instance stands.

@@ -1,0 +1,39 @@
+package cli
+
+import (
+	"net/url"
+
+	"github.com/spf13/cobra"
+
+	"beacon/service"
+)
+
+func (a *app) channelCommand() *cobra.Command {
+	c := &cobra.Command{Use: "channel", Short: "Who is told when a domain's verdict changes"}
+	list := &cobra.Command{Use: "list", Short: "The ways in which people and programs are told", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
+		items, err := all[service.ChannelView](a, "/channels")
+		if err != nil {
+			return err
+		}
+		return a.show(items, func() {
+			if len(items) == 0 {
+				a.printf("Nobody is told. Name mail addresses or webhooks in the service's settings, below tell.\n")
+				return
+			}
+			var rows [][]string
+			for _, i := range items {
+				rows = append(rows, []string{i.Name, i.Kind, i.To})
+			}
+			a.table([]string{"CHANNEL", "KIND", "TO"}, rows)
+		})
+	}}
+	try := &cobra.Command{Use: "test CHANNEL", Short: "Send a test over a channel, at once", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
+		if err := a.call("POST", "/channels/"+url.PathEscape(args[0])+"/tests", nil, nil); err != nil {
+			return err
+		}
+		a.printf("A test was sent over %s, and taken there.\n", args[0])
+		return nil
+	}}
+	c.AddCommand(list, try)
+	return c
+}

@@ -1,0 +1,82 @@
+package service_test
+
+import (
+	"encoding/json"
+	"io"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"beacon/core/delegation"
+	"beacon/service"
+	"beacon/tell"
+)
+
+// A webhook is told of each verdict that lasts, once: a refused delivery is repeated with the same id, what nobody need know is not told,
+// and what was told is not told again.
+func TestTelling(t *testing.T) {
+	var mu sync.Mutex
+	var words []tell.Word
+	var refused []string
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		body, _ := io.ReadAll(r.Body)
+		mu.Lock()
+		defer mu.Unlock()
+		assert.Equal(t, tell.Sign([]byte("lantern"), r.Header.Get(tell.HeaderTime), body), r.Header.Get(tell.HeaderSignature))
+		if len(refused) == 0 {
+			refused = append(refused, r.Header.Get(tell.HeaderID))
+			w.WriteHeader(http.StatusServiceUnavailable)
+			return
+		}
+		var word tell.Word
+		assert.NoError(t, json.Unmarshal(body, &word))
+		assert.Equal(t, word.ID, r.Header.Get(tell.HeaderID))
+		words = append(words, word)
+	}))
+	defer server.Close()
+	secret := filepath.Join(t.TempDir(), "secret")
+	require.NoError(t, os.WriteFile(secret, []byte("lantern\n"), 0o600))
+	h := newHouseWith(t, func(s *service.Settings) {
+		s.Tell = service.TellSettings{After: 300 * time.Millisecond, Hooks: []service.HookSettings{{Name: "night-watch", Address: server.URL, SecretFile: secret}}}
+	})
+	told := func() []tell.Word {
+		mu.Lock()
+		defer mu.Unlock()
+		return append([]tell.Word(nil), words...)
+	}
+	h.register()
+	h.define("plover-old", "@ A 192.0.2.1")
+	report, err := h.Check(ctx, zone)
+	require.NoError(t, err)
+	require.Equal(t, delegation.Settled, report.Verdict)
+	time.Sleep(time.Second)
+	assert.Empty(t, told(), "that all is well from the start is no news")
+
+	h.fault(`{"site":"5.11","silent":true}`)
+	h.fault(`{"site":"5.14","silent":true}`)
+	report, err = h.Check(ctx, zone)
+	require.NoError(t, err)
+	require.Equal(t, delegation.Wrong, report.Verdict)
+	require.Eventually(t, func() bool { return len(told()) == 1 }, 40*time.Second, 100*time.Millisecond)
+	word := told()[0]
+	assert.Equal(t, delegation.Wrong, word.Verdict)
+	assert.Equal(t, delegation.Settled, word.Before)
+	assert.Equal(t, "saltmarsh-ferries.example", word.Domain)
+	assert.Contains(t, codes(word.Findings), "nameserver-silent")
+	assert.Equal(t, []string{word.ID}, refused, "each attempt has the same id")
+
+	_, err = h.Check(ctx, zone)
+	require.NoError(t, err)
+	time.Sleep(time.Second)
+	assert.Len(t, told(), 1, "nothing is told twice")
+	require.NoError(t, h.TryChannel(ctx, "night-watch"))
+	assert.True(t, told()[1].Test)
+	assert.Error(t, h.TryChannel(ctx, "nobody"))
+}

@@ -1,0 +1,116 @@
+// Package tell brings word of domains to people and programs: by e-mail (mail.go) and by webhook (hook.go). It makes one attempt for each
+// call; when and how often is the caller's.
+package tell
+
+import (
+	"fmt"
+	"strings"
+	"time"
+	_ "time/tzdata" // quiet hours are in a place's time, wherever this runs
+
+	"beacon/core/delegation"
+	"beacon/core/finding"
+)
+
+// Word is what there is to tell: how a domain stands now, and stood when it was told last.
+type Word struct {
+	ID        string             `json:"id"` // the same for each attempt
+	Domain    string             `json:"domain"`
+	Verdict   delegation.Verdict `json:"verdict"`
+	Before    delegation.Verdict `json:"before"` // empty where nothing was told before
+	At        time.Time          `json:"at"`     // of the check, world time
+	SettlesBy *time.Time         `json:"settles_by"`
+	Findings  []finding.Finding  `json:"findings"`
+	Test      bool               `json:"test,omitempty"` // nothing has happened: somebody tries whether it arrives
+}
+
+// sentences say what a verdict means for whoever reads it.
+var sentences = map[delegation.Verdict]string{
+	delegation.Settled:     "Everybody who keeps to TTLs sees the same.",
+	delegation.Settling:    "A change is on its way: some caches may still hold the old answers.",
+	delegation.Wrong:       "Waiting will not mend this.",
+	delegation.Undelegated: "The parent knows no nameservers for it.",
+	delegation.Unknown:     "The check itself failed, which says nothing about the domain.",
+}
+
+// Subject is the word in a line.
+func (w Word) Subject() string {
+	if w.Test {
+		return "Agile Beacon: a test, nothing has happened"
+	}
+	return fmt.Sprintf("%s is %s", w.Domain, strings.ReplaceAll(string(w.Verdict), string(delegation.Unknown), "not to be told"))
+}
+
+// Text is the word for reading.
+func (w Word) Text() string {
+	var b strings.Builder
+	if w.Test {
+		return "Somebody tries whether word of domains arrives here. It does.\n"
+	}
+	fmt.Fprintf(&b, "%s: %s. %s\n", w.Domain, w.Verdict, sentences[w.Verdict])
+	if w.Before != "" {
+		fmt.Fprintf(&b, "When you were told last, it was %s.\n", w.Before)
+	}
+	fmt.Fprintf(&b, "Looked at on %s.\n", w.At.UTC().Format("2006-01-02 15:04 UTC"))
+	if w.SettlesBy != nil && w.SettlesBy.After(w.At) {
+		fmt.Fprintf(&b, "Every cache has let go of the old answers by %s.\n", w.SettlesBy.UTC().Format("2006-01-02 15:04 UTC"))
+	}
+	for _, f := range w.Findings {
+		if f.Severity >= finding.Warning {
+			fmt.Fprintf(&b, "\n%s: %s (%s)\n  %s\n  -> %s\n", f.Severity, f.Code, f.Subject, f.Message, f.Remedy)
+		}
+	}
+	return b.String()
+}
+
+// Quiet is a time of day in which people are left alone, in a place's time. The zero value is never.
+type Quiet struct {
+	From, To int // minutes since midnight; From after To runs over midnight
+	Place    *time.Location
+}
+
+// ParseQuiet reads two times of day such as 22:00 and 07:00, and a place such as Europe/Berlin; empty for UTC.
+func ParseQuiet(from, to, place string) (q Quiet, err error) {
+	if from == "" && to == "" {
+		return q, nil
+	}
+	if q.From, err = minutes(from); err != nil {
+		return q, err
+	}
+	if q.To, err = minutes(to); err != nil {
+		return q, err
+	}
+	if q.Place, err = time.LoadLocation(place); err != nil {
+		return q, fmt.Errorf("%q is no place's time; write one such as Europe/Berlin", place)
+	}
+	return q, nil
+}
+
+func minutes(text string) (int, error) {
+	t, err := time.Parse("15:04", text)
+	if err != nil {
+		return 0, fmt.Errorf("%q is no time of day; write one such as 22:00", text)
+	}
+	return t.Hour()*60 + t.Minute(), nil
+}
+
+// Until gives when word may be brought: now, or the end of the quiet that now lies in.
+func (q Quiet) Until(now time.Time) time.Time {
+	if q.Place == nil || q.From == q.To {
+		return now
+	}
+	local := now.In(q.Place)
+	at := local.Hour()*60 + local.Minute()
+	inside := q.From <= at && at < q.To
+	if q.From > q.To {
+		inside = at >= q.From || at < q.To
+	}
+	if !inside {
+		return now
+	}
+	day := local.Day()
+	if at >= q.To {
+		day++
+	}
+	return time.Date(local.Year(), local.Month(), day, q.To/60, q.To%60, 0, 0, q.Place)
+}

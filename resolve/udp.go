@@ -33,8 +33,8 @@ type waiter struct {
 	sent     time.Time
 	deadline time.Time // a tick of the client's clock after it, waiting ends
 	answer   chan datagram
-	buf      []byte // of the first datagram; further ones, which are rare, get one of their own
-	taken    bool   // buf is
+	buf      []byte         // of the first datagram; further ones, which are rare, get one of their own
+	taken    bool           // buf is
 	strange  netip.AddrPort // from where else an answer came
 }
 

@@ -66,7 +66,6 @@ type zoneServers struct {
 	names  []dnsname.Name
 	glue   map[dnsname.Name][]netip.Addr // of names below the referring zone only
 	ds     dnssec.Records                // what came along about its keys
-	cuts   []dnssec.Link                 // zones between that the same servers serve
 }
 
 // addresses are what a nameserver's name leads to, or why it leads nowhere.

@@ -19,38 +19,38 @@ import (
 	"beacon/core/dnssec"
 	"beacon/core/finding"
 	"beacon/reach"
-	"beacon/resolve/peers"
+	"beacon/resolve/peerstest"
 )
 
 // staged is one domain in the lab: how it is made, and what must be said of it.
 type staged struct {
 	name   string
-	make   func(l *peers.Lab, domain string)
+	make   func(l *peerstest.Lab, domain string)
 	dnssec dnssec.State // unbound must come to the same; indeterminate ones it cannot tell either
 	codes  []string     // of errors and warnings, all of them
 }
 
 var hosts = []string{"ns1.hosts.example.", "ns2.hosts.example."}
 
-func delegate(l *peers.Lab, domain string, more ...string) {
+func delegate(l *peerstest.Lab, domain string, more ...string) {
 	l.Delegate(domain+" NS ns1.hosts.example.", domain+" NS ns2.hosts.example.")
 	l.Delegate(more...)
 }
 
 // plain serves the same unsigned zone on both servers.
-func plain(l *peers.Lab, domain string) {
-	text := peers.Zone(domain, 5, hosts, "@ A 192.0.2.1", "www A 192.0.2.1")
-	l.Serve(peers.East, domain, text)
-	l.Serve(peers.West, domain, text)
+func plain(l *peerstest.Lab, domain string) {
+	text := peerstest.Zone(domain, 5, hosts, "@ A 192.0.2.1", "www A 192.0.2.1")
+	l.Serve(peerstest.East, domain, text)
+	l.Serve(peerstest.West, domain, text)
 }
 
 // signed serves a signed zone on both servers, and has the registry know its key by what ds makes of it.
-func signed(s peers.Signing, ds func(l *peers.Lab, key string) string) func(*peers.Lab, string) {
-	return func(l *peers.Lab, domain string) {
+func signed(s peerstest.Signing, ds func(l *peerstest.Lab, key string) string) func(*peerstest.Lab, string) {
+	return func(l *peerstest.Lab, domain string) {
 		key := l.Key(domain, s)
-		text := l.Sign(domain, peers.Zone(domain, 5, hosts, "@ A 192.0.2.1", "www A 192.0.2.1", "*.many A 192.0.2.7"), key, s)
-		l.Serve(peers.East, domain, text)
-		l.Serve(peers.West, domain, text)
+		text := l.Sign(domain, peerstest.Zone(domain, 5, hosts, "@ A 192.0.2.1", "www A 192.0.2.1", "*.many A 192.0.2.7"), key, s)
+		l.Serve(peerstest.East, domain, text)
+		l.Serve(peerstest.West, domain, text)
 		line := l.DS(key, s.Digest)
 		if ds != nil {
 			line = ds(l, key)
@@ -60,11 +60,11 @@ func signed(s peers.Signing, ds func(l *peers.Lab, key string) string) func(*pee
 }
 
 // edited signs a zone and serves what edit makes of it on the given servers, the rest as it should be.
-func edited(s peers.Signing, edit func(string) string, sites ...string) func(*peers.Lab, string) {
-	return func(l *peers.Lab, domain string) {
+func edited(s peerstest.Signing, edit func(string) string, sites ...string) func(*peerstest.Lab, string) {
+	return func(l *peerstest.Lab, domain string) {
 		key := l.Key(domain, s)
-		text := l.Sign(domain, peers.Zone(domain, 5, hosts, "@ A 192.0.2.1", "www A 192.0.2.1"), key, s)
-		for _, site := range []string{peers.East, peers.West} {
+		text := l.Sign(domain, peerstest.Zone(domain, 5, hosts, "@ A 192.0.2.1", "www A 192.0.2.1"), key, s)
+		for _, site := range []string{peerstest.East, peerstest.West} {
 			if slices.Contains(sites, site) {
 				l.Serve(site, domain, edit(text))
 			} else {
@@ -108,122 +108,122 @@ func records(text string) (out []dns.RR) {
 	return out
 }
 
-func otherDS(l *peers.Lab, key string) string {
-	return l.DS(l.Key(strings.Fields(l.DS(key, ""))[0], peers.Signing{}), "")
+func otherDS(l *peerstest.Lab, key string) string {
+	return l.DS(l.Key(strings.Fields(l.DS(key, ""))[0], peerstest.Signing{}), "")
 }
 
-var both = []string{peers.East, peers.West}
+var both = []string{peerstest.East, peerstest.West}
 
 var stage = []staged{
-	{"plain", func(l *peers.Lab, d string) { plain(l, d); delegate(l, d) }, dnssec.Insecure, nil},
-	{"signed", signed(peers.Signing{}, nil), dnssec.Secure, nil},
-	{"nsec3", signed(peers.Signing{NSEC3: true}, nil), dnssec.Secure, nil},
-	{"rounds", signed(peers.Signing{NSEC3: true, Rounds: 12}, nil), dnssec.Secure, []string{"nsec3-iterations"}},
-	{"ed25519", signed(peers.Signing{Algorithm: "ED25519"}, nil), dnssec.Secure, nil},
-	{"ed448", signed(peers.Signing{Algorithm: "ED448"}, nil), dnssec.Secure, nil},
-	{"p384", signed(peers.Signing{Algorithm: "ECDSAP384SHA384", Digest: "SHA-384"}, nil), dnssec.Secure, nil},
-	{"rsa", signed(peers.Signing{Algorithm: "RSASHA256", Bits: 2048}, nil), dnssec.Secure, nil},
-	{"salted", signed(peers.Signing{NSEC3: true, Salt: "abcd"}, nil), dnssec.Secure, nil},
-	{"asking", func(l *peers.Lab, d string) {
-		key := l.Key(d, peers.Signing{})
-		cds := strings.Replace(l.DS(l.Key(d, peers.Signing{}), ""), " DS ", " CDS ", 1)
-		text := l.Sign(d, peers.Zone(d, 5, hosts, "@ A 192.0.2.1", "www A 192.0.2.1", cds, "@ CSYNC 5 3 NS A"), key, peers.Signing{})
-		l.Serve(peers.East, d, text)
-		l.Serve(peers.West, d, text)
+	{"plain", func(l *peerstest.Lab, d string) { plain(l, d); delegate(l, d) }, dnssec.Insecure, nil},
+	{"signed", signed(peerstest.Signing{}, nil), dnssec.Secure, nil},
+	{"nsec3", signed(peerstest.Signing{NSEC3: true}, nil), dnssec.Secure, nil},
+	{"rounds", signed(peerstest.Signing{NSEC3: true, Rounds: 12}, nil), dnssec.Secure, []string{"nsec3-iterations"}},
+	{"ed25519", signed(peerstest.Signing{Algorithm: "ED25519"}, nil), dnssec.Secure, nil},
+	{"ed448", signed(peerstest.Signing{Algorithm: "ED448"}, nil), dnssec.Secure, nil},
+	{"p384", signed(peerstest.Signing{Algorithm: "ECDSAP384SHA384", Digest: "SHA-384"}, nil), dnssec.Secure, nil},
+	{"rsa", signed(peerstest.Signing{Algorithm: "RSASHA256", Bits: 2048}, nil), dnssec.Secure, nil},
+	{"salted", signed(peerstest.Signing{NSEC3: true, Salt: "abcd"}, nil), dnssec.Secure, nil},
+	{"asking", func(l *peerstest.Lab, d string) {
+		key := l.Key(d, peerstest.Signing{})
+		cds := strings.Replace(l.DS(l.Key(d, peerstest.Signing{}), ""), " DS ", " CDS ", 1)
+		text := l.Sign(d, peerstest.Zone(d, 5, hosts, "@ A 192.0.2.1", "www A 192.0.2.1", cds, "@ CSYNC 5 3 NS A"), key, peerstest.Signing{})
+		l.Serve(peerstest.East, d, text)
+		l.Serve(peerstest.West, d, text)
 		delegate(l, d, l.DS(key, ""))
 	}, dnssec.Secure, []string{"ds-change-would-break"}},
-	{"leaving", func(l *peers.Lab, d string) {
-		key := l.Key(d, peers.Signing{})
-		text := l.Sign(d, peers.Zone(d, 5, hosts, "@ A 192.0.2.1", "www A 192.0.2.1", "@ CDS 0 0 0 00"), key, peers.Signing{})
-		l.Serve(peers.East, d, text)
-		l.Serve(peers.West, d, text)
+	{"leaving", func(l *peerstest.Lab, d string) {
+		key := l.Key(d, peerstest.Signing{})
+		text := l.Sign(d, peerstest.Zone(d, 5, hosts, "@ A 192.0.2.1", "www A 192.0.2.1", "@ CDS 0 0 0 00"), key, peerstest.Signing{})
+		l.Serve(peerstest.East, d, text)
+		l.Serve(peerstest.West, d, text)
 		delegate(l, d, l.DS(key, ""))
 	}, dnssec.Secure, []string{"ds-removal-requested"}},
-	{"rsasha1", signed(peers.Signing{Algorithm: "RSASHA1", Bits: 2048}, nil), dnssec.Secure, []string{"algorithm-weak"}},
-	{"sha1ds", signed(peers.Signing{Digest: "SHA-1"}, nil), dnssec.Secure, []string{"ds-digest-weak"}},
-	{"island", signed(peers.Signing{}, func(*peers.Lab, string) string { return "" }), dnssec.Insecure, nil},
-	{"otherkey", signed(peers.Signing{}, otherDS), dnssec.Bogus, []string{"ds-without-key"}},
-	{"leftover", signed(peers.Signing{}, func(l *peers.Lab, key string) string { return l.DS(key, "") + otherDS(l, key) }), dnssec.Secure, []string{"ds-left-over"}},
-	{"odddigest", signed(peers.Signing{}, func(l *peers.Lab, key string) string {
+	{"rsasha1", signed(peerstest.Signing{Algorithm: "RSASHA1", Bits: 2048}, nil), dnssec.Secure, []string{"algorithm-weak"}},
+	{"sha1ds", signed(peerstest.Signing{Digest: "SHA-1"}, nil), dnssec.Secure, []string{"ds-digest-weak"}},
+	{"island", signed(peerstest.Signing{}, func(*peerstest.Lab, string) string { return "" }), dnssec.Insecure, nil},
+	{"otherkey", signed(peerstest.Signing{}, otherDS), dnssec.Bogus, []string{"ds-without-key"}},
+	{"leftover", signed(peerstest.Signing{}, func(l *peerstest.Lab, key string) string { return l.DS(key, "") + otherDS(l, key) }), dnssec.Secure, []string{"ds-left-over"}},
+	{"odddigest", signed(peerstest.Signing{}, func(l *peerstest.Lab, key string) string {
 		f := strings.Fields(l.DS(key, ""))
 		return fmt.Sprintf("%s DS %s %s 250 ABCD", f[0], f[3], f[4])
 	}), dnssec.Insecure, []string{"ds-unsupported"}},
-	{"oddalgorithm", signed(peers.Signing{}, func(l *peers.Lab, key string) string {
+	{"oddalgorithm", signed(peerstest.Signing{}, func(l *peerstest.Lab, key string) string {
 		f := strings.Fields(l.DS(key, ""))
 		return fmt.Sprintf("%s DS %s 200 2 %s", f[0], f[3], strings.Repeat("AB", 32))
 	}), dnssec.Insecure, []string{"ds-unsupported"}},
-	{"expired", signed(peers.Signing{Begin: "now-864000", End: "now-86400"}, nil), dnssec.Bogus, []string{"signature-expired"}},
-	{"early", signed(peers.Signing{Begin: "now+86400", End: "now+864000"}, nil), dnssec.Bogus, []string{"signature-early"}},
-	{"ending", signed(peers.Signing{Begin: "now-864000", End: "now+7200"}, nil), dnssec.Secure, []string{"signature-ends-soon"}},
-	{"unsigned", func(l *peers.Lab, d string) { plain(l, d); delegate(l, d, l.DS(l.Key(d, peers.Signing{}), "")) }, dnssec.Bogus, []string{"ds-without-key"}},
-	{"tampered", edited(peers.Signing{}, func(text string) string { return strings.ReplaceAll(text, "192.0.2.1", "192.0.2.66") }, both...), dnssec.Bogus, []string{"signature-wrong"}},
-	{"bare", edited(peers.Signing{}, without("\tRRSIG\tSOA"), both...), dnssec.Bogus, []string{"signature-missing"}},
-	{"keysbare", edited(peers.Signing{}, without("\tRRSIG\tDNSKEY"), both...), dnssec.Bogus, []string{"keys-unsigned"}},
-	{"holes", edited(peers.Signing{}, otherNext, both...), dnssec.Secure, []string{"signature-wrong"}},
-	{"oneexpired", func(l *peers.Lab, d string) {
-		key := l.Key(d, peers.Signing{})
-		zone := peers.Zone(d, 5, hosts, "@ A 192.0.2.1", "www A 192.0.2.1")
-		l.Serve(peers.East, d, l.Sign(d, zone, key, peers.Signing{}))
-		l.Serve(peers.West, d, l.Sign(d, zone, key, peers.Signing{Begin: "now-864000", End: "now-86400"}))
+	{"expired", signed(peerstest.Signing{Begin: "now-864000", End: "now-86400"}, nil), dnssec.Bogus, []string{"signature-expired"}},
+	{"early", signed(peerstest.Signing{Begin: "now+86400", End: "now+864000"}, nil), dnssec.Bogus, []string{"signature-early"}},
+	{"ending", signed(peerstest.Signing{Begin: "now-864000", End: "now+7200"}, nil), dnssec.Secure, []string{"signature-ends-soon"}},
+	{"unsigned", func(l *peerstest.Lab, d string) { plain(l, d); delegate(l, d, l.DS(l.Key(d, peerstest.Signing{}), "")) }, dnssec.Bogus, []string{"ds-without-key"}},
+	{"tampered", edited(peerstest.Signing{}, func(text string) string { return strings.ReplaceAll(text, "192.0.2.1", "192.0.2.66") }, both...), dnssec.Bogus, []string{"signature-wrong"}},
+	{"bare", edited(peerstest.Signing{}, without("\tRRSIG\tSOA"), both...), dnssec.Bogus, []string{"signature-missing"}},
+	{"keysbare", edited(peerstest.Signing{}, without("\tRRSIG\tDNSKEY"), both...), dnssec.Bogus, []string{"keys-unsigned"}},
+	{"holes", edited(peerstest.Signing{}, otherNext, both...), dnssec.Secure, []string{"signature-wrong"}},
+	{"oneexpired", func(l *peerstest.Lab, d string) {
+		key := l.Key(d, peerstest.Signing{})
+		zone := peerstest.Zone(d, 5, hosts, "@ A 192.0.2.1", "www A 192.0.2.1")
+		l.Serve(peerstest.East, d, l.Sign(d, zone, key, peerstest.Signing{}))
+		l.Serve(peerstest.West, d, l.Sign(d, zone, key, peerstest.Signing{Begin: "now-864000", End: "now-86400"}))
 		delegate(l, d, l.DS(key, ""))
 	}, dnssec.Secure, []string{"signature-expired"}},
 
-	{"refused", func(l *peers.Lab, d string) {
-		l.Serve(peers.East, d, peers.Zone(d, 5, hosts, "@ A 192.0.2.1"))
+	{"refused", func(l *peerstest.Lab, d string) {
+		l.Serve(peerstest.East, d, peerstest.Zone(d, 5, hosts, "@ A 192.0.2.1"))
 		delegate(l, d)
 	}, dnssec.Insecure, []string{"nameserver-lame"}},
-	{"nowhere", func(l *peers.Lab, d string) { delegate(l, d) }, dnssec.Insecure, []string{"nameserver-lame", "zone-not-at-provider"}},
-	{"silent", func(l *peers.Lab, d string) {
-		text := peers.Zone(d, 5, []string{"ns1.hosts.example.", "ns." + d}, "@ A 192.0.2.1", "ns A "+l.IP(peers.Nobody))
-		l.Serve(peers.East, d, text)
-		l.Delegate(d+" NS ns1.hosts.example.", d+" NS ns."+d, "ns."+d+" A "+l.IP(peers.Nobody))
+	{"nowhere", func(l *peerstest.Lab, d string) { delegate(l, d) }, dnssec.Insecure, []string{"nameserver-lame", "zone-not-at-provider"}},
+	{"silent", func(l *peerstest.Lab, d string) {
+		text := peerstest.Zone(d, 5, []string{"ns1.hosts.example.", "ns." + d}, "@ A 192.0.2.1", "ns A "+l.IP(peerstest.Nobody))
+		l.Serve(peerstest.East, d, text)
+		l.Delegate(d+" NS ns1.hosts.example.", d+" NS ns."+d, "ns."+d+" A "+l.IP(peerstest.Nobody))
 	}, dnssec.Insecure, []string{"nameserver-silent"}},
-	{"skew", func(l *peers.Lab, d string) {
-		l.Serve(peers.East, d, peers.Zone(d, 5, hosts, "@ A 192.0.2.1", "www A 192.0.2.1"))
-		l.Serve(peers.West, d, peers.Zone(d, 9, hosts, "@ A 192.0.2.1", "www A 192.0.2.1"))
+	{"skew", func(l *peerstest.Lab, d string) {
+		l.Serve(peerstest.East, d, peerstest.Zone(d, 5, hosts, "@ A 192.0.2.1", "www A 192.0.2.1"))
+		l.Serve(peerstest.West, d, peerstest.Zone(d, 9, hosts, "@ A 192.0.2.1", "www A 192.0.2.1"))
 		delegate(l, d)
 	}, dnssec.Insecure, []string{"serials-differ"}},
-	{"stale", func(l *peers.Lab, d string) {
-		l.Serve(peers.East, d, peers.Zone(d, 5, hosts, "@ A 192.0.2.1", "www A 192.0.2.1"))
-		l.Serve(peers.West, d, peers.Zone(d, 4, hosts, "@ A 192.0.2.9", "www A 192.0.2.1"))
+	{"stale", func(l *peerstest.Lab, d string) {
+		l.Serve(peerstest.East, d, peerstest.Zone(d, 5, hosts, "@ A 192.0.2.1", "www A 192.0.2.1"))
+		l.Serve(peerstest.West, d, peerstest.Zone(d, 4, hosts, "@ A 192.0.2.9", "www A 192.0.2.1"))
 		delegate(l, d)
 	}, dnssec.Insecure, []string{"answers-differ", "serials-differ"}},
-	{"noglue", func(l *peers.Lab, d string) {
+	{"noglue", func(l *peerstest.Lab, d string) {
 		own := []string{"ns1." + d, "ns2." + d}
-		text := peers.Zone(d, 5, own, "@ A 192.0.2.1", "ns1 A "+l.IP(peers.East), "ns2 A "+l.IP(peers.West))
-		l.Serve(peers.East, d, text)
-		l.Serve(peers.West, d, text)
-		l.Delegate(d+" NS ns1."+d, d+" NS ns2."+d, "ns1."+d+" A "+l.IP(peers.East))
+		text := peerstest.Zone(d, 5, own, "@ A 192.0.2.1", "ns1 A "+l.IP(peerstest.East), "ns2 A "+l.IP(peerstest.West))
+		l.Serve(peerstest.East, d, text)
+		l.Serve(peerstest.West, d, text)
+		l.Delegate(d+" NS ns1."+d, d+" NS ns2."+d, "ns1."+d+" A "+l.IP(peerstest.East))
 	}, dnssec.Insecure, []string{"glue-missing"}},
-	{"oldglue", func(l *peers.Lab, d string) {
+	{"oldglue", func(l *peerstest.Lab, d string) {
 		own := []string{"ns1." + d, "ns2." + d}
-		text := peers.Zone(d, 5, own, "@ A 192.0.2.1", "ns1 A "+l.IP(peers.East), "ns2 A "+l.IP(peers.West))
-		l.Serve(peers.East, d, text)
-		l.Serve(peers.West, d, text)
-		l.Delegate(d+" NS ns1."+d, d+" NS ns2."+d, "ns1."+d+" A "+l.IP(peers.East), "ns2."+d+" A "+l.IP(peers.Nobody))
+		text := peerstest.Zone(d, 5, own, "@ A 192.0.2.1", "ns1 A "+l.IP(peerstest.East), "ns2 A "+l.IP(peerstest.West))
+		l.Serve(peerstest.East, d, text)
+		l.Serve(peerstest.West, d, text)
+		l.Delegate(d+" NS ns1."+d, d+" NS ns2."+d, "ns1."+d+" A "+l.IP(peerstest.East), "ns2."+d+" A "+l.IP(peerstest.Nobody))
 	}, dnssec.Insecure, []string{"glue-stale", "nameserver-silent"}},
-	{"goodglue", func(l *peers.Lab, d string) {
+	{"goodglue", func(l *peerstest.Lab, d string) {
 		own := []string{"ns1." + d, "ns2." + d}
-		text := peers.Zone(d, 5, own, "@ A 192.0.2.1", "ns1 A "+l.IP(peers.East), "ns2 A "+l.IP(peers.West))
-		l.Serve(peers.East, d, text)
-		l.Serve(peers.West, d, text)
-		l.Delegate(d+" NS ns1."+d, d+" NS ns2."+d, "ns1."+d+" A "+l.IP(peers.East), "ns2."+d+" A "+l.IP(peers.West))
+		text := peerstest.Zone(d, 5, own, "@ A 192.0.2.1", "ns1 A "+l.IP(peerstest.East), "ns2 A "+l.IP(peerstest.West))
+		l.Serve(peerstest.East, d, text)
+		l.Serve(peerstest.West, d, text)
+		l.Delegate(d+" NS ns1."+d, d+" NS ns2."+d, "ns1."+d+" A "+l.IP(peerstest.East), "ns2."+d+" A "+l.IP(peerstest.West))
 	}, dnssec.Insecure, nil},
-	{"single", func(l *peers.Lab, d string) {
-		l.Serve(peers.East, d, peers.Zone(d, 5, hosts[:1], "@ A 192.0.2.1"))
+	{"single", func(l *peerstest.Lab, d string) {
+		l.Serve(peerstest.East, d, peerstest.Zone(d, 5, hosts[:1], "@ A 192.0.2.1"))
 		l.Delegate(d + " NS ns1.hosts.example.")
 	}, dnssec.Insecure, []string{"nameserver-single"}},
-	{"others", func(l *peers.Lab, d string) {
-		text := peers.Zone(d, 5, []string{"ns1.hosts.example.", "ns3.hosts.example."}, "@ A 192.0.2.1")
-		l.Serve(peers.East, d, text)
-		l.Serve(peers.West, d, text)
+	{"others", func(l *peerstest.Lab, d string) {
+		text := peerstest.Zone(d, 5, []string{"ns1.hosts.example.", "ns3.hosts.example."}, "@ A 192.0.2.1")
+		l.Serve(peerstest.East, d, text)
+		l.Serve(peerstest.West, d, text)
 		delegate(l, d)
 	}, dnssec.Insecure, []string{"child-set-differs"}},
-	{"missing", func(l *peers.Lab, d string) {
-		l.Serve(peers.East, d, peers.Zone(d, 5, []string{"ns1.hosts.example.", "ns9.hosts.example."}, "@ A 192.0.2.1"))
+	{"missing", func(l *peerstest.Lab, d string) {
+		l.Serve(peerstest.East, d, peerstest.Zone(d, 5, []string{"ns1.hosts.example.", "ns9.hosts.example."}, "@ A 192.0.2.1"))
 		l.Delegate(d+" NS ns1.hosts.example.", d+" NS ns9.hosts.example.")
 	}, dnssec.Insecure, []string{"nameserver-missing", "nameservers-one-address"}},
-	{"unknown", func(*peers.Lab, string) {}, dnssec.Indeterminate, []string{"not-registered"}},
+	{"unknown", func(*peerstest.Lab, string) {}, dnssec.Indeterminate, []string{"not-registered"}},
 }
 
 // keepEvidence keeps the evidence for the tests of core/delegation, where that is asked for: BEACON_RECORD=yes go test -run RealServers.
@@ -246,10 +246,10 @@ func concerns(s delegation.Sweep) bool {
 // Thirty-odd domains at real servers, in all states of health, are judged right; and of the signed ones a real validating resolver
 // thinks the same.
 func TestRealServers(t *testing.T) {
-	if !peers.InNamespace(t) {
+	if !peerstest.InNamespace(t) {
 		return
 	}
-	l := peers.New(t)
+	l := peerstest.New(t)
 	for _, c := range stage {
 		c.make(l, c.name+".example.")
 	}
@@ -261,7 +261,7 @@ func TestRealServers(t *testing.T) {
 	client, err := NewClient(reach.Loopback(), Options{PerSecond: -1})
 	require.NoError(t, err)
 	t.Cleanup(client.Close)
-	s := &Sweeper{Client: client, Hints: hints, Port: 53, Anchors: anchors, Now: time.Now, Resolvers: []Resolver{{Name: "cache", Address: l.At(peers.Cache)}}}
+	s := &Sweeper{Client: client, Hints: hints, Port: 53, Anchors: anchors, Now: time.Now, Resolvers: []Resolver{{Name: "cache", Address: l.At(peerstest.Cache)}}}
 	for _, c := range stage {
 		t.Run(c.name, func(t *testing.T) {
 			domain := dnsname.MustParse(c.name + ".example")
@@ -282,8 +282,8 @@ func TestRealServers(t *testing.T) {
 			if !concerns(sweep) {
 				return
 			}
-			believes := l.Believes(peers.Cache, domain.String(), dns.TypeSOA)
-			if other := l.Believes(peers.Cache, domain.String(), dns.TypeA); other == "bogus" {
+			believes := l.Believes(peerstest.Cache, domain.String(), dns.TypeSOA)
+			if other := l.Believes(peerstest.Cache, domain.String(), dns.TypeA); other == "bogus" {
 				believes = other
 			}
 			if believes != "indeterminate" {

@@ -17,7 +17,7 @@ import (
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/reach"
-	"beacon/resolve/peers"
+	"beacon/resolve/peerstest"
 )
 
 // move is one domain that moves from old to new nameservers.
@@ -40,7 +40,7 @@ func (m *move) state() (switched, learned bool) {
 
 // scene answers for root, registry, and the old and the new host of the domains.
 type scene struct {
-	l     *peers.Lab
+	l     *peerstest.Lab
 	moves map[string]*move
 }
 
@@ -95,7 +95,7 @@ func (s *scene) root(q dns.Question, m *dns.Msg) {
 		return
 	}
 	m.Ns = append(m.Ns, line("example. 3600 NS a.nic.example."))
-	m.Extra = append(m.Extra, line("a.nic.example. 3600 A %s", s.l.IP(peers.Registry)))
+	m.Extra = append(m.Extra, line("a.nic.example. 3600 A %s", s.l.IP(peerstest.Registry)))
 }
 
 func (s *scene) registry(q dns.Question, m *dns.Msg) {
@@ -111,7 +111,7 @@ func (s *scene) registry(q dns.Question, m *dns.Msg) {
 		case q.Qtype == dns.TypeA && strings.HasPrefix(name, "new"):
 			m.Answer = append(m.Answer, line("%s 3600 A %s", name, s.l.IP(newHost)))
 		case q.Qtype == dns.TypeA && strings.HasPrefix(name, "a."):
-			m.Answer = append(m.Answer, line("%s 3600 A %s", name, s.l.IP(peers.Registry)))
+			m.Answer = append(m.Answer, line("%s 3600 A %s", name, s.l.IP(peerstest.Registry)))
 		default:
 			m.Ns = append(m.Ns, soa)
 		}
@@ -169,25 +169,25 @@ func (s *scene) host(own string) func(dns.Question, *dns.Msg) {
 // caches, filled just before, are watched from outside: the bound is never before the last old answer, and the last estimate
 // that was made while a cache was still old is right within one poll; for a cache that fetches ahead, it is not early. Where there is no bound for some, the report says so.
 func TestSettlingWithRealCaches(t *testing.T) {
-	if !peers.InNamespace(t) {
+	if !peerstest.InNamespace(t) {
 		return
 	}
 	const domains, poll = 20, time.Second
 	seed := rand.Uint64()
 	rng := rand.New(rand.NewPCG(seed, 0))
 	t.Logf("seed %d", seed)
-	s := &scene{l: peers.New(t), moves: map[string]*move{}}
+	s := &scene{l: peerstest.New(t), moves: map[string]*move{}}
 	var list []*move
 	for i := range domains {
 		d := &move{domain: fmt.Sprintf("pier-%02d.example.", i), p: 2 + rng.Uint32N(9), c: 2 + rng.Uint32N(9), r: 1 + rng.Uint32N(6), told: i%2 == 0, lastOld: map[string]time.Time{}}
 		s.moves[d.domain] = d
 		list = append(list, d)
 	}
-	s.serveAt(t, peers.Root, s.root)
-	s.serveAt(t, peers.Registry, s.registry)
+	s.serveAt(t, peerstest.Root, s.root)
+	s.serveAt(t, peerstest.Registry, s.registry)
 	s.serveAt(t, oldHost, s.host("old"))
 	s.serveAt(t, newHost, s.host("new"))
-	s.l.Hints = fmt.Sprintf(". 3600 NS a.root.\na.root. 3600 A %s\n", s.l.IP(peers.Root))
+	s.l.Hints = fmt.Sprintf(". 3600 NS a.root.\na.root. 3600 A %s\n", s.l.IP(peerstest.Root))
 	caches := map[string]string{"plain": "8.1", "early": "8.2"}
 	s.l.Cache("8.1")
 	s.l.Cache("8.2", "prefetch: yes")

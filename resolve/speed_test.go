@@ -20,20 +20,20 @@ import (
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/reach"
-	"beacon/resolve/peers"
+	"beacon/resolve/peerstest"
 )
 
 // many makes a registry with so many domains, and two servers that have all of them.
-func many(t testing.TB, n int) (*peers.Lab, []dnsname.Name) {
-	l := peers.New(t)
-	zone := peers.Zone("@", 7, hosts, "@ A 192.0.2.1")
+func many(t testing.TB, n int) (*peerstest.Lab, []dnsname.Name) {
+	l := peerstest.New(t)
+	zone := peerstest.Zone("@", 7, hosts, "@ A 192.0.2.1")
 	zone = strings.Replace(zone, "$ORIGIN @\n", "", 1)
 	names := make([]dnsname.Name, n)
 	for i := range n {
 		text := fmt.Sprintf("pier-%05d.example.", i)
 		names[i] = dnsname.MustParse(text)
 		l.Delegate(text+" NS ns1.hosts.example.", text+" NS ns2.hosts.example.")
-		l.ServeSame(peers.East, text, zone)
+		l.ServeSame(peerstest.East, text, zone)
 	}
 	l.StartPlain()
 	return l, names
@@ -49,7 +49,7 @@ func cpu() time.Duration {
 var rateOf = regexp.MustCompile(`Queries per second:\s+([0-9.]+)`)
 
 // yardstick has dnsperf put the same questions to the same servers.
-func yardstick(t testing.TB, l *peers.Lab, names []dnsname.Name) float64 {
+func yardstick(t testing.TB, l *peerstest.Lab, names []dnsname.Name) float64 {
 	t.Helper()
 	var b strings.Builder
 	for _, n := range names {
@@ -57,7 +57,7 @@ func yardstick(t testing.TB, l *peers.Lab, names []dnsname.Name) float64 {
 	}
 	file := filepath.Join(t.TempDir(), "questions")
 	require.NoError(t, os.WriteFile(file, []byte(b.String()), 0o600))
-	out, err := exec.Command("dnsperf", "-s", l.IP(peers.East), "-d", file, "-l", "4", "-c", "8", "-q", "400").CombinedOutput()
+	out, err := exec.Command("dnsperf", "-s", l.IP(peerstest.East), "-d", file, "-l", "4", "-c", "8", "-q", "400").CombinedOutput()
 	require.NoError(t, err, string(out))
 	var rate float64
 	_, err = fmt.Sscan(rateOf.FindStringSubmatch(string(out))[1], &rate)
@@ -70,7 +70,7 @@ func TestSpeedOfSweeps(t *testing.T) {
 	if os.Getenv("BEACON_SPEED") == "" && os.Getenv("BEACON_TEST_NAMESPACE") == "" {
 		t.Skip("a measurement, made by make bench")
 	}
-	if !peers.InNamespace(t) {
+	if !peerstest.InNamespace(t) {
 		return
 	}
 	const n = 20000

@@ -307,6 +307,9 @@ func (h History) holdsOld(r ResolverAnswer) (old, known bool) {
 	return false, known
 }
 
+// whole is how inexact caches' times are: they count in whole seconds, at both ends.
+const whole = 2 * time.Second
+
 // predict estimates from what a resolver holds when it will have let go of all that is old. While its delegation is old, what runs out is
 // fetched anew from the old servers, with the whole TTL.
 func (h History) predict(r ResolverAnswer) time.Time {
@@ -316,8 +319,9 @@ func (h History) predict(r ResolverAnswer) time.Time {
 		bound, _ := h.delegationBound()
 		stays = bound
 		for _, likely := range []time.Time{h.likelyDelegation(bound), h.Since.Add(seconds(h.Former.P))} {
-			if likely.After(r.At) && likely.Before(stays) { // one that is past what is likely is of another kind
+			if r.At.Before(likely.Add(whole)) && likely.Before(stays) { // one that is past what is likely is of another kind
 				stays = likely
+				break
 			}
 		}
 		if stays.Before(r.At) {
@@ -333,8 +337,9 @@ func (h History) predict(r ResolverAnswer) time.Time {
 		if at, matched := h.matchedAt(v.Key); matched && at.Before(last) {
 			last = at
 		}
-		if ttl := seconds(h.oldTTL(v.Key)); ttl > 0 && gone.Before(last) {
-			gone = gone.Add((last.Sub(gone) + ttl - 1) / ttl * ttl)
+		// TTLs are whole seconds: what runs out in the second in which the delegation does is fetched from the new servers.
+		if ttl := seconds(h.oldTTL(v.Key)); ttl > 0 && gone.Before(last.Add(-time.Second)) {
+			gone = gone.Add((last.Sub(gone) - time.Second + ttl - 1) / ttl * ttl)
 		}
 		if gone.After(until) {
 			until = gone

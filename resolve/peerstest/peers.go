@@ -1,7 +1,7 @@
-// Package peers builds a small internet of real servers for tests: named as root and as host of domains, nsd as registry,
+// Package peerstest builds a small internet of real servers for tests: named as root and as host of domains, nsd as registry,
 // unbound as validating resolver, all on loopback addresses of their own and port 53. Zones are signed with BIND's tools, so
 // that nothing of ours judges what it made itself.
-package peers
+package peerstest
 
 import (
 	"bytes"

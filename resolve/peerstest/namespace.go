@@ -1,4 +1,4 @@
-package peers
+package peerstest
 
 import (
 	"fmt"
@@ -14,7 +14,7 @@ const inside = "BEACON_TEST_NAMESPACE"
 // InNamespace runs a test in a network namespace of its own, where every address and port is free and nothing can leak: the test begins
 // with
 //
-//	if !peers.InNamespace(t) {
+//	if !peerstest.InNamespace(t) {
 //		return
 //	}
 //

@@ -49,6 +49,7 @@ check: need-go
 bench: need-tests console
 	@$(GO) test -run '^$$' -bench . -benchtime 3x -timeout 30m ./core/... | grep -E '^(Benchmark|pkg)' | scripts/bench-table
 	@$(GO) test -run '^$$' -bench . -timeout 30m ./resolve ./store ./api ./provider/jq | grep -E '^(Benchmark|pkg)' | scripts/bench-table
+	@BEACON_SPEED=1 $(GO) test -count 1 -v -run TestSpeedOfSweeps ./resolve | grep -E 'domains/s|FAIL'
 	@$(GO) test -run '^$$' -bench Console -benchtime 1x ./e2e | grep -E '^(FAIL|console:)'
 
 # Long fault runs, some minutes.
@@ -62,6 +63,9 @@ fuzz: need-go
 	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1m ./core/zonefile
 	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1m ./core/definition
 	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1m ./core/paste
+	$(GO) test -run '^$$' -fuzz FuzzAnswer -fuzztime 1m ./resolve
+	$(GO) test -run '^$$' -fuzz FuzzDatagram -fuzztime 1m ./resolve
+	$(GO) test -run '^$$' -fuzz FuzzAbsent -fuzztime 1m -fuzzminimizetime 1s ./core/dnssec
 	$(GO) test -run '^$$' -fuzz FuzzLoad -fuzztime 1m -fuzzminimizetime 1s ./provider/profile
 	$(GO) test -run '^$$' -fuzz FuzzRecords -fuzztime 1m ./provider/profile
 

@@ -1,0 +1,300 @@
+package resolve
+
+import (
+	"context"
+	"net/netip"
+	"slices"
+	"strings"
+	"sync"
+
+	"github.com/miekg/dns"
+
+	"beacon/core/delegation"
+	"beacon/core/dnsname"
+	"beacon/core/dnssec"
+)
+
+// askServers asks every address of the named nameservers, also those that only the zone itself knows.
+func (w *walk) askServers(ctx context.Context, domain dnsname.Name, names []dnsname.Name, parents []delegation.ParentAnswer, scope Scope) ([]delegation.ServerAnswer, []delegation.NameProblem) {
+	glue := map[dnsname.Name][]netip.Addr{}
+	for _, p := range parents {
+		for _, g := range p.Glue {
+			for _, a := range g.Addresses {
+				if !slices.Contains(glue[g.Name], a) {
+					glue[g.Name] = append(glue[g.Name], a)
+				}
+			}
+		}
+	}
+	servers, problems := w.addressesOf(ctx, names, glue)
+	within := slices.DeleteFunc(slices.Clone(names), func(n dnsname.Name) bool { return !n.IsAtOrBelow(domain) })
+	ask := func(servers []delegation.Server) []delegation.ServerAnswer {
+		answers := make([]delegation.ServerAnswer, len(servers))
+		if scope.Brief {
+			w.askBriefly(ctx, servers, domain, answers)
+			return answers
+		}
+		inParallel(len(servers), func(i int) { answers[i] = w.askServer(ctx, servers[i], domain, within, scope) })
+		return answers
+	}
+	answers := ask(servers)
+	var more []delegation.Server
+	for _, a := range answers {
+		for _, h := range a.Hosts {
+			for _, s := range w.at(h.Name, h.Addresses) {
+				if !slices.Contains(servers, s) && !slices.Contains(more, s) {
+					more = append(more, s)
+				}
+			}
+		}
+	}
+	answers = append(answers, ask(more[:min(len(more), maxNameservers)])...)
+	found := func(n dnsname.Name) bool {
+		return slices.ContainsFunc(more, func(s delegation.Server) bool { return s.Name == n })
+	}
+	for i, p := range problems {
+		if found(p.Name) { // the zone has an address for it: what is missing is glue
+			problems[i].Kind = delegation.NameCircular
+		}
+	}
+	return answers, problems
+}
+
+// askServer asks one nameserver address for the zone's SOA, and where that is answered for all the rest.
+func (w *walk) askServer(ctx context.Context, server delegation.Server, domain dnsname.Name, within []dnsname.Name, scope Scope) delegation.ServerAnswer {
+	a := delegation.ServerAnswer{Server: server}
+	signed := w.s.judgesSignatures()
+	ways := make([]asked, len(scope.Watched))
+	for i, key := range scope.Watched {
+		ways[i] = w.begin(ctx, server, Question{Name: key.Name.String(), Type: uint16(key.Type), Signed: signed})
+	}
+	m, err := w.ask(ctx, server, Question{Name: domain.String(), Type: dns.TypeSOA, Signed: signed})
+	if err != nil {
+		for _, way := range ways { // what does not answer one question will not answer five
+			way.abandon()
+		}
+		w.readSOA(&a, m, err, domain)
+		return a
+	}
+	early := make([]Reply, len(ways), len(ways)+1)
+	for i, way := range ways {
+		r, err := way.end(ctx)
+		early[i] = r
+		a.Sets = append(a.Sets, observed(scope.Watched[i], r, err, false))
+	}
+	if w.readSOA(&a, m, err, domain); a.Answer == delegation.Positive {
+		w.askRest(ctx, &a, append(early, m), domain, within, scope)
+	} else {
+		a.Sets = nil
+	}
+	return a
+}
+
+// askBriefly asks servers for SOA and NS of a zone, all at once and by one goroutine, for there may be thousands of zones.
+func (w *walk) askBriefly(ctx context.Context, servers []delegation.Server, domain dnsname.Name, out []delegation.ServerAnswer) {
+	ways := make([]asked, 2*len(servers))
+	name := domain.String()
+	for i, s := range servers {
+		ways[2*i] = w.begin(ctx, s, Question{Name: name, Type: dns.TypeSOA})
+		ways[2*i+1] = w.begin(ctx, s, Question{Name: name, Type: dns.TypeNS})
+	}
+	for i, s := range servers {
+		out[i].Server = s
+		m, err := ways[2*i].end(ctx)
+		w.readSOA(&out[i], m, err, domain)
+		if out[i].Answer != delegation.Positive {
+			ways[2*i+1].abandon()
+		} else if ns, err := ways[2*i+1].end(ctx); err == nil {
+			readNS(&out[i], ns, domain)
+		}
+	}
+}
+
+// readSOA reads whether a server knows the zone.
+func (w *walk) readSOA(a *delegation.ServerAnswer, m Reply, err error, domain dnsname.Name) {
+	a.At = w.s.Now()
+	if err != nil {
+		a.Answer, a.Problem = delegation.Silent, err.Error()
+		if strange, ok := asStrange(err); ok {
+			a.Strange = strange
+		}
+		return
+	}
+	a.Took, a.NoUDP, a.NoEDNS = m.Took, m.NoUDP, m.NoEDNS
+	soa, owner, found := soaIn(m.Answer)
+	a.Reason, a.Problem = lameness(m.Msg, domain, found && owner == domain)
+	if a.Reason != "" {
+		a.Answer = delegation.Lame
+		return
+	}
+	a.Answer, a.SOA = delegation.Positive, soa
+}
+
+// lameness says why an answer to the question for a zone's SOA is none.
+func lameness(m *dns.Msg, domain dnsname.Name, hasSOA bool) (delegation.Reason, string) {
+	switch {
+	case m.Rcode == dns.RcodeRefused:
+		return delegation.Refused, "REFUSED"
+	case m.Rcode == dns.RcodeServerFailure:
+		return delegation.Failed, "SERVFAIL"
+	case m.Rcode == dns.RcodeNameError:
+		return delegation.NotThere, "it says that the name does not exist (NXDOMAIN)"
+	case m.Rcode != dns.RcodeSuccess:
+		return delegation.OtherReason, dns.RcodeToString[m.Rcode]
+	case !m.Authoritative && len(m.Answer) == 0:
+		for _, rr := range m.Ns {
+			if ns, ok := rr.(*dns.NS); ok {
+				if owner, err := dnsname.Parse(ns.Hdr.Name); err == nil && domain.IsBelow(owner) {
+					return delegation.Upward, "it sends on to the nameservers of " + inWords(owner) + ", above the zone"
+				}
+			}
+		}
+		return delegation.NotAuthoritative, "its answer is not authoritative"
+	case !m.Authoritative:
+		return delegation.NotAuthoritative, "its answer is not authoritative"
+	case !hasSOA:
+		return delegation.NotThere, "it gives no SOA record for the zone"
+	}
+	return "", ""
+}
+
+func readNS(a *delegation.ServerAnswer, m Reply, domain dnsname.Name) {
+	if !m.Authoritative {
+		return
+	}
+	for _, rr := range m.Answer {
+		if ns, ok := rr.(*dns.NS); ok && len(a.NS) < 4*maxNameservers {
+			if target, err := dnsname.Parse(ns.Ns); err == nil {
+				a.NS, a.NSTTL = append(a.NS, target), max(a.NSTTL, ns.Hdr.Ttl)
+			}
+		}
+	}
+	a.NS = dnsname.SortSet(a.NS)
+}
+
+// askRest asks a server that knows the zone for everything else, all at once.
+func (w *walk) askRest(ctx context.Context, a *delegation.ServerAnswer, early []Reply, domain dnsname.Name, within []dnsname.Name, scope Scope) {
+	signed := w.s.judgesSignatures()
+	var mu sync.Mutex
+	var tasks []func()
+	ask := func(name dnsname.Name, t uint16, use func(Reply)) {
+		tasks = append(tasks, func() {
+			r, err := w.ask(ctx, a.Server, Question{Name: name.String(), Type: t, Signed: signed})
+			if err != nil {
+				return
+			}
+			mu.Lock()
+			defer mu.Unlock()
+			if r.Truncated {
+				a.Truncated = append(a.Truncated, name.String()+" "+typeText(t))
+			}
+			use(r)
+		})
+	}
+	keep := func(r Reply) {
+		if records := dnssec.Records(r.Answer); signed && records.Signed() {
+			a.Signed = append(a.Signed, records...)
+		}
+	}
+	for _, r := range early {
+		if r.Msg == nil {
+			continue
+		}
+		if keep(r); r.Truncated {
+			a.Truncated = append(a.Truncated, r.Question[0].Name+" "+typeText(r.Question[0].Qtype))
+		}
+		a.GivesNS = a.GivesNS || len(r.Answer) > 0 && r.Question[0].Qtype != dns.TypeSOA && slices.ContainsFunc(r.Ns, func(rr dns.RR) bool { return rr.Header().Rrtype == dns.TypeNS })
+	}
+	ask(domain, dns.TypeNS, func(r Reply) { readNS(a, r, domain); keep(r) })
+	for _, host := range within {
+		for _, t := range []uint16{dns.TypeA, dns.TypeAAAA} {
+			ask(host, t, func(r Reply) { a.Hosts = addHost(a.Hosts, host, r) })
+		}
+	}
+	tasks = append(tasks, func() {
+		if _, err := w.askTCP(ctx, a.Server, Question{Name: domain.String(), Type: dns.TypeSOA}); err != nil {
+			mu.Lock()
+			defer mu.Unlock()
+			a.NoTCP = err.Error()
+		}
+	})
+	if probe, err := domain.Child(randomLabel()); err == nil {
+		ask(probe, probeType, func(r Reply) { a.Denied = denied(probe, r) })
+	}
+	if signed {
+		ask(domain, dns.TypeDNSKEY, func(r Reply) { a.Keys = dnssec.Records(r.Answer) })
+		for _, t := range []uint16{dns.TypeCDS, dns.TypeCDNSKEY, dns.TypeCSYNC} {
+			ask(domain, t, func(r Reply) {
+				if r.Authoritative {
+					a.Requests = append(a.Requests, r.Answer...)
+				}
+			})
+		}
+	}
+	inParallel(len(tasks), func(i int) { tasks[i]() })
+	if slices.Contains(scope.Ours, a.Name) {
+		w.askForbidden(ctx, a, domain)
+	}
+	slices.SortFunc(a.Hosts, func(x, y delegation.Glue) int { return x.Name.Compare(y.Name) })
+	slices.SortFunc(a.Signed, func(x, y dns.RR) int { return strings.Compare(x.String(), y.String()) })
+	slices.Sort(a.Truncated)
+}
+
+// askForbidden asks what a nameserver should not do for a stranger: resolve other names, and give the zone away.
+func (w *walk) askForbidden(ctx context.Context, a *delegation.ServerAnswer, domain dnsname.Name) {
+	r, err := w.ask(ctx, a.Server, Question{Name: domain.Parent().String(), Type: dns.TypeSOA, Recurse: true})
+	a.Recursive = err == nil && r.RecursionAvailable && !r.Authoritative && r.Rcode == dns.RcodeSuccess && len(r.Answer) > 0
+	a.Transfers = w.gives(ctx, a.Server, domain)
+}
+
+// gives asks for a transfer of the zone, and breaks it off once it has begun.
+func (w *walk) gives(ctx context.Context, server delegation.Server, domain dnsname.Name) bool {
+	r, err := w.askTCP(ctx, server, Question{Name: domain.String(), Type: dns.TypeAXFR})
+	if err == nil {
+		at, _ := netip.ParseAddrPort(server.Address)
+		w.s.Client.hangUp(at) // more of it may come, which nobody wants
+	}
+	return err == nil && r.Rcode == dns.RcodeSuccess && len(r.Answer) > 0 && r.Answer[0].Header().Rrtype == dns.TypeSOA
+}
+
+func addHost(hosts []delegation.Glue, name dnsname.Name, r Reply) []delegation.Glue {
+	for _, rr := range r.Answer {
+		addr, ok := addressIn(rr)
+		owner, err := dnsname.Parse(rr.Header().Name)
+		if !ok || err != nil || owner != name || !r.Authoritative {
+			continue
+		}
+		i := slices.IndexFunc(hosts, func(g delegation.Glue) bool { return g.Name == name })
+		if i < 0 {
+			hosts = append(hosts, delegation.Glue{Name: name})
+			i = len(hosts) - 1
+		}
+		if g := &hosts[i]; len(g.Addresses) < maxAddresses {
+			g.Addresses, g.TTL = append(g.Addresses, addr), max(g.TTL, rr.Header().Ttl)
+			slices.SortFunc(g.Addresses, netip.Addr.Compare)
+		}
+	}
+	return hosts
+}
+
+func denied(probe dnsname.Name, r Reply) *delegation.Denied {
+	d := &delegation.Denied{Name: probe.String(), Type: probeType, Answer: delegation.NoData}
+	switch {
+	case r.Rcode == dns.RcodeNameError:
+		d.Answer = delegation.NoName
+	case r.Rcode != dns.RcodeSuccess:
+		return nil
+	case len(r.Answer) > 0:
+		d.Answer = delegation.Positive
+	}
+	for _, rr := range r.Ns {
+		t := rr.Header().Rrtype
+		if sig, ok := rr.(*dns.RRSIG); ok {
+			t = sig.TypeCovered
+		}
+		if t == dns.TypeNSEC || t == dns.TypeNSEC3 {
+			d.Authority = append(d.Authority, rr)
+		}
+	}
+	return d
+}

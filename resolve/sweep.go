@@ -4,7 +4,6 @@ import (
 	"context"
 	"net/netip"
 	"slices"
-	"strings"
 	"sync"
 	"time"
 

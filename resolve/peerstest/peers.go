@@ -186,10 +186,7 @@ func (l *Lab) Start() {
 	root := Zone(".", 1, []string{"a.root."}, "a.root. A "+l.IP(Root), "example. NS a.nic.example.", "example. NS b.nic.example.",
 		"a.nic.example. A "+l.IP("1.1"), "b.nic.example. A "+l.IP("1.2"), l.DS(key, ""))
 	l.Serve(Root, ".", l.Sign(".", root, rootKey, Signing{}))
-	l.Anchors = l.DS(rootKey, "")
-	l.Hints = fmt.Sprintf(". 3600 NS a.root.\na.root. 3600 A %s\n", l.IP(Root))
-	l.write("hints", l.Hints)
-	l.write("anchors", l.Anchors)
+	l.Ready(rootKey)
 	l.Named(Root)
 	l.NSD(Registry, "1.2")
 	l.Named(East)
@@ -360,6 +357,15 @@ func (l *Lab) ServeSame(site, zone, text string) {
 		l.write("zones/same-"+site, text)
 	}
 	l.zones[site][zone] = filepath.Join(l.Dir, "zones/same-"+site)
+}
+
+// Ready writes down where the root is, and its anchors.
+func (l *Lab) Ready(rootKey string) {
+	l.t.Helper()
+	l.Anchors = l.DS(rootKey, "")
+	l.Hints = fmt.Sprintf(". 3600 NS a.root.\na.root. 3600 A %s\n", l.IP(Root))
+	l.write("hints", l.Hints)
+	l.write("anchors", l.Anchors)
 }
 
 // StartPlain starts an unsigned world with nsd alone: root, registry, and one host of domains at both addresses.

@@ -223,6 +223,25 @@ var stage = []staged{
 		l.Serve(peerstest.East, d, peerstest.Zone(d, 5, []string{"ns1.hosts.example.", "ns9.hosts.example."}, "@ A 192.0.2.1"))
 		l.Delegate(d+" NS ns1.hosts.example.", d+" NS ns9.hosts.example.")
 	}, dnssec.Insecure, []string{"nameserver-missing", "nameservers-one-address"}},
+	{"alias", func(l *peerstest.Lab, d string) {
+		l.Serve(peerstest.East, d, peerstest.Zone(d, 5, []string{"ns1.hosts.example.", "ns.alias.hosts.example."}, "@ A 192.0.2.1"))
+		l.Delegate("ns.alias.hosts CNAME ns2.hosts", d+" NS ns1.hosts.example.", d+" NS ns.alias.hosts.example.")
+	}, dnssec.Insecure, []string{"nameserver-is-alias", "nameservers-one-address"}},
+	{"circle", func(l *peerstest.Lab, d string) {
+		l.Serve(peerstest.East, d, peerstest.Zone(d, 5, []string{"ns1.hosts.example.", "ns.other-circle.example."}, "@ A 192.0.2.1"))
+		l.Delegate(d+" NS ns1.hosts.example.", d+" NS ns.other-circle.example.", "other-circle.example. NS ns.third-circle.example.", "third-circle.example. NS ns.other-circle.example.")
+	}, dnssec.Insecure, []string{"nameserver-circular", "nameservers-one-address"}},
+	{"apexalias", func(l *peerstest.Lab, d string) {
+		text := peerstest.Zone(d, 5, hosts, "www A 192.0.2.1", "old DNAME www."+d)
+		l.Serve(peerstest.East, d, text)
+		l.Serve(peerstest.West, d, text)
+		delegate(l, d)
+	}, dnssec.Insecure, nil},
+	{"samebox", func(l *peerstest.Lab, d string) {
+		text := peerstest.Zone(d, 5, []string{"a.samebox.example.", "b.samebox.example."}, "@ A 192.0.2.1", "a A "+l.IP(peerstest.East), "b A "+l.IP(peerstest.East))
+		l.Serve(peerstest.East, d, text)
+		l.Delegate(d+" NS a."+d, d+" NS b."+d, "a."+d+" A "+l.IP(peerstest.East), "b."+d+" A "+l.IP(peerstest.East))
+	}, dnssec.Insecure, []string{"nameservers-one-address"}},
 	{"unknown", func(*peerstest.Lab, string) {}, dnssec.Indeterminate, []string{"not-registered"}},
 }
 

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"net/netip"
 	"slices"
+	"strings"
 	"sync"
 	"sync/atomic"
 
@@ -192,8 +193,8 @@ func (w *walk) descend(ctx context.Context, zone dnsname.Name, servers *zoneServ
 		list, problem := w.serversOf(ctx, servers, path)
 		f = found{zone: zone, servers: list}
 		if len(list) == 0 {
-			err := fmt.Errorf("no address of the nameservers of %s is known (%s)", inWords(zone), problem)
-			if slices.ContainsFunc(servers.names, func(n dnsname.Name) bool { return slices.Contains(path, n) }) {
+			err := fmt.Errorf("no address of the nameservers of %s is known (%s: %s)", inWords(zone), short(problem.Name), problem.Problem)
+			if problem.Kind == delegation.NameCircular {
 				err = circular{err}
 			}
 			return f, err
@@ -222,11 +223,13 @@ func (w *walk) descend(ctx context.Context, zone dnsname.Name, servers *zoneServ
 // circular is the failure to find a zone's servers because their addresses lie in it.
 type circular struct{ error }
 
+func short(n dnsname.Name) string { return strings.TrimSuffix(n.String(), ".") }
+
 func inWords(zone dnsname.Name) string {
 	if zone.IsRoot() {
 		return "the root"
 	}
-	return zone.String()
+	return short(zone)
 }
 
 // firstAnswer asks servers in turn until one answers usably.
@@ -359,7 +362,7 @@ func addressIn(rr dns.RR) (netip.Addr, bool) {
 
 // serversOf gives the addresses of a zone's nameservers, by glue where there is any; the others are looked up only where no glue
 // helps on.
-func (w *walk) serversOf(ctx context.Context, z *zoneServers, path []dnsname.Name) (list []delegation.Server, problem string) {
+func (w *walk) serversOf(ctx context.Context, z *zoneServers, path []dnsname.Name) (list []delegation.Server, problem delegation.NameProblem) {
 	names := z.names[:min(len(z.names), maxNameservers)]
 	for _, name := range names {
 		list = append(list, w.at(name, z.glue[name])...)
@@ -369,8 +372,8 @@ func (w *walk) serversOf(ctx context.Context, z *zoneServers, path []dnsname.Nam
 			continue
 		}
 		found := w.address(ctx, name, path)
-		if found.problem.Problem != "" {
-			problem = name.String() + ": " + found.problem.Problem
+		if found.problem.Problem != "" && problem.Kind != delegation.NameCircular {
+			problem = found.problem
 		}
 		list = append(list, found.servers...)
 	}

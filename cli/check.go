@@ -3,7 +3,6 @@ package cli
 import (
 	"errors"
 	"fmt"
-	"os"
 	"slices"
 	"strings"
 	"time"
@@ -11,7 +10,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"beacon/core/delegation"
-	"beacon/core/dnsname"
 	"beacon/core/dnssec"
 	"beacon/core/finding"
 	"beacon/service"
@@ -65,6 +63,9 @@ func (a *app) checkCommand() *cobra.Command {
 			"Exit codes: 0 settled, 1 wrong or undelegated, 2 settling, 3 could not tell, 64 misuse; of several domains, the gravest.",
 		Example: "  beacon check saltmarsh-ferries.example\n  beacon check --direct --expect ns1.heron.test,ns2.heron.test saltmarsh-ferries.example\n  beacon check --direct --brief --from names.txt",
 		RunE: func(c *cobra.Command, args []string) error {
+			if d.on && every {
+				return misuse("--all asks the service for its domains; with --direct name them, or give a file with --from")
+			}
 			names, err := a.domainsToCheck(args, from, every)
 			if err != nil {
 				return err
@@ -74,9 +75,6 @@ func (a *app) checkCommand() *cobra.Command {
 					return misuse("--roots, --anchors, --resolver, --expect, --brief and --answers go with --direct; the service has its own settings")
 				}
 				return a.checkAtService(names)
-			}
-			if every {
-				return misuse("--all asks the service for its domains; with --direct name them, or give a file with --from")
 			}
 			return a.checkFromHere(c, d, names)
 		},
@@ -94,145 +92,6 @@ func (a *app) checkCommand() *cobra.Command {
 	f.StringVar(&from, "from", "", "file with domains, one on a line; - for standard input")
 	f.BoolVar(&every, "all", false, "check every domain that the service looks after")
 	return c
-}
-
-// domainsToCheck gathers the names that a check is about.
-func (a *app) domainsToCheck(args []string, from string, every bool) ([]dnsname.Name, error) {
-	texts := args
-	if from != "" {
-		in := a.in
-		if from != "-" {
-			f, err := os.Open(from)
-			if err != nil {
-				return nil, misuse("--from: %s", err)
-			}
-			defer f.Close()
-			in = f
-		}
-		more, err := readNames(in)
-		if err != nil {
-			return nil, misuse("--from: %s", err)
-		}
-		texts = append(texts, more...)
-	}
-	if every {
-		list, err := all[service.DomainView](a, "/domains")
-		if err != nil {
-			return nil, err
-		}
-		for _, d := range list {
-			texts = append(texts, d.Name.String())
-		}
-	}
-	if len(texts) == 0 {
-		return nil, misuse("name a domain, or give --from or --all")
-	}
-	names := make([]dnsname.Name, len(texts))
-	for i, text := range texts {
-		name, err := dnsname.Parse(text)
-		if err != nil {
-			return nil, misuse("%s", err)
-		}
-		if name.IsRoot() {
-			return nil, misuse("the root cannot be checked: it has no parent")
-		}
-		names[i] = name
-	}
-	return names, nil
-}
-
-// Beyond so many domains, a line each is shown.
-const mostWhole = 3
-
-// checkFromHere checks domains without a service.
-func (a *app) checkFromHere(c *cobra.Command, d direct, names []dnsname.Name) error {
-	var reports []delegation.Report
-	now := worldClock{World: time.Now(), Rate: 1}
-	worst := 0
-	tell := len(names) > 1 && isTerminal(a.err)
-	err := a.checkDirect(c.Context(), d, names, func(r delegation.Report, heard []delegation.Heard) error {
-		worst = graver(worst, exitCode(r.Verdict))
-		if a.output != "table" {
-			reports = append(reports, r)
-			if tell {
-				a.clearLine()
-				fmt.Fprintf(a.err, "%d of %d", len(reports), len(names))
-			}
-			return nil
-		}
-		if len(names) > mostWhole {
-			a.line(r)
-			return nil
-		}
-		now.World = time.Now()
-		a.showReport(r, now)
-		if d.answers {
-			a.showAnswers(heard)
-		}
-		if len(names) > 1 {
-			a.printf("\n")
-		}
-		return nil
-	})
-	if tell {
-		a.clearLine()
-	}
-	if err != nil {
-		return err
-	}
-	if a.output != "table" {
-		var out any = reports
-		if len(reports) == 1 {
-			out = reports[0]
-		}
-		if err := a.show(out, nil); err != nil {
-			return err
-		}
-	}
-	return codeOnly(worst)
-}
-
-// line shows a domain in a line: the verdict, and the gravest finding.
-func (a *app) line(r delegation.Report) {
-	what := ""
-	if len(r.Findings) > 0 && r.Findings[0].Severity >= finding.Warning {
-		what = r.Findings[0].Code + ": " + r.Findings[0].Subject
-		if more := len(r.Findings) - 1; more > 0 {
-			what += fmt.Sprintf(" and %d more", more)
-		}
-	}
-	a.printf("%-12s %-40s %s\n", r.Verdict, plain(r.Domain), what)
-}
-
-// checkAtService has the service check domains, one after the other.
-func (a *app) checkAtService(names []dnsname.Name) error {
-	var reports []delegation.Report
-	worst := 0
-	for _, name := range names {
-		r, now, err := a.check(name.String())
-		if err != nil {
-			return err
-		}
-		worst = graver(worst, exitCode(r.Verdict))
-		switch {
-		case a.output != "table":
-			reports = append(reports, r)
-		case len(names) > mostWhole:
-			a.line(r)
-		default:
-			a.showReport(r, now)
-		}
-	}
-	if a.output != "table" {
-		var out any = reports
-		if len(reports) == 1 {
-			out = reports[0]
-		}
-		if err := a.show(out, nil); err != nil {
-			return err
-		}
-	}
-	return codeOnly(worst)
 }
 
 // check asks the service for a check. Where that cannot be had, it could not be told how the domain stands.

@@ -1,0 +1,172 @@
+package cli
+
+import (
+	"fmt"
+	"os"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"beacon/core/delegation"
+	"beacon/core/dnsname"
+	"beacon/core/finding"
+	"beacon/service"
+)
+
+// domainsToCheck gathers the names that a check is about.
+func (a *app) domainsToCheck(args []string, from string, every bool) ([]dnsname.Name, error) {
+	texts := args
+	if from != "" {
+		in := a.in
+		if from != "-" {
+			f, err := os.Open(from)
+			if err != nil {
+				return nil, misuse("--from: %s", err)
+			}
+			defer f.Close()
+			in = f
+		}
+		more, err := readNames(in)
+		if err != nil {
+			return nil, misuse("--from: %s", err)
+		}
+		texts = append(texts, more...)
+	}
+	if every {
+		list, err := all[service.DomainView](a, "/domains")
+		if err != nil {
+			return nil, err
+		}
+		for _, d := range list {
+			texts = append(texts, d.Name.String())
+		}
+	}
+	if len(texts) == 0 {
+		return nil, misuse("name a domain, or give --from or --all")
+	}
+	names := make([]dnsname.Name, len(texts))
+	for i, text := range texts {
+		name, err := dnsname.Parse(text)
+		if err != nil {
+			return nil, misuse("%s", err)
+		}
+		if name.IsRoot() {
+			return nil, misuse("the root cannot be checked: it has no parent")
+		}
+		names[i] = name
+	}
+	return names, nil
+}
+
+// Beyond so many domains, a line each is shown.
+const mostWhole = 3
+
+// checkFromHere checks domains without a service.
+func (a *app) checkFromHere(c *cobra.Command, d direct, names []dnsname.Name) error {
+	var reports []delegation.Report
+	now := worldClock{World: time.Now(), Rate: 1}
+	worst := 0
+	tell := len(names) > 1 && isTerminal(a.err)
+	err := a.checkDirect(c.Context(), d, names, func(r delegation.Report, heard []delegation.Heard) error {
+		worst = graver(worst, exitCode(r.Verdict))
+		if a.output != "table" {
+			reports = append(reports, r)
+			if tell {
+				a.clearLine()
+				fmt.Fprintf(a.err, "%d of %d", len(reports), len(names))
+			}
+			return nil
+		}
+		if len(names) > mostWhole {
+			a.line(r)
+			return nil
+		}
+		now.World = time.Now()
+		a.showReport(r, now)
+		if d.answers {
+			a.showAnswers(heard)
+		}
+		if len(names) > 1 {
+			a.printf("\n")
+		}
+		return nil
+	})
+	if tell {
+		a.clearLine()
+	}
+	if err != nil {
+		return err
+	}
+	return a.showReports(reports, worst)
+}
+
+// line shows a domain in a line: the verdict, and the gravest finding.
+func (a *app) line(r delegation.Report) {
+	what := ""
+	if len(r.Findings) > 0 && r.Findings[0].Severity >= finding.Warning {
+		what = r.Findings[0].Code + ": " + r.Findings[0].Subject
+		if more := len(r.Findings) - 1; more > 0 {
+			what += fmt.Sprintf(" and %d more", more)
+		}
+	}
+	a.printf("%-12s %-40s %s\n", r.Verdict, plain(r.Domain), what)
+}
+
+// atService is how many domains the service is asked to check at a time.
+const atService = 8
+
+// checkAtService has the service check domains, some at a time, and shows them in their order.
+func (a *app) checkAtService(names []dnsname.Name) error {
+	type outcome struct {
+		r   delegation.Report
+		now worldClock
+		err error
+	}
+	results := make([]chan outcome, len(names))
+	places := make(chan struct{}, atService)
+	for i := range names {
+		results[i] = make(chan outcome, 1)
+	}
+	go func() {
+		for i, name := range names {
+			places <- struct{}{}
+			go func() {
+				defer func() { <-places }()
+				r, now, err := a.check(name.String())
+				results[i] <- outcome{r, now, err}
+			}()
+		}
+	}()
+	var reports []delegation.Report
+	worst := 0
+	for i := range names {
+		got := <-results[i]
+		if got.err != nil {
+			return got.err
+		}
+		worst = graver(worst, exitCode(got.r.Verdict))
+		switch {
+		case a.output != "table":
+			reports = append(reports, got.r)
+		case len(names) > mostWhole:
+			a.line(got.r)
+		default:
+			a.showReport(got.r, got.now)
+		}
+	}
+	return a.showReports(reports, worst)
+}
+
+// showReports gives reports to scripts: one by itself, several as a list.
+func (a *app) showReports(reports []delegation.Report, worst int) error {
+	if a.output != "table" {
+		var out any = reports
+		if len(reports) == 1 {
+			out = reports[0]
+		}
+		if err := a.show(out, nil); err != nil {
+			return err
+		}
+	}
+	return codeOnly(worst)
+}

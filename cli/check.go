@@ -185,7 +185,7 @@ func (a *app) headline(r delegation.Report, now worldClock) string {
 	case delegation.Wrong:
 		return a.paint(red, "WRONG") + ": waiting will not mend this."
 	}
-	return a.paint(amber, "COULD NOT TELL") + ": the check itself failed."
+	return a.paint(mauve, "COULD NOT TELL") + ": the check itself failed."
 }
 
 func (a *app) showReport(r delegation.Report, now worldClock) {

@@ -67,6 +67,7 @@ const (
 	bold  colour = "1"
 	red   colour = "31"
 	amber colour = "33"
+	mauve colour = "35"
 	green colour = "32"
 )
 

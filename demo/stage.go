@@ -155,7 +155,7 @@ listen: %s
 database: {socket: %s, user: beacon, password: %s, database: beacon}
 key_file: beacon.key
 reach: [127.0.0.0/8, "::1/128"]
-dns: {roots: roots.zone, port: %d}
+dns: {roots: roots.zone, port: %d, per_second: -1} # its hours are minutes here: politeness by the second would be sloth
 world_clock: %s/clock
 hosts: {believe: [127.0.0.0/8, 192.0.2.0/24, 198.51.100.0/24, 203.0.113.0/24, "2001:db8::/32"]} # of this world
 new_zones: {kits: piers.beacon.yaml, kit: pier-site} # what a new zone starts with

@@ -76,7 +76,7 @@ func newHouseWith(t *testing.T, change func(*service.Settings)) house {
 	hints := filepath.Join(dir, "roots.zone")
 	require.NoError(t, os.WriteFile(hints, []byte(w.RootHints()), 0o600))
 	settings := service.Settings{Database: storetest.Settings(t), KeyFile: filepath.Join(dir, "key"), Reach: []string{"127.0.0.0/8"},
-		DNS:        service.DNSSettings{Roots: hints, Port: netip.MustParseAddrPort(w.DNSAddress("0.1")).Port()},
+		DNS:        service.DNSSettings{Roots: hints, Port: netip.MustParseAddrPort(w.DNSAddress("0.1")).Port(), PerSecond: -1},
 		WorldClock: w.URL("control") + "/clock", Checks: service.CheckSettings{Settling: 30 * time.Second, Settled: time.Hour},
 		Lease: 4 * time.Second, Request: time.Second, Workers: 2, Profiles: "../demo/profiles",
 		Hosts: service.HostSettings{Believe: []netip.Prefix{netip.MustParsePrefix("198.51.100.0/24"), netip.MustParsePrefix("2001:db8::/32")}}}

@@ -21,6 +21,9 @@ func Judge(plan Plan, h History, s Sweep) Report {
 	}
 	j.fillSources()
 	if j.failed() {
+		for _, r := range j.s.Resolvers {
+			j.report.Resolvers = append(j.report.Resolvers, j.view(r))
+		}
 		j.report.Verdict = Unknown
 		return j.report
 	}

@@ -68,6 +68,8 @@ func Passage(p Progress) []Stage {
 func delegateSay(p Progress) string {
 	isWanted := func(set []dnsname.Name) bool { return len(set) > 0 && slices.Equal(set, p.Wanted) }
 	switch {
+	case isWanted(p.Active) && p.Verdict == delegation.Unknown:
+		return "The registrar has the new list in force; whether the parent serves it could not be told."
 	case isWanted(p.Active):
 		return "The registrar has the new list in force; the parent does not serve it yet."
 	case isWanted(p.Saved):

@@ -35,7 +35,7 @@ export function DomainPage() {
                 lead={
                   <span className="flex flex-wrap items-center gap-2">
                     <Tag light={light}>{word}</Tag>
-                    <span>{hand && hand.code !== 'settled' ? hand.say : sentence}</span>
+                    <span>{hand && hand.code !== 'settled' && d.verdict !== 'unknown' ? hand.say : sentence}</span>
                   </span>
                 }
               >

@@ -98,8 +98,10 @@ func (round *Round) Sweep(ctx context.Context, domain dnsname.Name, scope Scope)
 		inParallel(len(ways), read)
 	}
 	var chain sync.WaitGroup
+	var own []dnssec.Records
 	if s.judgesSignatures() {
-		chain.Go(func() { out.Chain = w.chainOf(ctx, zone, parents, domain, &out) })
+		known := slices.Clone(out.Parents)
+		chain.Go(func() { out.Chain, own = w.chainOf(ctx, zone, known, domain) })
 	}
 	names := slices.Clone(scope.Nameservers)
 	for _, p := range out.Parents {
@@ -108,31 +110,36 @@ func (round *Round) Sweep(ctx context.Context, domain dnsname.Name, scope Scope)
 	names = dnsname.SortSet(names)
 	out.Servers, out.NoAddress = w.askServers(ctx, domain, names, out.Parents, scope)
 	chain.Wait()
+	for i, about := range own {
+		if about != nil {
+			out.Parents[i].DS = about
+		}
+	}
 	return finish()
 }
 
-// chainOf gives the links down to the parent, and has what the parents said of the domain's own keys completed.
-func (w *walk) chainOf(ctx context.Context, zone dnsname.Name, parents []delegation.Server, domain dnsname.Name, out *delegation.Sweep) []dnssec.Link {
-	links := w.chainTo(ctx, zone)
+// chainOf gives the links down to the parent, and by the place of each parent server what it says of the domain's own keys, where
+// its referral was silent about them.
+func (w *walk) chainOf(ctx context.Context, zone dnsname.Name, parents []delegation.ParentAnswer, domain dnsname.Name) (links []dnssec.Link, own []dnssec.Records) {
+	own = make([]dnssec.Records, len(parents))
+	links = w.chainTo(ctx, zone)
 	if len(links) == 0 || !links[len(links)-1].Keys.Signed() {
-		return links
+		return links, own
 	}
-	silent := false
+	silent := func(p delegation.ParentAnswer) bool { return p.Answer == delegation.Referral && len(p.DS) == 0 }
 	inParallel(len(parents), func(i int) {
-		p := &out.Parents[i]
-		if p.Answer != delegation.Referral || len(p.DS) > 0 {
+		if !silent(parents[i]) {
 			return
 		}
-		silent = true
-		if r, err := w.ask(ctx, parents[i], Question{Name: domain.String(), Type: dns.TypeDS, Signed: true}); err == nil {
-			p.DS = aboutKeys(r.Msg, domain)
+		if r, err := w.ask(ctx, parents[i].Server, Question{Name: domain.String(), Type: dns.TypeDS, Signed: true}); err == nil {
+			own[i] = aboutKeys(r.Msg, domain)
 		}
 	})
-	if silent && zone != domain.Parent() {
+	if zone != domain.Parent() && slices.ContainsFunc(parents, silent) {
 		more, _ := w.cutsBetween(ctx, zone, domain)
 		links = append(links, more...)
 	}
-	return links
+	return links, own
 }
 
 // Servers gives the addresses of nameservers, found by walking from the root, and the names that lead to none.

@@ -151,6 +151,9 @@ func (a *app) checkAtService(names []dnsname.Name) error {
 		case len(names) > mostWhole:
 			a.line(got.r)
 		default:
+			if i > 0 {
+				a.printf("\n")
+			}
 			a.showReport(got.r, got.now)
 		}
 	}

@@ -232,38 +232,20 @@ func (l *Lab) NSD(sites ...string) *exec.Cmd {
 }
 
 // Unbound starts a validating resolver that knows this root only.
-func (l *Lab) Unbound(site string, more ...string) *exec.Cmd {
+func (l *Lab) Unbound(site string) *exec.Cmd {
 	l.t.Helper()
-	conf := l.write("unbound-"+site+".conf", fmt.Sprintf(`server:
-    interface: %s@53
-    port: 53
-    do-daemonize: no
-    username: ""
-    chroot: ""
-    directory: %q
-    pidfile: ""
-    use-syslog: no
-    do-not-query-localhost: no
-    access-control: 127.0.0.0/8 allow
-    root-hints: %q
-    trust-anchor-file: %q
-    module-config: "validator iterator"
-    do-ip6: no
-    num-threads: 1
-    outgoing-interface: %s
-    val-clean-additional: yes
-    ede: yes
-    %s
-remote-control:
-    control-enable: no
-`, l.IP(site), l.Dir, filepath.Join(l.Dir, "hints"), filepath.Join(l.Dir, "anchors"), l.IP(site), strings.Join(more, "\n    ")))
-	return l.start(l.At(site), "unbound", "-d", "-p", "-c", conf)
+	return l.resolver(site, "validator iterator", fmt.Sprintf("trust-anchor-file: %q", filepath.Join(l.Dir, "anchors")), "ede: yes")
 }
 
 // Cache starts a resolver that does not validate, and knows this root only.
 func (l *Lab) Cache(site string, more ...string) *exec.Cmd {
 	l.t.Helper()
 	l.write("hints", l.Hints)
+	return l.resolver(site, "iterator", more...)
+}
+
+func (l *Lab) resolver(site, modules string, more ...string) *exec.Cmd {
+	l.t.Helper()
 	conf := l.write("unbound-"+site+".conf", fmt.Sprintf(`server:
     interface: %s@53
     do-daemonize: no
@@ -275,14 +257,14 @@ func (l *Lab) Cache(site string, more ...string) *exec.Cmd {
     do-not-query-localhost: no
     access-control: 127.0.0.0/8 allow
     root-hints: %q
-    module-config: "iterator"
+    module-config: %q
     do-ip6: no
     num-threads: 1
     outgoing-interface: %s
     %s
 remote-control:
     control-enable: no
-`, l.IP(site), l.Dir, filepath.Join(l.Dir, "hints"), l.IP(site), strings.Join(more, "\n    ")))
+`, l.IP(site), l.Dir, filepath.Join(l.Dir, "hints"), modules, l.IP(site), strings.Join(more, "\n    ")))
 	return l.start(l.At(site), "unbound", "-d", "-p", "-c", conf)
 }
 

@@ -1,9 +1,12 @@
 package primary
 
 import (
+	"net"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 )
 
 // Serials go round: what is newer is told by distance (RFC 1982 section 3.2).
@@ -18,4 +21,23 @@ func TestSerials(t *testing.T) {
 	assert.EqualValues(t, 4, NextSerial(0xfffffff0, 3), "three is after a number close to the end")
 	assert.EqualValues(t, 1, NextSerial(0xffffffff), "never zero")
 	assert.EqualValues(t, 1, NextSerial(0))
+}
+
+// A port that is half taken is an error, not a wait; and the half that was free is given back.
+func TestServeNeedsBothSockets(t *testing.T) {
+	taken, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	defer taken.Close()
+	at := taken.Addr().String()
+	ended := make(chan error, 1)
+	go func() { ended <- (&Server{}).Serve(t.Context(), at, nil) }()
+	select {
+	case err := <-ended:
+		assert.ErrorContains(t, err, "address already in use")
+	case <-time.After(5 * time.Second):
+		t.Fatal("it waits for a socket that it cannot have")
+	}
+	packets, err := net.ListenPacket("udp", at)
+	require.NoError(t, err)
+	_ = packets.Close()
 }

@@ -19,7 +19,6 @@ import (
 type Server struct {
 	Source Source
 	Log    *slog.Logger
-	parts  []*dns.Server
 }
 
 // timeout bounds a question to the Source, and reading and writing one message.
@@ -27,41 +26,42 @@ const timeout = 20 * time.Second
 
 // Serve answers until ctx ends. started is called when both sockets are open; it may be nil.
 func (s *Server) Serve(ctx context.Context, listen string, started func()) error {
+	packets, err := net.ListenPacket("udp", listen)
+	if err != nil {
+		return err
+	}
+	listener, err := net.Listen("tcp", listen)
+	if err != nil {
+		_ = packets.Close()
+		return err
+	}
 	var ready sync.WaitGroup
-	ready.Add(2)
+	ended := make(chan error, 2)
 	keys := provider{s.Source}
-	for _, network := range []string{"udp", "tcp"} {
-		s.parts = append(s.parts, &dns.Server{Addr: listen, Net: network, Handler: s, TsigProvider: keys, NotifyStartedFunc: ready.Done,
-			ReadTimeout: timeout, WriteTimeout: timeout, MaxTCPQueries: 64})
+	parts := []*dns.Server{{PacketConn: packets}, {Listener: listener, MaxTCPQueries: 64}}
+	for _, part := range parts {
+		ready.Add(1)
+		part.Handler, part.TsigProvider, part.NotifyStartedFunc = s, keys, ready.Done
+		part.ReadTimeout, part.WriteTimeout = timeout, timeout
+		go func() { ended <- part.ActivateAndServe() }()
 	}
-	ended := make(chan error, len(s.parts))
-	for _, part := range s.parts {
-		go func() { ended <- part.ListenAndServe() }()
+	ready.Wait() // a part that has not begun cannot be ended
+	if started != nil {
+		started()
 	}
-	up := make(chan struct{})
-	go func() { ready.Wait(); close(up) }()
-	running := len(s.parts)
-	var failed error
+	running := len(parts)
 	select {
-	case <-up:
-		if started != nil {
-			started()
-		}
-		select {
-		case <-ctx.Done():
-		case failed = <-ended:
-			running--
-		}
-	case failed = <-ended: // the other part may have its socket already
+	case <-ctx.Done():
+	case err = <-ended:
 		running--
 	}
-	for _, part := range s.parts {
+	for _, part := range parts {
 		_ = part.Shutdown()
 	}
 	for ; running > 0; running-- {
 		<-ended
 	}
-	return failed
+	return err
 }
 
 // provider verifies and makes signatures with the keys of a source.

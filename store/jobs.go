@@ -37,7 +37,7 @@ const (
 func (Job) TableName() string { return "jobs" }
 
 // Enqueue makes sure that there is open work of this kind on subject, due at the given wall time or earlier.
-// Work that somebody holds is left to finish; it is due again afterwards only if its holder says so.
+// Work that somebody holds is left to finish and done once more afterwards: what it looked at may have been what was before.
 func (t *Tx) Enqueue(kind string, subject uint64, due time.Time) error {
 	return t.EnqueueIn(kind, subject, 0, due)
 }
@@ -46,6 +46,7 @@ func (t *Tx) Enqueue(kind string, subject uint64, due time.Time) error {
 func (t *Tx) EnqueueIn(kind string, subject, lane uint64, due time.Time) error {
 	return t.db.Exec(`INSERT INTO jobs (kind, subject, lane, state, due_at, holder, attempts, problem) VALUES (?, ?, ?, 'open', ?, '', 0, '')
 		ON DUPLICATE KEY UPDATE
+			again_at = IF(state = 'open' AND holder <> '', LEAST(COALESCE(again_at, VALUES(due_at)), VALUES(due_at)), again_at),
 			due_at = IF(state = 'done', VALUES(due_at), IF(holder = '', LEAST(due_at, VALUES(due_at)), due_at)),
 			attempts = IF(state = 'done', 0, attempts),
 			state = 'open'`, kind, subject, lane, due).Error
@@ -73,7 +74,7 @@ func (t *Tx) Claim(lease time.Duration, full []uint64, kinds ...string) (Job, bo
 	}
 	job.Holder, job.DueAt = hex.EncodeToString(random[:]), now.Add(lease)
 	job.Attempts++
-	return job, true, t.db.Exec("UPDATE jobs SET holder = ?, due_at = ?, attempts = ? WHERE id = ?", job.Holder, job.DueAt, job.Attempts, job.ID).Error
+	return job, true, t.db.Exec("UPDATE jobs SET holder = ?, due_at = ?, attempts = ?, again_at = NULL WHERE id = ?", job.Holder, job.DueAt, job.Attempts, job.ID).Error
 }
 
 // Hold confirms within a transaction that the job is still ours, and keeps it so until the transaction ends.
@@ -93,19 +94,22 @@ func (t *Tx) Extend(job Job, lease time.Duration) error {
 	return t.updateHeld(job, "UPDATE jobs SET due_at = ? WHERE id = ? AND holder = ?", t.now().Add(lease), job.ID, job.Holder)
 }
 
-// Finish ends a job; problem is empty where it went well.
+// Finish ends a job; problem is empty where it went well. One that was asked for meanwhile is open again.
 func (t *Tx) Finish(job Job, problem string) error {
-	return t.updateHeld(job, "UPDATE jobs SET state = 'done', holder = '', problem = ? WHERE id = ? AND holder = ?", problem, job.ID, job.Holder)
+	return t.updateHeld(job, `UPDATE jobs SET state = IF(again_at IS NULL, 'done', 'open'), due_at = COALESCE(again_at, due_at), attempts = IF(again_at IS NULL, attempts, 0),
+		again_at = NULL, holder = '', problem = ? WHERE id = ? AND holder = ?`, problem, job.ID, job.Holder)
 }
 
-// Again gives a job back, due at the given wall time.
+// Again gives a job back, due at the given wall time, or when it was asked for meanwhile.
 func (t *Tx) Again(job Job, due time.Time, problem string) error {
-	return t.updateHeld(job, "UPDATE jobs SET holder = '', due_at = ?, problem = ? WHERE id = ? AND holder = ?", due, problem, job.ID, job.Holder)
+	return t.updateHeld(job, `UPDATE jobs SET due_at = LEAST(?, COALESCE(again_at, ?)), attempts = IF(again_at IS NULL, attempts, 0),
+		again_at = NULL, holder = '', problem = ? WHERE id = ? AND holder = ?`, due, due, problem, job.ID, job.Holder)
 }
 
 // Later gives a job back that was not tried: somebody else's turn comes first.
 func (t *Tx) Later(job Job, due time.Time) error {
-	return t.updateHeld(job, "UPDATE jobs SET holder = '', due_at = ?, attempts = attempts - 1 WHERE id = ? AND holder = ?", due, job.ID, job.Holder)
+	return t.updateHeld(job, `UPDATE jobs SET due_at = LEAST(?, COALESCE(again_at, ?)), attempts = attempts - 1,
+		again_at = NULL, holder = '' WHERE id = ? AND holder = ?`, due, due, job.ID, job.Holder)
 }
 
 func (t *Tx) updateHeld(job Job, statement string, args ...any) error {

@@ -315,6 +315,24 @@ func TestLeases(t *testing.T) {
 	again, ok := claim(time.Minute)
 	require.True(t, ok, "finished work can be asked for anew")
 	assert.Equal(t, 1, again.Attempts)
+
+	// Asked for while it is held: done once more, and not at the same time.
+	for _, putDown := range []func(tx *store.Tx) error{
+		func(tx *store.Tx) error { return tx.Finish(again, "") },
+		func(tx *store.Tx) error { return tx.Again(again, time.Now().Add(time.Hour), "failed") },
+		func(tx *store.Tx) error { return tx.Later(again, time.Now().Add(time.Hour)) },
+	} {
+		in(t, s, func(tx *store.Tx) error { return tx.Enqueue("check", 1, time.Now().Add(-time.Second)) })
+		in(t, s, func(tx *store.Tx) error { return tx.Enqueue("check", 1, time.Now().Add(time.Hour)) })
+		_, ok = claim(time.Minute)
+		assert.False(t, ok, "it is still held")
+		in(t, s, putDown)
+		again, ok = claim(time.Minute)
+		require.True(t, ok, "due at the earlier of both times")
+	}
+	in(t, s, func(tx *store.Tx) error { return tx.Finish(again, "") })
+	_, ok = claim(time.Minute)
+	assert.False(t, ok, "and once is enough")
 }
 
 func TestLogbook(t *testing.T) {

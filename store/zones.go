@@ -227,7 +227,9 @@ func (t *Tx) placed(where, order string, args ...any) (list []PlacedZone, err er
 		names[a.ID] = a.Name
 	}
 	for _, p := range placements {
-		list = append(list, PlacedZone{byID[p.ZoneID], p, names[p.AccountID]})
+		if zone, ok := byID[p.ZoneID]; ok { // else it has just been changed, and is no longer asked for
+			list = append(list, PlacedZone{zone, p, names[p.AccountID]})
+		}
 	}
 	return list, nil
 }

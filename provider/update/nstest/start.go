@@ -4,6 +4,7 @@ package nstest
 import (
 	"bytes"
 	"fmt"
+	"math/rand/v2"
 	"net"
 	"os"
 	"os/exec"
@@ -58,16 +59,18 @@ func (s *Server) Address() string { return fmt.Sprintf("dns://%s:%d", s.Host, s.
 // HostPort is where it answers.
 func (s *Server) HostPort() string { return net.JoinHostPort(s.Host, fmt.Sprint(s.Port)) }
 
-// FreePort finds a port that nobody has, over TCP and UDP.
+// FreePort finds a port that nobody has, over TCP and UDP. It lies below those that the system gives to sockets which ask
+// for any: until a server takes it, no connection that happens to be opened can.
 func FreePort(t testing.TB) int {
 	t.Helper()
-	for range 50 {
-		l, err := net.Listen("tcp", "127.0.0.1:0")
+	for range 200 {
+		port := 10000 + rand.IntN(22000)
+		at := fmt.Sprintf("127.0.0.1:%d", port)
+		l, err := net.Listen("tcp", at)
 		if err != nil {
-			t.Fatal(err)
+			continue
 		}
-		port := l.Addr().(*net.TCPAddr).Port
-		u, err := net.ListenPacket("udp", fmt.Sprintf("127.0.0.1:%d", port))
+		u, err := net.ListenPacket("udp", at)
 		l.Close()
 		if err == nil {
 			u.Close()

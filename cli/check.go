@@ -87,6 +87,8 @@ func (a *app) checkCommand() *cobra.Command {
 	f.StringSliceVar(&d.expect, "expect", nil, "the nameservers that are wanted, with commas (with --direct)")
 	f.StringSliceVar(&d.reach, "reach", []string{"0.0.0.0/0", "::/0"}, "networks that may be asked (with --direct)")
 	f.Uint16Var(&d.port, "port", 53, "port that nameservers answer on (with --direct)")
+	f.StringVar(&d.authority, "authority", "", "file with certificates (PEM) that sites' certificates may lead to, besides the system's (with --direct)")
+	f.BoolVar(&d.sites, "sites", true, "look at the sites as well: connect to their web hosts; --sites=false asks nameservers and resolvers only (with --direct)")
 	f.BoolVar(&d.brief, "brief", false, "ask for the delegation, SOA and NS only, for thousands of domains (with --direct)")
 	f.BoolVar(&d.answers, "answers", false, "show the very answers too (with --direct)")
 	f.StringVar(&from, "from", "", "file with domains, one on a line; - for standard input")
@@ -237,6 +239,7 @@ func (a *app) showReport(r delegation.Report, now worldClock) {
 		a.printf("\n")
 		a.findings(shown)
 	}
+	a.showSites(r, now)
 }
 
 // signatureRow says whether the domain can be validated, where that was looked at.

@@ -18,6 +18,7 @@ import (
 	"beacon/core/dnssec"
 	"beacon/reach"
 	"beacon/resolve"
+	"beacon/visit"
 )
 
 // direct says how a check is made from here, without a service.
@@ -25,10 +26,12 @@ type direct struct {
 	on        bool
 	roots     string
 	anchors   string
+	authority string
 	resolvers []string
 	expect    []string
 	reach     []string
 	port      uint16
+	sites     bool
 	brief     bool
 	answers   bool
 }
@@ -95,6 +98,19 @@ func (d direct) sweeper() (*resolve.Sweeper, error) {
 	return s, nil
 }
 
+// visitor makes what looks at web hosts.
+func (d direct) visitor() (*visit.Visitor, error) {
+	door, err := reach.New(d.reach)
+	if err != nil {
+		return nil, misuse("--reach: %s", err)
+	}
+	v := &visit.Visitor{Door: door, Now: time.Now}
+	if v.Trusted, err = reach.Authorities(d.authority); err != nil {
+		return nil, misuse("--authority: %s", err)
+	}
+	return v, nil
+}
+
 // readResolver reads a resolver as it is typed: an address, with or without a port, or tls://address or https://…
 func readResolver(text string) (r resolve.Resolver, err error) {
 	r = resolve.Resolver{Name: text, Address: text}
@@ -149,6 +165,10 @@ func (a *app) checkDirect(ctx context.Context, d direct, domains []dnsname.Name,
 		return err
 	}
 	defer s.Client.Close()
+	visitor, err := d.visitor()
+	if err != nil {
+		return err
+	}
 	round := s.NewRound()
 	type outcome struct {
 		report delegation.Report
@@ -170,7 +190,14 @@ func (a *app) checkDirect(ctx context.Context, d direct, domains []dnsname.Name,
 				defer func() { <-places }()
 				limited, cancel := context.WithTimeout(ctx, 30*time.Second)
 				defer cancel()
-				sweep := round.Sweep(limited, name, resolve.Scope{Nameservers: wanted, Ours: wanted, Watched: delegation.Watched(name), Brief: d.brief, Tape: !d.brief})
+				scope := resolve.Scope{Nameservers: wanted, Ours: wanted, Watched: delegation.Watched(name), Brief: d.brief, Tape: !d.brief}
+				if d.sites && !d.brief {
+					scope.Sites = delegation.Sites(name)
+				}
+				sweep := round.Sweep(limited, name, scope)
+				if len(scope.Sites) > 0 {
+					visitor.Look(limited, s, &sweep, scope.Sites, wanted)
+				}
 				history := delegation.Advance(delegation.History{}, sweep)
 				results[i] <- outcome{delegation.Judge(delegation.Plan{Domain: name, Wanted: wanted}, history, sweep), sweep.Heard}
 			})

@@ -61,12 +61,31 @@ func (s *Stage) load(ctx context.Context) error {
 	if err := s.Host(ctx, Domain, zoneFile); err != nil {
 		return fmt.Errorf("loading the scenario: %w", err)
 	}
+	if err := s.openSites(ctx); err != nil {
+		return fmt.Errorf("loading the scenario: %w", err)
+	}
 	if err := s.connectAccounts(ctx); err != nil {
 		return fmt.Errorf("loading the scenario: %w", err)
 	}
 	for name, text := range map[string][]byte{"saltmarsh-ferries.zone": zoneFile, "saltmarsh-ferries.beacon.yaml": definitionFile,
 		"new-web-host.beacon.yaml": newWebHostFile, "loaded": nil} {
 		if err := os.WriteFile(s.path(name), text, 0o600); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// openSites puts the booking site at the old web host, with certificates, and makes it ready at the new one, which asks
+// for its own as soon as names lead there.
+func (s *Stage) openSites(ctx context.Context) error {
+	for _, name := range []string{Domain, "www." + Domain} {
+		for host, auto := range map[string]bool{"bittern": false, "avocet": true} {
+			if err := s.Control(ctx, "/sites", map[string]any{"host": host, "name": name, "auto": auto}); err != nil {
+				return err
+			}
+		}
+		if err := s.Control(ctx, "/certificates", map[string]any{"host": "bittern", "name": name, "over": "http"}); err != nil {
 			return err
 		}
 	}

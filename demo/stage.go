@@ -141,6 +141,17 @@ func (s *Stage) prepareService(ctx context.Context) error {
 	if err := os.WriteFile(s.path("roots.zone"), roots, 0o600); err != nil {
 		return err
 	}
+	notary, err := s.get(ctx, s.Site("control")+"/notary")
+	if err != nil {
+		return err
+	}
+	if err := os.WriteFile(s.path("notary.pem"), notary, 0o600); err != nil {
+		return err
+	}
+	detours, err := s.get(ctx, s.Site("control")+"/routes")
+	if err != nil {
+		return err
+	}
 	if err := os.WriteFile(s.path("piers.beacon.yaml"), piersFile, 0o600); err != nil {
 		return err
 	}
@@ -159,13 +170,17 @@ dns: {roots: roots.zone, port: %d, per_second: -1} # its hours are minutes here:
 world_clock: %s/clock
 hosts: {believe: [127.0.0.0/8, 192.0.2.0/24, 198.51.100.0/24, 203.0.113.0/24, "2001:db8::/32"]} # of this world
 new_zones: {kits: piers.beacon.yaml, kit: pier-site} # what a new zone starts with
+sites: # web hosts; their addresses are from documentation, and lead to loopback here
+  authority: notary.pem
+  issuers: [{identity: ca.example, organization: Lantern Notary}]
+  detours: %s
 profiles: profiles # of providers, one file each
 watch: {folder: checkout} # definitions that are put there are followed
 resolvers:
   - {name: harbour, address: "127.%d.8.1:%d"}
   - {name: lighthouse, address: "127.%d.8.2:%d"}
   - {name: dinghy, address: "127.%d.8.3:%d"}
-`, s.Listen, s.database.Socket, dbPassword, s.DNSPort, s.Site("control"), s.Net, s.DNSPort, s.Net, s.DNSPort, s.Net, s.DNSPort)
+`, s.Listen, s.database.Socket, dbPassword, s.DNSPort, s.Site("control"), strings.TrimSpace(string(detours)), s.Net, s.DNSPort, s.Net, s.DNSPort, s.Net, s.DNSPort)
 	return os.WriteFile(s.path("beacon.yaml"), []byte(settings+s.Settings), 0o600)
 }
 

@@ -39,6 +39,7 @@ func (w *World) control() http.Handler {
 		}
 	})
 	mux.HandleFunc("POST /bulk", w.bulk)
+	w.webControl(mux)
 	mux.HandleFunc("GET /roots", func(rw http.ResponseWriter, _ *http.Request) { fmt.Fprint(rw, w.RootHints()) })
 	mux.HandleFunc("POST /domains", w.registerDomain)
 	mux.HandleFunc("POST /zone-ttl", func(rw http.ResponseWriter, r *http.Request) {

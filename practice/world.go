@@ -44,15 +44,19 @@ type World struct {
 	ploverLag time.Duration
 	ended     chan struct{}
 	zones     map[string][]*zoneData // by name, one for each provider that has it; built from state
+	webHosts  []*webHost
+	notary    *notary
 	listens   []listener
 	wait      sync.WaitGroup
 }
 
 // state is what a world remembers between runs.
 type state struct {
-	Clock     clockState                `json:"clock"`
-	Domains   map[string]*domain        `json:"domains"`
-	Providers map[string]*providerState `json:"providers"`
+	Clock     clockState                     `json:"clock"`
+	Domains   map[string]*domain             `json:"domains"`
+	Providers map[string]*providerState      `json:"providers"`
+	Sites     map[string]map[string]*webSite `json:"sites,omitempty"` // by web host and name
+	Notary    *notaryState                   `json:"notary,omitempty"`
 }
 
 // Addresses of the sites within a world: the last two octets.
@@ -87,6 +91,11 @@ func Start(opt Options) (*World, error) {
 	}
 	w.clock = newClock(w.state.Clock)
 	w.rebuild()
+	var err error
+	if w.notary, err = newNotary(w); err != nil {
+		return nil, err
+	}
+	w.webHosts = w.makeWebHosts()
 	if err := w.listen(); err != nil {
 		w.Close()
 		return nil, err
@@ -135,6 +144,9 @@ func (w *World) load() error {
 	if w.state.Clock.Rate == 0 {
 		now := time.Now()
 		w.state.Clock = clockState{Wall: now, World: now, Rate: w.opt.Rate}
+	}
+	if w.state.Sites == nil {
+		w.state.Sites = map[string]map[string]*webSite{}
 	}
 	for name, pool := range map[string]poolOptions{
 		"heron":  {prefix: "quay-", size: 8, perZone: 4, octet: heronServers},
@@ -200,7 +212,7 @@ func (w *World) listen() error {
 			return err
 		}
 	}
-	return nil
+	return w.listenWeb()
 }
 
 type dnsListener struct{ servers []*dns.Server }

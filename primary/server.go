@@ -13,6 +13,7 @@ import (
 
 	"beacon/core/dnsname"
 	"beacon/core/record"
+	"beacon/reach"
 )
 
 // Server answers on one address, over UDP and TCP.
@@ -26,19 +27,14 @@ const timeout = 20 * time.Second
 
 // Serve answers until ctx ends. started is called when both sockets are open; it may be nil.
 func (s *Server) Serve(ctx context.Context, listen string, started func()) error {
-	packets, err := net.ListenPacket("udp", listen)
+	packets, stream, err := reach.ServerSockets(listen)
 	if err != nil {
-		return err
-	}
-	listener, err := net.Listen("tcp", listen)
-	if err != nil {
-		_ = packets.Close()
 		return err
 	}
 	var ready sync.WaitGroup
 	ended := make(chan error, 2)
 	keys := provider{s.Source}
-	parts := []*dns.Server{{PacketConn: packets}, {Listener: listener, MaxTCPQueries: 64}}
+	parts := []*dns.Server{{PacketConn: packets}, {Listener: stream, MaxTCPQueries: 64}}
 	for _, part := range parts {
 		ready.Add(1)
 		part.Handler, part.TsigProvider, part.NotifyStartedFunc = s, keys, ready.Done

@@ -4,11 +4,13 @@ package reach
 
 import (
 	"context"
+	"crypto/x509"
 	"errors"
 	"fmt"
 	"net"
 	"net/http"
 	"net/netip"
+	"os"
 	"time"
 )
 
@@ -135,4 +137,39 @@ func (p *Packets) Send(b []byte, to netip.AddrPort) error {
 	}
 	_, err := p.WriteToUDPAddrPort(b, to)
 	return err
+}
+
+// ServerSockets opens both sockets of a DNS server at one address, or neither. It answers where it was asked from, and
+// asks nobody, so that no door is needed.
+func ServerSockets(listen string) (net.PacketConn, net.Listener, error) {
+	packets, err := net.ListenPacket("udp", listen)
+	if err != nil {
+		return nil, nil, err
+	}
+	stream, err := net.Listen("tcp", listen)
+	if err != nil {
+		_ = packets.Close()
+		return nil, nil, err
+	}
+	return packets, stream, nil
+}
+
+// Authorities gives the certificates that are trusted: the system's, and those in a file (PEM) besides. Where no file is
+// named it is nil, which stands for the system's alone.
+func Authorities(file string) (*x509.CertPool, error) {
+	if file == "" {
+		return nil, nil
+	}
+	text, err := os.ReadFile(file)
+	if err != nil {
+		return nil, err
+	}
+	pool, err := x509.SystemCertPool()
+	if err != nil {
+		pool = x509.NewCertPool()
+	}
+	if !pool.AppendCertsFromPEM(text) {
+		return nil, fmt.Errorf("%s holds no certificate in PEM form", file)
+	}
+	return pool, nil
 }

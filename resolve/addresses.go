@@ -108,3 +108,34 @@ func joinData(data []record.Data) string {
 	}
 	return strings.Join(texts, ", ")
 }
+
+// Beyond asks where a name outside a domain leads that a site's name is an alias of, and what CAA says there.
+func (s *Sweeper) Beyond(ctx context.Context, name dnsname.Name) (b delegation.Beyond) {
+	b.Name = name
+	heard, err := s.Addresses(ctx, name)
+	if err != nil {
+		b.Problem = err.Error()
+		return b
+	}
+	b.Addresses = heard.List
+	w := &walk{Round: s.NewRound()}
+	for range longestChain {
+		start, known := w.known(name)
+		f, err := w.descend(ctx, start, known, Question{Name: name.String(), Type: dns.TypeCAA}, name, nil, false)
+		if err != nil {
+			b.Problem = "asked about CAA: " + err.Error()
+			return b
+		}
+		o := observed(record.Key{Name: name, Type: record.CAA}, f.reply, nil, false)
+		next, err := dnsname.Name{}, error(nil)
+		if o.Alias && len(o.Data) == 1 && !strings.Contains(string(o.Data[0]), " ") { // a name has no blank, a CAA record has
+			next, err = dnsname.Parse(string(o.Data[0]))
+		}
+		if next.IsZero() || err != nil {
+			b.CAA = o.Data
+			return b
+		}
+		name = next
+	}
+	return b
+}

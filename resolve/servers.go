@@ -12,6 +12,7 @@ import (
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/dnssec"
+	"beacon/core/record"
 )
 
 // askServers asks every address of the named nameservers, also those that only the zone itself knows.
@@ -110,6 +111,21 @@ func (w *walk) askBriefly(ctx context.Context, servers []delegation.Server, doma
 	}
 }
 
+// climb gives names and all that are above them, up to the apex: where CAA records are looked for (RFC 8659 section 3).
+func climb(names []dnsname.Name, apex dnsname.Name) (all []dnsname.Name) {
+	for _, name := range names {
+		for ; name.IsAtOrBelow(apex); name = name.Parent() {
+			if !slices.Contains(all, name) {
+				all = append(all, name)
+			}
+			if name == apex {
+				break
+			}
+		}
+	}
+	return all
+}
+
 // readSOA reads whether a server knows the zone.
 func (w *walk) readSOA(a *delegation.ServerAnswer, m Reply, err error, domain dnsname.Name) {
 	a.At = w.s.Now()
@@ -206,6 +222,15 @@ func (w *walk) askRest(ctx context.Context, a *delegation.ServerAnswer, early []
 		a.GivesNS = a.GivesNS || len(r.Answer) > 0 && r.Question[0].Qtype != dns.TypeSOA && slices.ContainsFunc(r.Ns, func(rr dns.RR) bool { return rr.Header().Rrtype == dns.TypeNS })
 	}
 	ask(domain, dns.TypeNS, func(r Reply) { readNS(a, r, domain); keep(r) })
+	for _, name := range climb(scope.Sites, domain) {
+		key := record.Key{Name: name, Type: record.CAA}
+		tasks = append(tasks, func() {
+			r, err := w.ask(ctx, a.Server, Question{Name: name.String(), Type: dns.TypeCAA, Signed: signed})
+			mu.Lock()
+			defer mu.Unlock()
+			a.CAA = append(a.CAA, observed(key, r, err, false))
+		})
+	}
 	for _, host := range within {
 		for _, t := range []uint16{dns.TypeA, dns.TypeAAAA} {
 			ask(host, t, func(r Reply) { a.Hosts = addHost(a.Hosts, host, r) })
@@ -232,6 +257,7 @@ func (w *walk) askRest(ctx context.Context, a *delegation.ServerAnswer, early []
 		}
 	}
 	inParallel(len(tasks), func(i int) { tasks[i]() })
+	slices.SortFunc(a.CAA, func(x, y delegation.Observed) int { return x.Key.Name.Compare(y.Key.Name) })
 	if slices.Contains(scope.Ours, a.Name) {
 		w.askForbidden(ctx, a, domain)
 	}

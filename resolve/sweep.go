@@ -38,6 +38,7 @@ type Scope struct {
 	Nameservers []dnsname.Name // to be asked though the parents do not name them: wanted ones, old ones
 	Ours        []dnsname.Name // nameservers that may be asked whether they resolve, or give zones away, for anybody
 	Watched     []record.Key   // record sets, which must exist somewhere already
+	Sites       []dnsname.Name // names that carry a site: what CAA says of them is asked for as well
 	Brief       bool           // only the delegation, SOA and NS; no resolvers
 	Tape        bool           // keep the very answers
 }

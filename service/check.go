@@ -51,10 +51,10 @@ func isMissingProblem(err error) bool {
 func (s *Service) checkStranger(ctx context.Context, name dnsname.Name) delegation.Report {
 	ctx, cancel := context.WithTimeout(ctx, checkTime)
 	defer cancel()
-	scope := resolveScope(name, nil, nil)
-	sweep := s.sweep(ctx, name, scope)
+	sweep := s.sweep(ctx, name, resolveScope(name, nil, nil))
+	s.visitor.Look(ctx, s.sweeper, &sweep, delegation.Sites(name), nil)
 	h := delegation.Advance(delegation.History{}, sweep)
-	return delegation.Judge(delegation.Plan{Domain: name, Registrar: s.rdap(ctx, name)}, h, sweep)
+	return delegation.Judge(delegation.Plan{Domain: name, Registrar: s.rdap(ctx, name), Issuers: s.settings.Sites.Issuers}, h, sweep)
 }
 
 // checkManaged makes a sweep, judges it, and keeps what it established. What the registrar says is had from ask.
@@ -71,7 +71,12 @@ func (s *Service) checkManaged(ctx context.Context, z store.Zone, d store.Domain
 	if past.Former != nil {
 		nameservers = append(nameservers, past.Former.Set...)
 	}
+	plan.Issuers = s.settings.Sites.Issuers
+	if err := s.tx(ctx, func(tx *store.Tx) error { plan.Sites = nil; return planSites(tx, z, &plan) }); err != nil {
+		return delegation.Report{}, err
+	}
 	sweep := s.sweep(ctx, name, resolveScope(name, nameservers, plan.Wanted))
+	s.visitor.Look(ctx, s.sweeper, &sweep, delegation.Sites(name), plan.Wanted)
 	return s.keep(context.WithoutCancel(ctx), name, d.ID, plan, sweep)
 }
 

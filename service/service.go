@@ -5,7 +5,6 @@ package service
 
 import (
 	"context"
-	"crypto/x509"
 	"fmt"
 	"log/slog"
 	"net/http"
@@ -22,6 +21,7 @@ import (
 	"beacon/registrar"
 	"beacon/resolve"
 	"beacon/store"
+	"beacon/visit"
 )
 
 // Drivers make drivers for accounts, by kind.
@@ -48,6 +48,7 @@ type Service struct {
 	careful    *http.Client // does not go to inner networks that were not allowed by name
 	dns        *resolve.Client
 	sweeper    *resolve.Sweeper
+	visitor    *visit.Visitor
 	world      *clock.World
 	wall       clock.Wall
 	metrics    *metrics
@@ -97,6 +98,10 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 	if s.store, err = store.Open(ctx, settings.Database, door, s.wall.Now); err != nil {
 		return nil, err
 	}
+	if s.visitor, err = settings.Sites.visitor(door, s.world.Now); err != nil {
+		s.store.Close()
+		return nil, err
+	}
 	options, anchors, err := settings.DNS.read()
 	if err != nil {
 		s.store.Close()
@@ -122,17 +127,8 @@ func (d DNSSettings) read() (o resolve.Options, anchors dnssec.Records, err erro
 			return o, nil, fmt.Errorf("the setting dns.anchors: %w", err)
 		}
 	}
-	if d.Authority != "" {
-		text, err := os.ReadFile(d.Authority)
-		if err != nil {
-			return o, nil, fmt.Errorf("the setting dns.authority: %w", err)
-		}
-		if o.Roots, err = x509.SystemCertPool(); err != nil {
-			o.Roots = x509.NewCertPool()
-		}
-		if !o.Roots.AppendCertsFromPEM(text) {
-			return o, nil, fmt.Errorf("the setting dns.authority: %s holds no certificate", d.Authority)
-		}
+	if o.Roots, err = reach.Authorities(d.Authority); err != nil {
+		return o, nil, fmt.Errorf("the setting dns.authority: %w", err)
 	}
 	return o, anchors, nil
 }

@@ -31,6 +31,7 @@ type Settings struct {
 	Resolvers  []resolve.Resolver `yaml:"resolvers"`   // caches that checks ask
 	Places     []PlaceSettings    `yaml:"places"`      // other instances that are asked how domains look from there
 	RDAP       []RDAPSettings     `yaml:"rdap"`        // registries that tell of registrations
+	Sites      SiteSettings       `yaml:"sites"`       // how web hosts are looked at
 	Tell       TellSettings       `yaml:"tell"`        // who is told when a verdict changes
 	WorldClock string             `yaml:"world_clock"` // address of a clock to follow; empty for this machine's
 	Checks     CheckSettings      `yaml:"checks"`
@@ -76,7 +77,7 @@ type CheckSettings struct {
 func ReadSettings(path string) (Settings, error) {
 	s := Settings{Listen: "127.0.0.1:8053", KeyFile: "beacon.key", Reach: []string{"0.0.0.0/0", "::/0"},
 		DNS: DNSSettings{Port: 53}, Checks: CheckSettings{Settling: time.Minute, Settled: time.Hour},
-		Watch: WatchSettings{Every: 2 * time.Second}, Drift: DriftSettings{Every: 15 * time.Minute}, Tell: TellSettings{After: time.Minute}, Lease: 30 * time.Second, Request: 10 * time.Second, Workers: 4}
+		Watch: WatchSettings{Every: 2 * time.Second}, Drift: DriftSettings{Every: 15 * time.Minute}, Tell: TellSettings{After: time.Minute}, Sites: SiteSettings{Patience: 5 * time.Second}, Lease: 30 * time.Second, Request: 10 * time.Second, Workers: 4}
 	text, err := os.ReadFile(path)
 	if err != nil {
 		return s, fmt.Errorf("the settings cannot be read: %w", err)
@@ -86,7 +87,7 @@ func ReadSettings(path string) (Settings, error) {
 	if err := decoder.Decode(&s); err != nil {
 		return s, fmt.Errorf("the settings in %s: %s", path, yamlReason(err))
 	}
-	for _, file := range []*string{&s.KeyFile, &s.DNS.Roots, &s.Database.Socket, &s.NewZones.Kits, &s.DNS.Anchors, &s.DNS.Authority, &s.Watch.Folder, &s.Profiles} {
+	for _, file := range []*string{&s.KeyFile, &s.DNS.Roots, &s.Database.Socket, &s.NewZones.Kits, &s.DNS.Anchors, &s.DNS.Authority, &s.Sites.Authority, &s.Watch.Folder, &s.Profiles} {
 		if *file != "" && !filepath.IsAbs(*file) {
 			*file = filepath.Join(filepath.Dir(path), *file)
 		}
@@ -154,6 +155,7 @@ func (s Settings) check() error {
 		}
 	}
 	s.Tell.check(fail)
+	s.Sites.check(fail)
 	for _, p := range s.Places {
 		if u, err := url.Parse(p.Address); err != nil || u.Host == "" || p.Name == "" || p.TokenFile == "" {
 			fail("places: each needs a name, an address such as https://north.example:8053, and a token_file")

@@ -9,6 +9,7 @@ import (
 
 	"gorm.io/gorm/clause"
 
+	"beacon/core/dnsname"
 	"beacon/core/dynaddr"
 	"beacon/core/record"
 )
@@ -149,6 +150,23 @@ func (t *Tx) rowsWithoutHost(h Host) error {
 		return err
 	}
 	return t.moveRows(h.ZoneID, c.At(h.Name()), nil)
+}
+
+// RecordsAt gives what a zone has at a name, with the addresses that hosts reported in their places. It may be behind the
+// zone's revision by a moment.
+func (t *Tx) RecordsAt(zoneID uint64, name dnsname.Name) (list []record.Record, err error) {
+	var rows []struct {
+		Type uint16
+		TTL  uint32
+		Data []byte
+	}
+	if err := t.db.Raw("SELECT type, ttl, data FROM records WHERE zone_id = ? AND name_key = ? ORDER BY type, digest", zoneID, octets(name.Key())).Scan(&rows).Error; err != nil {
+		return nil, err
+	}
+	for _, r := range rows {
+		list = append(list, record.Record{Name: name, Type: record.Type(r.Type), TTL: r.TTL, Data: record.Data(r.Data)})
+	}
+	return list, nil
 }
 
 func digestOf(d record.Data) []byte {

@@ -3,15 +3,18 @@
 // It is pure: evidence (Sweep) and what earlier evidence established (History) go in, a Report and the next History
 // come out. evidence.go says what was asked and answered; history.go remembers what has to be remembered between
 // sweeps; bound.go computes when caches must have let go; judge.go puts the verdict together from the findings of
-// registration.go, parents.go, glue.go, servers.go, zone.go, signatures.go, resolvers.go and places.go.
+// registration.go, parents.go, glue.go, servers.go, zone.go, signatures.go, resolvers.go and places.go. sites.go hands what
+// concerns the domain's sites to arrival.
 //
 // The rules of time are about caches that obey TTLs (RFC 1035, RFC 2181 section 8, RFC 2308). All times are world time.
 package delegation
 
 import (
+	"net/netip"
 	"slices"
 	"time"
 
+	"beacon/core/arrival"
 	"beacon/core/dnsname"
 	"beacon/core/dnssec"
 	"beacon/core/finding"
@@ -36,6 +39,15 @@ type Plan struct {
 	Wanted    []dnsname.Name // the nameservers it shall be delegated to, sorted; empty where nothing particular is wanted
 	Registrar *Registration  // what the registrar says; nil where it is not known
 	TTL       uint32         // of NS sets, as the zone's plan has it, seconds; 0 where nothing is planned
+	Sites     []SitePlan     // where sites shall lead; a name that is missing may lead anywhere
+	Issuers   []arrival.Issuer
+	Writable  []dnsname.Name // the nameservers that give what we write; nil where that is not known
+}
+
+// SitePlan says where a site shall lead.
+type SitePlan struct {
+	Name      dnsname.Name
+	Addresses []netip.Addr // sorted
 }
 
 // Registration is what a registrar holds of a domain.
@@ -66,7 +78,8 @@ type Report struct {
 	Parents   []Source          `json:"parents"`
 	Servers   []Source          `json:"servers"`
 	Resolvers []View            `json:"resolvers"`
-	Places    []PlaceView       `json:"places,omitempty"` // how it looks from elsewhere
+	Places    []PlaceView       `json:"places,omitempty"`  // how it looks from elsewhere
+	Arrival   *arrival.Report   `json:"arrival,omitempty"` // how its sites stand; nil where they were not looked at
 }
 
 // PlaceView is how a domain looks from where another instance stands.

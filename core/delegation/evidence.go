@@ -4,6 +4,7 @@ import (
 	"net/netip"
 	"time"
 
+	"beacon/core/arrival"
 	"beacon/core/dnsname"
 	"beacon/core/dnssec"
 	"beacon/core/record"
@@ -17,21 +18,24 @@ type Server struct {
 
 // Sweep is what one round of questions brought.
 type Sweep struct {
-	Domain    dnsname.Name     `json:"domain"`
-	Began     time.Time        `json:"began"` // world time
-	Ended     time.Time        `json:"ended"`
-	Brief     bool             `json:"brief,omitempty"`   // only the delegation, SOA and NS were asked for
-	Zone      dnsname.Name     `json:"zone"`              // the parent zone; zero where the walk did not get there
-	Failure   string           `json:"failure,omitempty"` // why the walk failed; empty if it did not
-	Parents   []ParentAnswer   `json:"parents"`
-	Servers   []ServerAnswer   `json:"servers"` // every address of every nameserver that matters: in force, wanted, old
-	NoAddress []NameProblem    `json:"no_address,omitempty"`
-	Resolvers []ResolverAnswer `json:"resolvers"`
-	Anchors   dnssec.Records   `json:"anchors,omitempty"` // the trust anchors to begin from; none: signatures are not judged
-	Chain     []dnssec.Link    `json:"chain,omitempty"`   // from the root to the parent zone
-	Heard     []Heard          `json:"heard,omitempty"`   // the very answers
-	Places    []Place          `json:"places,omitempty"`  // what was seen from elsewhere
-	Asked     int              `json:"asked"`             // how many questions it took
+	Domain    dnsname.Name      `json:"domain"`
+	Began     time.Time         `json:"began"` // world time
+	Ended     time.Time         `json:"ended"`
+	Brief     bool              `json:"brief,omitempty"`   // only the delegation, SOA and NS were asked for
+	Zone      dnsname.Name      `json:"zone"`              // the parent zone; zero where the walk did not get there
+	Failure   string            `json:"failure,omitempty"` // why the walk failed; empty if it did not
+	Parents   []ParentAnswer    `json:"parents"`
+	Servers   []ServerAnswer    `json:"servers"` // every address of every nameserver that matters: in force, wanted, old
+	NoAddress []NameProblem     `json:"no_address,omitempty"`
+	Resolvers []ResolverAnswer  `json:"resolvers"`
+	Anchors   dnssec.Records    `json:"anchors,omitempty"`  // the trust anchors to begin from; none: signatures are not judged
+	Chain     []dnssec.Link     `json:"chain,omitempty"`    // from the root to the parent zone
+	Heard     []Heard           `json:"heard,omitempty"`    // the very answers
+	Places    []Place           `json:"places,omitempty"`   // what was seen from elsewhere
+	Sites     []dnsname.Name    `json:"sites,omitempty"`    // the names that were looked at as sites
+	Beyond    []Beyond          `json:"beyond,omitempty"`   // where they lead out of the domain
+	Contacts  []arrival.Contact `json:"contacts,omitempty"` // what answered there
+	Asked     int               `json:"asked"`              // how many questions it took
 }
 
 // Heard is one answer as it came, in presentation form.
@@ -56,6 +60,14 @@ type Place struct {
 	Parents   []ParentAnswer   `json:"parents,omitempty"`
 	Servers   []ServerAnswer   `json:"servers,omitempty"`
 	Resolvers []ResolverAnswer `json:"resolvers,omitempty"`
+}
+
+// Beyond is a name outside the domain that a site's name is an alias of, as its own nameservers answer it.
+type Beyond struct {
+	Name      dnsname.Name  `json:"name"`
+	Addresses []netip.Addr  `json:"addresses,omitempty"` // sorted
+	CAA       []record.Data `json:"caa,omitempty"`
+	Problem   string        `json:"problem,omitempty"`
 }
 
 // Answer is what kind of answer came.
@@ -141,6 +153,7 @@ type ServerAnswer struct {
 	Recursive bool           `json:"recursive,omitempty"` // it resolves foreign names for anybody
 	Transfers bool           `json:"transfers,omitempty"` // it gives the whole zone to anybody
 	GivesNS   bool           `json:"gives_ns,omitempty"`  // its answers carry the apex NS set along, which caches then keep
+	CAA       []Observed     `json:"caa,omitempty"`       // at the names of sites and above them, up to the apex
 	Problem   string         `json:"problem,omitempty"`
 }
 

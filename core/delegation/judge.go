@@ -40,6 +40,7 @@ func Judge(plan Plan, h History, s Sweep) Report {
 		j.judgeSignatures()
 		j.judgeResolvers()
 		j.judgePlaces()
+		j.judgeSites()
 	}
 	j.estimate()
 	finding.Sort(j.report.Findings)

@@ -1,0 +1,106 @@
+package service
+
+import (
+	"fmt"
+	"net/netip"
+	"slices"
+	"strings"
+	"time"
+
+	"beacon/core/arrival"
+	"beacon/core/delegation"
+	"beacon/core/dnsname"
+	"beacon/core/record"
+	"beacon/reach"
+	"beacon/store"
+	"beacon/visit"
+)
+
+// SiteSettings say how web hosts are looked at.
+type SiteSettings struct {
+	Issuers   []arrival.Issuer `yaml:"issuers"`   // the authorities that certificates are asked of
+	Authority string           `yaml:"authority"` // file with certificates (PEM) that sites' certificates may lead to, besides the system's
+	Patience  time.Duration    `yaml:"patience"`  // for one answer, wall time
+	Detours   []visit.Detour   `yaml:"detours"`   // where addresses are reached that cannot be reached as such from here
+}
+
+func (s SiteSettings) check(fail func(format string, args ...any)) {
+	if s.Patience <= 0 || s.Patience > checkTime/2 {
+		fail("sites.patience: give more than nothing and at most %s", checkTime/2)
+	}
+	for _, i := range s.Issuers {
+		if name, err := dnsname.Parse(i.Identity); err != nil || name.IsRoot() || strings.HasSuffix(i.Identity, ".") || strings.ToLower(i.Identity) != i.Identity {
+			fail("sites.issuers: %q is no identity; write what CAA records call the authority by, in small letters, such as ca.example", i.Identity)
+		}
+	}
+	for _, d := range s.Detours {
+		if !d.Address.IsValid() || !d.HTTP.IsValid() || !d.HTTPS.IsValid() {
+			fail("sites.detours: each needs an address, and for http and https an address with a port")
+		}
+	}
+}
+
+// visitor makes what looks at web hosts. Whoever can name an address in a zone must not have us knock at the neighbours.
+func (s SiteSettings) visitor(door *reach.Door, now func() time.Time) (*visit.Visitor, error) {
+	trusted, err := reach.Authorities(s.Authority)
+	if err != nil {
+		return nil, fmt.Errorf("the setting sites.authority: %w", err)
+	}
+	return &visit.Visitor{Door: door.Careful(), Trusted: trusted, Detours: s.Detours, Now: now, Patience: s.Patience}, nil
+}
+
+// planSites adds to a plan where the definition has the domain's sites, and which nameservers give what we write.
+func planSites(tx *store.Tx, z store.Zone, plan *delegation.Plan) error {
+	placements, err := tx.Placements(z.ID)
+	if err != nil {
+		return err
+	}
+	plan.Writable = []dnsname.Name{}
+	for _, p := range placements {
+		if p.RemoteID != "" {
+			plan.Writable = append(plan.Writable, p.Names()...)
+		}
+	}
+	if z.RowsID == nil {
+		return nil
+	}
+	for _, site := range delegation.Sites(z.Name()) {
+		at := site
+		for range longestAlias {
+			records, err := tx.RecordsAt(z.ID, at)
+			if err != nil {
+				return err
+			}
+			addresses, next, known := siteAddresses(records)
+			if known && len(addresses) > 0 {
+				plan.Sites = append(plan.Sites, delegation.SitePlan{Name: site, Addresses: addresses})
+			}
+			if !next.IsBelow(z.Name()) && next != z.Name() {
+				break
+			}
+			at = next
+		}
+	}
+	return nil
+}
+
+// longestAlias bounds the CNAME records that are followed within a zone.
+const longestAlias = 8
+
+// siteAddresses reads the addresses at a name, or where it leads; what an ALIAS stands for is known to its target alone.
+func siteAddresses(records []record.Record) (list []netip.Addr, next dnsname.Name, known bool) {
+	for _, r := range records {
+		switch r.Type {
+		case record.A, record.AAAA:
+			if a, err := netip.ParseAddr(string(r.Data)); err == nil {
+				list = append(list, a)
+			}
+		case record.CNAME:
+			next, _ = dnsname.Parse(string(r.Data))
+		case record.ALIAS:
+			return nil, dnsname.Name{}, false
+		}
+	}
+	slices.SortFunc(list, netip.Addr.Compare)
+	return list, next, true
+}

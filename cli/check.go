@@ -239,7 +239,7 @@ func (a *app) showReport(r delegation.Report, now worldClock) {
 		a.printf("\n")
 		a.findings(shown)
 	}
-	a.showSites(r, now)
+	a.showSites(r)
 }
 
 // signatureRow says whether the domain can be validated, where that was looked at.

@@ -10,7 +10,7 @@ import (
 )
 
 // showSites says how the domain's sites stand, address by address, and whether each could have a certificate.
-func (a *app) showSites(r delegation.Report, now worldClock) {
+func (a *app) showSites(r delegation.Report) {
 	if r.Arrival == nil || len(r.Arrival.Sites) == 0 {
 		return
 	}
@@ -27,13 +27,6 @@ func (a *app) showSites(r delegation.Report, now worldClock) {
 		}
 		if len(s.Leads) == 0 {
 			rows = append(rows, []string{label, state, "no address", "", ""})
-		}
-		for _, b := range s.Behind {
-			text := b.Who + " is behind"
-			if b.Until != nil {
-				text += "; must have let go by " + moment(*b.Until, now.World)
-			}
-			rows = append(rows, []string{"", "", text, "", ""})
 		}
 		if s.State != arrival.NoSite {
 			ready = append(ready, readyRow(plain(s.Name), "HTTP", s.OverHTTP), readyRow("", "DNS", s.OverDNS))
@@ -64,6 +57,8 @@ func contactText(name dnsname.Name, c *arrival.Contact) string {
 		return string(c.Failure)
 	case c.Leads == "https://"+plain(name)+"/":
 		return "to https"
+	case strings.HasPrefix(c.Leads, "https://"):
+		return "to " + strings.TrimSuffix(strings.TrimPrefix(c.Leads, "https://"), "/")
 	case c.Leads != "":
 		return "to " + strings.TrimSuffix(c.Leads, "/")
 	}

@@ -40,19 +40,20 @@ func (j *judge) judgeCertificate(s Site, secure *Contact) {
 	name := short(s.Name)
 	seen := fmt.Sprintf("%s: for %s, by %s, from %s to %s", secure.Address, strings.Join(c.Names, ", "), c.Issuer, day(c.From), day(c.Until))
 	again := "Have the host get a new one; whether it can is said beside this, under “ready for a certificate”."
+	at := secure.Address
 	if !c.covers(s.Name) {
-		j.find("certificate-name", finding.Error, name, fmt.Sprintf("The certificate at %s is for %s and not for %s: browsers refuse it.", secure.Address, strings.Join(c.Names, ", "), name), again, seen)
+		j.findAt(at, "certificate-name", finding.Error, name, "The certificate at %s is for "+strings.Join(c.Names, ", ")+" and not for "+name+": browsers refuse it.", again, seen)
 	}
 	switch {
 	case j.e.At.After(c.Until):
-		j.find("certificate-expired", finding.Error, name, fmt.Sprintf("The certificate at %s ended on %s: browsers refuse it.", secure.Address, day(c.Until)), again, seen)
+		j.findAt(at, "certificate-expired", finding.Error, name, "The certificate at %s ended on "+day(c.Until)+": browsers refuse it.", again, seen)
 	case j.e.At.Before(c.From):
-		j.find("certificate-early", finding.Error, name, fmt.Sprintf("The certificate at %s begins on %s only: browsers refuse it.", secure.Address, day(c.From)), "See whether the clocks are right, here and at the authority.", seen)
+		j.findAt(at, "certificate-early", finding.Error, name, "The certificate at %s begins on "+day(c.From)+" only: browsers refuse it.", "See whether the clocks are right, here and at the authority.", seen)
 	case c.Distrust != "":
-		j.find("certificate-untrusted", finding.Error, name, fmt.Sprintf("No authority that is trusted here stands for the certificate at %s: %s.", secure.Address, c.Distrust),
+		j.findAt(at, "certificate-untrusted", finding.Error, name, "No authority that is trusted here stands for the certificate at %s: "+c.Distrust+".",
 			"See whether the host sends the whole chain, and whether the certificate is one for the public at all.", seen)
 	case c.endsSoon(j.e.At):
-		j.find("certificate-ends-soon", finding.Warning, name, fmt.Sprintf("The certificate at %s ends on %s, and should have been renewed by now.", secure.Address, day(c.Until)), again, seen)
+		j.findAt(at, "certificate-ends-soon", finding.Warning, name, "The certificate at %s ends on "+day(c.Until)+", and should have been renewed by now.", again, seen)
 	}
 }
 

@@ -86,29 +86,29 @@ func (j *judge) judgeSchemes(name string, a netip.Addr, plain, secure *Contact) 
 	case plain == nil || secure == nil:
 		return
 	case dead(plain):
-		j.find("http-closed", finding.Notice, name, fmt.Sprintf("%s answers over https only; who asks over http gets nothing, and no authority can look there over HTTP.", a),
+		j.findAt(a, "http-closed", finding.Notice, name, "%s answers over https only; who asks over http gets nothing, and no authority can look there over HTTP.",
 			"Have port 80 redirect to https.", plain.text())
 	case dead(secure):
-		j.find("https-closed", finding.Warning, name, fmt.Sprintf("%s answers over http, and not over https: browsers warn, or do not even try http.", a),
+		j.findAt(a, "https-closed", finding.Warning, name, "%s answers over http, and not over https: browsers warn, or do not even try http.",
 			"Set up https, with a certificate for "+name+".", secure.text())
 	case works(plain) && works(secure) && plain.Leads == "" && plain.Status < 400:
-		j.find("http-stays", finding.Warning, name, fmt.Sprintf("%s serves the site over http without leading to https: what users send can be read on the way.", a),
+		j.findAt(a, "http-stays", finding.Warning, name, "%s serves the site over http without leading to https: what users send can be read on the way.",
 			"Redirect http to https.", plain.text())
 	}
 	for _, c := range []*Contact{plain, secure} {
 		switch {
 		case c.Failure == NoTLS:
-			j.find("tls-fails", finding.Error, name, fmt.Sprintf("%s answers on the port for https, and no secure connection comes about: %s.", a, c.Problem),
+			j.findAt(a, "tls-fails", finding.Error, name, "%s answers on the port for https, and no secure connection comes about: "+c.Problem+".",
 				"See to the host's TLS set-up; does it know the name "+name+"?", c.text())
 		case c.Failure == NoHTTP:
-			j.find("site-not-http", finding.Error, name, fmt.Sprintf("%s answers, and not as a web server does: %s.", a, c.Problem), "See what stands behind this port at the host.", c.text())
+			j.findAt(a, "site-not-http", finding.Error, name, "%s answers, and not as a web server does: "+c.Problem+".", "See what stands behind this port at the host.", c.text())
 		case works(c) && c.Status >= 500:
-			j.find("site-error", finding.Warning, name, fmt.Sprintf("%s answers with an error of its own, status %d.", a, c.Status), "See the web server's log.", c.text())
+			j.findAt(a, "site-error", finding.Warning, name, fmt.Sprintf("%%s answers with an error of its own, status %d.", c.Status), "See the web server's log.", c.text())
 		case works(c) && c.Status >= 400:
-			j.find("site-status", finding.Notice, name, fmt.Sprintf("%s answers the front page with status %d.", a, c.Status), "See whether the web server knows the name "+name+".", c.text())
+			j.findAt(a, "site-status", finding.Notice, name, fmt.Sprintf("%%s answers the front page with status %d.", c.Status), "See whether the web server knows the name "+name+".", c.text())
 		}
 		if works(c) && c.Secure && strings.HasPrefix(c.Leads, "http://") {
-			j.find("redirect-insecure", finding.Warning, name, fmt.Sprintf("%s leads from https back to http: %s.", a, c.Leads), "Redirect to an https address.", c.text())
+			j.findAt(a, "redirect-insecure", finding.Warning, name, "%s leads from https back to http: "+c.Leads+".", "Redirect to an https address.", c.text())
 		}
 	}
 }

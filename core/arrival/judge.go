@@ -26,6 +26,33 @@ type judge struct {
 	e      Evidence
 	report Report
 	ends   map[dnsname.Name]string
+	shared []shared
+}
+
+// shared is a finding that is true of several addresses.
+type shared struct {
+	finding.Finding
+	addresses []netip.Addr
+}
+
+// findAt notes what is true of an address; said is the message, with %s for the addresses that it is true of.
+func (j *judge) findAt(a netip.Addr, code string, severity finding.Severity, subject, said, remedy, seen string) {
+	for i := range j.shared {
+		if s := &j.shared[i]; s.Code == code && s.Subject == subject && s.Message == said {
+			s.addresses, s.Seen = append(s.addresses, a), append(s.Seen, seen)
+			return
+		}
+	}
+	j.shared = append(j.shared, shared{finding.Finding{Code: code, Severity: severity, Subject: subject, Message: said, Remedy: remedy, Seen: []string{seen}}, []netip.Addr{a}})
+}
+
+// sayShared says what was noted of addresses.
+func (j *judge) sayShared() {
+	for _, s := range j.shared {
+		s.Message = strings.Replace(s.Message, "%s", texts(s.addresses), 1)
+		j.report.Findings = append(j.report.Findings, s.Finding)
+	}
+	j.shared = nil
 }
 
 func (j *judge) find(code string, severity finding.Severity, subject, message, remedy string, seen ...string) {
@@ -102,6 +129,7 @@ func (j *judge) judgeSite(s Site) {
 	wrongWay := j.judgeLead(s, given)
 	v.Behind = j.judgeBehind(s, given)
 	looked := j.judgeContacts(s, given)
+	j.sayShared()
 	v.Ends = j.judgeEnd(s)
 	lacks := j.judgeCAA(s)
 	v.OverHTTP, v.OverDNS = j.overHTTP(s, given, lacks, v.Behind), j.overDNS(lacks)
@@ -203,7 +231,7 @@ func (j *judge) judgeBehind(s Site, given []netip.Addr) (list []Behind) {
 		return nil
 	}
 	name := short(s.Name)
-	j.find("site-behind", finding.Notice, name, fmt.Sprintf("%s still lead%s elsewhere for %s than the nameservers do, who say %s.", whos(list), third(len(list)), name, texts(given)),
+	j.find("site-behind", finding.Notice, name, fmt.Sprintf("%s, and the nameservers lead to %s.", behindText(list), texts(given)),
 		"Keep the old host running until they have let go; an authority whose resolver is as far behind would look for a certificate's proof at the old host.", seen...)
 	if len(gone) > 0 {
 		j.find("site-left-early", finding.Warning, name, fmt.Sprintf("Users of %s are still led to %s, where nothing answers any more.", whos(list), strings.Join(gone, " and ")),
@@ -219,6 +247,26 @@ func (j *judge) oneNetworkOnly(a, b []netip.Addr) bool {
 
 func hasNetwork(list []netip.Addr, six bool) bool {
 	return slices.ContainsFunc(list, func(a netip.Addr) bool { return a.Is6() == six })
+}
+
+// behindText says who still leads where, those together who say the same.
+func behindText(list []Behind) string {
+	var parts []string
+	for i, b := range list {
+		same := func(o Behind) bool {
+			return slices.Equal(o.Addresses, b.Addresses) && (o.Until == nil) == (b.Until == nil) && (b.Until == nil || o.Until.Equal(*b.Until))
+		}
+		if slices.ContainsFunc(list[:i], same) {
+			continue
+		}
+		group := slices.DeleteFunc(slices.Clone(list), func(o Behind) bool { return !same(o) })
+		text := fmt.Sprintf("%s still lead%s to %s", whos(group), third(len(group)), texts(b.Addresses))
+		if b.Until != nil {
+			text += " until " + day(*b.Until) + " at the latest"
+		}
+		parts = append(parts, text)
+	}
+	return strings.Join(parts, "; ")
 }
 
 func whos(list []Behind) string {

@@ -40,12 +40,8 @@ func (j *judge) overHTTP(s Site, given []netip.Addr, caa []string, behind []Behi
 		}
 	}
 	r.Lacks = append(r.Lacks, caa...)
-	for _, b := range behind {
-		text := b.Who + " still leads to " + texts(b.Addresses)
-		if b.Until != nil {
-			text += " until " + day(*b.Until) + " at the latest"
-		}
-		r.Mind = append(r.Mind, text)
+	if len(behind) > 0 {
+		r.Mind = append(r.Mind, behindText(behind))
 	}
 	return r.closed()
 }

@@ -12,12 +12,13 @@ type Known struct {
 // What is looked at.
 const (
 	Delegations = "Delegation and propagation"
+	Arrivals    = "Sites and certificates"
 	Lists       = "Lists of nameservers"
 	Providers   = "Providers and syncs"
 )
 
 // Codes lists the codes that are not of zones.
-var Codes = append(delegations, []Known{
+var Codes = append(append(delegations, arrivals...), []Known{
 
 	{"answer-will-change", Lists, "The new nameservers give another answer for a record set than the old ones.", "If that is meant, go on; else correct what the zone should contain first."},
 	{"nameserver-malformed", Lists, "A name in the list is no host name.", "Write a host name such as ns1.provider.example."},

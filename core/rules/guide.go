@@ -20,7 +20,7 @@ func Guide() string {
 			}
 		}
 	}
-	for _, about := range []string{finding.Delegations, finding.Lists, finding.Providers} {
+	for _, about := range []string{finding.Delegations, finding.Arrivals, finding.Lists, finding.Providers} {
 		fmt.Fprintf(&b, "\n## %s\n\n| code | what it means | what to do |\n|---|---|---|\n", about)
 		for _, k := range finding.Codes {
 			if k.About == about {

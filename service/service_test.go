@@ -71,6 +71,12 @@ func newHouse(t *testing.T) house { return newHouseWith(t, func(*service.Setting
 // newHouseWith does the same with other settings.
 func newHouseWith(t *testing.T, change func(*service.Settings)) house {
 	t.Helper()
+	return newHouseOn(t, func(s *service.Settings, _ string) { change(s) })
+}
+
+// newHouseOn does the same with settings that depend on the world, whose control address is given.
+func newHouseOn(t *testing.T, change func(s *service.Settings, control string)) house {
+	t.Helper()
 	w := practicetest.Start(t, 60)
 	dir := t.TempDir()
 	hints := filepath.Join(dir, "roots.zone")
@@ -83,7 +89,8 @@ func newHouseWith(t *testing.T, change func(*service.Settings)) house {
 	for _, r := range w.Resolvers() {
 		settings.Resolvers = append(settings.Resolvers, resolve.Resolver{Name: r.Name, Address: r.Address})
 	}
-	change(&settings)
+	settings.Sites.Detours = routes(t, w.URL("control"))
+	change(&settings, w.URL("control"))
 	svc := instance(t, settings)
 	h := house{svc, t, w, settings}
 	for _, a := range []service.NewAccount{

@@ -209,6 +209,7 @@ func TestReadiness(t *testing.T) {
 		"CAA is not answered":           {func(e *Evidence) { e.Sites[0].CAA[0].Data, e.Sites[0].CAA[0].Problem = nil, "SERVFAIL" }, false, false},
 		"CAA nearer by permits":         {func(e *Evidence) { e.caa(`0 issue ";"`); e.nearer() }, true, true},
 		"a nameserver is not ours":      {func(e *Evidence) { e.Writes.Not = []dnsname.Name{dnsname.MustParse("reed-11.plover.test")} }, true, false},
+		"a nameserver is silent":        {func(e *Evidence) { e.Writes.Silent = e.Writes.At }, true, false},
 		"whose it is is not known":      {func(e *Evidence) { e.Writes = nil }, true, false},
 		"a resolver holds the old":      {func(e *Evidence) { e.Sites[0].Resolvers[0].Addresses = []netip.Addr{old} }, true, true},
 		"no issuer is known":            {func(e *Evidence) { e.Issuers = nil }, true, true},

@@ -28,8 +28,9 @@ type Evidence struct {
 
 // Writes says at which of the nameservers that the parents give we can write records.
 type Writes struct {
-	At  []dnsname.Name
-	Not []dnsname.Name
+	At     []dnsname.Name
+	Not    []dnsname.Name
+	Silent []dnsname.Name // those that do not answer for the zone at one address at least, whoever writes there
 }
 
 // Site is a name that carries a site, and what was seen of it.

@@ -57,6 +57,9 @@ func (j *judge) overDNS(caa []string) (r Readiness) {
 	case len(w.Not) > 0:
 		r.Lacks = append(r.Lacks, "records cannot be written from here at "+namesOf(w.Not))
 	}
+	if w := j.e.Writes; w != nil && len(w.Silent) > 0 {
+		r.Lacks = append(r.Lacks, namesOf(w.Silent)+" cannot be asked for the proof")
+	}
 	r.Lacks = append(r.Lacks, caa...)
 	return r.closed()
 }

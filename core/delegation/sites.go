@@ -124,6 +124,10 @@ func (j *judge) judgeSites() {
 			} else {
 				e.Writes.Not = append(e.Writes.Not, n)
 			}
+			answers := serversOf(j.s, []dnsname.Name{n})
+			if len(answers) == 0 || len(knowing(answers)) < len(answers) {
+				e.Writes.Silent = append(e.Writes.Silent, n)
+			}
 		}
 	}
 	for _, name := range j.s.Sites {

@@ -3,6 +3,7 @@ package cli
 import (
 	"fmt"
 	"strings"
+	"time"
 
 	"beacon/core/arrival"
 	"beacon/core/delegation"
@@ -55,14 +56,18 @@ func contactText(name dnsname.Name, c *arrival.Contact) string {
 		return "silent"
 	case c.Failure != "":
 		return string(c.Failure)
-	case c.Leads == "https://"+plain(name)+"/":
-		return "to https"
-	case strings.HasPrefix(c.Leads, "https://"):
-		return "to " + strings.TrimSuffix(strings.TrimPrefix(c.Leads, "https://"), "/")
-	case c.Leads != "":
-		return "to " + strings.TrimSuffix(c.Leads, "/")
 	}
-	return fmt.Sprint(c.Status)
+	said := fmt.Sprint(c.Status)
+	switch {
+	case c.Leads == "https://"+plain(name)+"/":
+		said = "to https"
+	case c.Leads != "":
+		said = "to " + strings.TrimSuffix(strings.TrimPrefix(c.Leads, "https://"), "/")
+	}
+	if c.Certificate != nil {
+		said += ", certificate to " + c.Certificate.Until.UTC().Format(time.DateOnly)
+	}
+	return said
 }
 
 func readyRow(name, over string, r arrival.Readiness) []string {

@@ -5,10 +5,11 @@ import (
 	"strings"
 
 	"beacon/core/dnsname"
+	"beacon/core/finding"
 )
 
 // Standing says in short lines what of a report is news when it changes: the verdict, what the parents serve, who of
-// the resolvers sees what, and what was found. Times are not part of it.
+// the resolvers sees what, what was found, and how the sites stand. Times are not part of it.
 func (r Report) Standing() []string {
 	lines := []string{string(r.Verdict), "parents serve " + plainNames(r.InForce())}
 	sees := map[string][]string{}
@@ -29,6 +30,17 @@ func (r Report) Standing() []string {
 	for _, f := range r.Findings {
 		if f.Code != "resolver-still-old" { // said above already
 			lines = append(lines, fmt.Sprintf("%s %s: %s", f.Severity, f.Code, strings.TrimSuffix(f.Subject, ".")))
+		}
+	}
+	if r.Arrival == nil {
+		return lines
+	}
+	for _, s := range r.Arrival.Sites {
+		lines = append(lines, fmt.Sprintf("site %s: %s", short(s.Name), s.State))
+	}
+	for _, f := range r.Arrival.Findings {
+		if f.Severity > finding.Notice {
+			lines = append(lines, fmt.Sprintf("%s %s: %s", f.Severity, f.Code, f.Subject))
 		}
 	}
 	return lines

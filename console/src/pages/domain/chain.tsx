@@ -15,6 +15,7 @@ import { useName } from './domain'
 import { Answers } from './answers'
 import { Settles } from './settles'
 import { SettlingPicture } from './settling'
+import { Sites } from './sites'
 
 export function Chain() {
   const name = useName()
@@ -48,6 +49,7 @@ function Seen({ report: r }: { report: Report }) {
         <ResolversSee report={r} />
       </section>
       <Signatures report={r} />
+      <Sites report={r} />
       {findings.length > 0 && (
         <Plate title="Findings" aside="the gravest first, each with what to do">
           <Findings list={findings} />

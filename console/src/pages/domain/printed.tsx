@@ -8,6 +8,7 @@ import { Key, Shown } from '../../parts/kit'
 import { Lamp, standing } from '../../parts/lamp'
 import { moment, plain, shown } from '../../parts/text'
 import { useName } from './domain'
+import { contact } from './sites'
 
 export function Printed() {
   const name = useName()
@@ -80,6 +81,23 @@ function Body({ report: r, label }: { report: Report; label: string }) {
       {r.dnssec !== 'indeterminate' && (
         <Part title="Signatures (DNSSEC)">
           <p>{r.dnssec === 'secure' ? 'A chain of signatures leads from the root to the domain.' : r.dnssec === 'bogus' ? 'Validating resolvers refuse the answers.' : 'The domain is not signed.'}</p>
+        </Part>
+      )}
+      {!!r.arrival?.sites.length && (
+        <Part title="Sites">
+          <ul className="list-disc pl-5">
+            {r.arrival.sites.map((s) => (
+              <li key={s.name}>
+                <span className="font-semibold">{plain(s.name)}</span>: {s.state}
+                {s.leads.map((a) => `; ${a.address}: http ${contact(a.http, s.name)}, https ${contact(a.https, s.name)}`)}
+              </li>
+            ))}
+          </ul>
+          {r.arrival.findings.length > 0 && (
+            <div className="mt-3">
+              <Findings list={r.arrival.findings} />
+            </div>
+          )}
         </Part>
       )}
       <Part title={r.findings.length > 0 ? 'What was found' : 'Nothing was found that need be mended'}>

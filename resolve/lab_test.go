@@ -242,6 +242,9 @@ var stage = []staged{
 		l.Serve(peerstest.East, d, text)
 		l.Delegate(d+" NS a."+d, d+" NS b."+d, "a."+d+" A "+l.IP(peerstest.East), "b."+d+" A "+l.IP(peerstest.East))
 	}, dnssec.Insecure, []string{"nameservers-one-address"}},
+	{"deep.refused", func(*peerstest.Lab, string) {}, dnssec.Indeterminate, []string{"not-registered", "parent-lame"}},
+	{"deep.nowhere", func(*peerstest.Lab, string) {}, dnssec.Indeterminate, []string{"zone-above-broken"}},
+	{"far.deep.nowhere", func(*peerstest.Lab, string) {}, dnssec.Indeterminate, []string{"zone-above-broken"}},
 	{"unknown", func(*peerstest.Lab, string) {}, dnssec.Indeterminate, []string{"not-registered"}},
 }
 

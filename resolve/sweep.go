@@ -2,6 +2,7 @@ package resolve
 
 import (
 	"context"
+	"errors"
 	"net/netip"
 	"slices"
 	"sync"
@@ -82,6 +83,9 @@ func (round *Round) Sweep(ctx context.Context, domain dnsname.Name, scope Scope)
 	zone, parents, err := w.parentOf(ctx, domain, nil)
 	if err != nil {
 		out.Failure = err.Error()
+		if b := (brokenZone{}); errors.As(err, &b) {
+			out.Broken = b.zone
+		}
 		return finish()
 	}
 	parents = parents[:min(len(parents), maxNameservers*2)]

@@ -197,6 +197,9 @@ func (w *walk) descend(ctx context.Context, zone dnsname.Name, servers *zoneServ
 			if problem.Kind == delegation.NameCircular {
 				err = circular{err}
 			}
+			if problem.Kind != delegation.NameNotLooked {
+				err = brokenZone{zone, err}
+			}
 			return f, err
 		}
 		if q.Signed && parent {
@@ -206,7 +209,11 @@ func (w *walk) descend(ctx context.Context, zone dnsname.Name, servers *zoneServ
 			return f, nil
 		}
 		if f.reply, err = w.firstAnswer(ctx, list, q); err != nil {
-			return f, fmt.Errorf("asking the nameservers of %s: %w", inWords(zone), err)
+			err = fmt.Errorf("asking the nameservers of %s: %w", inWords(zone), err)
+			if errors.As(err, &noneUsable{}) {
+				err = brokenZone{zone, err}
+			}
+			return f, err
 		}
 		below, next := referral(f.reply.Msg, zone, name)
 		if next == nil || parent && below == name {
@@ -223,6 +230,17 @@ func (w *walk) descend(ctx context.Context, zone dnsname.Name, servers *zoneServ
 // circular is the failure to find a zone's servers because their addresses lie in it.
 type circular struct{ error }
 
+// brokenZone is a failure that lies with a zone, and not with the way to it.
+type brokenZone struct {
+	zone dnsname.Name
+	error
+}
+
+func (b brokenZone) Unwrap() error { return b.error }
+
+// noneUsable is what came back where every server answered, and none usably.
+type noneUsable struct{ error }
+
 func short(n dnsname.Name) string { return strings.TrimSuffix(n.String(), ".") }
 
 func inWords(zone dnsname.Name) string {
@@ -232,11 +250,13 @@ func inWords(zone dnsname.Name) string {
 	return short(zone)
 }
 
-// firstAnswer asks servers in turn until one answers usably.
+// firstAnswer asks servers in turn until one answers usably; noneUsable says that all of them answered otherwise.
 func (w *walk) firstAnswer(ctx context.Context, servers []delegation.Server, q Question) (Reply, error) {
 	var last error
+	silent := false
 	for _, s := range w.hearingFirst(servers) {
 		r, err := w.ask(ctx, s, q)
+		silent = silent || err != nil
 		if err == nil && r.Rcode != dns.RcodeSuccess && r.Rcode != dns.RcodeNameError {
 			err = errors.New(dns.RcodeToString[r.Rcode])
 		}
@@ -249,6 +269,9 @@ func (w *walk) firstAnswer(ctx context.Context, servers []delegation.Server, q Q
 		if last = err; ctx.Err() != nil || errors.Is(err, errTooMany) {
 			break
 		}
+	}
+	if !silent && last != nil {
+		last = noneUsable{last}
 	}
 	return Reply{}, last
 }

@@ -63,6 +63,13 @@ func (g *given) served(names ...string) {
 	}
 }
 
+// parents has all parents answer alike, and with nothing.
+func (g *given) parents(a Answer) {
+	for i, p := range g.s.Parents {
+		g.s.Parents[i] = ParentAnswer{Server: p.Server, Answer: a, Problem: string(a)}
+	}
+}
+
 func (g *given) registered(r Registration) {
 	r.Account, r.From = "gannet", "registrar"
 	if r.Active == nil {
@@ -174,6 +181,12 @@ var rows = []row{
 	{"parent-serves-other-set", finding.Error, "", func(g *given) { g.wanted("a.elsewhere.test", "b.elsewhere.test") }, "", func(g *given) { g.wanted(lab1, lab2) }},
 	{"parent-set-incomplete", finding.Warning, "", func(g *given) { g.wanted(lab1, lab2, "a.elsewhere.test", "b.elsewhere.test") }, "", func(g *given) { g.wanted(lab1, lab2) }},
 	{"parent-set-mixed", finding.Error, "", func(g *given) { g.wanted(lab1, "a.elsewhere.test") }, "", func(g *given) { g.wanted(lab1, lab2) }},
+	{"parent-lame", finding.Warning, "", func(g *given) {
+		g.s.Parents[0] = ParentAnswer{Server: g.s.Parents[0].Server, Answer: Lame, Problem: "REFUSED"}
+	}, "",
+		func(g *given) {
+			g.s.Parents[0] = ParentAnswer{Server: g.s.Parents[0].Server, Answer: Silent, Problem: "time-out"}
+		}},
 	{"parent-silent", finding.Warning, "", func(g *given) { g.s.Parents[0].Answer, g.s.Parents[0].Problem = Silent, "time-out" }, "", nothing},
 	{"parents-disagree", finding.Warning, "", func(g *given) { g.s.Parents[0].NS = set(lab1) }, "", nothing},
 	{"place-silent", finding.Warning, "", func(g *given) { g.s.Places = []Place{{Name: "north", Problem: "time-out"}} }, "", func(g *given) { g.s.Places = []Place{{Name: "north"}} }},
@@ -214,6 +227,7 @@ var rows = []row{
 	{"soa-retry-long", finding.Notice, "", func(g *given) { g.both(func(a *ServerAnswer) { a.SOA.Retry = a.SOA.Refresh + 1 }) }, "", func(g *given) { g.both(func(a *ServerAnswer) { a.SOA.Retry = a.SOA.Refresh }) }},
 	{"switch-will-be-long", finding.Notice, "", func(g *given) { g.wanted("a.elsewhere.test"); g.s.Parents[0].TTL = 172800 }, "", func(g *given) { g.wanted("a.elsewhere.test") }},
 	{"wrong-source", finding.Error, "silent", func(g *given) { g.both(func(a *ServerAnswer) { a.Strange = "127.77.2.9:53" }) }, "silent", nothing},
+	{"zone-above-broken", finding.Error, "", func(g *given) { g.parents(Lame) }, "", func(g *given) { g.parents(Silent) }},
 	{"zone-not-at-provider", finding.Error, "nowhere", nothing, "refused", nothing},
 
 	{"algorithm-weak", finding.Warning, "rsasha1", nothing, "rsa", nothing},

@@ -250,6 +250,19 @@ func TestJudge(t *testing.T) {
 			s.Parents[0].Answer, s.Parents[1].Answer = Silent, Silent
 			return s
 		}, Unknown, []string{"check-failed"}},
+		{"a zone above has no nameserver that exists", Plan{Wanted: newSet}, moved(), func() Sweep {
+			return Sweep{Failure: "no address of the nameservers of test is known", Broken: dnsname.MustParse("test")}
+		}, Wrong, []string{"zone-above-broken"}},
+		{"every parent refuses", Plan{Wanted: newSet}, moved(), func() Sweep {
+			s := sweep(time.Hour, newSet, "heron.test")
+			s.Parents[0], s.Parents[1] = ParentAnswer{Answer: Lame, Problem: "REFUSED"}, ParentAnswer{Answer: Lame, Problem: "REFUSED"}
+			return s
+		}, Wrong, []string{"zone-above-broken"}},
+		{"one parent refuses, the other is silent", Plan{Wanted: newSet}, moved(), func() Sweep {
+			s := sweep(time.Hour, newSet, "heron.test")
+			s.Parents[0], s.Parents[1] = ParentAnswer{Answer: Lame, Problem: "REFUSED"}, ParentAnswer{Answer: Silent}
+			return s
+		}, Unknown, []string{"check-failed"}},
 		{"one parent silent, nothing known before", Plan{Wanted: newSet}, History{}, func() Sweep {
 			s := sweep(0, newSet, "heron.test")
 			s.Parents[1].Answer = Silent

@@ -24,6 +24,7 @@ type Sweep struct {
 	Brief     bool              `json:"brief,omitempty"`   // only the delegation, SOA and NS were asked for
 	Zone      dnsname.Name      `json:"zone"`              // the parent zone; zero where the walk did not get there
 	Failure   string            `json:"failure,omitempty"` // why the walk failed; empty if it did not
+	Broken    dnsname.Name      `json:"broken,omitzero"`   // the zone above that the failure lies with; zero where it may lie with the way there
 	Parents   []ParentAnswer    `json:"parents"`
 	Servers   []ServerAnswer    `json:"servers"` // every address of every nameserver that matters: in force, wanted, old
 	NoAddress []NameProblem     `json:"no_address,omitempty"`

@@ -24,7 +24,7 @@ func Judge(plan Plan, h History, s Sweep) Report {
 		for _, r := range j.s.Resolvers {
 			j.report.Resolvers = append(j.report.Resolvers, j.view(r))
 		}
-		j.report.Verdict = Unknown
+		j.report.Verdict = j.verdict(false)
 		return j.report
 	}
 	j.report.Moments = append(j.report.Moments, h.moments(plan.Domain.String())...)
@@ -69,10 +69,11 @@ type judge struct {
 	short  string // the domain's name for reading
 	report Report
 	// What the findings leave open: a change seen without a time, a parent that could not be asked.
-	waiting bool
-	deaf    bool
-	set     []dnsname.Name // nameservers that the parents give, all of them together
-	agreed  bool           // all parents that answered give the same
+	waiting  bool
+	deaf     bool
+	brokenUp bool           // the zone above does not work
+	set      []dnsname.Name // nameservers that the parents give, all of them together
+	agreed   bool           // all parents that answered give the same
 }
 
 // find adds a finding; seen is what it rests on.
@@ -95,6 +96,8 @@ func (s Server) String() string { return short(s.Name) + " (" + s.Address + ")" 
 // could not be told.
 func (j *judge) verdict(delegated bool) Verdict {
 	switch {
+	case j.brokenUp:
+		return Wrong
 	case !delegated && j.deaf:
 		return Unknown
 	case !delegated:
@@ -111,25 +114,47 @@ func (j *judge) verdict(delegated bool) Verdict {
 	return Settled
 }
 
-// failed handles a sweep that got no answer from any parent.
+// failed handles a sweep in which no parent said anything about the domain: either the zone above is broken, and the domain with
+// it, or the check is.
 func (j *judge) failed() bool {
-	if j.s.Failure != "" {
-		j.find("check-failed", finding.Warning, j.short,
-			fmt.Sprintf("The check could not be made: %s. This says nothing about the domain.", j.s.Failure),
-			"Look at this machine's network and at the root hints, then check again.")
-		return true
-	}
+	silent, lame := 0, 0
 	var seen []string
 	for _, p := range j.s.Parents {
-		if p.Answer != Silent {
-			return false
+		switch p.Answer {
+		case Silent:
+			silent++
+		case Lame:
+			lame++
 		}
 		seen = append(seen, fmt.Sprintf("%s: %s", p.Server, p.Problem))
 	}
-	j.find("check-failed", finding.Warning, j.short,
-		"None of the parent's nameservers answered. This says nothing about the domain.",
-		"Look at this machine's network, then check again.", seen...)
+	switch {
+	case !j.s.Broken.IsZero():
+		j.brokenAbove(j.s.Broken, j.s.Failure)
+	case j.s.Failure != "":
+		j.deaf = true
+		j.find("check-failed", finding.Warning, j.short,
+			fmt.Sprintf("The check could not be made: %s. This says nothing about the domain.", j.s.Failure),
+			"Look at this machine's network and at the root hints, then check again.")
+	case silent+lame < len(j.s.Parents):
+		return false
+	case silent == 0 && lame > 0:
+		j.brokenAbove(j.s.Zone, "none of its nameservers answers for it", seen...)
+	default:
+		j.deaf = true
+		j.find("check-failed", finding.Warning, j.short,
+			"None of the parent's nameservers could be asked. This says nothing about the domain.",
+			"Look at this machine's network, then check again.", seen...)
+	}
 	return true
+}
+
+// brokenAbove says that nothing below a zone above can be found.
+func (j *judge) brokenAbove(zone dnsname.Name, why string, seen ...string) {
+	j.brokenUp = true
+	j.find("zone-above-broken", finding.Error, inWords(zone),
+		fmt.Sprintf("The domain does not resolve, for a zone above it, %s, is broken: %s.", inWords(zone), why),
+		"See to that zone first, or tell whoever runs it: beacon check "+inWords(zone)+". Nothing at the domain itself helps.", seen...)
 }
 
 func (j *judge) fillSources() { j.report.Parents, j.report.Servers = sources(j.s.Parents, j.s.Servers) }

@@ -267,8 +267,12 @@ func (j *judge) judgeKeys(t dnssec.Trust) {
 		}
 	}
 	for _, k := range t.Keys {
-		if why := dnssec.KeyWeakness(k); why != "" {
-			j.find("key-short", finding.Warning, j.short, fmt.Sprintf("Key %d %s.", k.KeyTag(), why), "Roll over to ECDSAP256SHA256 (13), or to RSA with 2,048 bits.")
+		if why, broken := dnssec.KeyWeakness(k); why != "" {
+			severity := finding.Notice
+			if broken {
+				severity = finding.Warning
+			}
+			j.find("key-short", severity, j.short, fmt.Sprintf("Key %d %s.", k.KeyTag(), why), "Roll over to ECDSAP256SHA256 (13), or to RSA with 2,048 bits.")
 		}
 	}
 }

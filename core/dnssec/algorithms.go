@@ -48,15 +48,26 @@ func Weakness(algorithm uint8) string {
 	return ""
 }
 
-// KeyWeakness says why a key is too weak; empty for good ones. RSA keys of less than 2,048 bits are (NIST SP 800-57).
-func KeyWeakness(k *dns.DNSKEY) string {
+// Lengths of RSA keys, in bits: shorter than breakable ones were factored in public; shorter than strong ones are advised against
+// (NIST SP 800-57 part 1, table 2).
+const (
+	breakableBits = 1024
+	strongBits    = 2048
+)
+
+// KeyWeakness says why a key is weak, and whether it is so weak that it can be broken; empty for good ones.
+func KeyWeakness(k *dns.DNSKEY) (why string, broken bool) {
 	switch k.Algorithm {
 	case dns.RSASHA1, dns.RSASHA1NSEC3SHA1, dns.RSASHA256, dns.RSASHA512:
-		if bits := rsaBits(k.PublicKey); bits > 0 && bits < 1024 {
-			return fmt.Sprintf("has %d bits, which can be broken", bits)
+		switch bits := rsaBits(k.PublicKey); {
+		case bits == 0 || bits >= strongBits:
+		case bits < breakableBits:
+			return fmt.Sprintf("has %d bits, which can be broken", bits), true
+		default:
+			return fmt.Sprintf("has %d bits; 2,048 are advised", bits), false
 		}
 	}
-	return ""
+	return "", false
 }
 
 // rsaBits gives the length of an RSA modulus (RFC 3110 section 2).

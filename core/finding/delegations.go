@@ -62,6 +62,7 @@ var delegations = []Known{
 	{"old-zone-names-old-set", Delegations, "The old nameservers still name themselves in the zone; a resolver that refreshes that set from them may never come over.", "Put the new NS records into the old zone, or remove the old zone after the time that is named."},
 	{"open-recursion", Delegations, "A nameserver of ours looks up other people's names for anybody, which is used to flood third parties.", "Switch recursion off on it."},
 	{"open-transfer", Delegations, "A nameserver of ours gives the whole zone to anybody.", "Allow transfers to your secondaries only."},
+	{"parent-lame", Delegations, "A nameserver of the parent answers, but not for the parent's zone.", "Nothing to do at the domain; tell whoever runs the zone above, if this lasts."},
 	{"parent-serves-other-set", Delegations, "The parent serves another set of nameservers than is wanted.", "Change the nameservers at the registrar: beacon delegate."},
 	{"parent-set-incomplete", Delegations, "The parent lists some of the wanted nameservers only.", "Add the missing ones at the registrar."},
 	{"parent-set-mixed", Delegations, "The parent also lists nameservers that are not wanted: part of all questions goes there.", "Take them out of the list at the registrar."},
@@ -101,5 +102,6 @@ var delegations = []Known{
 	{"soa-retry-long", Delegations, "Retry is longer than refresh in the SOA record.", "Set retry to a fraction of refresh."},
 	{"switch-will-be-long", Delegations, "When the nameservers are changed now, caches may hold the old ones for two days or more.", "Lower the TTL of the NS records in the zone first, if that is too long."},
 	{"wrong-source", Delegations, "A nameserver's answers come from another address than was asked; resolvers drop them.", "Have the server answer from the address that was asked."},
+	{"zone-above-broken", Delegations, "A zone above the domain is broken: its nameservers answer, but not for it, or cannot be found. Nothing below it resolves.", "See to that zone first, or tell whoever runs it."},
 	{"zone-not-at-provider", Delegations, "The domain is delegated to servers of which none has the zone.", "Make the zone there (beacon sync), or delegate to where it is (beacon delegate)."},
 }

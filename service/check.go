@@ -121,6 +121,11 @@ func (s *Service) keep(ctx context.Context, name dnsname.Name, domainID uint64, 
 		if err := tx.Enqueue("check", d.ID, s.nextCheck(report)); err != nil {
 			return err
 		}
+		if len(delegation.Unheard(report.Deadlines(), last.Deadlines())) > 0 {
+			if err := s.tellLater(tx, d.ID); err != nil {
+				return err
+			}
+		}
 		stands := report.Standing()
 		switch {
 		case report.Verdict == d.Verdict && slices.Equal(stands, last.Standing()):
@@ -181,6 +186,12 @@ func (s *Service) registration(ctx context.Context, z store.Zone) *delegation.Re
 	}
 	if err != nil {
 		out.Problem = err.Error()
+		return out
+	}
+	if out.Expires == nil && len(out.Status) == 0 { // it tells of nameservers only; the registry may tell the rest
+		if r := s.rdap(ctx, z.Name()); r != nil && r.Problem == "" {
+			out.Expires, out.Status, out.From = r.Expires, r.Status, r.From
+		}
 	}
 	return out
 }

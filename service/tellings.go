@@ -6,6 +6,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -163,15 +164,17 @@ func (s *Service) runTell(ctx context.Context, job store.Job) error {
 		return err
 	})
 	c, known := s.channels()[t.Channel]
+	news := delegation.Unheard(last.Deadlines(), t.Deadlines())
+	told := delegation.StillAhead(t.Deadlines(), last.Deadlines(), last.CheckedAt)
 	switch {
 	case isMissing(err) || err == nil && !known: // the zone, or the channel, is gone
 		return nil
 	case err != nil:
 		return err
-	case d.Verdict == t.Told:
+	case d.Verdict == t.Told && len(news) == 0:
 		return nil // it came back to what is known there
-	case t.Told == "" && d.Verdict == delegation.Settled:
-		return s.store.Tx(ctx, func(tx *store.Tx) error { return tx.Told(t.ID, d.Verdict) })
+	case t.Told == "" && d.Verdict == delegation.Settled && len(news) == 0:
+		return s.store.Tx(ctx, func(tx *store.Tx) error { return tx.Told(t.ID, d.Verdict, told) })
 	}
 	if now := s.wall.Now(); !c.always {
 		quiet, _ := tell.ParseQuiet(s.settings.Tell.Quiet.From, s.settings.Tell.Quiet.To, s.settings.Tell.Quiet.Place)
@@ -180,9 +183,12 @@ func (s *Service) runTell(ctx context.Context, job store.Job) error {
 		}
 	}
 	name := strings.TrimSuffix(z.Name().String(), ".")
-	word := tell.Word{ID: wordID(t, d.Verdict), Domain: name, Verdict: d.Verdict, Before: t.Told, At: last.CheckedAt, SettlesBy: last.SettlesBy, Findings: last.Findings}
+	word := tell.Word{ID: wordID(t, d.Verdict), Domain: name, Verdict: d.Verdict, Before: t.Told, At: last.CheckedAt, SettlesBy: last.SettlesBy, Deadlines: news, Findings: last.Findings}
 	if last.Verdict != d.Verdict {
 		word.Findings = nil
+	}
+	if last.Arrival != nil {
+		word.Findings = slices.Concat(word.Findings, last.Arrival.Findings)
 	}
 	calling, cancel := context.WithTimeout(ctx, s.settings.Request)
 	defer cancel()
@@ -196,10 +202,10 @@ func (s *Service) runTell(ctx context.Context, job store.Job) error {
 			return err
 		}
 		now = after.Verdict
-		if err := tx.Told(t.ID, d.Verdict); err != nil {
+		if err := tx.Told(t.ID, d.Verdict, told); err != nil {
 			return err
 		}
-		return tx.Log("service", "domain.told", name+".", fmt.Sprintf("%s: %s", t.Channel, d.Verdict))
+		return tx.Log("service", "domain.told", name+".", t.Channel+": "+strings.TrimPrefix(word.Subject(), name+" is "))
 	})
 	if err == nil && now != d.Verdict { // it changed while this was told
 		return errLater{at: s.wall.Now().Add(s.settings.Tell.After), madeWay: true}

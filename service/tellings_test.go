@@ -2,25 +2,28 @@ package service_test
 
 import (
 	"encoding/json"
+	"fmt"
 	"io"
 	"net/http"
 	"net/http/httptest"
 	"os"
 	"path/filepath"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/definition"
 	"beacon/core/delegation"
 	"beacon/service"
 	"beacon/tell"
 )
 
 // A webhook is told of each verdict that lasts, once: a refused delivery is repeated with the same id, what nobody need know is not told,
-// and what was told is not told again.
+// and what was told is not told again. A registration that ends soon is told once, though the verdict stays.
 func TestTelling(t *testing.T) {
 	var mu sync.Mutex
 	var words []tell.Word
@@ -41,10 +44,18 @@ func TestTelling(t *testing.T) {
 		words = append(words, word)
 	}))
 	defer server.Close()
+	var ends atomic.Pointer[time.Time]
+	registry := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		_, _ = fmt.Fprintf(w, `{"objectClassName":"domain","events":[{"eventAction":"expiration","eventDate":%q}]}`, ends.Load().Format(time.RFC3339))
+	}))
+	defer registry.Close()
+	far := time.Now().AddDate(3, 0, 0)
+	ends.Store(&far)
 	secret := filepath.Join(t.TempDir(), "secret")
 	require.NoError(t, os.WriteFile(secret, []byte("lantern\n"), 0o600))
 	h := newHouseWith(t, func(s *service.Settings) {
 		s.Tell = service.TellSettings{After: 300 * time.Millisecond, Hooks: []service.HookSettings{{Name: "night-watch", Address: server.URL, SecretFile: secret}}}
+		s.RDAP = []service.RDAPSettings{{Zone: "example", Address: registry.URL}}
 	})
 	told := func() []tell.Word {
 		mu.Lock()
@@ -52,31 +63,45 @@ func TestTelling(t *testing.T) {
 		return append([]tell.Word(nil), words...)
 	}
 	h.register()
-	h.define("plover-old", "@ A 192.0.2.1")
+	_, err := h.Define(ctx, service.DefineRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: "zones:\n  saltmarsh-ferries.example:\n    at: [plover-old]\n    records: |\n      @ A 192.0.2.1\n"}}})
+	require.NoError(t, err)
 	report, err := h.Check(ctx, zone)
 	require.NoError(t, err)
 	require.Equal(t, delegation.Settled, report.Verdict)
 	time.Sleep(time.Second)
 	assert.Empty(t, told(), "that all is well from the start is no news")
 
+	soon := report.CheckedAt.Add(9 * 24 * time.Hour)
+	ends.Store(&soon)
+	for range 2 {
+		report, err = h.Check(ctx, zone)
+		require.NoError(t, err)
+		require.Equal(t, delegation.Settled, report.Verdict)
+		require.Eventually(t, func() bool { return len(told()) == 1 }, 40*time.Second, 100*time.Millisecond)
+	}
+	if word := told()[0]; assert.Len(t, word.Deadlines, 1) {
+		assert.Equal(t, "registration-ends-soon", word.Deadlines[0].Code)
+		assert.Equal(t, []string{word.ID}, refused, "each attempt has the same id")
+	}
+
 	h.fault(`{"site":"5.11","silent":true}`)
 	h.fault(`{"site":"5.14","silent":true}`)
 	report, err = h.Check(ctx, zone)
 	require.NoError(t, err)
 	require.Equal(t, delegation.Wrong, report.Verdict)
-	require.Eventually(t, func() bool { return len(told()) == 1 }, 40*time.Second, 100*time.Millisecond)
-	word := told()[0]
+	require.Eventually(t, func() bool { return len(told()) == 2 }, 40*time.Second, 100*time.Millisecond)
+	word := told()[1]
 	assert.Equal(t, delegation.Wrong, word.Verdict)
 	assert.Equal(t, delegation.Settled, word.Before)
 	assert.Equal(t, "saltmarsh-ferries.example", word.Domain)
 	assert.Contains(t, codes(word.Findings), "nameserver-silent")
-	assert.Equal(t, []string{word.ID}, refused, "each attempt has the same id")
+	assert.Empty(t, word.Deadlines, "that was told before")
 
 	_, err = h.Check(ctx, zone)
 	require.NoError(t, err)
 	time.Sleep(time.Second)
-	assert.Len(t, told(), 1, "nothing is told twice")
+	assert.Len(t, told(), 2, "nothing is told twice")
 	require.NoError(t, h.TryChannel(ctx, "night-watch"))
-	assert.True(t, told()[1].Test)
+	assert.True(t, told()[2].Test)
 	assert.Error(t, h.TryChannel(ctx, "nobody"))
 }

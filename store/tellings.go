@@ -1,6 +1,7 @@
 package store
 
 import (
+	"encoding/json"
 	"time"
 
 	"beacon/core/delegation"
@@ -18,6 +19,14 @@ type Telling struct {
 	ToldAt   *time.Time         // wall time
 	Tries    int                // in vain, since then
 	Problem  string             // why the last one was
+
+	DeadlinesText string `gorm:"column:deadlines"`
+}
+
+// Deadlines gives those that were told.
+func (t Telling) Deadlines() (list []delegation.Deadline) {
+	_ = json.Unmarshal([]byte(t.DeadlinesText), &list) // written by Told
+	return list
 }
 
 // TableName is the table that tellings are kept in.
@@ -43,9 +52,9 @@ func (t *Tx) TellingByID(id uint64) (out Telling, err error) {
 	return out, found(err, "telling %d", id)
 }
 
-// Told notes that a channel was told a verdict.
-func (t *Tx) Told(id uint64, verdict delegation.Verdict) error {
-	return t.db.Exec("UPDATE tellings SET told = ?, told_at = ?, tries = 0, problem = '' WHERE id = ?", verdict, t.now(), id).Error
+// Told notes that a channel was told a verdict, and which deadlines it knows of.
+func (t *Tx) Told(id uint64, verdict delegation.Verdict, known []delegation.Deadline) error {
+	return t.db.Exec("UPDATE tellings SET told = ?, deadlines = ?, told_at = ?, tries = 0, problem = '' WHERE id = ?", verdict, jsonText(known), t.now(), id).Error
 }
 
 // NotTold notes a try in vain, or with no tries that it was given up.

@@ -14,14 +14,15 @@ import (
 
 // Word is what there is to tell: how a domain stands now, and stood when it was told last.
 type Word struct {
-	ID        string             `json:"id"` // the same for each attempt
-	Domain    string             `json:"domain"`
-	Verdict   delegation.Verdict `json:"verdict"`
-	Before    delegation.Verdict `json:"before"` // empty where nothing was told before
-	At        time.Time          `json:"at"`     // of the check, world time
-	SettlesBy *time.Time         `json:"settles_by"`
-	Findings  []finding.Finding  `json:"findings"`
-	Test      bool               `json:"test,omitempty"` // nothing has happened: somebody tries whether it arrives
+	ID        string                `json:"id"` // the same for each attempt
+	Domain    string                `json:"domain"`
+	Verdict   delegation.Verdict    `json:"verdict"`
+	Before    delegation.Verdict    `json:"before"` // empty where nothing was told before
+	At        time.Time             `json:"at"`     // of the check, world time
+	SettlesBy *time.Time            `json:"settles_by"`
+	Deadlines []delegation.Deadline `json:"deadlines,omitempty"` // those that have come near since then
+	Findings  []finding.Finding     `json:"findings"`
+	Test      bool                  `json:"test,omitempty"` // nothing has happened: somebody tries whether it arrives
 }
 
 // sentences say what a verdict means for whoever reads it.
@@ -38,7 +39,11 @@ func (w Word) Subject() string {
 	if w.Test {
 		return "Agile Beacon: a test, nothing has happened"
 	}
-	return fmt.Sprintf("%s is %s", w.Domain, strings.ReplaceAll(string(w.Verdict), string(delegation.Unknown), "not to be told"))
+	subject := fmt.Sprintf("%s is %s", w.Domain, strings.ReplaceAll(string(w.Verdict), string(delegation.Unknown), "not to be told"))
+	for _, d := range w.Deadlines {
+		subject += fmt.Sprintf("; %s, %s", d.Code, d.By.UTC().Format("2 January 2006"))
+	}
+	return subject
 }
 
 // Text is the word for reading.
@@ -48,12 +53,15 @@ func (w Word) Text() string {
 		return "Somebody tries whether word of domains arrives here. It does.\n"
 	}
 	fmt.Fprintf(&b, "%s: %s. %s\n", w.Domain, w.Verdict, sentences[w.Verdict])
-	if w.Before != "" {
+	if w.Before != "" && w.Before != w.Verdict {
 		fmt.Fprintf(&b, "When you were told last, it was %s.\n", w.Before)
 	}
 	fmt.Fprintf(&b, "Looked at on %s.\n", w.At.UTC().Format("2006-01-02 15:04 UTC"))
 	if w.SettlesBy != nil && w.SettlesBy.After(w.At) {
 		fmt.Fprintf(&b, "Every cache has let go of the old answers by %s.\n", w.SettlesBy.UTC().Format("2006-01-02 15:04 UTC"))
+	}
+	for _, d := range w.Deadlines {
+		fmt.Fprintf(&b, "New: %s (%s), on %s.\n", d.Code, strings.TrimSuffix(d.Subject, "."), d.By.UTC().Format("2006-01-02 15:04 UTC"))
 	}
 	for _, f := range w.Findings {
 		if f.Severity >= finding.Warning {

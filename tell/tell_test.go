@@ -26,6 +26,14 @@ var word = Word{ID: "7-wrong", Domain: "saltmarsh-ferries.example", Verdict: del
 	At:       time.Date(2030, 3, 1, 12, 0, 0, 0, time.UTC),
 	Findings: []finding.Finding{{Code: "nameserver-lame", Severity: finding.Error, Subject: "quay-11.heron.test", Message: "Ünruhe.", Remedy: "Make the zone."}, {Code: "no-ipv6", Severity: finding.Notice}}}
 
+func TestWordOfDeadlines(t *testing.T) {
+	by := time.Date(2030, 4, 3, 12, 0, 0, 0, time.UTC)
+	w := Word{Domain: "saltmarsh-ferries.example", Verdict: delegation.Settled, Before: delegation.Settled, Deadlines: []delegation.Deadline{{Code: "registration-ends-soon", Subject: "saltmarsh-ferries.example", By: by}}}
+	assert.Equal(t, "saltmarsh-ferries.example is settled; registration-ends-soon, 3 April 2030", w.Subject())
+	assert.Contains(t, w.Text(), "New: registration-ends-soon (saltmarsh-ferries.example), on 2030-04-03 12:00 UTC.")
+	assert.NotContains(t, w.Text(), "When you were told last", "the verdict is the same")
+}
+
 func TestHook(t *testing.T) {
 	secret, status := []byte("lantern"), http.StatusNoContent
 	var got Word

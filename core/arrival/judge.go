@@ -36,14 +36,15 @@ type shared struct {
 }
 
 // findAt notes what is true of an address; said is the message, with %s for the addresses that it is true of.
-func (j *judge) findAt(a netip.Addr, code string, severity finding.Severity, subject, said, remedy, seen string) {
+func (j *judge) findAt(a netip.Addr, code string, severity finding.Severity, subject, said, remedy, seen string) *shared {
 	for i := range j.shared {
 		if s := &j.shared[i]; s.Code == code && s.Subject == subject && s.Message == said {
 			s.addresses, s.Seen = append(s.addresses, a), append(s.Seen, seen)
-			return
+			return s
 		}
 	}
 	j.shared = append(j.shared, shared{finding.Finding{Code: code, Severity: severity, Subject: subject, Message: said, Remedy: remedy, Seen: []string{seen}}, []netip.Addr{a}})
+	return &j.shared[len(j.shared)-1]
 }
 
 // sayShared says what was noted of addresses.

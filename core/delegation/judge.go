@@ -82,6 +82,9 @@ func (j *judge) find(code string, severity finding.Severity, subject, message, r
 		Message: message, Remedy: remedy, Seen: seen})
 }
 
+// dated gives the finding that was added last its moment.
+func (j *judge) dated(by time.Time) { j.report.Findings[len(j.report.Findings)-1].By = &by }
+
 // short is a name as people write it.
 func short(n dnsname.Name) string {
 	if n.IsRoot() {

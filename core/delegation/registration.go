@@ -43,5 +43,6 @@ func (j *judge) judgeRegistration() {
 		j.find("registration-expired", finding.Error, j.short, fmt.Sprintf("The registration ended on %s.", r.Expires.UTC().Format("2 January 2006")), "Renew it at once: "+remedy, seen)
 	case left < expiresSoon:
 		j.find("registration-ends-soon", finding.Warning, j.short, fmt.Sprintf("The registration ends in %d days, on %s.", int(left.Hours()/24), r.Expires.UTC().Format("2 January 2006")), "Renew it, or see that it renews itself. "+remedy, seen)
+		j.dated(*r.Expires)
 	}
 }

@@ -315,6 +315,7 @@ func (j *judge) judgeSigned(servers []ServerAnswer, trusts []dnssec.Trust) dnsse
 	if ending != nil {
 		j.find("signature-ends-soon", finding.Warning, j.short, fmt.Sprintf("Signatures run out at %s; after that, validating resolvers refuse the domain.", ending.UTC().Format(time.DateTime)),
 			"See that whatever signs the zone still does so.")
+		j.dated(*ending)
 	}
 	worst := dnssec.Secure
 	for _, s := range best {

@@ -6,6 +6,7 @@ import (
 	"cmp"
 	"fmt"
 	"slices"
+	"time"
 )
 
 // Severity says how much a finding matters. The zero value is no severity.
@@ -49,6 +50,8 @@ type Finding struct {
 	Message  string   `json:"message"`        // what was seen and what it means
 	Remedy   string   `json:"remedy"`         // what to do now
 	Seen     []string `json:"seen,omitempty"` // what it rests on: who answered what, in presentation form
+	// By is when what it warns of comes about by itself; nil where there is no such moment.
+	By *time.Time `json:"by,omitempty"`
 }
 
 func (f Finding) String() string {

@@ -1,0 +1,51 @@
+package delegation
+
+import (
+	"slices"
+	"time"
+
+	"beacon/core/finding"
+)
+
+// Deadline is a moment at which something ends unless somebody sees to it: a registration, a signature, a certificate. Its
+// coming near leaves the verdict as it is, and has to be told all the same.
+type Deadline struct {
+	Code    string    `json:"code"` // of the finding
+	Subject string    `json:"subject"`
+	By      time.Time `json:"by"`
+}
+
+// Deadlines gives what a report warns of that has its date, of the delegation and of the sites.
+func (r Report) Deadlines() (list []Deadline) {
+	found := r.Findings
+	if r.Arrival != nil {
+		found = slices.Concat(found, r.Arrival.Findings)
+	}
+	for _, f := range found {
+		if f.By != nil && f.Severity >= finding.Warning {
+			list = append(list, Deadline{f.Code, f.Subject, *f.By})
+		}
+	}
+	return list
+}
+
+// drift is by how much a deadline may move and still be the one that was told: signatures are made anew a few at a time.
+const drift = 24 * time.Hour
+
+// Unheard gives those of a list that are none of what was told.
+func Unheard(list, told []Deadline) (news []Deadline) {
+	for _, d := range list {
+		if !slices.ContainsFunc(told, func(o Deadline) bool {
+			return o.Code == d.Code && o.Subject == d.Subject && o.By.Sub(d.By).Abs() < drift
+		}) {
+			news = append(news, d)
+		}
+	}
+	return news
+}
+
+// StillAhead drops deadlines that are past at a moment, and adds others: what is to be remembered as told.
+func StillAhead(told, more []Deadline, at time.Time) []Deadline {
+	list := append(Unheard(told, more), more...)
+	return slices.DeleteFunc(list, func(d Deadline) bool { return d.By.Before(at) })
+}

@@ -13,8 +13,8 @@ import (
 func (a *app) careCommand() *cobra.Command {
 	var drift string
 	var onlyOurs bool
-	var protect, extras []string
-	c := &cobra.Command{Use: "care ZONE", Short: "How a zone is looked after: drift, protected sets, attributes", Args: cobra.ExactArgs(1),
+	var protect, extras, sites []string
+	c := &cobra.Command{Use: "care ZONE", Short: "How a zone is looked after: drift, protected sets, sites, attributes", Args: cobra.ExactArgs(1),
 		Long: "Without flags, shows it. Each flag that is given replaces what was said before; an empty one takes it away.",
 		Example: "  beacon zone care saltmarsh-ferries.example --drift 'put back' --protect '@ MX,www *'\n" +
 			"  beacon zone care saltmarsh-ferries.example --extra 'www A relay=on'",
@@ -37,6 +37,7 @@ func (a *app) careCommand() *cobra.Command {
 			set("drift", func() { care.Drift = drift })
 			set("only-ours", func() { care.OnlyOurs = onlyOurs })
 			set("protect", func() { care.Protect = filled(protect) })
+			set("sites", func() { care.Sites = filled(sites) })
 			set("extra", func() { care.Extras, err = readExtras(filled(extras)) })
 			if err != nil {
 				return err
@@ -51,6 +52,7 @@ func (a *app) careCommand() *cobra.Command {
 	c.Flags().StringVar(&drift, "drift", "", "what becomes of changes made elsewhere: ask, put back or adopt")
 	c.Flags().BoolVar(&onlyOurs, "only-ours", false, "leave sets that were there before us, whatever is wanted")
 	c.Flags().StringSliceVar(&protect, "protect", nil, "patterns of sets whose going needs a yes of its own, such as 'www *'")
+	c.Flags().StringSliceVar(&sites, "sites", nil, "the names that carry a site, which checks look at: '@,www,shop'")
 	c.Flags().StringSliceVar(&extras, "extra", nil, "an attribute of a set at providers that know it: 'www A relay=on'")
 	return c
 }
@@ -89,6 +91,11 @@ func (a *app) showCare(zone string, care service.CareView) {
 	if len(care.Protect) > 0 {
 		a.printf("  protected               %s\n", strings.Join(care.Protect, ", "))
 	}
+	sites := strings.Join(care.Sites, ", ")
+	if sites == "" {
+		sites = "none"
+	}
+	a.printf("  sites                   %s\n", sites)
 	for i, e := range care.Extras {
 		what := "attributes"
 		if i > 0 {

@@ -88,7 +88,7 @@ func (a *app) checkCommand() *cobra.Command {
 	f.StringSliceVar(&d.reach, "reach", []string{"0.0.0.0/0", "::/0"}, "networks that may be asked (with --direct)")
 	f.Uint16Var(&d.port, "port", 53, "port that nameservers answer on (with --direct)")
 	f.StringVar(&d.authority, "authority", "", "file with certificates (PEM) that sites' certificates may lead to, besides the system's (with --direct)")
-	f.BoolVar(&d.sites, "sites", true, "look at the sites as well: connect to their web hosts; --sites=false asks nameservers and resolvers only (with --direct)")
+	f.StringSliceVar(&d.sites, "sites", []string{"@", "www"}, "names below the domain that carry a site, whose web hosts are looked at; empty for none (with --direct)")
 	f.BoolVar(&d.brief, "brief", false, "ask for the delegation, SOA and NS only, for thousands of domains (with --direct)")
 	f.BoolVar(&d.answers, "answers", false, "show the very answers too (with --direct)")
 	f.StringVar(&from, "from", "", "file with domains, one on a line; - for standard input")

@@ -13,6 +13,7 @@ import (
 	"sync"
 	"time"
 
+	"beacon/core/definition"
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/dnssec"
@@ -31,7 +32,7 @@ type direct struct {
 	expect    []string
 	reach     []string
 	port      uint16
-	sites     bool
+	sites     []string
 	brief     bool
 	answers   bool
 }
@@ -151,6 +152,19 @@ func (d direct) expected() ([]dnsname.Name, error) {
 	return names, nil
 }
 
+// scope is what is asked about a domain.
+func (d direct) scope(name dnsname.Name, wanted []dnsname.Name) resolve.Scope {
+	sites, err := definition.ParseSites(filled(d.sites), name)
+	if err != nil { // a name that is too long below this one
+		sites = delegation.Sites(name)
+	}
+	scope := resolve.Scope{Nameservers: wanted, Ours: wanted, Watched: delegation.Watched(name, sites), Brief: d.brief, Tape: !d.brief}
+	if !d.brief {
+		scope.Sites = sites
+	}
+	return scope
+}
+
 // directAtOnce is how many domains are looked at at a time.
 const directAtOnce = 64
 
@@ -190,10 +204,7 @@ func (a *app) checkDirect(ctx context.Context, d direct, domains []dnsname.Name,
 				defer func() { <-places }()
 				limited, cancel := context.WithTimeout(ctx, 30*time.Second)
 				defer cancel()
-				scope := resolve.Scope{Nameservers: wanted, Ours: wanted, Watched: delegation.Watched(name), Brief: d.brief, Tape: !d.brief}
-				if d.sites && !d.brief {
-					scope.Sites = delegation.Sites(name)
-				}
+				scope := d.scope(name, wanted)
 				sweep := round.Sweep(limited, name, scope)
 				if len(scope.Sites) > 0 {
 					visitor.Look(limited, s, &sweep, scope.Sites, wanted)

@@ -351,7 +351,7 @@ func TestTenThousandNames(t *testing.T) {
 	s := &Sweeper{Client: c, Hints: Hints{{Name: dnsname.MustParse("x.test"), Address: at.String()}}, Port: at.Port(), Now: time.Now}
 	var before, after runtime.MemStats
 	runtime.ReadMemStats(&before)
-	got := s.Sweep(context.Background(), domain, Scope{Watched: delegation.Watched(domain)})
+	got := s.Sweep(context.Background(), domain, Scope{Watched: delegation.Watched(domain, nil)})
 	runtime.GC()
 	runtime.ReadMemStats(&after)
 	assert.LessOrEqual(t, got.Asked, maxQuestions)

@@ -287,7 +287,7 @@ func TestRealServers(t *testing.T) {
 	for _, c := range stage {
 		t.Run(c.name, func(t *testing.T) {
 			domain := dnsname.MustParse(c.name + ".example")
-			sweep := s.Sweep(context.Background(), domain, Scope{Watched: delegation.Watched(domain), Tape: true})
+			sweep := s.Sweep(context.Background(), domain, Scope{Watched: delegation.Watched(domain, nil), Tape: true})
 			r := delegation.Judge(delegation.Plan{Domain: domain}, delegation.Advance(delegation.History{}, sweep), sweep)
 			keepEvidence(t, c.name, sweep)
 			var codes []string

@@ -57,7 +57,7 @@ func TestOneServerForAll(t *testing.T) {
 		"plain.example": dnssec.Insecure, "deep.plain.example": dnssec.Insecure, "broken.example": dnssec.Bogus} {
 		t.Run(name, func(t *testing.T) {
 			domain := dnsname.MustParse(name)
-			sweep := s.Sweep(context.Background(), domain, Scope{Watched: delegation.Watched(domain)})
+			sweep := s.Sweep(context.Background(), domain, Scope{Watched: delegation.Watched(domain, nil)})
 			r := delegation.Judge(delegation.Plan{Domain: domain}, delegation.Advance(delegation.History{}, sweep), sweep)
 			assert.Equal(t, want, r.DNSSEC, "%+v", r.Findings)
 			assert.Equal(t, string(want), l.Believes(peerstest.Cache, domain.String(), dns.TypeSOA), "what the validating resolver thinks")

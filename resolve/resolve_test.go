@@ -78,7 +78,7 @@ func TestSweepOfAHealthyDomain(t *testing.T) {
 	w := practicetest.Start(t, 1)
 	hosts := hosted(t, w, "@ 300 A 192.0.2.1\nwww 60 CNAME @\n")
 	s := newSweeper(t, w)
-	got := s.Sweep(context.Background(), domain, Scope{Watched: delegation.Watched(domain)})
+	got := s.Sweep(context.Background(), domain, Scope{Watched: delegation.Watched(domain, nil)})
 	require.Empty(t, got.Failure)
 	assert.Equal(t, "example.", got.Zone.String())
 	require.Len(t, got.Parents, 2)

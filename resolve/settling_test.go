@@ -214,7 +214,7 @@ func (s *scene) follow(t *testing.T, d *move, sweeper *Sweeper, caches map[strin
 	domain := dnsname.MustParse(d.domain)
 	var history delegation.History
 	look := func() delegation.Report {
-		sweep := sweeper.Sweep(context.Background(), domain, Scope{Nameservers: []dnsname.Name{dnsname.MustParse("old.nic.example"), dnsname.MustParse("new.nic.example")}, Watched: delegation.Watched(domain)[:1]})
+		sweep := sweeper.Sweep(context.Background(), domain, Scope{Nameservers: []dnsname.Name{dnsname.MustParse("old.nic.example"), dnsname.MustParse("new.nic.example")}, Watched: delegation.Watched(domain, nil)[:1]})
 		history = delegation.Advance(history, sweep)
 		return delegation.Judge(delegation.Plan{Domain: domain}, history, sweep)
 	}

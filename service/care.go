@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"beacon/core/definition"
+	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/record"
 	"beacon/store"
@@ -16,6 +17,7 @@ type CareView struct {
 	Drift    string     `json:"drift"`     // what becomes of changes made elsewhere: "ask", "put back" or "adopt"
 	OnlyOurs bool       `json:"only_ours"` // sets that were there before us are left, whatever is wanted
 	Protect  []string   `json:"protect"`   // patterns of sets whose going needs a yes of its own
+	Sites    []string   `json:"sites"`     // names that carry a site, @ for the apex; those that usually do where it is left out
 	Extras   []ExtraSet `json:"extras"`    // attributes that sets shall have at providers that know them
 }
 
@@ -28,7 +30,7 @@ type ExtraSet struct {
 
 func viewCare(z store.Zone) CareView {
 	care := z.Care()
-	v := CareView{Drift: care.Drift, OnlyOurs: care.OnlyOurs, Protect: []string{}, Extras: []ExtraSet{}}
+	v := CareView{Drift: care.Drift, OnlyOurs: care.OnlyOurs, Protect: []string{}, Sites: definition.SiteLabels(sitesOf(z), z.Name()), Extras: []ExtraSet{}}
 	for _, p := range care.Protect {
 		v.Protect = append(v.Protect, p.String())
 	}
@@ -58,6 +60,15 @@ func (v CareView) read(zone dnsname.Name) (care definition.Care, err error) {
 		}
 		care.Protect = append(care.Protect, p)
 	}
+	if v.Sites != nil {
+		sites, err := definition.ParseSites(v.Sites, zone)
+		if err != nil {
+			return care, problem(Invalid, "%s", sentence(err.Error())+".")
+		}
+		if !slices.Equal(sites, delegation.Sites(zone)) {
+			care.Sites = sites
+		}
+	}
 	values := map[record.Key]map[string]string{}
 	for _, e := range v.Extras {
 		key, err := definition.ParseKey(e.Set, zone)
@@ -74,6 +85,14 @@ func (v CareView) read(zone dnsname.Name) (care definition.Care, err error) {
 	}
 	slices.SortFunc(care.Extras, func(a, b definition.Attributes) int { return a.Key.Compare(b.Key) })
 	return care, nil
+}
+
+// sitesOf gives the names of a zone that carry a site.
+func sitesOf(z store.Zone) []dnsname.Name {
+	if said := z.Care().Sites; said != nil {
+		return said
+	}
+	return delegation.Sites(z.Name())
 }
 
 // SetCare changes how a zone is looked after. What a definition file leads is changed there.

@@ -51,8 +51,9 @@ func isMissingProblem(err error) bool {
 func (s *Service) checkStranger(ctx context.Context, name dnsname.Name) delegation.Report {
 	ctx, cancel := context.WithTimeout(ctx, checkTime)
 	defer cancel()
-	sweep := s.sweep(ctx, name, resolveScope(name, nil, nil))
-	s.visitor.Look(ctx, s.sweeper, &sweep, delegation.Sites(name), nil)
+	sites := delegation.Sites(name)
+	sweep := s.sweep(ctx, name, resolveScope(name, sites, nil, nil))
+	s.visitor.Look(ctx, s.sweeper, &sweep, sites, nil)
 	h := delegation.Advance(delegation.History{}, sweep)
 	return delegation.Judge(delegation.Plan{Domain: name, Registrar: s.rdap(ctx, name), Issuers: s.settings.Sites.Issuers}, h, sweep)
 }
@@ -75,8 +76,9 @@ func (s *Service) checkManaged(ctx context.Context, z store.Zone, d store.Domain
 	if err := s.tx(ctx, func(tx *store.Tx) error { plan.Sites = nil; return planSites(tx, z, &plan) }); err != nil {
 		return delegation.Report{}, err
 	}
-	sweep := s.sweep(ctx, name, resolveScope(name, nameservers, plan.Wanted))
-	s.visitor.Look(ctx, s.sweeper, &sweep, delegation.Sites(name), plan.Wanted)
+	sites := sitesOf(z)
+	sweep := s.sweep(ctx, name, resolveScope(name, sites, nameservers, plan.Wanted))
+	s.visitor.Look(ctx, s.sweeper, &sweep, sites, plan.Wanted)
 	return s.keep(context.WithoutCancel(ctx), name, d.ID, plan, sweep)
 }
 

@@ -113,7 +113,7 @@ func (s *Service) lookBefore(ctx context.Context, z store.Zone, d store.Domain, 
 	defer cancel()
 	name := z.Name()
 	plan := delegation.Plan{Domain: name, Wanted: out.Wanted}
-	sweep := s.sweeper.Sweep(looking, name, resolveScope(name, out.Wanted, nil))
+	sweep := s.sweeper.Sweep(looking, name, resolveScope(name, sitesOf(z), out.Wanted, nil))
 	if _, err := s.keep(ctx, name, d.ID, plan, sweep); err != nil {
 		return err
 	}

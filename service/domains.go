@@ -170,6 +170,6 @@ func (s *Service) Answers(ctx context.Context, name dnsname.Name) (list []delega
 }
 
 // resolveScope is what a check of a domain looks at.
-func resolveScope(name dnsname.Name, nameservers, ours []dnsname.Name) resolve.Scope {
-	return resolve.Scope{Nameservers: nameservers, Ours: ours, Watched: delegation.Watched(name), Sites: delegation.Sites(name), Tape: true}
+func resolveScope(name dnsname.Name, sites, nameservers, ours []dnsname.Name) resolve.Scope {
+	return resolve.Scope{Nameservers: nameservers, Ours: ours, Watched: delegation.Watched(name, sites), Sites: sites, Tape: true}
 }

@@ -266,17 +266,33 @@ func TestCareByHand(t *testing.T) {
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.2")
 	require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
-	care := service.CareView{Drift: "put back", Protect: []string{"www *"}, Extras: []service.ExtraSet{{Set: "www A", Name: "relay", Value: "on"}, {Set: "@ A", Name: "relay", Value: "off"}}}
+	care := service.CareView{Drift: "put back", Protect: []string{"www *"}, Sites: []string{"@", "shop"}, Extras: []service.ExtraSet{{Set: "www A", Name: "relay", Value: "on"}, {Set: "@ A", Name: "relay", Value: "off"}}}
 	got, err := h.SetCare(ctx, zone, care)
 	require.NoError(t, err)
 	assert.ElementsMatch(t, care.Extras, got.Extras)
+	assert.Equal(t, care.Sites, got.Sites)
 	v, err := h.Zone(ctx, zone)
 	require.NoError(t, err)
 	assert.Equal(t, got, v.Care)
 	list, err := h.Differences(ctx, zone, diff.LeaveDrift)
 	require.NoError(t, err)
 	require.Len(t, list[0].Steps, 1, "the attribute is to be put there")
-	for _, wrong := range []service.CareView{{Drift: "maybe"}, {Drift: "ask", Protect: []string{"www"}}, {Drift: "ask", Extras: []service.ExtraSet{{Set: "www", Name: "a", Value: "b"}}},
+	h.register()
+	for _, c := range []struct{ said, seen []string }{{[]string{"@", "shop"}, []string{"@", "shop"}}, {[]string{}, nil}, {nil, []string{"@", "www"}}} {
+		care.Sites = c.said
+		_, err := h.SetCare(ctx, zone, care)
+		require.NoError(t, err)
+		report, err := h.Check(ctx, zone)
+		require.NoError(t, err)
+		var seen []string
+		if report.Arrival != nil {
+			for _, s := range report.Arrival.Sites {
+				seen = append(seen, definition.SiteLabels([]dnsname.Name{s.Name}, zone)...)
+			}
+		}
+		assert.Equal(t, c.seen, seen)
+	}
+	for _, wrong := range []service.CareView{{Drift: "maybe"}, {Drift: "ask", Sites: []string{"www.other.example."}}, {Drift: "ask", Protect: []string{"www"}}, {Drift: "ask", Extras: []service.ExtraSet{{Set: "www", Name: "a", Value: "b"}}},
 		{Drift: "ask", Extras: []service.ExtraSet{{Set: "www A", Value: "b"}}}} {
 		_, err := h.SetCare(ctx, zone, wrong)
 		var p *service.Problem

@@ -64,7 +64,7 @@ func planSites(tx *store.Tx, z store.Zone, plan *delegation.Plan) error {
 	if z.RowsID == nil {
 		return nil
 	}
-	for _, site := range delegation.Sites(z.Name()) {
+	for _, site := range sitesOf(z) {
 		at := site
 		for range longestAlias {
 			records, err := tx.RecordsAt(z.ID, at)

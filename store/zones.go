@@ -31,6 +31,7 @@ type Zone struct {
 	ProtectSets *string // patterns, JSON
 	DriftPolicy string
 	OnlyOurs    bool
+	SiteNames   *string // that carry a site, JSON; NULL for those that usually do
 }
 
 // TableName is the table that zones are kept in.
@@ -85,6 +86,9 @@ func (z Zone) Care() definition.Care {
 	if z.ProtectSets != nil {
 		c.Protect = z.patterns(*z.ProtectSets)
 	}
+	if z.SiteNames != nil {
+		_ = json.Unmarshal([]byte(*z.SiteNames), &c.Sites) // written by SetZone
+	}
 	return c
 }
 
@@ -115,7 +119,12 @@ func (t *Tx) SetCare(id uint64, care definition.Care) error {
 }
 
 func careColumns(care definition.Care) map[string]any {
-	return map[string]any{"extras": jsonText(care.Extras), "protect_sets": patternTexts(care.Protect), "drift_policy": care.Drift, "only_ours": care.OnlyOurs}
+	var sites *string
+	if care.Sites != nil {
+		text := jsonText(care.Sites)
+		sites = &text
+	}
+	return map[string]any{"extras": jsonText(care.Extras), "protect_sets": patternTexts(care.Protect), "drift_policy": care.Drift, "only_ours": care.OnlyOurs, "site_names": sites}
 }
 
 func patternTexts(patterns []record.Pattern) string {

@@ -18,6 +18,59 @@ type Care struct {
 	Protect  []record.Pattern // sets whose going needs a yes of its own
 	Drift    string           // what becomes of changes made at the provider: DriftAsk, DriftPutBack or DriftAdopt
 	OnlyOurs bool             // sets that were there before us are left, whatever is wanted
+	Sites    []dnsname.Name   // the names that carry a site; nil for those that usually do, none where it is empty
+}
+
+// MostSites bounds how many names of one zone are looked at as sites.
+const MostSites = 8
+
+// ParseSites takes names below a zone, and @ for its apex.
+func ParseSites(texts []string, zone dnsname.Name) ([]dnsname.Name, error) {
+	list := []dnsname.Name{}
+	for _, text := range texts {
+		name := zone
+		if text != "@" {
+			var err error
+			if name, err = dnsname.ParseRelative(text, zone); err != nil {
+				return nil, err
+			}
+		}
+		if !name.IsAtOrBelow(zone) {
+			return nil, fmt.Errorf("%s does not lie in %s", name, zone)
+		}
+		if !slices.Contains(list, name) {
+			list = append(list, name)
+		}
+	}
+	if len(list) > MostSites {
+		return nil, fmt.Errorf("at most %d names of a zone are looked at as sites", MostSites)
+	}
+	return list, nil
+}
+
+// SiteLabels writes names as ParseSites takes them.
+func SiteLabels(sites []dnsname.Name, zone dnsname.Name) []string {
+	labels := make([]string, len(sites))
+	for i, name := range sites {
+		if labels[i] = "@"; name != zone {
+			labels[i] = name.Relative(zone)
+		}
+	}
+	return labels
+}
+
+// readSites takes a list of names.
+func (r *reader) readSites(n *yaml.Node, zone dnsname.Name) []dnsname.Name {
+	var texts []string
+	if n.Kind != yaml.SequenceNode || n.Decode(&texts) != nil {
+		r.fault(n, `"sites" is a list of names`, `write it like ["@", www, shop]; [] where the zone carries no site`)
+		return nil
+	}
+	list, err := ParseSites(texts, zone)
+	if err != nil {
+		r.fault(n, err.Error(), `write names below the zone, and "@" for its apex`)
+	}
+	return list
 }
 
 // What becomes of changes that are made at the provider.
@@ -103,6 +156,13 @@ func (c Care) write(b *strings.Builder, zone dnsname.Name) {
 	}
 	if c.OnlyOurs {
 		b.WriteString("    only_ours: true\n")
+	}
+	if c.Sites != nil {
+		labels := SiteLabels(c.Sites, zone)
+		for i, label := range labels {
+			labels[i] = fmt.Sprintf("%q", label)
+		}
+		fmt.Fprintf(b, "    sites: [%s]\n", strings.Join(labels, ", "))
 	}
 }
 

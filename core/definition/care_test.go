@@ -17,6 +17,7 @@ func TestCare(t *testing.T) {
     drift: put back
     protect: ["@ MX", "www *"]
     only_ours: true
+    sites: ["@", shop]
     extras:
       "www A": {relay: "on", memo: pier}
       "@ A": {relay: "off"}
@@ -30,6 +31,7 @@ func TestCare(t *testing.T) {
 	assert.Equal(t, DriftPutBack, care.Drift)
 	assert.True(t, care.OnlyOurs)
 	require.Len(t, care.Protect, 2)
+	assert.Equal(t, []string{"@", "shop"}, SiteLabels(care.Sites, d.Zones[0].Name))
 	require.Len(t, care.Extras, 2)
 	assert.Equal(t, record.A, care.Extras[0].Key.Type)
 	assert.Equal(t, map[string]string{"relay": "on", "memo": "pier"}, care.Extras[1].Values)
@@ -40,14 +42,17 @@ func TestCare(t *testing.T) {
 
 func TestCareFaults(t *testing.T) {
 	for line, says := range map[string]string{
-		"drift: sometimes":               "nothing that can become of changes made elsewhere",
-		"only_ours: perhaps":             `"only_ours" is true or false`,
-		"protect: www":                   `"protect" is a list of patterns`,
-		`protect: ["www"]`:               "no pattern",
-		"extras: [x]":                    "one entry for each record set",
-		`extras: {"www": {relay: "on"}}`: "no record set with attributes",
-		`extras: {"www A": on}`:          "no record set with attributes",
-		`extras: {"www X": {a: b}}`:      "no record set with attributes",
+		"drift: sometimes":                   "nothing that can become of changes made elsewhere",
+		"sites: www":                         `"sites" is a list of names`,
+		"sites: [www.b.example.]":            "does not lie in a.example.",
+		"sites: [a, b, c, d, e, f, g, h, i]": "at most 8 names",
+		"only_ours: perhaps":                 `"only_ours" is true or false`,
+		"protect: www":                       `"protect" is a list of patterns`,
+		`protect: ["www"]`:                   "no pattern",
+		"extras: [x]":                        "one entry for each record set",
+		`extras: {"www": {relay: "on"}}`:     "no record set with attributes",
+		`extras: {"www A": on}`:              "no record set with attributes",
+		`extras: {"www X": {a: b}}`:          "no record set with attributes",
 	} {
 		_, faults := Read([]File{{Name: "x.beacon.yaml", Text: "zones:\n  a.example:\n    at: [heron-main]\n    " + line + "\n    records: |\n      @ A 192.0.2.1\n"}})
 		require.Len(t, faults, 1, line)

@@ -60,6 +60,7 @@ func (r *reader) readZone(name dnsname.Name, key, value *yaml.Node) *zoneSource 
 		"extras":    func(_, v *yaml.Node) { z.Extras = r.readExtras(v, name) },
 		"drift":     func(_, v *yaml.Node) { z.Drift = r.readDrift(v) },
 		"only_ours": func(_, v *yaml.Node) { z.OnlyOurs = r.yes(v, "only_ours") },
+		"sites":     func(_, v *yaml.Node) { z.Sites = r.readSites(v, name) },
 	})
 	if value.Kind == yaml.MappingNode && !said {
 		r.fault(key, fmt.Sprintf("zone %s has no records", name), `add "records: |" and the records below it, indented`)

@@ -165,11 +165,15 @@ func missing(a, b []dnsname.Name) []dnsname.Name {
 	return out
 }
 
-// Watched gives the record sets that a check looks at by default: those that carry a site.
-func Watched(domain dnsname.Name) []record.Key {
-	keys := []record.Key{{Name: domain, Type: record.A}, {Name: domain, Type: record.AAAA}}
-	if www, err := domain.Child("www"); err == nil {
-		keys = append(keys, record.Key{Name: www, Type: record.A}, record.Key{Name: www, Type: record.AAAA})
+// Watched gives the record sets that a check looks at: the addresses of the domain's sites, or where there is none of the names
+// that usually carry one.
+func Watched(domain dnsname.Name, sites []dnsname.Name) []record.Key {
+	if len(sites) == 0 {
+		sites = Sites(domain)
+	}
+	keys := make([]record.Key, 0, 2*len(sites))
+	for _, name := range sites {
+		keys = append(keys, record.Key{Name: name, Type: record.A}, record.Key{Name: name, Type: record.AAAA})
 	}
 	return keys
 }

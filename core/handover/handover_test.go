@@ -69,7 +69,7 @@ func TestReady(t *testing.T) {
 }
 
 func TestDifferences(t *testing.T) {
-	key := delegation.Watched(dnsname.MustParse("saltmarsh-ferries.example"))[0]
+	key := delegation.Watched(dnsname.MustParse("saltmarsh-ferries.example"), nil)[0]
 	answer := func(name, data string) delegation.ServerAnswer {
 		a := delegation.ServerAnswer{Server: delegation.Server{Name: dnsname.MustParse(name)}}
 		o := delegation.Observed{Key: key, Answer: delegation.Positive}

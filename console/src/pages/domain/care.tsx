@@ -22,6 +22,9 @@ export function CarePlate({ name, care, ledBy }: { name: string; care: Care; led
           <p>
             Changes made elsewhere {drifts.find((d) => d.value === care.drift)?.say}.{care.only_ours && ' Sets that were there before us are left, whatever is wanted.'}
           </p>
+          <p>
+            Sites: <span className="data">{care.sites?.join(', ') || 'none'}</span>
+          </p>
           {care.protect.length > 0 && (
             <p>
               Protected: <span className="data">{care.protect.join(', ')}</span>
@@ -64,7 +67,7 @@ function Form({ name, care, close }: { name: string; care: Care; close: () => vo
     event.preventDefault()
     const form = new FormData(event.currentTarget)
     set.mutate(
-      { drift: String(form.get('drift')), only_ours: form.has('only_ours'), protect: lines(form.get('protect')), extras: lines(form.get('extras')).map(attribute) },
+      { drift: String(form.get('drift')), only_ours: form.has('only_ours'), protect: lines(form.get('protect')), sites: String(form.get('sites')).split(/[\s,]+/).filter(Boolean), extras: lines(form.get('extras')).map(attribute) },
       { onSuccess: close },
     )
   }
@@ -85,6 +88,13 @@ function Form({ name, care, close }: { name: string; care: Care; close: () => vo
       <Check name="only_ours" defaultChecked={care.only_ours}>
         Leave sets that were there before us, whatever is wanted
       </Check>
+      <div className="max-w-lg">
+        <label className="label" htmlFor={id + 'sites'}>
+          Names that carry a site
+        </label>
+        <input id={id + 'sites'} name="sites" spellCheck={false} className="field data" defaultValue={care.sites?.join(', ')} />
+        <p className="mt-1 text-fine text-soft">@ is the domain itself; checks look at each of them</p>
+      </div>
       <div className="grid gap-4 sm:grid-cols-2">
         <div>
           <label className="label" htmlFor={id + 'protect'}>

@@ -223,17 +223,7 @@ func (a *app) showReport(r delegation.Report, now worldClock) {
 	}
 	rows = append(rows, signatureRow(r)...)
 	a.table([]string{"", "WHO", "STATE", "WHAT"}, rows)
-	for _, m := range r.Moments {
-		when := "settles by " + moment(m.By, now.World)
-		if m.By.Before(now.World) {
-			when = "settled at " + moment(m.By, now.World)
-		}
-		text := fmt.Sprintf("The %s of %s %s: %s.", m.What, strings.TrimSuffix(m.Subject, "."), when, m.Why)
-		if m.Except != "" && m.What == "address" { // of delegations, a finding says it
-			text += " No time binds some: " + m.Except + "."
-		}
-		a.printf("\n%s\n", strings.Join(wrap(text, width-2), "\n  "))
-	}
+	a.showMoments(r.Moments, now)
 	shown := slices.DeleteFunc(slices.Clone(r.Findings), func(f finding.Finding) bool { return f.Code == "resolver-still-old" }) // the table says it
 	if len(shown) > 0 {
 		a.printf("\n")
@@ -253,24 +243,6 @@ func signatureRow(r delegation.Report) [][]string {
 		return nil
 	}
 	return [][]string{{"signatures (DNSSEC)", "from the root", string(r.DNSSEC), words[r.DNSSEC]}}
-}
-
-// heldRows says which old answers a resolver still gives though it goes to the new nameservers.
-func heldRows(v delegation.View, now worldClock) (rows [][]string) {
-	if v.Sees == "old" {
-		return nil
-	}
-	for _, s := range v.Sets {
-		if s.Sees != "old" && s.Sees != "mixed" {
-			continue
-		}
-		what := fmt.Sprintf("%s %s, the old answer", plain(s.Key.Name), s.Key.Type)
-		if s.Until != nil {
-			what += fmt.Sprintf("; must have let go by %s", moment(*s.Until, now.World))
-		}
-		rows = append(rows, []string{"", "", s.Sees, what})
-	}
-	return rows
 }
 
 // sortServers tells the servers that the parents name from those before, and from those that are only wanted yet.

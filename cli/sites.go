@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -10,34 +11,24 @@ import (
 	"beacon/core/dnsname"
 )
 
-// showSites says how the domain's sites stand, address by address, and whether each could have a certificate.
+// showSites says how the domain's sites stand, what answers where they lead, and whether each could have a certificate.
 func (a *app) showSites(r delegation.Report) {
 	if r.Arrival == nil || len(r.Arrival.Sites) == 0 {
 		return
 	}
-	var rows, ready [][]string
+	var rows [][]string
 	for _, s := range r.Arrival.Sites {
 		label, state := plain(s.Name), string(s.State)
-		for _, l := range s.Leads {
-			at := l.Address.String()
-			if !l.Given {
-				at += " (old)"
-			}
-			rows = append(rows, []string{label, state, at, contactText(s.Name, l.HTTP), contactText(s.Name, l.HTTPS)})
+		for _, line := range answerLines(s) {
+			rows = append(rows, []string{label, state, line})
 			label, state = "", ""
-		}
-		if len(s.Leads) == 0 {
-			rows = append(rows, []string{label, state, "no address", "", ""})
-		}
-		if s.State != arrival.NoSite {
-			ready = append(ready, readyRow(plain(s.Name), "HTTP", s.OverHTTP), readyRow("", "DNS", s.OverDNS))
 		}
 	}
 	a.printf("\n")
-	a.table([]string{"SITE", "STANDS", "AT", "HTTP", "HTTPS"}, rows)
-	if len(ready) > 0 {
+	a.table([]string{"SITE", "STANDS", "WHERE IT LEADS, AND WHAT ANSWERS"}, rows)
+	if ready := readyRows(r.Domain, r.Arrival.Sites); len(ready) > 0 {
 		a.printf("\n")
-		a.table([]string{"A CERTIFICATE FOR", "OVER", "READY", "WHY"}, ready)
+		a.table([]string{"A CERTIFICATE", "FOR", "READY", "WHY"}, ready)
 	}
 	if len(r.Arrival.Findings) > 0 {
 		a.printf("\n")
@@ -45,24 +36,53 @@ func (a *app) showSites(r delegation.Report) {
 	}
 }
 
-// contactText says in a few words what answered.
-func contactText(name dnsname.Name, c *arrival.Contact) string {
+// answerLines says what answers for a site; addresses at which the same does are named together.
+func answerLines(s arrival.SiteView) (lines []string) {
+	if len(s.Leads) == 0 {
+		return []string{"no address"}
+	}
+	var said []string
+	var at [][]string
+	for _, l := range s.Leads {
+		text, address := "  "+contactText(s.Name, "http", l.HTTP)+"\n  "+contactText(s.Name, "https", l.HTTPS), l.Address.String()
+		if !l.Given {
+			address += " (old)"
+		}
+		i := slices.Index(said, text)
+		if i < 0 {
+			i, said, at = len(said), append(said, text), append(at, nil)
+		}
+		at[i] = append(at[i], address)
+	}
+	for i, text := range said {
+		lines = append(lines, strings.Join(at[i], ", "))
+		lines = append(lines, strings.Split(text, "\n")...)
+	}
+	return lines
+}
+
+// contactText says in a few words what answered over a scheme.
+func contactText(name dnsname.Name, scheme string, c *arrival.Contact) string {
 	switch {
 	case c == nil:
-		return "not asked"
+		return scheme + " was not asked"
 	case c.Failure == arrival.Barred || c.Failure == arrival.NoRoute:
-		return "not from here"
+		return scheme + " cannot be asked from here"
 	case c.Failure == arrival.Mute:
-		return "silent"
+		return scheme + " is silent"
+	case c.Failure == arrival.Closed:
+		return scheme + " is closed"
+	case c.Failure == arrival.NoTLS:
+		return scheme + " is not secured"
 	case c.Failure != "":
-		return string(c.Failure)
+		return scheme + " is no web server"
 	}
-	said := fmt.Sprint(c.Status)
+	said := fmt.Sprintf("%s answers %d", scheme, c.Status)
 	switch {
 	case c.Leads == "https://"+plain(name)+"/":
-		said = "to https"
+		said = scheme + " leads to https"
 	case c.Leads != "":
-		said = "to " + strings.TrimSuffix(strings.TrimPrefix(c.Leads, "https://"), "/")
+		said = scheme + " leads to " + strings.TrimSuffix(c.Leads, "/")
 	}
 	if c.Certificate != nil {
 		said += ", certificate to " + c.Certificate.Until.UTC().Format(time.DateOnly)
@@ -70,14 +90,47 @@ func contactText(name dnsname.Name, c *arrival.Contact) string {
 	return said
 }
 
-func readyRow(name, over string, r arrival.Readiness) []string {
+// readyRows says whether certificates could be had; sites of which the same is true share a row.
+func readyRows(domain dnsname.Name, sites []arrival.SiteView) (rows [][]string) {
+	sites = slices.DeleteFunc(slices.Clone(sites), func(s arrival.SiteView) bool { return s.State == arrival.NoSite })
+	add := func(over string, of func(arrival.SiteView) arrival.Readiness) {
+		type answer struct{ ready, why string }
+		var answers []answer
+		names := map[answer][]string{}
+		for _, s := range sites {
+			label := plain(s.Name)
+			if s.Name != domain {
+				label = s.Name.Relative(domain)
+			}
+			var said answer
+			said.ready, said.why = readyText(of(s))
+			if names[said] == nil {
+				answers = append(answers, said)
+			}
+			names[said] = append(names[said], label)
+		}
+		for _, said := range answers {
+			whose := strings.Join(names[said], ", ")
+			if len(answers) == 1 && len(sites) > 1 {
+				whose = "all sites"
+			}
+			rows = append(rows, []string{over, whose, said.ready, said.why})
+			over = ""
+		}
+	}
+	add("over HTTP", func(s arrival.SiteView) arrival.Readiness { return s.OverHTTP })
+	add("over DNS", func(s arrival.SiteView) arrival.Readiness { return s.OverDNS })
+	return rows
+}
+
+func readyText(r arrival.Readiness) (ready, why string) {
 	switch {
 	case r.Ready && len(r.Mind) > 0:
-		return []string{name, over, "yes", "but for who holds old answers: " + strings.Join(r.Mind, "; ")}
+		return "yes", "but for who holds old answers: " + strings.Join(r.Mind, "; ")
 	case r.Ready:
-		return []string{name, over, "yes", ""}
+		return "yes", ""
 	case r.Unknown != "":
-		return []string{name, over, "cannot tell", r.Unknown}
+		return "cannot tell", r.Unknown
 	}
-	return []string{name, over, "no", strings.Join(r.Lacks, "; ")}
+	return "no", strings.Join(r.Lacks, "; ")
 }

@@ -98,7 +98,11 @@ func TestVisit(t *testing.T) {
 // Every way in which nothing comes of a contact is told from the others, and ends in time.
 func TestFailures(t *testing.T) {
 	mute := speaks(t, func(c net.Conn) { time.Sleep(5 * time.Second) })
-	babble := speaks(t, func(c net.Conn) { _, _ = c.Write([]byte("220 mail here\r\n")); time.Sleep(time.Second) })
+	babble := speaks(t, func(c net.Conn) {
+		_, _ = c.Read(make([]byte, 1000))
+		_, _ = c.Write([]byte("220 mail here\r\n"))
+		time.Sleep(time.Second)
+	})
 	endless := speaks(t, func(c net.Conn) {
 		_, _ = c.Write([]byte("HTTP/1.1 200 OK\r\n"))
 		for {
@@ -141,7 +145,9 @@ func (b beyond) Beyond(_ context.Context, name dnsname.Name) delegation.Beyond {
 
 // A site that is an alias into another zone is looked at where that leads; of many addresses only so many are asked.
 func TestLookFollowsAliases(t *testing.T) {
-	at := speaks(t, func(c net.Conn) { _, _ = c.Write([]byte("HTTP/1.1 204 No Content\r\n\r\n")) })
+	host := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { w.WriteHeader(http.StatusNoContent) }))
+	defer host.Close()
+	at := portOf(t, host.URL)
 	server := delegation.Server{Name: dnsname.MustParse("ns1.nic.test"), Address: "127.0.0.1:53"}
 	sweep := delegation.Sweep{Domain: site, Parents: []delegation.ParentAnswer{{NS: []dnsname.Name{server.Name}}},
 		Servers: []delegation.ServerAnswer{{Server: server, Answer: delegation.Positive, Sets: []delegation.Observed{

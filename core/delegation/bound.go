@@ -2,6 +2,7 @@ package delegation
 
 import (
 	"fmt"
+	"slices"
 	"time"
 )
 
@@ -11,8 +12,8 @@ const unheardC = 172800
 
 func seconds(ttl uint32) time.Duration { return time.Duration(ttl) * time.Second }
 
-// moments computes when each thing that changed must have settled: the worst case for every cache that obeys TTLs.
-// It gives nothing while T is not established.
+// moments computes when each thing that changed must have settled: the worst case for every cache that obeys TTLs. What changed
+// twice, a set with the delegation and once more since, has settled when the later has. It gives nothing while T is not established.
 func (h History) moments(domain string) []Moment {
 	var out []Moment
 	if h.Since.IsZero() {
@@ -53,7 +54,9 @@ func (h History) moments(domain string) []Moment {
 	if m, changed := h.DS.moment(domain); changed {
 		out = append(out, m)
 	}
-	return out
+	return slices.DeleteFunc(slices.Clone(out), func(m Moment) bool {
+		return m.What == "content" && slices.ContainsFunc(out, func(o Moment) bool { return o.What == m.What && o.Subject == m.Subject && o.By.After(m.By) })
+	})
 }
 
 // likelyDelegation is by when most have come over: who follows the parents holds the old set for P. Where the old servers give their own

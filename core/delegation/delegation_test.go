@@ -124,6 +124,45 @@ func TestBoundAfterAnAbsence(t *testing.T) {
 	assert.Contains(t, bounds, back.Add(1500*time.Second))
 }
 
+// A set that changes while a new delegation still settles: caches may hold what the old servers had, and what the new ones had
+// before, and the later bound counts for both.
+func TestBoundOfAnEditDuringAMove(t *testing.T) {
+	edited := func(at time.Duration, held record.Data) Sweep {
+		s := sweep(at, newSet, "heron.test")
+		for i := range s.Servers[2:] {
+			s.Servers[2+i].Sets = []Observed{{Key: apexA, Answer: Positive, Data: []record.Data{"192.0.2.3"}, TTL: 120}}
+		}
+		s.Resolvers[0].Sets = []Observed{{Key: apexA, Answer: Positive, Data: []record.Data{held}, TTL: 20}}
+		return s
+	}
+	d := start.Add(time.Hour + time.Second + 1500*time.Second)
+	for _, c := range []struct {
+		name string
+		at   time.Duration
+		by   time.Time
+	}{
+		{"early in the move, D counts", time.Hour + time.Minute, d.Add(120 * time.Second)},
+		{"after the move, the edit counts", time.Hour + 1550*time.Second, start.Add(time.Hour + 1551*time.Second).Add(120 * time.Second)},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			for _, held := range []record.Data{"192.0.2.1", "192.0.2.2"} {
+				s := edited(c.at, held)
+				h := Advance(moved(), s)
+				r := Judge(Plan{Domain: domain}, h, s)
+				var bounds []time.Time
+				for _, m := range r.Moments {
+					if m.What == "content" {
+						bounds = append(bounds, m.By)
+					}
+				}
+				assert.Equal(t, []time.Time{c.by}, bounds)
+				assert.Equal(t, "old", r.Resolvers[0].Sets[0].Sees, "%s", held)
+				assert.Equal(t, &c.by, r.Resolvers[0].Sets[0].Until)
+			}
+		})
+	}
+}
+
 // Old servers that were switched off before anybody asked them may have told caches anything.
 func TestBoundWhereTheOldServersWereNotHeard(t *testing.T) {
 	dead := sweep(0, oldSet, "plover.test")

@@ -359,31 +359,37 @@ func (h History) matchedAt(k record.Key) (time.Time, bool) {
 	return time.Time{}, false
 }
 
-// oldTTL is how long a cache holds the old answer for a set.
-func (h History) oldTTL(k record.Key) uint32 {
-	before, n, ok := h.oldAnswer(k)
-	switch {
-	case !ok:
-		return 0
-	case before.Answer != Positive:
-		return n
+// oldTTL is how long a cache holds an old answer for a set.
+func (h History) oldTTL(k record.Key) (ttl uint32) {
+	for _, old := range h.oldAnswers(k) {
+		if old.Answer == Positive {
+			ttl = max(ttl, old.TTL)
+		} else {
+			ttl = max(ttl, old.n)
+		}
 	}
-	return before.TTL
+	return ttl
 }
 
-// oldAnswer is what a set was before the change that was last, and the negative TTL then.
-func (h History) oldAnswer(k record.Key) (Kept, uint32, bool) {
+// oldAnswer is what a set was, and the negative TTL then.
+type oldAnswer struct {
+	Kept
+	n uint32
+}
+
+// oldAnswers gives what a set was before the changes that were last: at the servers in force, and at those before.
+func (h History) oldAnswers(k record.Key) (list []oldAnswer) {
 	for _, e := range h.Edits {
 		if e.Before.Key == k {
-			return e.Before, e.N, true
+			list = append(list, oldAnswer{e.Before, e.N})
 		}
 	}
 	if h.Former != nil {
 		for _, o := range h.Former.Sets {
 			if o.Key == k {
-				return o, h.Former.N, true
+				list = append(list, oldAnswer{o, h.Former.N})
 			}
 		}
 	}
-	return Kept{}, 0, false
+	return list
 }

@@ -142,14 +142,13 @@ func (h History) seesSet(o Observed) string {
 		return "unknown"
 	}
 	now := h.Current.Sets[at].Observed
-	old, _, changed := h.oldAnswer(o.Key)
-	changed = changed && !sameAnswer(old.Observed, now)
+	olds := slices.DeleteFunc(h.oldAnswers(o.Key), func(old oldAnswer) bool { return sameAnswer(old.Observed, now) })
 	switch {
-	case sameAnswer(o, now) && changed:
+	case sameAnswer(o, now) && len(olds) > 0:
 		return "new"
 	case sameAnswer(o, now):
 		return "current"
-	case changed && sameAnswer(o, old.Observed):
+	case slices.ContainsFunc(olds, func(old oldAnswer) bool { return sameAnswer(o, old.Observed) }):
 		return "old"
 	case o.Answer != Positive:
 		return "none"
@@ -157,27 +156,15 @@ func (h History) seesSet(o Observed) string {
 	return "other"
 }
 
-// boundOf gives the moment of one thing.
+// boundOf gives the moment of one thing; of several the last.
 func (j *judge) boundOf(what, subject string) *time.Time {
-	for _, m := range j.report.Moments {
-		if m.What == what && m.Subject == subject {
-			by := m.By
-			return &by
-		}
-	}
-	return nil
+	return latest(slices.DeleteFunc(slices.Clone(j.report.Moments), func(m Moment) bool { return m.What != what || m.Subject != subject }))
 }
 
 // stillOld judges a resolver that goes to nameservers that are no longer in force.
 func (j *judge) stillOld(v *View) {
 	name := v.Name + " (" + v.Address + ")"
 	by := j.boundOf("delegation", j.plan.Domain.String())
-	for _, m := range j.report.Moments { // of several, the last counts
-		if m.What == "delegation" && m.By.After(*by) {
-			at := m.By
-			by = &at
-		}
-	}
 	seen := fmt.Sprintf("%s, asked for a name that nobody has: SOA of %s", name, v.Through)
 	switch {
 	case by == nil && v.Sees == "old":

@@ -38,15 +38,14 @@ type target struct {
 	driver              provider.Driver
 }
 
-func targets(t *testing.T, s *demo.Stage) []target {
-	driver := func(kind string) provider.Driver {
-		return profiletest.Driver(t, kind, outcall.Client{HTTP: http.DefaultClient, Base: s.Site(kind), Account: kind})
-	}
-	return []target{
-		{"heron", "heron-main", "4.1", 1200, driver("heron")},   // ten requests of twenty sets
-		{"curlew", "curlew-ops", "6.1", 2500, driver("curlew")}, // seventeen requests of twelve records, done later
-		{"plover", "plover-old", "5.1", 500, driver("plover")},  // one request of the whole zone
-	}
+func targetAt(t *testing.T, s *demo.Stage, kind string) target {
+	p := map[string]target{
+		"heron":  {account: "heron-main", site: "4.1", within: 1200}, // ten requests of twenty sets
+		"curlew": {account: "curlew-ops", site: "6.1", within: 2500}, // seventeen requests of twelve records, done later
+		"plover": {account: "plover-old", site: "5.1", within: 500},  // one request of the whole zone
+	}[kind]
+	p.kind, p.driver = kind, profiletest.Driver(t, kind, outcall.Client{HTTP: http.DefaultClient, Base: s.Site(kind), Account: kind})
+	return p
 }
 
 // zone finds the zone at the provider; there must be exactly one of its name.
@@ -107,13 +106,19 @@ func wanted200(t *testing.T, account string, round int) (definition string, cont
 // The service is killed at random moments inside syncs of two hundred sets. However often, in the end live is what is
 // wanted, no set was changed twice, there is one zone, and what somebody else put there was not touched.
 func TestKillInsideASync(t *testing.T) {
-	s := stage(t, options(t, 1, fmt.Sprintf("lease: %s\nrequest_timeout: 500ms\n", lease)))
-	hits := map[string]int{"heron": 10, "curlew": 10, "plover": 10}
-	if soak() {
-		hits = map[string]int{"heron": 75, "curlew": 75, "plover": 50}
-	}
-	for _, p := range targets(t, s) {
-		t.Run(p.kind, func(t *testing.T) { killSyncs(t, s, p, hits[p.kind]) })
+	for _, c := range []struct {
+		kind       string
+		hits, soak int
+	}{{"heron", 10, 75}, {"curlew", 10, 75}, {"plover", 10, 50}} {
+		t.Run(c.kind, func(t *testing.T) {
+			t.Parallel() // most of the time is waiting for leases
+			hits := c.hits
+			if soak() {
+				hits = c.soak
+			}
+			s := stage(t, options(t, 1, fmt.Sprintf("lease: %s\nrequest_timeout: 500ms\n", lease)))
+			killSyncs(t, s, targetAt(t, s, c.kind), hits)
+		})
 	}
 }
 

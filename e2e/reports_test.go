@@ -118,7 +118,7 @@ func TestReportsUnderLoadAndKill(t *testing.T) {
 		assert.Equal(t, r.accepted, kept, "every accepted report is kept, in order, once")
 	}
 	a.synced(bulk)
-	live, _ := targets(t, s)[0].live(t)
+	live, _ := targetAt(t, s, "heron").live(t)
 	assert.Equal(t, 1+300+hosts, live.Len())
 	for _, r := range reporters {
 		there := live.At(dnsname.MustParse(r.name))

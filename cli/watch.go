@@ -47,6 +47,10 @@ func (a *app) news(ctx context.Context, concerns func(store.Entry) bool) (<-chan
 	return something, broken
 }
 
+// quietPause is how long somebody who watches is left without a new look, wall time: by itself the service looks ever more seldom at
+// what stays wrong.
+const quietPause = time.Minute
+
 // strangerPause is how often a domain is looked at that the service does not look after, and so has no events of.
 const strangerPause = 2 * time.Second
 
@@ -74,8 +78,14 @@ func (a *app) watch(domain string, limit time.Duration) error {
 		case <-something:
 		case <-every.C:
 			view.tick()
-			if !view.stranger || time.Since(view.read) < strangerPause {
+			switch quiet := time.Since(view.read); {
+			case view.stranger && quiet < strangerPause, !view.stranger && quiet < quietPause:
 				continue
+			case !view.stranger:
+				if _, _, err := a.check(domain); err != nil {
+					a.clearLine()
+					return err
+				}
 			}
 		case err := <-broken:
 			a.clearLine()

@@ -39,7 +39,8 @@ func (s *Service) Check(ctx context.Context, name dnsname.Name) (delegation.Repo
 	case err != nil:
 		return delegation.Report{}, err
 	}
-	return s.checkManaged(ctx, z, d, s.registration)
+	report, _, err := s.checkManaged(ctx, z, d, s.registration)
+	return report, err
 }
 
 func isMissingProblem(err error) bool {
@@ -58,15 +59,16 @@ func (s *Service) checkStranger(ctx context.Context, name dnsname.Name) delegati
 	return delegation.Judge(delegation.Plan{Domain: name, Registrar: s.rdap(ctx, name), Issuers: s.settings.Sites.Issuers}, h, sweep)
 }
 
-// checkManaged makes a sweep, judges it, and keeps what it established. What the registrar says is had from ask.
-func (s *Service) checkManaged(ctx context.Context, z store.Zone, d store.Domain, ask func(context.Context, store.Zone) *delegation.Registration) (delegation.Report, error) {
+// checkManaged makes a sweep, judges it, and keeps what it established. What the registrar says is had from ask. It also gives when the
+// domain is due again, wall time.
+func (s *Service) checkManaged(ctx context.Context, z store.Zone, d store.Domain, ask func(context.Context, store.Zone) *delegation.Registration) (r delegation.Report, due time.Time, err error) {
 	ctx, cancel := context.WithTimeout(ctx, checkTime)
 	defer cancel()
 	name := z.Name()
 	plan := delegation.Plan{Domain: name, Wanted: d.WantedSet(), Registrar: ask(ctx, z)}
 	past, err := d.PastSweeps()
 	if err != nil {
-		return delegation.Report{}, err
+		return r, due, err
 	}
 	nameservers := append(append([]dnsname.Name(nil), plan.Wanted...), past.Current.Set...)
 	if past.Former != nil {
@@ -74,7 +76,7 @@ func (s *Service) checkManaged(ctx context.Context, z store.Zone, d store.Domain
 	}
 	plan.Issuers = s.settings.Sites.Issuers
 	if err := s.tx(ctx, func(tx *store.Tx) error { plan.Sites = nil; return planSites(tx, z, &plan) }); err != nil {
-		return delegation.Report{}, err
+		return r, due, err
 	}
 	sites := sitesOf(z)
 	sweep := s.sweep(ctx, name, resolveScope(name, sites, nameservers, plan.Wanted))
@@ -97,7 +99,7 @@ func (s *Service) sweep(ctx context.Context, name dnsname.Name, scope resolve.Sc
 
 // keep takes a sweep into what is remembered of a domain, judges it, and stores both. A sweep that began before the
 // last one ended comes too late to be remembered: it is judged only.
-func (s *Service) keep(ctx context.Context, name dnsname.Name, domainID uint64, plan delegation.Plan, sweep delegation.Sweep) (report delegation.Report, err error) {
+func (s *Service) keep(ctx context.Context, name dnsname.Name, domainID uint64, plan delegation.Plan, sweep delegation.Sweep) (report delegation.Report, due time.Time, err error) {
 	err = s.tx(ctx, func(tx *store.Tx) error {
 		d, err := tx.LockHistory(domainID)
 		if err != nil {
@@ -109,18 +111,25 @@ func (s *Service) keep(ctx context.Context, name dnsname.Name, domainID uint64, 
 		}
 		if d.CheckedAt != nil && sweep.Began.Before(*d.CheckedAt) {
 			report = delegation.Judge(plan, history, sweep)
+			due = s.nextCheck(report, report.CheckedAt)
 			return nil
 		}
-		last, _, err := tx.LastReport(d.ID)
+		last, since, known, err := tx.LastReportSince(d.ID)
 		if err != nil {
 			return err
 		}
 		history = delegation.Advance(history, sweep)
 		report = delegation.Judge(plan, history, sweep)
-		if err := tx.AddCheck(d.ID, report, history, sweep); err != nil {
+		stands := report.Standing()
+		same := known && report.Verdict == d.Verdict && slices.Equal(stands, last.Standing())
+		if !same {
+			since = report.CheckedAt
+		}
+		if err := tx.AddCheck(d.ID, report, history, sweep, same); err != nil {
 			return err
 		}
-		if err := tx.Enqueue("check", d.ID, s.nextCheck(report)); err != nil {
+		due = s.nextCheck(report, since)
+		if err := tx.Enqueue("check", d.ID, due); err != nil {
 			return err
 		}
 		if len(delegation.Unheard(report.Deadlines(), last.Deadlines())) > 0 {
@@ -128,9 +137,8 @@ func (s *Service) keep(ctx context.Context, name dnsname.Name, domainID uint64, 
 				return err
 			}
 		}
-		stands := report.Standing()
 		switch {
-		case report.Verdict == d.Verdict && slices.Equal(stands, last.Standing()):
+		case same:
 			return nil
 		case report.Verdict == d.Verdict:
 			return tx.Log("service", "domain.seen", name.String(), strings.Join(stands, "; "))
@@ -143,7 +151,7 @@ func (s *Service) keep(ctx context.Context, name dnsname.Name, domainID uint64, 
 	if err == nil {
 		s.metrics.checks.WithLabelValues(string(report.Verdict)).Inc()
 	}
-	return report, err
+	return report, due, err
 }
 
 func orNone(text string) string {
@@ -153,17 +161,9 @@ func orNone(text string) string {
 	return text
 }
 
-// nextCheck is when a domain is due again, wall time: soon while anything is open, and just after it should be settled.
-func (s *Service) nextCheck(r delegation.Report) time.Time {
-	interval := s.settings.Checks.Settling
-	if r.Verdict == delegation.Settled {
-		interval = s.settings.Checks.Settled
-	}
-	due := r.CheckedAt.Add(interval)
-	if r.SettlesBy != nil && r.SettlesBy.After(r.CheckedAt) && r.SettlesBy.Before(due) {
-		due = *r.SettlesBy
-	}
-	return s.world.WallAt(due)
+// nextCheck is when a domain is due again, wall time; since is from when on it has stood as it does.
+func (s *Service) nextCheck(r delegation.Report, since time.Time) time.Time {
+	return s.world.WallAt(r.Due(since, s.settings.Checks.Settling, s.settings.Checks.Settled))
 }
 
 // registration asks the registrar what it holds of a zone's domain; nil where the zone names no registrar.
@@ -258,9 +258,9 @@ func (s *Service) runCheck(ctx context.Context, job store.Job) error {
 	if err != nil {
 		return err
 	}
-	report, err := s.checkManaged(ctx, z, d, s.sparingly(d))
+	_, due, err := s.checkManaged(ctx, z, d, s.sparingly(d))
 	if err != nil {
 		return err
 	}
-	return errLater{at: s.nextCheck(report)}
+	return errLater{at: due}
 }

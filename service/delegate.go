@@ -114,7 +114,7 @@ func (s *Service) lookBefore(ctx context.Context, z store.Zone, d store.Domain, 
 	name := z.Name()
 	plan := delegation.Plan{Domain: name, Wanted: out.Wanted}
 	sweep := s.sweeper.Sweep(looking, name, resolveScope(name, sitesOf(z), out.Wanted, nil))
-	if _, err := s.keep(ctx, name, d.ID, plan, sweep); err != nil {
+	if _, _, err := s.keep(ctx, name, d.ID, plan, sweep); err != nil {
 		return err
 	}
 	if sweep.Failure != "" {

@@ -69,7 +69,7 @@ type HostSettings struct {
 
 // CheckSettings say how often domains are checked, in world time.
 type CheckSettings struct {
-	Settling time.Duration `yaml:"settling"` // while something settles or is wrong
+	Settling time.Duration `yaml:"settling"` // while something settles; at the least while something is wrong
 	Settled  time.Duration `yaml:"settled"`
 }
 

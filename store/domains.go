@@ -89,27 +89,36 @@ func (t *Tx) LockHistory(id uint64) (d Domain, err error) {
 	return d, found(err, "domain %d", id)
 }
 
+// check is the checks of a domain in a row that came to the same, with report and evidence of the last of them.
 type check struct {
 	ID       uint64
 	DomainID uint64
+	FirstAt  *time.Time // world time; nil where it was not kept
 	WorldAt  time.Time
 	WallAt   time.Time
 	Verdict  delegation.Verdict
-	Report   string
-	Evidence string
+	Report   []byte
+	Evidence []byte
 }
 
 func (check) TableName() string { return "checks" }
 
-// KeepChecks is how many checks of a domain are kept.
-const KeepChecks = 500
+// KeepChecks is how many changes of how a domain stands are kept, with the evidence for each.
+const KeepChecks = 100
 
-// AddCheck keeps a check and what it established.
-func (t *Tx) AddCheck(domainID uint64, r delegation.Report, h delegation.History, s delegation.Sweep) error {
+// AddCheck keeps a check and what it established. Where it came to the same as the last one, it takes that one's place.
+func (t *Tx) AddCheck(domainID uint64, r delegation.Report, h delegation.History, s delegation.Sweep, same bool) error {
 	heard := s.Heard
 	s.Heard = nil // kept of the newest check only
-	row := check{DomainID: domainID, WorldAt: r.CheckedAt, WallAt: t.now(), Verdict: r.Verdict, Report: jsonText(r), Evidence: jsonText(s)}
-	if err := t.db.Create(&row).Error; err != nil {
+	row := check{DomainID: domainID, FirstAt: &r.CheckedAt, WorldAt: r.CheckedAt, WallAt: t.now(), Verdict: r.Verdict}
+	var err error
+	if row.Report, err = squeeze(r); err != nil {
+		return err
+	}
+	if row.Evidence, err = squeeze(s); err != nil {
+		return err
+	}
+	if err := t.putCheck(row, same); err != nil {
 		return err
 	}
 	if heard != nil {
@@ -121,12 +130,24 @@ func (t *Tx) AddCheck(domainID uint64, r delegation.Report, h delegation.History
 			return err
 		}
 	}
-	if err := t.db.Exec(`DELETE FROM checks WHERE domain_id = ? AND id <= (SELECT id FROM
-		(SELECT id FROM checks WHERE domain_id = ? ORDER BY id DESC LIMIT 1 OFFSET ?) AS beyond)`, domainID, domainID, KeepChecks).Error; err != nil {
-		return err
-	}
 	return t.db.Model(&Domain{}).Where("id = ?", domainID).Updates(map[string]any{"history": jsonText(h), "verdict": r.Verdict,
 		"settles_by": r.SettlesBy, "checked_at": r.CheckedAt, "gravest": gravest(r)}).Error
+}
+
+func (t *Tx) putCheck(row check, same bool) error {
+	var last []check
+	if err := t.db.Select("id").Where("domain_id = ?", row.DomainID).Order("id DESC").Limit(1).Find(&last).Error; err != nil {
+		return err
+	}
+	if same && len(last) > 0 {
+		return t.db.Model(&check{}).Where("id = ?", last[0].ID).Updates(map[string]any{"world_at": row.WorldAt, "wall_at": row.WallAt,
+			"report": row.Report, "evidence": row.Evidence}).Error
+	}
+	if err := t.db.Create(&row).Error; err != nil {
+		return err
+	}
+	return t.db.Exec(`DELETE FROM checks WHERE domain_id = ? AND id <= (SELECT id FROM
+		(SELECT id FROM checks WHERE domain_id = ? ORDER BY id DESC LIMIT 1 OFFSET ?) AS beyond)`, row.DomainID, row.DomainID, KeepChecks).Error
 }
 
 // gravest gives the code of the gravest error or warning of a report; findings come in that order.
@@ -151,21 +172,29 @@ func squeeze(value any) ([]byte, error) {
 	return b.Bytes(), err
 }
 
+// unsqueeze reads what squeeze wrote, and JSON that is not compressed, as it was once kept.
+func unsqueeze(body []byte, value any) error {
+	if len(body) > 0 && body[0] == '{' {
+		return json.Unmarshal(body, value)
+	}
+	r, err := gzip.NewReader(bytes.NewReader(body))
+	if err != nil {
+		return err
+	}
+	return json.NewDecoder(r).Decode(value)
+}
+
 // Answers gives the very answers of a domain's newest check.
 func (t *Tx) Answers(domainID uint64) (list []delegation.Heard, err error) {
 	var bodies [][]byte
 	if err = t.db.Raw("SELECT body FROM check_answers WHERE domain_id = ?", domainID).Scan(&bodies).Error; err != nil || len(bodies) == 0 {
 		return nil, err
 	}
-	r, err := gzip.NewReader(bytes.NewReader(bodies[0]))
-	if err != nil {
-		return nil, err
-	}
-	err = json.NewDecoder(r).Decode(&list)
+	err = unsqueeze(bodies[0], &list)
 	return list, err
 }
 
-// CountChecks tells how many checks of a domain are kept.
+// CountChecks tells how many changes of how a domain stands are kept.
 func (t *Tx) CountChecks(domainID uint64) (n int64, err error) {
 	err = t.db.Model(&check{}).Where("domain_id = ?", domainID).Count(&n).Error
 	return n, err
@@ -173,11 +202,20 @@ func (t *Tx) CountChecks(domainID uint64) (n int64, err error) {
 
 // LastReport gives the report of the newest check of a domain; false where there is none.
 func (t *Tx) LastReport(domainID uint64) (r delegation.Report, ok bool, err error) {
+	r, _, ok, err = t.LastReportSince(domainID)
+	return r, ok, err
+}
+
+// LastReportSince also tells since when, in world time, all checks came to what the newest came to.
+func (t *Tx) LastReportSince(domainID uint64) (r delegation.Report, since time.Time, ok bool, err error) {
 	var rows []check
-	err = t.db.Select("report").Where("domain_id = ?", domainID).Order("id DESC").Limit(1).Find(&rows).Error
+	err = t.db.Select("report", "first_at", "world_at").Where("domain_id = ?", domainID).Order("id DESC").Limit(1).Find(&rows).Error
 	if err != nil || len(rows) == 0 {
-		return r, false, err
+		return r, since, false, err
 	}
-	err = json.Unmarshal([]byte(rows[0].Report), &r)
-	return r, true, err
+	since = rows[0].WorldAt
+	if rows[0].FirstAt != nil {
+		since = *rows[0].FirstAt
+	}
+	return r, since, true, unsqueeze(rows[0].Report, &r)
 }

@@ -205,7 +205,7 @@ func TestChecksAreKept(t *testing.T) {
 		at := time.Date(2030, 1, 2, 3, 4, 5, 678901000, time.UTC)
 		report := delegation.Report{Domain: name, Verdict: delegation.Settling, CheckedAt: at, SettlesBy: &at}
 		history := delegation.History{Since: at, Current: delegation.State{Set: []dnsname.Name{name}, P: 7}}
-		require.NoError(t, tx.AddCheck(d.ID, report, history, delegation.Sweep{}))
+		require.NoError(t, tx.AddCheck(d.ID, report, history, delegation.Sweep{}, false))
 		d, err = tx.LockHistory(d.ID)
 		require.NoError(t, err)
 		got, err := d.PastSweeps()
@@ -232,16 +232,30 @@ func TestOldChecksGo(t *testing.T) {
 			require.NoError(t, err)
 			ids = append(ids, d.ID)
 		}
+		at := time.Date(2030, 3, 1, 12, 0, 0, 0, time.UTC)
+		add := func(id uint64, verdict delegation.Verdict, same bool) {
+			at = at.Add(time.Minute)
+			require.NoError(t, tx.AddCheck(id, delegation.Report{Verdict: verdict, CheckedAt: at}, delegation.History{}, delegation.Sweep{}, same))
+		}
 		for range store.KeepChecks + 20 {
 			for _, id := range ids {
-				require.NoError(t, tx.AddCheck(id, delegation.Report{}, delegation.History{}, delegation.Sweep{}))
+				add(id, delegation.Wrong, false)
 			}
+		}
+		began := at
+		for range 30 {
+			add(ids[1], delegation.Wrong, true)
 		}
 		for _, id := range ids {
 			n, err := tx.CountChecks(id)
 			require.NoError(t, err)
 			assert.EqualValues(t, store.KeepChecks, n)
 		}
+		r, since, ok, err := tx.LastReportSince(ids[1])
+		require.NoError(t, err)
+		assert.True(t, ok)
+		assert.Equal(t, at, r.CheckedAt.UTC(), "the newest report is kept")
+		assert.Equal(t, began, since.UTC(), "and since when it has been so")
 		return nil
 	})
 }

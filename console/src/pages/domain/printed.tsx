@@ -121,9 +121,18 @@ const Server = ({ source: s, label }: { source: Source; label: string }) => <Lin
 function Line({ who, at, list, problem }: { who: string; at: string; list: string[]; problem?: string }) {
   return (
     <tr className="border-b border-line align-top">
-      <td className="py-1 pr-3 wrap-anywhere">{who}</td>
+      <td className="py-1 pr-3 wrap-anywhere sm:whitespace-nowrap">{who}</td>
       <td className="data py-1 pr-3 whitespace-nowrap">{at}</td>
-      <td className="data py-1 wrap-anywhere">{problem ? problem : list.map(plain).join(', ')}</td>
+      <td className="data py-1 wrap-anywhere">
+        {problem
+          ? problem
+          : list.map((name, i) => (
+              <span key={name}>
+                <span className="sm:whitespace-nowrap">{plain(name)}</span>
+                {i < list.length - 1 && ', '}
+              </span>
+            ))}
+      </td>
     </tr>
   )
 }

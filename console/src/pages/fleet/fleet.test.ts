@@ -1,6 +1,6 @@
 import { expect, test } from 'vitest'
 import type { FleetDomain } from '../../api/types'
-import { narrowed } from './fleet'
+import { commonest, narrowed } from './fleet'
 
 const items: FleetDomain[] = [
   { name: 'b.example.', verdict: 'settled', settles_by: null, checked_at: null, gravest: '' },
@@ -9,6 +9,14 @@ const items: FleetDomain[] = [
 ]
 const names = (list: FleetDomain[]) => list.map((d) => d.name[0]).join('')
 
-test('the gravest come first, then by name', () => expect(names(narrowed(items, null, ''))).toBe('cab'))
-test('by verdict', () => expect(names(narrowed(items, 'settled', ''))).toBe('ab'))
-test('by a part of the name, in any case', () => expect(names(narrowed(items, null, ' B.EX'))).toBe('b'))
+test('the gravest come first, then by name', () => expect(names(narrowed(items, null, null, ''))).toBe('cab'))
+test('by verdict', () => expect(names(narrowed(items, 'settled', null, ''))).toBe('ab'))
+test('by a part of the name, in any case', () => expect(names(narrowed(items, null, null, ' B.EX'))).toBe('b'))
+test('by what was found', () => expect(names(narrowed(items, null, 'nameserver-lame', ''))).toBe('c'))
+test('what was found is counted, the commonest first', () => {
+  const found = (gravest: string): FleetDomain => ({ name: 'd.example.', verdict: 'wrong', settles_by: null, checked_at: null, gravest })
+  expect(commonest([found('no-tcp'), found('nameserver-lame'), found(''), found('nameserver-lame')])).toEqual([
+    ['nameserver-lame', 2],
+    ['no-tcp', 1],
+  ])
+})

@@ -11,6 +11,13 @@ import { plain, shown } from '../../parts/text'
 const order = ['wrong', 'undelegated', 'unknown', 'settling', '', 'settled']
 const cells: Record<Light, string> = { settled: 'fill-settled', settling: 'fill-settling', wrong: 'fill-wrong', none: 'fill-line-strong', unknown: 'fill-unknown' }
 
+/** What was found, with how many domains it is the gravest of; the commonest first. */
+export function commonest(items: FleetDomain[]): [code: string, count: number][] {
+  const counts = new Map<string, number>()
+  for (const d of items) if (d.gravest) counts.set(d.gravest, (counts.get(d.gravest) ?? 0) + 1)
+  return [...counts].sort((a, b) => b[1] - a[1] || a[0].localeCompare(b[0]))
+}
+
 /** How many are listed by name at most: whoever looks for one narrows it down. */
 const listed = 100
 
@@ -35,11 +42,11 @@ export function Fleet() {
   )
 }
 
-/** Those with a verdict, and with a text in their name; the gravest first. */
-export function narrowed(items: FleetDomain[], verdict: string | null, text: string): FleetDomain[] {
+/** Those with a verdict, with something found, and with a text in their name; the gravest first. */
+export function narrowed(items: FleetDomain[], verdict: string | null, found: string | null, text: string): FleetDomain[] {
   const wanted = text.trim().toLowerCase()
   return items
-    .filter((d) => (verdict === null || d.verdict === verdict) && (!wanted || plain(d.name).includes(wanted)))
+    .filter((d) => (verdict === null || d.verdict === verdict) && (found === null || d.gravest === found) && (!wanted || plain(d.name).includes(wanted)))
     .sort((a, b) => order.indexOf(a.verdict) - order.indexOf(b.verdict) || a.name.localeCompare(b.name))
 }
 
@@ -47,7 +54,10 @@ function Seen({ items }: { items: FleetDomain[] }) {
   const [params, setParams] = useSearchParams()
   const [text, setText] = useState('')
   const verdict = params.get('verdict')
-  const shownItems = narrowed(items, verdict, useDeferredValue(text))
+  const found = params.get('found')
+  const shownItems = narrowed(items, verdict, found, useDeferredValue(text))
+  const narrow = (to: Record<string, string | null>) =>
+    setParams(Object.entries({ verdict, found, ...to }).filter((e): e is [string, string] => e[1] !== null))
   const count = (v: string) => items.filter((d) => d.verdict === v).length
   return (
     <div className="grid gap-5">
@@ -60,7 +70,7 @@ function Seen({ items }: { items: FleetDomain[] }) {
               key={v}
               type="button"
               aria-pressed={on}
-              onClick={() => setParams(on ? {} : { verdict: v })}
+              onClick={() => narrow({ verdict: on ? null : v, found: null })}
               className={`plate flex items-center gap-3 p-3 text-left ${on ? 'border-accent' : 'hover:border-accent'}`}
             >
               <Lamp light={light} size={24} />
@@ -72,6 +82,7 @@ function Seen({ items }: { items: FleetDomain[] }) {
           )
         })}
       </div>
+      <Found list={commonest(narrowed(items, verdict, null, ''))} chosen={found} choose={(code) => narrow({ found: code })} />
       <label className="grid max-w-sm gap-1">
         <span className="text-fine font-semibold text-soft">Part of a name</span>
         <input value={text} onChange={(e) => setText(e.target.value)} className="min-h-10 rounded-key border border-line-strong bg-surface px-3" />
@@ -95,6 +106,30 @@ function Seen({ items }: { items: FleetDomain[] }) {
         {shownItems.length === 0 && <li className="px-2 py-2 text-soft">None is like that.</li>}
         {shownItems.length > listed && <li className="px-2 py-2 text-soft">And {shownItems.length - listed} more: narrow it down above.</li>}
       </ul>
+    </div>
+  )
+}
+
+const mostCodes = 8
+
+/** What was found, as keys that narrow the fleet down to it. */
+function Found({ list, chosen, choose }: { list: [string, number][]; chosen: string | null; choose: (code: string | null) => void }) {
+  if (list.length === 0) return null
+  return (
+    <div role="group" aria-label="By the gravest that was found" className="flex flex-wrap gap-2">
+      {list
+        .filter(([code], i) => i < mostCodes || code === chosen)
+        .map(([code, count]) => (
+          <button
+            key={code}
+            type="button"
+            aria-pressed={code === chosen}
+            onClick={() => choose(code === chosen ? null : code)}
+            className={`min-h-8 rounded-key border px-3 text-fine ${code === chosen ? 'border-accent font-semibold' : 'border-line-strong hover:border-accent'}`}
+          >
+            {code.replaceAll('-', ' ')} <span className="text-soft">{count}</span>
+          </button>
+        ))}
     </div>
   )
 }

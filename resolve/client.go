@@ -34,6 +34,11 @@ func (e StrangeError) Error() string {
 // Unwrap makes it a kind of ErrNoAnswer.
 func (e StrangeError) Unwrap() error { return ErrNoAnswer }
 
+// GCPercent is how far the heap of a program that checks thousands of domains should grow before garbage is looked for, in percent of
+// what was alive: checks make much garbage that lives for milliseconds, and little that stays, so that looking less often costs tens
+// of megabytes and saves a sixth of the time.
+const GCPercent = 400
+
 // udpSize is the largest answer taken over UDP, in octets (the value of the DNS flag day 2020, safe on all paths).
 const udpSize = 1232
 
@@ -44,6 +49,7 @@ type Question struct {
 	Recurse   bool // set RD, as for resolvers
 	Signed    bool // set DO: signatures are wanted (RFC 3225)
 	Unchecked bool // set CD: a validating resolver shall give what it does not believe (RFC 4035 section 3.2.2)
+	Brief     bool // of an answer the answer section counts alone; it is one of very many
 }
 
 // Transport is how a question travels.

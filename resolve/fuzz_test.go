@@ -56,3 +56,56 @@ func FuzzAnswer(f *testing.F) {
 		}
 	})
 }
+
+// Where a message is read whole, reading it briefly comes to the same: the same header, answers and EDNS.
+func FuzzBrief(f *testing.F) {
+	add := func(edns bool, answers ...string) {
+		m := new(dns.Msg).SetQuestion("saltmarsh-ferries.example.", dns.TypeSOA)
+		m.Response, m.Authoritative = true, true
+		for _, line := range answers {
+			rr, err := dns.NewRR(line)
+			if err != nil {
+				f.Fatal(err)
+			}
+			m.Answer, m.Ns = append(m.Answer, rr), append(m.Ns, rr)
+		}
+		if edns {
+			m.SetEdns0(1232, false)
+			m.IsEdns0().Option = append(m.IsEdns0().Option, &dns.EDNS0_COOKIE{Code: dns.EDNS0COOKIE, Cookie: "0011223344556677"})
+			m.Rcode = dns.RcodeBadCookie
+		}
+		m.Compress = true
+		packed, err := m.Pack()
+		if err != nil {
+			f.Fatal(err)
+		}
+		f.Add(packed)
+	}
+	add(false, "saltmarsh-ferries.example. 60 SOA ns.plover.test. host.plover.test. 1 2 3 4 5")
+	add(true, "saltmarsh-ferries.example. 60 NS reed-11.plover.test.", "saltmarsh-ferries.example. 60 NS reed-14.plover.test.")
+	add(true)
+	f.Fuzz(func(t *testing.T, packed []byte) {
+		whole, asked := new(dns.Msg), "."
+		fine := whole.Unpack(packed) == nil && len(whole.Question) == 1 && whole.Response
+		if fine {
+			asked = whole.Question[0].Name
+		}
+		brief, err := newNamebook().readBriefly(packed, asked)
+		if !fine || err != nil || brief == nil {
+			return
+		}
+		got, want := *brief, *whole
+		if got.Id != want.Id || got.Rcode != want.Rcode || got.Authoritative != want.Authoritative || got.RecursionAvailable != want.RecursionAvailable || len(got.Answer) != len(want.Answer) {
+			t.Fatalf("briefly %v, wholly %v", got, want)
+		}
+		for i, rr := range got.Answer {
+			if rr.String() != want.Answer[i].String() {
+				t.Fatalf("briefly %v, wholly %v", rr, want.Answer[i])
+			}
+		}
+		a, b := got.IsEdns0(), want.IsEdns0()
+		if (a == nil) != (b == nil) || a != nil && a.String() != b.String() {
+			t.Fatalf("briefly %v, wholly %v", a, b)
+		}
+	})
+}

@@ -96,8 +96,8 @@ func (w *walk) askBriefly(ctx context.Context, servers []delegation.Server, doma
 	ways := make([]asked, 2*len(servers))
 	name := domain.String()
 	for i, s := range servers {
-		ways[2*i] = w.begin(ctx, s, Question{Name: name, Type: dns.TypeSOA})
-		ways[2*i+1] = w.begin(ctx, s, Question{Name: name, Type: dns.TypeNS})
+		ways[2*i] = w.begin(ctx, s, Question{Name: name, Type: dns.TypeSOA, Brief: true})
+		ways[2*i+1] = w.begin(ctx, s, Question{Name: name, Type: dns.TypeNS, Brief: true})
 	}
 	for i, s := range servers {
 		out[i].Server = s
@@ -106,7 +106,7 @@ func (w *walk) askBriefly(ctx context.Context, servers []delegation.Server, doma
 		if out[i].Answer != delegation.Positive {
 			ways[2*i+1].abandon()
 		} else if ns, err := ways[2*i+1].end(ctx); err == nil {
-			readNS(&out[i], ns, domain)
+			readNS(&out[i], ns)
 		}
 	}
 }
@@ -174,13 +174,13 @@ func lameness(m *dns.Msg, domain dnsname.Name, hasSOA bool) (delegation.Reason, 
 	return "", ""
 }
 
-func readNS(a *delegation.ServerAnswer, m Reply, domain dnsname.Name) {
+func readNS(a *delegation.ServerAnswer, m Reply) {
 	if !m.Authoritative {
 		return
 	}
 	for _, rr := range m.Answer {
 		if ns, ok := rr.(*dns.NS); ok && len(a.NS) < 4*maxNameservers {
-			if target, err := dnsname.Parse(ns.Ns); err == nil {
+			if target, err := book.parse(ns.Ns); err == nil {
 				a.NS, a.NSTTL = append(a.NS, target), max(a.NSTTL, ns.Hdr.Ttl)
 			}
 		}
@@ -221,7 +221,7 @@ func (w *walk) askRest(ctx context.Context, a *delegation.ServerAnswer, early []
 		}
 		a.GivesNS = a.GivesNS || len(r.Answer) > 0 && r.Question[0].Qtype != dns.TypeSOA && slices.ContainsFunc(r.Ns, func(rr dns.RR) bool { return rr.Header().Rrtype == dns.TypeNS })
 	}
-	ask(domain, dns.TypeNS, func(r Reply) { readNS(a, r, domain); keep(r) })
+	ask(domain, dns.TypeNS, func(r Reply) { readNS(a, r); keep(r) })
 	for _, name := range climb(scope.Sites, domain) {
 		key := record.Key{Name: name, Type: record.CAA}
 		tasks = append(tasks, func() {

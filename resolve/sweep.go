@@ -93,7 +93,7 @@ func (round *Round) Sweep(ctx context.Context, domain dnsname.Name, scope Scope)
 	out.Parents = make([]delegation.ParentAnswer, len(parents))
 	ways := make([]asked, len(parents))
 	for i, p := range parents {
-		ways[i] = w.begin(ctx, p, Question{Name: domain.String(), Type: dns.TypeNS, Signed: s.judgesSignatures()})
+		ways[i] = w.begin(ctx, p, Question{Name: domain.String(), Type: dns.TypeNS, Signed: s.judgesSignatures(), Brief: scope.Brief})
 	}
 	if read := func(i int) { out.Parents[i] = w.readParent(ctx, ways[i], zone, domain) }; scope.Brief {
 		for i := range ways {
@@ -154,8 +154,10 @@ func (s *Sweeper) Servers(ctx context.Context, names []dnsname.Name) ([]delegati
 
 // inParallel calls do for 0 to n-1, a bounded number at a time, and waits.
 func inParallel(n int, do func(int)) {
-	if n == 1 {
-		do(0)
+	if n <= 1 {
+		for i := range n {
+			do(i)
+		}
 		return
 	}
 	var group errgroup.Group
@@ -170,13 +172,15 @@ func inParallel(n int, do func(int)) {
 func (w *walk) addressesOf(ctx context.Context, names []dnsname.Name, glue map[dnsname.Name][]netip.Addr) (servers []delegation.Server, problems []delegation.NameProblem) {
 	names = names[:min(len(names), maxNameservers)]
 	got := make([]addresses, len(names))
-	inParallel(len(names), func(i int) {
-		if known := glue[names[i]]; len(known) > 0 {
-			got[i].servers = w.at(names[i], known)
-			return
+	var unknown []int
+	for i, name := range names {
+		if known := glue[name]; len(known) > 0 {
+			got[i].servers = w.at(name, known)
+		} else {
+			unknown = append(unknown, i)
 		}
-		got[i] = w.address(ctx, names[i], nil)
-	})
+	}
+	inParallel(len(unknown), func(i int) { got[unknown[i]] = w.address(ctx, names[unknown[i]], nil) })
 	for i := range names {
 		servers = append(servers, got[i].servers...)
 		if len(got[i].servers) == 0 {
@@ -202,14 +206,16 @@ func (w *walk) readParent(ctx context.Context, way asked, zone, domain dnsname.N
 		return a
 	}
 	// A server that is authoritative for both sides of the cut answers from the child's side.
-	for _, rr := range append(slices.Clone(m.Ns), m.Answer...) {
-		ns, ok := rr.(*dns.NS)
-		if owner, err := dnsname.Parse(rr.Header().Name); !ok || err != nil || owner != domain {
-			continue
-		}
-		if target, err := dnsname.Parse(ns.Ns); err == nil {
-			a.Answer, a.TTL = delegation.Referral, max(a.TTL, ns.Hdr.Ttl)
-			a.NS = append(a.NS, target)
+	for _, section := range [][]dns.RR{m.Ns, m.Answer} {
+		for _, rr := range section {
+			ns, ok := rr.(*dns.NS)
+			if !ok || !isCalled(ns.Hdr.Name, domain, way.q.Name) {
+				continue
+			}
+			if target, err := book.parse(ns.Ns); err == nil {
+				a.Answer, a.TTL = delegation.Referral, max(a.TTL, ns.Hdr.Ttl)
+				a.NS = append(a.NS, target)
+			}
 		}
 	}
 	a.NS, a.DS = dnsname.SortSet(a.NS), aboutKeys(m.Msg, domain)
@@ -226,6 +232,15 @@ func (w *walk) readParent(ctx context.Context, way asked, zone, domain dnsname.N
 	return a
 }
 
+// isCalled tells whether a text is a name's, which is most often written as it is.
+func isCalled(text string, name dnsname.Name, written string) bool {
+	if text == written {
+		return true
+	}
+	other, err := dnsname.Parse(text)
+	return err == nil && other == name
+}
+
 // soaIn reads the SOA record of a section, with the negative TTL of RFC 2308 section 5.
 func soaIn(section []dns.RR) (delegation.SOA, dnsname.Name, bool) {
 	for _, rr := range section {
@@ -234,8 +249,8 @@ func soaIn(section []dns.RR) (delegation.SOA, dnsname.Name, bool) {
 			continue
 		}
 		owner, err := dnsname.Parse(soa.Hdr.Name)
-		primary, err2 := dnsname.Parse(soa.Ns)
-		contact, err3 := dnsname.Parse(soa.Mbox)
+		primary, err2 := book.parse(soa.Ns)
+		contact, err3 := book.parse(soa.Mbox)
 		if err == nil && err2 == nil && err3 == nil {
 			return delegation.SOA{Primary: primary, Contact: contact, Serial: soa.Serial, Refresh: soa.Refresh, Retry: soa.Retry, Expire: soa.Expire,
 				Negative: min(soa.Hdr.Ttl, soa.Minttl)}, owner, true

@@ -29,6 +29,8 @@ type waiter struct {
 	id       uint16
 	server   netip.AddrPort
 	edns     bool
+	name     string // asked for
+	brief    bool
 	asked    packed
 	sent     time.Time
 	deadline time.Time // a tick of the client's clock after it, waiting ends
@@ -85,7 +87,7 @@ func (w *waiter) forget() {
 // ids cannot be foreseen.
 func (c *Client) send(to *server, q Question, edns bool, patience time.Duration) (*waiter, error) {
 	w := waiters.Get().(*waiter)
-	w.server, w.edns, w.taken, w.strange = to.at, edns, false, netip.AddrPort{}
+	w.server, w.edns, w.name, w.brief, w.taken, w.strange = to.at, edns, q.Name, q.Brief, false, netip.AddrPort{}
 	if err := w.asked.pack(q, 0, edns, to.cookie, to.theirCookie(), true); err != nil {
 		return nil, err
 	}
@@ -122,7 +124,7 @@ func (w *waiter) wait(ctx context.Context, to *server) (heard, error) {
 			}
 			took := time.Since(w.sent)
 			w.asked.calm(d.octets)
-			m, err := read(d.octets)
+			m, err := w.read(d.octets)
 			var theirs []byte
 			if err == nil && w.edns {
 				theirs, err = serverCookie(m, to.cookie)
@@ -138,6 +140,16 @@ func (w *waiter) wait(ctx context.Context, to *server) (heard, error) {
 			return heard{}, ctx.Err()
 		}
 	}
+}
+
+// read reads an answer, as thoroughly as was asked for.
+func (w *waiter) read(octets []byte) (*dns.Msg, error) {
+	if w.brief {
+		if m, err := book.readBriefly(octets, w.name); m != nil || err != nil {
+			return m, err
+		}
+	}
+	return read(octets)
 }
 
 // read reads a message. What is cut off in the middle counts only where it says so itself.

@@ -336,7 +336,7 @@ func addressesIn(m *dns.Msg, wanted func(dnsname.Name) bool) (list []delegation.
 		if !ok {
 			continue
 		}
-		name, err := dnsname.Parse(rr.Header().Name)
+		name, err := book.parse(rr.Header().Name)
 		if err != nil || !wanted(name) || len(list) >= maxNameservers {
 			continue
 		}
@@ -359,14 +359,18 @@ func addressesIn(m *dns.Msg, wanted func(dnsname.Name) bool) (list []delegation.
 // aboutKeys gives what an answer from the parent says of a zone's keys: its DS records, or the proof that there are
 // none, with their signatures.
 func aboutKeys(m *dns.Msg, zone dnsname.Name) (out dnssec.Records) {
-	for _, rr := range append(slices.Clone(m.Answer), m.Ns...) {
-		t := rr.Header().Rrtype
-		if sig, ok := rr.(*dns.RRSIG); ok {
-			t = sig.TypeCovered
-		}
-		owner, err := dnsname.Parse(rr.Header().Name)
-		if err == nil && (t == dns.TypeDS && owner == zone || t == dns.TypeNSEC || t == dns.TypeNSEC3) {
-			out = append(out, rr)
+	for _, section := range [][]dns.RR{m.Answer, m.Ns} {
+		for _, rr := range section {
+			t := rr.Header().Rrtype
+			if sig, ok := rr.(*dns.RRSIG); ok {
+				t = sig.TypeCovered
+			}
+			if t != dns.TypeDS && t != dns.TypeNSEC && t != dns.TypeNSEC3 {
+				continue
+			}
+			if owner, err := dnsname.Parse(rr.Header().Name); err == nil && (t != dns.TypeDS || owner == zone) {
+				out = append(out, rr)
+			}
 		}
 	}
 	return out

@@ -3,11 +3,16 @@ package main
 
 import (
 	"os"
+	"runtime/debug"
 
 	"beacon/cli"
+	"beacon/resolve"
 )
 
 func main() {
+	if os.Getenv("GOGC") == "" {
+		debug.SetGCPercent(resolve.GCPercent)
+	}
 	root := cli.New(os.Stdin, os.Stdout, os.Stderr)
 	root.AddCommand(serveCommand(), practiceCommand(), demoCommand(), evaluateCommand(), keyCommand())
 	os.Exit(cli.Run(root, os.Stderr))

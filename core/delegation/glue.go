@@ -12,17 +12,19 @@ import (
 
 // judgeGlue holds the addresses that come with the delegation against those that the zone has itself (RFC 9471).
 func (j *judge) judgeGlue() {
-	glue, child := j.glue(), j.hosts()
 	for _, name := range j.set {
-		within := name.IsAtOrBelow(j.plan.Domain)
+		if !name.IsAtOrBelow(j.plan.Domain) {
+			continue
+		}
+		glue, child := j.glue(), j.hosts()
 		given := glue[name]
 		switch {
-		case within && len(given) == 0 && !j.parentsKnowMore():
+		case len(given) == 0 && !j.parentsKnowMore():
 			j.find("glue-missing", finding.Error, short(name),
 				fmt.Sprintf("%s lies in the domain itself, and the parent gives no address for it: nobody can find it.", short(name)),
 				"Give its addresses at the registrar (it may call this host objects or glue records).",
 				fmt.Sprintf("the parent's referral to %s names %s, and has no A or AAAA record for it", j.short, short(name)))
-		case within && len(child[name]) > 0:
+		case len(child[name]) > 0:
 			j.compareGlue(name, given, child[name])
 		}
 	}

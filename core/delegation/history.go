@@ -173,12 +173,26 @@ func (st *State) observeParents(s Sweep) {
 	}
 }
 
-// serversOf gives the answers of the servers that belong to a set.
+// serversOf gives the answers of the servers that belong to a set. They are not the caller's to change.
 func serversOf(s Sweep, set []dnsname.Name) []ServerAnswer {
-	var out []ServerAnswer
-	for _, a := range s.Servers {
-		if slices.Contains(set, a.Name) {
-			out = append(out, a)
+	return those(s.Servers, func(a *ServerAnswer) bool { return slices.Contains(set, a.Name) })
+}
+
+// those gives the answers of which something is true; all of them without a copy, for that is the rule, and sweeps are many.
+func those(list []ServerAnswer, is func(*ServerAnswer) bool) []ServerAnswer {
+	n := 0
+	for i := range list {
+		if is(&list[i]) {
+			n++
+		}
+	}
+	if n == len(list) {
+		return slices.Clip(list)
+	}
+	out := make([]ServerAnswer, 0, n)
+	for i := range list {
+		if is(&list[i]) {
+			out = append(out, list[i])
 		}
 	}
 	return out

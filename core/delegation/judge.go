@@ -2,7 +2,6 @@ package delegation
 
 import (
 	"fmt"
-	"slices"
 	"strings"
 	"time"
 
@@ -121,7 +120,6 @@ func (j *judge) verdict(delegated bool) Verdict {
 // it, or the check is.
 func (j *judge) failed() bool {
 	silent, lame := 0, 0
-	var seen []string
 	for _, p := range j.s.Parents {
 		switch p.Answer {
 		case Silent:
@@ -129,6 +127,12 @@ func (j *judge) failed() bool {
 		case Lame:
 			lame++
 		}
+	}
+	if j.s.Failure == "" && silent+lame < len(j.s.Parents) {
+		return false
+	}
+	var seen []string
+	for _, p := range j.s.Parents {
 		seen = append(seen, fmt.Sprintf("%s: %s", p.Server, p.Problem))
 	}
 	switch {
@@ -139,8 +143,6 @@ func (j *judge) failed() bool {
 		j.find("check-failed", finding.Warning, j.short,
 			fmt.Sprintf("The check could not be made: %s. This says nothing about the domain.", j.s.Failure),
 			"Look at this machine's network and at the root hints, then check again.")
-	case silent+lame < len(j.s.Parents):
-		return false
 	case silent == 0 && lame > 0:
 		j.brokenAbove(j.s.Zone, "none of its nameservers answers for it", seen...)
 	default:
@@ -183,5 +185,5 @@ func (j *judge) inForce() []ServerAnswer { return serversOf(j.s, j.set) }
 
 // knowing leaves those that answer for the zone.
 func knowing(list []ServerAnswer) []ServerAnswer {
-	return slices.DeleteFunc(slices.Clone(list), func(a ServerAnswer) bool { return a.Answer != Positive })
+	return those(list, func(a *ServerAnswer) bool { return a.Answer == Positive })
 }

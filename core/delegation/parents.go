@@ -96,14 +96,27 @@ func (j *judge) judgeParents() bool {
 
 // parentsAgree reports whether all parents that answered give one set; while a change is on its way they may not.
 func (j *judge) parentsAgree() bool {
+	var first *ParentAnswer
+	same := true
+	for i := range j.s.Parents {
+		p := &j.s.Parents[i]
+		if p.Answer == Silent || p.Answer == Lame {
+			continue
+		}
+		if first == nil {
+			first = p
+		}
+		same = same && SameSet(p.NS, first.NS)
+	}
+	if same {
+		return true
+	}
 	sets := map[string][]string{}
 	for _, p := range j.s.Parents {
-		if p.Answer == Referral || p.Answer == NoName || p.Answer == NoData {
-			sets[joinNames(p.NS)] = append(sets[joinNames(p.NS)], short(p.Name))
+		if p.Answer == Silent || p.Answer == Lame {
+			continue
 		}
-	}
-	if len(sets) <= 1 {
-		return true
+		sets[joinNames(p.NS)] = append(sets[joinNames(p.NS)], short(p.Name))
 	}
 	var parts []string
 	for set, who := range sets {

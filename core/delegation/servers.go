@@ -96,10 +96,14 @@ func blindTo6(s Sweep) bool {
 }
 
 func (j *judge) judgeServer(a ServerAnswer) {
-	subject, seen := short(a.Name), ""
-	if a.Answer != Positive {
-		seen = fmt.Sprintf("%s, asked for %s SOA: %s", a.Server, j.short, a.Problem)
+	if a.Answer == Positive {
+		j.judgeHabits(a)
+		if j.agreed && !SameSet(a.NS, j.set) && len(a.NS) > 0 {
+			j.childSetDiffers(a, short(a.Name))
+		}
+		return
 	}
+	subject, seen := short(a.Name), fmt.Sprintf("%s, asked for %s SOA: %s", a.Server, j.short, a.Problem)
 	switch a.Answer {
 	case Silent:
 		if a.Strange != "" {
@@ -113,11 +117,6 @@ func (j *judge) judgeServer(a ServerAnswer) {
 			"See whether the server is up and reachable; if it is retired, take it out of the delegation.", seen)
 	case Lame:
 		j.judgeLame(a, subject, seen)
-	case Positive:
-		j.judgeHabits(a, subject)
-		if j.agreed && !SameSet(a.NS, j.set) && len(a.NS) > 0 {
-			j.childSetDiffers(a, subject)
-		}
 	}
 }
 
@@ -146,10 +145,11 @@ func (j *judge) judgeLame(a ServerAnswer, subject, seen string) {
 const slow = time.Second
 
 // judgeHabits looks at how a server answers that knows the zone.
-func (j *judge) judgeHabits(a ServerAnswer, subject string) {
+func (j *judge) judgeHabits(a ServerAnswer) {
 	if a.NoTCP == "" && !a.NoUDP && !a.NoEDNS && a.Took <= slow && len(a.Truncated) == 0 && !a.Recursive && !a.Transfers {
 		return
 	}
+	subject := short(a.Name)
 	at := subject + " at " + a.Address
 	if a.NoTCP != "" {
 		j.find("no-tcp", finding.Warning, subject,

@@ -111,6 +111,16 @@ func routesOfDomains() []route {
 			items, err := k.svc.Fleet(k.Request.Context())
 			return Page[service.FleetDomain]{Items: items}, err
 		}},
+		{method: "POST", path: "/glances", summary: "Look briefly at all domains, in the background", right: access.Read, out: service.Glances{}, status: http.StatusAccepted, handle: func(k *call) (any, error) {
+			return k.svc.StartGlances(k.Request.Context())
+		}},
+		{method: "GET", path: "/glances", summary: "What came of brief looks since a moment", right: access.Read, query: []string{"since"}, out: service.Glances{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			since, err := time.Parse(time.RFC3339Nano, k.Query("since"))
+			if err != nil {
+				return nil, &service.Problem{Kind: service.Invalid, Message: "since is no moment; write it like 2030-03-01T12:00:00Z."}
+			}
+			return k.svc.GlancesSince(k.Request.Context(), since)
+		}},
 		{method: "GET", path: "/domains/:name", summary: "One domain and the stages of its way", right: access.Read, out: service.DomainDetail{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			return k.svc.Domain(k.Request.Context(), name)
 		})},

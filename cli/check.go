@@ -61,10 +61,13 @@ func (a *app) checkCommand() *cobra.Command {
 		Long: "Asks every parent server, every nameserver and every resolver, and judges what they answer.\n\n" +
 			"With --direct all questions are asked from here, nothing is stored, and no service is needed.\n\n" +
 			"Exit codes: 0 settled, 1 wrong or undelegated, 2 settling, 3 could not tell, 64 misuse; of several domains, the gravest.",
-		Example: "  beacon check saltmarsh-ferries.example\n  beacon check --direct --expect ns1.heron.test,ns2.heron.test saltmarsh-ferries.example\n  beacon check --direct --brief --from names.txt",
+		Example: "  beacon check saltmarsh-ferries.example\n  beacon check --direct --expect ns1.heron.test,ns2.heron.test saltmarsh-ferries.example\n  beacon check --direct --brief --from names.txt\n  beacon check --all --brief",
 		RunE: func(c *cobra.Command, args []string) error {
 			if d.on && every {
 				return misuse("--all asks the service for its domains; with --direct name them, or give a file with --from")
+			}
+			if every && d.brief && from == "" && len(args) == 0 {
+				return a.glance(c.Context())
 			}
 			names, err := a.domainsToCheck(args, from, every)
 			if err != nil {
@@ -72,7 +75,7 @@ func (a *app) checkCommand() *cobra.Command {
 			}
 			if !d.on {
 				if c.Flags().Changed("roots") || c.Flags().Changed("anchors") || c.Flags().Changed("resolver") || c.Flags().Changed("expect") || c.Flags().Changed("brief") || c.Flags().Changed("answers") {
-					return misuse("--roots, --anchors, --resolver, --expect, --brief and --answers go with --direct; the service has its own settings")
+					return misuse("--roots, --anchors, --resolver, --expect, --answers and, but for --all, --brief go with --direct; the service has its own settings")
 				}
 				return a.checkAtService(names)
 			}
@@ -89,7 +92,7 @@ func (a *app) checkCommand() *cobra.Command {
 	f.Uint16Var(&d.port, "port", 53, "port that nameservers answer on (with --direct)")
 	f.StringVar(&d.authority, "authority", "", "file with certificates (PEM) that sites' certificates may lead to, besides the system's (with --direct)")
 	f.StringSliceVar(&d.sites, "sites", []string{"@", "www"}, "names below the domain that carry a site, whose web hosts are looked at; empty for none (with --direct)")
-	f.BoolVar(&d.brief, "brief", false, "ask for the delegation, SOA and NS only, for thousands of domains (with --direct)")
+	f.BoolVar(&d.brief, "brief", false, "ask for the delegation, SOA and NS only, for thousands of domains (with --direct or --all)")
 	f.BoolVar(&d.answers, "answers", false, "show the very answers too (with --direct)")
 	f.StringVar(&from, "from", "", "file with domains, one on a line; - for standard input")
 	f.BoolVar(&every, "all", false, "check every domain that the service looks after")

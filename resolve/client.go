@@ -173,20 +173,20 @@ func (c *Client) Ask(ctx context.Context, at netip.AddrPort, q Question) (Reply,
 	return a.end(ctx)
 }
 
-// begin puts a question on its way; end has to be called on what it gives.
+// begin puts a question on its way; end has to be called on what it gives. Whoever has begun questions holds nobody up who has not: a
+// question's place at the server is free again once an answer came or the time for it is over, whether anybody waits for it or not.
 func (c *Client) begin(ctx context.Context, at netip.AddrPort, q Question) (*asking, error) {
 	s := c.server(at)
+	a := &asking{c: c, s: s, q: q, edns: true}
 	if err := s.enter(ctx); err != nil {
 		return nil, err
 	}
-	a := &asking{c: c, s: s, q: q, edns: true}
 	a.first, a.last = c.send(s, q, true, s.patience(c.opt.Timeout, 0))
 	return a, nil
 }
 
 // abandon gives the question up.
 func (a *asking) abandon() {
-	a.s.leave()
 	if a.first != nil {
 		a.first.forget()
 	}
@@ -194,7 +194,6 @@ func (a *asking) abandon() {
 
 // end waits for the answer, and asks again where that is called for.
 func (a *asking) end(ctx context.Context) (Reply, error) {
-	defer a.s.leave()
 	if a.first == nil {
 		return Reply{}, a.last
 	}
@@ -268,6 +267,9 @@ func (a *asking) overUDP(ctx context.Context, try int) (r Reply, over bool, err 
 		a.tries++
 		w := a.first
 		if a.first = nil; w == nil {
+			if err = a.s.enter(ctx); err != nil {
+				return r, false, err
+			}
 			if w, err = a.c.send(a.s, a.q, a.edns, a.s.patience(a.c.opt.Timeout, try)); err != nil {
 				return r, false, err
 			}
@@ -298,6 +300,10 @@ func (a *asking) overUDP(ctx context.Context, try int) (r Reply, over bool, err 
 }
 
 func (a *asking) overTCP(ctx context.Context) (Reply, error) {
+	if err := a.s.enter(ctx); err != nil {
+		return Reply{}, err
+	}
+	defer a.s.leave()
 	r, err := a.c.AskTCP(ctx, a.s.at, a.q)
 	if err != nil && a.truncated {
 		return Reply{}, fmt.Errorf("its answer over UDP was cut off, and over TCP: %w", err)

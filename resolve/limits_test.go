@@ -73,3 +73,47 @@ func TestServersThatLimitAnswers(t *testing.T) {
 	assert.Less(t, rude, domains, "no cap was needed")
 	t.Logf("without a cap: %d of %d right, %d questions seen", rude, domains, asked)
 }
+
+// Whoever begins many questions before waiting for any does not hold up others that do the same, however few places a server has; and no more
+// than those are on their way at a time.
+func TestPlacesAreNotHeldWhileWaitingForMore(t *testing.T) {
+	const mostAtOnce = 4
+	var now, most atomic.Int64
+	at := serve(t, func(rw dns.ResponseWriter, q *dns.Msg) {
+		n := now.Add(1)
+		for m := most.Load(); n > m && !most.CompareAndSwap(m, n); m = most.Load() {
+		}
+		time.Sleep(2 * time.Millisecond)
+		now.Add(-1)
+		_ = rw.WriteMsg(new(dns.Msg).SetReply(q))
+	})
+	c, err := NewClient(reach.Loopback(), Options{PerSecond: -1, PerServer: mostAtOnce})
+	require.NoError(t, err)
+	defer c.Close()
+	ctx, cancel := context.WithTimeout(context.Background(), 20*time.Second)
+	defer cancel()
+	var group sync.WaitGroup
+	for range 40 {
+		group.Go(func() {
+			var ways []*asking
+			for i := range 6 {
+				a, err := c.begin(ctx, at, Question{Name: fmt.Sprintf("n%d.pier.test.", i), Type: dns.TypeA})
+				if !assert.NoError(t, err) {
+					return
+				}
+				ways = append(ways, a)
+			}
+			for i, a := range ways {
+				if i == 3 {
+					a.abandon()
+					continue
+				}
+				_, err := a.end(ctx)
+				assert.NoError(t, err)
+			}
+		})
+	}
+	group.Wait()
+	assert.LessOrEqual(t, most.Load(), int64(mostAtOnce))
+	assert.Empty(t, c.server(at).places, "all places are free again")
+}

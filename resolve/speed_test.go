@@ -2,17 +2,11 @@ package resolve
 
 import (
 	"context"
-	"fmt"
 	"os"
-	"os/exec"
-	"path/filepath"
-	"regexp"
 	"runtime/debug"
 	"slices"
-	"strings"
 	"sync"
 	"sync/atomic"
-	"syscall"
 	"testing"
 	"time"
 
@@ -23,48 +17,6 @@ import (
 	"beacon/reach"
 	"beacon/resolve/peerstest"
 )
-
-// many makes a registry with so many domains, and two servers that have all of them.
-func many(t testing.TB, n int) (*peerstest.Lab, []dnsname.Name) {
-	l := peerstest.New(t)
-	zone := peerstest.Zone("@", 7, hosts, "@ A 192.0.2.1")
-	zone = strings.Replace(zone, "$ORIGIN @\n", "", 1)
-	names := make([]dnsname.Name, n)
-	for i := range n {
-		text := fmt.Sprintf("pier-%05d.example.", i)
-		names[i] = dnsname.MustParse(text)
-		l.Delegate(text+" NS ns1.hosts.example.", text+" NS ns2.hosts.example.")
-		l.ServeSame(peerstest.East, text, zone)
-	}
-	l.StartPlain()
-	return l, names
-}
-
-// cpu is how much of the processors this process has used.
-func cpu() time.Duration {
-	var u syscall.Rusage
-	_ = syscall.Getrusage(syscall.RUSAGE_SELF, &u)
-	return time.Duration(u.Utime.Nano() + u.Stime.Nano())
-}
-
-var rateOf = regexp.MustCompile(`Queries per second:\s+([0-9.]+)`)
-
-// yardstick has dnsperf put the same questions to the same servers.
-func yardstick(t testing.TB, l *peerstest.Lab, names []dnsname.Name) float64 {
-	t.Helper()
-	var b strings.Builder
-	for _, n := range names {
-		fmt.Fprintf(&b, "%s SOA\n%s NS\n", n, n)
-	}
-	file := filepath.Join(t.TempDir(), "questions")
-	require.NoError(t, os.WriteFile(file, []byte(b.String()), 0o600))
-	out, err := exec.Command("dnsperf", "-s", l.IP(peerstest.East), "-d", file, "-l", "1", "-c", "8", "-q", "400").CombinedOutput()
-	require.NoError(t, err, string(out))
-	var rate float64
-	_, err = fmt.Sscan(rateOf.FindStringSubmatch(string(out))[1], &rate)
-	require.NoError(t, err)
-	return rate
-}
 
 // sweepAll sweeps and judges all domains briefly, and gives how many questions that took.
 func sweepAll(t testing.TB, s *Sweeper, names []dnsname.Name) (asked int64) {
@@ -105,7 +57,11 @@ func TestSpeedOfSweeps(t *testing.T) {
 	}
 	const n, turns = 20000, 7
 	defer debug.SetGCPercent(debug.SetGCPercent(GCPercent))
-	l, names := many(t, n)
+	l, texts := peerstest.Many(t, n)
+	names := make([]dnsname.Name, n)
+	for i, text := range texts {
+		names[i] = dnsname.MustParse(text)
+	}
 	hints, err := ReadHints(l.Hints, 53)
 	require.NoError(t, err)
 	client, err := NewClient(reach.Loopback(), Options{PerSecond: -1, PerServer: 1024})
@@ -114,16 +70,17 @@ func TestSpeedOfSweeps(t *testing.T) {
 	s := &Sweeper{Client: client, Hints: hints, Port: 53, Now: time.Now}
 	var domains, questions, best, ratios, costs []float64
 	for range turns {
-		yard := yardstick(t, l, names)
-		began, used := time.Now(), cpu()
+		yard := l.Yardstick(texts)
+		began := time.Now()
+		before, _ := peerstest.Used(t)
 		asked := sweepAll(t, s, names)
-		took, used := time.Since(began), cpu()-used
+		took := time.Since(began)
+		after, _ := peerstest.Used(t)
 		domains, questions = append(domains, n/took.Seconds()), append(questions, float64(asked)/took.Seconds())
 		best, ratios = append(best, yard), append(ratios, float64(asked)/took.Seconds()/yard)
-		costs = append(costs, float64(used.Microseconds())/n)
+		costs = append(costs, float64((after-before).Microseconds())/n)
 	}
-	var usage syscall.Rusage
-	require.NoError(t, syscall.Getrusage(syscall.RUSAGE_SELF, &usage))
+	_, peak := peerstest.Used(t)
 	t.Logf("%d domains, medians of %d turns: %.0f domains/s, %.0f questions/s (dnsperf: %.0f; %.2f of it, from %.2f to %.2f), %.0f µs of CPU a domain, %d MB at most",
-		n, turns, median(domains), median(questions), median(best), median(ratios), slices.Min(ratios), slices.Max(ratios), median(costs), usage.Maxrss>>10)
+		n, turns, median(domains), median(questions), median(best), median(ratios), slices.Min(ratios), slices.Max(ratios), median(costs), peak)
 }

@@ -28,6 +28,7 @@ type waiter struct {
 	socket   *socket
 	id       uint16
 	server   netip.AddrPort
+	place    *server // whose place the question takes; nil once that is free again
 	edns     bool
 	name     string // asked for
 	brief    bool
@@ -72,10 +73,19 @@ func (s *socket) expect(w *waiter) error {
 	return errFull
 }
 
+// free gives the question's place back. The socket is locked, or nobody else has the waiter.
+func (w *waiter) free() {
+	if w.place != nil {
+		w.place.leave()
+		w.place = nil
+	}
+}
+
 // forget ends waiting. Nothing is delivered to the waiter from then on.
 func (w *waiter) forget() {
 	w.socket.mu.Lock()
 	delete(w.socket.waiting, w.id)
+	w.free()
 	w.socket.mu.Unlock()
 	for len(w.answer) > 0 {
 		<-w.answer
@@ -83,12 +93,14 @@ func (w *waiter) forget() {
 	waiters.Put(w)
 }
 
-// send puts a question on its way. The numbers of math/rand/v2 come from a cipher (ChaCha8) that the operating system seeds, so
+// send puts a question on its way, which takes the place that the caller has entered. The numbers of math/rand/v2 come from a cipher (ChaCha8) that the operating system seeds, so
 // ids cannot be foreseen.
 func (c *Client) send(to *server, q Question, edns bool, patience time.Duration) (*waiter, error) {
 	w := waiters.Get().(*waiter)
+	w.place = to
 	w.server, w.edns, w.name, w.brief, w.taken, w.strange = to.at, edns, q.Name, q.Brief, false, netip.AddrPort{}
 	if err := w.asked.pack(q, 0, edns, to.cookie, to.theirCookie(), true); err != nil {
+		w.free()
 		return nil, err
 	}
 	sockets := c.sockets6
@@ -96,11 +108,13 @@ func (c *Client) send(to *server, q Question, edns bool, patience time.Duration)
 		sockets = c.sockets
 	}
 	if len(sockets) == 0 {
+		w.free()
 		return nil, errors.New("there is no way to this address from here")
 	}
 	w.sent = time.Now()
 	w.deadline = w.sent.Add(patience)
 	if err := sockets[rand.IntN(len(sockets))].expect(w); err != nil {
+		w.free()
 		return nil, err
 	}
 	if err := w.socket.packets.Send(w.asked.octets, to.at); err != nil {
@@ -205,6 +219,7 @@ func (s *socket) deliver(octets []byte, from netip.AddrPort) {
 			w.buf, w.taken = own, true
 		}
 		w.answer <- datagram{octets: own, exactly: exactly}
+		w.free()
 	}
 }
 
@@ -235,6 +250,7 @@ func (s *socket) expire(now time.Time) {
 	for _, w := range s.waiting {
 		if now.After(w.deadline) && len(w.answer) == 0 {
 			w.answer <- datagram{late: true}
+			w.free()
 		}
 	}
 }

@@ -63,11 +63,15 @@ func (s *Service) Fleet(ctx context.Context) (list []FleetDomain, err error) {
 		rows, err := tx.Fleet()
 		list = make([]FleetDomain, len(rows))
 		for i, r := range rows {
-			list[i] = FleetDomain{Name: dnsname.FromKey(r.Name), Verdict: r.Verdict, SettlesBy: r.SettlesBy, CheckedAt: r.CheckedAt, Gravest: r.Gravest}
+			list[i] = fleetDomain(r)
 		}
 		return err
 	})
 	return list, err
+}
+
+func fleetDomain(r store.FleetRow) FleetDomain {
+	return FleetDomain{Name: dnsname.FromKey(r.Name), Verdict: r.Verdict, SettlesBy: r.SettlesBy, CheckedAt: r.CheckedAt, Gravest: r.Gravest}
 }
 
 // DomainDetail is one domain with the stages of its way.

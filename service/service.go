@@ -53,6 +53,7 @@ type Service struct {
 	wall       clock.Wall
 	metrics    *metrics
 	wake       chan struct{} // told when there may be new work
+	wakeGlance chan struct{} // told when somebody wants a brief look at all domains
 	wakeLook   chan struct{} // told when somebody should look for drift at once
 	wakeUrgent chan struct{} // the same for syncs that go ahead of others
 	door       *reach.Door
@@ -77,7 +78,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 	if err != nil {
 		return nil, fmt.Errorf("the setting dns.roots: %w", err)
 	}
-	s := &Service{settings: settings, drivers: drivers, log: log, world: &clock.World{}, metrics: newMetrics(), wake: make(chan struct{}, 1), wakeUrgent: make(chan struct{}, 1), wakeLook: make(chan struct{}, 1),
+	s := &Service{settings: settings, drivers: drivers, log: log, world: &clock.World{}, metrics: newMetrics(), wake: make(chan struct{}, 1), wakeUrgent: make(chan struct{}, 1), wakeLook: make(chan struct{}, 1), wakeGlance: make(chan struct{}, 1),
 		bell: newBell(), stopped: make(chan struct{}), paces: map[uint64]*pace{}, indexes: map[uint64]*index{}, live: memory{zones: map[uint64]provider.State{}}}
 	if s.kinds, err = newKinds(drivers, settings.Profiles, settings.Primary.Listen != ""); err != nil {
 		return nil, err

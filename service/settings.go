@@ -71,12 +71,13 @@ type HostSettings struct {
 type CheckSettings struct {
 	Settling time.Duration `yaml:"settling"` // while something settles; at the least while something is wrong
 	Settled  time.Duration `yaml:"settled"`
+	Glance   time.Duration `yaml:"glance"` // between two brief looks at all; 0 for never by itself
 }
 
 // ReadSettings reads a settings file. Paths in it are relative to its folder.
 func ReadSettings(path string) (Settings, error) {
 	s := Settings{Listen: "127.0.0.1:8053", KeyFile: "beacon.key", Reach: []string{"0.0.0.0/0", "::/0"},
-		DNS: DNSSettings{Port: 53}, Checks: CheckSettings{Settling: time.Minute, Settled: time.Hour},
+		DNS: DNSSettings{Port: 53}, Checks: CheckSettings{Settling: time.Minute, Settled: time.Hour, Glance: 10 * time.Minute},
 		Watch: WatchSettings{Every: 2 * time.Second}, Drift: DriftSettings{Every: 15 * time.Minute}, Tell: TellSettings{After: time.Minute}, Sites: SiteSettings{Patience: 5 * time.Second}, Lease: 30 * time.Second, Request: 10 * time.Second, Workers: 4}
 	text, err := os.ReadFile(path)
 	if err != nil {
@@ -129,6 +130,9 @@ func (s Settings) check() error {
 	}
 	if s.Checks.Settling <= 0 || s.Checks.Settled <= 0 {
 		fail("checks: intervals must be longer than nothing")
+	}
+	if s.Checks.Glance != 0 && s.Checks.Glance < time.Minute {
+		fail("checks.glance: give at least 1m, or 0 for never")
 	}
 	if s.Watch.Folder != "" && s.Watch.Every < 100*time.Millisecond {
 		fail("watch.every: give at least 100ms")

@@ -28,12 +28,16 @@ func (s *Service) Run(ctx context.Context) {
 	if err := s.scheduleLooks(ctx); err != nil && ctx.Err() == nil {
 		s.log.Error("looking for drift could not be scheduled", "error", err)
 	}
+	if err := s.scheduleGlances(ctx); err != nil && ctx.Err() == nil {
+		s.log.Error("brief looks could not be scheduled", "error", err)
+	}
 	group.Go(func() { s.dispatch(ctx, s.wake, newCrew(8*s.settings.Workers, s.settings.Workers), store.JobSync) })
 	for range s.settings.Workers {
 		group.Go(func() { s.work(ctx, nil, s.settings.Lease, "check", store.JobAlias, store.JobRows) })
 	}
 	group.Go(func() { s.dispatch(ctx, s.wakeUrgent, newCrew(16, 2), store.JobUrgent) })
 	group.Go(func() { s.dispatch(ctx, s.wakeLook, newCrew(32, 2), store.JobLook, store.JobNotify, store.JobTell) })
+	group.Go(func() { s.work(ctx, s.wakeGlance, s.settings.Lease, store.JobGlance) })
 	group.Go(func() { s.work(ctx, nil, min(s.settings.Lease, sequenceLease), "sequence") })
 	group.Go(func() { s.listen(ctx) })
 	if s.settings.Primary.Listen != "" {
@@ -196,6 +200,8 @@ func (s *Service) handle(ctx context.Context, job store.Job) error {
 		return s.runLook(ctx, job)
 	case store.JobAlias:
 		return s.runAlias(ctx, job)
+	case store.JobGlance:
+		return s.runGlance(ctx, job)
 	case store.JobTell:
 		return s.runTell(ctx, job)
 	case store.JobRows:

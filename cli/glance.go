@@ -1,0 +1,67 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"net/url"
+	"strings"
+	"time"
+
+	"beacon/core/delegation"
+	"beacon/service"
+)
+
+// glance has the service look briefly at all its domains, and shows those that do not stand as they should.
+func (a *app) glance(ctx context.Context) error {
+	var g service.Glances
+	if err := a.call("POST", "/glances", nil, &g); err != nil {
+		return err
+	}
+	path := "/glances?since=" + url.QueryEscape(g.Since.Format(time.RFC3339Nano))
+	for last := time.Now(); g.Looked < g.Domains; {
+		if isTerminal(a.err) {
+			a.clearLine()
+			fmt.Fprintf(a.err, "%d of %d", g.Looked, g.Domains)
+		}
+		select {
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-time.After(300 * time.Millisecond):
+		}
+		before := g.Looked
+		if err := a.call("GET", path, nil, &g); err != nil {
+			return err
+		}
+		if g.Looked > before {
+			last = time.Now()
+		}
+		if time.Since(last) > time.Minute {
+			a.clearLine()
+			return exit{ExitUnknown, fmt.Sprintf("%d of %d domains were looked at, and for a minute none more: see the service's log, and whether its network works", g.Looked, g.Domains)}
+		}
+	}
+	a.clearLine()
+	worst := ExitFine
+	for v := range g.Verdicts {
+		worst = graver(worst, exitCode(v))
+	}
+	err := a.show(g, func() {
+		for _, d := range g.Items {
+			a.printf("%-12s %-40s %s\n", d.Verdict, plain(d.Name), d.Gravest)
+		}
+		var parts []string
+		for _, v := range []delegation.Verdict{delegation.Settled, delegation.Settling, delegation.Wrong, delegation.Undelegated, delegation.Unknown} {
+			if n := g.Verdicts[v]; n > 0 {
+				parts = append(parts, fmt.Sprintf("%d %s", n, v))
+			}
+		}
+		if g.Domains == 0 {
+			parts = []string{"there is none yet"}
+		}
+		a.printf("Of %d domains, looked at briefly: %s. Who stands otherwise than before is checked now.\n", g.Domains, strings.Join(parts, ", "))
+	})
+	if err != nil {
+		return err
+	}
+	return codeOnly(worst)
+}

@@ -1,0 +1,85 @@
+package service_test
+
+import (
+	"fmt"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"beacon/core/definition"
+	"beacon/core/delegation"
+	"beacon/core/dnsname"
+	"beacon/service"
+)
+
+// A brief look at all domains tells how each stands; who stands otherwise than at the last one is checked at once, and a look that
+// failed concludes nothing.
+func TestGlances(t *testing.T) {
+	h := newHouseWith(t, func(s *service.Settings) {
+		s.Checks = service.CheckSettings{Settling: 1000 * time.Hour, Settled: 1000 * time.Hour}
+	})
+	const moorings = 12
+	text := "zones:\n"
+	for i := range moorings {
+		text += fmt.Sprintf("  mooring-%d.example:\n    at: [plover-old]\n    records: |\n      @ A 192.0.2.1\n", i)
+		if i != 0 {
+			require.NoError(t, h.world.Register(fmt.Sprintf("mooring-%d.example", i), []string{"reed-11.plover.test", "reed-14.plover.test"}, 0))
+		}
+	}
+	_, err := h.Define(ctx, service.DefineRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
+	require.NoError(t, err)
+	checkedAt := func(i int) time.Time {
+		d, err := h.Domain(ctx, dnsname.MustParse(fmt.Sprintf("mooring-%d.example", i)))
+		require.NoError(t, err)
+		if d.CheckedAt == nil {
+			return time.Time{}
+		}
+		return *d.CheckedAt
+	}
+	require.Eventually(t, func() bool {
+		for i := range moorings {
+			if checkedAt(i).IsZero() {
+				return false
+			}
+		}
+		return true
+	}, 60*time.Second, 50*time.Millisecond, "the first checks")
+	glance := func() (g service.Glances) {
+		g, err := h.StartGlances(ctx)
+		require.NoError(t, err)
+		require.Eventually(t, func() bool {
+			g, err = h.GlancesSince(ctx, g.Since)
+			require.NoError(t, err)
+			return g.Looked == moorings
+		}, 30*time.Second, 20*time.Millisecond)
+		return g
+	}
+	g := glance()
+	assert.Equal(t, moorings, g.Domains)
+	assert.Equal(t, 1, g.Verdicts[delegation.Undelegated], "%v", g)
+	require.NotEmpty(t, g.Items)
+	assert.Equal(t, "not-registered", g.Items[0].Gravest)
+	before := make([]time.Time, moorings)
+	for i := range moorings {
+		before[i] = checkedAt(i)
+	}
+
+	h.fault(`{"site":"1.1","silent":true}`)
+	h.fault(`{"site":"1.2","silent":true}`)
+	g = glance()
+	assert.Equal(t, moorings, g.Verdicts[delegation.Unknown], "%v", g)
+	h.fault(`{"site":"1.1"}`)
+	h.fault(`{"site":"1.2"}`)
+
+	require.NoError(t, h.world.Register("mooring-3.example", []string{"quay-11.heron.test", "quay-13.heron.test"}, 0))
+	glance()
+	require.Eventually(t, func() bool { return checkedAt(3).After(before[3]) }, 30*time.Second, 50*time.Millisecond, "who changed is checked")
+	time.Sleep(500 * time.Millisecond)
+	for i := range moorings {
+		if i != 3 {
+			assert.Equal(t, before[i], checkedAt(i), "mooring-%d did not change", i)
+		}
+	}
+}

@@ -297,6 +297,16 @@ func TestJudge(t *testing.T) {
 			s.Parents[0], s.Parents[1] = ParentAnswer{Answer: Lame, Problem: "REFUSED"}, ParentAnswer{Answer: Lame, Problem: "REFUSED"}
 			return s
 		}, Wrong, []string{"zone-above-broken"}},
+		{"one parent refuses, the other refers", Plan{Wanted: newSet}, History{}, func() Sweep {
+			s := sweep(time.Hour, newSet, "heron.test")
+			s.Parents[0] = ParentAnswer{Answer: Lame, Problem: "REFUSED"}
+			return s
+		}, Settled, []string{"parent-lame"}},
+		{"one parent refuses, the other knows no such name", Plan{}, History{}, func() Sweep {
+			s := sweep(time.Hour, nil, "heron.test")
+			s.Parents[0], s.Parents[1] = ParentAnswer{Answer: Lame, Problem: "REFUSED"}, ParentAnswer{Answer: NoName}
+			return s
+		}, Undelegated, []string{"not-registered", "parent-lame"}},
 		{"one parent refuses, the other is silent", Plan{Wanted: newSet}, moved(), func() Sweep {
 			s := sweep(time.Hour, newSet, "heron.test")
 			s.Parents[0], s.Parents[1] = ParentAnswer{Answer: Lame, Problem: "REFUSED"}, ParentAnswer{Answer: Silent}

@@ -56,7 +56,6 @@ func (j *judge) judgeParents() bool {
 			}
 			seen = append(seen, fmt.Sprintf("%s, asked for %s NS: %s", p.Server, j.short, p.Answer))
 		case Lame:
-			j.deaf = true
 			j.find("parent-lame", finding.Warning, short(p.Name),
 				fmt.Sprintf("The parent's nameserver %s does not answer for %s: %s. Resolvers that ask it have to ask another.", p.Address, inWords(j.s.Zone), p.Problem),
 				"Nothing to do at the domain; tell whoever runs the zone above, if this lasts.", fmt.Sprintf("%s: %s", p.Server, p.Problem))

@@ -22,6 +22,15 @@ export const useAnswers = (name: string) =>
 
 export const useFleet = () => useQuery({ queryKey: ['domains', 'fleet'], queryFn: ({ signal }) => get('/fleet', {}, signal) })
 
+/** How far a brief look at all domains is; asked again until it is through. */
+export const useGlances = (since: string | undefined) =>
+  useQuery({
+    enabled: since !== undefined,
+    queryKey: ['glances', since],
+    queryFn: ({ signal }) => get('/glances', { since }, signal),
+    refetchInterval: (query) => (query.state.data && query.state.data.looked >= query.state.data.domains ? false : 1000),
+  })
+
 export const useZone = (name: string) => useQuery({ queryKey: ['zones', name], queryFn: ({ signal }) => get('/zones/{name}', { name }, signal) })
 
 export const useRecords = (name: string) =>
@@ -103,6 +112,8 @@ export const useSignIn = () =>
 export const useSignOut = () => useRefreshing(() => remove('/sessions/current'))
 
 export const useCheck = (name: string) => useRefreshing(() => post('/domains/{name}/checks', { name }, undefined), ['domains'])
+
+export const useLookAtAll = () => useRefreshing(() => post('/glances', {}, undefined))
 
 export const useDelegate = (name: string) =>
   useRefreshing(

@@ -1,6 +1,7 @@
 import { expect, test } from 'vitest'
 import type { FleetDomain } from '../../api/types'
 import { commonest, narrowed } from './fleet'
+import { counted } from './look'
 
 const items: FleetDomain[] = [
   { name: 'b.example.', verdict: 'settled', settles_by: null, checked_at: null, gravest: '' },
@@ -20,3 +21,4 @@ test('what was found is counted, the commonest first', () => {
     ['no-tcp', 1],
   ])
 })
+test('what a look came to is told in words', () => expect(counted({ wrong: 1, settled: 3 })).toBe('3 settled, 1 wrong'))

@@ -7,6 +7,7 @@ import { Empty, PageHead, Plate, Shown } from '../../parts/kit'
 import { Lamp, standing, type Light } from '../../parts/lamp'
 import { EmptyHarbour } from '../../parts/pictures'
 import { plain, shown } from '../../parts/text'
+import { LookAtAll } from './look'
 
 const order = ['wrong', 'undelegated', 'unknown', 'settling', '', 'settled']
 const cells: Record<Light, string> = { settled: 'fill-settled', settling: 'fill-settling', wrong: 'fill-wrong', none: 'fill-line-strong', unknown: 'fill-unknown' }
@@ -26,7 +27,9 @@ export function Fleet() {
   return (
     <>
       <title>Fleet · Agile Beacon</title>
-      <PageHead title="Fleet" lead="Every domain at a glance, the gravest first." />
+      <PageHead title="Fleet" lead="Every domain at a glance, the gravest first.">
+        <LookAtAll />
+      </PageHead>
       <Shown query={fleet}>
         {({ items }) =>
           items.length === 0 ? (

@@ -152,7 +152,7 @@ func TestSerialAboveEverySecondary(t *testing.T) {
 	h.ended(list[0].ID)
 	m := new(dns.Msg).SetQuestion(zone.String(), dns.TypeSOA)
 	m.SetTsig(nstest.KeyName+".", dns.HmacSHA256, 300, time.Now().Unix())
-	c := dns.Client{TsigSecret: map[string]string{nstest.KeyName + ".": nstest.Secret}}
+	c := dns.Client{Net: "tcp", Timeout: 20 * time.Second, TsigSecret: map[string]string{nstest.KeyName + ".": nstest.Secret}}
 	res, _, err := c.Exchange(m, listen)
 	require.NoError(t, err)
 	require.Len(t, res.Answer, 1)
@@ -166,7 +166,7 @@ func bump(t *testing.T, s *nstest.Server) {
 	require.NoError(t, err)
 	m.Insert([]dns.RR{rr})
 	m.SetTsig(nstest.KeyName+".", dns.HmacSHA256, 300, time.Now().Unix())
-	c := dns.Client{Net: "tcp", TsigSecret: map[string]string{nstest.KeyName + ".": nstest.Secret}}
+	c := dns.Client{Net: "tcp", Timeout: 20 * time.Second, TsigSecret: map[string]string{nstest.KeyName + ".": nstest.Secret}}
 	res, _, err := c.Exchange(m, s.HostPort())
 	require.NoError(t, err)
 	require.Equal(t, dns.RcodeSuccess, res.Rcode)
@@ -192,7 +192,7 @@ func TestNotifiedOfDrift(t *testing.T) {
 	m.RemoveRRset([]dns.RR{rr})
 	m.Insert([]dns.RR{rr})
 	m.SetTsig(nstest.KeyName+".", dns.HmacSHA256, 300, time.Now().Unix())
-	c := dns.Client{Net: "tcp", TsigSecret: map[string]string{nstest.KeyName + ".": nstest.Secret}}
+	c := dns.Client{Net: "tcp", Timeout: 20 * time.Second, TsigSecret: map[string]string{nstest.KeyName + ".": nstest.Secret}}
 	_, _, err = c.Exchange(m, named.HostPort())
 	require.NoError(t, err)
 	assert.Equal(t, 1, h.standing("moor", store.Drifted).Drifted, "nobody asked, and an hour has not passed")

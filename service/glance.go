@@ -3,6 +3,7 @@ package service
 import (
 	"context"
 	"crypto/sha256"
+	"fmt"
 	"strings"
 	"sync"
 	"time"
@@ -133,6 +134,7 @@ func (s *Service) glanceAt(ctx context.Context, list []store.Glanced) error {
 	go func() { lookers.Wait(); close(found) }()
 	var kept []store.Glance
 	var changed []uint64
+	otherwise := 0
 	keep := func() error {
 		err := s.store.Tx(context.WithoutCancel(ctx), func(tx *store.Tx) error {
 			if err := tx.PutGlances(kept); err != nil {
@@ -152,15 +154,19 @@ func (s *Service) glanceAt(ctx context.Context, list []store.Glanced) error {
 	for o := range found { // to the end, whatever fails: the lookers wait for it
 		if kept = append(kept, o.Glance); o.changed {
 			changed = append(changed, o.DomainID)
+			otherwise++
 		}
 		if len(kept) == glanceKept && failed == nil {
 			failed = keep()
 		}
 	}
-	if failed != nil {
-		return failed
+	if failed == nil {
+		failed = keep()
 	}
-	return keep()
+	if failed == nil && otherwise > 0 {
+		s.note(ctx, "glance.changed", "all domains", fmt.Sprintf("%d of %d that were looked at briefly stand otherwise than before, and are checked", otherwise, len(list)))
+	}
+	return failed
 }
 
 // glance looks at one domain. A look that failed keeps the print of the one before, so that nothing is concluded from it; ok is false where

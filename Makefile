@@ -65,6 +65,7 @@ fuzz: need-go
 	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1m ./core/paste
 	$(GO) test -run '^$$' -fuzz FuzzAnswer -fuzztime 1m ./resolve
 	$(GO) test -run '^$$' -fuzz FuzzDatagram -fuzztime 1m ./resolve
+	$(GO) test -run '^$$' -fuzz FuzzBrief -fuzztime 1m ./resolve
 	$(GO) test -run '^$$' -fuzz FuzzAbsent -fuzztime 1m -fuzzminimizetime 1s ./core/dnssec
 	$(GO) test -run '^$$' -fuzz FuzzLoad -fuzztime 1m -fuzzminimizetime 1s ./provider/profile
 	$(GO) test -run '^$$' -fuzz FuzzRecords -fuzztime 1m ./provider/profile

@@ -221,7 +221,7 @@ func (a *app) showReport(r delegation.Report, now worldClock) {
 		case v.Until != nil:
 			detail += fmt.Sprintf("; must have let go by %s, in %s", moment(*v.Until, now.World), span(v.Until.Sub(now.World)))
 		}
-		rows = append(rows, []string{label, v.Name, state, detail})
+		rows = append(rows, []string{label, inGroup(v), state, detail})
 		rows = append(rows, heldRows(v, now)...)
 	}
 	rows = append(rows, signatureRow(r)...)
@@ -233,6 +233,14 @@ func (a *app) showReport(r delegation.Report, now worldClock) {
 		a.findings(shown)
 	}
 	a.showSites(r)
+}
+
+// inGroup names a resolver with the group that it was put into.
+func inGroup(v delegation.View) string {
+	if v.Group == "" {
+		return v.Name
+	}
+	return v.Name + " (" + v.Group + ")"
 }
 
 // signatureRow says whether the domain can be validated, where that was looked at.

@@ -177,9 +177,9 @@ sites: # web hosts; their addresses are from documentation, and lead to loopback
 profiles: profiles # of providers, one file each
 watch: {folder: checkout} # definitions that are put there are followed
 resolvers:
-  - {name: harbour, address: "127.%d.8.1:%d"}
-  - {name: lighthouse, address: "127.%d.8.2:%d"}
-  - {name: dinghy, address: "127.%d.8.3:%d"}
+  - {name: harbour, address: "127.%d.8.1:%d", group: our office}
+  - {name: lighthouse, address: "127.%d.8.2:%d", group: our office}
+  - {name: dinghy, address: "127.%d.8.3:%d", group: mobile}
 `, s.Listen, s.database.Socket, dbPassword, s.DNSPort, s.Site("control"), strings.TrimSpace(string(detours)), s.Net, s.DNSPort, s.Net, s.DNSPort, s.Net, s.DNSPort)
 	return os.WriteFile(s.path("beacon.yaml"), []byte(settings+s.Settings), 0o600)
 }

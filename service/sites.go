@@ -49,7 +49,8 @@ func (s SiteSettings) visitor(door *reach.Door, now func() time.Time) (*visit.Vi
 	return &visit.Visitor{Door: door.Careful(), Trusted: trusted, Detours: s.Detours, Now: now, Patience: s.Patience}, nil
 }
 
-// planSites adds to a plan where the definition has the domain's sites, and which nameservers give what we write.
+// planSites adds to a plan where the definition has the domain's sites, the TTL of its nameservers where it states them, and which
+// nameservers give what we write.
 func planSites(tx *store.Tx, z store.Zone, plan *delegation.Plan) error {
 	placements, err := tx.Placements(z.ID)
 	if err != nil {
@@ -63,6 +64,15 @@ func planSites(tx *store.Tx, z store.Zone, plan *delegation.Plan) error {
 	}
 	if z.RowsID == nil {
 		return nil
+	}
+	apex, err := tx.RecordsAt(z.ID, z.Name())
+	if err != nil {
+		return err
+	}
+	for _, r := range apex {
+		if r.Type == record.NS {
+			plan.TTL = r.TTL
+		}
 	}
 	for _, site := range sitesOf(z) {
 		at := site

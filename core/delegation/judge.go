@@ -12,7 +12,8 @@ import (
 
 // Judge turns one sweep into a report. The history must already have taken the sweep in (Advance).
 func Judge(plan Plan, h History, s Sweep) Report {
-	j := judge{plan: plan, h: h, s: s, now: s.Ended, short: short(plan.Domain)}
+	j := judge{plan: plan, h: h, whole: s, now: s.Ended, short: short(plan.Domain)}
+	j.s, j.blind = s.sighted()
 	j.report = Report{Domain: plan.Domain, CheckedAt: s.Ended, Wanted: plan.Wanted, Registrar: plan.Registrar, DNSSEC: dnssec.Indeterminate,
 		Moments: []Moment{}, Findings: []finding.Finding{}, Parents: []Source{}, Servers: []Source{}, Resolvers: []View{}}
 	if h.Former != nil {
@@ -63,7 +64,9 @@ func (j *judge) estimate() {
 type judge struct {
 	plan   Plan
 	h      History
-	s      Sweep
+	s      Sweep // what could be seen
+	whole  Sweep
+	blind  bool // to IPv6
 	now    time.Time
 	short  string // the domain's name for reading
 	report Report
@@ -106,6 +109,8 @@ func (j *judge) verdict(delegated bool) Verdict {
 		return Undelegated
 	case finding.Worst(j.report.Findings) == finding.Error:
 		return Wrong
+	case delegated && j.blind && len(j.inForce()) == 0:
+		return Unknown
 	case j.waiting:
 		return Settling
 	case j.deaf && j.h.Since.IsZero():
@@ -162,7 +167,9 @@ func (j *judge) brokenAbove(zone dnsname.Name, why string, seen ...string) {
 		"See to that zone first, or tell whoever runs it: beacon check "+inWords(zone)+". Nothing at the domain itself helps.", seen...)
 }
 
-func (j *judge) fillSources() { j.report.Parents, j.report.Servers = sources(j.s.Parents, j.s.Servers) }
+func (j *judge) fillSources() {
+	j.report.Parents, j.report.Servers = sources(j.whole.Parents, j.whole.Servers)
+}
 
 func sources(parents []ParentAnswer, servers []ServerAnswer) (above, own []Source) {
 	above, own = []Source{}, []Source{}

@@ -60,9 +60,6 @@ func (j *judge) judgeParents() bool {
 				fmt.Sprintf("The parent's nameserver %s does not answer for %s: %s. Resolvers that ask it have to ask another.", p.Address, inWords(j.s.Zone), p.Problem),
 				"Nothing to do at the domain; tell whoever runs the zone above, if this lasts.", fmt.Sprintf("%s: %s", p.Server, p.Problem))
 		case Silent:
-			if addressOf(p.Server).Is6() && blindTo6(j.s) {
-				continue
-			}
 			j.deaf = true
 			j.find("parent-silent", finding.Warning, short(p.Name),
 				fmt.Sprintf("The parent's nameserver %s could not be asked: %s.", p.Address, p.Problem),

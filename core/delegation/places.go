@@ -20,7 +20,8 @@ func (j *judge) judgePlaces() {
 			view.Views = append(view.Views, j.view(r))
 		}
 		j.report.Places = append(j.report.Places, view)
-		for _, there := range p.Servers {
+		seen, _ := Sweep{Parents: p.Parents, Servers: p.Servers}.sighted()
+		for _, there := range seen.Servers {
 			for _, here := range j.s.Servers {
 				if here.Server != there.Server || here.Answer == there.Answer {
 					continue
@@ -32,8 +33,8 @@ func (j *judge) judgePlaces() {
 				}
 			}
 		}
-		if len(p.Parents) > 0 {
-			if set, complete := parentSet(Sweep{Parents: p.Parents}); complete && j.agreed && !SameSet(set, j.set) {
+		if len(seen.Parents) > 0 {
+			if set, complete := parentSet(seen); complete && j.agreed && !SameSet(set, j.set) {
 				j.find("places-disagree", finding.Warning, j.short, fmt.Sprintf("From %s the parent gives %s; from here %s.", p.Name, joinNames(set), joinNames(j.set)),
 					"A change may be on its way through the registry; if this lasts, ask the registrar.")
 			}

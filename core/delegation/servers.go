@@ -19,18 +19,14 @@ func (j *judge) judgeServers() {
 		}
 	}
 	servers := j.inForce()
-	blind := blindTo6(j.s)
 	notThere := 0
 	for _, a := range servers {
-		if blind && a.Answer == Silent && addressOf(a.Server).Is6() {
-			continue
-		}
 		j.judgeServer(a)
 		if a.Answer == Lame && (a.Reason == Refused || a.Reason == NotThere || a.Reason == Upward) {
 			notThere++
 		}
 	}
-	if blind {
+	if j.blind {
 		j.find("no-ipv6-here", finding.Notice, "IPv6", "No nameserver could be reached over IPv6 from here, so nothing is said about IPv6: this machine seems to have none.",
 			"Check again from a machine with IPv6, or add one as a vantage point.")
 	}
@@ -39,7 +35,7 @@ func (j *judge) judgeServers() {
 			fmt.Sprintf("The domain is delegated to %s, and none of them has the zone: the name does not resolve.", joinNames(j.set)),
 			"Make the zone at this provider (beacon sync), or delegate to the provider that has it (beacon delegate).")
 	}
-	j.judgeNumber(servers)
+	j.judgeNumber(serversOf(j.whole, j.set))
 	if j.agreed { // while a change is on its way, two providers' servers differ as they should
 		j.compareServers(knowing(servers))
 	}
@@ -69,30 +65,6 @@ func (j *judge) judgeNoAddress(p NameProblem) {
 func addressOf(s Server) netip.Addr {
 	at, _ := netip.ParseAddrPort(s.Address)
 	return at.Addr()
-}
-
-// blindTo6 reports whether every question over IPv6 failed while others went well: then it is this machine.
-func blindTo6(s Sweep) bool {
-	tried, heard4 := false, false
-	look := func(at Server, answer Answer) (blind bool) {
-		if addressOf(at).Is6() {
-			tried = true
-			return answer == Silent
-		}
-		heard4 = heard4 || answer != Silent
-		return true
-	}
-	for _, p := range s.Parents {
-		if !look(p.Server, p.Answer) {
-			return false
-		}
-	}
-	for _, a := range s.Servers {
-		if !look(a.Server, a.Answer) {
-			return false
-		}
-	}
-	return tried && heard4
 }
 
 func (j *judge) judgeServer(a ServerAnswer) {

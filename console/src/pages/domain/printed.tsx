@@ -72,7 +72,8 @@ function Body({ report: r, label }: { report: Report; label: string }) {
         <ul className="list-disc pl-5">
           {r.resolvers.map((v) => (
             <li key={v.name}>
-              {v.name} ({v.address}): {v.problem ? v.problem : `${v.sees}${v.through ? `, through ${v.through}` : ''}`}
+              {v.name} ({v.group ? `${v.group}, ` : ''}
+              {v.address}): {v.problem ? v.problem : `${v.sees}${v.through ? `, through ${v.through}` : ''}`}
             </li>
           ))}
           {r.resolvers.length === 0 && <li>None was asked.</li>}

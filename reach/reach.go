@@ -97,6 +97,19 @@ func (d *Door) DialContext(ctx context.Context, network, address string) (net.Co
 	return nil, errors.Join(problems...)
 }
 
+// Leads tells whether there is a way to an address from this machine: to IPv6 addresses, many have none. Nothing is sent.
+func (d *Door) Leads(to netip.AddrPort) bool {
+	if d.Check(to.Addr()) != nil {
+		return false
+	}
+	conn, err := net.DialUDP("udp", nil, net.UDPAddrFromAddrPort(to))
+	if err != nil {
+		return false
+	}
+	_ = conn.Close()
+	return true
+}
+
 // HTTPClient gives a client that goes through this door only: no proxy, no redirects, a time-out on each request.
 func (d *Door) HTTPClient(timeout time.Duration) *http.Client {
 	return &http.Client{

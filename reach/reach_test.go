@@ -79,3 +79,12 @@ func TestCareful(t *testing.T) {
 		assert.ErrorIs(t, c.door.Check(netip.MustParseAddr(c.address)), c.want, c.address)
 	}
 }
+
+func TestLeads(t *testing.T) {
+	door := Loopback()
+	assert.True(t, door.Leads(netip.MustParseAddrPort("127.0.0.1:53")))
+	assert.False(t, door.Leads(netip.MustParseAddrPort("192.0.2.1:53")), "what may not be reached is not tried")
+	everywhere, err := New([]string{"::/0"})
+	require.NoError(t, err)
+	assert.False(t, everywhere.Leads(netip.MustParseAddrPort("[2001:db8::1%nowhere]:53")), "there is no such interface")
+}

@@ -127,7 +127,8 @@ func (s *Service) lookBefore(ctx context.Context, z store.Zone, d store.Domain, 
 	if err := s.knowsBefore(ctx, name, d.ID); err != nil {
 		return err
 	}
-	if found := handover.Ready(out.Wanted, sweep.Servers, sweep.NoAddress); len(found) > 0 {
+	seen, _ := sweep.Sighted()
+	if found := handover.Ready(out.Wanted, seen.Servers, sweep.NoAddress); len(found) > 0 {
 		return refusal(name, found)
 	}
 	out.Findings = append(out.Findings, handover.Differences(out.Parent, out.Wanted, sweep.Servers)...)

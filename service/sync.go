@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"net/netip"
 	"slices"
 	"strings"
 	"time"
@@ -443,6 +444,10 @@ func (s *Service) waitServed(ctx context.Context, run *syncRun, awaited []awaite
 	if len(problems) > 0 {
 		return fail(fmt.Sprintf("%s leads to no address: %s.", problems[0].Name, problems[0].Problem))
 	}
+	servers = slices.DeleteFunc(servers, func(server delegation.Server) bool { // of a machine without IPv6, nobody can want that
+		at, err := netip.ParseAddrPort(server.Address)
+		return err == nil && at.Addr().Is6() && !s.door.Leads(at)
+	})
 	steps := slices.Clone(run.applied[max(0, len(run.applied)-mostAsked):])
 	for _, h := range awaited {
 		for _, set := range h.sets {

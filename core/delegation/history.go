@@ -75,7 +75,7 @@ type Edit struct {
 
 // Advance takes a sweep into the history.
 func Advance(h History, s Sweep) History {
-	s, _ = s.sighted()
+	s, _ = s.Sighted()
 	h.Edits = slices.Clone(h.Edits)
 	set, complete := parentSet(s)
 	switch {

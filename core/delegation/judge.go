@@ -13,7 +13,7 @@ import (
 // Judge turns one sweep into a report. The history must already have taken the sweep in (Advance).
 func Judge(plan Plan, h History, s Sweep) Report {
 	j := judge{plan: plan, h: h, whole: s, now: s.Ended, short: short(plan.Domain)}
-	j.s, j.blind = s.sighted()
+	j.s, j.blind = s.Sighted()
 	j.report = Report{Domain: plan.Domain, CheckedAt: s.Ended, Wanted: plan.Wanted, Registrar: plan.Registrar, DNSSEC: dnssec.Indeterminate,
 		Moments: []Moment{}, Findings: []finding.Finding{}, Parents: []Source{}, Servers: []Source{}, Resolvers: []View{}}
 	if h.Former != nil {

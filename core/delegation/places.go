@@ -20,7 +20,7 @@ func (j *judge) judgePlaces() {
 			view.Views = append(view.Views, j.view(r))
 		}
 		j.report.Places = append(j.report.Places, view)
-		seen, _ := Sweep{Parents: p.Parents, Servers: p.Servers}.sighted()
+		seen, _ := Sweep{Parents: p.Parents, Servers: p.Servers}.Sighted()
 		for _, there := range seen.Servers {
 			for _, here := range j.s.Servers {
 				if here.Server != there.Server || here.Answer == there.Answer {

@@ -2,9 +2,9 @@ package delegation
 
 import "slices"
 
-// sighted leaves out of a sweep what this machine could not see: where every question over IPv6 failed while others went well, the
+// Sighted leaves out of a sweep what this machine could not see: where every question over IPv6 failed while others went well, the
 // machine has no IPv6, and its silence says nothing of anybody. A server is then taken to serve over IPv6 what it serves over IPv4.
-func (s Sweep) sighted() (seen Sweep, blind bool) {
+func (s Sweep) Sighted() (seen Sweep, blind bool) {
 	if !s.blindTo6() {
 		return s, false
 	}

@@ -224,7 +224,7 @@ function Resolver({ view: v, wanted }: { view: ResolverView; wanted: string[] })
         <span className="font-semibold">{v.name}</span>
         <span className="text-fine text-soft">{word}</span>
       </p>
-      {v.group && <p className="text-fine text-soft">in {v.group}</p>}
+      {v.group && <p className="text-fine text-soft">{v.group}</p>}
       {v.problem && <p className="text-fine text-unknown">{v.problem}</p>}
       {v.through && (
         <p className="text-fine text-soft">

@@ -42,7 +42,7 @@ var acts = []act{
 		"delegate saltmarsh-ferries.example --yes", 0, []string{"activate", `in force now\s+quay-`}},
 	{"Who still sees the old answer, and until when? Every parent server serves the new set; the resolvers may hold on\n" +
 		"to the old one as long as its TTLs allow, which were seen before the switch.",
-		"check saltmarsh-ferries.example", 2, []string{"SETTLING by", "at the latest", "must have let go by|new +through"}},
+		"check saltmarsh-ferries.example", 2, []string{"SETTLING by", "at the latest", `must\s+have\s+let\s+go\s+by|new +through`}},
 	{"Watch it arrive. World time runs sixty times as fast as the wall's here.",
 		"watch saltmarsh-ferries.example --limit 75s", 0, []string{"SETTLED"}},
 	{"Done. Once more the whole chain, and what the logbook kept.", "check saltmarsh-ferries.example", 0, []string{"SETTLED", "quay-"}},

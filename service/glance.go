@@ -37,7 +37,7 @@ type Glances struct {
 	Domains  int                        `json:"domains"`  // that there are
 	Looked   int                        `json:"looked"`   // that were looked at since then
 	Verdicts map[delegation.Verdict]int `json:"verdicts"` // of those
-	Items    []FleetDomain              `json:"items"`    // of those, the ones that are not settled
+	Items    []FleetDomain              `json:"items"`    // once all were looked at, the ones that are not settled
 }
 
 // StartGlances has all domains looked at briefly, in the background.

@@ -64,8 +64,8 @@ func (t *Tx) ForgetGlances() error {
 	return t.db.Exec("UPDATE glances SET at = '1971-01-01 00:00:00'").Error
 }
 
-// GlancesSince counts the domains that were looked at briefly since a wall time, by what that came to, and gives those that are not
-// settled; domains is how many there are.
+// GlancesSince counts the domains that were looked at briefly since a wall time, by what that came to; domains is how many there are.
+// Once all of them were, it also gives those that are not settled.
 func (t *Tx) GlancesSince(since time.Time) (counts map[delegation.Verdict]int, open []FleetRow, domains int64, err error) {
 	var rows []struct {
 		Verdict delegation.Verdict
@@ -75,11 +75,13 @@ func (t *Tx) GlancesSince(since time.Time) (counts map[delegation.Verdict]int, o
 		return nil, nil, 0, err
 	}
 	counts = map[delegation.Verdict]int{}
+	looked := int64(0)
 	for _, r := range rows {
 		counts[r.Verdict] = r.N
+		looked += int64(r.N)
 	}
-	if err = t.db.Model(&Domain{}).Count(&domains).Error; err != nil {
-		return nil, nil, 0, err
+	if err = t.db.Model(&Domain{}).Count(&domains).Error; err != nil || looked < domains {
+		return counts, nil, domains, err
 	}
 	err = t.db.Raw(`SELECT z.name_key AS name, g.verdict, g.gravest, g.at AS checked_at FROM glances g JOIN domains d ON d.id = g.domain_id JOIN zones z ON z.id = d.zone_id
 		WHERE g.at >= ? AND g.verdict <> ? ORDER BY z.name_key`, since, delegation.Settled).Scan(&open).Error

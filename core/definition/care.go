@@ -36,7 +36,7 @@ func ParseSites(texts []string, zone dnsname.Name) ([]dnsname.Name, error) {
 			}
 		}
 		if !name.IsAtOrBelow(zone) {
-			return nil, fmt.Errorf("%s does not lie in %s", name, zone)
+			return nil, fmt.Errorf("%q does not lie in %s", text, strings.TrimSuffix(zone.String(), "."))
 		}
 		if !slices.Contains(list, name) {
 			list = append(list, name)

@@ -44,7 +44,7 @@ func TestCareFaults(t *testing.T) {
 	for line, says := range map[string]string{
 		"drift: sometimes":                   "nothing that can become of changes made elsewhere",
 		"sites: www":                         `"sites" is a list of names`,
-		"sites: [www.b.example.]":            "does not lie in a.example.",
+		"sites: [www.b.example.]":            "\"www.b.example.\" does not lie in a.example",
 		"sites: [a, b, c, d, e, f, g, h, i]": "at most 8 names",
 		"only_ours: perhaps":                 `"only_ours" is true or false`,
 		"protect: www":                       `"protect" is a list of patterns`,

@@ -18,7 +18,7 @@ func (a *app) glance(ctx context.Context) error {
 		return err
 	}
 	path := "/glances?since=" + url.QueryEscape(g.Since.Format(time.RFC3339Nano))
-	for last := time.Now(); g.Looked < g.Domains; {
+	for last := time.Now(); g.Ended == nil; {
 		if isTerminal(a.err) {
 			a.clearLine()
 			fmt.Fprintf(a.err, "%d of %d", g.Looked, g.Domains)

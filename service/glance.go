@@ -3,9 +3,11 @@ package service
 import (
 	"context"
 	"crypto/sha256"
+	"errors"
 	"fmt"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"beacon/core/delegation"
@@ -17,10 +19,11 @@ import (
 // A glance is a brief look at very many domains: what the parents serve, and SOA and NS of the nameservers. It tells no times and
 // takes no checks' place; whoever stands otherwise than at the last glance is checked at once.
 const (
-	glanceAtOnce  = 256              // domains that are looked at at a time
-	glancePortion = 20000            // domains of one run
-	glanceKept    = 1000             // are kept at a time
-	glancePause   = 10 * time.Second // before the next run where some are left, or looks are not made by themselves, wall time
+	glanceAtOnce  = 256                    // domains that are looked at at a time
+	glancePortion = 20000                  // domains of one run
+	glanceRows    = 4000                   // are kept at a time at most
+	glanceKept    = 200 * time.Millisecond // between two times that what was found is kept
+	glancePause   = 10 * time.Second       // before the next run where some are left, or looks are not made by themselves, wall time
 )
 
 // scheduleGlances makes sure that all domains are looked at briefly in time.
@@ -34,6 +37,7 @@ func (s *Service) scheduleGlances(ctx context.Context) error {
 // Glances says how far a brief look at all domains is.
 type Glances struct {
 	Since    time.Time                  `json:"since"`    // wall time at which it was asked for
+	Ended    *time.Time                 `json:"ended"`    // wall time; null while it goes on
 	Domains  int                        `json:"domains"`  // that there are
 	Looked   int                        `json:"looked"`   // that were looked at since then
 	Verdicts map[delegation.Verdict]int `json:"verdicts"` // of those
@@ -42,29 +46,38 @@ type Glances struct {
 
 // StartGlances has all domains looked at briefly, in the background.
 func (s *Service) StartGlances(ctx context.Context) (g Glances, err error) {
-	g.Since = s.wall.Now().UTC()
 	err = s.tx(ctx, func(tx *store.Tx) error {
-		if err := tx.ForgetGlances(); err != nil {
+		run, err := tx.BeginGlances()
+		if err != nil {
 			return err
 		}
+		g = glancesOf(run)
 		return tx.Enqueue(store.JobGlance, 1, s.wall.Now())
 	})
-	if err != nil {
-		return g, err
-	}
 	nudge(s.wakeGlance)
-	return s.GlancesSince(ctx, g.Since)
+	return g, err
+}
+
+func glancesOf(run store.GlanceRun) Glances {
+	return Glances{Since: run.Began.UTC(), Ended: run.Ended, Domains: run.Domains, Looked: run.Looked, Verdicts: run.Verdicts, Items: []FleetDomain{}}
 }
 
 // GlancesSince tells what came of brief looks since a wall time.
 func (s *Service) GlancesSince(ctx context.Context, since time.Time) (g Glances, err error) {
 	err = s.tx(ctx, func(tx *store.Tx) error {
-		counts, open, domains, err := tx.GlancesSince(since)
-		g = Glances{Since: since, Domains: int(domains), Verdicts: counts, Items: []FleetDomain{}}
-		for _, n := range counts {
-			g.Looked += n
+		run, ok, err := tx.GlanceRun()
+		if err != nil {
+			return err
 		}
+		if !ok || run.Began.Before(since) {
+			return fmt.Errorf("no brief look at all domains was begun since %s; begin one: %w", since.UTC().Format(time.RFC3339), store.ErrNotFound)
+		}
+		if g = glancesOf(run); run.Ended == nil {
+			return nil
+		}
+		open, err := tx.UnsettledAtGlance()
 		for _, r := range open {
+			r.CheckedAt = run.Ended
 			g.Items = append(g.Items, fleetDomain(r))
 		}
 		return err
@@ -72,101 +85,138 @@ func (s *Service) GlancesSince(ctx context.Context, since time.Time) (g Glances,
 	return g, err
 }
 
-// runGlance looks at the domains that were not for the time between two glances, and asks to be called again.
+// runGlance makes or goes on with the run that is due, a portion at a time, and asks to be called again.
 func (s *Service) runGlance(ctx context.Context, _ store.Job) error {
 	every := s.settings.Checks.Glance
-	before := time.Date(1971, 1, 2, 0, 0, 0, 0, time.UTC) // only those that somebody wants to be looked at
-	rest := time.Duration(0)
+	pause := glancePause
 	if every > 0 {
-		rest = s.world.WallAt(s.world.Now().Add(every)).Sub(s.wall.Now())
-		before = s.wall.Now().Add(-rest)
+		every = s.world.WallAt(s.world.Now().Add(every)).Sub(s.wall.Now())
+		pause = max(every/10, glancePause)
 	}
+	var run store.GlanceRun
 	var list []store.Glanced
-	err := s.store.Tx(ctx, func(tx *store.Tx) (err error) { list, err = tx.ToGlanceAt(before, glancePortion); return err })
+	err := s.store.Tx(ctx, func(tx *store.Tx) error {
+		last, ok, err := tx.GlanceRun()
+		switch run = last; {
+		case err != nil:
+			return err
+		case ok && run.Ended == nil:
+		case every > 0 && (!ok || s.wall.Now().Sub(run.Began) >= every):
+			if run, err = tx.BeginGlances(); err != nil {
+				return err
+			}
+		default:
+			return nil
+		}
+		list, err = tx.ToGlanceAt(run, glancePortion)
+		return err
+	})
 	if err != nil {
 		return err
 	}
-	if err := s.glanceAt(ctx, list); err != nil {
-		return err
+	if run.ID != 0 && run.Ended == nil {
+		err := s.glanceAt(ctx, run, list)
+		switch {
+		case errors.Is(err, store.ErrNotFound) || err == nil && len(list) == glancePortion: // another run has begun; or this one goes on
+			return errLater{at: s.wall.Now(), madeWay: true}
+		case err != nil:
+			return err
+		case ctx.Err() != nil:
+			return context.Cause(ctx)
+		}
 	}
-	if ctx.Err() != nil {
-		return context.Cause(ctx)
-	}
-	switch {
-	case len(list) == glancePortion:
-		return errLater{at: s.wall.Now(), madeWay: true}
-	case every == 0:
+	if every == 0 {
 		return nil
 	}
-	return errLater{at: s.wall.Now().Add(max(rest/10, glancePause)), madeWay: true}
+	return errLater{at: s.wall.Now().Add(pause), madeWay: true}
 }
 
-// glanceAt looks at domains, keeps what that came to, and has those checked that stand otherwise than before.
-func (s *Service) glanceAt(ctx context.Context, list []store.Glanced) error {
+// glanceAt looks at the domains that a run has still to look at, keeps what that came to, and has those checked that stand otherwise than
+// before.
+func (s *Service) glanceAt(ctx context.Context, run store.GlanceRun, list []store.Glanced) error {
+	looking, stop := context.WithCancel(ctx)
+	defer stop()
 	round := s.sweeper.NewRound()
-	type outcome struct {
-		store.Glance
-		changed bool
-	}
-	found := make(chan outcome, 4*glanceKept)
+	looks := make([]atomic.Pointer[store.Glance], len(list))
+	var next atomic.Int64
 	var lookers sync.WaitGroup
-	next := make(chan store.Glanced)
-	lookers.Go(func() {
-		defer close(next)
-		for _, d := range list {
-			select {
-			case next <- d:
-			case <-ctx.Done():
-				return
-			}
-		}
-	})
 	for range min(glanceAtOnce, len(list)) {
 		lookers.Go(func() {
-			for d := range next {
-				if g, ok := glance(ctx, round, d); ok {
-					g.At = s.wall.Now()
-					found <- outcome{g, g.Verdict != delegation.Unknown && d.Known() && string(d.Seen) != string(g.Seen[:])}
+			for i := next.Add(1) - 1; i < int64(len(list)) && looking.Err() == nil; i = next.Add(1) - 1 {
+				if g, ok := glance(looking, round, list[i]); ok {
+					looks[i].Store(&g)
 				}
 			}
 		})
 	}
-	go func() { lookers.Wait(); close(found) }()
-	var kept []store.Glance
-	var changed []uint64
-	otherwise := 0
-	keep := func() error {
-		err := s.store.Tx(context.WithoutCancel(ctx), func(tx *store.Tx) error {
-			if err := tx.PutGlances(kept); err != nil {
+	through := make(chan struct{})
+	go func() { lookers.Wait(); close(through) }()
+	ticker := time.NewTicker(glanceKept)
+	defer ticker.Stop()
+	kept, otherwise := 0, 0
+	for over := false; !over; {
+		select {
+		case <-ticker.C:
+		case <-through:
+			over = true
+		}
+		ready := kept
+		for ready < len(list) && looks[ready].Load() != nil {
+			ready++
+		}
+		ended := ready == len(list) && len(list) < glancePortion
+		for kept < ready || ended && run.Ended == nil {
+			portion := list[kept:min(ready, kept+glanceRows)]
+			changed, err := s.keepGlances(ctx, &run, portion, looks[kept:], ended && kept+len(portion) == ready)
+			if err != nil {
+				stop()
+				<-through
 				return err
 			}
-			for _, id := range changed {
-				if err := tx.Enqueue("check", id, s.wall.Now()); err != nil {
-					return err
-				}
+			kept, otherwise = kept+len(portion), otherwise+changed
+		}
+		over = over || ended
+	}
+	if otherwise > 0 {
+		s.note(ctx, "glance.changed", "all domains", fmt.Sprintf("%d of %d that were looked at briefly stand otherwise than before, and are checked", otherwise, kept))
+	}
+	return nil
+}
+
+// keepGlances keeps what looks came to; of most domains that is that nothing has changed. It gives how many are checked for what has.
+func (s *Service) keepGlances(ctx context.Context, run *store.GlanceRun, list []store.Glanced, looks []atomic.Pointer[store.Glance], ended bool) (changed int, err error) {
+	var otherwise []store.Glance
+	var check []uint64
+	for i, before := range list {
+		now := *looks[i].Load()
+		run.Verdicts[now.Verdict]++
+		if before.Is(now) {
+			continue
+		}
+		otherwise = append(otherwise, now)
+		if now.Verdict != delegation.Unknown && before.Known() && string(before.Seen) != string(now.Seen[:]) {
+			check = append(check, now.DomainID)
+		}
+	}
+	if run.Looked += len(list); len(list) > 0 {
+		run.Reached = list[len(list)-1].DomainID
+	}
+	if run.Domains = max(run.Domains, run.Looked); ended {
+		at := s.wall.Now()
+		run.Ended, run.Domains = &at, run.Looked
+	}
+	err = s.store.Tx(context.WithoutCancel(ctx), func(tx *store.Tx) error {
+		if err := tx.KeepGlances(*run, otherwise); err != nil {
+			return err
+		}
+		for _, id := range check {
+			if err := tx.Enqueue("check", id, s.wall.Now()); err != nil {
+				return err
 			}
-			return nil
-		})
-		kept, changed = kept[:0], changed[:0]
-		return err
-	}
-	var failed error
-	for o := range found { // to the end, whatever fails: the lookers wait for it
-		if kept = append(kept, o.Glance); o.changed {
-			changed = append(changed, o.DomainID)
-			otherwise++
 		}
-		if len(kept) == glanceKept && failed == nil {
-			failed = keep()
-		}
-	}
-	if failed == nil {
-		failed = keep()
-	}
-	if failed == nil && otherwise > 0 {
-		s.note(ctx, "glance.changed", "all domains", fmt.Sprintf("%d of %d that were looked at briefly stand otherwise than before, and are checked", otherwise, len(list)))
-	}
-	return failed
+		return nil
+	})
+	return len(check), err
 }
 
 // glance looks at one domain. A look that failed keeps the print of the one before, so that nothing is concluded from it; ok is false where

@@ -52,12 +52,13 @@ func TestGlances(t *testing.T) {
 		require.Eventually(t, func() bool {
 			g, err = h.GlancesSince(ctx, g.Since)
 			require.NoError(t, err)
-			return g.Looked == moorings
+			return g.Ended != nil
 		}, 30*time.Second, 20*time.Millisecond)
 		return g
 	}
 	g := glance()
 	assert.Equal(t, moorings, g.Domains)
+	assert.Equal(t, moorings, g.Looked)
 	assert.Equal(t, 1, g.Verdicts[delegation.Undelegated], "%v", g)
 	require.NotEmpty(t, g.Items)
 	assert.Equal(t, "not-registered", g.Items[0].Gravest)

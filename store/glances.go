@@ -1,8 +1,13 @@
 package store
 
 import (
+	"encoding/json"
+	"errors"
+	"fmt"
 	"strings"
 	"time"
+
+	"gorm.io/gorm"
 
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
@@ -11,20 +16,21 @@ import (
 // JobGlance is the work of looking briefly at all domains; there is one such job.
 const JobGlance = "glance"
 
-// Glance is what a brief look at a domain came to.
+// Glance is what the last brief look at a domain came to.
 type Glance struct {
 	DomainID uint64
-	At       time.Time // wall time
 	Verdict  delegation.Verdict
 	Gravest  string   // code of the gravest error or warning; empty for none
 	Seen     [16]byte // print of how the domain stood
 }
 
-// Glanced is a domain that is to be looked at, with the last brief look where there was one.
+// Glanced is a domain that is to be looked at, with what the last brief look came to where there was one.
 type Glanced struct {
 	DomainID uint64
 	NameKey  string
 	Wanted   string
+	Verdict  delegation.Verdict
+	Gravest  string
 	Seen     []byte // nil: there was none
 }
 
@@ -36,54 +42,87 @@ func (g Glanced) Known() bool {
 	return len(g.Seen) > 0 && string(g.Seen) != string(make([]byte, len(g.Seen)))
 }
 
+// Is tells whether a look came to what the one before had come to, so that there is nothing to write.
+func (g Glanced) Is(now Glance) bool {
+	return g.Verdict == now.Verdict && g.Gravest == now.Gravest && string(g.Seen) == string(now.Seen[:])
+}
+
 // WantedSet gives the nameservers that the domain shall be delegated to.
 func (g Glanced) WantedSet() []dnsname.Name { return namesFrom(g.Wanted) }
 
-// ToGlanceAt gives domains that were not looked at briefly since a wall time, those longest ago first.
-func (t *Tx) ToGlanceAt(before time.Time, limit int) (list []Glanced, err error) {
-	err = t.db.Raw(`SELECT d.id AS domain_id, z.name_key, d.wanted, g.seen FROM domains d JOIN zones z ON z.id = d.zone_id
-		LEFT JOIN glances g ON g.domain_id = d.id WHERE g.at IS NULL OR g.at < ? ORDER BY g.at, d.id LIMIT ?`, before, limit).Scan(&list).Error
+// GlanceRun is one brief look at all domains, in the order of their ids. Times are wall times.
+type GlanceRun struct {
+	ID       uint64
+	Began    time.Time
+	Ended    *time.Time                 // nil: it goes on
+	Domains  int                        // that there were when it began; that were looked at, once it has ended
+	Reached  uint64                     // the domains up to this id were looked at
+	Looked   int                        // how many those are
+	Verdicts map[delegation.Verdict]int `gorm:"-"` // of those
+	Text     string                     `gorm:"column:verdicts"`
+}
+
+// BeginGlances begins a run in place of the one before, ended or not.
+func (t *Tx) BeginGlances() (run GlanceRun, err error) {
+	if err = t.db.Exec("DELETE FROM glance_runs").Error; err != nil {
+		return run, err
+	}
+	err = t.db.Exec("INSERT INTO glance_runs (began, domains, reached, looked, verdicts) SELECT ?, COUNT(*), 0, 0, '{}' FROM domains", t.now()).Error
+	if err != nil {
+		return run, err
+	}
+	run, _, err = t.GlanceRun()
+	return run, err
+}
+
+// GlanceRun gives the last run, if there was any.
+func (t *Tx) GlanceRun() (run GlanceRun, ok bool, err error) {
+	err = t.db.Table("glance_runs").Order("id DESC").Limit(1).Take(&run).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return run, false, nil
+	}
+	if err != nil {
+		return run, false, err
+	}
+	return run, true, json.Unmarshal([]byte(run.Text), &run.Verdicts)
+}
+
+// ToGlanceAt gives the domains that a run has still to look at.
+func (t *Tx) ToGlanceAt(run GlanceRun, limit int) (list []Glanced, err error) {
+	err = t.db.Raw(`SELECT d.id AS domain_id, z.name_key, d.wanted, COALESCE(g.verdict, '') AS verdict, COALESCE(g.gravest, '') AS gravest, g.seen
+		FROM domains d JOIN zones z ON z.id = d.zone_id LEFT JOIN glances g ON g.domain_id = d.id
+		WHERE d.id > ? ORDER BY d.id LIMIT ?`, run.Reached, limit).Scan(&list).Error
 	return list, err
 }
 
-// PutGlances keeps brief looks in place of those before.
-func (t *Tx) PutGlances(list []Glance) error {
-	if len(list) == 0 {
+// KeepGlances keeps how far a run is, and the looks that came to something else than those before. Where another run has begun meanwhile,
+// it gives ErrNotFound.
+func (t *Tx) KeepGlances(run GlanceRun, otherwise []Glance) error {
+	text, err := json.Marshal(run.Verdicts)
+	if err != nil {
+		return err
+	}
+	done := t.db.Exec("UPDATE glance_runs SET ended = ?, domains = ?, reached = ?, looked = ?, verdicts = ? WHERE id = ?",
+		run.Ended, run.Domains, run.Reached, run.Looked, string(text), run.ID)
+	switch {
+	case done.Error != nil:
+		return done.Error
+	case done.RowsAffected == 0:
+		return fmt.Errorf("run %d of brief looks: %w", run.ID, ErrNotFound)
+	case len(otherwise) == 0:
 		return nil
 	}
-	args := make([]any, 0, 5*len(list))
-	for _, g := range list {
-		args = append(args, g.DomainID, g.At, g.Verdict, g.Gravest, g.Seen[:])
+	args := make([]any, 0, 4*len(otherwise))
+	for _, g := range otherwise {
+		args = append(args, g.DomainID, g.Verdict, g.Gravest, g.Seen[:])
 	}
-	return t.db.Exec(`INSERT INTO glances (domain_id, at, verdict, gravest, seen) VALUES `+strings.Repeat("(?, ?, ?, ?, ?), ", len(list)-1)+
-		`(?, ?, ?, ?, ?) ON DUPLICATE KEY UPDATE at = VALUES(at), verdict = VALUES(verdict), gravest = VALUES(gravest), seen = VALUES(seen)`, args...).Error
+	return t.db.Exec(`INSERT INTO glances (domain_id, verdict, gravest, seen) VALUES `+strings.Repeat("(?, ?, ?, ?), ", len(otherwise)-1)+
+		`(?, ?, ?, ?) ON DUPLICATE KEY UPDATE verdict = VALUES(verdict), gravest = VALUES(gravest), seen = VALUES(seen)`, args...).Error
 }
 
-// ForgetGlances has all domains looked at anew.
-func (t *Tx) ForgetGlances() error {
-	return t.db.Exec("UPDATE glances SET at = '1971-01-01 00:00:00'").Error
-}
-
-// GlancesSince counts the domains that were looked at briefly since a wall time, by what that came to; domains is how many there are.
-// Once all of them were, it also gives those that are not settled.
-func (t *Tx) GlancesSince(since time.Time) (counts map[delegation.Verdict]int, open []FleetRow, domains int64, err error) {
-	var rows []struct {
-		Verdict delegation.Verdict
-		N       int
-	}
-	if err = t.db.Raw("SELECT verdict, COUNT(*) AS n FROM glances WHERE at >= ? GROUP BY verdict", since).Scan(&rows).Error; err != nil {
-		return nil, nil, 0, err
-	}
-	counts = map[delegation.Verdict]int{}
-	looked := int64(0)
-	for _, r := range rows {
-		counts[r.Verdict] = r.N
-		looked += int64(r.N)
-	}
-	if err = t.db.Model(&Domain{}).Count(&domains).Error; err != nil || looked < domains {
-		return counts, nil, domains, err
-	}
-	err = t.db.Raw(`SELECT z.name_key AS name, g.verdict, g.gravest, g.at AS checked_at FROM glances g JOIN domains d ON d.id = g.domain_id JOIN zones z ON z.id = d.zone_id
-		WHERE g.at >= ? AND g.verdict <> ? ORDER BY z.name_key`, since, delegation.Settled).Scan(&open).Error
-	return counts, open, domains, err
+// UnsettledAtGlance gives the domains that brief looks found otherwise than settled.
+func (t *Tx) UnsettledAtGlance() (rows []FleetRow, err error) {
+	err = t.db.Raw(`SELECT z.name_key AS name, g.verdict, g.gravest FROM glances g JOIN domains d ON d.id = g.domain_id JOIN zones z ON z.id = d.zone_id
+		WHERE g.verdict <> ? ORDER BY z.name_key`, delegation.Settled).Scan(&rows).Error
+	return rows, err
 }

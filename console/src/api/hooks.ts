@@ -28,7 +28,7 @@ export const useGlances = (since: string | undefined) =>
     enabled: since !== undefined,
     queryKey: ['glances', since],
     queryFn: ({ signal }) => get('/glances', { since }, signal),
-    refetchInterval: (query) => (query.state.data && query.state.data.looked >= query.state.data.domains ? false : 1000),
+    refetchInterval: (query) => (query.state.data && query.state.data.ended !== null ? false : 1000),
   })
 
 export const useZone = (name: string) => useQuery({ queryKey: ['zones', name], queryFn: ({ signal }) => get('/zones/{name}', { name }, signal) })

@@ -6,7 +6,7 @@ import { standing } from '../../parts/lamp'
 export function LookAtAll() {
   const begin = useLookAtAll()
   const { data } = useGlances(begin.data?.since)
-  const through = data && data.looked >= data.domains
+  const through = data && data.ended !== null
   return (
     <div className="grid max-w-md justify-items-end gap-2 text-right">
       <Key onClick={() => begin.mutate()} busy={begin.isPending || (!!data && !through)}>

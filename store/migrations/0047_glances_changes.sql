@@ -1,0 +1,1 @@
+ALTER TABLE glances DROP COLUMN at

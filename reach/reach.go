@@ -12,6 +12,9 @@ import (
 	"net/netip"
 	"os"
 	"time"
+
+	"golang.org/x/net/ipv4"
+	"golang.org/x/net/ipv6"
 )
 
 // ErrRefused is what a destination outside the allowed networks gives; errors.Is finds it in whatever wraps it.
@@ -123,8 +126,14 @@ func (d *Door) HTTPClient(timeout time.Duration) *http.Client {
 // Packets is a UDP socket whose every datagram is checked.
 type Packets struct {
 	*net.UDPConn
-	door *Door
+	door  *Door
+	batch interface {
+		WriteBatch(list []Message, flags int) (int, error)
+	}
 }
+
+// Message is one datagram of many, in its first buffer, to a *net.UDPAddr.
+type Message = ipv4.Message
 
 // ListenPackets opens a UDP socket for both families on a random port.
 func (d *Door) ListenPackets() (*Packets, error) { return d.listenPackets("udp") }
@@ -140,7 +149,10 @@ func (d *Door) listenPackets(network string) (*Packets, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Packets{conn, d}, nil
+	if network == "udp6" {
+		return &Packets{conn, d, ipv6.NewPacketConn(conn)}, nil
+	}
+	return &Packets{conn, d, ipv4.NewPacketConn(conn)}, nil
 }
 
 // Send sends one datagram, if its destination may be reached.
@@ -150,6 +162,33 @@ func (p *Packets) Send(b []byte, to netip.AddrPort) error {
 	}
 	_, err := p.WriteToUDPAddrPort(b, to)
 	return err
+}
+
+// SendAll sends many datagrams of the socket's own family, in as few calls of the operating system as may be, and tells of each that could not be sent.
+func (p *Packets) SendAll(list []Message, failed func(i int, err error)) {
+	may := func(m Message) error {
+		to, ok := m.Addr.(*net.UDPAddr)
+		if !ok {
+			return fmt.Errorf("%v is no address of a UDP socket", m.Addr)
+		}
+		return p.door.Check(to.AddrPort().Addr())
+	}
+	for i := 0; i < len(list); {
+		if err := may(list[i]); err != nil {
+			failed(i, err)
+			i++
+			continue
+		}
+		end := i + 1
+		for end < len(list) && may(list[end]) == nil {
+			end++
+		}
+		n, err := p.batch.WriteBatch(list[i:end], 0)
+		if i += max(n, 0); err != nil && i < end { // those before the one that fails were sent
+			failed(i, err)
+			i++
+		}
+	}
 }
 
 // ServerSockets opens both sockets of a DNS server at one address, or neither. It answers where it was asked from, and

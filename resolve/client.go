@@ -86,18 +86,18 @@ type Options struct {
 // Client asks over a few UDP sockets, many questions at once, and over TCP where an answer does not fit. Answers count
 // only from the address asked, with the id and the question sent, in the very letters (RFC 5452). It is safe for concurrent use.
 type Client struct {
-	door     *reach.Door
-	opt      Options
-	secret   [32]byte  // for cookies
-	sockets  []*socket // IPv4
-	sockets6 []*socket // IPv6; none where this machine has none
-	ended    chan struct{}
-	http     *http.Client
-	mu       sync.Mutex
-	servers  map[netip.AddrPort]*server
-	streams  map[streamKey]*stream
-	readers  sync.WaitGroup
-	closed   bool
+	door    *reach.Door
+	opt     Options
+	secret  [32]byte // for cookies
+	four    family
+	six     family // without sockets where this machine has no IPv6
+	ended   chan struct{}
+	http    *http.Client
+	mu      sync.Mutex
+	servers map[netip.AddrPort]*server
+	streams map[streamKey]*stream
+	workers sync.WaitGroup // readers, senders and the watch
+	closed  bool
 }
 
 const numSockets = 8
@@ -129,20 +129,24 @@ func NewClient(door *reach.Door, opt Options) (*Client, error) {
 			c.Close()
 			return nil, fmt.Errorf("opening a socket for DNS: %w", err)
 		}
-		c.listen(&c.sockets, four)
+		c.listen(&c.four, four)
 		if six, err := door.ListenPackets6(); err == nil {
-			c.listen(&c.sockets6, six)
+			c.listen(&c.six, six)
 		}
 	}
-	c.readers.Go(c.watch)
+	for _, f := range []*family{&c.four, &c.six} {
+		f.called = make(chan struct{}, 1)
+		c.workers.Go(func() { f.sendAll(c.ended) })
+	}
+	c.workers.Go(c.watch)
 	return c, nil
 }
 
-func (c *Client) listen(list *[]*socket, packets *reach.Packets) {
+func (c *Client) listen(f *family, packets *reach.Packets) {
 	_ = packets.SetReadBuffer(4 << 20)
-	s := &socket{packets: packets, waiting: map[uint16]*waiter{}}
-	*list = append(*list, s)
-	c.readers.Go(s.read)
+	s := &socket{family: f, packets: packets, waiting: map[uint16]*waiter{}}
+	f.sockets = append(f.sockets, s)
+	c.workers.Go(s.read)
 }
 
 // Close closes the sockets and connections and waits for their readers.
@@ -154,10 +158,10 @@ func (c *Client) Close() {
 	}
 	c.mu.Unlock()
 	close(c.ended)
-	for _, s := range append(c.sockets, c.sockets6...) {
+	for _, s := range append(c.four.sockets, c.six.sockets...) {
 		s.packets.Close()
 	}
-	c.readers.Wait()
+	c.workers.Wait()
 	c.http.CloseIdleConnections()
 }
 
@@ -274,7 +278,7 @@ func (a *asking) overUDP(ctx context.Context, try int) (r Reply, over bool, err 
 				return r, false, err
 			}
 		}
-		heard, err := w.wait(ctx, a.s)
+		heard, err := w.wait(ctx)
 		if err != nil {
 			return r, false, err
 		}

@@ -2,6 +2,7 @@ package resolve
 
 import (
 	"context"
+	"net"
 	"net/netip"
 	"sync"
 	"time"
@@ -12,7 +13,8 @@ import (
 // server is what is remembered of an address that questions go to.
 type server struct {
 	at     netip.AddrPort
-	cookie []byte // ours for it
+	udp    *net.UDPAddr // the same
+	cookie []byte       // ours for it
 	places chan struct{}
 	pace   *rate.Limiter // nil for none
 
@@ -36,7 +38,7 @@ func (c *Client) server(at netip.AddrPort) *server {
 		if len(c.servers) >= mostServers {
 			c.forget(now)
 		}
-		s = &server{at: at, cookie: c.clientCookie(at.Addr()), places: make(chan struct{}, c.opt.PerServer)}
+		s = &server{at: at, udp: net.UDPAddrFromAddrPort(at), cookie: c.clientCookie(at.Addr()), places: make(chan struct{}, c.opt.PerServer)}
 		if c.opt.PerSecond > 0 {
 			s.pace = rate.NewLimiter(rate.Limit(c.opt.PerSecond), c.opt.PerSecond)
 		}

@@ -81,7 +81,7 @@ func (c *Client) stream(key streamKey) (s *stream, fresh bool) {
 		return s, true
 	}
 	c.streams[key] = s
-	c.readers.Go(func() {
+	c.workers.Go(func() {
 		defer c.drop(key, s)
 		s.run(c, key)
 	})

@@ -5,7 +5,6 @@ import (
 	"encoding/binary"
 	"errors"
 	"fmt"
-	"math/rand/v2"
 	"net"
 	"net/netip"
 	"sync"
@@ -16,23 +15,36 @@ import (
 	"beacon/reach"
 )
 
+// family is the UDP sockets of one address family, with the questions that are to be sent through them.
+type family struct {
+	mu      sync.Mutex // of all that its sockets and waiters share
+	sockets []*socket
+	queue   []*waiter     // not sent yet
+	called  chan struct{} // the sender was
+	closed  bool
+}
+
 // socket is one UDP socket with the questions that wait for answers on it, by id.
 type socket struct {
+	*family
 	packets *reach.Packets
-	mu      sync.Mutex
 	waiting map[uint16]*waiter
 }
 
 // waiter is one question on its way. Waiters are used again.
 type waiter struct {
-	socket   *socket
+	family   *family
+	socket   *socket // nil before it is sent
 	id       uint16
-	server   netip.AddrPort
-	place    *server // whose place the question takes; nil once that is free again
+	to       *server
+	place    bool // the question takes a place at the server
+	held     bool // the sender has it, or will
+	over     bool // nobody waits any more
 	edns     bool
 	name     string // asked for
 	brief    bool
 	asked    packed
+	patience time.Duration // from when it is sent
 	sent     time.Time
 	deadline time.Time // a tick of the client's clock after it, waiting ends
 	answer   chan datagram
@@ -43,8 +55,10 @@ type waiter struct {
 
 type datagram struct {
 	octets  []byte
-	exactly bool // the question is in it in the very letters
-	late    bool // nothing came in time
+	took    time.Duration // until it came
+	exactly bool          // the question is in it in the very letters
+	late    bool          // nothing came in time
+	failed  error         // it could not be sent
 }
 
 var waiters = sync.Pool{New: func() any { return &waiter{answer: make(chan datagram, 4)} }}
@@ -56,104 +70,81 @@ type heard struct {
 	otherLetters bool
 }
 
-var errFull = errors.New("too many questions are on their way")
-
-// expect finds an id that nothing waits for, and waits for it.
-func (s *socket) expect(w *waiter) error {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	for range 64 {
-		w.id = uint16(rand.Uint32())
-		if s.waiting[w.id] == nil {
-			s.waiting[w.id], w.socket = w, s
-			binary.BigEndian.PutUint16(w.asked.octets, w.id)
-			return nil
-		}
-	}
-	return errFull
-}
-
-// free gives the question's place back. The socket is locked, or nobody else has the waiter.
+// free gives the question's place back. The family is locked, or nobody else has the waiter.
 func (w *waiter) free() {
-	if w.place != nil {
-		w.place.leave()
-		w.place = nil
+	if w.place {
+		w.to.leave()
+		w.place = false
 	}
 }
 
 // forget ends waiting. Nothing is delivered to the waiter from then on.
 func (w *waiter) forget() {
-	w.socket.mu.Lock()
-	delete(w.socket.waiting, w.id)
+	w.family.mu.Lock()
+	if w.socket != nil {
+		delete(w.socket.waiting, w.id)
+	}
 	w.free()
-	w.socket.mu.Unlock()
+	w.over = true
+	held := w.held
+	w.family.mu.Unlock()
+	if !held {
+		w.recycle()
+	}
+}
+
+func (w *waiter) recycle() {
 	for len(w.answer) > 0 {
 		<-w.answer
 	}
+	w.to, w.socket = nil, nil
 	waiters.Put(w)
 }
 
-// send puts a question on its way, which takes the place that the caller has entered. The numbers of math/rand/v2 come from a cipher (ChaCha8) that the operating system seeds, so
-// ids cannot be foreseen.
-func (c *Client) send(to *server, q Question, edns bool, patience time.Duration) (*waiter, error) {
-	w := waiters.Get().(*waiter)
-	w.place = to
-	w.server, w.edns, w.name, w.brief, w.taken, w.strange = to.at, edns, q.Name, q.Brief, false, netip.AddrPort{}
-	if err := w.asked.pack(q, 0, edns, to.cookie, to.theirCookie(), true); err != nil {
-		w.free()
-		return nil, err
-	}
-	sockets := c.sockets6
-	if to.at.Addr().Is4() {
-		sockets = c.sockets
-	}
-	if len(sockets) == 0 {
-		w.free()
-		return nil, errors.New("there is no way to this address from here")
-	}
-	w.sent = time.Now()
-	w.deadline = w.sent.Add(patience)
-	if err := sockets[rand.IntN(len(sockets))].expect(w); err != nil {
-		w.free()
-		return nil, err
-	}
-	if err := w.socket.packets.Send(w.asked.octets, to.at); err != nil {
-		w.forget()
-		return nil, plainly(err)
-	}
-	return w, nil
-}
-
 // wait waits for the answer, and gives the waiter back.
-func (w *waiter) wait(ctx context.Context, to *server) (heard, error) {
+func (w *waiter) wait(ctx context.Context) (heard, error) {
 	defer w.forget()
 	for {
+		d, err := w.next(ctx)
+		if err != nil {
+			return heard{}, err
+		}
+		w.asked.calm(d.octets)
+		m, err := w.read(d.octets)
+		var theirs []byte
+		if err == nil && w.edns {
+			theirs, err = serverCookie(m, w.to.cookie)
+		}
+		if err != nil { // it may have been made up by somebody else: the real one may still come
+			continue
+		}
+		if theirs != nil {
+			w.to.keepCookie(theirs)
+		}
+		return heard{m, d.took, !d.exactly}, nil
+	}
+}
+
+// next waits for a datagram that may be the answer.
+func (w *waiter) next(ctx context.Context) (d datagram, err error) {
+	select {
+	case d = <-w.answer: // most often, for many answers are waited for in turn
+	default:
 		select {
-		case d := <-w.answer:
-			if d.late {
-				if w.strange.IsValid() {
-					return heard{}, StrangeError{w.strange}
-				}
-				return heard{}, ErrNoAnswer
-			}
-			took := time.Since(w.sent)
-			w.asked.calm(d.octets)
-			m, err := w.read(d.octets)
-			var theirs []byte
-			if err == nil && w.edns {
-				theirs, err = serverCookie(m, to.cookie)
-			}
-			if err != nil { // it may have been made up by somebody else: the real one may still come
-				continue
-			}
-			if theirs != nil {
-				to.keepCookie(theirs)
-			}
-			return heard{m, took, !d.exactly}, nil
+		case d = <-w.answer:
 		case <-ctx.Done():
-			return heard{}, ctx.Err()
+			return d, ctx.Err()
 		}
 	}
+	switch {
+	case d.failed != nil:
+		return d, plainly(d.failed)
+	case d.late && w.strange.IsValid():
+		return d, StrangeError{w.strange}
+	case d.late:
+		return d, ErrNoAnswer
+	}
+	return d, nil
 }
 
 // read reads an answer, as thoroughly as was asked for.
@@ -205,7 +196,7 @@ func (s *socket) deliver(octets []byte, from netip.AddrPort) {
 	fits, exactly := w.asked.answers(octets)
 	switch {
 	case !fits || len(w.answer) == cap(w.answer):
-	case from != w.server:
+	case from != w.to.at:
 		if exactly {
 			w.strange = from
 		}
@@ -218,7 +209,7 @@ func (s *socket) deliver(octets []byte, from netip.AddrPort) {
 		if !w.taken {
 			w.buf, w.taken = own, true
 		}
-		w.answer <- datagram{octets: own, exactly: exactly}
+		w.answer <- datagram{octets: own, took: time.Since(w.sent), exactly: exactly}
 		w.free()
 	}
 }
@@ -235,22 +226,28 @@ func (c *Client) watch() {
 		case <-c.ended:
 			return
 		case now := <-ticker.C:
-			for _, sockets := range [][]*socket{c.sockets, c.sockets6} {
-				for _, s := range sockets {
-					s.expire(now)
-				}
+			c.four.expire(now)
+			c.six.expire(now)
+		}
+	}
+}
+
+func (f *family) expire(now time.Time) {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	for _, s := range f.sockets {
+		for _, w := range s.waiting {
+			if now.After(w.deadline) {
+				w.fail(datagram{late: true})
 			}
 		}
 	}
 }
 
-func (s *socket) expire(now time.Time) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	for _, w := range s.waiting {
-		if now.After(w.deadline) && len(w.answer) == 0 {
-			w.answer <- datagram{late: true}
-			w.free()
-		}
+// fail tells who waits that nothing comes any more, unless something is there. The family is locked.
+func (w *waiter) fail(d datagram) {
+	if len(w.answer) == 0 {
+		w.answer <- d
 	}
+	w.free()
 }

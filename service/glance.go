@@ -10,6 +10,8 @@ import (
 	"sync/atomic"
 	"time"
 
+	"golang.org/x/sync/errgroup"
+
 	"beacon/core/delegation"
 	"beacon/core/finding"
 	"beacon/resolve"
@@ -20,7 +22,8 @@ import (
 // takes no checks' place; whoever stands otherwise than at the last glance is checked at once.
 const (
 	glanceAtOnce  = 256                    // domains that are looked at at a time
-	glancePortion = 20000                  // domains of one run
+	glancePortion = 2000                   // are read at a time
+	glanceAhead   = 20000                  // are read at most before those in front of them are kept
 	glanceRows    = 4000                   // are kept at a time at most
 	glanceKept    = 200 * time.Millisecond // between two times that what was found is kept
 	glancePause   = 10 * time.Second       // before the next run where some are left, or looks are not made by themselves, wall time
@@ -85,7 +88,7 @@ func (s *Service) GlancesSince(ctx context.Context, since time.Time) (g Glances,
 	return g, err
 }
 
-// runGlance makes or goes on with the run that is due, a portion at a time, and asks to be called again.
+// runGlance makes or goes on with the run that is due, and asks to be called again.
 func (s *Service) runGlance(ctx context.Context, _ store.Job) error {
 	every := s.settings.Checks.Glance
 	pause := glancePause
@@ -94,35 +97,24 @@ func (s *Service) runGlance(ctx context.Context, _ store.Job) error {
 		pause = max(every/10, glancePause)
 	}
 	var run store.GlanceRun
-	var list []store.Glanced
 	err := s.store.Tx(ctx, func(tx *store.Tx) error {
 		last, ok, err := tx.GlanceRun()
-		switch run = last; {
-		case err != nil:
-			return err
-		case ok && run.Ended == nil:
-		case every > 0 && (!ok || s.wall.Now().Sub(run.Began) >= every):
-			if run, err = tx.BeginGlances(); err != nil {
-				return err
-			}
-		default:
-			return nil
+		if run = last; err == nil && every > 0 && (!ok || run.Ended != nil && s.wall.Now().Sub(run.Began) >= every) {
+			run, err = tx.BeginGlances()
 		}
-		list, err = tx.ToGlanceAt(run, glancePortion)
 		return err
 	})
 	if err != nil {
 		return err
 	}
 	if run.ID != 0 && run.Ended == nil {
-		err := s.glanceAt(ctx, run, list)
-		switch {
-		case errors.Is(err, store.ErrNotFound) || err == nil && len(list) == glancePortion: // another run has begun; or this one goes on
+		switch err := s.glanceAt(ctx, run); {
+		case ctx.Err() != nil:
+			return context.Cause(ctx)
+		case errors.Is(err, store.ErrNotFound): // another run has begun
 			return errLater{at: s.wall.Now(), madeWay: true}
 		case err != nil:
 			return err
-		case ctx.Err() != nil:
-			return context.Cause(ctx)
 		}
 	}
 	if every == 0 {
@@ -131,81 +123,149 @@ func (s *Service) runGlance(ctx context.Context, _ store.Job) error {
 	return errLater{at: s.wall.Now().Add(pause), madeWay: true}
 }
 
+// look is a brief look at one domain.
+type look struct {
+	store.Glanced                              // before
+	now           atomic.Pointer[store.Glance] // nil: it was not looked at yet
+}
+
 // glanceAt looks at the domains that a run has still to look at, keeps what that came to, and has those checked that stand otherwise than
-// before.
-func (s *Service) glanceAt(ctx context.Context, run store.GlanceRun, list []store.Glanced) error {
-	looking, stop := context.WithCancel(ctx)
-	defer stop()
+// before. What was found is kept in the order of the run, so that it can be gone on with anywhere.
+func (s *Service) glanceAt(ctx context.Context, run store.GlanceRun) error {
+	group, looking := errgroup.WithContext(ctx)
+	read, todo := make(chan []look), make(chan *look, glancePortion/2)
+	group.Go(func() error {
+		defer close(todo)
+		defer close(read)
+		return s.readGlances(looking, run.Reached, read, todo)
+	})
 	round := s.sweeper.NewRound()
-	looks := make([]atomic.Pointer[store.Glance], len(list))
-	var next atomic.Int64
 	var lookers sync.WaitGroup
-	for range min(glanceAtOnce, len(list)) {
+	for range glanceAtOnce {
 		lookers.Go(func() {
-			for i := next.Add(1) - 1; i < int64(len(list)) && looking.Err() == nil; i = next.Add(1) - 1 {
-				if g, ok := glance(looking, round, list[i]); ok {
-					looks[i].Store(&g)
+			for l := range todo {
+				if g, ok := glance(looking, round, l.Glanced); ok {
+					l.now.Store(&g)
 				}
 			}
 		})
 	}
 	through := make(chan struct{})
 	go func() { lookers.Wait(); close(through) }()
+	group.Go(func() error { return s.keepGlances(looking, run, read, through) })
+	err := group.Wait()
+	<-through
+	return err
+}
+
+// readGlances reads what is to be looked at, a portion at a time while the one before is being looked at. An empty one says that there is
+// no more.
+func (s *Service) readGlances(ctx context.Context, after uint64, read chan<- []look, todo chan<- *look) error {
+	for {
+		var list []store.Glanced
+		err := s.store.Tx(ctx, func(tx *store.Tx) (err error) { list, err = tx.ToGlanceAt(after, glancePortion); return err })
+		if err != nil {
+			return err
+		}
+		portion := make([]look, len(list))
+		for i, g := range list {
+			portion[i].Glanced = g
+		}
+		select {
+		case read <- portion:
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+		for i := range portion {
+			select {
+			case todo <- &portion[i]:
+			case <-ctx.Done():
+				return ctx.Err()
+			}
+		}
+		if len(list) == 0 {
+			return nil
+		}
+		after = list[len(list)-1].DomainID
+	}
+}
+
+// keepGlances keeps what was found every so often, in order, to the end of the run.
+func (s *Service) keepGlances(ctx context.Context, run store.GlanceRun, read <-chan []look, through <-chan struct{}) error {
 	ticker := time.NewTicker(glanceKept)
 	defer ticker.Stop()
-	kept, otherwise := 0, 0
-	for over := false; !over; {
+	var waiting []*look // read, and not kept yet
+	all, otherwise := false, 0
+	for run.Ended == nil {
+		more := read
+		if len(waiting) >= glanceAhead {
+			more = nil
+		}
+		over := false
 		select {
+		case portion := <-more:
+			for i := range portion {
+				waiting = append(waiting, &portion[i])
+			}
+			if all = len(portion) == 0; all {
+				read = nil
+			}
+			continue
 		case <-ticker.C:
 		case <-through:
 			over = true
+		case <-ctx.Done():
+			return ctx.Err()
 		}
-		ready := kept
-		for ready < len(list) && looks[ready].Load() != nil {
-			ready++
+		if over && !all { // reading failed
+			return nil
 		}
-		ended := ready == len(list) && len(list) < glancePortion
-		for kept < ready || ended && run.Ended == nil {
-			portion := list[kept:min(ready, kept+glanceRows)]
-			changed, err := s.keepGlances(ctx, &run, portion, looks[kept:], ended && kept+len(portion) == ready)
+		n := 0
+		for n < len(waiting) && waiting[n].now.Load() != nil {
+			n++
+		}
+		for done := false; !done; {
+			now := waiting[:min(n, glanceRows)]
+			n, waiting = n-len(now), waiting[len(now):]
+			done = n == 0
+			if len(now) == 0 && !over {
+				continue
+			}
+			changed, err := s.put(ctx, &run, now, over && done)
 			if err != nil {
-				stop()
-				<-through
 				return err
 			}
-			kept, otherwise = kept+len(portion), otherwise+changed
+			otherwise += changed
 		}
-		over = over || ended
 	}
 	if otherwise > 0 {
-		s.note(ctx, "glance.changed", "all domains", fmt.Sprintf("%d of %d that were looked at briefly stand otherwise than before, and are checked", otherwise, kept))
+		s.note(ctx, "glance.changed", "all domains", fmt.Sprintf("%d of %d that were looked at briefly stand otherwise than before, and are checked", otherwise, run.Looked))
 	}
 	return nil
 }
 
-// keepGlances keeps what looks came to; of most domains that is that nothing has changed. It gives how many are checked for what has.
-func (s *Service) keepGlances(ctx context.Context, run *store.GlanceRun, list []store.Glanced, looks []atomic.Pointer[store.Glance], ended bool) (changed int, err error) {
+// put keeps what looks came to; of most domains that is that nothing has changed. It gives how many are checked for what has.
+func (s *Service) put(ctx context.Context, run *store.GlanceRun, looks []*look, ended bool) (changed int, err error) {
 	var otherwise []store.Glance
 	var check []uint64
-	for i, before := range list {
-		now := *looks[i].Load()
+	for _, l := range looks {
+		now := *l.now.Load()
 		run.Verdicts[now.Verdict]++
-		if before.Is(now) {
+		run.Looked++
+		run.Reached = now.DomainID
+		if l.Is(now) {
 			continue
 		}
 		otherwise = append(otherwise, now)
-		if now.Verdict != delegation.Unknown && before.Known() && string(before.Seen) != string(now.Seen[:]) {
+		if now.Verdict != delegation.Unknown && l.Known() && string(l.Seen) != string(now.Seen[:]) {
 			check = append(check, now.DomainID)
 		}
-	}
-	if run.Looked += len(list); len(list) > 0 {
-		run.Reached = list[len(list)-1].DomainID
 	}
 	if run.Domains = max(run.Domains, run.Looked); ended {
 		at := s.wall.Now()
 		run.Ended, run.Domains = &at, run.Looked
 	}
-	err = s.store.Tx(context.WithoutCancel(ctx), func(tx *store.Tx) error {
+	err = s.store.Tx(ctx, func(tx *store.Tx) error {
 		if err := tx.KeepGlances(*run, otherwise); err != nil {
 			return err
 		}

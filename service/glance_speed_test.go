@@ -48,7 +48,7 @@ func blank(t *testing.T, s *store.Store) {
 	require.NoError(t, s.Tx(ctx, func(tx *store.Tx) error {
 		run, err := tx.BeginGlances()
 		require.NoError(t, err)
-		list, err := tx.ToGlanceAt(run, 1<<20)
+		list, err := tx.ToGlanceAt(0, 1<<20)
 		require.NoError(t, err)
 		var looks []store.Glance
 		for _, d := range list {

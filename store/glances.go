@@ -87,12 +87,23 @@ func (t *Tx) GlanceRun() (run GlanceRun, ok bool, err error) {
 	return run, true, json.Unmarshal([]byte(run.Text), &run.Verdicts)
 }
 
-// ToGlanceAt gives the domains that a run has still to look at.
-func (t *Tx) ToGlanceAt(run GlanceRun, limit int) (list []Glanced, err error) {
-	err = t.db.Raw(`SELECT d.id AS domain_id, z.name_key, d.wanted, COALESCE(g.verdict, '') AS verdict, COALESCE(g.gravest, '') AS gravest, g.seen
+// ToGlanceAt gives the domains above an id, in order, that a run has still to look at.
+func (t *Tx) ToGlanceAt(after uint64, limit int) (list []Glanced, err error) {
+	rows, err := t.db.Raw(`SELECT d.id, z.name_key, d.wanted, COALESCE(g.verdict, ''), COALESCE(g.gravest, ''), g.seen
 		FROM domains d JOIN zones z ON z.id = d.zone_id LEFT JOIN glances g ON g.domain_id = d.id
-		WHERE d.id > ? ORDER BY d.id LIMIT ?`, run.Reached, limit).Scan(&list).Error
-	return list, err
+		WHERE d.id > ? ORDER BY d.id LIMIT ?`, after, limit).Rows()
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	for rows.Next() { // by hand, for there are very many
+		var g Glanced
+		if err := rows.Scan(&g.DomainID, &g.NameKey, &g.Wanted, &g.Verdict, &g.Gravest, &g.Seen); err != nil {
+			return nil, err
+		}
+		list = append(list, g)
+	}
+	return list, rows.Err()
 }
 
 // KeepGlances keeps how far a run is, and the looks that came to something else than those before. Where another run has begun meanwhile,

@@ -78,7 +78,7 @@ type Reply struct {
 type Options struct {
 	Timeout   time.Duration  // of one try at most; 1.2 s. Servers that were heard before get as long as they may need.
 	Tries     int            // over UDP; 2
-	PerServer int            // questions to one address on their way at a time; 64
+	PerServer int            // questions to one address on their way at a time; 64, and 512 where there is no limit in a second
 	PerSecond int            // questions to one address in a second, out of politeness; 100. Negative for no limit.
 	Roots     *x509.CertPool // whom DNS over TLS and HTTPS trust; the system's roots
 }
@@ -110,11 +110,14 @@ func NewClient(door *reach.Door, opt Options) (*Client, error) {
 	if opt.Tries == 0 {
 		opt.Tries = 2
 	}
-	if opt.PerServer == 0 {
-		opt.PerServer = 64
-	}
 	if opt.PerSecond == 0 {
 		opt.PerSecond = 100
+	}
+	if opt.PerServer == 0 {
+		opt.PerServer = 64
+		if opt.PerSecond < 0 {
+			opt.PerServer = 512
+		}
 	}
 	c := &Client{door: door, opt: opt, servers: map[netip.AddrPort]*server{}, streams: map[streamKey]*stream{}, ended: make(chan struct{}), http: door.HTTPClient(2 * opt.Timeout)}
 	if t, ok := c.http.Transport.(*http.Transport); ok && opt.Roots != nil {

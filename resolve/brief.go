@@ -114,7 +114,8 @@ func (b *namebook) readBriefly(octets []byte, asked string) (*dns.Msg, error) {
 	if octets[2]&0x02 != 0 || count(0) != 1 {
 		return nil, nil
 	}
-	m := new(dns.Msg)
+	room := new(briefRoom)
+	m := &room.msg
 	m.Id = binary.BigEndian.Uint16(octets)
 	m.Response, m.Authoritative, m.RecursionAvailable, m.AuthenticatedData = true, octets[2]&0x04 != 0, octets[3]&0x80 != 0, octets[3]&0x20 != 0
 	m.Rcode = int(octets[3] & 0xf)
@@ -127,7 +128,7 @@ func (b *namebook) readBriefly(octets []byte, asked string) (*dns.Msg, error) {
 	for i, section := range []*[]dns.RR{&m.Answer, &m.Ns, &m.Extra} {
 		n := count(i + 1)
 		if n > 0 && (i == 0 || whole) {
-			*section = make([]dns.RR, 0, min(n, 32))
+			*section = room.list(n)
 		}
 		for range n {
 			begin := at
@@ -139,7 +140,10 @@ func (b *namebook) readBriefly(octets []byte, asked string) (*dns.Msg, error) {
 			if i > 0 && !whole && (i < 2 || t != dns.TypeOPT) {
 				continue
 			}
-			rr, err := b.record(octets[:end], begin, t, asked)
+			if *section == nil {
+				*section = room.list(1)
+			}
+			rr, err := b.record(room, octets[:end], begin, t, asked)
 			if err != nil {
 				return nil, err
 			}
@@ -152,8 +156,42 @@ func (b *namebook) readBriefly(octets []byte, asked string) (*dns.Msg, error) {
 	return m, nil
 }
 
+// briefRoom is room for what most messages hold, so that little of it is made at a time.
+type briefRoom struct {
+	msg dns.Msg
+	rrs [6]dns.RR
+	soa dns.SOA
+	opt dns.OPT
+	ns  []dns.NS // free ones
+	a   []dns.A
+
+	used   uint8 // of rrs
+	hasSOA bool
+	hasOPT bool
+}
+
+// list gives a list with room for so many records.
+func (r *briefRoom) list(n int) []dns.RR {
+	begin := int(r.used)
+	if n > len(r.rrs)-begin {
+		return make([]dns.RR, 0, min(n, 32))
+	}
+	r.used += uint8(n)
+	return r.rrs[begin : begin : begin+n]
+}
+
+// next gives the first of the free places, which are made four at a time.
+func next[T any](free *[]T) *T {
+	if len(*free) == 0 {
+		*free = make([]T, 4)
+	}
+	p := &(*free)[0]
+	*free = (*free)[1:]
+	return p
+}
+
 // record reads a record that ends with the octets; the library reads all but the commonest types.
-func (b *namebook) record(octets []byte, at int, t uint16, asked string) (dns.RR, error) {
+func (b *namebook) record(room *briefRoom, octets []byte, at int, t uint16, asked string) (dns.RR, error) {
 	h := dns.RR_Header{Name: asked, Rrtype: t}
 	begin, err := at, error(nil)
 	if octets[at] == 0xc0 && octets[at+1] == headerLen { // the name that was asked for
@@ -166,15 +204,19 @@ func (b *namebook) record(octets []byte, at int, t uint16, asked string) (dns.RR
 	data := octets[at:]
 	switch {
 	case t == dns.TypeA && len(data) == net.IPv4len:
-		return &dns.A{Hdr: h, A: slices.Clone(data)}, nil
+		a := next(&room.a)
+		a.Hdr, a.A = h, slices.Clone(data)
+		return a, nil
 	case t == dns.TypeAAAA && len(data) == net.IPv6len:
 		return &dns.AAAA{Hdr: h, AAAA: slices.Clone(data)}, nil
 	case t == dns.TypeNS:
-		target, next, err := b.read(octets, at)
-		if err != nil || next != len(octets) {
+		target, end, err := b.read(octets, at)
+		if err != nil || end != len(octets) {
 			return nil, errCutOff
 		}
-		return &dns.NS{Hdr: h, Ns: target}, nil
+		ns := next(&room.ns)
+		ns.Hdr, ns.Ns = h, target
+		return ns, nil
 	case t == dns.TypeSOA:
 		primary, at, err := b.read(octets, at)
 		if err != nil {
@@ -185,7 +227,21 @@ func (b *namebook) record(octets []byte, at int, t uint16, asked string) (dns.RR
 			return nil, errCutOff
 		}
 		number := func(i int) uint32 { return binary.BigEndian.Uint32(octets[at+4*i:]) }
-		return &dns.SOA{Hdr: h, Ns: primary, Mbox: contact, Serial: number(0), Refresh: number(1), Retry: number(2), Expire: number(3), Minttl: number(4)}, nil
+		soa := &room.soa
+		if room.hasSOA {
+			soa = new(dns.SOA)
+		}
+		room.hasSOA = true
+		*soa = dns.SOA{Hdr: h, Ns: primary, Mbox: contact, Serial: number(0), Refresh: number(1), Retry: number(2), Expire: number(3), Minttl: number(4)}
+		return soa, nil
+	case t == dns.TypeOPT && len(data) == 0:
+		opt := &room.opt
+		if room.hasOPT {
+			opt = new(dns.OPT)
+		}
+		room.hasOPT = true
+		opt.Hdr = h
+		return opt, nil
 	}
 	rr, _, err := dns.UnpackRR(octets, begin)
 	return rr, err

@@ -173,23 +173,23 @@ var errClosed = errors.New("the client was closed")
 // Ask puts q to a server: over UDP with EDNS and cookies, without EDNS where that is not understood (RFC 6891 section 7),
 // over TCP where the answer was truncated, came in other letters, or does not come over UDP. Each try has its time-out, and there are few.
 func (c *Client) Ask(ctx context.Context, at netip.AddrPort, q Question) (Reply, error) {
-	a, err := c.begin(ctx, at, q)
-	if err != nil {
+	var a asking
+	if err := c.begin(ctx, &a, at, q); err != nil {
 		return Reply{}, err
 	}
 	return a.end(ctx)
 }
 
-// begin puts a question on its way; end has to be called on what it gives. Whoever has begun questions holds nobody up who has not: a
+// begin puts a question on its way; a's end has to be called then. Whoever has begun questions holds nobody up who has not: a
 // question's place at the server is free again once an answer came or the time for it is over, whether anybody waits for it or not.
-func (c *Client) begin(ctx context.Context, at netip.AddrPort, q Question) (*asking, error) {
+func (c *Client) begin(ctx context.Context, a *asking, at netip.AddrPort, q Question) error {
 	s := c.server(at)
-	a := &asking{c: c, s: s, q: q, edns: true}
+	a.c, a.s, a.q, a.edns = c, s, q, true
 	if err := s.enter(ctx); err != nil {
-		return nil, err
+		return err
 	}
 	a.first, a.last = c.send(s, q, true, s.patience(c.opt.Timeout, 0))
-	return a, nil
+	return nil
 }
 
 // abandon gives the question up.

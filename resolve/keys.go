@@ -141,6 +141,6 @@ func (w *walk) isCut(ctx context.Context, list []delegation.Server, name dnsname
 	if err != nil {
 		return false
 	}
-	_, owner, ok := soaIn(r.Answer)
+	_, owner, ok := soaIn(r.Answer, dnsname.Name{}, "")
 	return ok && owner == name
 }

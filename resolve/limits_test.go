@@ -95,20 +95,18 @@ func TestPlacesAreNotHeldWhileWaitingForMore(t *testing.T) {
 	var group sync.WaitGroup
 	for range 40 {
 		group.Go(func() {
-			var ways []*asking
-			for i := range 6 {
-				a, err := c.begin(ctx, at, Question{Name: fmt.Sprintf("n%d.pier.test.", i), Type: dns.TypeA})
-				if !assert.NoError(t, err) {
+			var ways [6]asking
+			for i := range ways {
+				if !assert.NoError(t, c.begin(ctx, &ways[i], at, Question{Name: fmt.Sprintf("n%d.pier.test.", i), Type: dns.TypeA})) {
 					return
 				}
-				ways = append(ways, a)
 			}
-			for i, a := range ways {
+			for i := range ways {
 				if i == 3 {
-					a.abandon()
+					ways[i].abandon()
 					continue
 				}
-				_, err := a.end(ctx)
+				_, err := ways[i].end(ctx)
 				assert.NoError(t, err)
 			}
 		})

@@ -86,7 +86,7 @@ func observed(key record.Key, m Reply, err error, cached bool) delegation.Observ
 		}
 	}
 	if o.Answer = delegation.Positive; len(o.Data) == 0 {
-		if _, _, ends := soaIn(m.Ns); !ends { // the chain leads elsewhere; else it is known to end in nothing
+		if _, _, ends := soaIn(m.Ns, dnsname.Name{}, ""); !ends { // the chain leads elsewhere; else it is known to end in nothing
 			o.Data = alias
 		}
 	}
@@ -175,7 +175,7 @@ func (w *walk) probe(ctx context.Context, r Resolver, domain dnsname.Name) (c ca
 			return c
 		}
 	}
-	if soa, owner, ok := soaIn(m.Ns); ok && owner == domain && len(m.Answer) == 0 {
+	if soa, owner, ok := soaIn(m.Ns, dnsname.Name{}, ""); ok && owner == domain && len(m.Answer) == 0 {
 		a.SOA = &soa
 	}
 	return c

@@ -15,11 +15,14 @@ import (
 	"beacon/core/record"
 )
 
-// askServers asks every address of the named nameservers, also those that only the zone itself knows.
-func (w *walk) askServers(ctx context.Context, domain dnsname.Name, names []dnsname.Name, parents []delegation.ParentAnswer, scope Scope) ([]delegation.ServerAnswer, []delegation.NameProblem) {
+// glueOf collects what parents say of nameservers' addresses.
+func glueOf(parents []delegation.ParentAnswer) map[dnsname.Name][]netip.Addr {
 	glue := map[dnsname.Name][]netip.Addr{}
 	for _, p := range parents {
 		for _, g := range p.Glue {
+			if slices.Equal(glue[g.Name], g.Addresses) {
+				continue
+			}
 			for _, a := range g.Addresses {
 				if !slices.Contains(glue[g.Name], a) {
 					glue[g.Name] = append(glue[g.Name], a)
@@ -27,14 +30,15 @@ func (w *walk) askServers(ctx context.Context, domain dnsname.Name, names []dnsn
 			}
 		}
 	}
-	servers, problems := w.addressesOf(ctx, names, glue)
+	return glue
+}
+
+// askServers asks every address of the named nameservers, also those that only the zone itself knows.
+func (w *walk) askServers(ctx context.Context, domain dnsname.Name, names []dnsname.Name, parents []delegation.ParentAnswer, scope Scope) ([]delegation.ServerAnswer, []delegation.NameProblem) {
+	servers, problems := w.addressesOf(ctx, names, glueOf(parents))
 	within := slices.DeleteFunc(slices.Clone(names), func(n dnsname.Name) bool { return !n.IsAtOrBelow(domain) })
 	ask := func(servers []delegation.Server) []delegation.ServerAnswer {
 		answers := make([]delegation.ServerAnswer, len(servers))
-		if scope.Brief {
-			w.askBriefly(ctx, servers, domain, answers)
-			return answers
-		}
 		inParallel(len(servers), func(i int) { answers[i] = w.askServer(ctx, servers[i], domain, within, scope) })
 		return answers
 	}
@@ -67,48 +71,29 @@ func (w *walk) askServer(ctx context.Context, server delegation.Server, domain d
 	signed := w.s.judgesSignatures()
 	ways := make([]asked, len(scope.Watched))
 	for i, key := range scope.Watched {
-		ways[i] = w.begin(ctx, server, Question{Name: key.Name.String(), Type: uint16(key.Type), Signed: signed})
+		w.begin(ctx, &ways[i], server, Question{Name: key.Name.String(), Type: uint16(key.Type), Signed: signed})
 	}
-	m, err := w.ask(ctx, server, Question{Name: domain.String(), Type: dns.TypeSOA, Signed: signed})
+	name := domain.String()
+	m, err := w.ask(ctx, server, Question{Name: name, Type: dns.TypeSOA, Signed: signed})
 	if err != nil {
-		for _, way := range ways { // what does not answer one question will not answer five
-			way.abandon()
+		for i := range ways { // what does not answer one question will not answer five
+			ways[i].abandon()
 		}
-		w.readSOA(&a, m, err, domain)
+		w.readSOA(&a, m, err, domain, name)
 		return a
 	}
 	early := make([]Reply, len(ways), len(ways)+1)
-	for i, way := range ways {
-		r, err := way.end(ctx)
+	for i := range ways {
+		r, err := ways[i].end(ctx)
 		early[i] = r
 		a.Sets = append(a.Sets, observed(scope.Watched[i], r, err, false))
 	}
-	if w.readSOA(&a, m, err, domain); a.Answer == delegation.Positive {
+	if w.readSOA(&a, m, err, domain, name); a.Answer == delegation.Positive {
 		w.askRest(ctx, &a, append(early, m), domain, within, scope)
 	} else {
 		a.Sets = nil
 	}
 	return a
-}
-
-// askBriefly asks servers for SOA and NS of a zone, all at once and by one goroutine, for there may be thousands of zones.
-func (w *walk) askBriefly(ctx context.Context, servers []delegation.Server, domain dnsname.Name, out []delegation.ServerAnswer) {
-	ways := make([]asked, 2*len(servers))
-	name := domain.String()
-	for i, s := range servers {
-		ways[2*i] = w.begin(ctx, s, Question{Name: name, Type: dns.TypeSOA, Brief: true})
-		ways[2*i+1] = w.begin(ctx, s, Question{Name: name, Type: dns.TypeNS, Brief: true})
-	}
-	for i, s := range servers {
-		out[i].Server = s
-		m, err := ways[2*i].end(ctx)
-		w.readSOA(&out[i], m, err, domain)
-		if out[i].Answer != delegation.Positive {
-			ways[2*i+1].abandon()
-		} else if ns, err := ways[2*i+1].end(ctx); err == nil {
-			readNS(&out[i], ns)
-		}
-	}
 }
 
 // climb gives names and all that are above them, up to the apex: where CAA records are looked for (RFC 8659 section 3).
@@ -126,8 +111,8 @@ func climb(names []dnsname.Name, apex dnsname.Name) (all []dnsname.Name) {
 	return all
 }
 
-// readSOA reads whether a server knows the zone.
-func (w *walk) readSOA(a *delegation.ServerAnswer, m Reply, err error, domain dnsname.Name) {
+// readSOA reads whether a server knows the zone, whose name was asked for so.
+func (w *walk) readSOA(a *delegation.ServerAnswer, m Reply, err error, domain dnsname.Name, name string) {
 	a.At = w.s.Now()
 	if err != nil {
 		a.Answer, a.Problem = delegation.Silent, err.Error()
@@ -137,7 +122,7 @@ func (w *walk) readSOA(a *delegation.ServerAnswer, m Reply, err error, domain dn
 		return
 	}
 	a.Took, a.NoUDP, a.NoEDNS = m.Took, m.NoUDP, m.NoEDNS
-	soa, owner, found := soaIn(m.Answer)
+	soa, owner, found := soaIn(m.Answer, domain, name)
 	a.Reason, a.Problem = lameness(m.Msg, domain, found && owner == domain)
 	if a.Reason != "" {
 		a.Answer = delegation.Lame
@@ -181,11 +166,11 @@ func readNS(a *delegation.ServerAnswer, m Reply) {
 	for _, rr := range m.Answer {
 		if ns, ok := rr.(*dns.NS); ok && len(a.NS) < 4*maxNameservers {
 			if target, err := book.parse(ns.Ns); err == nil {
-				a.NS, a.NSTTL = append(a.NS, target), max(a.NSTTL, ns.Hdr.Ttl)
+				a.NS, a.NSTTL = append(slices.Grow(a.NS, len(m.Answer)-len(a.NS)), target), max(a.NSTTL, ns.Hdr.Ttl)
 			}
 		}
 	}
-	a.NS = dnsname.SortSet(a.NS)
+	a.NS = dnsname.SortInPlace(a.NS)
 }
 
 // askRest asks a server that knows the zone for everything else, all at once.

@@ -51,76 +51,101 @@ func (s *Sweeper) Sweep(ctx context.Context, domain dnsname.Name, scope Scope) d
 
 // Sweep asks every parent server, every address of every nameserver, and every resolver about domain. It always gives
 // evidence; what could not be asked is said in it.
-func (round *Round) Sweep(ctx context.Context, domain dnsname.Name, scope Scope) delegation.Sweep {
-	s := round.s
-	out := delegation.Sweep{Domain: domain, Began: s.Now(), Brief: scope.Brief, Anchors: s.Anchors}
+func (round *Round) Sweep(ctx context.Context, domain dnsname.Name, scope Scope) (out delegation.Sweep) {
 	w := &walk{Round: round}
 	if scope.Tape {
 		w.tape = &tape{}
 	}
-	var caches []cache
-	var resolvers sync.WaitGroup
-	if !scope.Brief {
-		caches = make([]cache, len(s.Resolvers))
-		resolvers.Go(func() {
-			inParallel(len(caches), func(i int) { caches[i] = w.probe(ctx, s.Resolvers[i], domain) })
-		})
+	out = delegation.Sweep{Domain: domain, Began: w.s.Now(), Brief: scope.Brief, Anchors: w.s.Anchors}
+	var err error
+	if scope.Brief {
+		err = w.sweepBriefly(ctx, scope, &out)
+	} else {
+		err = w.sweepWholly(ctx, scope, &out)
 	}
-	finish := func() delegation.Sweep {
-		resolvers.Wait()
-		keys := existing(out.Servers, scope.Watched)
-		inParallel(len(caches), func(i int) { caches[i].watch(ctx, keys) })
-		for _, c := range caches {
-			out.Resolvers = append(out.Resolvers, *c.a)
-		}
-		w.busy.Wait()
-		out.Ended, out.Heard, out.Asked = s.Now(), w.tape.all(), int(min(w.asked.Load(), maxQuestions))
-		if ctx.Err() != nil {
-			out.Failure = "the check was broken off: " + ctx.Err().Error()
-		}
-		return out
-	}
-	zone, parents, err := w.parentOf(ctx, domain, nil)
 	if err != nil {
 		out.Failure = err.Error()
 		if b := (brokenZone{}); errors.As(err, &b) {
 			out.Broken = b.zone
 		}
-		return finish()
+	}
+	w.busy.Wait()
+	out.Ended, out.Heard, out.Asked = w.s.Now(), w.tape.all(), int(min(w.asked.Load(), maxQuestions))
+	if ctx.Err() != nil {
+		out.Failure = "the check was broken off: " + ctx.Err().Error()
+	}
+	return out
+}
+
+// sweepWholly asks everybody everything, as much of it at once as may be.
+func (w *walk) sweepWholly(ctx context.Context, scope Scope, out *delegation.Sweep) error {
+	caches := make([]cache, len(w.s.Resolvers))
+	var resolvers sync.WaitGroup
+	resolvers.Go(func() {
+		inParallel(len(caches), func(i int) { caches[i] = w.probe(ctx, w.s.Resolvers[i], out.Domain) })
+	})
+	err := w.sweepServers(ctx, scope, out)
+	resolvers.Wait()
+	keys := existing(out.Servers, scope.Watched)
+	inParallel(len(caches), func(i int) { caches[i].watch(ctx, keys) })
+	for _, c := range caches {
+		out.Resolvers = append(out.Resolvers, *c.a)
+	}
+	return err
+}
+
+func (w *walk) sweepServers(ctx context.Context, scope Scope, out *delegation.Sweep) error {
+	ways, err := w.beginParents(ctx, out, false)
+	if err != nil {
+		return err
+	}
+	inParallel(len(ways), func(i int) { out.Parents[i] = w.readParent(ctx, &ways[i], out.Zone, out.Domain) })
+	var chain sync.WaitGroup
+	var own []dnssec.Records
+	if w.s.judgesSignatures() {
+		known := slices.Clone(out.Parents)
+		chain.Go(func() { out.Chain, own = w.chainOf(ctx, out.Zone, known, out.Domain) })
+	}
+	out.Servers, out.NoAddress = w.askServers(ctx, out.Domain, namesIn(scope, out.Parents), out.Parents, scope)
+	chain.Wait()
+	keepOwn(out.Parents, own)
+	return nil
+}
+
+// beginParents asks the servers of the zone above.
+func (w *walk) beginParents(ctx context.Context, out *delegation.Sweep, brief bool) ([]asked, error) {
+	q := Question{Name: out.Domain.String(), Type: dns.TypeNS, Signed: w.s.judgesSignatures(), Brief: brief}
+	zone, parents, err := w.parentOf(ctx, out.Domain, q.Name)
+	if err != nil {
+		return nil, err
 	}
 	parents = parents[:min(len(parents), maxNameservers*2)]
 	out.Zone = zone
 	out.Parents = make([]delegation.ParentAnswer, len(parents))
 	ways := make([]asked, len(parents))
 	for i, p := range parents {
-		ways[i] = w.begin(ctx, p, Question{Name: domain.String(), Type: dns.TypeNS, Signed: s.judgesSignatures(), Brief: scope.Brief})
+		w.begin(ctx, &ways[i], p, q)
 	}
-	if read := func(i int) { out.Parents[i] = w.readParent(ctx, ways[i], zone, domain) }; scope.Brief {
-		for i := range ways {
-			read(i)
-		}
-	} else {
-		inParallel(len(ways), read)
+	return ways, nil
+}
+
+// namesIn gives the nameservers that are to be asked.
+func namesIn(scope Scope, parents []delegation.ParentAnswer) []dnsname.Name {
+	names := make([]dnsname.Name, 0, len(scope.Nameservers)+len(parents)*4)
+	names = append(names, scope.Nameservers...)
+	for i := range parents {
+		names = append(names, parents[i].NS...)
 	}
-	var chain sync.WaitGroup
-	var own []dnssec.Records
-	if s.judgesSignatures() {
-		known := slices.Clone(out.Parents)
-		chain.Go(func() { out.Chain, own = w.chainOf(ctx, zone, known, domain) })
-	}
-	names := slices.Clone(scope.Nameservers)
-	for _, p := range out.Parents {
-		names = append(names, p.NS...)
-	}
-	names = dnsname.SortSet(names)
-	out.Servers, out.NoAddress = w.askServers(ctx, domain, names, out.Parents, scope)
-	chain.Wait()
+	return dnsname.SortInPlace(names)
+}
+
+// keepOwn keeps what parents say of the domain's own keys where their referrals did not.
+func keepOwn(parents []delegation.ParentAnswer, own []dnssec.Records) {
 	for i, about := range own {
 		if about != nil {
-			out.Parents[i].DS = about
+			parents[i].DS = about
 		}
 	}
-	return finish()
 }
 
 // chainOf gives the links down to the parent, and by the place of each parent server what it says of the domain's own keys, where
@@ -191,7 +216,7 @@ func (w *walk) addressesOf(ctx context.Context, names []dnsname.Name, glue map[d
 }
 
 // readParent reads what one parent server says of the delegation.
-func (w *walk) readParent(ctx context.Context, way asked, zone, domain dnsname.Name) delegation.ParentAnswer {
+func (w *walk) readParent(ctx context.Context, way *asked, zone, domain dnsname.Name) delegation.ParentAnswer {
 	m, err := way.end(ctx)
 	a := delegation.ParentAnswer{Server: way.server, At: w.s.Now()}
 	switch {
@@ -206,7 +231,7 @@ func (w *walk) readParent(ctx context.Context, way asked, zone, domain dnsname.N
 		return a
 	}
 	// A server that is authoritative for both sides of the cut answers from the child's side.
-	for _, section := range [][]dns.RR{m.Ns, m.Answer} {
+	for _, section := range [...][]dns.RR{m.Ns, m.Answer} {
 		for _, rr := range section {
 			ns, ok := rr.(*dns.NS)
 			if !ok || !isCalled(ns.Hdr.Name, domain, way.q.Name) {
@@ -214,17 +239,13 @@ func (w *walk) readParent(ctx context.Context, way asked, zone, domain dnsname.N
 			}
 			if target, err := book.parse(ns.Ns); err == nil {
 				a.Answer, a.TTL = delegation.Referral, max(a.TTL, ns.Hdr.Ttl)
-				a.NS = append(a.NS, target)
+				a.NS = append(slices.Grow(a.NS, len(section)-len(a.NS)), target)
 			}
 		}
 	}
-	a.NS, a.DS = dnsname.SortSet(a.NS), aboutKeys(m.Msg, domain)
+	a.NS, a.DS = dnsname.SortInPlace(a.NS), aboutKeys(m.Msg, domain)
 	a.ChildToo = m.Authoritative && len(a.NS) > 0
-	for _, g := range glueIn(m.Msg, zone) {
-		if slices.Contains(a.NS, g.Name) {
-			a.Glue = append(a.Glue, g)
-		}
-	}
+	a.Glue = slices.DeleteFunc(glueIn(m.Msg, zone), func(g delegation.Glue) bool { return !slices.Contains(a.NS, g.Name) })
 	a.Foreign = addressesIn(m.Msg, func(n dnsname.Name) bool { return !n.IsBelow(zone) && slices.Contains(a.NS, n) })
 	if len(a.NS) == 0 {
 		a.Answer, a.Negative = delegation.NoData, negativeTTL(m.Msg)
@@ -241,14 +262,17 @@ func isCalled(text string, name dnsname.Name, written string) bool {
 	return err == nil && other == name
 }
 
-// soaIn reads the SOA record of a section, with the negative TTL of RFC 2308 section 5.
-func soaIn(section []dns.RR) (delegation.SOA, dnsname.Name, bool) {
+// soaIn reads the SOA record of a section, with the negative TTL of RFC 2308 section 5. It is likely to be of a name that is written so.
+func soaIn(section []dns.RR, likely dnsname.Name, written string) (delegation.SOA, dnsname.Name, bool) {
 	for _, rr := range section {
 		soa, ok := rr.(*dns.SOA)
 		if !ok {
 			continue
 		}
-		owner, err := dnsname.Parse(soa.Hdr.Name)
+		owner, err := likely, error(nil)
+		if soa.Hdr.Name != written {
+			owner, err = dnsname.Parse(soa.Hdr.Name)
+		}
 		primary, err2 := book.parse(soa.Ns)
 		contact, err3 := book.parse(soa.Mbox)
 		if err == nil && err2 == nil && err3 == nil {
@@ -260,6 +284,6 @@ func soaIn(section []dns.RR) (delegation.SOA, dnsname.Name, bool) {
 }
 
 func negativeTTL(m *dns.Msg) uint32 {
-	soa, _, _ := soaIn(m.Ns)
+	soa, _, _ := soaIn(m.Ns, dnsname.Name{}, "")
 	return soa.Negative
 }

@@ -67,6 +67,7 @@ type zoneServers struct {
 	names  []dnsname.Name
 	glue   map[dnsname.Name][]netip.Addr // of names below the referring zone only
 	ds     dnssec.Records                // what came along about its keys
+	all    []delegation.Server           // where there is glue for every name
 }
 
 // addresses are what a nameserver's name leads to, or why it leads nowhere.
@@ -99,45 +100,44 @@ var errTooMany = fmt.Errorf("the check was ended after %d questions", maxQuestio
 
 // ask counts the question against the check's bound.
 func (w *walk) ask(ctx context.Context, server delegation.Server, q Question) (Reply, error) {
-	return w.begin(ctx, server, q).end(ctx)
+	var way asked
+	w.begin(ctx, &way, server, q)
+	return way.end(ctx)
 }
 
 // asked is a question of a check on its way.
 type asked struct {
 	w      *walk
 	server delegation.Server
-	q      Question
-	a      *asking
-	err    error
+	asking
+	err error
 }
 
 // begin is the first half of ask; end is the other.
-func (w *walk) begin(ctx context.Context, server delegation.Server, q Question) (out asked) {
-	out = asked{w: w, server: server, q: q}
+func (w *walk) begin(ctx context.Context, out *asked, server delegation.Server, q Question) {
+	out.w, out.server, out.q = w, server, q
 	if w.asked.Add(1) > maxQuestions {
 		out.err = errTooMany
-		return out
+		return
 	}
-	at, err := netip.ParseAddrPort(server.Address)
-	if err == nil {
-		out.a, err = w.s.Client.begin(ctx, at, q)
+	var at netip.AddrPort
+	if at, out.err = netip.ParseAddrPort(server.Address); out.err == nil {
+		out.err = w.s.Client.begin(ctx, &out.asking, at, q)
 	}
-	out.err = err
-	return out
 }
 
-func (q asked) end(ctx context.Context) (r Reply, err error) {
+func (q *asked) end(ctx context.Context) (r Reply, err error) {
 	if err = q.err; err == nil {
-		r, err = q.a.end(ctx)
+		r, err = q.asking.end(ctx)
 	}
 	q.w.tape.keep(q.w.s.Now, q.server, q.q, r, err)
 	return r, err
 }
 
 // abandon gives up a question that is on its way.
-func (q asked) abandon() {
+func (q *asked) abandon() {
 	if q.err == nil {
-		q.a.abandon()
+		q.asking.abandon()
 	}
 }
 
@@ -168,13 +168,13 @@ func (w *walk) known(name dnsname.Name) (dnsname.Name, *zoneServers) {
 }
 
 // parentOf walks down until some zone's servers refer to domain itself, or say that there is no such delegation. It
-// gives that zone and its servers.
-func (w *walk) parentOf(ctx context.Context, domain dnsname.Name, path []dnsname.Name) (dnsname.Name, []delegation.Server, error) {
+// gives that zone and its servers. text is the domain in presentation form.
+func (w *walk) parentOf(ctx context.Context, domain dnsname.Name, text string) (dnsname.Name, []delegation.Server, error) {
 	if domain.IsRoot() {
 		return domain, nil, errors.New("the root has no parent")
 	}
 	zone, servers := w.known(domain.Parent())
-	f, err := w.descend(ctx, zone, servers, Question{Name: domain.String(), Type: dns.TypeNS}, domain, path, true)
+	f, err := w.descend(ctx, zone, servers, Question{Name: text, Type: dns.TypeNS}, domain, nil, true)
 	return f.zone, f.servers, err
 }
 
@@ -219,6 +219,7 @@ func (w *walk) descend(ctx context.Context, zone dnsname.Name, servers *zoneServ
 		if next == nil || parent && below == name {
 			return f, nil
 		}
+		next.all = w.allByGlue(next)
 		w.mu.Lock()
 		w.zones[below] = next
 		w.mu.Unlock()
@@ -387,9 +388,23 @@ func addressIn(rr dns.RR) (netip.Addr, bool) {
 	return netip.Addr{}, false
 }
 
+// allByGlue gives the addresses of a zone's nameservers where glue tells them all.
+func (w *walk) allByGlue(z *zoneServers) (list []delegation.Server) {
+	for _, name := range z.names[:min(len(z.names), maxNameservers)] {
+		if len(z.glue[name]) == 0 {
+			return nil
+		}
+		list = append(list, w.at(name, z.glue[name])...)
+	}
+	return slices.Clip(list)
+}
+
 // serversOf gives the addresses of a zone's nameservers, by glue where there is any; the others are looked up only where no glue
 // helps on.
 func (w *walk) serversOf(ctx context.Context, z *zoneServers, path []dnsname.Name) (list []delegation.Server, problem delegation.NameProblem) {
+	if z.all != nil {
+		return z.all, problem
+	}
 	names := z.names[:min(len(z.names), maxNameservers)]
 	for _, name := range names {
 		list = append(list, w.at(name, z.glue[name])...)

@@ -190,9 +190,11 @@ func (o Host) moment() (Moment, bool) {
 
 // observeSerials remembers which copy of the zone each server has.
 func (h *History) observeSerials(s Sweep) {
-	serials, apart := map[string]uint32{}, false
+	servers := serversOf(s, h.Current.Set)
+	serials, apart := make(map[string]uint32, len(servers)), false
 	first, any := uint32(0), false
-	for _, a := range serversOf(s, h.Current.Set) {
+	for i := range servers {
+		a := &servers[i]
 		if a.Answer != Positive {
 			continue
 		}

@@ -172,7 +172,7 @@ func (j *judge) fillSources() {
 }
 
 func sources(parents []ParentAnswer, servers []ServerAnswer) (above, own []Source) {
-	above, own = []Source{}, []Source{}
+	above, own = make([]Source, 0, len(parents)), make([]Source, 0, len(servers))
 	for _, p := range parents {
 		above = append(above, Source{Server: p.Server, Nameservers: p.NS, TTL: p.TTL, Problem: p.Problem, Signed: len(p.DS.DS()) > 0})
 	}

@@ -51,9 +51,13 @@ func ParseSet(texts []string) ([]Name, error) {
 
 // SortSet gives a sorted copy of names without repetition.
 func SortSet(names []Name) []Name {
-	sorted := slices.Clone(names)
-	slices.SortFunc(sorted, Name.Compare)
-	return slices.Compact(sorted)
+	return SortInPlace(slices.Clone(names))
+}
+
+// SortInPlace is SortSet for a list that nobody else has.
+func SortInPlace(names []Name) []Name {
+	slices.SortFunc(names, Name.Compare)
+	return slices.Compact(names)
 }
 
 // ParseRelative reads a name as master files write it: "@" is the origin, a name without final dot stands below the

@@ -22,7 +22,7 @@ func (w *walk) sweepBriefly(ctx context.Context, scope Scope, out *delegation.Sw
 	var servers []delegation.Server
 	servers, out.NoAddress = w.addressesOf(ctx, namesIn(scope, out.Parents), glueOf(out.Parents))
 	out.Servers = make([]delegation.ServerAnswer, len(servers))
-	w.askBriefly(ctx, servers, out.Domain, out.Servers)
+	w.askBriefly(ctx, servers, out.Domain, ways[0].q.Name, out.Servers)
 	if w.s.judgesSignatures() {
 		chain, own := w.chainOf(ctx, out.Zone, out.Parents, out.Domain)
 		out.Chain = chain
@@ -31,10 +31,9 @@ func (w *walk) sweepBriefly(ctx context.Context, scope Scope, out *delegation.Sw
 	return nil
 }
 
-// askBriefly asks servers for SOA and NS of a zone, all at once.
-func (w *walk) askBriefly(ctx context.Context, servers []delegation.Server, domain dnsname.Name, out []delegation.ServerAnswer) {
+// askBriefly asks servers for SOA and NS of a zone, all at once; name is what it is called in questions.
+func (w *walk) askBriefly(ctx context.Context, servers []delegation.Server, domain dnsname.Name, name string, out []delegation.ServerAnswer) {
 	ways := make([]asked, 2*len(servers))
-	name := domain.String()
 	for i, s := range servers {
 		w.begin(ctx, &ways[2*i], s, Question{Name: name, Type: dns.TypeSOA, Brief: true})
 		w.begin(ctx, &ways[2*i+1], s, Question{Name: name, Type: dns.TypeNS, Brief: true})

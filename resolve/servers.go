@@ -20,14 +20,17 @@ func glueOf(parents []delegation.ParentAnswer) map[dnsname.Name][]netip.Addr {
 	glue := map[dnsname.Name][]netip.Addr{}
 	for _, p := range parents {
 		for _, g := range p.Glue {
-			if slices.Equal(glue[g.Name], g.Addresses) {
+			known := glue[g.Name]
+			if known == nil {
+				glue[g.Name] = slices.Clip(g.Addresses)
 				continue
 			}
 			for _, a := range g.Addresses {
-				if !slices.Contains(glue[g.Name], a) {
-					glue[g.Name] = append(glue[g.Name], a)
+				if !slices.Contains(known, a) {
+					known = append(known, a)
 				}
 			}
+			glue[g.Name] = known
 		}
 	}
 	return glue

@@ -206,6 +206,11 @@ func (w *walk) addressesOf(ctx context.Context, names []dnsname.Name, glue map[d
 		}
 	}
 	inParallel(len(unknown), func(i int) { got[unknown[i]] = w.address(ctx, names[unknown[i]], nil) })
+	total := 0
+	for i := range got {
+		total += len(got[i].servers)
+	}
+	servers = make([]delegation.Server, 0, total)
 	for i := range names {
 		servers = append(servers, got[i].servers...)
 		if len(got[i].servers) == 0 {

@@ -27,7 +27,9 @@ func Judge(plan Plan, h History, s Sweep) Report {
 		j.report.Verdict = j.verdict(false)
 		return j.report
 	}
-	j.report.Moments = append(j.report.Moments, h.moments(plan.Domain.String())...)
+	if !h.Since.IsZero() {
+		j.report.Moments = append(j.report.Moments, h.moments(plan.Domain.String())...)
+	}
 	j.report.SettlesBy = latest(j.report.Moments)
 	j.judgeRegistrar()
 	j.judgeRegistration()

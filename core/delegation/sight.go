@@ -1,6 +1,9 @@
 package delegation
 
-import "slices"
+import (
+	"slices"
+	"strings"
+)
 
 // Sighted leaves out of a sweep what this machine could not see: where every question over IPv6 failed while others went well, the
 // machine has no IPv6, and its silence says nothing of anybody. A server is then taken to serve over IPv6 what it serves over IPv4.
@@ -17,7 +20,7 @@ func (s Sweep) Sighted() (seen Sweep, blind bool) {
 func (s Sweep) blindTo6() bool {
 	tried, heard6, heard4 := false, false, false
 	look := func(at Server, answer Answer) {
-		if addressOf(at).Is6() {
+		if strings.HasPrefix(at.Address, "[") { // as IPv6 addresses with a port are written
 			tried, heard6 = true, heard6 || answer != Silent
 		} else {
 			heard4 = heard4 || answer != Silent

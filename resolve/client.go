@@ -94,7 +94,9 @@ type Client struct {
 	ended   chan struct{}
 	http    *http.Client
 	mu      sync.Mutex
+	now     time.Time // about
 	servers map[netip.AddrPort]*server
+	texts   map[string]*server
 	streams map[streamKey]*stream
 	workers sync.WaitGroup // readers, senders and the watch
 	closed  bool
@@ -119,7 +121,7 @@ func NewClient(door *reach.Door, opt Options) (*Client, error) {
 			opt.PerServer = 512
 		}
 	}
-	c := &Client{door: door, opt: opt, servers: map[netip.AddrPort]*server{}, streams: map[streamKey]*stream{}, ended: make(chan struct{}), http: door.HTTPClient(2 * opt.Timeout)}
+	c := &Client{door: door, opt: opt, now: time.Now(), servers: map[netip.AddrPort]*server{}, texts: map[string]*server{}, streams: map[streamKey]*stream{}, ended: make(chan struct{}), http: door.HTTPClient(2 * opt.Timeout)}
 	if t, ok := c.http.Transport.(*http.Transport); ok && opt.Roots != nil {
 		t.TLSClientConfig = &tls.Config{RootCAs: opt.Roots}
 	}
@@ -174,7 +176,7 @@ var errClosed = errors.New("the client was closed")
 // over TCP where the answer was truncated, came in other letters, or does not come over UDP. Each try has its time-out, and there are few.
 func (c *Client) Ask(ctx context.Context, at netip.AddrPort, q Question) (Reply, error) {
 	var a asking
-	if err := c.begin(ctx, &a, at, q); err != nil {
+	if err := c.begin(ctx, &a, c.server(at), q); err != nil {
 		return Reply{}, err
 	}
 	return a.end(ctx)
@@ -182,13 +184,12 @@ func (c *Client) Ask(ctx context.Context, at netip.AddrPort, q Question) (Reply,
 
 // begin puts a question on its way; a's end has to be called then. Whoever has begun questions holds nobody up who has not: a
 // question's place at the server is free again once an answer came or the time for it is over, whether anybody waits for it or not.
-func (c *Client) begin(ctx context.Context, a *asking, at netip.AddrPort, q Question) error {
-	s := c.server(at)
+func (c *Client) begin(ctx context.Context, a *asking, s *server, q Question) error {
 	a.c, a.s, a.q, a.edns = c, s, q, true
 	if err := s.enter(ctx); err != nil {
 		return err
 	}
-	a.first, a.last = c.send(s, q, true, s.patience(c.opt.Timeout, 0))
+	a.first, a.last = c.send(s, q, true, 0)
 	return nil
 }
 
@@ -277,7 +278,7 @@ func (a *asking) overUDP(ctx context.Context, try int) (r Reply, over bool, err 
 			if err = a.s.enter(ctx); err != nil {
 				return r, false, err
 			}
-			if w, err = a.c.send(a.s, a.q, a.edns, a.s.patience(a.c.opt.Timeout, try)); err != nil {
+			if w, err = a.c.send(a.s, a.q, a.edns, try); err != nil {
 				return r, false, err
 			}
 		}

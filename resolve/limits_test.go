@@ -97,7 +97,7 @@ func TestPlacesAreNotHeldWhileWaitingForMore(t *testing.T) {
 		group.Go(func() {
 			var ways [6]asking
 			for i := range ways {
-				if !assert.NoError(t, c.begin(ctx, &ways[i], at, Question{Name: fmt.Sprintf("n%d.pier.test.", i), Type: dns.TypeA})) {
+				if !assert.NoError(t, c.begin(ctx, &ways[i], c.server(at), Question{Name: fmt.Sprintf("n%d.pier.test.", i), Type: dns.TypeA})) {
 					return
 				}
 			}

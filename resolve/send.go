@@ -18,15 +18,17 @@ var errFull = errors.New("too many questions are on their way")
 
 // send puts a question on its way, which takes the place that the caller has entered. It is sent together with those that others put at
 // the same time: a call of the operating system, and waking a server on this machine, cost more than all else about a question.
-func (c *Client) send(to *server, q Question, edns bool, patience time.Duration) (*waiter, error) {
+func (c *Client) send(to *server, q Question, edns bool, try int) (*waiter, error) {
 	f := &c.six
 	if to.at.Addr().Is4() {
 		f = &c.four
 	}
 	w := waiters.Get().(*waiter)
 	w.family, w.to, w.place, w.held, w.over, w.taken = f, to, true, true, false, false
-	w.edns, w.name, w.brief, w.strange, w.patience = edns, q.Name, q.Brief, netip.AddrPort{}, patience
-	err := w.asked.pack(q, 0, edns, to.cookie, to.theirCookie(), true)
+	w.edns, w.name, w.brief, w.strange = edns, q.Name, q.Brief, netip.AddrPort{}
+	var theirs []byte
+	w.patience, theirs = to.before(c.opt.Timeout, try)
+	err := w.asked.pack(q, 0, edns, to.cookie, theirs, true)
 	if err == nil {
 		err = f.enqueue(w)
 	}

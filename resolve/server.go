@@ -30,13 +30,36 @@ const mostServers = 20000
 
 func (c *Client) server(at netip.AddrPort) *server {
 	at = netip.AddrPortFrom(at.Addr().Unmap(), at.Port())
-	now := time.Now()
 	c.mu.Lock()
 	defer c.mu.Unlock()
+	return c.serverLocked(at)
+}
+
+// serverAt is server by the address's text, which need not be read again each time.
+func (c *Client) serverAt(text string) (*server, error) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if s := c.texts[text]; s != nil {
+		s.used = c.now
+		return s, nil
+	}
+	at, err := netip.ParseAddrPort(text)
+	if err != nil {
+		return nil, err
+	}
+	s := c.serverLocked(netip.AddrPortFrom(at.Addr().Unmap(), at.Port()))
+	if len(c.texts) >= mostServers {
+		clear(c.texts)
+	}
+	c.texts[text] = s
+	return s, nil
+}
+
+func (c *Client) serverLocked(at netip.AddrPort) *server {
 	s := c.servers[at]
 	if s == nil {
 		if len(c.servers) >= mostServers {
-			c.forget(now)
+			c.forget(c.now)
 		}
 		s = &server{at: at, udp: net.UDPAddrFromAddrPort(at), cookie: c.clientCookie(at.Addr()), places: make(chan struct{}, c.opt.PerServer)}
 		if c.opt.PerSecond > 0 {
@@ -44,7 +67,7 @@ func (c *Client) server(at netip.AddrPort) *server {
 		}
 		c.servers[at] = s
 	}
-	s.used = now
+	s.used = c.now
 	return s
 }
 
@@ -57,6 +80,7 @@ func (c *Client) forget(now time.Time) {
 			}
 		}
 	}
+	clear(c.texts)
 }
 
 // enter waits until the server may be asked once more.
@@ -81,17 +105,17 @@ func (s *server) leave() { <-s.places }
 // leastPatience bounds how soon a try is given up: a busy machine is not a dead one.
 const leastPatience = 250 * time.Millisecond
 
-// patience is how long to wait for the answer to a try.
-func (s *server) patience(most time.Duration, try int) time.Duration {
+// before gives what a try needs to know: how long to wait for the answer, and the server's part of the cookie.
+func (s *server) before(most time.Duration, try int) (patience time.Duration, theirs []byte) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	switch {
 	case try > 0:
-		return most
+		return most, s.theirs
 	case s.smooth == 0:
-		return most * 2 / 3
+		return most * 2 / 3, s.theirs
 	}
-	return min(most, max(leastPatience, s.smooth+4*s.spread))
+	return min(most, max(leastPatience, s.smooth+4*s.spread)), s.theirs
 }
 
 // heard takes the time of an answer in. Answers to later tries may be answers to earlier ones, and do not count (Karn).
@@ -107,12 +131,6 @@ func (s *server) heard(took time.Duration, first bool) {
 	}
 	s.spread += ((s.smooth - took).Abs() - s.spread) / 4
 	s.smooth += (took - s.smooth) / 8
-}
-
-func (s *server) theirCookie() []byte {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	return s.theirs
 }
 
 func (s *server) keepCookie(b []byte) {

@@ -226,6 +226,9 @@ func (c *Client) watch() {
 		case <-c.ended:
 			return
 		case now := <-ticker.C:
+			c.mu.Lock()
+			c.now = now
+			c.mu.Unlock()
 			c.four.expire(now)
 			c.six.expire(now)
 		}

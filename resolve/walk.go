@@ -114,14 +114,14 @@ type asked struct {
 }
 
 // begin is the first half of ask; end is the other.
-func (w *walk) begin(ctx context.Context, out *asked, server delegation.Server, q Question) {
-	out.w, out.server, out.q = w, server, q
+func (w *walk) begin(ctx context.Context, out *asked, to delegation.Server, q Question) {
+	out.w, out.server, out.q = w, to, q
 	if w.asked.Add(1) > maxQuestions {
 		out.err = errTooMany
 		return
 	}
-	var at netip.AddrPort
-	if at, out.err = netip.ParseAddrPort(server.Address); out.err == nil {
+	var at *server
+	if at, out.err = w.s.Client.serverAt(to.Address); out.err == nil {
 		out.err = w.s.Client.begin(ctx, &out.asking, at, q)
 	}
 }

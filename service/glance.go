@@ -143,8 +143,10 @@ func (s *Service) glanceAt(ctx context.Context, run store.GlanceRun) error {
 	var lookers sync.WaitGroup
 	for range glanceAtOnce {
 		lookers.Go(func() {
+			long := spans{parent: looking}
+			defer long.end()
 			for l := range todo {
-				if g, ok := glance(looking, round, l.Glanced); ok {
+				if g := glance(long.next(), round, l.Glanced); looking.Err() == nil {
 					l.now.Store(&g)
 				}
 			}
@@ -279,16 +281,33 @@ func (s *Service) put(ctx context.Context, run *store.GlanceRun, looks []*look, 
 	return len(check), err
 }
 
-// glance looks at one domain. A look that failed keeps the print of the one before, so that nothing is concluded from it; ok is false where
-// the time to look was over.
-func glance(ctx context.Context, round *resolve.Round, d store.Glanced) (g store.Glance, ok bool) {
-	looking, cancel := context.WithTimeout(ctx, checkTime)
-	defer cancel()
-	wanted := d.WantedSet()
-	sweep := round.Sweep(looking, d.Name(), resolve.Scope{Nameservers: wanted, Brief: true})
-	if ctx.Err() != nil {
-		return g, false
+// spans gives contexts that end once to twice a check's time later: thousands of looks share them.
+type spans struct {
+	parent context.Context
+	ctx    context.Context
+	cancel context.CancelFunc
+	began  time.Time
+}
+
+func (s *spans) next() context.Context {
+	if s.ctx == nil || time.Since(s.began) > checkTime {
+		s.end()
+		s.began = time.Now()
+		s.ctx, s.cancel = context.WithTimeout(s.parent, 2*checkTime)
 	}
+	return s.ctx
+}
+
+func (s *spans) end() {
+	if s.cancel != nil {
+		s.cancel()
+	}
+}
+
+// glance looks at one domain. A look that failed keeps the print of the one before, so that nothing is concluded from it.
+func glance(ctx context.Context, round *resolve.Round, d store.Glanced) (g store.Glance) {
+	wanted := d.WantedSet()
+	sweep := round.Sweep(ctx, d.Name(), resolve.Scope{Nameservers: wanted, Brief: true})
 	r := delegation.Judge(delegation.Plan{Domain: d.Name(), Wanted: wanted}, delegation.Advance(delegation.History{}, sweep), sweep)
 	g = store.Glance{DomainID: d.DomainID, Verdict: r.Verdict}
 	if len(r.Findings) > 0 && r.Findings[0].Severity >= finding.Warning {
@@ -296,9 +315,9 @@ func glance(ctx context.Context, round *resolve.Round, d store.Glanced) (g store
 	}
 	if r.Verdict == delegation.Unknown {
 		copy(g.Seen[:], d.Seen)
-		return g, true
+		return g
 	}
 	print := sha256.Sum256([]byte(strings.Join(r.Standing(), "\n")))
 	copy(g.Seen[:], print[:])
-	return g, true
+	return g
 }

@@ -260,6 +260,9 @@ func (Placement) TableName() string { return "placements" }
 func (p Placement) Names() []dnsname.Name { return namesFrom(p.Nameservers) }
 
 func namesFrom(text string) (names []dnsname.Name) {
+	if text == "" || text == "null" || text == "[]" {
+		return nil
+	}
 	_ = json.Unmarshal([]byte(text), &names) // written by jsonText below
 	return names
 }

@@ -21,7 +21,7 @@ import (
 // A glance is a brief look at very many domains: what the parents serve, and SOA and NS of the nameservers. It tells no times and
 // takes no checks' place; whoever stands otherwise than at the last glance is checked at once.
 const (
-	glanceAtOnce  = 256                    // domains that are looked at at a time
+	glanceAtOnce  = 128                    // domains that are looked at at a time
 	glancePortion = 2000                   // are read at a time
 	glanceAhead   = 20000                  // are read at most before those in front of them are kept
 	glanceRows    = 4000                   // are kept at a time at most

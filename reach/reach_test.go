@@ -88,3 +88,38 @@ func TestLeads(t *testing.T) {
 	require.NoError(t, err)
 	assert.False(t, everywhere.Leads(netip.MustParseAddrPort("[2001:db8::1%nowhere]:53")), "there is no such interface")
 }
+
+// Of many datagrams that are sent at once, those that may not be sent are told, and keep none of the others.
+func TestSendAll(t *testing.T) {
+	receiver, err := net.ListenUDP("udp4", &net.UDPAddr{IP: net.IPv4(127, 0, 0, 1)})
+	require.NoError(t, err)
+	defer receiver.Close()
+	socket, err := Loopback().ListenPackets4()
+	require.NoError(t, err)
+	defer socket.Close()
+	here, out := receiver.LocalAddr(), &net.UDPAddr{IP: net.IPv4(192, 0, 2, 1), Port: 53}
+	var list []Message
+	for i, to := range []net.Addr{here, out, here, &net.TCPAddr{IP: net.IPv4(127, 0, 0, 1), Port: 1}, out, here} {
+		list = append(list, Message{Buffers: [][]byte{{byte(i)}}, Addr: to})
+	}
+	failed := map[int]error{}
+	socket.SendAll(list, func(i int, err error) { failed[i] = err })
+	assert.Len(t, failed, 3)
+	assert.ErrorIs(t, failed[1], ErrRefused)
+	assert.ErrorContains(t, failed[3], "no address of a UDP socket")
+	assert.ErrorIs(t, failed[4], ErrRefused)
+	var got []byte
+	buf := make([]byte, 16)
+	require.NoError(t, receiver.SetReadDeadline(time.Now().Add(5*time.Second)))
+	for range 3 {
+		n, err := receiver.Read(buf)
+		require.NoError(t, err)
+		got = append(got, buf[:n]...)
+	}
+	assert.Equal(t, []byte{0, 2, 5}, got)
+
+	socket.Close()
+	clear(failed)
+	socket.SendAll(list[:1], func(i int, err error) { failed[i] = err })
+	assert.Error(t, failed[0], "the socket is closed")
+}

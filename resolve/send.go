@@ -57,22 +57,22 @@ func (f *family) enqueue(w *waiter) error {
 	return nil
 }
 
-// sendAll sends what is queued until the client is closed.
+// sendAll sends what is queued until the client is closed, and tells those who wait then.
 func (f *family) sendAll(ended <-chan struct{}) {
 	var batch, spare []*waiter
 	messages := make([]reach.Message, mostSent)
 	for i := range messages {
 		messages[i].Buffers = make([][]byte, 1)
 	}
-	for open := true; open; {
+	for {
 		select {
 		case <-f.called:
 			runtime.Gosched() // whoever is about to ask does so now
 		case <-ended:
-			open = false
+			f.close()
+			return
 		}
 		f.mu.Lock()
-		f.closed = !open
 		batch, f.queue = f.queue, spare
 		f.mu.Unlock()
 		for rest := batch; len(rest) > 0; {
@@ -82,6 +82,27 @@ func (f *family) sendAll(ended <-chan struct{}) {
 		}
 		clear(batch)
 		spare = batch[:0]
+	}
+}
+
+// close refuses all further questions, and ends the waiting of those that are there.
+func (f *family) close() {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	f.closed = true
+	for _, w := range f.queue {
+		w.held = false
+		if w.over {
+			w.recycle()
+		} else {
+			w.fail(datagram{failed: errClosed})
+		}
+	}
+	f.queue = nil
+	for _, s := range f.sockets {
+		for _, w := range s.waiting {
+			w.fail(datagram{failed: errClosed})
+		}
 	}
 }
 

@@ -84,3 +84,32 @@ func TestGlances(t *testing.T) {
 		}
 	}
 }
+
+// Who asks for a brief look while one goes on gets one of his own, whole; who waits for the other is served by it as well.
+func TestGlancesAskedForTwice(t *testing.T) {
+	h := newHouse(t)
+	text := "zones:\n"
+	for i := range 8 {
+		text += fmt.Sprintf("  mooring-%d.example:\n    at: [plover-old]\n    records: |\n      @ A 192.0.2.1\n", i)
+	}
+	_, err := h.Define(ctx, service.DefineRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
+	require.NoError(t, err)
+	first, err := h.StartGlances(ctx)
+	require.NoError(t, err)
+	second, err := h.StartGlances(ctx)
+	require.NoError(t, err)
+	assert.True(t, second.Since.After(first.Since))
+	for _, since := range []time.Time{second.Since, first.Since} {
+		var g service.Glances
+		require.Eventually(t, func() bool {
+			g, err = h.GlancesSince(ctx, since)
+			require.NoError(t, err)
+			return g.Ended != nil
+		}, 30*time.Second, 20*time.Millisecond)
+		assert.Equal(t, 8, g.Looked)
+		assert.Equal(t, 8, g.Verdicts[delegation.Undelegated], "%v", g)
+		assert.Len(t, g.Items, 8)
+	}
+	_, err = h.GlancesSince(ctx, time.Now().Add(time.Hour))
+	assert.ErrorContains(t, err, "no brief look at all domains was begun")
+}

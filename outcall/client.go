@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"net"
@@ -103,8 +104,11 @@ func (c *Client) Read(ctx context.Context, r Request, into any) (Response, error
 	return res, nil
 }
 
-// Unreadable is the error for an answer whose names or records make no sense.
+// Unreadable is the error for an answer whose names or records make no sense. Where only the time to read it was over, it may do the next time.
 func (c *Client) Unreadable(asked string, err error) error {
+	if errors.Is(err, context.DeadlineExceeded) || errors.Is(err, context.Canceled) {
+		return &Error{Kind: Unavailable, Outcome: Unclear, Account: c.Account, Asked: asked, Said: c.blank("the time was over before its answer was read: " + err.Error())}
+	}
 	return &Error{Kind: Refused, Outcome: Unclear, Account: c.Account, Asked: asked, Said: c.blank("its answer cannot be read: " + err.Error())}
 }
 

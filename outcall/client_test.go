@@ -2,6 +2,7 @@ package outcall
 
 import (
 	"context"
+	"fmt"
 	"io"
 	"net/http"
 	"net/http/httptest"
@@ -117,4 +118,6 @@ func TestErrorsOfOtherSorts(t *testing.T) {
 	err := client.Unreadable("GET /x", io.ErrUnexpectedEOF)
 	assert.Equal(t, Refused, KindOf(err))
 	assert.ErrorContains(t, err, "cannot be read")
+	err = client.Unreadable("GET /x", fmt.Errorf("errors.when: %w", context.DeadlineExceeded))
+	assert.Equal(t, Unavailable, KindOf(err), "the answer is not to blame")
 }

@@ -12,12 +12,14 @@ import (
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"github.com/miekg/dns"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"beacon/core/dnsname"
+	"beacon/outcall"
 	"beacon/provider"
 	"beacon/provider/conform"
 	"beacon/provider/conform/conformtest"
@@ -204,4 +206,25 @@ write: {request: "POST /zones/{id}", body: .}
 	_, err := profile.New(p, pool, client(redirect.URL, "stray-secret")).Zones(context.Background(), "")
 	require.Error(t, err)
 	assert.Contains(t, err.Error(), "307")
+}
+
+// Where the time is over while an answer is being read, as on a busy machine, the answer is not to blame: it is worth asking again.
+func TestTimeOverWhileReading(t *testing.T) {
+	pool := jqtest.Pool(t)
+	p, faults := profile.Load("slow", []byte(`
+profile: slow
+credential: {send: query, name: token}
+can: {write: records, batch: 1}
+zones: {request: GET /zones, each: "last(range(1000000000)) | .[]?"}
+read: {request: "GET /zones/{id}", each: ".[]"}
+write: {request: "POST /zones/{id}", body: .}
+`))
+	require.Empty(t, faults)
+	server := httptest.NewServer(http.HandlerFunc(func(rw http.ResponseWriter, _ *http.Request) { fmt.Fprint(rw, `[]`) }))
+	defer server.Close()
+	within, cancel := context.WithTimeout(context.Background(), 300*time.Millisecond)
+	defer cancel()
+	_, err := profile.New(p, pool, client(server.URL, "k")).Zones(within, "")
+	assert.Equal(t, outcall.Unavailable, outcall.KindOf(err), "%v", err)
+	assert.ErrorContains(t, err, "the time was over")
 }

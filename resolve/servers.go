@@ -169,7 +169,7 @@ func readNS(a *delegation.ServerAnswer, m Reply) {
 	for _, rr := range m.Answer {
 		if ns, ok := rr.(*dns.NS); ok && len(a.NS) < 4*maxNameservers {
 			if target, err := book.parse(ns.Ns); err == nil {
-				a.NS, a.NSTTL = append(slices.Grow(a.NS, len(m.Answer)-len(a.NS)), target), max(a.NSTTL, ns.Hdr.Ttl)
+				a.NS, a.NSTTL = append(roomFor(a.NS, len(m.Answer)), target), max(a.NSTTL, ns.Hdr.Ttl)
 			}
 		}
 	}

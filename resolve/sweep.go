@@ -244,7 +244,7 @@ func (w *walk) readParent(ctx context.Context, way *asked, zone, domain dnsname.
 			}
 			if target, err := book.parse(ns.Ns); err == nil {
 				a.Answer, a.TTL = delegation.Referral, max(a.TTL, ns.Hdr.Ttl)
-				a.NS = append(slices.Grow(a.NS, len(section)-len(a.NS)), target)
+				a.NS = append(roomFor(a.NS, len(section)), target)
 			}
 		}
 	}
@@ -256,6 +256,14 @@ func (w *walk) readParent(ctx context.Context, way *asked, zone, domain dnsname.
 		a.Answer, a.Negative = delegation.NoData, negativeTTL(m.Msg)
 	}
 	return a
+}
+
+// roomFor gives an empty list room for so many.
+func roomFor[T any](list []T, n int) []T {
+	if list == nil {
+		return make([]T, 0, n)
+	}
+	return list
 }
 
 // isCalled tells whether a text is a name's, which is most often written as it is.

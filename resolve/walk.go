@@ -343,7 +343,7 @@ func addressesIn(m *dns.Msg, wanted func(dnsname.Name) bool) (list []delegation.
 		}
 		i := slices.IndexFunc(list, func(g delegation.Glue) bool { return g.Name == name })
 		if i < 0 {
-			list = append(slices.Grow(list, min(len(m.Extra), maxNameservers)-len(list)), delegation.Glue{Name: name})
+			list = append(roomFor(list, min(len(m.Extra), maxNameservers)), delegation.Glue{Name: name})
 			i = len(list) - 1
 		}
 		if g := &list[i]; len(g.Addresses) < maxAddresses && !slices.Contains(g.Addresses, addr) {

@@ -133,11 +133,10 @@ type look struct {
 // before. What was found is kept in the order of the run, so that it can be gone on with anywhere.
 func (s *Service) glanceAt(ctx context.Context, run store.GlanceRun) error {
 	group, looking := errgroup.WithContext(ctx)
-	read, todo := make(chan []look), make(chan *look, glancePortion/2)
+	read, queue := make(chan []look), make(chan *look, glancePortion/2)
 	group.Go(func() error {
-		defer close(todo)
-		defer close(read)
-		return s.readGlances(looking, run.Reached, read, todo)
+		defer close(queue)
+		return s.readGlances(looking, run.Reached, read, queue)
 	})
 	round := s.sweeper.NewRound()
 	var lookers sync.WaitGroup
@@ -145,7 +144,7 @@ func (s *Service) glanceAt(ctx context.Context, run store.GlanceRun) error {
 		lookers.Go(func() {
 			long := spans{parent: looking}
 			defer long.end()
-			for l := range todo {
+			for l := range queue {
 				if g := glance(long.next(), round, l.Glanced); looking.Err() == nil {
 					l.now.Store(&g)
 				}
@@ -162,7 +161,7 @@ func (s *Service) glanceAt(ctx context.Context, run store.GlanceRun) error {
 
 // readGlances reads what is to be looked at, a portion at a time while the one before is being looked at. An empty one says that there is
 // no more.
-func (s *Service) readGlances(ctx context.Context, after uint64, read chan<- []look, todo chan<- *look) error {
+func (s *Service) readGlances(ctx context.Context, after uint64, read chan<- []look, queue chan<- *look) error {
 	for {
 		var list []store.Glanced
 		err := s.store.Tx(ctx, func(tx *store.Tx) (err error) { list, err = tx.ToGlanceAt(after, glancePortion); return err })
@@ -180,7 +179,7 @@ func (s *Service) readGlances(ctx context.Context, after uint64, read chan<- []l
 		}
 		for i := range portion {
 			select {
-			case todo <- &portion[i]:
+			case queue <- &portion[i]:
 			case <-ctx.Done():
 				return ctx.Err()
 			}

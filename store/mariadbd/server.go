@@ -51,14 +51,14 @@ func Start(ctx context.Context, opt Options) (*Server, error) {
 		digest := sha256.Sum256([]byte(dir))
 		s.Socket = filepath.Join(os.TempDir(), fmt.Sprintf("beacon-%x.sock", digest[:8]))
 	}
-	data := filepath.Join(dir, "data")
-	if err := os.MkdirAll(dir, 0o700); err != nil {
+	data, scratch := filepath.Join(dir, "data"), filepath.Join(dir, "tmp")
+	if err := os.MkdirAll(scratch, 0o700); err != nil {
 		return nil, err
 	}
-	if err := install(ctx, data); err != nil {
+	if err := install(ctx, data, scratch); err != nil {
 		return nil, err
 	}
-	args := []string{"--no-defaults", "--datadir=" + data, "--socket=" + s.Socket, "--pid-file=" + filepath.Join(dir, "pid"),
+	args := []string{"--no-defaults", "--datadir=" + data, "--tmpdir=" + scratch, "--socket=" + s.Socket, "--pid-file=" + filepath.Join(dir, "pid"),
 		"--log-error=" + filepath.Join(dir, "log"), "--skip-networking", "--skip-name-resolve", "--skip-log-bin",
 		"--character-set-server=utf8mb4", "--collation-server=utf8mb4_bin", "--transaction-isolation=READ-COMMITTED",
 		"--max-allowed-packet=64M", "--innodb-buffer-pool-size=256M", "--default-time-zone=+00:00"}
@@ -88,8 +88,9 @@ func asRoot() []string {
 	return nil
 }
 
-// install makes the data directory beside its place and moves it there when it is whole.
-func install(ctx context.Context, data string) error {
+// install makes the data directory beside its place and moves it there when it is whole. Temporary tables go to a directory of its own: a
+// server that starts takes those away that it finds where it has its own.
+func install(ctx context.Context, data, scratch string) error {
 	if _, err := os.Stat(data); err == nil {
 		return nil
 	}
@@ -99,7 +100,9 @@ func install(ctx context.Context, data string) error {
 	}
 	args := append([]string{"--no-defaults", "--force", "--skip-name-resolve", "--skip-test-db",
 		"--auth-root-authentication-method=normal", "--datadir=" + half}, asRoot()...)
-	if out, err := exec.CommandContext(ctx, "mariadb-install-db", args...).CombinedOutput(); err != nil {
+	making := exec.CommandContext(ctx, "mariadb-install-db", args...)
+	making.Env = append(os.Environ(), "TMPDIR="+scratch)
+	if out, err := making.CombinedOutput(); err != nil {
 		return fmt.Errorf("making a database in %s: %w\n%s", data, err, bytes.TrimSpace(out))
 	}
 	return os.Rename(half, data)

@@ -110,7 +110,8 @@ func (v *Visitor) contact(ctx context.Context, c *arrival.Contact) {
 func (v *Visitor) ask(ctx context.Context, c *arrival.Contact) error {
 	host := strings.TrimSuffix(c.Name.String(), ".")
 	at := v.at(c.Address, c.Secure)
-	dial := func(ctx context.Context, _, _ string) (net.Conn, error) {
+	shown := make(chan *arrival.Certificate, 1) // for the dialling may outlive the request
+	dial := func(context.Context, string, string) (net.Conn, error) {
 		conn, err := v.Door.DialContext(ctx, "tcp", at.String())
 		if err != nil || !c.Secure {
 			return conn, err
@@ -121,7 +122,10 @@ func (v *Visitor) ask(ctx context.Context, c *arrival.Contact) error {
 			_ = conn.Close()
 			return nil, notTLS{err}
 		}
-		c.Certificate = v.read(secure.ConnectionState().PeerCertificates)
+		select {
+		case shown <- v.read(secure.ConnectionState().PeerCertificates):
+		default:
+		}
 		return secure, nil
 	}
 	client := http.Client{CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
@@ -136,6 +140,10 @@ func (v *Visitor) ask(ctx context.Context, c *arrival.Contact) error {
 	}
 	req.Header.Set("User-Agent", "agile-beacon (checks whether a site has arrived)")
 	res, err := client.Do(req)
+	select {
+	case c.Certificate = <-shown:
+	default:
+	}
 	if err != nil {
 		return err
 	}

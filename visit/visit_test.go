@@ -2,6 +2,7 @@ package visit
 
 import (
 	"context"
+	"crypto/tls"
 	"crypto/x509"
 	"net"
 	"net/http"
@@ -96,6 +97,29 @@ func TestVisit(t *testing.T) {
 }
 
 // Every way in which nothing comes of a contact is told from the others, and ends in time.
+// A secure connection that comes about just when the time is over changes nothing about what was told.
+func TestHandshakeAtTheLastMoment(t *testing.T) {
+	server := httptest.NewTLSServer(http.NotFoundHandler())
+	defer server.Close()
+	var group sync.WaitGroup
+	for i := range 16 {
+		slow := speaks(t, func(c net.Conn) {
+			time.Sleep(time.Duration(440+8*i) * time.Millisecond)
+			_ = tls.Server(c, &tls.Config{Certificates: server.TLS.Certificates}).Handshake()
+			time.Sleep(time.Second)
+		})
+		plain := closedPort(t)
+		group.Go(func() {
+			_, https := visitTo(plain, slow, nil)
+			assert.NotEmpty(t, https.Failure)
+			before := https.Certificate
+			time.Sleep(300 * time.Millisecond)
+			assert.Equal(t, before, https.Certificate)
+		})
+	}
+	group.Wait()
+}
+
 func TestFailures(t *testing.T) {
 	mute := speaks(t, func(c net.Conn) { time.Sleep(5 * time.Second) })
 	babble := speaks(t, func(c net.Conn) {

@@ -25,6 +25,7 @@ const (
 	glancePortion = 2000                   // are read at a time
 	glanceAhead   = 20000                  // are read at most before those in front of them are kept
 	glanceRows    = 4000                   // are kept at a time at most
+	glanceRound   = time.Minute            // how long what was learned of the zones above serves those that follow, wall time
 	glanceKept    = 200 * time.Millisecond // between two times that what was found is kept
 	glancePause   = 10 * time.Second       // before the next run where some are left, or looks are not made by themselves, wall time
 )
@@ -126,6 +127,7 @@ func (s *Service) runGlance(ctx context.Context, _ store.Job) error {
 // look is a brief look at one domain.
 type look struct {
 	store.Glanced                              // before
+	round         *resolve.Round               // shared with others of about the same time
 	now           atomic.Pointer[store.Glance] // nil: it was not looked at yet
 }
 
@@ -138,14 +140,13 @@ func (s *Service) glanceAt(ctx context.Context, run store.GlanceRun) error {
 		defer close(queue)
 		return s.readGlances(looking, run.Reached, read, queue)
 	})
-	round := s.sweeper.NewRound()
 	var lookers sync.WaitGroup
 	for range glanceAtOnce {
 		lookers.Go(func() {
 			long := spans{parent: looking}
 			defer long.end()
 			for l := range queue {
-				if g := glance(long.next(), round, l.Glanced); looking.Err() == nil {
+				if g := glance(long.next(), l.round, l.Glanced); looking.Err() == nil {
 					l.now.Store(&g)
 				}
 			}
@@ -162,7 +163,11 @@ func (s *Service) glanceAt(ctx context.Context, run store.GlanceRun) error {
 // readGlances reads what is to be looked at, a portion at a time while the one before is being looked at. An empty one says that there is
 // no more.
 func (s *Service) readGlances(ctx context.Context, after uint64, read chan<- []look, queue chan<- *look) error {
+	round, began := s.sweeper.NewRound(), time.Now()
 	for {
+		if time.Since(began) > glanceRound { // what a round has learned grows old
+			round, began = s.sweeper.NewRound(), time.Now()
+		}
 		var list []store.Glanced
 		err := s.store.Tx(ctx, func(tx *store.Tx) (err error) { list, err = tx.ToGlanceAt(after, glancePortion); return err })
 		if err != nil {
@@ -170,7 +175,7 @@ func (s *Service) readGlances(ctx context.Context, after uint64, read chan<- []l
 		}
 		portion := make([]look, len(list))
 		for i, g := range list {
-			portion[i].Glanced = g
+			portion[i].Glanced, portion[i].round = g, round
 		}
 		select {
 		case read <- portion:

@@ -174,26 +174,26 @@ func (s *Service) guards(run *syncRun, steps change.List, live record.Contents) 
 	return diff.Guards(steps, live, watched(run.zone, run.hosts))
 }
 
-// makeWay ends this turn of a sync of a whole zone where a sync of its hosts waits. It goes on afterwards from what
+// makeWay ends this turn of a sync of a whole zone where a sync of its hosts waits. It goes on after that one, from what
 // is live then; at least one request is made in each turn.
 func (s *Service) makeWay(ctx context.Context, run *syncRun) error {
 	if run.sync.Scope == store.ScopeHosts {
 		return nil
 	}
-	waiting := false
+	var other uint64
 	err := s.store.Tx(ctx, func(tx *store.Tx) (err error) {
-		if waiting, err = tx.HostsWaiting(run.placement.ID); err != nil || !waiting {
+		if other, err = tx.HostsWaiting(run.placement.ID); err != nil || other == 0 {
 			return err
 		}
 		if err := tx.Hold(run.job); err != nil {
 			return err
 		}
-		return tx.UpdateSync(run.sync.ID, map[string]any{"state": store.SyncWaiting})
+		return tx.MakeWay(run.sync, other)
 	})
-	if err != nil || !waiting {
+	if err != nil || other == 0 {
 		return err
 	}
-	return errLater{at: s.wall.Now().Add(3 * turn), madeWay: true}
+	return errLater{at: s.wall.Now().Add(turn), madeWay: true}
 }
 
 // awaitedHost is a host whose last report is at the provider and has not been seen at the nameservers yet.

@@ -46,6 +46,7 @@ type Sync struct {
 	FinishedAt  *time.Time
 	VisibleMS   *int64 `gorm:"column:visible_ms"`
 	Scope       SyncScope
+	MadeWayFor  uint64 // the sync of hosts that goes before this one's next turn; zero for none
 }
 
 // SyncScope is what of a zone a sync is about.
@@ -113,26 +114,33 @@ func (t *Tx) Syncs(placementID uint64) (list []Sync, err error) {
 	return list, err
 }
 
-// BeginSync marks a sync as running, unless another one of its placement runs: then it gives that one's number.
+// BeginSync marks a sync as running, unless another one of its placement runs, or waits and was made way for: then it
+// gives that one's number.
 func (t *Tx) BeginSync(s Sync) (other uint64, err error) {
 	if _, err := t.LockPlacement(s.PlacementID); err != nil {
 		return 0, err
 	}
-	var running []uint64
-	if err := t.db.Raw("SELECT id FROM syncs WHERE placement_id = ? AND state = ? AND id <> ? LIMIT 1", s.PlacementID, SyncRunning, s.ID).Scan(&running).Error; err != nil {
+	var first []uint64
+	if err := t.db.Raw("SELECT id FROM syncs WHERE placement_id = ? AND id <> ? AND (state = ? OR state = ? AND id = ?) LIMIT 1",
+		s.PlacementID, s.ID, SyncRunning, SyncWaiting, s.MadeWayFor).Scan(&first).Error; err != nil {
 		return 0, err
 	}
-	if len(running) > 0 {
-		return running[0], nil
+	if len(first) > 0 {
+		return first[0], nil
 	}
 	return 0, t.UpdateSync(s.ID, map[string]any{"state": SyncRunning})
 }
 
-// HostsWaiting reports whether a sync of the placement's hosts waits for its turn.
-func (t *Tx) HostsWaiting(placementID uint64) (bool, error) {
-	var waiting int64
-	err := t.db.Model(&Sync{}).Where("placement_id = ? AND scope = ? AND state = ?", placementID, ScopeHosts, SyncWaiting).Count(&waiting).Error
-	return waiting > 0, err
+// HostsWaiting gives the sync of the placement's hosts that waits for its turn; zero for none.
+func (t *Tx) HostsWaiting(placementID uint64) (id uint64, err error) {
+	err = t.db.Raw("SELECT COALESCE(MIN(id), 0) FROM syncs WHERE placement_id = ? AND scope = ? AND state = ?", placementID, ScopeHosts, SyncWaiting).Scan(&id).Error
+	return id, err
+}
+
+// MakeWay ends a turn of a sync for another one. Its next turn comes after that one, and not after those that come
+// later, so that it gets on.
+func (t *Tx) MakeWay(s Sync, other uint64) error {
+	return t.UpdateSync(s.ID, map[string]any{"state": SyncWaiting, "made_way_for": other})
 }
 
 // LastSyncOfHosts gives the newest ended sync of a placement's hosts; zero for none.

@@ -69,6 +69,7 @@ fuzz: need-go
 	$(GO) test -run '^$$' -fuzz FuzzAbsent -fuzztime 1m -fuzzminimizetime 1s ./core/dnssec
 	$(GO) test -run '^$$' -fuzz FuzzLoad -fuzztime 1m -fuzzminimizetime 1s ./provider/profile
 	$(GO) test -run '^$$' -fuzz FuzzRecords -fuzztime 1m ./provider/profile
+	$(GO) test -run '^$$' -fuzz FuzzPage -fuzztime 1m ./store
 
 # The tour's output and the pictures in docs/, made from the demo.
 docs: screenshots

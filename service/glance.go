@@ -126,9 +126,9 @@ func (s *Service) runGlance(ctx context.Context, _ store.Job) error {
 
 // look is a brief look at one domain.
 type look struct {
-	store.Glanced                              // before
-	round         *resolve.Round               // shared with others of about the same time
-	now           atomic.Pointer[store.Glance] // nil: it was not looked at yet
+	store.Glanced
+	round *resolve.Round               // shared with others of about the same time
+	now   atomic.Pointer[store.Glance] // nil: it was not looked at yet
 }
 
 // glanceAt looks at the domains that a run has still to look at, keeps what that came to, and has those checked that stand otherwise than
@@ -259,11 +259,11 @@ func (s *Service) put(ctx context.Context, run *store.GlanceRun, looks []*look, 
 		run.Verdicts[now.Verdict]++
 		run.Looked++
 		run.Reached = now.DomainID
-		if l.Is(now) {
+		if l.Before == now {
 			continue
 		}
 		otherwise = append(otherwise, now)
-		if now.Verdict != delegation.Unknown && l.Known() && string(l.Seen) != string(now.Seen[:]) {
+		if now.Verdict != delegation.Unknown && l.Known() && l.Before.Seen != now.Seen {
 			check = append(check, now.DomainID)
 		}
 	}
@@ -318,7 +318,7 @@ func glance(ctx context.Context, round *resolve.Round, d store.Glanced) (g store
 		g.Gravest = r.Findings[0].Code
 	}
 	if r.Verdict == delegation.Unknown {
-		copy(g.Seen[:], d.Seen)
+		g.Seen = d.Before.Seen
 		return g
 	}
 	print := sha256.Sum256([]byte(strings.Join(r.Standing(), "\n")))

@@ -1,9 +1,12 @@
 package store
 
 import (
+	"cmp"
 	"encoding/json"
 	"errors"
 	"fmt"
+	"maps"
+	"slices"
 	"strings"
 	"time"
 
@@ -16,36 +19,27 @@ import (
 // JobGlance is the work of looking briefly at all domains; there is one such job.
 const JobGlance = "glance"
 
-// Glance is what the last brief look at a domain came to.
+// Glance is what a brief look at a domain came to.
 type Glance struct {
 	DomainID uint64
 	Verdict  delegation.Verdict
 	Gravest  string   // code of the gravest error or warning; empty for none
-	Seen     [16]byte // print of how the domain stood
+	Seen     [16]byte // print of how the domain stood; zero where no look has succeeded yet
 }
 
-// Glanced is a domain that is to be looked at, with what the last brief look came to where there was one.
+// Glanced is a domain that is to be looked at, with what the last brief look came to.
 type Glanced struct {
 	DomainID uint64
 	NameKey  string
 	Wanted   string
-	Verdict  delegation.Verdict
-	Gravest  string
-	Seen     []byte // nil: there was none
+	Before   Glance // zero: there was none
 }
 
 // Name is the domain's name.
 func (g Glanced) Name() dnsname.Name { return dnsname.FromKey(g.NameKey) }
 
 // Known tells whether a look succeeded before.
-func (g Glanced) Known() bool {
-	return len(g.Seen) > 0 && string(g.Seen) != string(make([]byte, len(g.Seen)))
-}
-
-// Is tells whether a look came to what the one before had come to, so that there is nothing to write.
-func (g Glanced) Is(now Glance) bool {
-	return g.Verdict == now.Verdict && g.Gravest == now.Gravest && string(g.Seen) == string(now.Seen[:])
-}
+func (g Glanced) Known() bool { return g.Before.Seen != [16]byte{} }
 
 // WantedSet gives the nameservers that the domain shall be delegated to.
 func (g Glanced) WantedSet() []dnsname.Name { return namesFrom(g.Wanted) }
@@ -89,21 +83,39 @@ func (t *Tx) GlanceRun() (run GlanceRun, ok bool, err error) {
 
 // ToGlanceAt gives the domains above an id, in order, that a run has still to look at.
 func (t *Tx) ToGlanceAt(after uint64, limit int) (list []Glanced, err error) {
-	rows, err := t.db.Raw(`SELECT d.id, z.name_key, d.wanted, COALESCE(g.verdict, ''), COALESCE(g.gravest, ''), g.seen
-		FROM domains d JOIN zones z ON z.id = d.zone_id LEFT JOIN glances g ON g.domain_id = d.id
-		WHERE d.id > ? ORDER BY d.id LIMIT ?`, after, limit).Rows()
+	rows, err := t.db.Raw("SELECT d.id, z.name_key, d.wanted FROM domains d JOIN zones z ON z.id = d.zone_id WHERE d.id > ? ORDER BY d.id LIMIT ?", after, limit).Rows()
 	if err != nil {
 		return nil, err
 	}
 	defer rows.Close()
+	var pages []uint64
 	for rows.Next() { // by hand, for there are very many
 		var g Glanced
-		if err := rows.Scan(&g.DomainID, &g.NameKey, &g.Wanted, &g.Verdict, &g.Gravest, &g.Seen); err != nil {
+		if err := rows.Scan(&g.DomainID, &g.NameKey, &g.Wanted); err != nil {
 			return nil, err
 		}
 		list = append(list, g)
+		if page := g.DomainID / glancePage; len(pages) == 0 || pages[len(pages)-1] != page {
+			pages = append(pages, page)
+		}
 	}
-	return list, rows.Err()
+	if err := rows.Err(); err != nil {
+		return nil, err
+	}
+	before, err := t.glancesOn("page IN ?", pages)
+	if err != nil {
+		return nil, err
+	}
+	known := map[uint64]Glance{}
+	for _, page := range before {
+		for _, g := range page {
+			known[g.DomainID] = g
+		}
+	}
+	for i := range list {
+		list[i].Before = known[list[i].DomainID]
+	}
+	return list, nil
 }
 
 // KeepGlances keeps how far a run is, and the looks that came to something else than those before. Where another run has begun meanwhile,
@@ -123,17 +135,49 @@ func (t *Tx) KeepGlances(run GlanceRun, otherwise []Glance) error {
 	case len(otherwise) == 0:
 		return nil
 	}
-	args := make([]any, 0, 4*len(otherwise))
+	changed := map[uint64][]Glance{}
 	for _, g := range otherwise {
-		args = append(args, g.DomainID, g.Verdict, g.Gravest, g.Seen[:])
+		changed[g.DomainID/glancePage] = append(changed[g.DomainID/glancePage], g)
 	}
-	return t.db.Exec(`INSERT INTO glances (domain_id, verdict, gravest, seen) VALUES `+strings.Repeat("(?, ?, ?, ?), ", len(otherwise)-1)+
-		`(?, ?, ?, ?) ON DUPLICATE KEY UPDATE verdict = VALUES(verdict), gravest = VALUES(gravest), seen = VALUES(seen)`, args...).Error
+	pages := slices.Sorted(maps.Keys(changed))
+	before, err := t.glancesOn("page IN ?", pages)
+	if err != nil {
+		return err
+	}
+	args := make([]any, 0, 3*len(pages))
+	for _, page := range pages {
+		all := onPage(before[page], changed[page])
+		args = append(args, page, unsettledOf(all), pageText(all))
+	}
+	return t.db.Exec("INSERT INTO glance_pages (page, unsettled, looks) VALUES "+strings.Repeat("(?, ?, ?), ", len(pages)-1)+
+		"(?, ?, ?) ON DUPLICATE KEY UPDATE unsettled = VALUES(unsettled), looks = VALUES(looks)", args...).Error
 }
 
-// UnsettledAtGlance gives the domains that brief looks found otherwise than settled.
+// UnsettledAtGlance gives the domains that brief looks found otherwise than settled, by name.
 func (t *Tx) UnsettledAtGlance() (rows []FleetRow, err error) {
-	err = t.db.Raw(`SELECT z.name_key AS name, g.verdict, g.gravest FROM glances g JOIN domains d ON d.id = g.domain_id JOIN zones z ON z.id = d.zone_id
-		WHERE g.verdict <> ? ORDER BY z.name_key`, delegation.Settled).Scan(&rows).Error
-	return rows, err
+	pages, err := t.glancesOn("unsettled > ?", 0)
+	if err != nil {
+		return nil, err
+	}
+	for page, looks := range pages {
+		var names []struct {
+			ID      uint64
+			NameKey string
+		}
+		err := t.db.Raw("SELECT d.id, z.name_key FROM domains d JOIN zones z ON z.id = d.zone_id WHERE d.id >= ? AND d.id < ?", page*glancePage, (page+1)*glancePage).Scan(&names).Error
+		if err != nil {
+			return nil, err
+		}
+		of := map[uint64]string{}
+		for _, n := range names {
+			of[n.ID] = n.NameKey
+		}
+		for _, g := range looks {
+			if name, there := of[g.DomainID]; there && g.Verdict != delegation.Settled {
+				rows = append(rows, FleetRow{Name: name, Verdict: g.Verdict, Gravest: g.Gravest})
+			}
+		}
+	}
+	slices.SortFunc(rows, func(a, b FleetRow) int { return cmp.Compare(a.Name, b.Name) })
+	return rows, nil
 }

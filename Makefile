@@ -35,10 +35,11 @@ console/node_modules/.installed: console/package.json console/package-lock.json 
 tour: need-database build
 	@exec bin/beacon demo tour
 
+# Most tests wait for something most of their time: three at once fit two processors.
 test: need-tests console check
 	cd console && npm run --silent test
-	$(GO) test -race -timeout $(TEST_TIMEOUT) $$($(GO) list ./... | grep -v '/e2e$$')
-	$(GO) test -race -timeout $(TEST_TIMEOUT) -count 1 ./e2e # builds the program by itself, which the test cache does not see
+	$(GO) test -race -timeout $(TEST_TIMEOUT) -parallel 3 $$($(GO) list ./... | grep -v '/e2e$$')
+	$(GO) test -race -timeout $(TEST_TIMEOUT) -parallel 3 -count 1 ./e2e # builds the program by itself, which the test cache does not see
 
 # Everything that reads the code without running it.
 check: need-go

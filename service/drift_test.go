@@ -59,6 +59,7 @@ func driftHouse(t *testing.T) house {
 
 // What somebody changed at a provider is seen without being asked for, and done about it is what the zone's definition says.
 func TestDriftIsSeenAndAnswered(t *testing.T) {
+	t.Parallel()
 	h := driftHouse(t)
 	const records = "@ A 192.0.2.1\nwww A 192.0.2.2"
 	h.care("heron-main", "", records)
@@ -209,6 +210,7 @@ func TestCredentials(t *testing.T) {
 func err0[T any](_ T, err error) error { return err }
 
 func TestVerify(t *testing.T) {
+	t.Parallel()
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1")
 	_, err := h.Verify(ctx, "heron-main", zone, nil)

@@ -17,6 +17,7 @@ import (
 // A brief look at all domains tells how each stands; who stands otherwise than at the last one is checked at once, and a look that
 // failed concludes nothing.
 func TestGlances(t *testing.T) {
+	t.Parallel()
 	h := newHouseWith(t, func(s *service.Settings) {
 		s.Checks = service.CheckSettings{Settling: 1000 * time.Hour, Settled: 1000 * time.Hour}
 	})

@@ -102,6 +102,7 @@ func randomZone(rng *rand.Rand) (lines string, answers map[string]bool) {
 // With three requests in ten meeting trouble, every sync ends with live as wanted; what somebody else put there stays, and
 // no name that has an answer before and after is without one in between, but where the list said so.
 func TestSyncsThroughARainOfFaults(t *testing.T) {
+	t.Parallel()
 	syncs := 20
 	if os.Getenv("BEACON_SOAK") != "" {
 		syncs = 200

@@ -246,6 +246,7 @@ func TestSyncAtEveryKindOfProvider(t *testing.T) {
 
 // What the other side does wrong is waited out, read again or told; never doubled and never half done in silence.
 func TestSyncThroughFaults(t *testing.T) {
+	t.Parallel()
 	for name, fault := range map[string]string{
 		"limited":              `{"site":"4.1","status":429,"count":3}`,
 		"broken":               `{"site":"4.1","status":500,"count":2}`,
@@ -270,6 +271,7 @@ func TestSyncThroughFaults(t *testing.T) {
 
 // A write that broke off is looked for before anything is repeated: what was done is not done again.
 func TestUnclearWriteIsReadNotRepeated(t *testing.T) {
+	t.Parallel()
 	for name, c := range map[string]struct {
 		account, site string
 		fault         string
@@ -464,6 +466,7 @@ func (h house) register() {
 }
 
 func TestDelegate(t *testing.T) {
+	t.Parallel()
 	h := newHouse(t)
 	h.register()
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.2")
@@ -522,6 +525,7 @@ func TestDelegate(t *testing.T) {
 }
 
 func TestDelegateNeedsReadyServers(t *testing.T) {
+	t.Parallel()
 	h := newHouse(t)
 	h.register()
 	h.fault(`{"site":"1.2","silent":true}`) // from the start: a definition that is taken is checked at once
@@ -536,6 +540,7 @@ func TestDelegateNeedsReadyServers(t *testing.T) {
 }
 
 func TestCheckOfStrangers(t *testing.T) {
+	t.Parallel()
 	h := newHouse(t)
 	h.register()
 	r, err := h.Check(ctx, zone)

@@ -55,6 +55,7 @@ func (h house) control(path string, body map[string]any) string {
 // The practice world's notary asks everybody by itself and shares no code with the judgement: where it issues, the
 // judgement had said “ready”, and where it refuses, the judgement had said what stands in the way.
 func TestReadyMeansThatACertificateIsIssued(t *testing.T) {
+	t.Parallel()
 	h := siteHouse(t)
 	h.register()
 	h.control("/sites", map[string]any{"host": "avocet", "name": zone.String()})

@@ -25,6 +25,7 @@ import (
 // A webhook is told of each verdict that lasts, once: a refused delivery is repeated with the same id, what nobody need know is not told,
 // and what was told is not told again. A registration that ends soon is told once, though the verdict stays.
 func TestTelling(t *testing.T) {
+	t.Parallel()
 	var mu sync.Mutex
 	var words []tell.Word
 	var refused []string

@@ -93,5 +93,5 @@ need-database:
 	@scripts/need mariadbd=mariadb-server-core,mariadb-client-core
 
 need-tests: need-go
-	@scripts/need mariadbd=mariadb-server-core,mariadb-client-core gcc=gcc,libc6-dev chromium=chromium,fonts-dejavu-core \
+	@scripts/need mariadbd=mariadb-server-core,mariadb-client-core eatmydata=eatmydata gcc=gcc,libc6-dev chromium=chromium,fonts-dejavu-core \
 		named-compilezone=bind9-utils kzonecheck=knot-dnssecutils named=bind9 knotd=knot nsd=nsd unbound=unbound dnsperf=dnsperf ip=iproute2

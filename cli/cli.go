@@ -15,7 +15,7 @@ import (
 	"golang.org/x/term"
 )
 
-// Exit codes. Checks use all of them; other commands ExitFine, ExitFailed and ExitMisuse.
+// Exit codes. Checks use all of them, waiting for a host ExitSettling too; other commands ExitFine, ExitFailed and ExitMisuse.
 const (
 	ExitFine     = 0
 	ExitFailed   = 1 // also: wrong or undelegated

@@ -3,6 +3,7 @@ package cli
 import (
 	"fmt"
 	"os"
+	"slices"
 	"strings"
 	"time"
 
@@ -134,21 +135,51 @@ func progress(r *service.ReportView) string {
 }
 
 func (a *app) hostShowCommand() *cobra.Command {
-	return &cobra.Command{Use: "show NAME", Short: "One host, and how each change of its address arrived", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
-		path, _, err := zonePath("hosts", args[0], "")
-		if err != nil {
-			return err
-		}
-		var h service.HostView
-		if err := a.call("GET", path, nil, &h); err != nil {
-			return err
-		}
-		var now worldClock
-		if err := a.call("GET", "/clock", nil, &now); err != nil {
-			return err
-		}
-		return a.show(h, func() { a.showHost(h, now) })
-	}}
+	var wait time.Duration
+	c := &cobra.Command{
+		Use: "show NAME", Short: "One host, and how each change of its address arrived", Args: cobra.ExactArgs(1),
+		Long: "Shows one host, and how each change of its address arrived.\n\n" +
+			"With --wait, the exit code is 2 where what was reported last is not visible at every nameserver in time.",
+		Example: "  beacon host show pier-cam.saltmarsh-ferries.example --wait 30s",
+		RunE: func(_ *cobra.Command, args []string) error {
+			path, _, err := zonePath("hosts", args[0], "")
+			if err != nil {
+				return err
+			}
+			var h service.HostView
+			for until := time.Now().Add(wait); ; time.Sleep(hostPause) {
+				h = service.HostView{}
+				if err := a.call("GET", path, nil, &h); err != nil {
+					return err
+				}
+				if arrived(h) || !time.Now().Before(until) {
+					break
+				}
+			}
+			var now worldClock
+			if err := a.call("GET", "/clock", nil, &now); err != nil {
+				return err
+			}
+			if err := a.show(h, func() { a.showHost(h, now) }); err != nil {
+				return err
+			}
+			if wait > 0 && !arrived(h) {
+				return exit{ExitSettling, fmt.Sprintf("%s is not visible everywhere after %s", plain(h.Name), wait)}
+			}
+			return nil
+		},
+	}
+	c.Flags().DurationVar(&wait, "wait", 0, "until what was reported last is visible at every nameserver, but not longer than this, wall time")
+	return c
+}
+
+// hostPause is how long somebody who waits for a host is left without a new look, wall time.
+const hostPause = 200 * time.Millisecond
+
+// arrived tells whether the last address that was accepted is visible wherever it is to be.
+func arrived(h service.HostView) bool {
+	i := slices.IndexFunc(h.Reports, func(r service.ReportView) bool { return r.Outcome == dynaddr.Accepted })
+	return i < 0 || !slices.ContainsFunc(h.Reports[i].Arrivals, func(v service.ArrivalView) bool { return v.VisibleAt == nil })
 }
 
 func (a *app) showHost(h service.HostView, now worldClock) {

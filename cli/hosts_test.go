@@ -63,6 +63,35 @@ func TestHosts(t *testing.T) {
 	assert.Equal(t, ExitMisuse, code, "nobody is there to be asked")
 }
 
+// Who waits for an address waits for the last one that was accepted, at every provider, and is told where that took too long.
+func TestHostIsWaitedFor(t *testing.T) {
+	at := time.Now()
+	refused := service.ReportView{Outcome: dynaddr.Refused, Reason: "it is private"}
+	here, there := service.ArrivalView{Account: "heron-main", VisibleAt: &at}, service.ArrivalView{Account: "curlew-ops"}
+	accepted := func(list ...service.ArrivalView) service.ReportView {
+		return service.ReportView{Outcome: dynaddr.Accepted, ReportedAt: at, AcceptedAt: &at, Arrivals: list}
+	}
+	for name, c := range map[string]struct {
+		reports []service.ReportView
+		exit    int
+	}{
+		"nothing reported": {nil, ExitFine},
+		"everywhere":       {[]service.ReportView{refused, accepted(here), accepted(there)}, ExitFine},
+		"not everywhere":   {[]service.ReportView{accepted(here, there), accepted(here)}, ExitSettling},
+		"at no provider":   {[]service.ReportView{accepted()}, ExitFine},
+	} {
+		s := &answers{replies: map[string]any{"GET /hosts/cam.pier.example": service.HostView{Name: dnsname.MustParse("cam.pier.example"), Reports: c.reports}, "GET /clock": worldClock{}}}
+		_, errOut, code := beacon(t, s, "host", "show", "cam.pier.example", "--wait", "300ms")
+		assert.Equal(t, c.exit, code, name)
+		if c.exit != ExitFine {
+			assert.Contains(t, errOut, "not visible everywhere after 300ms", name)
+			assert.Greater(t, len(s.sent), 2, "it was looked at again")
+		}
+		_, _, code = beacon(t, s, "host", "show", "cam.pier.example")
+		assert.Zero(t, code, "%s: nobody waits", name)
+	}
+}
+
 func TestProgressOfAReport(t *testing.T) {
 	at := time.Now()
 	arrivals := func(list ...service.ArrivalView) *service.ReportView {

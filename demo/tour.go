@@ -59,7 +59,7 @@ var acts = []act{
 		"keep --once --token-file pier-cam.token --v4 198.51.100.77", 0, []string{"unchanged"}},
 	{"", "keep --once --token-file pier-cam.token --v4 10.0.0.7", 1, []string{"refused: 10.0.0.7 is private"}},
 	{"How long did it take until the nameservers gave the new address?",
-		"host show pier-cam.saltmarsh-ferries.example", 0, []string{`stands at\s+198\.51\.100\.77`, `written \+\d+ ms,  visible \+\d+ ms`}},
+		"host show pier-cam.saltmarsh-ferries.example --wait 30s", 0, []string{`stands at\s+198\.51\.100\.77`, `written \+\d+ ms,  visible \+\d+ ms`}},
 	{"The piers have sites of their own. What they have in common stands in a kit; each record says where it comes from.",
 		"define piers.beacon.yaml --dry-run", 0, []string{"north-pier.example", "from kit pier-site", "kits +pier-site"}},
 	{"", "define piers.beacon.yaml --yes --once", 0, []string{"revision 1 is what it should contain", "done"}},

@@ -30,7 +30,7 @@ type Server struct {
 // Options say how to run a server.
 type Options struct {
 	Dir  string   // holds data, socket and log; made if missing
-	Fast bool     // give up durability for speed, as tests may
+	Fast bool     // give up durability for speed, as tests may: where eatmydata is installed, nothing waits for the disk
 	Args []string // further arguments
 	Attr *syscall.SysProcAttr
 }
@@ -55,7 +55,7 @@ func Start(ctx context.Context, opt Options) (*Server, error) {
 	if err := os.MkdirAll(scratch, 0o700); err != nil {
 		return nil, err
 	}
-	if err := install(ctx, data, scratch); err != nil {
+	if err := install(ctx, data, scratch, opt.Fast); err != nil {
 		return nil, err
 	}
 	args := []string{"--no-defaults", "--datadir=" + data, "--tmpdir=" + scratch, "--socket=" + s.Socket, "--pid-file=" + filepath.Join(dir, "pid"),
@@ -65,7 +65,8 @@ func Start(ctx context.Context, opt Options) (*Server, error) {
 	if opt.Fast {
 		args = append(args, "--innodb-flush-log-at-trx-commit=0", "--innodb-buffer-pool-size=96M", "--innodb-doublewrite=0")
 	}
-	s.cmd = exec.Command("mariadbd", append(append(args, asRoot()...), opt.Args...)...)
+	line := commandLine("mariadbd", opt.Fast, append(append(args, asRoot()...), opt.Args...))
+	s.cmd = exec.Command(line[0], line[1:]...)
 	s.cmd.SysProcAttr = opt.Attr
 	if err := s.cmd.Start(); err != nil {
 		return nil, fmt.Errorf("starting mariadbd: %w", err)
@@ -81,6 +82,15 @@ func Start(ctx context.Context, opt Options) (*Server, error) {
 	return s, nil
 }
 
+// commandLine is what runs a program, fast or not.
+func commandLine(name string, fast bool, args []string) []string {
+	line := append([]string{name}, args...)
+	if _, err := exec.LookPath("eatmydata"); fast && err == nil {
+		return append([]string{"eatmydata"}, line...)
+	}
+	return line
+}
+
 func asRoot() []string {
 	if os.Geteuid() == 0 {
 		return []string{"--user=root"}
@@ -90,7 +100,7 @@ func asRoot() []string {
 
 // install makes the data directory beside its place and moves it there when it is whole. Temporary tables go to a directory of its own: a
 // server that starts takes those away that it finds where it has its own.
-func install(ctx context.Context, data, scratch string) error {
+func install(ctx context.Context, data, scratch string, fast bool) error {
 	if _, err := os.Stat(data); err == nil {
 		return nil
 	}
@@ -98,9 +108,9 @@ func install(ctx context.Context, data, scratch string) error {
 	if err := os.RemoveAll(half); err != nil {
 		return err
 	}
-	args := append([]string{"--no-defaults", "--force", "--skip-name-resolve", "--skip-test-db",
-		"--auth-root-authentication-method=normal", "--datadir=" + half}, asRoot()...)
-	making := exec.CommandContext(ctx, "mariadb-install-db", args...)
+	line := commandLine("mariadb-install-db", fast, append([]string{"--no-defaults", "--force", "--skip-name-resolve", "--skip-test-db",
+		"--auth-root-authentication-method=normal", "--datadir=" + half}, asRoot()...))
+	making := exec.CommandContext(ctx, line[0], line[1:]...)
 	making.Env = append(os.Environ(), "TMPDIR="+scratch)
 	if out, err := making.CombinedOutput(); err != nil {
 		return fmt.Errorf("making a database in %s: %w\n%s", data, err, bytes.TrimSpace(out))

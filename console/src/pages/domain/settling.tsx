@@ -23,6 +23,9 @@ const rowHeight = 34
 /** Where a moment lies in the picture. */
 export const place = (t: number, from: number, to: number) => Math.round(Math.min(1, Math.max(0, (t - from) / Math.max(1, to - from))) * width)
 
+/** The same as a share of the picture's width. */
+const along = (x: number) => `${((100 * x) / width).toFixed(2)}%`
+
 /** What a resolver was seen with, as stretches of time. */
 export function stretches(marks: Mark[], now: number): { from: number; to: number; sees: string }[] {
   return marks.map((m, i) => ({ from: m.at, to: marks[i + 1]?.at ?? now, sees: m.sees }))
@@ -41,6 +44,16 @@ export function SettlingPicture({ report: r }: { report: Report }) {
   const at = (t: number) => place(t, from, to)
   return (
     <Plate title="Who came over when" aside={over ? 'the last change, all over' : 'amber: the old, green: the new; the dashed line is where every cache must have let go'}>
+      {!over && (
+        <p className="grid grid-cols-[minmax(5rem,9rem)_1fr] gap-x-3 pb-1 text-fine">
+          <span />
+          <span className="relative h-[1lh]">
+            <span className="absolute font-semibold whitespace-nowrap text-accent" style={{ left: along(at(now)), transform: `translateX(-${along(at(now))})` }}>
+              now {moment(now, world.now)}
+            </span>
+          </span>
+        </p>
+      )}
       <ul>
         {rows.map((v) => (
           <li key={v.name} className="grid grid-cols-[minmax(5rem,9rem)_1fr] items-center gap-x-3">
@@ -60,7 +73,6 @@ export function SettlingPicture({ report: r }: { report: Report }) {
         <span />
         <span className="flex flex-wrap justify-between gap-x-3">
         <span className="text-soft">{moment(from, world.now)}</span>
-        {!over && <span className="font-semibold text-accent">now {moment(now, world.now)}</span>}
         <span className="font-semibold">
           {over ? 'settled' : 'settles by'} {moment(by, world.now)}
         </span>

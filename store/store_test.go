@@ -36,6 +36,18 @@ func in(t testing.TB, s *store.Store, do func(tx *store.Tx) error) {
 	require.NoError(t, s.Tx(ctx, do))
 }
 
+// placed makes a zone with a place at a provider.
+func placed(t *testing.T, tx *store.Tx) (store.Zone, store.Placement) {
+	t.Helper()
+	z, err := tx.AddZone(name)
+	require.NoError(t, err)
+	account := store.Account{Name: "heron-main", Role: "provider", Kind: "heron", Sealed: []byte("sealed")}
+	require.NoError(t, tx.AddAccount(&account))
+	p, err := tx.Place(z.ID, account.ID)
+	require.NoError(t, err)
+	return z, p
+}
+
 func TestMigrationsRunOnce(t *testing.T) {
 	settings := storetest.Settings(t)
 	for range 2 {
@@ -145,13 +157,8 @@ func TestRevisionsShareChunks(t *testing.T) {
 func TestPlacedSetsComeBack(t *testing.T) {
 	s := storetest.Open(t)
 	in(t, s, func(tx *store.Tx) error {
-		z, err := tx.AddZone(name)
-		require.NoError(t, err)
-		account := store.Account{Name: "heron-main", Role: "provider", Kind: "heron", Sealed: []byte("sealed")}
-		require.NoError(t, tx.AddAccount(&account))
-		p, err := tx.Place(z.ID, account.ID)
-		require.NoError(t, err)
-		again, err := tx.Place(z.ID, account.ID)
+		z, p := placed(t, tx)
+		again, err := tx.Place(z.ID, p.AccountID)
 		require.NoError(t, err)
 		assert.Equal(t, p.ID, again.ID)
 		sent := record.NewSet(name, record.TXT, 60, `"a"`)

@@ -15,12 +15,7 @@ import (
 func TestTurnsOfSyncs(t *testing.T) {
 	s := storetest.Open(t)
 	in(t, s, func(tx *store.Tx) error {
-		z, err := tx.AddZone(name)
-		require.NoError(t, err)
-		account := store.Account{Name: "heron-main", Role: "provider", Kind: "heron", Sealed: []byte("sealed")}
-		require.NoError(t, tx.AddAccount(&account))
-		p, err := tx.Place(z.ID, account.ID)
-		require.NoError(t, err)
+		z, p := placed(t, tx)
 		rev, _, err := tx.AddRevision(z, bigZone(3), store.Accepted{Author: "keeper", Source: "import"})
 		require.NoError(t, err)
 		add := func(scope store.SyncScope) uint64 {

@@ -74,7 +74,7 @@ fuzz: need-go
 
 # The tour's output and the pictures in docs/, made from the demo.
 docs: screenshots
-	@bin/beacon demo tour > docs/tour.new && mv docs/tour.new docs/tour.txt # a tour that fails leaves the old one
+	@bin/beacon demo tour > var/tour.txt && mv var/tour.txt docs/tour.txt # a tour that fails leaves the old one
 
 screenshots: need-database build
 	@scripts/screenshots

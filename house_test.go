@@ -20,16 +20,17 @@ import (
 )
 
 // floors are the packages from the ground up; one imports only what stands on floors below its own.
-var floors = []string{"core", "clock", "reach", "outcall", "resolve", "primary", "provider", "registrar", "visit", "tell", "store", "service", "console", "api", "cli", "practice", "demo", "cmd"}
+var floors = []string{"core", "clock", "reach", "outcall", "resolve", "primary", "provider", "registrar", "visit", "tell", "store", "wire", "service", "console", "api", "cli", "practice", "demo", "cmd"}
 
 // beside lists floors that may not be used although they stand below.
 var beside = map[string][]string{
 	"provider": {"resolve", "clock"}, "registrar": {"provider", "resolve", "clock"},
 	"store":    {"provider", "registrar", "resolve", "outcall"},
 	"api":      {"resolve", "provider", "outcall", "reach"},
-	"practice": {"core", "clock", "reach", "outcall", "resolve", "primary", "provider", "registrar", "visit", "tell", "store", "service", "api", "cli"},
-	"console":  {"core", "clock", "reach", "outcall", "resolve", "primary", "provider", "registrar", "visit", "tell", "store", "service"},
-	"demo":     {"service", "api", "cli", "practice", "resolve", "provider", "registrar"},
+	"wire":     {"clock", "reach", "outcall", "resolve", "primary", "provider", "registrar", "visit", "tell", "store"},
+	"practice": {"core", "clock", "reach", "outcall", "resolve", "primary", "provider", "registrar", "visit", "tell", "store", "wire", "service", "api", "cli"},
+	"console":  {"core", "clock", "reach", "outcall", "resolve", "primary", "provider", "registrar", "visit", "tell", "store", "wire", "service"},
+	"demo":     {"wire", "service", "api", "cli", "practice", "resolve", "provider", "registrar"},
 }
 
 // sources gives every Go file of the product that is no test.

@@ -19,6 +19,7 @@ import (
 	"beacon/core/definition"
 	"beacon/core/dnsname"
 	"beacon/service"
+	"beacon/wire"
 )
 
 // Base is the path that all routes stand below.
@@ -60,7 +61,7 @@ func New(svc *service.Service, log *slog.Logger) http.Handler {
 			pages.ServeHTTP(c.Writer, c.Request)
 			return
 		}
-		a.fail(c, &service.Problem{Kind: service.Missing, Message: fmt.Sprintf("There is nothing at %s. What there is says %s/openapi.json.", c.Request.URL.Path, Base)})
+		a.fail(c, &wire.Problem{Kind: wire.Missing, Message: fmt.Sprintf("There is nothing at %s. What there is says %s/openapi.json.", c.Request.URL.Path, Base)})
 	})
 	engine.NoMethod(func(c *gin.Context) {
 		writeProblem(c, http.StatusMethodNotAllowed, problemDocument{Title: "Not possible here", Detail: c.Request.Method + " is not possible at " + c.Request.URL.Path + "."})
@@ -130,7 +131,7 @@ func (a *api) serve(r route) gin.HandlerFunc {
 func (k *call) domain() (dnsname.Name, error) {
 	name, err := dnsname.Parse(k.Param("name"))
 	if err != nil {
-		return name, &service.Problem{Kind: service.Invalid, Message: fmt.Sprintf("%s.", err)}
+		return name, &wire.Problem{Kind: wire.Invalid, Message: fmt.Sprintf("%s.", err)}
 	}
 	return name, nil
 }
@@ -144,7 +145,7 @@ func (k *call) body(into any) error {
 		err = errors.New("there is more than one JSON value")
 	}
 	if err != nil {
-		return &service.Problem{Kind: service.Invalid, Message: fmt.Sprintf("The body cannot be read: %s.", strings.TrimPrefix(err.Error(), "json: "))}
+		return &wire.Problem{Kind: wire.Invalid, Message: fmt.Sprintf("The body cannot be read: %s.", strings.TrimPrefix(err.Error(), "json: "))}
 	}
 	return nil
 }

@@ -6,6 +6,7 @@ import (
 	"beacon/core/access"
 	"beacon/core/dnsname"
 	"beacon/service"
+	"beacon/wire"
 )
 
 func routesOfDefinitions() []route {
@@ -16,7 +17,7 @@ func routesOfDefinitions() []route {
 				return nil, err
 			}
 			if in.Zone.IsZero() {
-				return nil, &service.Problem{Kind: service.Invalid, Message: "Name the zone."}
+				return nil, &wire.Problem{Kind: wire.Invalid, Message: "Name the zone."}
 			}
 			return k.svc.Sketch(k.Request.Context(), in)
 		}},

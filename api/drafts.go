@@ -10,6 +10,7 @@ import (
 	"beacon/core/record"
 	"beacon/service"
 	"beacon/store"
+	"beacon/wire"
 )
 
 type acceptDraft struct {
@@ -79,7 +80,7 @@ func routesOfDrafts() []route {
 			}
 			data, err := record.FormOf(in.Type).Join(in.Fields, name)
 			if err != nil {
-				return nil, &service.Problem{Kind: service.Invalid, Message: sentence(err.Error())}
+				return nil, &wire.Problem{Kind: wire.Invalid, Message: sentence(err.Error())}
 			}
 			return joinedData{data}, nil
 		})},
@@ -104,7 +105,7 @@ func tagged(k *call, get func() (service.Draft, error)) (any, error) {
 func (k *call) ifMatch() (string, error) {
 	tag := strings.Trim(k.GetHeader("If-Match"), `"`)
 	if tag == "" {
-		return "", &service.Problem{Kind: service.Unconditional, Message: "Say in If-Match which draft you looked at: the ETag that it came with. Without it, somebody else's changes could be overwritten."}
+		return "", &wire.Problem{Kind: wire.Unconditional, Message: "Say in If-Match which draft you looked at: the ETag that it came with. Without it, somebody else's changes could be overwritten."}
 	}
 	return tag, nil
 }

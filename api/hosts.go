@@ -10,6 +10,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/dynaddr"
 	"beacon/service"
+	"beacon/wire"
 )
 
 // newHost is a name that is to follow a reported address.
@@ -62,10 +63,10 @@ func takeReport(k *call) error {
 		in.Peer = from
 	}
 	d, err := k.svc.Report(k.Request.Context(), token, in)
-	var p *service.Problem
+	var p *wire.Problem
 	status := http.StatusOK
 	switch {
-	case errors.As(err, &p) && p.Kind == service.NotSignedIn:
+	case errors.As(err, &p) && p.Kind == wire.NotSignedIn:
 		k.Header("WWW-Authenticate", `Basic realm="report"`)
 		status, d = http.StatusUnauthorized, dynaddr.Decision{Outcome: dynaddr.Refused, Reason: "the token is not one of a host here"}
 	case err != nil:

@@ -8,7 +8,7 @@ import (
 
 	"beacon/core/finding"
 	"beacon/core/zonefile"
-	"beacon/service"
+	"beacon/wire"
 )
 
 // problemDocument is an error as RFC 9457 has it, with what was found in texts and in what was asked for.
@@ -22,23 +22,23 @@ type problemDocument struct {
 }
 
 // How the service's kinds of problems look over HTTP.
-var problemKinds = map[service.ProblemKind]struct {
+var problemKinds = map[wire.ProblemKind]struct {
 	status int
 	title  string
 }{
-	service.Invalid:       {http.StatusUnprocessableEntity, "This cannot be used as it is"},
-	service.Missing:       {http.StatusNotFound, "Not here"},
-	service.InTheWay:      {http.StatusConflict, "Something is in the way"},
-	service.Unconditional: {http.StatusPreconditionRequired, "Say what you looked at"},
-	service.Stale:         {http.StatusPreconditionFailed, "It has changed meanwhile"},
-	service.Outside:       {http.StatusBadGateway, "A provider or registrar failed"},
-	service.NotSignedIn:   {http.StatusUnauthorized, "Not signed in"},
-	service.NotPermitted:  {http.StatusForbidden, "Not permitted"},
+	wire.Invalid:       {http.StatusUnprocessableEntity, "This cannot be used as it is"},
+	wire.Missing:       {http.StatusNotFound, "Not here"},
+	wire.InTheWay:      {http.StatusConflict, "Something is in the way"},
+	wire.Unconditional: {http.StatusPreconditionRequired, "Say what you looked at"},
+	wire.Stale:         {http.StatusPreconditionFailed, "It has changed meanwhile"},
+	wire.Outside:       {http.StatusBadGateway, "A provider or registrar failed"},
+	wire.NotSignedIn:   {http.StatusUnauthorized, "Not signed in"},
+	wire.NotPermitted:  {http.StatusForbidden, "Not permitted"},
 }
 
 // fail answers with a problem document. Errors that are not meant for people are logged and kept inside.
 func (a *api) fail(c *gin.Context, err error) {
-	var p *service.Problem
+	var p *wire.Problem
 	if !errors.As(err, &p) {
 		a.log.Error("a request failed", "method", c.Request.Method, "path", c.Request.URL.Path, "error", err)
 		writeProblem(c, http.StatusInternalServerError, problemDocument{Type: "urn:agile-beacon:problem:internal", Title: "The service failed",

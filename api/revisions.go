@@ -9,6 +9,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/service"
 	"beacon/store"
+	"beacon/wire"
 )
 
 type restore struct {
@@ -36,7 +37,7 @@ func routesOfRevisions() []route {
 		{method: "GET", path: "/zones/:name/history", summary: "The revisions that changed one name, newest first", right: access.Read, query: []string{"of"}, out: Page[service.NameChange]{}, status: http.StatusOK, handle: named(func(k *call, zone dnsname.Name) (any, error) {
 			of, err := dnsname.Parse(k.Query("of"))
 			if err != nil {
-				return nil, &service.Problem{Kind: service.Invalid, Message: fmt.Sprintf("of: %s.", err)}
+				return nil, &wire.Problem{Kind: wire.Invalid, Message: fmt.Sprintf("of: %s.", err)}
 			}
 			items, err := k.svc.NameHistory(k.Request.Context(), zone, of)
 			return Page[service.NameChange]{Items: items}, err
@@ -55,7 +56,7 @@ func routesOfRevisions() []route {
 func (k *call) revision(parameter string) (uint32, error) {
 	n, err := strconv.ParseUint(k.Query(parameter), 10, 32)
 	if err != nil {
-		return 0, &service.Problem{Kind: service.Invalid, Message: fmt.Sprintf("%s is the number of a revision.", parameter)}
+		return 0, &wire.Problem{Kind: wire.Invalid, Message: fmt.Sprintf("%s is the number of a revision.", parameter)}
 	}
 	return uint32(n), nil
 }

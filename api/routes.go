@@ -12,6 +12,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/service"
 	"beacon/store"
+	"beacon/wire"
 )
 
 // route is one entry of the table. Path parameters are written as the router wants them, :name.
@@ -117,7 +118,7 @@ func routesOfDomains() []route {
 		{method: "GET", path: "/glances", summary: "What came of brief looks since a moment", right: access.Read, query: []string{"since"}, out: service.Glances{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			since, err := time.Parse(time.RFC3339Nano, k.Query("since"))
 			if err != nil {
-				return nil, &service.Problem{Kind: service.Invalid, Message: "since is no moment; write it like 2030-03-01T12:00:00Z."}
+				return nil, &wire.Problem{Kind: wire.Invalid, Message: "since is no moment; write it like 2030-03-01T12:00:00Z."}
 			}
 			return k.svc.GlancesSince(k.Request.Context(), since)
 		}},
@@ -127,7 +128,7 @@ func routesOfDomains() []route {
 		{method: "GET", path: "/domains/:name/report", summary: "The report of the last check", right: access.Read, out: delegation.Report{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			r, ok, err := k.svc.LastReport(k.Request.Context(), name)
 			if err == nil && !ok {
-				err = &service.Problem{Kind: service.Missing, Message: "This domain has not been checked yet. Check it: beacon check " + name.String()}
+				err = &wire.Problem{Kind: wire.Missing, Message: "This domain has not been checked yet. Check it: beacon check " + name.String()}
 			}
 			return r, err
 		})},

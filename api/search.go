@@ -7,6 +7,7 @@ import (
 	"beacon/core/access"
 	"beacon/service"
 	"beacon/store"
+	"beacon/wire"
 )
 
 // routesOfSearch are those that go over all zones.
@@ -51,7 +52,7 @@ func routesOfSearch() []route {
 func (k *call) number(parameter, of string) (uint64, error) {
 	id, err := strconv.ParseUint(k.Param(parameter), 10, 64)
 	if err != nil {
-		return 0, &service.Problem{Kind: service.Invalid, Message: "The number of " + of + " is a whole number."}
+		return 0, &wire.Problem{Kind: wire.Invalid, Message: "The number of " + of + " is a whole number."}
 	}
 	return id, nil
 }

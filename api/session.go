@@ -9,6 +9,7 @@ import (
 
 	"beacon/core/access"
 	"beacon/service"
+	"beacon/wire"
 )
 
 // sessionCookie holds the token of somebody who signed in with the console. Scripts cannot read it, and no other site's
@@ -46,8 +47,8 @@ func startSession(k *call) (any, error) {
 // currentSession says who is signed in. That nobody is, is no error here: the console asks before it knows.
 func currentSession(k *call) (any, error) {
 	err := k.authenticate(access.Read)
-	var p *service.Problem
-	if errors.As(err, &p) && p.Kind == service.NotSignedIn {
+	var p *wire.Problem
+	if errors.As(err, &p) && p.Kind == wire.NotSignedIn {
 		return me{}, nil
 	}
 	if err != nil {
@@ -75,10 +76,10 @@ func (k *call) authenticate(right access.Right) error {
 	if token == "" {
 		cookie, err := k.Request.Cookie(sessionCookie)
 		if err != nil {
-			return &service.Problem{Kind: service.NotSignedIn, Message: "Sign in first: beacon sign-in. Programs send a token in the header Authorization: Bearer TOKEN."}
+			return &wire.Problem{Kind: wire.NotSignedIn, Message: "Sign in first: beacon sign-in. Programs send a token in the header Authorization: Bearer TOKEN."}
 		}
 		if err := crossOrigin.Check(k.Request); err != nil {
-			return &service.Problem{Kind: service.NotPermitted, Message: "This request comes from another site's page, which may not act in your name."}
+			return &wire.Problem{Kind: wire.NotPermitted, Message: "This request comes from another site's page, which may not act in your name."}
 		}
 		token = cookie.Value
 	}
@@ -87,7 +88,7 @@ func (k *call) authenticate(right access.Right) error {
 		return err
 	}
 	if !caller.May(right) {
-		return &service.Problem{Kind: service.NotPermitted, Message: fmt.Sprintf("This needs the right %q, which this token does not have.", right)}
+		return &wire.Problem{Kind: wire.NotPermitted, Message: fmt.Sprintf("This needs the right %q, which this token does not have.", right)}
 	}
 	k.token = token
 	k.Request = k.Request.WithContext(service.WithCaller(k.Request.Context(), caller))

@@ -8,7 +8,7 @@ import (
 	"time"
 
 	"beacon/core/access"
-	"beacon/service"
+	"beacon/wire"
 )
 
 // stillHere is how often a stream without events says that it lives, so that nobody in between cuts it.
@@ -80,7 +80,7 @@ func (k *call) beginAfter() (uint64, error) {
 	}
 	after, err := strconv.ParseUint(text, 10, 64)
 	if err != nil {
-		return 0, &service.Problem{Kind: service.Invalid, Message: "Last-Event-ID is the number of an event."}
+		return 0, &wire.Problem{Kind: wire.Invalid, Message: "Last-Event-ID is the number of an event."}
 	}
 	return after, nil
 }

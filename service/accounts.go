@@ -13,11 +13,13 @@ import (
 	"beacon/core/change"
 	"beacon/core/dnsname"
 	"beacon/core/finding"
+	"beacon/core/wording"
 	"beacon/outcall"
 	"beacon/provider"
 	"beacon/provider/update"
 	"beacon/registrar"
 	"beacon/store"
+	"beacon/wire"
 )
 
 // The roles of accounts.
@@ -54,20 +56,20 @@ func (s *Service) AddAccount(ctx context.Context, n NewAccount) (tried Tried, er
 	account := store.Account{Name: n.Name, Role: n.Role, Kind: n.Kind, Address: strings.TrimSuffix(n.Address, "/"), Private: n.Private}
 	switch {
 	case !accountName.MatchString(n.Name):
-		return tried, problem(Invalid, "%q is no account name. Use lower-case letters, digits and hyphens, such as heron-main.", n.Name)
+		return tried, wire.Problemf(wire.Invalid, "%q is no account name. Use lower-case letters, digits and hyphens, such as heron-main.", n.Name)
 	case !slices.Contains(kinds, n.Kind):
 		if _, err := s.kinds.build(n.Kind); err != nil {
 			return tried, err
 		}
 		if kinds = s.kinds.names(); n.Role == RoleRegistrar || !slices.Contains(kinds, n.Kind) {
-			return tried, problem(Invalid, "%q is no kind of %s. The kinds are: %s.", n.Kind, n.Role, strings.Join(kinds, ", "))
+			return tried, wire.Problemf(wire.Invalid, "%q is no kind of %s. The kinds are: %s.", n.Kind, n.Role, strings.Join(kinds, ", "))
 		}
 	}
 	if err := addressFits(n); err != nil {
 		return tried, err
 	}
 	if n.Secret == "" {
-		return tried, problem(Invalid, "The credential is missing.")
+		return tried, wire.Problemf(wire.Invalid, "The credential is missing.")
 	}
 	if tried, err = s.try(ctx, account, n.Secret); err != nil {
 		return tried, explain(err)
@@ -96,29 +98,21 @@ func (s *Service) AddAccount(ctx context.Context, n NewAccount) (tried Tried, er
 func addressFits(n NewAccount) error {
 	if n.Kind == KindSecondaries {
 		if _, err := parseSecondaries(n.Address); err != nil {
-			return problem(Invalid, "%s.", sentence(err.Error()))
+			return wire.Problemf(wire.Invalid, "%s.", wording.Sentence(err.Error()))
 		}
 		return nil
 	}
 	if n.Kind == "update" {
 		if _, err := update.Server(n.Address); err != nil {
-			return problem(Invalid, "%s.", sentence(err.Error()))
+			return wire.Problemf(wire.Invalid, "%s.", wording.Sentence(err.Error()))
 		}
 		return nil
 	}
 	base, err := url.Parse(n.Address)
 	if err != nil || base.Scheme != "http" && base.Scheme != "https" || base.Host == "" || base.User != nil {
-		return problem(Invalid, "%q is no address of an interface. Write it like https://api.provider.example.", n.Address)
+		return wire.Problemf(wire.Invalid, "%q is no address of an interface. Write it like https://api.provider.example.", n.Address)
 	}
 	return nil
-}
-
-// sentence begins a text with a capital letter.
-func sentence(text string) string {
-	if text == "" {
-		return text
-	}
-	return strings.ToUpper(text[:1]) + text[1:]
 }
 
 func rightsText(list []provider.Right) string {
@@ -183,7 +177,7 @@ func judgeRights(account string, rights []provider.Right) []finding.Finding {
 // is under way goes on with the old one, which should be withdrawn at the provider only afterwards.
 func (s *Service) RotateAccount(ctx context.Context, role, name, secret string) (tried Tried, err error) {
 	if secret == "" {
-		return tried, problem(Invalid, "The credential is missing.")
+		return tried, wire.Problemf(wire.Invalid, "The credential is missing.")
 	}
 	var a store.Account
 	var placed []store.PlacedZone
@@ -202,7 +196,7 @@ func (s *Service) RotateAccount(ctx context.Context, role, name, secret string) 
 	}
 	if role == RoleProvider {
 		if len(placed) > 0 && len(tried.Rights) > 0 && !slices.Contains(tried.Rights, provider.WriteRecords) {
-			return tried, problem(InTheWay, "The new credential may only read, and %s placed at %s. Nothing was changed.", arePlaced(len(placed)), name)
+			return tried, wire.Problemf(wire.InTheWay, "The new credential may only read, and %s placed at %s. Nothing was changed.", arePlaced(len(placed)), name)
 		}
 		if err := s.seesAll(ctx, a, secret, placed); err != nil {
 			return tried, err
@@ -246,7 +240,7 @@ func (s *Service) seesAll(ctx context.Context, a store.Account, secret string, p
 			return explain(err)
 		}
 		if !there || zone.Ref.ID != p.Placement.RemoteID {
-			return problem(InTheWay, "The new credential does not see %s, which is placed at %s. Is it one of another customer? Nothing was changed.", p.Zone.Name().Unicode(), a.Name)
+			return wire.Problemf(wire.InTheWay, "The new credential does not see %s, which is placed at %s. Is it one of another customer? Nothing was changed.", p.Zone.Name().Unicode(), a.Name)
 		}
 	}
 	return nil
@@ -304,7 +298,7 @@ func (s *Service) Accounts(ctx context.Context, role string) (list []AccountView
 func (s *Service) providerOf(a store.Account) (provider.Driver, error) {
 	secret, err := s.seal.Open(a.Name, a.Sealed)
 	if err != nil {
-		return nil, problem(InTheWay, "%s.", err)
+		return nil, wire.Problemf(wire.InTheWay, "%s.", err)
 	}
 	return s.driverWith(a, secret)
 }
@@ -323,7 +317,7 @@ func (s *Service) driverWith(a store.Account, secret string) (provider.Driver, e
 		return nil, err
 	}
 	if build == nil {
-		return nil, problem(InTheWay, "Account %s is of kind %s, which is not known here. Put its profile into the folder of profiles, or use one of: %s.",
+		return nil, wire.Problemf(wire.InTheWay, "Account %s is of kind %s, which is not known here. Put its profile into the folder of profiles, or use one of: %s.",
 			a.Name, a.Kind, strings.Join(s.kinds.names(), ", "))
 	}
 	perSecond := 0.0
@@ -337,11 +331,11 @@ func (s *Service) driverWith(a store.Account, secret string) (provider.Driver, e
 func (s *Service) registrarOf(a store.Account) (registrar.Driver, error) {
 	secret, err := s.seal.Open(a.Name, a.Sealed)
 	if err != nil {
-		return nil, problem(InTheWay, "%s.", err)
+		return nil, wire.Problemf(wire.InTheWay, "%s.", err)
 	}
 	build, ok := s.drivers.Registrars[a.Kind]
 	if !ok {
-		return nil, problem(InTheWay, "Account %s is of kind %s, which this version does not know.", a.Name, a.Kind)
+		return nil, wire.Problemf(wire.InTheWay, "Account %s is of kind %s, which this version does not know.", a.Name, a.Kind)
 	}
 	return build(s.client(a, secret)), nil
 }

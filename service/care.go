@@ -9,7 +9,9 @@ import (
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/record"
+	"beacon/core/wording"
 	"beacon/store"
+	"beacon/wire"
 )
 
 // CareView is how a zone is looked after, as it is shown and given.
@@ -50,20 +52,20 @@ func viewCare(z store.Zone) CareView {
 func (v CareView) read(zone dnsname.Name) (care definition.Care, err error) {
 	drifts := []string{definition.DriftAsk, definition.DriftPutBack, definition.DriftAdopt}
 	if !slices.Contains(drifts, v.Drift) {
-		return care, problem(Invalid, "%q is nothing that can become of changes made elsewhere. Use ask, put back or adopt.", v.Drift)
+		return care, wire.Problemf(wire.Invalid, "%q is nothing that can become of changes made elsewhere. Use ask, put back or adopt.", v.Drift)
 	}
 	care = definition.Care{Drift: v.Drift, OnlyOurs: v.OnlyOurs}
 	for _, text := range v.Protect {
 		p, err := record.ParsePattern(text, zone)
 		if err != nil {
-			return care, problem(Invalid, "%s", sentence(err.Error())+".")
+			return care, wire.Problemf(wire.Invalid, "%s", wording.Sentence(err.Error())+".")
 		}
 		care.Protect = append(care.Protect, p)
 	}
 	if v.Sites != nil {
 		sites, err := definition.ParseSites(v.Sites, zone)
 		if err != nil {
-			return care, problem(Invalid, "%s", sentence(err.Error())+".")
+			return care, wire.Problemf(wire.Invalid, "%s", wording.Sentence(err.Error())+".")
 		}
 		if !slices.Equal(sites, delegation.Sites(zone)) {
 			care.Sites = sites
@@ -73,7 +75,7 @@ func (v CareView) read(zone dnsname.Name) (care definition.Care, err error) {
 	for _, e := range v.Extras {
 		key, err := definition.ParseKey(e.Set, zone)
 		if err != nil || e.Name == "" {
-			return care, problem(Invalid, "%q is no record set with an attribute. Write it like www A, with relay and on.", e.Set)
+			return care, wire.Problemf(wire.Invalid, "%q is no record set with an attribute. Write it like www A, with relay and on.", e.Set)
 		}
 		if values[key] == nil {
 			values[key] = map[string]string{}
@@ -116,6 +118,6 @@ func (s *Service) SetCare(ctx context.Context, name dnsname.Name, v CareView) (o
 			return err
 		}
 		out = viewCare(z)
-		return tx.Log(actor(ctx), "zone.care", name.String(), fmt.Sprintf("drift: %s; %s protected, %s declared", care.Drift, counted(len(care.Protect), "pattern"), counted(len(v.Extras), "attribute")))
+		return tx.Log(actor(ctx), "zone.care", name.String(), fmt.Sprintf("drift: %s; %s protected, %s declared", care.Drift, wording.Counted(len(care.Protect), "pattern"), wording.Counted(len(v.Extras), "attribute")))
 	})
 }

@@ -14,6 +14,7 @@ import (
 	"beacon/registrar"
 	"beacon/resolve"
 	"beacon/store"
+	"beacon/wire"
 )
 
 // checkTime bounds one check, wall time.
@@ -23,7 +24,7 @@ const checkTime = 30 * time.Second
 // it, and the outcome is kept; of any other, only what is to be seen now is judged.
 func (s *Service) Check(ctx context.Context, name dnsname.Name) (delegation.Report, error) {
 	if name.IsRoot() {
-		return delegation.Report{}, problem(Invalid, "The root cannot be checked: it has no parent.")
+		return delegation.Report{}, wire.Problemf(wire.Invalid, "The root cannot be checked: it has no parent.")
 	}
 	var z store.Zone
 	var d store.Domain
@@ -44,8 +45,8 @@ func (s *Service) Check(ctx context.Context, name dnsname.Name) (delegation.Repo
 }
 
 func isMissingProblem(err error) bool {
-	var p *Problem
-	return errors.As(err, &p) && p.Kind == Missing
+	var p *wire.Problem
+	return errors.As(err, &p) && p.Kind == wire.Missing
 }
 
 // checkStranger judges a domain of which nothing is known here.

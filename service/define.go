@@ -10,8 +10,10 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/record"
 	"beacon/core/rules"
+	"beacon/core/wording"
 	"beacon/core/zonefile"
 	"beacon/store"
+	"beacon/wire"
 )
 
 func isMissing(err error) bool { return errors.Is(err, store.ErrNotFound) }
@@ -62,7 +64,7 @@ func (s *Service) define(ctx context.Context, r DefineRequest, only func(definit
 	}
 	if len(faults) > 0 {
 		zonefile.SortFaults(faults)
-		return nil, &Problem{Kind: Invalid, Message: fmt.Sprintf("The definition has %s; nothing was changed.", counted(len(faults), "fault")), Faults: faults}
+		return nil, &wire.Problem{Kind: wire.Invalid, Message: fmt.Sprintf("The definition has %s; nothing was changed.", wording.Counted(len(faults), "fault")), Faults: faults}
 	}
 	var out []Defined
 	err = s.tx(ctx, func(tx *store.Tx) error {
@@ -125,7 +127,7 @@ func (s *Service) defineZone(ctx context.Context, tx *store.Tx, d definition.Zon
 		if edits, err := tx.DraftEdits(z.ID); err != nil {
 			return out, err
 		} else if out.Drafted = len(edits); !r.DryRun && r.Lead && len(edits) > 0 {
-			return out, problem(InTheWay, "Somebody is changing %s here: its draft has %s, which these files would leave behind. Put the draft out or drop it first.", d.Name.Unicode(), counted(len(edits), "edit"))
+			return out, wire.Problemf(wire.InTheWay, "Somebody is changing %s here: its draft has %s, which these files would leave behind. Put the draft out or drop it first.", d.Name.Unicode(), wording.Counted(len(edits), "edit"))
 		}
 		if z.RevisionID != nil {
 			if before, err = tx.Contents(*z.RevisionID); err != nil {

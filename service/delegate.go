@@ -11,6 +11,7 @@ import (
 	"beacon/core/handover"
 	"beacon/registrar"
 	"beacon/store"
+	"beacon/wire"
 )
 
 // DelegateRequest asks to move a domain to other nameservers.
@@ -51,7 +52,7 @@ func (s *Service) Delegate(ctx context.Context, r DelegateRequest) (Delegated, e
 		}
 	}
 	if len(typed) == 0 {
-		return out, problem(InTheWay, "No nameservers are known for %s. Put the zone out first (beacon sync), or name them.", r.Domain)
+		return out, wire.Problemf(wire.InTheWay, "No nameservers are known for %s. Put the zone out first (beacon sync), or name them.", r.Domain)
 	}
 	assigned, err := s.assignedTo(ctx, z)
 	if err != nil {
@@ -78,7 +79,7 @@ func (s *Service) delegationSubjects(ctx context.Context, name dnsname.Name) (z 
 			return err
 		}
 		if z.RegistrarID == nil {
-			return problem(InTheWay, "Where %s is registered is not known. Name the account in its definition: registrar: ACCOUNT.", name)
+			return wire.Problemf(wire.InTheWay, "Where %s is registered is not known. Name the account in its definition: registrar: ACCOUNT.", name)
 		}
 		if d, err = tx.EnsureDomain(z.ID); err != nil {
 			return err
@@ -102,8 +103,8 @@ func (s *Service) assignedTo(ctx context.Context, z store.Zone) (names []dnsname
 	return dnsname.SortSet(names), err
 }
 
-func refusal(name dnsname.Name, found []finding.Finding) *Problem {
-	return &Problem{Kind: Invalid, Message: fmt.Sprintf("The nameservers of %s cannot be changed to these; the registrar was not asked.", name), Findings: found}
+func refusal(name dnsname.Name, found []finding.Finding) *wire.Problem {
+	return &wire.Problem{Kind: wire.Invalid, Message: fmt.Sprintf("The nameservers of %s cannot be changed to these; the registrar was not asked.", name), Findings: found}
 }
 
 // lookBefore makes a sweep that includes the new nameservers, refuses those that are not ready, and remembers what the
@@ -118,7 +119,7 @@ func (s *Service) lookBefore(ctx context.Context, z store.Zone, d store.Domain, 
 		return err
 	}
 	if sweep.Failure != "" {
-		return problem(Outside, "How %s stands could not be looked at: %s. Nothing was changed.", name, sweep.Failure)
+		return wire.Problemf(wire.Outside, "How %s stands could not be looked at: %s. Nothing was changed.", name, sweep.Failure)
 	}
 	for _, p := range sweep.Parents {
 		out.Parent = append(out.Parent, p.NS...)
@@ -147,7 +148,7 @@ func (s *Service) knowsBefore(ctx context.Context, name dnsname.Name, domainID u
 		if err != nil || len(past.Current.Set) > 0 || past.Absent != nil {
 			return err
 		}
-		return problem(Outside, "Not all nameservers of the zone above %s could be asked how it is delegated now, and without that nobody "+
+		return wire.Problemf(wire.Outside, "Not all nameservers of the zone above %s could be asked how it is delegated now, and without that nobody "+
 			"could tell afterwards by when the change has arrived. Nothing was changed; try again in a moment.", name.Unicode())
 	})
 }

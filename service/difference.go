@@ -12,6 +12,7 @@ import (
 	"beacon/core/record"
 	"beacon/provider"
 	"beacon/store"
+	"beacon/wire"
 )
 
 // Difference is how a placement stands against what is wanted.
@@ -65,7 +66,7 @@ func (s *Service) placesOf(ctx context.Context, name dnsname.Name) (places []pla
 		return nil
 	})
 	if err == nil && len(places) == 0 {
-		err = problem(InTheWay, "Zone %s is not placed at any provider. Name one in its definition: at: [ACCOUNT].", name)
+		err = wire.Problemf(wire.InTheWay, "Zone %s is not placed at any provider. Name one in its definition: at: [ACCOUNT].", name)
 	}
 	for i := range places {
 		if err == nil {
@@ -229,7 +230,7 @@ func (s *Service) Differences(ctx context.Context, name dnsname.Name, drift diff
 	var list []Difference
 	for _, p := range places {
 		if p.zone.RevisionID == nil {
-			return nil, problem(InTheWay, "Zone %s has no contents yet. Import a zone file or define it first.", name)
+			return nil, wire.Problemf(wire.InTheWay, "Zone %s has no contents yet. Import a zone file or define it first.", name)
 		}
 		c, err := s.compare(ctx, p, *p.zone.RevisionID, drift)
 		if err != nil {

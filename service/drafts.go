@@ -10,7 +10,9 @@ import (
 	"beacon/core/finding"
 	"beacon/core/record"
 	"beacon/core/rules"
+	"beacon/core/wording"
 	"beacon/store"
+	"beacon/wire"
 )
 
 // Draft is what is being changed in a zone: edits of whoever works on it, gathered, checked together, and put out
@@ -139,7 +141,7 @@ func (s *Service) EditDraft(ctx context.Context, name dnsname.Name, tag string, 
 		if err := tx.DraftChanged(z.ID); err != nil {
 			return err
 		}
-		if err := tx.Log(actor(ctx), "draft.edited", name.String(), counted(len(sets)+len(change.Undo), "set")); err != nil {
+		if err := tx.Log(actor(ctx), "draft.edited", name.String(), wording.Counted(len(sets)+len(change.Undo), "set")); err != nil {
 			return err
 		}
 		for _, k := range change.Undo {
@@ -176,7 +178,7 @@ func (d Draft) isAt(tag string) error {
 	if who != "" {
 		who = "; " + who + " has edits in it"
 	}
-	return problem(Stale, "The draft of %s has changed since you looked at it%s. Look at it again, then repeat what you did.", d.Zone.Unicode(), who)
+	return wire.Problemf(wire.Stale, "The draft of %s has changed since you looked at it%s. Look at it again, then repeat what you did.", d.Zone.Unicode(), who)
 }
 
 // edited is a set as the draft has it, and as it shall be.
@@ -200,7 +202,7 @@ func (d Draft) change(c DraftChange) (list []edited, err error) {
 			set := now.Get(e.Before.Key())
 			i := slices.Index(set.Data, e.Before.Data)
 			if i < 0 {
-				return nil, problem(Stale, "%s is not there any more. Look at the zone again.", e.Before)
+				return nil, wire.Problemf(wire.Stale, "%s is not there any more. Look at the zone again.", e.Before)
 			}
 			set.Data = slices.Delete(slices.Clone(set.Data), i, i+1)
 			put(set.Key(), set)
@@ -211,7 +213,7 @@ func (d Draft) change(c DraftChange) (list []edited, err error) {
 			}
 			set := now.Get(e.After.Key())
 			if slices.Contains(set.Data, e.After.Data) && set.TTL == e.After.TTL {
-				return nil, problem(Invalid, "%s is there already.", e.After)
+				return nil, wire.Problemf(wire.Invalid, "%s is there already.", e.After)
 			}
 			put(e.After.Key(), record.NewSet(e.After.Name, e.After.Type, e.After.TTL, append(slices.Clone(set.Data), e.After.Data)...))
 		}
@@ -222,7 +224,7 @@ func (d Draft) change(c DraftChange) (list []edited, err error) {
 			key = e.After.Key()
 		}
 		if set := now.Get(key); !set.Equal(e.Before) {
-			return nil, problem(Stale, "%s is not what it was: it is %s now. Look at the zone again.", key, setText(set))
+			return nil, wire.Problemf(wire.Stale, "%s is not what it was: it is %s now. Look at the zone again.", key, setText(set))
 		}
 		if !e.After.IsZero() {
 			for _, r := range e.After.Records() {
@@ -247,14 +249,14 @@ func (d Draft) change(c DraftChange) (list []edited, err error) {
 func (d Draft) belongs(r record.Record) error {
 	switch {
 	case r.Name.IsZero() || r.Type == 0 || r.Data == "":
-		return problem(Invalid, "A record has a name, a type and data.")
+		return wire.Problemf(wire.Invalid, "A record has a name, a type and data.")
 	case !r.Name.IsAtOrBelow(d.Zone):
-		return problem(Invalid, "%s does not lie in the zone %s.", r.Name.Unicode(), d.Zone.Unicode())
+		return wire.Problemf(wire.Invalid, "%s does not lie in the zone %s.", r.Name.Unicode(), d.Zone.Unicode())
 	case r.Name == d.Zone && (r.Type == record.SOA || r.Type == record.NS):
-		return problem(Invalid, "SOA and NS records of the apex belong to the provider that serves the zone.")
+		return wire.Problemf(wire.Invalid, "SOA and NS records of the apex belong to the provider that serves the zone.")
 	}
 	if _, err := record.ParseData(r.Type, string(r.Data), d.Zone); err != nil {
-		return problem(Invalid, "%s %s: %s.", r.Name.Unicode(), r.Type, err)
+		return wire.Problemf(wire.Invalid, "%s %s: %s.", r.Name.Unicode(), r.Type, err)
 	}
 	return nil
 }
@@ -286,7 +288,7 @@ func (s *Service) DropDraft(ctx context.Context, name dnsname.Name, tag string) 
 		if err := tx.DraftChanged(z.ID); err != nil {
 			return err
 		}
-		return tx.Log(actor(ctx), "draft.dropped", name.String(), counted(len(d.Edits), "set"))
+		return tx.Log(actor(ctx), "draft.dropped", name.String(), wording.Counted(len(d.Edits), "set"))
 	})
 }
 
@@ -299,9 +301,9 @@ func (s *Service) AcceptDraft(ctx context.Context, name dnsname.Name, tag, why s
 		}
 		switch {
 		case len(d.Edits) == 0:
-			return problem(InTheWay, "The draft of %s is empty.", name.Unicode())
+			return wire.Problemf(wire.InTheWay, "The draft of %s is empty.", name.Unicode())
 		case len(d.Overrun) > 0:
-			return &Problem{Kind: InTheWay, Message: "Some of these sets were changed meanwhile; nothing was put out.", Findings: d.Overrun}
+			return &wire.Problem{Kind: wire.InTheWay, Message: "Some of these sets were changed meanwhile; nothing was put out.", Findings: d.Overrun}
 		}
 		if err := sound(d.Findings, "With this draft the zone would hold records that"); err != nil {
 			return err

@@ -11,6 +11,7 @@ import (
 	"beacon/core/record"
 	"beacon/core/rules"
 	"beacon/service"
+	"beacon/wire"
 )
 
 // rec makes a record of the zone.
@@ -42,7 +43,7 @@ func TestTwoPeopleShareADraft(t *testing.T) {
 	assert.Equal(t, []string{"www A 192.0.2.9"}, texts(first.Added))
 	change := edits(service.RecordEdit{After: rec(t, "gate", 60, record.A, "192.0.2.7")}, service.RecordEdit{Before: rec(t, "cam", 3600, record.A, "192.0.2.5")})
 	_, err = h.EditDraft(jonas, zone, seen.Tag, change)
-	assert.Equal(t, service.Stale, asProblem(t, err).Kind)
+	assert.Equal(t, wire.Stale, asProblem(t, err).Kind)
 	assert.Contains(t, err.Error(), "petra has edits in it")
 	both, err := h.EditDraft(jonas, zone, first.Tag, change)
 	require.NoError(t, err)
@@ -50,7 +51,7 @@ func TestTwoPeopleShareADraft(t *testing.T) {
 	assert.Equal(t, []string{"gate A 192.0.2.7", "www A 192.0.2.9"}, texts(both.Added))
 
 	_, err = h.AcceptDraft(petra, zone, first.Tag, "")
-	assert.Equal(t, service.Stale, asProblem(t, err).Kind, "she has not seen what he did")
+	assert.Equal(t, wire.Stale, asProblem(t, err).Kind, "she has not seen what he did")
 	rev, err := h.AcceptDraft(petra, zone, both.Tag, "the cam moved")
 	require.NoError(t, err)
 	assert.EqualValues(t, 2, rev.Number)
@@ -63,7 +64,7 @@ func TestTwoPeopleShareADraft(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, after.Edits)
 	_, err = h.AcceptDraft(petra, zone, after.Tag, "")
-	assert.Equal(t, service.InTheWay, asProblem(t, err).Kind, "an empty draft")
+	assert.Equal(t, wire.InTheWay, asProblem(t, err).Kind, "an empty draft")
 }
 
 func TestDraftEdits(t *testing.T) {
@@ -103,16 +104,16 @@ func TestDraftEdits(t *testing.T) {
 
 	for _, c := range []struct {
 		change service.DraftChange
-		kind   service.ProblemKind
+		kind   wire.ProblemKind
 		says   string
 	}{
-		{edits(service.RecordEdit{Before: rec(t, "gone", 60, record.A, "192.0.2.3")}), service.Stale, "not there any more"},
-		{edits(service.RecordEdit{After: rec(t, "x.other.example.", 60, record.A, "192.0.2.3")}), service.Invalid, "does not lie in the zone"},
-		{edits(service.RecordEdit{After: rec(t, "@", 60, record.NS, "a.b.")}), service.Invalid, "belong to the provider"},
-		{edits(service.RecordEdit{After: rec(t, "@", 3600, record.A, "192.0.2.1")}), service.Invalid, "there already"},
-		{edits(service.RecordEdit{After: &record.Record{Name: zone, Type: record.A, Data: "web"}}), service.Invalid, "no IP address"},
-		{edits(service.RecordEdit{After: &record.Record{}}), service.Invalid, "a name, a type and data"},
-		{service.DraftChange{Sets: []rules.Edit{{Before: record.NewSet(zone, record.A, 1, "192.0.2.1")}}}, service.Stale, "not what it was"},
+		{edits(service.RecordEdit{Before: rec(t, "gone", 60, record.A, "192.0.2.3")}), wire.Stale, "not there any more"},
+		{edits(service.RecordEdit{After: rec(t, "x.other.example.", 60, record.A, "192.0.2.3")}), wire.Invalid, "does not lie in the zone"},
+		{edits(service.RecordEdit{After: rec(t, "@", 60, record.NS, "a.b.")}), wire.Invalid, "belong to the provider"},
+		{edits(service.RecordEdit{After: rec(t, "@", 3600, record.A, "192.0.2.1")}), wire.Invalid, "there already"},
+		{edits(service.RecordEdit{After: &record.Record{Name: zone, Type: record.A, Data: "web"}}), wire.Invalid, "no IP address"},
+		{edits(service.RecordEdit{After: &record.Record{}}), wire.Invalid, "a name, a type and data"},
+		{service.DraftChange{Sets: []rules.Edit{{Before: record.NewSet(zone, record.A, 1, "192.0.2.1")}}}, wire.Stale, "not what it was"},
 	} {
 		_, err := do(c.change)
 		p := asProblem(t, err)
@@ -145,6 +146,6 @@ func TestDraftIsOverrun(t *testing.T) {
 	require.Len(t, d.Overrun, 1)
 	_, err = h.AcceptDraft(ctx, zone, d.Tag, "")
 	p := asProblem(t, err)
-	assert.Equal(t, service.InTheWay, p.Kind)
+	assert.Equal(t, wire.InTheWay, p.Kind)
 	assert.Equal(t, "changed-meanwhile", p.Findings[0].Code)
 }

@@ -14,8 +14,10 @@ import (
 	"beacon/core/diff"
 	"beacon/core/dnsname"
 	"beacon/core/record"
+	"beacon/core/wording"
 	"beacon/provider"
 	"beacon/store"
+	"beacon/wire"
 )
 
 // DriftSettings say how often the live state is looked at for changes that were made elsewhere, wall time.
@@ -103,7 +105,7 @@ func (s *Service) look(ctx context.Context, p place) {
 	}
 	if w, ok := p.driver.(provider.Watcher); ok && err == nil {
 		if behind := w.Behind(ctx, p.ref()); len(behind) > 0 {
-			err = problem(InTheWay, "Not every nameserver has it: %s.", strings.Join(behind, "; "))
+			err = wire.Problemf(wire.InTheWay, "Not every nameserver has it: %s.", strings.Join(behind, "; "))
 		}
 	}
 	if err == nil || ctx.Err() != nil {
@@ -143,7 +145,7 @@ func (s *Service) looked(ctx context.Context, p place, c comparison) error {
 	}
 	return s.store.Tx(ctx, func(tx *store.Tx) error {
 		if l.Drifted > was.Drifted || l.Conflicting > was.Conflicting {
-			detail := fmt.Sprintf("at %s: %s changed elsewhere", p.account.Name, counted(l.Drifted+l.Conflicting, "record set"))
+			detail := fmt.Sprintf("at %s: %s changed elsewhere", p.account.Name, wording.Counted(l.Drifted+l.Conflicting, "record set"))
 			if err := tx.Log("service", "placement.drifted", p.zone.Name().String(), detail); err != nil {
 				return err
 			}
@@ -164,8 +166,8 @@ func (s *Service) answerDrift(ctx context.Context, p place, c comparison) error 
 	case definition.DriftAdopt:
 		_, err = s.Adopt(ctx, p.zone.Name(), p.account.Name)
 	}
-	var known *Problem
-	if errors.As(err, &known) && known.Kind == InTheWay { // a sync is under way, or the zone is led by a file
+	var known *wire.Problem
+	if errors.As(err, &known) && known.Kind == wire.InTheWay { // a sync is under way, or the zone is led by a file
 		s.note(ctx, "placement.drift-kept", p.zone.Name().String(), known.Message)
 		return nil
 	}
@@ -183,7 +185,7 @@ func (s *Service) Adopt(ctx context.Context, name dnsname.Name, account string) 
 			continue
 		}
 		if p.zone.RevisionID == nil || p.placement.RemoteID == "" {
-			return nil, problem(InTheWay, "Zone %s is not at %s yet.", name.Unicode(), account)
+			return nil, wire.Problemf(wire.InTheWay, "Zone %s is not at %s yet.", name.Unicode(), account)
 		}
 		c, err := s.compare(ctx, p, *p.zone.RevisionID, diff.LeaveDrift)
 		if err != nil {
@@ -191,11 +193,11 @@ func (s *Service) Adopt(ctx context.Context, name dnsname.Name, account string) 
 		}
 		items := append(append([]diff.Item{}, c.result.Drift...), c.result.Conflicts...)
 		if len(items) == 0 {
-			return nil, problem(InTheWay, "Nothing of %s was changed at %s: there is nothing to adopt.", name.Unicode(), account)
+			return nil, wire.Problemf(wire.InTheWay, "Nothing of %s was changed at %s: there is nothing to adopt.", name.Unicode(), account)
 		}
 		return items, s.adopt(ctx, p, items)
 	}
-	return nil, problem(Missing, "Zone %s is not placed at %s.", name.Unicode(), account)
+	return nil, wire.Problemf(wire.Missing, "Zone %s is not placed at %s.", name.Unicode(), account)
 }
 
 func (s *Service) adopt(ctx context.Context, p place, items []diff.Item) error {
@@ -205,7 +207,7 @@ func (s *Service) adopt(ctx context.Context, p place, items []diff.Item) error {
 			return err
 		}
 		if *z.RevisionID != *p.zone.RevisionID {
-			return problem(InTheWay, "What %s should contain was changed meanwhile. Look at it again, then adopt.", z.Name().Unicode())
+			return wire.Problemf(wire.InTheWay, "What %s should contain was changed meanwhile. Look at it again, then adopt.", z.Name().Unicode())
 		}
 		wanted, err := tx.Contents(*z.RevisionID)
 		if err != nil {
@@ -231,7 +233,7 @@ func (s *Service) adopt(ctx context.Context, p place, items []diff.Item) error {
 		if err := tx.ForgetPlaced(p.placement.ID, gone); err != nil {
 			return err
 		}
-		return tx.Log(actor(ctx), "drift.adopted", z.Name().String(), fmt.Sprintf("%s from %s", counted(len(items), "record set"), p.account.Name))
+		return tx.Log(actor(ctx), "drift.adopted", z.Name().String(), fmt.Sprintf("%s from %s", wording.Counted(len(items), "record set"), p.account.Name))
 	})
 }
 

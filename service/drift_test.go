@@ -19,6 +19,7 @@ import (
 	"beacon/provider/conform"
 	"beacon/service"
 	"beacon/store"
+	"beacon/wire"
 )
 
 // standing waits until the placement at an account stands as wanted, and gives how.
@@ -243,7 +244,7 @@ func TestRetire(t *testing.T) {
 	}
 	require.NoError(t, h.world.Register("saltmarsh-ferries.example", hosts, 600))
 	_, err = h.Retire(ctx, service.RetireRequest{Zone: zone, Account: "heron-main"})
-	var p *service.Problem
+	var p *wire.Problem
 	require.ErrorAs(t, err, &p)
 	require.Len(t, p.Findings, 1)
 	assert.Equal(t, service.GuardStillDelegated, p.Findings[0].Code)
@@ -297,9 +298,9 @@ func TestCareByHand(t *testing.T) {
 	for _, wrong := range []service.CareView{{Drift: "maybe"}, {Drift: "ask", Sites: []string{"www.other.example."}}, {Drift: "ask", Protect: []string{"www"}}, {Drift: "ask", Extras: []service.ExtraSet{{Set: "www", Name: "a", Value: "b"}}},
 		{Drift: "ask", Extras: []service.ExtraSet{{Set: "www A", Value: "b"}}}} {
 		_, err := h.SetCare(ctx, zone, wrong)
-		var p *service.Problem
+		var p *wire.Problem
 		require.ErrorAs(t, err, &p, "%v", wrong)
-		assert.Equal(t, service.Invalid, p.Kind)
+		assert.Equal(t, wire.Invalid, p.Kind)
 	}
 	h.care("heron-main", "", "@ A 192.0.2.1\nwww A 192.0.2.2")
 	_, err = h.SetCare(ctx, zone, care)

@@ -9,6 +9,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/record"
 	"beacon/store"
+	"beacon/wire"
 )
 
 // ZoneDefinition is the definition of a zone, written back out.
@@ -106,7 +107,7 @@ func (s *Service) TakeOver(ctx context.Context, name dnsname.Name) (out ZoneDefi
 			return err
 		}
 		if z.LedBy == "" {
-			return problem(InTheWay, "%s is not led by a definition file: it can be changed here as it is.", name.Unicode())
+			return wire.Problemf(wire.InTheWay, "%s is not led by a definition file: it can be changed here as it is.", name.Unicode())
 		}
 		if err := tx.TakeOver(z.ID); err != nil {
 			return err

@@ -16,6 +16,7 @@ import (
 	"beacon/provider"
 	"beacon/service"
 	"beacon/store"
+	"beacon/wire"
 )
 
 const withKit = `kits:
@@ -66,7 +67,7 @@ func TestFilesLead(t *testing.T) {
 		},
 	} {
 		p := asProblem(t, try())
-		assert.Equal(t, service.InTheWay, p.Kind, name)
+		assert.Equal(t, wire.InTheWay, p.Kind, name)
 		assert.Contains(t, p.Message, "ferries.beacon.yaml", name)
 	}
 
@@ -75,7 +76,7 @@ func TestFilesLead(t *testing.T) {
 	assert.Equal(t, []string{"post-office"}, got.Kits)
 	assert.Contains(t, got.Text, "kits: [{post-office: {policy: reject}}]\n    records: |\n      www A 192.0.2.1\n    leave: [\"_acme-challenge.** TXT\"]")
 	_, err = h.TakeOver(ctx, zone)
-	assert.Equal(t, service.InTheWay, asProblem(t, err).Kind)
+	assert.Equal(t, wire.InTheWay, asProblem(t, err).Kind)
 	if d, err = h.Draft(ctx, zone); assert.NoError(t, err) {
 		d, err = h.EditDraft(ctx, zone, d.Tag, add)
 		require.NoError(t, err)

@@ -10,6 +10,7 @@ import (
 	"beacon/core/dynaddr"
 	"beacon/core/record"
 	"beacon/store"
+	"beacon/wire"
 )
 
 // NewHost is a name that is to follow a reported address.
@@ -70,11 +71,11 @@ type ArrivalView struct {
 func (s *Service) AddHost(ctx context.Context, n NewHost) (out HostAdded, err error) {
 	switch {
 	case !n.Follows.V4 && !n.Follows.V6:
-		return out, problem(Invalid, "A host follows an IPv4 address, an IPv6 address, or both.")
+		return out, wire.Problemf(wire.Invalid, "A host follows an IPv4 address, an IPv6 address, or both.")
 	case n.Name.IsWildcard() || n.Name.IsRoot():
-		return out, problem(Invalid, "%s is no host: name one machine.", n.Name)
+		return out, wire.Problemf(wire.Invalid, "%s is no host: name one machine.", n.Name)
 	case n.TTL > record.MaxTTL:
-		return out, problem(Invalid, "A TTL of %d s is more than the protocol allows; 60 is usual.", n.TTL)
+		return out, wire.Problemf(wire.Invalid, "A TTL of %d s is more than the protocol allows; 60 is usual.", n.TTL)
 	case n.TTL == 0:
 		n.TTL = usualTTL
 	}
@@ -84,7 +85,7 @@ func (s *Service) AddHost(ctx context.Context, n NewHost) (out HostAdded, err er
 			return err
 		}
 		if z.RevisionID == nil {
-			return problem(InTheWay, "Zone %s has no contents yet. Import a zone file or define it first.", z.Name())
+			return wire.Problemf(wire.InTheWay, "Zone %s has no contents yet. Import a zone file or define it first.", z.Name())
 		}
 		contents, err := tx.Contents(*z.RevisionID)
 		if err != nil {
@@ -109,18 +110,18 @@ func zoneAbove(tx *store.Tx, name dnsname.Name) (z store.Zone, err error) {
 			return z, err
 		}
 	}
-	return z, problem(Missing, "%s lies in no zone that is looked after here. Define its zone first.", name)
+	return z, wire.Problemf(wire.Missing, "%s lies in no zone that is looked after here. Define its zone first.", name)
 }
 
 // hostFits refuses a host where its addresses could not stand.
 func hostFits(zone dnsname.Name, contents record.Contents, host dnsname.Name) error {
 	for at := host; at.IsBelow(zone); at = at.Parent() {
 		if set := contents.Get(record.Key{Name: at, Type: record.NS}); !set.IsZero() {
-			return problem(InTheWay, "%s is delegated to other nameservers at %s; its address belongs there.", host, at)
+			return wire.Problemf(wire.InTheWay, "%s is delegated to other nameservers at %s; its address belongs there.", host, at)
 		}
 	}
 	if set := contents.Get(record.Key{Name: host, Type: record.CNAME}); !set.IsZero() {
-		return problem(InTheWay, "%s is a CNAME to %s, and no address can stand beside that. Take the CNAME out of the definition first.", host, set.Data[0])
+		return wire.Problemf(wire.InTheWay, "%s is a CNAME to %s, and no address can stand beside that. Take the CNAME out of the definition first.", host, set.Data[0])
 	}
 	return nil
 }
@@ -133,7 +134,7 @@ func hostsFit(tx *store.Tx, z store.Zone, contents record.Contents) error {
 	}
 	for _, h := range hosts {
 		if err := hostFits(z.Name(), contents, h.Name()); err != nil {
-			return problem(InTheWay, "%s It follows a reported address here (beacon host show %s); nothing was changed.", err, h.Name())
+			return wire.Problemf(wire.InTheWay, "%s It follows a reported address here (beacon host show %s); nothing was changed.", err, h.Name())
 		}
 	}
 	return nil

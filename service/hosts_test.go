@@ -16,6 +16,7 @@ import (
 	"beacon/core/record"
 	"beacon/service"
 	"beacon/store"
+	"beacon/wire"
 )
 
 var cam = dnsname.MustParse("cam.saltmarsh-ferries.example")
@@ -115,7 +116,7 @@ func TestHostFollowsItsReports(t *testing.T) {
 	require.NoError(t, h.RemoveHost(ctx, cam))
 	assert.Len(t, h.found(service.SearchRequest{Text: "192.0.2.9"}), 1)
 	_, err = h.Report(ctx, token, service.AddressReport{V4: "198.51.100.9"})
-	assert.Equal(t, service.NotSignedIn, asProblem(t, err).Kind)
+	assert.Equal(t, wire.NotSignedIn, asProblem(t, err).Kind)
 	require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
 	assert.Equal(t, "192.0.2.9", addressOf(h.live("heron")))
 }

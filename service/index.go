@@ -8,6 +8,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/outcall"
 	"beacon/provider"
+	"beacon/wire"
 )
 
 // indexKept is how long an account's list of zones is gone by when a zone is looked for, wall time. A zone that is not in
@@ -82,7 +83,7 @@ func (s *Service) findOrMake(ctx context.Context, account uint64, d provider.Dri
 	z, err = d.Create(ctx, name, provider.ZoneOptions{})
 	if outcall.KindOf(err) == outcall.Conflict { // it was made since the list was read, or by a request of ours that broke off
 		if z, there, err = known.find(ctx, d, name, s.wall.Now(), 0); err == nil && !there {
-			err = problem(InTheWay, "The provider says that %s is there already, and does not list it: another customer of its may have it.", name.Unicode())
+			err = wire.Problemf(wire.InTheWay, "The provider says that %s is there already, and does not list it: another customer of its may have it.", name.Unicode())
 		}
 		return z, false, err
 	}

@@ -17,6 +17,7 @@ import (
 	"beacon/provider/jq"
 	"beacon/provider/profile"
 	"beacon/store"
+	"beacon/wire"
 )
 
 // evaluation bounds one jq expression of a profile, wall time.
@@ -75,7 +76,7 @@ func (k *kinds) build(kind string) (func(outcall.Client) provider.Driver, error)
 	p := k.profile(kind)
 	if p == nil && k.folder != "" {
 		if err := k.load(); err != nil {
-			return nil, problem(InTheWay, "%s", err)
+			return nil, wire.Problemf(wire.InTheWay, "%s", err)
 		}
 		p = k.profile(kind)
 	}

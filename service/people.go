@@ -11,6 +11,7 @@ import (
 
 	"beacon/core/access"
 	"beacon/store"
+	"beacon/wire"
 )
 
 // sessionLife is how long a sign-in lasts, wall time.
@@ -49,7 +50,7 @@ var personName = regexp.MustCompile(`^[a-z][a-z0-9.-]{0,63}$`)
 // AddPerson makes another person with the rights of the first, and gives the password, which is shown once.
 func (s *Service) AddPerson(ctx context.Context, name string) (password string, err error) {
 	if !personName.MatchString(name) {
-		return "", problem(Invalid, "%q is no name of a person: write lower-case letters, digits, dots and hyphens, such as petra.", name)
+		return "", wire.Problemf(wire.Invalid, "%q is no name of a person: write lower-case letters, digits, dots and hyphens, such as petra.", name)
 	}
 	if password, err = newPassword(); err != nil {
 		return "", err
@@ -73,7 +74,7 @@ func (s *Service) SignIn(ctx context.Context, name, password string) (token stri
 	err = s.tx(ctx, func(tx *store.Tx) error {
 		id, err := tx.CheckPassword(name, password)
 		if errors.Is(err, store.ErrNotFound) {
-			return problem(NotSignedIn, "Name or password is wrong.")
+			return wire.Problemf(wire.NotSignedIn, "Name or password is wrong.")
 		}
 		if err != nil {
 			return err
@@ -96,7 +97,7 @@ func (s *Service) Caller(ctx context.Context, token string) (c access.Caller, er
 	err = s.tx(ctx, func(tx *store.Tx) error {
 		c, err = tx.CallerOf(token)
 		if errors.Is(err, store.ErrNotFound) {
-			return problem(NotSignedIn, "The token is not valid, or no longer. Sign in again: beacon sign-in.")
+			return wire.Problemf(wire.NotSignedIn, "The token is not valid, or no longer. Sign in again: beacon sign-in.")
 		}
 		return err
 	})

@@ -16,6 +16,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/record"
 	"beacon/resolve"
+	"beacon/wire"
 )
 
 // PlaceSettings name another instance that is asked how a domain looks from where it stands.
@@ -41,10 +42,10 @@ const (
 // Sweep asks about a domain from here and gives what came back; nothing is judged or kept.
 func (s *Service) Sweep(ctx context.Context, r SweepRequest) (delegation.Sweep, error) {
 	if r.Domain.IsZero() || r.Domain.IsRoot() {
-		return delegation.Sweep{}, problem(Invalid, "Say which domain to ask about.")
+		return delegation.Sweep{}, wire.Problemf(wire.Invalid, "Say which domain to ask about.")
 	}
 	if len(r.Nameservers) > mostSweepServers || len(r.Watched) > mostSweepSets {
-		return delegation.Sweep{}, problem(Invalid, "At most %d nameservers and %d record sets are asked at a time.", mostSweepServers, mostSweepSets)
+		return delegation.Sweep{}, wire.Problemf(wire.Invalid, "At most %d nameservers and %d record sets are asked at a time.", mostSweepServers, mostSweepSets)
 	}
 	ctx, cancel := context.WithTimeout(ctx, checkTime)
 	defer cancel()

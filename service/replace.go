@@ -12,7 +12,9 @@ import (
 	"beacon/core/finding"
 	"beacon/core/record"
 	"beacon/core/rules"
+	"beacon/core/wording"
 	"beacon/store"
+	"beacon/wire"
 )
 
 // ReplaceRequest asks for the same change to every record that a search finds.
@@ -50,7 +52,7 @@ const mostReplaced = 50_000
 // not at all.
 func (s *Service) Replace(ctx context.Context, r ReplaceRequest) (out Replaced, err error) {
 	if r.To == "" && r.TTL == nil {
-		return out, problem(Invalid, "Say what the records shall become: another value, or another TTL.")
+		return out, wire.Problemf(wire.Invalid, "Say what the records shall become: another value, or another TTL.")
 	}
 	queries, err := r.Search.queries()
 	if err != nil {
@@ -97,17 +99,17 @@ func (s *Service) Replace(ctx context.Context, r ReplaceRequest) (out Replaced, 
 		out.Digest = digestOfZones(out.Zones)
 		switch {
 		case len(refused) > 0:
-			return &Problem{Kind: Invalid, Message: "With this change zones would hold records that no nameserver could serve; nothing was changed.", Findings: refused}
+			return &wire.Problem{Kind: wire.Invalid, Message: "With this change zones would hold records that no nameserver could serve; nothing was changed.", Findings: refused}
 		case len(led) > 0 && !r.SkipLed && !r.DryRun:
-			return problem(InTheWay, "%d of the zones are led by definition files: %s. Change those files, take the zones over, or leave them out; nothing was changed.", len(led), joinSome(led))
+			return wire.Problemf(wire.InTheWay, "%d of the zones are led by definition files: %s. Change those files, take the zones over, or leave them out; nothing was changed.", len(led), joinSome(led))
 		case len(out.Zones) == 0 && !r.DryRun:
-			return problem(Missing, "No record is found that would change.")
+			return wire.Problemf(wire.Missing, "No record is found that would change.")
 		case r.DryRun:
 			return nil
 		case r.Expect != "" && r.Expect != out.Digest:
-			return problem(Stale, "What is found is not what was shown any more; nothing was changed. Look at it again.")
+			return wire.Problemf(wire.Stale, "What is found is not what was shown any more; nothing was changed. Look at it again.")
 		}
-		what := counted(out.Records, "record") + " in " + counted(len(out.Zones), "zone")
+		what := wording.Counted(out.Records, "record") + " in " + wording.Counted(len(out.Zones), "zone")
 		if r.To != "" {
 			what += ": to " + r.To
 		}
@@ -155,7 +157,7 @@ func everyHit(tx *store.Tx, queries []store.Query) (map[dnsname.Name][]record.Re
 		hits, next, err := tx.Search(q)
 		switch {
 		case errors.Is(err, store.ErrTooBroad), next != "", count+len(hits) > mostReplaced:
-			return nil, nil, problem(Invalid, "More records fit than one operation takes (%d). Say more exactly which.", mostReplaced)
+			return nil, nil, wire.Problemf(wire.Invalid, "More records fit than one operation takes (%d). Say more exactly which.", mostReplaced)
 		case err != nil:
 			return nil, nil, err
 		}
@@ -198,7 +200,7 @@ func (r ReplaceRequest) replaceIn(tx *store.Tx, z store.Zone, found []record.Rec
 		data := slices.Clone(set.Data)
 		if r.To != "" {
 			if data[i], err = rec.Data.Saying(rec.Type, r.To, z.Name()); err != nil {
-				return one, after, problem(Invalid, "%s in %s cannot become that: %s.", rec.Key(), z.Name().Unicode(), err)
+				return one, after, wire.Problemf(wire.Invalid, "%s in %s cannot become that: %s.", rec.Key(), z.Name().Unicode(), err)
 			}
 		}
 		ttl := set.TTL
@@ -245,7 +247,7 @@ func (s *Service) UndoOperation(ctx context.Context, id uint64) (out Replaced, e
 			return err
 		}
 		if o.UndoneID != nil {
-			return problem(InTheWay, "Operation %d has been undone already, by operation %d.", id, *o.UndoneID)
+			return wire.Problemf(wire.InTheWay, "Operation %d has been undone already, by operation %d.", id, *o.UndoneID)
 		}
 		zones, err := tx.OperationZones(id)
 		if err != nil {
@@ -263,7 +265,7 @@ func (s *Service) UndoOperation(ctx context.Context, id uint64) (out Replaced, e
 			out.Records += len(one.Steps)
 		}
 		if len(found) > 0 {
-			return &Problem{Kind: InTheWay, Message: fmt.Sprintf("Operation %d cannot be undone as a whole: what it made was changed since. Nothing was changed.", id), Findings: found}
+			return &wire.Problem{Kind: wire.InTheWay, Message: fmt.Sprintf("Operation %d cannot be undone as a whole: what it made was changed since. Nothing was changed.", id), Findings: found}
 		}
 		out.Operation, err = s.operation(ctx, tx, store.Operation{What: fmt.Sprintf("undoes operation %d: %s", id, o.What), UndoesID: &id}, done)
 		return err

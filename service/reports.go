@@ -14,6 +14,7 @@ import (
 	"beacon/core/finding"
 	"beacon/core/record"
 	"beacon/store"
+	"beacon/wire"
 )
 
 // AddressReport is what a host says of itself.
@@ -30,7 +31,7 @@ func (s *Service) Report(ctx context.Context, token string, r AddressReport) (d 
 	err = s.tx(ctx, func(tx *store.Tx) error {
 		h, err := tx.HostOfToken(token)
 		if isMissing(err) {
-			return problem(NotSignedIn, "The token is not one of a host here.")
+			return wire.Problemf(wire.NotSignedIn, "The token is not one of a host here.")
 		}
 		if err != nil {
 			return err

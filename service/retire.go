@@ -11,6 +11,7 @@ import (
 	"beacon/core/finding"
 	"beacon/outcall"
 	"beacon/store"
+	"beacon/wire"
 )
 
 // The codes of the guards before a zone is taken from a provider.
@@ -47,7 +48,7 @@ func (s *Service) Retire(ctx context.Context, r RetireRequest) (out Retired, err
 	}
 	at := slices.IndexFunc(places, func(p place) bool { return p.account.Name == r.Account })
 	if at < 0 {
-		return out, problem(Missing, "Zone %s is not placed at %s.", r.Zone.Unicode(), r.Account)
+		return out, wire.Problemf(wire.Missing, "Zone %s is not placed at %s.", r.Zone.Unicode(), r.Account)
 	}
 	p := places[at]
 	for i, other := range places {
@@ -67,7 +68,7 @@ func (s *Service) Retire(ctx context.Context, r RetireRequest) (out Retired, err
 	}
 	speaking := slices.DeleteFunc(slices.Clone(out.Guards), func(f finding.Finding) bool { return slices.Contains(r.Allow, f.Code) })
 	if len(speaking) > 0 {
-		return out, &Problem{Kind: InTheWay, Message: "A guard stopped this; nothing was changed.", Findings: speaking}
+		return out, &wire.Problem{Kind: wire.InTheWay, Message: "A guard stopped this; nothing was changed.", Findings: speaking}
 	}
 	if p.placement.RemoteID != "" && !r.Keep {
 		calling, cancel := context.WithTimeout(ctx, s.settings.Request)
@@ -84,7 +85,7 @@ func (s *Service) Retire(ctx context.Context, r RetireRequest) (out Retired, err
 		}
 		if running, err := tx.UnfinishedSync(p.placement.ID); err != nil || running.ID != 0 {
 			if err == nil {
-				err = problem(InTheWay, "Sync %d of %s at %s has not ended. Wait for it, then ask again.", running.ID, r.Zone.Unicode(), r.Account)
+				err = wire.Problemf(wire.InTheWay, "Sync %d of %s at %s has not ended. Wait for it, then ask again.", running.ID, r.Zone.Unicode(), r.Account)
 			}
 			return err
 		}

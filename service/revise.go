@@ -6,6 +6,7 @@ import (
 	"beacon/core/record"
 	"beacon/core/rules"
 	"beacon/store"
+	"beacon/wire"
 )
 
 // accepted is what shall become what a zone should contain.
@@ -45,7 +46,7 @@ func ledByNobody(z store.Zone) error {
 		return nil
 	}
 	name := z.Name().Unicode()
-	return problem(InTheWay, "%s is led by the definition file %s: what is changed here would be lost with the next beacon define. Change it there, or take the zone over: beacon zone takeover %s.",
+	return wire.Problemf(wire.InTheWay, "%s is led by the definition file %s: what is changed here would be lost with the next beacon define. Change it there, or take the zone over: beacon zone takeover %s.",
 		name, z.LedBy, name)
 }
 
@@ -80,7 +81,7 @@ func (s *Service) judge(z rules.Zone) []rules.Found {
 // sound refuses contents that no nameserver could serve.
 func sound(found []rules.Found, what string) error {
 	if errors := rules.Errors(found); len(errors) > 0 {
-		return &Problem{Kind: Invalid, Message: what + " no nameserver could serve; nothing was changed.", Findings: errors}
+		return &wire.Problem{Kind: wire.Invalid, Message: what + " no nameserver could serve; nothing was changed.", Findings: errors}
 	}
 	return nil
 }

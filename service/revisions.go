@@ -7,6 +7,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/record"
 	"beacon/store"
+	"beacon/wire"
 )
 
 // Compared is what differs between two revisions of a zone.
@@ -77,7 +78,7 @@ const mostHistory = 50
 // NameHistory gives the revisions that changed the records of one name, newest first.
 func (s *Service) NameHistory(ctx context.Context, zone, name dnsname.Name) (list []NameChange, err error) {
 	if !name.IsAtOrBelow(zone) {
-		return nil, problem(Invalid, "%s does not lie in the zone %s.", name.Unicode(), zone.Unicode())
+		return nil, wire.Problemf(wire.Invalid, "%s does not lie in the zone %s.", name.Unicode(), zone.Unicode())
 	}
 	err = s.tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.Zone(zone)
@@ -139,7 +140,7 @@ func (s *Service) Restore(ctx context.Context, name dnsname.Name, number uint32,
 			return err
 		}
 		if !made {
-			return problem(InTheWay, "Revision %d says what %s should contain already.", number, name.Unicode())
+			return wire.Problemf(wire.InTheWay, "Revision %d says what %s should contain already.", number, name.Unicode())
 		}
 		return tx.Log(actor(ctx), "zone.restored", name.String(), fmt.Sprintf("to what revision %d said, as revision %d", number, rev.Number))
 	})

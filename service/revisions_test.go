@@ -10,6 +10,7 @@ import (
 	"beacon/core/record"
 	"beacon/service"
 	"beacon/store"
+	"beacon/wire"
 )
 
 func texts(list []record.Record) (out []string) {
@@ -35,7 +36,7 @@ func TestRevisionsAreComparedAndRestored(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, d.Added, 3)
 	_, err = h.CompareRevisions(ctx, zone, 1, 9)
-	assert.Equal(t, service.Missing, asProblem(t, err).Kind)
+	assert.Equal(t, wire.Missing, asProblem(t, err).Kind)
 
 	www := dnsname.MustParse("www.saltmarsh-ferries.example")
 	list, err := h.NameHistory(ctx, zone, www)
@@ -57,5 +58,5 @@ func TestRevisionsAreComparedAndRestored(t *testing.T) {
 	require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
 	assert.Equal(t, 3, h.live("heron").Len())
 	_, err = h.Restore(ctx, zone, 1, "")
-	assert.Equal(t, service.InTheWay, asProblem(t, err).Kind, "it says so already")
+	assert.Equal(t, wire.InTheWay, asProblem(t, err).Kind, "it says so already")
 }

@@ -11,6 +11,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/record"
 	"beacon/store"
+	"beacon/wire"
 )
 
 // SearchRequest says which records are looked for, in all zones. Criteria that are empty do not count.
@@ -36,7 +37,7 @@ func (s *Service) Search(ctx context.Context, r SearchRequest) (hits []store.Hit
 	at, after := 0, r.Cursor
 	if number, rest, found := strings.Cut(r.Cursor, "."); found {
 		if at, err = strconv.Atoi(number); err != nil || at < 0 || at >= len(queries) {
-			return nil, "", problem(Invalid, "The cursor is none of this search.")
+			return nil, "", wire.Problemf(wire.Invalid, "The cursor is none of this search.")
 		}
 		after = rest
 	}
@@ -47,7 +48,7 @@ func (s *Service) Search(ctx context.Context, r SearchRequest) (hits []store.Hit
 		found, more, err := s.store.SearchNow(ctx, q)
 		switch {
 		case errors.Is(err, store.ErrTooBroad):
-			return nil, "", problem(Invalid, "Too many records fit one of the criteria and too few the others to be found within %s. Give an exact name, value or address.", store.RowsAge)
+			return nil, "", wire.Problemf(wire.Invalid, "Too many records fit one of the criteria and too few the others to be found within %s. Give an exact name, value or address.", store.RowsAge)
 		case err != nil:
 			return nil, "", explain(err)
 		}
@@ -68,23 +69,23 @@ func (r SearchRequest) queries() ([]store.Query, error) {
 	var err error
 	if r.Zone != "" {
 		if q.Zone, err = dnsname.Parse(r.Zone); err != nil {
-			return nil, problem(Invalid, "zone: %s.", err)
+			return nil, wire.Problemf(wire.Invalid, "zone: %s.", err)
 		}
 	}
 	if r.Type != "" {
 		if q.Type, err = record.ParseType(r.Type); err != nil {
-			return nil, problem(Invalid, "type: %s.", err)
+			return nil, wire.Problemf(wire.Invalid, "type: %s.", err)
 		}
 	}
 	if q.Name, err = nameMatch(r.Name); err != nil {
-		return nil, problem(Invalid, "name: %s.", err)
+		return nil, wire.Problemf(wire.Invalid, "name: %s.", err)
 	}
 	if q.Value, err = valueMatch(r.Value); err != nil {
-		return nil, problem(Invalid, "value: %s.", err)
+		return nil, wire.Problemf(wire.Invalid, "value: %s.", err)
 	}
 	if r.Address != "" {
 		if q.Address, err = prefixOf(r.Address); err != nil {
-			return nil, problem(Invalid, "address: %q is neither an address nor a network; write it like 192.0.2.40 or 192.0.2.0/24.", r.Address)
+			return nil, wire.Problemf(wire.Invalid, "address: %q is neither an address nor a network; write it like 192.0.2.40 or 192.0.2.0/24.", r.Address)
 		}
 	}
 	if q.TTLLeast, q.TTLMost, err = readTTLs(r.TTL); err != nil {
@@ -92,7 +93,7 @@ func (r SearchRequest) queries() ([]store.Query, error) {
 	}
 	if r.Text == "" {
 		if q == (store.Query{}) {
-			return nil, problem(Invalid, "Say what to look for: a name, a value, a type, an address or a TTL.")
+			return nil, wire.Problemf(wire.Invalid, "Say what to look for: a name, a value, a type, an address or a TTL.")
 		}
 		return []store.Query{q}, nil
 	}
@@ -105,7 +106,7 @@ func (r SearchRequest) queries() ([]store.Query, error) {
 		byValue.Value, err = valueMatch(r.Text)
 	}
 	if err != nil {
-		return nil, problem(Invalid, "%s.", err)
+		return nil, wire.Problemf(wire.Invalid, "%s.", err)
 	}
 	return []store.Query{byName, byValue}, nil
 }
@@ -158,7 +159,7 @@ func readTTLs(text string) (least, most *uint32, err error) {
 	digits := strings.TrimLeft(text, "<>=")
 	n, err := strconv.ParseUint(strings.TrimSpace(digits), 10, 31)
 	if err != nil {
-		return nil, nil, problem(Invalid, "ttl: %q is no TTL; write seconds, or seconds behind <, <=, > or >=.", text)
+		return nil, nil, wire.Problemf(wire.Invalid, "ttl: %q is no TTL; write seconds, or seconds behind <, <=, > or >=.", text)
 	}
 	at, below, above := uint32(n), uint32(max(n, 1)-1), uint32(n+1)
 	switch text[:len(text)-len(digits)] {
@@ -173,5 +174,5 @@ func readTTLs(text string) (least, most *uint32, err error) {
 	case ">=":
 		return &at, nil, nil
 	}
-	return nil, nil, problem(Invalid, "ttl: %q is no TTL; write seconds, or seconds behind <, <=, > or >=.", text)
+	return nil, nil, wire.Problemf(wire.Invalid, "ttl: %q is no TTL; write seconds, or seconds behind <, <=, > or >=.", text)
 }

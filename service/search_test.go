@@ -14,6 +14,7 @@ import (
 	"beacon/core/record"
 	"beacon/service"
 	"beacon/store"
+	"beacon/wire"
 )
 
 // piers defines a number of zones, each with a web host at the same address.
@@ -100,7 +101,7 @@ func TestOperationOverFortyZones(t *testing.T) {
 	assert.Len(t, h.found(service.SearchRequest{Text: "192.0.2.40"}), 40)
 	ask.DryRun, ask.Expect, ask.Why = false, "another", "the server moved"
 	_, err = h.Replace(ctx, ask)
-	assert.Equal(t, service.Stale, asProblem(t, err).Kind)
+	assert.Equal(t, wire.Stale, asProblem(t, err).Kind)
 	ask.Expect = plan.Digest
 	done, err := h.Replace(ctx, ask)
 	require.NoError(t, err)
@@ -129,7 +130,7 @@ func TestOperationOverFortyZones(t *testing.T) {
 	assert.Len(t, undone.Zones, 40)
 	assert.Len(t, h.found(service.SearchRequest{Text: "192.0.2.40"}), 40)
 	_, err = h.UndoOperation(ctx, done.Operation.ID)
-	assert.Equal(t, service.InTheWay, asProblem(t, err).Kind)
+	assert.Equal(t, wire.InTheWay, asProblem(t, err).Kind)
 	list, err := h.Operations(ctx, 10)
 	require.NoError(t, err)
 	require.Len(t, list, 2)

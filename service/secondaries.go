@@ -16,11 +16,13 @@ import (
 	"beacon/core/change"
 	"beacon/core/dnsname"
 	"beacon/core/record"
+	"beacon/core/wording"
 	"beacon/core/zonefile"
 	"beacon/outcall"
 	"beacon/primary"
 	"beacon/provider"
 	"beacon/store"
+	"beacon/wire"
 )
 
 // KindSecondaries is the kind of accounts whose nameservers fetch their zones from us.
@@ -70,11 +72,11 @@ type publisher struct {
 func (s *Service) publisherOf(a store.Account, secret string) (provider.Driver, error) {
 	list, err := parseSecondaries(a.Address)
 	if err != nil {
-		return nil, problem(Invalid, "%s.", sentence(err.Error()))
+		return nil, wire.Problemf(wire.Invalid, "%s.", wording.Sentence(err.Error()))
 	}
 	key, err := notifierOf(s, secret)
 	if err != nil {
-		return nil, problem(Invalid, "%s.", sentence(err.Error()))
+		return nil, wire.Problemf(wire.Invalid, "%s.", wording.Sentence(err.Error()))
 	}
 	return &publisher{s, a, list, key}, nil
 }

@@ -36,6 +36,7 @@ import (
 	"beacon/service"
 	"beacon/store"
 	"beacon/store/storetest"
+	"beacon/wire"
 )
 
 func TestMain(m *testing.M) { storetest.Main(m) }
@@ -210,9 +211,9 @@ func codes(list []finding.Finding) (out []string) {
 	return out
 }
 
-func asProblem(t *testing.T, err error) *service.Problem {
+func asProblem(t *testing.T, err error) *wire.Problem {
 	t.Helper()
-	var p *service.Problem
+	var p *wire.Problem
 	require.ErrorAs(t, err, &p)
 	return p
 }
@@ -356,7 +357,7 @@ func TestTwoSyncsAreNeverInterleaved(t *testing.T) {
 	require.NoError(t, err)
 	_, err = h.StartSync(ctx, service.SyncRequest{Zone: zone})
 	p := asProblem(t, err)
-	assert.Equal(t, service.InTheWay, p.Kind)
+	assert.Equal(t, wire.InTheWay, p.Kind)
 	assert.Contains(t, p.Message, fmt.Sprintf("Sync %d", first[0].ID))
 	assert.Equal(t, store.SyncDone, h.ended(first[0].ID).State)
 }
@@ -393,7 +394,7 @@ func TestWrongCredential(t *testing.T) {
 	h := newHouse(t)
 	_, err := h.AddAccount(ctx, service.NewAccount{Name: "heron-two", Role: service.RoleProvider, Kind: "heron", Address: h.world.URL("heron"), Secret: "wr0ng-s3cret"})
 	p := asProblem(t, err)
-	assert.Equal(t, service.Outside, p.Kind)
+	assert.Equal(t, wire.Outside, p.Kind)
 	assert.Contains(t, p.Message, "heron-two", "which account")
 	assert.Contains(t, p.Message, "this key is not known here", "what the other side answered")
 	assert.NotContains(t, p.Message, "wr0ng-s3cret")
@@ -431,7 +432,7 @@ func TestImport(t *testing.T) {
 	assert.Len(t, dry.Added, 2)
 	assert.Len(t, dry.LeftOut, 2)
 	_, err = h.Zone(ctx, zone)
-	assert.Equal(t, service.Missing, asProblem(t, err).Kind, "a dry run makes nothing")
+	assert.Equal(t, wire.Missing, asProblem(t, err).Kind, "a dry run makes nothing")
 	done, err := h.ImportZone(ctx, service.Import{Zone: zone, File: "x.zone", Text: file})
 	require.NoError(t, err)
 	assert.EqualValues(t, 1, done.Revision.Number)
@@ -570,10 +571,10 @@ func TestFirstPersonOnce(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, again)
 	_, _, err = h.SignIn(ctx, name, "wrong")
-	assert.Equal(t, service.NotSignedIn, asProblem(t, err).Kind)
+	assert.Equal(t, wire.NotSignedIn, asProblem(t, err).Kind)
 	require.NoError(t, h.SignOut(ctx, token))
 	_, err = h.Caller(ctx, token)
-	assert.True(t, errors.As(err, new(*service.Problem)))
+	assert.True(t, errors.As(err, new(*wire.Problem)))
 }
 
 // indented lets records stand in a definition.

@@ -8,9 +8,11 @@ import (
 	"beacon/core/definition"
 	"beacon/core/dnsname"
 	"beacon/core/record"
+	"beacon/core/wording"
 	"beacon/core/zonefile"
 	"beacon/provider"
 	"beacon/store"
+	"beacon/wire"
 )
 
 // SketchRequest asks for a definition of a zone that exists elsewhere: what it contains comes from a zone file, or is
@@ -38,7 +40,7 @@ func (s *Service) Sketch(ctx context.Context, r SketchRequest) (out Sketch, err 
 	if r.New {
 		text, faults := s.house.zone(r.Zone, definition.Zone{Label: r.Label, At: r.At, Registrar: r.Registrar})
 		if len(faults) > 0 {
-			return out, &Problem{Kind: Invalid, Message: "The house kit does not fit this zone.", Faults: faults}
+			return out, &wire.Problem{Kind: wire.Invalid, Message: "The house kit does not fit this zone.", Faults: faults}
 		}
 		return Sketch{Text: text, From: "house kit " + s.house.Name, LeftOut: []LeftOut{}}, nil
 	}
@@ -46,7 +48,7 @@ func (s *Service) Sketch(ctx context.Context, r SketchRequest) (out Sketch, err 
 	if r.Text != "" {
 		read, faults := zonefile.Read(r.Text, zonefile.Options{Origin: r.Zone, File: r.File})
 		if len(faults) > 0 {
-			return out, &Problem{Kind: Invalid, Message: fmt.Sprintf("The zone file has %s.", counted(len(faults), "fault")), Faults: faults}
+			return out, &wire.Problem{Kind: wire.Invalid, Message: fmt.Sprintf("The zone file has %s.", wording.Counted(len(faults), "fault")), Faults: faults}
 		}
 		all, out.From = read.Contents(), r.File
 	} else if all, out.From, err = s.readElsewhere(ctx, r); err != nil {
@@ -84,7 +86,7 @@ func (s *Service) readElsewhere(ctx context.Context, r SketchRequest) (c record.
 			return state.Contents, a.Name, explain(err)
 		}
 	}
-	return c, "", problem(Missing, "No connected provider account holds %s. Connect the one that does (beacon provider add), or bring its zone file.", r.Zone)
+	return c, "", wire.Problemf(wire.Missing, "No connected provider account holds %s. Connect the one that does (beacon provider add), or bring its zone file.", r.Zone)
 }
 
 // withoutProvidersOwn parts what a zone contains from what belongs to whoever serves it.

@@ -15,9 +15,11 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/finding"
 	"beacon/core/record"
+	"beacon/core/wording"
 	"beacon/outcall"
 	"beacon/provider"
 	"beacon/store"
+	"beacon/wire"
 )
 
 // SyncRequest asks for a sync of a zone's placements.
@@ -39,7 +41,7 @@ func (s *Service) StartSync(ctx context.Context, r SyncRequest) (list []SyncView
 			return err
 		}
 		if z.RevisionID == nil {
-			return problem(InTheWay, "Zone %s has no contents yet. Import a zone file or define it first.", r.Zone)
+			return wire.Problemf(wire.InTheWay, "Zone %s has no contents yet. Import a zone file or define it first.", r.Zone)
 		}
 		placements, err := tx.Placements(z.ID)
 		if err != nil {
@@ -58,7 +60,7 @@ func (s *Service) StartSync(ctx context.Context, r SyncRequest) (list []SyncView
 				return err
 			}
 			if running.ID != 0 {
-				return problem(InTheWay, "Sync %d of %s at %s is still %s. Wait for it (beacon sync --follow %d), then ask again.", running.ID, r.Zone, a.Name, running.State, running.ID)
+				return wire.Problemf(wire.InTheWay, "Sync %d of %s at %s is still %s. Wait for it (beacon sync --follow %d), then ask again.", running.ID, r.Zone, a.Name, running.State, running.ID)
 			}
 			n := store.Sync{PlacementID: p.ID, RevisionID: *z.RevisionID, Drift: r.Drift, Expected: r.Expect, RequestedBy: actor(ctx)}
 			if err := tx.AddSync(&n, r.Allow); err != nil {
@@ -70,7 +72,7 @@ func (s *Service) StartSync(ctx context.Context, r SyncRequest) (list []SyncView
 			list = append(list, *viewSync(n, r.Zone, a.Name))
 		}
 		if len(list) == 0 {
-			return problem(InTheWay, "Zone %s is not placed at %s. Name the account in its definition: at: [ACCOUNT].", r.Zone, orAny(r.Account))
+			return wire.Problemf(wire.InTheWay, "Zone %s is not placed at %s. Name the account in its definition: at: [ACCOUNT].", r.Zone, orAny(r.Account))
 		}
 		return nil
 	})
@@ -164,7 +166,7 @@ func (s *Service) runSync(ctx context.Context, job store.Job) error {
 	last, err := s.syncRounds(ctx, run)
 	var held errHeld
 	var failed *outcall.Error
-	var wrong *Problem
+	var wrong *wire.Problem
 	switch {
 	case err == nil:
 		return s.syncDone(ctx, run, last)
@@ -276,7 +278,7 @@ func (s *Service) remember(ctx context.Context, run *syncRun, r diff.Result) err
 func (s *Service) decide(ctx context.Context, run *syncRun, c comparison) error {
 	steps := c.result.Steps
 	if len(c.result.Conflicts) > 0 {
-		return errHeld{counted(len(c.result.Conflicts), "record set") + " changed here and at the provider; nothing more was written.", conflictFindings(c.result.Conflicts)}
+		return errHeld{wording.Counted(len(c.result.Conflicts), "record set") + " changed here and at the provider; nothing more was written.", conflictFindings(c.result.Conflicts)}
 	}
 	if !run.fresh || len(steps) == 0 {
 		return nil
@@ -373,7 +375,7 @@ func (s *Service) syncDone(ctx context.Context, run *syncRun, c comparison) erro
 	}
 	if n := len(c.result.Drift); n > 0 {
 		found = append(found, finding.Finding{Code: "drift-left", Severity: finding.Notice, Subject: run.zone.Name().String(),
-			Message: counted(n, "record set") + " changed at the provider since we placed them; left as they are.",
+			Message: wording.Counted(n, "record set") + " changed at the provider since we placed them; left as they are.",
 			Remedy:  "Look at them with beacon diff; put them back with beacon sync --put-back."})
 	}
 	found = append(found, c.notes...)

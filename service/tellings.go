@@ -13,6 +13,7 @@ import (
 	"beacon/core/delegation"
 	"beacon/store"
 	"beacon/tell"
+	"beacon/wire"
 )
 
 // TellSettings say who is told when a domain's verdict changes.
@@ -270,13 +271,13 @@ func (s *Service) Channels() []ChannelView {
 func (s *Service) TryChannel(ctx context.Context, name string) error {
 	c, ok := s.channels()[name]
 	if !ok {
-		return problem(Missing, "There is no channel %q. The settings name them, below tell.", name)
+		return wire.Problemf(wire.Missing, "There is no channel %q. The settings name them, below tell.", name)
 	}
 	ctx, cancel := context.WithTimeout(ctx, s.settings.Request)
 	defer cancel()
 	now := s.world.Now()
 	if err := c.send(ctx, tell.Word{ID: fmt.Sprintf("test-%d", now.UnixNano()), Test: true, At: now}); err != nil {
-		return problem(Outside, "Nothing could be told over %s: %s.", name, err)
+		return wire.Problemf(wire.Outside, "Nothing could be told over %s: %s.", name, err)
 	}
 	s.note(ctx, "channel.tried", name, "a test was sent")
 	return nil

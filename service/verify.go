@@ -12,6 +12,7 @@ import (
 	"beacon/provider"
 	"beacon/provider/conform"
 	"beacon/store"
+	"beacon/wire"
 )
 
 // Verified is one check of a conformance run.
@@ -29,7 +30,7 @@ func (s *Service) Verify(ctx context.Context, name string, zone dnsname.Name, te
 			return err
 		}
 		if _, err := tx.Zone(zone); err == nil {
-			return problem(InTheWay, "Zone %s is looked after here. The run writes and removes records: give it a zone of its own, such as scratch.%s.", zone.Unicode(), zone.Unicode())
+			return wire.Problemf(wire.InTheWay, "Zone %s is looked after here. The run writes and removes records: give it a zone of its own, such as scratch.%s.", zone.Unicode(), zone.Unicode())
 		}
 		return nil
 	})
@@ -42,7 +43,7 @@ func (s *Service) Verify(ctx context.Context, name string, zone dnsname.Name, te
 	}
 	secret, err := s.seal.Open(a.Name, a.Sealed)
 	if err != nil {
-		return nil, problem(InTheWay, "%s.", err)
+		return nil, wire.Problemf(wire.InTheWay, "%s.", err)
 	}
 	wrong := wrongSecret(a.Kind, secret)
 	var other provider.Driver

@@ -14,6 +14,7 @@ import (
 
 	"beacon/core/access"
 	"beacon/core/definition"
+	"beacon/wire"
 )
 
 // WatchSettings say which folder of definition files is followed.
@@ -98,8 +99,8 @@ func (w *watcher) look(ctx context.Context) {
 		return
 	}
 	if err := w.take(ctx, files); err != nil {
-		var p *Problem
-		if errors.As(err, &p) && p.Kind == Invalid { // it stays wrong until the files change; what is only in the way may go
+		var p *wire.Problem
+		if errors.As(err, &p) && p.Kind == wire.Invalid { // it stays wrong until the files change; what is only in the way may go
 			w.taken = now
 		}
 		w.tell(ctx, "watch.refused", problemText(err))
@@ -118,7 +119,7 @@ func (w *watcher) tell(ctx context.Context, action, text string) {
 }
 
 func problemText(err error) string {
-	var p *Problem
+	var p *wire.Problem
 	if !errors.As(err, &p) || len(p.Faults) == 0 {
 		return err.Error()
 	}
@@ -171,8 +172,8 @@ func (w *watcher) syncLater(ctx context.Context, d Defined) error {
 			return nil
 		}
 		_, err := w.StartSync(ctx, SyncRequest{Zone: d.Zone})
-		var p *Problem
-		if err == nil || !errors.As(err, &p) || p.Kind != InTheWay {
+		var p *wire.Problem
+		if err == nil || !errors.As(err, &p) || p.Kind != wire.InTheWay {
 			return err
 		}
 	}

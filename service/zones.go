@@ -9,8 +9,10 @@ import (
 	"beacon/core/finding"
 	"beacon/core/record"
 	"beacon/core/rules"
+	"beacon/core/wording"
 	"beacon/core/zonefile"
 	"beacon/store"
+	"beacon/wire"
 )
 
 // ZoneView is a zone as it is shown.
@@ -204,7 +206,7 @@ type Imported struct {
 func (s *Service) ImportZone(ctx context.Context, in Import) (Imported, error) {
 	read, faults := zonefile.Read(in.Text, zonefile.Options{Origin: in.Zone, File: in.File})
 	if len(faults) > 0 {
-		return Imported{}, &Problem{Kind: Invalid, Message: fmt.Sprintf("The zone file has %s; nothing was changed.", counted(len(faults), "fault")), Faults: faults}
+		return Imported{}, &wire.Problem{Kind: wire.Invalid, Message: fmt.Sprintf("The zone file has %s; nothing was changed.", wording.Counted(len(faults), "fault")), Faults: faults}
 	}
 	contents, left := withoutProvidersOwn(in.Zone, read.Contents())
 	out := Imported{Zone: in.Zone, LeftOut: left}

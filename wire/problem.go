@@ -1,0 +1,38 @@
+package wire
+
+import (
+	"fmt"
+
+	"beacon/core/finding"
+	"beacon/core/zonefile"
+)
+
+// ProblemKind sorts problems by what whoever asked can do about them.
+type ProblemKind string
+
+// The kinds of problems.
+const (
+	Invalid       ProblemKind = "invalid"       // what was given cannot be used as it is
+	Missing       ProblemKind = "missing"       // what was named is not here
+	InTheWay      ProblemKind = "in-the-way"    // something else has to end, or be decided, first
+	Unconditional ProblemKind = "unconditional" // it has to be said which state of it was looked at
+	Stale         ProblemKind = "stale"         // what it was to be done to has changed since it was looked at
+	Outside       ProblemKind = "outside"       // a provider or registrar failed
+	NotSignedIn   ProblemKind = "not-signed-in"
+	NotPermitted  ProblemKind = "not-permitted"
+)
+
+// Problem is an error that is meant for people: what was wrong, where, and what to do.
+type Problem struct {
+	Kind     ProblemKind
+	Message  string
+	Faults   []zonefile.Fault  // in texts that were given
+	Findings []finding.Finding // in what was asked for
+}
+
+func (p *Problem) Error() string { return p.Message }
+
+// Problemf returns a problem of a kind with a formatted message.
+func Problemf(kind ProblemKind, format string, args ...any) *Problem {
+	return &Problem{Kind: kind, Message: fmt.Sprintf(format, args...)}
+}

@@ -6,22 +6,13 @@ import (
 	"beacon/core/access"
 	"beacon/core/diff"
 	"beacon/core/dnsname"
-	"beacon/registrar"
-	"beacon/service"
+	"beacon/wire"
 )
 
 type (
-	newAccount struct {
-		Name    string `json:"name"`
-		Role    string `json:"role"` // provider or registrar
-		Kind    string `json:"kind"`
-		Address string `json:"address"`
-		Secret  string `json:"secret"`
-		Private bool   `json:"private"` // the address may be one of an inner network
-	}
 	accountAdded struct {
 		Name string `json:"name"`
-		service.Tried
+		wire.Tried
 	}
 	newCredential struct {
 		Role   string `json:"role"` // provider or registrar
@@ -30,12 +21,6 @@ type (
 	verification struct {
 		Zone dnsname.Name `json:"zone"` // a scratch zone
 	}
-	retirement struct {
-		Account string   `json:"account"`
-		Keep    bool     `json:"keep"`  // leave the zone at the provider
-		Allow   []string `json:"allow"` // codes of guards
-		DryRun  bool     `json:"dry_run"`
-	}
 	adoption struct {
 		Account string `json:"account"` // where it was changed
 	}
@@ -43,19 +28,19 @@ type (
 
 func routesOfAccounts() []route {
 	return []route{
-		{method: "GET", path: "/kinds", summary: "What provider accounts can be connected to", right: access.Read, out: Page[service.Kind]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			return Page[service.Kind]{Items: k.svc.Kinds(k.Request.Context())}, nil
+		{method: "GET", path: "/kinds", summary: "What provider accounts can be connected to", right: access.Read, out: Page[wire.Kind]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			return Page[wire.Kind]{Items: k.svc.Kinds(k.Request.Context())}, nil
 		}},
-		{method: "GET", path: "/accounts", summary: "Connected accounts", right: access.Read, query: []string{"role"}, out: Page[service.AccountView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			items, err := k.svc.Accounts(k.Request.Context(), k.DefaultQuery("role", service.RoleProvider))
-			return Page[service.AccountView]{Items: items}, err
+		{method: "GET", path: "/accounts", summary: "Connected accounts", right: access.Read, query: []string{"role"}, out: Page[wire.AccountView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			items, err := k.svc.Accounts(k.Request.Context(), k.DefaultQuery("role", wire.RoleProvider))
+			return Page[wire.AccountView]{Items: items}, err
 		}},
-		{method: "POST", path: "/accounts", summary: "Connect an account; it is tried at once", right: access.Manage, in: newAccount{}, out: accountAdded{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
-			var in newAccount
+		{method: "POST", path: "/accounts", summary: "Connect an account; it is tried at once", right: access.Manage, in: wire.NewAccount{}, out: accountAdded{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
+			var in wire.NewAccount
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			tried, err := k.svc.AddAccount(k.Request.Context(), service.NewAccount(in))
+			tried, err := k.svc.AddAccount(k.Request.Context(), in)
 			return accountAdded{in.Name, tried}, err
 		}},
 		{method: "PUT", path: "/accounts/:name/credential", summary: "Give an account another credential; it is tried at once", right: access.Manage, in: newCredential{}, out: accountAdded{}, status: http.StatusOK, handle: func(k *call) (any, error) {
@@ -64,30 +49,30 @@ func routesOfAccounts() []route {
 				return nil, err
 			}
 			if in.Role == "" {
-				in.Role = service.RoleProvider
+				in.Role = wire.RoleProvider
 			}
 			tried, err := k.svc.RotateAccount(k.Request.Context(), in.Role, k.Param("name"), in.Secret)
 			return accountAdded{k.Param("name"), tried}, err
 		}},
-		{method: "POST", path: "/accounts/:name/verifications", summary: "Make the conformance run in a scratch zone", right: access.Manage, in: verification{}, out: Page[service.Verified]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "POST", path: "/accounts/:name/verifications", summary: "Make the conformance run in a scratch zone", right: access.Manage, in: verification{}, out: Page[wire.Verified]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			var in verification
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
 			items, err := k.svc.Verify(k.Request.Context(), k.Param("name"), in.Zone, nil)
-			return Page[service.Verified]{Items: items}, err
+			return Page[wire.Verified]{Items: items}, err
 		}},
-		{method: "GET", path: "/accounts/:name/zones", summary: "Zones that a provider account holds", right: access.Read, out: Page[service.RemoteZone]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", path: "/accounts/:name/zones", summary: "Zones that a provider account holds", right: access.Read, out: Page[wire.RemoteZone]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			items, err := k.svc.RemoteZones(k.Request.Context(), k.Param("name"))
-			return Page[service.RemoteZone]{Items: items}, err
+			return Page[wire.RemoteZone]{Items: items}, err
 		}},
-		{method: "GET", path: "/accounts/:name/registrations", summary: "Domains that a registrar account holds", right: access.Read, out: Page[registrar.Registration]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", path: "/accounts/:name/registrations", summary: "Domains that a registrar account holds", right: access.Read, out: Page[wire.Registration]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			items, err := k.svc.Registrations(k.Request.Context(), k.Param("name"))
-			return Page[registrar.Registration]{Items: items}, err
+			return Page[wire.Registration]{Items: items}, err
 		}},
-		{method: "GET", path: "/placements", summary: "How every placement stood when it was looked at last", right: access.Read, query: []string{"cursor", "limit"}, out: Page[service.PlacementStanding]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", path: "/placements", summary: "How every placement stood when it was looked at last", right: access.Read, query: []string{"cursor", "limit"}, out: Page[wire.PlacementStanding]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			items, err := k.svc.Standings(k.Request.Context())
-			return pageByName(k, items, func(p service.PlacementStanding) dnsname.Name { return p.Zone }), err
+			return pageByName(k, items, func(p wire.PlacementStanding) dnsname.Name { return p.Zone }), err
 		}},
 		{method: "POST", path: "/zones/:name/adoptions", summary: "Take what was changed at an account as what the zone should contain", right: access.Write, in: adoption{}, out: Page[diff.Item]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			var in adoption
@@ -97,31 +82,31 @@ func routesOfAccounts() []route {
 			items, err := k.svc.Adopt(k.Request.Context(), name, in.Account)
 			return Page[diff.Item]{Items: items}, err
 		})},
-		{method: "PUT", path: "/zones/:name/care", summary: "Say how a zone is looked after", right: access.Write, in: service.CareView{}, out: service.CareView{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			var in service.CareView
+		{method: "PUT", path: "/zones/:name/care", summary: "Say how a zone is looked after", right: access.Write, in: wire.CareView{}, out: wire.CareView{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			var in wire.CareView
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
 			return k.svc.SetCare(k.Request.Context(), name, in)
 		})},
-		{method: "POST", path: "/zones/:name/retirements", summary: "Take a zone from a provider", right: access.Write, in: retirement{}, out: service.Retired{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			var in retirement
+		{method: "POST", path: "/zones/:name/retirements", summary: "Take a zone from a provider", right: access.Write, in: wire.RetireRequest{}, out: wire.Retired{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			in := wire.RetireRequest{Zone: name}
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			return k.svc.Retire(k.Request.Context(), service.RetireRequest{Zone: name, Account: in.Account, Keep: in.Keep, Allow: in.Allow, DryRun: in.DryRun})
+			return k.svc.Retire(k.Request.Context(), in)
 		})},
-		{method: "GET", path: "/zones/:name/syncs", summary: "The last syncs of a zone, newest first", right: access.Read, out: Page[service.SyncView]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "GET", path: "/zones/:name/syncs", summary: "The last syncs of a zone, newest first", right: access.Read, out: Page[wire.SyncView]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			items, err := k.svc.Syncs(k.Request.Context(), name)
-			return Page[service.SyncView]{Items: items}, err
+			return Page[wire.SyncView]{Items: items}, err
 		})},
-		{method: "GET", path: "/syncs/:id/requests", summary: "The requests of a sync and what became of each", right: access.Read, out: Page[service.SentRequest]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", path: "/syncs/:id/requests", summary: "The requests of a sync and what became of each", right: access.Read, out: Page[wire.SentRequest]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			id, err := k.number("id", "a sync")
 			if err != nil {
 				return nil, err
 			}
 			items, err := k.svc.Requests(k.Request.Context(), id)
-			return Page[service.SentRequest]{Items: items}, err
+			return Page[wire.SentRequest]{Items: items}, err
 		}},
 	}
 }

@@ -5,14 +5,13 @@ import (
 
 	"beacon/core/access"
 	"beacon/core/dnsname"
-	"beacon/service"
 	"beacon/wire"
 )
 
 func routesOfDefinitions() []route {
 	return []route{
-		{method: "POST", path: "/sketches", summary: "Write a definition of a zone as a zone file or another provider has it; nothing is kept", right: access.Write, in: service.SketchRequest{}, out: service.Sketch{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			var in service.SketchRequest
+		{method: "POST", path: "/sketches", summary: "Write a definition of a zone as a zone file or another provider has it; nothing is kept", right: access.Write, in: wire.SketchRequest{}, out: wire.Sketch{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			var in wire.SketchRequest
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
@@ -21,21 +20,21 @@ func routesOfDefinitions() []route {
 			}
 			return k.svc.Sketch(k.Request.Context(), in)
 		}},
-		{method: "POST", path: "/definitions", summary: "Take definition files as what zones should contain", right: access.Write, in: service.DefineRequest{}, out: Page[service.Defined]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			var in service.DefineRequest
+		{method: "POST", path: "/definitions", summary: "Take definition files as what zones should contain", right: access.Write, in: wire.DefineRequest{}, out: Page[wire.Defined]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			var in wire.DefineRequest
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
 			items, err := k.svc.Define(k.Request.Context(), in)
-			return Page[service.Defined]{Items: items}, err
+			return Page[wire.Defined]{Items: items}, err
 		}},
-		{method: "GET", path: "/zones/:name/definition", summary: "The definition of the zone, written back out with the kits that fit", right: access.Read, out: service.ZoneDefinition{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "GET", path: "/zones/:name/definition", summary: "The definition of the zone, written back out with the kits that fit", right: access.Read, out: wire.ZoneDefinition{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			return k.svc.ZoneDefinition(k.Request.Context(), name)
 		})},
-		{method: "POST", path: "/zones/:name/takeover", summary: "Take the zone out of the hands of the definition file that leads it", right: access.Write, out: service.ZoneDefinition{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "POST", path: "/zones/:name/takeover", summary: "Take the zone out of the hands of the definition file that leads it", right: access.Write, out: wire.ZoneDefinition{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			return k.svc.TakeOver(k.Request.Context(), name)
 		})},
-		{method: "GET", path: "/house-kit", summary: "What a new zone starts with", right: access.Read, out: service.HouseKit{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", path: "/house-kit", summary: "What a new zone starts with", right: access.Read, out: wire.HouseKit{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			return k.svc.HouseKit(), nil
 		}},
 	}

@@ -8,8 +8,6 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/paste"
 	"beacon/core/record"
-	"beacon/service"
-	"beacon/store"
 	"beacon/wire"
 )
 
@@ -34,19 +32,19 @@ type joinedData struct {
 // routesOfDrafts are those by which records are changed by hand.
 func routesOfDrafts() []route {
 	return []route{
-		{method: "GET", path: "/zones/:name/draft", summary: "What is being changed in the zone; its ETag goes into If-Match of whatever changes it", right: access.Read, out: service.Draft{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			return tagged(k, func() (service.Draft, error) { return k.svc.Draft(k.Request.Context(), name) })
+		{method: "GET", path: "/zones/:name/draft", summary: "What is being changed in the zone; its ETag goes into If-Match of whatever changes it", right: access.Read, out: wire.Draft{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			return tagged(k, func() (wire.Draft, error) { return k.svc.Draft(k.Request.Context(), name) })
 		})},
-		{method: "POST", path: "/zones/:name/draft/edits", summary: "Change the draft, under If-Match", right: access.Write, in: service.DraftChange{}, out: service.Draft{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "POST", path: "/zones/:name/draft/edits", summary: "Change the draft, under If-Match", right: access.Write, in: wire.DraftChange{}, out: wire.Draft{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			tag, err := k.ifMatch()
 			if err != nil {
 				return nil, err
 			}
-			var in service.DraftChange
+			var in wire.DraftChange
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			return tagged(k, func() (service.Draft, error) { return k.svc.EditDraft(k.Request.Context(), name, tag, in) })
+			return tagged(k, func() (wire.Draft, error) { return k.svc.EditDraft(k.Request.Context(), name, tag, in) })
 		})},
 		{method: "DELETE", path: "/zones/:name/draft", summary: "Drop the draft, under If-Match", right: access.Write, status: http.StatusNoContent, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			tag, err := k.ifMatch()
@@ -55,7 +53,7 @@ func routesOfDrafts() []route {
 			}
 			return nil, k.svc.DropDraft(k.Request.Context(), name, tag)
 		})},
-		{method: "POST", path: "/zones/:name/draft/acceptance", summary: "Make the draft what the zone should contain, under If-Match", right: access.Write, in: acceptDraft{}, out: store.Revision{}, status: http.StatusCreated, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "POST", path: "/zones/:name/draft/acceptance", summary: "Make the draft what the zone should contain, under If-Match", right: access.Write, in: acceptDraft{}, out: wire.Revision{}, status: http.StatusCreated, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			tag, err := k.ifMatch()
 			if err != nil {
 				return nil, err
@@ -93,7 +91,7 @@ func routesOfDrafts() []route {
 func sentence(text string) string { return strings.ToUpper(text[:1]) + text[1:] + "." }
 
 // tagged answers with the draft's tag as its ETag.
-func tagged(k *call, get func() (service.Draft, error)) (any, error) {
+func tagged(k *call, get func() (wire.Draft, error)) (any, error) {
 	d, err := get()
 	if err == nil {
 		k.Header("ETag", `"`+d.Tag+`"`)

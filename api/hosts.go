@@ -13,32 +13,24 @@ import (
 	"beacon/wire"
 )
 
-// newHost is a name that is to follow a reported address.
-type newHost struct {
-	Name dnsname.Name `json:"name"`
-	V4   bool         `json:"v4"` // follow an IPv4 address
-	V6   bool         `json:"v6"` // follow an IPv6 address
-	TTL  uint32       `json:"ttl,omitempty"`
-}
-
 func routesOfHosts() []route {
 	report := route{path: "/report", summary: "Report a host's address, with the host's own token; answers one line: accepted, unchanged or refused",
 		query: []string{"host", "v4", "v6"}, status: http.StatusOK, stream: takeReport, text: true}
 	get, post := report, report
 	get.method, post.method = "GET", "POST"
 	return []route{
-		{method: "GET", path: "/hosts", summary: "Names that follow a reported address", right: access.Read, query: []string{"cursor", "limit"}, out: Page[service.HostView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", path: "/hosts", summary: "Names that follow a reported address", right: access.Read, query: []string{"cursor", "limit"}, out: Page[wire.HostView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			items, err := k.svc.Hosts(k.Request.Context())
-			return pageByName(k, items, func(h service.HostView) dnsname.Name { return h.Name }), err
+			return pageByName(k, items, func(h wire.HostView) dnsname.Name { return h.Name }), err
 		}},
-		{method: "POST", path: "/hosts", summary: "Make a name follow the address that is reported for it", right: access.Write, in: newHost{}, out: service.HostAdded{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
-			var in newHost
+		{method: "POST", path: "/hosts", summary: "Make a name follow the address that is reported for it", right: access.Write, in: wire.NewHost{}, out: wire.HostAdded{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
+			var in wire.NewHost
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			return k.svc.AddHost(k.Request.Context(), service.NewHost{Name: in.Name, Follows: dynaddr.Families{V4: in.V4, V6: in.V6}, TTL: in.TTL})
+			return k.svc.AddHost(k.Request.Context(), in)
 		}},
-		{method: "GET", path: "/hosts/:name", summary: "One host and what it reported", right: access.Read, out: service.HostView{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "GET", path: "/hosts/:name", summary: "One host and what it reported", right: access.Read, out: wire.HostView{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			return k.svc.Host(k.Request.Context(), name)
 		})},
 		{method: "DELETE", path: "/hosts/:name", summary: "End that a name follows", right: access.Write, status: http.StatusNoContent, handle: named(func(k *call, name dnsname.Name) (any, error) {

@@ -7,8 +7,6 @@ import (
 
 	"beacon/core/access"
 	"beacon/core/dnsname"
-	"beacon/service"
-	"beacon/store"
 	"beacon/wire"
 )
 
@@ -19,11 +17,11 @@ type restore struct {
 
 func routesOfRevisions() []route {
 	return []route{
-		{method: "GET", path: "/zones/:name/revisions", summary: "Accepted states, newest first", right: access.Read, out: Page[store.Revision]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "GET", path: "/zones/:name/revisions", summary: "Accepted states, newest first", right: access.Read, out: Page[wire.Revision]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			items, err := k.svc.Revisions(k.Request.Context(), name)
-			return Page[store.Revision]{Items: items}, err
+			return Page[wire.Revision]{Items: items}, err
 		})},
-		{method: "GET", path: "/zones/:name/comparison", summary: "What differs between two revisions; from=0 is before the first", right: access.Read, query: []string{"from", "to"}, out: service.Compared{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "GET", path: "/zones/:name/comparison", summary: "What differs between two revisions; from=0 is before the first", right: access.Read, query: []string{"from", "to"}, out: wire.Compared{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			from, err := k.revision("from")
 			if err != nil {
 				return nil, err
@@ -34,15 +32,15 @@ func routesOfRevisions() []route {
 			}
 			return k.svc.CompareRevisions(k.Request.Context(), name, from, to)
 		})},
-		{method: "GET", path: "/zones/:name/history", summary: "The revisions that changed one name, newest first", right: access.Read, query: []string{"of"}, out: Page[service.NameChange]{}, status: http.StatusOK, handle: named(func(k *call, zone dnsname.Name) (any, error) {
+		{method: "GET", path: "/zones/:name/history", summary: "The revisions that changed one name, newest first", right: access.Read, query: []string{"of"}, out: Page[wire.NameChange]{}, status: http.StatusOK, handle: named(func(k *call, zone dnsname.Name) (any, error) {
 			of, err := dnsname.Parse(k.Query("of"))
 			if err != nil {
 				return nil, &wire.Problem{Kind: wire.Invalid, Message: fmt.Sprintf("of: %s.", err)}
 			}
 			items, err := k.svc.NameHistory(k.Request.Context(), zone, of)
-			return Page[service.NameChange]{Items: items}, err
+			return Page[wire.NameChange]{Items: items}, err
 		})},
-		{method: "POST", path: "/zones/:name/restorations", summary: "Make what an earlier revision said what the zone should contain again", right: access.Write, in: restore{}, out: store.Revision{}, status: http.StatusCreated, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "POST", path: "/zones/:name/restorations", summary: "Make what an earlier revision said what the zone should contain again", right: access.Write, in: restore{}, out: wire.Revision{}, status: http.StatusCreated, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			var in restore
 			if err := k.body(&in); err != nil {
 				return nil, err

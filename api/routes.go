@@ -8,10 +8,7 @@ import (
 
 	"beacon/core/access"
 	"beacon/core/delegation"
-	"beacon/core/diff"
 	"beacon/core/dnsname"
-	"beacon/service"
-	"beacon/store"
 	"beacon/wire"
 )
 
@@ -52,11 +49,6 @@ type (
 		Name     string `json:"name"`
 		Password string `json:"password"`
 	}
-	delegate struct {
-		Nameservers []string `json:"nameservers"` // empty for those of the zone's placements
-		SaveOnly    bool     `json:"save_only"`
-		DryRun      bool     `json:"dry_run"`
-	}
 )
 
 // routes is the table of everything under /api/v1.
@@ -89,11 +81,11 @@ func routesOfPeople() []route {
 			now, rate := k.svc.WorldNow()
 			return clockNow{now, rate}, nil
 		}},
-		{method: "GET", path: "/logbook", summary: "Who did what, newest first", right: access.Read, query: []string{"subject", "requests", "cursor", "limit"}, out: Page[store.Entry]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", path: "/logbook", summary: "Who did what, newest first", right: access.Read, query: []string{"subject", "requests", "cursor", "limit"}, out: Page[wire.Entry]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			limit := k.limit()
 			before, _ := strconv.ParseUint(k.Query("cursor"), 10, 64)
 			items, err := k.svc.Logbook(k.Request.Context(), k.Query("subject"), k.Query("requests") == "true", before, limit)
-			page := Page[store.Entry]{Items: items}
+			page := Page[wire.Entry]{Items: items}
 			if len(items) == limit {
 				page.Next = strconv.FormatUint(items[limit-1].ID, 10)
 			}
@@ -104,25 +96,25 @@ func routesOfPeople() []route {
 
 func routesOfDomains() []route {
 	return []route{
-		{method: "GET", path: "/domains", summary: "Where each domain stands", right: access.Read, query: []string{"cursor", "limit"}, out: Page[service.DomainView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", path: "/domains", summary: "Where each domain stands", right: access.Read, query: []string{"cursor", "limit"}, out: Page[wire.DomainView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			items, err := k.svc.Domains(k.Request.Context())
-			return pageByName(k, items, func(d service.DomainView) dnsname.Name { return d.Name }), err
+			return pageByName(k, items, func(d wire.DomainView) dnsname.Name { return d.Name }), err
 		}},
-		{method: "GET", path: "/fleet", summary: "All domains at a glance", right: access.Read, out: Page[service.FleetDomain]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", path: "/fleet", summary: "All domains at a glance", right: access.Read, out: Page[wire.FleetDomain]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			items, err := k.svc.Fleet(k.Request.Context())
-			return Page[service.FleetDomain]{Items: items}, err
+			return Page[wire.FleetDomain]{Items: items}, err
 		}},
-		{method: "POST", path: "/glances", summary: "Look briefly at all domains, in the background", right: access.Read, out: service.Glances{}, status: http.StatusAccepted, handle: func(k *call) (any, error) {
+		{method: "POST", path: "/glances", summary: "Look briefly at all domains, in the background", right: access.Read, out: wire.Glances{}, status: http.StatusAccepted, handle: func(k *call) (any, error) {
 			return k.svc.StartGlances(k.Request.Context())
 		}},
-		{method: "GET", path: "/glances", summary: "What came of brief looks since a moment", right: access.Read, query: []string{"since"}, out: service.Glances{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", path: "/glances", summary: "What came of brief looks since a moment", right: access.Read, query: []string{"since"}, out: wire.Glances{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			since, err := time.Parse(time.RFC3339Nano, k.Query("since"))
 			if err != nil {
 				return nil, &wire.Problem{Kind: wire.Invalid, Message: "since is no moment; write it like 2030-03-01T12:00:00Z."}
 			}
 			return k.svc.GlancesSince(k.Request.Context(), since)
 		}},
-		{method: "GET", path: "/domains/:name", summary: "One domain and the stages of its way", right: access.Read, out: service.DomainDetail{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "GET", path: "/domains/:name", summary: "One domain and the stages of its way", right: access.Read, out: wire.DomainDetail{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			return k.svc.Domain(k.Request.Context(), name)
 		})},
 		{method: "GET", path: "/domains/:name/report", summary: "The report of the last check", right: access.Read, out: delegation.Report{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
@@ -139,25 +131,25 @@ func routesOfDomains() []route {
 			items, err := k.svc.Answers(k.Request.Context(), name)
 			return Page[delegation.Heard]{Items: items}, err
 		})},
-		{method: "GET", path: "/channels", summary: "The ways in which people and programs are told of domains", right: access.Read, out: Page[service.ChannelView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			return Page[service.ChannelView]{Items: k.svc.Channels()}, nil
+		{method: "GET", path: "/channels", summary: "The ways in which people and programs are told of domains", right: access.Read, out: Page[wire.ChannelView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			return Page[wire.ChannelView]{Items: k.svc.Channels()}, nil
 		}},
 		{method: "POST", path: "/channels/:name/tests", summary: "Send a test over a channel", right: access.Write, status: http.StatusNoContent, handle: func(k *call) (any, error) {
 			return nil, k.svc.TryChannel(k.Request.Context(), k.Param("name"))
 		}},
-		{method: "POST", path: "/sweeps", summary: "Ask about a domain from here, and judge nothing: what another instance asks of a vantage point", right: access.Read, in: service.SweepRequest{}, out: delegation.Sweep{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			var in service.SweepRequest
+		{method: "POST", path: "/sweeps", summary: "Ask about a domain from here, and judge nothing: what another instance asks of a vantage point", right: access.Read, in: wire.SweepRequest{}, out: delegation.Sweep{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			var in wire.SweepRequest
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
 			return k.svc.Sweep(k.Request.Context(), in)
 		}},
-		{method: "POST", path: "/domains/:name/delegation", summary: "Change a domain's nameservers at its registrar", right: access.Write, in: delegate{}, out: service.Delegated{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			var in delegate
+		{method: "POST", path: "/domains/:name/delegation", summary: "Change a domain's nameservers at its registrar", right: access.Write, in: wire.DelegateRequest{}, out: wire.Delegated{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			in := wire.DelegateRequest{Domain: name}
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			return k.svc.Delegate(k.Request.Context(), service.DelegateRequest{Domain: name, Nameservers: in.Nameservers, SaveOnly: in.SaveOnly, DryRun: in.DryRun})
+			return k.svc.Delegate(k.Request.Context(), in)
 		})},
 	}
 }
@@ -171,13 +163,6 @@ func named(handle func(*call, dnsname.Name) (any, error)) func(*call) (any, erro
 		}
 		return handle(k, name)
 	}
-}
-
-func driftPolicy(putBack bool) diff.DriftPolicy {
-	if putBack {
-		return diff.PutBackDrift
-	}
-	return diff.LeaveDrift
 }
 
 // limit is how many items a page may have.

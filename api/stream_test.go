@@ -20,6 +20,7 @@ import (
 	"beacon/clock"
 	"beacon/reach"
 	"beacon/store"
+	"beacon/wire"
 )
 
 // instance is a running service behind a real HTTP server.
@@ -38,7 +39,7 @@ func (s *site) instance() (address string, stop func()) {
 }
 
 // read reads events after a number until most were read, the stream ends, or ctx does.
-func (s *site) read(ctx context.Context, address string, after uint64, most int, take func(id uint64, e store.Entry)) error {
+func (s *site) read(ctx context.Context, address string, after uint64, most int, take func(id uint64, e wire.Entry)) error {
 	req, err := http.NewRequestWithContext(ctx, "GET", address+Base+"/events", nil)
 	if err != nil {
 		return err
@@ -59,7 +60,7 @@ func (s *site) read(ctx context.Context, address string, after uint64, most int,
 		if text, ok := strings.CutPrefix(lines.Text(), "id: "); ok {
 			id, err = strconv.ParseUint(text, 10, 64)
 		} else if text, ok := strings.CutPrefix(lines.Text(), "data: "); ok {
-			var e store.Entry
+			var e wire.Entry
 			err = json.Unmarshal([]byte(text), &e)
 			take(id, e)
 			most--
@@ -106,7 +107,7 @@ func TestNoEventIsMissedOrDoubled(t *testing.T) {
 			stop()
 			address, stop = s.instance()
 		}
-		require.NoError(t, s.read(ctx, address, last, min(1700, writers*each-got), func(id uint64, e store.Entry) {
+		require.NoError(t, s.read(ctx, address, last, min(1700, writers*each-got), func(id uint64, e wire.Entry) {
 			assert.Greater(t, id, last, "the order")
 			last = id
 			if e.Action != "test.line" {
@@ -130,7 +131,7 @@ func TestStreamBeginsNowAndEndsWithTheInstance(t *testing.T) {
 	status, _, body := s.ask("GET", Base+"/events?after=soon", "")
 	assert.Equal(t, http.StatusUnprocessableEntity, status, body)
 	ended := make(chan error, 1)
-	go func() { ended <- s.read(context.Background(), address, 1<<40, 1, func(uint64, store.Entry) {}) }()
+	go func() { ended <- s.read(context.Background(), address, 1<<40, 1, func(uint64, wire.Entry) {}) }()
 	time.Sleep(200 * time.Millisecond)
 	stopped := make(chan struct{})
 	go func() { stop(); close(stopped) }()

@@ -7,30 +7,16 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/record"
 	"beacon/core/rules"
-	"beacon/service"
+	"beacon/wire"
 )
-
-type importFile struct {
-	File   string `json:"file"`
-	Text   string `json:"text"`
-	Why    string `json:"why"`
-	DryRun bool   `json:"dry_run"`
-}
-
-type startSync struct {
-	Account string   `json:"account"` // only this placement; empty for all
-	Allow   []string `json:"allow"`   // codes of guards
-	Expect  string   `json:"expect"`  // digest of the change list that was shown; empty for any
-	PutBack bool     `json:"put_back"`
-}
 
 func routesOfZones() []route {
 	return []route{
-		{method: "GET", path: "/zones", summary: "Zones that are looked after", right: access.Read, query: []string{"cursor", "limit"}, out: Page[service.ZoneView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", path: "/zones", summary: "Zones that are looked after", right: access.Read, query: []string{"cursor", "limit"}, out: Page[wire.ZoneView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			items, err := k.svc.Zones(k.Request.Context())
-			return pageByName(k, items, func(z service.ZoneView) dnsname.Name { return z.Name }), err
+			return pageByName(k, items, func(z wire.ZoneView) dnsname.Name { return z.Name }), err
 		}},
-		{method: "GET", path: "/zones/:name", summary: "One zone", right: access.Read, out: service.ZoneView{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "GET", path: "/zones/:name", summary: "One zone", right: access.Read, out: wire.ZoneView{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			return k.svc.Zone(k.Request.Context(), name)
 		})},
 		{method: "GET", path: "/zones/:name/records", summary: "What the zone should contain; addresses=true puts addresses in the place of ALIAS records", right: access.Read, out: Page[record.Record]{}, status: http.StatusOK, query: []string{"addresses"}, handle: named(func(k *call, name dnsname.Name) (any, error) {
@@ -45,26 +31,26 @@ func routesOfZones() []route {
 			items, err := k.svc.Findings(k.Request.Context(), name)
 			return Page[rules.Found]{Items: items}, err
 		})},
-		{method: "POST", path: "/zones/:name/imports", summary: "Take a zone file as what the zone should contain", right: access.Write, in: importFile{}, out: service.Imported{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			var in importFile
+		{method: "POST", path: "/zones/:name/imports", summary: "Take a zone file as what the zone should contain", right: access.Write, in: wire.Import{}, out: wire.Imported{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			in := wire.Import{Zone: name}
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			return k.svc.ImportZone(k.Request.Context(), service.Import{Zone: name, File: in.File, Text: in.Text, Why: in.Why, DryRun: in.DryRun})
+			return k.svc.ImportZone(k.Request.Context(), in)
 		})},
-		{method: "GET", path: "/zones/:name/differences", summary: "What differs between wanted and live, at each placement", right: access.Read, query: []string{"put_back"}, out: Page[service.Difference]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			items, err := k.svc.Differences(k.Request.Context(), name, driftPolicy(k.Query("put_back") == "true"))
-			return Page[service.Difference]{Items: items}, err
+		{method: "GET", path: "/zones/:name/differences", summary: "What differs between wanted and live, at each placement", right: access.Read, query: []string{"put_back"}, out: Page[wire.Difference]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			items, err := k.svc.Differences(k.Request.Context(), name, k.Query("put_back") == "true")
+			return Page[wire.Difference]{Items: items}, err
 		})},
-		{method: "POST", path: "/zones/:name/syncs", summary: "Make live what is wanted, in the background", right: access.Write, in: startSync{}, out: Page[service.SyncView]{}, status: http.StatusAccepted, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			var in startSync
+		{method: "POST", path: "/zones/:name/syncs", summary: "Make live what is wanted, in the background", right: access.Write, in: wire.SyncRequest{}, out: Page[wire.SyncView]{}, status: http.StatusAccepted, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			in := wire.SyncRequest{Zone: name}
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			items, err := k.svc.StartSync(k.Request.Context(), service.SyncRequest{Zone: name, Account: in.Account, Allow: in.Allow, Expect: in.Expect, Drift: driftPolicy(in.PutBack)})
-			return Page[service.SyncView]{Items: items}, err
+			items, err := k.svc.StartSync(k.Request.Context(), in)
+			return Page[wire.SyncView]{Items: items}, err
 		})},
-		{method: "GET", path: "/syncs/:id", summary: "How a sync stands", right: access.Read, out: service.SyncView{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", path: "/syncs/:id", summary: "How a sync stands", right: access.Read, out: wire.SyncView{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			id, err := k.number("id", "a sync")
 			if err != nil {
 				return nil, err

@@ -13,9 +13,7 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
-	"beacon/registrar"
-	"beacon/service"
-	"beacon/store"
+	"beacon/wire"
 )
 
 func (a *app) signInCommand() *cobra.Command {
@@ -96,13 +94,13 @@ func (a *app) addCommand(role, example string) *cobra.Command {
 			if err != nil {
 				return err
 			}
-			var got struct{ service.Tried }
+			var got struct{ wire.Tried }
 			body := map[string]any{"name": args[0], "role": role, "kind": kind, "address": at, "secret": secret, "private": private}
 			if err := a.call("POST", "/accounts", body, &got); err != nil {
 				return err
 			}
 			what := "zones"
-			if role == service.RoleRegistrar {
+			if role == wire.RoleRegistrar {
 				what = "domains"
 			}
 			sees := fmt.Sprintf(" and sees %d %s", got.Seen, what)
@@ -126,7 +124,7 @@ func (a *app) addCommand(role, example string) *cobra.Command {
 func (a *app) registrarCommand() *cobra.Command {
 	c := &cobra.Command{Use: "registrar", Short: "Accounts at registrars"}
 	domains := &cobra.Command{Use: "domains ACCOUNT", Short: "Domains that an account holds, with their nameservers", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
-		list, err := all[registrar.Registration](a, "/accounts/"+args[0]+"/registrations")
+		list, err := all[wire.Registration](a, "/accounts/"+args[0]+"/registrations")
 		if err != nil {
 			return err
 		}
@@ -141,8 +139,8 @@ func (a *app) registrarCommand() *cobra.Command {
 			a.table([]string{"DOMAIN", "EXPIRES", "LIST", "NAMESERVERS"}, rows)
 		})
 	}}
-	c.AddCommand(a.listAccounts(service.RoleRegistrar), domains,
-		a.rotateCommand(service.RoleRegistrar), a.addCommand(service.RoleRegistrar, "  beacon registrar add gannet-main --kind gannet --at https://api.gannet.example --secret-file key"))
+	c.AddCommand(a.listAccounts(wire.RoleRegistrar), domains,
+		a.rotateCommand(wire.RoleRegistrar), a.addCommand(wire.RoleRegistrar, "  beacon registrar add gannet-main --kind gannet --at https://api.gannet.example --secret-file key"))
 	return c
 }
 
@@ -154,7 +152,7 @@ func (a *app) logbookCommand() *cobra.Command {
 		if follow {
 			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt)
 			defer stop()
-			return a.followEvents(ctx, requests, func() {}, func(e store.Entry) {
+			return a.followEvents(ctx, requests, func() {}, func(e wire.Entry) {
 				if subject == "" || subject == e.Subject {
 					a.showEvent(e)
 				}
@@ -163,7 +161,7 @@ func (a *app) logbookCommand() *cobra.Command {
 		if limit < 1 || limit > 200 {
 			return misuse("--limit is 1 to 200")
 		}
-		var p page[store.Entry]
+		var p page[wire.Entry]
 		if err := a.call("GET", fmt.Sprintf("/logbook?limit=%d&requests=%t&subject=%s", limit, requests, url.QueryEscape(subject)), nil, &p); err != nil {
 			return err
 		}
@@ -181,7 +179,7 @@ func (a *app) logbookCommand() *cobra.Command {
 }
 
 // showEvent prints one line of the logbook as it comes: for programs, one JSON object a line.
-func (a *app) showEvent(e store.Entry) {
+func (a *app) showEvent(e wire.Entry) {
 	if a.output == "json" {
 		_ = json.NewEncoder(a.out).Encode(e)
 		return

@@ -6,7 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"beacon/service"
+	"beacon/wire"
 )
 
 // careCommand shows how a zone is looked after, and changes it.
@@ -23,7 +23,7 @@ func (a *app) careCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			var z service.ZoneView
+			var z wire.ZoneView
 			if err := a.call("GET", path, nil, &z); err != nil {
 				return err
 			}
@@ -68,20 +68,20 @@ func filled(list []string) []string {
 }
 
 // readExtras takes "www A relay=on".
-func readExtras(list []string) ([]service.ExtraSet, error) {
-	out := []service.ExtraSet{}
+func readExtras(list []string) ([]wire.ExtraSet, error) {
+	out := []wire.ExtraSet{}
 	for _, text := range list {
 		fields := strings.Fields(text)
 		if len(fields) != 3 || !strings.Contains(fields[2], "=") {
 			return nil, misuse("--extra %q: write it like 'www A relay=on'", text)
 		}
 		name, value, _ := strings.Cut(fields[2], "=")
-		out = append(out, service.ExtraSet{Set: fields[0] + " " + fields[1], Name: name, Value: value})
+		out = append(out, wire.ExtraSet{Set: fields[0] + " " + fields[1], Name: name, Value: value})
 	}
 	return out, nil
 }
 
-func (a *app) showCare(zone string, care service.CareView) {
+func (a *app) showCare(zone string, care wire.CareView) {
 	a.printf("%s\n", a.paint(bold, zone))
 	words := map[string]string{"ask": "shown, and somebody decides", "put back": "put back by itself", "adopt": "taken over by itself"}
 	a.printf("  changes made elsewhere  %s\n", words[care.Drift])

@@ -5,13 +5,13 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"beacon/service"
+	"beacon/wire"
 )
 
 func (a *app) channelCommand() *cobra.Command {
 	c := &cobra.Command{Use: "channel", Short: "Who is told when a domain's verdict changes"}
 	list := &cobra.Command{Use: "list", Short: "The ways in which people and programs are told", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
-		items, err := all[service.ChannelView](a, "/channels")
+		items, err := all[wire.ChannelView](a, "/channels")
 		if err != nil {
 			return err
 		}

@@ -12,7 +12,7 @@ import (
 	"beacon/core/delegation"
 	"beacon/core/dnssec"
 	"beacon/core/finding"
-	"beacon/service"
+	"beacon/wire"
 )
 
 // worldClock is what the service says of world time.
@@ -23,7 +23,7 @@ type worldClock struct {
 
 func (a *app) domainsCommand() *cobra.Command {
 	return &cobra.Command{Use: "domains", Short: "Where each domain stands", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
-		list, err := all[service.DomainView](a, "/domains")
+		list, err := all[wire.DomainView](a, "/domains")
 		if err != nil {
 			return err
 		}

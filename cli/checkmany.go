@@ -10,7 +10,7 @@ import (
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/finding"
-	"beacon/service"
+	"beacon/wire"
 )
 
 // domainsToCheck gathers the names that a check is about.
@@ -33,7 +33,7 @@ func (a *app) domainsToCheck(args []string, from string, every bool) ([]dnsname.
 		texts = append(texts, more...)
 	}
 	if every {
-		list, err := all[service.DomainView](a, "/domains")
+		list, err := all[wire.DomainView](a, "/domains")
 		if err != nil {
 			return nil, err
 		}

@@ -9,6 +9,7 @@ import (
 	"beacon/core/definition"
 	"beacon/core/rules"
 	"beacon/service"
+	"beacon/wire"
 )
 
 func (a *app) defineCommand() *cobra.Command {
@@ -36,8 +37,8 @@ func (a *app) defineCommand() *cobra.Command {
 			if check {
 				return a.defineCheck(files)
 			}
-			var planned page[service.Defined]
-			if err := a.call("POST", "/definitions", service.DefineRequest{Files: files, DryRun: true, Lead: !once}, &planned); err != nil {
+			var planned page[wire.Defined]
+			if err := a.call("POST", "/definitions", wire.DefineRequest{Files: files, DryRun: true, Lead: !once}, &planned); err != nil {
 				return err
 			}
 			if a.output == "table" {
@@ -51,8 +52,8 @@ func (a *app) defineCommand() *cobra.Command {
 			if err := a.agreed(yes, "Take this as what these zones should contain?"); err != nil {
 				return err
 			}
-			var done page[service.Defined]
-			if err := a.call("POST", "/definitions", service.DefineRequest{Files: files, Lead: !once, Why: why}, &done); err != nil {
+			var done page[wire.Defined]
+			if err := a.call("POST", "/definitions", wire.DefineRequest{Files: files, Lead: !once, Why: why}, &done); err != nil {
 				return err
 			}
 			if err := a.show(done.Items, func() {
@@ -134,7 +135,7 @@ func (a *app) defineCheck(files []definition.File) error {
 	return nil
 }
 
-func (a *app) showDefined(d service.Defined, withRecords bool) {
+func (a *app) showDefined(d wire.Defined, withRecords bool) {
 	what := "known"
 	if d.New {
 		what = "new"

@@ -5,7 +5,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"beacon/service"
+	"beacon/wire"
 )
 
 func (a *app) delegateCommand() *cobra.Command {
@@ -22,7 +22,7 @@ func (a *app) delegateCommand() *cobra.Command {
 				return err
 			}
 			body := map[string]any{"nameservers": servers, "save_only": saveOnly, "dry_run": true}
-			var got service.Delegated
+			var got wire.Delegated
 			if err := a.call("POST", path, body, &got); err != nil {
 				return err
 			}
@@ -51,7 +51,7 @@ func (a *app) delegateCommand() *cobra.Command {
 	return c
 }
 
-func (a *app) showDelegated(d service.Delegated) {
+func (a *app) showDelegated(d wire.Delegated) {
 	a.printf("%s at %s\n", a.paint(bold, plain(d.Domain)), d.Registrar)
 	line := func(label, text string) {
 		a.printf("  %-21s%s\n", label, strings.Join(wrap(text, width-23), "\n"+strings.Repeat(" ", 23)))

@@ -6,18 +6,17 @@ import (
 	"github.com/spf13/cobra"
 
 	"beacon/core/dnsname"
-	"beacon/service"
-	"beacon/store"
+	"beacon/wire"
 )
 
 func (a *app) draftCommand() *cobra.Command {
 	c := &cobra.Command{Use: "draft", Short: "What is being changed in a zone, and not put out yet"}
 	show := &cobra.Command{Use: "show ZONE", Short: "The draft as one change list, and what the rules say of it", Args: cobra.ExactArgs(1),
-		RunE: a.withDraft(func(d service.Draft) error { return a.show(d, func() { a.showDraft(d) }) })}
+		RunE: a.withDraft(func(d wire.Draft) error { return a.show(d, func() { a.showDraft(d) }) })}
 	var why string
 	var yes, sync bool
 	accept := &cobra.Command{Use: "accept ZONE", Short: "Make the draft what the zone should contain", Args: cobra.ExactArgs(1),
-		RunE: a.withDraft(func(d service.Draft) error {
+		RunE: a.withDraft(func(d wire.Draft) error {
 			if a.output == "table" {
 				a.showDraft(d)
 			}
@@ -31,7 +30,7 @@ func (a *app) draftCommand() *cobra.Command {
 	accept.Flags().BoolVar(&sync, "sync", false, "write it to the providers too")
 	var sure bool
 	drop := &cobra.Command{Use: "drop ZONE", Short: "Forget the draft", Args: cobra.ExactArgs(1),
-		RunE: a.withDraft(func(d service.Draft) error {
+		RunE: a.withDraft(func(d wire.Draft) error {
 			if a.output == "table" {
 				a.showDraft(d)
 			}
@@ -50,7 +49,7 @@ func (a *app) draftCommand() *cobra.Command {
 }
 
 // withDraft reads the draft of the zone that is named.
-func (a *app) withDraft(do func(service.Draft) error) func(*cobra.Command, []string) error {
+func (a *app) withDraft(do func(wire.Draft) error) func(*cobra.Command, []string) error {
 	return func(_ *cobra.Command, args []string) error {
 		zone, err := dnsname.Parse(args[0])
 		if err != nil {
@@ -64,12 +63,12 @@ func (a *app) withDraft(do func(service.Draft) error) func(*cobra.Command, []str
 	}
 }
 
-func (a *app) draft(zone dnsname.Name) (d service.Draft, err error) {
+func (a *app) draft(zone dnsname.Name) (d wire.Draft, err error) {
 	err = a.call("GET", "/zones/"+plain(zone)+"/draft", nil, &d)
 	return d, err
 }
 
-func (a *app) showDraft(d service.Draft) {
+func (a *app) showDraft(d wire.Draft) {
 	if len(d.Edits) == 0 {
 		a.printf("The draft of %s is empty.\n", plain(d.Zone))
 		return
@@ -91,8 +90,8 @@ func (a *app) showDraft(d service.Draft) {
 	a.printf("  put it out  beacon draft accept %s\n  forget it   beacon draft drop %s\n", plain(d.Zone), plain(d.Zone))
 }
 
-func (a *app) acceptDraft(d service.Draft, why string, sync bool) error {
-	var rev store.Revision
+func (a *app) acceptDraft(d wire.Draft, why string, sync bool) error {
+	var rev wire.Revision
 	if err := a.callIf("POST", "/zones/"+plain(d.Zone)+"/draft/acceptance", d.Tag, map[string]any{"why": why}, &rev); err != nil {
 		return err
 	}
@@ -108,7 +107,7 @@ func (a *app) acceptDraft(d service.Draft, why string, sync bool) error {
 func (a *app) operationCommand() *cobra.Command {
 	c := &cobra.Command{Use: "operation", Short: "Changes of many zones at once: what was done, and undoing it"}
 	list := &cobra.Command{Use: "list", Short: "The last ones, newest first", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
-		items, err := all[store.Operation](a, "/operations")
+		items, err := all[wire.Operation](a, "/operations")
 		if err != nil {
 			return err
 		}
@@ -129,7 +128,7 @@ func (a *app) operationCommand() *cobra.Command {
 		if err := a.agreed(yes, "Put back what operation "+args[0]+" changed, in all its zones?"); err != nil {
 			return err
 		}
-		var done service.Replaced
+		var done wire.Replaced
 		if err := a.call("POST", "/operations/"+args[0]+"/undo", nil, &done); err != nil {
 			return err
 		}
@@ -144,7 +143,7 @@ func (a *app) operationCommand() *cobra.Command {
 	return c
 }
 
-func (a *app) afterOperation(done service.Replaced, sync bool) error {
+func (a *app) afterOperation(done wire.Replaced, sync bool) error {
 	number := fmt.Sprint(done.Operation.ID)
 	if err := a.show(done, func() {
 		a.printf("Operation %s: %s changed in %s. Take it back: beacon operation undo %s\n", number, count(done.Records, "record"), count(len(done.Zones), "zone"), number)
@@ -158,7 +157,7 @@ func (a *app) afterOperation(done service.Replaced, sync bool) error {
 }
 
 func (a *app) syncOperation(number string) error {
-	var started page[service.SyncView]
+	var started page[wire.SyncView]
 	if err := a.call("POST", "/operations/"+number+"/syncs", nil, &started); err != nil {
 		return err
 	}

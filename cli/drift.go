@@ -7,8 +7,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"beacon/core/diff"
-	"beacon/service"
-	"beacon/store"
+	"beacon/wire"
 )
 
 func (a *app) driftCommand() *cobra.Command {
@@ -41,13 +40,13 @@ func (a *app) driftCommand() *cobra.Command {
 
 // listDrift shows how placements stood when they were looked at last.
 func (a *app) listDrift(everything bool) error {
-	list, err := all[service.PlacementStanding](a, "/placements")
+	list, err := all[wire.PlacementStanding](a, "/placements")
 	if err != nil {
 		return err
 	}
 	shown := list[:0:0]
 	for _, p := range list {
-		if everything || p.Standing != store.InStep {
+		if everything || p.Standing != wire.InStep {
 			shown = append(shown, p)
 		}
 	}
@@ -63,9 +62,9 @@ func (a *app) listDrift(everything bool) error {
 	})
 }
 
-func countNot(list []service.PlacementStanding) (n int) {
+func countNot(list []wire.PlacementStanding) (n int) {
 	for _, p := range list {
-		if p.Standing != store.InStep {
+		if p.Standing != wire.InStep {
 			n++
 		}
 	}
@@ -73,15 +72,15 @@ func countNot(list []service.PlacementStanding) (n int) {
 }
 
 // standing says how a placement stands.
-func (a *app) standing(p service.PlacementState) string {
+func (a *app) standing(p wire.PlacementState) string {
 	switch p.Standing {
-	case store.InStep:
+	case wire.InStep:
 		return "in step"
-	case store.ToWrite:
+	case wire.ToWrite:
 		return count(p.ToWrite, "set") + " to write"
-	case store.Drifted:
+	case wire.Drifted:
 		return a.paint(amber, count(p.Drifted+p.Conflicting, "set")+" changed elsewhere")
-	case store.Unreachable:
+	case wire.Unreachable:
 		return a.paint(red, "not reached: ") + shorten(p.Trouble, 40)
 	}
 	return "not looked at yet"

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"beacon/wire"
 	"bufio"
 	"context"
 	"encoding/json"
@@ -10,8 +11,6 @@ import (
 	"strconv"
 	"strings"
 	"time"
-
-	"beacon/store"
 )
 
 // reconnectPause is how long to wait before a broken stream is taken up again, wall time.
@@ -19,7 +18,7 @@ const reconnectPause = 500 * time.Millisecond
 
 // followEvents hands over events as they happen, those that were missed while the connection was broken included, until ctx
 // ends. The first connection must succeed; later ones are tried again and again. opened is told of each.
-func (a *app) followEvents(ctx context.Context, requests bool, opened func(), take func(store.Entry)) error {
+func (a *app) followEvents(ctx context.Context, requests bool, opened func(), take func(wire.Entry)) error {
 	last := ""
 	for first := true; ; first = false {
 		err := a.readEvents(ctx, requests, &last, opened, take)
@@ -41,7 +40,7 @@ func (a *app) followEvents(ctx context.Context, requests bool, opened func(), ta
 }
 
 // readEvents reads one connection to its end. last is the number of the last event that was taken.
-func (a *app) readEvents(ctx context.Context, requests bool, last *string, opened func(), take func(store.Entry)) error {
+func (a *app) readEvents(ctx context.Context, requests bool, last *string, opened func(), take func(wire.Entry)) error {
 	address := fmt.Sprintf("%s/api/v1/events?requests=%t", strings.TrimSuffix(a.address, "/"), requests)
 	req, err := http.NewRequestWithContext(ctx, http.MethodGet, address, nil)
 	if err != nil {
@@ -74,7 +73,7 @@ func (a *app) readEvents(ctx context.Context, requests bool, last *string, opene
 			}
 			continue
 		}
-		var e store.Entry
+		var e wire.Entry
 		if err := json.Unmarshal([]byte(text), &e); err != nil || e.Seq == nil {
 			return fmt.Errorf("an event of %s cannot be read: %q", a.address, text)
 		}

@@ -8,12 +8,12 @@ import (
 	"time"
 
 	"beacon/core/delegation"
-	"beacon/service"
+	"beacon/wire"
 )
 
 // glance has the service look briefly at all its domains, and shows those that do not stand as they should.
 func (a *app) glance(ctx context.Context) error {
-	var g service.Glances
+	var g wire.Glances
 	if err := a.call("POST", "/glances", nil, &g); err != nil {
 		return err
 	}

@@ -7,8 +7,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"beacon/core/dnsname"
-	"beacon/service"
-	"beacon/store"
+	"beacon/wire"
 )
 
 func (a *app) zoneHistoryCommand() *cobra.Command {
@@ -40,7 +39,7 @@ func (a *app) zoneHistoryCommand() *cobra.Command {
 }
 
 func (a *app) revisions(path string) error {
-	list, err := all[store.Revision](a, path+"/revisions")
+	list, err := all[wire.Revision](a, path+"/revisions")
 	if err != nil {
 		return err
 	}
@@ -58,7 +57,7 @@ func (a *app) revisions(path string) error {
 }
 
 func (a *app) compareRevisions(path string, zone dnsname.Name, from, to uint32) error {
-	var got service.Compared
+	var got wire.Compared
 	if err := a.call("GET", fmt.Sprintf("%s/comparison?from=%d&to=%d", path, from, to), nil, &got); err != nil {
 		return err
 	}
@@ -73,7 +72,7 @@ func (a *app) nameHistory(path string, zone dnsname.Name, of string) error {
 	if err != nil {
 		return misuse("--of: %s", err)
 	}
-	list, err := all[service.NameChange](a, path+"/history?of="+url.QueryEscape(name.String()))
+	list, err := all[wire.NameChange](a, path+"/history?of="+url.QueryEscape(name.String()))
 	if err != nil {
 		return err
 	}
@@ -100,7 +99,7 @@ func (a *app) zoneRestoreCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			var view service.ZoneView
+			var view wire.ZoneView
 			if err := a.call("GET", path, nil, &view); err != nil {
 				return err
 			}
@@ -115,7 +114,7 @@ func (a *app) zoneRestoreCommand() *cobra.Command {
 			if err := a.agreed(yes, fmt.Sprintf("Shall %s contain again what revision %d said?", plain(zone), number)); err != nil {
 				return err
 			}
-			var made store.Revision
+			var made wire.Revision
 			if err := a.call("POST", path+"/restorations", map[string]any{"revision": number, "why": why}, &made); err != nil {
 				return err
 			}

@@ -12,7 +12,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/dynaddr"
 	"beacon/core/zonefile"
-	"beacon/service"
+	"beacon/wire"
 )
 
 func (a *app) hostCommand() *cobra.Command {
@@ -41,7 +41,7 @@ func (a *app) hostAddCommand() *cobra.Command {
 			if err != nil {
 				return misuse("%s", err)
 			}
-			var added service.HostAdded
+			var added wire.HostAdded
 			if err := a.call("POST", "/hosts", map[string]any{"name": name, "v4": !v6only, "v6": !v4only, "ttl": seconds}, &added); err != nil {
 				return err
 			}
@@ -71,7 +71,7 @@ func (a *app) hostAddCommand() *cobra.Command {
 
 func (a *app) hostListCommand() *cobra.Command {
 	return &cobra.Command{Use: "list", Short: "Where each host stands", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
-		list, err := all[service.HostView](a, "/hosts")
+		list, err := all[wire.HostView](a, "/hosts")
 		if err != nil {
 			return err
 		}
@@ -93,7 +93,7 @@ func (a *app) hostListCommand() *cobra.Command {
 	}}
 }
 
-func hostAt(h service.HostView) string {
+func hostAt(h wire.HostView) string {
 	at := strings.TrimSpace(h.V4 + " " + h.V6)
 	if at == "" {
 		return "not reported yet"
@@ -102,7 +102,7 @@ func hostAt(h service.HostView) string {
 }
 
 // progress says in a few words how far a report has come.
-func progress(r *service.ReportView) string {
+func progress(r *wire.ReportView) string {
 	switch {
 	case r == nil:
 		return "none"
@@ -146,9 +146,9 @@ func (a *app) hostShowCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			var h service.HostView
+			var h wire.HostView
 			for until := time.Now().Add(wait); ; time.Sleep(hostPause) {
-				h = service.HostView{}
+				h = wire.HostView{}
 				if err := a.call("GET", path, nil, &h); err != nil {
 					return err
 				}
@@ -177,12 +177,12 @@ func (a *app) hostShowCommand() *cobra.Command {
 const hostPause = 200 * time.Millisecond
 
 // arrived tells whether the last address that was accepted is visible wherever it is to be.
-func arrived(h service.HostView) bool {
-	i := slices.IndexFunc(h.Reports, func(r service.ReportView) bool { return r.Outcome == dynaddr.Accepted })
-	return i < 0 || !slices.ContainsFunc(h.Reports[i].Arrivals, func(v service.ArrivalView) bool { return v.VisibleAt == nil })
+func arrived(h wire.HostView) bool {
+	i := slices.IndexFunc(h.Reports, func(r wire.ReportView) bool { return r.Outcome == dynaddr.Accepted })
+	return i < 0 || !slices.ContainsFunc(h.Reports[i].Arrivals, func(v wire.ArrivalView) bool { return v.VisibleAt == nil })
 }
 
-func (a *app) showHost(h service.HostView, now worldClock) {
+func (a *app) showHost(h wire.HostView, now worldClock) {
 	a.printf("%s\n", a.paint(bold, plain(h.Name)))
 	a.printf("  stands at  %s   TTL %d, in zone %s\n", hostAt(h), h.TTL, plain(h.Zone))
 	if len(h.Reports) == 0 {
@@ -239,7 +239,7 @@ func (a *app) hostRemoveCommand() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		var h service.HostView
+		var h wire.HostView
 		if err := a.call("GET", path, nil, &h); err != nil {
 			return err
 		}

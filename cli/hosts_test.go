@@ -16,24 +16,24 @@ import (
 
 	"beacon/core/dnsname"
 	"beacon/core/dynaddr"
-	"beacon/service"
+	"beacon/wire"
 )
 
 func TestHosts(t *testing.T) {
 	at := time.Date(2026, 5, 4, 12, 0, 0, 0, time.UTC)
 	soon := func(ms int) *time.Time { m := at.Add(time.Duration(ms) * time.Millisecond); return &m }
 	cam := dnsname.MustParse("pier-cam.saltmarsh-ferries.example")
-	good := service.ReportView{Outcome: dynaddr.Accepted, V4: "198.51.100.77", ReportedAt: at, AcceptedAt: soon(2),
-		Arrivals: []service.ArrivalView{{Account: "heron-main", WrittenAt: soon(40), VisibleAt: soon(12_000), SettlesBy: soon(60_000)}}}
-	bad := service.ReportView{Outcome: dynaddr.Refused, Reason: "10.0.0.7 is private", Peer: "127.0.0.1", Times: 3, ReportedAt: at}
-	host := service.HostView{Name: cam, Zone: dnsname.MustParse("saltmarsh-ferries.example"), V4: "198.51.100.77", TTL: 60, SeenAt: &at, Last: &bad,
-		Reports: []service.ReportView{bad, good}}
+	good := wire.ReportView{Outcome: dynaddr.Accepted, V4: "198.51.100.77", ReportedAt: at, AcceptedAt: soon(2),
+		Arrivals: []wire.ArrivalView{{Account: "heron-main", WrittenAt: soon(40), VisibleAt: soon(12_000), SettlesBy: soon(60_000)}}}
+	bad := wire.ReportView{Outcome: dynaddr.Refused, Reason: "10.0.0.7 is private", Peer: "127.0.0.1", Times: 3, ReportedAt: at}
+	host := wire.HostView{Name: cam, Zone: dnsname.MustParse("saltmarsh-ferries.example"), V4: "198.51.100.77", TTL: 60, SeenAt: &at, Last: &bad,
+		Reports: []wire.ReportView{bad, good}}
 	path := "/hosts/pier-cam.saltmarsh-ferries.example"
 	s := &answers{replies: map[string]any{
-		"GET /hosts":     page[service.HostView]{Items: []service.HostView{host}},
+		"GET /hosts":     page[wire.HostView]{Items: []wire.HostView{host}},
 		"GET " + path:    host,
 		"DELETE " + path: nil,
-		"POST /hosts":    service.HostAdded{Name: cam, Token: "bh_secret"},
+		"POST /hosts":    wire.HostAdded{Name: cam, Token: "bh_secret"},
 		"GET /clock":     worldClock{at, 60},
 	}}
 	for _, c := range []struct {
@@ -66,21 +66,21 @@ func TestHosts(t *testing.T) {
 // Who waits for an address waits for the last one that was accepted, at every provider, and is told where that took too long.
 func TestHostIsWaitedFor(t *testing.T) {
 	at := time.Now()
-	refused := service.ReportView{Outcome: dynaddr.Refused, Reason: "it is private"}
-	here, there := service.ArrivalView{Account: "heron-main", VisibleAt: &at}, service.ArrivalView{Account: "curlew-ops"}
-	accepted := func(list ...service.ArrivalView) service.ReportView {
-		return service.ReportView{Outcome: dynaddr.Accepted, ReportedAt: at, AcceptedAt: &at, Arrivals: list}
+	refused := wire.ReportView{Outcome: dynaddr.Refused, Reason: "it is private"}
+	here, there := wire.ArrivalView{Account: "heron-main", VisibleAt: &at}, wire.ArrivalView{Account: "curlew-ops"}
+	accepted := func(list ...wire.ArrivalView) wire.ReportView {
+		return wire.ReportView{Outcome: dynaddr.Accepted, ReportedAt: at, AcceptedAt: &at, Arrivals: list}
 	}
 	for name, c := range map[string]struct {
-		reports []service.ReportView
+		reports []wire.ReportView
 		exit    int
 	}{
 		"nothing reported": {nil, ExitFine},
-		"everywhere":       {[]service.ReportView{refused, accepted(here), accepted(there)}, ExitFine},
-		"not everywhere":   {[]service.ReportView{accepted(here, there), accepted(here)}, ExitSettling},
-		"at no provider":   {[]service.ReportView{accepted()}, ExitFine},
+		"everywhere":       {[]wire.ReportView{refused, accepted(here), accepted(there)}, ExitFine},
+		"not everywhere":   {[]wire.ReportView{accepted(here, there), accepted(here)}, ExitSettling},
+		"at no provider":   {[]wire.ReportView{accepted()}, ExitFine},
 	} {
-		s := &answers{replies: map[string]any{"GET /hosts/cam.pier.example": service.HostView{Name: dnsname.MustParse("cam.pier.example"), Reports: c.reports}, "GET /clock": worldClock{}}}
+		s := &answers{replies: map[string]any{"GET /hosts/cam.pier.example": wire.HostView{Name: dnsname.MustParse("cam.pier.example"), Reports: c.reports}, "GET /clock": worldClock{}}}
 		_, errOut, code := beacon(t, s, "host", "show", "cam.pier.example", "--wait", "300ms")
 		assert.Equal(t, c.exit, code, name)
 		if c.exit != ExitFine {
@@ -94,16 +94,16 @@ func TestHostIsWaitedFor(t *testing.T) {
 
 func TestProgressOfAReport(t *testing.T) {
 	at := time.Now()
-	arrivals := func(list ...service.ArrivalView) *service.ReportView {
-		return &service.ReportView{Outcome: dynaddr.Accepted, Arrivals: list}
+	arrivals := func(list ...wire.ArrivalView) *wire.ReportView {
+		return &wire.ReportView{Outcome: dynaddr.Accepted, Arrivals: list}
 	}
-	for want, r := range map[string]*service.ReportView{
+	for want, r := range map[string]*wire.ReportView{
 		"none":                      nil,
 		"at no provider yet":        arrivals(),
-		"accepted, not written yet": arrivals(service.ArrivalView{}),
-		"written, not visible yet":  arrivals(service.ArrivalView{WrittenAt: &at}, service.ArrivalView{VisibleAt: &at}),
-		"visible":                   arrivals(service.ArrivalView{VisibleAt: &at}),
-		"held up at heron-main: no": arrivals(service.ArrivalView{Account: "heron-main", Problem: "no"}),
+		"accepted, not written yet": arrivals(wire.ArrivalView{}),
+		"written, not visible yet":  arrivals(wire.ArrivalView{WrittenAt: &at}, wire.ArrivalView{VisibleAt: &at}),
+		"visible":                   arrivals(wire.ArrivalView{VisibleAt: &at}),
+		"held up at heron-main: no": arrivals(wire.ArrivalView{Account: "heron-main", Problem: "no"}),
 		"overtaken":                 {Outcome: dynaddr.Accepted, Overtaken: true},
 	} {
 		assert.Contains(t, progress(r), want)

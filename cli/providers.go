@@ -9,12 +9,12 @@ import (
 	"github.com/spf13/cobra"
 
 	"beacon/core/change"
-	"beacon/service"
+	"beacon/wire"
 )
 
 func (a *app) listAccounts(role string) *cobra.Command {
 	return &cobra.Command{Use: "list", Short: "Connected accounts", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
-		list, err := all[service.AccountView](a, "/accounts?role="+role)
+		list, err := all[wire.AccountView](a, "/accounts?role="+role)
 		if err != nil {
 			return err
 		}
@@ -51,7 +51,7 @@ func ago(at *time.Time) string {
 func (a *app) providerCommand() *cobra.Command {
 	c := &cobra.Command{Use: "provider", Short: "Accounts at DNS providers, and the profiles that describe interfaces"}
 	zones := &cobra.Command{Use: "zones ACCOUNT", Short: "Zones that an account holds", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
-		list, err := all[service.RemoteZone](a, "/accounts/"+args[0]+"/zones")
+		list, err := all[wire.RemoteZone](a, "/accounts/"+args[0]+"/zones")
 		if err != nil {
 			return err
 		}
@@ -63,16 +63,16 @@ func (a *app) providerCommand() *cobra.Command {
 			a.table([]string{"ZONE", "ID", "NAMESERVERS"}, rows)
 		})
 	}}
-	c.AddCommand(a.listAccounts(service.RoleProvider), a.showAccountCommand(), zones,
-		a.addCommand(service.RoleProvider, "  beacon provider add heron-main --kind heron --at https://api.heron.example --secret-file key\n"+
+	c.AddCommand(a.listAccounts(wire.RoleProvider), a.showAccountCommand(), zones,
+		a.addCommand(wire.RoleProvider, "  beacon provider add heron-main --kind heron --at https://api.heron.example --secret-file key\n"+
 			"  beacon provider add moor --kind update --at dns://192.0.2.53 --secret-file key   # hmac-sha256:NAME:BASE64"),
-		a.rotateCommand(service.RoleProvider), a.kindsCommand(), a.verifyCommand(), a.profileCommand(), a.tryCommand())
+		a.rotateCommand(wire.RoleProvider), a.kindsCommand(), a.verifyCommand(), a.profileCommand(), a.tryCommand())
 	return c
 }
 
 func (a *app) showAccountCommand() *cobra.Command {
 	return &cobra.Command{Use: "show ACCOUNT", Short: "One account: what its credential may do, and what its provider can", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
-		list, err := all[service.AccountView](a, "/accounts?role="+service.RoleProvider)
+		list, err := all[wire.AccountView](a, "/accounts?role="+wire.RoleProvider)
 		if err != nil {
 			return err
 		}
@@ -85,7 +85,7 @@ func (a *app) showAccountCommand() *cobra.Command {
 	}}
 }
 
-func (a *app) showAccount(acc service.AccountView) {
+func (a *app) showAccount(acc wire.AccountView) {
 	line := func(what, text string) { a.printf("  %-12s %s\n", what, text) }
 	a.printf("%s\n", a.paint(bold, acc.Name))
 	line("kind", acc.Kind+": "+acc.About)
@@ -162,7 +162,7 @@ func capsWords(c change.Caps) (list []string) {
 }
 
 // showRights says what a credential may do, and what speaks against it.
-func (a *app) showRights(t service.Tried) {
+func (a *app) showRights(t wire.Tried) {
 	words := make([]string, len(t.Rights))
 	for i, r := range t.Rights {
 		words[i] = string(r)
@@ -179,7 +179,7 @@ func (a *app) rotateCommand(role string) *cobra.Command {
 			if err != nil {
 				return err
 			}
-			var got struct{ service.Tried }
+			var got struct{ wire.Tried }
 			if err := a.call("PUT", "/accounts/"+args[0]+"/credential", map[string]string{"role": role, "secret": secret}, &got); err != nil {
 				return err
 			}
@@ -193,7 +193,7 @@ func (a *app) rotateCommand(role string) *cobra.Command {
 
 func (a *app) kindsCommand() *cobra.Command {
 	return &cobra.Command{Use: "kinds", Short: "What accounts can be connected to", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
-		list, err := all[service.Kind](a, "/kinds")
+		list, err := all[wire.Kind](a, "/kinds")
 		if err != nil {
 			return err
 		}
@@ -219,7 +219,7 @@ func (a *app) verifyCommand() *cobra.Command {
 			if err := a.agreed(yes, fmt.Sprintf("Make and remove the zone %s at %s?", zone, args[0])); err != nil {
 				return err
 			}
-			var got page[service.Verified]
+			var got page[wire.Verified]
 			if err := a.call("POST", "/accounts/"+args[0]+"/verifications", map[string]string{"zone": zone}, &got); err != nil {
 				return err
 			}
@@ -236,7 +236,7 @@ func (a *app) verifyCommand() *cobra.Command {
 	return c
 }
 
-func (a *app) showChecks(list []service.Verified) (failed int) {
+func (a *app) showChecks(list []wire.Verified) (failed int) {
 	passed := 0
 	for _, r := range list {
 		mark, colour := "ok", green

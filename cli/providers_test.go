@@ -16,21 +16,20 @@ import (
 	"beacon/practice/practicetest"
 	"beacon/provider"
 	"beacon/provider/jq/jqtest"
-	"beacon/service"
-	"beacon/store"
+	"beacon/wire"
 )
 
 func TestProviderCommands(t *testing.T) {
 	strong := finding.Finding{Code: "credential-too-strong", Severity: finding.Warning, Subject: "heron-main", Message: "m", Remedy: "r"}
 	caps := change.Caps{BatchSize: 20, Atomic: true, TTLFloor: 30, Texts: change.TextJoined, Extras: []change.Extra{{Name: "relay", About: "answers with a relay", Values: []string{"on", "off"}}}}
-	account := service.AccountView{Account: store.Account{Name: "heron-main", Kind: "heron", Address: "https://api.heron.example"}, About: "sets", Rights: []string{"read records"}, Findings: []finding.Finding{strong}, Zones: 3, Troubled: 1, Caps: &caps}
+	account := wire.AccountView{Account: wire.Account{Name: "heron-main", Kind: "heron", Address: "https://api.heron.example"}, About: "sets", Rights: []string{"read records"}, Findings: []finding.Finding{strong}, Zones: 3, Troubled: 1, Caps: &caps}
 	s := &answers{replies: map[string]any{
-		"GET /accounts":                           page[service.AccountView]{Items: []service.AccountView{account}},
-		"PUT /accounts/heron-main/credential":     service.Tried{Seen: 3, Rights: []provider.Right{provider.ReadRecords, provider.Keys}, Findings: []finding.Finding{strong}},
-		"POST /accounts/heron-main/verifications": page[service.Verified]{Items: []service.Verified{{Check: "it works", Outcome: "passed"}, {Check: "it pages", Outcome: "failed", Detail: "the list goes in a circle"}, {Check: "it marks", Outcome: "not applicable", Detail: "no marks"}}},
-		"POST /zones/ferries.example/retirements": service.Retired{Account: "heron-main", Guards: []finding.Finding{{Code: "zone-still-delegated", Severity: finding.Error, Message: "The parent leads there.", Remedy: "Delegate."}}},
-		"GET /placements": page[service.PlacementStanding]{Items: []service.PlacementStanding{{Account: "heron-main", PlacementState: service.PlacementState{Standing: store.InStep}},
-			{Account: "curlew-ops", PlacementState: service.PlacementState{Standing: store.Drifted, Drifted: 2}}, {Account: "plover-old", PlacementState: service.PlacementState{Standing: store.Unreachable, Trouble: "no answer"}}}},
+		"GET /accounts":                           page[wire.AccountView]{Items: []wire.AccountView{account}},
+		"PUT /accounts/heron-main/credential":     wire.Tried{Seen: 3, Rights: []string{string(provider.ReadRecords), string(provider.Keys)}, Findings: []finding.Finding{strong}},
+		"POST /accounts/heron-main/verifications": page[wire.Verified]{Items: []wire.Verified{{Check: "it works", Outcome: "passed"}, {Check: "it pages", Outcome: "failed", Detail: "the list goes in a circle"}, {Check: "it marks", Outcome: "not applicable", Detail: "no marks"}}},
+		"POST /zones/ferries.example/retirements": wire.Retired{Account: "heron-main", Guards: []finding.Finding{{Code: "zone-still-delegated", Severity: finding.Error, Message: "The parent leads there.", Remedy: "Delegate."}}},
+		"GET /placements": page[wire.PlacementStanding]{Items: []wire.PlacementStanding{{Account: "heron-main", PlacementState: wire.PlacementState{Standing: wire.InStep}},
+			{Account: "curlew-ops", PlacementState: wire.PlacementState{Standing: wire.Drifted, Drifted: 2}}, {Account: "plover-old", PlacementState: wire.PlacementState{Standing: wire.Unreachable, Trouble: "no answer"}}}},
 	}}
 	for _, c := range []struct {
 		args string
@@ -73,16 +72,16 @@ func TestProviderCommands(t *testing.T) {
 
 // Many zones are written side by side; those that somebody has to decide about are told, and the rest goes on.
 func TestSyncMany(t *testing.T) {
-	standing := func(zone, account string) service.PlacementStanding {
-		p := service.PlacementStanding{Account: account}
+	standing := func(zone, account string) wire.PlacementStanding {
+		p := wire.PlacementStanding{Account: account}
 		require.NoError(t, p.Zone.UnmarshalText([]byte(zone)))
 		return p
 	}
 	s := &answers{replies: map[string]any{
-		"GET /placements":               page[service.PlacementStanding]{Items: []service.PlacementStanding{standing("one.example.", "heron-main"), standing("two.example.", "heron-main"), standing("three.test.", "heron-main")}},
-		"POST /zones/one.example/syncs": page[service.SyncView]{Items: []service.SyncView{{ID: 1}}},
+		"GET /placements":               page[wire.PlacementStanding]{Items: []wire.PlacementStanding{standing("one.example.", "heron-main"), standing("two.example.", "heron-main"), standing("three.test.", "heron-main")}},
+		"POST /zones/one.example/syncs": page[wire.SyncView]{Items: []wire.SyncView{{ID: 1}}},
 		"POST /zones/two.example/syncs": problem{Status: 409, Detail: "Sync 7 is still running."},
-		"GET /syncs/1":                  service.SyncView{ID: 1, State: store.SyncDone, Added: 4, Requests: 2},
+		"GET /syncs/1":                  wire.SyncView{ID: 1, State: wire.SyncDone, Added: 4, Requests: 2},
 	}}
 	out, _, code := beacon(t, s, "sync", "--only", "*.example", "--yes")
 	assert.Equal(t, 1, code)

@@ -13,7 +13,7 @@ import (
 	"beacon/core/record"
 	"beacon/core/rules"
 	"beacon/core/zonefile"
-	"beacon/service"
+	"beacon/wire"
 )
 
 func (a *app) recordCommand() *cobra.Command {
@@ -36,7 +36,7 @@ func (o *outcome) flags(c *cobra.Command) {
 }
 
 // edit changes a zone's draft, shows it and, if asked to, puts it out.
-func (a *app) edit(zone dnsname.Name, change service.DraftChange, o outcome) error {
+func (a *app) edit(zone dnsname.Name, change wire.DraftChange, o outcome) error {
 	d, err := a.draft(zone)
 	if err != nil {
 		return err
@@ -141,7 +141,7 @@ func (a *app) recordAddCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return a.edit(zone, service.DraftChange{Records: []service.RecordEdit{{After: &record.Record{Name: name, TTL: seconds, Type: t, Data: d}}}}, o)
+			return a.edit(zone, wire.DraftChange{Records: []wire.RecordEdit{{After: &record.Record{Name: name, TTL: seconds, Type: t, Data: d}}}}, o)
 		}}
 	c.Flags().StringVar(&ttl, "ttl", "", "such as 300 or 5m; else that of the set, or the zone's commonest")
 	c.Flags().StringArrayVar(&fields, "field", nil, "a field of the type, as NAME=VALUE; may be repeated")
@@ -229,7 +229,7 @@ func (a *app) recordChangeCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return a.edit(zone, service.DraftChange{Records: []service.RecordEdit{{Before: &before, After: &after}}}, o)
+			return a.edit(zone, wire.DraftChange{Records: []wire.RecordEdit{{Before: &before, After: &after}}}, o)
 		}}
 	c.Flags().StringVar(&to, "to", "", "its new data")
 	c.Flags().StringArrayVar(&fields, "field", nil, "a field of the type, as NAME=VALUE; may be repeated")
@@ -246,7 +246,7 @@ func (a *app) recordRemoveCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return a.edit(zone, service.DraftChange{Records: []service.RecordEdit{{Before: &before}}}, o)
+			return a.edit(zone, wire.DraftChange{Records: []wire.RecordEdit{{Before: &before}}}, o)
 		}}
 	o.flags(c)
 	return c
@@ -280,7 +280,7 @@ func (a *app) recordPasteCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			var change service.DraftChange
+			var change wire.DraftChange
 			problems := 0
 			for _, row := range paste.Read(string(text), zone, seconds) {
 				a.showRow(zone, row)
@@ -289,7 +289,7 @@ func (a *app) recordPasteCommand() *cobra.Command {
 				}
 				for _, r := range row.Records {
 					if row.LeftOut == "" {
-						change.Records = append(change.Records, service.RecordEdit{After: &r})
+						change.Records = append(change.Records, wire.RecordEdit{After: &r})
 					}
 				}
 			}
@@ -359,7 +359,7 @@ func (a *app) recordFixCommand() *cobra.Command {
 			case len(fixes) == 0:
 				return exit{ExitFailed, fmt.Sprintf("nobody can know what was meant there: %s is mended by hand", args[1])}
 			}
-			return a.edit(zone, service.DraftChange{Sets: fixes}, o)
+			return a.edit(zone, wire.DraftChange{Sets: fixes}, o)
 		}}
 	o.flags(c)
 	return c

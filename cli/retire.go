@@ -7,7 +7,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"beacon/core/finding"
-	"beacon/service"
+	"beacon/wire"
 )
 
 // retireCommand takes a zone from a provider, once nobody is led there any more.
@@ -23,7 +23,7 @@ func (a *app) retireCommand() *cobra.Command {
 				return err
 			}
 			body := map[string]any{"account": account, "keep": keep, "allow": allow, "dry_run": true}
-			var out service.Retired
+			var out wire.Retired
 			if err := a.call("POST", path, body, &out); err != nil {
 				return err
 			}

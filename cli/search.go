@@ -8,12 +8,11 @@ import (
 
 	"beacon/core/record"
 	"beacon/core/zonefile"
-	"beacon/service"
-	"beacon/store"
+	"beacon/wire"
 )
 
 // criteria are the options that say which records are meant.
-func criteria(c *cobra.Command, r *service.SearchRequest) {
+func criteria(c *cobra.Command, r *wire.SearchRequest) {
 	c.Flags().StringVar(&r.Name, "name", "", "owner; * at the beginning or the end stands for anything")
 	c.Flags().StringVar(&r.Value, "value", "", "what it points at or says; * as above")
 	c.Flags().StringVar(&r.Address, "ip", "", "address, or network such as 192.0.2.0/24")
@@ -23,7 +22,7 @@ func criteria(c *cobra.Command, r *service.SearchRequest) {
 }
 
 func (a *app) searchCommand() *cobra.Command {
-	var r service.SearchRequest
+	var r wire.SearchRequest
 	var most int
 	c := &cobra.Command{Use: "search [TEXT]", Short: "Find records in all zones", Args: cobra.MaximumNArgs(1),
 		Long: "Finds records in what all zones should contain: by an address or network, or a text that is a name, or what a record points at or says.\n" +
@@ -40,10 +39,10 @@ func (a *app) searchCommand() *cobra.Command {
 				}
 			}
 			query.Set("limit", fmt.Sprint(min(most, 200)))
-			hits := []store.Hit{}
+			hits := []wire.Hit{}
 			more := false
 			for {
-				var p page[store.Hit]
+				var p page[wire.Hit]
 				if err := a.call("GET", "/records?"+query.Encode(), nil, &p); err != nil {
 					return err
 				}
@@ -80,7 +79,7 @@ func (a *app) searchCommand() *cobra.Command {
 }
 
 func (a *app) recordReplaceCommand() *cobra.Command {
-	var r service.ReplaceRequest
+	var r wire.ReplaceRequest
 	var ttl string
 	var yes, sync bool
 	c := &cobra.Command{Use: "replace [TEXT]", Short: "Change all records that a search finds, in all zones, as one operation", Args: cobra.MaximumNArgs(1),
@@ -99,7 +98,7 @@ func (a *app) recordReplaceCommand() *cobra.Command {
 			}
 			dryRun := r.DryRun
 			r.DryRun = true
-			var planned service.Replaced
+			var planned wire.Replaced
 			if err := a.call("POST", "/operations", r, &planned); err != nil {
 				return err
 			}
@@ -113,7 +112,7 @@ func (a *app) recordReplaceCommand() *cobra.Command {
 				return err
 			}
 			r.DryRun, r.Expect = false, planned.Digest
-			var done service.Replaced
+			var done wire.Replaced
 			if err := a.call("POST", "/operations", r, &done); err != nil {
 				return err
 			}
@@ -130,7 +129,7 @@ func (a *app) recordReplaceCommand() *cobra.Command {
 	return c
 }
 
-func (a *app) showReplaced(r service.Replaced) {
+func (a *app) showReplaced(r wire.Replaced) {
 	for _, z := range r.Zones {
 		a.printf("%s\n", a.paint(bold, plain(z.Zone)))
 		for _, step := range z.Steps {

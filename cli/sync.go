@@ -11,8 +11,7 @@ import (
 	"beacon/core/diff"
 	"beacon/core/finding"
 	"beacon/core/record"
-	"beacon/service"
-	"beacon/store"
+	"beacon/wire"
 )
 
 func (a *app) diffCommand() *cobra.Command {
@@ -33,12 +32,12 @@ func (a *app) diffCommand() *cobra.Command {
 	return c
 }
 
-func (a *app) differences(zone string, putBack bool) ([]service.Difference, error) {
+func (a *app) differences(zone string, putBack bool) ([]wire.Difference, error) {
 	path, _, err := zonePath("zones", zone, fmt.Sprintf("/differences?put_back=%t", putBack))
 	if err != nil {
 		return nil, err
 	}
-	return all[service.Difference](a, path)
+	return all[wire.Difference](a, path)
 }
 
 // data prints what a set holds, without its name and type.
@@ -50,7 +49,7 @@ func data(s record.Set) string {
 	return fmt.Sprintf("%d  %s", s.TTL, strings.Join(texts, " | "))
 }
 
-func (a *app) showDifference(d service.Difference) {
+func (a *app) showDifference(d wire.Difference) {
 	add, alter, remove := change.List(d.Steps).Count()
 	a.printf("%s at %s\n", a.paint(bold, plain(d.Zone)), d.Account)
 	if d.NewZone {
@@ -155,7 +154,7 @@ func (a *app) syncZone(zone string, opt syncOptions) error {
 			continue
 		}
 		body := map[string]any{"account": d.Account, "allow": opt.allow, "expect": d.Digest, "put_back": opt.putBack}
-		var started page[service.SyncView]
+		var started page[wire.SyncView]
 		if err := a.call("POST", path, body, &started); err != nil {
 			return err
 		}
@@ -172,10 +171,10 @@ func (a *app) syncZone(zone string, opt syncOptions) error {
 func (a *app) follow(id uint64) error {
 	ctx, cancel := context.WithCancel(context.Background())
 	defer cancel()
-	something, broken := a.news(ctx, func(e store.Entry) bool {
+	something, broken := a.news(ctx, func(e wire.Entry) bool {
 		return strings.HasPrefix(e.Action, "sync.") || strings.HasPrefix(e.Action, "records.")
 	})
-	var s service.SyncView
+	var s wire.SyncView
 	for shown := -1; ; {
 		select {
 		case <-something:
@@ -205,7 +204,7 @@ func (a *app) follow(id uint64) error {
 	}); err != nil {
 		return err
 	}
-	if s.State != store.SyncDone {
+	if s.State != wire.SyncDone {
 		return exit{ExitFailed, ""}
 	}
 	return nil

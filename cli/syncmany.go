@@ -8,8 +8,7 @@ import (
 	"time"
 
 	"beacon/core/dnsname"
-	"beacon/service"
-	"beacon/store"
+	"beacon/wire"
 )
 
 // atATime is how many zones are under way side by side.
@@ -20,7 +19,7 @@ type pending struct {
 	zone    dnsname.Name
 	account string
 	id      uint64
-	done    service.SyncView
+	done    wire.SyncView
 }
 
 // syncMany makes the providers of many zones hold what they should, and shows how far it is. Zones whose guards speak are
@@ -29,7 +28,7 @@ func (a *app) syncMany(only string, opt syncOptions) error {
 	if _, err := path.Match(only, "x"); err != nil {
 		return misuse("--only: %q is no pattern; write it like *.example", only)
 	}
-	standings, err := all[service.PlacementStanding](a, "/placements")
+	standings, err := all[wire.PlacementStanding](a, "/placements")
 	if err != nil {
 		return err
 	}
@@ -59,7 +58,7 @@ func (a *app) syncMany(only string, opt syncOptions) error {
 
 func (a *app) runMany(list []*pending, opt syncOptions) error {
 	started := time.Now()
-	var views []service.SyncView
+	var views []wire.SyncView
 	underway, next := []*pending{}, 0
 	for len(views) < len(list) {
 		for len(underway) < atATime && next < len(list) {
@@ -70,7 +69,7 @@ func (a *app) runMany(list []*pending, opt syncOptions) error {
 				if !errors.As(err, &known) {
 					return err
 				}
-				p.done = service.SyncView{Zone: p.zone, Account: p.account, State: store.SyncHeld, Message: known.Detail}
+				p.done = wire.SyncView{Zone: p.zone, Account: p.account, State: wire.SyncHeld, Message: known.Detail}
 				views = append(views, p.done)
 				continue
 			}
@@ -107,7 +106,7 @@ func (a *app) startOne(p *pending, opt syncOptions) error {
 	if err != nil {
 		return err
 	}
-	var got page[service.SyncView]
+	var got page[wire.SyncView]
 	body := map[string]any{"account": p.account, "allow": opt.allow, "put_back": opt.putBack}
 	if err := a.call("POST", path, body, &got); err != nil {
 		return err
@@ -132,12 +131,12 @@ func (a *app) progress(what string, done, of int, since time.Time) {
 }
 
 // showMany tells what became of many syncs: a line for each that needs somebody, and one for all the others.
-func (a *app) showMany(views []service.SyncView, took time.Duration) (troubled int) {
+func (a *app) showMany(views []wire.SyncView, took time.Duration) (troubled int) {
 	fine, requests, sets := 0, 0, 0
 	for _, v := range views {
 		requests += v.Requests
 		sets += v.Added + v.Changed + v.Removed
-		if v.State == store.SyncDone {
+		if v.State == wire.SyncDone {
 			fine++
 			continue
 		}

@@ -12,7 +12,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"beacon/core/delegation"
-	"beacon/store"
+	"beacon/wire"
 )
 
 func (a *app) watchCommand() *cobra.Command {
@@ -29,7 +29,7 @@ func (a *app) watchCommand() *cobra.Command {
 
 // news opens the event stream and gives a channel that tells when something happened of which concerns says that it
 // matters, and when the stream was opened (anew): until then something may have been missed.
-func (a *app) news(ctx context.Context, concerns func(store.Entry) bool) (<-chan struct{}, <-chan error) {
+func (a *app) news(ctx context.Context, concerns func(wire.Entry) bool) (<-chan struct{}, <-chan error) {
 	something, broken := make(chan struct{}, 1), make(chan error, 1)
 	tell := func() {
 		select {
@@ -38,7 +38,7 @@ func (a *app) news(ctx context.Context, concerns func(store.Entry) bool) (<-chan
 		}
 	}
 	go func() {
-		broken <- a.followEvents(ctx, false, tell, func(e store.Entry) {
+		broken <- a.followEvents(ctx, false, tell, func(e wire.Entry) {
 			if concerns(e) {
 				tell()
 			}
@@ -70,7 +70,7 @@ func (a *app) watch(domain string, limit time.Duration) error {
 	if settled, err := view.look(path, domain); err != nil || settled {
 		return err
 	}
-	something, broken := a.news(ctx, func(e store.Entry) bool { return e.Subject == name.String() })
+	something, broken := a.news(ctx, func(e wire.Entry) bool { return e.Subject == name.String() })
 	every := time.NewTicker(time.Second)
 	defer every.Stop()
 	for {

@@ -10,8 +10,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/record"
 	"beacon/core/zonefile"
-	"beacon/service"
-	"beacon/store"
+	"beacon/wire"
 )
 
 func (a *app) zoneCommand() *cobra.Command {
@@ -25,7 +24,7 @@ func (a *app) zoneCommand() *cobra.Command {
 }
 
 func (a *app) zoneList() error {
-	list, err := all[service.ZoneView](a, "/zones")
+	list, err := all[wire.ZoneView](a, "/zones")
 	if err != nil {
 		return err
 	}
@@ -46,7 +45,7 @@ func (a *app) zoneList() error {
 	})
 }
 
-func revisionText(r *store.Revision) string {
+func revisionText(r *wire.Revision) string {
 	if r == nil {
 		return "nothing yet"
 	}
@@ -67,7 +66,7 @@ func (a *app) zoneShow(name string) error {
 	if err != nil {
 		return err
 	}
-	var z service.ZoneView
+	var z wire.ZoneView
 	if err := a.call("GET", path, nil, &z); err != nil {
 		return err
 	}
@@ -111,7 +110,7 @@ func (a *app) zoneImportCommand() *cobra.Command {
 				return err
 			}
 			body := map[string]any{"file": filepath.Base(args[0]), "text": zonefile.Text(zone, contents), "dry_run": true}
-			var got service.Imported
+			var got wire.Imported
 			if err := a.call("POST", path, body, &got); err != nil {
 				return err
 			}
@@ -143,7 +142,7 @@ func (a *app) zoneImportCommand() *cobra.Command {
 	return c
 }
 
-func (a *app) showImport(got service.Imported) {
+func (a *app) showImport(got wire.Imported) {
 	a.showRecords(got.Zone, got.Added, got.Removed)
 	for _, l := range got.LeftOut {
 		a.recordLine(a.paint(dim, "."), got.Zone, l.Record)
@@ -166,7 +165,7 @@ func (a *app) zoneExportCommand() *cobra.Command {
 			return err
 		}
 		if as == "definition" {
-			var got service.ZoneDefinition
+			var got wire.ZoneDefinition
 			if err := a.call("GET", path+"/definition", nil, &got); err != nil {
 				return err
 			}
@@ -194,7 +193,7 @@ func (a *app) zoneTakeoverCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			var z service.ZoneView
+			var z wire.ZoneView
 			if err := a.call("GET", path, nil, &z); err != nil {
 				return err
 			}
@@ -203,7 +202,7 @@ func (a *app) zoneTakeoverCommand() *cobra.Command {
 					return err
 				}
 			}
-			var got service.ZoneDefinition
+			var got wire.ZoneDefinition
 			if err := a.call("POST", path+"/takeover", nil, &got); err != nil {
 				return err
 			}
@@ -215,7 +214,7 @@ func (a *app) zoneTakeoverCommand() *cobra.Command {
 }
 
 func (a *app) zoneSketchCommand() *cobra.Command {
-	var r service.SketchRequest
+	var r wire.SketchRequest
 	var file string
 	c := &cobra.Command{Use: "sketch ZONE", Short: "Print a definition to begin with: of a new zone, or of one that is elsewhere", Args: cobra.ExactArgs(1),
 		Long: "Prints a definition to look over, change and define. With --new it begins with the house kit; else it holds what another\n" +
@@ -234,7 +233,7 @@ func (a *app) zoneSketchCommand() *cobra.Command {
 				}
 				r.File, r.Text = filepath.Base(file), zonefile.Text(name, contents)
 			}
-			var got service.Sketch
+			var got wire.Sketch
 			if err := a.call("POST", "/sketches", r, &got); err != nil {
 				return err
 			}

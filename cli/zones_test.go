@@ -21,9 +21,8 @@ import (
 	"beacon/core/record"
 	"beacon/core/rules"
 	"beacon/core/zonefile"
-	"beacon/registrar"
-	"beacon/service"
 	"beacon/store"
+	"beacon/wire"
 )
 
 func records(t *testing.T, text string) []record.Record {
@@ -36,9 +35,9 @@ func records(t *testing.T, text string) []record.Record {
 func TestImportShowsThenTakes(t *testing.T) {
 	file := filepath.Join(t.TempDir(), "ferries.zone")
 	require.NoError(t, os.WriteFile(file, []byte("@ 60 A 192.0.2.1\n"), 0o600))
-	got := service.Imported{Zone: domain, Added: records(t, "www 60 A 192.0.2.1\n"), Removed: records(t, "old 60 A 192.0.2.1\n"), Same: 3,
-		LeftOut:  []service.LeftOut{{Record: records(t, "@ 60 NS ns.old.example.\n")[0], Why: "belongs to the provider"}},
-		Revision: &store.Revision{Number: 4}}
+	got := wire.Imported{Zone: domain, Added: records(t, "www 60 A 192.0.2.1\n"), Removed: records(t, "old 60 A 192.0.2.1\n"), Same: 3,
+		LeftOut:  []wire.LeftOut{{Record: records(t, "@ 60 NS ns.old.example.\n")[0], Why: "belongs to the provider"}},
+		Revision: &wire.Revision{Number: 4}}
 	s := &answers{replies: map[string]any{"POST /zones/saltmarsh-ferries.example/imports": got}}
 	out, _, code := beacon(t, s, "zone", "import", file, "--origin", "saltmarsh-ferries.example", "--yes")
 	assert.Zero(t, code)
@@ -58,41 +57,41 @@ func TestImportShowsThenTakes(t *testing.T) {
 }
 
 func TestZoneViews(t *testing.T) {
-	view := service.ZoneView{Name: domain, Label: "Public site", Registrar: "gannet-main", Revision: &store.Revision{Number: 2, Records: 14},
-		Placements: []service.PlacementView{{Account: "heron-main", Made: true, Nameservers: []dnsname.Name{dnsname.MustParse("quay-11.heron.test")},
-			LastSync: &service.SyncView{ID: 3, State: store.SyncDone, Message: "Written."}}}}
+	view := wire.ZoneView{Name: domain, Label: "Public site", Registrar: "gannet-main", Revision: &wire.Revision{Number: 2, Records: 14},
+		Placements: []wire.PlacementView{{Account: "heron-main", Made: true, Nameservers: []dnsname.Name{dnsname.MustParse("quay-11.heron.test")},
+			LastSync: &wire.SyncView{ID: 3, State: wire.SyncDone, Message: "Written."}}}}
 	was, is := records(t, "www 60 A 192.0.2.1\n"), records(t, "www 60 A 192.0.2.2\n")
-	draft := service.Draft{Zone: domain, Tag: "3.2", Revision: 2, Added: is, Removed: was, Same: 1, Edits: []service.DraftEdit{{Before: record.SetOf(was), After: record.SetOf(is), Author: "petra"}},
+	draft := wire.Draft{Zone: domain, Tag: "3.2", Revision: 2, Added: is, Removed: was, Same: 1, Edits: []wire.DraftEdit{{Before: record.SetOf(was), After: record.SetOf(is), Author: "petra"}},
 		Findings: []rules.Found{{Finding: finding.Finding{Code: "www-missing", Severity: finding.Notice, Message: "m", Remedy: "r"}, Fix: []rules.Edit{{After: record.SetOf(is)}}}}}
-	replaced := service.Replaced{Operation: &store.Operation{ID: 4}, Records: 2, Zones: []service.ReplacedZone{{Zone: domain, Steps: []store.SetChange{{Before: record.SetOf(was), After: record.SetOf(is)}}}}}
+	replaced := wire.Replaced{Operation: &wire.Operation{ID: 4}, Records: 2, Zones: []wire.ReplacedZone{{Zone: domain, Steps: []record.SetChange{{Before: record.SetOf(was), After: record.SetOf(is)}}}}}
 	s := &answers{replies: map[string]any{
-		"GET /zones":                                         page[service.ZoneView]{Items: []service.ZoneView{view}},
+		"GET /zones":                                         page[wire.ZoneView]{Items: []wire.ZoneView{view}},
 		"GET /zones/saltmarsh-ferries.example":               view,
 		"GET /zones/saltmarsh-ferries.example/records":       page[record.Record]{Items: records(t, "@ 60 A 192.0.2.1\nwww 60 A 192.0.2.1\n")},
-		"GET /zones/saltmarsh-ferries.example/revisions":     page[store.Revision]{Items: []store.Revision{{Number: 2, Author: "keeper", Source: "x.beacon.yaml"}}},
-		"GET /zones/saltmarsh-ferries.example/comparison":    service.Compared{From: 1, To: 2, Added: records(t, "@ 60 A 192.0.2.1\nwww 60 A 192.0.2.1\n"), Same: 3},
-		"GET /zones/saltmarsh-ferries.example/history":       page[service.NameChange]{Items: []service.NameChange{{Revision: store.Revision{Number: 2, Author: "keeper"}, Added: records(t, "www 60 A 192.0.2.1\n")}}},
-		"POST /zones/saltmarsh-ferries.example/restorations": store.Revision{Number: 5},
+		"GET /zones/saltmarsh-ferries.example/revisions":     page[wire.Revision]{Items: []wire.Revision{{Number: 2, Author: "keeper", Source: "x.beacon.yaml"}}},
+		"GET /zones/saltmarsh-ferries.example/comparison":    wire.Compared{From: 1, To: 2, Added: records(t, "@ 60 A 192.0.2.1\nwww 60 A 192.0.2.1\n"), Same: 3},
+		"GET /zones/saltmarsh-ferries.example/history":       page[wire.NameChange]{Items: []wire.NameChange{{Revision: wire.Revision{Number: 2, Author: "keeper"}, Added: records(t, "www 60 A 192.0.2.1\n")}}},
+		"POST /zones/saltmarsh-ferries.example/restorations": wire.Revision{Number: 5},
 		"GET /zones/saltmarsh-ferries.example/findings":      page[rules.Found]{Items: []rules.Found{{Finding: finding.Finding{Code: "www-missing", Severity: finding.Notice, Message: "m", Remedy: "r"}}}},
-		"GET /zones/saltmarsh-ferries.example/definition":    service.ZoneDefinition{Text: "zones: {}"},
-		"POST /zones/saltmarsh-ferries.example/takeover":     service.ZoneDefinition{Text: "zones: {taken: 1}"},
-		"POST /sketches": service.Sketch{Text: "zones: {sketched: 1}"},
+		"GET /zones/saltmarsh-ferries.example/definition":    wire.ZoneDefinition{Text: "zones: {}"},
+		"POST /zones/saltmarsh-ferries.example/takeover":     wire.ZoneDefinition{Text: "zones: {taken: 1}"},
+		"POST /sketches": wire.Sketch{Text: "zones: {sketched: 1}"},
 		"GET /zones/saltmarsh-ferries.example/draft":             draft,
 		"POST /zones/saltmarsh-ferries.example/draft/edits":      draft,
-		"POST /zones/saltmarsh-ferries.example/draft/acceptance": store.Revision{Number: 6},
+		"POST /zones/saltmarsh-ferries.example/draft/acceptance": wire.Revision{Number: 6},
 		"DELETE /zones/saltmarsh-ferries.example/draft":          nil,
-		"GET /records":                            page[store.Hit]{Items: []store.Hit{{Zone: domain, Record: records(t, "www 60 A 192.0.2.1\n")[0]}}},
-		"GET /operations":                         page[store.Operation]{Items: []store.Operation{{ID: 4, What: "2 records in 1 zone", Author: "keeper"}}},
+		"GET /records":                            page[wire.Hit]{Items: []wire.Hit{{Zone: domain, Record: records(t, "www 60 A 192.0.2.1\n")[0]}}},
+		"GET /operations":                         page[wire.Operation]{Items: []wire.Operation{{ID: 4, What: "2 records in 1 zone", Author: "keeper"}}},
 		"POST /operations":                        replaced,
 		"POST /operations/4/undo":                 replaced,
-		"POST /operations/4/syncs":                page[service.SyncView]{},
+		"POST /operations/4/syncs":                page[wire.SyncView]{},
 		"GET /accounts":                           page[store.Account]{Items: []store.Account{{Name: "heron-main", Kind: "heron", Address: "http://127.0.0.1"}}},
-		"GET /accounts/heron-main/zones":          page[service.RemoteZone]{Items: []service.RemoteZone{{Name: domain, ID: "h-1", Nameservers: view.Placements[0].Nameservers}}},
-		"GET /accounts/gannet-main/registrations": page[registrar.Registration]{Items: []registrar.Registration{{Name: domain, Saved: view.Placements[0].Nameservers}}},
-		"GET /domains":                            page[service.DomainView]{Items: []service.DomainView{{Name: domain, Verdict: delegation.Settling, SettlesBy: &by, At: []string{"heron-main"}}}},
+		"GET /accounts/heron-main/zones":          page[wire.RemoteZone]{Items: []wire.RemoteZone{{Name: domain, ID: "h-1", Nameservers: view.Placements[0].Nameservers}}},
+		"GET /accounts/gannet-main/registrations": page[wire.Registration]{Items: []wire.Registration{{Name: domain, Saved: view.Placements[0].Nameservers}}},
+		"GET /domains":                            page[wire.DomainView]{Items: []wire.DomainView{{Name: domain, Verdict: delegation.Settling, SettlesBy: &by, At: []string{"heron-main"}}}},
 		"GET /clock":                              worldClock{now, 60},
-		"GET /logbook":                            page[store.Entry]{Items: []store.Entry{{Actor: "keeper", Action: "sync.done", Subject: "s", Detail: "d"}}},
-		"POST /domains/saltmarsh-ferries.example/delegation": service.Delegated{Domain: domain, Registrar: "gannet-main", Steps: []string{"save", "activate"}, Next: "See it arrive."},
+		"GET /logbook":                            page[wire.Entry]{Items: []wire.Entry{{Actor: "keeper", Action: "sync.done", Subject: "s", Detail: "d"}}},
+		"POST /domains/saltmarsh-ferries.example/delegation": wire.Delegated{Domain: domain, Registrar: "gannet-main", Steps: []string{"save", "activate"}, Next: "See it arrive."},
 	}}
 	for _, c := range []struct {
 		args []string
@@ -196,12 +195,12 @@ func TestLogbookFollowsOverBreaks(t *testing.T) {
 func TestDefineShowsTakesAndSyncs(t *testing.T) {
 	file := filepath.Join(t.TempDir(), "f.beacon.yaml")
 	require.NoError(t, os.WriteFile(file, []byte("zones: {}\n"), 0o600))
-	defined := service.Defined{Zone: domain, New: true, Added: records(t, "www 60 A 192.0.2.1\n"), At: []string{"heron-main"}, NewAt: []string{"heron-main"},
-		Registrar: "gannet-main", Revision: &store.Revision{Number: 1}}
-	s := &answers{replies: map[string]any{"POST /definitions": page[service.Defined]{Items: []service.Defined{defined}},
+	defined := wire.Defined{Zone: domain, New: true, Added: records(t, "www 60 A 192.0.2.1\n"), At: []string{"heron-main"}, NewAt: []string{"heron-main"},
+		Registrar: "gannet-main", Revision: &wire.Revision{Number: 1}}
+	s := &answers{replies: map[string]any{"POST /definitions": page[wire.Defined]{Items: []wire.Defined{defined}},
 		"GET /zones/saltmarsh-ferries.example/differences": difference(),
-		"POST /zones/saltmarsh-ferries.example/syncs":      page[service.SyncView]{Items: []service.SyncView{{ID: 7}}},
-		"GET /syncs/7": service.SyncView{ID: 7, Zone: domain, Account: "heron-main", State: store.SyncDone}}}
+		"POST /zones/saltmarsh-ferries.example/syncs":      page[wire.SyncView]{Items: []wire.SyncView{{ID: 7}}},
+		"GET /syncs/7": wire.SyncView{ID: 7, Zone: domain, Account: "heron-main", State: wire.SyncDone}}}
 	out, _, code := beacon(t, s, "define", file, "--dry-run")
 	assert.Zero(t, code)
 	assert.Contains(t, out, "(new: heron-main)")
@@ -216,7 +215,7 @@ func TestDefineShowsTakesAndSyncs(t *testing.T) {
 func TestRecordMistakesAreSaid(t *testing.T) {
 	s := &answers{replies: map[string]any{
 		"GET /zones/saltmarsh-ferries.example/records": page[record.Record]{Items: records(t, "www 60 A 192.0.2.1\nwww 60 A 192.0.2.2\n")},
-		"GET /zones/saltmarsh-ferries.example/draft":   service.Draft{Zone: domain, Tag: "3.2"}}}
+		"GET /zones/saltmarsh-ferries.example/draft":   wire.Draft{Zone: domain, Tag: "3.2"}}}
 	for _, c := range []struct {
 		args []string
 		says string

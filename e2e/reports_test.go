@@ -17,7 +17,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"beacon/core/dnsname"
-	"beacon/service"
+	"beacon/wire"
 )
 
 // reporter is one host that reports, as a keeper does: until it has an answer.
@@ -128,7 +128,7 @@ func TestReportsUnderLoadAndKill(t *testing.T) {
 	t.Logf("from the report, median and 95 %%: accepted %s, written %s, visible %s; %d overtaken", spread(accepted), spread(written), spread(visible), overtaken)
 }
 
-func allVisible(t *testing.T, a *asker, name string) (v service.HostView) {
+func allVisible(t *testing.T, a *asker, name string) (v wire.HostView) {
 	for deadline := time.Now().Add(30 * time.Second); ; time.Sleep(50 * time.Millisecond) {
 		a.ask("GET", "/hosts/"+name, nil, &v)
 		if v.Last != nil && len(v.Last.Arrivals) == 1 && v.Last.Arrivals[0].VisibleAt != nil {

@@ -10,8 +10,6 @@ import (
 	"strings"
 	"time"
 
-	"beacon/core/change"
-	"beacon/core/dnsname"
 	"beacon/core/finding"
 	"beacon/core/wording"
 	"beacon/outcall"
@@ -22,35 +20,12 @@ import (
 	"beacon/wire"
 )
 
-// The roles of accounts.
-const (
-	RoleProvider  = "provider"
-	RoleRegistrar = "registrar"
-)
-
-// NewAccount is what is needed to connect an account.
-type NewAccount struct {
-	Name    string
-	Role    string
-	Kind    string
-	Address string // base address of the interface
-	Secret  string
-	Private bool // the address may be one of an inner network
-}
-
 var accountName = regexp.MustCompile(`^[a-z0-9][a-z0-9-]{0,62}$`)
 
-// Tried is what showed when a credential was tried.
-type Tried struct {
-	Seen     int               `json:"seen"`     // zones or domains that it sees; -1 where the interface does not list them
-	Rights   []provider.Right  `json:"rights"`   // what it may do; empty where the interface does not tell
-	Findings []finding.Finding `json:"findings"` // it may more than is needed, or less
-}
-
 // AddAccount connects an account: it is tried at once, and kept only if that went well.
-func (s *Service) AddAccount(ctx context.Context, n NewAccount) (tried Tried, err error) {
+func (s *Service) AddAccount(ctx context.Context, n wire.NewAccount) (tried wire.Tried, err error) {
 	kinds := s.kinds.names()
-	if n.Role == RoleRegistrar {
+	if n.Role == wire.RoleRegistrar {
 		kinds = sortedKeys(s.drivers.Registrars)
 	}
 	account := store.Account{Name: n.Name, Role: n.Role, Kind: n.Kind, Address: strings.TrimSuffix(n.Address, "/"), Private: n.Private}
@@ -61,7 +36,7 @@ func (s *Service) AddAccount(ctx context.Context, n NewAccount) (tried Tried, er
 		if _, err := s.kinds.build(n.Kind); err != nil {
 			return tried, err
 		}
-		if kinds = s.kinds.names(); n.Role == RoleRegistrar || !slices.Contains(kinds, n.Kind) {
+		if kinds = s.kinds.names(); n.Role == wire.RoleRegistrar || !slices.Contains(kinds, n.Kind) {
 			return tried, wire.Problemf(wire.Invalid, "%q is no kind of %s. The kinds are: %s.", n.Kind, n.Role, strings.Join(kinds, ", "))
 		}
 	}
@@ -86,7 +61,7 @@ func (s *Service) AddAccount(ctx context.Context, n NewAccount) (tried Tried, er
 		}
 		return tx.Log(actor(ctx), "account.added", n.Name, fmt.Sprintf("%s %s at %s", n.Role, n.Kind, n.Address))
 	})
-	if err == nil && n.Role == RoleProvider {
+	if err == nil && n.Role == wire.RoleProvider {
 		if err := s.scheduleLooks(ctx); err != nil {
 			s.log.Error("looking for drift could not be scheduled", "account", n.Name, "error", err)
 		}
@@ -95,7 +70,7 @@ func (s *Service) AddAccount(ctx context.Context, n NewAccount) (tried Tried, er
 }
 
 // addressFits checks the form of an account's address.
-func addressFits(n NewAccount) error {
+func addressFits(n wire.NewAccount) error {
 	if n.Kind == KindSecondaries {
 		if _, err := parseSecondaries(n.Address); err != nil {
 			return wire.Problemf(wire.Invalid, "%s.", wording.Sentence(err.Error()))
@@ -115,27 +90,27 @@ func addressFits(n NewAccount) error {
 	return nil
 }
 
-func rightsText(list []provider.Right) string {
+func rightsText(list []string) string {
 	if list == nil {
-		list = []provider.Right{}
+		list = []string{}
 	}
 	text, _ := json.Marshal(list) // texts always encode
 	return string(text)
 }
 
 // try makes first requests with a credential.
-func (s *Service) try(ctx context.Context, a store.Account, secret string) (t Tried, err error) {
+func (s *Service) try(ctx context.Context, a store.Account, secret string) (t wire.Tried, err error) {
 	ctx, cancel := context.WithTimeout(ctx, 2*s.settings.Request)
 	defer cancel()
-	if a.Role == RoleRegistrar {
+	if a.Role == wire.RoleRegistrar {
 		page, err := s.drivers.Registrars[a.Kind](s.client(a, secret)).Domains(ctx, "")
-		return Tried{Seen: len(page.Registrations), Rights: []provider.Right{}, Findings: []finding.Finding{}}, err
+		return wire.Tried{Seen: len(page.Registrations), Rights: []string{}, Findings: []finding.Finding{}}, err
 	}
 	driver, err := s.driverWith(a, secret)
 	if err != nil {
 		return t, err
 	}
-	t = Tried{Seen: -1, Findings: []finding.Finding{}}
+	t = wire.Tried{Seen: -1, Findings: []finding.Finding{}}
 	if s.kinds.profile(a.Kind) == nil {
 		err = driver.(provider.Prober).Probe(ctx)
 	}
@@ -147,25 +122,29 @@ func (s *Service) try(ctx context.Context, a store.Account, secret string) (t Tr
 	if err != nil {
 		return t, err
 	}
-	if t.Rights, err = driver.(provider.Holder).Rights(ctx); err != nil {
+	rights, err := driver.(provider.Holder).Rights(ctx)
+	if err != nil {
 		return t, err
+	}
+	for _, r := range rights {
+		t.Rights = append(t.Rights, string(r))
 	}
 	t.Findings = judgeRights(a.Name, t.Rights)
 	return t, nil
 }
 
 // judgeRights says where a credential may more than is needed, or less.
-func judgeRights(account string, rights []provider.Right) []finding.Finding {
+func judgeRights(account string, rights []string) []finding.Finding {
 	found := []finding.Finding{}
 	if len(rights) == 0 {
 		return found
 	}
-	if slices.Contains(rights, provider.Keys) {
+	if slices.Contains(rights, string(provider.Keys)) {
 		found = append(found, finding.Finding{Code: "credential-too-strong", Severity: finding.Warning, Subject: account,
 			Message: "The credential may manage credentials, which is never needed here: whoever got hold of it could lock you out.",
 			Remedy:  "Make one at the provider that may read and write records (and make zones, if zones are to be made), then give it: beacon provider rotate " + account + "."})
 	}
-	if !slices.Contains(rights, provider.WriteRecords) {
+	if !slices.Contains(rights, string(provider.WriteRecords)) {
 		found = append(found, finding.Finding{Code: "credential-read-only", Severity: finding.Warning, Subject: account,
 			Message: "The credential may only read: zones can be compared, and nothing can be written.",
 			Remedy:  "If zones are to be written there, give one that may: beacon provider rotate " + account + "."})
@@ -175,7 +154,7 @@ func judgeRights(account string, rights []provider.Right) []finding.Finding {
 
 // RotateAccount gives an account another credential. It is tried first, and must see every zone that is placed there; what
 // is under way goes on with the old one, which should be withdrawn at the provider only afterwards.
-func (s *Service) RotateAccount(ctx context.Context, role, name, secret string) (tried Tried, err error) {
+func (s *Service) RotateAccount(ctx context.Context, role, name, secret string) (tried wire.Tried, err error) {
 	if secret == "" {
 		return tried, wire.Problemf(wire.Invalid, "The credential is missing.")
 	}
@@ -194,8 +173,8 @@ func (s *Service) RotateAccount(ctx context.Context, role, name, secret string) 
 	if tried, err = s.try(ctx, a, secret); err != nil {
 		return tried, explain(err)
 	}
-	if role == RoleProvider {
-		if len(placed) > 0 && len(tried.Rights) > 0 && !slices.Contains(tried.Rights, provider.WriteRecords) {
+	if role == wire.RoleProvider {
+		if len(placed) > 0 && len(tried.Rights) > 0 && !slices.Contains(tried.Rights, string(provider.WriteRecords)) {
 			return tried, wire.Problemf(wire.InTheWay, "The new credential may only read, and %s placed at %s. Nothing was changed.", arePlaced(len(placed)), name)
 		}
 		if err := s.seesAll(ctx, a, secret, placed); err != nil {
@@ -206,12 +185,8 @@ func (s *Service) RotateAccount(ctx context.Context, role, name, secret string) 
 	if err != nil {
 		return tried, err
 	}
-	rights := make([]string, len(tried.Rights))
-	for i, r := range tried.Rights {
-		rights[i] = string(r)
-	}
 	return tried, s.tx(ctx, func(tx *store.Tx) error {
-		if err := tx.SetCredential(a.ID, sealed, rights); err != nil {
+		if err := tx.SetCredential(a.ID, sealed, tried.Rights); err != nil {
 			return err
 		}
 		return tx.Log(actor(ctx), "account.rotated", name, "it has another credential")
@@ -254,21 +229,10 @@ func (s *Service) client(a store.Account, secret string) outcall.Client {
 	return outcall.Client{HTTP: http, Base: a.Address, Account: a.Name, Secret: secret, Observe: s.observe, Dial: door.DialContext}
 }
 
-// AccountView is an account as it is shown. It holds nothing of its credential.
-type AccountView struct {
-	store.Account
-	About    string            `json:"about"` // its kind
-	Rights   []string          `json:"rights"`
-	Findings []finding.Finding `json:"findings"`
-	Zones    int               `json:"zones"`    // placed there
-	Troubled int               `json:"troubled"` // of them drifted or unreachable
-	Caps     *change.Caps      `json:"caps"`     // as its profile says; empty where it differs by zone
-}
-
 // Accounts gives the accounts of a role.
-func (s *Service) Accounts(ctx context.Context, role string) (list []AccountView, err error) {
+func (s *Service) Accounts(ctx context.Context, role string) (list []wire.AccountView, err error) {
 	err = s.tx(ctx, func(tx *store.Tx) error {
-		list = []AccountView{}
+		list = []wire.AccountView{}
 		accounts, err := tx.Accounts(role)
 		if err != nil {
 			return err
@@ -278,12 +242,8 @@ func (s *Service) Accounts(ctx context.Context, role string) (list []AccountView
 			return err
 		}
 		for _, a := range accounts {
-			v := AccountView{Account: a, About: aboutDrivers[a.Kind], Rights: a.RightList(), Zones: counts[a.ID].All, Troubled: counts[a.ID].Troubled}
-			var rights []provider.Right
-			for _, r := range v.Rights {
-				rights = append(rights, provider.Right(r))
-			}
-			v.Findings = judgeRights(a.Name, rights)
+			v := wire.AccountView{Account: viewAccount(a), About: aboutDrivers[a.Kind], Rights: a.RightList(), Zones: counts[a.ID].All, Troubled: counts[a.ID].Troubled}
+			v.Findings = judgeRights(a.Name, v.Rights)
 			if p := s.kinds.profile(a.Kind); p != nil {
 				v.About, v.Caps = p.About, &p.Caps
 			}
@@ -292,6 +252,10 @@ func (s *Service) Accounts(ctx context.Context, role string) (list []AccountView
 		return nil
 	})
 	return list, err
+}
+
+func viewAccount(a store.Account) wire.Account {
+	return wire.Account{Name: a.Name, Role: a.Role, Kind: a.Kind, Address: a.Address, CreatedAt: a.CreatedAt, Private: a.Private, UsedAt: a.UsedAt, RotatedAt: a.RotatedAt}
 }
 
 // providerOf gives the driver of a provider account.
@@ -340,17 +304,10 @@ func (s *Service) registrarOf(a store.Account) (registrar.Driver, error) {
 	return build(s.client(a, secret)), nil
 }
 
-// RemoteZone is a zone as a provider account lists it.
-type RemoteZone struct {
-	Name        dnsname.Name   `json:"name"`
-	ID          string         `json:"id"`
-	Nameservers []dnsname.Name `json:"nameservers"`
-}
-
 // RemoteZones lists what a provider account holds, whether it is looked after here or not.
-func (s *Service) RemoteZones(ctx context.Context, name string) ([]RemoteZone, error) {
+func (s *Service) RemoteZones(ctx context.Context, name string) ([]wire.RemoteZone, error) {
 	var account store.Account
-	err := s.tx(ctx, func(tx *store.Tx) (err error) { account, err = tx.Account(RoleProvider, name); return err })
+	err := s.tx(ctx, func(tx *store.Tx) (err error) { account, err = tx.Account(wire.RoleProvider, name); return err })
 	if err != nil {
 		return nil, err
 	}
@@ -358,14 +315,14 @@ func (s *Service) RemoteZones(ctx context.Context, name string) ([]RemoteZone, e
 	if err != nil {
 		return nil, err
 	}
-	list := []RemoteZone{}
+	list := []wire.RemoteZone{}
 	for cursor := provider.Cursor(""); ; {
 		page, err := driver.Zones(ctx, cursor)
 		if err != nil {
 			return nil, explain(err)
 		}
 		for _, z := range page.Zones {
-			list = append(list, RemoteZone{z.Ref.Name, z.Ref.ID, z.Nameservers})
+			list = append(list, wire.RemoteZone{z.Ref.Name, z.Ref.ID, z.Nameservers})
 		}
 		if cursor = page.Next; cursor == "" {
 			return list, nil
@@ -374,9 +331,9 @@ func (s *Service) RemoteZones(ctx context.Context, name string) ([]RemoteZone, e
 }
 
 // Registrations lists what a registrar account holds.
-func (s *Service) Registrations(ctx context.Context, name string) ([]registrar.Registration, error) {
+func (s *Service) Registrations(ctx context.Context, name string) ([]wire.Registration, error) {
 	var account store.Account
-	err := s.tx(ctx, func(tx *store.Tx) (err error) { account, err = tx.Account(RoleRegistrar, name); return err })
+	err := s.tx(ctx, func(tx *store.Tx) (err error) { account, err = tx.Account(wire.RoleRegistrar, name); return err })
 	if err != nil {
 		return nil, err
 	}
@@ -384,13 +341,15 @@ func (s *Service) Registrations(ctx context.Context, name string) ([]registrar.R
 	if err != nil {
 		return nil, err
 	}
-	list := []registrar.Registration{}
+	list := []wire.Registration{}
 	for cursor := registrar.Cursor(""); ; {
 		page, err := driver.Domains(ctx, cursor)
 		if err != nil {
 			return nil, explain(err)
 		}
-		list = append(list, page.Registrations...)
+		for _, r := range page.Registrations {
+			list = append(list, wire.Registration(r))
+		}
 		if cursor = page.Next; cursor == "" {
 			return list, nil
 		}

@@ -11,8 +11,7 @@ import (
 	"beacon/core/diff"
 	"beacon/core/dnsname"
 	"beacon/core/record"
-	"beacon/service"
-	"beacon/store"
+	"beacon/wire"
 )
 
 // The apex follows a name in another zone, and a name within its own: the addresses are right, and stay so.
@@ -21,8 +20,8 @@ func TestAlias(t *testing.T) {
 	h.define("heron-main", "web 120 A 192.0.2.8\ninner 600 ALIAS web\n@ ALIAS outside.tidepool.example.\nlost ALIAS nowhere.tidepool.example.")
 	pool := dnsname.MustParse("tidepool.example")
 	h.otherZone(pool, "outside 40 CNAME deep\ndeep 30 A 192.0.2.71\ndeep 30 AAAA 2001:db8::71")
-	end := h.sync(service.SyncRequest{})
-	require.Equal(t, store.SyncDone, end.State, "%+v", end)
+	end := h.sync(wire.SyncRequest{})
+	require.Equal(t, wire.SyncDone, end.State, "%+v", end)
 	live := h.live("heron")
 	at := func(c record.Contents, name string, typ record.Type) record.Set {
 		return c.Get(rec(t, name, 0, typ, map[record.Type]string{record.A: "192.0.2.1", record.AAAA: "::1"}[typ]).Key())
@@ -60,7 +59,7 @@ func TestAlias(t *testing.T) {
 		}
 		return false
 	}, 30*time.Second, 100*time.Millisecond)
-	h.sync(service.SyncRequest{})
+	h.sync(wire.SyncRequest{})
 	assert.Equal(t, []record.Data{"192.0.2.72"}, at(h.live("heron"), "@", record.A).Data)
 	served, err := h.WantedAddresses(ctx, zone)
 	require.NoError(t, err)
@@ -72,11 +71,11 @@ func TestAlias(t *testing.T) {
 func (h house) otherZone(name dnsname.Name, records string) {
 	h.t.Helper()
 	text := "zones:\n  " + name.Unicode() + ":\n    at: [heron-main]\n    records: |\n      " + indented(records) + "\n"
-	_, err := h.Define(ctx, service.DefineRequest{Files: []definition.File{{Name: "other.beacon.yaml", Text: text}}})
+	_, err := h.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "other.beacon.yaml", Text: text}}})
 	require.NoError(h.t, err)
-	list, err := h.StartSync(ctx, service.SyncRequest{Zone: name})
+	list, err := h.StartSync(ctx, wire.SyncRequest{Zone: name})
 	require.NoError(h.t, err)
-	require.Equal(h.t, store.SyncDone, h.ended(list[0].ID).State)
+	require.Equal(h.t, wire.SyncDone, h.ended(list[0].ID).State)
 	z, err := h.Zone(ctx, name)
 	require.NoError(h.t, err)
 	var hosts []string
@@ -89,11 +88,11 @@ func (h house) otherZone(name dnsname.Name, records string) {
 func (h house) changeOther(name dnsname.Name, records string) {
 	h.t.Helper()
 	text := "zones:\n  " + name.Unicode() + ":\n    at: [heron-main]\n    records: |\n      " + indented(records) + "\n"
-	_, err := h.Define(ctx, service.DefineRequest{Files: []definition.File{{Name: "other.beacon.yaml", Text: text}}})
+	_, err := h.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "other.beacon.yaml", Text: text}}})
 	require.NoError(h.t, err)
-	list, err := h.StartSync(ctx, service.SyncRequest{Zone: name, Allow: []string{diff.GuardNamesStop}})
+	list, err := h.StartSync(ctx, wire.SyncRequest{Zone: name, Allow: []string{diff.GuardNamesStop}})
 	require.NoError(h.t, err)
-	require.Equal(h.t, store.SyncDone, h.ended(list[0].ID).State)
+	require.Equal(h.t, wire.SyncDone, h.ended(list[0].ID).State)
 }
 
 // A provider that knows such a thing for the apex gets it, and keeps the addresses right itself; elsewhere in the zone the service does.
@@ -101,11 +100,11 @@ func TestAliasAtAProviderThatHasIt(t *testing.T) {
 	h := newHouse(t)
 	h.define("plover-old", "@ 300 ALIAS outside.tidepool.example.\ninner 300 ALIAS outside.tidepool.example.\n@ MX 0 .")
 	h.otherZone(dnsname.MustParse("tidepool.example"), "outside 200 A 192.0.2.71")
-	require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
+	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	live := h.live("plover")
 	assert.Equal(t, []record.Data{"outside.tidepool.example."}, live.Get(record.Key{Name: zone, Type: record.ALIAS}).Data)
 	assert.Equal(t, []record.Data{"192.0.2.71"}, live.Get(rec(t, "inner", 0, record.A, "192.0.2.1").Key()).Data)
-	list, err := h.Differences(ctx, zone, 0)
+	list, err := h.Differences(ctx, zone, false)
 	require.NoError(t, err)
 	assert.Empty(t, list[0].Steps, "what was written is read back as the same")
 	assert.Equal(t, 3, list[0].InStep)

@@ -14,25 +14,9 @@ import (
 	"beacon/wire"
 )
 
-// CareView is how a zone is looked after, as it is shown and given.
-type CareView struct {
-	Drift    string     `json:"drift"`     // what becomes of changes made elsewhere: "ask", "put back" or "adopt"
-	OnlyOurs bool       `json:"only_ours"` // sets that were there before us are left, whatever is wanted
-	Protect  []string   `json:"protect"`   // patterns of sets whose going needs a yes of its own
-	Sites    []string   `json:"sites"`     // names that carry a site, @ for the apex; those that usually do where it is left out
-	Extras   []ExtraSet `json:"extras"`    // attributes that sets shall have at providers that know them
-}
-
-// ExtraSet is one attribute of one set.
-type ExtraSet struct {
-	Set   string `json:"set"` // name below the zone, and type, such as "www A"
-	Name  string `json:"name"`
-	Value string `json:"value"`
-}
-
-func viewCare(z store.Zone) CareView {
+func viewCare(z store.Zone) wire.CareView {
 	care := z.Care()
-	v := CareView{Drift: care.Drift, OnlyOurs: care.OnlyOurs, Protect: []string{}, Sites: definition.SiteLabels(sitesOf(z), z.Name()), Extras: []ExtraSet{}}
+	v := wire.CareView{Drift: care.Drift, OnlyOurs: care.OnlyOurs, Protect: []string{}, Sites: definition.SiteLabels(sitesOf(z), z.Name()), Extras: []wire.ExtraSet{}}
 	for _, p := range care.Protect {
 		v.Protect = append(v.Protect, p.String())
 	}
@@ -42,14 +26,14 @@ func viewCare(z store.Zone) CareView {
 			label = a.Key.Name.Relative(z.Name())
 		}
 		for _, name := range sortedKeys(a.Values) {
-			v.Extras = append(v.Extras, ExtraSet{label + " " + a.Key.Type.String(), name, a.Values[name]})
+			v.Extras = append(v.Extras, wire.ExtraSet{label + " " + a.Key.Type.String(), name, a.Values[name]})
 		}
 	}
 	return v
 }
 
-// read makes of what was given what is kept, or says what is wrong with it.
-func (v CareView) read(zone dnsname.Name) (care definition.Care, err error) {
+// readCare returns what is kept of the given settings, or an error that says what is wrong with them.
+func readCare(v wire.CareView, zone dnsname.Name) (care definition.Care, err error) {
 	drifts := []string{definition.DriftAsk, definition.DriftPutBack, definition.DriftAdopt}
 	if !slices.Contains(drifts, v.Drift) {
 		return care, wire.Problemf(wire.Invalid, "%q is nothing that can become of changes made elsewhere. Use ask, put back or adopt.", v.Drift)
@@ -98,8 +82,8 @@ func sitesOf(z store.Zone) []dnsname.Name {
 }
 
 // SetCare changes how a zone is looked after. What a definition file leads is changed there.
-func (s *Service) SetCare(ctx context.Context, name dnsname.Name, v CareView) (out CareView, err error) {
-	care, err := v.read(name)
+func (s *Service) SetCare(ctx context.Context, name dnsname.Name, v wire.CareView) (out wire.CareView, err error) {
+	care, err := readCare(v, name)
 	if err != nil {
 		return out, err
 	}

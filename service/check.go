@@ -90,7 +90,7 @@ func (s *Service) sweep(ctx context.Context, name dnsname.Name, scope resolve.Sc
 	var places []delegation.Place
 	var group sync.WaitGroup
 	group.Go(func() {
-		places = s.fromPlaces(ctx, SweepRequest{Domain: name, Nameservers: scope.Nameservers, Watched: scope.Watched})
+		places = s.fromPlaces(ctx, wire.SweepRequest{Domain: name, Nameservers: scope.Nameservers, Watched: scope.Watched})
 	})
 	sweep = s.sweeper.Sweep(ctx, name, scope)
 	group.Wait()

@@ -7,7 +7,6 @@ import (
 	"slices"
 
 	"beacon/core/definition"
-	"beacon/core/dnsname"
 	"beacon/core/record"
 	"beacon/core/rules"
 	"beacon/core/wording"
@@ -18,41 +17,14 @@ import (
 
 func isMissing(err error) bool { return errors.Is(err, store.ErrNotFound) }
 
-// Defined says what a definition does to one zone, or did.
-type Defined struct {
-	Zone      dnsname.Name    `json:"zone"`
-	New       bool            `json:"new"` // not looked after here before
-	Added     []record.Record `json:"added"`
-	Removed   []record.Record `json:"removed"`
-	Same      int             `json:"same"`
-	At        []string        `json:"at"`
-	NewAt     []string        `json:"new_at"` // accounts at which it was not placed before
-	Registrar string          `json:"registrar"`
-	Kits      []string        `json:"kits"`       // that it uses
-	From      []string        `json:"from"`       // the kit that each added record comes from, empty for its own
-	LedBy     string          `json:"led_by"`     // the file that leads it so far
-	TakenOver bool            `json:"taken_over"` // a person took it out of the hands of its file
-	Drafted   int             `json:"drafted"`    // edits in its draft
-	Findings  []rules.Found   `json:"findings"`   // what the rules say of the zone
-	Revision  *store.Revision `json:"revision"`   // nil in a dry run
-}
-
-// DefineRequest asks for definition files to be taken.
-type DefineRequest struct {
-	Files  []definition.File `json:"files"`
-	DryRun bool              `json:"dry_run"`
-	Lead   bool              `json:"lead"` // the files say from now on what their zones contain, and nothing else does
-	Why    string            `json:"why"`  // for the record
-}
-
 // Define takes definition files as what their zones should contain and where they are served. With any fault in any
 // file, nothing is changed. Putting the zones out is the next step, a sync of each.
-func (s *Service) Define(ctx context.Context, r DefineRequest) ([]Defined, error) {
+func (s *Service) Define(ctx context.Context, r wire.DefineRequest) ([]wire.Defined, error) {
 	return s.define(ctx, r, func(definition.Zone) bool { return true })
 }
 
 // define takes those of the zones that only accepts.
-func (s *Service) define(ctx context.Context, r DefineRequest, only func(definition.Zone) bool) ([]Defined, error) {
+func (s *Service) define(ctx context.Context, r wire.DefineRequest, only func(definition.Zone) bool) ([]wire.Defined, error) {
 	read, faults := definition.Read(r.Files)
 	zones := slices.DeleteFunc(read.Zones, func(z definition.Zone) bool { return !only(z) })
 	err := s.tx(ctx, func(tx *store.Tx) error {
@@ -66,9 +38,9 @@ func (s *Service) define(ctx context.Context, r DefineRequest, only func(definit
 		zonefile.SortFaults(faults)
 		return nil, &wire.Problem{Kind: wire.Invalid, Message: fmt.Sprintf("The definition has %s; nothing was changed.", wording.Counted(len(faults), "fault")), Faults: faults}
 	}
-	var out []Defined
+	var out []wire.Defined
 	err = s.tx(ctx, func(tx *store.Tx) error {
-		out = make([]Defined, 0, len(zones))
+		out = make([]wire.Defined, 0, len(zones))
 		for _, z := range zones {
 			d, err := s.defineZone(ctx, tx, z, r)
 			if err != nil {
@@ -97,17 +69,17 @@ func unknownAccounts(tx *store.Tx, zones []definition.Zone) []zonefile.Fault {
 	}
 	for _, z := range zones {
 		for _, name := range z.At {
-			look(z, RoleProvider, name)
+			look(z, wire.RoleProvider, name)
 		}
 		if z.Registrar != "" {
-			look(z, RoleRegistrar, z.Registrar)
+			look(z, wire.RoleRegistrar, z.Registrar)
 		}
 	}
 	return faults
 }
 
-func (s *Service) defineZone(ctx context.Context, tx *store.Tx, d definition.Zone, r DefineRequest) (Defined, error) {
-	out := Defined{Zone: d.Name, At: d.At, NewAt: []string{}, Registrar: d.Registrar, Kits: []string{},
+func (s *Service) defineZone(ctx context.Context, tx *store.Tx, d definition.Zone, r wire.DefineRequest) (wire.Defined, error) {
+	out := wire.Defined{Zone: d.Name, At: d.At, NewAt: []string{}, Registrar: d.Registrar, Kits: []string{},
 		Findings: s.judge(rules.Zone{Name: d.Name, Contents: d.Contents, Written: d.Written})}
 	for _, u := range d.Uses {
 		out.Kits = append(out.Kits, u.Kit)
@@ -156,10 +128,10 @@ func (s *Service) defineZone(ctx context.Context, tx *store.Tx, d definition.Zon
 	if err != nil {
 		return out, err
 	}
-	out.Revision = &rev
+	out.Revision = viewRevision(rev)
 	var registrarID *uint64
 	if d.Registrar != "" {
-		a, err := tx.Account(RoleRegistrar, d.Registrar)
+		a, err := tx.Account(wire.RoleRegistrar, d.Registrar)
 		if err != nil {
 			return out, err
 		}
@@ -173,7 +145,7 @@ func (s *Service) defineZone(ctx context.Context, tx *store.Tx, d definition.Zon
 		return out, err
 	}
 	for _, name := range d.At {
-		a, err := tx.Account(RoleProvider, name)
+		a, err := tx.Account(wire.RoleProvider, name)
 		if err != nil {
 			return out, err
 		}

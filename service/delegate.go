@@ -14,32 +14,11 @@ import (
 	"beacon/wire"
 )
 
-// DelegateRequest asks to move a domain to other nameservers.
-type DelegateRequest struct {
-	Domain      dnsname.Name
-	Nameservers []string // as typed; empty for those of the zone's placements
-	SaveOnly    bool     // store the list at the registrar and leave it inactive
-	DryRun      bool
-}
-
-// Delegated says what a delegation does, or did.
-type Delegated struct {
-	Domain    dnsname.Name            `json:"domain"`
-	Registrar string                  `json:"registrar"`
-	Before    delegation.Registration `json:"before"` // at the registrar
-	After     delegation.Registration `json:"after"`
-	Parent    []dnsname.Name          `json:"parent"` // what the parents served before
-	Wanted    []dnsname.Name          `json:"wanted"`
-	Findings  []finding.Finding       `json:"findings"`
-	Steps     []string                `json:"steps"` // what was done, or in a dry run would be
-	Next      string                  `json:"next"`  // what is to be done now
-}
-
 // Delegate changes a domain's nameservers at its registrar. First it is made sure that the new ones can be found and
 // answer for the zone, and what the old ones said is remembered; a list that fails is refused before the registrar is
 // asked. Each step is safe to repeat: after a crash, the same request goes on where it ended.
-func (s *Service) Delegate(ctx context.Context, r DelegateRequest) (Delegated, error) {
-	out := Delegated{Domain: r.Domain, Findings: []finding.Finding{}, Steps: []string{}}
+func (s *Service) Delegate(ctx context.Context, r wire.DelegateRequest) (wire.Delegated, error) {
+	out := wire.Delegated{Domain: r.Domain, Findings: []finding.Finding{}, Steps: []string{}}
 	z, d, account, err := s.delegationSubjects(ctx, r.Domain)
 	if err != nil {
 		return out, err
@@ -109,7 +88,7 @@ func refusal(name dnsname.Name, found []finding.Finding) *wire.Problem {
 
 // lookBefore makes a sweep that includes the new nameservers, refuses those that are not ready, and remembers what the
 // old ones said: the TTLs that the waiting will be computed from.
-func (s *Service) lookBefore(ctx context.Context, z store.Zone, d store.Domain, out *Delegated) error {
+func (s *Service) lookBefore(ctx context.Context, z store.Zone, d store.Domain, out *wire.Delegated) error {
 	looking, cancel := context.WithTimeout(ctx, checkTime)
 	defer cancel()
 	name := z.Name()
@@ -154,7 +133,7 @@ func (s *Service) knowsBefore(ctx context.Context, name dnsname.Name, domainID u
 }
 
 // change makes the steps at the registrar that are left to make.
-func (s *Service) change(ctx context.Context, driver registrar.Driver, d store.Domain, r DelegateRequest, out *Delegated) error {
+func (s *Service) change(ctx context.Context, driver registrar.Driver, d store.Domain, r wire.DelegateRequest, out *wire.Delegated) error {
 	domain := strings.TrimSuffix(r.Domain.String(), ".")
 	reg, err := s.call(ctx, func(ctx context.Context) (registrar.Registration, error) { return driver.Domain(ctx, r.Domain) })
 	if err != nil {

@@ -15,22 +15,6 @@ import (
 	"beacon/wire"
 )
 
-// Difference is how a placement stands against what is wanted.
-type Difference struct {
-	Zone      dnsname.Name      `json:"zone"`
-	Account   string            `json:"account"`
-	NewZone   bool              `json:"new_zone"` // not at the provider yet
-	Steps     change.List       `json:"steps"`
-	Digest    string            `json:"digest"` // of the steps; names the list when a sync is asked for
-	Requests  int               `json:"requests"`
-	InStep    int               `json:"in_step"`
-	Drift     []diff.Item       `json:"drift"`
-	Conflicts []diff.Item       `json:"conflicts"`
-	Foreign   []diff.Item       `json:"foreign"`
-	Guards    []finding.Finding `json:"guards"`
-	Notes     []finding.Finding `json:"notes"`
-}
-
 // place is everything about one placement that a comparison or a sync works with.
 type place struct {
 	zone      store.Zone
@@ -222,21 +206,21 @@ func recognise(placed []store.PlacedSet, live record.Contents) (sent, seen recor
 }
 
 // Differences compares every placement of a zone with what is wanted.
-func (s *Service) Differences(ctx context.Context, name dnsname.Name, drift diff.DriftPolicy) ([]Difference, error) {
+func (s *Service) Differences(ctx context.Context, name dnsname.Name, putBack bool) ([]wire.Difference, error) {
 	places, err := s.placesOf(ctx, name)
 	if err != nil {
 		return nil, err
 	}
-	var list []Difference
+	var list []wire.Difference
 	for _, p := range places {
 		if p.zone.RevisionID == nil {
 			return nil, wire.Problemf(wire.InTheWay, "Zone %s has no contents yet. Import a zone file or define it first.", name)
 		}
-		c, err := s.compare(ctx, p, *p.zone.RevisionID, drift)
+		c, err := s.compare(ctx, p, *p.zone.RevisionID, driftPolicy(putBack))
 		if err != nil {
 			return nil, explain(err)
 		}
-		list = append(list, Difference{Zone: name, Account: p.account.Name, NewZone: p.placement.RemoteID == "", Steps: c.result.Steps,
+		list = append(list, wire.Difference{Zone: name, Account: p.account.Name, NewZone: p.placement.RemoteID == "", Steps: c.result.Steps,
 			Digest: c.result.Steps.Digest(), Requests: len(p.caps.Pack(c.result.Steps, c.live)), InStep: c.result.InStep,
 			Drift: c.result.Drift, Conflicts: c.result.Conflicts, Foreign: c.result.Foreign,
 			Guards: diff.Guards(c.result.Steps, c.live, watched(p.zone, c.hosts)), Notes: c.notes})

@@ -3,29 +3,17 @@ package service
 import (
 	"context"
 	"slices"
-	"time"
 
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/handover"
 	"beacon/resolve"
 	"beacon/store"
+	"beacon/wire"
 )
 
-// DomainView is where a domain stands, as of the last check.
-type DomainView struct {
-	Name      dnsname.Name       `json:"name"`
-	Label     string             `json:"label"`
-	Registrar string             `json:"registrar"`
-	At        []string           `json:"at"` // provider accounts
-	Wanted    []dnsname.Name     `json:"wanted"`
-	Verdict   delegation.Verdict `json:"verdict"` // empty before the first check
-	SettlesBy *time.Time         `json:"settles_by"`
-	CheckedAt *time.Time         `json:"checked_at"`
-}
-
 // Domains lists the domains of all zones with where each stands.
-func (s *Service) Domains(ctx context.Context) (list []DomainView, err error) {
+func (s *Service) Domains(ctx context.Context) (list []wire.DomainView, err error) {
 	err = s.tx(ctx, func(tx *store.Tx) error {
 		zones, err := tx.Zones()
 		if err != nil {
@@ -35,7 +23,7 @@ func (s *Service) Domains(ctx context.Context) (list []DomainView, err error) {
 		if err != nil {
 			return err
 		}
-		list = make([]DomainView, 0, len(zones))
+		list = make([]wire.DomainView, 0, len(zones))
 		for _, z := range zones {
 			v, err := viewZone(tx, z)
 			if err != nil {
@@ -48,20 +36,11 @@ func (s *Service) Domains(ctx context.Context) (list []DomainView, err error) {
 	return list, err
 }
 
-// FleetDomain is one domain among thousands: how it stands, and its gravest finding.
-type FleetDomain struct {
-	Name      dnsname.Name       `json:"name"`
-	Verdict   delegation.Verdict `json:"verdict"` // empty before the first check
-	SettlesBy *time.Time         `json:"settles_by"`
-	CheckedAt *time.Time         `json:"checked_at"`
-	Gravest   string             `json:"gravest"` // code of the gravest error or warning; empty for none
-}
-
 // Fleet lists all domains with as little of each as a glance needs.
-func (s *Service) Fleet(ctx context.Context) (list []FleetDomain, err error) {
+func (s *Service) Fleet(ctx context.Context) (list []wire.FleetDomain, err error) {
 	err = s.tx(ctx, func(tx *store.Tx) error {
 		rows, err := tx.Fleet()
-		list = make([]FleetDomain, len(rows))
+		list = make([]wire.FleetDomain, len(rows))
 		for i, r := range rows {
 			list[i] = fleetDomain(r)
 		}
@@ -70,18 +49,12 @@ func (s *Service) Fleet(ctx context.Context) (list []FleetDomain, err error) {
 	return list, err
 }
 
-func fleetDomain(r store.FleetRow) FleetDomain {
-	return FleetDomain{Name: dnsname.FromKey(r.Name), Verdict: r.Verdict, SettlesBy: r.SettlesBy, CheckedAt: r.CheckedAt, Gravest: r.Gravest}
-}
-
-// DomainDetail is one domain with the stages of its way.
-type DomainDetail struct {
-	DomainView
-	Passage []handover.Stage `json:"passage"`
+func fleetDomain(r store.FleetRow) wire.FleetDomain {
+	return wire.FleetDomain{Name: dnsname.FromKey(r.Name), Verdict: r.Verdict, SettlesBy: r.SettlesBy, CheckedAt: r.CheckedAt, Gravest: r.Gravest}
 }
 
 // Domain shows one domain.
-func (s *Service) Domain(ctx context.Context, name dnsname.Name) (out DomainDetail, err error) {
+func (s *Service) Domain(ctx context.Context, name dnsname.Name) (out wire.DomainDetail, err error) {
 	err = s.tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.Zone(name)
 		if err != nil {
@@ -106,7 +79,7 @@ func (s *Service) Domain(ctx context.Context, name dnsname.Name) (out DomainDeta
 		if at.Placed, err = written(tx, z); err != nil {
 			return err
 		}
-		out = DomainDetail{viewDomain(v, d), handover.Passage(at)}
+		out = wire.DomainDetail{viewDomain(v, d), handover.Passage(at)}
 		return nil
 	})
 	return out, err
@@ -130,8 +103,8 @@ func written(tx *store.Tx, z store.Zone) (bool, error) {
 	return true, nil
 }
 
-func viewDomain(v ZoneView, d store.Domain) DomainView {
-	out := DomainView{Name: v.Name, Label: v.Label, Registrar: v.Registrar, At: []string{}, Wanted: d.WantedSet(),
+func viewDomain(v wire.ZoneView, d store.Domain) wire.DomainView {
+	out := wire.DomainView{Name: v.Name, Label: v.Label, Registrar: v.Registrar, At: []string{}, Wanted: d.WantedSet(),
 		Verdict: d.Verdict, SettlesBy: d.SettlesBy, CheckedAt: d.CheckedAt}
 	for _, p := range v.Placements {
 		out.At = append(out.At, p.Account)

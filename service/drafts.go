@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"slices"
-	"time"
 
 	"beacon/core/dnsname"
 	"beacon/core/finding"
@@ -15,63 +14,32 @@ import (
 	"beacon/wire"
 )
 
-// Draft is what is being changed in a zone: edits of whoever works on it, gathered, checked together, and put out
-// together or dropped. A zone has one draft, which everybody sees.
-type Draft struct {
-	Zone     dnsname.Name      `json:"zone"`
-	Tag      string            `json:"tag"`      // changes with every edit, and with every revision of the zone
-	Revision uint32            `json:"revision"` // that the edits stand on; 0 for none yet
-	LedBy    string            `json:"led_by"`   // the definition file that has to be changed instead; empty for none
-	Edits    []DraftEdit       `json:"edits"`
-	Added    []record.Record   `json:"added"`
-	Removed  []record.Record   `json:"removed"`
-	Same     int               `json:"same"`
-	Findings []rules.Found     `json:"findings"` // what the rules say of the zone as it would be
-	From     map[string]string `json:"from"`     // the kit that a set comes from, by its name and type, for those that come from one
-	Overrun  []finding.Finding `json:"overrun"`  // edits of sets that were changed meanwhile
-	contents record.Contents   // as it would be
+// draft is a draft while it is worked on.
+type draft struct {
+	wire.Draft
+	contents record.Contents // as it would be
 	edits    []store.DraftEdit
-}
-
-// DraftEdit is one set that is changed.
-type DraftEdit struct {
-	Before record.Set `json:"before"`
-	After  record.Set `json:"after"`
-	Author string     `json:"author"`
-	At     time.Time  `json:"at"`
-}
-
-// RecordEdit changes one record: without before it is added, without after it is taken out.
-type RecordEdit struct {
-	Before *record.Record `json:"before"`
-	After  *record.Record `json:"after"`
-}
-
-// DraftChange is what somebody does to a draft, all of it or nothing.
-type DraftChange struct {
-	Records []RecordEdit `json:"records"`
-	Sets    []rules.Edit `json:"sets"` // as findings offer them
-	Undo    []record.Key `json:"undo"` // edits to be dropped
 }
 
 func draftTag(z store.Zone, rev uint32) string { return fmt.Sprintf("%d.%d", z.Draft, rev) }
 
 // Draft shows the draft of a zone.
-func (s *Service) Draft(ctx context.Context, name dnsname.Name) (d Draft, err error) {
+func (s *Service) Draft(ctx context.Context, name dnsname.Name) (d wire.Draft, err error) {
 	err = s.tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.Zone(name)
 		if err != nil {
 			return err
 		}
-		d, err = s.draftOf(tx, z)
+		full, err := s.draftOf(tx, z)
+		d = full.Draft
 		return err
 	})
 	return d, err
 }
 
 // draftOf puts a draft together of the zone's revision and the edits.
-func (s *Service) draftOf(tx *store.Tx, z store.Zone) (d Draft, err error) {
-	d = Draft{Zone: z.Name(), LedBy: z.LedBy, Edits: []DraftEdit{}, Overrun: []finding.Finding{}}
+func (s *Service) draftOf(tx *store.Tx, z store.Zone) (d draft, err error) {
+	d.Draft = wire.Draft{Zone: z.Name(), LedBy: z.LedBy, Edits: []wire.DraftEdit{}, Overrun: []finding.Finding{}}
 	var base record.Contents
 	if z.RevisionID != nil {
 		rev, err := tx.Revision(*z.RevisionID)
@@ -97,7 +65,7 @@ func (s *Service) draftOf(tx *store.Tx, z store.Zone) (d Draft, err error) {
 	var put []record.Set
 	var gone []record.Key
 	for _, e := range d.edits {
-		d.Edits = append(d.Edits, DraftEdit{e.Before, e.After, e.Author, e.EditedAt})
+		d.Edits = append(d.Edits, wire.DraftEdit{e.Before, e.After, e.Author, e.EditedAt})
 		if now := base.Get(e.Key()); !now.Equal(e.Before) && !now.Equal(e.After) {
 			d.Overrun = append(d.Overrun, finding.Finding{Code: "changed-meanwhile", Severity: finding.Error, Subject: e.Key().String(),
 				Message: fmt.Sprintf("%s edited it when it was %s; by revision %d it is %s.", e.Author, setText(e.Before), d.Revision, setText(now)),
@@ -119,7 +87,7 @@ func (s *Service) draftOf(tx *store.Tx, z store.Zone) (d Draft, err error) {
 
 // EditDraft changes a zone's draft. The tag is that of the draft which was looked at: if somebody changed it since, nothing is
 // done, and the Problem says to look again.
-func (s *Service) EditDraft(ctx context.Context, name dnsname.Name, tag string, change DraftChange) (d Draft, err error) {
+func (s *Service) EditDraft(ctx context.Context, name dnsname.Name, tag string, change wire.DraftChange) (d wire.Draft, err error) {
 	err = s.tx(ctx, func(tx *store.Tx) error {
 		z, seen, err := s.lockedDraft(tx, name, tag)
 		if err != nil {
@@ -128,13 +96,12 @@ func (s *Service) EditDraft(ctx context.Context, name dnsname.Name, tag string, 
 		if err := ledByNobody(z); err != nil {
 			return err
 		}
-		d = seen
-		sets, err := d.change(change)
+		sets, err := seen.change(change)
 		if err != nil {
 			return err
 		}
 		for _, set := range sets {
-			if err := d.keep(ctx, tx, z, set); err != nil {
+			if err := seen.keep(ctx, tx, z, set); err != nil {
 				return err
 			}
 		}
@@ -150,14 +117,15 @@ func (s *Service) EditDraft(ctx context.Context, name dnsname.Name, tag string, 
 			}
 		}
 		z.Draft++
-		d, err = s.draftOf(tx, z)
+		full, err := s.draftOf(tx, z)
+		d = full.Draft
 		return err
 	})
 	return d, err
 }
 
 // lockedDraft gives the draft of a zone, and keeps others from it, if it is still the one that was looked at.
-func (s *Service) lockedDraft(tx *store.Tx, name dnsname.Name, tag string) (z store.Zone, d Draft, err error) {
+func (s *Service) lockedDraft(tx *store.Tx, name dnsname.Name, tag string) (z store.Zone, d draft, err error) {
 	if z, err = tx.LockZone(name); err != nil {
 		return z, d, err
 	}
@@ -167,7 +135,7 @@ func (s *Service) lockedDraft(tx *store.Tx, name dnsname.Name, tag string) (z st
 	return z, d, d.isAt(tag)
 }
 
-func (d Draft) isAt(tag string) error {
+func (d draft) isAt(tag string) error {
 	if tag == d.Tag {
 		return nil
 	}
@@ -188,7 +156,7 @@ type edited struct {
 }
 
 // change works out which sets become what.
-func (d Draft) change(c DraftChange) (list []edited, err error) {
+func (d draft) change(c wire.DraftChange) (list []edited, err error) {
 	now := d.contents
 	touched := map[record.Key]bool{}
 	put := func(k record.Key, after record.Set) {
@@ -246,7 +214,7 @@ func (d Draft) change(c DraftChange) (list []edited, err error) {
 }
 
 // belongs refuses records that cannot stand in the zone, or are not ours to write.
-func (d Draft) belongs(r record.Record) error {
+func (d draft) belongs(r record.Record) error {
 	switch {
 	case r.Name.IsZero() || r.Type == 0 || r.Data == "":
 		return wire.Problemf(wire.Invalid, "A record has a name, a type and data.")
@@ -262,7 +230,7 @@ func (d Draft) belongs(r record.Record) error {
 }
 
 // keep stores one edit, on top of an earlier one of the same set; one that leads back to where it began is dropped.
-func (d Draft) keep(ctx context.Context, tx *store.Tx, z store.Zone, e edited) error {
+func (d draft) keep(ctx context.Context, tx *store.Tx, z store.Zone, e edited) error {
 	edit := store.DraftEdit{Before: e.before, After: e.after, Author: actor(ctx)}
 	for _, earlier := range d.edits {
 		if earlier.Key() == e.key {
@@ -293,7 +261,7 @@ func (s *Service) DropDraft(ctx context.Context, name dnsname.Name, tag string) 
 }
 
 // AcceptDraft makes a draft what the zone should contain. Writing it to the providers is a sync as ever.
-func (s *Service) AcceptDraft(ctx context.Context, name dnsname.Name, tag, why string) (rev store.Revision, err error) {
+func (s *Service) AcceptDraft(ctx context.Context, name dnsname.Name, tag, why string) (out wire.Revision, err error) {
 	err = s.tx(ctx, func(tx *store.Tx) error {
 		z, d, err := s.lockedDraft(tx, name, tag)
 		if err != nil {
@@ -308,9 +276,11 @@ func (s *Service) AcceptDraft(ctx context.Context, name dnsname.Name, tag, why s
 		if err := sound(d.Findings, "With this draft the zone would hold records that"); err != nil {
 			return err
 		}
-		if rev, _, err = s.revise(ctx, tx, z, accepted{contents: d.contents, source: "draft", why: why}); err != nil {
+		rev, _, err := s.revise(ctx, tx, z, accepted{contents: d.contents, source: "draft", why: why})
+		if err != nil {
 			return err
 		}
+		out = *viewRevision(rev)
 		if err := tx.DropDraft(z.ID); err != nil {
 			return err
 		}
@@ -320,5 +290,5 @@ func (s *Service) AcceptDraft(ctx context.Context, name dnsname.Name, tag, why s
 		return tx.Log(actor(ctx), "draft.accepted", name.String(), fmt.Sprintf("revision %d, %d records added, %d removed", rev.Number, len(d.Added), len(d.Removed)))
 	})
 	nudge(s.wake)
-	return rev, err
+	return out, err
 }

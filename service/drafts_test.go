@@ -24,8 +24,8 @@ func rec(t *testing.T, name string, ttl uint32, typ record.Type, data string) *r
 	return &record.Record{Name: n, TTL: ttl, Type: typ, Data: d}
 }
 
-func edits(list ...service.RecordEdit) service.DraftChange {
-	return service.DraftChange{Records: list}
+func edits(list ...wire.RecordEdit) wire.DraftChange {
+	return wire.DraftChange{Records: list}
 }
 
 // Two people edit one zone: the second one is told, looks again, and both changes go out together.
@@ -38,10 +38,10 @@ func TestTwoPeopleShareADraft(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, seen.Edits)
 
-	first, err := h.EditDraft(petra, zone, seen.Tag, edits(service.RecordEdit{Before: rec(t, "www", 3600, record.A, "192.0.2.1"), After: rec(t, "www", 300, record.A, "192.0.2.9")}))
+	first, err := h.EditDraft(petra, zone, seen.Tag, edits(wire.RecordEdit{Before: rec(t, "www", 3600, record.A, "192.0.2.1"), After: rec(t, "www", 300, record.A, "192.0.2.9")}))
 	require.NoError(t, err)
 	assert.Equal(t, []string{"www A 192.0.2.9"}, texts(first.Added))
-	change := edits(service.RecordEdit{After: rec(t, "gate", 60, record.A, "192.0.2.7")}, service.RecordEdit{Before: rec(t, "cam", 3600, record.A, "192.0.2.5")})
+	change := edits(wire.RecordEdit{After: rec(t, "gate", 60, record.A, "192.0.2.7")}, wire.RecordEdit{Before: rec(t, "cam", 3600, record.A, "192.0.2.5")})
 	_, err = h.EditDraft(jonas, zone, seen.Tag, change)
 	assert.Equal(t, wire.Stale, asProblem(t, err).Kind)
 	assert.Contains(t, err.Error(), "petra has edits in it")
@@ -75,19 +75,19 @@ func TestDraftEdits(t *testing.T) {
 		require.NoError(t, err)
 		return d.Tag
 	}
-	do := func(c service.DraftChange) (service.Draft, error) { return h.EditDraft(ctx, zone, tag(), c) }
+	do := func(c wire.DraftChange) (wire.Draft, error) { return h.EditDraft(ctx, zone, tag(), c) }
 
 	// What is added and taken out again leaves nothing.
-	d, err := do(edits(service.RecordEdit{After: rec(t, "a", 60, record.A, "192.0.2.3")}))
+	d, err := do(edits(wire.RecordEdit{After: rec(t, "a", 60, record.A, "192.0.2.3")}))
 	require.NoError(t, err)
 	require.Len(t, d.Edits, 1)
-	d, err = do(edits(service.RecordEdit{Before: rec(t, "a", 60, record.A, "192.0.2.3")}))
+	d, err = do(edits(wire.RecordEdit{Before: rec(t, "a", 60, record.A, "192.0.2.3")}))
 	require.NoError(t, err)
 	assert.Empty(t, d.Edits)
 
 	// A finding's fix, and its undoing.
 	var fix []rules.Edit
-	d, err = do(edits(service.RecordEdit{Before: rec(t, "www", 3600, record.A, "192.0.2.1")}))
+	d, err = do(edits(wire.RecordEdit{Before: rec(t, "www", 3600, record.A, "192.0.2.1")}))
 	require.NoError(t, err)
 	for _, f := range d.Findings {
 		if f.Code == "www-missing" {
@@ -95,25 +95,25 @@ func TestDraftEdits(t *testing.T) {
 		}
 	}
 	require.NotEmpty(t, fix)
-	d, err = do(service.DraftChange{Sets: fix})
+	d, err = do(wire.DraftChange{Sets: fix})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"www CNAME saltmarsh-ferries.example."}, texts(d.Added))
-	d, err = do(service.DraftChange{Undo: []record.Key{fix[0].After.Key()}})
+	d, err = do(wire.DraftChange{Undo: []record.Key{fix[0].After.Key()}})
 	require.NoError(t, err)
 	assert.Len(t, d.Edits, 1)
 
 	for _, c := range []struct {
-		change service.DraftChange
+		change wire.DraftChange
 		kind   wire.ProblemKind
 		says   string
 	}{
-		{edits(service.RecordEdit{Before: rec(t, "gone", 60, record.A, "192.0.2.3")}), wire.Stale, "not there any more"},
-		{edits(service.RecordEdit{After: rec(t, "x.other.example.", 60, record.A, "192.0.2.3")}), wire.Invalid, "does not lie in the zone"},
-		{edits(service.RecordEdit{After: rec(t, "@", 60, record.NS, "a.b.")}), wire.Invalid, "belong to the provider"},
-		{edits(service.RecordEdit{After: rec(t, "@", 3600, record.A, "192.0.2.1")}), wire.Invalid, "there already"},
-		{edits(service.RecordEdit{After: &record.Record{Name: zone, Type: record.A, Data: "web"}}), wire.Invalid, "no IP address"},
-		{edits(service.RecordEdit{After: &record.Record{}}), wire.Invalid, "a name, a type and data"},
-		{service.DraftChange{Sets: []rules.Edit{{Before: record.NewSet(zone, record.A, 1, "192.0.2.1")}}}, wire.Stale, "not what it was"},
+		{edits(wire.RecordEdit{Before: rec(t, "gone", 60, record.A, "192.0.2.3")}), wire.Stale, "not there any more"},
+		{edits(wire.RecordEdit{After: rec(t, "x.other.example.", 60, record.A, "192.0.2.3")}), wire.Invalid, "does not lie in the zone"},
+		{edits(wire.RecordEdit{After: rec(t, "@", 60, record.NS, "a.b.")}), wire.Invalid, "belong to the provider"},
+		{edits(wire.RecordEdit{After: rec(t, "@", 3600, record.A, "192.0.2.1")}), wire.Invalid, "there already"},
+		{edits(wire.RecordEdit{After: &record.Record{Name: zone, Type: record.A, Data: "web"}}), wire.Invalid, "no IP address"},
+		{edits(wire.RecordEdit{After: &record.Record{}}), wire.Invalid, "a name, a type and data"},
+		{wire.DraftChange{Sets: []rules.Edit{{Before: record.NewSet(zone, record.A, 1, "192.0.2.1")}}}, wire.Stale, "not what it was"},
 	} {
 		_, err := do(c.change)
 		p := asProblem(t, err)
@@ -122,7 +122,7 @@ func TestDraftEdits(t *testing.T) {
 	}
 
 	// What no nameserver could serve stays in the draft and is not put out.
-	d, err = do(edits(service.RecordEdit{After: rec(t, "@", 60, record.CNAME, "x.other.example.")}))
+	d, err = do(edits(wire.RecordEdit{After: rec(t, "@", 60, record.CNAME, "x.other.example.")}))
 	require.NoError(t, err)
 	_, err = h.AcceptDraft(ctx, zone, d.Tag, "")
 	assert.NotEmpty(t, asProblem(t, err).Findings)
@@ -138,7 +138,7 @@ func TestDraftIsOverrun(t *testing.T) {
 	h.define("heron-main", "www A 192.0.2.1\ncam A 192.0.2.1")
 	d, err := h.Draft(ctx, zone)
 	require.NoError(t, err)
-	_, err = h.EditDraft(ctx, zone, d.Tag, edits(service.RecordEdit{Before: rec(t, "www", 3600, record.A, "192.0.2.1"), After: rec(t, "www", 60, record.A, "192.0.2.2")}))
+	_, err = h.EditDraft(ctx, zone, d.Tag, edits(wire.RecordEdit{Before: rec(t, "www", 3600, record.A, "192.0.2.1"), After: rec(t, "www", 60, record.A, "192.0.2.2")}))
 	require.NoError(t, err)
 	h.define("heron-main", "www A 192.0.2.7\ncam A 192.0.2.1")
 	d, err = h.Draft(ctx, zone)

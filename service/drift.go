@@ -34,7 +34,7 @@ func (s *Service) scheduleLooks(ctx context.Context) error {
 		return nil
 	}
 	return s.store.Tx(ctx, func(tx *store.Tx) error {
-		accounts, err := tx.Accounts(RoleProvider)
+		accounts, err := tx.Accounts(wire.RoleProvider)
 		if err != nil {
 			return err
 		}
@@ -162,7 +162,7 @@ func (s *Service) answerDrift(ctx context.Context, p place, c comparison) error 
 	var err error
 	switch p.zone.Care().Drift {
 	case definition.DriftPutBack:
-		_, err = s.StartSync(ctx, SyncRequest{Zone: p.zone.Name(), Account: p.account.Name, Drift: diff.PutBackDrift})
+		_, err = s.StartSync(ctx, wire.SyncRequest{Zone: p.zone.Name(), Account: p.account.Name, PutBack: true})
 	case definition.DriftAdopt:
 		_, err = s.Adopt(ctx, p.zone.Name(), p.account.Name)
 	}
@@ -238,39 +238,21 @@ func (s *Service) adopt(ctx context.Context, p place, items []diff.Item) error {
 }
 
 // Standings gives how every placement stands, as it was seen last: of one zone, or of all.
-func (s *Service) Standings(ctx context.Context) (list []PlacementStanding, err error) {
+func (s *Service) Standings(ctx context.Context) (list []wire.PlacementStanding, err error) {
 	err = s.tx(ctx, func(tx *store.Tx) error {
-		list = []PlacementStanding{}
+		list = []wire.PlacementStanding{}
 		rows, err := tx.Standings()
 		if err != nil {
 			return err
 		}
 		for _, r := range rows {
-			list = append(list, PlacementStanding{Zone: r.Zone.Name(), Account: r.AccountName, PlacementState: stateOf(r.Placement)})
+			list = append(list, wire.PlacementStanding{Zone: r.Zone.Name(), Account: r.AccountName, PlacementState: stateOf(r.Placement)})
 		}
 		return nil
 	})
 	return list, err
 }
 
-// PlacementStanding is how a placement stood when it was looked at last.
-type PlacementStanding struct {
-	Zone    dnsname.Name `json:"zone"`
-	Account string       `json:"account"`
-	PlacementState
-}
-
-// PlacementState is what was seen.
-type PlacementState struct {
-	Standing    store.Standing `json:"standing"` // "", "in step", "to write", "drifted" or "unreachable"
-	ToWrite     int            `json:"to_write"`
-	Drifted     int            `json:"drifted"`
-	Conflicting int            `json:"conflicting"`
-	Foreign     int            `json:"foreign"`
-	Trouble     string         `json:"trouble"`
-	LookedAt    *time.Time     `json:"looked_at"`
-}
-
-func stateOf(p store.Placement) PlacementState {
-	return PlacementState{p.Standing, p.ToWrite, p.Drifted, p.Conflicting, p.Foreign, p.Trouble, p.LookedAt}
+func stateOf(p store.Placement) wire.PlacementState {
+	return wire.PlacementState{wire.Standing(p.Standing), p.ToWrite, p.Drifted, p.Conflicting, p.Foreign, p.Trouble, p.LookedAt}
 }

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"beacon/store"
+	"beacon/wire"
 )
 
 // eventPause is how long the sequencer and listeners wait before they look for new lines again, wall time.
@@ -84,8 +85,20 @@ func (s *Service) LastEvent(ctx context.Context) (last uint64, err error) {
 
 // EventsAfter gives the events after a number, in their order, at most a few hundred at a time. Where there are none it
 // gives a channel that is closed when it is worth asking again.
-func (s *Service) EventsAfter(ctx context.Context, seq uint64) (list []store.Entry, more <-chan struct{}, err error) {
+func (s *Service) EventsAfter(ctx context.Context, seq uint64) (list []wire.Entry, more <-chan struct{}, err error) {
 	more = s.bell.wait() // taken before looking, so that nothing can come between
-	err = s.tx(ctx, func(tx *store.Tx) error { list, err = tx.EntriesAfter(seq, 500); return err })
+	err = s.tx(ctx, func(tx *store.Tx) error {
+		rows, err := tx.EntriesAfter(seq, 500)
+		list = viewEntries(rows)
+		return err
+	})
 	return list, more, err
+}
+
+func viewEntries(rows []store.Entry) []wire.Entry {
+	list := make([]wire.Entry, len(rows))
+	for i, r := range rows {
+		list[i] = wire.Entry(r)
+	}
+	return list
 }

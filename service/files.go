@@ -12,12 +12,6 @@ import (
 	"beacon/wire"
 )
 
-// ZoneDefinition is the definition of a zone, written back out.
-type ZoneDefinition struct {
-	Text string   `json:"text"`
-	Kits []string `json:"kits"` // that were found to fit
-}
-
 // kitTexts gives kits as they are kept.
 func kitTexts(kits []definition.Kit) map[string]string {
 	texts := map[string]string{}
@@ -60,7 +54,7 @@ func fromKits(d definition.Zone, records []record.Record) []string {
 }
 
 // ZoneDefinition writes the definition of a zone, whoever leads it, with the kits that fit.
-func (s *Service) ZoneDefinition(ctx context.Context, name dnsname.Name) (out ZoneDefinition, err error) {
+func (s *Service) ZoneDefinition(ctx context.Context, name dnsname.Name) (out wire.ZoneDefinition, err error) {
 	err = s.tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.Zone(name)
 		if err != nil {
@@ -72,7 +66,7 @@ func (s *Service) ZoneDefinition(ctx context.Context, name dnsname.Name) (out Zo
 	return out, err
 }
 
-func zoneDefinition(tx *store.Tx, z store.Zone) (out ZoneDefinition, err error) {
+func zoneDefinition(tx *store.Tx, z store.Zone) (out wire.ZoneDefinition, err error) {
 	view, err := viewZone(tx, z)
 	if err != nil {
 		return out, err
@@ -100,7 +94,7 @@ func zoneDefinition(tx *store.Tx, z store.Zone) (out ZoneDefinition, err error) 
 
 // TakeOver takes a zone out of the hands of the definition file that leads it, so that it can be changed here. What it gives is
 // the definition as it stands now, for the files to be brought up to it later.
-func (s *Service) TakeOver(ctx context.Context, name dnsname.Name) (out ZoneDefinition, err error) {
+func (s *Service) TakeOver(ctx context.Context, name dnsname.Name) (out wire.ZoneDefinition, err error) {
 	err = s.tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.LockZone(name)
 		if err != nil {

@@ -15,7 +15,6 @@ import (
 	"beacon/core/record"
 	"beacon/provider"
 	"beacon/service"
-	"beacon/store"
 	"beacon/wire"
 )
 
@@ -37,8 +36,8 @@ zones:
     leave: ["_acme-challenge.** TXT"]
 `
 
-func lead(text string) service.DefineRequest {
-	return service.DefineRequest{Files: []definition.File{{Name: "ferries.beacon.yaml", Text: text}}, Lead: true}
+func lead(text string) wire.DefineRequest {
+	return wire.DefineRequest{Files: []definition.File{{Name: "ferries.beacon.yaml", Text: text}}, Lead: true}
 }
 
 // A zone that files lead refuses edits elsewhere, until a person takes it over and gets the matching definition.
@@ -53,16 +52,16 @@ func TestFilesLead(t *testing.T) {
 	d, err := h.Draft(ctx, zone)
 	require.NoError(t, err)
 	assert.Equal(t, "ferries.beacon.yaml", d.LedBy)
-	add := edits(service.RecordEdit{After: rec(t, "cam", 60, record.A, "192.0.2.5")})
+	add := edits(wire.RecordEdit{After: rec(t, "cam", 60, record.A, "192.0.2.5")})
 	for name, try := range map[string]func() error{
 		"edit": func() error { _, err := h.EditDraft(ctx, zone, d.Tag, add); return err },
 		"import": func() error {
-			_, err := h.ImportZone(ctx, service.Import{Zone: zone, Text: "$TTL 60\nwww A 192.0.2.9\n"})
+			_, err := h.ImportZone(ctx, wire.Import{Zone: zone, Text: "$TTL 60\nwww A 192.0.2.9\n"})
 			return err
 		},
 		"restore": func() error { _, err := h.Restore(ctx, zone, 1, ""); return err },
 		"replace": func() error {
-			_, err := h.Replace(ctx, service.ReplaceRequest{Search: service.SearchRequest{Text: "192.0.2.1"}, To: "192.0.2.2"})
+			_, err := h.Replace(ctx, wire.ReplaceRequest{Search: wire.SearchRequest{Text: "192.0.2.1"}, To: "192.0.2.2"})
 			return err
 		},
 	} {
@@ -104,9 +103,9 @@ func TestLeave(t *testing.T) {
 	h := newHouse(t)
 	_, err := h.Define(ctx, lead(withKit))
 	require.NoError(t, err)
-	require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
+	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	h.byHand("heron", record.NewSet(rec(t, "_acme-challenge.www", 0, record.TXT, "x").Name, record.TXT, 120, `"token"`))
-	list, err := h.Differences(ctx, zone, 0)
+	list, err := h.Differences(ctx, zone, false)
 	require.NoError(t, err)
 	assert.Empty(t, list[0].Foreign)
 	assert.Empty(t, list[0].Steps)
@@ -155,12 +154,12 @@ func TestWatchedFolder(t *testing.T) {
 
 	// A draft that is in the way is waited for: nobody has to touch the files again.
 	other := "zones:\n  tidepool.example:\n    records: |\n      a A 192.0.2.1\n"
-	_, err := h.Define(ctx, service.DefineRequest{Files: []definition.File{{Name: "o", Text: other}}})
+	_, err := h.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "o", Text: other}}})
 	require.NoError(t, err)
 	pool := dnsname.MustParse("tidepool.example")
 	d, err := h.Draft(ctx, pool)
 	require.NoError(t, err)
-	d, err = h.EditDraft(ctx, pool, d.Tag, edits(service.RecordEdit{After: &record.Record{Name: pool, TTL: 60, Type: record.A, Data: "192.0.2.5"}}))
+	d, err = h.EditDraft(ctx, pool, d.Tag, edits(wire.RecordEdit{After: &record.Record{Name: pool, TTL: 60, Type: record.A, Data: "192.0.2.5"}}))
 	require.NoError(t, err)
 	write("zones:\n  saltmarsh-ferries.example:\n    at: [heron-main]\n    records: |\n      www  A  192.0.2.4\n      pier A 192.0.2.33\n" + strings.TrimPrefix(other, "zones:\n"))
 	time.Sleep(500 * time.Millisecond)
@@ -183,9 +182,9 @@ func TestHouseKit(t *testing.T) {
 	require.NoError(t, os.WriteFile(file, []byte("kits:\n  house:\n    about: What every zone begins with\n    needs: {site: ipv4}\n    records: |\n      @    A      ${site}\n      www  CNAME  @\n"), 0o600))
 	svc := instance(t, settings)
 	assert.Equal(t, "house", svc.HouseKit().Name)
-	sketch, err := svc.Sketch(ctx, service.SketchRequest{Zone: zone, New: true, At: []string{"heron-main"}})
+	sketch, err := svc.Sketch(ctx, wire.SketchRequest{Zone: zone, New: true, At: []string{"heron-main"}})
 	require.NoError(t, err)
-	defined, err := svc.Define(ctx, service.DefineRequest{Files: []definition.File{{Name: "x", Text: sketch.Text}}})
+	defined, err := svc.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "x", Text: sketch.Text}}})
 	require.NoError(t, err, sketch.Text)
 	assert.Equal(t, []string{"@ A 192.0.2.40", "www CNAME saltmarsh-ferries.example."}, texts(defined[0].Added))
 	settings.NewZones.With = nil

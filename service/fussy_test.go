@@ -12,8 +12,7 @@ import (
 	"beacon/core/diff"
 	"beacon/core/record"
 	"beacon/provider"
-	"beacon/service"
-	"beacon/store"
+	"beacon/wire"
 )
 
 // fussy is a provider that writes TTLs its own way, in whole hundreds, and tells nobody.
@@ -30,38 +29,38 @@ func (f fussy) Apply(ctx context.Context, zone provider.ZoneRef, batch change.Ba
 // A provider that gives back other than it was given does not drift for ever, and real drift there is still seen.
 func TestProviderThatWritesItsOwnWay(t *testing.T) {
 	h := newHouse(t)
-	_, err := h.AddAccount(ctx, service.NewAccount{Name: "fussy-main", Role: service.RoleProvider, Kind: "fussy", Address: h.world.URL("heron"), Secret: "heron-practice-key"})
+	_, err := h.AddAccount(ctx, wire.NewAccount{Name: "fussy-main", Role: wire.RoleProvider, Kind: "fussy", Address: h.world.URL("heron"), Secret: "heron-practice-key"})
 	require.NoError(t, err)
 	h.define("fussy-main", "@ 130 A 192.0.2.1\nwww 200 A 192.0.2.1")
-	done := h.sync(service.SyncRequest{})
-	require.Equal(t, store.SyncDone, done.State, done.Message)
+	done := h.sync(wire.SyncRequest{})
+	require.Equal(t, wire.SyncDone, done.State, done.Message)
 	assert.Empty(t, done.Findings)
 	assert.EqualValues(t, 200, h.live("heron").Get(record.Key{Name: zone, Type: record.A}).TTL)
 	for range 2 {
-		list, err := h.Differences(ctx, zone, diff.LeaveDrift)
+		list, err := h.Differences(ctx, zone, false)
 		require.NoError(t, err)
 		assert.Empty(t, list[0].Steps)
 		assert.Empty(t, list[0].Drift)
-		assert.Zero(t, h.sync(service.SyncRequest{}).Requests)
+		assert.Zero(t, h.sync(wire.SyncRequest{}).Requests)
 	}
 	// A write that broke off after it was done is recognised there too.
 	h.fault(`{"site":"4.1","cut_after":true,"writes":true,"count":1}`)
 	h.define("fussy-main", "@ 130 A 192.0.2.1\nwww 200 A 192.0.2.1\ncut 150 A 192.0.2.1")
-	broken := h.sync(service.SyncRequest{})
-	require.Equal(t, store.SyncDone, broken.State, "%s %v", broken.Message, broken.Findings)
+	broken := h.sync(wire.SyncRequest{})
+	require.Equal(t, wire.SyncDone, broken.State, "%s %v", broken.Message, broken.Findings)
 	assert.Equal(t, 1, broken.Requests)
 	h.define("fussy-main", "@ 130 A 192.0.2.1\nwww 200 A 192.0.2.1")
-	require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{Allow: []string{diff.GuardNamesStop}}).State)
+	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{Allow: []string{diff.GuardNamesStop}}).State)
 
 	h.byHand("heron", record.NewSet(zone, record.A, 300, "192.0.2.1"))
-	list, err := h.Differences(ctx, zone, diff.LeaveDrift)
+	list, err := h.Differences(ctx, zone, false)
 	require.NoError(t, err)
 	require.Len(t, list[0].Drift, 1, "a change by hand is drift all the same")
 	h.define("fussy-main", "@ 130 A 192.0.2.1\nwww 200 A 192.0.2.7")
-	changed := h.sync(service.SyncRequest{Drift: diff.PutBackDrift})
-	require.Equal(t, store.SyncDone, changed.State, changed.Message)
+	changed := h.sync(wire.SyncRequest{PutBack: true})
+	require.Equal(t, wire.SyncDone, changed.State, changed.Message)
 	assert.Equal(t, 2, changed.Changed)
-	list, err = h.Differences(ctx, zone, diff.LeaveDrift)
+	list, err = h.Differences(ctx, zone, false)
 	require.NoError(t, err)
 	assert.Empty(t, list[0].Drift)
 }

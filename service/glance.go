@@ -16,6 +16,7 @@ import (
 	"beacon/core/finding"
 	"beacon/resolve"
 	"beacon/store"
+	"beacon/wire"
 )
 
 // A glance is a brief look at very many domains: what the parents serve, and SOA and NS of the nameservers. It tells no times and
@@ -38,18 +39,8 @@ func (s *Service) scheduleGlances(ctx context.Context) error {
 	return s.store.Tx(ctx, func(tx *store.Tx) error { return tx.Enqueue(store.JobGlance, 1, s.wall.Now()) })
 }
 
-// Glances says how far a brief look at all domains is.
-type Glances struct {
-	Since    time.Time                  `json:"since"`    // wall time at which it was asked for
-	Ended    *time.Time                 `json:"ended"`    // wall time; null while it goes on
-	Domains  int                        `json:"domains"`  // that there are
-	Looked   int                        `json:"looked"`   // that were looked at since then
-	Verdicts map[delegation.Verdict]int `json:"verdicts"` // of those
-	Items    []FleetDomain              `json:"items"`    // once all were looked at, the ones that are not settled
-}
-
 // StartGlances has all domains looked at briefly, in the background.
-func (s *Service) StartGlances(ctx context.Context) (g Glances, err error) {
+func (s *Service) StartGlances(ctx context.Context) (g wire.Glances, err error) {
 	err = s.tx(ctx, func(tx *store.Tx) error {
 		run, err := tx.BeginGlances()
 		if err != nil {
@@ -62,12 +53,12 @@ func (s *Service) StartGlances(ctx context.Context) (g Glances, err error) {
 	return g, err
 }
 
-func glancesOf(run store.GlanceRun) Glances {
-	return Glances{Since: run.Began.UTC(), Ended: run.Ended, Domains: run.Domains, Looked: run.Looked, Verdicts: run.Verdicts, Items: []FleetDomain{}}
+func glancesOf(run store.GlanceRun) wire.Glances {
+	return wire.Glances{Since: run.Began.UTC(), Ended: run.Ended, Domains: run.Domains, Looked: run.Looked, Verdicts: run.Verdicts, Items: []wire.FleetDomain{}}
 }
 
 // GlancesSince tells what came of brief looks since a wall time.
-func (s *Service) GlancesSince(ctx context.Context, since time.Time) (g Glances, err error) {
+func (s *Service) GlancesSince(ctx context.Context, since time.Time) (g wire.Glances, err error) {
 	err = s.tx(ctx, func(tx *store.Tx) error {
 		run, ok, err := tx.GlanceRun()
 		if err != nil {

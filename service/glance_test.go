@@ -12,6 +12,7 @@ import (
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/service"
+	"beacon/wire"
 )
 
 // A brief look at all domains tells how each stands; who stands otherwise than at the last one is checked at once, and a look that
@@ -29,7 +30,7 @@ func TestGlances(t *testing.T) {
 			require.NoError(t, h.world.Register(fmt.Sprintf("mooring-%d.example", i), []string{"reed-11.plover.test", "reed-14.plover.test"}, 0))
 		}
 	}
-	_, err := h.Define(ctx, service.DefineRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
+	_, err := h.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
 	require.NoError(t, err)
 	checkedAt := func(i int) time.Time {
 		d, err := h.Domain(ctx, dnsname.MustParse(fmt.Sprintf("mooring-%d.example", i)))
@@ -47,7 +48,7 @@ func TestGlances(t *testing.T) {
 		}
 		return true
 	}, 60*time.Second, 50*time.Millisecond, "the first checks")
-	glance := func() (g service.Glances) {
+	glance := func() (g wire.Glances) {
 		g, err := h.StartGlances(ctx)
 		require.NoError(t, err)
 		require.Eventually(t, func() bool {
@@ -93,7 +94,7 @@ func TestGlancesAskedForTwice(t *testing.T) {
 	for i := range 8 {
 		text += fmt.Sprintf("  mooring-%d.example:\n    at: [plover-old]\n    records: |\n      @ A 192.0.2.1\n", i)
 	}
-	_, err := h.Define(ctx, service.DefineRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
+	_, err := h.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
 	require.NoError(t, err)
 	first, err := h.StartGlances(ctx)
 	require.NoError(t, err)
@@ -101,7 +102,7 @@ func TestGlancesAskedForTwice(t *testing.T) {
 	require.NoError(t, err)
 	assert.True(t, second.Since.After(first.Since))
 	for _, since := range []time.Time{second.Since, first.Since} {
-		var g service.Glances
+		var g wire.Glances
 		require.Eventually(t, func() bool {
 			g, err = h.GlancesSince(ctx, since)
 			require.NoError(t, err)

@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"strings"
-	"time"
 
 	"beacon/core/dnsname"
 	"beacon/core/dynaddr"
@@ -13,64 +12,13 @@ import (
 	"beacon/wire"
 )
 
-// NewHost is a name that is to follow a reported address.
-type NewHost struct {
-	Name    dnsname.Name
-	Follows dynaddr.Families
-	TTL     uint32 // seconds; 0 for the usual
-}
-
 // usualTTL is what hosts get that are given none, in seconds: short, so that a change is soon known everywhere.
 const usualTTL = 60
 
-// HostAdded is a new host. The token is shown this once.
-type HostAdded struct {
-	Name  dnsname.Name `json:"name"`
-	Token string       `json:"token"`
-}
-
-// HostView is a host as it is shown.
-type HostView struct {
-	Name      dnsname.Name     `json:"name"`
-	Zone      dnsname.Name     `json:"zone"`
-	Follows   dynaddr.Families `json:"follows"`
-	TTL       uint32           `json:"ttl"`
-	V4        string           `json:"v4"`      // where it stands; empty before the first report
-	V6        string           `json:"v6"`      // the same
-	SeenAt    *time.Time       `json:"seen_at"` // when it last reported anything, to the minute
-	CreatedBy string           `json:"created_by"`
-	CreatedAt time.Time        `json:"created_at"`
-	Last      *ReportView      `json:"last"`    // the newest report that was not unchanged
-	Reports   []ReportView     `json:"reports"` // newest first; only where one host is shown
-}
-
-// ReportView is a report and how far it has come.
-type ReportView struct {
-	Outcome    dynaddr.Outcome `json:"outcome"`
-	Reason     string          `json:"reason"`
-	V4         string          `json:"v4"`
-	V6         string          `json:"v6"`
-	Peer       string          `json:"peer"`
-	Times      int             `json:"times"` // in a row, where it was refused
-	ReportedAt time.Time       `json:"reported_at"`
-	AcceptedAt *time.Time      `json:"accepted_at"`
-	Overtaken  bool            `json:"overtaken"` // a newer one came before this was visible
-	Arrivals   []ArrivalView   `json:"arrivals"`
-}
-
-// ArrivalView is how far a report has come at one provider account.
-type ArrivalView struct {
-	Account   string     `json:"account"`
-	WrittenAt *time.Time `json:"written_at"`
-	VisibleAt *time.Time `json:"visible_at"` // at every nameserver
-	SettlesBy *time.Time `json:"settles_by"` // in every cache, world time
-	Problem   string     `json:"problem"`    // what ended the last attempt, while it has not arrived
-}
-
 // AddHost makes a name follow the address that is reported for it.
-func (s *Service) AddHost(ctx context.Context, n NewHost) (out HostAdded, err error) {
+func (s *Service) AddHost(ctx context.Context, n wire.NewHost) (out wire.HostAdded, err error) {
 	switch {
-	case !n.Follows.V4 && !n.Follows.V6:
+	case !n.V4 && !n.V6:
 		return out, wire.Problemf(wire.Invalid, "A host follows an IPv4 address, an IPv6 address, or both.")
 	case n.Name.IsWildcard() || n.Name.IsRoot():
 		return out, wire.Problemf(wire.Invalid, "%s is no host: name one machine.", n.Name)
@@ -95,7 +43,7 @@ func (s *Service) AddHost(ctx context.Context, n NewHost) (out HostAdded, err er
 			return err
 		}
 		out.Name = n.Name
-		if out.Token, err = tx.AddHost(z.ID, n.Name, n.Follows, n.TTL, actor(ctx)); err != nil {
+		if out.Token, err = tx.AddHost(z.ID, n.Name, dynaddr.Families{V4: n.V4, V6: n.V6}, n.TTL, actor(ctx)); err != nil {
 			return err
 		}
 		return tx.Log(actor(ctx), "host.added", n.Name.String(), fmt.Sprintf("in zone %s, TTL %d", z.Name().Unicode(), n.TTL))
@@ -170,13 +118,13 @@ func addressText(a dynaddr.Addresses) string {
 }
 
 // Hosts lists all hosts.
-func (s *Service) Hosts(ctx context.Context) (list []HostView, err error) {
+func (s *Service) Hosts(ctx context.Context) (list []wire.HostView, err error) {
 	err = s.tx(ctx, func(tx *store.Tx) error {
 		hosts, err := tx.Hosts()
 		if err != nil {
 			return err
 		}
-		list = make([]HostView, 0, len(hosts))
+		list = make([]wire.HostView, 0, len(hosts))
 		for _, h := range hosts {
 			v, err := viewHost(tx, h, 1)
 			if err != nil {
@@ -191,7 +139,7 @@ func (s *Service) Hosts(ctx context.Context) (list []HostView, err error) {
 }
 
 // Host shows one host with its reports.
-func (s *Service) Host(ctx context.Context, name dnsname.Name) (v HostView, err error) {
+func (s *Service) Host(ctx context.Context, name dnsname.Name) (v wire.HostView, err error) {
 	err = s.tx(ctx, func(tx *store.Tx) error {
 		h, err := tx.Host(name)
 		if err == nil {
@@ -202,8 +150,8 @@ func (s *Service) Host(ctx context.Context, name dnsname.Name) (v HostView, err 
 	return v, err
 }
 
-func viewHost(tx *store.Tx, h store.Host, reports int) (HostView, error) {
-	v := HostView{Name: h.Name(), Follows: h.Follows(), TTL: h.TTL, SeenAt: h.SeenAt, CreatedBy: h.CreatedBy, CreatedAt: h.CreatedAt}
+func viewHost(tx *store.Tx, h store.Host, reports int) (wire.HostView, error) {
+	v := wire.HostView{Name: h.Name(), Follows: h.Follows(), TTL: h.TTL, SeenAt: h.SeenAt, CreatedBy: h.CreatedBy, CreatedAt: h.CreatedAt}
 	if at := h.At(); at.V4.IsValid() {
 		v.V4 = at.V4.String()
 	}
@@ -221,7 +169,7 @@ func viewHost(tx *store.Tx, h store.Host, reports int) (HostView, error) {
 	return v, err
 }
 
-func viewReports(tx *store.Tx, h store.Host, most int) ([]ReportView, error) {
+func viewReports(tx *store.Tx, h store.Host, most int) ([]wire.ReportView, error) {
 	rows, err := tx.Reports(h.ID, most)
 	if err != nil {
 		return nil, err
@@ -234,16 +182,16 @@ func viewReports(tx *store.Tx, h store.Host, most int) ([]ReportView, error) {
 	if err != nil {
 		return nil, err
 	}
-	list := make([]ReportView, len(rows))
+	list := make([]wire.ReportView, len(rows))
 	for i, r := range rows {
-		v := ReportView{Outcome: r.Outcome, Reason: r.Reason, V4: r.V4, V6: r.V6, Peer: r.Peer, Times: r.Times, ReportedAt: r.ReportedAt,
-			AcceptedAt: r.AcceptedAt, Arrivals: []ArrivalView{}}
+		v := wire.ReportView{Outcome: r.Outcome, Reason: r.Reason, V4: r.V4, V6: r.V6, Peer: r.Peer, Times: r.Times, ReportedAt: r.ReportedAt,
+			AcceptedAt: r.AcceptedAt, Arrivals: []wire.ArrivalView{}}
 		latest := h.ReportID != nil && *h.ReportID == r.ID
 		for _, a := range arrivals {
 			if a.ReportID != r.ID {
 				continue
 			}
-			one := ArrivalView{Account: a.Account, WrittenAt: a.WrittenAt, VisibleAt: a.VisibleAt, SettlesBy: a.SettlesBy}
+			one := wire.ArrivalView{Account: a.Account, WrittenAt: a.WrittenAt, VisibleAt: a.VisibleAt, SettlesBy: a.SettlesBy}
 			if a.VisibleAt == nil && latest {
 				if one.Problem, err = lastProblem(tx, a.PlacementID, r); err != nil {
 					return nil, err

@@ -15,7 +15,6 @@ import (
 	"beacon/core/dynaddr"
 	"beacon/core/record"
 	"beacon/service"
-	"beacon/store"
 	"beacon/wire"
 )
 
@@ -24,7 +23,7 @@ var cam = dnsname.MustParse("cam.saltmarsh-ferries.example")
 // newHost lets cam follow and gives its token. Documentation addresses are believed here.
 func (h house) newHost() string {
 	h.t.Helper()
-	added, err := h.AddHost(ctx, service.NewHost{Name: cam, Follows: dynaddr.Families{V4: true, V6: true}})
+	added, err := h.AddHost(ctx, wire.NewHost{Name: cam, V4: true, V6: true})
 	require.NoError(h.t, err)
 	return added.Token
 }
@@ -37,9 +36,9 @@ func (h house) report(token, v4, v6 string) dynaddr.Decision {
 }
 
 // arrived waits until the newest report of cam is visible everywhere.
-func (h house) arrived() service.HostView {
+func (h house) arrived() wire.HostView {
 	h.t.Helper()
-	var v service.HostView
+	var v wire.HostView
 	require.Eventually(h.t, func() bool {
 		var err error
 		v, err = h.Host(ctx, cam)
@@ -72,13 +71,13 @@ func (h house) requests() int {
 func TestHostFollowsItsReports(t *testing.T) {
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1\ncam 60 A 192.0.2.9")
-	require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
+	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	token := h.newHost()
 	h.define("heron-main", "@ A 192.0.2.2\ncam 60 A 192.0.2.9") // accepted, not written: no report may write it
 
 	assert.Equal(t, dynaddr.Accepted, h.report(token, "198.51.100.7", "").Outcome)
-	assert.Equal(t, []string{"cam.saltmarsh-ferries.example A"}, h.found(service.SearchRequest{Text: "198.51.100.7"}), "who stands there is found by what was reported")
-	assert.Empty(t, h.found(service.SearchRequest{Text: "192.0.2.9"}))
+	assert.Equal(t, []string{"cam.saltmarsh-ferries.example A"}, h.found(wire.SearchRequest{Text: "198.51.100.7"}), "who stands there is found by what was reported")
+	assert.Empty(t, h.found(wire.SearchRequest{Text: "192.0.2.9"}))
 	v := h.arrived()
 	assert.Equal(t, "198.51.100.7", v.V4)
 	require.Len(t, v.Last.Arrivals, 1)
@@ -100,7 +99,7 @@ func TestHostFollowsItsReports(t *testing.T) {
 	assert.Equal(t, "198.51.100.7 2001:db8::7", addressOf(h.live("heron")))
 
 	// A sync of the whole zone keeps what was reported, and a revision was never made of it.
-	require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
+	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	assert.Equal(t, "198.51.100.7 2001:db8::7", addressOf(h.live("heron")))
 	revisions, err := h.Revisions(ctx, zone)
 	require.NoError(t, err)
@@ -114,10 +113,10 @@ func TestHostFollowsItsReports(t *testing.T) {
 
 	// Let go, the name goes back to its definition with the next sync, and its token is nobody's.
 	require.NoError(t, h.RemoveHost(ctx, cam))
-	assert.Len(t, h.found(service.SearchRequest{Text: "192.0.2.9"}), 1)
+	assert.Len(t, h.found(wire.SearchRequest{Text: "192.0.2.9"}), 1)
 	_, err = h.Report(ctx, token, service.AddressReport{V4: "198.51.100.9"})
 	assert.Equal(t, wire.NotSignedIn, asProblem(t, err).Kind)
-	require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
+	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	assert.Equal(t, "192.0.2.9", addressOf(h.live("heron")))
 }
 
@@ -138,7 +137,7 @@ func TestReportsThatAreRefused(t *testing.T) {
 	assert.Empty(t, v.V4)
 	// Before the zone is anywhere, a report is kept, and comes with the zone.
 	assert.Equal(t, dynaddr.Accepted, h.report(token, "198.51.100.7", "").Outcome)
-	require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
+	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	assert.Equal(t, "198.51.100.7", addressOf(h.live("heron")))
 }
 
@@ -146,7 +145,7 @@ func TestReportsThatAreRefused(t *testing.T) {
 func TestUnchangedReportMendsAFailedWrite(t *testing.T) {
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1")
-	require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
+	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	token := h.newHost()
 	h.fault(`{"site":"4.1","status":403,"writes":true,"count":1}`)
 	assert.Equal(t, dynaddr.Accepted, h.report(token, "198.51.100.7", "").Outcome)
@@ -164,7 +163,7 @@ func TestUnchangedReportMendsAFailedWrite(t *testing.T) {
 func TestReportGoesAheadOfBulk(t *testing.T) {
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1")
-	require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
+	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	token := h.newHost()
 	var records strings.Builder
 	for i := range 400 {
@@ -172,7 +171,7 @@ func TestReportGoesAheadOfBulk(t *testing.T) {
 	}
 	h.define("heron-main", records.String()+"@ A 192.0.2.1")
 	h.fault(`{"site":"4.1","delay_ms":150,"writes":true,"count":100}`)
-	list, err := h.StartSync(ctx, service.SyncRequest{Zone: zone})
+	list, err := h.StartSync(ctx, wire.SyncRequest{Zone: zone})
 	require.NoError(t, err)
 	require.Eventually(t, func() bool { v, _ := h.Sync(ctx, list[0].ID); return v.Requests > 1 }, 10*time.Second, 10*time.Millisecond)
 	for i := range 3 {
@@ -184,7 +183,7 @@ func TestReportGoesAheadOfBulk(t *testing.T) {
 		assert.Less(t, v.Last.Arrivals[0].VisibleAt.Sub(v.Last.ReportedAt), 3*time.Second)
 	}
 	bulk := h.ended(list[0].ID)
-	assert.Equal(t, store.SyncDone, bulk.State, bulk.Message)
+	assert.Equal(t, wire.SyncDone, bulk.State, bulk.Message)
 	syncs, err := h.Syncs(ctx, zone)
 	require.NoError(t, err)
 	added := 0
@@ -202,7 +201,7 @@ func TestHostsHaveToFit(t *testing.T) {
 	add := func(name string, f dynaddr.Families) string {
 		n, err := dnsname.Parse(name)
 		require.NoError(t, err)
-		_, err = h.AddHost(ctx, service.NewHost{Name: n, Follows: f})
+		_, err = h.AddHost(ctx, wire.NewHost{Name: n, V4: f.V4, V6: f.V6})
 		if err == nil {
 			return ""
 		}
@@ -224,6 +223,6 @@ func TestHostsHaveToFit(t *testing.T) {
 	}
 	assert.Contains(t, add("cam.saltmarsh-ferries.example", v4), "taken already")
 	assert.Contains(t, add("cam2.saltmarsh-ferries.example", dynaddr.Families{}), "or both")
-	_, err := h.Define(ctx, service.DefineRequest{Files: []definition.File{{Name: "x", Text: "zones:\n  saltmarsh-ferries.example:\n    records: |\n      cam CNAME @\n"}}})
+	_, err := h.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "x", Text: "zones:\n  saltmarsh-ferries.example:\n    records: |\n      cam CNAME @\n"}}})
 	assert.Contains(t, asProblem(t, err).Message, "follows a reported address here")
 }

@@ -8,6 +8,7 @@ import (
 	"beacon/core/definition"
 	"beacon/core/dnsname"
 	"beacon/core/zonefile"
+	"beacon/wire"
 )
 
 // NewZoneSettings say what a zone starts with that is new and exists nowhere yet.
@@ -17,17 +18,15 @@ type NewZoneSettings struct {
 	With map[string]string `yaml:"with"` // its parameters
 }
 
-// HouseKit is the kit that new zones start with.
-type HouseKit struct {
-	Name  string `json:"name"` // empty where there is none
-	About string `json:"about"`
-	text  string // the file that it is in
-	kits  []definition.Kit
-	with  map[string]string
+// houseKit is the kit with what is needed to use it.
+type houseKit struct {
+	wire.HouseKit
+	kits []definition.Kit
+	with map[string]string
 }
 
 // readHouseKit reads the kit that the settings name, and tries it.
-func readHouseKit(settings NewZoneSettings) (h HouseKit, err error) {
+func readHouseKit(settings NewZoneSettings) (h houseKit, err error) {
 	if settings.Kit == "" {
 		return h, nil
 	}
@@ -39,7 +38,7 @@ func readHouseKit(settings NewZoneSettings) (h HouseKit, err error) {
 	if len(faults) > 0 {
 		return h, fmt.Errorf("the setting new_zones.kits: %w", faults[0])
 	}
-	h = HouseKit{Name: settings.Kit, text: string(text), kits: read.Kits, with: settings.With}
+	h = houseKit{HouseKit: wire.HouseKit{Name: settings.Kit}, kits: read.Kits, with: settings.With}
 	for _, k := range read.Kits {
 		if k.Name == settings.Kit {
 			h.About = k.About
@@ -52,7 +51,7 @@ func readHouseKit(settings NewZoneSettings) (h HouseKit, err error) {
 }
 
 // zone makes the definition of a new zone that uses the kit, or stands empty where there is none.
-func (h HouseKit) zone(name dnsname.Name, d definition.Zone) (text string, faults []zonefile.Fault) {
+func (h houseKit) zone(name dnsname.Name, d definition.Zone) (text string, faults []zonefile.Fault) {
 	d.Name = name
 	if h.Name == "" {
 		return definition.Write([]definition.Zone{d}, nil), nil
@@ -65,4 +64,4 @@ func (h HouseKit) zone(name dnsname.Name, d definition.Zone) (text string, fault
 }
 
 // HouseKit gives the kit that new zones start with.
-func (s *Service) HouseKit() HouseKit { return s.house }
+func (s *Service) HouseKit() wire.HouseKit { return s.house.HouseKit }

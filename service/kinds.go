@@ -11,7 +11,6 @@ import (
 
 	"golang.org/x/time/rate"
 
-	"beacon/core/change"
 	"beacon/outcall"
 	"beacon/provider"
 	"beacon/provider/jq"
@@ -114,18 +113,11 @@ func mergedKeys[A, B any](a map[string]A, b map[string]B) map[string]bool {
 	return all
 }
 
-// Kind is a kind of provider account.
-type Kind struct {
-	Name  string       `json:"name"`
-	About string       `json:"about"`
-	Caps  *change.Caps `json:"caps"` // as its profile says; empty where it differs by zone
-}
-
 // Kinds lists what accounts can be connected to.
-func (s *Service) Kinds(context.Context) []Kind {
-	list := []Kind{}
+func (s *Service) Kinds(context.Context) []wire.Kind {
+	list := []wire.Kind{}
 	for _, name := range s.kinds.names() {
-		k := Kind{Name: name, About: aboutDrivers[name]}
+		k := wire.Kind{Name: name, About: aboutDrivers[name]}
 		if p := s.kinds.profile(name); p != nil {
 			k.About, k.Caps = p.About, &p.Caps
 		}

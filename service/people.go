@@ -105,9 +105,10 @@ func (s *Service) Caller(ctx context.Context, token string) (c access.Caller, er
 }
 
 // Logbook gives a page of the logbook, newest first; requests to the outside that went well only if they are asked for.
-func (s *Service) Logbook(ctx context.Context, subject string, requests bool, before uint64, limit int) (list []store.Entry, err error) {
+func (s *Service) Logbook(ctx context.Context, subject string, requests bool, before uint64, limit int) (list []wire.Entry, err error) {
 	err = s.tx(ctx, func(tx *store.Tx) error {
-		list, err = tx.Entries(subject, requests, before, min(max(limit, 1), 200))
+		rows, err := tx.Entries(subject, requests, before, min(max(limit, 1), 200))
+		list = viewEntries(rows)
 		return err
 	})
 	return list, err

@@ -13,8 +13,6 @@ import (
 	"time"
 
 	"beacon/core/delegation"
-	"beacon/core/dnsname"
-	"beacon/core/record"
 	"beacon/resolve"
 	"beacon/wire"
 )
@@ -26,13 +24,6 @@ type PlaceSettings struct {
 	TokenFile string `yaml:"token_file"` // a file with a token that may read there
 }
 
-// SweepRequest asks for evidence alone, as another instance does of a vantage point.
-type SweepRequest struct {
-	Domain      dnsname.Name   `json:"domain"`
-	Nameservers []dnsname.Name `json:"nameservers,omitempty"`
-	Watched     []record.Key   `json:"watched,omitempty"`
-}
-
 // Bounds of what others may have asked.
 const (
 	mostSweepServers = 64
@@ -40,7 +31,7 @@ const (
 )
 
 // Sweep asks about a domain from here and gives what came back; nothing is judged or kept.
-func (s *Service) Sweep(ctx context.Context, r SweepRequest) (delegation.Sweep, error) {
+func (s *Service) Sweep(ctx context.Context, r wire.SweepRequest) (delegation.Sweep, error) {
 	if r.Domain.IsZero() || r.Domain.IsRoot() {
 		return delegation.Sweep{}, wire.Problemf(wire.Invalid, "Say which domain to ask about.")
 	}
@@ -54,7 +45,7 @@ func (s *Service) Sweep(ctx context.Context, r SweepRequest) (delegation.Sweep, 
 }
 
 // fromPlaces has all vantage points ask about a domain, at the same time.
-func (s *Service) fromPlaces(ctx context.Context, r SweepRequest) []delegation.Place {
+func (s *Service) fromPlaces(ctx context.Context, r wire.SweepRequest) []delegation.Place {
 	places := make([]delegation.Place, len(s.settings.Places))
 	var group sync.WaitGroup
 	for i, p := range s.settings.Places {
@@ -85,7 +76,7 @@ func placeWord(err error) string {
 	return "done"
 }
 
-func (s *Service) askPlace(ctx context.Context, p PlaceSettings, r SweepRequest) (sweep delegation.Sweep, err error) {
+func (s *Service) askPlace(ctx context.Context, p PlaceSettings, r wire.SweepRequest) (sweep delegation.Sweep, err error) {
 	token, err := os.ReadFile(p.TokenFile)
 	if err != nil {
 		return sweep, fmt.Errorf("its token cannot be read: %w", err)

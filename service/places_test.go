@@ -15,12 +15,13 @@ import (
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/service"
+	"beacon/wire"
 )
 
 // What a vantage point sees stands beside what is seen here; a registry's word about a registration counts where no registrar's account is
 // known; and either may be out of reach without the check failing.
 func TestPlacesAndRegistries(t *testing.T) {
-	var north service.SweepRequest
+	var north wire.SweepRequest
 	place := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		assert.Equal(t, "/api/v1/sweeps", r.URL.Path)
 		if r.Header.Get("Authorization") != "Bearer lantern" {
@@ -66,9 +67,9 @@ func TestPlacesAndRegistries(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, report.Places[0].Problem, "401")
 
-	sweep, err := h.Sweep(ctx, service.SweepRequest{Domain: zone})
+	sweep, err := h.Sweep(ctx, wire.SweepRequest{Domain: zone})
 	require.NoError(t, err)
 	assert.Len(t, sweep.Servers, 2, "and this instance can be one for others")
-	_, err = h.Sweep(ctx, service.SweepRequest{})
+	_, err = h.Sweep(ctx, wire.SweepRequest{})
 	assert.Error(t, err)
 }

@@ -17,8 +17,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/record"
 	"beacon/provider"
-	"beacon/service"
-	"beacon/store"
+	"beacon/wire"
 )
 
 // probe asks a nameserver for names over and over, and notes for how long each was without an answer.
@@ -115,7 +114,7 @@ func TestSyncsThroughARainOfFaults(t *testing.T) {
 			rng := rand.New(rand.NewPCG(seed, 0))
 			lines, before := randomZone(rng)
 			h.define(at[0], lines)
-			require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
+			require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 			foreign := set(t, "by-hand", record.TXT, `"not ours"`)
 			h.byHand(kind, foreign)
 			worst, asked, gaps, requests := time.Duration(0), 0, 0, 0
@@ -123,7 +122,7 @@ func TestSyncsThroughARainOfFaults(t *testing.T) {
 				lines, after := randomZone(rng)
 				h.define(at[0], lines)
 				forced := map[string]bool{}
-				list, err := h.Differences(ctx, zone, diff.LeaveDrift)
+				list, err := h.Differences(ctx, zone, false)
 				require.NoError(t, err)
 				for _, s := range list[0].Steps {
 					forced[s.Key().Name.String()] = forced[s.Key().Name.String()] || s.Gap
@@ -136,9 +135,9 @@ func TestSyncsThroughARainOfFaults(t *testing.T) {
 					}
 				}
 				p := startProbe(h.world.DNSAddress(at[2]), stay)
-				done := h.sync(service.SyncRequest{Allow: []string{diff.GuardNamesStop}})
+				done := h.sync(wire.SyncRequest{Allow: []string{diff.GuardNamesStop}})
 				found, n := p.end()
-				require.Equal(t, store.SyncDone, done.State, "seed %d, round %d: %s %v", seed, round, done.Message, done.Findings)
+				require.Equal(t, wire.SyncDone, done.State, "seed %d, round %d: %s %v", seed, round, done.Message, done.Findings)
 				for name, gap := range found {
 					if !forced[name] {
 						assert.Zero(t, gap, "seed %d, round %d: %s was without an answer", seed, round, name)

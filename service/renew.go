@@ -7,6 +7,7 @@ import (
 	"beacon/clock"
 	"beacon/reach"
 	"beacon/store"
+	"beacon/wire"
 )
 
 // RenewKey seals every stored credential with a new key. Instances may run meanwhile: they find the new key in the file. It
@@ -31,7 +32,7 @@ func RenewKey(ctx context.Context, settings Settings) (accounts int, err error) 
 	}
 	err = db.Tx(ctx, func(tx *store.Tx) error {
 		accounts = 0
-		for _, role := range []string{RoleProvider, RoleRegistrar} {
+		for _, role := range []string{wire.RoleProvider, wire.RoleRegistrar} {
 			list, err := tx.Accounts(role)
 			if err != nil {
 				return err

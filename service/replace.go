@@ -17,49 +17,21 @@ import (
 	"beacon/wire"
 )
 
-// ReplaceRequest asks for the same change to every record that a search finds.
-type ReplaceRequest struct {
-	Search  SearchRequest `json:"search"`
-	To      string        `json:"to"`       // what they shall point at or say; empty to leave that
-	TTL     *uint32       `json:"ttl"`      // that they shall have, seconds
-	SkipLed bool          `json:"skip_led"` // leave zones alone that definition files lead
-	Why     string        `json:"why"`
-	DryRun  bool          `json:"dry_run"`
-	Expect  string        `json:"expect"` // digest of what was shown; empty for any
-}
-
-// Replaced says what an operation does, or did.
-type Replaced struct {
-	Operation *store.Operation `json:"operation"` // nil in a dry run
-	Zones     []ReplacedZone   `json:"zones"`
-	Records   int              `json:"records"`
-	Skipped   []dnsname.Name   `json:"skipped"` // zones that definition files lead
-	Digest    string           `json:"digest"`
-}
-
-// ReplacedZone is what an operation does to one zone.
-type ReplacedZone struct {
-	Zone     dnsname.Name      `json:"zone"`
-	Revision uint32            `json:"revision"` // 0 in a dry run
-	Steps    []store.SetChange `json:"steps"`
-	count    int               // records that change
-}
-
 // mostReplaced bounds the records of one operation.
 const mostReplaced = 50_000
 
 // Replace changes all records that a search finds, in all zones, as one operation that can be undone. It is done wholly or
 // not at all.
-func (s *Service) Replace(ctx context.Context, r ReplaceRequest) (out Replaced, err error) {
+func (s *Service) Replace(ctx context.Context, r wire.ReplaceRequest) (out wire.Replaced, err error) {
 	if r.To == "" && r.TTL == nil {
 		return out, wire.Problemf(wire.Invalid, "Say what the records shall become: another value, or another TTL.")
 	}
-	queries, err := r.Search.queries()
+	queries, err := queriesOf(r.Search)
 	if err != nil {
 		return out, err
 	}
 	err = s.tx(ctx, func(tx *store.Tx) error {
-		out = Replaced{Zones: []ReplacedZone{}, Skipped: []dnsname.Name{}}
+		out = wire.Replaced{Zones: []wire.ReplacedZone{}, Skipped: []dnsname.Name{}}
 		byZone, order, err := everyHit(tx, queries)
 		if err != nil {
 			return err
@@ -77,7 +49,7 @@ func (s *Service) Replace(ctx context.Context, r ReplaceRequest) (out Replaced, 
 				led = append(led, fmt.Sprintf("%s (%s)", name.Unicode(), z.LedBy))
 				continue
 			}
-			one, contents, err := r.replaceIn(tx, z, byZone[name])
+			one, contents, count, err := replaceIn(r, tx, z, byZone[name])
 			if err != nil {
 				return err
 			}
@@ -85,7 +57,7 @@ func (s *Service) Replace(ctx context.Context, r ReplaceRequest) (out Replaced, 
 				continue
 			}
 			refused = append(refused, rules.Errors(s.judge(rules.Zone{Name: name, Contents: contents}))...)
-			out.Records += one.count
+			out.Records += count
 			if !r.DryRun && len(refused) == 0 {
 				rev, _, err := s.revise(ctx, tx, z, accepted{contents: contents, source: "operation", why: r.Why})
 				if err != nil {
@@ -123,12 +95,13 @@ func (s *Service) Replace(ctx context.Context, r ReplaceRequest) (out Replaced, 
 	return out, err
 }
 
-func (s *Service) operation(ctx context.Context, tx *store.Tx, o store.Operation, done []store.OperationZone) (*store.Operation, error) {
+func (s *Service) operation(ctx context.Context, tx *store.Tx, o store.Operation, done []store.OperationZone) (*wire.Operation, error) {
 	o.Author = actor(ctx)
 	if err := tx.AddOperation(&o, done); err != nil {
 		return nil, err
 	}
-	return &o, tx.Log(o.Author, "operation.done", fmt.Sprintf("operation %d", o.ID), o.What)
+	view := wire.Operation(o)
+	return &view, tx.Log(o.Author, "operation.done", fmt.Sprintf("operation %d", o.ID), o.What)
 }
 
 func joinSome(list []string) string {
@@ -175,15 +148,15 @@ func everyHit(tx *store.Tx, queries []store.Query) (map[dnsname.Name][]record.Re
 	return byZone, order, nil
 }
 
-// replaceIn works out what becomes of the records found in one zone.
-func (r ReplaceRequest) replaceIn(tx *store.Tx, z store.Zone, found []record.Record) (one ReplacedZone, after record.Contents, err error) {
-	one = ReplacedZone{Zone: z.Name(), Steps: []store.SetChange{}}
+// replaceIn works out what becomes of the records found in one zone, and how many of them change.
+func replaceIn(r wire.ReplaceRequest, tx *store.Tx, z store.Zone, found []record.Record) (one wire.ReplacedZone, after record.Contents, count int, err error) {
+	one = wire.ReplacedZone{Zone: z.Name(), Steps: []record.SetChange{}}
 	if z.RevisionID == nil {
-		return one, after, nil
+		return one, after, 0, nil
 	}
 	before, err := tx.Contents(*z.RevisionID)
 	if err != nil {
-		return one, after, err
+		return one, after, 0, err
 	}
 	changed := map[record.Key]record.Set{}
 	var order []record.Key
@@ -200,27 +173,27 @@ func (r ReplaceRequest) replaceIn(tx *store.Tx, z store.Zone, found []record.Rec
 		data := slices.Clone(set.Data)
 		if r.To != "" {
 			if data[i], err = rec.Data.Saying(rec.Type, r.To, z.Name()); err != nil {
-				return one, after, wire.Problemf(wire.Invalid, "%s in %s cannot become that: %s.", rec.Key(), z.Name().Unicode(), err)
+				return one, after, 0, wire.Problemf(wire.Invalid, "%s in %s cannot become that: %s.", rec.Key(), z.Name().Unicode(), err)
 			}
 		}
 		ttl := set.TTL
 		if r.TTL != nil {
 			ttl = *r.TTL
 		}
-		one.count++
+		count++
 		changed[rec.Key()] = record.NewSet(set.Name, set.Type, ttl, data...)
 	}
 	var put []record.Set
 	for _, k := range order {
 		if was, set := before.Get(k), changed[k]; !set.IsZero() && !set.Equal(was) {
-			one.Steps = append(one.Steps, store.SetChange{Before: was, After: set})
+			one.Steps = append(one.Steps, record.SetChange{Before: was, After: set})
 			put = append(put, set)
 		}
 	}
-	return one, before.With(put...), nil
+	return one, before.With(put...), count, nil
 }
 
-func digestOfZones(zones []ReplacedZone) string {
+func digestOfZones(zones []wire.ReplacedZone) string {
 	h := sha256.New()
 	for _, z := range zones {
 		_, _ = fmt.Fprintf(h, "%s\n", z.Zone)
@@ -232,16 +205,23 @@ func digestOfZones(zones []ReplacedZone) string {
 }
 
 // Operations gives the last operations, newest first.
-func (s *Service) Operations(ctx context.Context, limit int) (list []store.Operation, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) (err error) { list, err = tx.Operations(limit); return err })
+func (s *Service) Operations(ctx context.Context, limit int) (list []wire.Operation, err error) {
+	err = s.tx(ctx, func(tx *store.Tx) error {
+		rows, err := tx.Operations(limit)
+		list = make([]wire.Operation, len(rows))
+		for i, o := range rows {
+			list[i] = wire.Operation(o)
+		}
+		return err
+	})
 	return list, err
 }
 
 // UndoOperation puts back what an operation changed, in all its zones, as another operation. A set that was changed since is in
 // the way: then nothing is put back.
-func (s *Service) UndoOperation(ctx context.Context, id uint64) (out Replaced, err error) {
+func (s *Service) UndoOperation(ctx context.Context, id uint64) (out wire.Replaced, err error) {
 	err = s.tx(ctx, func(tx *store.Tx) error {
-		out = Replaced{Zones: []ReplacedZone{}, Skipped: []dnsname.Name{}}
+		out = wire.Replaced{Zones: []wire.ReplacedZone{}, Skipped: []dnsname.Name{}}
 		o, err := tx.LockOperation(id)
 		if err != nil {
 			return err
@@ -274,7 +254,7 @@ func (s *Service) UndoOperation(ctx context.Context, id uint64) (out Replaced, e
 	return out, err
 }
 
-func (s *Service) undoIn(ctx context.Context, tx *store.Tx, was store.OperationZone, id uint64) (one ReplacedZone, back store.OperationZone, found []finding.Finding, err error) {
+func (s *Service) undoIn(ctx context.Context, tx *store.Tx, was store.OperationZone, id uint64) (one wire.ReplacedZone, back store.OperationZone, found []finding.Finding, err error) {
 	z, err := tx.ZoneByID(was.ZoneID)
 	if err != nil {
 		return one, back, nil, err
@@ -294,7 +274,7 @@ func (s *Service) undoIn(ctx context.Context, tx *store.Tx, was store.OperationZ
 				Message: fmt.Sprintf("Operation %d made it %s; now it is %s.", id, setText(step.After), setText(set)), Remedy: "Change this one by hand."})
 			continue
 		}
-		one.Steps = append(one.Steps, store.SetChange{Before: step.After, After: step.Before})
+		one.Steps = append(one.Steps, record.SetChange{Before: step.After, After: step.Before})
 		put = append(put, step.Before)
 	}
 	if len(found) > 0 {
@@ -306,7 +286,7 @@ func (s *Service) undoIn(ctx context.Context, tx *store.Tx, was store.OperationZ
 }
 
 // SyncOperation asks for a sync of every zone of an operation.
-func (s *Service) SyncOperation(ctx context.Context, id uint64) (list []SyncView, err error) {
+func (s *Service) SyncOperation(ctx context.Context, id uint64) (list []wire.SyncView, err error) {
 	var names []dnsname.Name
 	err = s.tx(ctx, func(tx *store.Tx) error {
 		if _, err := tx.LockOperation(id); err != nil {
@@ -331,13 +311,13 @@ func (s *Service) SyncOperation(ctx context.Context, id uint64) (list []SyncView
 		}
 		return nil
 	})
-	list = []SyncView{}
+	list = []wire.SyncView{}
 	for _, name := range names {
 		if err != nil {
 			break
 		}
-		var started []SyncView
-		started, err = s.StartSync(ctx, SyncRequest{Zone: name})
+		var started []wire.SyncView
+		started, err = s.StartSync(ctx, wire.SyncRequest{Zone: name})
 		list = append(list, started...)
 	}
 	return list, err

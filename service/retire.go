@@ -20,28 +20,10 @@ const (
 	GuardStillAsked     = "zone-still-asked"     // caches may still lead there
 )
 
-// RetireRequest asks for a zone to be taken from a provider.
-type RetireRequest struct {
-	Zone    dnsname.Name
-	Account string
-	Keep    bool     // the zone stays at the provider, and is no longer looked after there
-	Allow   []string // codes of guards that a person says yes to
-	DryRun  bool
-}
-
-// Retired says what the taking of a zone from a provider does, or did.
-type Retired struct {
-	Zone    dnsname.Name      `json:"zone"`
-	Account string            `json:"account"`
-	Removed bool              `json:"removed"` // the zone is gone from the provider
-	Left    []string          `json:"left"`    // accounts that it is still placed at
-	Guards  []finding.Finding `json:"guards"`  // that speak
-}
-
 // Retire takes a zone from a provider, and what is known of it there. While the parent or caches may lead to its
 // nameservers there, a person has to say yes.
-func (s *Service) Retire(ctx context.Context, r RetireRequest) (out Retired, err error) {
-	out = Retired{Zone: r.Zone, Account: r.Account, Left: []string{}, Guards: []finding.Finding{}}
+func (s *Service) Retire(ctx context.Context, r wire.RetireRequest) (out wire.Retired, err error) {
+	out = wire.Retired{Zone: r.Zone, Account: r.Account, Left: []string{}, Guards: []finding.Finding{}}
 	places, err := s.placesOf(ctx, r.Zone)
 	if err != nil {
 		return out, err
@@ -106,7 +88,7 @@ func (s *Service) Retire(ctx context.Context, r RetireRequest) (out Retired, err
 }
 
 // retireGuards says who may still be led to the nameservers that would stop answering.
-func retireGuards(r RetireRequest, names []dnsname.Name, report delegation.Report) (found []finding.Finding) {
+func retireGuards(r wire.RetireRequest, names []dnsname.Name, report delegation.Report) (found []finding.Finding) {
 	found = []finding.Finding{}
 	if r.Keep { // they go on answering
 		return found

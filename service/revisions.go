@@ -10,37 +10,25 @@ import (
 	"beacon/wire"
 )
 
-// Compared is what differs between two revisions of a zone.
-type Compared struct {
-	From    uint32          `json:"from"` // 0 for before the first
-	To      uint32          `json:"to"`
-	Added   []record.Record `json:"added"`
-	Removed []record.Record `json:"removed"`
-	Same    int             `json:"same"`
-}
-
-// NameChange is a revision that changed the records of one name.
-type NameChange struct {
-	Revision store.Revision  `json:"revision"`
-	Added    []record.Record `json:"added"`
-	Removed  []record.Record `json:"removed"`
-}
-
 // Revisions gives a zone's accepted states, newest first.
-func (s *Service) Revisions(ctx context.Context, name dnsname.Name) (list []store.Revision, err error) {
+func (s *Service) Revisions(ctx context.Context, name dnsname.Name) (list []wire.Revision, err error) {
 	err = s.tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.Zone(name)
 		if err != nil {
 			return err
 		}
-		list, err = tx.Revisions(z.ID)
+		rows, err := tx.Revisions(z.ID)
+		list = make([]wire.Revision, len(rows))
+		for i, r := range rows {
+			list[i] = *viewRevision(r)
+		}
 		return err
 	})
 	return list, err
 }
 
 // CompareRevisions says what differs between two revisions; 0 stands for the empty zone before the first.
-func (s *Service) CompareRevisions(ctx context.Context, name dnsname.Name, from, to uint32) (out Compared, err error) {
+func (s *Service) CompareRevisions(ctx context.Context, name dnsname.Name, from, to uint32) (out wire.Compared, err error) {
 	err = s.tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.Zone(name)
 		if err != nil {
@@ -54,7 +42,7 @@ func (s *Service) CompareRevisions(ctx context.Context, name dnsname.Name, from,
 		if err != nil {
 			return err
 		}
-		out = Compared{From: from, To: to}
+		out = wire.Compared{From: from, To: to}
 		out.Added, out.Removed, out.Same = record.Difference(before, after)
 		return nil
 	})
@@ -76,7 +64,7 @@ func contentsOf(tx *store.Tx, z store.Zone, number uint32) (record.Contents, err
 const mostHistory = 50
 
 // NameHistory gives the revisions that changed the records of one name, newest first.
-func (s *Service) NameHistory(ctx context.Context, zone, name dnsname.Name) (list []NameChange, err error) {
+func (s *Service) NameHistory(ctx context.Context, zone, name dnsname.Name) (list []wire.NameChange, err error) {
 	if !name.IsAtOrBelow(zone) {
 		return nil, wire.Problemf(wire.Invalid, "%s does not lie in the zone %s.", name.Unicode(), zone.Unicode())
 	}
@@ -89,7 +77,7 @@ func (s *Service) NameHistory(ctx context.Context, zone, name dnsname.Name) (lis
 		if err != nil {
 			return err
 		}
-		list = []NameChange{}
+		list = []wire.NameChange{}
 		own := func(number uint32) (record.Contents, error) {
 			c, err := contentsOf(tx, z, number)
 			return record.NewContents(append([]record.Record{}, c.At(name)...)), err
@@ -106,7 +94,7 @@ func (s *Service) NameHistory(ctx context.Context, zone, name dnsname.Name) (lis
 				return err
 			}
 			if added, removed, _ := record.Difference(before, after); len(added)+len(removed) > 0 {
-				list = append(list, NameChange{rev, added, removed})
+				list = append(list, wire.NameChange{*viewRevision(rev), added, removed})
 			}
 			after = before
 		}
@@ -117,7 +105,7 @@ func (s *Service) NameHistory(ctx context.Context, zone, name dnsname.Name) (lis
 
 // Restore makes what an earlier revision said what the zone should contain again, as a new revision. Writing it to the
 // providers is a sync as ever.
-func (s *Service) Restore(ctx context.Context, name dnsname.Name, number uint32, why string) (rev store.Revision, err error) {
+func (s *Service) Restore(ctx context.Context, name dnsname.Name, number uint32, why string) (out wire.Revision, err error) {
 	err = s.tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.LockZone(name)
 		if err != nil {
@@ -135,14 +123,19 @@ func (s *Service) Restore(ctx context.Context, name dnsname.Name, number uint32,
 		if err != nil {
 			return err
 		}
-		made := false
-		if rev, made, err = s.revise(ctx, tx, z, accepted{contents: contents, source: fmt.Sprintf("revision %d", number), why: why, from: sameOrigins(contents, from)}); err != nil {
+		rev, made, err := s.revise(ctx, tx, z, accepted{contents: contents, source: fmt.Sprintf("revision %d", number), why: why, from: sameOrigins(contents, from)})
+		if err != nil {
 			return err
 		}
+		out = *viewRevision(rev)
 		if !made {
 			return wire.Problemf(wire.InTheWay, "Revision %d says what %s should contain already.", number, name.Unicode())
 		}
 		return tx.Log(actor(ctx), "zone.restored", name.String(), fmt.Sprintf("to what revision %d said, as revision %d", number, rev.Number))
 	})
-	return rev, err
+	return out, err
+}
+
+func viewRevision(r store.Revision) *wire.Revision {
+	return &wire.Revision{Number: r.Number, Records: r.Records, Author: r.Author, Source: r.Source, Why: r.Why, CreatedAt: r.CreatedAt}
 }

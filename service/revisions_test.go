@@ -8,8 +8,6 @@ import (
 
 	"beacon/core/dnsname"
 	"beacon/core/record"
-	"beacon/service"
-	"beacon/store"
 	"beacon/wire"
 )
 
@@ -25,7 +23,7 @@ func TestRevisionsAreComparedAndRestored(t *testing.T) {
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.1\ngate A 192.0.2.7")
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.2\ngate A 192.0.2.7")
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.2")
-	require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
+	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 
 	d, err := h.CompareRevisions(ctx, zone, 1, 3)
 	require.NoError(t, err)
@@ -55,7 +53,7 @@ func TestRevisionsAreComparedAndRestored(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, append(d.Added, d.Removed...))
 	assert.Equal(t, 2, h.live("heron").Len(), "restoring writes nothing by itself")
-	require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
+	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	assert.Equal(t, 3, h.live("heron").Len())
 	_, err = h.Restore(ctx, zone, 1, "")
 	assert.Equal(t, wire.InTheWay, asProblem(t, err).Kind, "it says so already")

@@ -14,22 +14,9 @@ import (
 	"beacon/wire"
 )
 
-// SearchRequest says which records are looked for, in all zones. Criteria that are empty do not count.
-type SearchRequest struct {
-	Text    string `json:"text"` // an address or network; else a name, or what a record points at or says
-	Zone    string `json:"zone"`
-	Name    string `json:"name"`    // "*" at the beginning or the end stands for anything
-	Value   string `json:"value"`   // the same
-	Type    string `json:"type"`    // a record type
-	Address string `json:"address"` // an address, or a network such as 192.0.2.0/24
-	TTL     string `json:"ttl"`     // a number of seconds, or one behind <, <=, > or >=
-	Cursor  string `json:"cursor"`
-	Limit   int    `json:"limit"`
-}
-
 // Search finds records of what zones should contain, page by page; next is the cursor of the following page.
-func (s *Service) Search(ctx context.Context, r SearchRequest) (hits []store.Hit, next string, err error) {
-	queries, err := r.queries()
+func (s *Service) Search(ctx context.Context, r wire.SearchRequest) (hits []wire.Hit, next string, err error) {
+	queries, err := queriesOf(r)
 	if err != nil {
 		return nil, "", err
 	}
@@ -41,7 +28,7 @@ func (s *Service) Search(ctx context.Context, r SearchRequest) (hits []store.Hit
 		}
 		after = rest
 	}
-	hits = []store.Hit{}
+	hits = []wire.Hit{}
 	for ; at < len(queries); at, after = at+1, "" {
 		q := queries[at]
 		q.After, q.Limit = after, r.Limit-len(hits)
@@ -52,7 +39,9 @@ func (s *Service) Search(ctx context.Context, r SearchRequest) (hits []store.Hit
 		case err != nil:
 			return nil, "", explain(err)
 		}
-		hits = append(hits, found...)
+		for _, h := range found {
+			hits = append(hits, wire.Hit(h))
+		}
 		if more != "" {
 			return hits, fmt.Sprintf("%d.%s", at, more), nil
 		}
@@ -63,8 +52,8 @@ func (s *Service) Search(ctx context.Context, r SearchRequest) (hits []store.Hit
 	return hits, "", nil
 }
 
-// queries reads the criteria.
-func (r SearchRequest) queries() ([]store.Query, error) {
+// queriesOf reads the criteria of a search.
+func queriesOf(r wire.SearchRequest) ([]store.Query, error) {
 	var q store.Query
 	var err error
 	if r.Zone != "" {

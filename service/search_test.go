@@ -12,8 +12,6 @@ import (
 	"beacon/core/definition"
 	"beacon/core/dnsname"
 	"beacon/core/record"
-	"beacon/service"
-	"beacon/store"
 	"beacon/wire"
 )
 
@@ -25,12 +23,12 @@ func (h house) piers(n int, lead bool) {
 	for i := range n {
 		fmt.Fprintf(&text, "  pier-%02d.example:\n    records: |\n      @ 300 A 192.0.2.40\n      www CNAME @\n      @ MX 10 mx1.post.example.\n      @ TXT \"v=spf1 mx -all\"\n      gauge-%d AAAA 2001:db8::%x\n", i, i, i+1)
 	}
-	_, err := h.Define(h.t.Context(), service.DefineRequest{Files: []definition.File{{Name: "piers.beacon.yaml", Text: text.String()}}, Lead: lead})
+	_, err := h.Define(h.t.Context(), wire.DefineRequest{Files: []definition.File{{Name: "piers.beacon.yaml", Text: text.String()}}, Lead: lead})
 	require.NoError(h.t, err)
 }
 
 // found gives all that a search finds, over all its pages.
-func (h house) found(r service.SearchRequest) (list []string) {
+func (h house) found(r wire.SearchRequest) (list []string) {
 	h.t.Helper()
 	for r.Limit = 7; ; {
 		hits, next, err := h.Search(ctx, r)
@@ -50,26 +48,26 @@ func TestSearch(t *testing.T) {
 	h := newHouse(t)
 	h.piers(20, false)
 	for _, c := range []struct {
-		ask   service.SearchRequest
+		ask   wire.SearchRequest
 		count int
 		first string
 	}{
-		{service.SearchRequest{Text: "192.0.2.40"}, 20, "pier-00.example A"},
-		{service.SearchRequest{Text: "192.0.2.0/24"}, 20, "pier-00.example A"},
-		{service.SearchRequest{Text: "2001:db8::/124"}, 15, "gauge-0.pier-00.example AAAA"},
-		{service.SearchRequest{Address: "2001:db8::1"}, 1, "gauge-0.pier-00.example AAAA"},
-		{service.SearchRequest{Text: "mx1.post.example"}, 20, "pier-00.example MX"},
-		{service.SearchRequest{Text: "pier-03.example."}, 4, "pier-03.example A"}, // by name three, and what points at it
-		{service.SearchRequest{Name: "www.*"}, 20, "www.pier-00.example CNAME"},
-		{service.SearchRequest{Name: "*07.example"}, 5, "pier-07.example A"},
-		{service.SearchRequest{Value: "v=spf1*"}, 20, "pier-00.example TXT"},
-		{service.SearchRequest{Value: "*.post.example", Type: "mx"}, 20, "pier-00.example MX"},
-		{service.SearchRequest{Type: "CNAME", Zone: "pier-05.example"}, 1, "www.pier-05.example CNAME"},
-		{service.SearchRequest{TTL: "<3600"}, 20, "pier-00.example A"},
-		{service.SearchRequest{TTL: ">=3600", Type: "TXT"}, 20, "pier-00.example TXT"},
-		{service.SearchRequest{TTL: "300", Name: "pier-01.example"}, 1, "pier-01.example A"},
-		{service.SearchRequest{Name: "nowhere.example"}, 0, ""},
-		{service.SearchRequest{Value: "100%*"}, 0, ""},
+		{wire.SearchRequest{Text: "192.0.2.40"}, 20, "pier-00.example A"},
+		{wire.SearchRequest{Text: "192.0.2.0/24"}, 20, "pier-00.example A"},
+		{wire.SearchRequest{Text: "2001:db8::/124"}, 15, "gauge-0.pier-00.example AAAA"},
+		{wire.SearchRequest{Address: "2001:db8::1"}, 1, "gauge-0.pier-00.example AAAA"},
+		{wire.SearchRequest{Text: "mx1.post.example"}, 20, "pier-00.example MX"},
+		{wire.SearchRequest{Text: "pier-03.example."}, 4, "pier-03.example A"}, // by name three, and what points at it
+		{wire.SearchRequest{Name: "www.*"}, 20, "www.pier-00.example CNAME"},
+		{wire.SearchRequest{Name: "*07.example"}, 5, "pier-07.example A"},
+		{wire.SearchRequest{Value: "v=spf1*"}, 20, "pier-00.example TXT"},
+		{wire.SearchRequest{Value: "*.post.example", Type: "mx"}, 20, "pier-00.example MX"},
+		{wire.SearchRequest{Type: "CNAME", Zone: "pier-05.example"}, 1, "www.pier-05.example CNAME"},
+		{wire.SearchRequest{TTL: "<3600"}, 20, "pier-00.example A"},
+		{wire.SearchRequest{TTL: ">=3600", Type: "TXT"}, 20, "pier-00.example TXT"},
+		{wire.SearchRequest{TTL: "300", Name: "pier-01.example"}, 1, "pier-01.example A"},
+		{wire.SearchRequest{Name: "nowhere.example"}, 0, ""},
+		{wire.SearchRequest{Value: "100%*"}, 0, ""},
 	} {
 		got := h.found(c.ask)
 		require.Len(t, got, c.count, "%+v", c.ask)
@@ -82,7 +80,7 @@ func TestSearch(t *testing.T) {
 			seen[line] = true
 		}
 	}
-	for _, bad := range []service.SearchRequest{{}, {Name: "a*b"}, {Address: "web"}, {TTL: "soon"}, {Type: "WORD"}, {Zone: "a..b"}, {Text: "x", Cursor: "9.x"}, {Text: "x", Cursor: "0.!"}} {
+	for _, bad := range []wire.SearchRequest{{}, {Name: "a*b"}, {Address: "web"}, {TTL: "soon"}, {Type: "WORD"}, {Zone: "a..b"}, {Text: "x", Cursor: "9.x"}, {Text: "x", Cursor: "0.!"}} {
 		bad.Limit = 5
 		_, _, err := h.Search(ctx, bad)
 		assert.NotEmpty(t, asProblem(t, err).Message, "%+v", bad)
@@ -93,12 +91,12 @@ func TestSearch(t *testing.T) {
 func TestOperationOverFortyZones(t *testing.T) {
 	h := newHouse(t)
 	h.piers(40, false)
-	ask := service.ReplaceRequest{Search: service.SearchRequest{Text: "192.0.2.40"}, To: "192.0.2.50", DryRun: true}
+	ask := wire.ReplaceRequest{Search: wire.SearchRequest{Text: "192.0.2.40"}, To: "192.0.2.50", DryRun: true}
 	plan, err := h.Replace(ctx, ask)
 	require.NoError(t, err)
 	assert.Len(t, plan.Zones, 40)
 	assert.Nil(t, plan.Operation)
-	assert.Len(t, h.found(service.SearchRequest{Text: "192.0.2.40"}), 40)
+	assert.Len(t, h.found(wire.SearchRequest{Text: "192.0.2.40"}), 40)
 	ask.DryRun, ask.Expect, ask.Why = false, "another", "the server moved"
 	_, err = h.Replace(ctx, ask)
 	assert.Equal(t, wire.Stale, asProblem(t, err).Kind)
@@ -106,15 +104,15 @@ func TestOperationOverFortyZones(t *testing.T) {
 	done, err := h.Replace(ctx, ask)
 	require.NoError(t, err)
 	assert.Equal(t, 40, done.Records)
-	assert.Empty(t, h.found(service.SearchRequest{Text: "192.0.2.40"}))
-	assert.Len(t, h.found(service.SearchRequest{Text: "192.0.2.50"}), 40)
+	assert.Empty(t, h.found(wire.SearchRequest{Text: "192.0.2.40"}))
+	assert.Len(t, h.found(wire.SearchRequest{Text: "192.0.2.50"}), 40)
 
 	// One of them changes: undoing is refused as a whole, and nothing is undone.
 	one := dnsname.MustParse("pier-07.example")
 	d, err := h.Draft(ctx, one)
 	require.NoError(t, err)
 	was := h.wantedAt(one, record.A)
-	d, err = h.EditDraft(ctx, one, d.Tag, edits(service.RecordEdit{Before: &was, After: &record.Record{Name: one, TTL: 60, Type: record.A, Data: "192.0.2.77"}}))
+	d, err = h.EditDraft(ctx, one, d.Tag, edits(wire.RecordEdit{Before: &was, After: &record.Record{Name: one, TTL: 60, Type: record.A, Data: "192.0.2.77"}}))
 	require.NoError(t, err)
 	_, err = h.AcceptDraft(ctx, one, d.Tag, "")
 	require.NoError(t, err)
@@ -122,13 +120,13 @@ func TestOperationOverFortyZones(t *testing.T) {
 	p := asProblem(t, err)
 	require.Len(t, p.Findings, 1)
 	assert.Contains(t, p.Findings[0].Subject, "pier-07.example")
-	assert.Len(t, h.found(service.SearchRequest{Text: "192.0.2.50"}), 39)
+	assert.Len(t, h.found(wire.SearchRequest{Text: "192.0.2.50"}), 39)
 	_, err = h.Restore(ctx, one, 2, "")
 	require.NoError(t, err)
 	undone, err := h.UndoOperation(ctx, done.Operation.ID)
 	require.NoError(t, err)
 	assert.Len(t, undone.Zones, 40)
-	assert.Len(t, h.found(service.SearchRequest{Text: "192.0.2.40"}), 40)
+	assert.Len(t, h.found(wire.SearchRequest{Text: "192.0.2.40"}), 40)
 	_, err = h.UndoOperation(ctx, done.Operation.ID)
 	assert.Equal(t, wire.InTheWay, asProblem(t, err).Kind)
 	list, err := h.Operations(ctx, 10)
@@ -142,20 +140,20 @@ func TestOperationOverFortyZones(t *testing.T) {
 	assert.Len(t, again.Zones, 40)
 
 	for _, c := range []struct {
-		ask  service.ReplaceRequest
+		ask  wire.ReplaceRequest
 		says string
 	}{
-		{service.ReplaceRequest{Search: service.SearchRequest{Text: "192.0.2.50"}}, "Say what the records shall become"},
-		{service.ReplaceRequest{Search: service.SearchRequest{Text: "192.0.2.50"}, To: "web"}, "no IP address"},
-		{service.ReplaceRequest{Search: service.SearchRequest{Text: "192.0.2.99"}, To: "192.0.2.1"}, "No record is found"},
+		{wire.ReplaceRequest{Search: wire.SearchRequest{Text: "192.0.2.50"}}, "Say what the records shall become"},
+		{wire.ReplaceRequest{Search: wire.SearchRequest{Text: "192.0.2.50"}, To: "web"}, "no IP address"},
+		{wire.ReplaceRequest{Search: wire.SearchRequest{Text: "192.0.2.99"}, To: "192.0.2.1"}, "No record is found"},
 	} {
 		_, err := h.Replace(ctx, c.ask)
 		assert.Contains(t, asProblem(t, err).Message, c.says)
 	}
-	_, err = h.Replace(ctx, service.ReplaceRequest{Search: service.SearchRequest{Value: "mx1.post.example", Type: "MX"}, To: "192.0.2.9."})
+	_, err = h.Replace(ctx, wire.ReplaceRequest{Search: wire.SearchRequest{Value: "mx1.post.example", Type: "MX"}, To: "192.0.2.9."})
 	assert.NotEmpty(t, asProblem(t, err).Findings, "an address is no mail server")
 	ttl := uint32(60)
-	hosts, err := h.Replace(ctx, service.ReplaceRequest{Search: service.SearchRequest{Value: "mx1.post.example", Type: "MX"}, To: "mx2.post.example.", TTL: &ttl})
+	hosts, err := h.Replace(ctx, wire.ReplaceRequest{Search: wire.SearchRequest{Value: "mx1.post.example", Type: "MX"}, To: "mx2.post.example.", TTL: &ttl})
 	require.NoError(t, err)
 	assert.Equal(t, record.Data("10 mx2.post.example."), hosts.Zones[0].Steps[0].After.Data[0])
 	assert.EqualValues(t, 60, hosts.Zones[0].Steps[0].After.TTL)
@@ -172,7 +170,7 @@ func TestOperationsLeaveLedZonesAlone(t *testing.T) {
 	h := newHouse(t)
 	h.piers(3, true)
 	h.define("heron-main", "@ A 192.0.2.40\nwww CNAME @")
-	ask := service.ReplaceRequest{Search: service.SearchRequest{Text: "192.0.2.40"}, To: "192.0.2.50"}
+	ask := wire.ReplaceRequest{Search: wire.SearchRequest{Text: "192.0.2.40"}, To: "192.0.2.50"}
 	_, err := h.Replace(ctx, ask)
 	assert.Contains(t, asProblem(t, err).Message, "3 of the zones are led by definition files")
 	ask.SkipLed = true
@@ -183,7 +181,7 @@ func TestOperationsLeaveLedZonesAlone(t *testing.T) {
 	syncs, err := h.SyncOperation(ctx, done.Operation.ID)
 	require.NoError(t, err)
 	require.Len(t, syncs, 1)
-	assert.Equal(t, store.SyncDone, h.ended(syncs[0].ID).State)
+	assert.Equal(t, wire.SyncDone, h.ended(syncs[0].ID).State)
 }
 
 // Rows for searching of a zone that is too large to be shown at once come in the background, and keep up.
@@ -199,10 +197,10 @@ func TestRowsOfALargeZone(t *testing.T) {
 	}
 	count := func(name string, n int) {
 		t.Helper()
-		require.Eventually(t, func() bool { return len(h.found(service.SearchRequest{Name: name})) == n }, 20*time.Second, 50*time.Millisecond, name)
+		require.Eventually(t, func() bool { return len(h.found(wire.SearchRequest{Name: name})) == n }, 20*time.Second, 50*time.Millisecond, name)
 	}
 	for i, r := range [][2]int{{0, 5000}, {10, 5000}, {4000, 9000}} {
-		_, err := h.ImportZone(ctx, service.Import{Zone: zone, File: "big", Text: text(r[0], r[1])})
+		_, err := h.ImportZone(ctx, wire.Import{Zone: zone, File: "big", Text: text(r[0], r[1])})
 		require.NoError(t, err)
 		count("h4999.*", 1)
 		count("h5.*", map[bool]int{true: 1, false: 0}[i == 0])

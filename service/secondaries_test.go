@@ -16,7 +16,7 @@ import (
 	"beacon/provider/conform"
 	"beacon/provider/update/nstest"
 	"beacon/service"
-	"beacon/store"
+	"beacon/wire"
 )
 
 // answers asks a nameserver for addresses.
@@ -49,13 +49,13 @@ func TestHiddenPrimary(t *testing.T) {
 	h, listen := primaryHouse(t)
 	named := nstest.NamedSecondary(t, nstest.FreePort(t), listen, zone.String())
 	nsd := nstest.NSDSecondary(t, nstest.FreePort(t), listen, zone.String())
-	_, err := h.AddAccount(ctx, service.NewAccount{Name: "moor", Role: service.RoleProvider, Kind: service.KindSecondaries, Secret: nstest.Credential,
+	_, err := h.AddAccount(ctx, wire.NewAccount{Name: "moor", Role: wire.RoleProvider, Kind: service.KindSecondaries, Secret: nstest.Credential,
 		Address: fmt.Sprintf("dns://%s/ns1.moor.test,dns://%s/ns2.moor.test", named.HostPort(), nsd.HostPort())})
 	require.NoError(t, err)
 
 	h.define("moor", "@ A 192.0.2.1\nwww A 192.0.2.2\nlong TXT \""+strings.Repeat("x", 200)+"\"")
-	first := h.sync(service.SyncRequest{})
-	require.Equal(t, store.SyncDone, first.State, "%s %v", first.Message, first.Findings)
+	first := h.sync(wire.SyncRequest{})
+	require.Equal(t, wire.SyncDone, first.State, "%s %v", first.Message, first.Findings)
 	for _, s := range []*nstest.Server{named, nsd} {
 		require.Eventually(t, func() bool { return len(answers(s.HostPort(), "www."+zone.String())) == 1 }, 20*time.Second, 50*time.Millisecond, "the first transfer to %s", s.Dir)
 	}
@@ -65,8 +65,8 @@ func TestHiddenPrimary(t *testing.T) {
 	for round := 3; round < 7; round++ {
 		h.define("moor", fmt.Sprintf("@ A 192.0.2.1\nwww A 192.0.2.%d\nn%d A 192.0.2.9\nlong TXT \"%s\"", round, round, strings.Repeat("x", 200)))
 		began := time.Now()
-		done := h.sync(service.SyncRequest{Allow: []string{"names-would-stop"}})
-		require.Equal(t, store.SyncDone, done.State)
+		done := h.sync(wire.SyncRequest{Allow: []string{"names-would-stop"}})
+		require.Equal(t, wire.SyncDone, done.State)
 		if done.VisibleMS == nil { // a busy machine may take longer than the service waits; it has to come all the same
 			t.Logf("round %d: not yet when the sync ended: %v", round, done.Findings)
 			for _, s := range []*nstest.Server{named, nsd} {
@@ -139,11 +139,11 @@ func TestSerialAboveEverySecondary(t *testing.T) {
 	before, ok := nstest.Serial(old.HostPort(), zone.String())
 	require.True(t, ok)
 	require.Greater(t, before, uint32(3))
-	_, err := h.AddAccount(ctx, service.NewAccount{Name: "moor", Role: service.RoleProvider, Kind: service.KindSecondaries, Secret: nstest.Credential,
+	_, err := h.AddAccount(ctx, wire.NewAccount{Name: "moor", Role: wire.RoleProvider, Kind: service.KindSecondaries, Secret: nstest.Credential,
 		Address: fmt.Sprintf("dns://%s/ns1.moor.test", old.HostPort())})
 	require.NoError(t, err)
 	h.define("moor", "@ A 192.0.2.1")
-	list, err := h.StartSync(ctx, service.SyncRequest{Zone: zone})
+	list, err := h.StartSync(ctx, wire.SyncRequest{Zone: zone})
 	require.NoError(t, err)
 	require.Eventually(t, func() bool {
 		zones, err := h.RemoteZones(ctx, "moor")
@@ -180,12 +180,12 @@ func TestNotifiedOfDrift(t *testing.T) {
 		s.Drift.Every = time.Hour
 	})
 	named := nstest.NamedNotifying(t, port, zone.String())
-	_, err := h.AddAccount(ctx, service.NewAccount{Name: "moor", Role: service.RoleProvider, Kind: "update", Secret: nstest.Credential, Address: named.Address()})
+	_, err := h.AddAccount(ctx, wire.NewAccount{Name: "moor", Role: wire.RoleProvider, Kind: "update", Secret: nstest.Credential, Address: named.Address()})
 	require.NoError(t, err)
 	h.define("moor", "@ A 192.0.2.1")
-	done := h.sync(service.SyncRequest{})
-	require.Equal(t, store.SyncDone, done.State, "%s %v", done.Message, done.Findings)
-	h.standing("moor", store.InStep)
+	done := h.sync(wire.SyncRequest{})
+	require.Equal(t, wire.SyncDone, done.State, "%s %v", done.Message, done.Findings)
+	h.standing("moor", wire.InStep)
 	m := new(dns.Msg).SetUpdate(zone.String())
 	rr, err := dns.NewRR(zone.String() + " 3600 IN A 192.0.2.99")
 	require.NoError(t, err)
@@ -195,7 +195,7 @@ func TestNotifiedOfDrift(t *testing.T) {
 	c := dns.Client{Net: "tcp", Timeout: 20 * time.Second, TsigSecret: map[string]string{nstest.KeyName + ".": nstest.Secret}}
 	_, _, err = c.Exchange(m, named.HostPort())
 	require.NoError(t, err)
-	assert.Equal(t, 1, h.standing("moor", store.Drifted).Drifted, "nobody asked, and an hour has not passed")
+	assert.Equal(t, 1, h.standing("moor", wire.Drifted).Drifted, "nobody asked, and an hour has not passed")
 	stranger := new(dns.Msg).SetNotify("elsewhere.example.")
 	res, _, err := new(dns.Client).Exchange(stranger, h.settings.Primary.Listen)
 	require.NoError(t, err)
@@ -206,15 +206,15 @@ func TestNotifiedOfDrift(t *testing.T) {
 func TestSecondaryBehind(t *testing.T) {
 	h, _ := primaryHouse(t)
 	silent := nstest.Named(t) // it answers, and is a secondary of nobody
-	_, err := h.AddAccount(ctx, service.NewAccount{Name: "moor", Role: service.RoleProvider, Kind: service.KindSecondaries, Secret: nstest.Credential,
+	_, err := h.AddAccount(ctx, wire.NewAccount{Name: "moor", Role: wire.RoleProvider, Kind: service.KindSecondaries, Secret: nstest.Credential,
 		Address: fmt.Sprintf("dns://%s/ns1.moor.test", silent.HostPort())})
 	require.NoError(t, err)
 	h.define("moor", "@ A 192.0.2.1")
-	list, err := h.StartSync(ctx, service.SyncRequest{Zone: zone})
+	list, err := h.StartSync(ctx, wire.SyncRequest{Zone: zone})
 	require.NoError(t, err)
 	done := h.ended(list[0].ID)
 	assert.Nil(t, done.VisibleMS)
 	assert.NotEmpty(t, done.Findings)
-	p := h.standing("moor", store.Unreachable)
+	p := h.standing("moor", wire.Unreachable)
 	assert.Contains(t, p.Trouble, "does not serve the zone")
 }

@@ -59,7 +59,7 @@ type Service struct {
 	door       *reach.Door
 	usedMu     sync.Mutex
 	used       map[string]time.Time // accounts, by when their last use was noted
-	house      HouseKit
+	house      houseKit
 	bell       *bell         // rung when there are new events
 	stopped    chan struct{} // closed when background work ends
 }

@@ -34,7 +34,6 @@ import (
 	registrarapi "beacon/registrar/httpapi"
 	"beacon/resolve"
 	"beacon/service"
-	"beacon/store"
 	"beacon/store/storetest"
 	"beacon/wire"
 )
@@ -94,11 +93,11 @@ func newHouseOn(t *testing.T, change func(s *service.Settings, control string)) 
 	change(&settings, w.URL("control"))
 	svc := instance(t, settings)
 	h := house{svc, t, w, settings}
-	for _, a := range []service.NewAccount{
-		{Name: "heron-main", Role: service.RoleProvider, Kind: "heron", Address: w.URL("heron"), Secret: "heron-practice-key"},
-		{Name: "curlew-ops", Role: service.RoleProvider, Kind: "curlew", Address: w.URL("curlew"), Secret: "desk:curlew-practice-key"},
-		{Name: "plover-old", Role: service.RoleProvider, Kind: "plover", Address: w.URL("plover"), Secret: "plover-practice-key"},
-		{Name: "gannet-main", Role: service.RoleRegistrar, Kind: "gannet", Address: w.URL("gannet"), Secret: "gannet-practice-key"},
+	for _, a := range []wire.NewAccount{
+		{Name: "heron-main", Role: wire.RoleProvider, Kind: "heron", Address: w.URL("heron"), Secret: "heron-practice-key"},
+		{Name: "curlew-ops", Role: wire.RoleProvider, Kind: "curlew", Address: w.URL("curlew"), Secret: "desk:curlew-practice-key"},
+		{Name: "plover-old", Role: wire.RoleProvider, Kind: "plover", Address: w.URL("plover"), Secret: "plover-practice-key"},
+		{Name: "gannet-main", Role: wire.RoleRegistrar, Kind: "gannet", Address: w.URL("gannet"), Secret: "gannet-practice-key"},
 	} {
 		_, err := svc.AddAccount(ctx, a)
 		require.NoError(t, err)
@@ -122,12 +121,12 @@ func instance(t *testing.T, settings service.Settings) *service.Service {
 func (h house) define(at, records string) {
 	h.t.Helper()
 	text := fmt.Sprintf("zones:\n  saltmarsh-ferries.example:\n    at: [%s]\n    registrar: gannet-main\n    records: |\n      %s\n", at, indented(records))
-	_, err := h.Define(ctx, service.DefineRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
+	_, err := h.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
 	require.NoError(h.t, err)
 }
 
 // sync runs a sync to its end, whatever that is.
-func (h house) sync(r service.SyncRequest) service.SyncView {
+func (h house) sync(r wire.SyncRequest) wire.SyncView {
 	h.t.Helper()
 	r.Zone = zone
 	list, err := h.StartSync(ctx, r)
@@ -135,7 +134,7 @@ func (h house) sync(r service.SyncRequest) service.SyncView {
 	return h.ended(list[0].ID)
 }
 
-func (h house) ended(id uint64) (v service.SyncView) {
+func (h house) ended(id uint64) (v wire.SyncView) {
 	h.t.Helper()
 	require.Eventually(h.t, func() bool {
 		var err error
@@ -221,12 +220,12 @@ func asProblem(t *testing.T, err error) *wire.Problem {
 func TestSyncAtEveryKindOfProvider(t *testing.T) {
 	h := newHouse(t)
 	h.define("heron-main, plover-old, curlew-ops", "@ A 192.0.2.1\nwww CNAME @\ntxt TXT \"a;b\"")
-	list, err := h.StartSync(ctx, service.SyncRequest{Zone: zone})
+	list, err := h.StartSync(ctx, wire.SyncRequest{Zone: zone})
 	require.NoError(t, err)
 	require.Len(t, list, 3)
 	for _, s := range list {
 		done := h.ended(s.ID)
-		assert.Equal(t, store.SyncDone, done.State, done.Message)
+		assert.Equal(t, wire.SyncDone, done.State, done.Message)
 		assert.GreaterOrEqual(t, done.Added, 2, "Plover has put the same www there")
 		assert.Equal(t, 1, done.Requests)
 		assert.NotNil(t, done.VisibleMS, "every nameserver serves it: %v", done.Findings)
@@ -235,13 +234,13 @@ func TestSyncAtEveryKindOfProvider(t *testing.T) {
 	assert.Equal(t, h.live("heron").Records(), h.live("curlew").Records())
 	h.define("heron-main, plover-old, curlew-ops", "@ A 192.0.2.2\nwww A 192.0.2.2")
 	for _, account := range []string{"heron-main", "plover-old", "curlew-ops"} {
-		done := h.sync(service.SyncRequest{Account: account, Allow: []string{diff.GuardNamesStop}})
-		assert.Equal(t, store.SyncDone, done.State, done.Message)
+		done := h.sync(wire.SyncRequest{Account: account, Allow: []string{diff.GuardNamesStop}})
+		assert.Equal(t, wire.SyncDone, done.State, done.Message)
 	}
 	for _, kind := range []string{"heron", "plover", "curlew"} {
 		assert.Equal(t, 2, h.live(kind).Len(), kind)
 	}
-	again := h.sync(service.SyncRequest{Account: "heron-main"})
+	again := h.sync(wire.SyncRequest{Account: "heron-main"})
 	assert.Zero(t, again.Requests, "nothing to do costs no write")
 }
 
@@ -259,11 +258,11 @@ func TestSyncThroughFaults(t *testing.T) {
 			t.Parallel()
 			h := newHouse(t)
 			h.define("heron-main", "@ A 192.0.2.1\na A 192.0.2.1")
-			require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
+			require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 			h.define("heron-main", "@ A 192.0.2.2\na A 192.0.2.2\nb A 192.0.2.2")
 			h.fault(fault)
-			done := h.sync(service.SyncRequest{})
-			assert.Equal(t, store.SyncDone, done.State, done.Message)
+			done := h.sync(wire.SyncRequest{})
+			assert.Equal(t, wire.SyncDone, done.State, done.Message)
 			assert.Equal(t, 3, h.live("heron").Len())
 			assert.Equal(t, 3, done.Added+done.Changed, "each step counts once")
 		})
@@ -289,15 +288,15 @@ func TestUnclearWriteIsReadNotRepeated(t *testing.T) {
 			cut := `{"site":"` + c.site + `",` + c.fault + `:true,"writes":true,"count":1}`
 			h.fault(cut)
 			h.define(c.account, "@ A 192.0.2.1")
-			require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
+			require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 			zones, err := h.RemoteZones(ctx, c.account)
 			require.NoError(t, err)
 			assert.Len(t, zones, 1, "making the zone broke off: one zone, not two")
 
 			h.fault(cut)
 			h.define(c.account, "@ A 192.0.2.1\nnew A 192.0.2.2")
-			done := h.sync(service.SyncRequest{})
-			assert.Equal(t, store.SyncDone, done.State, done.Message)
+			done := h.sync(wire.SyncRequest{})
+			assert.Equal(t, wire.SyncDone, done.State, done.Message)
 			assert.Equal(t, c.requests, done.Requests)
 			assert.Equal(t, 1, done.Added)
 		})
@@ -307,26 +306,26 @@ func TestUnclearWriteIsReadNotRepeated(t *testing.T) {
 func TestDriftForeignAndConflict(t *testing.T) {
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.1")
-	require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
+	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	foreign, drift := set(t, "by-hand", record.TXT, `"not ours"`), set(t, "www", record.A, "192.0.2.66")
 	h.byHand("heron", foreign, drift)
-	list, err := h.Differences(ctx, zone, diff.LeaveDrift)
+	list, err := h.Differences(ctx, zone, false)
 	require.NoError(t, err)
 	assert.Empty(t, list[0].Steps)
 	assert.Len(t, list[0].Drift, 1)
 	assert.Len(t, list[0].Foreign, 1)
-	left := h.sync(service.SyncRequest{})
+	left := h.sync(wire.SyncRequest{})
 	assert.Equal(t, []string{"drift-left"}, codes(left.Findings))
 	assert.True(t, h.live("heron").Get(drift.Key()).Equal(drift), "drift is left until somebody decides")
 
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.7")
-	held := h.sync(service.SyncRequest{})
-	assert.Equal(t, store.SyncHeld, held.State)
+	held := h.sync(wire.SyncRequest{})
+	assert.Equal(t, wire.SyncHeld, held.State)
 	assert.Equal(t, []string{"conflict"}, codes(held.Findings))
 
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.1")
-	back := h.sync(service.SyncRequest{Drift: diff.PutBackDrift})
-	assert.Equal(t, store.SyncDone, back.State, back.Message)
+	back := h.sync(wire.SyncRequest{PutBack: true})
+	assert.Equal(t, wire.SyncDone, back.State, back.Message)
 	assert.Equal(t, 1, back.Changed)
 	assert.True(t, h.live("heron").Get(foreign.Key()).Equal(foreign), "foreign records are left alone")
 }
@@ -334,18 +333,18 @@ func TestDriftForeignAndConflict(t *testing.T) {
 func TestGuardAndShownListHoldASync(t *testing.T) {
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.1")
-	require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
+	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	h.define("heron-main", "@ A 192.0.2.1")
-	held := h.sync(service.SyncRequest{})
-	assert.Equal(t, store.SyncHeld, held.State)
+	held := h.sync(wire.SyncRequest{})
+	assert.Equal(t, wire.SyncHeld, held.State)
 	assert.Equal(t, []string{diff.GuardNamesStop}, codes(held.Findings))
 	assert.Equal(t, 2, h.live("heron").Len(), "nothing was written")
-	other := h.sync(service.SyncRequest{Allow: []string{diff.GuardNamesStop}, Expect: "another list"})
-	assert.Equal(t, store.SyncHeld, other.State)
-	list, err := h.Differences(ctx, zone, diff.LeaveDrift)
+	other := h.sync(wire.SyncRequest{Allow: []string{diff.GuardNamesStop}, Expect: "another list"})
+	assert.Equal(t, wire.SyncHeld, other.State)
+	list, err := h.Differences(ctx, zone, false)
 	require.NoError(t, err)
-	done := h.sync(service.SyncRequest{Allow: []string{diff.GuardNamesStop}, Expect: list[0].Digest})
-	assert.Equal(t, store.SyncDone, done.State, done.Message)
+	done := h.sync(wire.SyncRequest{Allow: []string{diff.GuardNamesStop}, Expect: list[0].Digest})
+	assert.Equal(t, wire.SyncDone, done.State, done.Message)
 	assert.Equal(t, 1, h.live("heron").Len())
 }
 
@@ -353,13 +352,13 @@ func TestTwoSyncsAreNeverInterleaved(t *testing.T) {
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1")
 	h.fault(`{"site":"4.1","delay_ms":150}`)
-	first, err := h.StartSync(ctx, service.SyncRequest{Zone: zone})
+	first, err := h.StartSync(ctx, wire.SyncRequest{Zone: zone})
 	require.NoError(t, err)
-	_, err = h.StartSync(ctx, service.SyncRequest{Zone: zone})
+	_, err = h.StartSync(ctx, wire.SyncRequest{Zone: zone})
 	p := asProblem(t, err)
 	assert.Equal(t, wire.InTheWay, p.Kind)
 	assert.Contains(t, p.Message, fmt.Sprintf("Sync %d", first[0].ID))
-	assert.Equal(t, store.SyncDone, h.ended(first[0].ID).State)
+	assert.Equal(t, wire.SyncDone, h.ended(first[0].ID).State)
 }
 
 // Two instances on one database: every piece of work is done once, by either.
@@ -372,17 +371,17 @@ func TestInstancesShareTheWork(t *testing.T) {
 	for i := range zones {
 		fmt.Fprintf(&text, "  pier-%02d.example:\n    at: [heron-main]\n    records: |\n      @ A 192.0.2.1\n      www A 192.0.2.1\n", i)
 	}
-	_, err := h.Define(ctx, service.DefineRequest{Files: []definition.File{{Name: "piers.beacon.yaml", Text: text.String()}}})
+	_, err := h.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "piers.beacon.yaml", Text: text.String()}}})
 	require.NoError(t, err)
 	var started []uint64
 	for i := range zones {
-		list, err := h.StartSync(ctx, service.SyncRequest{Zone: dnsname.MustParse(fmt.Sprintf("pier-%02d.example", i))})
+		list, err := h.StartSync(ctx, wire.SyncRequest{Zone: dnsname.MustParse(fmt.Sprintf("pier-%02d.example", i))})
 		require.NoError(t, err)
 		started = append(started, list[0].ID)
 	}
 	for _, id := range started {
 		done := h.ended(id)
-		assert.Equal(t, store.SyncDone, done.State, done.Message)
+		assert.Equal(t, wire.SyncDone, done.State, done.Message)
 		assert.Equal(t, 1, done.Requests)
 	}
 	remote, err := h.RemoteZones(ctx, "heron-main")
@@ -392,7 +391,7 @@ func TestInstancesShareTheWork(t *testing.T) {
 
 func TestWrongCredential(t *testing.T) {
 	h := newHouse(t)
-	_, err := h.AddAccount(ctx, service.NewAccount{Name: "heron-two", Role: service.RoleProvider, Kind: "heron", Address: h.world.URL("heron"), Secret: "wr0ng-s3cret"})
+	_, err := h.AddAccount(ctx, wire.NewAccount{Name: "heron-two", Role: wire.RoleProvider, Kind: "heron", Address: h.world.URL("heron"), Secret: "wr0ng-s3cret"})
 	p := asProblem(t, err)
 	assert.Equal(t, wire.Outside, p.Kind)
 	assert.Contains(t, p.Message, "heron-two", "which account")
@@ -402,9 +401,9 @@ func TestWrongCredential(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, lines, 1)
 	assert.NotContains(t, fmt.Sprint(lines), "wr0ng-s3cret")
-	for _, bad := range []service.NewAccount{{Name: "Bad Name"}, {Name: "a", Kind: "nope"}, {Name: "a", Kind: "heron", Address: "ftp://x"},
+	for _, bad := range []wire.NewAccount{{Name: "Bad Name"}, {Name: "a", Kind: "nope"}, {Name: "a", Kind: "heron", Address: "ftp://x"},
 		{Name: "a", Kind: "heron", Address: "http://127.0.0.1:1"}, {Name: "a", Kind: "heron", Address: "http://192.0.2.1", Secret: "x"}} {
-		bad.Role = service.RoleProvider
+		bad.Role = wire.RoleProvider
 		_, err := h.AddAccount(ctx, bad)
 		assert.Error(t, err, "%+v", bad)
 	}
@@ -413,7 +412,7 @@ func TestWrongCredential(t *testing.T) {
 func TestDefinitionWithFaultsChangesNothing(t *testing.T) {
 	h := newHouse(t)
 	text := "zones:\n  a.example:\n    at: [nowhere]\n    records: |\n      w A 192.0.2.1\n  b.example:\n    records: |\n      w A https://x/\n"
-	_, err := h.Define(ctx, service.DefineRequest{Files: []definition.File{{Name: "f.beacon.yaml", Text: text}}})
+	_, err := h.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "f.beacon.yaml", Text: text}}})
 	p := asProblem(t, err)
 	require.Len(t, p.Faults, 2, "all faults in one go")
 	assert.Equal(t, 2, p.Faults[0].Line)
@@ -427,22 +426,22 @@ func TestDefinitionWithFaultsChangesNothing(t *testing.T) {
 func TestImport(t *testing.T) {
 	h := newHouse(t)
 	file := "$TTL 300\n@ SOA a. b. 1 2 3 4 5\n@ NS ns1.old.example.\nwww A 192.0.2.1\nsub NS ns1.old.example.\n"
-	dry, err := h.ImportZone(ctx, service.Import{Zone: zone, File: "x.zone", Text: file, DryRun: true})
+	dry, err := h.ImportZone(ctx, wire.Import{Zone: zone, File: "x.zone", Text: file, DryRun: true})
 	require.NoError(t, err)
 	assert.Len(t, dry.Added, 2)
 	assert.Len(t, dry.LeftOut, 2)
 	_, err = h.Zone(ctx, zone)
 	assert.Equal(t, wire.Missing, asProblem(t, err).Kind, "a dry run makes nothing")
-	done, err := h.ImportZone(ctx, service.Import{Zone: zone, File: "x.zone", Text: file})
+	done, err := h.ImportZone(ctx, wire.Import{Zone: zone, File: "x.zone", Text: file})
 	require.NoError(t, err)
 	assert.EqualValues(t, 1, done.Revision.Number)
-	again, err := h.ImportZone(ctx, service.Import{Zone: zone, File: "x.zone", Text: file + "new A 192.0.2.2\n"})
+	again, err := h.ImportZone(ctx, wire.Import{Zone: zone, File: "x.zone", Text: file + "new A 192.0.2.2\n"})
 	require.NoError(t, err)
 	assert.Len(t, again.Added, 1)
 	assert.Equal(t, 2, again.Same)
-	_, err = h.ImportZone(ctx, service.Import{Zone: zone, File: "x.zone", Text: "www A 1\nwww A 2\n"})
+	_, err = h.ImportZone(ctx, wire.Import{Zone: zone, File: "x.zone", Text: "www A 1\nwww A 2\n"})
 	assert.Len(t, asProblem(t, err).Faults, 4)
-	_, err = h.ImportZone(ctx, service.Import{Zone: zone, File: "x.zone", Text: "$TTL 60\nwww A 192.0.2.1\nwww CNAME b\n"})
+	_, err = h.ImportZone(ctx, wire.Import{Zone: zone, File: "x.zone", Text: "$TTL 60\nwww A 192.0.2.1\nwww CNAME b\n"})
 	assert.Equal(t, []string{"cname-beside-data"}, codes(asProblem(t, err).Findings))
 	list, err := h.Revisions(ctx, zone)
 	require.NoError(t, err)
@@ -471,9 +470,9 @@ func TestDelegate(t *testing.T) {
 	h := newHouse(t)
 	h.register()
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.2")
-	_, err := h.Delegate(ctx, service.DelegateRequest{Domain: zone})
+	_, err := h.Delegate(ctx, wire.DelegateRequest{Domain: zone})
 	assert.Contains(t, asProblem(t, err).Message, "beacon sync", "no nameservers are known before the zone is there")
-	require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
+	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	view, err := h.Zone(ctx, zone)
 	require.NoError(t, err)
 	var good []string
@@ -486,7 +485,7 @@ func TestDelegate(t *testing.T) {
 		"nameserver-not-assigned": append([]string{"ns1.nowhere.example"}, good[1:]...),
 		"nameserver-malformed":    append([]string{"ns1..heron.test"}, good[1:]...),
 	} {
-		_, err := h.Delegate(ctx, service.DelegateRequest{Domain: zone, Nameservers: typed})
+		_, err := h.Delegate(ctx, wire.DelegateRequest{Domain: zone, Nameservers: typed})
 		assert.Contains(t, codes(asProblem(t, err).Findings), code)
 	}
 	calls, err := h.Logbook(ctx, "gannet-main", true, 0, 200)
@@ -495,12 +494,12 @@ func TestDelegate(t *testing.T) {
 		assert.False(t, strings.HasPrefix(c.Detail, "PUT ") || strings.HasPrefix(c.Detail, "POST "), "the registrar was asked to change something: %s", c.Detail)
 	}
 
-	dry, err := h.Delegate(ctx, service.DelegateRequest{Domain: zone, DryRun: true})
+	dry, err := h.Delegate(ctx, wire.DelegateRequest{Domain: zone, DryRun: true})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"save", "activate"}, dry.Steps)
 	assert.Equal(t, []string{"answer-will-change"}, codes(dry.Findings), "www differs between old and new")
 
-	saved, err := h.Delegate(ctx, service.DelegateRequest{Domain: zone, SaveOnly: true})
+	saved, err := h.Delegate(ctx, wire.DelegateRequest{Domain: zone, SaveOnly: true})
 	require.NoError(t, err)
 	assert.NotEqual(t, saved.After.Saved, saved.After.Active)
 	report, err := h.Check(ctx, zone)
@@ -508,10 +507,10 @@ func TestDelegate(t *testing.T) {
 	assert.Equal(t, delegation.Wrong, report.Verdict)
 	assert.Contains(t, codes(report.Findings), "saved-not-active")
 
-	moved, err := h.Delegate(ctx, service.DelegateRequest{Domain: zone})
+	moved, err := h.Delegate(ctx, wire.DelegateRequest{Domain: zone})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"activate"}, moved.Steps)
-	again, err := h.Delegate(ctx, service.DelegateRequest{Domain: zone})
+	again, err := h.Delegate(ctx, wire.DelegateRequest{Domain: zone})
 	require.NoError(t, err)
 	assert.Empty(t, again.Steps, "the same request again changes nothing")
 	report, err = h.Check(ctx, zone)
@@ -531,12 +530,12 @@ func TestDelegateNeedsReadyServers(t *testing.T) {
 	h.register()
 	h.fault(`{"site":"1.2","silent":true}`) // from the start: a definition that is taken is checked at once
 	h.define("heron-main", "@ A 192.0.2.1")
-	require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{}).State)
-	_, err := h.Delegate(ctx, service.DelegateRequest{Domain: zone})
+	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
+	_, err := h.Delegate(ctx, wire.DelegateRequest{Domain: zone})
 	assert.Contains(t, asProblem(t, err).Message, "how it is delegated now", "one of two parents cannot be asked")
 	h.fault(`{"site":"1.2"}`)
 	h.fault(`{"site":"4.11","silent":true}`)
-	_, err = h.Delegate(ctx, service.DelegateRequest{Domain: zone})
+	_, err = h.Delegate(ctx, wire.DelegateRequest{Domain: zone})
 	assert.Contains(t, codes(asProblem(t, err).Findings), "nameserver-not-ready")
 }
 

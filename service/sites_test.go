@@ -17,8 +17,8 @@ import (
 	"beacon/core/arrival"
 	"beacon/core/record"
 	"beacon/service"
-	"beacon/store"
 	"beacon/visit"
+	"beacon/wire"
 )
 
 // siteHouse is a house that looks at the practice world's web hosts.
@@ -74,12 +74,12 @@ func TestReadyMeansThatACertificateIsIssued(t *testing.T) {
 	write := func(lines string) {
 		t.Helper()
 		h.define("heron-main", lines)
-		require.Equal(t, store.SyncDone, h.sync(service.SyncRequest{Allow: []string{"names-would-stop"}}).State)
+		require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{Allow: []string{"names-would-stop"}}).State)
 	}
 	agree("at the old provider", false, false)
 	write(records)
 	agree("written, and not delegated yet", false, false)
-	_, err := h.Delegate(ctx, service.DelegateRequest{Domain: zone})
+	_, err := h.Delegate(ctx, wire.DelegateRequest{Domain: zone})
 	require.NoError(t, err)
 	agree("delegated", true, true)
 

@@ -15,34 +15,14 @@ import (
 	"beacon/wire"
 )
 
-// SketchRequest asks for a definition of a zone that exists elsewhere: what it contains comes from a zone file, or is
-// read from the provider account that holds it now.
-type SketchRequest struct {
-	Zone      dnsname.Name `json:"zone"`
-	File      string       `json:"file"` // name of the zone file
-	Text      string       `json:"text"` // of the zone file; empty to read from an account
-	From      string       `json:"from"` // provider account; empty to look through all of them
-	At        []string     `json:"at"`   // provider accounts that shall serve it
-	Registrar string       `json:"registrar"`
-	Label     string       `json:"label"`
-	New       bool         `json:"new"` // it exists nowhere yet: begin with the house kit
-}
-
-// Sketch is a definition to be looked over; nothing is kept of it here.
-type Sketch struct {
-	Text    string    `json:"text"`
-	From    string    `json:"from"` // the account, or the file
-	LeftOut []LeftOut `json:"left_out"`
-}
-
 // Sketch writes a definition of a zone as it is elsewhere. SOA and apex NS belong to where it is now and are left out.
-func (s *Service) Sketch(ctx context.Context, r SketchRequest) (out Sketch, err error) {
+func (s *Service) Sketch(ctx context.Context, r wire.SketchRequest) (out wire.Sketch, err error) {
 	if r.New {
 		text, faults := s.house.zone(r.Zone, definition.Zone{Label: r.Label, At: r.At, Registrar: r.Registrar})
 		if len(faults) > 0 {
 			return out, &wire.Problem{Kind: wire.Invalid, Message: "The house kit does not fit this zone.", Faults: faults}
 		}
-		return Sketch{Text: text, From: "house kit " + s.house.Name, LeftOut: []LeftOut{}}, nil
+		return wire.Sketch{Text: text, From: "house kit " + s.house.Name, LeftOut: []wire.LeftOut{}}, nil
 	}
 	var all record.Contents
 	if r.Text != "" {
@@ -61,9 +41,9 @@ func (s *Service) Sketch(ctx context.Context, r SketchRequest) (out Sketch, err 
 }
 
 // readElsewhere reads a zone from the account that was named, or the first that has it and is not to serve it.
-func (s *Service) readElsewhere(ctx context.Context, r SketchRequest) (c record.Contents, from string, err error) {
+func (s *Service) readElsewhere(ctx context.Context, r wire.SketchRequest) (c record.Contents, from string, err error) {
 	var accounts []store.Account
-	err = s.tx(ctx, func(tx *store.Tx) (err error) { accounts, err = tx.Accounts(RoleProvider); return err })
+	err = s.tx(ctx, func(tx *store.Tx) (err error) { accounts, err = tx.Accounts(wire.RoleProvider); return err })
 	if err != nil {
 		return c, "", err
 	}
@@ -90,12 +70,12 @@ func (s *Service) readElsewhere(ctx context.Context, r SketchRequest) (c record.
 }
 
 // withoutProvidersOwn parts what a zone contains from what belongs to whoever serves it.
-func withoutProvidersOwn(zone dnsname.Name, all record.Contents) (record.Contents, []LeftOut) {
-	left := []LeftOut{}
+func withoutProvidersOwn(zone dnsname.Name, all record.Contents) (record.Contents, []wire.LeftOut) {
+	left := []wire.LeftOut{}
 	own := func(k record.Key) bool { return k.Name == zone && (k.Type == record.SOA || k.Type == record.NS) }
 	for _, t := range []record.Type{record.SOA, record.NS} {
 		for _, r := range all.Get(record.Key{Name: zone, Type: t}).Records() {
-			left = append(left, LeftOut{r, "belongs to the provider that the zone comes from; the new one brings its own"})
+			left = append(left, wire.LeftOut{r, "belongs to the provider that the zone comes from; the new one brings its own"})
 		}
 	}
 	return all.Filter(func(k record.Key) bool { return !own(k) }), left

@@ -22,20 +22,11 @@ import (
 	"beacon/wire"
 )
 
-// SyncRequest asks for a sync of a zone's placements.
-type SyncRequest struct {
-	Zone    dnsname.Name
-	Account string   // only this placement; empty for all
-	Allow   []string // codes of guards that a person says yes to
-	Expect  string   // digest of the change list that was shown; empty for any
-	Drift   diff.DriftPolicy
-}
-
 // StartSync asks for a sync of each placement and returns; the work is done in the background. A placement whose last
 // sync has not ended is in the way: two are never interleaved.
-func (s *Service) StartSync(ctx context.Context, r SyncRequest) (list []SyncView, err error) {
+func (s *Service) StartSync(ctx context.Context, r wire.SyncRequest) (list []wire.SyncView, err error) {
 	err = s.tx(ctx, func(tx *store.Tx) error {
-		list = []SyncView{}
+		list = []wire.SyncView{}
 		z, err := tx.LockZone(r.Zone)
 		if err != nil {
 			return err
@@ -62,7 +53,7 @@ func (s *Service) StartSync(ctx context.Context, r SyncRequest) (list []SyncView
 			if running.ID != 0 {
 				return wire.Problemf(wire.InTheWay, "Sync %d of %s at %s is still %s. Wait for it (beacon sync --follow %d), then ask again.", running.ID, r.Zone, a.Name, running.State, running.ID)
 			}
-			n := store.Sync{PlacementID: p.ID, RevisionID: *z.RevisionID, Drift: r.Drift, Expected: r.Expect, RequestedBy: actor(ctx)}
+			n := store.Sync{PlacementID: p.ID, RevisionID: *z.RevisionID, Drift: driftPolicy(r.PutBack), Expected: r.Expect, RequestedBy: actor(ctx)}
 			if err := tx.AddSync(&n, r.Allow); err != nil {
 				return err
 			}
@@ -80,6 +71,13 @@ func (s *Service) StartSync(ctx context.Context, r SyncRequest) (list []SyncView
 	return list, err
 }
 
+func driftPolicy(putBack bool) diff.DriftPolicy {
+	if putBack {
+		return diff.PutBackDrift
+	}
+	return diff.LeaveDrift
+}
+
 func orAny(account string) string {
 	if account == "" {
 		return "any provider"
@@ -88,7 +86,7 @@ func orAny(account string) string {
 }
 
 // Sync shows one sync.
-func (s *Service) Sync(ctx context.Context, id uint64) (v SyncView, err error) {
+func (s *Service) Sync(ctx context.Context, id uint64) (v wire.SyncView, err error) {
 	err = s.tx(ctx, func(tx *store.Tx) error {
 		row, err := tx.SyncByID(id)
 		if err != nil {

@@ -2,33 +2,19 @@ package service
 
 import (
 	"context"
-	"time"
 
 	"beacon/core/dnsname"
 	"beacon/store"
+	"beacon/wire"
 )
-
-// SentRequest is one request of a sync, as it was meant and as it went.
-type SentRequest struct {
-	ID       uint64            `json:"id"`
-	State    store.IntentState `json:"state"` // "sent" while it is not known what became of it
-	Added    int               `json:"added"`
-	Changed  int               `json:"changed"`
-	Removed  int               `json:"removed"`
-	Names    []string          `json:"names"` // of the first sets
-	Problem  string            `json:"problem"`
-	SentAt   time.Time         `json:"sent_at"`
-	TookMS   int64             `json:"took_ms"`  // until its outcome was known; -1 while it is not
-	Accepted bool              `json:"accepted"` // the provider took it first and did it later
-}
 
 // mostNames is how many sets of a request are named.
 const mostNames = 4
 
 // Requests gives the requests of a sync in their order.
-func (s *Service) Requests(ctx context.Context, id uint64) (list []SentRequest, err error) {
+func (s *Service) Requests(ctx context.Context, id uint64) (list []wire.SentRequest, err error) {
 	err = s.tx(ctx, func(tx *store.Tx) error {
-		list = []SentRequest{}
+		list = []wire.SentRequest{}
 		if _, err := tx.SyncByID(id); err != nil {
 			return err
 		}
@@ -41,7 +27,7 @@ func (s *Service) Requests(ctx context.Context, id uint64) (list []SentRequest, 
 			if err != nil {
 				return err
 			}
-			r := SentRequest{ID: i.ID, State: i.State, Problem: i.Problem, SentAt: i.CreatedAt, TookMS: -1, Accepted: i.Receipt != "", Names: []string{}}
+			r := wire.SentRequest{ID: i.ID, State: wire.RequestState(i.State), Problem: i.Problem, SentAt: i.CreatedAt, TookMS: -1, Accepted: i.Receipt != "", Names: []string{}}
 			r.Added, r.Changed, r.Removed = steps.Count()
 			for _, step := range steps[:min(len(steps), mostNames)] {
 				r.Names = append(r.Names, step.Key().Name.Unicode()+" "+step.Key().Type.String())
@@ -57,9 +43,9 @@ func (s *Service) Requests(ctx context.Context, id uint64) (list []SentRequest, 
 }
 
 // Syncs gives the last syncs of a zone at all of its placements, newest first.
-func (s *Service) Syncs(ctx context.Context, name dnsname.Name) (list []SyncView, err error) {
+func (s *Service) Syncs(ctx context.Context, name dnsname.Name) (list []wire.SyncView, err error) {
 	err = s.tx(ctx, func(tx *store.Tx) error {
-		list = []SyncView{}
+		list = []wire.SyncView{}
 		z, err := tx.Zone(name)
 		if err != nil {
 			return err

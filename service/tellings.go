@@ -248,21 +248,14 @@ func (s *Service) notTold(ctx context.Context, t store.Telling, name string, rea
 	return errLater{at: s.wall.Now().Add(min(rest, 2*time.Hour)), madeWay: true}
 }
 
-// ChannelView is one way to tell, and what became of the last try.
-type ChannelView struct {
-	Name string `json:"name"`
-	Kind string `json:"kind"` // "mail" or "webhook"
-	To   string `json:"to"`
-}
-
 // Channels lists the ways to tell.
-func (s *Service) Channels() []ChannelView {
-	out := []ChannelView{}
+func (s *Service) Channels() []wire.ChannelView {
+	out := []wire.ChannelView{}
 	for _, m := range s.settings.Tell.Mail {
-		out = append(out, ChannelView{m.Name, "mail", strings.Join(m.To, ", ")})
+		out = append(out, wire.ChannelView{m.Name, "mail", strings.Join(m.To, ", ")})
 	}
 	for _, h := range s.settings.Tell.Hooks {
-		out = append(out, ChannelView{h.Name, "webhook", h.Address})
+		out = append(out, wire.ChannelView{h.Name, "webhook", h.Address})
 	}
 	return out
 }

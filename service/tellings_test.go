@@ -20,6 +20,7 @@ import (
 	"beacon/core/delegation"
 	"beacon/service"
 	"beacon/tell"
+	"beacon/wire"
 )
 
 // A webhook is told of each verdict that lasts, once: a refused delivery is repeated with the same id, what nobody need know is not told,
@@ -64,7 +65,7 @@ func TestTelling(t *testing.T) {
 		return append([]tell.Word(nil), words...)
 	}
 	h.register()
-	_, err := h.Define(ctx, service.DefineRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: "zones:\n  saltmarsh-ferries.example:\n    at: [plover-old]\n    records: |\n      @ A 192.0.2.1\n"}}})
+	_, err := h.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: "zones:\n  saltmarsh-ferries.example:\n    at: [plover-old]\n    records: |\n      @ A 192.0.2.1\n"}}})
 	require.NoError(t, err)
 	report, err := h.Check(ctx, zone)
 	require.NoError(t, err)

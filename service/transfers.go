@@ -12,6 +12,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/primary"
 	"beacon/store"
+	"beacon/wire"
 )
 
 // PrimarySettings say where nameservers fetch zones and send notifications.
@@ -55,7 +56,7 @@ func (t transfers) Key(ctx context.Context, name string) (secret string, ok bool
 func (t transfers) accounts(ctx context.Context, kinds ...string) (list []store.Account, err error) {
 	err = t.s.store.Tx(ctx, func(tx *store.Tx) error {
 		list = nil
-		all, err := tx.Accounts(RoleProvider)
+		all, err := tx.Accounts(wire.RoleProvider)
 		for _, a := range all {
 			for _, kind := range kinds {
 				if a.Kind == kind {

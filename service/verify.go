@@ -15,18 +15,15 @@ import (
 	"beacon/wire"
 )
 
-// Verified is one check of a conformance run.
-type Verified = conform.Result
-
 // verifyTime bounds a conformance run, wall time.
 const verifyTime = 5 * time.Minute
 
 // Verify makes the conformance run with an account in a scratch zone. The zone must be nothing that is looked after here.
 // Each result is told as it comes.
-func (s *Service) Verify(ctx context.Context, name string, zone dnsname.Name, tell func(conform.Result)) ([]conform.Result, error) {
+func (s *Service) Verify(ctx context.Context, name string, zone dnsname.Name, report func(wire.Verified)) ([]wire.Verified, error) {
 	var a store.Account
 	err := s.tx(ctx, func(tx *store.Tx) (err error) {
-		if a, err = tx.Account(RoleProvider, name); err != nil {
+		if a, err = tx.Account(wire.RoleProvider, name); err != nil {
 			return err
 		}
 		if _, err := tx.Zone(zone); err == nil {
@@ -55,9 +52,15 @@ func (s *Service) Verify(ctx context.Context, name string, zone dnsname.Name, te
 	ctx, cancel := context.WithTimeout(ctx, verifyTime)
 	defer cancel()
 	s.note(ctx, "account.verify", name, "conformance run in "+zone.Unicode())
-	results := conform.Run(ctx, conform.Subject{Driver: driver, WrongKey: other, Secret: wrong, Zone: zone}, tell)
+	list := []wire.Verified{}
+	results := conform.Run(ctx, conform.Subject{Driver: driver, WrongKey: other, Secret: wrong, Zone: zone}, func(r conform.Result) {
+		list = append(list, wire.Verified{Check: r.Check, Outcome: string(r.Outcome), Detail: r.Detail, Took: r.Took})
+		if report != nil {
+			report(list[len(list)-1])
+		}
+	})
 	s.note(ctx, "account.verified", name, fmt.Sprintf("%d checks, %d failed", len(results), conform.Failures(results)))
-	return results, nil
+	return list, nil
 }
 
 // wrongSecret makes a credential of the same form that cannot be right.

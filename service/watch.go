@@ -135,7 +135,7 @@ func problemText(err error) string {
 
 // take defines what the files say, and syncs the zones in which something changed.
 func (w *watcher) take(ctx context.Context, files []definition.File) error {
-	planned, err := w.Define(ctx, DefineRequest{Files: files, DryRun: true, Lead: true})
+	planned, err := w.Define(ctx, wire.DefineRequest{Files: files, DryRun: true, Lead: true})
 	if err != nil {
 		return err
 	}
@@ -146,7 +146,7 @@ func (w *watcher) take(ctx context.Context, files []definition.File) error {
 			w.tell(ctx, "watch.left", fmt.Sprintf("%s was taken over by a person; its file is not followed until somebody defines it again", d.Zone.Unicode()))
 		}
 	}
-	done, err := w.define(ctx, DefineRequest{Files: files, Lead: true, Why: "the files changed"}, func(z definition.Zone) bool { return !taken[z.Name.String()] })
+	done, err := w.define(ctx, wire.DefineRequest{Files: files, Lead: true, Why: "the files changed"}, func(z definition.Zone) bool { return !taken[z.Name.String()] })
 	if err != nil {
 		return err
 	}
@@ -155,7 +155,7 @@ func (w *watcher) take(ctx context.Context, files []definition.File) error {
 			continue
 		}
 		w.note(ctx, "watch.taken", d.Zone.String(), fmt.Sprintf("revision %d, %d records added, %d removed", d.Revision.Number, len(d.Added), len(d.Removed)))
-		if _, err := w.StartSync(ctx, SyncRequest{Zone: d.Zone}); err != nil {
+		if _, err := w.StartSync(ctx, wire.SyncRequest{Zone: d.Zone}); err != nil {
 			w.tell(ctx, "watch.unsynced", fmt.Sprintf("%s: %s", d.Zone.Unicode(), err))
 			if err := w.syncLater(ctx, d); err != nil {
 				return err
@@ -166,12 +166,12 @@ func (w *watcher) take(ctx context.Context, files []definition.File) error {
 }
 
 // syncLater waits for a sync that is in the way, and starts another one behind it.
-func (w *watcher) syncLater(ctx context.Context, d Defined) error {
+func (w *watcher) syncLater(ctx context.Context, d wire.Defined) error {
 	for range 60 {
 		if err := pause(ctx, time.Second); err != nil {
 			return nil
 		}
-		_, err := w.StartSync(ctx, SyncRequest{Zone: d.Zone})
+		_, err := w.StartSync(ctx, wire.SyncRequest{Zone: d.Zone})
 		var p *wire.Problem
 		if err == nil || !errors.As(err, &p) || p.Kind != wire.InTheWay {
 			return err

@@ -3,10 +3,8 @@ package service
 import (
 	"context"
 	"fmt"
-	"time"
 
 	"beacon/core/dnsname"
-	"beacon/core/finding"
 	"beacon/core/record"
 	"beacon/core/rules"
 	"beacon/core/wording"
@@ -15,60 +13,19 @@ import (
 	"beacon/wire"
 )
 
-// ZoneView is a zone as it is shown.
-type ZoneView struct {
-	Name       dnsname.Name    `json:"name"`
-	Label      string          `json:"label"`
-	Registrar  string          `json:"registrar"`
-	LedBy      string          `json:"led_by"` // the definition file that says what it contains; empty for none
-	TakenOver  bool            `json:"taken_over"`
-	Leave      []string        `json:"leave"` // patterns of sets that somebody else looks after
-	Care       CareView        `json:"care"`
-	Drafted    int             `json:"drafted"` // edits in its draft
-	Revision   *store.Revision `json:"revision"`
-	Placements []PlacementView `json:"placements"`
-}
-
-// PlacementView is a zone's placement as it is shown.
-type PlacementView struct {
-	Account     string         `json:"account"`
-	Made        bool           `json:"made"` // the zone exists at the provider
-	Nameservers []dnsname.Name `json:"nameservers"`
-	LastSync    *SyncView      `json:"last_sync"`
-}
-
-// SyncView is a sync as it is shown.
-type SyncView struct {
-	Zone        dnsname.Name      `json:"zone"`
-	Account     string            `json:"account"`
-	ID          uint64            `json:"id"`
-	State       store.SyncState   `json:"state"`
-	Total       int               `json:"total"` // steps in the change list
-	Added       int               `json:"added"`
-	Changed     int               `json:"changed"`
-	Removed     int               `json:"removed"`
-	Requests    int               `json:"requests"` // writes sent to the provider
-	Message     string            `json:"message"`
-	Findings    []finding.Finding `json:"findings"`
-	CreatedAt   time.Time         `json:"created_at"`
-	FinishedAt  *time.Time        `json:"finished_at"`
-	RequestedBy string            `json:"requested_by"`
-	VisibleMS   *int64            `json:"visible_ms"` // from the last write until every nameserver served it
-}
-
-func viewSync(s store.Sync, zone dnsname.Name, account string) *SyncView {
-	return &SyncView{Zone: zone, Account: account, ID: s.ID, State: s.State, Total: s.Total, Added: s.Added, Changed: s.Changed, Removed: s.Removed, Requests: s.Requests,
+func viewSync(s store.Sync, zone dnsname.Name, account string) *wire.SyncView {
+	return &wire.SyncView{Zone: zone, Account: account, ID: s.ID, State: wire.SyncState(s.State), Total: s.Total, Added: s.Added, Changed: s.Changed, Removed: s.Removed, Requests: s.Requests,
 		Message: s.Message, Findings: s.FindingList(), CreatedAt: s.CreatedAt, FinishedAt: s.FinishedAt, VisibleMS: s.VisibleMS, RequestedBy: s.RequestedBy}
 }
 
 // Zones lists all zones.
-func (s *Service) Zones(ctx context.Context) (list []ZoneView, err error) {
+func (s *Service) Zones(ctx context.Context) (list []wire.ZoneView, err error) {
 	err = s.tx(ctx, func(tx *store.Tx) error {
 		zones, err := tx.Zones()
 		if err != nil {
 			return err
 		}
-		list = make([]ZoneView, 0, len(zones))
+		list = make([]wire.ZoneView, 0, len(zones))
 		for _, z := range zones {
 			v, err := viewZone(tx, z)
 			if err != nil {
@@ -82,7 +39,7 @@ func (s *Service) Zones(ctx context.Context) (list []ZoneView, err error) {
 }
 
 // Zone shows one zone.
-func (s *Service) Zone(ctx context.Context, name dnsname.Name) (v ZoneView, err error) {
+func (s *Service) Zone(ctx context.Context, name dnsname.Name) (v wire.ZoneView, err error) {
 	err = s.tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.Zone(name)
 		if err != nil {
@@ -94,8 +51,8 @@ func (s *Service) Zone(ctx context.Context, name dnsname.Name) (v ZoneView, err 
 	return v, err
 }
 
-func viewZone(tx *store.Tx, z store.Zone) (ZoneView, error) {
-	v := ZoneView{Name: z.Name(), Label: z.Label, LedBy: z.LedBy, TakenOver: z.TakenOver, Leave: []string{}, Care: viewCare(z), Placements: []PlacementView{}}
+func viewZone(tx *store.Tx, z store.Zone) (wire.ZoneView, error) {
+	v := wire.ZoneView{Name: z.Name(), Label: z.Label, LedBy: z.LedBy, TakenOver: z.TakenOver, Leave: []string{}, Care: viewCare(z), Placements: []wire.PlacementView{}}
 	for _, p := range z.Leave() {
 		v.Leave = append(v.Leave, p.String())
 	}
@@ -109,7 +66,7 @@ func viewZone(tx *store.Tx, z store.Zone) (ZoneView, error) {
 		if err != nil {
 			return v, err
 		}
-		v.Revision = &rev
+		v.Revision = viewRevision(rev)
 	}
 	if z.RegistrarID != nil {
 		a, err := tx.AccountByID(*z.RegistrarID)
@@ -127,7 +84,7 @@ func viewZone(tx *store.Tx, z store.Zone) (ZoneView, error) {
 		if err != nil {
 			return v, err
 		}
-		pv := PlacementView{Account: a.Name, Made: p.RemoteID != "", Nameservers: p.Names()}
+		pv := wire.PlacementView{Account: a.Name, Made: p.RemoteID != "", Nameservers: p.Names()}
 		syncs, err := tx.Syncs(p.ID)
 		if err != nil {
 			return v, err
@@ -175,41 +132,15 @@ func (s *Service) WantedAddresses(ctx context.Context, name dnsname.Name) (c rec
 	return c, err
 }
 
-// Import is a zone file that is to become what a zone should contain.
-type Import struct {
-	Zone   dnsname.Name
-	File   string // its name, for faults and for the record of where it came from
-	Text   string
-	Why    string
-	DryRun bool
-}
-
-// LeftOut is a record of an imported file that is not taken over, and why.
-type LeftOut struct {
-	Record record.Record `json:"record"`
-	Why    string        `json:"why"`
-}
-
-// Imported says what an import does, or did.
-type Imported struct {
-	Zone     dnsname.Name    `json:"zone"`
-	Added    []record.Record `json:"added"`
-	Removed  []record.Record `json:"removed"`
-	Same     int             `json:"same"`
-	LeftOut  []LeftOut       `json:"left_out"`
-	Findings []rules.Found   `json:"findings"` // what the rules say of the zone
-	Revision *store.Revision `json:"revision"` // nil in a dry run
-}
-
 // ImportZone takes the records of a zone file over as a new revision. SOA and apex NS belong to the provider that the
 // file came from and are left out.
-func (s *Service) ImportZone(ctx context.Context, in Import) (Imported, error) {
+func (s *Service) ImportZone(ctx context.Context, in wire.Import) (wire.Imported, error) {
 	read, faults := zonefile.Read(in.Text, zonefile.Options{Origin: in.Zone, File: in.File})
 	if len(faults) > 0 {
-		return Imported{}, &wire.Problem{Kind: wire.Invalid, Message: fmt.Sprintf("The zone file has %s; nothing was changed.", wording.Counted(len(faults), "fault")), Faults: faults}
+		return wire.Imported{}, &wire.Problem{Kind: wire.Invalid, Message: fmt.Sprintf("The zone file has %s; nothing was changed.", wording.Counted(len(faults), "fault")), Faults: faults}
 	}
 	contents, left := withoutProvidersOwn(in.Zone, read.Contents())
-	out := Imported{Zone: in.Zone, LeftOut: left}
+	out := wire.Imported{Zone: in.Zone, LeftOut: left}
 	out.Findings = s.judge(rules.Zone{Name: in.Zone, Contents: contents, Written: read.Records})
 	if err := sound(out.Findings, "The zone file holds records that"); err != nil {
 		return out, err
@@ -241,7 +172,7 @@ func (s *Service) ImportZone(ctx context.Context, in Import) (Imported, error) {
 		if err != nil {
 			return err
 		}
-		out.Revision = &rev
+		out.Revision = viewRevision(rev)
 		return tx.Log(actor(ctx), "zone.imported", in.Zone.String(), fmt.Sprintf("%s: %d records, revision %d", in.File, contents.Len(), rev.Number))
 	})
 	return out, err

@@ -20,17 +20,11 @@ type Operation struct {
 // TableName is the table that operations are kept in.
 func (Operation) TableName() string { return "operations" }
 
-// SetChange is one set before and after.
-type SetChange struct {
-	Before record.Set `json:"before"`
-	After  record.Set `json:"after"`
-}
-
 // OperationZone is what an operation did to one zone.
 type OperationZone struct {
 	ZoneID     uint64
 	RevisionID uint64
-	Steps      []SetChange
+	Steps      []record.SetChange
 }
 
 // AddOperation keeps an operation with what it did.

@@ -1,0 +1,86 @@
+package wire
+
+import (
+	"time"
+
+	"beacon/core/change"
+	"beacon/core/dnsname"
+	"beacon/core/finding"
+)
+
+// Account is the stored connection to one provider or registrar. It holds nothing of its credential.
+type Account struct {
+	Name      string     `json:"name"`
+	Role      string     `json:"role"` // "provider" or "registrar"
+	Kind      string     `json:"kind"` // which driver
+	Address   string     `json:"address"`
+	CreatedAt time.Time  `json:"created_at"`
+	Private   bool       `json:"private"`    // its address may be a private one
+	UsedAt    *time.Time `json:"used_at"`    // last request, real time
+	RotatedAt *time.Time `json:"rotated_at"` // when it got another credential
+}
+
+// Registration is one registered domain, as its registrar has it.
+type Registration struct {
+	Name    dnsname.Name   `json:"name"`
+	Saved   []dnsname.Name `json:"saved"`            // stored list, sorted
+	Active  []dnsname.Name `json:"active"`           // active list, sorted
+	Expires time.Time      `json:"expires"`          // zero where the registrar does not return it
+	Status  []string       `json:"status,omitempty"` // in the words of RFC 8056, such as "client hold"; empty where the registrar does not return it
+}
+
+// Verified is one check of a conformance run.
+type Verified struct {
+	Check   string        `json:"check"`
+	Outcome string        `json:"outcome"`          // "passed", "failed" or "not applicable"
+	Detail  string        `json:"detail,omitempty"` // why it failed or does not apply
+	Took    time.Duration `json:"took"`             // nanoseconds
+}
+
+// The roles of accounts.
+const (
+	RoleProvider  = "provider"
+	RoleRegistrar = "registrar"
+)
+
+// NewAccount is what is needed to connect an account.
+type NewAccount struct {
+	Name    string `json:"name"`
+	Role    string `json:"role"` // provider or registrar
+	Kind    string `json:"kind"`
+	Address string `json:"address"` // base address of the interface
+	Secret  string `json:"secret"`
+	Private bool   `json:"private"` // the address may be one of an inner network
+}
+
+// Tried is what showed when a credential was tried.
+type Tried struct {
+	Seen     int               `json:"seen"`     // zones or domains that it sees; -1 where the interface does not list them
+	Rights   []string          `json:"rights"`   // what it may do; empty where the interface does not tell
+	Findings []finding.Finding `json:"findings"` // it may more than is needed, or less
+}
+
+// AccountView is an account as it is shown. It holds nothing of its credential.
+type AccountView struct {
+	Account
+	About    string            `json:"about"` // its kind
+	Rights   []string          `json:"rights"`
+	Findings []finding.Finding `json:"findings"`
+	Zones    int               `json:"zones"`    // placed there
+	Troubled int               `json:"troubled"` // of them drifted or unreachable
+	Caps     *change.Caps      `json:"caps"`     // as its profile says; empty where it differs by zone
+}
+
+// RemoteZone is a zone as a provider account lists it.
+type RemoteZone struct {
+	Name        dnsname.Name   `json:"name"`
+	ID          string         `json:"id"`
+	Nameservers []dnsname.Name `json:"nameservers"`
+}
+
+// Kind is a kind of provider account.
+type Kind struct {
+	Name  string       `json:"name"`
+	About string       `json:"about"`
+	Caps  *change.Caps `json:"caps"` // as its profile says; empty where it differs by zone
+}

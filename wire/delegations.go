@@ -1,0 +1,46 @@
+package wire
+
+import (
+	"beacon/core/delegation"
+	"beacon/core/dnsname"
+	"beacon/core/finding"
+)
+
+// DelegateRequest asks to move a domain to other nameservers.
+type DelegateRequest struct {
+	Domain      dnsname.Name `json:"-"`           // the path names it
+	Nameservers []string     `json:"nameservers"` // as typed; empty for those of the zone's placements
+	SaveOnly    bool         `json:"save_only"`   // store the list at the registrar and leave it inactive
+	DryRun      bool         `json:"dry_run"`
+}
+
+// Delegated says what a delegation does, or did.
+type Delegated struct {
+	Domain    dnsname.Name            `json:"domain"`
+	Registrar string                  `json:"registrar"`
+	Before    delegation.Registration `json:"before"` // at the registrar
+	After     delegation.Registration `json:"after"`
+	Parent    []dnsname.Name          `json:"parent"` // what the parents served before
+	Wanted    []dnsname.Name          `json:"wanted"`
+	Findings  []finding.Finding       `json:"findings"`
+	Steps     []string                `json:"steps"` // what was done, or in a dry run would be
+	Next      string                  `json:"next"`  // what is to be done now
+}
+
+// RetireRequest asks for a zone to be taken from a provider.
+type RetireRequest struct {
+	Zone    dnsname.Name `json:"-"` // the path names it
+	Account string       `json:"account"`
+	Keep    bool         `json:"keep"`  // the zone stays at the provider, and is no longer looked after there
+	Allow   []string     `json:"allow"` // codes of guards that a person says yes to
+	DryRun  bool         `json:"dry_run"`
+}
+
+// Retired says what the taking of a zone from a provider does, or did.
+type Retired struct {
+	Zone    dnsname.Name      `json:"zone"`
+	Account string            `json:"account"`
+	Removed bool              `json:"removed"` // the zone is gone from the provider
+	Left    []string          `json:"left"`    // accounts that it is still placed at
+	Guards  []finding.Finding `json:"guards"`  // that speak
+}

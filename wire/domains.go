@@ -1,0 +1,61 @@
+package wire
+
+import (
+	"time"
+
+	"beacon/core/delegation"
+	"beacon/core/dnsname"
+	"beacon/core/handover"
+	"beacon/core/record"
+)
+
+// DomainView is where a domain stands, as of the last check.
+type DomainView struct {
+	Name      dnsname.Name       `json:"name"`
+	Label     string             `json:"label"`
+	Registrar string             `json:"registrar"`
+	At        []string           `json:"at"` // provider accounts
+	Wanted    []dnsname.Name     `json:"wanted"`
+	Verdict   delegation.Verdict `json:"verdict"` // empty before the first check
+	SettlesBy *time.Time         `json:"settles_by"`
+	CheckedAt *time.Time         `json:"checked_at"`
+}
+
+// FleetDomain is one domain among thousands: how it stands, and its gravest finding.
+type FleetDomain struct {
+	Name      dnsname.Name       `json:"name"`
+	Verdict   delegation.Verdict `json:"verdict"` // empty before the first check
+	SettlesBy *time.Time         `json:"settles_by"`
+	CheckedAt *time.Time         `json:"checked_at"`
+	Gravest   string             `json:"gravest"` // code of the gravest error or warning; empty for none
+}
+
+// DomainDetail is one domain with the stages of its way.
+type DomainDetail struct {
+	DomainView
+	Passage []handover.Stage `json:"passage"`
+}
+
+// Glances says how far a brief look at all domains is.
+type Glances struct {
+	Since    time.Time                  `json:"since"`    // wall time at which it was asked for
+	Ended    *time.Time                 `json:"ended"`    // wall time; null while it goes on
+	Domains  int                        `json:"domains"`  // that there are
+	Looked   int                        `json:"looked"`   // that were looked at since then
+	Verdicts map[delegation.Verdict]int `json:"verdicts"` // of those
+	Items    []FleetDomain              `json:"items"`    // once all were looked at, the ones that are not settled
+}
+
+// SweepRequest asks for evidence alone, as another instance does of a vantage point.
+type SweepRequest struct {
+	Domain      dnsname.Name   `json:"domain"`
+	Nameservers []dnsname.Name `json:"nameservers,omitempty"`
+	Watched     []record.Key   `json:"watched,omitempty"`
+}
+
+// ChannelView is one way to tell, and what became of the last try.
+type ChannelView struct {
+	Name string `json:"name"`
+	Kind string `json:"kind"` // "mail" or "webhook"
+	To   string `json:"to"`
+}

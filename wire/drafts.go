@@ -1,0 +1,47 @@
+package wire
+
+import (
+	"time"
+
+	"beacon/core/dnsname"
+	"beacon/core/finding"
+	"beacon/core/record"
+	"beacon/core/rules"
+)
+
+// Draft is what is being changed in a zone: edits of whoever works on it, gathered, checked together, and put out
+// together or dropped. A zone has one draft, which everybody sees.
+type Draft struct {
+	Zone     dnsname.Name      `json:"zone"`
+	Tag      string            `json:"tag"`      // changes with every edit, and with every revision of the zone
+	Revision uint32            `json:"revision"` // that the edits stand on; 0 for none yet
+	LedBy    string            `json:"led_by"`   // the definition file that has to be changed instead; empty for none
+	Edits    []DraftEdit       `json:"edits"`
+	Added    []record.Record   `json:"added"`
+	Removed  []record.Record   `json:"removed"`
+	Same     int               `json:"same"`
+	Findings []rules.Found     `json:"findings"` // what the rules say of the zone as it would be
+	From     map[string]string `json:"from"`     // the kit that a set comes from, by its name and type, for those that come from one
+	Overrun  []finding.Finding `json:"overrun"`  // edits of sets that were changed meanwhile
+}
+
+// DraftEdit is one set that is changed.
+type DraftEdit struct {
+	Before record.Set `json:"before"`
+	After  record.Set `json:"after"`
+	Author string     `json:"author"`
+	At     time.Time  `json:"at"`
+}
+
+// RecordEdit changes one record: without before it is added, without after it is taken out.
+type RecordEdit struct {
+	Before *record.Record `json:"before"`
+	After  *record.Record `json:"after"`
+}
+
+// DraftChange is what somebody does to a draft, all of it or nothing.
+type DraftChange struct {
+	Records []RecordEdit `json:"records"`
+	Sets    []rules.Edit `json:"sets"` // as findings offer them
+	Undo    []record.Key `json:"undo"` // edits to be dropped
+}

@@ -1,0 +1,32 @@
+package wire
+
+import (
+	"beacon/core/record"
+	"time"
+)
+
+// Revision is one accepted state of the desired records of a zone.
+type Revision struct {
+	Number    uint32    `json:"number"`
+	Records   int       `json:"records"`
+	Author    string    `json:"author"`
+	Source    string    `json:"source"`
+	Why       string    `json:"why"` // in the words of the user who accepted it
+	CreatedAt time.Time `json:"created_at"`
+}
+
+// Compared is what differs between two revisions of a zone.
+type Compared struct {
+	From    uint32          `json:"from"` // 0 for before the first
+	To      uint32          `json:"to"`
+	Added   []record.Record `json:"added"`
+	Removed []record.Record `json:"removed"`
+	Same    int             `json:"same"`
+}
+
+// NameChange is a revision that changed the records of one name.
+type NameChange struct {
+	Revision Revision        `json:"revision"`
+	Added    []record.Record `json:"added"`
+	Removed  []record.Record `json:"removed"`
+}

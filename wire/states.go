@@ -1,0 +1,40 @@
+package wire
+
+// SyncState is where a sync is.
+type SyncState string
+
+// A sync waits, runs, and ends as done, held (a person has to decide something) or failed.
+const (
+	SyncWaiting SyncState = "waiting"
+	SyncRunning SyncState = "running"
+	SyncDone    SyncState = "done"
+	SyncHeld    SyncState = "held"
+	SyncFailed  SyncState = "failed"
+)
+
+// Ended reports whether nothing more will happen to the sync.
+func (s SyncState) Ended() bool { return s == SyncDone || s == SyncHeld || s == SyncFailed }
+
+// RequestState is what became of a request to a provider.
+type RequestState string
+
+// A request is on its way, and turns out to be done, not done, or done in part.
+const (
+	RequestSent    RequestState = "sent"
+	RequestDone    RequestState = "done"
+	RequestNotDone RequestState = "not done"
+	RequestPartly  RequestState = "partly"
+)
+
+// Standing is what the last look at a placement showed.
+type Standing string
+
+// A placement has not been looked at, holds the desired records, has something to be written, was changed elsewhere, or could
+// not be looked at.
+const (
+	StandingUnknown Standing = ""
+	InStep          Standing = "in step"
+	ToWrite         Standing = "to write"
+	Drifted         Standing = "drifted"
+	Unreachable     Standing = "unreachable"
+)

@@ -1,0 +1,86 @@
+package wire
+
+import (
+	"time"
+
+	"beacon/core/change"
+	"beacon/core/diff"
+	"beacon/core/dnsname"
+	"beacon/core/finding"
+)
+
+// Difference is how a placement stands against what is wanted.
+type Difference struct {
+	Zone      dnsname.Name      `json:"zone"`
+	Account   string            `json:"account"`
+	NewZone   bool              `json:"new_zone"` // not at the provider yet
+	Steps     change.List       `json:"steps"`
+	Digest    string            `json:"digest"` // of the steps; names the list when a sync is asked for
+	Requests  int               `json:"requests"`
+	InStep    int               `json:"in_step"`
+	Drift     []diff.Item       `json:"drift"`
+	Conflicts []diff.Item       `json:"conflicts"`
+	Foreign   []diff.Item       `json:"foreign"`
+	Guards    []finding.Finding `json:"guards"`
+	Notes     []finding.Finding `json:"notes"`
+}
+
+// PlacementStanding is how a placement stood when it was looked at last.
+type PlacementStanding struct {
+	Zone    dnsname.Name `json:"zone"`
+	Account string       `json:"account"`
+	PlacementState
+}
+
+// PlacementState is what was seen.
+type PlacementState struct {
+	Standing    Standing   `json:"standing"` // "", "in step", "to write", "drifted" or "unreachable"
+	ToWrite     int        `json:"to_write"`
+	Drifted     int        `json:"drifted"`
+	Conflicting int        `json:"conflicting"`
+	Foreign     int        `json:"foreign"`
+	Trouble     string     `json:"trouble"`
+	LookedAt    *time.Time `json:"looked_at"`
+}
+
+// SyncRequest asks for a sync of a zone's placements.
+type SyncRequest struct {
+	Zone    dnsname.Name `json:"-"`        // the path names it
+	Account string       `json:"account"`  // only this placement; empty for all
+	Allow   []string     `json:"allow"`    // codes of guards that a person says yes to
+	Expect  string       `json:"expect"`   // digest of the change list that was shown; empty for any
+	PutBack bool         `json:"put_back"` // changes made elsewhere are undone
+}
+
+// SentRequest is one request of a sync, as it was meant and as it went.
+type SentRequest struct {
+	ID       uint64       `json:"id"`
+	State    RequestState `json:"state"` // "sent" while it is not known what became of it
+	Added    int          `json:"added"`
+	Changed  int          `json:"changed"`
+	Removed  int          `json:"removed"`
+	Names    []string     `json:"names"` // of the first sets
+	Problem  string       `json:"problem"`
+	SentAt   time.Time    `json:"sent_at"`
+	TookMS   int64        `json:"took_ms"`  // until its outcome was known; -1 while it is not
+	Accepted bool         `json:"accepted"` // the provider took it first and did it later
+}
+
+// SyncView is a sync as it is shown.
+type SyncView struct {
+	Zone        dnsname.Name      `json:"zone"`
+	Account     string            `json:"account"`
+	ID          uint64            `json:"id"`
+	State       SyncState         `json:"state"`
+	Total       int               `json:"total"` // steps in the change list
+	Added       int               `json:"added"`
+	Changed     int               `json:"changed"`
+	Removed     int               `json:"removed"`
+	Requests    int               `json:"requests"` // writes sent to the provider
+	Message     string            `json:"message"`
+	Findings    []finding.Finding `json:"findings"`
+	CreatedAt   time.Time         `json:"created_at"`
+	FinishedAt  *time.Time        `json:"finished_at"`
+	RequestedBy string            `json:"requested_by"`
+	VisibleMS   *int64            `json:"visible_ms"` // from the last write until every nameserver served it
+}

@@ -222,7 +222,7 @@ func TestAnswersMatchTheirSchemas(t *testing.T) {
 	_, _, zones := s.ask("GET", Base+"/zones", "")
 	_, _, domains := s.ask("GET", Base+"/domains", "")
 	_, _, book := s.ask("GET", Base+"/logbook", "")
-	for name, answer := range map[string]map[string]any{"Imported": body, "DelegationReport": report, "PageOfZoneView": zones, "PageOfDomainView": domains, "PageOfStoreEntry": book} {
+	for name, answer := range map[string]map[string]any{"Imported": body, "DelegationReport": report, "PageOfZoneView": zones, "PageOfDomainView": domains, "PageOfEntry": book} {
 		schema, there := schemas[name].(map[string]any)
 		require.True(t, there, "%s is not among %v", name, keys(schemas))
 		matches(t, name, answer, schema, schemas)

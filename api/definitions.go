@@ -20,13 +20,13 @@ func routesOfDefinitions() []route {
 			}
 			return k.svc.Sketch(k.Request.Context(), in)
 		}},
-		{method: "POST", path: "/definitions", summary: "Take definition files as what zones should contain", right: access.Write, in: wire.DefineRequest{}, out: Page[wire.Defined]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "POST", path: "/definitions", summary: "Take definition files as what zones should contain", right: access.Write, in: wire.DefineRequest{}, out: wire.Page[wire.Defined]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			var in wire.DefineRequest
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
 			items, err := k.svc.Define(k.Request.Context(), in)
-			return Page[wire.Defined]{Items: items}, err
+			return wire.Page[wire.Defined]{Items: items}, err
 		}},
 		{method: "GET", path: "/zones/:name/definition", summary: "The definition of the zone, written back out with the kits that fit", right: access.Read, out: wire.ZoneDefinition{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			return k.svc.ZoneDefinition(k.Request.Context(), name)

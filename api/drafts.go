@@ -11,24 +11,6 @@ import (
 	"beacon/wire"
 )
 
-type acceptDraft struct {
-	Why string `json:"why"` // for the record
-}
-
-type pasted struct {
-	Text string `json:"text"`
-	TTL  uint32 `json:"ttl"` // of records that state none, seconds
-}
-
-type joinFields struct {
-	Type   record.Type       `json:"type"`
-	Fields map[string]string `json:"fields"`
-}
-
-type joinedData struct {
-	Data record.Data `json:"data"`
-}
-
 // routesOfDrafts are those by which records are changed by hand.
 func routesOfDrafts() []route {
 	return []route{
@@ -53,26 +35,26 @@ func routesOfDrafts() []route {
 			}
 			return nil, k.svc.DropDraft(k.Request.Context(), name, tag)
 		})},
-		{method: "POST", path: "/zones/:name/draft/acceptance", summary: "Make the draft what the zone should contain, under If-Match", right: access.Write, in: acceptDraft{}, out: wire.Revision{}, status: http.StatusCreated, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "POST", path: "/zones/:name/draft/acceptance", summary: "Make the draft what the zone should contain, under If-Match", right: access.Write, in: wire.AcceptDraft{}, out: wire.Revision{}, status: http.StatusCreated, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			tag, err := k.ifMatch()
 			if err != nil {
 				return nil, err
 			}
-			var in acceptDraft
+			var in wire.AcceptDraft
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
 			return k.svc.AcceptDraft(k.Request.Context(), name, tag, in.Why)
 		})},
-		{method: "POST", path: "/zones/:name/recognitions", summary: "Make records of pasted text; nothing is kept", right: access.Read, in: pasted{}, out: Page[paste.Row]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			var in pasted
+		{method: "POST", path: "/zones/:name/recognitions", summary: "Make records of pasted text; nothing is kept", right: access.Read, in: wire.Pasted{}, out: wire.Page[paste.Row]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			var in wire.Pasted
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			return Page[paste.Row]{Items: paste.Read(in.Text, name, in.TTL)}, nil
+			return wire.Page[paste.Row]{Items: paste.Read(in.Text, name, in.TTL)}, nil
 		})},
-		{method: "POST", path: "/zones/:name/data", summary: "Make record data of named fields; nothing is kept", right: access.Read, in: joinFields{}, out: joinedData{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			var in joinFields
+		{method: "POST", path: "/zones/:name/data", summary: "Make record data of named fields; nothing is kept", right: access.Read, in: wire.JoinFields{}, out: wire.JoinedData{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			var in wire.JoinFields
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
@@ -80,10 +62,10 @@ func routesOfDrafts() []route {
 			if err != nil {
 				return nil, &wire.Problem{Kind: wire.Invalid, Message: sentence(err.Error())}
 			}
-			return joinedData{data}, nil
+			return wire.JoinedData{Data: data}, nil
 		})},
-		{method: "GET", path: "/record-types", summary: "Record types with their fields", right: access.Read, out: Page[record.Form]{}, status: http.StatusOK, handle: func(*call) (any, error) {
-			return Page[record.Form]{Items: record.Forms()}, nil
+		{method: "GET", path: "/record-types", summary: "Record types with their fields", right: access.Read, out: wire.Page[record.Form]{}, status: http.StatusOK, handle: func(*call) (any, error) {
+			return wire.Page[record.Form]{Items: record.Forms()}, nil
 		}},
 	}
 }

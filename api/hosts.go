@@ -19,7 +19,7 @@ func routesOfHosts() []route {
 	get, post := report, report
 	get.method, post.method = "GET", "POST"
 	return []route{
-		{method: "GET", path: "/hosts", summary: "Names that follow a reported address", right: access.Read, query: []string{"cursor", "limit"}, out: Page[wire.HostView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", path: "/hosts", summary: "Names that follow a reported address", right: access.Read, query: []string{"cursor", "limit"}, out: wire.Page[wire.HostView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			items, err := k.svc.Hosts(k.Request.Context())
 			return pageByName(k, items, func(h wire.HostView) dnsname.Name { return h.Name }), err
 		}},

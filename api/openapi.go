@@ -6,6 +6,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"beacon/wire"
 )
 
 type object = map[string]any
@@ -87,7 +89,7 @@ func (s schemas) responses(r route) object {
 	return object{
 		strconv.Itoa(r.status): good,
 		"default": object{"description": "a problem document (RFC 9457)",
-			"content": object{"application/problem+json": object{"schema": s.of(reflect.TypeFor[problemDocument]())}}},
+			"content": object{"application/problem+json": object{"schema": s.of(reflect.TypeFor[wire.ProblemDocument]())}}},
 	}
 }
 
@@ -175,7 +177,7 @@ func schemaName(t reflect.Type) string {
 func qualified(path, name string) string {
 	upper := func(word string) string { return strings.ToUpper(word[:1]) + word[1:] }
 	pkg := path[strings.LastIndexByte(path, '/')+1:]
-	if pkg == "api" || pkg == "service" || pkg == "" {
+	if pkg == "api" || pkg == "wire" || pkg == "" {
 		return upper(name)
 	}
 	return upper(pkg) + upper(name)

@@ -6,20 +6,8 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"beacon/core/finding"
-	"beacon/core/zonefile"
 	"beacon/wire"
 )
-
-// problemDocument is an error as RFC 9457 has it, with what was found in texts and in what was asked for.
-type problemDocument struct {
-	Type     string            `json:"type"`
-	Title    string            `json:"title"`
-	Status   int               `json:"status"`
-	Detail   string            `json:"detail"`
-	Faults   []zonefile.Fault  `json:"faults,omitempty"`
-	Findings []finding.Finding `json:"findings,omitempty"`
-}
 
 // How the service's kinds of problems look over HTTP.
 var problemKinds = map[wire.ProblemKind]struct {
@@ -41,7 +29,7 @@ func (a *api) fail(c *gin.Context, err error) {
 	var p *wire.Problem
 	if !errors.As(err, &p) {
 		a.log.Error("a request failed", "method", c.Request.Method, "path", c.Request.URL.Path, "error", err)
-		writeProblem(c, http.StatusInternalServerError, problemDocument{Type: "urn:agile-beacon:problem:internal", Title: "The service failed",
+		writeProblem(c, http.StatusInternalServerError, wire.ProblemDocument{Type: "urn:agile-beacon:problem:internal", Title: "The service failed",
 			Detail: "Something went wrong inside the service; its log says what. Nothing was left half done: each change is made wholly or not at all."})
 		return
 	}
@@ -49,11 +37,11 @@ func (a *api) fail(c *gin.Context, err error) {
 	if kind.status == http.StatusUnauthorized {
 		c.Header("WWW-Authenticate", "Bearer")
 	}
-	writeProblem(c, kind.status, problemDocument{Type: "urn:agile-beacon:problem:" + string(p.Kind), Title: kind.title, Detail: p.Message,
+	writeProblem(c, kind.status, wire.ProblemDocument{Type: "urn:agile-beacon:problem:" + string(p.Kind), Title: kind.title, Detail: p.Message,
 		Faults: p.Faults, Findings: p.Findings})
 }
 
-func writeProblem(c *gin.Context, status int, d problemDocument) {
+func writeProblem(c *gin.Context, status int, d wire.ProblemDocument) {
 	if d.Type == "" {
 		d.Type = "about:blank"
 	}

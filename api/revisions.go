@@ -10,16 +10,11 @@ import (
 	"beacon/wire"
 )
 
-type restore struct {
-	Revision uint32 `json:"revision"`
-	Why      string `json:"why"`
-}
-
 func routesOfRevisions() []route {
 	return []route{
-		{method: "GET", path: "/zones/:name/revisions", summary: "Accepted states, newest first", right: access.Read, out: Page[wire.Revision]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "GET", path: "/zones/:name/revisions", summary: "Accepted states, newest first", right: access.Read, out: wire.Page[wire.Revision]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			items, err := k.svc.Revisions(k.Request.Context(), name)
-			return Page[wire.Revision]{Items: items}, err
+			return wire.Page[wire.Revision]{Items: items}, err
 		})},
 		{method: "GET", path: "/zones/:name/comparison", summary: "What differs between two revisions; from=0 is before the first", right: access.Read, query: []string{"from", "to"}, out: wire.Compared{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			from, err := k.revision("from")
@@ -32,16 +27,16 @@ func routesOfRevisions() []route {
 			}
 			return k.svc.CompareRevisions(k.Request.Context(), name, from, to)
 		})},
-		{method: "GET", path: "/zones/:name/history", summary: "The revisions that changed one name, newest first", right: access.Read, query: []string{"of"}, out: Page[wire.NameChange]{}, status: http.StatusOK, handle: named(func(k *call, zone dnsname.Name) (any, error) {
+		{method: "GET", path: "/zones/:name/history", summary: "The revisions that changed one name, newest first", right: access.Read, query: []string{"of"}, out: wire.Page[wire.NameChange]{}, status: http.StatusOK, handle: named(func(k *call, zone dnsname.Name) (any, error) {
 			of, err := dnsname.Parse(k.Query("of"))
 			if err != nil {
 				return nil, &wire.Problem{Kind: wire.Invalid, Message: fmt.Sprintf("of: %s.", err)}
 			}
 			items, err := k.svc.NameHistory(k.Request.Context(), zone, of)
-			return Page[wire.NameChange]{Items: items}, err
+			return wire.Page[wire.NameChange]{Items: items}, err
 		})},
-		{method: "POST", path: "/zones/:name/restorations", summary: "Make what an earlier revision said what the zone should contain again", right: access.Write, in: restore{}, out: wire.Revision{}, status: http.StatusCreated, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			var in restore
+		{method: "POST", path: "/zones/:name/restorations", summary: "Make what an earlier revision said what the zone should contain again", right: access.Write, in: wire.Restore{}, out: wire.Revision{}, status: http.StatusCreated, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			var in wire.Restore
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}

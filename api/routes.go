@@ -26,31 +26,6 @@ type route struct {
 	text         bool              // it answers plain text, not events
 }
 
-// Page is one page of a list: Next is the cursor of the following one, empty on the last.
-type Page[T any] struct {
-	Items []T    `json:"items"`
-	Next  string `json:"next"`
-}
-
-// The bodies of requests and answers that are not the service's own types.
-type (
-	me struct {
-		Name   string         `json:"name"`
-		Rights []access.Right `json:"rights"`
-	}
-	clockNow struct {
-		World time.Time `json:"world"`
-		Rate  float64   `json:"rate"` // world seconds in one of the wall's
-	}
-	newPerson struct {
-		Name string `json:"name"`
-	}
-	personAdded struct {
-		Name     string `json:"name"`
-		Password string `json:"password"`
-	}
-)
-
 // routes is the table of everything under /api/v1.
 func routes() []route {
 	return slices.Concat(routesOfPeople(), routesOfZones(), routesOfAccounts(), routesOfRevisions(), routesOfDrafts(), routesOfDefinitions(), routesOfSearch(), routesOfDomains(), routesOfHosts(), []route{eventStream})
@@ -58,34 +33,34 @@ func routes() []route {
 
 func routesOfPeople() []route {
 	return []route{
-		{method: "POST", path: "/sessions", summary: "Sign in", in: signIn{}, out: signedIn{}, status: http.StatusCreated, handle: startSession},
+		{method: "POST", path: "/sessions", summary: "Sign in", in: wire.SignIn{}, out: wire.SignedIn{}, status: http.StatusCreated, handle: startSession},
 		{method: "DELETE", path: "/sessions/current", summary: "Sign out", right: access.Read, status: http.StatusNoContent, handle: endSession},
-		{method: "GET", path: "/sessions/current", summary: "Who is signed in; an empty name for nobody", out: me{}, status: http.StatusOK, handle: currentSession},
-		{method: "GET", path: "/me", summary: "Who this token belongs to", right: access.Read, out: me{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", path: "/sessions/current", summary: "Who is signed in; an empty name for nobody", out: wire.Me{}, status: http.StatusOK, handle: currentSession},
+		{method: "GET", path: "/me", summary: "Who this token belongs to", right: access.Read, out: wire.Me{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			c, err := k.svc.Caller(k.Request.Context(), k.token)
-			return me{c.Name, c.Rights}, err
+			return wire.Me{Name: c.Name, Rights: c.Rights}, err
 		}},
-		{method: "GET", path: "/people", summary: "Everybody who can sign in", right: access.Manage, out: Page[string]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", path: "/people", summary: "Everybody who can sign in", right: access.Manage, out: wire.Page[string]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			names, err := k.svc.People(k.Request.Context())
-			return Page[string]{Items: names}, err
+			return wire.Page[string]{Items: names}, err
 		}},
-		{method: "POST", path: "/people", summary: "Let another person sign in; the password is shown once", right: access.Manage, in: newPerson{}, out: personAdded{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
-			var in newPerson
+		{method: "POST", path: "/people", summary: "Let another person sign in; the password is shown once", right: access.Manage, in: wire.NewPerson{}, out: wire.PersonAdded{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
+			var in wire.NewPerson
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
 			password, err := k.svc.AddPerson(k.Request.Context(), in.Name)
-			return personAdded{in.Name, password}, err
+			return wire.PersonAdded{Name: in.Name, Password: password}, err
 		}},
-		{method: "GET", path: "/clock", summary: "World time, in which TTLs run", right: access.Read, out: clockNow{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", path: "/clock", summary: "World time, in which TTLs run", right: access.Read, out: wire.ClockNow{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			now, rate := k.svc.WorldNow()
-			return clockNow{now, rate}, nil
+			return wire.ClockNow{World: now, Rate: rate}, nil
 		}},
-		{method: "GET", path: "/logbook", summary: "Who did what, newest first", right: access.Read, query: []string{"subject", "requests", "cursor", "limit"}, out: Page[wire.Entry]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", path: "/logbook", summary: "Who did what, newest first", right: access.Read, query: []string{"subject", "requests", "cursor", "limit"}, out: wire.Page[wire.Entry]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			limit := k.limit()
 			before, _ := strconv.ParseUint(k.Query("cursor"), 10, 64)
 			items, err := k.svc.Logbook(k.Request.Context(), k.Query("subject"), k.Query("requests") == "true", before, limit)
-			page := Page[wire.Entry]{Items: items}
+			page := wire.Page[wire.Entry]{Items: items}
 			if len(items) == limit {
 				page.Next = strconv.FormatUint(items[limit-1].ID, 10)
 			}
@@ -96,13 +71,13 @@ func routesOfPeople() []route {
 
 func routesOfDomains() []route {
 	return []route{
-		{method: "GET", path: "/domains", summary: "Where each domain stands", right: access.Read, query: []string{"cursor", "limit"}, out: Page[wire.DomainView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", path: "/domains", summary: "Where each domain stands", right: access.Read, query: []string{"cursor", "limit"}, out: wire.Page[wire.DomainView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			items, err := k.svc.Domains(k.Request.Context())
 			return pageByName(k, items, func(d wire.DomainView) dnsname.Name { return d.Name }), err
 		}},
-		{method: "GET", path: "/fleet", summary: "All domains at a glance", right: access.Read, out: Page[wire.FleetDomain]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", path: "/fleet", summary: "All domains at a glance", right: access.Read, out: wire.Page[wire.FleetDomain]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			items, err := k.svc.Fleet(k.Request.Context())
-			return Page[wire.FleetDomain]{Items: items}, err
+			return wire.Page[wire.FleetDomain]{Items: items}, err
 		}},
 		{method: "POST", path: "/glances", summary: "Look briefly at all domains, in the background", right: access.Read, out: wire.Glances{}, status: http.StatusAccepted, handle: func(k *call) (any, error) {
 			return k.svc.StartGlances(k.Request.Context())
@@ -127,12 +102,12 @@ func routesOfDomains() []route {
 		{method: "POST", path: "/domains/:name/checks", summary: "Check a domain now", right: access.Read, out: delegation.Report{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			return k.svc.Check(k.Request.Context(), name)
 		})},
-		{method: "GET", path: "/domains/:name/answers", summary: "The very answers of the last check", right: access.Read, out: Page[delegation.Heard]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "GET", path: "/domains/:name/answers", summary: "The very answers of the last check", right: access.Read, out: wire.Page[delegation.Heard]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			items, err := k.svc.Answers(k.Request.Context(), name)
-			return Page[delegation.Heard]{Items: items}, err
+			return wire.Page[delegation.Heard]{Items: items}, err
 		})},
-		{method: "GET", path: "/channels", summary: "The ways in which people and programs are told of domains", right: access.Read, out: Page[wire.ChannelView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			return Page[wire.ChannelView]{Items: k.svc.Channels()}, nil
+		{method: "GET", path: "/channels", summary: "The ways in which people and programs are told of domains", right: access.Read, out: wire.Page[wire.ChannelView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			return wire.Page[wire.ChannelView]{Items: k.svc.Channels()}, nil
 		}},
 		{method: "POST", path: "/channels/:name/tests", summary: "Send a test over a channel", right: access.Write, status: http.StatusNoContent, handle: func(k *call) (any, error) {
 			return nil, k.svc.TryChannel(k.Request.Context(), k.Param("name"))
@@ -175,8 +150,8 @@ func (k *call) limit() int {
 }
 
 // pageByName cuts a list in canonical order of names; the cursor is the last name of the page before.
-func pageByName[T any](k *call, items []T, name func(T) dnsname.Name) Page[T] {
-	page := Page[T]{Items: []T{}}
+func pageByName[T any](k *call, items []T, name func(T) dnsname.Name) wire.Page[T] {
+	page := wire.Page[T]{Items: []T{}}
 	after, err := dnsname.Parse(k.Query("cursor"))
 	limit := k.limit()
 	for _, item := range items {

@@ -12,10 +12,10 @@ import (
 func routesOfSearch() []route {
 	return []route{
 		{method: "GET", path: "/records", summary: "Find records in all zones; * at the beginning or the end of a name or value stands for anything", right: access.Read,
-			query: []string{"text", "zone", "name", "value", "type", "address", "ttl", "cursor", "limit"}, out: Page[wire.Hit]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			query: []string{"text", "zone", "name", "value", "type", "address", "ttl", "cursor", "limit"}, out: wire.Page[wire.Hit]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 				items, next, err := k.svc.Search(k.Request.Context(), wire.SearchRequest{Text: k.Query("text"), Zone: k.Query("zone"), Name: k.Query("name"), Value: k.Query("value"),
 					Type: k.Query("type"), Address: k.Query("address"), TTL: k.Query("ttl"), Cursor: k.Query("cursor"), Limit: k.limit()})
-				return Page[wire.Hit]{Items: items, Next: next}, err
+				return wire.Page[wire.Hit]{Items: items, Next: next}, err
 			}},
 		{method: "POST", path: "/operations", summary: "Change all records that a search finds, in all zones, as one operation that can be undone", right: access.Write, in: wire.ReplaceRequest{}, out: wire.Replaced{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			var in wire.ReplaceRequest
@@ -24,9 +24,9 @@ func routesOfSearch() []route {
 			}
 			return k.svc.Replace(k.Request.Context(), in)
 		}},
-		{method: "GET", path: "/operations", summary: "Changes of many zones at once, newest first", right: access.Read, query: []string{"limit"}, out: Page[wire.Operation]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", path: "/operations", summary: "Changes of many zones at once, newest first", right: access.Read, query: []string{"limit"}, out: wire.Page[wire.Operation]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			items, err := k.svc.Operations(k.Request.Context(), k.limit())
-			return Page[wire.Operation]{Items: items}, err
+			return wire.Page[wire.Operation]{Items: items}, err
 		}},
 		{method: "POST", path: "/operations/:id/undo", summary: "Put back what an operation changed", right: access.Write, out: wire.Replaced{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			id, err := k.number("id", "an operation")
@@ -35,13 +35,13 @@ func routesOfSearch() []route {
 			}
 			return k.svc.UndoOperation(k.Request.Context(), id)
 		}},
-		{method: "POST", path: "/operations/:id/syncs", summary: "Make live what is wanted, in every zone of an operation", right: access.Write, out: Page[wire.SyncView]{}, status: http.StatusAccepted, handle: func(k *call) (any, error) {
+		{method: "POST", path: "/operations/:id/syncs", summary: "Make live what is wanted, in every zone of an operation", right: access.Write, out: wire.Page[wire.SyncView]{}, status: http.StatusAccepted, handle: func(k *call) (any, error) {
 			id, err := k.number("id", "an operation")
 			if err != nil {
 				return nil, err
 			}
 			items, err := k.svc.SyncOperation(k.Request.Context(), id)
-			return Page[wire.SyncView]{Items: items}, err
+			return wire.Page[wire.SyncView]{Items: items}, err
 		}},
 	}
 }

@@ -16,20 +16,8 @@ import (
 // page can have it sent along.
 const sessionCookie = "beacon-session"
 
-// signIn is a name and password. A browser gets its token as a cookie instead of in the answer.
-type signIn struct {
-	Name     string `json:"name"`
-	Password string `json:"password"`
-	Browser  bool   `json:"browser,omitempty"`
-}
-
-type signedIn struct {
-	Token   string    `json:"token"` // empty for a browser
-	Expires time.Time `json:"expires"`
-}
-
 func startSession(k *call) (any, error) {
-	var in signIn
+	var in wire.SignIn
 	if err := k.body(&in); err != nil {
 		return nil, err
 	}
@@ -41,7 +29,7 @@ func startSession(k *call) (any, error) {
 		k.setSession(token, int(time.Until(expires)/time.Second))
 		token = ""
 	}
-	return signedIn{token, expires}, nil
+	return wire.SignedIn{Token: token, Expires: expires}, nil
 }
 
 // currentSession says who is signed in. That nobody is, is no error here: the console asks before it knows.
@@ -49,13 +37,13 @@ func currentSession(k *call) (any, error) {
 	err := k.authenticate(access.Read)
 	var p *wire.Problem
 	if errors.As(err, &p) && p.Kind == wire.NotSignedIn {
-		return me{}, nil
+		return wire.Me{}, nil
 	}
 	if err != nil {
 		return nil, err
 	}
 	c, err := k.svc.Caller(k.Request.Context(), k.token)
-	return me{c.Name, c.Rights}, err
+	return wire.Me{Name: c.Name, Rights: c.Rights}, err
 }
 
 func endSession(k *call) (any, error) {

@@ -8,7 +8,6 @@ import (
 	"os"
 	"os/signal"
 	"strings"
-	"time"
 
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
@@ -34,11 +33,8 @@ func (a *app) signInCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			var got struct {
-				Token   string    `json:"token"`
-				Expires time.Time `json:"expires"`
-			}
-			if err := a.call("POST", "/sessions", map[string]string{"name": as, "password": password}, &got); err != nil {
+			var got wire.SignedIn
+			if err := a.call("POST", "/sessions", wire.SignIn{Name: as, Password: password}, &got); err != nil {
 				return err
 			}
 			if err := a.keepToken(got.Token); err != nil {
@@ -94,8 +90,8 @@ func (a *app) addCommand(role, example string) *cobra.Command {
 			if err != nil {
 				return err
 			}
-			var got struct{ wire.Tried }
-			body := map[string]any{"name": args[0], "role": role, "kind": kind, "address": at, "secret": secret, "private": private}
+			var got wire.AccountAdded
+			body := wire.NewAccount{Name: args[0], Role: role, Kind: kind, Address: at, Secret: secret, Private: private}
 			if err := a.call("POST", "/accounts", body, &got); err != nil {
 				return err
 			}
@@ -161,7 +157,7 @@ func (a *app) logbookCommand() *cobra.Command {
 		if limit < 1 || limit > 200 {
 			return misuse("--limit is 1 to 200")
 		}
-		var p page[wire.Entry]
+		var p wire.Page[wire.Entry]
 		if err := a.call("GET", fmt.Sprintf("/logbook?limit=%d&requests=%t&subject=%s", limit, requests, url.QueryEscape(subject)), nil, &p); err != nil {
 			return err
 		}

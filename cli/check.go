@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-	"time"
 
 	"github.com/spf13/cobra"
 
@@ -15,19 +14,13 @@ import (
 	"beacon/wire"
 )
 
-// worldClock is what the service says of world time.
-type worldClock struct {
-	World time.Time `json:"world"`
-	Rate  float64   `json:"rate"`
-}
-
 func (a *app) domainsCommand() *cobra.Command {
 	return &cobra.Command{Use: "domains", Short: "Where each domain stands", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
 		list, err := all[wire.DomainView](a, "/domains")
 		if err != nil {
 			return err
 		}
-		var now worldClock
+		var now wire.ClockNow
 		if err := a.call("GET", "/clock", nil, &now); err != nil {
 			return err
 		}
@@ -100,7 +93,7 @@ func (a *app) checkCommand() *cobra.Command {
 }
 
 // check asks the service for a check. Where that cannot be had, it could not be told how the domain stands.
-func (a *app) check(domain string) (r delegation.Report, now worldClock, err error) {
+func (a *app) check(domain string) (r delegation.Report, now wire.ClockNow, err error) {
 	path, _, err := zonePath("domains", domain, "/checks")
 	if err != nil {
 		return r, now, err
@@ -116,7 +109,7 @@ func (a *app) check(domain string) (r delegation.Report, now worldClock, err err
 }
 
 // report gives the newest check that the service made by itself, and asks for one where it looks after no such domain.
-func (a *app) report(path, domain string) (r delegation.Report, now worldClock, stranger bool, err error) {
+func (a *app) report(path, domain string) (r delegation.Report, now wire.ClockNow, stranger bool, err error) {
 	var p *problem
 	if err = a.call("GET", path, nil, &r); errors.As(err, &p) && p.Status == 404 {
 		r, now, err = a.check(domain)
@@ -162,7 +155,7 @@ func graver(a, b int) int {
 }
 
 // headline says the verdict in a sentence.
-func (a *app) headline(r delegation.Report, now worldClock) string {
+func (a *app) headline(r delegation.Report, now wire.ClockNow) string {
 	speed := ""
 	if now.Rate != 1 {
 		speed = fmt.Sprintf(" (world time, %g times the wall's)", now.Rate)
@@ -193,7 +186,7 @@ func (a *app) headline(r delegation.Report, now worldClock) string {
 	return a.paint(mauve, "COULD NOT TELL") + ": the check itself failed."
 }
 
-func (a *app) showReport(r delegation.Report, now worldClock) {
+func (a *app) showReport(r delegation.Report, now wire.ClockNow) {
 	a.printf("%s\n%s\n\n", a.paint(bold, plain(r.Domain)), strings.Join(wrap(a.headline(r, now), width), "\n"))
 	var rows [][]string
 	if g := r.Registrar; g != nil {

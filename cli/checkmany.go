@@ -64,7 +64,7 @@ const mostWhole = 3
 // checkFromHere checks domains without a service.
 func (a *app) checkFromHere(c *cobra.Command, d direct, names []dnsname.Name) error {
 	var reports []delegation.Report
-	now := worldClock{World: time.Now(), Rate: 1}
+	now := wire.ClockNow{World: time.Now(), Rate: 1}
 	worst := 0
 	tell := len(names) > 1 && isTerminal(a.err)
 	err := a.checkDirect(c.Context(), d, names, func(r delegation.Report, heard []delegation.Heard) error {
@@ -119,7 +119,7 @@ const atService = 8
 func (a *app) checkAtService(names []dnsname.Name) error {
 	type outcome struct {
 		r   delegation.Report
-		now worldClock
+		now wire.ClockNow
 		err error
 	}
 	results := make([]chan outcome, len(names))

@@ -84,7 +84,7 @@ func report(v delegation.Verdict) delegation.Report {
 
 func checking(r delegation.Report) *answers {
 	return &answers{replies: map[string]any{"POST /domains/saltmarsh-ferries.example/checks": r, "GET /domains/saltmarsh-ferries.example/report": r,
-		"GET /clock": worldClock{now, 60}}}
+		"GET /clock": wire.ClockNow{now, 60}}}
 }
 
 func TestCheckExitCodes(t *testing.T) {
@@ -108,7 +108,7 @@ func TestCheckExitCodes(t *testing.T) {
 func TestMisuse(t *testing.T) {
 	for _, args := range [][]string{{"check"}, {"check", "a..b"}, {"chekc", "x"}, {"check", "x", "--nope"}, {"domains", "-o", "xml"}, {"zone", "import", "nofile", "--origin", "a.example"},
 		{"zone", "import", "x"}, {"sync"}, {"define", "nowhere"}, {"zone", "export", "a.example", "--as", "x"}, {"logbook", "--limit", "0"}} {
-		out, errOut, code := beacon(t, &answers{replies: map[string]any{"GET /zones/a.example": wire.ZoneView{}, "GET /zones/a.example/records": page[record.Record]{}}}, args...)
+		out, errOut, code := beacon(t, &answers{replies: map[string]any{"GET /zones/a.example": wire.ZoneView{}, "GET /zones/a.example/records": wire.Page[record.Record]{}}}, args...)
 		assert.Equal(t, ExitMisuse, code, "%v: %s%s", args, out, errOut)
 		assert.NotEmpty(t, errOut, args)
 	}
@@ -140,10 +140,10 @@ func TestWatchEndsWhenSettled(t *testing.T) {
 	assert.Equal(t, ExitSettling, code)
 }
 
-func difference() page[wire.Difference] {
+func difference() wire.Page[wire.Difference] {
 	www, _ := domain.Child("www")
 	set := func(data ...record.Data) record.Set { return record.NewSet(www, record.A, 300, data...) }
-	return page[wire.Difference]{Items: []wire.Difference{{Zone: domain, Account: "heron-main", Digest: "d1", Requests: 1, InStep: 4,
+	return wire.Page[wire.Difference]{Items: []wire.Difference{{Zone: domain, Account: "heron-main", Digest: "d1", Requests: 1, InStep: 4,
 		Steps:   change.List{{Before: set("192.0.2.1"), After: set("192.0.2.2")}},
 		Foreign: []diff.Item{{Key: record.Key{Name: domain, Type: record.TXT}, Kind: diff.Foreign, Live: record.NewSet(domain, record.TXT, 60, `"x"`), Why: "made elsewhere"}},
 		Guards:  []finding.Finding{{Code: "names-would-stop", Severity: finding.Warning, Subject: "www", Message: "m", Remedy: "r"}}}}}
@@ -151,7 +151,7 @@ func difference() page[wire.Difference] {
 
 func TestSyncShowsAsksAndNamesTheList(t *testing.T) {
 	s := &answers{replies: map[string]any{"GET /zones/saltmarsh-ferries.example/differences": difference(),
-		"POST /zones/saltmarsh-ferries.example/syncs": page[wire.SyncView]{Items: []wire.SyncView{{ID: 7}}},
+		"POST /zones/saltmarsh-ferries.example/syncs": wire.Page[wire.SyncView]{Items: []wire.SyncView{{ID: 7}}},
 		"GET /syncs/7": wire.SyncView{ID: 7, Zone: domain, Account: "heron-main", State: "done", Changed: 1, Requests: 1}}}
 	out, errOut, code := beacon(t, s, "sync", "saltmarsh-ferries.example")
 	assert.Equal(t, ExitMisuse, code, "nobody can be asked here")

@@ -11,18 +11,12 @@ import (
 	"strings"
 	"time"
 
-	"beacon/core/finding"
-	"beacon/core/zonefile"
 	"beacon/reach"
+	"beacon/wire"
 )
 
 // problem is what the service answers when something is wrong (RFC 9457).
-type problem struct {
-	Status   int               `json:"status"`
-	Detail   string            `json:"detail"`
-	Faults   []zonefile.Fault  `json:"faults"`
-	Findings []finding.Finding `json:"findings"`
-}
+type problem wire.ProblemDocument
 
 func (p *problem) Error() string {
 	lines := []string{strings.Join(wrap(p.Detail, width-len("beacon: ")), "\n  ")}
@@ -127,7 +121,7 @@ func all[T any](a *app, path string) ([]T, error) {
 		join = "&"
 	}
 	for cursor := ""; ; {
-		var p page[T]
+		var p wire.Page[T]
 		at := path
 		if cursor != "" {
 			at += join + "cursor=" + cursor

@@ -8,7 +8,7 @@ import (
 
 	"beacon/core/definition"
 	"beacon/core/rules"
-	"beacon/service"
+	"beacon/folder"
 	"beacon/wire"
 )
 
@@ -37,7 +37,7 @@ func (a *app) defineCommand() *cobra.Command {
 			if check {
 				return a.defineCheck(files)
 			}
-			var planned page[wire.Defined]
+			var planned wire.Page[wire.Defined]
 			if err := a.call("POST", "/definitions", wire.DefineRequest{Files: files, DryRun: true, Lead: !once}, &planned); err != nil {
 				return err
 			}
@@ -52,7 +52,7 @@ func (a *app) defineCommand() *cobra.Command {
 			if err := a.agreed(yes, "Take this as what these zones should contain?"); err != nil {
 				return err
 			}
-			var done page[wire.Defined]
+			var done wire.Page[wire.Defined]
 			if err := a.call("POST", "/definitions", wire.DefineRequest{Files: files, Lead: !once, Why: why}, &done); err != nil {
 				return err
 			}
@@ -92,14 +92,14 @@ func readDefinitions(paths []string) ([]definition.File, error) {
 			return nil, misuse("%s", err)
 		}
 		if !info.IsDir() {
-			f, err := service.DefinitionFile(path, os.LookupEnv)
+			f, err := folder.Definition(path, os.LookupEnv)
 			if err != nil {
 				return nil, misuse("%s", err)
 			}
 			files = append(files, f)
 			continue
 		}
-		below, err := service.DefinitionFiles(path, os.LookupEnv)
+		below, err := folder.Definitions(path, os.LookupEnv)
 		if err != nil {
 			return nil, misuse("%s", err)
 		}

@@ -21,7 +21,7 @@ func (a *app) delegateCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			body := map[string]any{"nameservers": servers, "save_only": saveOnly, "dry_run": true}
+			body := wire.DelegateRequest{Nameservers: servers, SaveOnly: saveOnly, DryRun: true}
 			var got wire.Delegated
 			if err := a.call("POST", path, body, &got); err != nil {
 				return err
@@ -37,7 +37,7 @@ func (a *app) delegateCommand() *cobra.Command {
 					return err
 				}
 			}
-			body["dry_run"] = false
+			body.DryRun = false
 			if err := a.call("POST", path, body, &got); err != nil {
 				return err
 			}

@@ -92,7 +92,7 @@ func (a *app) showDraft(d wire.Draft) {
 
 func (a *app) acceptDraft(d wire.Draft, why string, sync bool) error {
 	var rev wire.Revision
-	if err := a.callIf("POST", "/zones/"+plain(d.Zone)+"/draft/acceptance", d.Tag, map[string]any{"why": why}, &rev); err != nil {
+	if err := a.callIf("POST", "/zones/"+plain(d.Zone)+"/draft/acceptance", d.Tag, wire.AcceptDraft{Why: why}, &rev); err != nil {
 		return err
 	}
 	if a.output == "table" {
@@ -157,7 +157,7 @@ func (a *app) afterOperation(done wire.Replaced, sync bool) error {
 }
 
 func (a *app) syncOperation(number string) error {
-	var started page[wire.SyncView]
+	var started wire.Page[wire.SyncView]
 	if err := a.call("POST", "/operations/"+number+"/syncs", nil, &started); err != nil {
 		return err
 	}

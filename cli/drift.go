@@ -131,8 +131,8 @@ func (a *app) adoptDrift(zone, account string, yes bool) error {
 	if err != nil {
 		return err
 	}
-	var taken page[diff.Item]
-	if err := a.call("POST", path, map[string]string{"account": account}, &taken); err != nil {
+	var taken wire.Page[diff.Item]
+	if err := a.call("POST", path, wire.Adoption{Account: account}, &taken); err != nil {
 		return err
 	}
 	a.printf("Taken over: %s from %s. Other placements get it with the next sync: beacon sync %s\n", count(len(taken.Items), "set"), account, zone)

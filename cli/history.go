@@ -115,7 +115,7 @@ func (a *app) zoneRestoreCommand() *cobra.Command {
 				return err
 			}
 			var made wire.Revision
-			if err := a.call("POST", path+"/restorations", map[string]any{"revision": number, "why": why}, &made); err != nil {
+			if err := a.call("POST", path+"/restorations", wire.Restore{Revision: number, Why: why}, &made); err != nil {
 				return err
 			}
 			return a.show(made, func() {

@@ -42,7 +42,7 @@ func (a *app) hostAddCommand() *cobra.Command {
 				return misuse("%s", err)
 			}
 			var added wire.HostAdded
-			if err := a.call("POST", "/hosts", map[string]any{"name": name, "v4": !v6only, "v6": !v4only, "ttl": seconds}, &added); err != nil {
+			if err := a.call("POST", "/hosts", wire.NewHost{Name: name, V4: !v6only, V6: !v4only, TTL: seconds}, &added); err != nil {
 				return err
 			}
 			if tokenFile != "" {
@@ -156,7 +156,7 @@ func (a *app) hostShowCommand() *cobra.Command {
 					break
 				}
 			}
-			var now worldClock
+			var now wire.ClockNow
 			if err := a.call("GET", "/clock", nil, &now); err != nil {
 				return err
 			}
@@ -182,7 +182,7 @@ func arrived(h wire.HostView) bool {
 	return i < 0 || !slices.ContainsFunc(h.Reports[i].Arrivals, func(v wire.ArrivalView) bool { return v.VisibleAt == nil })
 }
 
-func (a *app) showHost(h wire.HostView, now worldClock) {
+func (a *app) showHost(h wire.HostView, now wire.ClockNow) {
 	a.printf("%s\n", a.paint(bold, plain(h.Name)))
 	a.printf("  stands at  %s   TTL %d, in zone %s\n", hostAt(h), h.TTL, plain(h.Zone))
 	if len(h.Reports) == 0 {

@@ -30,11 +30,11 @@ func TestHosts(t *testing.T) {
 		Reports: []wire.ReportView{bad, good}}
 	path := "/hosts/pier-cam.saltmarsh-ferries.example"
 	s := &answers{replies: map[string]any{
-		"GET /hosts":     page[wire.HostView]{Items: []wire.HostView{host}},
+		"GET /hosts":     wire.Page[wire.HostView]{Items: []wire.HostView{host}},
 		"GET " + path:    host,
 		"DELETE " + path: nil,
 		"POST /hosts":    wire.HostAdded{Name: cam, Token: "bh_secret"},
-		"GET /clock":     worldClock{at, 60},
+		"GET /clock":     wire.ClockNow{at, 60},
 	}}
 	for _, c := range []struct {
 		args []string
@@ -80,7 +80,7 @@ func TestHostIsWaitedFor(t *testing.T) {
 		"not everywhere":   {[]wire.ReportView{accepted(here, there), accepted(here)}, ExitSettling},
 		"at no provider":   {[]wire.ReportView{accepted()}, ExitFine},
 	} {
-		s := &answers{replies: map[string]any{"GET /hosts/cam.pier.example": wire.HostView{Name: dnsname.MustParse("cam.pier.example"), Reports: c.reports}, "GET /clock": worldClock{}}}
+		s := &answers{replies: map[string]any{"GET /hosts/cam.pier.example": wire.HostView{Name: dnsname.MustParse("cam.pier.example"), Reports: c.reports}, "GET /clock": wire.ClockNow{}}}
 		_, errOut, code := beacon(t, s, "host", "show", "cam.pier.example", "--wait", "300ms")
 		assert.Equal(t, c.exit, code, name)
 		if c.exit != ExitFine {

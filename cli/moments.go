@@ -6,10 +6,11 @@ import (
 	"strings"
 
 	"beacon/core/delegation"
+	"beacon/wire"
 )
 
 // showMoments says by when what changed must have settled, and why; sets for which the same is true are named together.
-func (a *app) showMoments(list []delegation.Moment, now worldClock) {
+func (a *app) showMoments(list []delegation.Moment, now wire.ClockNow) {
 	for i, m := range list {
 		same := func(o delegation.Moment) bool {
 			return o.What == m.What && o.By.Equal(m.By) && o.Why == m.Why && o.Except == m.Except
@@ -54,7 +55,7 @@ func subjectsText(subjects []string) string {
 }
 
 // heldRows says which old answers a resolver still gives though it goes to the new nameservers, those that end alike together.
-func heldRows(v delegation.View, now worldClock) (rows [][]string) {
+func heldRows(v delegation.View, now wire.ClockNow) (rows [][]string) {
 	if v.Sees == "old" {
 		return nil
 	}

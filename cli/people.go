@@ -1,6 +1,10 @@
 package cli
 
-import "github.com/spf13/cobra"
+import (
+	"beacon/wire"
+
+	"github.com/spf13/cobra"
+)
 
 func (a *app) personCommand() *cobra.Command {
 	c := &cobra.Command{Use: "person", Short: "People who can sign in"}
@@ -17,8 +21,8 @@ func (a *app) personCommand() *cobra.Command {
 			})
 		}},
 		&cobra.Command{Use: "add NAME", Short: "Let another person sign in", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
-			var made struct{ Name, Password string }
-			if err := a.call("POST", "/people", map[string]any{"name": args[0]}, &made); err != nil {
+			var made wire.PersonAdded
+			if err := a.call("POST", "/people", wire.NewPerson{Name: args[0]}, &made); err != nil {
 				return err
 			}
 			return a.show(made, func() { a.printf("%s can sign in. Password, shown this once: %s\n", made.Name, made.Password) })

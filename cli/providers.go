@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"beacon/core/change"
+	"beacon/core/dnsname"
 	"beacon/wire"
 )
 
@@ -179,8 +180,8 @@ func (a *app) rotateCommand(role string) *cobra.Command {
 			if err != nil {
 				return err
 			}
-			var got struct{ wire.Tried }
-			if err := a.call("PUT", "/accounts/"+args[0]+"/credential", map[string]string{"role": role, "secret": secret}, &got); err != nil {
+			var got wire.AccountAdded
+			if err := a.call("PUT", "/accounts/"+args[0]+"/credential", wire.NewCredential{Role: role, Secret: secret}, &got); err != nil {
 				return err
 			}
 			a.printf("%s has the new credential. Withdraw the old one at the provider now.\n", args[0])
@@ -216,15 +217,19 @@ func (a *app) verifyCommand() *cobra.Command {
 			"elsewhere (kind update), the zone must exist and be empty, and is left so.",
 		Example: "  beacon provider verify heron-main --zone scratch.saltmarsh-ferries.example",
 		RunE: func(_ *cobra.Command, args []string) error {
+			scratch, err := dnsname.Parse(zone)
+			if err != nil {
+				return misuse("--zone: %s", err)
+			}
 			if err := a.agreed(yes, fmt.Sprintf("Make and remove the zone %s at %s?", zone, args[0])); err != nil {
 				return err
 			}
-			var got page[wire.Verified]
-			if err := a.call("POST", "/accounts/"+args[0]+"/verifications", map[string]string{"zone": zone}, &got); err != nil {
+			var got wire.Page[wire.Verified]
+			if err := a.call("POST", "/accounts/"+args[0]+"/verifications", wire.Verification{Zone: scratch}, &got); err != nil {
 				return err
 			}
 			failed := 0
-			err := a.show(got.Items, func() { failed = a.showChecks(got.Items) })
+			err = a.show(got.Items, func() { failed = a.showChecks(got.Items) })
 			if err == nil && failed > 0 {
 				return exit{ExitFailed, ""}
 			}

@@ -24,11 +24,11 @@ func TestProviderCommands(t *testing.T) {
 	caps := change.Caps{BatchSize: 20, Atomic: true, TTLFloor: 30, Texts: change.TextJoined, Extras: []change.Extra{{Name: "relay", About: "answers with a relay", Values: []string{"on", "off"}}}}
 	account := wire.AccountView{Account: wire.Account{Name: "heron-main", Kind: "heron", Address: "https://api.heron.example"}, About: "sets", Rights: []string{"read records"}, Findings: []finding.Finding{strong}, Zones: 3, Troubled: 1, Caps: &caps}
 	s := &answers{replies: map[string]any{
-		"GET /accounts":                           page[wire.AccountView]{Items: []wire.AccountView{account}},
+		"GET /accounts":                           wire.Page[wire.AccountView]{Items: []wire.AccountView{account}},
 		"PUT /accounts/heron-main/credential":     wire.Tried{Seen: 3, Rights: []string{string(provider.ReadRecords), string(provider.Keys)}, Findings: []finding.Finding{strong}},
-		"POST /accounts/heron-main/verifications": page[wire.Verified]{Items: []wire.Verified{{Check: "it works", Outcome: "passed"}, {Check: "it pages", Outcome: "failed", Detail: "the list goes in a circle"}, {Check: "it marks", Outcome: "not applicable", Detail: "no marks"}}},
+		"POST /accounts/heron-main/verifications": wire.Page[wire.Verified]{Items: []wire.Verified{{Check: "it works", Outcome: "passed"}, {Check: "it pages", Outcome: "failed", Detail: "the list goes in a circle"}, {Check: "it marks", Outcome: "not applicable", Detail: "no marks"}}},
 		"POST /zones/ferries.example/retirements": wire.Retired{Account: "heron-main", Guards: []finding.Finding{{Code: "zone-still-delegated", Severity: finding.Error, Message: "The parent leads there.", Remedy: "Delegate."}}},
-		"GET /placements": page[wire.PlacementStanding]{Items: []wire.PlacementStanding{{Account: "heron-main", PlacementState: wire.PlacementState{Standing: wire.InStep}},
+		"GET /placements": wire.Page[wire.PlacementStanding]{Items: []wire.PlacementStanding{{Account: "heron-main", PlacementState: wire.PlacementState{Standing: wire.InStep}},
 			{Account: "curlew-ops", PlacementState: wire.PlacementState{Standing: wire.Drifted, Drifted: 2}}, {Account: "plover-old", PlacementState: wire.PlacementState{Standing: wire.Unreachable, Trouble: "no answer"}}}},
 	}}
 	for _, c := range []struct {
@@ -78,8 +78,8 @@ func TestSyncMany(t *testing.T) {
 		return p
 	}
 	s := &answers{replies: map[string]any{
-		"GET /placements":               page[wire.PlacementStanding]{Items: []wire.PlacementStanding{standing("one.example.", "heron-main"), standing("two.example.", "heron-main"), standing("three.test.", "heron-main")}},
-		"POST /zones/one.example/syncs": page[wire.SyncView]{Items: []wire.SyncView{{ID: 1}}},
+		"GET /placements":               wire.Page[wire.PlacementStanding]{Items: []wire.PlacementStanding{standing("one.example.", "heron-main"), standing("two.example.", "heron-main"), standing("three.test.", "heron-main")}},
+		"POST /zones/one.example/syncs": wire.Page[wire.SyncView]{Items: []wire.SyncView{{ID: 1}}},
 		"POST /zones/two.example/syncs": problem{Status: 409, Detail: "Sync 7 is still running."},
 		"GET /syncs/1":                  wire.SyncView{ID: 1, State: wire.SyncDone, Added: 4, Requests: 2},
 	}}

@@ -22,7 +22,7 @@ func (a *app) retireCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			body := map[string]any{"account": account, "keep": keep, "allow": allow, "dry_run": true}
+			body := wire.RetireRequest{Account: account, Keep: keep, Allow: allow, DryRun: true}
 			var out wire.Retired
 			if err := a.call("POST", path, body, &out); err != nil {
 				return err
@@ -41,7 +41,7 @@ func (a *app) retireCommand() *cobra.Command {
 			if err := a.agreed(yes, question); err != nil {
 				return err
 			}
-			body["dry_run"] = false
+			body.DryRun = false
 			if err := a.call("POST", path, body, &out); err != nil {
 				return err
 			}

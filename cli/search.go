@@ -42,7 +42,7 @@ func (a *app) searchCommand() *cobra.Command {
 			hits := []wire.Hit{}
 			more := false
 			for {
-				var p page[wire.Hit]
+				var p wire.Page[wire.Hit]
 				if err := a.call("GET", "/records?"+query.Encode(), nil, &p); err != nil {
 					return err
 				}

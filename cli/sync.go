@@ -153,8 +153,8 @@ func (a *app) syncZone(zone string, opt syncOptions) error {
 		if opt.account != "" && d.Account != opt.account {
 			continue
 		}
-		body := map[string]any{"account": d.Account, "allow": opt.allow, "expect": d.Digest, "put_back": opt.putBack}
-		var started page[wire.SyncView]
+		body := wire.SyncRequest{Account: d.Account, Allow: opt.allow, Expect: d.Digest, PutBack: opt.putBack}
+		var started wire.Page[wire.SyncView]
 		if err := a.call("POST", path, body, &started); err != nil {
 			return err
 		}

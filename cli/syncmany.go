@@ -106,8 +106,8 @@ func (a *app) startOne(p *pending, opt syncOptions) error {
 	if err != nil {
 		return err
 	}
-	var got page[wire.SyncView]
-	body := map[string]any{"account": p.account, "allow": opt.allow, "put_back": opt.putBack}
+	var got wire.Page[wire.SyncView]
+	body := wire.SyncRequest{Account: p.account, Allow: opt.allow, PutBack: opt.putBack}
 	if err := a.call("POST", path, body, &got); err != nil {
 		return err
 	}

@@ -104,7 +104,7 @@ func (a *app) watch(domain string, limit time.Duration) error {
 type watchView struct {
 	*app
 	report   delegation.Report
-	clock    worldClock
+	clock    wire.ClockNow
 	read     time.Time // wall time of both
 	stranger bool      // the service does not look after this domain
 	last     []string

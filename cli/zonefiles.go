@@ -24,14 +24,14 @@ const mostText = 256 << 20
 
 type fault = zonefile.Fault
 
-// folder hands out the files of one folder and those below it, and nothing outside.
-type folder struct {
+// includes hands out the files of one folder and those below it, and nothing outside.
+type includes struct {
 	root *os.Root
 	left int64
 }
 
 // read gives a file by its name within the folder.
-func (f *folder) read(name string) (string, error) {
+func (f *includes) read(name string) (string, error) {
 	file, err := f.root.Open(filepath.FromSlash(name))
 	if err != nil {
 		var p *fs.PathError
@@ -56,7 +56,7 @@ func (f *folder) read(name string) (string, error) {
 }
 
 // include reads what a $INCLUDE line names, relative to the file that it stands in.
-func (f *folder) include(name, from string) (zonefile.Included, error) {
+func (f *includes) include(name, from string) (zonefile.Included, error) {
 	at := path.Join(path.Dir(from), filepath.ToSlash(name))
 	if filepath.IsAbs(name) || at == ".." || strings.HasPrefix(at, "../") {
 		return zonefile.Included{}, fmt.Errorf("%s lies outside the folder of the zone file; only files in it and below it are taken in", name)
@@ -83,7 +83,7 @@ func (a *app) readZoneFile(file string, origin dnsname.Name) (zonefile.Zone, []f
 		return zonefile.Zone{}, nil, misuse("%s", err)
 	}
 	defer root.Close()
-	f := &folder{root: root, left: mostText}
+	f := &includes{root: root, left: mostText}
 	text, err := f.read(filepath.Base(file))
 	if err != nil {
 		return zonefile.Zone{}, nil, misuse("%s", err)

@@ -109,7 +109,7 @@ func (a *app) zoneImportCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			body := map[string]any{"file": filepath.Base(args[0]), "text": zonefile.Text(zone, contents), "dry_run": true}
+			body := wire.Import{File: filepath.Base(args[0]), Text: zonefile.Text(zone, contents), DryRun: true}
 			var got wire.Imported
 			if err := a.call("POST", path, body, &got); err != nil {
 				return err
@@ -121,7 +121,7 @@ func (a *app) zoneImportCommand() *cobra.Command {
 				if err := a.agreed(yes, "Take these as the contents of "+plain(zone)+"?"); err != nil {
 					return err
 				}
-				body["dry_run"] = false
+				body.DryRun = false
 				if err := a.call("POST", path, body, &got); err != nil {
 					return err
 				}

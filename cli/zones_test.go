@@ -21,7 +21,6 @@ import (
 	"beacon/core/record"
 	"beacon/core/rules"
 	"beacon/core/zonefile"
-	"beacon/store"
 	"beacon/wire"
 )
 
@@ -65,14 +64,14 @@ func TestZoneViews(t *testing.T) {
 		Findings: []rules.Found{{Finding: finding.Finding{Code: "www-missing", Severity: finding.Notice, Message: "m", Remedy: "r"}, Fix: []rules.Edit{{After: record.SetOf(is)}}}}}
 	replaced := wire.Replaced{Operation: &wire.Operation{ID: 4}, Records: 2, Zones: []wire.ReplacedZone{{Zone: domain, Steps: []record.SetChange{{Before: record.SetOf(was), After: record.SetOf(is)}}}}}
 	s := &answers{replies: map[string]any{
-		"GET /zones":                                         page[wire.ZoneView]{Items: []wire.ZoneView{view}},
+		"GET /zones":                                         wire.Page[wire.ZoneView]{Items: []wire.ZoneView{view}},
 		"GET /zones/saltmarsh-ferries.example":               view,
-		"GET /zones/saltmarsh-ferries.example/records":       page[record.Record]{Items: records(t, "@ 60 A 192.0.2.1\nwww 60 A 192.0.2.1\n")},
-		"GET /zones/saltmarsh-ferries.example/revisions":     page[wire.Revision]{Items: []wire.Revision{{Number: 2, Author: "keeper", Source: "x.beacon.yaml"}}},
+		"GET /zones/saltmarsh-ferries.example/records":       wire.Page[record.Record]{Items: records(t, "@ 60 A 192.0.2.1\nwww 60 A 192.0.2.1\n")},
+		"GET /zones/saltmarsh-ferries.example/revisions":     wire.Page[wire.Revision]{Items: []wire.Revision{{Number: 2, Author: "keeper", Source: "x.beacon.yaml"}}},
 		"GET /zones/saltmarsh-ferries.example/comparison":    wire.Compared{From: 1, To: 2, Added: records(t, "@ 60 A 192.0.2.1\nwww 60 A 192.0.2.1\n"), Same: 3},
-		"GET /zones/saltmarsh-ferries.example/history":       page[wire.NameChange]{Items: []wire.NameChange{{Revision: wire.Revision{Number: 2, Author: "keeper"}, Added: records(t, "www 60 A 192.0.2.1\n")}}},
+		"GET /zones/saltmarsh-ferries.example/history":       wire.Page[wire.NameChange]{Items: []wire.NameChange{{Revision: wire.Revision{Number: 2, Author: "keeper"}, Added: records(t, "www 60 A 192.0.2.1\n")}}},
 		"POST /zones/saltmarsh-ferries.example/restorations": wire.Revision{Number: 5},
-		"GET /zones/saltmarsh-ferries.example/findings":      page[rules.Found]{Items: []rules.Found{{Finding: finding.Finding{Code: "www-missing", Severity: finding.Notice, Message: "m", Remedy: "r"}}}},
+		"GET /zones/saltmarsh-ferries.example/findings":      wire.Page[rules.Found]{Items: []rules.Found{{Finding: finding.Finding{Code: "www-missing", Severity: finding.Notice, Message: "m", Remedy: "r"}}}},
 		"GET /zones/saltmarsh-ferries.example/definition":    wire.ZoneDefinition{Text: "zones: {}"},
 		"POST /zones/saltmarsh-ferries.example/takeover":     wire.ZoneDefinition{Text: "zones: {taken: 1}"},
 		"POST /sketches": wire.Sketch{Text: "zones: {sketched: 1}"},
@@ -80,17 +79,17 @@ func TestZoneViews(t *testing.T) {
 		"POST /zones/saltmarsh-ferries.example/draft/edits":      draft,
 		"POST /zones/saltmarsh-ferries.example/draft/acceptance": wire.Revision{Number: 6},
 		"DELETE /zones/saltmarsh-ferries.example/draft":          nil,
-		"GET /records":                            page[wire.Hit]{Items: []wire.Hit{{Zone: domain, Record: records(t, "www 60 A 192.0.2.1\n")[0]}}},
-		"GET /operations":                         page[wire.Operation]{Items: []wire.Operation{{ID: 4, What: "2 records in 1 zone", Author: "keeper"}}},
+		"GET /records":                            wire.Page[wire.Hit]{Items: []wire.Hit{{Zone: domain, Record: records(t, "www 60 A 192.0.2.1\n")[0]}}},
+		"GET /operations":                         wire.Page[wire.Operation]{Items: []wire.Operation{{ID: 4, What: "2 records in 1 zone", Author: "keeper"}}},
 		"POST /operations":                        replaced,
 		"POST /operations/4/undo":                 replaced,
-		"POST /operations/4/syncs":                page[wire.SyncView]{},
-		"GET /accounts":                           page[store.Account]{Items: []store.Account{{Name: "heron-main", Kind: "heron", Address: "http://127.0.0.1"}}},
-		"GET /accounts/heron-main/zones":          page[wire.RemoteZone]{Items: []wire.RemoteZone{{Name: domain, ID: "h-1", Nameservers: view.Placements[0].Nameservers}}},
-		"GET /accounts/gannet-main/registrations": page[wire.Registration]{Items: []wire.Registration{{Name: domain, Saved: view.Placements[0].Nameservers}}},
-		"GET /domains":                            page[wire.DomainView]{Items: []wire.DomainView{{Name: domain, Verdict: delegation.Settling, SettlesBy: &by, At: []string{"heron-main"}}}},
-		"GET /clock":                              worldClock{now, 60},
-		"GET /logbook":                            page[wire.Entry]{Items: []wire.Entry{{Actor: "keeper", Action: "sync.done", Subject: "s", Detail: "d"}}},
+		"POST /operations/4/syncs":                wire.Page[wire.SyncView]{},
+		"GET /accounts":                           wire.Page[wire.Account]{Items: []wire.Account{{Name: "heron-main", Kind: "heron", Address: "http://127.0.0.1"}}},
+		"GET /accounts/heron-main/zones":          wire.Page[wire.RemoteZone]{Items: []wire.RemoteZone{{Name: domain, ID: "h-1", Nameservers: view.Placements[0].Nameservers}}},
+		"GET /accounts/gannet-main/registrations": wire.Page[wire.Registration]{Items: []wire.Registration{{Name: domain, Saved: view.Placements[0].Nameservers}}},
+		"GET /domains":                            wire.Page[wire.DomainView]{Items: []wire.DomainView{{Name: domain, Verdict: delegation.Settling, SettlesBy: &by, At: []string{"heron-main"}}}},
+		"GET /clock":                              wire.ClockNow{now, 60},
+		"GET /logbook":                            wire.Page[wire.Entry]{Items: []wire.Entry{{Actor: "keeper", Action: "sync.done", Subject: "s", Detail: "d"}}},
 		"POST /domains/saltmarsh-ferries.example/delegation": wire.Delegated{Domain: domain, Registrar: "gannet-main", Steps: []string{"save", "activate"}, Next: "See it arrive."},
 	}}
 	for _, c := range []struct {
@@ -197,9 +196,9 @@ func TestDefineShowsTakesAndSyncs(t *testing.T) {
 	require.NoError(t, os.WriteFile(file, []byte("zones: {}\n"), 0o600))
 	defined := wire.Defined{Zone: domain, New: true, Added: records(t, "www 60 A 192.0.2.1\n"), At: []string{"heron-main"}, NewAt: []string{"heron-main"},
 		Registrar: "gannet-main", Revision: &wire.Revision{Number: 1}}
-	s := &answers{replies: map[string]any{"POST /definitions": page[wire.Defined]{Items: []wire.Defined{defined}},
+	s := &answers{replies: map[string]any{"POST /definitions": wire.Page[wire.Defined]{Items: []wire.Defined{defined}},
 		"GET /zones/saltmarsh-ferries.example/differences": difference(),
-		"POST /zones/saltmarsh-ferries.example/syncs":      page[wire.SyncView]{Items: []wire.SyncView{{ID: 7}}},
+		"POST /zones/saltmarsh-ferries.example/syncs":      wire.Page[wire.SyncView]{Items: []wire.SyncView{{ID: 7}}},
 		"GET /syncs/7": wire.SyncView{ID: 7, Zone: domain, Account: "heron-main", State: wire.SyncDone}}}
 	out, _, code := beacon(t, s, "define", file, "--dry-run")
 	assert.Zero(t, code)
@@ -214,7 +213,7 @@ func TestDefineShowsTakesAndSyncs(t *testing.T) {
 
 func TestRecordMistakesAreSaid(t *testing.T) {
 	s := &answers{replies: map[string]any{
-		"GET /zones/saltmarsh-ferries.example/records": page[record.Record]{Items: records(t, "www 60 A 192.0.2.1\nwww 60 A 192.0.2.2\n")},
+		"GET /zones/saltmarsh-ferries.example/records": wire.Page[record.Record]{Items: records(t, "www 60 A 192.0.2.1\nwww 60 A 192.0.2.2\n")},
 		"GET /zones/saltmarsh-ferries.example/draft":   wire.Draft{Zone: domain, Tag: "3.2"}}}
 	for _, c := range []struct {
 		args []string

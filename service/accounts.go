@@ -322,7 +322,7 @@ func (s *Service) RemoteZones(ctx context.Context, name string) ([]wire.RemoteZo
 			return nil, explain(err)
 		}
 		for _, z := range page.Zones {
-			list = append(list, wire.RemoteZone{z.Ref.Name, z.Ref.ID, z.Nameservers})
+			list = append(list, wire.RemoteZone{Name: z.Ref.Name, ID: z.Ref.ID, Nameservers: z.Nameservers})
 		}
 		if cursor = page.Next; cursor == "" {
 			return list, nil

@@ -26,7 +26,7 @@ func viewCare(z store.Zone) wire.CareView {
 			label = a.Key.Name.Relative(z.Name())
 		}
 		for _, name := range sortedKeys(a.Values) {
-			v.Extras = append(v.Extras, wire.ExtraSet{label + " " + a.Key.Type.String(), name, a.Values[name]})
+			v.Extras = append(v.Extras, wire.ExtraSet{Set: label + " " + a.Key.Type.String(), Name: name, Value: a.Values[name]})
 		}
 	}
 	return v

@@ -79,7 +79,7 @@ func (s *Service) Domain(ctx context.Context, name dnsname.Name) (out wire.Domai
 		if at.Placed, err = written(tx, z); err != nil {
 			return err
 		}
-		out = wire.DomainDetail{viewDomain(v, d), handover.Passage(at)}
+		out = wire.DomainDetail{DomainView: viewDomain(v, d), Passage: handover.Passage(at)}
 		return nil
 	})
 	return out, err

@@ -65,7 +65,7 @@ func (s *Service) draftOf(tx *store.Tx, z store.Zone) (d draft, err error) {
 	var put []record.Set
 	var gone []record.Key
 	for _, e := range d.edits {
-		d.Edits = append(d.Edits, wire.DraftEdit{e.Before, e.After, e.Author, e.EditedAt})
+		d.Edits = append(d.Edits, wire.DraftEdit{Before: e.Before, After: e.After, Author: e.Author, At: e.EditedAt})
 		if now := base.Get(e.Key()); !now.Equal(e.Before) && !now.Equal(e.After) {
 			d.Overrun = append(d.Overrun, finding.Finding{Code: "changed-meanwhile", Severity: finding.Error, Subject: e.Key().String(),
 				Message: fmt.Sprintf("%s edited it when it was %s; by revision %d it is %s.", e.Author, setText(e.Before), d.Revision, setText(now)),

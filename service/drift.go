@@ -254,5 +254,5 @@ func (s *Service) Standings(ctx context.Context) (list []wire.PlacementStanding,
 }
 
 func stateOf(p store.Placement) wire.PlacementState {
-	return wire.PlacementState{wire.Standing(p.Standing), p.ToWrite, p.Drifted, p.Conflicting, p.Foreign, p.Trouble, p.LookedAt}
+	return wire.PlacementState{Standing: wire.Standing(p.Standing), ToWrite: p.ToWrite, Drifted: p.Drifted, Conflicting: p.Conflicting, Foreign: p.Foreign, Trouble: p.Trouble, LookedAt: p.LookedAt}
 }

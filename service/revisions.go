@@ -94,7 +94,7 @@ func (s *Service) NameHistory(ctx context.Context, zone, name dnsname.Name) (lis
 				return err
 			}
 			if added, removed, _ := record.Difference(before, after); len(added)+len(removed) > 0 {
-				list = append(list, wire.NameChange{*viewRevision(rev), added, removed})
+				list = append(list, wire.NameChange{Revision: *viewRevision(rev), Added: added, Removed: removed})
 			}
 			after = before
 		}

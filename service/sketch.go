@@ -75,7 +75,7 @@ func withoutProvidersOwn(zone dnsname.Name, all record.Contents) (record.Content
 	own := func(k record.Key) bool { return k.Name == zone && (k.Type == record.SOA || k.Type == record.NS) }
 	for _, t := range []record.Type{record.SOA, record.NS} {
 		for _, r := range all.Get(record.Key{Name: zone, Type: t}).Records() {
-			left = append(left, wire.LeftOut{r, "belongs to the provider that the zone comes from; the new one brings its own"})
+			left = append(left, wire.LeftOut{Record: r, Why: "belongs to the provider that the zone comes from; the new one brings its own"})
 		}
 	}
 	return all.Filter(func(k record.Key) bool { return !own(k) }), left

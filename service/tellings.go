@@ -252,10 +252,10 @@ func (s *Service) notTold(ctx context.Context, t store.Telling, name string, rea
 func (s *Service) Channels() []wire.ChannelView {
 	out := []wire.ChannelView{}
 	for _, m := range s.settings.Tell.Mail {
-		out = append(out, wire.ChannelView{m.Name, "mail", strings.Join(m.To, ", ")})
+		out = append(out, wire.ChannelView{Name: m.Name, Kind: "mail", To: strings.Join(m.To, ", ")})
 	}
 	for _, h := range s.settings.Tell.Hooks {
-		out = append(out, wire.ChannelView{h.Name, "webhook", h.Address})
+		out = append(out, wire.ChannelView{Name: h.Name, Kind: "webhook", To: h.Address})
 	}
 	return out
 }

@@ -5,15 +5,14 @@ import (
 	"crypto/sha256"
 	"errors"
 	"fmt"
-	"io/fs"
 	"os"
 	"path/filepath"
 	"slices"
-	"strings"
 	"time"
 
 	"beacon/core/access"
 	"beacon/core/definition"
+	"beacon/folder"
 	"beacon/wire"
 )
 
@@ -22,38 +21,6 @@ type WatchSettings struct {
 	Folder      string        `yaml:"folder"`      // a checkout of definitions; empty for none
 	Every       time.Duration `yaml:"every"`       // how often it is looked at, wall time
 	Environment []string      `yaml:"environment"` // the variables of the service's environment that its files may use
-}
-
-// DefinitionFiles reads the definition files in a folder and those below it, in the order of their names. Hidden folders, such as a
-// checkout's own, are left out. lookup gives the variables of the environment that files ask for.
-func DefinitionFiles(folder string, lookup func(string) (string, bool)) ([]definition.File, error) {
-	var files []definition.File
-	err := filepath.WalkDir(folder, func(at string, entry fs.DirEntry, err error) error {
-		switch {
-		case err != nil:
-			return err
-		case entry.IsDir() && at != folder && strings.HasPrefix(entry.Name(), "."):
-			return filepath.SkipDir
-		case entry.IsDir() || !strings.HasSuffix(at, ".beacon.yaml"):
-			return nil
-		}
-		f, err := DefinitionFile(at, lookup)
-		files = append(files, f)
-		return err
-	})
-	return files, err
-}
-
-// DefinitionFile reads one definition file.
-func DefinitionFile(path string, lookup func(string) (string, bool)) (definition.File, error) {
-	text, err := os.ReadFile(path)
-	f := definition.File{Name: path, Text: string(text), Environment: map[string]string{}}
-	for _, name := range definition.Variables(f.Text) {
-		if value, set := lookup(name); set {
-			f.Environment[name] = value
-		}
-	}
-	return f, err
 }
 
 // watcher follows a folder of definitions.
@@ -77,7 +44,7 @@ func (s *Service) watchFolder(ctx context.Context) {
 }
 
 func (w *watcher) look(ctx context.Context) {
-	files, err := DefinitionFiles(w.settings.Watch.Folder, func(name string) (string, bool) {
+	files, err := folder.Definitions(w.settings.Watch.Folder, func(name string) (string, bool) {
 		if !slices.Contains(w.settings.Watch.Environment, name) {
 			return "", false
 		}

@@ -84,3 +84,17 @@ type Kind struct {
 	About string       `json:"about"`
 	Caps  *change.Caps `json:"caps"` // as its profile says; empty where it differs by zone
 }
+
+type AccountAdded struct {
+	Name string `json:"name"`
+	Tried
+}
+
+type NewCredential struct {
+	Role   string `json:"role"` // provider or registrar
+	Secret string `json:"secret"`
+}
+
+type Verification struct {
+	Zone dnsname.Name `json:"zone"` // a scratch zone
+}

@@ -45,3 +45,21 @@ type DraftChange struct {
 	Sets    []rules.Edit `json:"sets"` // as findings offer them
 	Undo    []record.Key `json:"undo"` // edits to be dropped
 }
+
+type AcceptDraft struct {
+	Why string `json:"why"` // for the record
+}
+
+type Pasted struct {
+	Text string `json:"text"`
+	TTL  uint32 `json:"ttl"` // of records that state none, seconds
+}
+
+type JoinFields struct {
+	Type   record.Type       `json:"type"`
+	Fields map[string]string `json:"fields"`
+}
+
+type JoinedData struct {
+	Data record.Data `json:"data"`
+}

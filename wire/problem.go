@@ -36,3 +36,13 @@ func (p *Problem) Error() string { return p.Message }
 func Problemf(kind ProblemKind, format string, args ...any) *Problem {
 	return &Problem{Kind: kind, Message: fmt.Sprintf(format, args...)}
 }
+
+// ProblemDocument is an error as RFC 9457 has it, with what was found in texts and in what was asked for.
+type ProblemDocument struct {
+	Type     string            `json:"type"`
+	Title    string            `json:"title"`
+	Status   int               `json:"status"`
+	Detail   string            `json:"detail"`
+	Faults   []zonefile.Fault  `json:"faults,omitempty"`
+	Findings []finding.Finding `json:"findings,omitempty"`
+}

@@ -30,3 +30,8 @@ type NameChange struct {
 	Added    []record.Record `json:"added"`
 	Removed  []record.Record `json:"removed"`
 }
+
+type Restore struct {
+	Revision uint32 `json:"revision"`
+	Why      string `json:"why"`
+}

@@ -84,3 +84,7 @@ type SyncView struct {
 	RequestedBy string            `json:"requested_by"`
 	VisibleMS   *int64            `json:"visible_ms"` // from the last write until every nameserver served it
 }
+
+type Adoption struct {
+	Account string `json:"account"` // where it was changed
+}

@@ -84,7 +84,7 @@ func report(v delegation.Verdict) delegation.Report {
 
 func checking(r delegation.Report) *answers {
 	return &answers{replies: map[string]any{"POST /domains/saltmarsh-ferries.example/checks": r, "GET /domains/saltmarsh-ferries.example/report": r,
-		"GET /clock": wire.ClockNow{now, 60}}}
+		"GET /clock": wire.ClockNow{World: now, Rate: 60}}}
 }
 
 func TestCheckExitCodes(t *testing.T) {

@@ -34,7 +34,7 @@ func TestHosts(t *testing.T) {
 		"GET " + path:    host,
 		"DELETE " + path: nil,
 		"POST /hosts":    wire.HostAdded{Name: cam, Token: "bh_secret"},
-		"GET /clock":     wire.ClockNow{at, 60},
+		"GET /clock":     wire.ClockNow{World: at, Rate: 60},
 	}}
 	for _, c := range []struct {
 		args []string
@@ -51,7 +51,7 @@ func TestHosts(t *testing.T) {
 			assert.Contains(t, out, part, "%v", c.args)
 		}
 	}
-	assert.Contains(t, strings.Join(s.sent, "\n"), `"ttl":300,"v4":true,"v6":false`)
+	assert.Contains(t, strings.Join(s.sent, "\n"), `"v4":true,"v6":false,"ttl":300`)
 	file := filepath.Join(t.TempDir(), "token")
 	out, _, code := beacon(t, s, "host", "add", plain(cam), "--token-file", file)
 	require.Zero(t, code)

@@ -88,7 +88,7 @@ func TestZoneViews(t *testing.T) {
 		"GET /accounts/heron-main/zones":          wire.Page[wire.RemoteZone]{Items: []wire.RemoteZone{{Name: domain, ID: "h-1", Nameservers: view.Placements[0].Nameservers}}},
 		"GET /accounts/gannet-main/registrations": wire.Page[wire.Registration]{Items: []wire.Registration{{Name: domain, Saved: view.Placements[0].Nameservers}}},
 		"GET /domains":                            wire.Page[wire.DomainView]{Items: []wire.DomainView{{Name: domain, Verdict: delegation.Settling, SettlesBy: &by, At: []string{"heron-main"}}}},
-		"GET /clock":                              wire.ClockNow{now, 60},
+		"GET /clock":                              wire.ClockNow{World: now, Rate: 60},
 		"GET /logbook":                            wire.Page[wire.Entry]{Items: []wire.Entry{{Actor: "keeper", Action: "sync.done", Subject: "s", Detail: "d"}}},
 		"POST /domains/saltmarsh-ferries.example/delegation": wire.Delegated{Domain: domain, Registrar: "gannet-main", Steps: []string{"save", "activate"}, Next: "See it arrive."},
 	}}

@@ -59,7 +59,7 @@ func routesOfPeople() []route {
 		{method: "GET", path: "/logbook", summary: "Who did what, newest first", right: access.Read, query: []string{"subject", "requests", "cursor", "limit"}, out: wire.Page[wire.Entry]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			limit := k.limit()
 			before, _ := strconv.ParseUint(k.Query("cursor"), 10, 64)
-			items, err := k.svc.Logbook(k.Request.Context(), k.Query("subject"), k.Query("requests") == "true", before, limit)
+			items, err := k.svc.Logbook.Entries(k.Request.Context(), k.Query("subject"), k.Query("requests") == "true", before, limit)
 			page := wire.Page[wire.Entry]{Items: items}
 			if len(items) == limit {
 				page.Next = strconv.FormatUint(items[limit-1].ID, 10)

@@ -8,7 +8,7 @@ import (
 	"time"
 
 	"beacon/core/access"
-	"beacon/service"
+	"beacon/service/logbook"
 	"beacon/wire"
 )
 
@@ -79,7 +79,7 @@ func (k *call) authenticate(right access.Right) error {
 		return &wire.Problem{Kind: wire.NotPermitted, Message: fmt.Sprintf("This needs the right %q, which this token does not have.", right)}
 	}
 	k.token = token
-	k.Request = k.Request.WithContext(service.WithCaller(k.Request.Context(), caller))
+	k.Request = k.Request.WithContext(logbook.WithCaller(k.Request.Context(), caller))
 	return nil
 }
 

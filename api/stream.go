@@ -36,7 +36,7 @@ func streamEvents(k *call) error {
 	alive := time.NewTicker(stillHere)
 	defer alive.Stop()
 	for {
-		list, more, err := k.svc.EventsAfter(ctx, after)
+		list, more, err := k.svc.Logbook.EventsAfter(ctx, after)
 		if err != nil {
 			return nil // the headers are gone already; the reader comes back by itself
 		}
@@ -61,7 +61,7 @@ func streamEvents(k *call) error {
 		case <-alive.C:
 			fmt.Fprint(k.Writer, ": still here\n\n")
 			k.Writer.Flush()
-		case <-k.svc.Stopped():
+		case <-k.svc.Logbook.Stopped():
 			return nil
 		case <-ctx.Done():
 			return nil
@@ -76,7 +76,7 @@ func (k *call) beginAfter() (uint64, error) {
 		text = k.Query("after")
 	}
 	if text == "" {
-		return k.svc.LastEvent(k.Request.Context())
+		return k.svc.Logbook.LastEvent(k.Request.Context())
 	}
 	after, err := strconv.ParseUint(text, 10, 64)
 	if err != nil {

@@ -16,6 +16,7 @@ import (
 	"beacon/provider"
 	"beacon/provider/update"
 	"beacon/registrar"
+	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -47,7 +48,7 @@ func (s *Service) AddAccount(ctx context.Context, n wire.NewAccount) (tried wire
 		return tried, wire.Problemf(wire.Invalid, "The credential is missing.")
 	}
 	if tried, err = s.try(ctx, account, n.Secret); err != nil {
-		return tried, explain(err)
+		return tried, logbook.Explain(err)
 	}
 	if account.Sealed, err = s.seal.Close(n.Name, n.Secret); err != nil {
 		return tried, err
@@ -55,11 +56,11 @@ func (s *Service) AddAccount(ctx context.Context, n wire.NewAccount) (tried wire
 	account.Rights = rightsText(tried.Rights)
 	now := s.wall.Now()
 	account.UsedAt = &now
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		if err := tx.AddAccount(&account); err != nil {
 			return err
 		}
-		return tx.Log(actor(ctx), "account.added", n.Name, fmt.Sprintf("%s %s at %s", n.Role, n.Kind, n.Address))
+		return tx.Log(logbook.Actor(ctx), "account.added", n.Name, fmt.Sprintf("%s %s at %s", n.Role, n.Kind, n.Address))
 	})
 	if err == nil && n.Role == wire.RoleProvider {
 		if err := s.scheduleLooks(ctx); err != nil {
@@ -160,7 +161,7 @@ func (s *Service) RotateAccount(ctx context.Context, role, name, secret string) 
 	}
 	var a store.Account
 	var placed []store.PlacedZone
-	err = s.tx(ctx, func(tx *store.Tx) (err error) {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) (err error) {
 		if a, err = tx.Account(role, name); err != nil {
 			return err
 		}
@@ -171,7 +172,7 @@ func (s *Service) RotateAccount(ctx context.Context, role, name, secret string) 
 		return tried, err
 	}
 	if tried, err = s.try(ctx, a, secret); err != nil {
-		return tried, explain(err)
+		return tried, logbook.Explain(err)
 	}
 	if role == wire.RoleProvider {
 		if len(placed) > 0 && len(tried.Rights) > 0 && !slices.Contains(tried.Rights, string(provider.WriteRecords)) {
@@ -185,11 +186,11 @@ func (s *Service) RotateAccount(ctx context.Context, role, name, secret string) 
 	if err != nil {
 		return tried, err
 	}
-	return tried, s.tx(ctx, func(tx *store.Tx) error {
+	return tried, s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		if err := tx.SetCredential(a.ID, sealed, tried.Rights); err != nil {
 			return err
 		}
-		return tx.Log(actor(ctx), "account.rotated", name, "it has another credential")
+		return tx.Log(logbook.Actor(ctx), "account.rotated", name, "it has another credential")
 	})
 }
 
@@ -212,7 +213,7 @@ func (s *Service) seesAll(ctx context.Context, a store.Account, secret string, p
 	for _, p := range placed[:min(len(placed), mostLookedFor)] {
 		zone, there, err := provider.FindZone(ctx, driver, p.Zone.Name())
 		if err != nil {
-			return explain(err)
+			return logbook.Explain(err)
 		}
 		if !there || zone.Ref.ID != p.Placement.RemoteID {
 			return wire.Problemf(wire.InTheWay, "The new credential does not see %s, which is placed at %s. Is it one of another customer? Nothing was changed.", p.Zone.Name().Unicode(), a.Name)
@@ -231,7 +232,7 @@ func (s *Service) client(a store.Account, secret string) outcall.Client {
 
 // Accounts gives the accounts of a role.
 func (s *Service) Accounts(ctx context.Context, role string) (list []wire.AccountView, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		list = []wire.AccountView{}
 		accounts, err := tx.Accounts(role)
 		if err != nil {
@@ -307,7 +308,7 @@ func (s *Service) registrarOf(a store.Account) (registrar.Driver, error) {
 // RemoteZones lists what a provider account holds, whether it is looked after here or not.
 func (s *Service) RemoteZones(ctx context.Context, name string) ([]wire.RemoteZone, error) {
 	var account store.Account
-	err := s.tx(ctx, func(tx *store.Tx) (err error) { account, err = tx.Account(wire.RoleProvider, name); return err })
+	err := s.Logbook.Tx(ctx, func(tx *store.Tx) (err error) { account, err = tx.Account(wire.RoleProvider, name); return err })
 	if err != nil {
 		return nil, err
 	}
@@ -319,7 +320,7 @@ func (s *Service) RemoteZones(ctx context.Context, name string) ([]wire.RemoteZo
 	for cursor := provider.Cursor(""); ; {
 		page, err := driver.Zones(ctx, cursor)
 		if err != nil {
-			return nil, explain(err)
+			return nil, logbook.Explain(err)
 		}
 		for _, z := range page.Zones {
 			list = append(list, wire.RemoteZone{Name: z.Ref.Name, ID: z.Ref.ID, Nameservers: z.Nameservers})
@@ -333,7 +334,7 @@ func (s *Service) RemoteZones(ctx context.Context, name string) ([]wire.RemoteZo
 // Registrations lists what a registrar account holds.
 func (s *Service) Registrations(ctx context.Context, name string) ([]wire.Registration, error) {
 	var account store.Account
-	err := s.tx(ctx, func(tx *store.Tx) (err error) { account, err = tx.Account(wire.RoleRegistrar, name); return err })
+	err := s.Logbook.Tx(ctx, func(tx *store.Tx) (err error) { account, err = tx.Account(wire.RoleRegistrar, name); return err })
 	if err != nil {
 		return nil, err
 	}
@@ -345,7 +346,7 @@ func (s *Service) Registrations(ctx context.Context, name string) ([]wire.Regist
 	for cursor := registrar.Cursor(""); ; {
 		page, err := driver.Domains(ctx, cursor)
 		if err != nil {
-			return nil, explain(err)
+			return nil, logbook.Explain(err)
 		}
 		for _, r := range page.Registrations {
 			list = append(list, wire.Registration(r))

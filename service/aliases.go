@@ -71,7 +71,7 @@ func (s *Service) askAliases(ctx context.Context, z store.Zone, c record.Content
 		}
 		list = append(list, a)
 	}
-	return list, s.tx(ctx, func(tx *store.Tx) error {
+	return list, s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		for _, old := range known {
 			if !slices.ContainsFunc(list, func(a store.Alias) bool { return a.Name == old.Name }) {
 				if err := tx.ForgetAlias(z.ID, old.Name); err != nil {
@@ -103,7 +103,7 @@ func (s *Service) runAlias(ctx context.Context, job store.Job) error {
 		known, err = tx.Aliases(z.ID)
 		return err
 	})
-	if isMissing(err) || err == nil && z.RevisionID == nil {
+	if store.IsMissing(err) || err == nil && z.RevisionID == nil {
 		return nil
 	}
 	if err != nil {

@@ -50,7 +50,7 @@ func TestAlias(t *testing.T) {
 	// The target is gone: the last good answer stays.
 	h.changeOther(pool, "else A 192.0.2.9")
 	require.Eventually(t, func() bool {
-		list, err := h.Logbook(ctx, zone.String(), false, 0, 50)
+		list, err := h.Logbook.Entries(ctx, zone.String(), false, 0, 50)
 		require.NoError(t, err)
 		for _, e := range list {
 			if e.Action == "alias.unanswered" {

@@ -10,6 +10,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/record"
 	"beacon/core/wording"
+	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -87,7 +88,7 @@ func (s *Service) SetCare(ctx context.Context, name dnsname.Name, v wire.CareVie
 	if err != nil {
 		return out, err
 	}
-	return out, s.tx(ctx, func(tx *store.Tx) error {
+	return out, s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.LockZone(name)
 		if err != nil {
 			return err
@@ -102,6 +103,6 @@ func (s *Service) SetCare(ctx context.Context, name dnsname.Name, v wire.CareVie
 			return err
 		}
 		out = viewCare(z)
-		return tx.Log(actor(ctx), "zone.care", name.String(), fmt.Sprintf("drift: %s; %s protected, %s declared", care.Drift, wording.Counted(len(care.Protect), "pattern"), wording.Counted(len(v.Extras), "attribute")))
+		return tx.Log(logbook.Actor(ctx), "zone.care", name.String(), fmt.Sprintf("drift: %s; %s protected, %s declared", care.Drift, wording.Counted(len(care.Protect), "pattern"), wording.Counted(len(v.Extras), "attribute")))
 	})
 }

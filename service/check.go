@@ -28,7 +28,7 @@ func (s *Service) Check(ctx context.Context, name dnsname.Name) (delegation.Repo
 	}
 	var z store.Zone
 	var d store.Domain
-	err := s.tx(ctx, func(tx *store.Tx) (err error) {
+	err := s.Logbook.Tx(ctx, func(tx *store.Tx) (err error) {
 		if z, err = tx.Zone(name); err == nil {
 			d, err = tx.EnsureDomain(z.ID)
 		}
@@ -76,7 +76,7 @@ func (s *Service) checkManaged(ctx context.Context, z store.Zone, d store.Domain
 		nameservers = append(nameservers, past.Former.Set...)
 	}
 	plan.Issuers = s.settings.Sites.Issuers
-	if err := s.tx(ctx, func(tx *store.Tx) error { plan.Sites = nil; return planSites(tx, z, &plan) }); err != nil {
+	if err := s.Logbook.Tx(ctx, func(tx *store.Tx) error { plan.Sites = nil; return planSites(tx, z, &plan) }); err != nil {
 		return r, due, err
 	}
 	sites := sitesOf(z)
@@ -101,7 +101,7 @@ func (s *Service) sweep(ctx context.Context, name dnsname.Name, scope resolve.Sc
 // keep takes a sweep into what is remembered of a domain, judges it, and stores both. A sweep that began before the
 // last one ended comes too late to be remembered: it is judged only.
 func (s *Service) keep(ctx context.Context, name dnsname.Name, domainID uint64, plan delegation.Plan, sweep delegation.Sweep) (report delegation.Report, due time.Time, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		d, err := tx.LockHistory(domainID)
 		if err != nil {
 			return err
@@ -173,7 +173,7 @@ func (s *Service) registration(ctx context.Context, z store.Zone) *delegation.Re
 		return s.rdap(ctx, z.Name())
 	}
 	var account store.Account
-	if err := s.tx(ctx, func(tx *store.Tx) (err error) { account, err = tx.AccountByID(*z.RegistrarID); return err }); err != nil {
+	if err := s.Logbook.Tx(ctx, func(tx *store.Tx) (err error) { account, err = tx.AccountByID(*z.RegistrarID); return err }); err != nil {
 		return &delegation.Registration{Problem: err.Error()}
 	}
 	out := &delegation.Registration{Account: account.Name, AskedAt: s.world.Now()}
@@ -215,7 +215,7 @@ func (s *Service) rdap(ctx context.Context, name dnsname.Name) *delegation.Regis
 			return nil // the parent says so too
 		case err != nil:
 			out.Problem = err.Error()
-			s.note(ctx, "rdap.failed", name.String(), err.Error())
+			s.Logbook.Note(ctx, "rdap.failed", name.String(), err.Error())
 		case !reg.Expires.IsZero():
 			out.Expires = &reg.Expires
 		}
@@ -232,7 +232,7 @@ func (s *Service) sparingly(d store.Domain) func(context.Context, store.Zone) *d
 		var last delegation.Report
 		past, err := d.PastSweeps()
 		if err == nil {
-			err = s.tx(ctx, func(tx *store.Tx) (err error) { last, _, err = tx.LastReport(d.ID); return err })
+			err = s.Logbook.Tx(ctx, func(tx *store.Tx) (err error) { last, _, err = tx.LastReport(d.ID); return err })
 		}
 		arrived := err == nil && !past.Since.IsZero() && delegation.SameSet(past.Current.Set, d.WantedSet())
 		// What it said in the middle of a change is asked again: a list that was saved then may be in force by now.
@@ -253,7 +253,7 @@ func (s *Service) runCheck(ctx context.Context, job store.Job) error {
 		}
 		return err
 	})
-	if isMissing(err) {
+	if store.IsMissing(err) {
 		return nil
 	}
 	if err != nil {

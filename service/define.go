@@ -2,7 +2,6 @@ package service
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"slices"
 
@@ -11,11 +10,10 @@ import (
 	"beacon/core/rules"
 	"beacon/core/wording"
 	"beacon/core/zonefile"
+	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/wire"
 )
-
-func isMissing(err error) bool { return errors.Is(err, store.ErrNotFound) }
 
 // Define takes definition files as what their zones should contain and where they are served. With any fault in any
 // file, nothing is changed. Putting the zones out is the next step, a sync of each.
@@ -27,7 +25,7 @@ func (s *Service) Define(ctx context.Context, r wire.DefineRequest) ([]wire.Defi
 func (s *Service) define(ctx context.Context, r wire.DefineRequest, only func(definition.Zone) bool) ([]wire.Defined, error) {
 	read, faults := definition.Read(r.Files)
 	zones := slices.DeleteFunc(read.Zones, func(z definition.Zone) bool { return !only(z) })
-	err := s.tx(ctx, func(tx *store.Tx) error {
+	err := s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		faults = append(faults, unknownAccounts(tx, zones)...)
 		return nil
 	})
@@ -39,7 +37,7 @@ func (s *Service) define(ctx context.Context, r wire.DefineRequest, only func(de
 		return nil, &wire.Problem{Kind: wire.Invalid, Message: fmt.Sprintf("The definition has %s; nothing was changed.", wording.Counted(len(faults), "fault")), Faults: faults}
 	}
 	var out []wire.Defined
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		out = make([]wire.Defined, 0, len(zones))
 		for _, z := range zones {
 			d, err := s.defineZone(ctx, tx, z, r)
@@ -61,7 +59,7 @@ func (s *Service) define(ctx context.Context, r wire.DefineRequest, only func(de
 func unknownAccounts(tx *store.Tx, zones []definition.Zone) []zonefile.Fault {
 	var faults []zonefile.Fault
 	look := func(z definition.Zone, role, name string) {
-		if _, err := tx.Account(role, name); isMissing(err) {
+		if _, err := tx.Account(role, name); store.IsMissing(err) {
 			faults = append(faults, zonefile.Fault{File: z.File, Line: z.Line, Column: 3,
 				Message: fmt.Sprintf("zone %s names the %s account %q, which is not connected here", z.Name, role, name),
 				Remedy:  fmt.Sprintf("correct the name, or connect it: beacon %s add %s", role, name)})
@@ -160,6 +158,6 @@ func (s *Service) defineZone(ctx context.Context, tx *store.Tx, d definition.Zon
 	if err := tx.Enqueue("check", domain.ID, s.wall.Now()); err != nil { // how it stands is worth knowing before anything is changed
 		return out, err
 	}
-	return out, tx.Log(actor(ctx), "zone.defined", d.Name.String(),
+	return out, tx.Log(logbook.Actor(ctx), "zone.defined", d.Name.String(),
 		fmt.Sprintf("%s: revision %d, %d records added, %d removed", d.File, rev.Number, len(out.Added), len(out.Removed)))
 }

@@ -5,11 +5,14 @@ import (
 	"fmt"
 	"strings"
 
+	"beacon/clock"
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/finding"
 	"beacon/core/handover"
+	"beacon/outcall"
 	"beacon/registrar"
+	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -53,7 +56,7 @@ func (s *Service) Delegate(ctx context.Context, r wire.DelegateRequest) (wire.De
 }
 
 func (s *Service) delegationSubjects(ctx context.Context, name dnsname.Name) (z store.Zone, d store.Domain, a store.Account, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		if z, err = tx.Zone(name); err != nil {
 			return err
 		}
@@ -71,7 +74,7 @@ func (s *Service) delegationSubjects(ctx context.Context, name dnsname.Name) (z 
 
 // assignedTo gives all nameservers that providers gave the zone.
 func (s *Service) assignedTo(ctx context.Context, z store.Zone) (names []dnsname.Name, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		names = nil
 		placements, err := tx.Placements(z.ID)
 		for _, p := range placements {
@@ -118,7 +121,7 @@ func (s *Service) lookBefore(ctx context.Context, z store.Zone, d store.Domain, 
 // knowsBefore makes sure that it is remembered how the domain is delegated now: once that is changed, by when caches
 // must have let go of it could not be told any more.
 func (s *Service) knowsBefore(ctx context.Context, name dnsname.Name, domainID uint64) error {
-	return s.tx(ctx, func(tx *store.Tx) error {
+	return s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		d, err := tx.DomainByID(domainID)
 		if err != nil {
 			return err
@@ -137,14 +140,14 @@ func (s *Service) change(ctx context.Context, driver registrar.Driver, d store.D
 	domain := strings.TrimSuffix(r.Domain.String(), ".")
 	reg, err := s.call(ctx, func(ctx context.Context) (registrar.Registration, error) { return driver.Domain(ctx, r.Domain) })
 	if err != nil {
-		return explain(err)
+		return logbook.Explain(err)
 	}
 	show := func(reg registrar.Registration) delegation.Registration {
 		return delegation.Registration{Account: out.Registrar, Active: reg.Active, Saved: reg.Saved}
 	}
 	out.Before, out.After = show(reg), show(reg)
 	if !r.DryRun {
-		if err := s.tx(ctx, func(tx *store.Tx) error { return tx.SetWanted(d.ID, out.Wanted) }); err != nil {
+		if err := s.Logbook.Tx(ctx, func(tx *store.Tx) error { return tx.SetWanted(d.ID, out.Wanted) }); err != nil {
 			return err
 		}
 	}
@@ -173,10 +176,10 @@ func (s *Service) change(ctx context.Context, driver registrar.Driver, d store.D
 			return driver.Activate(ctx, r.Domain)
 		})
 		if err != nil {
-			return explain(err)
+			return logbook.Explain(err)
 		}
 		out.After = show(reg)
-		s.note(ctx, "delegation."+string(step), r.Domain.String(), fmt.Sprintf("at %s: in force %v, saved %v", out.Registrar, reg.Active, reg.Saved))
+		s.Logbook.Note(ctx, "delegation."+string(step), r.Domain.String(), fmt.Sprintf("at %s: in force %v, saved %v", out.Registrar, reg.Active, reg.Saved))
 	}
 	if r.DryRun {
 		out.Next = "This was a dry run; nothing was changed."
@@ -192,7 +195,7 @@ func (s *Service) call(ctx context.Context, do func(context.Context) (registrar.
 		calling, cancel := context.WithTimeout(ctx, s.settings.Request)
 		reg, err = do(calling)
 		cancel()
-		if err == nil || !passing(err) || pause(ctx, backoff(try)) != nil {
+		if err == nil || !outcall.Passing(err) || clock.Pause(ctx, outcall.Backoff(try)) != nil {
 			break
 		}
 	}
@@ -201,7 +204,7 @@ func (s *Service) call(ctx context.Context, do func(context.Context) (registrar.
 
 // checkSoon makes a domain due for a check now.
 func (s *Service) checkSoon(ctx context.Context, domainID uint64) error {
-	err := s.tx(ctx, func(tx *store.Tx) error { return tx.Enqueue("check", domainID, s.wall.Now()) })
+	err := s.Logbook.Tx(ctx, func(tx *store.Tx) error { return tx.Enqueue("check", domainID, s.wall.Now()) })
 	nudge(s.wake)
 	return err
 }

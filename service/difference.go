@@ -11,6 +11,7 @@ import (
 	"beacon/core/finding"
 	"beacon/core/record"
 	"beacon/provider"
+	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -30,7 +31,7 @@ func (p place) ref() provider.ZoneRef {
 
 // placesOf gives the placements of a zone.
 func (s *Service) placesOf(ctx context.Context, name dnsname.Name) (places []place, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		places = nil
 		z, err := tx.Zone(name)
 		if err != nil {
@@ -64,7 +65,7 @@ func (s *Service) connect(ctx context.Context, p *place) (err error) {
 	if p.driver, err = s.providerOf(p.account); err == nil {
 		p.caps, err = p.driver.Describe(ctx, p.ref())
 	}
-	return explain(err)
+	return logbook.Explain(err)
 }
 
 // comparison is a difference with what it was made from.
@@ -84,7 +85,7 @@ func (s *Service) compare(ctx context.Context, p place, revisionID uint64, drift
 	var c comparison
 	var wanted record.Contents
 	var known []store.Alias
-	err := s.tx(ctx, func(tx *store.Tx) (err error) {
+	err := s.Logbook.Tx(ctx, func(tx *store.Tx) (err error) {
 		if wanted, err = tx.Contents(revisionID); err != nil {
 			return err
 		}
@@ -218,7 +219,7 @@ func (s *Service) Differences(ctx context.Context, name dnsname.Name, putBack bo
 		}
 		c, err := s.compare(ctx, p, *p.zone.RevisionID, driftPolicy(putBack))
 		if err != nil {
-			return nil, explain(err)
+			return nil, logbook.Explain(err)
 		}
 		list = append(list, wire.Difference{Zone: name, Account: p.account.Name, NewZone: p.placement.RemoteID == "", Steps: c.result.Steps,
 			Digest: c.result.Steps.Digest(), Requests: len(p.caps.Pack(c.result.Steps, c.live)), InStep: c.result.InStep,

@@ -14,7 +14,7 @@ import (
 
 // Domains lists the domains of all zones with where each stands.
 func (s *Service) Domains(ctx context.Context) (list []wire.DomainView, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		zones, err := tx.Zones()
 		if err != nil {
 			return err
@@ -38,7 +38,7 @@ func (s *Service) Domains(ctx context.Context) (list []wire.DomainView, err erro
 
 // Fleet lists all domains with as little of each as a glance needs.
 func (s *Service) Fleet(ctx context.Context) (list []wire.FleetDomain, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		rows, err := tx.Fleet()
 		list = make([]wire.FleetDomain, len(rows))
 		for i, r := range rows {
@@ -55,7 +55,7 @@ func fleetDomain(r store.FleetRow) wire.FleetDomain {
 
 // Domain shows one domain.
 func (s *Service) Domain(ctx context.Context, name dnsname.Name) (out wire.DomainDetail, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.Zone(name)
 		if err != nil {
 			return err
@@ -114,7 +114,7 @@ func viewDomain(v wire.ZoneView, d store.Domain) wire.DomainView {
 
 // LastReport gives the report of a domain's newest check without making one; false where there is none yet.
 func (s *Service) LastReport(ctx context.Context, name dnsname.Name) (r delegation.Report, ok bool, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.Zone(name)
 		if err != nil {
 			return err
@@ -131,7 +131,7 @@ func (s *Service) LastReport(ctx context.Context, name dnsname.Name) (r delegati
 
 // Answers gives the very answers of a domain's newest check.
 func (s *Service) Answers(ctx context.Context, name dnsname.Name) (list []delegation.Heard, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.Zone(name)
 		if err != nil {
 			return err

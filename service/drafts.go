@@ -10,6 +10,7 @@ import (
 	"beacon/core/record"
 	"beacon/core/rules"
 	"beacon/core/wording"
+	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -25,7 +26,7 @@ func draftTag(z store.Zone, rev uint32) string { return fmt.Sprintf("%d.%d", z.D
 
 // Draft shows the draft of a zone.
 func (s *Service) Draft(ctx context.Context, name dnsname.Name) (d wire.Draft, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.Zone(name)
 		if err != nil {
 			return err
@@ -88,7 +89,7 @@ func (s *Service) draftOf(tx *store.Tx, z store.Zone) (d draft, err error) {
 // EditDraft changes a zone's draft. The tag is that of the draft which was looked at: if somebody changed it since, nothing is
 // done, and the Problem says to look again.
 func (s *Service) EditDraft(ctx context.Context, name dnsname.Name, tag string, change wire.DraftChange) (d wire.Draft, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, seen, err := s.lockedDraft(tx, name, tag)
 		if err != nil {
 			return err
@@ -108,7 +109,7 @@ func (s *Service) EditDraft(ctx context.Context, name dnsname.Name, tag string, 
 		if err := tx.DraftChanged(z.ID); err != nil {
 			return err
 		}
-		if err := tx.Log(actor(ctx), "draft.edited", name.String(), wording.Counted(len(sets)+len(change.Undo), "set")); err != nil {
+		if err := tx.Log(logbook.Actor(ctx), "draft.edited", name.String(), wording.Counted(len(sets)+len(change.Undo), "set")); err != nil {
 			return err
 		}
 		for _, k := range change.Undo {
@@ -231,7 +232,7 @@ func (d draft) belongs(r record.Record) error {
 
 // keep stores one edit, on top of an earlier one of the same set; one that leads back to where it began is dropped.
 func (d draft) keep(ctx context.Context, tx *store.Tx, z store.Zone, e edited) error {
-	edit := store.DraftEdit{Before: e.before, After: e.after, Author: actor(ctx)}
+	edit := store.DraftEdit{Before: e.before, After: e.after, Author: logbook.Actor(ctx)}
 	for _, earlier := range d.edits {
 		if earlier.Key() == e.key {
 			edit.Before = earlier.Before
@@ -245,7 +246,7 @@ func (d draft) keep(ctx context.Context, tx *store.Tx, z store.Zone, e edited) e
 
 // DropDraft forgets everything in a zone's draft.
 func (s *Service) DropDraft(ctx context.Context, name dnsname.Name, tag string) error {
-	return s.tx(ctx, func(tx *store.Tx) error {
+	return s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, d, err := s.lockedDraft(tx, name, tag)
 		if err != nil {
 			return err
@@ -256,13 +257,13 @@ func (s *Service) DropDraft(ctx context.Context, name dnsname.Name, tag string) 
 		if err := tx.DraftChanged(z.ID); err != nil {
 			return err
 		}
-		return tx.Log(actor(ctx), "draft.dropped", name.String(), wording.Counted(len(d.Edits), "set"))
+		return tx.Log(logbook.Actor(ctx), "draft.dropped", name.String(), wording.Counted(len(d.Edits), "set"))
 	})
 }
 
 // AcceptDraft makes a draft what the zone should contain. Writing it to the providers is a sync as ever.
 func (s *Service) AcceptDraft(ctx context.Context, name dnsname.Name, tag, why string) (out wire.Revision, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, d, err := s.lockedDraft(tx, name, tag)
 		if err != nil {
 			return err
@@ -287,7 +288,7 @@ func (s *Service) AcceptDraft(ctx context.Context, name dnsname.Name, tag, why s
 		if err := tx.DraftChanged(z.ID); err != nil {
 			return err
 		}
-		return tx.Log(actor(ctx), "draft.accepted", name.String(), fmt.Sprintf("revision %d, %d records added, %d removed", rev.Number, len(d.Added), len(d.Removed)))
+		return tx.Log(logbook.Actor(ctx), "draft.accepted", name.String(), fmt.Sprintf("revision %d, %d records added, %d removed", rev.Number, len(d.Added), len(d.Removed)))
 	})
 	nudge(s.wake)
 	return out, err

@@ -10,7 +10,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/record"
 	"beacon/core/rules"
-	"beacon/service"
+	"beacon/service/logbook"
 	"beacon/wire"
 )
 
@@ -32,8 +32,8 @@ func edits(list ...wire.RecordEdit) wire.DraftChange {
 func TestTwoPeopleShareADraft(t *testing.T) {
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.1\ncam A 192.0.2.5\n@ TXT \"v=spf1 -all\"")
-	petra := service.WithCaller(ctx, access.Caller{Name: "petra"})
-	jonas := service.WithCaller(ctx, access.Caller{Name: "jonas"})
+	petra := logbook.WithCaller(ctx, access.Caller{Name: "petra"})
+	jonas := logbook.WithCaller(ctx, access.Caller{Name: "jonas"})
 	seen, err := h.Draft(petra, zone)
 	require.NoError(t, err)
 	assert.Empty(t, seen.Edits)

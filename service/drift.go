@@ -16,6 +16,7 @@ import (
 	"beacon/core/record"
 	"beacon/core/wording"
 	"beacon/provider"
+	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -111,7 +112,7 @@ func (s *Service) look(ctx context.Context, p place) {
 	if err == nil || ctx.Err() != nil {
 		return
 	}
-	trouble := explain(err).Error()
+	trouble := logbook.Explain(err).Error()
 	keepErr := s.store.Tx(ctx, func(tx *store.Tx) error {
 		if p.placement.Standing != store.Unreachable {
 			if err := tx.Log("service", "placement.unreachable", p.zone.Name().String(), "at "+p.account.Name+": "+trouble); err != nil {
@@ -168,7 +169,7 @@ func (s *Service) answerDrift(ctx context.Context, p place, c comparison) error 
 	}
 	var known *wire.Problem
 	if errors.As(err, &known) && known.Kind == wire.InTheWay { // a sync is under way, or the zone is led by a file
-		s.note(ctx, "placement.drift-kept", p.zone.Name().String(), known.Message)
+		s.Logbook.Note(ctx, "placement.drift-kept", p.zone.Name().String(), known.Message)
 		return nil
 	}
 	return err
@@ -189,7 +190,7 @@ func (s *Service) Adopt(ctx context.Context, name dnsname.Name, account string) 
 		}
 		c, err := s.compare(ctx, p, *p.zone.RevisionID, diff.LeaveDrift)
 		if err != nil {
-			return nil, explain(err)
+			return nil, logbook.Explain(err)
 		}
 		items := append(append([]diff.Item{}, c.result.Drift...), c.result.Conflicts...)
 		if len(items) == 0 {
@@ -201,7 +202,7 @@ func (s *Service) Adopt(ctx context.Context, name dnsname.Name, account string) 
 }
 
 func (s *Service) adopt(ctx context.Context, p place, items []diff.Item) error {
-	return s.tx(ctx, func(tx *store.Tx) error {
+	return s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.LockZone(p.zone.Name())
 		if err != nil {
 			return err
@@ -233,13 +234,13 @@ func (s *Service) adopt(ctx context.Context, p place, items []diff.Item) error {
 		if err := tx.ForgetPlaced(p.placement.ID, gone); err != nil {
 			return err
 		}
-		return tx.Log(actor(ctx), "drift.adopted", z.Name().String(), fmt.Sprintf("%s from %s", wording.Counted(len(items), "record set"), p.account.Name))
+		return tx.Log(logbook.Actor(ctx), "drift.adopted", z.Name().String(), fmt.Sprintf("%s from %s", wording.Counted(len(items), "record set"), p.account.Name))
 	})
 }
 
 // Standings gives how every placement stands, as it was seen last: of one zone, or of all.
 func (s *Service) Standings(ctx context.Context) (list []wire.PlacementStanding, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		list = []wire.PlacementStanding{}
 		rows, err := tx.Standings()
 		if err != nil {

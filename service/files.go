@@ -8,6 +8,7 @@ import (
 	"beacon/core/definition"
 	"beacon/core/dnsname"
 	"beacon/core/record"
+	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -55,7 +56,7 @@ func fromKits(d definition.Zone, records []record.Record) []string {
 
 // ZoneDefinition writes the definition of a zone, whoever leads it, with the kits that fit.
 func (s *Service) ZoneDefinition(ctx context.Context, name dnsname.Name) (out wire.ZoneDefinition, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.Zone(name)
 		if err != nil {
 			return err
@@ -95,7 +96,7 @@ func zoneDefinition(tx *store.Tx, z store.Zone) (out wire.ZoneDefinition, err er
 // TakeOver takes a zone out of the hands of the definition file that leads it, so that it can be changed here. What it gives is
 // the definition as it stands now, for the files to be brought up to it later.
 func (s *Service) TakeOver(ctx context.Context, name dnsname.Name) (out wire.ZoneDefinition, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.LockZone(name)
 		if err != nil {
 			return err
@@ -106,7 +107,7 @@ func (s *Service) TakeOver(ctx context.Context, name dnsname.Name) (out wire.Zon
 		if err := tx.TakeOver(z.ID); err != nil {
 			return err
 		}
-		if err := tx.Log(actor(ctx), "zone.taken-over", name.String(), fmt.Sprintf("it was led by %s", z.LedBy)); err != nil {
+		if err := tx.Log(logbook.Actor(ctx), "zone.taken-over", name.String(), fmt.Sprintf("it was led by %s", z.LedBy)); err != nil {
 			return err
 		}
 		out, err = zoneDefinition(tx, z)

@@ -132,7 +132,7 @@ func TestWatchedFolder(t *testing.T) {
 	}
 	logged := func(action string) func() bool {
 		return func() bool {
-			list, err := h.Logbook(ctx, "", false, 0, 200)
+			list, err := h.Logbook.Entries(ctx, "", false, 0, 200)
 			require.NoError(t, err)
 			for _, e := range list {
 				if e.Action == action {

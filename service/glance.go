@@ -41,7 +41,7 @@ func (s *Service) scheduleGlances(ctx context.Context) error {
 
 // StartGlances has all domains looked at briefly, in the background.
 func (s *Service) StartGlances(ctx context.Context) (g wire.Glances, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		run, err := tx.BeginGlances()
 		if err != nil {
 			return err
@@ -59,7 +59,7 @@ func glancesOf(run store.GlanceRun) wire.Glances {
 
 // GlancesSince tells what came of brief looks since a wall time.
 func (s *Service) GlancesSince(ctx context.Context, since time.Time) (g wire.Glances, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		run, ok, err := tx.GlanceRun()
 		if err != nil {
 			return err
@@ -236,7 +236,7 @@ func (s *Service) keepGlances(ctx context.Context, run store.GlanceRun, read <-c
 		}
 	}
 	if otherwise > 0 {
-		s.note(ctx, "glance.changed", "all domains", fmt.Sprintf("%d of %d that were looked at briefly stand otherwise than before, and are checked", otherwise, run.Looked))
+		s.Logbook.Note(ctx, "glance.changed", "all domains", fmt.Sprintf("%d of %d that were looked at briefly stand otherwise than before, and are checked", otherwise, run.Looked))
 	}
 	return nil
 }

@@ -8,6 +8,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/dynaddr"
 	"beacon/core/record"
+	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -27,7 +28,7 @@ func (s *Service) AddHost(ctx context.Context, n wire.NewHost) (out wire.HostAdd
 	case n.TTL == 0:
 		n.TTL = usualTTL
 	}
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := zoneAbove(tx, n.Name)
 		if err != nil {
 			return err
@@ -43,10 +44,10 @@ func (s *Service) AddHost(ctx context.Context, n wire.NewHost) (out wire.HostAdd
 			return err
 		}
 		out.Name = n.Name
-		if out.Token, err = tx.AddHost(z.ID, n.Name, dynaddr.Families{V4: n.V4, V6: n.V6}, n.TTL, actor(ctx)); err != nil {
+		if out.Token, err = tx.AddHost(z.ID, n.Name, dynaddr.Families{V4: n.V4, V6: n.V6}, n.TTL, logbook.Actor(ctx)); err != nil {
 			return err
 		}
-		return tx.Log(actor(ctx), "host.added", n.Name.String(), fmt.Sprintf("in zone %s, TTL %d", z.Name().Unicode(), n.TTL))
+		return tx.Log(logbook.Actor(ctx), "host.added", n.Name.String(), fmt.Sprintf("in zone %s, TTL %d", z.Name().Unicode(), n.TTL))
 	})
 	return out, err
 }
@@ -54,7 +55,7 @@ func (s *Service) AddHost(ctx context.Context, n wire.NewHost) (out wire.HostAdd
 // zoneAbove finds the zone that a name lies in.
 func zoneAbove(tx *store.Tx, name dnsname.Name) (z store.Zone, err error) {
 	for at := name; !at.IsZero() && !at.IsRoot(); at = at.Parent() {
-		if z, err = tx.Zone(at); err == nil || !isMissing(err) {
+		if z, err = tx.Zone(at); err == nil || !store.IsMissing(err) {
 			return z, err
 		}
 	}
@@ -91,7 +92,7 @@ func hostsFit(tx *store.Tx, z store.Zone, contents record.Contents) error {
 // RemoveHost ends that a name follows. What was reported last stays at the providers until their next sync, which
 // brings back what the definition says.
 func (s *Service) RemoveHost(ctx context.Context, name dnsname.Name) error {
-	return s.tx(ctx, func(tx *store.Tx) error {
+	return s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		h, err := tx.Host(name)
 		if err != nil {
 			return err
@@ -99,7 +100,7 @@ func (s *Service) RemoveHost(ctx context.Context, name dnsname.Name) error {
 		if err := tx.RemoveHost(h); err != nil {
 			return err
 		}
-		return tx.Log(actor(ctx), "host.removed", name.String(), "it stood at "+addressText(h.At()))
+		return tx.Log(logbook.Actor(ctx), "host.removed", name.String(), "it stood at "+addressText(h.At()))
 	})
 }
 
@@ -119,7 +120,7 @@ func addressText(a dynaddr.Addresses) string {
 
 // Hosts lists all hosts.
 func (s *Service) Hosts(ctx context.Context) (list []wire.HostView, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		hosts, err := tx.Hosts()
 		if err != nil {
 			return err
@@ -140,7 +141,7 @@ func (s *Service) Hosts(ctx context.Context) (list []wire.HostView, err error) {
 
 // Host shows one host with its reports.
 func (s *Service) Host(ctx context.Context, name dnsname.Name) (v wire.HostView, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		h, err := tx.Host(name)
 		if err == nil {
 			v, err = viewHost(tx, h, 100)

@@ -63,7 +63,7 @@ func addressOf(c record.Contents) string {
 
 func (h house) requests() int {
 	h.t.Helper()
-	list, err := h.Logbook(ctx, "heron-main", true, 0, 200)
+	list, err := h.Logbook.Entries(ctx, "heron-main", true, 0, 200)
 	require.NoError(h.t, err)
 	return len(list)
 }

@@ -11,6 +11,7 @@ import (
 
 	"golang.org/x/time/rate"
 
+	"beacon/clock"
 	"beacon/outcall"
 	"beacon/provider"
 	"beacon/provider/jq"
@@ -145,7 +146,7 @@ func (p *pace) Wait(ctx context.Context) error {
 	wait := time.Until(p.until)
 	p.mu.Unlock()
 	if wait > 0 {
-		if err := pause(ctx, wait); err != nil {
+		if err := clock.Pause(ctx, wait); err != nil {
 			return err
 		}
 	}

@@ -5,6 +5,7 @@ import (
 	"sync"
 	"time"
 
+	"beacon/clock"
 	"beacon/core/record"
 	"beacon/provider"
 )
@@ -40,7 +41,7 @@ func (m *memory) put(placement uint64, s provider.State) {
 // records where nothing has changed since they were read last.
 func (s *Service) readLive(ctx context.Context, p *place) (provider.State, error) {
 	if p.placement.WrittenAt != nil {
-		if err := pause(ctx, p.placement.WrittenAt.Add(p.caps.ReadLag).Sub(s.wall.Now())); err != nil {
+		if err := clock.Pause(ctx, p.placement.WrittenAt.Add(p.caps.ReadLag).Sub(s.wall.Now())); err != nil {
 			return provider.State{}, err
 		}
 	}

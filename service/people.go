@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"beacon/core/access"
+	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -25,7 +26,7 @@ func (s *Service) FirstPerson(ctx context.Context, password string) (name, shown
 			return "", "", err
 		}
 	}
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		n, err := tx.CountPeople()
 		if err != nil || n > 0 {
 			return err
@@ -55,23 +56,23 @@ func (s *Service) AddPerson(ctx context.Context, name string) (password string, 
 	if password, err = newPassword(); err != nil {
 		return "", err
 	}
-	return password, s.tx(ctx, func(tx *store.Tx) error {
+	return password, s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		if err := tx.AddPerson(name, password); err != nil {
 			return err
 		}
-		return tx.Log(actor(ctx), "person.added", name, "")
+		return tx.Log(logbook.Actor(ctx), "person.added", name, "")
 	})
 }
 
 // People gives the names of everybody who can sign in.
 func (s *Service) People(ctx context.Context) (names []string, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) (err error) { names, err = tx.People(); return err })
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) (err error) { names, err = tx.People(); return err })
 	return names, err
 }
 
 // SignIn gives a token for name and password.
 func (s *Service) SignIn(ctx context.Context, name, password string) (token string, expires time.Time, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		id, err := tx.CheckPassword(name, password)
 		if errors.Is(err, store.ErrNotFound) {
 			return wire.Problemf(wire.NotSignedIn, "Name or password is wrong.")
@@ -89,12 +90,12 @@ func (s *Service) SignIn(ctx context.Context, name, password string) (token stri
 
 // SignOut makes a token invalid.
 func (s *Service) SignOut(ctx context.Context, token string) error {
-	return s.tx(ctx, func(tx *store.Tx) error { return tx.DropToken(token) })
+	return s.Logbook.Tx(ctx, func(tx *store.Tx) error { return tx.DropToken(token) })
 }
 
 // Caller finds who holds a token.
 func (s *Service) Caller(ctx context.Context, token string) (c access.Caller, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		c, err = tx.CallerOf(token)
 		if errors.Is(err, store.ErrNotFound) {
 			return wire.Problemf(wire.NotSignedIn, "The token is not valid, or no longer. Sign in again: beacon sign-in.")
@@ -102,14 +103,4 @@ func (s *Service) Caller(ctx context.Context, token string) (c access.Caller, er
 		return err
 	})
 	return c, err
-}
-
-// Logbook gives a page of the logbook, newest first; requests to the outside that went well only if they are asked for.
-func (s *Service) Logbook(ctx context.Context, subject string, requests bool, before uint64, limit int) (list []wire.Entry, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) error {
-		rows, err := tx.Entries(subject, requests, before, min(max(limit, 1), 200))
-		list = viewEntries(rows)
-		return err
-	})
-	return list, err
 }

@@ -59,7 +59,7 @@ func (s *Service) fromPlaces(ctx context.Context, r wire.SweepRequest) []delegat
 			s.metrics.calls.WithLabelValues("place "+p.Name, placeWord(err)).Inc()
 			if err != nil {
 				places[i].Problem = err.Error()
-				s.note(ctx, "place.failed", r.Domain.String(), fmt.Sprintf("%s: %s (%d ms)", p.Name, err, time.Since(began).Milliseconds()))
+				s.Logbook.Note(ctx, "place.failed", r.Domain.String(), fmt.Sprintf("%s: %s (%d ms)", p.Name, err, time.Since(began).Milliseconds()))
 				return
 			}
 			places[i].Parents, places[i].Servers, places[i].Resolvers = sweep.Parents, sweep.Servers, sweep.Resolvers

@@ -13,6 +13,7 @@ import (
 	"beacon/core/record"
 	"beacon/core/rules"
 	"beacon/core/wording"
+	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -30,7 +31,7 @@ func (s *Service) Replace(ctx context.Context, r wire.ReplaceRequest) (out wire.
 	if err != nil {
 		return out, err
 	}
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		out = wire.Replaced{Zones: []wire.ReplacedZone{}, Skipped: []dnsname.Name{}}
 		byZone, order, err := everyHit(tx, queries)
 		if err != nil {
@@ -96,7 +97,7 @@ func (s *Service) Replace(ctx context.Context, r wire.ReplaceRequest) (out wire.
 }
 
 func (s *Service) operation(ctx context.Context, tx *store.Tx, o store.Operation, done []store.OperationZone) (*wire.Operation, error) {
-	o.Author = actor(ctx)
+	o.Author = logbook.Actor(ctx)
 	if err := tx.AddOperation(&o, done); err != nil {
 		return nil, err
 	}
@@ -206,7 +207,7 @@ func digestOfZones(zones []wire.ReplacedZone) string {
 
 // Operations gives the last operations, newest first.
 func (s *Service) Operations(ctx context.Context, limit int) (list []wire.Operation, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		rows, err := tx.Operations(limit)
 		list = make([]wire.Operation, len(rows))
 		for i, o := range rows {
@@ -220,7 +221,7 @@ func (s *Service) Operations(ctx context.Context, limit int) (list []wire.Operat
 // UndoOperation puts back what an operation changed, in all its zones, as another operation. A set that was changed since is in
 // the way: then nothing is put back.
 func (s *Service) UndoOperation(ctx context.Context, id uint64) (out wire.Replaced, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		out = wire.Replaced{Zones: []wire.ReplacedZone{}, Skipped: []dnsname.Name{}}
 		o, err := tx.LockOperation(id)
 		if err != nil {
@@ -288,7 +289,7 @@ func (s *Service) undoIn(ctx context.Context, tx *store.Tx, was store.OperationZ
 // SyncOperation asks for a sync of every zone of an operation.
 func (s *Service) SyncOperation(ctx context.Context, id uint64) (list []wire.SyncView, err error) {
 	var names []dnsname.Name
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		if _, err := tx.LockOperation(id); err != nil {
 			return err
 		}

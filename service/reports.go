@@ -28,9 +28,9 @@ type AddressReport struct {
 // the work of writing it with it: nothing but the database's loss can lose it. A token that is not valid is a Problem.
 func (s *Service) Report(ctx context.Context, token string, r AddressReport) (d dynaddr.Decision, err error) {
 	at := s.wall.Now()
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		h, err := tx.HostOfToken(token)
-		if isMissing(err) {
+		if store.IsMissing(err) {
 			return wire.Problemf(wire.NotSignedIn, "The token is not one of a host here.")
 		}
 		if err != nil {

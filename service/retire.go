@@ -10,6 +10,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/finding"
 	"beacon/outcall"
+	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -56,11 +57,11 @@ func (s *Service) Retire(ctx context.Context, r wire.RetireRequest) (out wire.Re
 		calling, cancel := context.WithTimeout(ctx, s.settings.Request)
 		defer cancel()
 		if err := p.driver.Remove(calling, p.ref()); err != nil && outcall.KindOf(err) != outcall.NotFound {
-			return out, explain(err)
+			return out, logbook.Explain(err)
 		}
 		out.Removed = true
 	}
-	return out, s.tx(ctx, func(tx *store.Tx) error {
+	return out, s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.LockZone(r.Zone)
 		if err != nil {
 			return err
@@ -83,7 +84,7 @@ func (s *Service) Retire(ctx context.Context, r wire.RetireRequest) (out wire.Re
 		if !out.Removed {
 			what = "no longer looked after at " + r.Account
 		}
-		return tx.Log(actor(ctx), "zone.retired", r.Zone.String(), what)
+		return tx.Log(logbook.Actor(ctx), "zone.retired", r.Zone.String(), what)
 	})
 }
 

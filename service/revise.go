@@ -5,6 +5,7 @@ import (
 
 	"beacon/core/record"
 	"beacon/core/rules"
+	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -33,7 +34,7 @@ func (s *Service) revise(ctx context.Context, tx *store.Tx, z store.Zone, a acce
 			return rev, false, err
 		}
 	}
-	rev, made, err = tx.AddRevision(z, a.contents, store.Accepted{Author: actor(ctx), Source: a.source, Why: a.why, From: a.from})
+	rev, made, err = tx.AddRevision(z, a.contents, store.Accepted{Author: logbook.Actor(ctx), Source: a.source, Why: a.why, From: a.from})
 	if err != nil {
 		return rev, false, err
 	}

@@ -6,13 +6,14 @@ import (
 
 	"beacon/core/dnsname"
 	"beacon/core/record"
+	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/wire"
 )
 
 // Revisions gives a zone's accepted states, newest first.
 func (s *Service) Revisions(ctx context.Context, name dnsname.Name) (list []wire.Revision, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.Zone(name)
 		if err != nil {
 			return err
@@ -29,7 +30,7 @@ func (s *Service) Revisions(ctx context.Context, name dnsname.Name) (list []wire
 
 // CompareRevisions says what differs between two revisions; 0 stands for the empty zone before the first.
 func (s *Service) CompareRevisions(ctx context.Context, name dnsname.Name, from, to uint32) (out wire.Compared, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.Zone(name)
 		if err != nil {
 			return err
@@ -68,7 +69,7 @@ func (s *Service) NameHistory(ctx context.Context, zone, name dnsname.Name) (lis
 	if !name.IsAtOrBelow(zone) {
 		return nil, wire.Problemf(wire.Invalid, "%s does not lie in the zone %s.", name.Unicode(), zone.Unicode())
 	}
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.Zone(zone)
 		if err != nil {
 			return err
@@ -106,7 +107,7 @@ func (s *Service) NameHistory(ctx context.Context, zone, name dnsname.Name) (lis
 // Restore makes what an earlier revision said what the zone should contain again, as a new revision. Writing it to the
 // providers is a sync as ever.
 func (s *Service) Restore(ctx context.Context, name dnsname.Name, number uint32, why string) (out wire.Revision, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.LockZone(name)
 		if err != nil {
 			return err
@@ -131,7 +132,7 @@ func (s *Service) Restore(ctx context.Context, name dnsname.Name, number uint32,
 		if !made {
 			return wire.Problemf(wire.InTheWay, "Revision %d says what %s should contain already.", number, name.Unicode())
 		}
-		return tx.Log(actor(ctx), "zone.restored", name.String(), fmt.Sprintf("to what revision %d said, as revision %d", number, rev.Number))
+		return tx.Log(logbook.Actor(ctx), "zone.restored", name.String(), fmt.Sprintf("to what revision %d said, as revision %d", number, rev.Number))
 	})
 	return out, err
 }

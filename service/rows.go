@@ -34,7 +34,7 @@ func (s *Service) runRows(ctx context.Context, job store.Job) error {
 			}
 			return err
 		})
-		if isMissing(err) {
+		if store.IsMissing(err) {
 			return nil
 		}
 		if err != nil || done {

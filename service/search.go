@@ -10,6 +10,7 @@ import (
 
 	"beacon/core/dnsname"
 	"beacon/core/record"
+	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -37,7 +38,7 @@ func (s *Service) Search(ctx context.Context, r wire.SearchRequest) (hits []wire
 		case errors.Is(err, store.ErrTooBroad):
 			return nil, "", wire.Problemf(wire.Invalid, "Too many records fit one of the criteria and too few the others to be found within %s. Give an exact name, value or address.", store.RowsAge)
 		case err != nil:
-			return nil, "", explain(err)
+			return nil, "", logbook.Explain(err)
 		}
 		for _, h := range found {
 			hits = append(hits, wire.Hit(h))

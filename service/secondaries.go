@@ -99,7 +99,7 @@ func (p *publisher) stored(asked string, err error) error {
 	switch {
 	case err == nil:
 		return nil
-	case isMissing(err):
+	case store.IsMissing(err):
 		return p.fail(outcall.NotFound, outcall.NotDone, asked, "no such zone is published")
 	}
 	var told *outcall.Error
@@ -352,7 +352,7 @@ func (s *Service) runNotify(ctx context.Context, job store.Job) error {
 	if job.Attempts < mostNotices {
 		return errLater{at: s.wall.Now().Add(min(time.Duration(job.Attempts*job.Attempts)*100*time.Millisecond, 30*time.Second))}
 	}
-	s.note(ctx, "secondary.behind", zone.Name.String(), fmt.Sprintf("serial %d at %s: %s; it expires there after %d days without us", zone.Serial, a.Name, strings.Join(behind, "; "), primary.Expire/86400))
+	s.Logbook.Note(ctx, "secondary.behind", zone.Name.String(), fmt.Sprintf("serial %d at %s: %s; it expires there after %d days without us", zone.Serial, a.Name, strings.Join(behind, "; "), primary.Expire/86400))
 	return nil
 }
 

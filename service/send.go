@@ -8,6 +8,7 @@ import (
 	"slices"
 	"time"
 
+	"beacon/clock"
 	"beacon/core/change"
 	"beacon/core/record"
 	"beacon/outcall"
@@ -97,11 +98,11 @@ func (s *Service) send(ctx context.Context, run *syncRun, b change.Batch) (again
 		}
 		switch kind := outcall.KindOf(err); {
 		case kind == outcall.Conflict:
-			return true, pause(ctx, max(backoff(1), run.caps.ReadLag))
+			return true, clock.Pause(ctx, max(outcall.Backoff(1), run.caps.ReadLag))
 		case kind != outcall.Limited && kind != outcall.Unavailable || try == mostTries:
 			return false, err
 		}
-		if err := pause(ctx, max(outcall.RetryAfterOf(err), backoff(try))); err != nil {
+		if err := clock.Pause(ctx, max(outcall.RetryAfterOf(err), outcall.Backoff(try))); err != nil {
 			return false, err
 		}
 	}
@@ -130,7 +131,7 @@ const (
 // awaitReceipt asks until an accepted batch is done.
 func (s *Service) awaitReceipt(ctx context.Context, run *syncRun, receipt provider.Receipt) error {
 	for wait := firstPoll; ; wait = min(wait*3/2, lastPoll) {
-		err := pause(ctx, wait)
+		err := clock.Pause(ctx, wait)
 		if err == nil {
 			receipt, err = run.driver.Poll(ctx, receipt)
 		}
@@ -282,7 +283,7 @@ func (s *Service) readSurely(ctx context.Context, run *syncRun) (live record.Con
 		}
 		live, agreed = state.Contents, agreed+1
 		if agreed < mostAgreed {
-			if err := pause(ctx, 20*time.Millisecond); err != nil {
+			if err := clock.Pause(ctx, 20*time.Millisecond); err != nil {
 				return live, err
 			}
 		}
@@ -311,7 +312,7 @@ func (s *Service) outlast(ctx context.Context, run *syncRun, intent store.Intent
 		defer cancel()
 		err := s.awaitReceipt(asking, run, provider.Receipt{ID: intent.Receipt, Zone: run.ref()})
 		if kind := outcall.KindOf(err); err == nil || kind == outcall.Refused || kind == outcall.NotFound {
-			return pause(ctx, run.caps.ReadLag)
+			return clock.Pause(ctx, run.caps.ReadLag)
 		}
 		return err
 	}
@@ -319,5 +320,5 @@ func (s *Service) outlast(ctx context.Context, run *syncRun, intent store.Intent
 	if run.caps.Delayed {
 		until = until.Add(delayedGrace)
 	}
-	return pause(ctx, until.Sub(s.wall.Now()))
+	return clock.Pause(ctx, until.Sub(s.wall.Now()))
 }

@@ -13,13 +13,13 @@ import (
 	"time"
 
 	"beacon/clock"
-	"beacon/core/access"
 	"beacon/core/dnssec"
 	"beacon/outcall"
 	"beacon/provider"
 	"beacon/reach"
 	"beacon/registrar"
 	"beacon/resolve"
+	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/visit"
 )
@@ -60,8 +60,7 @@ type Service struct {
 	usedMu     sync.Mutex
 	used       map[string]time.Time // accounts, by when their last use was noted
 	house      houseKit
-	bell       *bell         // rung when there are new events
-	stopped    chan struct{} // closed when background work ends
+	Logbook    *logbook.Book
 }
 
 // Open connects everything that an instance needs. Close gives it back.
@@ -79,7 +78,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 		return nil, fmt.Errorf("the setting dns.roots: %w", err)
 	}
 	s := &Service{settings: settings, drivers: drivers, log: log, world: &clock.World{}, metrics: newMetrics(), wake: make(chan struct{}, 1), wakeUrgent: make(chan struct{}, 1), wakeLook: make(chan struct{}, 1), wakeGlance: make(chan struct{}, 1),
-		bell: newBell(), stopped: make(chan struct{}), paces: map[uint64]*pace{}, indexes: map[uint64]*index{}, live: memory{zones: map[uint64]provider.State{}}}
+		paces: map[uint64]*pace{}, indexes: map[uint64]*index{}, live: memory{zones: map[uint64]provider.State{}}}
 	if s.kinds, err = newKinds(drivers, settings.Profiles, settings.Primary.Listen != ""); err != nil {
 		return nil, err
 	}
@@ -99,6 +98,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 	if s.store, err = store.Open(ctx, settings.Database, door, s.wall.Now); err != nil {
 		return nil, err
 	}
+	s.Logbook = logbook.New(s.store, log)
 	if s.visitor, err = settings.Sites.visitor(door, s.world.Now); err != nil {
 		s.store.Close()
 		return nil, err
@@ -153,34 +153,6 @@ func (s *Service) Ready(ctx context.Context) error { return s.store.Ping(ctx) }
 // Metrics serves what is counted, for Prometheus.
 func (s *Service) Metrics() http.Handler { return s.metrics.handler() }
 
-type callerKey struct{}
-
-// WithCaller marks a context with whoever asks.
-func WithCaller(ctx context.Context, c access.Caller) context.Context {
-	return context.WithValue(ctx, callerKey{}, c)
-}
-
-// actor is who the logbook says did it.
-func actor(ctx context.Context) string {
-	if c, ok := ctx.Value(callerKey{}).(access.Caller); ok && c.Name != "" {
-		return c.Name
-	}
-	return "service"
-}
-
-// tx runs do in a transaction and explains what goes wrong.
-func (s *Service) tx(ctx context.Context, do func(*store.Tx) error) error {
-	return explain(s.store.Tx(ctx, do))
-}
-
-// note writes a line into the logbook by itself, for things that happened outside and cannot be undone.
-func (s *Service) note(ctx context.Context, action, subject, detail string) {
-	err := s.store.Tx(context.WithoutCancel(ctx), func(tx *store.Tx) error { return tx.Log(actor(ctx), action, subject, detail) })
-	if err != nil {
-		s.log.Error("the logbook could not be written", "action", action, "subject", subject, "error", err)
-	}
-}
-
 // observe puts every request to a provider or registrar into the logbook.
 func (s *Service) observe(ctx context.Context, call outcall.Call) {
 	detail := fmt.Sprintf("%s %s: %d in %d ms", call.Method, call.Path, call.Status, call.Took.Milliseconds())
@@ -193,7 +165,7 @@ func (s *Service) observe(ctx context.Context, call outcall.Call) {
 	if call.Problem != "" {
 		action = "request.failed"
 	}
-	s.note(ctx, action, call.Account, detail)
+	s.Logbook.Note(ctx, action, call.Account, detail)
 }
 
 // useNoted is how exactly it is kept when an account was last used.

@@ -397,7 +397,7 @@ func TestWrongCredential(t *testing.T) {
 	assert.Contains(t, p.Message, "heron-two", "which account")
 	assert.Contains(t, p.Message, "this key is not known here", "what the other side answered")
 	assert.NotContains(t, p.Message, "wr0ng-s3cret")
-	lines, err := h.Logbook(ctx, "heron-two", true, 0, 10)
+	lines, err := h.Logbook.Entries(ctx, "heron-two", true, 0, 10)
 	require.NoError(t, err)
 	require.Len(t, lines, 1)
 	assert.NotContains(t, fmt.Sprint(lines), "wr0ng-s3cret")
@@ -488,7 +488,7 @@ func TestDelegate(t *testing.T) {
 		_, err := h.Delegate(ctx, wire.DelegateRequest{Domain: zone, Nameservers: typed})
 		assert.Contains(t, codes(asProblem(t, err).Findings), code)
 	}
-	calls, err := h.Logbook(ctx, "gannet-main", true, 0, 200)
+	calls, err := h.Logbook.Entries(ctx, "gannet-main", true, 0, 200)
 	require.NoError(t, err)
 	for _, c := range calls { // checks read there meanwhile
 		assert.False(t, strings.HasPrefix(c.Detail, "PUT ") || strings.HasPrefix(c.Detail, "POST "), "the registrar was asked to change something: %s", c.Detail)

@@ -11,6 +11,7 @@ import (
 	"beacon/core/wording"
 	"beacon/core/zonefile"
 	"beacon/provider"
+	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -43,7 +44,7 @@ func (s *Service) Sketch(ctx context.Context, r wire.SketchRequest) (out wire.Sk
 // readElsewhere reads a zone from the account that was named, or the first that has it and is not to serve it.
 func (s *Service) readElsewhere(ctx context.Context, r wire.SketchRequest) (c record.Contents, from string, err error) {
 	var accounts []store.Account
-	err = s.tx(ctx, func(tx *store.Tx) (err error) { accounts, err = tx.Accounts(wire.RoleProvider); return err })
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) (err error) { accounts, err = tx.Accounts(wire.RoleProvider); return err })
 	if err != nil {
 		return c, "", err
 	}
@@ -59,11 +60,11 @@ func (s *Service) readElsewhere(ctx context.Context, r wire.SketchRequest) (c re
 		defer cancel()
 		zone, there, err := provider.FindZone(reading, driver, r.Zone)
 		if err != nil {
-			return c, "", explain(err)
+			return c, "", logbook.Explain(err)
 		}
 		if there {
 			state, err := provider.ReadAll(reading, driver, zone.Ref, provider.State{})
-			return state.Contents, a.Name, explain(err)
+			return state.Contents, a.Name, logbook.Explain(err)
 		}
 	}
 	return c, "", wire.Problemf(wire.Missing, "No connected provider account holds %s. Connect the one that does (beacon provider add), or bring its zone file.", r.Zone)

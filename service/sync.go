@@ -9,6 +9,7 @@ import (
 	"strings"
 	"time"
 
+	"beacon/clock"
 	"beacon/core/change"
 	"beacon/core/delegation"
 	"beacon/core/diff"
@@ -18,6 +19,7 @@ import (
 	"beacon/core/wording"
 	"beacon/outcall"
 	"beacon/provider"
+	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -25,7 +27,7 @@ import (
 // StartSync asks for a sync of each placement and returns; the work is done in the background. A placement whose last
 // sync has not ended is in the way: two are never interleaved.
 func (s *Service) StartSync(ctx context.Context, r wire.SyncRequest) (list []wire.SyncView, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		list = []wire.SyncView{}
 		z, err := tx.LockZone(r.Zone)
 		if err != nil {
@@ -53,11 +55,11 @@ func (s *Service) StartSync(ctx context.Context, r wire.SyncRequest) (list []wir
 			if running.ID != 0 {
 				return wire.Problemf(wire.InTheWay, "Sync %d of %s at %s is still %s. Wait for it (beacon sync --follow %d), then ask again.", running.ID, r.Zone, a.Name, running.State, running.ID)
 			}
-			n := store.Sync{PlacementID: p.ID, RevisionID: *z.RevisionID, Drift: driftPolicy(r.PutBack), Expected: r.Expect, RequestedBy: actor(ctx)}
+			n := store.Sync{PlacementID: p.ID, RevisionID: *z.RevisionID, Drift: driftPolicy(r.PutBack), Expected: r.Expect, RequestedBy: logbook.Actor(ctx)}
 			if err := tx.AddSync(&n, r.Allow); err != nil {
 				return err
 			}
-			if err := tx.Log(actor(ctx), "sync.requested", r.Zone.String(), fmt.Sprintf("sync %d at %s", n.ID, a.Name)); err != nil {
+			if err := tx.Log(logbook.Actor(ctx), "sync.requested", r.Zone.String(), fmt.Sprintf("sync %d at %s", n.ID, a.Name)); err != nil {
 				return err
 			}
 			list = append(list, *viewSync(n, r.Zone, a.Name))
@@ -87,7 +89,7 @@ func orAny(account string) string {
 
 // Sync shows one sync.
 func (s *Service) Sync(ctx context.Context, id uint64) (v wire.SyncView, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		row, err := tx.SyncByID(id)
 		if err != nil {
 			return err
@@ -171,7 +173,7 @@ func (s *Service) runSync(ctx context.Context, job store.Job) error {
 	case errors.As(err, &held):
 		return s.endSync(ctx, run, store.SyncHeld, held.message, held.findings)
 	case errors.As(err, &failed) && failed.Kind != outcall.Unavailable && failed.Kind != outcall.Limited:
-		return s.endSync(ctx, run, store.SyncFailed, explain(failed).Error(), nil)
+		return s.endSync(ctx, run, store.SyncFailed, logbook.Explain(failed).Error(), nil)
 	case errors.As(err, &wrong):
 		return s.endSync(ctx, run, store.SyncFailed, wrong.Message, nil)
 	}
@@ -245,7 +247,7 @@ func (s *Service) compareSurely(ctx context.Context, run *syncRun) (c comparison
 		if denied == 0 || doubt == mostDoubt || written == nil || s.wall.Now().Sub(*written) > recently {
 			return c, nil
 		}
-		if err := pause(ctx, time.Duration(doubt)*50*time.Millisecond); err != nil {
+		if err := clock.Pause(ctx, time.Duration(doubt)*50*time.Millisecond); err != nil {
 			return c, err
 		}
 	}
@@ -459,7 +461,7 @@ func (s *Service) waitServed(ctx context.Context, run *syncRun, awaited []awaite
 	for _, server := range servers {
 		for _, step := range steps {
 			for !served(s.sweeper.AskSet(ctx, server, step.Key()), step) {
-				if pause(ctx, 50*time.Millisecond) != nil {
+				if clock.Pause(ctx, 50*time.Millisecond) != nil {
 					return fail(fmt.Sprintf("%s (%s) does not serve %s as written yet.", strings.TrimSuffix(server.Name.String(), "."), server.Address, step.Key()))
 				}
 			}

@@ -13,7 +13,7 @@ const mostNames = 4
 
 // Requests gives the requests of a sync in their order.
 func (s *Service) Requests(ctx context.Context, id uint64) (list []wire.SentRequest, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		list = []wire.SentRequest{}
 		if _, err := tx.SyncByID(id); err != nil {
 			return err
@@ -44,7 +44,7 @@ func (s *Service) Requests(ctx context.Context, id uint64) (list []wire.SentRequ
 
 // Syncs gives the last syncs of a zone at all of its placements, newest first.
 func (s *Service) Syncs(ctx context.Context, name dnsname.Name) (list []wire.SyncView, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		list = []wire.SyncView{}
 		z, err := tx.Zone(name)
 		if err != nil {

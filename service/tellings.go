@@ -168,7 +168,7 @@ func (s *Service) runTell(ctx context.Context, job store.Job) error {
 	news := delegation.Unheard(last.Deadlines(), t.Deadlines())
 	told := delegation.StillAhead(t.Deadlines(), last.Deadlines(), last.CheckedAt)
 	switch {
-	case isMissing(err) || err == nil && !known: // the zone, or the channel, is gone
+	case store.IsMissing(err) || err == nil && !known: // the zone, or the channel, is gone
 		return nil
 	case err != nil:
 		return err
@@ -272,6 +272,6 @@ func (s *Service) TryChannel(ctx context.Context, name string) error {
 	if err := c.send(ctx, tell.Word{ID: fmt.Sprintf("test-%d", now.UnixNano()), Test: true, At: now}); err != nil {
 		return wire.Problemf(wire.Outside, "Nothing could be told over %s: %s.", name, err)
 	}
-	s.note(ctx, "channel.tried", name, "a test was sent")
+	s.Logbook.Note(ctx, "channel.tried", name, "a test was sent")
 	return nil
 }

@@ -9,7 +9,9 @@ import (
 
 	"github.com/miekg/dns"
 
+	"beacon/clock"
 	"beacon/core/dnsname"
+	"beacon/outcall"
 	"beacon/primary"
 	"beacon/store"
 	"beacon/wire"
@@ -26,7 +28,7 @@ func (s *Service) serveTransfers(ctx context.Context) {
 	for ctx.Err() == nil {
 		if err := server.Serve(ctx, s.settings.Primary.Listen, nil); err != nil && ctx.Err() == nil {
 			s.log.Error("zones cannot be given to secondaries", "listen", s.settings.Primary.Listen, "error", err)
-			_ = pause(ctx, 5*backoff(2))
+			_ = clock.Pause(ctx, 5*outcall.Backoff(2))
 		}
 		server = &primary.Server{Source: transfers{s}, Log: s.log}
 	}
@@ -84,7 +86,7 @@ func (t transfers) For(ctx context.Context, name dnsname.Name, key string, from 
 		v, err = tx.Version(row.ID, row.Serial)
 		return err
 	})
-	if isMissing(err) {
+	if store.IsMissing(err) {
 		return z, false, nil
 	}
 	if err != nil {

@@ -22,7 +22,7 @@ const verifyTime = 5 * time.Minute
 // Each result is told as it comes.
 func (s *Service) Verify(ctx context.Context, name string, zone dnsname.Name, report func(wire.Verified)) ([]wire.Verified, error) {
 	var a store.Account
-	err := s.tx(ctx, func(tx *store.Tx) (err error) {
+	err := s.Logbook.Tx(ctx, func(tx *store.Tx) (err error) {
 		if a, err = tx.Account(wire.RoleProvider, name); err != nil {
 			return err
 		}
@@ -51,7 +51,7 @@ func (s *Service) Verify(ctx context.Context, name string, zone dnsname.Name, re
 	}
 	ctx, cancel := context.WithTimeout(ctx, verifyTime)
 	defer cancel()
-	s.note(ctx, "account.verify", name, "conformance run in "+zone.Unicode())
+	s.Logbook.Note(ctx, "account.verify", name, "conformance run in "+zone.Unicode())
 	list := []wire.Verified{}
 	results := conform.Run(ctx, conform.Subject{Driver: driver, WrongKey: other, Secret: wrong, Zone: zone}, func(r conform.Result) {
 		list = append(list, wire.Verified{Check: r.Check, Outcome: string(r.Outcome), Detail: r.Detail, Took: r.Took})
@@ -59,7 +59,7 @@ func (s *Service) Verify(ctx context.Context, name string, zone dnsname.Name, re
 			report(list[len(list)-1])
 		}
 	})
-	s.note(ctx, "account.verified", name, fmt.Sprintf("%d checks, %d failed", len(results), conform.Failures(results)))
+	s.Logbook.Note(ctx, "account.verified", name, fmt.Sprintf("%d checks, %d failed", len(results), conform.Failures(results)))
 	return list, nil
 }
 

@@ -10,9 +10,11 @@ import (
 	"slices"
 	"time"
 
+	"beacon/clock"
 	"beacon/core/access"
 	"beacon/core/definition"
 	"beacon/folder"
+	"beacon/service/logbook"
 	"beacon/wire"
 )
 
@@ -34,10 +36,10 @@ type watcher struct {
 // stop waits for a person. Zones that a person took over are left alone.
 func (s *Service) watchFolder(ctx context.Context) {
 	w := &watcher{Service: s}
-	ctx = WithCaller(ctx, access.Caller{Name: "folder " + filepath.Base(s.settings.Watch.Folder)})
+	ctx = logbook.WithCaller(ctx, access.Caller{Name: "folder " + filepath.Base(s.settings.Watch.Folder)})
 	for {
 		w.look(ctx)
-		if pause(ctx, s.settings.Watch.Every) != nil {
+		if clock.Pause(ctx, s.settings.Watch.Every) != nil {
 			return
 		}
 	}
@@ -82,7 +84,7 @@ func (w *watcher) tell(ctx context.Context, action, text string) {
 		return
 	}
 	w.trouble = text
-	w.note(ctx, action, w.settings.Watch.Folder, text)
+	w.Logbook.Note(ctx, action, w.settings.Watch.Folder, text)
 }
 
 func problemText(err error) string {
@@ -121,7 +123,7 @@ func (w *watcher) take(ctx context.Context, files []definition.File) error {
 		if len(d.Added)+len(d.Removed)+len(d.NewAt) == 0 || len(d.At) == 0 {
 			continue
 		}
-		w.note(ctx, "watch.taken", d.Zone.String(), fmt.Sprintf("revision %d, %d records added, %d removed", d.Revision.Number, len(d.Added), len(d.Removed)))
+		w.Logbook.Note(ctx, "watch.taken", d.Zone.String(), fmt.Sprintf("revision %d, %d records added, %d removed", d.Revision.Number, len(d.Added), len(d.Removed)))
 		if _, err := w.StartSync(ctx, wire.SyncRequest{Zone: d.Zone}); err != nil {
 			w.tell(ctx, "watch.unsynced", fmt.Sprintf("%s: %s", d.Zone.Unicode(), err))
 			if err := w.syncLater(ctx, d); err != nil {
@@ -135,7 +137,7 @@ func (w *watcher) take(ctx context.Context, files []definition.File) error {
 // syncLater waits for a sync that is in the way, and starts another one behind it.
 func (w *watcher) syncLater(ctx context.Context, d wire.Defined) error {
 	for range 60 {
-		if err := pause(ctx, time.Second); err != nil {
+		if err := clock.Pause(ctx, time.Second); err != nil {
 			return nil
 		}
 		_, err := w.StartSync(ctx, wire.SyncRequest{Zone: d.Zone})

@@ -7,6 +7,8 @@ import (
 	"sync"
 	"time"
 
+	"beacon/outcall"
+	"beacon/service/logbook"
 	"beacon/store"
 )
 
@@ -38,8 +40,8 @@ func (s *Service) Run(ctx context.Context) {
 	group.Go(func() { s.dispatch(ctx, s.wakeUrgent, newCrew(16, 2), store.JobUrgent) })
 	group.Go(func() { s.dispatch(ctx, s.wakeLook, newCrew(32, 2), store.JobLook, store.JobNotify, store.JobTell) })
 	group.Go(func() { s.work(ctx, s.wakeGlance, s.settings.Lease, store.JobGlance) })
-	group.Go(func() { s.work(ctx, nil, min(s.settings.Lease, sequenceLease), "sequence") })
-	group.Go(func() { s.listen(ctx) })
+	group.Go(func() { s.work(ctx, nil, min(s.settings.Lease, logbook.SequenceLease), "sequence") })
+	group.Go(func() { s.Logbook.Listen(ctx) })
 	if s.settings.Primary.Listen != "" {
 		group.Go(func() { s.serveTransfers(ctx) })
 	}
@@ -207,7 +209,7 @@ func (s *Service) handle(ctx context.Context, job store.Job) error {
 	case store.JobRows:
 		return s.runRows(ctx, job)
 	case "sequence":
-		return s.runSequence(ctx, job)
+		return s.Logbook.RunSequence(ctx, job)
 	}
 	return fmt.Errorf("work of kind %q is not known", job.Kind)
 }
@@ -232,7 +234,9 @@ func (s *Service) putDown(ctx context.Context, job store.Job, err error) {
 		finish = func(tx *store.Tx) error { return tx.Again(job, s.wall.Now(), "the service was stopped") }
 	case err != nil && job.Attempts < mostAttempts:
 		outcome = "failed"
-		finish = func(tx *store.Tx) error { return tx.Again(job, s.wall.Now().Add(backoff(job.Attempts)), err.Error()) }
+		finish = func(tx *store.Tx) error {
+			return tx.Again(job, s.wall.Now().Add(outcall.Backoff(job.Attempts)), err.Error())
+		}
 	case err != nil:
 		outcome = "given up"
 		finish = func(tx *store.Tx) error { return s.giveUp(tx, job, err) }
@@ -253,21 +257,4 @@ func (s *Service) giveUp(tx *store.Tx, job store.Job, err error) error {
 		}
 	}
 	return tx.Finish(job, err.Error())
-}
-
-// backoff is how long to wait before another attempt, wall time.
-func backoff(attempt int) time.Duration {
-	return min(time.Duration(attempt*attempt)*250*time.Millisecond, 15*time.Second)
-}
-
-// pause waits, or gives the reason why the waiting ended early.
-func pause(ctx context.Context, d time.Duration) error {
-	timer := time.NewTimer(d)
-	defer timer.Stop()
-	select {
-	case <-timer.C:
-		return nil
-	case <-ctx.Done():
-		return context.Cause(ctx)
-	}
 }

@@ -9,6 +9,7 @@ import (
 	"beacon/core/rules"
 	"beacon/core/wording"
 	"beacon/core/zonefile"
+	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -20,7 +21,7 @@ func viewSync(s store.Sync, zone dnsname.Name, account string) *wire.SyncView {
 
 // Zones lists all zones.
 func (s *Service) Zones(ctx context.Context) (list []wire.ZoneView, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		zones, err := tx.Zones()
 		if err != nil {
 			return err
@@ -40,7 +41,7 @@ func (s *Service) Zones(ctx context.Context) (list []wire.ZoneView, err error) {
 
 // Zone shows one zone.
 func (s *Service) Zone(ctx context.Context, name dnsname.Name) (v wire.ZoneView, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.Zone(name)
 		if err != nil {
 			return err
@@ -99,7 +100,7 @@ func viewZone(tx *store.Tx, z store.Zone) (wire.ZoneView, error) {
 
 // Wanted gives what a zone should contain: its revision, with the addresses that were reported on top.
 func (s *Service) Wanted(ctx context.Context, name dnsname.Name) (c record.Contents, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.Zone(name)
 		if err != nil || z.RevisionID == nil {
 			return err
@@ -120,7 +121,7 @@ func (s *Service) WantedAddresses(ctx context.Context, name dnsname.Name) (c rec
 	if err != nil || len(wanted.Aliases()) == 0 {
 		return wanted, err
 	}
-	err = s.tx(ctx, func(tx *store.Tx) error {
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.Zone(name)
 		if err != nil {
 			return err
@@ -145,7 +146,7 @@ func (s *Service) ImportZone(ctx context.Context, in wire.Import) (wire.Imported
 	if err := sound(out.Findings, "The zone file holds records that"); err != nil {
 		return out, err
 	}
-	err := s.tx(ctx, func(tx *store.Tx) error {
+	err := s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, known, err := zoneOrNew(tx, in.Zone, !in.DryRun)
 		if err != nil {
 			return err
@@ -173,7 +174,7 @@ func (s *Service) ImportZone(ctx context.Context, in wire.Import) (wire.Imported
 			return err
 		}
 		out.Revision = viewRevision(rev)
-		return tx.Log(actor(ctx), "zone.imported", in.Zone.String(), fmt.Sprintf("%s: %d records, revision %d", in.File, contents.Len(), rev.Number))
+		return tx.Log(logbook.Actor(ctx), "zone.imported", in.Zone.String(), fmt.Sprintf("%s: %d records, revision %d", in.File, contents.Len(), rev.Number))
 	})
 	return out, err
 }
@@ -184,7 +185,7 @@ func zoneOrNew(tx *store.Tx, name dnsname.Name, create bool) (z store.Zone, know
 	switch {
 	case err == nil:
 		return z, true, nil
-	case !isMissing(err):
+	case !store.IsMissing(err):
 		return z, false, err
 	case !create:
 		return z, false, nil
@@ -203,7 +204,7 @@ func (s *Service) Findings(ctx context.Context, name dnsname.Name) ([]rules.Foun
 	if len(c.Aliases()) == 0 {
 		return found, nil
 	}
-	return found, s.tx(ctx, func(tx *store.Tx) error {
+	return found, s.Logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.Zone(name)
 		if err != nil {
 			return err

@@ -26,6 +26,9 @@ import (
 // ErrNotFound says that what was asked for is not kept here.
 var ErrNotFound = errors.New("not found")
 
+// IsMissing reports whether an error says that something is not kept here.
+func IsMissing(err error) bool { return errors.Is(err, ErrNotFound) }
+
 // ErrTaken says that something of this name is there already.
 var ErrTaken = errors.New("taken already")
 

@@ -1,10 +1,11 @@
-package service
+package logbook
 
 import (
 	"context"
 	"sync"
 	"time"
 
+	"beacon/clock"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -12,8 +13,8 @@ import (
 // eventPause is how long the sequencer and listeners wait before they look for new lines again, wall time.
 const eventPause = 50 * time.Millisecond
 
-// sequenceLease is how long nobody numbers lines after the instance that did has died: readers wait for it.
-const sequenceLease = 3 * time.Second
+// SequenceLease is how long nobody numbers lines after the instance that did has died: readers wait for it.
+const SequenceLease = 3 * time.Second
 
 // bell wakes everybody who waits for events. It is safe for concurrent use.
 type bell struct {
@@ -37,57 +38,57 @@ func (b *bell) ring() {
 	b.rung = make(chan struct{})
 }
 
-// runSequence numbers the lines of the logbook as they become visible, for as long as it has the lease. One instance
+// RunSequence numbers the lines of the logbook as they become visible, for as long as it has the lease. One instance
 // does it at a time; when it ends, another takes over once the lease has run out.
-func (s *Service) runSequence(ctx context.Context, job store.Job) error {
+func (b *Book) RunSequence(ctx context.Context, job store.Job) error {
 	for {
 		numbered := 0
-		err := s.store.Tx(ctx, func(tx *store.Tx) (err error) { numbered, err = tx.NumberEntries(job); return err })
+		err := b.store.Tx(ctx, func(tx *store.Tx) (err error) { numbered, err = tx.NumberEntries(job); return err })
 		if err != nil {
 			return err
 		}
 		if numbered == 0 {
-			if err := pause(ctx, eventPause); err != nil {
+			if err := clock.Pause(ctx, eventPause); err != nil {
 				return err
 			}
 		}
 	}
 }
 
-// listen rings the bell whenever new events can be read, until ctx ends.
-func (s *Service) listen(ctx context.Context) {
-	defer close(s.stopped)
+// Listen rings the bell whenever new events can be read, until ctx ends.
+func (b *Book) Listen(ctx context.Context) {
+	defer close(b.stopped)
 	known, asked := uint64(0), time.Time{}
-	for pause(ctx, eventPause) == nil {
+	for clock.Pause(ctx, eventPause) == nil {
 		var last uint64
-		err := s.store.Tx(ctx, func(tx *store.Tx) (err error) {
+		err := b.store.Tx(ctx, func(tx *store.Tx) (err error) {
 			if last, err = tx.LastNumber(); err == nil && time.Since(asked) > time.Second { // should nobody have the work
 				asked = time.Now()
-				err = tx.Enqueue("sequence", 0, s.wall.Now())
+				err = tx.Enqueue("sequence", 0, b.wall.Now())
 			}
 			return err
 		})
 		if err == nil && last != known {
 			known = last
-			s.bell.ring()
+			b.bell.ring()
 		}
 	}
 }
 
 // Stopped is closed when this instance stops: streams end then.
-func (s *Service) Stopped() <-chan struct{} { return s.stopped }
+func (b *Book) Stopped() <-chan struct{} { return b.stopped }
 
 // LastEvent gives the number of the newest event.
-func (s *Service) LastEvent(ctx context.Context) (last uint64, err error) {
-	err = s.tx(ctx, func(tx *store.Tx) error { last, err = tx.LastNumber(); return err })
+func (b *Book) LastEvent(ctx context.Context) (last uint64, err error) {
+	err = b.Tx(ctx, func(tx *store.Tx) error { last, err = tx.LastNumber(); return err })
 	return last, err
 }
 
 // EventsAfter gives the events after a number, in their order, at most a few hundred at a time. Where there are none it
 // gives a channel that is closed when it is worth asking again.
-func (s *Service) EventsAfter(ctx context.Context, seq uint64) (list []wire.Entry, more <-chan struct{}, err error) {
-	more = s.bell.wait() // taken before looking, so that nothing can come between
-	err = s.tx(ctx, func(tx *store.Tx) error {
+func (b *Book) EventsAfter(ctx context.Context, seq uint64) (list []wire.Entry, more <-chan struct{}, err error) {
+	more = b.bell.wait() // taken before looking, so that nothing can come between
+	err = b.Tx(ctx, func(tx *store.Tx) error {
 		rows, err := tx.EntriesAfter(seq, 500)
 		list = viewEntries(rows)
 		return err

@@ -1,4 +1,4 @@
-package service
+package logbook
 
 import (
 	"errors"
@@ -8,8 +8,8 @@ import (
 	"beacon/wire"
 )
 
-// explain turns errors of the store and of outside requests into problems; others pass through.
-func explain(err error) error {
+// Explain turns errors of the store and of outside requests into problems; others pass through.
+func Explain(err error) error {
 	var p *wire.Problem
 	var call *outcall.Error
 	switch {
@@ -30,10 +30,4 @@ func explain(err error) error {
 		return wire.Problemf(wire.InTheWay, "%s.", err)
 	}
 	return err
-}
-
-// passing reports whether a failure of an outside request may be gone at the next try.
-func passing(err error) bool {
-	kind := outcall.KindOf(err)
-	return kind == outcall.Unavailable || kind == outcall.Limited
 }

@@ -1,0 +1,52 @@
+package logbook
+
+import (
+	"context"
+	"log/slog"
+
+	"beacon/clock"
+	"beacon/core/access"
+	"beacon/store"
+)
+
+// Book is the logbook and the transactions that write it. It is safe for concurrent use.
+type Book struct {
+	store   *store.Store
+	log     *slog.Logger
+	wall    clock.Wall
+	bell    *bell         // rung when there are new events
+	stopped chan struct{} // closed when background work ends
+}
+
+// New returns the logbook of a database.
+func New(db *store.Store, log *slog.Logger) *Book {
+	return &Book{store: db, log: log, bell: newBell(), stopped: make(chan struct{})}
+}
+
+type callerKey struct{}
+
+// WithCaller marks a context with whoever asks.
+func WithCaller(ctx context.Context, c access.Caller) context.Context {
+	return context.WithValue(ctx, callerKey{}, c)
+}
+
+// Actor is who the logbook says did it.
+func Actor(ctx context.Context) string {
+	if c, ok := ctx.Value(callerKey{}).(access.Caller); ok && c.Name != "" {
+		return c.Name
+	}
+	return "service"
+}
+
+// Tx runs do in a transaction and explains what goes wrong.
+func (b *Book) Tx(ctx context.Context, do func(*store.Tx) error) error {
+	return Explain(b.store.Tx(ctx, do))
+}
+
+// Note writes a line into the logbook by itself, for things that happened outside and cannot be undone.
+func (b *Book) Note(ctx context.Context, action, subject, detail string) {
+	err := b.store.Tx(context.WithoutCancel(ctx), func(tx *store.Tx) error { return tx.Log(Actor(ctx), action, subject, detail) })
+	if err != nil {
+		b.log.Error("the logbook could not be written", "action", action, "subject", subject, "error", err)
+	}
+}

@@ -10,6 +10,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/finding"
 	"beacon/core/record"
+	"beacon/service/jobs"
 	"beacon/store"
 )
 
@@ -25,7 +26,7 @@ func (s *Service) followAliases(tx *store.Tx, z store.Zone, c record.Contents) e
 	if len(c.Aliases()) == 0 {
 		return nil
 	}
-	return tx.Enqueue(store.JobAlias, z.ID, s.wall.Now())
+	return jobs.Enqueue(tx, store.JobAlias, z.ID, s.wall.Now())
 }
 
 // resolved gives contents with addresses in the place of ALIAS records, and the ALIAS names of which no address is known.
@@ -136,8 +137,8 @@ func (s *Service) runAlias(ctx context.Context, job store.Job) error {
 	if err != nil {
 		return err
 	}
-	nudge(s.wakeUrgent)
-	return errLater{at: s.world.WallAt(s.world.Now().Add(nextAsking(now))), madeWay: true}
+	s.Jobs.Wake(store.JobUrgent)
+	return jobs.Later{At: s.world.WallAt(s.world.Now().Add(nextAsking(now))), MadeWay: true}
 }
 
 // nextAsking is how long to wait, world time.

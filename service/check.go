@@ -13,6 +13,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/registrar"
 	"beacon/resolve"
+	"beacon/service/jobs"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -130,7 +131,7 @@ func (s *Service) keep(ctx context.Context, name dnsname.Name, domainID uint64, 
 			return err
 		}
 		due = s.nextCheck(report, since)
-		if err := tx.Enqueue("check", d.ID, due); err != nil {
+		if err := jobs.Enqueue(tx, store.JobCheck, d.ID, due); err != nil {
 			return err
 		}
 		if len(delegation.Unheard(report.Deadlines(), last.Deadlines())) > 0 {
@@ -263,5 +264,5 @@ func (s *Service) runCheck(ctx context.Context, job store.Job) error {
 	if err != nil {
 		return err
 	}
-	return errLater{at: due}
+	return jobs.Later{At: due}
 }

@@ -10,6 +10,7 @@ import (
 	"beacon/core/rules"
 	"beacon/core/wording"
 	"beacon/core/zonefile"
+	"beacon/service/jobs"
 	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/wire"
@@ -51,7 +52,7 @@ func (s *Service) define(ctx context.Context, r wire.DefineRequest, only func(de
 		}
 		return tx.KeepKits(kitTexts(read.Kits))
 	})
-	nudge(s.wake)
+	s.Jobs.Wake(store.JobCheck)
 	return out, err
 }
 
@@ -155,7 +156,7 @@ func (s *Service) defineZone(ctx context.Context, tx *store.Tx, d definition.Zon
 	if err != nil {
 		return out, err
 	}
-	if err := tx.Enqueue("check", domain.ID, s.wall.Now()); err != nil { // how it stands is worth knowing before anything is changed
+	if err := jobs.Enqueue(tx, store.JobCheck, domain.ID, s.wall.Now()); err != nil { // how it stands is worth knowing before anything is changed
 		return out, err
 	}
 	return out, tx.Log(logbook.Actor(ctx), "zone.defined", d.Name.String(),

@@ -12,6 +12,7 @@ import (
 	"beacon/core/handover"
 	"beacon/outcall"
 	"beacon/registrar"
+	"beacon/service/jobs"
 	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/wire"
@@ -204,7 +205,7 @@ func (s *Service) call(ctx context.Context, do func(context.Context) (registrar.
 
 // checkSoon makes a domain due for a check now.
 func (s *Service) checkSoon(ctx context.Context, domainID uint64) error {
-	err := s.Logbook.Tx(ctx, func(tx *store.Tx) error { return tx.Enqueue("check", domainID, s.wall.Now()) })
-	nudge(s.wake)
+	err := s.Logbook.Tx(ctx, func(tx *store.Tx) error { return jobs.Enqueue(tx, store.JobCheck, domainID, s.wall.Now()) })
+	s.Jobs.Wake(store.JobCheck)
 	return err
 }

@@ -290,6 +290,5 @@ func (s *Service) AcceptDraft(ctx context.Context, name dnsname.Name, tag, why s
 		}
 		return tx.Log(logbook.Actor(ctx), "draft.accepted", name.String(), fmt.Sprintf("revision %d, %d records added, %d removed", rev.Number, len(d.Added), len(d.Removed)))
 	})
-	nudge(s.wake)
 	return out, err
 }

@@ -16,6 +16,7 @@ import (
 	"beacon/core/record"
 	"beacon/core/wording"
 	"beacon/provider"
+	"beacon/service/jobs"
 	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/wire"
@@ -40,7 +41,7 @@ func (s *Service) scheduleLooks(ctx context.Context) error {
 			return err
 		}
 		for _, a := range accounts {
-			if err := tx.EnqueueIn(store.JobLook, a.ID, a.ID, s.wall.Now()); err != nil {
+			if err := jobs.EnqueueIn(tx, store.JobLook, a.ID, a.ID, s.wall.Now()); err != nil {
 				return err
 			}
 		}
@@ -90,7 +91,7 @@ func (s *Service) runLook(ctx context.Context, job store.Job) error {
 	if every == 0 {
 		return nil
 	}
-	return errLater{at: s.wall.Now().Add(max(every/10, time.Second)), madeWay: true}
+	return jobs.Later{At: s.wall.Now().Add(max(every/10, time.Second)), MadeWay: true}
 }
 
 // look compares one placement and does what its zone says about changes made elsewhere. What goes wrong is kept with the

@@ -15,6 +15,7 @@ import (
 	"beacon/core/delegation"
 	"beacon/core/finding"
 	"beacon/resolve"
+	"beacon/service/jobs"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -36,7 +37,7 @@ func (s *Service) scheduleGlances(ctx context.Context) error {
 	if s.settings.Checks.Glance == 0 {
 		return nil
 	}
-	return s.store.Tx(ctx, func(tx *store.Tx) error { return tx.Enqueue(store.JobGlance, 1, s.wall.Now()) })
+	return s.store.Tx(ctx, func(tx *store.Tx) error { return jobs.Enqueue(tx, store.JobGlance, 1, s.wall.Now()) })
 }
 
 // StartGlances has all domains looked at briefly, in the background.
@@ -47,9 +48,9 @@ func (s *Service) StartGlances(ctx context.Context) (g wire.Glances, err error) 
 			return err
 		}
 		g = glancesOf(run)
-		return tx.Enqueue(store.JobGlance, 1, s.wall.Now())
+		return jobs.Enqueue(tx, store.JobGlance, 1, s.wall.Now())
 	})
-	nudge(s.wakeGlance)
+	s.Jobs.Wake(store.JobGlance)
 	return g, err
 }
 
@@ -104,7 +105,7 @@ func (s *Service) runGlance(ctx context.Context, _ store.Job) error {
 		case ctx.Err() != nil:
 			return context.Cause(ctx)
 		case errors.Is(err, store.ErrNotFound): // another run has begun
-			return errLater{at: s.wall.Now(), madeWay: true}
+			return jobs.Later{At: s.wall.Now(), MadeWay: true}
 		case err != nil:
 			return err
 		}
@@ -112,7 +113,7 @@ func (s *Service) runGlance(ctx context.Context, _ store.Job) error {
 	if every == 0 {
 		return nil
 	}
-	return errLater{at: s.wall.Now().Add(pause), madeWay: true}
+	return jobs.Later{At: s.wall.Now().Add(pause), MadeWay: true}
 }
 
 // look is a brief look at one domain.
@@ -267,7 +268,7 @@ func (s *Service) put(ctx context.Context, run *store.GlanceRun, looks []*look, 
 			return err
 		}
 		for _, id := range check {
-			if err := tx.Enqueue("check", id, s.wall.Now()); err != nil {
+			if err := jobs.Enqueue(tx, store.JobCheck, id, s.wall.Now()); err != nil {
 				return err
 			}
 		}

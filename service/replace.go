@@ -92,7 +92,6 @@ func (s *Service) Replace(ctx context.Context, r wire.ReplaceRequest) (out wire.
 		out.Operation, err = s.operation(ctx, tx, store.Operation{What: what}, done)
 		return err
 	})
-	nudge(s.wake)
 	return out, err
 }
 
@@ -251,7 +250,6 @@ func (s *Service) UndoOperation(ctx context.Context, id uint64) (out wire.Replac
 		out.Operation, err = s.operation(ctx, tx, store.Operation{What: fmt.Sprintf("undoes operation %d: %s", id, o.What), UndoesID: &id}, done)
 		return err
 	})
-	nudge(s.wake)
 	return out, err
 }
 

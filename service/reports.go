@@ -13,6 +13,7 @@ import (
 	"beacon/core/dynaddr"
 	"beacon/core/finding"
 	"beacon/core/record"
+	"beacon/service/jobs"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -58,7 +59,7 @@ func (s *Service) Report(ctx context.Context, token string, r AddressReport) (d 
 		}
 		return s.accept(tx, h, row, d.Now)
 	})
-	nudge(s.wakeUrgent)
+	s.Jobs.Wake(store.JobUrgent)
 	return d, err
 }
 
@@ -186,7 +187,7 @@ func (s *Service) makeWay(ctx context.Context, run *syncRun) error {
 		if other, err = tx.HostsWaiting(run.placement.ID); err != nil || other == 0 {
 			return err
 		}
-		if err := tx.Hold(run.job); err != nil {
+		if err := jobs.Hold(tx, run.job); err != nil {
 			return err
 		}
 		return tx.MakeWay(run.sync, other)
@@ -194,7 +195,7 @@ func (s *Service) makeWay(ctx context.Context, run *syncRun) error {
 	if err != nil || other == 0 {
 		return err
 	}
-	return errLater{at: s.wall.Now().Add(turn), madeWay: true}
+	return jobs.Later{At: s.wall.Now().Add(turn), MadeWay: true}
 }
 
 // awaitedHost is a host whose last report is at the provider and has not been seen at the nameservers yet.

@@ -3,6 +3,7 @@ package service
 import (
 	"context"
 
+	"beacon/service/jobs"
 	"beacon/store"
 )
 
@@ -14,7 +15,7 @@ func (s *Service) catchUpRows(ctx context.Context) error {
 			return err
 		}
 		for _, id := range ids {
-			if err := tx.Enqueue(store.JobRows, id, s.wall.Now()); err != nil {
+			if err := jobs.Enqueue(tx, store.JobRows, id, s.wall.Now()); err != nil {
 				return err
 			}
 		}
@@ -30,7 +31,7 @@ func (s *Service) runRows(ctx context.Context, job store.Job) error {
 		done := false
 		err := s.store.Tx(ctx, func(tx *store.Tx) (err error) {
 			if plan, done, err = tx.PlanRows(job.Subject); err == nil && done {
-				err = tx.Finish(job, "") // in one transaction with having looked
+				err = jobs.Finish(tx, job) // in one transaction with having looked
 			}
 			return err
 		})

@@ -21,6 +21,7 @@ import (
 	"beacon/outcall"
 	"beacon/primary"
 	"beacon/provider"
+	"beacon/service/jobs"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -256,9 +257,9 @@ func (p *publisher) Apply(ctx context.Context, zone provider.ZoneRef, batch chan
 		if err := tx.Publish(z.ID, primary.NextSerial(serial), linesOf(next)); err != nil {
 			return err
 		}
-		return tx.EnqueueIn(store.JobNotify, z.ID, p.account.ID, p.s.wall.Now())
+		return jobs.EnqueueIn(tx, store.JobNotify, z.ID, p.account.ID, p.s.wall.Now())
 	})
-	nudge(p.s.wakeLook)
+	p.s.Jobs.Wake(store.JobNotify)
 	return provider.Receipt{Zone: zone, Done: err == nil}, p.stored("publish", err)
 }
 
@@ -350,7 +351,7 @@ func (s *Service) runNotify(ctx context.Context, job store.Job) error {
 		return nil
 	}
 	if job.Attempts < mostNotices {
-		return errLater{at: s.wall.Now().Add(min(time.Duration(job.Attempts*job.Attempts)*100*time.Millisecond, 30*time.Second))}
+		return jobs.Later{At: s.wall.Now().Add(min(time.Duration(job.Attempts*job.Attempts)*100*time.Millisecond, 30*time.Second))}
 	}
 	s.Logbook.Note(ctx, "secondary.behind", zone.Name.String(), fmt.Sprintf("serial %d at %s: %s; it expires there after %d days without us", zone.Serial, a.Name, strings.Join(behind, "; "), primary.Expire/86400))
 	return nil

@@ -13,6 +13,7 @@ import (
 	"beacon/core/record"
 	"beacon/outcall"
 	"beacon/provider"
+	"beacon/service/jobs"
 	"beacon/store"
 )
 
@@ -152,10 +153,10 @@ func (s *Service) awaitReceipt(ctx context.Context, run *syncRun, receipt provid
 // intend stores what is about to be sent, under the lease. The deadline lies before the lease could have run out.
 func (s *Service) intend(ctx context.Context, run *syncRun, steps change.List) (intent store.Intent, err error) {
 	err = s.store.Tx(ctx, func(tx *store.Tx) error {
-		if err := tx.Hold(run.job); err != nil {
+		if err := jobs.Hold(tx, run.job); err != nil {
 			return err
 		}
-		if err := tx.Extend(run.job, s.settings.Lease); err != nil {
+		if err := jobs.Extend(tx, run.job, s.settings.Lease); err != nil {
 			return err
 		}
 		intent, err = tx.AddIntent(run.sync.ID, steps, s.wall.Now().Add(s.settings.Request))
@@ -180,7 +181,7 @@ func (s *Service) closeIntent(ctx context.Context, run *syncRun, intent store.In
 	run.sync.Added, run.sync.Changed, run.sync.Removed = run.sync.Added+added, run.sync.Changed+changed, run.sync.Removed+removed
 	run.sync.Requests++
 	return s.store.Tx(context.WithoutCancel(ctx), func(tx *store.Tx) error {
-		if err := tx.Hold(run.job); err != nil {
+		if err := jobs.Hold(tx, run.job); err != nil {
 			return err
 		}
 		if err := tx.CloseIntent(intent.ID, state, why); err != nil {

@@ -19,6 +19,7 @@ import (
 	"beacon/reach"
 	"beacon/registrar"
 	"beacon/resolve"
+	"beacon/service/jobs"
 	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/visit"
@@ -34,33 +35,30 @@ type Drivers struct {
 
 // Service is a running instance. It is safe for concurrent use.
 type Service struct {
-	settings   Settings
-	drivers    Drivers
-	kinds      *kinds
-	pacesMu    sync.Mutex
-	paces      map[uint64]*pace  // by account
-	indexes    map[uint64]*index // by account
-	live       memory
-	log        *slog.Logger
-	store      *store.Store
-	seal       *store.Seal
-	http       *http.Client
-	careful    *http.Client // does not go to inner networks that were not allowed by name
-	dns        *resolve.Client
-	sweeper    *resolve.Sweeper
-	visitor    *visit.Visitor
-	world      *clock.World
-	wall       clock.Wall
-	metrics    *metrics
-	wake       chan struct{} // told when there may be new work
-	wakeGlance chan struct{} // told when somebody wants a brief look at all domains
-	wakeLook   chan struct{} // told when somebody should look for drift at once
-	wakeUrgent chan struct{} // the same for syncs that go ahead of others
-	door       *reach.Door
-	usedMu     sync.Mutex
-	used       map[string]time.Time // accounts, by when their last use was noted
-	house      houseKit
-	Logbook    *logbook.Book
+	settings Settings
+	drivers  Drivers
+	kinds    *kinds
+	pacesMu  sync.Mutex
+	paces    map[uint64]*pace  // by account
+	indexes  map[uint64]*index // by account
+	live     memory
+	log      *slog.Logger
+	store    *store.Store
+	seal     *store.Seal
+	http     *http.Client
+	careful  *http.Client // does not go to inner networks that were not allowed by name
+	dns      *resolve.Client
+	sweeper  *resolve.Sweeper
+	visitor  *visit.Visitor
+	world    *clock.World
+	wall     clock.Wall
+	metrics  *metrics
+	door     *reach.Door
+	usedMu   sync.Mutex
+	used     map[string]time.Time // accounts, by when their last use was noted
+	house    houseKit
+	Logbook  *logbook.Book
+	Jobs     *jobs.Queue
 }
 
 // Open connects everything that an instance needs. Close gives it back.
@@ -77,7 +75,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 	if err != nil {
 		return nil, fmt.Errorf("the setting dns.roots: %w", err)
 	}
-	s := &Service{settings: settings, drivers: drivers, log: log, world: &clock.World{}, metrics: newMetrics(), wake: make(chan struct{}, 1), wakeUrgent: make(chan struct{}, 1), wakeLook: make(chan struct{}, 1), wakeGlance: make(chan struct{}, 1),
+	s := &Service{settings: settings, drivers: drivers, log: log, world: &clock.World{}, metrics: newMetrics(),
 		paces: map[uint64]*pace{}, indexes: map[uint64]*index{}, live: memory{zones: map[uint64]provider.State{}}}
 	if s.kinds, err = newKinds(drivers, settings.Profiles, settings.Primary.Listen != ""); err != nil {
 		return nil, err
@@ -99,6 +97,8 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 		return nil, err
 	}
 	s.Logbook = logbook.New(s.store, log)
+	s.Jobs = jobs.New(s.store, log, settings.Lease, s.metrics.jobs)
+	s.employ()
 	if s.visitor, err = settings.Sites.visitor(door, s.world.Now); err != nil {
 		s.store.Close()
 		return nil, err
@@ -193,12 +193,4 @@ func outcomeWord(call outcall.Call) string {
 		return "failed"
 	}
 	return "answered"
-}
-
-// nudge wakes a worker.
-func nudge(wake chan<- struct{}) {
-	select {
-	case wake <- struct{}{}:
-	default:
-	}
 }

@@ -19,6 +19,7 @@ import (
 	"beacon/core/wording"
 	"beacon/outcall"
 	"beacon/provider"
+	"beacon/service/jobs"
 	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/wire"
@@ -69,7 +70,7 @@ func (s *Service) StartSync(ctx context.Context, r wire.SyncRequest) (list []wir
 		}
 		return nil
 	})
-	nudge(s.wake)
+	s.Jobs.Wake(store.JobSync)
 	return list, err
 }
 
@@ -161,7 +162,7 @@ func (s *Service) runSync(ctx context.Context, job store.Job) error {
 	case err != nil || run.sync.State.Ended():
 		return err
 	case other != 0:
-		return errLater{at: s.wall.Now().Add(turn), madeWay: true}
+		return jobs.Later{At: s.wall.Now().Add(turn), MadeWay: true}
 	}
 	last, err := s.syncRounds(ctx, run)
 	var held errHeld
@@ -183,17 +184,22 @@ func (s *Service) runSync(ctx context.Context, job store.Job) error {
 func (s *Service) endSync(ctx context.Context, run *syncRun, state store.SyncState, message string, found []finding.Finding) error {
 	s.metrics.syncs.WithLabelValues(string(state)).Inc()
 	return s.store.Tx(ctx, func(tx *store.Tx) error {
-		if err := tx.Hold(run.job); err != nil {
+		if err := jobs.Hold(tx, run.job); err != nil {
 			return err
 		}
 		if err := tx.EndSync(run.sync.ID, state, message, found); err != nil {
 			return err
 		}
-		if err := tx.Finish(run.job, ""); err != nil {
+		if err := jobs.Finish(tx, run.job); err != nil {
 			return err
 		}
 		return tx.Log(run.sync.RequestedBy, "sync."+string(state), run.zone.Name().String(), fmt.Sprintf("sync %d at %s: %s", run.sync.ID, run.account.Name, message))
 	})
+}
+
+// gaveUpSync ends a sync whose job was given up.
+func gaveUpSync(tx *store.Tx, job store.Job, reason error) error {
+	return tx.EndSync(job.Subject, store.SyncFailed, "Given up after several attempts: "+reason.Error(), nil)
 }
 
 // syncRounds reads, decides and writes until live is as wanted, and gives the comparison that says so. A sync of hosts
@@ -259,7 +265,7 @@ func (s *Service) remember(ctx context.Context, run *syncRun, r diff.Result) err
 		return nil
 	}
 	return s.store.Tx(ctx, func(tx *store.Tx) error {
-		if err := tx.Hold(run.job); err != nil {
+		if err := jobs.Hold(tx, run.job); err != nil {
 			return err
 		}
 		if err := tx.ForgetPlaced(run.placement.ID, r.Forgotten); err != nil {
@@ -319,7 +325,7 @@ func (s *Service) ensureZone(ctx context.Context, run *syncRun) error {
 		return err
 	}
 	return s.store.Tx(ctx, func(tx *store.Tx) error {
-		if err := tx.Hold(run.job); err != nil {
+		if err := jobs.Hold(tx, run.job); err != nil {
 			return err
 		}
 		if err := tx.SetRemote(run.placement.ID, zone.Ref.ID, zone.Nameservers); err != nil {
@@ -418,7 +424,7 @@ func (s *Service) noteForms(ctx context.Context, run *syncRun, c comparison) err
 		return nil
 	}
 	return s.store.Tx(ctx, func(tx *store.Tx) error {
-		if err := tx.Hold(run.job); err != nil {
+		if err := jobs.Hold(tx, run.job); err != nil {
 			return err
 		}
 		return tx.SetPlaced(run.placement.ID, read)

@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"beacon/core/delegation"
+	"beacon/service/jobs"
 	"beacon/store"
 	"beacon/tell"
 	"beacon/wire"
@@ -180,7 +181,7 @@ func (s *Service) runTell(ctx context.Context, job store.Job) error {
 	if now := s.wall.Now(); !c.always {
 		quiet, _ := tell.ParseQuiet(s.settings.Tell.Quiet.From, s.settings.Tell.Quiet.To, s.settings.Tell.Quiet.Place)
 		if until := quiet.Until(now); until.After(now) {
-			return errLater{at: until, madeWay: true}
+			return jobs.Later{At: until, MadeWay: true}
 		}
 	}
 	name := strings.TrimSuffix(z.Name().String(), ".")
@@ -209,7 +210,7 @@ func (s *Service) runTell(ctx context.Context, job store.Job) error {
 		return tx.Log("service", "domain.told", name+".", t.Channel+": "+strings.TrimPrefix(word.Subject(), name+" is "))
 	})
 	if err == nil && now != d.Verdict { // it changed while this was told
-		return errLater{at: s.wall.Now().Add(s.settings.Tell.After), madeWay: true}
+		return jobs.Later{At: s.wall.Now().Add(s.settings.Tell.After), MadeWay: true}
 	}
 	return err
 }
@@ -245,7 +246,7 @@ func (s *Service) notTold(ctx context.Context, t store.Telling, name string, rea
 	for range min(tries-1, 9) {
 		rest *= 3
 	}
-	return errLater{at: s.wall.Now().Add(min(rest, 2*time.Hour)), madeWay: true}
+	return jobs.Later{At: s.wall.Now().Add(min(rest, 2*time.Hour)), MadeWay: true}
 }
 
 // Channels lists the ways to tell.

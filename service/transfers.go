@@ -13,6 +13,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/outcall"
 	"beacon/primary"
+	"beacon/service/jobs"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -190,11 +191,11 @@ func (t transfers) lookAt(ctx context.Context, name dnsname.Name, a store.Accoun
 		if !there {
 			return nil
 		}
-		return tx.EnqueueIn(store.JobLook, a.ID, a.ID, t.s.wall.Now())
+		return jobs.EnqueueIn(tx, store.JobLook, a.ID, a.ID, t.s.wall.Now())
 	})
 	if err != nil {
 		return false
 	}
-	nudge(t.s.wakeLook)
+	t.s.Jobs.Wake(store.JobLook)
 	return there
 }

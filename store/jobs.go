@@ -27,10 +27,12 @@ type Job struct {
 	Lane     uint64 // the account that the work is at; 0 for none
 }
 
-// The kinds of the jobs that look for drift, and that tell secondaries of changes.
+// The kinds of the jobs that check domains, look for drift, tell secondaries of changes, and number lines of the logbook.
 const (
-	JobLook   = "look"
-	JobNotify = "notify"
+	JobCheck    = "check"
+	JobLook     = "look"
+	JobNotify   = "notify"
+	JobSequence = "sequence"
 )
 
 // TableName is the table that jobs are kept in.

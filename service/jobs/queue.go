@@ -1,0 +1,85 @@
+package jobs
+
+import (
+	"context"
+	"log/slog"
+	"sync"
+	"time"
+
+	"github.com/prometheus/client_golang/prometheus"
+
+	"beacon/clock"
+	"beacon/store"
+)
+
+// Handler runs the jobs of one kind.
+type Handler struct {
+	// Run does the work. It returns Later to be called again, and any other error to be tried again a few times.
+	Run func(context.Context, store.Job) error
+	// GaveUp is called in the transaction that gives a job up, after mostAttempts; nil where nothing else has to be recorded.
+	GaveUp func(tx *store.Tx, job store.Job, reason error) error
+}
+
+// Workers are the jobs of some kinds that run at the same time.
+type Workers struct {
+	Kinds   []string
+	Most    int           // jobs at a time
+	PerLane int           // of them in one lane; jobs without a lane do not count
+	Lease   time.Duration // real time; zero for that of the queue
+}
+
+// Queue is the background work of one instance. It is safe for concurrent use once all kinds are registered.
+type Queue struct {
+	store    *store.Store
+	log      *slog.Logger
+	wall     clock.Wall
+	lease    time.Duration
+	ran      *prometheus.CounterVec
+	handlers map[string]Handler
+	workers  []Workers
+	wakes    map[string]chan struct{} // by kind: told when there may be new work
+}
+
+// New returns a queue whose jobs are leased for the given real time. What became of each is counted in ran, by kind and outcome.
+func New(db *store.Store, log *slog.Logger, lease time.Duration, ran *prometheus.CounterVec) *Queue {
+	return &Queue{store: db, log: log, lease: lease, ran: ran, handlers: map[string]Handler{}, wakes: map[string]chan struct{}{}}
+}
+
+// Handle registers the handler of a kind.
+func (q *Queue) Handle(kind string, h Handler) { q.handlers[kind] = h }
+
+// Employ registers workers.
+func (q *Queue) Employ(w Workers) {
+	if w.Lease == 0 {
+		w.Lease = q.lease
+	}
+	wake := make(chan struct{}, 1)
+	for _, kind := range w.Kinds {
+		q.wakes[kind] = wake
+	}
+	q.workers = append(q.workers, w)
+}
+
+// Wake has the workers of a kind look for work now.
+func (q *Queue) Wake(kind string) {
+	if wake := q.wakes[kind]; wake != nil {
+		nudge(wake)
+	}
+}
+
+// Run works until ctx ends, and returns when the work in hand has been put down.
+func (q *Queue) Run(ctx context.Context) {
+	var group sync.WaitGroup
+	for _, w := range q.workers {
+		group.Go(func() { q.dispatch(ctx, w) })
+	}
+	group.Wait()
+}
+
+// nudge tells a channel once.
+func nudge(wake chan<- struct{}) {
+	select {
+	case wake <- struct{}{}:
+	default:
+	}
+}

@@ -1,0 +1,89 @@
+package jobs
+
+import (
+	"context"
+	"sync"
+	"time"
+
+	"beacon/store"
+)
+
+// idlePause is how long workers that found nothing to do wait before they look again, real time.
+const idlePause = 200 * time.Millisecond
+
+// crew is who does work of some kinds at the same time: so many at most, and so many in one lane. A lane is an account
+// at a provider: a slow one keeps its own lane busy and no other.
+type crew struct {
+	mu      sync.Mutex
+	most    int
+	perLane int
+	busy    int
+	lanes   map[uint64]int
+	freed   chan struct{} // told when somebody is free again
+}
+
+func newCrew(most, perLane int) *crew {
+	return &crew{most: most, perLane: perLane, lanes: map[uint64]int{}, freed: make(chan struct{}, 1)}
+}
+
+// full tells whether nobody is free, and else which lanes are.
+func (c *crew) full() (all bool, lanes []uint64) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	for lane, n := range c.lanes {
+		if lane != 0 && n >= c.perLane {
+			lanes = append(lanes, lane)
+		}
+	}
+	return c.busy >= c.most, lanes
+}
+
+func (c *crew) take(lane uint64, by int) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.busy += by
+	if c.lanes[lane] += by; c.lanes[lane] == 0 {
+		delete(c.lanes, lane)
+	}
+	if by < 0 {
+		nudge(c.freed)
+	}
+}
+
+// dispatch takes jobs and has a crew run them, until ctx ends and all are put down.
+func (q *Queue) dispatch(ctx context.Context, w Workers) {
+	c := newCrew(w.Most, w.PerLane)
+	wake := q.wakes[w.Kinds[0]]
+	var group sync.WaitGroup
+	defer group.Wait()
+	for ctx.Err() == nil {
+		full, lanes := c.full()
+		var job store.Job
+		var ok bool
+		var err error
+		if !full {
+			err = q.store.Tx(ctx, func(tx *store.Tx) (err error) { job, ok, err = tx.Claim(w.Lease, lanes, w.Kinds...); return err })
+			if err != nil && ctx.Err() == nil {
+				q.log.Error("no work can be taken from the database", "error", err)
+			}
+		}
+		if err == nil && ok {
+			c.take(job.Lane, 1)
+			group.Go(func() {
+				defer c.take(job.Lane, -1)
+				q.run(ctx, job, w.Lease)
+			})
+			continue
+		}
+		rest := idlePause
+		if err != nil {
+			rest = 5 * idlePause
+		}
+		select {
+		case <-ctx.Done():
+		case <-wake:
+		case <-c.freed:
+		case <-time.After(rest):
+		}
+	}
+}

@@ -39,7 +39,7 @@ func newSite(t testing.TB) *site {
 	s := &site{t: t, settings: newSettings(t)}
 	svc := s.open()
 	t.Cleanup(svc.Close)
-	_, _, err := svc.FirstPerson(context.Background(), "correct horse")
+	_, _, err := svc.Users.FirstPerson(context.Background(), "correct horse")
 	require.NoError(t, err)
 	s.handler = New(svc, slog.New(slog.DiscardHandler))
 	status, _, body := s.ask("POST", Base+"/sessions", `{"name":"keeper","password":"correct horse"}`)

@@ -37,11 +37,11 @@ func routesOfPeople() []route {
 		{method: "DELETE", path: "/sessions/current", summary: "Sign out", right: access.Read, status: http.StatusNoContent, handle: endSession},
 		{method: "GET", path: "/sessions/current", summary: "Who is signed in; an empty name for nobody", out: wire.Me{}, status: http.StatusOK, handle: currentSession},
 		{method: "GET", path: "/me", summary: "Who this token belongs to", right: access.Read, out: wire.Me{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			c, err := k.svc.Caller(k.Request.Context(), k.token)
+			c, err := k.svc.Users.Caller(k.Request.Context(), k.token)
 			return wire.Me{Name: c.Name, Rights: c.Rights}, err
 		}},
 		{method: "GET", path: "/people", summary: "Everybody who can sign in", right: access.Manage, out: wire.Page[string]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			names, err := k.svc.People(k.Request.Context())
+			names, err := k.svc.Users.People(k.Request.Context())
 			return wire.Page[string]{Items: names}, err
 		}},
 		{method: "POST", path: "/people", summary: "Let another person sign in; the password is shown once", right: access.Manage, in: wire.NewPerson{}, out: wire.PersonAdded{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
@@ -49,7 +49,7 @@ func routesOfPeople() []route {
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			password, err := k.svc.AddPerson(k.Request.Context(), in.Name)
+			password, err := k.svc.Users.AddPerson(k.Request.Context(), in.Name)
 			return wire.PersonAdded{Name: in.Name, Password: password}, err
 		}},
 		{method: "GET", path: "/clock", summary: "World time, in which TTLs run", right: access.Read, out: wire.ClockNow{}, status: http.StatusOK, handle: func(k *call) (any, error) {

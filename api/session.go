@@ -21,7 +21,7 @@ func startSession(k *call) (any, error) {
 	if err := k.body(&in); err != nil {
 		return nil, err
 	}
-	token, expires, err := k.svc.SignIn(k.Request.Context(), in.Name, in.Password)
+	token, expires, err := k.svc.Users.SignIn(k.Request.Context(), in.Name, in.Password)
 	if err != nil {
 		return nil, err
 	}
@@ -42,13 +42,13 @@ func currentSession(k *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	c, err := k.svc.Caller(k.Request.Context(), k.token)
+	c, err := k.svc.Users.Caller(k.Request.Context(), k.token)
 	return wire.Me{Name: c.Name, Rights: c.Rights}, err
 }
 
 func endSession(k *call) (any, error) {
 	k.setSession("", -1)
-	return nil, k.svc.SignOut(k.Request.Context(), k.token)
+	return nil, k.svc.Users.SignOut(k.Request.Context(), k.token)
 }
 
 func (k *call) setSession(token string, seconds int) {
@@ -71,7 +71,7 @@ func (k *call) authenticate(right access.Right) error {
 		}
 		token = cookie.Value
 	}
-	caller, err := k.svc.Caller(k.Request.Context(), token)
+	caller, err := k.svc.Users.Caller(k.Request.Context(), token)
 	if err != nil {
 		return err
 	}

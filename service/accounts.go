@@ -60,7 +60,7 @@ func (s *Service) AddAccount(ctx context.Context, n wire.NewAccount) (tried wire
 		if err := tx.AddAccount(&account); err != nil {
 			return err
 		}
-		return tx.Log(logbook.Actor(ctx), "account.added", n.Name, fmt.Sprintf("%s %s at %s", n.Role, n.Kind, n.Address))
+		return logbook.Log(tx, logbook.Actor(ctx), "account.added", n.Name, fmt.Sprintf("%s %s at %s", n.Role, n.Kind, n.Address))
 	})
 	if err == nil && n.Role == wire.RoleProvider {
 		if err := s.scheduleLooks(ctx); err != nil {
@@ -190,7 +190,7 @@ func (s *Service) RotateAccount(ctx context.Context, role, name, secret string) 
 		if err := tx.SetCredential(a.ID, sealed, tried.Rights); err != nil {
 			return err
 		}
-		return tx.Log(logbook.Actor(ctx), "account.rotated", name, "it has another credential")
+		return logbook.Log(tx, logbook.Actor(ctx), "account.rotated", name, "it has another credential")
 	})
 }
 

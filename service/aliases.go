@@ -11,6 +11,7 @@ import (
 	"beacon/core/finding"
 	"beacon/core/record"
 	"beacon/service/jobs"
+	"beacon/service/logbook"
 	"beacon/store"
 )
 
@@ -169,7 +170,7 @@ func (s *Service) sayOfAliases(tx *store.Tx, z store.Zone, known, now []store.Al
 			action, detail = "alias.moved", fmt.Sprintf("%s is at %v", a.Target.Unicode(), a.Answers)
 		}
 		if action != "" {
-			if err := tx.Log("service", action, a.Name.String(), detail); err != nil {
+			if err := logbook.Log(tx, "service", action, a.Name.String(), detail); err != nil {
 				return err
 			}
 		}

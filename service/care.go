@@ -103,6 +103,6 @@ func (s *Service) SetCare(ctx context.Context, name dnsname.Name, v wire.CareVie
 			return err
 		}
 		out = viewCare(z)
-		return tx.Log(logbook.Actor(ctx), "zone.care", name.String(), fmt.Sprintf("drift: %s; %s protected, %s declared", care.Drift, wording.Counted(len(care.Protect), "pattern"), wording.Counted(len(v.Extras), "attribute")))
+		return logbook.Log(tx, logbook.Actor(ctx), "zone.care", name.String(), fmt.Sprintf("drift: %s; %s protected, %s declared", care.Drift, wording.Counted(len(care.Protect), "pattern"), wording.Counted(len(v.Extras), "attribute")))
 	})
 }

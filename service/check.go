@@ -14,6 +14,7 @@ import (
 	"beacon/registrar"
 	"beacon/resolve"
 	"beacon/service/jobs"
+	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -143,12 +144,12 @@ func (s *Service) keep(ctx context.Context, name dnsname.Name, domainID uint64, 
 		case same:
 			return nil
 		case report.Verdict == d.Verdict:
-			return tx.Log("service", "domain.seen", name.String(), strings.Join(stands, "; "))
+			return logbook.Log(tx, "service", "domain.seen", name.String(), strings.Join(stands, "; "))
 		}
 		if err := s.tellLater(tx, d.ID); err != nil {
 			return err
 		}
-		return tx.Log("service", "domain.verdict", name.String(), fmt.Sprintf("%s, before %s", report.Verdict, orNone(string(d.Verdict))))
+		return logbook.Log(tx, "service", "domain.verdict", name.String(), fmt.Sprintf("%s, before %s", report.Verdict, orNone(string(d.Verdict))))
 	})
 	if err == nil {
 		s.metrics.checks.WithLabelValues(string(report.Verdict)).Inc()

@@ -159,6 +159,6 @@ func (s *Service) defineZone(ctx context.Context, tx *store.Tx, d definition.Zon
 	if err := jobs.Enqueue(tx, store.JobCheck, domain.ID, s.wall.Now()); err != nil { // how it stands is worth knowing before anything is changed
 		return out, err
 	}
-	return out, tx.Log(logbook.Actor(ctx), "zone.defined", d.Name.String(),
+	return out, logbook.Log(tx, logbook.Actor(ctx), "zone.defined", d.Name.String(),
 		fmt.Sprintf("%s: revision %d, %d records added, %d removed", d.File, rev.Number, len(out.Added), len(out.Removed)))
 }

@@ -109,7 +109,7 @@ func (s *Service) EditDraft(ctx context.Context, name dnsname.Name, tag string, 
 		if err := tx.DraftChanged(z.ID); err != nil {
 			return err
 		}
-		if err := tx.Log(logbook.Actor(ctx), "draft.edited", name.String(), wording.Counted(len(sets)+len(change.Undo), "set")); err != nil {
+		if err := logbook.Log(tx, logbook.Actor(ctx), "draft.edited", name.String(), wording.Counted(len(sets)+len(change.Undo), "set")); err != nil {
 			return err
 		}
 		for _, k := range change.Undo {
@@ -257,7 +257,7 @@ func (s *Service) DropDraft(ctx context.Context, name dnsname.Name, tag string) 
 		if err := tx.DraftChanged(z.ID); err != nil {
 			return err
 		}
-		return tx.Log(logbook.Actor(ctx), "draft.dropped", name.String(), wording.Counted(len(d.Edits), "set"))
+		return logbook.Log(tx, logbook.Actor(ctx), "draft.dropped", name.String(), wording.Counted(len(d.Edits), "set"))
 	})
 }
 
@@ -288,7 +288,7 @@ func (s *Service) AcceptDraft(ctx context.Context, name dnsname.Name, tag, why s
 		if err := tx.DraftChanged(z.ID); err != nil {
 			return err
 		}
-		return tx.Log(logbook.Actor(ctx), "draft.accepted", name.String(), fmt.Sprintf("revision %d, %d records added, %d removed", rev.Number, len(d.Added), len(d.Removed)))
+		return logbook.Log(tx, logbook.Actor(ctx), "draft.accepted", name.String(), fmt.Sprintf("revision %d, %d records added, %d removed", rev.Number, len(d.Added), len(d.Removed)))
 	})
 	return out, err
 }

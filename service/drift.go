@@ -116,7 +116,7 @@ func (s *Service) look(ctx context.Context, p place) {
 	trouble := logbook.Explain(err).Error()
 	keepErr := s.store.Tx(ctx, func(tx *store.Tx) error {
 		if p.placement.Standing != store.Unreachable {
-			if err := tx.Log("service", "placement.unreachable", p.zone.Name().String(), "at "+p.account.Name+": "+trouble); err != nil {
+			if err := logbook.Log(tx, "service", "placement.unreachable", p.zone.Name().String(), "at "+p.account.Name+": "+trouble); err != nil {
 				return err
 			}
 		}
@@ -148,7 +148,7 @@ func (s *Service) looked(ctx context.Context, p place, c comparison) error {
 	return s.store.Tx(ctx, func(tx *store.Tx) error {
 		if l.Drifted > was.Drifted || l.Conflicting > was.Conflicting {
 			detail := fmt.Sprintf("at %s: %s changed elsewhere", p.account.Name, wording.Counted(l.Drifted+l.Conflicting, "record set"))
-			if err := tx.Log("service", "placement.drifted", p.zone.Name().String(), detail); err != nil {
+			if err := logbook.Log(tx, "service", "placement.drifted", p.zone.Name().String(), detail); err != nil {
 				return err
 			}
 		}
@@ -235,7 +235,7 @@ func (s *Service) adopt(ctx context.Context, p place, items []diff.Item) error {
 		if err := tx.ForgetPlaced(p.placement.ID, gone); err != nil {
 			return err
 		}
-		return tx.Log(logbook.Actor(ctx), "drift.adopted", z.Name().String(), fmt.Sprintf("%s from %s", wording.Counted(len(items), "record set"), p.account.Name))
+		return logbook.Log(tx, logbook.Actor(ctx), "drift.adopted", z.Name().String(), fmt.Sprintf("%s from %s", wording.Counted(len(items), "record set"), p.account.Name))
 	})
 }
 

@@ -107,7 +107,7 @@ func (s *Service) TakeOver(ctx context.Context, name dnsname.Name) (out wire.Zon
 		if err := tx.TakeOver(z.ID); err != nil {
 			return err
 		}
-		if err := tx.Log(logbook.Actor(ctx), "zone.taken-over", name.String(), fmt.Sprintf("it was led by %s", z.LedBy)); err != nil {
+		if err := logbook.Log(tx, logbook.Actor(ctx), "zone.taken-over", name.String(), fmt.Sprintf("it was led by %s", z.LedBy)); err != nil {
 			return err
 		}
 		out, err = zoneDefinition(tx, z)

@@ -47,7 +47,7 @@ func (s *Service) AddHost(ctx context.Context, n wire.NewHost) (out wire.HostAdd
 		if out.Token, err = tx.AddHost(z.ID, n.Name, dynaddr.Families{V4: n.V4, V6: n.V6}, n.TTL, logbook.Actor(ctx)); err != nil {
 			return err
 		}
-		return tx.Log(logbook.Actor(ctx), "host.added", n.Name.String(), fmt.Sprintf("in zone %s, TTL %d", z.Name().Unicode(), n.TTL))
+		return logbook.Log(tx, logbook.Actor(ctx), "host.added", n.Name.String(), fmt.Sprintf("in zone %s, TTL %d", z.Name().Unicode(), n.TTL))
 	})
 	return out, err
 }
@@ -100,7 +100,7 @@ func (s *Service) RemoveHost(ctx context.Context, name dnsname.Name) error {
 		if err := tx.RemoveHost(h); err != nil {
 			return err
 		}
-		return tx.Log(logbook.Actor(ctx), "host.removed", name.String(), "it stood at "+addressText(h.At()))
+		return logbook.Log(tx, logbook.Actor(ctx), "host.removed", name.String(), "it stood at "+addressText(h.At()))
 	})
 }
 

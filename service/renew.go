@@ -6,6 +6,7 @@ import (
 
 	"beacon/clock"
 	"beacon/reach"
+	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -52,7 +53,7 @@ func RenewKey(ctx context.Context, settings Settings) (accounts int, err error) 
 				accounts++
 			}
 		}
-		return tx.Log("service", "key.renewed", "credentials", fmt.Sprintf("%d credentials are sealed with a new key", accounts))
+		return logbook.Log(tx, "service", "key.renewed", "credentials", fmt.Sprintf("%d credentials are sealed with a new key", accounts))
 	})
 	if err != nil {
 		return 0, err

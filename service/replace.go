@@ -101,7 +101,7 @@ func (s *Service) operation(ctx context.Context, tx *store.Tx, o store.Operation
 		return nil, err
 	}
 	view := wire.Operation(o)
-	return &view, tx.Log(o.Author, "operation.done", fmt.Sprintf("operation %d", o.ID), o.What)
+	return &view, logbook.Log(tx, o.Author, "operation.done", fmt.Sprintf("operation %d", o.ID), o.What)
 }
 
 func joinSome(list []string) string {

@@ -14,6 +14,7 @@ import (
 	"beacon/core/finding"
 	"beacon/core/record"
 	"beacon/service/jobs"
+	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -84,7 +85,7 @@ func (s *Service) refuse(tx *store.Tx, h store.Host, r store.Report) error {
 	if err != nil || !first {
 		return err
 	}
-	return tx.Log("host "+h.Name().String(), "host.refused", h.Name().String(), r.Reason)
+	return logbook.Log(tx, "host "+h.Name().String(), "host.refused", h.Name().String(), r.Reason)
 }
 
 // unchanged sees to it that what is known already is on its way, should an earlier attempt have been given up.
@@ -112,7 +113,7 @@ func (s *Service) accept(tx *store.Tx, h store.Host, r store.Report, now dynaddr
 	if err := tx.AcceptReport(r, now, made); err != nil {
 		return err
 	}
-	if err := tx.Log("host "+h.Name().String(), "host.reported", h.Name().String(), fmt.Sprintf("%s, before %s", addressText(now), addressText(h.At()))); err != nil {
+	if err := logbook.Log(tx, "host "+h.Name().String(), "host.reported", h.Name().String(), fmt.Sprintf("%s, before %s", addressText(now), addressText(h.At()))); err != nil {
 		return err
 	}
 	return await(tx, h, made)
@@ -267,7 +268,7 @@ func (s *Service) hostsVisible(tx *store.Tx, run *syncRun, awaited []awaitedHost
 			return err
 		}
 		name := a.host.Name().String()
-		if err := tx.Log("host "+name, "host.visible", name, fmt.Sprintf("%s at every nameserver of %s", addressText(a.host.At()), run.account.Name)); err != nil {
+		if err := logbook.Log(tx, "host "+name, "host.visible", name, fmt.Sprintf("%s at every nameserver of %s", addressText(a.host.At()), run.account.Name)); err != nil {
 			return err
 		}
 	}

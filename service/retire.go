@@ -84,7 +84,7 @@ func (s *Service) Retire(ctx context.Context, r wire.RetireRequest) (out wire.Re
 		if !out.Removed {
 			what = "no longer looked after at " + r.Account
 		}
-		return tx.Log(logbook.Actor(ctx), "zone.retired", r.Zone.String(), what)
+		return logbook.Log(tx, logbook.Actor(ctx), "zone.retired", r.Zone.String(), what)
 	})
 }
 

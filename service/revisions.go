@@ -132,7 +132,7 @@ func (s *Service) Restore(ctx context.Context, name dnsname.Name, number uint32,
 		if !made {
 			return wire.Problemf(wire.InTheWay, "Revision %d says what %s should contain already.", number, name.Unicode())
 		}
-		return tx.Log(logbook.Actor(ctx), "zone.restored", name.String(), fmt.Sprintf("to what revision %d said, as revision %d", number, rev.Number))
+		return logbook.Log(tx, logbook.Actor(ctx), "zone.restored", name.String(), fmt.Sprintf("to what revision %d said, as revision %d", number, rev.Number))
 	})
 	return out, err
 }

@@ -14,6 +14,7 @@ import (
 	"beacon/outcall"
 	"beacon/provider"
 	"beacon/service/jobs"
+	"beacon/service/logbook"
 	"beacon/store"
 )
 
@@ -203,7 +204,7 @@ func (s *Service) closeIntent(ctx context.Context, run *syncRun, intent store.In
 			"removed": run.sync.Removed, "requests": run.sync.Requests}); err != nil {
 			return err
 		}
-		return tx.Log(run.sync.RequestedBy, "records.written", run.zone.Name().String(),
+		return logbook.Log(tx, run.sync.RequestedBy, "records.written", run.zone.Name().String(),
 			fmt.Sprintf("sync %d, request %d at %s: %d added, %d changed, %d removed", run.sync.ID, intent.ID, run.account.Name, added, changed, removed))
 	})
 }

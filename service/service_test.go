@@ -558,21 +558,21 @@ func TestCheckOfStrangers(t *testing.T) {
 
 func TestFirstPersonOnce(t *testing.T) {
 	h := newHouse(t)
-	name, password, err := h.FirstPerson(ctx, "")
+	name, password, err := h.Users.FirstPerson(ctx, "")
 	require.NoError(t, err)
 	assert.Equal(t, "keeper", name)
-	token, _, err := h.SignIn(ctx, name, password)
+	token, _, err := h.Users.SignIn(ctx, name, password)
 	require.NoError(t, err)
-	caller, err := h.Caller(ctx, token)
+	caller, err := h.Users.Caller(ctx, token)
 	require.NoError(t, err)
 	assert.Equal(t, "keeper", caller.Name)
-	again, _, err := h.FirstPerson(ctx, "")
+	again, _, err := h.Users.FirstPerson(ctx, "")
 	require.NoError(t, err)
 	assert.Empty(t, again)
-	_, _, err = h.SignIn(ctx, name, "wrong")
+	_, _, err = h.Users.SignIn(ctx, name, "wrong")
 	assert.Equal(t, wire.NotSignedIn, asProblem(t, err).Kind)
-	require.NoError(t, h.SignOut(ctx, token))
-	_, err = h.Caller(ctx, token)
+	require.NoError(t, h.Users.SignOut(ctx, token))
+	_, err = h.Users.Caller(ctx, token)
 	assert.True(t, errors.As(err, new(*wire.Problem)))
 }
 

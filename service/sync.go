@@ -60,7 +60,7 @@ func (s *Service) StartSync(ctx context.Context, r wire.SyncRequest) (list []wir
 			if err := tx.AddSync(&n, r.Allow); err != nil {
 				return err
 			}
-			if err := tx.Log(logbook.Actor(ctx), "sync.requested", r.Zone.String(), fmt.Sprintf("sync %d at %s", n.ID, a.Name)); err != nil {
+			if err := logbook.Log(tx, logbook.Actor(ctx), "sync.requested", r.Zone.String(), fmt.Sprintf("sync %d at %s", n.ID, a.Name)); err != nil {
 				return err
 			}
 			list = append(list, *viewSync(n, r.Zone, a.Name))
@@ -193,7 +193,7 @@ func (s *Service) endSync(ctx context.Context, run *syncRun, state store.SyncSta
 		if err := jobs.Finish(tx, run.job); err != nil {
 			return err
 		}
-		return tx.Log(run.sync.RequestedBy, "sync."+string(state), run.zone.Name().String(), fmt.Sprintf("sync %d at %s: %s", run.sync.ID, run.account.Name, message))
+		return logbook.Log(tx, run.sync.RequestedBy, "sync."+string(state), run.zone.Name().String(), fmt.Sprintf("sync %d at %s: %s", run.sync.ID, run.account.Name, message))
 	})
 }
 
@@ -337,7 +337,7 @@ func (s *Service) ensureZone(ctx context.Context, run *syncRun) error {
 		if err := tx.SetPlaced(run.placement.ID, prefilled); err != nil {
 			return err
 		}
-		return tx.Log(run.sync.RequestedBy, "zone.placed", name.String(), fmt.Sprintf("at %s, nameservers %v", run.account.Name, zone.Nameservers))
+		return logbook.Log(tx, run.sync.RequestedBy, "zone.placed", name.String(), fmt.Sprintf("at %s, nameservers %v", run.account.Name, zone.Nameservers))
 	})
 }
 

@@ -12,6 +12,7 @@ import (
 
 	"beacon/core/delegation"
 	"beacon/service/jobs"
+	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/tell"
 	"beacon/wire"
@@ -207,7 +208,7 @@ func (s *Service) runTell(ctx context.Context, job store.Job) error {
 		if err := tx.Told(t.ID, d.Verdict, told); err != nil {
 			return err
 		}
-		return tx.Log("service", "domain.told", name+".", t.Channel+": "+strings.TrimPrefix(word.Subject(), name+" is "))
+		return logbook.Log(tx, "service", "domain.told", name+".", t.Channel+": "+strings.TrimPrefix(word.Subject(), name+" is "))
 	})
 	if err == nil && now != d.Verdict { // it changed while this was told
 		return jobs.Later{At: s.wall.Now().Add(s.settings.Tell.After), MadeWay: true}
@@ -233,7 +234,7 @@ func (s *Service) notTold(ctx context.Context, t store.Telling, name string, rea
 			if tries == mostTells {
 				detail += "; given up until the next change"
 			}
-			if err := tx.Log("service", "domain.untold", name+".", detail); err != nil {
+			if err := logbook.Log(tx, "service", "domain.untold", name+".", detail); err != nil {
 				return err
 			}
 		}

@@ -174,7 +174,7 @@ func (s *Service) ImportZone(ctx context.Context, in wire.Import) (wire.Imported
 			return err
 		}
 		out.Revision = viewRevision(rev)
-		return tx.Log(logbook.Actor(ctx), "zone.imported", in.Zone.String(), fmt.Sprintf("%s: %d records, revision %d", in.File, contents.Len(), rev.Number))
+		return logbook.Log(tx, logbook.Actor(ctx), "zone.imported", in.Zone.String(), fmt.Sprintf("%s: %d records, revision %d", in.File, contents.Len(), rev.Number))
 	})
 	return out, err
 }

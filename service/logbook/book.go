@@ -43,6 +43,11 @@ func (b *Book) Tx(ctx context.Context, do func(*store.Tx) error) error {
 	return Explain(b.store.Tx(ctx, do))
 }
 
+// Log adds a line to the transaction that does what the line says.
+func Log(tx *store.Tx, actor, action, subject, detail string) error {
+	return tx.Log(actor, action, subject, detail)
+}
+
 // Note writes a line into the logbook by itself, for things that happened outside and cannot be undone.
 func (b *Book) Note(ctx context.Context, action, subject, detail string) {
 	err := b.store.Tx(context.WithoutCancel(ctx), func(tx *store.Tx) error { return tx.Log(Actor(ctx), action, subject, detail) })

@@ -1,4 +1,4 @@
-package service
+package users
 
 import (
 	"context"
@@ -15,18 +15,24 @@ import (
 	"beacon/wire"
 )
 
+// Users are the users of one service. It is safe for concurrent use.
+type Users struct{ logbook *logbook.Book }
+
+// New returns the users that a logbook's database holds.
+func New(book *logbook.Book) *Users { return &Users{book} }
+
 // sessionLife is how long a sign-in lasts, wall time.
 const sessionLife = 14 * 24 * time.Hour
 
 // FirstPerson makes the first person where there is none yet, with the given password or, if that is empty, a random
 // one. It gives the name and the password to be shown once, or "" where there are people already.
-func (s *Service) FirstPerson(ctx context.Context, password string) (name, shown string, err error) {
+func (u *Users) FirstPerson(ctx context.Context, password string) (name, shown string, err error) {
 	if password == "" {
 		if password, err = newPassword(); err != nil {
 			return "", "", err
 		}
 	}
-	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
+	err = u.logbook.Tx(ctx, func(tx *store.Tx) error {
 		n, err := tx.CountPeople()
 		if err != nil || n > 0 {
 			return err
@@ -35,7 +41,7 @@ func (s *Service) FirstPerson(ctx context.Context, password string) (name, shown
 		if err := tx.AddPerson(name, password); err != nil {
 			return err
 		}
-		return tx.Log("service", "person.added", name, "the first person")
+		return logbook.Log(tx, "service", "person.added", name, "the first person")
 	})
 	return name, shown, err
 }
@@ -49,30 +55,30 @@ func newPassword() (string, error) {
 var personName = regexp.MustCompile(`^[a-z][a-z0-9.-]{0,63}$`)
 
 // AddPerson makes another person with the rights of the first, and gives the password, which is shown once.
-func (s *Service) AddPerson(ctx context.Context, name string) (password string, err error) {
+func (u *Users) AddPerson(ctx context.Context, name string) (password string, err error) {
 	if !personName.MatchString(name) {
 		return "", wire.Problemf(wire.Invalid, "%q is no name of a person: write lower-case letters, digits, dots and hyphens, such as petra.", name)
 	}
 	if password, err = newPassword(); err != nil {
 		return "", err
 	}
-	return password, s.Logbook.Tx(ctx, func(tx *store.Tx) error {
+	return password, u.logbook.Tx(ctx, func(tx *store.Tx) error {
 		if err := tx.AddPerson(name, password); err != nil {
 			return err
 		}
-		return tx.Log(logbook.Actor(ctx), "person.added", name, "")
+		return logbook.Log(tx, logbook.Actor(ctx), "person.added", name, "")
 	})
 }
 
 // People gives the names of everybody who can sign in.
-func (s *Service) People(ctx context.Context) (names []string, err error) {
-	err = s.Logbook.Tx(ctx, func(tx *store.Tx) (err error) { names, err = tx.People(); return err })
+func (u *Users) People(ctx context.Context) (names []string, err error) {
+	err = u.logbook.Tx(ctx, func(tx *store.Tx) (err error) { names, err = tx.People(); return err })
 	return names, err
 }
 
 // SignIn gives a token for name and password.
-func (s *Service) SignIn(ctx context.Context, name, password string) (token string, expires time.Time, err error) {
-	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
+func (u *Users) SignIn(ctx context.Context, name, password string) (token string, expires time.Time, err error) {
+	err = u.logbook.Tx(ctx, func(tx *store.Tx) error {
 		id, err := tx.CheckPassword(name, password)
 		if errors.Is(err, store.ErrNotFound) {
 			return wire.Problemf(wire.NotSignedIn, "Name or password is wrong.")
@@ -83,19 +89,19 @@ func (s *Service) SignIn(ctx context.Context, name, password string) (token stri
 		if token, expires, err = tx.AddToken(id, "sign-in", access.All(), sessionLife); err != nil {
 			return err
 		}
-		return tx.Log(name, "person.signed-in", name, "")
+		return logbook.Log(tx, name, "person.signed-in", name, "")
 	})
 	return token, expires, err
 }
 
 // SignOut makes a token invalid.
-func (s *Service) SignOut(ctx context.Context, token string) error {
-	return s.Logbook.Tx(ctx, func(tx *store.Tx) error { return tx.DropToken(token) })
+func (u *Users) SignOut(ctx context.Context, token string) error {
+	return u.logbook.Tx(ctx, func(tx *store.Tx) error { return tx.DropToken(token) })
 }
 
 // Caller finds who holds a token.
-func (s *Service) Caller(ctx context.Context, token string) (c access.Caller, err error) {
-	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
+func (u *Users) Caller(ctx context.Context, token string) (c access.Caller, err error) {
+	err = u.logbook.Tx(ctx, func(tx *store.Tx) error {
 		c, err = tx.CallerOf(token)
 		if errors.Is(err, store.ErrNotFound) {
 			return wire.Problemf(wire.NotSignedIn, "The token is not valid, or no longer. Sign in again: beacon sign-in.")

@@ -107,10 +107,10 @@ func routesOfDomains() []route {
 			return wire.Page[delegation.Heard]{Items: items}, err
 		})},
 		{method: "GET", path: "/channels", summary: "The ways in which people and programs are told of domains", right: access.Read, out: wire.Page[wire.ChannelView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			return wire.Page[wire.ChannelView]{Items: k.svc.Channels()}, nil
+			return wire.Page[wire.ChannelView]{Items: k.svc.Notify.Channels()}, nil
 		}},
 		{method: "POST", path: "/channels/:name/tests", summary: "Send a test over a channel", right: access.Write, status: http.StatusNoContent, handle: func(k *call) (any, error) {
-			return nil, k.svc.TryChannel(k.Request.Context(), k.Param("name"))
+			return nil, k.svc.Notify.TryChannel(k.Request.Context(), k.Param("name"))
 		}},
 		{method: "POST", path: "/sweeps", summary: "Ask about a domain from here, and judge nothing: what another instance asks of a vantage point", right: access.Read, in: wire.SweepRequest{}, out: delegation.Sweep{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			var in wire.SweepRequest

@@ -15,6 +15,7 @@ import (
 	"beacon/resolve"
 	"beacon/service/jobs"
 	"beacon/service/logbook"
+	"beacon/service/notify"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -136,7 +137,7 @@ func (s *Service) keep(ctx context.Context, name dnsname.Name, domainID uint64, 
 			return err
 		}
 		if len(delegation.Unheard(report.Deadlines(), last.Deadlines())) > 0 {
-			if err := s.tellLater(tx, d.ID); err != nil {
+			if err := s.Notify.TellLater(tx, d.ID); err != nil {
 				return err
 			}
 		}
@@ -146,7 +147,7 @@ func (s *Service) keep(ctx context.Context, name dnsname.Name, domainID uint64, 
 		case report.Verdict == d.Verdict:
 			return logbook.Log(tx, "service", "domain.seen", name.String(), strings.Join(stands, "; "))
 		}
-		if err := s.tellLater(tx, d.ID); err != nil {
+		if err := s.Notify.TellLater(tx, d.ID); err != nil {
 			return err
 		}
 		return logbook.Log(tx, "service", "domain.verdict", name.String(), fmt.Sprintf("%s, before %s", report.Verdict, orNone(string(d.Verdict))))
@@ -266,4 +267,19 @@ func (s *Service) runCheck(ctx context.Context, job store.Job) error {
 		return err
 	}
 	return jobs.Later{At: due}
+}
+
+// newsOf returns how a domain is, for those who are told.
+func newsOf(tx *store.Tx, domainID uint64) (n notify.News, err error) {
+	d, err := tx.DomainByID(domainID)
+	if err != nil {
+		return n, err
+	}
+	z, err := tx.ZoneByID(d.ZoneID)
+	if err != nil {
+		return n, err
+	}
+	n.Domain, n.Verdict = z.Name(), d.Verdict
+	n.Last, _, err = tx.LastReport(d.ID)
+	return n, err
 }

@@ -21,6 +21,7 @@ import (
 	"beacon/resolve"
 	"beacon/service/jobs"
 	"beacon/service/logbook"
+	"beacon/service/notify"
 	"beacon/service/users"
 	"beacon/store"
 	"beacon/visit"
@@ -59,6 +60,7 @@ type Service struct {
 	used     map[string]time.Time // accounts, by when their last use was noted
 	house    houseKit
 	Logbook  *logbook.Book
+	Notify   *notify.Notifier
 	Users    *users.Users
 	Jobs     *jobs.Queue
 }
@@ -101,6 +103,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 	s.Logbook = logbook.New(s.store, log)
 	s.Jobs = jobs.New(s.store, log, settings.Lease, s.metrics.jobs)
 	s.Users = users.New(s.Logbook)
+	s.Notify = notify.New(notify.Parts{Settings: settings.Tell, Store: s.store, Logbook: s.Logbook, World: s.world, Door: door, HTTP: s.http, Timeout: settings.Request, News: newsOf})
 	s.employ()
 	if s.visitor, err = settings.Sites.visitor(door, s.world.Now); err != nil {
 		s.store.Close()

@@ -17,6 +17,7 @@ import (
 
 	"beacon/core/dnsname"
 	"beacon/resolve"
+	"beacon/service/notify"
 	"beacon/store"
 )
 
@@ -32,7 +33,7 @@ type Settings struct {
 	Places     []PlaceSettings    `yaml:"places"`      // other instances that are asked how domains look from there
 	RDAP       []RDAPSettings     `yaml:"rdap"`        // registries that tell of registrations
 	Sites      SiteSettings       `yaml:"sites"`       // how web hosts are looked at
-	Tell       TellSettings       `yaml:"tell"`        // who is told when a verdict changes
+	Tell       notify.Settings    `yaml:"tell"`        // who is told when a verdict changes
 	WorldClock string             `yaml:"world_clock"` // address of a clock to follow; empty for this machine's
 	Checks     CheckSettings      `yaml:"checks"`
 	Hosts      HostSettings       `yaml:"hosts"`
@@ -78,7 +79,7 @@ type CheckSettings struct {
 func ReadSettings(path string) (Settings, error) {
 	s := Settings{Listen: "127.0.0.1:8053", KeyFile: "beacon.key", Reach: []string{"0.0.0.0/0", "::/0"},
 		DNS: DNSSettings{Port: 53}, Checks: CheckSettings{Settling: time.Minute, Settled: time.Hour, Glance: 10 * time.Minute},
-		Watch: WatchSettings{Every: 2 * time.Second}, Drift: DriftSettings{Every: 15 * time.Minute}, Tell: TellSettings{After: time.Minute}, Sites: SiteSettings{Patience: 5 * time.Second}, Lease: 30 * time.Second, Request: 10 * time.Second, Workers: 4}
+		Watch: WatchSettings{Every: 2 * time.Second}, Drift: DriftSettings{Every: 15 * time.Minute}, Tell: notify.Settings{After: time.Minute}, Sites: SiteSettings{Patience: 5 * time.Second}, Lease: 30 * time.Second, Request: 10 * time.Second, Workers: 4}
 	text, err := os.ReadFile(path)
 	if err != nil {
 		return s, fmt.Errorf("the settings cannot be read: %w", err)
@@ -93,7 +94,7 @@ func ReadSettings(path string) (Settings, error) {
 			*file = filepath.Join(filepath.Dir(path), *file)
 		}
 	}
-	s.Tell.paths(filepath.Dir(path))
+	s.Tell.Paths(filepath.Dir(path))
 	for i := range s.Places {
 		if at := &s.Places[i].TokenFile; *at != "" && !filepath.IsAbs(*at) {
 			*at = filepath.Join(filepath.Dir(path), *at)
@@ -158,7 +159,7 @@ func (s Settings) check() error {
 			fail("resolvers: %q: %s; write IP address and port, such as 192.0.2.53:53, or with transport: https an address such as https://resolver.example/dns-query", r.Address, err)
 		}
 	}
-	s.Tell.check(fail)
+	s.Tell.Check(fail)
 	s.Sites.check(fail)
 	for _, p := range s.Places {
 		if u, err := url.Parse(p.Address); err != nil || u.Host == "" || p.Name == "" || p.TokenFile == "" {

@@ -19,6 +19,7 @@ import (
 	"beacon/core/definition"
 	"beacon/core/delegation"
 	"beacon/service"
+	"beacon/service/notify"
 	"beacon/tell"
 	"beacon/wire"
 )
@@ -56,7 +57,7 @@ func TestTelling(t *testing.T) {
 	secret := filepath.Join(t.TempDir(), "secret")
 	require.NoError(t, os.WriteFile(secret, []byte("lantern\n"), 0o600))
 	h := newHouseWith(t, func(s *service.Settings) {
-		s.Tell = service.TellSettings{After: 300 * time.Millisecond, Hooks: []service.HookSettings{{Name: "night-watch", Address: server.URL, SecretFile: secret}}}
+		s.Tell = notify.Settings{After: 300 * time.Millisecond, Hooks: []notify.HookSettings{{Name: "night-watch", Address: server.URL, SecretFile: secret}}}
 		s.RDAP = []service.RDAPSettings{{Zone: "example", Address: registry.URL}}
 	})
 	told := func() []tell.Word {
@@ -103,7 +104,7 @@ func TestTelling(t *testing.T) {
 	require.NoError(t, err)
 	time.Sleep(time.Second)
 	assert.Len(t, told(), 2, "nothing is told twice")
-	require.NoError(t, h.TryChannel(ctx, "night-watch"))
+	require.NoError(t, h.Notify.TryChannel(ctx, "night-watch"))
 	assert.True(t, told()[2].Test)
-	assert.Error(t, h.TryChannel(ctx, "nobody"))
+	assert.Error(t, h.Notify.TryChannel(ctx, "nobody"))
 }

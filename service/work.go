@@ -45,7 +45,7 @@ func (s *Service) employ() {
 	syncs := jobs.Handler{Run: s.runSync, GaveUp: gaveUpSync}
 	for kind, h := range map[string]jobs.Handler{
 		store.JobSync: syncs, store.JobUrgent: syncs, store.JobCheck: {Run: s.runCheck}, store.JobNotify: {Run: s.runNotify}, store.JobLook: {Run: s.runLook},
-		store.JobAlias: {Run: s.runAlias}, store.JobGlance: {Run: s.runGlance}, store.JobTell: {Run: s.runTell}, store.JobRows: {Run: s.runRows},
+		store.JobAlias: {Run: s.runAlias}, store.JobGlance: {Run: s.runGlance}, store.JobTell: {Run: s.Notify.RunTell}, store.JobRows: {Run: s.runRows},
 		store.JobSequence: {Run: s.Logbook.RunSequence},
 	} {
 		s.Jobs.Handle(kind, h)

@@ -12,10 +12,10 @@ import (
 func routesOfAccounts() []route {
 	return []route{
 		{method: "GET", path: "/kinds", summary: "What provider accounts can be connected to", right: access.Read, out: wire.Page[wire.Kind]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			return wire.Page[wire.Kind]{Items: k.svc.Kinds(k.Request.Context())}, nil
+			return wire.Page[wire.Kind]{Items: k.svc.Accounts.Kinds(k.Request.Context())}, nil
 		}},
 		{method: "GET", path: "/accounts", summary: "Connected accounts", right: access.Read, query: []string{"role"}, out: wire.Page[wire.AccountView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			items, err := k.svc.Accounts(k.Request.Context(), k.DefaultQuery("role", wire.RoleProvider))
+			items, err := k.svc.Accounts.Accounts(k.Request.Context(), k.DefaultQuery("role", wire.RoleProvider))
 			return wire.Page[wire.AccountView]{Items: items}, err
 		}},
 		{method: "POST", path: "/accounts", summary: "Connect an account; it is tried at once", right: access.Manage, in: wire.NewAccount{}, out: wire.AccountAdded{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
@@ -23,7 +23,7 @@ func routesOfAccounts() []route {
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			tried, err := k.svc.AddAccount(k.Request.Context(), in)
+			tried, err := k.svc.Accounts.AddAccount(k.Request.Context(), in)
 			return wire.AccountAdded{Name: in.Name, Tried: tried}, err
 		}},
 		{method: "PUT", path: "/accounts/:name/credential", summary: "Give an account another credential; it is tried at once", right: access.Manage, in: wire.NewCredential{}, out: wire.AccountAdded{}, status: http.StatusOK, handle: func(k *call) (any, error) {
@@ -34,7 +34,7 @@ func routesOfAccounts() []route {
 			if in.Role == "" {
 				in.Role = wire.RoleProvider
 			}
-			tried, err := k.svc.RotateAccount(k.Request.Context(), in.Role, k.Param("name"), in.Secret)
+			tried, err := k.svc.Accounts.RotateAccount(k.Request.Context(), in.Role, k.Param("name"), in.Secret)
 			return wire.AccountAdded{Name: k.Param("name"), Tried: tried}, err
 		}},
 		{method: "POST", path: "/accounts/:name/verifications", summary: "Make the conformance run in a scratch zone", right: access.Manage, in: wire.Verification{}, out: wire.Page[wire.Verified]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
@@ -42,15 +42,15 @@ func routesOfAccounts() []route {
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			items, err := k.svc.Verify(k.Request.Context(), k.Param("name"), in.Zone, nil)
+			items, err := k.svc.Accounts.Verify(k.Request.Context(), k.Param("name"), in.Zone, nil)
 			return wire.Page[wire.Verified]{Items: items}, err
 		}},
 		{method: "GET", path: "/accounts/:name/zones", summary: "Zones that a provider account holds", right: access.Read, out: wire.Page[wire.RemoteZone]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			items, err := k.svc.RemoteZones(k.Request.Context(), k.Param("name"))
+			items, err := k.svc.Accounts.RemoteZones(k.Request.Context(), k.Param("name"))
 			return wire.Page[wire.RemoteZone]{Items: items}, err
 		}},
 		{method: "GET", path: "/accounts/:name/registrations", summary: "Domains that a registrar account holds", right: access.Read, out: wire.Page[wire.Registration]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			items, err := k.svc.Registrations(k.Request.Context(), k.Param("name"))
+			items, err := k.svc.Accounts.Registrations(k.Request.Context(), k.Param("name"))
 			return wire.Page[wire.Registration]{Items: items}, err
 		}},
 		{method: "GET", path: "/placements", summary: "How every placement stood when it was looked at last", right: access.Read, query: []string{"cursor", "limit"}, out: wire.Page[wire.PlacementStanding]{}, status: http.StatusOK, handle: func(k *call) (any, error) {

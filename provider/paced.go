@@ -18,21 +18,22 @@ type Pace interface {
 	Slow(d time.Duration)
 }
 
-// paced is a driver whose requests wait for their turn, and whose reads are tried again where that is safe.
-type paced struct {
+// PacedDriver is a driver whose requests wait for their turn, and whose reads are tried again where that is safe. It answers for
+// what a driver may also be (Finder, Server, Watcher, Prober, Holder): where the driver is none, there is nothing to answer.
+type PacedDriver struct {
 	Driver
 	pace Pace
 }
 
-// Paced gives a driver that keeps to a pace. Reads that were refused for being too many, or that broke off, are made
+// Paced returns a driver that keeps to a pace. Reads that were refused for being too many, or that broke off, are made
 // again a few times within the context's time; writes are made once.
-func Paced(d Driver, pace Pace) Driver { return paced{d, pace} }
+func Paced(d Driver, pace Pace) PacedDriver { return PacedDriver{d, pace} }
 
 // mostReads is how often one read is tried.
 const mostReads = 5
 
 // call makes a request in its turn, up to tries times.
-func (p paced) call(ctx context.Context, tries int, do func() error) error {
+func (p PacedDriver) call(ctx context.Context, tries int, do func() error) error {
 	for try := 1; ; try++ {
 		if err := p.pace.Wait(ctx); err != nil {
 			return &outcall.Error{Kind: outcall.Limited, Outcome: outcall.NotSent, Asked: "waiting for a turn", Said: err.Error()}
@@ -63,12 +64,14 @@ func backoff(try int) time.Duration {
 	return base/2 + time.Duration(rand.Int64N(int64(base)))
 }
 
-func (p paced) Zones(ctx context.Context, cursor Cursor) (page ZonePage, err error) {
+// Zones returns one page of the zones of the account.
+func (p PacedDriver) Zones(ctx context.Context, cursor Cursor) (page ZonePage, err error) {
 	err = p.call(ctx, mostReads, func() (err error) { page, err = p.Driver.Zones(ctx, cursor); return err })
 	return page, err
 }
 
-func (p paced) Find(ctx context.Context, name dnsname.Name) (z Zone, there bool, err error) {
+// Find returns a zone by its name.
+func (p PacedDriver) Find(ctx context.Context, name dnsname.Name) (z Zone, there bool, err error) {
 	f, ok := p.Driver.(Finder)
 	if !ok {
 		return FindZone(ctx, struct{ Driver }{p}, name)
@@ -77,29 +80,32 @@ func (p paced) Find(ctx context.Context, name dnsname.Name) (z Zone, there bool,
 	return z, there, err
 }
 
-func (p paced) Servers() []string {
+// Servers returns where the nameservers of the account are reached.
+func (p PacedDriver) Servers() []string {
 	if s, ok := p.Driver.(Server); ok {
 		return s.Servers()
 	}
 	return nil
 }
 
-func (p paced) Behind(ctx context.Context, zone ZoneRef) []string {
+// Behind returns the nameservers that do not serve yet what was written.
+func (p PacedDriver) Behind(ctx context.Context, zone ZoneRef) []string {
 	if w, ok := p.Driver.(Watcher); ok {
 		return w.Behind(ctx, zone)
 	}
 	return nil
 }
 
-func (p paced) Probe(ctx context.Context) error {
+// Probe returns an error where the driver can show that its credential is wrong.
+func (p PacedDriver) Probe(ctx context.Context) error {
 	if pr, ok := p.Driver.(Prober); ok {
 		return p.call(ctx, mostReads, func() error { return pr.Probe(ctx) })
 	}
-	_, err := p.Zones(ctx, "")
-	return err
+	return nil
 }
 
-func (p paced) Rights(ctx context.Context) (list []Right, err error) {
+// Rights returns what the credential may do.
+func (p PacedDriver) Rights(ctx context.Context) (list []Right, err error) {
 	h, ok := p.Driver.(Holder)
 	if !ok {
 		return nil, nil
@@ -108,26 +114,28 @@ func (p paced) Rights(ctx context.Context) (list []Right, err error) {
 	return list, err
 }
 
-func (p paced) Read(ctx context.Context, zone ZoneRef, from ReadFrom) (page Page, err error) {
+// Read returns one page of the records of a zone.
+func (p PacedDriver) Read(ctx context.Context, zone ZoneRef, from ReadFrom) (page Page, err error) {
 	err = p.call(ctx, mostReads, func() (err error) { page, err = p.Driver.Read(ctx, zone, from); return err })
 	return page, err
 }
 
-func (p paced) Poll(ctx context.Context, receipt Receipt) (out Receipt, err error) {
+// Poll returns what became of a batch.
+func (p PacedDriver) Poll(ctx context.Context, receipt Receipt) (out Receipt, err error) {
 	err = p.call(ctx, mostReads, func() (err error) { out, err = p.Driver.Poll(ctx, receipt); return err })
 	return out, err
 }
 
-func (p paced) Create(ctx context.Context, name dnsname.Name, options ZoneOptions) (z Zone, err error) {
+func (p PacedDriver) Create(ctx context.Context, name dnsname.Name, options ZoneOptions) (z Zone, err error) {
 	err = p.call(ctx, 1, func() (err error) { z, err = p.Driver.Create(ctx, name, options); return err })
 	return z, err
 }
 
-func (p paced) Remove(ctx context.Context, zone ZoneRef) error {
+func (p PacedDriver) Remove(ctx context.Context, zone ZoneRef) error {
 	return p.call(ctx, 1, func() error { return p.Driver.Remove(ctx, zone) })
 }
 
-func (p paced) Apply(ctx context.Context, zone ZoneRef, batch change.Batch) (r Receipt, err error) {
+func (p PacedDriver) Apply(ctx context.Context, zone ZoneRef, batch change.Batch) (r Receipt, err error) {
 	err = p.call(ctx, 1, func() (err error) { r, err = p.Driver.Apply(ctx, zone, batch); return err })
 	return r, err
 }

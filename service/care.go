@@ -3,6 +3,7 @@ package service
 import (
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 
 	"beacon/core/definition"
@@ -26,7 +27,7 @@ func viewCare(z store.Zone) wire.CareView {
 		if a.Key.Name != z.Name() {
 			label = a.Key.Name.Relative(z.Name())
 		}
-		for _, name := range sortedKeys(a.Values) {
+		for _, name := range slices.Sorted(maps.Keys(a.Values)) {
 			v.Extras = append(v.Extras, wire.ExtraSet{Set: label + " " + a.Key.Type.String(), Name: name, Value: a.Values[name]})
 		}
 	}

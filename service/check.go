@@ -13,6 +13,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/registrar"
 	"beacon/resolve"
+	"beacon/service/accounts"
 	"beacon/service/jobs"
 	"beacon/service/logbook"
 	"beacon/service/notify"
@@ -176,11 +177,11 @@ func (s *Service) registration(ctx context.Context, z store.Zone) *delegation.Re
 		return s.rdap(ctx, z.Name())
 	}
 	var account store.Account
-	if err := s.Logbook.Tx(ctx, func(tx *store.Tx) (err error) { account, err = tx.AccountByID(*z.RegistrarID); return err }); err != nil {
+	if err := s.Logbook.Tx(ctx, func(tx *store.Tx) (err error) { account, err = accounts.ByID(tx, *z.RegistrarID); return err }); err != nil {
 		return &delegation.Registration{Problem: err.Error()}
 	}
 	out := &delegation.Registration{Account: account.Name, AskedAt: s.world.Now()}
-	driver, err := s.registrarOf(account)
+	driver, err := s.Accounts.Registrar(account)
 	if err == nil {
 		calling, cancel := context.WithTimeout(ctx, s.settings.Request)
 		defer cancel()

@@ -10,6 +10,7 @@ import (
 	"beacon/core/rules"
 	"beacon/core/wording"
 	"beacon/core/zonefile"
+	"beacon/service/accounts"
 	"beacon/service/jobs"
 	"beacon/service/logbook"
 	"beacon/store"
@@ -60,7 +61,7 @@ func (s *Service) define(ctx context.Context, r wire.DefineRequest, only func(de
 func unknownAccounts(tx *store.Tx, zones []definition.Zone) []zonefile.Fault {
 	var faults []zonefile.Fault
 	look := func(z definition.Zone, role, name string) {
-		if _, err := tx.Account(role, name); store.IsMissing(err) {
+		if _, err := accounts.ByName(tx, role, name); store.IsMissing(err) {
 			faults = append(faults, zonefile.Fault{File: z.File, Line: z.Line, Column: 3,
 				Message: fmt.Sprintf("zone %s names the %s account %q, which is not connected here", z.Name, role, name),
 				Remedy:  fmt.Sprintf("correct the name, or connect it: beacon %s add %s", role, name)})
@@ -130,7 +131,7 @@ func (s *Service) defineZone(ctx context.Context, tx *store.Tx, d definition.Zon
 	out.Revision = viewRevision(rev)
 	var registrarID *uint64
 	if d.Registrar != "" {
-		a, err := tx.Account(wire.RoleRegistrar, d.Registrar)
+		a, err := accounts.ByName(tx, wire.RoleRegistrar, d.Registrar)
 		if err != nil {
 			return out, err
 		}
@@ -144,7 +145,7 @@ func (s *Service) defineZone(ctx context.Context, tx *store.Tx, d definition.Zon
 		return out, err
 	}
 	for _, name := range d.At {
-		a, err := tx.Account(wire.RoleProvider, name)
+		a, err := accounts.ByName(tx, wire.RoleProvider, name)
 		if err != nil {
 			return out, err
 		}

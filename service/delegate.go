@@ -12,6 +12,7 @@ import (
 	"beacon/core/handover"
 	"beacon/outcall"
 	"beacon/registrar"
+	"beacon/service/accounts"
 	"beacon/service/jobs"
 	"beacon/service/logbook"
 	"beacon/store"
@@ -49,7 +50,7 @@ func (s *Service) Delegate(ctx context.Context, r wire.DelegateRequest) (wire.De
 	if err := s.lookBefore(ctx, z, d, &out); err != nil {
 		return out, err
 	}
-	driver, err := s.registrarOf(account)
+	driver, err := s.Accounts.Registrar(account)
 	if err != nil {
 		return out, err
 	}
@@ -67,7 +68,7 @@ func (s *Service) delegationSubjects(ctx context.Context, name dnsname.Name) (z 
 		if d, err = tx.EnsureDomain(z.ID); err != nil {
 			return err
 		}
-		a, err = tx.AccountByID(*z.RegistrarID)
+		a, err = accounts.ByID(tx, *z.RegistrarID)
 		return err
 	})
 	return z, d, a, err

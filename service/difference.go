@@ -11,6 +11,7 @@ import (
 	"beacon/core/finding"
 	"beacon/core/record"
 	"beacon/provider"
+	"beacon/service/accounts"
 	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/wire"
@@ -42,7 +43,7 @@ func (s *Service) placesOf(ctx context.Context, name dnsname.Name) (places []pla
 			return err
 		}
 		for _, p := range placements {
-			a, err := tx.AccountByID(p.AccountID)
+			a, err := accounts.ByID(tx, p.AccountID)
 			if err != nil {
 				return err
 			}
@@ -62,7 +63,7 @@ func (s *Service) placesOf(ctx context.Context, name dnsname.Name) (places []pla
 }
 
 func (s *Service) connect(ctx context.Context, p *place) (err error) {
-	if p.driver, err = s.providerOf(p.account); err == nil {
+	if p.driver, err = s.Accounts.Provider(p.account); err == nil {
 		p.caps, err = p.driver.Describe(ctx, p.ref())
 	}
 	return logbook.Explain(err)

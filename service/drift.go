@@ -16,6 +16,7 @@ import (
 	"beacon/core/record"
 	"beacon/core/wording"
 	"beacon/provider"
+	"beacon/service/accounts"
 	"beacon/service/jobs"
 	"beacon/service/logbook"
 	"beacon/store"
@@ -36,11 +37,11 @@ func (s *Service) scheduleLooks(ctx context.Context) error {
 		return nil
 	}
 	return s.store.Tx(ctx, func(tx *store.Tx) error {
-		accounts, err := tx.Accounts(wire.RoleProvider)
+		list, err := accounts.Providers(tx)
 		if err != nil {
 			return err
 		}
-		for _, a := range accounts {
+		for _, a := range list {
 			if err := jobs.EnqueueIn(tx, store.JobLook, a.ID, a.ID, s.wall.Now()); err != nil {
 				return err
 			}
@@ -60,7 +61,7 @@ func (s *Service) runLook(ctx context.Context, job store.Job) error {
 	var places []place
 	err := s.store.Tx(ctx, func(tx *store.Tx) error {
 		places = nil
-		a, err := tx.AccountByID(job.Subject)
+		a, err := accounts.ByID(tx, job.Subject)
 		if err != nil {
 			return err
 		}

@@ -18,6 +18,7 @@ import (
 	"beacon/core/record"
 	"beacon/provider"
 	"beacon/service"
+	"beacon/service/accounts"
 	"beacon/wire"
 )
 
@@ -178,19 +179,19 @@ func TestCredentials(t *testing.T) {
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
-	tried, err := h.RotateAccount(ctx, wire.RoleProvider, "heron-main", "heron-owner-key")
+	tried, err := h.Accounts.RotateAccount(ctx, wire.RoleProvider, "heron-main", "heron-owner-key")
 	require.NoError(t, err)
 	require.Len(t, tried.Findings, 1)
 	assert.Equal(t, "credential-too-strong", tried.Findings[0].Code)
-	_, err = h.RotateAccount(ctx, wire.RoleProvider, "heron-main", "heron-viewer-key")
+	_, err = h.Accounts.RotateAccount(ctx, wire.RoleProvider, "heron-main", "heron-viewer-key")
 	assert.ErrorContains(t, err, "may only read", "zones are placed there that have to be written")
-	_, err = h.RotateAccount(ctx, wire.RoleProvider, "heron-main", "nothing")
+	_, err = h.Accounts.RotateAccount(ctx, wire.RoleProvider, "heron-main", "nothing")
 	assert.ErrorContains(t, err, "401")
-	require.NoError(t, err0(h.RotateAccount(ctx, wire.RoleProvider, "heron-main", "heron-second-key")))
+	require.NoError(t, err0(h.Accounts.RotateAccount(ctx, wire.RoleProvider, "heron-main", "heron-second-key")))
 
 	before, err := os.ReadFile(h.settings.KeyFile)
 	require.NoError(t, err)
-	n, err := service.RenewKey(context.Background(), h.settings)
+	n, err := accounts.RenewKey(context.Background(), accounts.Renewal{Database: h.settings.Database, KeyFile: h.settings.KeyFile, Reach: h.settings.Reach})
 	require.NoError(t, err)
 	assert.Equal(t, 4, n)
 	after, err := os.ReadFile(h.settings.KeyFile)
@@ -199,7 +200,7 @@ func TestCredentials(t *testing.T) {
 	assert.Len(t, after, 32)
 	h.define("heron-main", "@ A 192.0.2.2")
 	assert.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State, "an instance that ran meanwhile reads the new key by itself")
-	accounts, err := h.Accounts(ctx, wire.RoleProvider)
+	accounts, err := h.Accounts.Accounts(ctx, wire.RoleProvider)
 	require.NoError(t, err)
 	require.Len(t, accounts, 3)
 	assert.Equal(t, 1, accounts[1].Zones)
@@ -213,10 +214,10 @@ func TestVerify(t *testing.T) {
 	t.Parallel()
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1")
-	_, err := h.Verify(ctx, "heron-main", zone, nil)
+	_, err := h.Accounts.Verify(ctx, "heron-main", zone, nil)
 	assert.ErrorContains(t, err, "is looked after here")
 	told := 0
-	results, err := h.Verify(ctx, "curlew-ops", dnsname.MustParse("scratch.example"), func(wire.Verified) { told++ })
+	results, err := h.Accounts.Verify(ctx, "curlew-ops", dnsname.MustParse("scratch.example"), func(wire.Verified) { told++ })
 	require.NoError(t, err)
 	assert.False(t, slices.ContainsFunc(results, func(v wire.Verified) bool { return v.Outcome == "failed" }))
 	assert.GreaterOrEqual(t, len(results), 30)

@@ -29,7 +29,7 @@ func (f fussy) Apply(ctx context.Context, zone provider.ZoneRef, batch change.Ba
 // A provider that gives back other than it was given does not drift for ever, and real drift there is still seen.
 func TestProviderThatWritesItsOwnWay(t *testing.T) {
 	h := newHouse(t)
-	_, err := h.AddAccount(ctx, wire.NewAccount{Name: "fussy-main", Role: wire.RoleProvider, Kind: "fussy", Address: h.world.URL("heron"), Secret: "heron-practice-key"})
+	_, err := h.Accounts.AddAccount(ctx, wire.NewAccount{Name: "fussy-main", Role: wire.RoleProvider, Kind: "fussy", Address: h.world.URL("heron"), Secret: "heron-practice-key"})
 	require.NoError(t, err)
 	h.define("fussy-main", "@ 130 A 192.0.2.1\nwww 200 A 192.0.2.1")
 	done := h.sync(wire.SyncRequest{})

@@ -21,10 +21,22 @@ import (
 	"beacon/outcall"
 	"beacon/primary"
 	"beacon/provider"
+	"beacon/service/accounts"
 	"beacon/service/jobs"
 	"beacon/store"
 	"beacon/wire"
 )
+
+// secondariesKind is the kind of accounts whose nameservers fetch their zones from us.
+func (s *Service) secondariesKind() accounts.Kind {
+	return accounts.Kind{
+		About:   "Ourselves as hidden primary: nameservers fetch these zones from here, signed with a key (RFC 5936, RFC 1995, RFC 8945)",
+		Driver:  func(c accounts.Connection) (provider.Driver, error) { return s.publisherOf(c) },
+		Address: func(address string) error { _, err := parseSecondaries(address); return err },
+		Inbound: true,
+		Closed:  s.settings.Primary.Listen == "",
+	}
+}
 
 // KindSecondaries is the kind of accounts whose nameservers fetch their zones from us.
 const KindSecondaries = "secondaries"
@@ -64,18 +76,18 @@ func parseSecondaries(address string) (list []secondary, err error) {
 // publisher is the driver of such an account: the provider is ourselves, and what it keeps is in our own database.
 type publisher struct {
 	s       *Service
-	account store.Account
+	account accounts.Connection
 	list    []secondary
 	key     primary.Notifier
 }
 
 // publisherOf makes the driver of an account with a key, ALGORITHM:NAME:SECRET.
-func (s *Service) publisherOf(a store.Account, secret string) (provider.Driver, error) {
+func (s *Service) publisherOf(a accounts.Connection) (*publisher, error) {
 	list, err := parseSecondaries(a.Address)
 	if err != nil {
 		return nil, wire.Problemf(wire.Invalid, "%s.", wording.Sentence(err.Error()))
 	}
-	key, err := notifierOf(s, secret)
+	key, err := notifierOf(s, a.Secret)
 	if err != nil {
 		return nil, wire.Problemf(wire.Invalid, "%s.", wording.Sentence(err.Error()))
 	}
@@ -325,7 +337,7 @@ func (s *Service) runNotify(ctx context.Context, job store.Job) error {
 				zone = primary.Zone{Name: z.Name(), Serial: z.Serial}
 			}
 		}
-		a, err = tx.AccountByID(job.Lane)
+		a, err = accounts.ByID(tx, job.Lane)
 		return err
 	})
 	if err != nil || zone.Serial == 0 {
@@ -359,15 +371,11 @@ func (s *Service) runNotify(ctx context.Context, job store.Job) error {
 
 // publisherWith opens an account's credential and gives its driver bare.
 func (s *Service) publisherWith(a store.Account) (*publisher, error) {
-	secret, err := s.seal.Open(a.Name, a.Sealed)
+	secret, err := s.Accounts.Secret(a)
 	if err != nil {
 		return nil, err
 	}
-	d, err := s.publisherOf(a, secret)
-	if err != nil {
-		return nil, err
-	}
-	return d.(*publisher), nil
+	return s.publisherOf(accounts.Connection{ID: a.ID, Name: a.Name, Address: a.Address, Secret: secret})
 }
 
 // Servers gives where the nameservers of an account are reached, which their names need not lead to from here.

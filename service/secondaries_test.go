@@ -49,7 +49,7 @@ func TestHiddenPrimary(t *testing.T) {
 	h, listen := primaryHouse(t)
 	named := nstest.NamedSecondary(t, nstest.FreePort(t), listen, zone.String())
 	nsd := nstest.NSDSecondary(t, nstest.FreePort(t), listen, zone.String())
-	_, err := h.AddAccount(ctx, wire.NewAccount{Name: "moor", Role: wire.RoleProvider, Kind: service.KindSecondaries, Secret: nstest.Credential,
+	_, err := h.Accounts.AddAccount(ctx, wire.NewAccount{Name: "moor", Role: wire.RoleProvider, Kind: service.KindSecondaries, Secret: nstest.Credential,
 		Address: fmt.Sprintf("dns://%s/ns1.moor.test,dns://%s/ns2.moor.test", named.HostPort(), nsd.HostPort())})
 	require.NoError(t, err)
 
@@ -90,7 +90,7 @@ func TestHiddenPrimary(t *testing.T) {
 	whole := transferred(t, listen, new(dns.Msg).SetIxfr(zone.String(), serial-1000, ".", "."))
 	assert.Equal(t, len(transferred(t, listen, new(dns.Msg).SetAxfr(zone.String()))), len(whole), "a gap in what is known gives the whole zone")
 
-	results, err := h.Verify(ctx, "moor", dnsname.MustParse("scratch.example"), nil)
+	results, err := h.Accounts.Verify(ctx, "moor", dnsname.MustParse("scratch.example"), nil)
 	require.NoError(t, err)
 	for _, r := range results {
 		assert.NotEqual(t, conform.Failed, r.Outcome, "%s: %s", r.Check, r.Detail)
@@ -139,14 +139,14 @@ func TestSerialAboveEverySecondary(t *testing.T) {
 	before, ok := nstest.Serial(old.HostPort(), zone.String())
 	require.True(t, ok)
 	require.Greater(t, before, uint32(3))
-	_, err := h.AddAccount(ctx, wire.NewAccount{Name: "moor", Role: wire.RoleProvider, Kind: service.KindSecondaries, Secret: nstest.Credential,
+	_, err := h.Accounts.AddAccount(ctx, wire.NewAccount{Name: "moor", Role: wire.RoleProvider, Kind: service.KindSecondaries, Secret: nstest.Credential,
 		Address: fmt.Sprintf("dns://%s/ns1.moor.test", old.HostPort())})
 	require.NoError(t, err)
 	h.define("moor", "@ A 192.0.2.1")
 	list, err := h.StartSync(ctx, wire.SyncRequest{Zone: zone})
 	require.NoError(t, err)
 	require.Eventually(t, func() bool {
-		zones, err := h.RemoteZones(ctx, "moor")
+		zones, err := h.Accounts.RemoteZones(ctx, "moor")
 		return err == nil && len(zones) == 1
 	}, 20*time.Second, 50*time.Millisecond)
 	h.ended(list[0].ID)
@@ -180,7 +180,7 @@ func TestNotifiedOfDrift(t *testing.T) {
 		s.Drift.Every = time.Hour
 	})
 	named := nstest.NamedNotifying(t, port, zone.String())
-	_, err := h.AddAccount(ctx, wire.NewAccount{Name: "moor", Role: wire.RoleProvider, Kind: "update", Secret: nstest.Credential, Address: named.Address()})
+	_, err := h.Accounts.AddAccount(ctx, wire.NewAccount{Name: "moor", Role: wire.RoleProvider, Kind: "update", Secret: nstest.Credential, Address: named.Address()})
 	require.NoError(t, err)
 	h.define("moor", "@ A 192.0.2.1")
 	done := h.sync(wire.SyncRequest{})
@@ -206,7 +206,7 @@ func TestNotifiedOfDrift(t *testing.T) {
 func TestSecondaryBehind(t *testing.T) {
 	h, _ := primaryHouse(t)
 	silent := nstest.Named(t) // it answers, and is a secondary of nobody
-	_, err := h.AddAccount(ctx, wire.NewAccount{Name: "moor", Role: wire.RoleProvider, Kind: service.KindSecondaries, Secret: nstest.Credential,
+	_, err := h.Accounts.AddAccount(ctx, wire.NewAccount{Name: "moor", Role: wire.RoleProvider, Kind: service.KindSecondaries, Secret: nstest.Credential,
 		Address: fmt.Sprintf("dns://%s/ns1.moor.test", silent.HostPort())})
 	require.NoError(t, err)
 	h.define("moor", "@ A 192.0.2.1")

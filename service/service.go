@@ -13,12 +13,14 @@ import (
 	"time"
 
 	"beacon/clock"
+	"beacon/core/dnsname"
 	"beacon/core/dnssec"
 	"beacon/outcall"
 	"beacon/provider"
 	"beacon/reach"
 	"beacon/registrar"
 	"beacon/resolve"
+	"beacon/service/accounts"
 	"beacon/service/jobs"
 	"beacon/service/logbook"
 	"beacon/service/notify"
@@ -29,7 +31,7 @@ import (
 
 // Drivers make drivers for accounts, by kind.
 type Drivers struct {
-	Providers  map[string]func(outcall.Client) provider.Driver
+	Providers  map[string]accounts.Kind
 	Registrars map[string]func(outcall.Client) registrar.Driver
 	// Evaluator is the command that starts a worker for the expressions of profiles; it ends up in jq.Work.
 	Evaluator []string
@@ -38,15 +40,11 @@ type Drivers struct {
 // Service is a running instance. It is safe for concurrent use.
 type Service struct {
 	settings Settings
-	drivers  Drivers
-	kinds    *kinds
 	pacesMu  sync.Mutex
-	paces    map[uint64]*pace  // by account
 	indexes  map[uint64]*index // by account
 	live     memory
 	log      *slog.Logger
 	store    *store.Store
-	seal     *store.Seal
 	http     *http.Client
 	careful  *http.Client // does not go to inner networks that were not allowed by name
 	dns      *resolve.Client
@@ -56,10 +54,9 @@ type Service struct {
 	wall     clock.Wall
 	metrics  *metrics
 	door     *reach.Door
-	usedMu   sync.Mutex
-	used     map[string]time.Time // accounts, by when their last use was noted
 	house    houseKit
 	Logbook  *logbook.Book
+	Accounts *accounts.Accounts
 	Notify   *notify.Notifier
 	Users    *users.Users
 	Jobs     *jobs.Queue
@@ -79,23 +76,17 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 	if err != nil {
 		return nil, fmt.Errorf("the setting dns.roots: %w", err)
 	}
-	s := &Service{settings: settings, drivers: drivers, log: log, world: &clock.World{}, metrics: newMetrics(),
-		paces: map[uint64]*pace{}, indexes: map[uint64]*index{}, live: memory{zones: map[uint64]provider.State{}}}
-	if s.kinds, err = newKinds(drivers, settings.Profiles, settings.Primary.Listen != ""); err != nil {
-		return nil, err
-	}
+	s := &Service{settings: settings, log: log, world: &clock.World{}, metrics: newMetrics(),
+		indexes: map[uint64]*index{}, live: memory{zones: map[uint64]provider.State{}}}
 	if s.house, err = readHouseKit(settings.NewZones); err != nil {
 		return nil, err
 	}
-	s.door, s.used = door, map[string]time.Time{}
+	s.door = door
 	s.http, s.careful = door.HTTPClient(settings.Request), door.Careful().HTTPClient(settings.Request)
 	if settings.WorldClock != "" {
 		if err := s.world.Follow(ctx, s.http, settings.WorldClock); err != nil {
 			return nil, fmt.Errorf("the setting world_clock: %w", err)
 		}
-	}
-	if s.seal, err = store.OpenSeal(settings.KeyFile); err != nil {
-		return nil, err
 	}
 	if s.store, err = store.Open(ctx, settings.Database, door, s.wall.Now); err != nil {
 		return nil, err
@@ -103,6 +94,10 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 	s.Logbook = logbook.New(s.store, log)
 	s.Jobs = jobs.New(s.store, log, settings.Lease, s.metrics.jobs)
 	s.Users = users.New(s.Logbook)
+	if err := s.openAccounts(drivers); err != nil {
+		s.store.Close()
+		return nil, err
+	}
 	s.Notify = notify.New(notify.Parts{Settings: settings.Tell, Store: s.store, Logbook: s.Logbook, World: s.world, Door: door, HTTP: s.http, Timeout: settings.Request, News: newsOf})
 	s.employ()
 	if s.visitor, err = settings.Sites.visitor(door, s.world.Now); err != nil {
@@ -120,6 +115,40 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 	}
 	s.sweeper = &resolve.Sweeper{Client: s.dns, Hints: hints, Port: settings.DNS.Port, Resolvers: settings.Resolvers, Anchors: anchors, Now: s.world.Now}
 	return s, nil
+}
+
+// openAccounts opens the room of accounts, with all kinds of providers and registrars that there are.
+func (s *Service) openAccounts(d Drivers) (err error) {
+	s.Accounts, err = accounts.New(accounts.Parts{Store: s.store, Logbook: s.Logbook, Log: s.log, Door: s.door, HTTP: s.http, Careful: s.careful,
+		KeyFile: s.settings.KeyFile, Profiles: s.settings.Profiles, Evaluator: d.Evaluator, Registrars: d.Registrars, Timeout: s.settings.Request, Calls: s.metrics.calls,
+		Placed: s.placedAt, Managed: managed, Added: s.scheduleLooks})
+	if err != nil {
+		return err
+	}
+	for name, kind := range d.Providers {
+		if err := s.Accounts.Register(name, kind); err != nil {
+			return err
+		}
+	}
+	return s.Accounts.Register(KindSecondaries, s.secondariesKind())
+}
+
+// placedAt returns the zones that are placed at an account.
+func (s *Service) placedAt(tx *store.Tx, account uint64) (list []provider.ZoneRef, err error) {
+	placed, err := tx.PlacementsToLook(account, s.wall.Now().Add(time.Hour))
+	for _, p := range placed {
+		list = append(list, provider.ZoneRef{ID: p.Placement.RemoteID, Name: p.Zone.Name()})
+	}
+	return list, err
+}
+
+// managed reports whether a zone is managed here.
+func managed(tx *store.Tx, name dnsname.Name) (bool, error) {
+	_, err := tx.Zone(name)
+	if store.IsMissing(err) {
+		return false, nil
+	}
+	return err == nil, err
 }
 
 // read reads the files that the settings name.
@@ -144,7 +173,7 @@ func (d DNSSettings) read() (o resolve.Options, anchors dnssec.Records, err erro
 func (s *Service) Close() {
 	s.dns.Close()
 	s.store.Close()
-	s.kinds.close()
+	s.Accounts.Close()
 }
 
 // WorldNow is world time, and the rate at which it runs.
@@ -158,45 +187,3 @@ func (s *Service) Ready(ctx context.Context) error { return s.store.Ping(ctx) }
 
 // Metrics serves what is counted, for Prometheus.
 func (s *Service) Metrics() http.Handler { return s.metrics.handler() }
-
-// observe puts every request to a provider or registrar into the logbook.
-func (s *Service) observe(ctx context.Context, call outcall.Call) {
-	detail := fmt.Sprintf("%s %s: %d in %d ms", call.Method, call.Path, call.Status, call.Took.Milliseconds())
-	if call.Problem != "" {
-		detail = fmt.Sprintf("%s %s: %s (%d ms)", call.Method, call.Path, call.Problem, call.Took.Milliseconds())
-	}
-	s.noteUse(ctx, call.Account)
-	s.metrics.calls.WithLabelValues(call.Account, outcomeWord(call)).Inc()
-	action := "request"
-	if call.Problem != "" {
-		action = "request.failed"
-	}
-	s.Logbook.Note(ctx, action, call.Account, detail)
-}
-
-// useNoted is how exactly it is kept when an account was last used.
-const useNoted = 10 * time.Second
-
-// noteUse keeps when an account was last used.
-func (s *Service) noteUse(ctx context.Context, account string) {
-	now := s.wall.Now()
-	s.usedMu.Lock()
-	fresh := now.Sub(s.used[account]) < useNoted
-	if !fresh {
-		s.used[account] = now
-	}
-	s.usedMu.Unlock()
-	if fresh {
-		return
-	}
-	if err := s.store.Tx(context.WithoutCancel(ctx), func(tx *store.Tx) error { return tx.Used(account, now) }); err != nil {
-		s.log.Error("the use of an account could not be noted", "account", account, "error", err)
-	}
-}
-
-func outcomeWord(call outcall.Call) string {
-	if call.Problem != "" {
-		return "failed"
-	}
-	return "answered"
-}

@@ -29,11 +29,11 @@ import (
 	"beacon/provider"
 	"beacon/provider/jq/jqtest"
 	"beacon/provider/profile/profiletest"
-	"beacon/provider/update"
 	"beacon/registrar"
 	registrarapi "beacon/registrar/httpapi"
 	"beacon/resolve"
 	"beacon/service"
+	"beacon/service/accounts"
 	"beacon/store/storetest"
 	"beacon/wire"
 )
@@ -55,9 +55,11 @@ type house struct {
 
 func drivers(t testing.TB) service.Drivers {
 	return service.Drivers{
-		Providers: map[string]func(outcall.Client) provider.Driver{
-			"update": func(c outcall.Client) provider.Driver { return update.New(c) },
-			"fussy":  func(c outcall.Client) provider.Driver { return fussy{profiletest.Driver(t, "heron", c)} },
+		Providers: map[string]accounts.Kind{
+			"update": service.UpdateKind(),
+			"fussy": {Driver: func(c accounts.Connection) (provider.Driver, error) {
+				return fussy{profiletest.Driver(t, "heron", c.Client)}, nil
+			}},
 		},
 		Evaluator: jqtest.Command(t),
 		Registrars: map[string]func(outcall.Client) registrar.Driver{
@@ -99,7 +101,7 @@ func newHouseOn(t *testing.T, change func(s *service.Settings, control string)) 
 		{Name: "plover-old", Role: wire.RoleProvider, Kind: "plover", Address: w.URL("plover"), Secret: "plover-practice-key"},
 		{Name: "gannet-main", Role: wire.RoleRegistrar, Kind: "gannet", Address: w.URL("gannet"), Secret: "gannet-practice-key"},
 	} {
-		_, err := svc.AddAccount(ctx, a)
+		_, err := svc.Accounts.AddAccount(ctx, a)
 		require.NoError(t, err)
 	}
 	return h
@@ -289,7 +291,7 @@ func TestUnclearWriteIsReadNotRepeated(t *testing.T) {
 			h.fault(cut)
 			h.define(c.account, "@ A 192.0.2.1")
 			require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
-			zones, err := h.RemoteZones(ctx, c.account)
+			zones, err := h.Accounts.RemoteZones(ctx, c.account)
 			require.NoError(t, err)
 			assert.Len(t, zones, 1, "making the zone broke off: one zone, not two")
 
@@ -384,14 +386,14 @@ func TestInstancesShareTheWork(t *testing.T) {
 		assert.Equal(t, wire.SyncDone, done.State, done.Message)
 		assert.Equal(t, 1, done.Requests)
 	}
-	remote, err := h.RemoteZones(ctx, "heron-main")
+	remote, err := h.Accounts.RemoteZones(ctx, "heron-main")
 	require.NoError(t, err)
 	assert.Len(t, remote, zones, "each zone was made once")
 }
 
 func TestWrongCredential(t *testing.T) {
 	h := newHouse(t)
-	_, err := h.AddAccount(ctx, wire.NewAccount{Name: "heron-two", Role: wire.RoleProvider, Kind: "heron", Address: h.world.URL("heron"), Secret: "wr0ng-s3cret"})
+	_, err := h.Accounts.AddAccount(ctx, wire.NewAccount{Name: "heron-two", Role: wire.RoleProvider, Kind: "heron", Address: h.world.URL("heron"), Secret: "wr0ng-s3cret"})
 	p := asProblem(t, err)
 	assert.Equal(t, wire.Outside, p.Kind)
 	assert.Contains(t, p.Message, "heron-two", "which account")
@@ -404,7 +406,7 @@ func TestWrongCredential(t *testing.T) {
 	for _, bad := range []wire.NewAccount{{Name: "Bad Name"}, {Name: "a", Kind: "nope"}, {Name: "a", Kind: "heron", Address: "ftp://x"},
 		{Name: "a", Kind: "heron", Address: "http://127.0.0.1:1"}, {Name: "a", Kind: "heron", Address: "http://192.0.2.1", Secret: "x"}} {
 		bad.Role = wire.RoleProvider
-		_, err := h.AddAccount(ctx, bad)
+		_, err := h.Accounts.AddAccount(ctx, bad)
 		assert.Error(t, err, "%+v", bad)
 	}
 }

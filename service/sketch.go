@@ -11,6 +11,7 @@ import (
 	"beacon/core/wording"
 	"beacon/core/zonefile"
 	"beacon/provider"
+	"beacon/service/accounts"
 	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/wire"
@@ -43,16 +44,16 @@ func (s *Service) Sketch(ctx context.Context, r wire.SketchRequest) (out wire.Sk
 
 // readElsewhere reads a zone from the account that was named, or the first that has it and is not to serve it.
 func (s *Service) readElsewhere(ctx context.Context, r wire.SketchRequest) (c record.Contents, from string, err error) {
-	var accounts []store.Account
-	err = s.Logbook.Tx(ctx, func(tx *store.Tx) (err error) { accounts, err = tx.Accounts(wire.RoleProvider); return err })
+	var list []store.Account
+	err = s.Logbook.Tx(ctx, func(tx *store.Tx) (err error) { list, err = accounts.Providers(tx); return err })
 	if err != nil {
 		return c, "", err
 	}
-	for _, a := range accounts {
+	for _, a := range list {
 		if r.From != "" && a.Name != r.From || r.From == "" && slices.Contains(r.At, a.Name) {
 			continue
 		}
-		driver, err := s.providerOf(a)
+		driver, err := s.Accounts.Provider(a)
 		if err != nil {
 			return c, "", err
 		}

@@ -19,6 +19,7 @@ import (
 	"beacon/core/wording"
 	"beacon/outcall"
 	"beacon/provider"
+	"beacon/service/accounts"
 	"beacon/service/jobs"
 	"beacon/service/logbook"
 	"beacon/store"
@@ -42,7 +43,7 @@ func (s *Service) StartSync(ctx context.Context, r wire.SyncRequest) (list []wir
 			return err
 		}
 		for _, p := range placements {
-			a, err := tx.AccountByID(p.AccountID)
+			a, err := accounts.ByID(tx, p.AccountID)
 			if err != nil {
 				return err
 			}
@@ -103,7 +104,7 @@ func (s *Service) Sync(ctx context.Context, id uint64) (v wire.SyncView, err err
 		if err != nil {
 			return err
 		}
-		a, err := tx.AccountByID(p.AccountID)
+		a, err := accounts.ByID(tx, p.AccountID)
 		v = *viewSync(row, z.Name(), a.Name)
 		return err
 	})
@@ -151,7 +152,7 @@ func (s *Service) runSync(ctx context.Context, job store.Job) error {
 		if run.zone, err = tx.ZoneByID(run.placement.ZoneID); err != nil {
 			return err
 		}
-		if run.account, err = tx.AccountByID(run.placement.AccountID); err != nil {
+		if run.account, err = accounts.ByID(tx, run.placement.AccountID); err != nil {
 			return err
 		}
 		run.fresh = run.sync.Total == 0

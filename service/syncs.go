@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"beacon/core/dnsname"
+	"beacon/service/accounts"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -74,7 +75,7 @@ func accountsOf(tx *store.Tx, zoneID uint64) (map[uint64]string, error) {
 	}
 	names := map[uint64]string{}
 	for _, p := range placements {
-		a, err := tx.AccountByID(p.AccountID)
+		a, err := accounts.ByID(tx, p.AccountID)
 		if err != nil {
 			return nil, err
 		}

@@ -13,9 +13,9 @@ import (
 	"beacon/core/dnsname"
 	"beacon/outcall"
 	"beacon/primary"
+	"beacon/service/accounts"
 	"beacon/service/jobs"
 	"beacon/store"
-	"beacon/wire"
 )
 
 // PrimarySettings say where nameservers fetch zones and send notifications.
@@ -47,7 +47,7 @@ func (t transfers) Key(ctx context.Context, name string) (secret string, ok bool
 		return "", false
 	}
 	for _, a := range accounts {
-		if text, err := t.s.seal.Open(a.Name, a.Sealed); err == nil {
+		if text, err := t.s.Accounts.Secret(a); err == nil {
 			if parts := strings.SplitN(text, ":", 3); len(parts) == 3 && dns.CanonicalName(parts[1]) == name {
 				return parts[2], true
 			}
@@ -59,7 +59,7 @@ func (t transfers) Key(ctx context.Context, name string) (secret string, ok bool
 func (t transfers) accounts(ctx context.Context, kinds ...string) (list []store.Account, err error) {
 	err = t.s.store.Tx(ctx, func(tx *store.Tx) error {
 		list = nil
-		all, err := tx.Accounts(wire.RoleProvider)
+		all, err := accounts.Providers(tx)
 		for _, a := range all {
 			for _, kind := range kinds {
 				if a.Kind == kind {
@@ -81,7 +81,7 @@ func (t transfers) For(ctx context.Context, name dnsname.Name, key string, from 
 		if row, err = tx.PublishedZone(name); err != nil {
 			return err
 		}
-		if a, err = tx.AccountByID(row.AccountID); err != nil {
+		if a, err = accounts.ByID(tx, row.AccountID); err != nil {
 			return err
 		}
 		v, err = tx.Version(row.ID, row.Serial)
@@ -117,7 +117,7 @@ func (t transfers) Since(ctx context.Context, name dnsname.Name, serial uint32) 
 		if err != nil {
 			return err
 		}
-		if a, err = tx.AccountByID(p.AccountID); err != nil {
+		if a, err = accounts.ByID(tx, p.AccountID); err != nil {
 			return err
 		}
 		rows, err = tx.Versions(p.ID)

@@ -9,6 +9,7 @@ import (
 	"beacon/core/rules"
 	"beacon/core/wording"
 	"beacon/core/zonefile"
+	"beacon/service/accounts"
 	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/wire"
@@ -70,7 +71,7 @@ func viewZone(tx *store.Tx, z store.Zone) (wire.ZoneView, error) {
 		v.Revision = viewRevision(rev)
 	}
 	if z.RegistrarID != nil {
-		a, err := tx.AccountByID(*z.RegistrarID)
+		a, err := accounts.ByID(tx, *z.RegistrarID)
 		if err != nil {
 			return v, err
 		}
@@ -81,7 +82,7 @@ func viewZone(tx *store.Tx, z store.Zone) (wire.ZoneView, error) {
 		return v, err
 	}
 	for _, p := range placements {
-		a, err := tx.AccountByID(p.AccountID)
+		a, err := accounts.ByID(tx, p.AccountID)
 		if err != nil {
 			return v, err
 		}

@@ -7,6 +7,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"beacon/service"
+	"beacon/service/accounts"
 )
 
 // keyCommand renews the key that credentials are sealed with. It works beside running instances, on the same settings.
@@ -19,7 +20,7 @@ func keyCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			n, err := service.RenewKey(context.Background(), read)
+			n, err := accounts.RenewKey(context.Background(), accounts.Renewal{Database: read.Database, KeyFile: read.KeyFile, Reach: read.Reach})
 			if err != nil {
 				return err
 			}

@@ -18,20 +18,17 @@ import (
 	"beacon/api"
 	"beacon/cli"
 	"beacon/outcall"
-	"beacon/provider"
 	"beacon/provider/jq"
-	"beacon/provider/update"
 	"beacon/registrar"
 	registrarapi "beacon/registrar/httpapi"
 	"beacon/service"
+	"beacon/service/accounts"
 )
 
 // drivers are all drivers that this program has, by kind.
 func drivers() service.Drivers {
 	return service.Drivers{
-		Providers: map[string]func(outcall.Client) provider.Driver{
-			"update": func(c outcall.Client) provider.Driver { return update.New(c) },
-		},
+		Providers: map[string]accounts.Kind{"update": service.UpdateKind()},
 		Registrars: map[string]func(outcall.Client) registrar.Driver{
 			"gannet": func(c outcall.Client) registrar.Driver { return registrarapi.NewGannet(c) },
 		},

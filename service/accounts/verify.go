@@ -1,11 +1,8 @@
-package service
+package accounts
 
 import (
 	"context"
-	"crypto/sha256"
-	"encoding/base64"
 	"fmt"
-	"strings"
 	"time"
 
 	"beacon/core/dnsname"
@@ -20,13 +17,15 @@ const verifyTime = 5 * time.Minute
 
 // Verify makes the conformance run with an account in a scratch zone. The zone must be nothing that is looked after here.
 // Each result is told as it comes.
-func (s *Service) Verify(ctx context.Context, name string, zone dnsname.Name, report func(wire.Verified)) ([]wire.Verified, error) {
+func (s *Accounts) Verify(ctx context.Context, name string, zone dnsname.Name, report func(wire.Verified)) ([]wire.Verified, error) {
 	var a store.Account
-	err := s.Logbook.Tx(ctx, func(tx *store.Tx) (err error) {
+	err := s.logbook.Tx(ctx, func(tx *store.Tx) (err error) {
 		if a, err = tx.Account(wire.RoleProvider, name); err != nil {
 			return err
 		}
-		if _, err := tx.Zone(zone); err == nil {
+		if managed, err := s.managed(tx, zone); err != nil {
+			return err
+		} else if managed {
 			return wire.Problemf(wire.InTheWay, "Zone %s is looked after here. The run writes and removes records: give it a zone of its own, such as scratch.%s.", zone.Unicode(), zone.Unicode())
 		}
 		return nil
@@ -34,24 +33,25 @@ func (s *Service) Verify(ctx context.Context, name string, zone dnsname.Name, re
 	if err != nil {
 		return nil, err
 	}
-	driver, err := s.providerOf(a)
+	driver, err := s.Provider(a)
 	if err != nil {
 		return nil, err
 	}
-	secret, err := s.seal.Open(a.Name, a.Sealed)
+	secret, err := s.Secret(a)
 	if err != nil {
-		return nil, wire.Problemf(wire.InTheWay, "%s.", err)
+		return nil, err
 	}
-	wrong := wrongSecret(a.Kind, secret)
+	kind, _ := s.kinds.known(a.Kind)
+	wrong := kind.wrong(secret)
 	var other provider.Driver
-	if a.Kind != KindSecondaries { // there the key is for those who ask us
+	if !kind.Inbound {
 		if other, err = s.driverWith(a, wrong); err != nil {
 			return nil, err
 		}
 	}
 	ctx, cancel := context.WithTimeout(ctx, verifyTime)
 	defer cancel()
-	s.Logbook.Note(ctx, "account.verify", name, "conformance run in "+zone.Unicode())
+	s.logbook.Note(ctx, "account.verify", name, "conformance run in "+zone.Unicode())
 	list := []wire.Verified{}
 	results := conform.Run(ctx, conform.Subject{Driver: driver, WrongKey: other, Secret: wrong, Zone: zone}, func(r conform.Result) {
 		list = append(list, wire.Verified{Check: r.Check, Outcome: string(r.Outcome), Detail: r.Detail, Took: r.Took})
@@ -59,16 +59,6 @@ func (s *Service) Verify(ctx context.Context, name string, zone dnsname.Name, re
 			report(list[len(list)-1])
 		}
 	})
-	s.Logbook.Note(ctx, "account.verified", name, fmt.Sprintf("%d checks, %d failed", len(results), conform.Failures(results)))
+	s.logbook.Note(ctx, "account.verified", name, fmt.Sprintf("%d checks, %d failed", len(results), conform.Failures(results)))
 	return list, nil
-}
-
-// wrongSecret makes a credential of the same form that cannot be right.
-func wrongSecret(kind, secret string) string {
-	if kind == "update" {
-		parts := strings.SplitN(secret, ":", 3)
-		sum := sha256.Sum256([]byte(secret))
-		return strings.Join(append(parts[:min(2, len(parts))], base64.StdEncoding.EncodeToString(sum[:])), ":")
-	}
-	return secret + "-not"
 }

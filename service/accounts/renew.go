@@ -1,4 +1,4 @@
-package service
+package accounts
 
 import (
 	"context"
@@ -11,25 +11,32 @@ import (
 	"beacon/wire"
 )
 
+// Renewal says which credentials are sealed anew.
+type Renewal struct {
+	Database store.Settings
+	KeyFile  string
+	Reach    []string // networks that may be reached
+}
+
 // RenewKey seals every stored credential with a new key. Instances may run meanwhile: they find the new key in the file. It
 // can be broken off anywhere and started again.
-func RenewKey(ctx context.Context, settings Settings) (accounts int, err error) {
-	door, err := reach.New(settings.Reach)
+func RenewKey(ctx context.Context, s Renewal) (accounts int, err error) {
+	door, err := reach.New(s.Reach)
 	if err != nil {
 		return 0, fmt.Errorf("the setting reach: %w", err)
 	}
-	seal, err := store.OpenSeal(settings.KeyFile)
+	seal, err := store.OpenSeal(s.KeyFile)
 	if err != nil {
 		return 0, err
 	}
 	var wall clock.Wall
-	db, err := store.Open(ctx, settings.Database, door, wall.Now)
+	db, err := store.Open(ctx, s.Database, door, wall.Now)
 	if err != nil {
 		return 0, err
 	}
 	defer db.Close()
 	if err := seal.Renew(); err != nil {
-		return 0, fmt.Errorf("the key file %s cannot be renewed: %w", settings.KeyFile, err)
+		return 0, fmt.Errorf("the key file %s cannot be renewed: %w", s.KeyFile, err)
 	}
 	err = db.Tx(ctx, func(tx *store.Tx) error {
 		accounts = 0

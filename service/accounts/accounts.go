@@ -1,0 +1,177 @@
+package accounts
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"maps"
+	"net/http"
+	"regexp"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"beacon/clock"
+	"beacon/core/dnsname"
+	"beacon/outcall"
+	"beacon/provider"
+	"beacon/reach"
+	"beacon/registrar"
+	"beacon/service/logbook"
+	"beacon/store"
+	"beacon/wire"
+
+	"github.com/prometheus/client_golang/prometheus"
+)
+
+var accountName = regexp.MustCompile(`^[a-z0-9][a-z0-9-]{0,62}$`)
+
+// Parts are what Accounts work with.
+type Parts struct {
+	Store      *store.Store
+	Logbook    *logbook.Book
+	Log        *slog.Logger
+	Door       *reach.Door
+	HTTP       *http.Client // of accounts whose address may be a private one
+	Careful    *http.Client // of all others
+	KeyFile    string       // seals credentials; made if missing
+	Profiles   string       // folder of provider profiles; empty for none
+	Evaluator  []string     // command that starts a worker for the expressions of profiles
+	Registrars map[string]func(outcall.Client) registrar.Driver
+	Timeout    time.Duration // of one request, real time
+	Calls      *prometheus.CounterVec
+	// Placed returns the zones that are placed at an account, as it names them.
+	Placed func(tx *store.Tx, account uint64) ([]provider.ZoneRef, error)
+	// Managed reports whether a zone is managed here.
+	Managed func(tx *store.Tx, zone dnsname.Name) (bool, error)
+	// Added is called when a provider account was added.
+	Added func(ctx context.Context) error
+}
+
+// Accounts are the connections to providers and registrars. It is safe for concurrent use once all kinds are registered.
+type Accounts struct {
+	store      *store.Store
+	logbook    *logbook.Book
+	log        *slog.Logger
+	wall       clock.Wall
+	door       *reach.Door
+	http       *http.Client
+	careful    *http.Client
+	seal       *store.Seal
+	kinds      *kinds
+	registrars map[string]func(outcall.Client) registrar.Driver
+	timeout    time.Duration
+	calls      *prometheus.CounterVec
+	placed     func(*store.Tx, uint64) ([]provider.ZoneRef, error)
+	managed    func(*store.Tx, dnsname.Name) (bool, error)
+	added      func(context.Context) error
+	pacesMu    sync.Mutex
+	paces      map[uint64]*pace // by account
+	usedMu     sync.Mutex
+	used       map[string]time.Time // accounts, by when their last use was recorded
+}
+
+// New opens the key that seals credentials and reads the profiles.
+func New(p Parts) (*Accounts, error) {
+	seal, err := store.OpenSeal(p.KeyFile)
+	if err != nil {
+		return nil, err
+	}
+	k, err := newKinds(p.Profiles, p.Evaluator)
+	if err != nil {
+		return nil, err
+	}
+	return &Accounts{store: p.Store, logbook: p.Logbook, log: p.Log, door: p.Door, http: p.HTTP, careful: p.Careful, seal: seal, kinds: k, registrars: p.Registrars,
+		timeout: p.Timeout, calls: p.Calls, placed: p.Placed, managed: p.Managed, added: p.Added, paces: map[uint64]*pace{}, used: map[string]time.Time{}}, nil
+}
+
+// Register adds a kind of provider account.
+func (s *Accounts) Register(name string, kind Kind) error { return s.kinds.register(name, kind) }
+
+// Close ends the workers that evaluate expressions of profiles.
+func (s *Accounts) Close() { s.kinds.close() }
+
+// AddAccount connects an account: it is tried at once, and kept only if that went well.
+func (s *Accounts) AddAccount(ctx context.Context, n wire.NewAccount) (tried wire.Tried, err error) {
+	account := store.Account{Name: n.Name, Role: n.Role, Kind: n.Kind, Address: strings.TrimSuffix(n.Address, "/"), Private: n.Private}
+	if !accountName.MatchString(n.Name) {
+		return tried, wire.Problemf(wire.Invalid, "%q is no account name. Use lower-case letters, digits and hyphens, such as heron-main.", n.Name)
+	}
+	if err := s.fits(n); err != nil {
+		return tried, err
+	}
+	if n.Secret == "" {
+		return tried, wire.Problemf(wire.Invalid, "The credential is missing.")
+	}
+	if tried, err = s.try(ctx, account, n.Secret); err != nil {
+		return tried, logbook.Explain(err)
+	}
+	if account.Sealed, err = s.seal.Close(n.Name, n.Secret); err != nil {
+		return tried, err
+	}
+	account.Rights = rightsText(tried.Rights)
+	now := s.wall.Now()
+	account.UsedAt = &now
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
+		if err := tx.AddAccount(&account); err != nil {
+			return err
+		}
+		return logbook.Log(tx, logbook.Actor(ctx), "account.added", n.Name, fmt.Sprintf("%s %s at %s", n.Role, n.Kind, n.Address))
+	})
+	if err == nil && n.Role == wire.RoleProvider {
+		if err := s.added(ctx); err != nil {
+			s.log.Error("a new account could not be prepared", "account", n.Name, "error", err)
+		}
+	}
+	return tried, err
+}
+
+// fits returns a problem where there is no such kind of account, or the address has the wrong form for it.
+func (s *Accounts) fits(n wire.NewAccount) error {
+	if n.Role == wire.RoleRegistrar {
+		if s.registrars[n.Kind] == nil {
+			return noSuchKind(n, slices.Sorted(maps.Keys(s.registrars)))
+		}
+		return httpAddress(n.Address)
+	}
+	kind, known, err := s.kinds.find(n.Kind)
+	if err != nil {
+		return err
+	}
+	if !known || kind.Closed {
+		return noSuchKind(n, s.kinds.open())
+	}
+	return kind.fits(n.Address)
+}
+
+func noSuchKind(n wire.NewAccount, kinds []string) error {
+	return wire.Problemf(wire.Invalid, "%q is no kind of %s. The kinds are: %s.", n.Kind, n.Role, strings.Join(kinds, ", "))
+}
+
+// Accounts gives the accounts of a role.
+func (s *Accounts) Accounts(ctx context.Context, role string) (list []wire.AccountView, err error) {
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
+		list = []wire.AccountView{}
+		accounts, err := tx.Accounts(role)
+		if err != nil {
+			return err
+		}
+		counts, err := tx.PlacementCounts()
+		if err != nil {
+			return err
+		}
+		for _, a := range accounts {
+			kind, _ := s.kinds.known(a.Kind)
+			rights := a.RightList()
+			list = append(list, wire.AccountView{Account: viewAccount(a), About: kind.About, Caps: kind.caps, Rights: rights, Findings: judgeRights(a.Name, rights),
+				Zones: counts[a.ID].All, Troubled: counts[a.ID].Troubled})
+		}
+		return nil
+	})
+	return list, err
+}
+
+func viewAccount(a store.Account) wire.Account {
+	return wire.Account{Name: a.Name, Role: a.Role, Kind: a.Kind, Address: a.Address, CreatedAt: a.CreatedAt, Private: a.Private, UsedAt: a.UsedAt, RotatedAt: a.RotatedAt}
+}

@@ -1,0 +1,67 @@
+package accounts
+
+import (
+	"strings"
+
+	"beacon/outcall"
+	"beacon/provider"
+	"beacon/registrar"
+	"beacon/store"
+	"beacon/wire"
+)
+
+func (s *Accounts) client(a store.Account, secret string) outcall.Client {
+	http, door := s.careful, s.door.Careful()
+	if a.Private {
+		http, door = s.http, s.door
+	}
+	return outcall.Client{HTTP: http, Base: a.Address, Account: a.Name, Secret: secret, Observe: s.observe, Dial: door.DialContext}
+}
+
+// Secret opens the credential of an account.
+func (s *Accounts) Secret(a store.Account) (string, error) {
+	secret, err := s.seal.Open(a.Name, a.Sealed)
+	if err != nil {
+		return "", wire.Problemf(wire.InTheWay, "%s.", err)
+	}
+	return secret, nil
+}
+
+// Provider returns the driver of a provider account.
+func (s *Accounts) Provider(a store.Account) (provider.PacedDriver, error) {
+	secret, err := s.Secret(a)
+	if err != nil {
+		return provider.PacedDriver{}, err
+	}
+	return s.driverWith(a, secret)
+}
+
+// driverWith returns the driver of a provider account with a credential, which may be another than the stored one.
+func (s *Accounts) driverWith(a store.Account, secret string) (d provider.PacedDriver, err error) {
+	kind, known, err := s.kinds.find(a.Kind)
+	if err != nil {
+		return d, err
+	}
+	if !known {
+		return d, wire.Problemf(wire.InTheWay, "Account %s is of kind %s, which is not known here. Put its profile into the folder of profiles, or use one of: %s.",
+			a.Name, a.Kind, strings.Join(s.kinds.open(), ", "))
+	}
+	bare, err := kind.Driver(Connection{ID: a.ID, Name: a.Name, Address: a.Address, Secret: secret, Client: s.client(a, secret)})
+	if err != nil {
+		return d, err
+	}
+	return provider.Paced(bare, s.paceOf(a, kind.perSecond())), nil
+}
+
+// Registrar returns the driver of a registrar account.
+func (s *Accounts) Registrar(a store.Account) (registrar.Driver, error) {
+	secret, err := s.Secret(a)
+	if err != nil {
+		return nil, err
+	}
+	build, ok := s.registrars[a.Kind]
+	if !ok {
+		return nil, wire.Problemf(wire.InTheWay, "Account %s is of kind %s, which this version does not know.", a.Name, a.Kind)
+	}
+	return build(s.client(a, secret)), nil
+}

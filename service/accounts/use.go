@@ -1,0 +1,52 @@
+package accounts
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"beacon/outcall"
+	"beacon/store"
+)
+
+// observe puts every request to a provider or registrar into the logbook.
+func (s *Accounts) observe(ctx context.Context, call outcall.Call) {
+	detail := fmt.Sprintf("%s %s: %d in %d ms", call.Method, call.Path, call.Status, call.Took.Milliseconds())
+	if call.Problem != "" {
+		detail = fmt.Sprintf("%s %s: %s (%d ms)", call.Method, call.Path, call.Problem, call.Took.Milliseconds())
+	}
+	s.recordUse(ctx, call.Account)
+	s.calls.WithLabelValues(call.Account, outcomeWord(call)).Inc()
+	action := "request"
+	if call.Problem != "" {
+		action = "request.failed"
+	}
+	s.logbook.Note(ctx, action, call.Account, detail)
+}
+
+// useNoted is how exactly it is kept when an account was last used.
+const useNoted = 10 * time.Second
+
+// recordUse keeps when an account was last used.
+func (s *Accounts) recordUse(ctx context.Context, account string) {
+	now := s.wall.Now()
+	s.usedMu.Lock()
+	fresh := now.Sub(s.used[account]) < useNoted
+	if !fresh {
+		s.used[account] = now
+	}
+	s.usedMu.Unlock()
+	if fresh {
+		return
+	}
+	if err := s.store.Tx(context.WithoutCancel(ctx), func(tx *store.Tx) error { return tx.Used(account, now) }); err != nil {
+		s.log.Error("the use of an account could not be noted", "account", account, "error", err)
+	}
+}
+
+func outcomeWord(call outcall.Call) string {
+	if call.Problem != "" {
+		return "failed"
+	}
+	return "answered"
+}

@@ -70,7 +70,7 @@ func routesOfAccounts() []route {
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			return k.svc.SetCare(k.Request.Context(), name, in)
+			return k.svc.Zones.SetCare(k.Request.Context(), name, in)
 		})},
 		{method: "POST", path: "/zones/:name/retirements", summary: "Take a zone from a provider", right: access.Write, in: wire.RetireRequest{}, out: wire.Retired{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			in := wire.RetireRequest{Zone: name}

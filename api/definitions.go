@@ -18,7 +18,7 @@ func routesOfDefinitions() []route {
 			if in.Zone.IsZero() {
 				return nil, &wire.Problem{Kind: wire.Invalid, Message: "Name the zone."}
 			}
-			return k.svc.Sketch(k.Request.Context(), in)
+			return k.svc.Zones.Sketch(k.Request.Context(), in)
 		}},
 		{method: "POST", path: "/definitions", summary: "Take definition files as what zones should contain", right: access.Write, in: wire.DefineRequest{}, out: wire.Page[wire.Defined]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			var in wire.DefineRequest
@@ -29,13 +29,13 @@ func routesOfDefinitions() []route {
 			return wire.Page[wire.Defined]{Items: items}, err
 		}},
 		{method: "GET", path: "/zones/:name/definition", summary: "The definition of the zone, written back out with the kits that fit", right: access.Read, out: wire.ZoneDefinition{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			return k.svc.ZoneDefinition(k.Request.Context(), name)
+			return k.svc.Zones.ZoneDefinition(k.Request.Context(), name)
 		})},
 		{method: "POST", path: "/zones/:name/takeover", summary: "Take the zone out of the hands of the definition file that leads it", right: access.Write, out: wire.ZoneDefinition{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			return k.svc.TakeOver(k.Request.Context(), name)
+			return k.svc.Zones.TakeOver(k.Request.Context(), name)
 		})},
 		{method: "GET", path: "/house-kit", summary: "What a new zone starts with", right: access.Read, out: wire.HouseKit{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			return k.svc.HouseKit(), nil
+			return k.svc.Zones.HouseKit(), nil
 		}},
 	}
 }

@@ -15,7 +15,7 @@ import (
 func routesOfDrafts() []route {
 	return []route{
 		{method: "GET", path: "/zones/:name/draft", summary: "What is being changed in the zone; its ETag goes into If-Match of whatever changes it", right: access.Read, out: wire.Draft{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			return tagged(k, func() (wire.Draft, error) { return k.svc.Draft(k.Request.Context(), name) })
+			return tagged(k, func() (wire.Draft, error) { return k.svc.Zones.Draft(k.Request.Context(), name) })
 		})},
 		{method: "POST", path: "/zones/:name/draft/edits", summary: "Change the draft, under If-Match", right: access.Write, in: wire.DraftChange{}, out: wire.Draft{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			tag, err := k.ifMatch()
@@ -26,14 +26,14 @@ func routesOfDrafts() []route {
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			return tagged(k, func() (wire.Draft, error) { return k.svc.EditDraft(k.Request.Context(), name, tag, in) })
+			return tagged(k, func() (wire.Draft, error) { return k.svc.Zones.EditDraft(k.Request.Context(), name, tag, in) })
 		})},
 		{method: "DELETE", path: "/zones/:name/draft", summary: "Drop the draft, under If-Match", right: access.Write, status: http.StatusNoContent, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			tag, err := k.ifMatch()
 			if err != nil {
 				return nil, err
 			}
-			return nil, k.svc.DropDraft(k.Request.Context(), name, tag)
+			return nil, k.svc.Zones.DropDraft(k.Request.Context(), name, tag)
 		})},
 		{method: "POST", path: "/zones/:name/draft/acceptance", summary: "Make the draft what the zone should contain, under If-Match", right: access.Write, in: wire.AcceptDraft{}, out: wire.Revision{}, status: http.StatusCreated, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			tag, err := k.ifMatch()
@@ -44,7 +44,7 @@ func routesOfDrafts() []route {
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			return k.svc.AcceptDraft(k.Request.Context(), name, tag, in.Why)
+			return k.svc.Zones.AcceptDraft(k.Request.Context(), name, tag, in.Why)
 		})},
 		{method: "POST", path: "/zones/:name/recognitions", summary: "Make records of pasted text; nothing is kept", right: access.Read, in: wire.Pasted{}, out: wire.Page[paste.Row]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			var in wire.Pasted

@@ -13,7 +13,7 @@ func routesOfSearch() []route {
 	return []route{
 		{method: "GET", path: "/records", summary: "Find records in all zones; * at the beginning or the end of a name or value stands for anything", right: access.Read,
 			query: []string{"text", "zone", "name", "value", "type", "address", "ttl", "cursor", "limit"}, out: wire.Page[wire.Hit]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-				items, next, err := k.svc.Search(k.Request.Context(), wire.SearchRequest{Text: k.Query("text"), Zone: k.Query("zone"), Name: k.Query("name"), Value: k.Query("value"),
+				items, next, err := k.svc.Zones.Search(k.Request.Context(), wire.SearchRequest{Text: k.Query("text"), Zone: k.Query("zone"), Name: k.Query("name"), Value: k.Query("value"),
 					Type: k.Query("type"), Address: k.Query("address"), TTL: k.Query("ttl"), Cursor: k.Query("cursor"), Limit: k.limit()})
 				return wire.Page[wire.Hit]{Items: items, Next: next}, err
 			}},
@@ -22,10 +22,10 @@ func routesOfSearch() []route {
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			return k.svc.Replace(k.Request.Context(), in)
+			return k.svc.Zones.Replace(k.Request.Context(), in)
 		}},
 		{method: "GET", path: "/operations", summary: "Changes of many zones at once, newest first", right: access.Read, query: []string{"limit"}, out: wire.Page[wire.Operation]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			items, err := k.svc.Operations(k.Request.Context(), k.limit())
+			items, err := k.svc.Zones.Operations(k.Request.Context(), k.limit())
 			return wire.Page[wire.Operation]{Items: items}, err
 		}},
 		{method: "POST", path: "/operations/:id/undo", summary: "Put back what an operation changed", right: access.Write, out: wire.Replaced{}, status: http.StatusOK, handle: func(k *call) (any, error) {
@@ -33,7 +33,7 @@ func routesOfSearch() []route {
 			if err != nil {
 				return nil, err
 			}
-			return k.svc.UndoOperation(k.Request.Context(), id)
+			return k.svc.Zones.UndoOperation(k.Request.Context(), id)
 		}},
 		{method: "POST", path: "/operations/:id/syncs", summary: "Make live what is wanted, in every zone of an operation", right: access.Write, out: wire.Page[wire.SyncView]{}, status: http.StatusAccepted, handle: func(k *call) (any, error) {
 			id, err := k.number("id", "an operation")

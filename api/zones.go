@@ -13,22 +13,22 @@ import (
 func routesOfZones() []route {
 	return []route{
 		{method: "GET", path: "/zones", summary: "Zones that are looked after", right: access.Read, query: []string{"cursor", "limit"}, out: wire.Page[wire.ZoneView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			items, err := k.svc.Zones(k.Request.Context())
+			items, err := k.svc.AllZones(k.Request.Context())
 			return pageByName(k, items, func(z wire.ZoneView) dnsname.Name { return z.Name }), err
 		}},
 		{method: "GET", path: "/zones/:name", summary: "One zone", right: access.Read, out: wire.ZoneView{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			return k.svc.Zone(k.Request.Context(), name)
 		})},
 		{method: "GET", path: "/zones/:name/records", summary: "What the zone should contain; addresses=true puts addresses in the place of ALIAS records", right: access.Read, out: wire.Page[record.Record]{}, status: http.StatusOK, query: []string{"addresses"}, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			wanted := k.svc.Wanted
+			wanted := k.svc.Zones.Wanted
 			if k.Query("addresses") == "true" {
-				wanted = k.svc.WantedAddresses
+				wanted = k.svc.Zones.WantedAddresses
 			}
 			c, err := wanted(k.Request.Context(), name)
 			return wire.Page[record.Record]{Items: append([]record.Record{}, c.Records()...)}, err
 		})},
 		{method: "GET", path: "/zones/:name/findings", summary: "What the rules say of what the zone should contain", right: access.Read, out: wire.Page[rules.Found]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			items, err := k.svc.Findings(k.Request.Context(), name)
+			items, err := k.svc.Zones.Findings(k.Request.Context(), name)
 			return wire.Page[rules.Found]{Items: items}, err
 		})},
 		{method: "POST", path: "/zones/:name/imports", summary: "Take a zone file as what the zone should contain", right: access.Write, in: wire.Import{}, out: wire.Imported{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
@@ -36,7 +36,7 @@ func routesOfZones() []route {
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			return k.svc.ImportZone(k.Request.Context(), in)
+			return k.svc.Zones.ImportZone(k.Request.Context(), in)
 		})},
 		{method: "GET", path: "/zones/:name/differences", summary: "What differs between wanted and live, at each placement", right: access.Read, query: []string{"put_back"}, out: wire.Page[wire.Difference]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			items, err := k.svc.Differences(k.Request.Context(), name, k.Query("put_back") == "true")

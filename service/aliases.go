@@ -7,11 +7,10 @@ import (
 	"slices"
 	"time"
 
-	"beacon/core/dnsname"
-	"beacon/core/finding"
 	"beacon/core/record"
 	"beacon/service/jobs"
 	"beacon/service/logbook"
+	"beacon/service/zones"
 	"beacon/store"
 )
 
@@ -28,20 +27,6 @@ func (s *Service) followAliases(tx *store.Tx, z store.Zone, c record.Contents) e
 		return nil
 	}
 	return jobs.Enqueue(tx, store.JobAlias, z.ID, s.wall.Now())
-}
-
-// resolved gives contents with addresses in the place of ALIAS records, and the ALIAS names of which no address is known.
-func resolved(zone dnsname.Name, c record.Contents, known []store.Alias) (out record.Contents, unknown []dnsname.Name) {
-	out = c.Resolve(zone, func(owner, target dnsname.Name) (record.Followed, bool) {
-		for _, a := range known {
-			if a.Name == owner && a.Target == target && a.AnsweredAt != nil {
-				return record.Followed{Addresses: a.Answers, TTL: a.TTL}, true
-			}
-		}
-		unknown = append(unknown, owner)
-		return record.Followed{}, false
-	})
-	return out, unknown
 }
 
 // askAliases asks for the targets of a zone's ALIAS records that lie outside it, keeps what was heard, and gives all that is known.
@@ -115,8 +100,8 @@ func (s *Service) runAlias(ctx context.Context, job store.Job) error {
 	if err != nil || len(now) == 0 {
 		return err
 	}
-	before, _ := resolved(z.Name(), c, known)
-	after, _ := resolved(z.Name(), c, now)
+	before, _ := zones.ResolveAliases(z.Name(), c, known)
+	after, _ := zones.ResolveAliases(z.Name(), c, now)
 	err = s.store.Tx(ctx, func(tx *store.Tx) error {
 		if err := s.sayOfAliases(tx, z, known, now); err != nil || before.Equal(after) || len(known) == 0 {
 			return err
@@ -176,26 +161,4 @@ func (s *Service) sayOfAliases(tx *store.Tx, z store.Zone, known, now []store.Al
 		}
 	}
 	return nil
-}
-
-// aliasFindings says what is wrong with the targets of ALIAS records.
-func aliasFindings(list []store.Alias) (found []finding.Finding) {
-	for _, a := range list {
-		subject := record.Key{Name: a.Name, Type: record.ALIAS}.String()
-		if a.Problem != "" {
-			stays := "No address of it is known yet, and none is written."
-			if a.AnsweredAt != nil {
-				stays = fmt.Sprintf("The last good answer stays: %v.", a.Answers)
-			}
-			found = append(found, finding.Finding{Code: "alias-unanswered", Severity: finding.Warning, Subject: subject,
-				Message: fmt.Sprintf("The addresses of %s cannot be had: %s. %s", a.Target.Unicode(), a.Problem, stays),
-				Remedy:  "Check the name; if it is right, its own nameservers have to answer."})
-		}
-		if a.Differs != "" {
-			found = append(found, finding.Finding{Code: "alias-differs", Severity: finding.Warning, Subject: subject,
-				Message: fmt.Sprintf("%s answers differently by place: %s.", a.Target.Unicode(), a.Differs),
-				Remedy:  "Whoever asks here gets one of the answers, wherever they are. Use a CNAME below the apex if that matters."})
-		}
-	}
-	return found
 }

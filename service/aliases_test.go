@@ -32,7 +32,7 @@ func TestAlias(t *testing.T) {
 	assert.Equal(t, []record.Data{"192.0.2.8"}, at(live, "inner", record.A).Data)
 	assert.EqualValues(t, 120, at(live, "inner", record.A).TTL)
 	assert.True(t, at(live, "lost", record.A).IsZero())
-	found, err := h.Findings(ctx, zone)
+	found, err := h.Zones.Findings(ctx, zone)
 	require.NoError(t, err)
 	var codes []string
 	for _, f := range found {
@@ -61,7 +61,7 @@ func TestAlias(t *testing.T) {
 	}, 30*time.Second, 100*time.Millisecond)
 	h.sync(wire.SyncRequest{})
 	assert.Equal(t, []record.Data{"192.0.2.72"}, at(h.live("heron"), "@", record.A).Data)
-	served, err := h.WantedAddresses(ctx, zone)
+	served, err := h.Zones.WantedAddresses(ctx, zone)
 	require.NoError(t, err)
 	assert.Empty(t, served.Aliases())
 	assert.Equal(t, []record.Data{"192.0.2.72"}, at(served, "@", record.A).Data)

@@ -17,6 +17,7 @@ import (
 	"beacon/service/jobs"
 	"beacon/service/logbook"
 	"beacon/service/notify"
+	"beacon/service/zones"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -83,7 +84,7 @@ func (s *Service) checkManaged(ctx context.Context, z store.Zone, d store.Domain
 	if err := s.Logbook.Tx(ctx, func(tx *store.Tx) error { plan.Sites = nil; return planSites(tx, z, &plan) }); err != nil {
 		return r, due, err
 	}
-	sites := sitesOf(z)
+	sites := zones.SitesOf(z)
 	sweep := s.sweep(ctx, name, resolveScope(name, sites, nameservers, plan.Wanted))
 	s.visitor.Look(ctx, s.sweeper, &sweep, sites, plan.Wanted)
 	return s.keep(context.WithoutCancel(ctx), name, d.ID, plan, sweep)

@@ -13,6 +13,7 @@ import (
 	"beacon/service/accounts"
 	"beacon/service/jobs"
 	"beacon/service/logbook"
+	"beacon/service/zones"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -26,9 +27,9 @@ func (s *Service) Define(ctx context.Context, r wire.DefineRequest) ([]wire.Defi
 // define takes those of the zones that only accepts.
 func (s *Service) define(ctx context.Context, r wire.DefineRequest, only func(definition.Zone) bool) ([]wire.Defined, error) {
 	read, faults := definition.Read(r.Files)
-	zones := slices.DeleteFunc(read.Zones, func(z definition.Zone) bool { return !only(z) })
+	list := slices.DeleteFunc(read.Zones, func(z definition.Zone) bool { return !only(z) })
 	err := s.Logbook.Tx(ctx, func(tx *store.Tx) error {
-		faults = append(faults, unknownAccounts(tx, zones)...)
+		faults = append(faults, unknownAccounts(tx, list)...)
 		return nil
 	})
 	if err != nil {
@@ -40,8 +41,8 @@ func (s *Service) define(ctx context.Context, r wire.DefineRequest, only func(de
 	}
 	var out []wire.Defined
 	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
-		out = make([]wire.Defined, 0, len(zones))
-		for _, z := range zones {
+		out = make([]wire.Defined, 0, len(list))
+		for _, z := range list {
 			d, err := s.defineZone(ctx, tx, z, r)
 			if err != nil {
 				return err
@@ -51,14 +52,14 @@ func (s *Service) define(ctx context.Context, r wire.DefineRequest, only func(de
 		if r.DryRun {
 			return nil
 		}
-		return tx.KeepKits(kitTexts(read.Kits))
+		return tx.KeepKits(zones.KitTexts(read.Kits))
 	})
 	s.Jobs.Wake(store.JobCheck)
 	return out, err
 }
 
 // unknownAccounts finds accounts that definitions name and that are not connected.
-func unknownAccounts(tx *store.Tx, zones []definition.Zone) []zonefile.Fault {
+func unknownAccounts(tx *store.Tx, list []definition.Zone) []zonefile.Fault {
 	var faults []zonefile.Fault
 	look := func(z definition.Zone, role, name string) {
 		if _, err := accounts.ByName(tx, role, name); store.IsMissing(err) {
@@ -67,7 +68,7 @@ func unknownAccounts(tx *store.Tx, zones []definition.Zone) []zonefile.Fault {
 				Remedy:  fmt.Sprintf("correct the name, or connect it: beacon %s add %s", role, name)})
 		}
 	}
-	for _, z := range zones {
+	for _, z := range list {
 		for _, name := range z.At {
 			look(z, wire.RoleProvider, name)
 		}
@@ -80,11 +81,11 @@ func unknownAccounts(tx *store.Tx, zones []definition.Zone) []zonefile.Fault {
 
 func (s *Service) defineZone(ctx context.Context, tx *store.Tx, d definition.Zone, r wire.DefineRequest) (wire.Defined, error) {
 	out := wire.Defined{Zone: d.Name, At: d.At, NewAt: []string{}, Registrar: d.Registrar, Kits: []string{},
-		Findings: s.judge(rules.Zone{Name: d.Name, Contents: d.Contents, Written: d.Written})}
+		Findings: s.Zones.Judge(rules.Zone{Name: d.Name, Contents: d.Contents, Written: d.Written})}
 	for _, u := range d.Uses {
 		out.Kits = append(out.Kits, u.Kit)
 	}
-	z, known, err := zoneOrNew(tx, d.Name, !r.DryRun)
+	z, known, err := zones.FindOrAdd(tx, d.Name, !r.DryRun)
 	if err != nil {
 		return out, err
 	}
@@ -93,7 +94,7 @@ func (s *Service) defineZone(ctx context.Context, tx *store.Tx, d definition.Zon
 	placed := map[string]bool{}
 	if known {
 		out.LedBy, out.TakenOver = z.LedBy, z.TakenOver
-		if err := hostsFit(tx, z, d.Contents); err != nil {
+		if err := zones.HostsFit(tx, z, d.Contents); err != nil {
 			return out, err
 		}
 		if edits, err := tx.DraftEdits(z.ID); err != nil {
@@ -106,12 +107,12 @@ func (s *Service) defineZone(ctx context.Context, tx *store.Tx, d definition.Zon
 				return out, err
 			}
 		}
-		view, err := viewZone(tx, z)
+		at, _, err := zones.ServedBy(tx, z)
 		if err != nil {
 			return out, err
 		}
-		for _, p := range view.Placements {
-			placed[p.Account] = true
+		for _, name := range at {
+			placed[name] = true
 		}
 	}
 	out.Added, out.Removed, out.Same = record.Difference(before, d.Contents)
@@ -120,15 +121,15 @@ func (s *Service) defineZone(ctx context.Context, tx *store.Tx, d definition.Zon
 			out.NewAt = append(out.NewAt, name)
 		}
 	}
-	out.From = fromKits(d, out.Added)
+	out.From = zones.FromKits(d, out.Added)
 	if r.DryRun {
 		return out, nil
 	}
-	rev, _, err := s.revise(ctx, tx, z, accepted{contents: d.Contents, source: d.File, why: r.Why, from: d.FromKits(), files: true})
+	rev, _, err := s.Zones.Revise(ctx, tx, z, zones.Accepted{Contents: d.Contents, Source: d.File, Why: r.Why, From: d.FromKits(), Files: true})
 	if err != nil {
 		return out, err
 	}
-	out.Revision = viewRevision(rev)
+	out.Revision = zones.ViewRevision(rev)
 	var registrarID *uint64
 	if d.Registrar != "" {
 		a, err := accounts.ByName(tx, wire.RoleRegistrar, d.Registrar)

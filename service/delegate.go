@@ -15,6 +15,7 @@ import (
 	"beacon/service/accounts"
 	"beacon/service/jobs"
 	"beacon/service/logbook"
+	"beacon/service/zones"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -98,7 +99,7 @@ func (s *Service) lookBefore(ctx context.Context, z store.Zone, d store.Domain, 
 	defer cancel()
 	name := z.Name()
 	plan := delegation.Plan{Domain: name, Wanted: out.Wanted}
-	sweep := s.sweeper.Sweep(looking, name, resolveScope(name, sitesOf(z), out.Wanted, nil))
+	sweep := s.sweeper.Sweep(looking, name, resolveScope(name, zones.SitesOf(z), out.Wanted, nil))
 	if _, _, err := s.keep(ctx, name, d.ID, plan, sweep); err != nil {
 		return err
 	}

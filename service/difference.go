@@ -13,6 +13,7 @@ import (
 	"beacon/provider"
 	"beacon/service/accounts"
 	"beacon/service/logbook"
+	"beacon/service/zones"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -93,7 +94,7 @@ func (s *Service) compare(ctx context.Context, p place, revisionID uint64, drift
 		if c.hosts, err = tx.HostsOf(p.zone.ID); err != nil {
 			return err
 		}
-		wanted = overlay(wanted, c.hosts)
+		wanted = zones.Overlay(wanted, c.hosts)
 		if known, err = tx.Aliases(p.zone.ID); err != nil {
 			return err
 		}
@@ -169,20 +170,20 @@ func (s *Service) withAddresses(ctx context.Context, p place, wanted record.Cont
 	if len(aliases) == 0 {
 		return wanted, nil, nil
 	}
-	out, unknown := resolved(z.Name(), wanted, known)
+	out, unknown := zones.ResolveAliases(z.Name(), wanted, known)
 	if len(unknown) > 0 {
 		var err error
 		if known, err = s.askAliases(ctx, z, wanted, known); err != nil {
 			return out, nil, err
 		}
-		out, unknown = resolved(z.Name(), wanted, known)
+		out, unknown = zones.ResolveAliases(z.Name(), wanted, known)
 	}
 	for _, set := range aliases {
 		if !slices.Contains(unknown, set.Name) {
 			c.alias = append(c.alias, set.Name)
 		}
 	}
-	c.notes = append(c.notes, aliasFindings(known)...)
+	c.notes = append(c.notes, zones.AliasFindings(known)...)
 	return out, unknown, nil
 }
 
@@ -235,15 +236,8 @@ func conflictFindings(items []diff.Item) []finding.Finding {
 	var found []finding.Finding
 	for _, item := range items {
 		found = append(found, finding.Finding{Code: "conflict", Severity: finding.Error, Subject: item.Key.String(),
-			Message: fmt.Sprintf("%s: wanted %s, at the provider %s.", item.Why, setText(item.Wanted), setText(item.Live)),
+			Message: fmt.Sprintf("%s: wanted %s, at the provider %s.", item.Why, record.SetText(item.Wanted), record.SetText(item.Live)),
 			Remedy:  "Make one like the other: correct the definition, or the record at the provider."})
 	}
 	return found
-}
-
-func setText(s record.Set) string {
-	if s.IsZero() {
-		return "nothing"
-	}
-	return s.String()
 }

@@ -19,6 +19,7 @@ import (
 	"beacon/service/accounts"
 	"beacon/service/jobs"
 	"beacon/service/logbook"
+	"beacon/service/zones"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -227,7 +228,7 @@ func (s *Service) adopt(ctx context.Context, p place, items []diff.Item) error {
 			wanted = wanted.With(item.Live)
 			placed = append(placed, store.PlacedSet{Sent: item.Live, Read: item.Live})
 		}
-		if _, _, err := s.revise(ctx, tx, z, accepted{contents: wanted, source: "adopted from " + p.account.Name, why: "changed at " + p.account.Name}); err != nil {
+		if _, _, err := s.Zones.Revise(ctx, tx, z, zones.Accepted{Contents: wanted, Source: "adopted from " + p.account.Name, Why: "changed at " + p.account.Name}); err != nil {
 			return err
 		}
 		if err := tx.SetPlaced(p.placement.ID, placed); err != nil {

@@ -77,7 +77,7 @@ func TestDriftIsSeenAndAnswered(t *testing.T) {
 	h.standing("heron-main", wire.InStep)
 	require.Eventually(t, func() bool { return h.live("heron").Get(changed.Key()).Data[0] == "192.0.2.2" }, 20*time.Second, 50*time.Millisecond)
 
-	require.NoError(t, err0(h.TakeOver(ctx, zone)))
+	require.NoError(t, err0(h.Zones.TakeOver(ctx, zone)))
 	h.byHand("heron", changed)
 	h.standing("heron-main", wire.InStep)
 	require.Eventually(t, func() bool { return h.live("heron").Get(changed.Key()).Data[0] == "192.0.2.2" }, 20*time.Second, 50*time.Millisecond)
@@ -94,7 +94,7 @@ func TestDriftIsAdopted(t *testing.T) {
 	taken, err := h.Adopt(ctx, zone, "heron-main")
 	require.NoError(t, err)
 	require.Len(t, taken, 1)
-	wanted, err := h.Wanted(ctx, zone)
+	wanted, err := h.Zones.Wanted(ctx, zone)
 	require.NoError(t, err)
 	assert.True(t, wanted.Get(changed.Key()).SameData(changed))
 	list, err := h.Differences(ctx, zone, false)
@@ -270,7 +270,7 @@ func TestCareByHand(t *testing.T) {
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.2")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	care := wire.CareView{Drift: "put back", Protect: []string{"www *"}, Sites: []string{"@", "shop"}, Extras: []wire.ExtraSet{{Set: "www A", Name: "relay", Value: "on"}, {Set: "@ A", Name: "relay", Value: "off"}}}
-	got, err := h.SetCare(ctx, zone, care)
+	got, err := h.Zones.SetCare(ctx, zone, care)
 	require.NoError(t, err)
 	assert.ElementsMatch(t, care.Extras, got.Extras)
 	assert.Equal(t, care.Sites, got.Sites)
@@ -283,7 +283,7 @@ func TestCareByHand(t *testing.T) {
 	h.register()
 	for _, c := range []struct{ said, seen []string }{{[]string{"@", "shop"}, []string{"@", "shop"}}, {[]string{}, nil}, {nil, []string{"@", "www"}}} {
 		care.Sites = c.said
-		_, err := h.SetCare(ctx, zone, care)
+		_, err := h.Zones.SetCare(ctx, zone, care)
 		require.NoError(t, err)
 		report, err := h.Check(ctx, zone)
 		require.NoError(t, err)
@@ -297,12 +297,12 @@ func TestCareByHand(t *testing.T) {
 	}
 	for _, wrong := range []wire.CareView{{Drift: "maybe"}, {Drift: "ask", Sites: []string{"www.other.example."}}, {Drift: "ask", Protect: []string{"www"}}, {Drift: "ask", Extras: []wire.ExtraSet{{Set: "www", Name: "a", Value: "b"}}},
 		{Drift: "ask", Extras: []wire.ExtraSet{{Set: "www A", Value: "b"}}}} {
-		_, err := h.SetCare(ctx, zone, wrong)
+		_, err := h.Zones.SetCare(ctx, zone, wrong)
 		var p *wire.Problem
 		require.ErrorAs(t, err, &p, "%v", wrong)
 		assert.Equal(t, wire.Invalid, p.Kind)
 	}
 	h.care("heron-main", "", "@ A 192.0.2.1\nwww A 192.0.2.2")
-	_, err = h.SetCare(ctx, zone, care)
+	_, err = h.Zones.SetCare(ctx, zone, care)
 	assert.ErrorContains(t, err, "led by the definition file")
 }

@@ -15,6 +15,7 @@ import (
 	"beacon/core/record"
 	"beacon/provider"
 	"beacon/service"
+	"beacon/service/zones"
 	"beacon/wire"
 )
 
@@ -49,19 +50,19 @@ func TestFilesLead(t *testing.T) {
 	for i, r := range defined[0].Added {
 		assert.Equal(t, r.Type != record.A, defined[0].From[i] == "post-office", "%s", r)
 	}
-	d, err := h.Draft(ctx, zone)
+	d, err := h.Zones.Draft(ctx, zone)
 	require.NoError(t, err)
 	assert.Equal(t, "ferries.beacon.yaml", d.LedBy)
 	add := edits(wire.RecordEdit{After: rec(t, "cam", 60, record.A, "192.0.2.5")})
 	for name, try := range map[string]func() error{
-		"edit": func() error { _, err := h.EditDraft(ctx, zone, d.Tag, add); return err },
+		"edit": func() error { _, err := h.Zones.EditDraft(ctx, zone, d.Tag, add); return err },
 		"import": func() error {
-			_, err := h.ImportZone(ctx, wire.Import{Zone: zone, Text: "$TTL 60\nwww A 192.0.2.9\n"})
+			_, err := h.Zones.ImportZone(ctx, wire.Import{Zone: zone, Text: "$TTL 60\nwww A 192.0.2.9\n"})
 			return err
 		},
-		"restore": func() error { _, err := h.Restore(ctx, zone, 1, ""); return err },
+		"restore": func() error { _, err := h.Zones.Restore(ctx, zone, 1, ""); return err },
 		"replace": func() error {
-			_, err := h.Replace(ctx, wire.ReplaceRequest{Search: wire.SearchRequest{Text: "192.0.2.1"}, To: "192.0.2.2"})
+			_, err := h.Zones.Replace(ctx, wire.ReplaceRequest{Search: wire.SearchRequest{Text: "192.0.2.1"}, To: "192.0.2.2"})
 			return err
 		},
 	} {
@@ -70,23 +71,23 @@ func TestFilesLead(t *testing.T) {
 		assert.Contains(t, p.Message, "ferries.beacon.yaml", name)
 	}
 
-	got, err := h.TakeOver(ctx, zone)
+	got, err := h.Zones.TakeOver(ctx, zone)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"post-office"}, got.Kits)
 	assert.Contains(t, got.Text, "kits: [{post-office: {policy: reject}}]\n    records: |\n      www A 192.0.2.1\n    leave: [\"_acme-challenge.** TXT\"]")
-	_, err = h.TakeOver(ctx, zone)
+	_, err = h.Zones.TakeOver(ctx, zone)
 	assert.Equal(t, wire.InTheWay, asProblem(t, err).Kind)
-	if d, err = h.Draft(ctx, zone); assert.NoError(t, err) {
-		d, err = h.EditDraft(ctx, zone, d.Tag, add)
+	if d, err = h.Zones.Draft(ctx, zone); assert.NoError(t, err) {
+		d, err = h.Zones.EditDraft(ctx, zone, d.Tag, add)
 		require.NoError(t, err)
 	}
 	_, err = h.Define(ctx, lead(withKit))
 	assert.Contains(t, asProblem(t, err).Message, "draft has 1 edit,", "the files know nothing of it")
-	_, err = h.AcceptDraft(ctx, zone, d.Tag, "")
+	_, err = h.Zones.AcceptDraft(ctx, zone, d.Tag, "")
 	require.NoError(t, err)
 
 	// The definition that is written back out defines exactly the same, and leads again.
-	back, err := h.ZoneDefinition(ctx, zone)
+	back, err := h.Zones.ZoneDefinition(ctx, zone)
 	require.NoError(t, err)
 	defined, err = h.Define(ctx, lead(back.Text))
 	require.NoError(t, err, back.Text)
@@ -157,17 +158,17 @@ func TestWatchedFolder(t *testing.T) {
 	_, err := h.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "o", Text: other}}})
 	require.NoError(t, err)
 	pool := dnsname.MustParse("tidepool.example")
-	d, err := h.Draft(ctx, pool)
+	d, err := h.Zones.Draft(ctx, pool)
 	require.NoError(t, err)
-	d, err = h.EditDraft(ctx, pool, d.Tag, edits(wire.RecordEdit{After: &record.Record{Name: pool, TTL: 60, Type: record.A, Data: "192.0.2.5"}}))
+	d, err = h.Zones.EditDraft(ctx, pool, d.Tag, edits(wire.RecordEdit{After: &record.Record{Name: pool, TTL: 60, Type: record.A, Data: "192.0.2.5"}}))
 	require.NoError(t, err)
 	write("zones:\n  saltmarsh-ferries.example:\n    at: [heron-main]\n    records: |\n      www  A  192.0.2.4\n      pier A 192.0.2.33\n" + strings.TrimPrefix(other, "zones:\n"))
 	time.Sleep(500 * time.Millisecond)
 	assert.True(t, live("www", "192.0.2.2")(), "all of it or nothing")
-	require.NoError(t, h.DropDraft(ctx, pool, d.Tag))
+	require.NoError(t, h.Zones.DropDraft(ctx, pool, d.Tag))
 	require.Eventually(t, live("www", "192.0.2.4"), 20*time.Second, 50*time.Millisecond)
 
-	_, err = h.TakeOver(ctx, zone)
+	_, err = h.Zones.TakeOver(ctx, zone)
 	require.NoError(t, err)
 	write("zones:\n  saltmarsh-ferries.example:\n    at: [heron-main]\n    records: |\n      www  A  192.0.2.3\n      pier A 192.0.2.33\n")
 	require.Eventually(t, logged("watch.left"), 20*time.Second, 50*time.Millisecond)
@@ -178,11 +179,11 @@ func TestHouseKit(t *testing.T) {
 	h := newHouse(t)
 	settings := h.settings
 	file := filepath.Join(t.TempDir(), "house.beacon.yaml")
-	settings.NewZones = service.NewZoneSettings{Kits: file, Kit: "house", With: map[string]string{"site": "192.0.2.40"}}
+	settings.NewZones = zones.NewZoneSettings{Kits: file, Kit: "house", With: map[string]string{"site": "192.0.2.40"}}
 	require.NoError(t, os.WriteFile(file, []byte("kits:\n  house:\n    about: What every zone begins with\n    needs: {site: ipv4}\n    records: |\n      @    A      ${site}\n      www  CNAME  @\n"), 0o600))
 	svc := instance(t, settings)
-	assert.Equal(t, "house", svc.HouseKit().Name)
-	sketch, err := svc.Sketch(ctx, wire.SketchRequest{Zone: zone, New: true, At: []string{"heron-main"}})
+	assert.Equal(t, "house", svc.Zones.HouseKit().Name)
+	sketch, err := svc.Zones.Sketch(ctx, wire.SketchRequest{Zone: zone, New: true, At: []string{"heron-main"}})
 	require.NoError(t, err)
 	defined, err := svc.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "x", Text: sketch.Text}}})
 	require.NoError(t, err, sketch.Text)

@@ -9,6 +9,7 @@ import (
 	"beacon/core/dynaddr"
 	"beacon/core/record"
 	"beacon/service/logbook"
+	"beacon/service/zones"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -40,7 +41,7 @@ func (s *Service) AddHost(ctx context.Context, n wire.NewHost) (out wire.HostAdd
 		if err != nil {
 			return err
 		}
-		if err := hostFits(z.Name(), contents, n.Name); err != nil {
+		if err := zones.HostFits(z.Name(), contents, n.Name); err != nil {
 			return err
 		}
 		out.Name = n.Name
@@ -60,33 +61,6 @@ func zoneAbove(tx *store.Tx, name dnsname.Name) (z store.Zone, err error) {
 		}
 	}
 	return z, wire.Problemf(wire.Missing, "%s lies in no zone that is looked after here. Define its zone first.", name)
-}
-
-// hostFits refuses a host where its addresses could not stand.
-func hostFits(zone dnsname.Name, contents record.Contents, host dnsname.Name) error {
-	for at := host; at.IsBelow(zone); at = at.Parent() {
-		if set := contents.Get(record.Key{Name: at, Type: record.NS}); !set.IsZero() {
-			return wire.Problemf(wire.InTheWay, "%s is delegated to other nameservers at %s; its address belongs there.", host, at)
-		}
-	}
-	if set := contents.Get(record.Key{Name: host, Type: record.CNAME}); !set.IsZero() {
-		return wire.Problemf(wire.InTheWay, "%s is a CNAME to %s, and no address can stand beside that. Take the CNAME out of the definition first.", host, set.Data[0])
-	}
-	return nil
-}
-
-// hostsFit refuses contents that leave no place for the addresses of the zone's hosts.
-func hostsFit(tx *store.Tx, z store.Zone, contents record.Contents) error {
-	hosts, err := tx.HostsOf(z.ID)
-	if err != nil {
-		return err
-	}
-	for _, h := range hosts {
-		if err := hostFits(z.Name(), contents, h.Name()); err != nil {
-			return wire.Problemf(wire.InTheWay, "%s It follows a reported address here (beacon host show %s); nothing was changed.", err, h.Name())
-		}
-	}
-	return nil
 }
 
 // RemoveHost ends that a name follows. What was reported last stays at the providers until their next sync, which

@@ -101,7 +101,7 @@ func TestHostFollowsItsReports(t *testing.T) {
 	// A sync of the whole zone keeps what was reported, and a revision was never made of it.
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	assert.Equal(t, "198.51.100.7 2001:db8::7", addressOf(h.live("heron")))
-	revisions, err := h.Revisions(ctx, zone)
+	revisions, err := h.Zones.Revisions(ctx, zone)
 	require.NoError(t, err)
 	assert.Len(t, revisions, 2)
 

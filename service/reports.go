@@ -133,19 +133,6 @@ func await(tx *store.Tx, h store.Host, placements []store.Placement) error {
 	return nil
 }
 
-// overlay puts the addresses that hosts reported on top of what a zone contains. A family of which nothing was
-// reported stays as it is.
-func overlay(c record.Contents, hosts []store.Host) record.Contents {
-	var sets []record.Set
-	for _, h := range hosts {
-		sets = append(sets, dynaddr.Sets(h.Name(), h.TTL, h.At())...)
-	}
-	if len(sets) == 0 {
-		return c
-	}
-	return c.With(sets...)
-}
-
 // compareFor compares what a sync is about, and remembers which reports it took into account.
 func (s *Service) compareFor(ctx context.Context, run *syncRun) (comparison, error) {
 	if run.sync.Scope == store.ScopeZone {

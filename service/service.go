@@ -25,6 +25,7 @@ import (
 	"beacon/service/logbook"
 	"beacon/service/notify"
 	"beacon/service/users"
+	"beacon/service/zones"
 	"beacon/store"
 	"beacon/visit"
 )
@@ -54,8 +55,8 @@ type Service struct {
 	wall     clock.Wall
 	metrics  *metrics
 	door     *reach.Door
-	house    houseKit
 	Logbook  *logbook.Book
+	Zones    *zones.Zones
 	Accounts *accounts.Accounts
 	Notify   *notify.Notifier
 	Users    *users.Users
@@ -78,7 +79,8 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 	}
 	s := &Service{settings: settings, log: log, world: &clock.World{}, metrics: newMetrics(),
 		indexes: map[uint64]*index{}, live: memory{zones: map[uint64]provider.State{}}}
-	if s.house, err = readHouseKit(settings.NewZones); err != nil {
+	house, err := zones.ReadHouseKit(settings.NewZones)
+	if err != nil {
 		return nil, err
 	}
 	s.door = door
@@ -98,6 +100,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 		s.store.Close()
 		return nil, err
 	}
+	s.Zones = zones.New(zones.Parts{Store: s.store, Logbook: s.Logbook, Accounts: s.Accounts, House: house, Believe: settings.Hosts.Believe, Timeout: settings.Request, Revised: s.followAliases})
 	s.Notify = notify.New(notify.Parts{Settings: settings.Tell, Store: s.store, Logbook: s.Logbook, World: s.world, Door: door, HTTP: s.http, Timeout: settings.Request, News: newsOf})
 	s.employ()
 	if s.visitor, err = settings.Sites.visitor(door, s.world.Now); err != nil {

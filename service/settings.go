@@ -18,33 +18,34 @@ import (
 	"beacon/core/dnsname"
 	"beacon/resolve"
 	"beacon/service/notify"
+	"beacon/service/zones"
 	"beacon/store"
 )
 
 // Settings say how an instance runs. ReadSettings gives them their defaults.
 type Settings struct {
-	Listen     string             `yaml:"listen"`          // host and port of the API
-	Proxies    []string           `yaml:"trusted_proxies"` // networks whose X-Forwarded-For is believed
-	Database   store.Settings     `yaml:"database"`
-	KeyFile    string             `yaml:"key_file"` // seals credentials; made if missing
-	Reach      []string           `yaml:"reach"`    // networks that may be reached
-	DNS        DNSSettings        `yaml:"dns"`
-	Resolvers  []resolve.Resolver `yaml:"resolvers"`   // caches that checks ask
-	Places     []PlaceSettings    `yaml:"places"`      // other instances that are asked how domains look from there
-	RDAP       []RDAPSettings     `yaml:"rdap"`        // registries that tell of registrations
-	Sites      SiteSettings       `yaml:"sites"`       // how web hosts are looked at
-	Tell       notify.Settings    `yaml:"tell"`        // who is told when a verdict changes
-	WorldClock string             `yaml:"world_clock"` // address of a clock to follow; empty for this machine's
-	Checks     CheckSettings      `yaml:"checks"`
-	Hosts      HostSettings       `yaml:"hosts"`
-	NewZones   NewZoneSettings    `yaml:"new_zones"`
-	Profiles   string             `yaml:"profiles"` // folder of provider profiles, NAME.profile.yaml
-	Watch      WatchSettings      `yaml:"watch"`
-	Drift      DriftSettings      `yaml:"drift"`
-	Primary    PrimarySettings    `yaml:"primary"`
-	Lease      time.Duration      `yaml:"lease"`           // of background work, wall time
-	Request    time.Duration      `yaml:"request_timeout"` // of one request to a provider or registrar, wall time
-	Workers    int                `yaml:"workers"`
+	Listen     string                `yaml:"listen"`          // host and port of the API
+	Proxies    []string              `yaml:"trusted_proxies"` // networks whose X-Forwarded-For is believed
+	Database   store.Settings        `yaml:"database"`
+	KeyFile    string                `yaml:"key_file"` // seals credentials; made if missing
+	Reach      []string              `yaml:"reach"`    // networks that may be reached
+	DNS        DNSSettings           `yaml:"dns"`
+	Resolvers  []resolve.Resolver    `yaml:"resolvers"`   // caches that checks ask
+	Places     []PlaceSettings       `yaml:"places"`      // other instances that are asked how domains look from there
+	RDAP       []RDAPSettings        `yaml:"rdap"`        // registries that tell of registrations
+	Sites      SiteSettings          `yaml:"sites"`       // how web hosts are looked at
+	Tell       notify.Settings       `yaml:"tell"`        // who is told when a verdict changes
+	WorldClock string                `yaml:"world_clock"` // address of a clock to follow; empty for this machine's
+	Checks     CheckSettings         `yaml:"checks"`
+	Hosts      HostSettings          `yaml:"hosts"`
+	NewZones   zones.NewZoneSettings `yaml:"new_zones"`
+	Profiles   string                `yaml:"profiles"` // folder of provider profiles, NAME.profile.yaml
+	Watch      WatchSettings         `yaml:"watch"`
+	Drift      DriftSettings         `yaml:"drift"`
+	Primary    PrimarySettings       `yaml:"primary"`
+	Lease      time.Duration         `yaml:"lease"`           // of background work, wall time
+	Request    time.Duration         `yaml:"request_timeout"` // of one request to a provider or registrar, wall time
+	Workers    int                   `yaml:"workers"`
 }
 
 // DNSSettings say where the DNS begins.

@@ -12,6 +12,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/record"
 	"beacon/reach"
+	"beacon/service/zones"
 	"beacon/store"
 	"beacon/visit"
 )
@@ -74,7 +75,7 @@ func planSites(tx *store.Tx, z store.Zone, plan *delegation.Plan) error {
 			plan.TTL = r.TTL
 		}
 	}
-	for _, site := range sitesOf(z) {
+	for _, site := range zones.SitesOf(z) {
 		at := site
 		for range longestAlias {
 			records, err := tx.RecordsAt(z.ID, at)

@@ -19,7 +19,7 @@ func (s *Service) Run(ctx context.Context) {
 			s.world.KeepFollowing(ctx, s.http, s.settings.WorldClock, time.Second, func(err error) { s.log.Warn("the world clock cannot be followed", "error", err) })
 		})
 	}
-	if err := s.catchUpRows(ctx); err != nil && ctx.Err() == nil {
+	if err := s.Zones.CatchUpRows(ctx); err != nil && ctx.Err() == nil {
 		s.log.Error("the rows for searching could not be looked at", "error", err)
 	}
 	if err := s.scheduleLooks(ctx); err != nil && ctx.Err() == nil {
@@ -45,7 +45,7 @@ func (s *Service) employ() {
 	syncs := jobs.Handler{Run: s.runSync, GaveUp: gaveUpSync}
 	for kind, h := range map[string]jobs.Handler{
 		store.JobSync: syncs, store.JobUrgent: syncs, store.JobCheck: {Run: s.runCheck}, store.JobNotify: {Run: s.runNotify}, store.JobLook: {Run: s.runLook},
-		store.JobAlias: {Run: s.runAlias}, store.JobGlance: {Run: s.runGlance}, store.JobTell: {Run: s.Notify.RunTell}, store.JobRows: {Run: s.runRows},
+		store.JobAlias: {Run: s.runAlias}, store.JobGlance: {Run: s.runGlance}, store.JobTell: {Run: s.Notify.RunTell}, store.JobRows: {Run: s.Zones.RunRows},
 		store.JobSequence: {Run: s.Logbook.RunSequence},
 	} {
 		s.Jobs.Handle(kind, h)

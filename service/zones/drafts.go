@@ -1,4 +1,4 @@
-package service
+package zones
 
 import (
 	"context"
@@ -25,8 +25,8 @@ type draft struct {
 func draftTag(z store.Zone, rev uint32) string { return fmt.Sprintf("%d.%d", z.Draft, rev) }
 
 // Draft shows the draft of a zone.
-func (s *Service) Draft(ctx context.Context, name dnsname.Name) (d wire.Draft, err error) {
-	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
+func (s *Zones) Draft(ctx context.Context, name dnsname.Name) (d wire.Draft, err error) {
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.Zone(name)
 		if err != nil {
 			return err
@@ -39,7 +39,7 @@ func (s *Service) Draft(ctx context.Context, name dnsname.Name) (d wire.Draft, e
 }
 
 // draftOf puts a draft together of the zone's revision and the edits.
-func (s *Service) draftOf(tx *store.Tx, z store.Zone) (d draft, err error) {
+func (s *Zones) draftOf(tx *store.Tx, z store.Zone) (d draft, err error) {
 	d.Draft = wire.Draft{Zone: z.Name(), LedBy: z.LedBy, Edits: []wire.DraftEdit{}, Overrun: []finding.Finding{}}
 	var base record.Contents
 	if z.RevisionID != nil {
@@ -69,7 +69,7 @@ func (s *Service) draftOf(tx *store.Tx, z store.Zone) (d draft, err error) {
 		d.Edits = append(d.Edits, wire.DraftEdit{Before: e.Before, After: e.After, Author: e.Author, At: e.EditedAt})
 		if now := base.Get(e.Key()); !now.Equal(e.Before) && !now.Equal(e.After) {
 			d.Overrun = append(d.Overrun, finding.Finding{Code: "changed-meanwhile", Severity: finding.Error, Subject: e.Key().String(),
-				Message: fmt.Sprintf("%s edited it when it was %s; by revision %d it is %s.", e.Author, setText(e.Before), d.Revision, setText(now)),
+				Message: fmt.Sprintf("%s edited it when it was %s; by revision %d it is %s.", e.Author, record.SetText(e.Before), d.Revision, record.SetText(now)),
 				Remedy:  "Drop this edit, look at what is there now, and make it anew."})
 		}
 		if e.After.IsZero() {
@@ -82,14 +82,14 @@ func (s *Service) draftOf(tx *store.Tx, z store.Zone) (d draft, err error) {
 		d.contents = base.Without(gone...).With(put...)
 	}
 	d.Added, d.Removed, d.Same = record.Difference(base, d.contents)
-	d.Findings = s.judge(rules.Zone{Name: d.Zone, Contents: d.contents})
+	d.Findings = s.Judge(rules.Zone{Name: d.Zone, Contents: d.contents})
 	return d, nil
 }
 
 // EditDraft changes a zone's draft. The tag is that of the draft which was looked at: if somebody changed it since, nothing is
 // done, and the Problem says to look again.
-func (s *Service) EditDraft(ctx context.Context, name dnsname.Name, tag string, change wire.DraftChange) (d wire.Draft, err error) {
-	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
+func (s *Zones) EditDraft(ctx context.Context, name dnsname.Name, tag string, change wire.DraftChange) (d wire.Draft, err error) {
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, seen, err := s.lockedDraft(tx, name, tag)
 		if err != nil {
 			return err
@@ -126,7 +126,7 @@ func (s *Service) EditDraft(ctx context.Context, name dnsname.Name, tag string, 
 }
 
 // lockedDraft gives the draft of a zone, and keeps others from it, if it is still the one that was looked at.
-func (s *Service) lockedDraft(tx *store.Tx, name dnsname.Name, tag string) (z store.Zone, d draft, err error) {
+func (s *Zones) lockedDraft(tx *store.Tx, name dnsname.Name, tag string) (z store.Zone, d draft, err error) {
 	if z, err = tx.LockZone(name); err != nil {
 		return z, d, err
 	}
@@ -193,7 +193,7 @@ func (d draft) change(c wire.DraftChange) (list []edited, err error) {
 			key = e.After.Key()
 		}
 		if set := now.Get(key); !set.Equal(e.Before) {
-			return nil, wire.Problemf(wire.Stale, "%s is not what it was: it is %s now. Look at the zone again.", key, setText(set))
+			return nil, wire.Problemf(wire.Stale, "%s is not what it was: it is %s now. Look at the zone again.", key, record.SetText(set))
 		}
 		if !e.After.IsZero() {
 			for _, r := range e.After.Records() {
@@ -245,8 +245,8 @@ func (d draft) keep(ctx context.Context, tx *store.Tx, z store.Zone, e edited) e
 }
 
 // DropDraft forgets everything in a zone's draft.
-func (s *Service) DropDraft(ctx context.Context, name dnsname.Name, tag string) error {
-	return s.Logbook.Tx(ctx, func(tx *store.Tx) error {
+func (s *Zones) DropDraft(ctx context.Context, name dnsname.Name, tag string) error {
+	return s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, d, err := s.lockedDraft(tx, name, tag)
 		if err != nil {
 			return err
@@ -262,8 +262,8 @@ func (s *Service) DropDraft(ctx context.Context, name dnsname.Name, tag string) 
 }
 
 // AcceptDraft makes a draft what the zone should contain. Writing it to the providers is a sync as ever.
-func (s *Service) AcceptDraft(ctx context.Context, name dnsname.Name, tag, why string) (out wire.Revision, err error) {
-	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
+func (s *Zones) AcceptDraft(ctx context.Context, name dnsname.Name, tag, why string) (out wire.Revision, err error) {
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, d, err := s.lockedDraft(tx, name, tag)
 		if err != nil {
 			return err
@@ -277,11 +277,11 @@ func (s *Service) AcceptDraft(ctx context.Context, name dnsname.Name, tag, why s
 		if err := sound(d.Findings, "With this draft the zone would hold records that"); err != nil {
 			return err
 		}
-		rev, _, err := s.revise(ctx, tx, z, accepted{contents: d.contents, source: "draft", why: why})
+		rev, _, err := s.Revise(ctx, tx, z, Accepted{Contents: d.contents, Source: "draft", Why: why})
 		if err != nil {
 			return err
 		}
-		out = *viewRevision(rev)
+		out = *ViewRevision(rev)
 		if err := tx.DropDraft(z.ID); err != nil {
 			return err
 		}

@@ -1,4 +1,4 @@
-package service
+package zones
 
 import (
 	"fmt"
@@ -18,15 +18,15 @@ type NewZoneSettings struct {
 	With map[string]string `yaml:"with"` // its parameters
 }
 
-// houseKit is the kit with what is needed to use it.
-type houseKit struct {
+// HouseKit is the kit with what is needed to use it.
+type HouseKit struct {
 	wire.HouseKit
 	kits []definition.Kit
 	with map[string]string
 }
 
-// readHouseKit reads the kit that the settings name, and tries it.
-func readHouseKit(settings NewZoneSettings) (h houseKit, err error) {
+// ReadHouseKit reads the kit that the settings name, and tries it.
+func ReadHouseKit(settings NewZoneSettings) (h HouseKit, err error) {
 	if settings.Kit == "" {
 		return h, nil
 	}
@@ -38,7 +38,7 @@ func readHouseKit(settings NewZoneSettings) (h houseKit, err error) {
 	if len(faults) > 0 {
 		return h, fmt.Errorf("the setting new_zones.kits: %w", faults[0])
 	}
-	h = houseKit{HouseKit: wire.HouseKit{Name: settings.Kit}, kits: read.Kits, with: settings.With}
+	h = HouseKit{HouseKit: wire.HouseKit{Name: settings.Kit}, kits: read.Kits, with: settings.With}
 	for _, k := range read.Kits {
 		if k.Name == settings.Kit {
 			h.About = k.About
@@ -51,7 +51,7 @@ func readHouseKit(settings NewZoneSettings) (h houseKit, err error) {
 }
 
 // zone makes the definition of a new zone that uses the kit, or stands empty where there is none.
-func (h houseKit) zone(name dnsname.Name, d definition.Zone) (text string, faults []zonefile.Fault) {
+func (h HouseKit) zone(name dnsname.Name, d definition.Zone) (text string, faults []zonefile.Fault) {
 	d.Name = name
 	if h.Name == "" {
 		return definition.Write([]definition.Zone{d}, nil), nil
@@ -64,4 +64,4 @@ func (h houseKit) zone(name dnsname.Name, d definition.Zone) (text string, fault
 }
 
 // HouseKit gives the kit that new zones start with.
-func (s *Service) HouseKit() wire.HouseKit { return s.house.HouseKit }
+func (s *Zones) HouseKit() wire.HouseKit { return s.house.HouseKit }

@@ -1,4 +1,4 @@
-package service
+package zones
 
 import (
 	"context"
@@ -16,7 +16,7 @@ import (
 )
 
 // Search finds records of what zones should contain, page by page; next is the cursor of the following page.
-func (s *Service) Search(ctx context.Context, r wire.SearchRequest) (hits []wire.Hit, next string, err error) {
+func (s *Zones) Search(ctx context.Context, r wire.SearchRequest) (hits []wire.Hit, next string, err error) {
 	queries, err := queriesOf(r)
 	if err != nil {
 		return nil, "", err

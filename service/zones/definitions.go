@@ -1,4 +1,4 @@
-package service
+package zones
 
 import (
 	"context"
@@ -8,13 +8,14 @@ import (
 	"beacon/core/definition"
 	"beacon/core/dnsname"
 	"beacon/core/record"
+	"beacon/service/accounts"
 	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/wire"
 )
 
-// kitTexts gives kits as they are kept.
-func kitTexts(kits []definition.Kit) map[string]string {
+// KitTexts gives kits as they are kept.
+func KitTexts(kits []definition.Kit) map[string]string {
 	texts := map[string]string{}
 	for _, k := range kits {
 		body, err := json.Marshal(k)
@@ -41,8 +42,8 @@ func kitsKept(tx *store.Tx) (kits []definition.Kit, err error) {
 	return kits, nil
 }
 
-// fromKits gives the kit of each record, empty for those that no kit made.
-func fromKits(d definition.Zone, records []record.Record) []string {
+// FromKits gives the kit of each record, empty for those that no kit made.
+func FromKits(d definition.Zone, records []record.Record) []string {
 	made := map[record.Record]string{}
 	for i, o := range d.Origins {
 		made[d.Written[i]] = o.Kit
@@ -55,8 +56,8 @@ func fromKits(d definition.Zone, records []record.Record) []string {
 }
 
 // ZoneDefinition writes the definition of a zone, whoever leads it, with the kits that fit.
-func (s *Service) ZoneDefinition(ctx context.Context, name dnsname.Name) (out wire.ZoneDefinition, err error) {
-	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
+func (s *Zones) ZoneDefinition(ctx context.Context, name dnsname.Name) (out wire.ZoneDefinition, err error) {
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.Zone(name)
 		if err != nil {
 			return err
@@ -68,14 +69,11 @@ func (s *Service) ZoneDefinition(ctx context.Context, name dnsname.Name) (out wi
 }
 
 func zoneDefinition(tx *store.Tx, z store.Zone) (out wire.ZoneDefinition, err error) {
-	view, err := viewZone(tx, z)
+	at, registrar, err := ServedBy(tx, z)
 	if err != nil {
 		return out, err
 	}
-	d := definition.Zone{Name: z.Name(), Label: z.Label, Registrar: view.Registrar, TTL: z.TTL, Leave: z.Leave(), Care: z.Care()}
-	for _, p := range view.Placements {
-		d.At = append(d.At, p.Account)
-	}
+	d := definition.Zone{Name: z.Name(), Label: z.Label, At: at, Registrar: registrar, TTL: z.TTL, Leave: z.Leave(), Care: z.Care()}
 	if z.RevisionID != nil {
 		if d.Contents, err = tx.Contents(*z.RevisionID); err != nil {
 			return out, err
@@ -93,10 +91,34 @@ func zoneDefinition(tx *store.Tx, z store.Zone) (out wire.ZoneDefinition, err er
 	return out, nil
 }
 
+// ServedBy returns the accounts that a zone is placed at, in the order in which it was placed there, and the account at its registrar,
+// empty where that is not known.
+func ServedBy(tx *store.Tx, z store.Zone) (at []string, registrar string, err error) {
+	if z.RegistrarID != nil {
+		a, err := accounts.ByID(tx, *z.RegistrarID)
+		if err != nil {
+			return nil, "", err
+		}
+		registrar = a.Name
+	}
+	placements, err := tx.Placements(z.ID)
+	if err != nil {
+		return nil, "", err
+	}
+	for _, p := range placements {
+		a, err := accounts.ByID(tx, p.AccountID)
+		if err != nil {
+			return nil, "", err
+		}
+		at = append(at, a.Name)
+	}
+	return at, registrar, nil
+}
+
 // TakeOver takes a zone out of the hands of the definition file that leads it, so that it can be changed here. What it gives is
 // the definition as it stands now, for the files to be brought up to it later.
-func (s *Service) TakeOver(ctx context.Context, name dnsname.Name) (out wire.ZoneDefinition, err error) {
-	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
+func (s *Zones) TakeOver(ctx context.Context, name dnsname.Name) (out wire.ZoneDefinition, err error) {
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.LockZone(name)
 		if err != nil {
 			return err

@@ -1,4 +1,4 @@
-package service
+package zones
 
 import (
 	"context"
@@ -16,9 +16,9 @@ import (
 	"beacon/wire"
 )
 
-func viewCare(z store.Zone) wire.CareView {
+func ViewCare(z store.Zone) wire.CareView {
 	care := z.Care()
-	v := wire.CareView{Drift: care.Drift, OnlyOurs: care.OnlyOurs, Protect: []string{}, Sites: definition.SiteLabels(sitesOf(z), z.Name()), Extras: []wire.ExtraSet{}}
+	v := wire.CareView{Drift: care.Drift, OnlyOurs: care.OnlyOurs, Protect: []string{}, Sites: definition.SiteLabels(SitesOf(z), z.Name()), Extras: []wire.ExtraSet{}}
 	for _, p := range care.Protect {
 		v.Protect = append(v.Protect, p.String())
 	}
@@ -75,8 +75,8 @@ func readCare(v wire.CareView, zone dnsname.Name) (care definition.Care, err err
 	return care, nil
 }
 
-// sitesOf gives the names of a zone that carry a site.
-func sitesOf(z store.Zone) []dnsname.Name {
+// SitesOf gives the names of a zone that carry a site.
+func SitesOf(z store.Zone) []dnsname.Name {
 	if said := z.Care().Sites; said != nil {
 		return said
 	}
@@ -84,12 +84,12 @@ func sitesOf(z store.Zone) []dnsname.Name {
 }
 
 // SetCare changes how a zone is looked after. What a definition file leads is changed there.
-func (s *Service) SetCare(ctx context.Context, name dnsname.Name, v wire.CareView) (out wire.CareView, err error) {
+func (s *Zones) SetCare(ctx context.Context, name dnsname.Name, v wire.CareView) (out wire.CareView, err error) {
 	care, err := readCare(v, name)
 	if err != nil {
 		return out, err
 	}
-	return out, s.Logbook.Tx(ctx, func(tx *store.Tx) error {
+	return out, s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.LockZone(name)
 		if err != nil {
 			return err
@@ -103,7 +103,7 @@ func (s *Service) SetCare(ctx context.Context, name dnsname.Name, v wire.CareVie
 		if z, err = tx.Zone(name); err != nil {
 			return err
 		}
-		out = viewCare(z)
+		out = ViewCare(z)
 		return logbook.Log(tx, logbook.Actor(ctx), "zone.care", name.String(), fmt.Sprintf("drift: %s; %s protected, %s declared", care.Drift, wording.Counted(len(care.Protect), "pattern"), wording.Counted(len(v.Extras), "attribute")))
 	})
 }

@@ -1,4 +1,4 @@
-package service
+package zones
 
 import (
 	"context"
@@ -12,8 +12,8 @@ import (
 )
 
 // Revisions gives a zone's accepted states, newest first.
-func (s *Service) Revisions(ctx context.Context, name dnsname.Name) (list []wire.Revision, err error) {
-	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
+func (s *Zones) Revisions(ctx context.Context, name dnsname.Name) (list []wire.Revision, err error) {
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.Zone(name)
 		if err != nil {
 			return err
@@ -21,7 +21,7 @@ func (s *Service) Revisions(ctx context.Context, name dnsname.Name) (list []wire
 		rows, err := tx.Revisions(z.ID)
 		list = make([]wire.Revision, len(rows))
 		for i, r := range rows {
-			list[i] = *viewRevision(r)
+			list[i] = *ViewRevision(r)
 		}
 		return err
 	})
@@ -29,8 +29,8 @@ func (s *Service) Revisions(ctx context.Context, name dnsname.Name) (list []wire
 }
 
 // CompareRevisions says what differs between two revisions; 0 stands for the empty zone before the first.
-func (s *Service) CompareRevisions(ctx context.Context, name dnsname.Name, from, to uint32) (out wire.Compared, err error) {
-	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
+func (s *Zones) CompareRevisions(ctx context.Context, name dnsname.Name, from, to uint32) (out wire.Compared, err error) {
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.Zone(name)
 		if err != nil {
 			return err
@@ -65,11 +65,11 @@ func contentsOf(tx *store.Tx, z store.Zone, number uint32) (record.Contents, err
 const mostHistory = 50
 
 // NameHistory gives the revisions that changed the records of one name, newest first.
-func (s *Service) NameHistory(ctx context.Context, zone, name dnsname.Name) (list []wire.NameChange, err error) {
+func (s *Zones) NameHistory(ctx context.Context, zone, name dnsname.Name) (list []wire.NameChange, err error) {
 	if !name.IsAtOrBelow(zone) {
 		return nil, wire.Problemf(wire.Invalid, "%s does not lie in the zone %s.", name.Unicode(), zone.Unicode())
 	}
-	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.Zone(zone)
 		if err != nil {
 			return err
@@ -95,7 +95,7 @@ func (s *Service) NameHistory(ctx context.Context, zone, name dnsname.Name) (lis
 				return err
 			}
 			if added, removed, _ := record.Difference(before, after); len(added)+len(removed) > 0 {
-				list = append(list, wire.NameChange{Revision: *viewRevision(rev), Added: added, Removed: removed})
+				list = append(list, wire.NameChange{Revision: *ViewRevision(rev), Added: added, Removed: removed})
 			}
 			after = before
 		}
@@ -106,8 +106,8 @@ func (s *Service) NameHistory(ctx context.Context, zone, name dnsname.Name) (lis
 
 // Restore makes what an earlier revision said what the zone should contain again, as a new revision. Writing it to the
 // providers is a sync as ever.
-func (s *Service) Restore(ctx context.Context, name dnsname.Name, number uint32, why string) (out wire.Revision, err error) {
-	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
+func (s *Zones) Restore(ctx context.Context, name dnsname.Name, number uint32, why string) (out wire.Revision, err error) {
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.LockZone(name)
 		if err != nil {
 			return err
@@ -124,11 +124,11 @@ func (s *Service) Restore(ctx context.Context, name dnsname.Name, number uint32,
 		if err != nil {
 			return err
 		}
-		rev, made, err := s.revise(ctx, tx, z, accepted{contents: contents, source: fmt.Sprintf("revision %d", number), why: why, from: sameOrigins(contents, from)})
+		rev, made, err := s.Revise(ctx, tx, z, Accepted{Contents: contents, Source: fmt.Sprintf("revision %d", number), Why: why, From: sameOrigins(contents, from)})
 		if err != nil {
 			return err
 		}
-		out = *viewRevision(rev)
+		out = *ViewRevision(rev)
 		if !made {
 			return wire.Problemf(wire.InTheWay, "Revision %d says what %s should contain already.", number, name.Unicode())
 		}
@@ -137,6 +137,6 @@ func (s *Service) Restore(ctx context.Context, name dnsname.Name, number uint32,
 	return out, err
 }
 
-func viewRevision(r store.Revision) *wire.Revision {
+func ViewRevision(r store.Revision) *wire.Revision {
 	return &wire.Revision{Number: r.Number, Records: r.Records, Author: r.Author, Source: r.Source, Why: r.Why, CreatedAt: r.CreatedAt}
 }

@@ -1,4 +1,4 @@
-package service
+package zones
 
 import (
 	"context"
@@ -7,8 +7,8 @@ import (
 	"beacon/store"
 )
 
-// catchUpRows asks for the rows of zones to be brought up to their revisions, where they are not: after an upgrade, say.
-func (s *Service) catchUpRows(ctx context.Context) error {
+// CatchUpRows asks for the rows of zones to be brought up to their revisions, where they are not: after an upgrade, say.
+func (s *Zones) CatchUpRows(ctx context.Context) error {
 	return s.store.Tx(ctx, func(tx *store.Tx) error {
 		ids, err := tx.RowsBehind()
 		if err != nil {
@@ -23,9 +23,9 @@ func (s *Service) catchUpRows(ctx context.Context) error {
 	})
 }
 
-// runRows brings the rows for searching up to a zone's revision, piece by piece. A revision that is accepted meanwhile is
+// RunRows brings the rows for searching up to a zone's revision, piece by piece. A revision that is accepted meanwhile is
 // followed before the work ends.
-func (s *Service) runRows(ctx context.Context, job store.Job) error {
+func (s *Zones) RunRows(ctx context.Context, job store.Job) error {
 	for {
 		var plan store.RowsPlan
 		done := false

@@ -1,4 +1,4 @@
-package service
+package zones
 
 import (
 	"context"
@@ -18,7 +18,7 @@ import (
 )
 
 // Sketch writes a definition of a zone as it is elsewhere. SOA and apex NS belong to where it is now and are left out.
-func (s *Service) Sketch(ctx context.Context, r wire.SketchRequest) (out wire.Sketch, err error) {
+func (s *Zones) Sketch(ctx context.Context, r wire.SketchRequest) (out wire.Sketch, err error) {
 	if r.New {
 		text, faults := s.house.zone(r.Zone, definition.Zone{Label: r.Label, At: r.At, Registrar: r.Registrar})
 		if len(faults) > 0 {
@@ -43,9 +43,9 @@ func (s *Service) Sketch(ctx context.Context, r wire.SketchRequest) (out wire.Sk
 }
 
 // readElsewhere reads a zone from the account that was named, or the first that has it and is not to serve it.
-func (s *Service) readElsewhere(ctx context.Context, r wire.SketchRequest) (c record.Contents, from string, err error) {
+func (s *Zones) readElsewhere(ctx context.Context, r wire.SketchRequest) (c record.Contents, from string, err error) {
 	var list []store.Account
-	err = s.Logbook.Tx(ctx, func(tx *store.Tx) (err error) { list, err = accounts.Providers(tx); return err })
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) (err error) { list, err = accounts.Providers(tx); return err })
 	if err != nil {
 		return c, "", err
 	}
@@ -53,11 +53,11 @@ func (s *Service) readElsewhere(ctx context.Context, r wire.SketchRequest) (c re
 		if r.From != "" && a.Name != r.From || r.From == "" && slices.Contains(r.At, a.Name) {
 			continue
 		}
-		driver, err := s.Accounts.Provider(a)
+		driver, err := s.accounts.Provider(a)
 		if err != nil {
 			return c, "", err
 		}
-		reading, cancel := context.WithTimeout(ctx, s.settings.Request*4)
+		reading, cancel := context.WithTimeout(ctx, s.timeout*4)
 		defer cancel()
 		zone, there, err := provider.FindZone(reading, driver, r.Zone)
 		if err != nil {

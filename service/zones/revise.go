@@ -1,4 +1,4 @@
-package service
+package zones
 
 import (
 	"context"
@@ -10,35 +10,35 @@ import (
 	"beacon/wire"
 )
 
-// accepted is what shall become what a zone should contain.
-type accepted struct {
-	contents record.Contents
-	source   string
-	why      string
-	from     map[record.Key]string // the kits that sets come from; nil to go on with what is known of those that stay as they are
-	files    bool                  // it comes from the definition files that lead the zone
+// Accepted is what shall become what a zone should contain.
+type Accepted struct {
+	Contents record.Contents
+	Source   string
+	Why      string
+	From     map[record.Key]string // the kits that sets come from; nil to go on with what is known of those that stay as they are
+	Files    bool                  // it comes from the definition files that lead the zone
 }
 
-// revise makes contents what a locked zone should contain. Everything that does goes through here.
-func (s *Service) revise(ctx context.Context, tx *store.Tx, z store.Zone, a accepted) (rev store.Revision, made bool, err error) {
-	if !a.files {
+// Revise makes contents what a locked zone should contain. Everything that does goes through here.
+func (s *Zones) Revise(ctx context.Context, tx *store.Tx, z store.Zone, a Accepted) (rev store.Revision, made bool, err error) {
+	if !a.Files {
 		if err := ledByNobody(z); err != nil {
 			return rev, false, err
 		}
 	}
-	if err := hostsFit(tx, z, a.contents); err != nil {
+	if err := HostsFit(tx, z, a.Contents); err != nil {
 		return rev, false, err
 	}
-	if a.from == nil {
-		if a.from, err = originsThatStay(tx, z, a.contents); err != nil {
+	if a.From == nil {
+		if a.From, err = originsThatStay(tx, z, a.Contents); err != nil {
 			return rev, false, err
 		}
 	}
-	rev, made, err = tx.AddRevision(z, a.contents, store.Accepted{Author: logbook.Actor(ctx), Source: a.source, Why: a.why, From: a.from})
+	rev, made, err = tx.AddRevision(z, a.Contents, store.Accepted{Author: logbook.Actor(ctx), Source: a.Source, Why: a.Why, From: a.From})
 	if err != nil {
 		return rev, false, err
 	}
-	return rev, made, s.followAliases(tx, z, a.contents)
+	return rev, made, s.revised(tx, z, a.Contents)
 }
 
 // ledByNobody refuses changes to a zone that definition files lead: they would be lost with the next change of the files.
@@ -73,9 +73,9 @@ func originsThatStay(tx *store.Tx, z store.Zone, c record.Contents) (map[record.
 	return from, nil
 }
 
-// judge says what the rules find in contents of a zone.
-func (s *Service) judge(z rules.Zone) []rules.Found {
-	z.Believe = s.settings.Hosts.Believe
+// Judge says what the rules find in contents of a zone.
+func (s *Zones) Judge(z rules.Zone) []rules.Found {
+	z.Believe = s.believe
 	return rules.Check(z)
 }
 

@@ -1,0 +1,60 @@
+package zones
+
+import (
+	"context"
+	"fmt"
+
+	"beacon/core/record"
+	"beacon/core/rules"
+	"beacon/core/wording"
+	"beacon/core/zonefile"
+	"beacon/service/logbook"
+	"beacon/store"
+	"beacon/wire"
+)
+
+// ImportZone takes the records of a zone file over as a new revision. SOA and apex NS belong to the provider that the
+// file came from and are left out.
+func (s *Zones) ImportZone(ctx context.Context, in wire.Import) (wire.Imported, error) {
+	read, faults := zonefile.Read(in.Text, zonefile.Options{Origin: in.Zone, File: in.File})
+	if len(faults) > 0 {
+		return wire.Imported{}, &wire.Problem{Kind: wire.Invalid, Message: fmt.Sprintf("The zone file has %s; nothing was changed.", wording.Counted(len(faults), "fault")), Faults: faults}
+	}
+	contents, left := withoutProvidersOwn(in.Zone, read.Contents())
+	out := wire.Imported{Zone: in.Zone, LeftOut: left}
+	out.Findings = s.Judge(rules.Zone{Name: in.Zone, Contents: contents, Written: read.Records})
+	if err := sound(out.Findings, "The zone file holds records that"); err != nil {
+		return out, err
+	}
+	err := s.logbook.Tx(ctx, func(tx *store.Tx) error {
+		z, known, err := FindOrAdd(tx, in.Zone, !in.DryRun)
+		if err != nil {
+			return err
+		}
+		var before record.Contents
+		if known && z.RevisionID != nil {
+			if before, err = tx.Contents(*z.RevisionID); err != nil {
+				return err
+			}
+		}
+		if known {
+			if err := ledByNobody(z); err != nil {
+				return err
+			}
+			if err := HostsFit(tx, z, contents); err != nil {
+				return err
+			}
+		}
+		out.Added, out.Removed, out.Same = record.Difference(before, contents)
+		if in.DryRun {
+			return nil
+		}
+		rev, _, err := s.Revise(ctx, tx, z, Accepted{Contents: contents, Source: "import of " + in.File, Why: in.Why})
+		if err != nil {
+			return err
+		}
+		out.Revision = ViewRevision(rev)
+		return logbook.Log(tx, logbook.Actor(ctx), "zone.imported", in.Zone.String(), fmt.Sprintf("%s: %d records, revision %d", in.File, contents.Len(), rev.Number))
+	})
+	return out, err
+}

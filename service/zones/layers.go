@@ -1,0 +1,88 @@
+package zones
+
+import (
+	"fmt"
+
+	"beacon/core/dnsname"
+	"beacon/core/dynaddr"
+	"beacon/core/finding"
+	"beacon/core/record"
+	"beacon/store"
+	"beacon/wire"
+)
+
+// ResolveAliases gives contents with addresses in the place of ALIAS records, and the ALIAS names of which no address is known.
+func ResolveAliases(zone dnsname.Name, c record.Contents, known []store.Alias) (out record.Contents, unknown []dnsname.Name) {
+	out = c.Resolve(zone, func(owner, target dnsname.Name) (record.Followed, bool) {
+		for _, a := range known {
+			if a.Name == owner && a.Target == target && a.AnsweredAt != nil {
+				return record.Followed{Addresses: a.Answers, TTL: a.TTL}, true
+			}
+		}
+		unknown = append(unknown, owner)
+		return record.Followed{}, false
+	})
+	return out, unknown
+}
+
+// AliasFindings says what is wrong with the targets of ALIAS records.
+func AliasFindings(list []store.Alias) (found []finding.Finding) {
+	for _, a := range list {
+		subject := record.Key{Name: a.Name, Type: record.ALIAS}.String()
+		if a.Problem != "" {
+			stays := "No address of it is known yet, and none is written."
+			if a.AnsweredAt != nil {
+				stays = fmt.Sprintf("The last good answer stays: %v.", a.Answers)
+			}
+			found = append(found, finding.Finding{Code: "alias-unanswered", Severity: finding.Warning, Subject: subject,
+				Message: fmt.Sprintf("The addresses of %s cannot be had: %s. %s", a.Target.Unicode(), a.Problem, stays),
+				Remedy:  "Check the name; if it is right, its own nameservers have to answer."})
+		}
+		if a.Differs != "" {
+			found = append(found, finding.Finding{Code: "alias-differs", Severity: finding.Warning, Subject: subject,
+				Message: fmt.Sprintf("%s answers differently by place: %s.", a.Target.Unicode(), a.Differs),
+				Remedy:  "Whoever asks here gets one of the answers, wherever they are. Use a CNAME below the apex if that matters."})
+		}
+	}
+	return found
+}
+
+// HostFits refuses a host where its addresses could not stand.
+func HostFits(zone dnsname.Name, contents record.Contents, host dnsname.Name) error {
+	for at := host; at.IsBelow(zone); at = at.Parent() {
+		if set := contents.Get(record.Key{Name: at, Type: record.NS}); !set.IsZero() {
+			return wire.Problemf(wire.InTheWay, "%s is delegated to other nameservers at %s; its address belongs there.", host, at)
+		}
+	}
+	if set := contents.Get(record.Key{Name: host, Type: record.CNAME}); !set.IsZero() {
+		return wire.Problemf(wire.InTheWay, "%s is a CNAME to %s, and no address can stand beside that. Take the CNAME out of the definition first.", host, set.Data[0])
+	}
+	return nil
+}
+
+// HostsFit refuses contents that leave no place for the addresses of the zone's hosts.
+func HostsFit(tx *store.Tx, z store.Zone, contents record.Contents) error {
+	hosts, err := tx.HostsOf(z.ID)
+	if err != nil {
+		return err
+	}
+	for _, h := range hosts {
+		if err := HostFits(z.Name(), contents, h.Name()); err != nil {
+			return wire.Problemf(wire.InTheWay, "%s It follows a reported address here (beacon host show %s); nothing was changed.", err, h.Name())
+		}
+	}
+	return nil
+}
+
+// Overlay puts the addresses that hosts reported on top of what a zone contains. A family of which nothing was
+// reported stays as it is.
+func Overlay(c record.Contents, hosts []store.Host) record.Contents {
+	var sets []record.Set
+	for _, h := range hosts {
+		sets = append(sets, dynaddr.Sets(h.Name(), h.TTL, h.At())...)
+	}
+	if len(sets) == 0 {
+		return c
+	}
+	return c.With(sets...)
+}

@@ -62,7 +62,7 @@ func routesOfAccounts() []route {
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			items, err := k.svc.Adopt(k.Request.Context(), name, in.Account)
+			items, err := k.svc.Syncs.Adopt(k.Request.Context(), name, in.Account)
 			return wire.Page[diff.Item]{Items: items}, err
 		})},
 		{method: "PUT", path: "/zones/:name/care", summary: "Say how a zone is looked after", right: access.Write, in: wire.CareView{}, out: wire.CareView{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
@@ -80,7 +80,7 @@ func routesOfAccounts() []route {
 			return k.svc.Retire(k.Request.Context(), in)
 		})},
 		{method: "GET", path: "/zones/:name/syncs", summary: "The last syncs of a zone, newest first", right: access.Read, out: wire.Page[wire.SyncView]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			items, err := k.svc.Syncs(k.Request.Context(), name)
+			items, err := k.svc.Syncs.Syncs(k.Request.Context(), name)
 			return wire.Page[wire.SyncView]{Items: items}, err
 		})},
 		{method: "GET", path: "/syncs/:id/requests", summary: "The requests of a sync and what became of each", right: access.Read, out: wire.Page[wire.SentRequest]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
@@ -88,7 +88,7 @@ func routesOfAccounts() []route {
 			if err != nil {
 				return nil, err
 			}
-			items, err := k.svc.Requests(k.Request.Context(), id)
+			items, err := k.svc.Syncs.Requests(k.Request.Context(), id)
 			return wire.Page[wire.SentRequest]{Items: items}, err
 		}},
 	}

@@ -39,7 +39,7 @@ func routesOfZones() []route {
 			return k.svc.Zones.ImportZone(k.Request.Context(), in)
 		})},
 		{method: "GET", path: "/zones/:name/differences", summary: "What differs between wanted and live, at each placement", right: access.Read, query: []string{"put_back"}, out: wire.Page[wire.Difference]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			items, err := k.svc.Differences(k.Request.Context(), name, k.Query("put_back") == "true")
+			items, err := k.svc.Syncs.Differences(k.Request.Context(), name, k.Query("put_back") == "true")
 			return wire.Page[wire.Difference]{Items: items}, err
 		})},
 		{method: "POST", path: "/zones/:name/syncs", summary: "Make live what is wanted, in the background", right: access.Write, in: wire.SyncRequest{}, out: wire.Page[wire.SyncView]{}, status: http.StatusAccepted, handle: named(func(k *call, name dnsname.Name) (any, error) {
@@ -47,7 +47,7 @@ func routesOfZones() []route {
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			items, err := k.svc.StartSync(k.Request.Context(), in)
+			items, err := k.svc.Syncs.StartSync(k.Request.Context(), in)
 			return wire.Page[wire.SyncView]{Items: items}, err
 		})},
 		{method: "GET", path: "/syncs/:id", summary: "How a sync stands", right: access.Read, out: wire.SyncView{}, status: http.StatusOK, handle: func(k *call) (any, error) {
@@ -55,7 +55,7 @@ func routesOfZones() []route {
 			if err != nil {
 				return nil, err
 			}
-			return k.svc.Sync(k.Request.Context(), id)
+			return k.svc.Syncs.Sync(k.Request.Context(), id)
 		}},
 	}
 }

@@ -73,7 +73,7 @@ func (h house) otherZone(name dnsname.Name, records string) {
 	text := "zones:\n  " + name.Unicode() + ":\n    at: [heron-main]\n    records: |\n      " + indented(records) + "\n"
 	_, err := h.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "other.beacon.yaml", Text: text}}})
 	require.NoError(h.t, err)
-	list, err := h.StartSync(ctx, wire.SyncRequest{Zone: name})
+	list, err := h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: name})
 	require.NoError(h.t, err)
 	require.Equal(h.t, wire.SyncDone, h.ended(list[0].ID).State)
 	z, err := h.Zone(ctx, name)
@@ -90,7 +90,7 @@ func (h house) changeOther(name dnsname.Name, records string) {
 	text := "zones:\n  " + name.Unicode() + ":\n    at: [heron-main]\n    records: |\n      " + indented(records) + "\n"
 	_, err := h.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "other.beacon.yaml", Text: text}}})
 	require.NoError(h.t, err)
-	list, err := h.StartSync(ctx, wire.SyncRequest{Zone: name, Allow: []string{diff.GuardNamesStop}})
+	list, err := h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: name, Allow: []string{diff.GuardNamesStop}})
 	require.NoError(h.t, err)
 	require.Equal(h.t, wire.SyncDone, h.ended(list[0].ID).State)
 }
@@ -104,7 +104,7 @@ func TestAliasAtAProviderThatHasIt(t *testing.T) {
 	live := h.live("plover")
 	assert.Equal(t, []record.Data{"outside.tidepool.example."}, live.Get(record.Key{Name: zone, Type: record.ALIAS}).Data)
 	assert.Equal(t, []record.Data{"192.0.2.71"}, live.Get(rec(t, "inner", 0, record.A, "192.0.2.1").Key()).Data)
-	list, err := h.Differences(ctx, zone, false)
+	list, err := h.Syncs.Differences(ctx, zone, false)
 	require.NoError(t, err)
 	assert.Empty(t, list[0].Steps, "what was written is read back as the same")
 	assert.Equal(t, 3, list[0].InStep)

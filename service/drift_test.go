@@ -70,7 +70,7 @@ func TestDriftIsSeenAndAnswered(t *testing.T) {
 
 	h.byHand("heron", changed)
 	assert.Equal(t, 1, h.standing("heron-main", wire.Drifted).Drifted)
-	_, err := h.Adopt(ctx, zone, "heron-main")
+	_, err := h.Syncs.Adopt(ctx, zone, "heron-main")
 	assert.ErrorContains(t, err, "led by the definition file", "what a file leads is not adopted behind its back")
 
 	h.care("heron-main", "drift: put back", records)
@@ -87,21 +87,21 @@ func TestDriftIsAdopted(t *testing.T) {
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.2\ngone A 192.0.2.3")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
-	_, err := h.Adopt(ctx, zone, "heron-main")
+	_, err := h.Syncs.Adopt(ctx, zone, "heron-main")
 	assert.ErrorContains(t, err, "nothing to adopt")
 	changed := set(t, "www", record.A, "192.0.2.99")
 	h.byHand("heron", changed)
-	taken, err := h.Adopt(ctx, zone, "heron-main")
+	taken, err := h.Syncs.Adopt(ctx, zone, "heron-main")
 	require.NoError(t, err)
 	require.Len(t, taken, 1)
 	wanted, err := h.Zones.Wanted(ctx, zone)
 	require.NoError(t, err)
 	assert.True(t, wanted.Get(changed.Key()).SameData(changed))
-	list, err := h.Differences(ctx, zone, false)
+	list, err := h.Syncs.Differences(ctx, zone, false)
 	require.NoError(t, err)
 	assert.Empty(t, list[0].Drift)
 	assert.Empty(t, list[0].Steps)
-	_, err = h.Adopt(ctx, zone, "plover-old")
+	_, err = h.Syncs.Adopt(ctx, zone, "plover-old")
 	assert.ErrorContains(t, err, "not placed at")
 }
 
@@ -155,7 +155,7 @@ func TestAttributes(t *testing.T) {
 	}
 	www, apex := set(t, "www", record.A, "192.0.2.2"), record.NewSet(zone, record.A, 3600, "192.0.2.1")
 	h.care("heron-main", "extras: {\"www A\": {relay: \"on\"}}", "@ A 192.0.2.1\nwww A 192.0.2.2")
-	list, err := h.Differences(ctx, zone, false)
+	list, err := h.Syncs.Differences(ctx, zone, false)
 	require.NoError(t, err)
 	require.Len(t, list[0].Steps, 1)
 	assert.Contains(t, list[0].Steps[0].Reason, "relay=on")
@@ -260,7 +260,7 @@ func TestRetire(t *testing.T) {
 	require.NoError(t, err)
 	assert.False(t, out.Removed)
 	assert.Equal(t, 1, h.zonesNamed("heron"), "it is left there")
-	_, err = h.Differences(ctx, zone, false)
+	_, err = h.Syncs.Differences(ctx, zone, false)
 	assert.ErrorContains(t, err, "not placed at any provider")
 }
 
@@ -277,7 +277,7 @@ func TestCareByHand(t *testing.T) {
 	v, err := h.Zone(ctx, zone)
 	require.NoError(t, err)
 	assert.Equal(t, got, v.Care)
-	list, err := h.Differences(ctx, zone, false)
+	list, err := h.Syncs.Differences(ctx, zone, false)
 	require.NoError(t, err)
 	require.Len(t, list[0].Steps, 1, "the attribute is to be put there")
 	h.register()

@@ -106,7 +106,7 @@ func TestLeave(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	h.byHand("heron", record.NewSet(rec(t, "_acme-challenge.www", 0, record.TXT, "x").Name, record.TXT, 120, `"token"`))
-	list, err := h.Differences(ctx, zone, false)
+	list, err := h.Syncs.Differences(ctx, zone, false)
 	require.NoError(t, err)
 	assert.Empty(t, list[0].Foreign)
 	assert.Empty(t, list[0].Steps)

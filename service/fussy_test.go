@@ -37,7 +37,7 @@ func TestProviderThatWritesItsOwnWay(t *testing.T) {
 	assert.Empty(t, done.Findings)
 	assert.EqualValues(t, 200, h.live("heron").Get(record.Key{Name: zone, Type: record.A}).TTL)
 	for range 2 {
-		list, err := h.Differences(ctx, zone, false)
+		list, err := h.Syncs.Differences(ctx, zone, false)
 		require.NoError(t, err)
 		assert.Empty(t, list[0].Steps)
 		assert.Empty(t, list[0].Drift)
@@ -53,14 +53,14 @@ func TestProviderThatWritesItsOwnWay(t *testing.T) {
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{Allow: []string{diff.GuardNamesStop}}).State)
 
 	h.byHand("heron", record.NewSet(zone, record.A, 300, "192.0.2.1"))
-	list, err := h.Differences(ctx, zone, false)
+	list, err := h.Syncs.Differences(ctx, zone, false)
 	require.NoError(t, err)
 	require.Len(t, list[0].Drift, 1, "a change by hand is drift all the same")
 	h.define("fussy-main", "@ 130 A 192.0.2.1\nwww 200 A 192.0.2.7")
 	changed := h.sync(wire.SyncRequest{PutBack: true})
 	require.Equal(t, wire.SyncDone, changed.State, changed.Message)
 	assert.Equal(t, 2, changed.Changed)
-	list, err = h.Differences(ctx, zone, false)
+	list, err = h.Syncs.Differences(ctx, zone, false)
 	require.NoError(t, err)
 	assert.Empty(t, list[0].Drift)
 }

@@ -171,20 +171,20 @@ func TestReportGoesAheadOfBulk(t *testing.T) {
 	}
 	h.define("heron-main", records.String()+"@ A 192.0.2.1")
 	h.fault(`{"site":"4.1","delay_ms":150,"writes":true,"count":100}`)
-	list, err := h.StartSync(ctx, wire.SyncRequest{Zone: zone})
+	list, err := h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: zone})
 	require.NoError(t, err)
-	require.Eventually(t, func() bool { v, _ := h.Sync(ctx, list[0].ID); return v.Requests > 1 }, 10*time.Second, 10*time.Millisecond)
+	require.Eventually(t, func() bool { v, _ := h.Syncs.Sync(ctx, list[0].ID); return v.Requests > 1 }, 10*time.Second, 10*time.Millisecond)
 	for i := range 3 {
 		assert.Equal(t, dynaddr.Accepted, h.report(token, fmt.Sprintf("198.51.100.%d", i+1), "").Outcome)
 		v := h.arrived()
-		bulk, err := h.Sync(ctx, list[0].ID)
+		bulk, err := h.Syncs.Sync(ctx, list[0].ID)
 		require.NoError(t, err)
 		assert.False(t, bulk.State.Ended(), "the zone was still being written when the report was visible")
 		assert.Less(t, v.Last.Arrivals[0].VisibleAt.Sub(v.Last.ReportedAt), 3*time.Second)
 	}
 	bulk := h.ended(list[0].ID)
 	assert.Equal(t, wire.SyncDone, bulk.State, bulk.Message)
-	syncs, err := h.Syncs(ctx, zone)
+	syncs, err := h.Syncs.Syncs(ctx, zone)
 	require.NoError(t, err)
 	added := 0
 	for _, v := range syncs {

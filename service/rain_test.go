@@ -122,7 +122,7 @@ func TestSyncsThroughARainOfFaults(t *testing.T) {
 				lines, after := randomZone(rng)
 				h.define(at[0], lines)
 				forced := map[string]bool{}
-				list, err := h.Differences(ctx, zone, false)
+				list, err := h.Syncs.Differences(ctx, zone, false)
 				require.NoError(t, err)
 				for _, s := range list[0].Steps {
 					forced[s.Key().Name.String()] = forced[s.Key().Name.String()] || s.Gap

@@ -40,7 +40,7 @@ func (s *Service) SyncOperation(ctx context.Context, id uint64) (list []wire.Syn
 			break
 		}
 		var started []wire.SyncView
-		started, err = s.StartSync(ctx, wire.SyncRequest{Zone: name})
+		started, err = s.Syncs.StartSync(ctx, wire.SyncRequest{Zone: name})
 		list = append(list, started...)
 	}
 	return list, err

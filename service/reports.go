@@ -8,13 +8,11 @@ import (
 	"time"
 
 	"beacon/core/change"
-	"beacon/core/diff"
 	"beacon/core/dnsname"
 	"beacon/core/dynaddr"
-	"beacon/core/finding"
 	"beacon/core/record"
-	"beacon/service/jobs"
 	"beacon/service/logbook"
+	"beacon/service/sync"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -133,104 +131,15 @@ func await(tx *store.Tx, h store.Host, placements []store.Placement) error {
 	return nil
 }
 
-// compareFor compares what a sync is about, and remembers which reports it took into account.
-func (s *Service) compareFor(ctx context.Context, run *syncRun) (comparison, error) {
-	if run.sync.Scope == store.ScopeZone {
-		c, err := s.compare(ctx, run.place, run.sync.RevisionID, run.sync.Drift)
-		run.hosts = c.hosts
-		return c, err
-	}
-	c, err := s.compare(ctx, run.place, run.sync.RevisionID, diff.WantedWins)
-	run.hosts = c.hosts
-	follow := map[dnsname.Name]bool{}
-	for _, h := range c.hosts {
-		follow[h.Name()] = h.ReportID != nil
-	}
-	for _, name := range c.alias {
-		follow[name] = true
-	}
-	c.result = c.result.Only(func(k record.Key) bool {
-		return follow[k.Name] && (k.Type == record.A || k.Type == record.AAAA || k.Type == record.CNAME)
-	})
-	return c, err
-}
-
-// guards are those that speak against a change list. A reported address passes none of them: it replaces an address by
-// another, and is to arrive while nobody looks.
-func (s *Service) guards(run *syncRun, steps change.List, live record.Contents) []finding.Finding {
-	if run.sync.Scope == store.ScopeHosts || run.made { // nobody is led to a new zone yet
-		return nil
-	}
-	return diff.Guards(steps, live, watched(run.zone, run.hosts))
-}
-
-// makeWay ends this turn of a sync of a whole zone where a sync of its hosts waits. It goes on after that one, from what
-// is live then; at least one request is made in each turn.
-func (s *Service) makeWay(ctx context.Context, run *syncRun) error {
-	if run.sync.Scope == store.ScopeHosts {
-		return nil
-	}
-	var other uint64
-	err := s.store.Tx(ctx, func(tx *store.Tx) (err error) {
-		if other, err = tx.HostsWaiting(run.placement.ID); err != nil || other == 0 {
-			return err
-		}
-		if err := jobs.Hold(tx, run.job); err != nil {
-			return err
-		}
-		return tx.MakeWay(run.sync, other)
-	})
-	if err != nil || other == 0 {
-		return err
-	}
-	return jobs.Later{At: s.wall.Now().Add(turn), MadeWay: true}
-}
-
-// awaitedHost is a host whose last report is at the provider and has not been seen at the nameservers yet.
-type awaitedHost struct {
-	host store.Host
-	sets []record.Set
-}
-
-// awaitedHosts gives the hosts whose last report is live by c, and not known to be visible.
-func (s *Service) awaitedHosts(ctx context.Context, run *syncRun, c comparison) (list []awaitedHost, err error) {
-	open := map[record.Key]bool{}
-	for _, step := range c.result.Steps {
-		open[step.Key()] = true
-	}
-	for _, item := range append(append([]diff.Item{}, c.result.Drift...), c.result.Conflicts...) {
-		open[item.Key] = true
-	}
-	var invisible map[uint64]bool
-	if err := s.store.Tx(ctx, func(tx *store.Tx) (err error) { invisible, err = tx.Invisible(run.placement.ID); return err }); err != nil {
-		return nil, err
-	}
-	for _, h := range c.hosts {
-		if h.ReportID == nil || !invisible[*h.ReportID] {
-			continue
-		}
-		one := awaitedHost{host: h}
-		arrived := true
-		for _, set := range dynaddr.Sets(h.Name(), h.TTL, h.At()) {
-			arrived = arrived && !open[set.Key()]
-			one.sets = append(one.sets, set)
-		}
-		if arrived {
-			list = append(list, one)
-		}
-	}
-	return list, nil
-}
-
 // hostsWritten notes which reports are at the provider by the steps that were done.
-func hostsWritten(tx *store.Tx, run *syncRun, done change.List) error {
-	for _, h := range run.hosts {
+func hostsWritten(tx *store.Tx, placementID uint64, hosts []store.Host, done change.List) error {
+	for _, h := range hosts {
 		if h.ReportID == nil {
 			continue
 		}
 		for _, step := range done {
 			if k := step.Key(); k.Name == h.Name() && (k.Type == record.A || k.Type == record.AAAA) {
-				if err := tx.ReportWritten(*h.ReportID, run.placement.ID); err != nil {
+				if err := tx.ReportWritten(*h.ReportID, placementID); err != nil {
 					return err
 				}
 				break
@@ -242,20 +151,20 @@ func hostsWritten(tx *store.Tx, run *syncRun, done change.List) error {
 
 // hostsVisible notes which reports every nameserver of the placement serves now. Caches let go of what was before
 // within its TTL.
-func (s *Service) hostsVisible(tx *store.Tx, run *syncRun, awaited []awaitedHost) error {
+func (s *Service) hostsVisible(tx *store.Tx, placementID uint64, account string, awaited []sync.AwaitedHost, applied change.List) error {
 	for _, a := range awaited {
-		longest := a.host.TTL
-		for _, step := range run.applied {
-			if step.Key().Name == a.host.Name() {
+		longest := a.Host.TTL
+		for _, step := range applied {
+			if step.Key().Name == a.Host.Name() {
 				longest = max(longest, step.Before.TTL)
 			}
 		}
 		settles := s.world.Now().Add(time.Duration(longest) * time.Second)
-		if err := tx.ReportVisible(*a.host.ReportID, run.placement.ID, settles); err != nil {
+		if err := tx.ReportVisible(*a.Host.ReportID, placementID, settles); err != nil {
 			return err
 		}
-		name := a.host.Name().String()
-		if err := logbook.Log(tx, "host "+name, "host.visible", name, fmt.Sprintf("%s at every nameserver of %s", addressText(a.host.At()), run.account.Name)); err != nil {
+		name := a.Host.Name().String()
+		if err := logbook.Log(tx, "host "+name, "host.visible", name, fmt.Sprintf("%s at every nameserver of %s", addressText(a.Host.At()), account)); err != nil {
 			return err
 		}
 	}

@@ -11,6 +11,7 @@ import (
 	"beacon/core/finding"
 	"beacon/outcall"
 	"beacon/service/logbook"
+	"beacon/service/sync"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -25,26 +26,26 @@ const (
 // nameservers there, a person has to say yes.
 func (s *Service) Retire(ctx context.Context, r wire.RetireRequest) (out wire.Retired, err error) {
 	out = wire.Retired{Zone: r.Zone, Account: r.Account, Left: []string{}, Guards: []finding.Finding{}}
-	places, err := s.placesOf(ctx, r.Zone)
+	places, err := s.Syncs.PlacesOf(ctx, r.Zone)
 	if err != nil {
 		return out, err
 	}
-	at := slices.IndexFunc(places, func(p place) bool { return p.account.Name == r.Account })
+	at := slices.IndexFunc(places, func(p sync.Place) bool { return p.Account.Name == r.Account })
 	if at < 0 {
 		return out, wire.Problemf(wire.Missing, "Zone %s is not placed at %s.", r.Zone.Unicode(), r.Account)
 	}
 	p := places[at]
 	for i, other := range places {
 		if i != at {
-			out.Left = append(out.Left, other.account.Name)
+			out.Left = append(out.Left, other.Account.Name)
 		}
 	}
-	if p.placement.RemoteID != "" {
+	if p.Placement.RemoteID != "" {
 		report, err := s.Check(ctx, r.Zone)
 		if err != nil {
 			return out, err
 		}
-		out.Guards = retireGuards(r, p.placement.Names(), report)
+		out.Guards = retireGuards(r, p.Placement.Names(), report)
 	}
 	if r.DryRun {
 		return out, nil
@@ -53,10 +54,10 @@ func (s *Service) Retire(ctx context.Context, r wire.RetireRequest) (out wire.Re
 	if len(speaking) > 0 {
 		return out, &wire.Problem{Kind: wire.InTheWay, Message: "A guard stopped this; nothing was changed.", Findings: speaking}
 	}
-	if p.placement.RemoteID != "" && !r.Keep {
+	if p.Placement.RemoteID != "" && !r.Keep {
 		calling, cancel := context.WithTimeout(ctx, s.settings.Request)
 		defer cancel()
-		if err := p.driver.Remove(calling, p.ref()); err != nil && outcall.KindOf(err) != outcall.NotFound {
+		if err := p.Driver.Remove(calling, p.Ref()); err != nil && outcall.KindOf(err) != outcall.NotFound {
 			return out, logbook.Explain(err)
 		}
 		out.Removed = true
@@ -66,13 +67,13 @@ func (s *Service) Retire(ctx context.Context, r wire.RetireRequest) (out wire.Re
 		if err != nil {
 			return err
 		}
-		if running, err := tx.UnfinishedSync(p.placement.ID); err != nil || running.ID != 0 {
+		if running, err := tx.UnfinishedSync(p.Placement.ID); err != nil || running.ID != 0 {
 			if err == nil {
 				err = wire.Problemf(wire.InTheWay, "Sync %d of %s at %s has not ended. Wait for it, then ask again.", running.ID, r.Zone.Unicode(), r.Account)
 			}
 			return err
 		}
-		if err := tx.RemovePlacement(p.placement.ID); err != nil {
+		if err := tx.RemovePlacement(p.Placement.ID); err != nil {
 			return err
 		}
 		if len(out.Left) > 0 {

@@ -143,7 +143,7 @@ func TestSerialAboveEverySecondary(t *testing.T) {
 		Address: fmt.Sprintf("dns://%s/ns1.moor.test", old.HostPort())})
 	require.NoError(t, err)
 	h.define("moor", "@ A 192.0.2.1")
-	list, err := h.StartSync(ctx, wire.SyncRequest{Zone: zone})
+	list, err := h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: zone})
 	require.NoError(t, err)
 	require.Eventually(t, func() bool {
 		zones, err := h.Accounts.RemoteZones(ctx, "moor")
@@ -210,7 +210,7 @@ func TestSecondaryBehind(t *testing.T) {
 		Address: fmt.Sprintf("dns://%s/ns1.moor.test", silent.HostPort())})
 	require.NoError(t, err)
 	h.define("moor", "@ A 192.0.2.1")
-	list, err := h.StartSync(ctx, wire.SyncRequest{Zone: zone})
+	list, err := h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: zone})
 	require.NoError(t, err)
 	done := h.ended(list[0].ID)
 	assert.Nil(t, done.VisibleMS)

@@ -9,7 +9,6 @@ import (
 	"log/slog"
 	"net/http"
 	"os"
-	"sync"
 	"time"
 
 	"beacon/clock"
@@ -24,6 +23,7 @@ import (
 	"beacon/service/jobs"
 	"beacon/service/logbook"
 	"beacon/service/notify"
+	"beacon/service/sync"
 	"beacon/service/users"
 	"beacon/service/zones"
 	"beacon/store"
@@ -41,9 +41,6 @@ type Drivers struct {
 // Service is a running instance. It is safe for concurrent use.
 type Service struct {
 	settings Settings
-	pacesMu  sync.Mutex
-	indexes  map[uint64]*index // by account
-	live     memory
 	log      *slog.Logger
 	store    *store.Store
 	http     *http.Client
@@ -56,6 +53,7 @@ type Service struct {
 	metrics  *metrics
 	door     *reach.Door
 	Logbook  *logbook.Book
+	Syncs    *sync.Syncs
 	Zones    *zones.Zones
 	Accounts *accounts.Accounts
 	Notify   *notify.Notifier
@@ -77,8 +75,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 	if err != nil {
 		return nil, fmt.Errorf("the setting dns.roots: %w", err)
 	}
-	s := &Service{settings: settings, log: log, world: &clock.World{}, metrics: newMetrics(),
-		indexes: map[uint64]*index{}, live: memory{zones: map[uint64]provider.State{}}}
+	s := &Service{settings: settings, log: log, world: &clock.World{}, metrics: newMetrics()}
 	house, err := zones.ReadHouseKit(settings.NewZones)
 	if err != nil {
 		return nil, err
@@ -100,13 +97,6 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 		s.store.Close()
 		return nil, err
 	}
-	s.Zones = zones.New(zones.Parts{Store: s.store, Logbook: s.Logbook, Accounts: s.Accounts, House: house, Believe: settings.Hosts.Believe, Timeout: settings.Request, Revised: s.followAliases})
-	s.Notify = notify.New(notify.Parts{Settings: settings.Tell, Store: s.store, Logbook: s.Logbook, World: s.world, Door: door, HTTP: s.http, Timeout: settings.Request, News: newsOf})
-	s.employ()
-	if s.visitor, err = settings.Sites.visitor(door, s.world.Now); err != nil {
-		s.store.Close()
-		return nil, err
-	}
 	options, anchors, err := settings.DNS.read()
 	if err != nil {
 		s.store.Close()
@@ -117,6 +107,15 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 		return nil, err
 	}
 	s.sweeper = &resolve.Sweeper{Client: s.dns, Hints: hints, Port: settings.DNS.Port, Resolvers: settings.Resolvers, Anchors: anchors, Now: s.world.Now}
+	s.Zones = zones.New(zones.Parts{Store: s.store, Logbook: s.Logbook, Accounts: s.Accounts, House: house, Believe: settings.Hosts.Believe, Timeout: settings.Request, Revised: s.followAliases})
+	s.Syncs = sync.New(sync.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, Log: log, Accounts: s.Accounts, Zones: s.Zones, Sweeper: s.sweeper, Door: door,
+		Drift: settings.Drift, Timeout: settings.Request, Lease: settings.Lease, Ended: s.metrics.syncs, Observer: observer{s}})
+	s.Notify = notify.New(notify.Parts{Settings: settings.Tell, Store: s.store, Logbook: s.Logbook, World: s.world, Door: door, HTTP: s.http, Timeout: settings.Request, News: newsOf})
+	s.employ()
+	if s.visitor, err = settings.Sites.visitor(door, s.world.Now); err != nil {
+		s.store.Close()
+		return nil, err
+	}
 	return s, nil
 }
 
@@ -124,7 +123,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 func (s *Service) openAccounts(d Drivers) (err error) {
 	s.Accounts, err = accounts.New(accounts.Parts{Store: s.store, Logbook: s.Logbook, Log: s.log, Door: s.door, HTTP: s.http, Careful: s.careful,
 		KeyFile: s.settings.KeyFile, Profiles: s.settings.Profiles, Evaluator: d.Evaluator, Registrars: d.Registrars, Timeout: s.settings.Request, Calls: s.metrics.calls,
-		Placed: s.placedAt, Managed: managed, Added: s.scheduleLooks})
+		Placed: s.placedAt, Managed: managed, Added: func(ctx context.Context) error { return s.Syncs.ScheduleLooks(ctx) }})
 	if err != nil {
 		return err
 	}

@@ -131,7 +131,7 @@ func (h house) define(at, records string) {
 func (h house) sync(r wire.SyncRequest) wire.SyncView {
 	h.t.Helper()
 	r.Zone = zone
-	list, err := h.StartSync(ctx, r)
+	list, err := h.Syncs.StartSync(ctx, r)
 	require.NoError(h.t, err)
 	return h.ended(list[0].ID)
 }
@@ -140,7 +140,7 @@ func (h house) ended(id uint64) (v wire.SyncView) {
 	h.t.Helper()
 	require.Eventually(h.t, func() bool {
 		var err error
-		v, err = h.Sync(ctx, id)
+		v, err = h.Syncs.Sync(ctx, id)
 		require.NoError(h.t, err)
 		return v.State.Ended()
 	}, 30*time.Second, 20*time.Millisecond)
@@ -222,7 +222,7 @@ func asProblem(t *testing.T, err error) *wire.Problem {
 func TestSyncAtEveryKindOfProvider(t *testing.T) {
 	h := newHouse(t)
 	h.define("heron-main, plover-old, curlew-ops", "@ A 192.0.2.1\nwww CNAME @\ntxt TXT \"a;b\"")
-	list, err := h.StartSync(ctx, wire.SyncRequest{Zone: zone})
+	list, err := h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: zone})
 	require.NoError(t, err)
 	require.Len(t, list, 3)
 	for _, s := range list {
@@ -311,7 +311,7 @@ func TestDriftForeignAndConflict(t *testing.T) {
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	foreign, drift := set(t, "by-hand", record.TXT, `"not ours"`), set(t, "www", record.A, "192.0.2.66")
 	h.byHand("heron", foreign, drift)
-	list, err := h.Differences(ctx, zone, false)
+	list, err := h.Syncs.Differences(ctx, zone, false)
 	require.NoError(t, err)
 	assert.Empty(t, list[0].Steps)
 	assert.Len(t, list[0].Drift, 1)
@@ -343,7 +343,7 @@ func TestGuardAndShownListHoldASync(t *testing.T) {
 	assert.Equal(t, 2, h.live("heron").Len(), "nothing was written")
 	other := h.sync(wire.SyncRequest{Allow: []string{diff.GuardNamesStop}, Expect: "another list"})
 	assert.Equal(t, wire.SyncHeld, other.State)
-	list, err := h.Differences(ctx, zone, false)
+	list, err := h.Syncs.Differences(ctx, zone, false)
 	require.NoError(t, err)
 	done := h.sync(wire.SyncRequest{Allow: []string{diff.GuardNamesStop}, Expect: list[0].Digest})
 	assert.Equal(t, wire.SyncDone, done.State, done.Message)
@@ -354,9 +354,9 @@ func TestTwoSyncsAreNeverInterleaved(t *testing.T) {
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1")
 	h.fault(`{"site":"4.1","delay_ms":150}`)
-	first, err := h.StartSync(ctx, wire.SyncRequest{Zone: zone})
+	first, err := h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: zone})
 	require.NoError(t, err)
-	_, err = h.StartSync(ctx, wire.SyncRequest{Zone: zone})
+	_, err = h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: zone})
 	p := asProblem(t, err)
 	assert.Equal(t, wire.InTheWay, p.Kind)
 	assert.Contains(t, p.Message, fmt.Sprintf("Sync %d", first[0].ID))
@@ -377,7 +377,7 @@ func TestInstancesShareTheWork(t *testing.T) {
 	require.NoError(t, err)
 	var started []uint64
 	for i := range zones {
-		list, err := h.StartSync(ctx, wire.SyncRequest{Zone: dnsname.MustParse(fmt.Sprintf("pier-%02d.example", i))})
+		list, err := h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: dnsname.MustParse(fmt.Sprintf("pier-%02d.example", i))})
 		require.NoError(t, err)
 		started = append(started, list[0].ID)
 	}

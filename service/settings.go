@@ -18,6 +18,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/resolve"
 	"beacon/service/notify"
+	"beacon/service/sync"
 	"beacon/service/zones"
 	"beacon/store"
 )
@@ -41,7 +42,7 @@ type Settings struct {
 	NewZones   zones.NewZoneSettings `yaml:"new_zones"`
 	Profiles   string                `yaml:"profiles"` // folder of provider profiles, NAME.profile.yaml
 	Watch      WatchSettings         `yaml:"watch"`
-	Drift      DriftSettings         `yaml:"drift"`
+	Drift      sync.DriftSettings    `yaml:"drift"`
 	Primary    PrimarySettings       `yaml:"primary"`
 	Lease      time.Duration         `yaml:"lease"`           // of background work, wall time
 	Request    time.Duration         `yaml:"request_timeout"` // of one request to a provider or registrar, wall time
@@ -80,7 +81,7 @@ type CheckSettings struct {
 func ReadSettings(path string) (Settings, error) {
 	s := Settings{Listen: "127.0.0.1:8053", KeyFile: "beacon.key", Reach: []string{"0.0.0.0/0", "::/0"},
 		DNS: DNSSettings{Port: 53}, Checks: CheckSettings{Settling: time.Minute, Settled: time.Hour, Glance: 10 * time.Minute},
-		Watch: WatchSettings{Every: 2 * time.Second}, Drift: DriftSettings{Every: 15 * time.Minute}, Tell: notify.Settings{After: time.Minute}, Sites: SiteSettings{Patience: 5 * time.Second}, Lease: 30 * time.Second, Request: 10 * time.Second, Workers: 4}
+		Watch: WatchSettings{Every: 2 * time.Second}, Drift: sync.DriftSettings{Every: 15 * time.Minute}, Tell: notify.Settings{After: time.Minute}, Sites: SiteSettings{Patience: 5 * time.Second}, Lease: 30 * time.Second, Request: 10 * time.Second, Workers: 4}
 	text, err := os.ReadFile(path)
 	if err != nil {
 		return s, fmt.Errorf("the settings cannot be read: %w", err)

@@ -124,7 +124,7 @@ func (w *watcher) take(ctx context.Context, files []definition.File) error {
 			continue
 		}
 		w.Logbook.Note(ctx, "watch.taken", d.Zone.String(), fmt.Sprintf("revision %d, %d records added, %d removed", d.Revision.Number, len(d.Added), len(d.Removed)))
-		if _, err := w.StartSync(ctx, wire.SyncRequest{Zone: d.Zone}); err != nil {
+		if _, err := w.Syncs.StartSync(ctx, wire.SyncRequest{Zone: d.Zone}); err != nil {
 			w.tell(ctx, "watch.unsynced", fmt.Sprintf("%s: %s", d.Zone.Unicode(), err))
 			if err := w.syncLater(ctx, d); err != nil {
 				return err
@@ -140,7 +140,7 @@ func (w *watcher) syncLater(ctx context.Context, d wire.Defined) error {
 		if err := clock.Pause(ctx, time.Second); err != nil {
 			return nil
 		}
-		_, err := w.StartSync(ctx, wire.SyncRequest{Zone: d.Zone})
+		_, err := w.Syncs.StartSync(ctx, wire.SyncRequest{Zone: d.Zone})
 		var p *wire.Problem
 		if err == nil || !errors.As(err, &p) || p.Kind != wire.InTheWay {
 			return err

@@ -2,18 +2,19 @@ package service
 
 import (
 	"context"
-	"sync"
+	stdsync "sync"
 	"time"
 
 	"beacon/service/jobs"
 	"beacon/service/logbook"
+	"beacon/service/sync"
 	"beacon/store"
 )
 
 // Run does background work until ctx ends, and returns when the work in hand has been put down. Several instances may
 // run on one database: each piece of work is leased.
 func (s *Service) Run(ctx context.Context) {
-	var group sync.WaitGroup
+	var group stdsync.WaitGroup
 	if s.settings.WorldClock != "" {
 		group.Go(func() {
 			s.world.KeepFollowing(ctx, s.http, s.settings.WorldClock, time.Second, func(err error) { s.log.Warn("the world clock cannot be followed", "error", err) })
@@ -22,7 +23,7 @@ func (s *Service) Run(ctx context.Context) {
 	if err := s.Zones.CatchUpRows(ctx); err != nil && ctx.Err() == nil {
 		s.log.Error("the rows for searching could not be looked at", "error", err)
 	}
-	if err := s.scheduleLooks(ctx); err != nil && ctx.Err() == nil {
+	if err := s.Syncs.ScheduleLooks(ctx); err != nil && ctx.Err() == nil {
 		s.log.Error("looking for drift could not be scheduled", "error", err)
 	}
 	if err := s.scheduleGlances(ctx); err != nil && ctx.Err() == nil {
@@ -42,9 +43,9 @@ func (s *Service) Run(ctx context.Context) {
 // employ registers what runs in the background, and by how many.
 func (s *Service) employ() {
 	n := s.settings.Workers
-	syncs := jobs.Handler{Run: s.runSync, GaveUp: gaveUpSync}
+	syncs := jobs.Handler{Run: s.Syncs.RunSync, GaveUp: sync.GaveUpSync}
 	for kind, h := range map[string]jobs.Handler{
-		store.JobSync: syncs, store.JobUrgent: syncs, store.JobCheck: {Run: s.runCheck}, store.JobNotify: {Run: s.runNotify}, store.JobLook: {Run: s.runLook},
+		store.JobSync: syncs, store.JobUrgent: syncs, store.JobCheck: {Run: s.runCheck}, store.JobNotify: {Run: s.runNotify}, store.JobLook: {Run: s.Syncs.RunLook},
 		store.JobAlias: {Run: s.runAlias}, store.JobGlance: {Run: s.runGlance}, store.JobTell: {Run: s.Notify.RunTell}, store.JobRows: {Run: s.Zones.RunRows},
 		store.JobSequence: {Run: s.Logbook.RunSequence},
 	} {

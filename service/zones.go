@@ -5,15 +5,11 @@ import (
 
 	"beacon/core/dnsname"
 	"beacon/service/accounts"
+	"beacon/service/sync"
 	"beacon/service/zones"
 	"beacon/store"
 	"beacon/wire"
 )
-
-func viewSync(s store.Sync, zone dnsname.Name, account string) *wire.SyncView {
-	return &wire.SyncView{Zone: zone, Account: account, ID: s.ID, State: wire.SyncState(s.State), Total: s.Total, Added: s.Added, Changed: s.Changed, Removed: s.Removed, Requests: s.Requests,
-		Message: s.Message, Findings: s.FindingList(), CreatedAt: s.CreatedAt, FinishedAt: s.FinishedAt, VisibleMS: s.VisibleMS, RequestedBy: s.RequestedBy}
-}
 
 // Zones lists all zones.
 func (s *Service) AllZones(ctx context.Context) (list []wire.ZoneView, err error) {
@@ -87,7 +83,7 @@ func viewZone(tx *store.Tx, z store.Zone) (wire.ZoneView, error) {
 			return v, err
 		}
 		if len(syncs) > 0 {
-			pv.LastSync = viewSync(syncs[0], v.Name, a.Name)
+			pv.LastSync = sync.ViewSync(syncs[0], v.Name, a.Name)
 		}
 		v.Placements = append(v.Placements, pv)
 	}

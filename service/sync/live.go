@@ -1,4 +1,4 @@
-package service
+package sync
 
 import (
 	"context"
@@ -39,32 +39,32 @@ func (m *memory) put(placement uint64, s provider.State) {
 
 // readLive reads what the provider has of a placement: not before its reads can show our last write, and without its
 // records where nothing has changed since they were read last.
-func (s *Service) readLive(ctx context.Context, p *place) (provider.State, error) {
-	if p.placement.WrittenAt != nil {
-		if err := clock.Pause(ctx, p.placement.WrittenAt.Add(p.caps.ReadLag).Sub(s.wall.Now())); err != nil {
+func (s *Syncs) readLive(ctx context.Context, p *Place) (provider.State, error) {
+	if p.Placement.WrittenAt != nil {
+		if err := clock.Pause(ctx, p.Placement.WrittenAt.Add(p.Caps.ReadLag).Sub(s.wall.Now())); err != nil {
 			return provider.State{}, err
 		}
 	}
-	reading, cancel := context.WithTimeout(ctx, s.settings.Request*4) // several pages
+	reading, cancel := context.WithTimeout(ctx, s.timeout*4) // several pages
 	defer cancel()
 	known := provider.State{}
-	if p.caps.Marks {
-		known = s.live.get(p.placement.ID)
+	if p.Caps.Marks {
+		known = s.live.get(p.Placement.ID)
 	}
-	state, err := provider.ReadAll(reading, p.driver, p.ref(), known)
+	state, err := provider.ReadAll(reading, p.Driver, p.Ref(), known)
 	if err != nil {
 		return state, err
 	}
 	if state.Unchanged {
 		return known, nil
 	}
-	name := p.zone.Name()
-	state.Contents = state.Contents.Filter(func(k record.Key) bool { return !p.caps.Owned(name, k) })
+	name := p.Zone.Name()
+	state.Contents = state.Contents.Filter(func(k record.Key) bool { return !p.Caps.Owned(name, k) })
 	if state.Mark != "" {
-		s.live.put(p.placement.ID, state)
+		s.live.put(p.Placement.ID, state)
 	}
 	return state, nil
 }
 
 // wrote notes when a placement was last written to.
-func (p *place) wrote(at time.Time) { p.placement.WrittenAt = &at }
+func (p *Place) wrote(at time.Time) { p.Placement.WrittenAt = &at }

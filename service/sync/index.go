@@ -1,4 +1,4 @@
-package service
+package sync
 
 import (
 	"context"
@@ -22,9 +22,9 @@ type index struct {
 	read  time.Time
 }
 
-func (s *Service) indexOf(account uint64) *index {
-	s.pacesMu.Lock()
-	defer s.pacesMu.Unlock()
+func (s *Syncs) indexOf(account uint64) *index {
+	s.indexesMu.Lock()
+	defer s.indexesMu.Unlock()
 	if s.indexes[account] == nil {
 		s.indexes[account] = &index{}
 	}
@@ -65,8 +65,8 @@ func (i *index) add(z provider.Zone) {
 }
 
 // findOrMake finds a zone at an account, and makes it where it is not there. made says that it was made now.
-func (s *Service) findOrMake(ctx context.Context, account uint64, d provider.Driver, name dnsname.Name) (z provider.Zone, made bool, err error) {
-	ctx, cancel := context.WithTimeout(ctx, 4*s.settings.Request) // a list of several pages
+func (s *Syncs) findOrMake(ctx context.Context, account uint64, d provider.Driver, name dnsname.Name) (z provider.Zone, made bool, err error) {
+	ctx, cancel := context.WithTimeout(ctx, 4*s.timeout) // a list of several pages
 	defer cancel()
 	known := s.indexOf(account)
 	there := false

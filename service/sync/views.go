@@ -1,4 +1,4 @@
-package service
+package sync
 
 import (
 	"context"
@@ -13,8 +13,8 @@ import (
 const mostNames = 4
 
 // Requests gives the requests of a sync in their order.
-func (s *Service) Requests(ctx context.Context, id uint64) (list []wire.SentRequest, err error) {
-	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
+func (s *Syncs) Requests(ctx context.Context, id uint64) (list []wire.SentRequest, err error) {
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		list = []wire.SentRequest{}
 		if _, err := tx.SyncByID(id); err != nil {
 			return err
@@ -44,8 +44,8 @@ func (s *Service) Requests(ctx context.Context, id uint64) (list []wire.SentRequ
 }
 
 // Syncs gives the last syncs of a zone at all of its placements, newest first.
-func (s *Service) Syncs(ctx context.Context, name dnsname.Name) (list []wire.SyncView, err error) {
-	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
+func (s *Syncs) Syncs(ctx context.Context, name dnsname.Name) (list []wire.SyncView, err error) {
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		list = []wire.SyncView{}
 		z, err := tx.Zone(name)
 		if err != nil {
@@ -60,7 +60,7 @@ func (s *Service) Syncs(ctx context.Context, name dnsname.Name) (list []wire.Syn
 			return err
 		}
 		for _, row := range syncs {
-			list = append(list, *viewSync(row, z.Name(), accounts[row.PlacementID]))
+			list = append(list, *ViewSync(row, z.Name(), accounts[row.PlacementID]))
 		}
 		return nil
 	})
@@ -82,4 +82,9 @@ func accountsOf(tx *store.Tx, zoneID uint64) (map[uint64]string, error) {
 		names[p.ID] = a.Name
 	}
 	return names, nil
+}
+
+func ViewSync(s store.Sync, zone dnsname.Name, account string) *wire.SyncView {
+	return &wire.SyncView{Zone: zone, Account: account, ID: s.ID, State: wire.SyncState(s.State), Total: s.Total, Added: s.Added, Changed: s.Changed, Removed: s.Removed, Requests: s.Requests,
+		Message: s.Message, Findings: s.FindingList(), CreatedAt: s.CreatedAt, FinishedAt: s.FinishedAt, VisibleMS: s.VisibleMS, RequestedBy: s.RequestedBy}
 }

@@ -1,4 +1,4 @@
-package service
+package sync
 
 import (
 	"context"
@@ -18,22 +18,22 @@ import (
 	"beacon/wire"
 )
 
-// place is everything about one placement that a comparison or a sync works with.
-type place struct {
-	zone      store.Zone
-	placement store.Placement
-	account   store.Account
-	driver    provider.Driver
-	caps      change.Caps
+// Place is everything about one placement that a comparison or a sync works with.
+type Place struct {
+	Zone      store.Zone
+	Placement store.Placement
+	Account   store.Account
+	Driver    provider.Driver
+	Caps      change.Caps
 }
 
-func (p place) ref() provider.ZoneRef {
-	return provider.ZoneRef{ID: p.placement.RemoteID, Name: p.zone.Name()}
+func (p Place) Ref() provider.ZoneRef {
+	return provider.ZoneRef{ID: p.Placement.RemoteID, Name: p.Zone.Name()}
 }
 
-// placesOf gives the placements of a zone.
-func (s *Service) placesOf(ctx context.Context, name dnsname.Name) (places []place, err error) {
-	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
+// PlacesOf gives the placements of a zone.
+func (s *Syncs) PlacesOf(ctx context.Context, name dnsname.Name) (places []Place, err error) {
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		places = nil
 		z, err := tx.Zone(name)
 		if err != nil {
@@ -48,7 +48,7 @@ func (s *Service) placesOf(ctx context.Context, name dnsname.Name) (places []pla
 			if err != nil {
 				return err
 			}
-			places = append(places, place{zone: z, placement: p, account: a})
+			places = append(places, Place{Zone: z, Placement: p, Account: a})
 		}
 		return nil
 	})
@@ -63,9 +63,9 @@ func (s *Service) placesOf(ctx context.Context, name dnsname.Name) (places []pla
 	return places, err
 }
 
-func (s *Service) connect(ctx context.Context, p *place) (err error) {
-	if p.driver, err = s.Accounts.Provider(p.account); err == nil {
-		p.caps, err = p.driver.Describe(ctx, p.ref())
+func (s *Syncs) connect(ctx context.Context, p *Place) (err error) {
+	if p.Driver, err = s.accounts.Provider(p.Account); err == nil {
+		p.Caps, err = p.Driver.Describe(ctx, p.Ref())
 	}
 	return logbook.Explain(err)
 }
@@ -83,28 +83,28 @@ type comparison struct {
 }
 
 // compare reads the live state and holds it against what is wanted and what was placed.
-func (s *Service) compare(ctx context.Context, p place, revisionID uint64, drift diff.DriftPolicy) (comparison, error) {
+func (s *Syncs) compare(ctx context.Context, p Place, revisionID uint64, drift diff.DriftPolicy) (comparison, error) {
 	var c comparison
 	var wanted record.Contents
 	var known []store.Alias
-	err := s.Logbook.Tx(ctx, func(tx *store.Tx) (err error) {
+	err := s.logbook.Tx(ctx, func(tx *store.Tx) (err error) {
 		if wanted, err = tx.Contents(revisionID); err != nil {
 			return err
 		}
-		if c.hosts, err = tx.HostsOf(p.zone.ID); err != nil {
+		if c.hosts, err = tx.HostsOf(p.Zone.ID); err != nil {
 			return err
 		}
 		wanted = zones.Overlay(wanted, c.hosts)
-		if known, err = tx.Aliases(p.zone.ID); err != nil {
+		if known, err = tx.Aliases(p.Zone.ID); err != nil {
 			return err
 		}
-		c.placed, err = tx.Placed(p.placement.ID)
+		c.placed, err = tx.Placed(p.Placement.ID)
 		return err
 	})
 	if err != nil {
 		return c, err
 	}
-	if p.placement.RemoteID != "" {
+	if p.Placement.RemoteID != "" {
 		state, err := s.readLive(ctx, &p)
 		if err != nil {
 			return c, err
@@ -115,11 +115,11 @@ func (s *Service) compare(ctx context.Context, p place, revisionID uint64, drift
 	if err != nil {
 		return c, err
 	}
-	wanted, notes := p.caps.Project(p.zone.Name(), wanted)
+	wanted, notes := p.Caps.Project(p.Zone.Name(), wanted)
 	c.notes = append(c.notes, notes...)
 	sent, live := recognise(c.placed, c.live)
 	c.result = diff.Compare(wanted, sent, live, drift)
-	leave := p.zone.Leave()
+	leave := p.Zone.Leave()
 	if len(leave)+len(unknown) > 0 {
 		c.result = c.result.Only(func(k record.Key) bool {
 			address := k.Type == record.A || k.Type == record.AAAA
@@ -127,15 +127,15 @@ func (s *Service) compare(ctx context.Context, p place, revisionID uint64, drift
 		})
 	}
 	s.careFor(p, wanted, &c)
-	if p.placement.RemoteID == "" {
+	if p.Placement.RemoteID == "" {
 		return c, nil
 	}
 	return c, s.looked(ctx, p, c)
 }
 
 // careFor applies what the zone's definition says about how it is looked after.
-func (s *Service) careFor(p place, wanted record.Contents, c *comparison) {
-	care := p.zone.Care()
+func (s *Syncs) careFor(p Place, wanted record.Contents, c *comparison) {
+	care := p.Zone.Care()
 	if care.OnlyOurs {
 		c.result = c.result.OnlyOurs()
 	}
@@ -144,8 +144,8 @@ func (s *Service) careFor(p place, wanted record.Contents, c *comparison) {
 		declared[a.Key] = a.Values
 	}
 	var notes, gaps []finding.Finding
-	c.result.Steps, notes = p.caps.Attributed(c.result.Steps, declared, wanted, c.live, c.details)
-	c.result.Steps, gaps = p.caps.Gaps(c.result.Steps)
+	c.result.Steps, notes = p.Caps.Attributed(c.result.Steps, declared, wanted, c.live, c.details)
+	c.result.Steps, gaps = p.Caps.Gaps(c.result.Steps)
 	c.notes = append(append(c.notes, notes...), gaps...)
 }
 
@@ -160,10 +160,10 @@ func watched(z store.Zone, hosts []store.Host) diff.Watched {
 
 // withAddresses puts addresses in the place of ALIAS records. Targets that were never asked for are asked for now.
 // A provider that has such a thing for the apex gets the ALIAS itself.
-func (s *Service) withAddresses(ctx context.Context, p place, wanted record.Contents, known []store.Alias, c *comparison) (record.Contents, []dnsname.Name, error) {
-	z := p.zone
-	if apex := wanted.Get(record.Key{Name: z.Name(), Type: record.ALIAS}); p.caps.ApexAlias && !apex.IsZero() {
-		rest, unknown, err := s.withAddresses(ctx, place{zone: z}, wanted.Without(apex.Key()), known, c)
+func (s *Syncs) withAddresses(ctx context.Context, p Place, wanted record.Contents, known []store.Alias, c *comparison) (record.Contents, []dnsname.Name, error) {
+	z := p.Zone
+	if apex := wanted.Get(record.Key{Name: z.Name(), Type: record.ALIAS}); p.Caps.ApexAlias && !apex.IsZero() {
+		rest, unknown, err := s.withAddresses(ctx, Place{Zone: z}, wanted.Without(apex.Key()), known, c)
 		return rest.With(apex), unknown, err
 	}
 	aliases := wanted.Aliases()
@@ -173,7 +173,7 @@ func (s *Service) withAddresses(ctx context.Context, p place, wanted record.Cont
 	out, unknown := zones.ResolveAliases(z.Name(), wanted, known)
 	if len(unknown) > 0 {
 		var err error
-		if known, err = s.askAliases(ctx, z, wanted, known); err != nil {
+		if known, err = s.observer.Answers(ctx, z, wanted, known); err != nil {
 			return out, nil, err
 		}
 		out, unknown = zones.ResolveAliases(z.Name(), wanted, known)
@@ -209,24 +209,24 @@ func recognise(placed []store.PlacedSet, live record.Contents) (sent, seen recor
 }
 
 // Differences compares every placement of a zone with what is wanted.
-func (s *Service) Differences(ctx context.Context, name dnsname.Name, putBack bool) ([]wire.Difference, error) {
-	places, err := s.placesOf(ctx, name)
+func (s *Syncs) Differences(ctx context.Context, name dnsname.Name, putBack bool) ([]wire.Difference, error) {
+	places, err := s.PlacesOf(ctx, name)
 	if err != nil {
 		return nil, err
 	}
 	var list []wire.Difference
 	for _, p := range places {
-		if p.zone.RevisionID == nil {
+		if p.Zone.RevisionID == nil {
 			return nil, wire.Problemf(wire.InTheWay, "Zone %s has no contents yet. Import a zone file or define it first.", name)
 		}
-		c, err := s.compare(ctx, p, *p.zone.RevisionID, driftPolicy(putBack))
+		c, err := s.compare(ctx, p, *p.Zone.RevisionID, driftPolicy(putBack))
 		if err != nil {
 			return nil, logbook.Explain(err)
 		}
-		list = append(list, wire.Difference{Zone: name, Account: p.account.Name, NewZone: p.placement.RemoteID == "", Steps: c.result.Steps,
-			Digest: c.result.Steps.Digest(), Requests: len(p.caps.Pack(c.result.Steps, c.live)), InStep: c.result.InStep,
+		list = append(list, wire.Difference{Zone: name, Account: p.Account.Name, NewZone: p.Placement.RemoteID == "", Steps: c.result.Steps,
+			Digest: c.result.Steps.Digest(), Requests: len(p.Caps.Pack(c.result.Steps, c.live)), InStep: c.result.InStep,
 			Drift: c.result.Drift, Conflicts: c.result.Conflicts, Foreign: c.result.Foreign,
-			Guards: diff.Guards(c.result.Steps, c.live, watched(p.zone, c.hosts)), Notes: c.notes})
+			Guards: diff.Guards(c.result.Steps, c.live, watched(p.Zone, c.hosts)), Notes: c.notes})
 	}
 	return list, nil
 }

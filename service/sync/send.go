@@ -1,4 +1,4 @@
-package service
+package sync
 
 import (
 	"cmp"
@@ -31,7 +31,7 @@ func (r *syncRun) pack(c comparison) []change.Batch {
 			return cmp.Compare(rank(r.broken[b.Key().Name]), rank(r.broken[a.Key().Name]))
 		})
 	}
-	return r.caps.Pack(steps, c.live)
+	return r.Caps.Pack(steps, c.live)
 }
 
 func rank(first bool) int {
@@ -46,13 +46,13 @@ const mostRefusals = 3
 
 // sendAll sends batches in order. It returns early, without error and with false, where the live state has to be read
 // anew before anything else is decided.
-func (s *Service) sendAll(ctx context.Context, run *syncRun, batches []change.Batch, c comparison) (all bool, err error) {
+func (s *Syncs) sendAll(ctx context.Context, run *syncRun, batches []change.Batch, c comparison) (all bool, err error) {
 	for i, b := range batches {
 		if i > 0 {
 			if err := s.makeWay(ctx, run); err != nil {
 				return false, err
 			}
-			if run.caps.Guarded { // what was read is not what is there any more
+			if run.Caps.Guarded { // what was read is not what is there any more
 				return false, nil
 			}
 		}
@@ -67,7 +67,7 @@ func (s *Service) sendAll(ctx context.Context, run *syncRun, batches []change.Ba
 
 // send sends one batch: its intent is stored first, what became of it afterwards. again says that the live state must
 // be read before going on.
-func (s *Service) send(ctx context.Context, run *syncRun, b change.Batch) (again bool, err error) {
+func (s *Syncs) send(ctx context.Context, run *syncRun, b change.Batch) (again bool, err error) {
 	for try := 1; ; try++ {
 		if ctx.Err() != nil {
 			return false, context.Cause(ctx)
@@ -100,7 +100,7 @@ func (s *Service) send(ctx context.Context, run *syncRun, b change.Batch) (again
 		}
 		switch kind := outcall.KindOf(err); {
 		case kind == outcall.Conflict:
-			return true, clock.Pause(ctx, max(outcall.Backoff(1), run.caps.ReadLag))
+			return true, clock.Pause(ctx, max(outcall.Backoff(1), run.Caps.ReadLag))
 		case kind != outcall.Limited && kind != outcall.Unavailable || try == mostTries:
 			return false, err
 		}
@@ -112,14 +112,14 @@ func (s *Service) send(ctx context.Context, run *syncRun, b change.Batch) (again
 
 // apply makes the request, and asks for the outcome where the provider only accepts at first. Once it has accepted,
 // nothing that goes wrong means that it was not done.
-func (s *Service) apply(ctx context.Context, run *syncRun, intent *store.Intent, b change.Batch) error {
-	receipt, err := run.driver.Apply(ctx, run.ref(), b)
+func (s *Syncs) apply(ctx context.Context, run *syncRun, intent *store.Intent, b change.Batch) error {
+	receipt, err := run.Driver.Apply(ctx, run.Ref(), b)
 	if err != nil || receipt.Done {
 		return err
 	}
 	intent.Receipt = receipt.ID
 	if err := s.store.Tx(ctx, func(tx *store.Tx) error { return tx.SetReceipt(intent.ID, receipt.ID) }); err != nil {
-		return &outcall.Error{Kind: outcall.Unavailable, Outcome: outcall.Unclear, Account: run.account.Name, Asked: "keeping the receipt", Said: err.Error()}
+		return &outcall.Error{Kind: outcall.Unavailable, Outcome: outcall.Unclear, Account: run.Account.Name, Asked: "keeping the receipt", Said: err.Error()}
 	}
 	return s.awaitReceipt(ctx, run, receipt)
 }
@@ -131,11 +131,11 @@ const (
 )
 
 // awaitReceipt asks until an accepted batch is done.
-func (s *Service) awaitReceipt(ctx context.Context, run *syncRun, receipt provider.Receipt) error {
+func (s *Syncs) awaitReceipt(ctx context.Context, run *syncRun, receipt provider.Receipt) error {
 	for wait := firstPoll; ; wait = min(wait*3/2, lastPoll) {
 		err := clock.Pause(ctx, wait)
 		if err == nil {
-			receipt, err = run.driver.Poll(ctx, receipt)
+			receipt, err = run.Driver.Poll(ctx, receipt)
 		}
 		var told *outcall.Error
 		switch {
@@ -146,28 +146,28 @@ func (s *Service) awaitReceipt(ctx context.Context, run *syncRun, receipt provid
 			told.Outcome = outcall.Unclear
 			return told
 		default:
-			return &outcall.Error{Kind: outcall.Unavailable, Outcome: outcall.Unclear, Account: run.account.Name, Asked: "receipt " + receipt.ID, Said: "not done in time"}
+			return &outcall.Error{Kind: outcall.Unavailable, Outcome: outcall.Unclear, Account: run.Account.Name, Asked: "receipt " + receipt.ID, Said: "not done in time"}
 		}
 	}
 }
 
 // intend stores what is about to be sent, under the lease. The deadline lies before the lease could have run out.
-func (s *Service) intend(ctx context.Context, run *syncRun, steps change.List) (intent store.Intent, err error) {
+func (s *Syncs) intend(ctx context.Context, run *syncRun, steps change.List) (intent store.Intent, err error) {
 	err = s.store.Tx(ctx, func(tx *store.Tx) error {
 		if err := jobs.Hold(tx, run.job); err != nil {
 			return err
 		}
-		if err := jobs.Extend(tx, run.job, s.settings.Lease); err != nil {
+		if err := jobs.Extend(tx, run.job, s.lease); err != nil {
 			return err
 		}
-		intent, err = tx.AddIntent(run.sync.ID, steps, s.wall.Now().Add(s.settings.Request))
+		intent, err = tx.AddIntent(run.sync.ID, steps, s.wall.Now().Add(s.timeout))
 		return err
 	})
 	return intent, err
 }
 
 // closeIntent notes which steps were done, what is placed by that, and how the sync stands.
-func (s *Service) closeIntent(ctx context.Context, run *syncRun, intent store.Intent, done change.List, state store.IntentState, why string) error {
+func (s *Syncs) closeIntent(ctx context.Context, run *syncRun, intent store.Intent, done change.List, state store.IntentState, why string) error {
 	run.applied = append(run.applied, done...)
 	var puts []store.PlacedSet
 	var gone []record.Key
@@ -188,29 +188,29 @@ func (s *Service) closeIntent(ctx context.Context, run *syncRun, intent store.In
 		if err := tx.CloseIntent(intent.ID, state, why); err != nil {
 			return err
 		}
-		if err := tx.Written(run.placement.ID); err != nil {
+		if err := tx.Written(run.Placement.ID); err != nil {
 			return err
 		}
-		if err := tx.SetPlaced(run.placement.ID, puts); err != nil {
+		if err := tx.SetPlaced(run.Placement.ID, puts); err != nil {
 			return err
 		}
-		if err := tx.ForgetPlaced(run.placement.ID, gone); err != nil {
+		if err := tx.ForgetPlaced(run.Placement.ID, gone); err != nil {
 			return err
 		}
-		if err := hostsWritten(tx, run, done); err != nil {
+		if err := s.observer.Written(tx, run.Placement.ID, run.hosts, done); err != nil {
 			return err
 		}
 		if err := tx.UpdateSync(run.sync.ID, map[string]any{"added": run.sync.Added, "changed": run.sync.Changed,
 			"removed": run.sync.Removed, "requests": run.sync.Requests}); err != nil {
 			return err
 		}
-		return logbook.Log(tx, run.sync.RequestedBy, "records.written", run.zone.Name().String(),
-			fmt.Sprintf("sync %d, request %d at %s: %d added, %d changed, %d removed", run.sync.ID, intent.ID, run.account.Name, added, changed, removed))
+		return logbook.Log(tx, run.sync.RequestedBy, "records.written", run.Zone.Name().String(),
+			fmt.Sprintf("sync %d, request %d at %s: %d added, %d changed, %d removed", run.sync.ID, intent.ID, run.Account.Name, added, changed, removed))
 	})
 }
 
 // recover finds out what became of requests that were on their way when the sync was broken off.
-func (s *Service) recover(ctx context.Context, run *syncRun) error {
+func (s *Syncs) recover(ctx context.Context, run *syncRun) error {
 	var open []store.Intent
 	if err := s.store.Tx(ctx, func(tx *store.Tx) (err error) { open, err = tx.OpenIntents(run.sync.ID); return err }); err != nil {
 		return err
@@ -226,7 +226,7 @@ func (s *Service) recover(ctx context.Context, run *syncRun) error {
 // settleIntent waits until the request cannot be on its way any more and its effect can be read, then looks at what
 // the provider has. A set that is as the intent would leave it was written by it; so was one that has changed and holds
 // the intent's data under another TTL, as some providers set it. A set that has been left half way is ours too.
-func (s *Service) settleIntent(ctx context.Context, run *syncRun, intent store.Intent) error {
+func (s *Syncs) settleIntent(ctx context.Context, run *syncRun, intent store.Intent) error {
 	steps, err := intent.List()
 	if err != nil {
 		return err
@@ -260,7 +260,7 @@ func (s *Service) settleIntent(ctx context.Context, run *syncRun, intent store.I
 		outcome = store.IntentDone
 	}
 	if len(halves) > 0 {
-		if err := s.store.Tx(ctx, func(tx *store.Tx) error { return tx.SetPlaced(run.placement.ID, halves) }); err != nil {
+		if err := s.store.Tx(ctx, func(tx *store.Tx) error { return tx.SetPlaced(run.Placement.ID, halves) }); err != nil {
 			return err
 		}
 	}
@@ -272,10 +272,10 @@ const mostAgreed = 3
 
 // readSurely reads the live state until several reads agree: one alone may come from a copy of the provider's that is
 // behind, and what is concluded here is not looked at again.
-func (s *Service) readSurely(ctx context.Context, run *syncRun) (live record.Contents, err error) {
+func (s *Syncs) readSurely(ctx context.Context, run *syncRun) (live record.Contents, err error) {
 	for agreed := 0; agreed < mostAgreed; {
-		reading, cancel := context.WithTimeout(ctx, s.settings.Request*4)
-		state, err := provider.ReadAll(reading, run.driver, run.ref(), provider.State{})
+		reading, cancel := context.WithTimeout(ctx, s.timeout*4)
+		state, err := provider.ReadAll(reading, run.Driver, run.Ref(), provider.State{})
 		cancel()
 		if err != nil {
 			return live, err
@@ -308,18 +308,18 @@ func between(now record.Set, step change.Step) bool {
 const delayedGrace = 2 * time.Second
 
 // outlast returns when a request has had its effect or never will.
-func (s *Service) outlast(ctx context.Context, run *syncRun, intent store.Intent) error {
+func (s *Syncs) outlast(ctx context.Context, run *syncRun, intent store.Intent) error {
 	if intent.Receipt != "" {
-		asking, cancel := context.WithTimeout(ctx, s.settings.Request*4)
+		asking, cancel := context.WithTimeout(ctx, s.timeout*4)
 		defer cancel()
-		err := s.awaitReceipt(asking, run, provider.Receipt{ID: intent.Receipt, Zone: run.ref()})
+		err := s.awaitReceipt(asking, run, provider.Receipt{ID: intent.Receipt, Zone: run.Ref()})
 		if kind := outcall.KindOf(err); err == nil || kind == outcall.Refused || kind == outcall.NotFound {
-			return clock.Pause(ctx, run.caps.ReadLag)
+			return clock.Pause(ctx, run.Caps.ReadLag)
 		}
 		return err
 	}
-	until := intent.Deadline.Add(run.caps.ReadLag)
-	if run.caps.Delayed {
+	until := intent.Deadline.Add(run.Caps.ReadLag)
+	if run.Caps.Delayed {
 		until = until.Add(delayedGrace)
 	}
 	return clock.Pause(ctx, until.Sub(s.wall.Now()))

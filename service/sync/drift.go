@@ -1,0 +1,176 @@
+package sync
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"strings"
+	"time"
+
+	"golang.org/x/sync/errgroup"
+
+	"beacon/core/definition"
+	"beacon/core/diff"
+	"beacon/core/wording"
+	"beacon/provider"
+	"beacon/service/accounts"
+	"beacon/service/jobs"
+	"beacon/service/logbook"
+	"beacon/store"
+	"beacon/wire"
+)
+
+// DriftSettings say how often the live state is looked at for changes that were made elsewhere, wall time.
+type DriftSettings struct {
+	Every time.Duration `yaml:"every"` // 0 for never
+}
+
+// atOnce is how many placements of one account are looked at side by side.
+const atOnce = 4
+
+// ScheduleLooks makes sure that every provider account is looked at in time.
+func (s *Syncs) ScheduleLooks(ctx context.Context) error {
+	if s.every == 0 {
+		return nil
+	}
+	return s.store.Tx(ctx, func(tx *store.Tx) error {
+		list, err := accounts.Providers(tx)
+		if err != nil {
+			return err
+		}
+		for _, a := range list {
+			if err := jobs.EnqueueIn(tx, store.JobLook, a.ID, a.ID, s.wall.Now()); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// RunLook looks at the placements of an account that have not been looked at for a while, those longest ago first, and
+// asks to be called again.
+func (s *Syncs) RunLook(ctx context.Context, job store.Job) error {
+	every := s.every
+	before := s.wall.Now().Add(-every * 9 / 10)
+	if every == 0 { // only those that somebody wants to be looked at
+		before = time.Unix(0, 0)
+	}
+	var places []Place
+	err := s.store.Tx(ctx, func(tx *store.Tx) error {
+		places = nil
+		a, err := accounts.ByID(tx, job.Subject)
+		if err != nil {
+			return err
+		}
+		list, err := tx.PlacementsToLook(a.ID, before)
+		if err != nil {
+			return err
+		}
+		for _, l := range list {
+			places = append(places, Place{Zone: l.Zone, Placement: l.Placement, Account: a})
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	var group errgroup.Group
+	group.SetLimit(atOnce)
+	for _, p := range places {
+		if ctx.Err() != nil {
+			break
+		}
+		group.Go(func() error { s.look(ctx, p); return nil })
+	}
+	_ = group.Wait()
+	if ctx.Err() != nil {
+		return context.Cause(ctx)
+	}
+	if every == 0 {
+		return nil
+	}
+	return jobs.Later{At: s.wall.Now().Add(max(every/10, time.Second)), MadeWay: true}
+}
+
+// look compares one placement and does what its zone says about changes made elsewhere. What goes wrong is kept with the
+// placement, and told in the logbook when it is new.
+func (s *Syncs) look(ctx context.Context, p Place) {
+	err := s.connect(ctx, &p)
+	var c comparison
+	if err == nil {
+		c, err = s.compare(ctx, p, *p.Zone.RevisionID, diff.LeaveDrift)
+	}
+	if err == nil {
+		err = s.answerDrift(ctx, p, c)
+	}
+	if w, ok := p.Driver.(provider.Watcher); ok && err == nil {
+		if behind := w.Behind(ctx, p.Ref()); len(behind) > 0 {
+			err = wire.Problemf(wire.InTheWay, "Not every nameserver has it: %s.", strings.Join(behind, "; "))
+		}
+	}
+	if err == nil || ctx.Err() != nil {
+		return
+	}
+	trouble := logbook.Explain(err).Error()
+	keepErr := s.store.Tx(ctx, func(tx *store.Tx) error {
+		if p.Placement.Standing != store.Unreachable {
+			if err := logbook.Log(tx, "service", "placement.unreachable", p.Zone.Name().String(), "at "+p.Account.Name+": "+trouble); err != nil {
+				return err
+			}
+		}
+		return tx.SetLooked(p.Placement.ID, store.Looked{Standing: store.Unreachable, Trouble: trouble})
+	})
+	if keepErr != nil {
+		s.log.Error("what a look showed could not be kept", "zone", p.Zone.Name(), "error", keepErr)
+	}
+}
+
+// looked keeps what a comparison showed, and tells of drift that is new.
+func (s *Syncs) looked(ctx context.Context, p Place, c comparison) error {
+	r := c.result
+	l := store.Looked{Standing: store.InStep, ToWrite: len(r.Steps), Drifted: len(r.Drift), Conflicting: len(r.Conflicts), Foreign: len(r.Foreign)}
+	switch {
+	case l.Drifted+l.Conflicting > 0:
+		l.Standing = store.Drifted
+	case l.ToWrite > 0:
+		l.Standing = store.ToWrite
+	}
+	was := p.Placement
+	caps, err := json.Marshal(p.Caps)
+	if err != nil {
+		return err
+	}
+	if was.Caps == nil || *was.Caps != string(caps) {
+		l.Caps = string(caps)
+	}
+	return s.store.Tx(ctx, func(tx *store.Tx) error {
+		if l.Drifted > was.Drifted || l.Conflicting > was.Conflicting {
+			detail := fmt.Sprintf("at %s: %s changed elsewhere", p.Account.Name, wording.Counted(l.Drifted+l.Conflicting, "record set"))
+			if err := logbook.Log(tx, "service", "placement.drifted", p.Zone.Name().String(), detail); err != nil {
+				return err
+			}
+		}
+		return tx.SetLooked(was.ID, l)
+	})
+}
+
+// answerDrift does what the zone's definition says about changes made elsewhere.
+func (s *Syncs) answerDrift(ctx context.Context, p Place, c comparison) error {
+	if len(c.result.Drift) == 0 {
+		return nil
+	}
+	var err error
+	switch p.Zone.Care().Drift {
+	case definition.DriftPutBack:
+		_, err = s.StartSync(ctx, wire.SyncRequest{Zone: p.Zone.Name(), Account: p.Account.Name, PutBack: true})
+	case definition.DriftAdopt:
+		_, err = s.Adopt(ctx, p.Zone.Name(), p.Account.Name)
+	}
+	var known *wire.Problem
+	if errors.As(err, &known) && known.Kind == wire.InTheWay { // a sync is under way, or the zone is led by a file
+		s.logbook.Note(ctx, "placement.drift-kept", p.Zone.Name().String(), known.Message)
+		return nil
+	}
+	return err
+}

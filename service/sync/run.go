@@ -1,0 +1,380 @@
+package sync
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"time"
+
+	"beacon/clock"
+	"beacon/core/change"
+	"beacon/core/diff"
+	"beacon/core/dnsname"
+	"beacon/core/finding"
+	"beacon/core/record"
+	"beacon/core/wording"
+	"beacon/outcall"
+	"beacon/service/accounts"
+	"beacon/service/jobs"
+	"beacon/service/logbook"
+	"beacon/store"
+	"beacon/wire"
+)
+
+// compareScope compares what a sync is about, and remembers which reports it took into account.
+func (s *Syncs) compareScope(ctx context.Context, run *syncRun) (comparison, error) {
+	if run.sync.Scope == store.ScopeZone {
+		c, err := s.compare(ctx, run.Place, run.sync.RevisionID, run.sync.Drift)
+		run.hosts = c.hosts
+		return c, err
+	}
+	c, err := s.compare(ctx, run.Place, run.sync.RevisionID, diff.WantedWins)
+	run.hosts = c.hosts
+	follow := map[dnsname.Name]bool{}
+	for _, h := range c.hosts {
+		follow[h.Name()] = h.ReportID != nil
+	}
+	for _, name := range c.alias {
+		follow[name] = true
+	}
+	c.result = c.result.Only(func(k record.Key) bool {
+		return follow[k.Name] && (k.Type == record.A || k.Type == record.AAAA || k.Type == record.CNAME)
+	})
+	return c, err
+}
+
+// guards are those that speak against a change list. A reported address passes none of them: it replaces an address by
+// another, and is to arrive while nobody looks.
+func (s *Syncs) guards(run *syncRun, steps change.List, live record.Contents) []finding.Finding {
+	if run.sync.Scope == store.ScopeHosts || run.made { // nobody is led to a new zone yet
+		return nil
+	}
+	return diff.Guards(steps, live, watched(run.Zone, run.hosts))
+}
+
+// makeWay ends this turn of a sync of a whole zone where a sync of its hosts waits. It goes on after that one, from what
+// is live then; at least one request is made in each turn.
+func (s *Syncs) makeWay(ctx context.Context, run *syncRun) error {
+	if run.sync.Scope == store.ScopeHosts {
+		return nil
+	}
+	var other uint64
+	err := s.store.Tx(ctx, func(tx *store.Tx) (err error) {
+		if other, err = tx.HostsWaiting(run.Placement.ID); err != nil || other == 0 {
+			return err
+		}
+		if err := jobs.Hold(tx, run.job); err != nil {
+			return err
+		}
+		return tx.MakeWay(run.sync, other)
+	})
+	if err != nil || other == 0 {
+		return err
+	}
+	return jobs.Later{At: s.wall.Now().Add(turn), MadeWay: true}
+}
+
+// syncRun is one sync while it is worked on.
+type syncRun struct {
+	Place
+	job      store.Job
+	sync     store.Sync
+	hosts    []store.Host          // as of the last comparison
+	fresh    bool                  // no change list has been agreed to yet: guards and the expected list are still to be looked at
+	refusals int                   // of what was accepted first
+	made     bool                  // the zone was made at the provider by this run
+	applied  change.List           // what this run has confirmed
+	broken   map[dnsname.Name]bool // names that a broken-off request was about
+}
+
+// errHeld ends a sync because a person has to decide something.
+type errHeld struct {
+	message  string
+	findings []finding.Finding
+}
+
+func (e errHeld) Error() string { return e.message }
+
+// turn is how long a sync that makes way, or finds another in its place, waits before it asks for its turn, wall time.
+const turn = 100 * time.Millisecond
+
+// mostRounds bounds how often a sync reads the live state and decides anew.
+const mostRounds = 12
+
+// RunSync does a sync, or the rest of one that was broken off.
+func (s *Syncs) RunSync(ctx context.Context, job store.Job) error {
+	run := &syncRun{job: job, broken: map[dnsname.Name]bool{}}
+	var other uint64
+	err := s.store.Tx(ctx, func(tx *store.Tx) (err error) {
+		if run.sync, err = tx.SyncByID(job.Subject); err != nil || run.sync.State.Ended() {
+			return err
+		}
+		if run.Placement, err = tx.PlacementByID(run.sync.PlacementID); err != nil {
+			return err
+		}
+		if run.Zone, err = tx.ZoneByID(run.Placement.ZoneID); err != nil {
+			return err
+		}
+		if run.Account, err = accounts.ByID(tx, run.Placement.AccountID); err != nil {
+			return err
+		}
+		run.fresh = run.sync.Total == 0
+		other, err = tx.BeginSync(run.sync)
+		return err
+	})
+	switch {
+	case err != nil || run.sync.State.Ended():
+		return err
+	case other != 0:
+		return jobs.Later{At: s.wall.Now().Add(turn), MadeWay: true}
+	}
+	last, err := s.syncRounds(ctx, run)
+	var held errHeld
+	var failed *outcall.Error
+	var wrong *wire.Problem
+	switch {
+	case err == nil:
+		return s.syncDone(ctx, run, last)
+	case errors.As(err, &held):
+		return s.endSync(ctx, run, store.SyncHeld, held.message, held.findings)
+	case errors.As(err, &failed) && failed.Kind != outcall.Unavailable && failed.Kind != outcall.Limited:
+		return s.endSync(ctx, run, store.SyncFailed, logbook.Explain(failed).Error(), nil)
+	case errors.As(err, &wrong):
+		return s.endSync(ctx, run, store.SyncFailed, wrong.Message, nil)
+	}
+	return err
+}
+
+func (s *Syncs) endSync(ctx context.Context, run *syncRun, state store.SyncState, message string, found []finding.Finding) error {
+	s.ended.WithLabelValues(string(state)).Inc()
+	return s.store.Tx(ctx, func(tx *store.Tx) error {
+		if err := jobs.Hold(tx, run.job); err != nil {
+			return err
+		}
+		if err := tx.EndSync(run.sync.ID, state, message, found); err != nil {
+			return err
+		}
+		if err := jobs.Finish(tx, run.job); err != nil {
+			return err
+		}
+		return logbook.Log(tx, run.sync.RequestedBy, "sync."+string(state), run.Zone.Name().String(), fmt.Sprintf("sync %d at %s: %s", run.sync.ID, run.Account.Name, message))
+	})
+}
+
+// GaveUpSync ends a sync whose job was given up.
+func GaveUpSync(tx *store.Tx, job store.Job, reason error) error {
+	return tx.EndSync(job.Subject, store.SyncFailed, "Given up after several attempts: "+reason.Error(), nil)
+}
+
+// syncRounds reads, decides and writes until live is as wanted, and gives the comparison that says so. A sync of hosts
+// ends with the first round that wrote everything: what was reported meanwhile has a sync of its own.
+func (s *Syncs) syncRounds(ctx context.Context, run *syncRun) (c comparison, err error) {
+	if err := s.connect(ctx, &run.Place); err != nil {
+		return c, err
+	}
+	if err := s.ensureZone(ctx, run); err != nil {
+		return c, err
+	}
+	if err := s.recover(ctx, run); err != nil {
+		return c, err
+	}
+	written := false
+	for range mostRounds {
+		if c, err = s.compareSurely(ctx, run); err != nil {
+			return c, err
+		}
+		if err := s.remember(ctx, run, c.result); err != nil {
+			return c, err
+		}
+		if written && run.sync.Scope == store.ScopeHosts {
+			return c, nil
+		}
+		if err := s.decide(ctx, run, c); err != nil || len(c.result.Steps) == 0 {
+			return c, err
+		}
+		if written, err = s.sendAll(ctx, run, run.pack(c), c); err != nil {
+			return c, err
+		}
+	}
+	return c, errors.New("the provider's state does not become what was written to it")
+}
+
+// A read that denies what we wrote not long ago is made again, so many times at most: it may come from a copy of the
+// provider's that is behind. Nothing is decided for such a read.
+const (
+	recently  = time.Minute
+	mostDoubt = 4
+)
+
+// compareSurely compares, and does so again where what is read denies what was written shortly before.
+func (s *Syncs) compareSurely(ctx context.Context, run *syncRun) (c comparison, err error) {
+	for doubt := 1; ; doubt++ {
+		if c, err = s.compareScope(ctx, run); err != nil {
+			return c, err
+		}
+		denied := len(c.result.Drift) + len(c.result.Conflicts) + len(c.result.Forgotten)
+		written := run.Placement.WrittenAt
+		if denied == 0 || doubt == mostDoubt || written == nil || s.wall.Now().Sub(*written) > recently {
+			return c, nil
+		}
+		if err := clock.Pause(ctx, time.Duration(doubt)*50*time.Millisecond); err != nil {
+			return c, err
+		}
+	}
+}
+
+// remember keeps what the comparison shows about sets that need nothing: they are there though not noted, or gone.
+func (s *Syncs) remember(ctx context.Context, run *syncRun, r diff.Result) error {
+	if len(r.Arrived) == 0 && len(r.Forgotten) == 0 {
+		return nil
+	}
+	return s.store.Tx(ctx, func(tx *store.Tx) error {
+		if err := jobs.Hold(tx, run.job); err != nil {
+			return err
+		}
+		if err := tx.ForgetPlaced(run.Placement.ID, r.Forgotten); err != nil {
+			return err
+		}
+		sets := make([]store.PlacedSet, len(r.Arrived))
+		for i, set := range r.Arrived {
+			sets[i] = store.PlacedSet{Sent: set, Read: set}
+		}
+		return tx.SetPlaced(run.Placement.ID, sets)
+	})
+}
+
+// decide holds the sync where a person has to say something. What was agreed to at the start stands for the rest of
+// the same sync, conflicts excepted: they can arise at any time.
+func (s *Syncs) decide(ctx context.Context, run *syncRun, c comparison) error {
+	steps := c.result.Steps
+	if len(c.result.Conflicts) > 0 {
+		return errHeld{wording.Counted(len(c.result.Conflicts), "record set") + " changed here and at the provider; nothing more was written.", conflictFindings(c.result.Conflicts)}
+	}
+	if !run.fresh || len(steps) == 0 {
+		return nil
+	}
+	if run.sync.Expected != "" && run.sync.Expected != steps.Digest() {
+		return errHeld{"The change list is not the one that was shown: something changed meanwhile. Look at it again (beacon diff); nothing was written.", nil}
+	}
+	var speaking []finding.Finding
+	for _, g := range s.guards(run, steps, c.live) {
+		if !slices.Contains(run.sync.Guards(), g.Code) {
+			speaking = append(speaking, g)
+		}
+	}
+	if len(speaking) > 0 {
+		return errHeld{"A guard stopped this change; nothing was written.", speaking}
+	}
+	run.fresh = false
+	return s.store.Tx(ctx, func(tx *store.Tx) error {
+		return tx.UpdateSync(run.sync.ID, map[string]any{"total": len(steps)})
+	})
+}
+
+// ensureZone finds or makes the zone at the provider. Making one is repeated by looking for it first, so that a broken
+// off attempt leaves one zone and not two.
+func (s *Syncs) ensureZone(ctx context.Context, run *syncRun) error {
+	if run.Placement.RemoteID != "" {
+		return nil
+	}
+	name := run.Zone.Name()
+	zone, made, err := s.findOrMake(ctx, run.Account.ID, run.Driver, name)
+	if err != nil {
+		return err
+	}
+	run.made = made
+	run.Placement.RemoteID = zone.Ref.ID
+	prefilled, err := s.prefilled(ctx, run)
+	if err != nil {
+		return err
+	}
+	return s.store.Tx(ctx, func(tx *store.Tx) error {
+		if err := jobs.Hold(tx, run.job); err != nil {
+			return err
+		}
+		if err := tx.SetRemote(run.Placement.ID, zone.Ref.ID, zone.Nameservers); err != nil {
+			return err
+		}
+		if err := s.observer.Made(tx, run.Zone.ID); err != nil {
+			return err
+		}
+		if err := tx.SetPlaced(run.Placement.ID, prefilled); err != nil {
+			return err
+		}
+		return logbook.Log(tx, run.sync.RequestedBy, "zone.placed", name.String(), fmt.Sprintf("at %s, nameservers %v", run.Account.Name, zone.Nameservers))
+	})
+}
+
+// prefilled gives what a provider put into a zone that was just made for us. It counts as placed by us, so that it goes
+// where it is not wanted.
+func (s *Syncs) prefilled(ctx context.Context, run *syncRun) (sets []store.PlacedSet, err error) {
+	if !run.made || !run.Caps.Prefills {
+		return nil, nil
+	}
+	run.wrote(s.wall.Now())
+	state, err := s.readLive(ctx, &run.Place)
+	for set := range state.Contents.Sets() {
+		sets = append(sets, store.PlacedSet{Sent: set, Read: set})
+	}
+	return sets, err
+}
+
+// syncDone keeps how the provider gives back what was written, waits until the zone's nameservers serve it, and ends
+// the sync. c is the last comparison.
+func (s *Syncs) syncDone(ctx context.Context, run *syncRun, c comparison) error {
+	found := []finding.Finding{}
+	if err := s.noteForms(ctx, run, c); err != nil {
+		return err
+	}
+	if n := len(c.result.Drift); n > 0 {
+		found = append(found, finding.Finding{Code: "drift-left", Severity: finding.Notice, Subject: run.Zone.Name().String(),
+			Message: wording.Counted(n, "record set") + " changed at the provider since we placed them; left as they are.",
+			Remedy:  "Look at them with beacon diff; put them back with beacon sync --put-back."})
+	}
+	found = append(found, c.notes...)
+	message := "Nothing had to be changed."
+	awaited, err := s.awaitedHosts(ctx, run, c)
+	if err != nil {
+		return err
+	}
+	if len(run.applied)+len(awaited) > 0 {
+		visible, problems := s.waitServed(ctx, run, awaited, c)
+		found = append(found, problems...)
+		message = "Written; not seen at every nameserver yet."
+		if visible >= 0 {
+			ms := visible.Milliseconds()
+			message = fmt.Sprintf("Every nameserver served it %d ms after the last write.", ms)
+			if err := s.store.Tx(ctx, func(tx *store.Tx) error {
+				if err := s.observer.Visible(tx, run.Placement.ID, run.Account.Name, awaited, run.applied); err != nil {
+					return err
+				}
+				return tx.UpdateSync(run.sync.ID, map[string]any{"visible_ms": ms})
+			}); err != nil {
+				return err
+			}
+		}
+	} else if run.sync.Requests > 0 {
+		message = "Written."
+	}
+	return s.endSync(ctx, run, store.SyncDone, message, found)
+}
+
+// noteForms keeps how the provider gives back what was written to it.
+func (s *Syncs) noteForms(ctx context.Context, run *syncRun, c comparison) error {
+	var read []store.PlacedSet
+	for _, p := range c.placed {
+		if now := c.live.Get(p.Sent.Key()); p.Read.IsZero() && !now.IsZero() {
+			read = append(read, store.PlacedSet{Sent: p.Sent, Read: now})
+		}
+	}
+	if len(read) == 0 {
+		return nil
+	}
+	return s.store.Tx(ctx, func(tx *store.Tx) error {
+		if err := jobs.Hold(tx, run.job); err != nil {
+			return err
+		}
+		return tx.SetPlaced(run.Placement.ID, read)
+	})
+}

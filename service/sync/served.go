@@ -1,0 +1,93 @@
+package sync
+
+import (
+	"context"
+	"fmt"
+	"net/netip"
+	"slices"
+	"strings"
+	"time"
+
+	"beacon/clock"
+	"beacon/core/change"
+	"beacon/core/delegation"
+	"beacon/core/finding"
+	"beacon/core/record"
+	"beacon/provider"
+	"beacon/store"
+)
+
+// mostAsked is how many of the changed sets each nameserver is asked for afterwards.
+const mostAsked = 40
+
+// waitServed asks the zone's nameservers until all of them give the new data. It gives how long that took since the
+// last write, in wall time, or -1 where it did not happen in time, and why.
+func (s *Syncs) waitServed(ctx context.Context, run *syncRun, awaited []AwaitedHost, c comparison) (time.Duration, []finding.Finding) {
+	start := time.Now()
+	fail := func(message string) (time.Duration, []finding.Finding) {
+		return -1, []finding.Finding{{Code: "not-served-yet", Severity: finding.Warning, Subject: run.Zone.Name().String(), Message: message,
+			Remedy: "The provider has taken the change. Check in a minute whether its nameservers serve it: beacon check."}}
+	}
+	ctx, cancel := context.WithTimeout(ctx, s.timeout)
+	defer cancel()
+	var p store.Placement
+	if err := s.store.Tx(ctx, func(tx *store.Tx) (err error) { p, err = tx.PlacementByID(run.Placement.ID); return err }); err != nil {
+		return fail("The database did not answer: " + err.Error())
+	}
+	servers, problems := s.serversOf(ctx, run, p)
+	if len(problems) > 0 {
+		return fail(fmt.Sprintf("%s leads to no address: %s.", problems[0].Name, problems[0].Problem))
+	}
+	servers = slices.DeleteFunc(servers, func(server delegation.Server) bool { // of a machine without IPv6, nobody can want that
+		at, err := netip.ParseAddrPort(server.Address)
+		return err == nil && at.Addr().Is6() && !s.door.Leads(at)
+	})
+	steps := slices.Clone(run.applied[max(0, len(run.applied)-mostAsked):])
+	for _, h := range awaited {
+		for _, set := range h.sets {
+			steps = append(steps, change.Step{Before: set, After: set})
+		}
+	}
+	// Behind a relay the nameservers answer with something of the provider's own, whatever was written.
+	steps = slices.DeleteFunc(steps, func(step change.Step) bool { return run.Caps.Relayed(c.details[step.Key()].Extras) })
+	for _, server := range servers {
+		for _, step := range steps {
+			for !served(s.sweeper.AskSet(ctx, server, step.Key()), step) {
+				if clock.Pause(ctx, 50*time.Millisecond) != nil {
+					return fail(fmt.Sprintf("%s (%s) does not serve %s as written yet.", strings.TrimSuffix(server.Name.String(), "."), server.Address, step.Key()))
+				}
+			}
+		}
+	}
+	return time.Since(start), nil
+}
+
+// serversOf gives the nameservers of a placement with their addresses.
+func (s *Syncs) serversOf(ctx context.Context, run *syncRun, p store.Placement) (list []delegation.Server, problems []delegation.NameProblem) {
+	if known, ok := run.Driver.(provider.Server); ok {
+		for i, address := range known.Servers() {
+			names := p.Names()
+			list = append(list, delegation.Server{Name: names[min(i, len(names)-1)], Address: address})
+		}
+	}
+	if len(list) > 0 {
+		return list, nil
+	}
+	return s.sweeper.Servers(ctx, p.Names())
+}
+
+// served reports whether an answer is what the step leaves behind. A removed set need only not be the old one: a
+// wildcard may answer in its place.
+func served(o delegation.Observed, step change.Step) bool {
+	if step.After.IsZero() {
+		return o.Answer == delegation.NoData || o.Answer == delegation.NoName || o.Answer == delegation.Referral || o.Answer == delegation.Lame ||
+			o.Answer == delegation.Positive && !(record.Set{Data: o.Data}).SameData(step.Before)
+	}
+	if step.After.Type == record.ALIAS { // nobody is asked for it: the provider gives addresses in its place
+		return true
+	}
+	if step.After.Type == record.NS { // below the apex: a referral, which is not authoritative
+		return o.Answer != delegation.Silent
+	}
+	return o.Answer == delegation.Positive && (record.Set{Data: o.Data}).SameData(step.After)
+}

@@ -1,0 +1,97 @@
+package sync
+
+import (
+	"context"
+	"fmt"
+
+	"beacon/core/diff"
+	"beacon/service/accounts"
+	"beacon/service/logbook"
+	"beacon/store"
+	"beacon/wire"
+)
+
+// StartSync asks for a sync of each placement and returns; the work is done in the background. A placement whose last
+// sync has not ended is in the way: two are never interleaved.
+func (s *Syncs) StartSync(ctx context.Context, r wire.SyncRequest) (list []wire.SyncView, err error) {
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
+		list = []wire.SyncView{}
+		z, err := tx.LockZone(r.Zone)
+		if err != nil {
+			return err
+		}
+		if z.RevisionID == nil {
+			return wire.Problemf(wire.InTheWay, "Zone %s has no contents yet. Import a zone file or define it first.", r.Zone)
+		}
+		placements, err := tx.Placements(z.ID)
+		if err != nil {
+			return err
+		}
+		for _, p := range placements {
+			a, err := accounts.ByID(tx, p.AccountID)
+			if err != nil {
+				return err
+			}
+			if r.Account != "" && a.Name != r.Account {
+				continue
+			}
+			running, err := tx.UnfinishedSync(p.ID)
+			if err != nil {
+				return err
+			}
+			if running.ID != 0 {
+				return wire.Problemf(wire.InTheWay, "Sync %d of %s at %s is still %s. Wait for it (beacon sync --follow %d), then ask again.", running.ID, r.Zone, a.Name, running.State, running.ID)
+			}
+			n := store.Sync{PlacementID: p.ID, RevisionID: *z.RevisionID, Drift: driftPolicy(r.PutBack), Expected: r.Expect, RequestedBy: logbook.Actor(ctx)}
+			if err := tx.AddSync(&n, r.Allow); err != nil {
+				return err
+			}
+			if err := logbook.Log(tx, logbook.Actor(ctx), "sync.requested", r.Zone.String(), fmt.Sprintf("sync %d at %s", n.ID, a.Name)); err != nil {
+				return err
+			}
+			list = append(list, *ViewSync(n, r.Zone, a.Name))
+		}
+		if len(list) == 0 {
+			return wire.Problemf(wire.InTheWay, "Zone %s is not placed at %s. Name the account in its definition: at: [ACCOUNT].", r.Zone, orAny(r.Account))
+		}
+		return nil
+	})
+	s.jobs.Wake(store.JobSync)
+	return list, err
+}
+
+func driftPolicy(putBack bool) diff.DriftPolicy {
+	if putBack {
+		return diff.PutBackDrift
+	}
+	return diff.LeaveDrift
+}
+
+func orAny(account string) string {
+	if account == "" {
+		return "any provider"
+	}
+	return account
+}
+
+// Sync shows one sync.
+func (s *Syncs) Sync(ctx context.Context, id uint64) (v wire.SyncView, err error) {
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
+		row, err := tx.SyncByID(id)
+		if err != nil {
+			return err
+		}
+		p, err := tx.PlacementByID(row.PlacementID)
+		if err != nil {
+			return err
+		}
+		z, err := tx.ZoneByID(p.ZoneID)
+		if err != nil {
+			return err
+		}
+		a, err := accounts.ByID(tx, p.AccountID)
+		v = *ViewSync(row, z.Name(), a.Name)
+		return err
+	})
+	return v, err
+}

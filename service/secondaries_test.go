@@ -16,6 +16,7 @@ import (
 	"beacon/provider/conform"
 	"beacon/provider/update/nstest"
 	"beacon/service"
+	"beacon/service/secondaries"
 	"beacon/wire"
 )
 
@@ -49,7 +50,7 @@ func TestHiddenPrimary(t *testing.T) {
 	h, listen := primaryHouse(t)
 	named := nstest.NamedSecondary(t, nstest.FreePort(t), listen, zone.String())
 	nsd := nstest.NSDSecondary(t, nstest.FreePort(t), listen, zone.String())
-	_, err := h.Accounts.AddAccount(ctx, wire.NewAccount{Name: "moor", Role: wire.RoleProvider, Kind: service.KindSecondaries, Secret: nstest.Credential,
+	_, err := h.Accounts.AddAccount(ctx, wire.NewAccount{Name: "moor", Role: wire.RoleProvider, Kind: secondaries.Kind, Secret: nstest.Credential,
 		Address: fmt.Sprintf("dns://%s/ns1.moor.test,dns://%s/ns2.moor.test", named.HostPort(), nsd.HostPort())})
 	require.NoError(t, err)
 
@@ -139,7 +140,7 @@ func TestSerialAboveEverySecondary(t *testing.T) {
 	before, ok := nstest.Serial(old.HostPort(), zone.String())
 	require.True(t, ok)
 	require.Greater(t, before, uint32(3))
-	_, err := h.Accounts.AddAccount(ctx, wire.NewAccount{Name: "moor", Role: wire.RoleProvider, Kind: service.KindSecondaries, Secret: nstest.Credential,
+	_, err := h.Accounts.AddAccount(ctx, wire.NewAccount{Name: "moor", Role: wire.RoleProvider, Kind: secondaries.Kind, Secret: nstest.Credential,
 		Address: fmt.Sprintf("dns://%s/ns1.moor.test", old.HostPort())})
 	require.NoError(t, err)
 	h.define("moor", "@ A 192.0.2.1")
@@ -206,7 +207,7 @@ func TestNotifiedOfDrift(t *testing.T) {
 func TestSecondaryBehind(t *testing.T) {
 	h, _ := primaryHouse(t)
 	silent := nstest.Named(t) // it answers, and is a secondary of nobody
-	_, err := h.Accounts.AddAccount(ctx, wire.NewAccount{Name: "moor", Role: wire.RoleProvider, Kind: service.KindSecondaries, Secret: nstest.Credential,
+	_, err := h.Accounts.AddAccount(ctx, wire.NewAccount{Name: "moor", Role: wire.RoleProvider, Kind: secondaries.Kind, Secret: nstest.Credential,
 		Address: fmt.Sprintf("dns://%s/ns1.moor.test", silent.HostPort())})
 	require.NoError(t, err)
 	h.define("moor", "@ A 192.0.2.1")

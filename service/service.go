@@ -23,6 +23,7 @@ import (
 	"beacon/service/jobs"
 	"beacon/service/logbook"
 	"beacon/service/notify"
+	"beacon/service/secondaries"
 	"beacon/service/sync"
 	"beacon/service/users"
 	"beacon/service/zones"
@@ -40,25 +41,26 @@ type Drivers struct {
 
 // Service is a running instance. It is safe for concurrent use.
 type Service struct {
-	settings Settings
-	log      *slog.Logger
-	store    *store.Store
-	http     *http.Client
-	careful  *http.Client // does not go to inner networks that were not allowed by name
-	dns      *resolve.Client
-	sweeper  *resolve.Sweeper
-	visitor  *visit.Visitor
-	world    *clock.World
-	wall     clock.Wall
-	metrics  *metrics
-	door     *reach.Door
-	Logbook  *logbook.Book
-	Syncs    *sync.Syncs
-	Zones    *zones.Zones
-	Accounts *accounts.Accounts
-	Notify   *notify.Notifier
-	Users    *users.Users
-	Jobs     *jobs.Queue
+	settings    Settings
+	log         *slog.Logger
+	store       *store.Store
+	http        *http.Client
+	careful     *http.Client // does not go to inner networks that were not allowed by name
+	dns         *resolve.Client
+	sweeper     *resolve.Sweeper
+	visitor     *visit.Visitor
+	world       *clock.World
+	wall        clock.Wall
+	metrics     *metrics
+	door        *reach.Door
+	Logbook     *logbook.Book
+	Secondaries *secondaries.Secondaries
+	Syncs       *sync.Syncs
+	Zones       *zones.Zones
+	Accounts    *accounts.Accounts
+	Notify      *notify.Notifier
+	Users       *users.Users
+	Jobs        *jobs.Queue
 }
 
 // Open connects everything that an instance needs. Close gives it back.
@@ -110,6 +112,11 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 	s.Zones = zones.New(zones.Parts{Store: s.store, Logbook: s.Logbook, Accounts: s.Accounts, House: house, Believe: settings.Hosts.Believe, Timeout: settings.Request, Revised: s.followAliases})
 	s.Syncs = sync.New(sync.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, Log: log, Accounts: s.Accounts, Zones: s.Zones, Sweeper: s.sweeper, Door: door,
 		Drift: settings.Drift, Timeout: settings.Request, Lease: settings.Lease, Ended: s.metrics.syncs, Observer: observer{s}})
+	s.Secondaries = secondaries.New(secondaries.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, Log: log, Accounts: s.Accounts, Syncs: s.Syncs, Door: door, Settings: settings.Primary})
+	if err := s.Accounts.Register(secondaries.Kind, s.Secondaries.AccountKind()); err != nil {
+		s.store.Close()
+		return nil, err
+	}
 	s.Notify = notify.New(notify.Parts{Settings: settings.Tell, Store: s.store, Logbook: s.Logbook, World: s.world, Door: door, HTTP: s.http, Timeout: settings.Request, News: newsOf})
 	s.employ()
 	if s.visitor, err = settings.Sites.visitor(door, s.world.Now); err != nil {
@@ -132,7 +139,7 @@ func (s *Service) openAccounts(d Drivers) (err error) {
 			return err
 		}
 	}
-	return s.Accounts.Register(KindSecondaries, s.secondariesKind())
+	return nil
 }
 
 // placedAt returns the zones that are placed at an account.

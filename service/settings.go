@@ -18,6 +18,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/resolve"
 	"beacon/service/notify"
+	"beacon/service/secondaries"
 	"beacon/service/sync"
 	"beacon/service/zones"
 	"beacon/store"
@@ -43,7 +44,7 @@ type Settings struct {
 	Profiles   string                `yaml:"profiles"` // folder of provider profiles, NAME.profile.yaml
 	Watch      WatchSettings         `yaml:"watch"`
 	Drift      sync.DriftSettings    `yaml:"drift"`
-	Primary    PrimarySettings       `yaml:"primary"`
+	Primary    secondaries.Settings  `yaml:"primary"`
 	Lease      time.Duration         `yaml:"lease"`           // of background work, wall time
 	Request    time.Duration         `yaml:"request_timeout"` // of one request to a provider or registrar, wall time
 	Workers    int                   `yaml:"workers"`

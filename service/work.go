@@ -32,7 +32,7 @@ func (s *Service) Run(ctx context.Context) {
 	group.Go(func() { s.Jobs.Run(ctx) })
 	group.Go(func() { s.Logbook.Listen(ctx) })
 	if s.settings.Primary.Listen != "" {
-		group.Go(func() { s.serveTransfers(ctx) })
+		group.Go(func() { s.Secondaries.Serve(ctx) })
 	}
 	if s.settings.Watch.Folder != "" {
 		group.Go(func() { s.watchFolder(ctx) })
@@ -45,7 +45,7 @@ func (s *Service) employ() {
 	n := s.settings.Workers
 	syncs := jobs.Handler{Run: s.Syncs.RunSync, GaveUp: sync.GaveUpSync}
 	for kind, h := range map[string]jobs.Handler{
-		store.JobSync: syncs, store.JobUrgent: syncs, store.JobCheck: {Run: s.runCheck}, store.JobNotify: {Run: s.runNotify}, store.JobLook: {Run: s.Syncs.RunLook},
+		store.JobSync: syncs, store.JobUrgent: syncs, store.JobCheck: {Run: s.runCheck}, store.JobNotify: {Run: s.Secondaries.RunNotify}, store.JobLook: {Run: s.Syncs.RunLook},
 		store.JobAlias: {Run: s.runAlias}, store.JobGlance: {Run: s.runGlance}, store.JobTell: {Run: s.Notify.RunTell}, store.JobRows: {Run: s.Zones.RunRows},
 		store.JobSequence: {Run: s.Logbook.RunSequence},
 	} {

@@ -12,6 +12,7 @@ import (
 
 	"beacon/core/definition"
 	"beacon/core/diff"
+	"beacon/core/dnsname"
 	"beacon/core/wording"
 	"beacon/provider"
 	"beacon/service/accounts"
@@ -91,6 +92,38 @@ func (s *Syncs) RunLook(ctx context.Context, job store.Job) error {
 		return nil
 	}
 	return jobs.Later{At: s.wall.Now().Add(max(every/10, time.Second)), MadeWay: true}
+}
+
+// LookSoon has the live state of a zone at an account looked at now, and reports whether it is placed there.
+func (s *Syncs) LookSoon(ctx context.Context, name dnsname.Name, a store.Account) (there bool) {
+	err := s.store.Tx(ctx, func(tx *store.Tx) error {
+		there = false
+		z, err := tx.Zone(name)
+		if err != nil {
+			return err
+		}
+		list, err := tx.Placements(z.ID)
+		if err != nil {
+			return err
+		}
+		for _, p := range list {
+			if p.AccountID == a.ID {
+				there = true
+				if err := tx.LookNow(p.ID); err != nil {
+					return err
+				}
+			}
+		}
+		if !there {
+			return nil
+		}
+		return jobs.EnqueueIn(tx, store.JobLook, a.ID, a.ID, s.wall.Now())
+	})
+	if err != nil {
+		return false
+	}
+	s.jobs.Wake(store.JobLook)
+	return there
 }
 
 // look compares one placement and does what its zone says about changes made elsewhere. What goes wrong is kept with the

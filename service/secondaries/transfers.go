@@ -1,4 +1,4 @@
-package service
+package secondaries
 
 import (
 	"context"
@@ -14,21 +14,20 @@ import (
 	"beacon/outcall"
 	"beacon/primary"
 	"beacon/service/accounts"
-	"beacon/service/jobs"
 	"beacon/store"
 )
 
-// PrimarySettings say where nameservers fetch zones and send notifications.
-type PrimarySettings struct {
+// Settings say where nameservers fetch zones and send notifications.
+type Settings struct {
 	Listen string `yaml:"listen"` // host and port, over UDP and TCP; empty for nowhere
 }
 
-// serveTransfers answers secondaries until ctx ends.
-func (s *Service) serveTransfers(ctx context.Context) {
+// Serve answers secondaries until ctx ends.
+func (s *Secondaries) Serve(ctx context.Context) {
 	server := &primary.Server{Source: transfers{s}, Log: s.log}
 	for ctx.Err() == nil {
-		if err := server.Serve(ctx, s.settings.Primary.Listen, nil); err != nil && ctx.Err() == nil {
-			s.log.Error("zones cannot be given to secondaries", "listen", s.settings.Primary.Listen, "error", err)
+		if err := server.Serve(ctx, s.listen, nil); err != nil && ctx.Err() == nil {
+			s.log.Error("zones cannot be given to secondaries", "listen", s.listen, "error", err)
 			_ = clock.Pause(ctx, 5*outcall.Backoff(2))
 		}
 		server = &primary.Server{Source: transfers{s}, Log: s.log}
@@ -37,17 +36,17 @@ func (s *Service) serveTransfers(ctx context.Context) {
 
 // transfers is what this instance gives to secondaries: what the database holds, so that all instances give the same
 // under the same serial.
-type transfers struct{ s *Service }
+type transfers struct{ s *Secondaries }
 
 // Key looks a key up among the accounts.
 func (t transfers) Key(ctx context.Context, name string) (secret string, ok bool) {
-	accounts, err := t.accounts(ctx, KindSecondaries, "update")
+	accounts, err := t.accounts(ctx, Kind, "update")
 	if err != nil {
 		t.s.log.Error("keys cannot be read", "error", err)
 		return "", false
 	}
 	for _, a := range accounts {
-		if text, err := t.s.Accounts.Secret(a); err == nil {
+		if text, err := t.s.accounts.Secret(a); err == nil {
 			if parts := strings.SplitN(text, ":", 3); len(parts) == 3 && dns.CanonicalName(parts[1]) == name {
 				return parts[2], true
 			}
@@ -163,39 +162,9 @@ func (t transfers) Notified(ctx context.Context, name dnsname.Name, from netip.A
 		if at != from {
 			continue
 		}
-		if told := t.lookAt(ctx, name, a); told {
+		if told := t.s.syncs.LookSoon(ctx, name, a); told {
 			return true
 		}
 	}
 	return false
-}
-
-func (t transfers) lookAt(ctx context.Context, name dnsname.Name, a store.Account) (there bool) {
-	err := t.s.store.Tx(ctx, func(tx *store.Tx) error {
-		z, err := tx.Zone(name)
-		if err != nil {
-			return err
-		}
-		list, err := tx.Placements(z.ID)
-		if err != nil {
-			return err
-		}
-		for _, p := range list {
-			if p.AccountID == a.ID {
-				there = true
-				if err := tx.LookNow(p.ID); err != nil {
-					return err
-				}
-			}
-		}
-		if !there {
-			return nil
-		}
-		return jobs.EnqueueIn(tx, store.JobLook, a.ID, a.ID, t.s.wall.Now())
-	})
-	if err != nil {
-		return false
-	}
-	t.s.Jobs.Wake(store.JobLook)
-	return there
 }

@@ -1,12 +1,10 @@
-package service
+package secondaries
 
 import (
 	"context"
 	"errors"
 	"fmt"
 	"net"
-	"net/netip"
-	"net/url"
 	"strconv"
 	"strings"
 	"time"
@@ -27,62 +25,16 @@ import (
 	"beacon/wire"
 )
 
-// secondariesKind is the kind of accounts whose nameservers fetch their zones from us.
-func (s *Service) secondariesKind() accounts.Kind {
-	return accounts.Kind{
-		About:   "Ourselves as hidden primary: nameservers fetch these zones from here, signed with a key (RFC 5936, RFC 1995, RFC 8945)",
-		Driver:  func(c accounts.Connection) (provider.Driver, error) { return s.publisherOf(c) },
-		Address: func(address string) error { _, err := parseSecondaries(address); return err },
-		Inbound: true,
-		Closed:  s.settings.Primary.Listen == "",
-	}
-}
-
-// KindSecondaries is the kind of accounts whose nameservers fetch their zones from us.
-const KindSecondaries = "secondaries"
-
-// secondary is one nameserver that fetches from us.
-type secondary struct {
-	at   netip.AddrPort
-	name dnsname.Name // as which it is delegated to
-}
-
-// parseSecondaries takes an account's address apart: dns://ADDRESS[:PORT]/NAME for each nameserver, with commas between.
-func parseSecondaries(address string) (list []secondary, err error) {
-	for _, text := range strings.Split(address, ",") {
-		u, err := url.Parse(strings.TrimSpace(text))
-		if err != nil || u.Scheme != "dns" || u.Hostname() == "" {
-			return nil, fmt.Errorf("%q is no secondary; write each as dns://192.0.2.53/ns1.example, with commas between", text)
-		}
-		ip, err := netip.ParseAddr(u.Hostname())
-		if err != nil {
-			return nil, fmt.Errorf("%q: a secondary is named by its address, so that nobody else can pass for it", text)
-		}
-		port := uint64(53)
-		if u.Port() != "" {
-			if port, err = strconv.ParseUint(u.Port(), 10, 16); err != nil {
-				return nil, fmt.Errorf("%q has no such port", text)
-			}
-		}
-		name, err := dnsname.Parse(strings.Trim(u.Path, "/"))
-		if err != nil || name.IsRoot() {
-			return nil, fmt.Errorf("%q does not say as which nameserver it is known; write dns://%s/ns1.example", text, u.Host)
-		}
-		list = append(list, secondary{netip.AddrPortFrom(ip, uint16(port)), name})
-	}
-	return list, nil
-}
-
 // publisher is the driver of such an account: the provider is ourselves, and what it keeps is in our own database.
 type publisher struct {
-	s       *Service
+	s       *Secondaries
 	account accounts.Connection
 	list    []secondary
 	key     primary.Notifier
 }
 
 // publisherOf makes the driver of an account with a key, ALGORITHM:NAME:SECRET.
-func (s *Service) publisherOf(a accounts.Connection) (*publisher, error) {
+func (s *Secondaries) publisherOf(a accounts.Connection) (*publisher, error) {
 	list, err := parseSecondaries(a.Address)
 	if err != nil {
 		return nil, wire.Problemf(wire.Invalid, "%s.", wording.Sentence(err.Error()))
@@ -94,7 +46,7 @@ func (s *Service) publisherOf(a accounts.Connection) (*publisher, error) {
 	return &publisher{s, a, list, key}, nil
 }
 
-func notifierOf(s *Service, secret string) (primary.Notifier, error) {
+func notifierOf(s *Secondaries, secret string) (primary.Notifier, error) {
 	parts := strings.SplitN(secret, ":", 3)
 	algorithms := map[string]string{"hmac-sha224": dns.HmacSHA224, "hmac-sha256": dns.HmacSHA256, "hmac-sha384": dns.HmacSHA384, "hmac-sha512": dns.HmacSHA512}
 	if len(parts) != 3 || algorithms[parts[0]] == "" || parts[1] == "" || parts[2] == "" {
@@ -271,7 +223,7 @@ func (p *publisher) Apply(ctx context.Context, zone provider.ZoneRef, batch chan
 		}
 		return jobs.EnqueueIn(tx, store.JobNotify, z.ID, p.account.ID, p.s.wall.Now())
 	})
-	p.s.Jobs.Wake(store.JobNotify)
+	p.s.jobs.Wake(store.JobNotify)
 	return provider.Receipt{Zone: zone, Done: err == nil}, p.stored("publish", err)
 }
 
@@ -320,58 +272,9 @@ func (p *publisher) Behind(ctx context.Context, zone provider.ZoneRef) (list []s
 	return list
 }
 
-// mostNotices is how often secondaries are told before it is left to their own asking.
-const mostNotices = 20
-
-// runNotify tells an account's secondaries of a zone until all of them serve its serial.
-func (s *Service) runNotify(ctx context.Context, job store.Job) error {
-	var zone primary.Zone
-	var a store.Account
-	err := s.store.Tx(ctx, func(tx *store.Tx) error {
-		list, err := tx.PublishedZones(job.Lane)
-		if err != nil {
-			return err
-		}
-		for _, z := range list {
-			if z.ID == job.Subject {
-				zone = primary.Zone{Name: z.Name(), Serial: z.Serial}
-			}
-		}
-		a, err = accounts.ByID(tx, job.Lane)
-		return err
-	})
-	if err != nil || zone.Serial == 0 {
-		return err
-	}
-	driver, err := s.publisherWith(a)
-	if err != nil {
-		return err
-	}
-	zone.Nameservers = driver.names()
-	var behind []string
-	for _, sec := range driver.list {
-		if serial, ok, err := driver.key.Serial(ctx, sec.at, zone.Name); err == nil && ok && !primary.Newer(zone.Serial, serial) {
-			continue
-		}
-		if err := driver.key.Notify(ctx, sec.at, zone); err != nil {
-			behind = append(behind, err.Error())
-			continue
-		}
-		behind = append(behind, sec.at.String()+" has been told and does not serve it yet")
-	}
-	if len(behind) == 0 {
-		return nil
-	}
-	if job.Attempts < mostNotices {
-		return jobs.Later{At: s.wall.Now().Add(min(time.Duration(job.Attempts*job.Attempts)*100*time.Millisecond, 30*time.Second))}
-	}
-	s.Logbook.Note(ctx, "secondary.behind", zone.Name.String(), fmt.Sprintf("serial %d at %s: %s; it expires there after %d days without us", zone.Serial, a.Name, strings.Join(behind, "; "), primary.Expire/86400))
-	return nil
-}
-
 // publisherWith opens an account's credential and gives its driver bare.
-func (s *Service) publisherWith(a store.Account) (*publisher, error) {
-	secret, err := s.Accounts.Secret(a)
+func (s *Secondaries) publisherWith(a store.Account) (*publisher, error) {
+	secret, err := s.accounts.Secret(a)
 	if err != nil {
 		return nil, err
 	}

@@ -25,7 +25,7 @@ func routesOfDefinitions() []route {
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			items, err := k.svc.Define(k.Request.Context(), in)
+			items, err := k.svc.Apply.Define(k.Request.Context(), in)
 			return wire.Page[wire.Defined]{Items: items}, err
 		}},
 		{method: "GET", path: "/zones/:name/definition", summary: "The definition of the zone, written back out with the kits that fit", right: access.Read, out: wire.ZoneDefinition{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {

@@ -40,7 +40,7 @@ func routesOfSearch() []route {
 			if err != nil {
 				return nil, err
 			}
-			items, err := k.svc.SyncOperation(k.Request.Context(), id)
+			items, err := k.svc.Apply.SyncOperation(k.Request.Context(), id)
 			return wire.Page[wire.SyncView]{Items: items}, err
 		}},
 	}

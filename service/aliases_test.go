@@ -71,7 +71,7 @@ func TestAlias(t *testing.T) {
 func (h house) otherZone(name dnsname.Name, records string) {
 	h.t.Helper()
 	text := "zones:\n  " + name.Unicode() + ":\n    at: [heron-main]\n    records: |\n      " + indented(records) + "\n"
-	_, err := h.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "other.beacon.yaml", Text: text}}})
+	_, err := h.Apply.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "other.beacon.yaml", Text: text}}})
 	require.NoError(h.t, err)
 	list, err := h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: name})
 	require.NoError(h.t, err)
@@ -88,7 +88,7 @@ func (h house) otherZone(name dnsname.Name, records string) {
 func (h house) changeOther(name dnsname.Name, records string) {
 	h.t.Helper()
 	text := "zones:\n  " + name.Unicode() + ":\n    at: [heron-main]\n    records: |\n      " + indented(records) + "\n"
-	_, err := h.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "other.beacon.yaml", Text: text}}})
+	_, err := h.Apply.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "other.beacon.yaml", Text: text}}})
 	require.NoError(h.t, err)
 	list, err := h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: name, Allow: []string{diff.GuardNamesStop}})
 	require.NoError(h.t, err)

@@ -271,6 +271,15 @@ func (s *Service) runCheck(ctx context.Context, job store.Job) error {
 	return jobs.Later{At: due}
 }
 
+// checkAccepted has a domain checked of which a definition was taken: how it is is worth knowing before anything is changed.
+func (s *Service) checkAccepted(tx *store.Tx, zoneID uint64) error {
+	domain, err := tx.EnsureDomain(zoneID)
+	if err != nil {
+		return err
+	}
+	return jobs.Enqueue(tx, store.JobCheck, domain.ID, s.wall.Now())
+}
+
 // newsOf returns how a domain is, for those who are told.
 func newsOf(tx *store.Tx, domainID uint64) (n notify.News, err error) {
 	d, err := tx.DomainByID(domainID)

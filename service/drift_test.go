@@ -42,7 +42,7 @@ func (h house) standing(account string, want wire.Standing) (p wire.PlacementSta
 func (h house) care(at, care, records string) {
 	h.t.Helper()
 	text := "zones:\n  saltmarsh-ferries.example:\n    at: [" + at + "]\n    registrar: gannet-main\n" + indentedCare(care) + "    records: |\n      " + indented(records) + "\n"
-	_, err := h.Define(ctx, wire.DefineRequest{Lead: true, Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
+	_, err := h.Apply.Define(ctx, wire.DefineRequest{Lead: true, Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
 	require.NoError(h.t, err)
 }
 

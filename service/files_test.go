@@ -15,6 +15,7 @@ import (
 	"beacon/core/record"
 	"beacon/provider"
 	"beacon/service"
+	"beacon/service/apply"
 	"beacon/service/zones"
 	"beacon/wire"
 )
@@ -44,7 +45,7 @@ func lead(text string) wire.DefineRequest {
 // A zone that files lead refuses edits elsewhere, until a person takes it over and gets the matching definition.
 func TestFilesLead(t *testing.T) {
 	h := newHouse(t)
-	defined, err := h.Define(ctx, lead(withKit))
+	defined, err := h.Apply.Define(ctx, lead(withKit))
 	require.NoError(t, err)
 	assert.Equal(t, []string{"post-office"}, defined[0].Kits)
 	for i, r := range defined[0].Added {
@@ -81,7 +82,7 @@ func TestFilesLead(t *testing.T) {
 		d, err = h.Zones.EditDraft(ctx, zone, d.Tag, add)
 		require.NoError(t, err)
 	}
-	_, err = h.Define(ctx, lead(withKit))
+	_, err = h.Apply.Define(ctx, lead(withKit))
 	assert.Contains(t, asProblem(t, err).Message, "draft has 1 edit,", "the files know nothing of it")
 	_, err = h.Zones.AcceptDraft(ctx, zone, d.Tag, "")
 	require.NoError(t, err)
@@ -89,7 +90,7 @@ func TestFilesLead(t *testing.T) {
 	// The definition that is written back out defines exactly the same, and leads again.
 	back, err := h.Zones.ZoneDefinition(ctx, zone)
 	require.NoError(t, err)
-	defined, err = h.Define(ctx, lead(back.Text))
+	defined, err = h.Apply.Define(ctx, lead(back.Text))
 	require.NoError(t, err, back.Text)
 	assert.Empty(t, append(defined[0].Added, defined[0].Removed...))
 	assert.True(t, defined[0].TakenOver)
@@ -102,7 +103,7 @@ func TestFilesLead(t *testing.T) {
 // Sets that a definition leaves to others are neither touched nor told of.
 func TestLeave(t *testing.T) {
 	h := newHouse(t)
-	_, err := h.Define(ctx, lead(withKit))
+	_, err := h.Apply.Define(ctx, lead(withKit))
 	require.NoError(t, err)
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	h.byHand("heron", record.NewSet(rec(t, "_acme-challenge.www", 0, record.TXT, "x").Name, record.TXT, 120, `"token"`))
@@ -115,7 +116,7 @@ func TestLeave(t *testing.T) {
 func TestWatchedFolder(t *testing.T) {
 	h := newHouse(t)
 	settings := h.settings
-	settings.Watch = service.WatchSettings{Folder: t.TempDir(), Every: 50 * time.Millisecond, Environment: []string{"BEACON_TEST_PIER"}}
+	settings.Watch = apply.WatchSettings{Folder: t.TempDir(), Every: 50 * time.Millisecond, Environment: []string{"BEACON_TEST_PIER"}}
 	t.Setenv("BEACON_TEST_PIER", "192.0.2.33")
 	t.Setenv("BEACON_TEST_SECRET", "192.0.2.44")
 	path := filepath.Join(settings.Watch.Folder, "ferries.beacon.yaml")
@@ -155,7 +156,7 @@ func TestWatchedFolder(t *testing.T) {
 
 	// A draft that is in the way is waited for: nobody has to touch the files again.
 	other := "zones:\n  tidepool.example:\n    records: |\n      a A 192.0.2.1\n"
-	_, err := h.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "o", Text: other}}})
+	_, err := h.Apply.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "o", Text: other}}})
 	require.NoError(t, err)
 	pool := dnsname.MustParse("tidepool.example")
 	d, err := h.Zones.Draft(ctx, pool)
@@ -185,7 +186,7 @@ func TestHouseKit(t *testing.T) {
 	assert.Equal(t, "house", svc.Zones.HouseKit().Name)
 	sketch, err := svc.Zones.Sketch(ctx, wire.SketchRequest{Zone: zone, New: true, At: []string{"heron-main"}})
 	require.NoError(t, err)
-	defined, err := svc.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "x", Text: sketch.Text}}})
+	defined, err := svc.Apply.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "x", Text: sketch.Text}}})
 	require.NoError(t, err, sketch.Text)
 	assert.Equal(t, []string{"@ A 192.0.2.40", "www CNAME saltmarsh-ferries.example."}, texts(defined[0].Added))
 	settings.NewZones.With = nil

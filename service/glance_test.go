@@ -30,7 +30,7 @@ func TestGlances(t *testing.T) {
 			require.NoError(t, h.world.Register(fmt.Sprintf("mooring-%d.example", i), []string{"reed-11.plover.test", "reed-14.plover.test"}, 0))
 		}
 	}
-	_, err := h.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
+	_, err := h.Apply.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
 	require.NoError(t, err)
 	checkedAt := func(i int) time.Time {
 		d, err := h.Domain(ctx, dnsname.MustParse(fmt.Sprintf("mooring-%d.example", i)))
@@ -94,7 +94,7 @@ func TestGlancesAskedForTwice(t *testing.T) {
 	for i := range 8 {
 		text += fmt.Sprintf("  mooring-%d.example:\n    at: [plover-old]\n    records: |\n      @ A 192.0.2.1\n", i)
 	}
-	_, err := h.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
+	_, err := h.Apply.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
 	require.NoError(t, err)
 	first, err := h.StartGlances(ctx)
 	require.NoError(t, err)

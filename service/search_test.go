@@ -23,7 +23,7 @@ func (h house) piers(n int, lead bool) {
 	for i := range n {
 		fmt.Fprintf(&text, "  pier-%02d.example:\n    records: |\n      @ 300 A 192.0.2.40\n      www CNAME @\n      @ MX 10 mx1.post.example.\n      @ TXT \"v=spf1 mx -all\"\n      gauge-%d AAAA 2001:db8::%x\n", i, i, i+1)
 	}
-	_, err := h.Define(h.t.Context(), wire.DefineRequest{Files: []definition.File{{Name: "piers.beacon.yaml", Text: text.String()}}, Lead: lead})
+	_, err := h.Apply.Define(h.t.Context(), wire.DefineRequest{Files: []definition.File{{Name: "piers.beacon.yaml", Text: text.String()}}, Lead: lead})
 	require.NoError(h.t, err)
 }
 
@@ -178,7 +178,7 @@ func TestOperationsLeaveLedZonesAlone(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, done.Zones, 1)
 	assert.Len(t, done.Skipped, 3)
-	syncs, err := h.SyncOperation(ctx, done.Operation.ID)
+	syncs, err := h.Apply.SyncOperation(ctx, done.Operation.ID)
 	require.NoError(t, err)
 	require.Len(t, syncs, 1)
 	assert.Equal(t, wire.SyncDone, h.ended(syncs[0].ID).State)

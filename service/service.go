@@ -20,6 +20,7 @@ import (
 	"beacon/registrar"
 	"beacon/resolve"
 	"beacon/service/accounts"
+	"beacon/service/apply"
 	"beacon/service/jobs"
 	"beacon/service/logbook"
 	"beacon/service/notify"
@@ -54,6 +55,7 @@ type Service struct {
 	metrics     *metrics
 	door        *reach.Door
 	Logbook     *logbook.Book
+	Apply       *apply.Applier
 	Secondaries *secondaries.Secondaries
 	Syncs       *sync.Syncs
 	Zones       *zones.Zones
@@ -117,6 +119,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 		s.store.Close()
 		return nil, err
 	}
+	s.Apply = apply.New(apply.Parts{Logbook: s.Logbook, Zones: s.Zones, Syncs: s.Syncs, Watch: settings.Watch, Accepted: s.checkAccepted})
 	s.Notify = notify.New(notify.Parts{Settings: settings.Tell, Store: s.store, Logbook: s.Logbook, World: s.world, Door: door, HTTP: s.http, Timeout: settings.Request, News: newsOf})
 	s.employ()
 	if s.visitor, err = settings.Sites.visitor(door, s.world.Now); err != nil {

@@ -123,7 +123,7 @@ func instance(t *testing.T, settings service.Settings) *service.Service {
 func (h house) define(at, records string) {
 	h.t.Helper()
 	text := fmt.Sprintf("zones:\n  saltmarsh-ferries.example:\n    at: [%s]\n    registrar: gannet-main\n    records: |\n      %s\n", at, indented(records))
-	_, err := h.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
+	_, err := h.Apply.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
 	require.NoError(h.t, err)
 }
 
@@ -373,7 +373,7 @@ func TestInstancesShareTheWork(t *testing.T) {
 	for i := range zones {
 		fmt.Fprintf(&text, "  pier-%02d.example:\n    at: [heron-main]\n    records: |\n      @ A 192.0.2.1\n      www A 192.0.2.1\n", i)
 	}
-	_, err := h.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "piers.beacon.yaml", Text: text.String()}}})
+	_, err := h.Apply.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "piers.beacon.yaml", Text: text.String()}}})
 	require.NoError(t, err)
 	var started []uint64
 	for i := range zones {
@@ -414,7 +414,7 @@ func TestWrongCredential(t *testing.T) {
 func TestDefinitionWithFaultsChangesNothing(t *testing.T) {
 	h := newHouse(t)
 	text := "zones:\n  a.example:\n    at: [nowhere]\n    records: |\n      w A 192.0.2.1\n  b.example:\n    records: |\n      w A https://x/\n"
-	_, err := h.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "f.beacon.yaml", Text: text}}})
+	_, err := h.Apply.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "f.beacon.yaml", Text: text}}})
 	p := asProblem(t, err)
 	require.Len(t, p.Faults, 2, "all faults in one go")
 	assert.Equal(t, 2, p.Faults[0].Line)

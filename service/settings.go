@@ -17,6 +17,7 @@ import (
 
 	"beacon/core/dnsname"
 	"beacon/resolve"
+	"beacon/service/apply"
 	"beacon/service/notify"
 	"beacon/service/secondaries"
 	"beacon/service/sync"
@@ -42,7 +43,7 @@ type Settings struct {
 	Hosts      HostSettings          `yaml:"hosts"`
 	NewZones   zones.NewZoneSettings `yaml:"new_zones"`
 	Profiles   string                `yaml:"profiles"` // folder of provider profiles, NAME.profile.yaml
-	Watch      WatchSettings         `yaml:"watch"`
+	Watch      apply.WatchSettings   `yaml:"watch"`
 	Drift      sync.DriftSettings    `yaml:"drift"`
 	Primary    secondaries.Settings  `yaml:"primary"`
 	Lease      time.Duration         `yaml:"lease"`           // of background work, wall time
@@ -82,7 +83,7 @@ type CheckSettings struct {
 func ReadSettings(path string) (Settings, error) {
 	s := Settings{Listen: "127.0.0.1:8053", KeyFile: "beacon.key", Reach: []string{"0.0.0.0/0", "::/0"},
 		DNS: DNSSettings{Port: 53}, Checks: CheckSettings{Settling: time.Minute, Settled: time.Hour, Glance: 10 * time.Minute},
-		Watch: WatchSettings{Every: 2 * time.Second}, Drift: sync.DriftSettings{Every: 15 * time.Minute}, Tell: notify.Settings{After: time.Minute}, Sites: SiteSettings{Patience: 5 * time.Second}, Lease: 30 * time.Second, Request: 10 * time.Second, Workers: 4}
+		Watch: apply.WatchSettings{Every: 2 * time.Second}, Drift: sync.DriftSettings{Every: 15 * time.Minute}, Tell: notify.Settings{After: time.Minute}, Sites: SiteSettings{Patience: 5 * time.Second}, Lease: 30 * time.Second, Request: 10 * time.Second, Workers: 4}
 	text, err := os.ReadFile(path)
 	if err != nil {
 		return s, fmt.Errorf("the settings cannot be read: %w", err)

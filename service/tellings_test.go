@@ -66,7 +66,7 @@ func TestTelling(t *testing.T) {
 		return append([]tell.Word(nil), words...)
 	}
 	h.register()
-	_, err := h.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: "zones:\n  saltmarsh-ferries.example:\n    at: [plover-old]\n    records: |\n      @ A 192.0.2.1\n"}}})
+	_, err := h.Apply.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: "zones:\n  saltmarsh-ferries.example:\n    at: [plover-old]\n    records: |\n      @ A 192.0.2.1\n"}}})
 	require.NoError(t, err)
 	report, err := h.Check(ctx, zone)
 	require.NoError(t, err)

@@ -35,7 +35,7 @@ func (s *Service) Run(ctx context.Context) {
 		group.Go(func() { s.Secondaries.Serve(ctx) })
 	}
 	if s.settings.Watch.Folder != "" {
-		group.Go(func() { s.watchFolder(ctx) })
+		group.Go(func() { s.Apply.Follow(ctx) })
 	}
 	group.Wait()
 }

@@ -1,4 +1,4 @@
-package service
+package apply
 
 import (
 	"context"
@@ -11,7 +11,6 @@ import (
 	"beacon/core/wording"
 	"beacon/core/zonefile"
 	"beacon/service/accounts"
-	"beacon/service/jobs"
 	"beacon/service/logbook"
 	"beacon/service/zones"
 	"beacon/store"
@@ -20,15 +19,15 @@ import (
 
 // Define takes definition files as what their zones should contain and where they are served. With any fault in any
 // file, nothing is changed. Putting the zones out is the next step, a sync of each.
-func (s *Service) Define(ctx context.Context, r wire.DefineRequest) ([]wire.Defined, error) {
+func (s *Applier) Define(ctx context.Context, r wire.DefineRequest) ([]wire.Defined, error) {
 	return s.define(ctx, r, func(definition.Zone) bool { return true })
 }
 
 // define takes those of the zones that only accepts.
-func (s *Service) define(ctx context.Context, r wire.DefineRequest, only func(definition.Zone) bool) ([]wire.Defined, error) {
+func (s *Applier) define(ctx context.Context, r wire.DefineRequest, only func(definition.Zone) bool) ([]wire.Defined, error) {
 	read, faults := definition.Read(r.Files)
 	list := slices.DeleteFunc(read.Zones, func(z definition.Zone) bool { return !only(z) })
-	err := s.Logbook.Tx(ctx, func(tx *store.Tx) error {
+	err := s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		faults = append(faults, unknownAccounts(tx, list)...)
 		return nil
 	})
@@ -40,7 +39,7 @@ func (s *Service) define(ctx context.Context, r wire.DefineRequest, only func(de
 		return nil, &wire.Problem{Kind: wire.Invalid, Message: fmt.Sprintf("The definition has %s; nothing was changed.", wording.Counted(len(faults), "fault")), Faults: faults}
 	}
 	var out []wire.Defined
-	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		out = make([]wire.Defined, 0, len(list))
 		for _, z := range list {
 			d, err := s.defineZone(ctx, tx, z, r)
@@ -54,7 +53,6 @@ func (s *Service) define(ctx context.Context, r wire.DefineRequest, only func(de
 		}
 		return tx.KeepKits(zones.KitTexts(read.Kits))
 	})
-	s.Jobs.Wake(store.JobCheck)
 	return out, err
 }
 
@@ -79,9 +77,9 @@ func unknownAccounts(tx *store.Tx, list []definition.Zone) []zonefile.Fault {
 	return faults
 }
 
-func (s *Service) defineZone(ctx context.Context, tx *store.Tx, d definition.Zone, r wire.DefineRequest) (wire.Defined, error) {
+func (s *Applier) defineZone(ctx context.Context, tx *store.Tx, d definition.Zone, r wire.DefineRequest) (wire.Defined, error) {
 	out := wire.Defined{Zone: d.Name, At: d.At, NewAt: []string{}, Registrar: d.Registrar, Kits: []string{},
-		Findings: s.Zones.Judge(rules.Zone{Name: d.Name, Contents: d.Contents, Written: d.Written})}
+		Findings: s.zones.Judge(rules.Zone{Name: d.Name, Contents: d.Contents, Written: d.Written})}
 	for _, u := range d.Uses {
 		out.Kits = append(out.Kits, u.Kit)
 	}
@@ -125,7 +123,7 @@ func (s *Service) defineZone(ctx context.Context, tx *store.Tx, d definition.Zon
 	if r.DryRun {
 		return out, nil
 	}
-	rev, _, err := s.Zones.Revise(ctx, tx, z, zones.Accepted{Contents: d.Contents, Source: d.File, Why: r.Why, From: d.FromKits(), Files: true})
+	rev, _, err := s.zones.Revise(ctx, tx, z, zones.Accepted{Contents: d.Contents, Source: d.File, Why: r.Why, From: d.FromKits(), Files: true})
 	if err != nil {
 		return out, err
 	}
@@ -154,11 +152,7 @@ func (s *Service) defineZone(ctx context.Context, tx *store.Tx, d definition.Zon
 			return out, err
 		}
 	}
-	domain, err := tx.EnsureDomain(z.ID)
-	if err != nil {
-		return out, err
-	}
-	if err := jobs.Enqueue(tx, store.JobCheck, domain.ID, s.wall.Now()); err != nil { // how it stands is worth knowing before anything is changed
+	if err := s.accepted(tx, z.ID); err != nil {
 		return out, err
 	}
 	return out, logbook.Log(tx, logbook.Actor(ctx), "zone.defined", d.Name.String(),

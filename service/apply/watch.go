@@ -1,4 +1,4 @@
-package service
+package apply
 
 import (
 	"context"
@@ -27,27 +27,27 @@ type WatchSettings struct {
 
 // watcher follows a folder of definitions.
 type watcher struct {
-	*Service
+	*Applier
 	taken   [32]byte // what was taken, or tried, last
 	trouble string   // what was told last
 }
 
-// watchFolder takes the definitions of a folder whenever they change, and puts them out, until ctx ends. Guards hold: what they
+// Follow takes the definitions of a folder whenever they change, and puts them out, until ctx ends. Guards hold: what they
 // stop waits for a person. Zones that a person took over are left alone.
-func (s *Service) watchFolder(ctx context.Context) {
-	w := &watcher{Service: s}
-	ctx = logbook.WithCaller(ctx, access.Caller{Name: "folder " + filepath.Base(s.settings.Watch.Folder)})
+func (s *Applier) Follow(ctx context.Context) {
+	w := &watcher{Applier: s}
+	ctx = logbook.WithCaller(ctx, access.Caller{Name: "folder " + filepath.Base(s.watch.Folder)})
 	for {
 		w.look(ctx)
-		if clock.Pause(ctx, s.settings.Watch.Every) != nil {
+		if clock.Pause(ctx, s.watch.Every) != nil {
 			return
 		}
 	}
 }
 
 func (w *watcher) look(ctx context.Context) {
-	files, err := folder.Definitions(w.settings.Watch.Folder, func(name string) (string, bool) {
-		if !slices.Contains(w.settings.Watch.Environment, name) {
+	files, err := folder.Definitions(w.watch.Folder, func(name string) (string, bool) {
+		if !slices.Contains(w.watch.Environment, name) {
 			return "", false
 		}
 		return os.LookupEnv(name)
@@ -58,7 +58,7 @@ func (w *watcher) look(ctx context.Context) {
 	}
 	h := sha256.New()
 	for i, f := range files {
-		if files[i].Name, err = filepath.Rel(w.settings.Watch.Folder, f.Name); err != nil {
+		if files[i].Name, err = filepath.Rel(w.watch.Folder, f.Name); err != nil {
 			files[i].Name = f.Name
 		}
 		_, _ = fmt.Fprintf(h, "%q %q %q\n", files[i].Name, f.Text, f.Environment)
@@ -84,7 +84,7 @@ func (w *watcher) tell(ctx context.Context, action, text string) {
 		return
 	}
 	w.trouble = text
-	w.Logbook.Note(ctx, action, w.settings.Watch.Folder, text)
+	w.logbook.Note(ctx, action, w.watch.Folder, text)
 }
 
 func problemText(err error) string {
@@ -123,8 +123,8 @@ func (w *watcher) take(ctx context.Context, files []definition.File) error {
 		if len(d.Added)+len(d.Removed)+len(d.NewAt) == 0 || len(d.At) == 0 {
 			continue
 		}
-		w.Logbook.Note(ctx, "watch.taken", d.Zone.String(), fmt.Sprintf("revision %d, %d records added, %d removed", d.Revision.Number, len(d.Added), len(d.Removed)))
-		if _, err := w.Syncs.StartSync(ctx, wire.SyncRequest{Zone: d.Zone}); err != nil {
+		w.logbook.Note(ctx, "watch.taken", d.Zone.String(), fmt.Sprintf("revision %d, %d records added, %d removed", d.Revision.Number, len(d.Added), len(d.Removed)))
+		if _, err := w.syncs.StartSync(ctx, wire.SyncRequest{Zone: d.Zone}); err != nil {
 			w.tell(ctx, "watch.unsynced", fmt.Sprintf("%s: %s", d.Zone.Unicode(), err))
 			if err := w.syncLater(ctx, d); err != nil {
 				return err
@@ -140,7 +140,7 @@ func (w *watcher) syncLater(ctx context.Context, d wire.Defined) error {
 		if err := clock.Pause(ctx, time.Second); err != nil {
 			return nil
 		}
-		_, err := w.Syncs.StartSync(ctx, wire.SyncRequest{Zone: d.Zone})
+		_, err := w.syncs.StartSync(ctx, wire.SyncRequest{Zone: d.Zone})
 		var p *wire.Problem
 		if err == nil || !errors.As(err, &p) || p.Kind != wire.InTheWay {
 			return err

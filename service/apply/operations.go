@@ -1,4 +1,4 @@
-package service
+package apply
 
 import (
 	"context"
@@ -9,9 +9,9 @@ import (
 )
 
 // SyncOperation asks for a sync of every zone of an operation.
-func (s *Service) SyncOperation(ctx context.Context, id uint64) (list []wire.SyncView, err error) {
+func (s *Applier) SyncOperation(ctx context.Context, id uint64) (list []wire.SyncView, err error) {
 	var names []dnsname.Name
-	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		if _, err := tx.LockOperation(id); err != nil {
 			return err
 		}
@@ -40,7 +40,7 @@ func (s *Service) SyncOperation(ctx context.Context, id uint64) (list []wire.Syn
 			break
 		}
 		var started []wire.SyncView
-		started, err = s.Syncs.StartSync(ctx, wire.SyncRequest{Zone: name})
+		started, err = s.syncs.StartSync(ctx, wire.SyncRequest{Zone: name})
 		list = append(list, started...)
 	}
 	return list, err

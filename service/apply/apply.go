@@ -1,0 +1,32 @@
+package apply
+
+import (
+	"beacon/service/logbook"
+	"beacon/service/sync"
+	"beacon/service/zones"
+	"beacon/store"
+)
+
+// Parts are what an Applier works with.
+type Parts struct {
+	Logbook *logbook.Book
+	Zones   *zones.Zones
+	Syncs   *sync.Syncs
+	Watch   WatchSettings
+	// Accepted is called in the transaction that takes a definition of a zone.
+	Accepted func(tx *store.Tx, zoneID uint64) error
+}
+
+// Applier takes definition files. It is safe for concurrent use.
+type Applier struct {
+	logbook  *logbook.Book
+	zones    *zones.Zones
+	syncs    *sync.Syncs
+	watch    WatchSettings
+	accepted func(*store.Tx, uint64) error
+}
+
+// New returns an Applier.
+func New(p Parts) *Applier {
+	return &Applier{logbook: p.Logbook, zones: p.Zones, syncs: p.Syncs, watch: p.Watch, accepted: p.Accepted}
+}

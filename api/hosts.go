@@ -9,7 +9,7 @@ import (
 	"beacon/core/access"
 	"beacon/core/dnsname"
 	"beacon/core/dynaddr"
-	"beacon/service"
+	"beacon/service/hosts"
 	"beacon/wire"
 )
 
@@ -20,7 +20,7 @@ func routesOfHosts() []route {
 	get.method, post.method = "GET", "POST"
 	return []route{
 		{method: "GET", path: "/hosts", summary: "Names that follow a reported address", right: access.Read, query: []string{"cursor", "limit"}, out: wire.Page[wire.HostView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			items, err := k.svc.Hosts(k.Request.Context())
+			items, err := k.svc.Hosts.Hosts(k.Request.Context())
 			return pageByName(k, items, func(h wire.HostView) dnsname.Name { return h.Name }), err
 		}},
 		{method: "POST", path: "/hosts", summary: "Make a name follow the address that is reported for it", right: access.Write, in: wire.NewHost{}, out: wire.HostAdded{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
@@ -28,13 +28,13 @@ func routesOfHosts() []route {
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			return k.svc.AddHost(k.Request.Context(), in)
+			return k.svc.Hosts.AddHost(k.Request.Context(), in)
 		}},
 		{method: "GET", path: "/hosts/:name", summary: "One host and what it reported", right: access.Read, out: wire.HostView{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			return k.svc.Host(k.Request.Context(), name)
+			return k.svc.Hosts.Host(k.Request.Context(), name)
 		})},
 		{method: "DELETE", path: "/hosts/:name", summary: "End that a name follows", right: access.Write, status: http.StatusNoContent, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			return nil, k.svc.RemoveHost(k.Request.Context(), name)
+			return nil, k.svc.Hosts.RemoveHost(k.Request.Context(), name)
 		})},
 		get, post,
 	}
@@ -50,11 +50,11 @@ func takeReport(k *call) error {
 	parameter := func(name string) string {
 		return strings.TrimSpace(k.Request.FormValue(name))
 	}
-	in := service.AddressReport{Host: parameter("host"), V4: parameter("v4"), V6: parameter("v6")}
+	in := hosts.AddressReport{Host: parameter("host"), V4: parameter("v4"), V6: parameter("v6")}
 	if from, err := netip.ParseAddr(k.ClientIP()); err == nil {
 		in.Peer = from
 	}
-	d, err := k.svc.Report(k.Request.Context(), token, in)
+	d, err := k.svc.Hosts.Report(k.Request.Context(), token, in)
 	var p *wire.Problem
 	status := http.StatusOK
 	switch {

@@ -14,7 +14,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/dynaddr"
 	"beacon/core/record"
-	"beacon/service"
+	"beacon/service/hosts"
 	"beacon/wire"
 )
 
@@ -23,14 +23,14 @@ var cam = dnsname.MustParse("cam.saltmarsh-ferries.example")
 // newHost lets cam follow and gives its token. Documentation addresses are believed here.
 func (h house) newHost() string {
 	h.t.Helper()
-	added, err := h.AddHost(ctx, wire.NewHost{Name: cam, V4: true, V6: true})
+	added, err := h.Hosts.AddHost(ctx, wire.NewHost{Name: cam, V4: true, V6: true})
 	require.NoError(h.t, err)
 	return added.Token
 }
 
 func (h house) report(token, v4, v6 string) dynaddr.Decision {
 	h.t.Helper()
-	d, err := h.Report(ctx, token, service.AddressReport{V4: v4, V6: v6, Peer: netip.MustParseAddr("127.0.0.1")})
+	d, err := h.Hosts.Report(ctx, token, hosts.AddressReport{V4: v4, V6: v6, Peer: netip.MustParseAddr("127.0.0.1")})
 	require.NoError(h.t, err)
 	return d
 }
@@ -41,7 +41,7 @@ func (h house) arrived() wire.HostView {
 	var v wire.HostView
 	require.Eventually(h.t, func() bool {
 		var err error
-		v, err = h.Host(ctx, cam)
+		v, err = h.Hosts.Host(ctx, cam)
 		require.NoError(h.t, err)
 		for _, a := range v.Last.Arrivals {
 			if a.VisibleAt == nil {
@@ -112,9 +112,9 @@ func TestHostFollowsItsReports(t *testing.T) {
 	assert.Equal(t, "198.51.100.8 2001:db8::7", addressOf(h.live("heron")))
 
 	// Let go, the name goes back to its definition with the next sync, and its token is nobody's.
-	require.NoError(t, h.RemoveHost(ctx, cam))
+	require.NoError(t, h.Hosts.RemoveHost(ctx, cam))
 	assert.Len(t, h.found(wire.SearchRequest{Text: "192.0.2.9"}), 1)
-	_, err = h.Report(ctx, token, service.AddressReport{V4: "198.51.100.9"})
+	_, err = h.Hosts.Report(ctx, token, hosts.AddressReport{V4: "198.51.100.9"})
 	assert.Equal(t, wire.NotSignedIn, asProblem(t, err).Kind)
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	assert.Equal(t, "192.0.2.9", addressOf(h.live("heron")))
@@ -127,10 +127,10 @@ func TestReportsThatAreRefused(t *testing.T) {
 	for range 3 {
 		assert.Equal(t, dynaddr.Refused, h.report(token, "10.0.0.7", "").Outcome)
 	}
-	d, err := h.Report(ctx, token, service.AddressReport{Host: "other.example", V4: "198.51.100.7"})
+	d, err := h.Hosts.Report(ctx, token, hosts.AddressReport{Host: "other.example", V4: "198.51.100.7"})
 	require.NoError(t, err)
 	assert.Contains(t, d.Reason, "reports for cam.saltmarsh-ferries.example, not for")
-	v, err := h.Host(ctx, cam)
+	v, err := h.Hosts.Host(ctx, cam)
 	require.NoError(t, err)
 	require.Len(t, v.Reports, 2, "the same again is counted")
 	assert.Equal(t, 3, v.Reports[1].Times)
@@ -150,7 +150,7 @@ func TestUnchangedReportMendsAFailedWrite(t *testing.T) {
 	h.fault(`{"site":"4.1","status":403,"writes":true,"count":1}`)
 	assert.Equal(t, dynaddr.Accepted, h.report(token, "198.51.100.7", "").Outcome)
 	require.Eventually(t, func() bool {
-		v, err := h.Host(ctx, cam)
+		v, err := h.Hosts.Host(ctx, cam)
 		require.NoError(t, err)
 		return v.Last.Arrivals[0].Problem != ""
 	}, 10*time.Second, 20*time.Millisecond)
@@ -201,7 +201,7 @@ func TestHostsHaveToFit(t *testing.T) {
 	add := func(name string, f dynaddr.Families) string {
 		n, err := dnsname.Parse(name)
 		require.NoError(t, err)
-		_, err = h.AddHost(ctx, wire.NewHost{Name: n, V4: f.V4, V6: f.V6})
+		_, err = h.Hosts.AddHost(ctx, wire.NewHost{Name: n, V4: f.V4, V6: f.V6})
 		if err == nil {
 			return ""
 		}

@@ -14,6 +14,7 @@ import (
 	"beacon/clock"
 	"beacon/core/dnsname"
 	"beacon/core/dnssec"
+	"beacon/core/record"
 	"beacon/outcall"
 	"beacon/provider"
 	"beacon/reach"
@@ -21,6 +22,7 @@ import (
 	"beacon/resolve"
 	"beacon/service/accounts"
 	"beacon/service/apply"
+	"beacon/service/hosts"
 	"beacon/service/jobs"
 	"beacon/service/logbook"
 	"beacon/service/notify"
@@ -55,6 +57,7 @@ type Service struct {
 	metrics     *metrics
 	door        *reach.Door
 	Logbook     *logbook.Book
+	Hosts       *hosts.Hosts
 	Apply       *apply.Applier
 	Secondaries *secondaries.Secondaries
 	Syncs       *sync.Syncs
@@ -111,9 +114,10 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 		return nil, err
 	}
 	s.sweeper = &resolve.Sweeper{Client: s.dns, Hints: hints, Port: settings.DNS.Port, Resolvers: settings.Resolvers, Anchors: anchors, Now: s.world.Now}
-	s.Zones = zones.New(zones.Parts{Store: s.store, Logbook: s.Logbook, Accounts: s.Accounts, House: house, Believe: settings.Hosts.Believe, Timeout: settings.Request, Revised: s.followAliases})
+	s.Zones = zones.New(zones.Parts{Store: s.store, Logbook: s.Logbook, Accounts: s.Accounts, House: house, Believe: settings.Hosts.Believe, Timeout: settings.Request, Revised: func(tx *store.Tx, z store.Zone, c record.Contents) error { return s.Hosts.FollowAliases(tx, z, c) }})
+	s.Hosts = hosts.New(hosts.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, World: s.world, Sweeper: s.sweeper, Believe: settings.Hosts.Believe, Timeout: settings.Request})
 	s.Syncs = sync.New(sync.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, Log: log, Accounts: s.Accounts, Zones: s.Zones, Sweeper: s.sweeper, Door: door,
-		Drift: settings.Drift, Timeout: settings.Request, Lease: settings.Lease, Ended: s.metrics.syncs, Observer: observer{s}})
+		Drift: settings.Drift, Timeout: settings.Request, Lease: settings.Lease, Ended: s.metrics.syncs, Observer: observer{s.Hosts, s.wantPlacements}})
 	s.Secondaries = secondaries.New(secondaries.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, Log: log, Accounts: s.Accounts, Syncs: s.Syncs, Door: door, Settings: settings.Primary})
 	if err := s.Accounts.Register(secondaries.Kind, s.Secondaries.AccountKind()); err != nil {
 		s.store.Close()

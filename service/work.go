@@ -46,7 +46,7 @@ func (s *Service) employ() {
 	syncs := jobs.Handler{Run: s.Syncs.RunSync, GaveUp: sync.GaveUpSync}
 	for kind, h := range map[string]jobs.Handler{
 		store.JobSync: syncs, store.JobUrgent: syncs, store.JobCheck: {Run: s.runCheck}, store.JobNotify: {Run: s.Secondaries.RunNotify}, store.JobLook: {Run: s.Syncs.RunLook},
-		store.JobAlias: {Run: s.runAlias}, store.JobGlance: {Run: s.runGlance}, store.JobTell: {Run: s.Notify.RunTell}, store.JobRows: {Run: s.Zones.RunRows},
+		store.JobAlias: {Run: s.Hosts.RunAlias}, store.JobGlance: {Run: s.runGlance}, store.JobTell: {Run: s.Notify.RunTell}, store.JobRows: {Run: s.Zones.RunRows},
 		store.JobSequence: {Run: s.Logbook.RunSequence},
 	} {
 		s.Jobs.Handle(kind, h)

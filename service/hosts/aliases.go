@@ -1,4 +1,4 @@
-package service
+package hosts
 
 import (
 	"context"
@@ -21,17 +21,17 @@ const (
 	aliasAfter   = 30 * time.Second // a failure
 )
 
-// followAliases sees to it that the targets of a zone's ALIAS records are asked for.
-func (s *Service) followAliases(tx *store.Tx, z store.Zone, c record.Contents) error {
+// FollowAliases sees to it that the targets of a zone's ALIAS records are asked for.
+func (s *Hosts) FollowAliases(tx *store.Tx, z store.Zone, c record.Contents) error {
 	if len(c.Aliases()) == 0 {
 		return nil
 	}
 	return jobs.Enqueue(tx, store.JobAlias, z.ID, s.wall.Now())
 }
 
-// askAliases asks for the targets of a zone's ALIAS records that lie outside it, keeps what was heard, and gives all that is known.
+// Answers asks for the targets of a zone's ALIAS records that lie outside it, keeps what was heard, and gives all that is known.
 // The last good answer stays where a target does not answer.
-func (s *Service) askAliases(ctx context.Context, z store.Zone, c record.Contents, known []store.Alias) ([]store.Alias, error) {
+func (s *Hosts) Answers(ctx context.Context, z store.Zone, c record.Contents, known []store.Alias) ([]store.Alias, error) {
 	var list []store.Alias
 	for _, set := range c.Aliases() {
 		target := c.Outside(set)
@@ -43,7 +43,7 @@ func (s *Service) askAliases(ctx context.Context, z store.Zone, c record.Content
 		if i := slices.IndexFunc(known, func(k store.Alias) bool { return k.Name == set.Name && k.Target == target }); i >= 0 {
 			a.Answers, a.TTL, a.AnsweredAt = known[i].Answers, known[i].TTL, known[i].AnsweredAt
 		}
-		asking, cancel := context.WithTimeout(ctx, s.settings.Request)
+		asking, cancel := context.WithTimeout(ctx, s.timeout)
 		heard, err := s.sweeper.Addresses(asking, target)
 		cancel()
 		switch {
@@ -58,7 +58,7 @@ func (s *Service) askAliases(ctx context.Context, z store.Zone, c record.Content
 		}
 		list = append(list, a)
 	}
-	return list, s.Logbook.Tx(ctx, func(tx *store.Tx) error {
+	return list, s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		for _, old := range known {
 			if !slices.ContainsFunc(list, func(a store.Alias) bool { return a.Name == old.Name }) {
 				if err := tx.ForgetAlias(z.ID, old.Name); err != nil {
@@ -75,8 +75,8 @@ func (s *Service) askAliases(ctx context.Context, z store.Zone, c record.Content
 	})
 }
 
-// runAlias keeps the addresses of a zone's ALIAS records right: it asks, and where the answer is another one, it has it written.
-func (s *Service) runAlias(ctx context.Context, job store.Job) error {
+// RunAlias keeps the addresses of a zone's ALIAS records right: it asks, and where the answer is another one, it has it written.
+func (s *Hosts) RunAlias(ctx context.Context, job store.Job) error {
 	var z store.Zone
 	var c record.Contents
 	var known []store.Alias
@@ -96,7 +96,7 @@ func (s *Service) runAlias(ctx context.Context, job store.Job) error {
 	if err != nil {
 		return err
 	}
-	now, err := s.askAliases(ctx, z, c, known)
+	now, err := s.Answers(ctx, z, c, known)
 	if err != nil || len(now) == 0 {
 		return err
 	}
@@ -123,7 +123,7 @@ func (s *Service) runAlias(ctx context.Context, job store.Job) error {
 	if err != nil {
 		return err
 	}
-	s.Jobs.Wake(store.JobUrgent)
+	s.jobs.Wake(store.JobUrgent)
 	return jobs.Later{At: s.world.WallAt(s.world.Now().Add(nextAsking(now))), MadeWay: true}
 }
 
@@ -141,7 +141,7 @@ func nextAsking(list []store.Alias) time.Duration {
 }
 
 // sayOfAliases writes into the logbook what is new about the targets of ALIAS records.
-func (s *Service) sayOfAliases(tx *store.Tx, z store.Zone, known, now []store.Alias) error {
+func (s *Hosts) sayOfAliases(tx *store.Tx, z store.Zone, known, now []store.Alias) error {
 	for _, a := range now {
 		var old store.Alias
 		if i := slices.IndexFunc(known, func(k store.Alias) bool { return k.Name == a.Name && k.Target == a.Target }); i >= 0 {

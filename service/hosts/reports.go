@@ -1,18 +1,14 @@
-package service
+package hosts
 
 import (
 	"context"
 	"fmt"
 	"net/netip"
 	"slices"
-	"time"
 
-	"beacon/core/change"
 	"beacon/core/dnsname"
 	"beacon/core/dynaddr"
-	"beacon/core/record"
 	"beacon/service/logbook"
-	"beacon/service/sync"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -26,9 +22,9 @@ type AddressReport struct {
 
 // Report takes an address that a host reports with its token. An accepted one has been stored when this returns, and
 // the work of writing it with it: nothing but the database's loss can lose it. A token that is not valid is a Problem.
-func (s *Service) Report(ctx context.Context, token string, r AddressReport) (d dynaddr.Decision, err error) {
+func (s *Hosts) Report(ctx context.Context, token string, r AddressReport) (d dynaddr.Decision, err error) {
 	at := s.wall.Now()
-	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		h, err := tx.HostOfToken(token)
 		if store.IsMissing(err) {
 			return wire.Problemf(wire.NotSignedIn, "The token is not one of a host here.")
@@ -38,7 +34,7 @@ func (s *Service) Report(ctx context.Context, token string, r AddressReport) (d 
 		}
 		reported, wrong := readReport(h, r)
 		if wrong == nil {
-			d = dynaddr.Judge(h.Follows(), h.At(), reported, s.settings.Hosts.Believe)
+			d = dynaddr.Judge(h.Follows(), h.At(), reported, s.believe)
 		} else {
 			d = dynaddr.Decision{Outcome: dynaddr.Refused, Reason: wrong.Error(), Now: h.At()}
 		}
@@ -53,12 +49,12 @@ func (s *Service) Report(ctx context.Context, token string, r AddressReport) (d 
 			return err
 		}
 		// Another report may have come in between.
-		if d = dynaddr.Judge(h.Follows(), h.At(), reported, s.settings.Hosts.Believe); d.Outcome == dynaddr.Unchanged {
+		if d = dynaddr.Judge(h.Follows(), h.At(), reported, s.believe); d.Outcome == dynaddr.Unchanged {
 			return s.unchanged(tx, h)
 		}
 		return s.accept(tx, h, row, d.Now)
 	})
-	s.Jobs.Wake(store.JobUrgent)
+	s.jobs.Wake(store.JobUrgent)
 	return d, err
 }
 
@@ -78,7 +74,7 @@ func readReport(h store.Host, r AddressReport) (dynaddr.Addresses, error) {
 	return dynaddr.Read(r.V4, r.V6, r.Peer)
 }
 
-func (s *Service) refuse(tx *store.Tx, h store.Host, r store.Report) error {
+func (s *Hosts) refuse(tx *store.Tx, h store.Host, r store.Report) error {
 	first, err := tx.RefuseReport(r)
 	if err != nil || !first {
 		return err
@@ -87,7 +83,7 @@ func (s *Service) refuse(tx *store.Tx, h store.Host, r store.Report) error {
 }
 
 // unchanged sees to it that what is known already is on its way, should an earlier attempt have been given up.
-func (s *Service) unchanged(tx *store.Tx, h store.Host) error {
+func (s *Hosts) unchanged(tx *store.Tx, h store.Host) error {
 	if err := tx.SawHost(h); err != nil || h.ReportID == nil {
 		return err
 	}
@@ -102,7 +98,7 @@ func (s *Service) unchanged(tx *store.Tx, h store.Host) error {
 	return await(tx, h, slices.DeleteFunc(placements, func(p store.Placement) bool { return !slices.Contains(stuck, p.ID) }))
 }
 
-func (s *Service) accept(tx *store.Tx, h store.Host, r store.Report, now dynaddr.Addresses) error {
+func (s *Hosts) accept(tx *store.Tx, h store.Host, r store.Report, now dynaddr.Addresses) error {
 	made, err := tx.Placements(h.ZoneID)
 	if err != nil {
 		return err
@@ -125,46 +121,6 @@ func await(tx *store.Tx, h store.Host, placements []store.Placement) error {
 	}
 	for _, p := range placements {
 		if err := tx.AwaitHosts(z, p, "host "+h.Name().String()); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// hostsWritten notes which reports are at the provider by the steps that were done.
-func hostsWritten(tx *store.Tx, placementID uint64, hosts []store.Host, done change.List) error {
-	for _, h := range hosts {
-		if h.ReportID == nil {
-			continue
-		}
-		for _, step := range done {
-			if k := step.Key(); k.Name == h.Name() && (k.Type == record.A || k.Type == record.AAAA) {
-				if err := tx.ReportWritten(*h.ReportID, placementID); err != nil {
-					return err
-				}
-				break
-			}
-		}
-	}
-	return nil
-}
-
-// hostsVisible notes which reports every nameserver of the placement serves now. Caches let go of what was before
-// within its TTL.
-func (s *Service) hostsVisible(tx *store.Tx, placementID uint64, account string, awaited []sync.AwaitedHost, applied change.List) error {
-	for _, a := range awaited {
-		longest := a.Host.TTL
-		for _, step := range applied {
-			if step.Key().Name == a.Host.Name() {
-				longest = max(longest, step.Before.TTL)
-			}
-		}
-		settles := s.world.Now().Add(time.Duration(longest) * time.Second)
-		if err := tx.ReportVisible(*a.Host.ReportID, placementID, settles); err != nil {
-			return err
-		}
-		name := a.Host.Name().String()
-		if err := logbook.Log(tx, "host "+name, "host.visible", name, fmt.Sprintf("%s at every nameserver of %s", addressText(a.Host.At()), account)); err != nil {
 			return err
 		}
 	}

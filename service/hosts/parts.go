@@ -1,0 +1,40 @@
+package hosts
+
+import (
+	"net/netip"
+	"time"
+
+	"beacon/clock"
+	"beacon/resolve"
+	"beacon/service/jobs"
+	"beacon/service/logbook"
+	"beacon/store"
+)
+
+// Parts are what Hosts work with.
+type Parts struct {
+	Store   *store.Store
+	Logbook *logbook.Book
+	Jobs    *jobs.Queue
+	World   *clock.World
+	Sweeper *resolve.Sweeper
+	Believe []netip.Prefix // networks whose addresses are taken though they are private
+	Timeout time.Duration  // of asking for one ALIAS target, real time
+}
+
+// Hosts are the dynamic hosts of all zones, and the ALIAS records. It is safe for concurrent use.
+type Hosts struct {
+	store   *store.Store
+	logbook *logbook.Book
+	jobs    *jobs.Queue
+	world   *clock.World
+	wall    clock.Wall
+	sweeper *resolve.Sweeper
+	believe []netip.Prefix
+	timeout time.Duration
+}
+
+// New returns the hosts of a database.
+func New(p Parts) *Hosts {
+	return &Hosts{store: p.Store, logbook: p.Logbook, jobs: p.Jobs, world: p.World, sweeper: p.Sweeper, believe: p.Believe, timeout: p.Timeout}
+}

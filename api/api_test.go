@@ -20,6 +20,7 @@ import (
 	"beacon/core/access"
 	"beacon/practice/practicetest"
 	"beacon/service"
+	"beacon/service/check"
 	"beacon/store/storetest"
 )
 
@@ -64,7 +65,7 @@ func newSettings(t testing.TB) service.Settings {
 	require.NoError(t, os.WriteFile(hints, []byte(w.RootHints()), 0o600))
 	return service.Settings{Database: storetest.Settings(t), KeyFile: filepath.Join(dir, "key"),
 		Reach: []string{"127.0.0.0/8"}, DNS: service.DNSSettings{Roots: hints, Port: netip.MustParseAddrPort(w.DNSAddress("0.1")).Port()},
-		Checks: service.CheckSettings{Settling: time.Minute, Settled: time.Hour}, Lease: 4 * time.Second, Request: time.Second, Workers: 1}
+		Checks: check.CheckSettings{Settling: time.Minute, Settled: time.Hour}, Lease: 4 * time.Second, Request: time.Second, Workers: 1}
 }
 
 func (s *site) ask(method, path, body string) (int, http.Header, map[string]any) {

@@ -80,30 +80,30 @@ func routesOfDomains() []route {
 			return wire.Page[wire.FleetDomain]{Items: items}, err
 		}},
 		{method: "POST", path: "/glances", summary: "Look briefly at all domains, in the background", right: access.Read, out: wire.Glances{}, status: http.StatusAccepted, handle: func(k *call) (any, error) {
-			return k.svc.StartGlances(k.Request.Context())
+			return k.svc.Checks.StartGlances(k.Request.Context())
 		}},
 		{method: "GET", path: "/glances", summary: "What came of brief looks since a moment", right: access.Read, query: []string{"since"}, out: wire.Glances{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			since, err := time.Parse(time.RFC3339Nano, k.Query("since"))
 			if err != nil {
 				return nil, &wire.Problem{Kind: wire.Invalid, Message: "since is no moment; write it like 2030-03-01T12:00:00Z."}
 			}
-			return k.svc.GlancesSince(k.Request.Context(), since)
+			return k.svc.Checks.GlancesSince(k.Request.Context(), since)
 		}},
 		{method: "GET", path: "/domains/:name", summary: "One domain and the stages of its way", right: access.Read, out: wire.DomainDetail{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			return k.svc.Domain(k.Request.Context(), name)
 		})},
 		{method: "GET", path: "/domains/:name/report", summary: "The report of the last check", right: access.Read, out: delegation.Report{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			r, ok, err := k.svc.LastReport(k.Request.Context(), name)
+			r, ok, err := k.svc.Checks.LastReport(k.Request.Context(), name)
 			if err == nil && !ok {
 				err = &wire.Problem{Kind: wire.Missing, Message: "This domain has not been checked yet. Check it: beacon check " + name.String()}
 			}
 			return r, err
 		})},
 		{method: "POST", path: "/domains/:name/checks", summary: "Check a domain now", right: access.Read, out: delegation.Report{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			return k.svc.Check(k.Request.Context(), name)
+			return k.svc.Checks.Check(k.Request.Context(), name)
 		})},
 		{method: "GET", path: "/domains/:name/answers", summary: "The very answers of the last check", right: access.Read, out: wire.Page[delegation.Heard]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			items, err := k.svc.Answers(k.Request.Context(), name)
+			items, err := k.svc.Checks.Answers(k.Request.Context(), name)
 			return wire.Page[delegation.Heard]{Items: items}, err
 		})},
 		{method: "GET", path: "/channels", summary: "The ways in which people and programs are told of domains", right: access.Read, out: wire.Page[wire.ChannelView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
@@ -117,7 +117,7 @@ func routesOfDomains() []route {
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			return k.svc.Sweep(k.Request.Context(), in)
+			return k.svc.Checks.Sweep(k.Request.Context(), in)
 		}},
 		{method: "POST", path: "/domains/:name/delegation", summary: "Change a domain's nameservers at its registrar", right: access.Write, in: wire.DelegateRequest{}, out: wire.Delegated{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			in := wire.DelegateRequest{Domain: name}

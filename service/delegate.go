@@ -13,7 +13,7 @@ import (
 	"beacon/outcall"
 	"beacon/registrar"
 	"beacon/service/accounts"
-	"beacon/service/jobs"
+	"beacon/service/check"
 	"beacon/service/logbook"
 	"beacon/service/zones"
 	"beacon/store"
@@ -95,12 +95,12 @@ func refusal(name dnsname.Name, found []finding.Finding) *wire.Problem {
 // lookBefore makes a sweep that includes the new nameservers, refuses those that are not ready, and remembers what the
 // old ones said: the TTLs that the waiting will be computed from.
 func (s *Service) lookBefore(ctx context.Context, z store.Zone, d store.Domain, out *wire.Delegated) error {
-	looking, cancel := context.WithTimeout(ctx, checkTime)
+	looking, cancel := context.WithTimeout(ctx, check.CheckTime)
 	defer cancel()
 	name := z.Name()
 	plan := delegation.Plan{Domain: name, Wanted: out.Wanted}
-	sweep := s.sweeper.Sweep(looking, name, resolveScope(name, zones.SitesOf(z), out.Wanted, nil))
-	if _, _, err := s.keep(ctx, name, d.ID, plan, sweep); err != nil {
+	sweep := s.sweeper.Sweep(looking, name, check.ResolveScope(name, zones.SitesOf(z), out.Wanted, nil))
+	if _, _, err := s.Checks.Keep(ctx, name, d.ID, plan, sweep); err != nil {
 		return err
 	}
 	if sweep.Failure != "" {
@@ -188,7 +188,7 @@ func (s *Service) change(ctx context.Context, driver registrar.Driver, d store.D
 		out.Next = "This was a dry run; nothing was changed."
 		return nil
 	}
-	return s.checkSoon(ctx, d.ID)
+	return s.Checks.CheckSoon(ctx, d.ID)
 }
 
 // call makes one request with its time-out, and repeats it a few times where that is safe: all requests of a
@@ -203,11 +203,4 @@ func (s *Service) call(ctx context.Context, do func(context.Context) (registrar.
 		}
 	}
 	return reg, err
-}
-
-// checkSoon makes a domain due for a check now.
-func (s *Service) checkSoon(ctx context.Context, domainID uint64) error {
-	err := s.Logbook.Tx(ctx, func(tx *store.Tx) error { return jobs.Enqueue(tx, store.JobCheck, domainID, s.wall.Now()) })
-	s.Jobs.Wake(store.JobCheck)
-	return err
 }

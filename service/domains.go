@@ -4,10 +4,9 @@ import (
 	"context"
 	"slices"
 
-	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/handover"
-	"beacon/resolve"
+	"beacon/service/check"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -42,15 +41,11 @@ func (s *Service) Fleet(ctx context.Context) (list []wire.FleetDomain, err error
 		rows, err := tx.Fleet()
 		list = make([]wire.FleetDomain, len(rows))
 		for i, r := range rows {
-			list[i] = fleetDomain(r)
+			list[i] = check.FleetDomain(r)
 		}
 		return err
 	})
 	return list, err
-}
-
-func fleetDomain(r store.FleetRow) wire.FleetDomain {
-	return wire.FleetDomain{Name: dnsname.FromKey(r.Name), Verdict: r.Verdict, SettlesBy: r.SettlesBy, CheckedAt: r.CheckedAt, Gravest: r.Gravest}
 }
 
 // Domain shows one domain.
@@ -110,43 +105,4 @@ func viewDomain(v wire.ZoneView, d store.Domain) wire.DomainView {
 		out.At = append(out.At, p.Account)
 	}
 	return out
-}
-
-// LastReport gives the report of a domain's newest check without making one; false where there is none yet.
-func (s *Service) LastReport(ctx context.Context, name dnsname.Name) (r delegation.Report, ok bool, err error) {
-	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
-		z, err := tx.Zone(name)
-		if err != nil {
-			return err
-		}
-		d, err := tx.EnsureDomain(z.ID)
-		if err != nil {
-			return err
-		}
-		r, ok, err = tx.LastReport(d.ID)
-		return err
-	})
-	return r, ok, err
-}
-
-// Answers gives the very answers of a domain's newest check.
-func (s *Service) Answers(ctx context.Context, name dnsname.Name) (list []delegation.Heard, err error) {
-	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
-		z, err := tx.Zone(name)
-		if err != nil {
-			return err
-		}
-		d, err := tx.EnsureDomain(z.ID)
-		if err != nil {
-			return err
-		}
-		list, err = tx.Answers(d.ID)
-		return err
-	})
-	return list, err
-}
-
-// resolveScope is what a check of a domain looks at.
-func resolveScope(name dnsname.Name, sites, nameservers, ours []dnsname.Name) resolve.Scope {
-	return resolve.Scope{Nameservers: nameservers, Ours: ours, Watched: delegation.Watched(name, sites), Sites: sites, Tape: true}
 }

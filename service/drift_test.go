@@ -285,7 +285,7 @@ func TestCareByHand(t *testing.T) {
 		care.Sites = c.said
 		_, err := h.Zones.SetCare(ctx, zone, care)
 		require.NoError(t, err)
-		report, err := h.Check(ctx, zone)
+		report, err := h.Checks.Check(ctx, zone)
 		require.NoError(t, err)
 		var seen []string
 		if report.Arrival != nil {

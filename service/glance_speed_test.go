@@ -21,6 +21,7 @@ import (
 	"beacon/resolve"
 	"beacon/resolve/peerstest"
 	"beacon/service"
+	"beacon/service/check"
 	"beacon/store"
 	"beacon/store/storetest"
 )
@@ -81,7 +82,7 @@ func TestSpeedOfGlances(t *testing.T) {
 	require.NoError(t, err)
 	defer beside.Close()
 	svc, err := service.Open(ctx, service.Settings{Database: database, KeyFile: filepath.Join(dir, "key"), Reach: []string{"127.0.0.0/8"},
-		DNS: service.DNSSettings{Roots: hints, Port: netip.MustParseAddrPort(l.At(peerstest.Root)).Port(), PerSecond: -1}, Checks: service.CheckSettings{Settling: time.Hour, Settled: time.Hour},
+		DNS: service.DNSSettings{Roots: hints, Port: netip.MustParseAddrPort(l.At(peerstest.Root)).Port(), PerSecond: -1}, Checks: check.CheckSettings{Settling: time.Hour, Settled: time.Hour},
 		Lease: 10 * time.Second, Request: time.Second, Workers: 2, Profiles: "../demo/profiles"}, drivers(t), slog.New(slog.DiscardHandler))
 	require.NoError(t, err)
 	running, stop := context.WithCancel(ctx)
@@ -99,11 +100,11 @@ func TestSpeedOfGlances(t *testing.T) {
 		yard := l.Yardstick(names)
 		began := time.Now()
 		before, _ := peerstest.Used(t)
-		g, err := svc.StartGlances(ctx)
+		g, err := svc.Checks.StartGlances(ctx)
 		require.NoError(t, err)
 		for g.Ended == nil {
 			time.Sleep(50 * time.Millisecond)
-			g, err = svc.GlancesSince(ctx, g.Since)
+			g, err = svc.Checks.GlancesSince(ctx, g.Since)
 			require.NoError(t, err)
 			require.Less(t, time.Since(began), time.Minute, "%v", g)
 		}

@@ -12,6 +12,7 @@ import (
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/service"
+	"beacon/service/check"
 	"beacon/wire"
 )
 
@@ -20,7 +21,7 @@ import (
 func TestGlances(t *testing.T) {
 	t.Parallel()
 	h := newHouseWith(t, func(s *service.Settings) {
-		s.Checks = service.CheckSettings{Settling: 1000 * time.Hour, Settled: 1000 * time.Hour}
+		s.Checks = check.CheckSettings{Settling: 1000 * time.Hour, Settled: 1000 * time.Hour}
 	})
 	const moorings = 12
 	text := "zones:\n"
@@ -49,10 +50,10 @@ func TestGlances(t *testing.T) {
 		return true
 	}, 60*time.Second, 50*time.Millisecond, "the first checks")
 	glance := func() (g wire.Glances) {
-		g, err := h.StartGlances(ctx)
+		g, err := h.Checks.StartGlances(ctx)
 		require.NoError(t, err)
 		require.Eventually(t, func() bool {
-			g, err = h.GlancesSince(ctx, g.Since)
+			g, err = h.Checks.GlancesSince(ctx, g.Since)
 			require.NoError(t, err)
 			return g.Ended != nil
 		}, 30*time.Second, 20*time.Millisecond)
@@ -96,15 +97,15 @@ func TestGlancesAskedForTwice(t *testing.T) {
 	}
 	_, err := h.Apply.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
 	require.NoError(t, err)
-	first, err := h.StartGlances(ctx)
+	first, err := h.Checks.StartGlances(ctx)
 	require.NoError(t, err)
-	second, err := h.StartGlances(ctx)
+	second, err := h.Checks.StartGlances(ctx)
 	require.NoError(t, err)
 	assert.True(t, second.Since.After(first.Since))
 	for _, since := range []time.Time{second.Since, first.Since} {
 		var g wire.Glances
 		require.Eventually(t, func() bool {
-			g, err = h.GlancesSince(ctx, since)
+			g, err = h.Checks.GlancesSince(ctx, since)
 			require.NoError(t, err)
 			return g.Ended != nil
 		}, 30*time.Second, 20*time.Millisecond)
@@ -112,6 +113,6 @@ func TestGlancesAskedForTwice(t *testing.T) {
 		assert.Equal(t, 8, g.Verdicts[delegation.Undelegated], "%v", g)
 		assert.Len(t, g.Items, 8)
 	}
-	_, err = h.GlancesSince(ctx, time.Now().Add(time.Hour))
+	_, err = h.Checks.GlancesSince(ctx, time.Now().Add(time.Hour))
 	assert.ErrorContains(t, err, "no brief look at all domains was begun")
 }

@@ -15,6 +15,7 @@ import (
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/service"
+	"beacon/service/check"
 	"beacon/wire"
 )
 
@@ -44,11 +45,11 @@ func TestPlacesAndRegistries(t *testing.T) {
 	token := filepath.Join(t.TempDir(), "token")
 	require.NoError(t, os.WriteFile(token, []byte("lantern\n"), 0o600))
 	h := newHouseWith(t, func(s *service.Settings) {
-		s.Places = []service.PlaceSettings{{Name: "north", Address: place.URL, TokenFile: token}, {Name: "nowhere", Address: "http://127.0.0.1:9", TokenFile: token}}
-		s.RDAP = []service.RDAPSettings{{Zone: "example", Address: registry.URL}}
+		s.Places = []check.PlaceSettings{{Name: "north", Address: place.URL, TokenFile: token}, {Name: "nowhere", Address: "http://127.0.0.1:9", TokenFile: token}}
+		s.RDAP = []check.RDAPSettings{{Zone: "example", Address: registry.URL}}
 	})
 	h.register()
-	report, err := h.Check(ctx, zone)
+	report, err := h.Checks.Check(ctx, zone)
 	require.NoError(t, err)
 	assert.Equal(t, zone, north.Domain)
 	require.Len(t, report.Places, 2)
@@ -58,18 +59,18 @@ func TestPlacesAndRegistries(t *testing.T) {
 	assert.Equal(t, delegation.Settled, report.Verdict, "%v", report.Findings)
 
 	require.NoError(t, h.world.Register("north-pier.example", []string{"reed-11.plover.test", "reed-14.plover.test"}, 120))
-	report, err = h.Check(ctx, dnsname.MustParse("north-pier.example"))
+	report, err = h.Checks.Check(ctx, dnsname.MustParse("north-pier.example"))
 	require.NoError(t, err)
 	assert.Subset(t, codes(report.Findings), []string{"registration-on-hold", "registration-expired"})
 
 	require.NoError(t, os.WriteFile(token, []byte("other"), 0o600))
-	report, err = h.Check(ctx, zone)
+	report, err = h.Checks.Check(ctx, zone)
 	require.NoError(t, err)
 	assert.Contains(t, report.Places[0].Problem, "401")
 
-	sweep, err := h.Sweep(ctx, wire.SweepRequest{Domain: zone})
+	sweep, err := h.Checks.Sweep(ctx, wire.SweepRequest{Domain: zone})
 	require.NoError(t, err)
 	assert.Len(t, sweep.Servers, 2, "and this instance can be one for others")
-	_, err = h.Sweep(ctx, wire.SweepRequest{})
+	_, err = h.Checks.Sweep(ctx, wire.SweepRequest{})
 	assert.Error(t, err)
 }

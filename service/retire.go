@@ -41,7 +41,7 @@ func (s *Service) Retire(ctx context.Context, r wire.RetireRequest) (out wire.Re
 		}
 	}
 	if p.Placement.RemoteID != "" {
-		report, err := s.Check(ctx, r.Zone)
+		report, err := s.Checks.Check(ctx, r.Zone)
 		if err != nil {
 			return out, err
 		}

@@ -22,6 +22,7 @@ import (
 	"beacon/resolve"
 	"beacon/service/accounts"
 	"beacon/service/apply"
+	"beacon/service/check"
 	"beacon/service/hosts"
 	"beacon/service/jobs"
 	"beacon/service/logbook"
@@ -57,6 +58,7 @@ type Service struct {
 	metrics     *metrics
 	door        *reach.Door
 	Logbook     *logbook.Book
+	Checks      *check.Checks
 	Hosts       *hosts.Hosts
 	Apply       *apply.Applier
 	Secondaries *secondaries.Secondaries
@@ -123,13 +125,16 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 		s.store.Close()
 		return nil, err
 	}
-	s.Apply = apply.New(apply.Parts{Logbook: s.Logbook, Zones: s.Zones, Syncs: s.Syncs, Watch: settings.Watch, Accepted: s.checkAccepted})
-	s.Notify = notify.New(notify.Parts{Settings: settings.Tell, Store: s.store, Logbook: s.Logbook, World: s.world, Door: door, HTTP: s.http, Timeout: settings.Request, News: newsOf})
-	s.employ()
-	if s.visitor, err = settings.Sites.visitor(door, s.world.Now); err != nil {
+	s.Apply = apply.New(apply.Parts{Logbook: s.Logbook, Zones: s.Zones, Syncs: s.Syncs, Watch: settings.Watch, Accepted: func(tx *store.Tx, zoneID uint64) error { return s.Checks.CheckAccepted(tx, zoneID) }})
+	s.Notify = notify.New(notify.Parts{Settings: settings.Tell, Store: s.store, Logbook: s.Logbook, World: s.world, Door: door, HTTP: s.http, Timeout: settings.Request, News: check.NewsOf})
+	if s.visitor, err = settings.Sites.Visitor(door, s.world.Now); err != nil {
 		s.store.Close()
 		return nil, err
 	}
+	s.Checks = check.New(check.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, Log: log, Accounts: s.Accounts, Notify: s.Notify, Sweeper: s.sweeper, Visitor: s.visitor,
+		HTTP: s.http, World: s.world, Made: s.metrics.checks, Calls: s.metrics.calls,
+		Settings: check.Settings{Checks: settings.Checks, RDAP: settings.RDAP, Sites: settings.Sites, Places: settings.Places, Request: settings.Request}})
+	s.employ()
 	return s, nil
 }
 

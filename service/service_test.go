@@ -34,6 +34,7 @@ import (
 	"beacon/resolve"
 	"beacon/service"
 	"beacon/service/accounts"
+	"beacon/service/check"
 	"beacon/store/storetest"
 	"beacon/wire"
 )
@@ -85,7 +86,7 @@ func newHouseOn(t *testing.T, change func(s *service.Settings, control string)) 
 	require.NoError(t, os.WriteFile(hints, []byte(w.RootHints()), 0o600))
 	settings := service.Settings{Database: storetest.Settings(t), KeyFile: filepath.Join(dir, "key"), Reach: []string{"127.0.0.0/8"},
 		DNS:        service.DNSSettings{Roots: hints, Port: netip.MustParseAddrPort(w.DNSAddress("0.1")).Port(), PerSecond: -1},
-		WorldClock: w.URL("control") + "/clock", Checks: service.CheckSettings{Settling: 30 * time.Second, Settled: time.Hour},
+		WorldClock: w.URL("control") + "/clock", Checks: check.CheckSettings{Settling: 30 * time.Second, Settled: time.Hour},
 		Lease: 4 * time.Second, Request: time.Second, Workers: 2, Profiles: "../demo/profiles",
 		Hosts: service.HostSettings{Believe: []netip.Prefix{netip.MustParsePrefix("198.51.100.0/24"), netip.MustParsePrefix("2001:db8::/32")}}}
 	for _, r := range w.Resolvers() {
@@ -504,7 +505,7 @@ func TestDelegate(t *testing.T) {
 	saved, err := h.Delegate(ctx, wire.DelegateRequest{Domain: zone, SaveOnly: true})
 	require.NoError(t, err)
 	assert.NotEqual(t, saved.After.Saved, saved.After.Active)
-	report, err := h.Check(ctx, zone)
+	report, err := h.Checks.Check(ctx, zone)
 	require.NoError(t, err)
 	assert.Equal(t, delegation.Wrong, report.Verdict)
 	assert.Contains(t, codes(report.Findings), "saved-not-active")
@@ -515,7 +516,7 @@ func TestDelegate(t *testing.T) {
 	again, err := h.Delegate(ctx, wire.DelegateRequest{Domain: zone})
 	require.NoError(t, err)
 	assert.Empty(t, again.Steps, "the same request again changes nothing")
-	report, err = h.Check(ctx, zone)
+	report, err = h.Checks.Check(ctx, zone)
 	require.NoError(t, err)
 	assert.Equal(t, delegation.Settling, report.Verdict, "%v", report.Findings)
 	require.NotNil(t, report.SettlesBy)
@@ -545,15 +546,15 @@ func TestCheckOfStrangers(t *testing.T) {
 	t.Parallel()
 	h := newHouse(t)
 	h.register()
-	r, err := h.Check(ctx, zone)
+	r, err := h.Checks.Check(ctx, zone)
 	require.NoError(t, err)
 	assert.Equal(t, delegation.Settled, r.Verdict, "%v", r.Findings)
-	r, err = h.Check(ctx, dnsname.MustParse("nobody.example"))
+	r, err = h.Checks.Check(ctx, dnsname.MustParse("nobody.example"))
 	require.NoError(t, err)
 	assert.Equal(t, delegation.Undelegated, r.Verdict)
 	h.fault(`{"site":"0.1","silent":true}`)
 	h.fault(`{"site":"0.2","silent":true}`)
-	r, err = h.Check(ctx, zone)
+	r, err = h.Checks.Check(ctx, zone)
 	require.NoError(t, err)
 	assert.Equal(t, delegation.Unknown, r.Verdict, "a check that failed says nothing about the domain")
 }

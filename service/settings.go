@@ -18,6 +18,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/resolve"
 	"beacon/service/apply"
+	"beacon/service/check"
 	"beacon/service/notify"
 	"beacon/service/secondaries"
 	"beacon/service/sync"
@@ -34,12 +35,12 @@ type Settings struct {
 	Reach      []string              `yaml:"reach"`    // networks that may be reached
 	DNS        DNSSettings           `yaml:"dns"`
 	Resolvers  []resolve.Resolver    `yaml:"resolvers"`   // caches that checks ask
-	Places     []PlaceSettings       `yaml:"places"`      // other instances that are asked how domains look from there
-	RDAP       []RDAPSettings        `yaml:"rdap"`        // registries that tell of registrations
-	Sites      SiteSettings          `yaml:"sites"`       // how web hosts are looked at
+	Places     []check.PlaceSettings `yaml:"places"`      // other instances that are asked how domains look from there
+	RDAP       []check.RDAPSettings  `yaml:"rdap"`        // registries that tell of registrations
+	Sites      check.SiteSettings    `yaml:"sites"`       // how web hosts are looked at
 	Tell       notify.Settings       `yaml:"tell"`        // who is told when a verdict changes
 	WorldClock string                `yaml:"world_clock"` // address of a clock to follow; empty for this machine's
-	Checks     CheckSettings         `yaml:"checks"`
+	Checks     check.CheckSettings   `yaml:"checks"`
 	Hosts      HostSettings          `yaml:"hosts"`
 	NewZones   zones.NewZoneSettings `yaml:"new_zones"`
 	Profiles   string                `yaml:"profiles"` // folder of provider profiles, NAME.profile.yaml
@@ -61,29 +62,16 @@ type DNSSettings struct {
 	Authority string `yaml:"authority"`  // file with certificates (PEM) that DNS over TLS and HTTPS trust besides the system's
 }
 
-// RDAPSettings say where the registry of a zone answers over RDAP.
-type RDAPSettings struct {
-	Zone    string `yaml:"zone"`    // such as example
-	Address string `yaml:"address"` // such as https://rdap.example/
-}
-
 // HostSettings say which reported addresses are believed.
 type HostSettings struct {
 	Believe []netip.Prefix `yaml:"believe"` // networks that are believed though nobody outside could reach them
 }
 
-// CheckSettings say how often domains are checked, in world time.
-type CheckSettings struct {
-	Settling time.Duration `yaml:"settling"` // while something settles; at the least while something is wrong
-	Settled  time.Duration `yaml:"settled"`
-	Glance   time.Duration `yaml:"glance"` // between two brief looks at all; 0 for never by itself
-}
-
 // ReadSettings reads a settings file. Paths in it are relative to its folder.
 func ReadSettings(path string) (Settings, error) {
 	s := Settings{Listen: "127.0.0.1:8053", KeyFile: "beacon.key", Reach: []string{"0.0.0.0/0", "::/0"},
-		DNS: DNSSettings{Port: 53}, Checks: CheckSettings{Settling: time.Minute, Settled: time.Hour, Glance: 10 * time.Minute},
-		Watch: apply.WatchSettings{Every: 2 * time.Second}, Drift: sync.DriftSettings{Every: 15 * time.Minute}, Tell: notify.Settings{After: time.Minute}, Sites: SiteSettings{Patience: 5 * time.Second}, Lease: 30 * time.Second, Request: 10 * time.Second, Workers: 4}
+		DNS: DNSSettings{Port: 53}, Checks: check.CheckSettings{Settling: time.Minute, Settled: time.Hour, Glance: 10 * time.Minute},
+		Watch: apply.WatchSettings{Every: 2 * time.Second}, Drift: sync.DriftSettings{Every: 15 * time.Minute}, Tell: notify.Settings{After: time.Minute}, Sites: check.SiteSettings{Patience: 5 * time.Second}, Lease: 30 * time.Second, Request: 10 * time.Second, Workers: 4}
 	text, err := os.ReadFile(path)
 	if err != nil {
 		return s, fmt.Errorf("the settings cannot be read: %w", err)
@@ -164,7 +152,7 @@ func (s Settings) check() error {
 		}
 	}
 	s.Tell.Check(fail)
-	s.Sites.check(fail)
+	s.Sites.Check(fail)
 	for _, p := range s.Places {
 		if u, err := url.Parse(p.Address); err != nil || u.Host == "" || p.Name == "" || p.TokenFile == "" {
 			fail("places: each needs a name, an address such as https://north.example:8053, and a token_file")

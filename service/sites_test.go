@@ -61,7 +61,7 @@ func TestReadyMeansThatACertificateIsIssued(t *testing.T) {
 	h.control("/sites", map[string]any{"host": "avocet", "name": zone.String()})
 	agree := func(situation string, http, dns bool) {
 		t.Helper()
-		report, err := h.Check(ctx, zone)
+		report, err := h.Checks.Check(ctx, zone)
 		require.NoError(t, err)
 		require.NotNil(t, report.Arrival, situation)
 		site := report.Arrival.Sites[0]
@@ -124,7 +124,7 @@ func TestReadyMeansThatACertificateIsIssued(t *testing.T) {
 	assert.Empty(t, h.control("/certificates", map[string]any{"host": "avocet", "name": zone.String(), "over": "dns"}))
 	h.fault(`{"site":"7.2"}`)
 
-	report, err := h.Check(ctx, zone)
+	report, err := h.Checks.Check(ctx, zone)
 	require.NoError(t, err)
 	assert.Equal(t, arrival.OnWay, report.Arrival.Sites[0].State, "resolvers hold the old: %v", report.Arrival.Findings)
 	assert.Empty(t, report.Arrival.Sites[0].Leads[0].HTTPS.Certificate.Distrust)

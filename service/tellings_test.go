@@ -19,6 +19,7 @@ import (
 	"beacon/core/definition"
 	"beacon/core/delegation"
 	"beacon/service"
+	"beacon/service/check"
 	"beacon/service/notify"
 	"beacon/tell"
 	"beacon/wire"
@@ -58,7 +59,7 @@ func TestTelling(t *testing.T) {
 	require.NoError(t, os.WriteFile(secret, []byte("lantern\n"), 0o600))
 	h := newHouseWith(t, func(s *service.Settings) {
 		s.Tell = notify.Settings{After: 300 * time.Millisecond, Hooks: []notify.HookSettings{{Name: "night-watch", Address: server.URL, SecretFile: secret}}}
-		s.RDAP = []service.RDAPSettings{{Zone: "example", Address: registry.URL}}
+		s.RDAP = []check.RDAPSettings{{Zone: "example", Address: registry.URL}}
 	})
 	told := func() []tell.Word {
 		mu.Lock()
@@ -68,7 +69,7 @@ func TestTelling(t *testing.T) {
 	h.register()
 	_, err := h.Apply.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: "zones:\n  saltmarsh-ferries.example:\n    at: [plover-old]\n    records: |\n      @ A 192.0.2.1\n"}}})
 	require.NoError(t, err)
-	report, err := h.Check(ctx, zone)
+	report, err := h.Checks.Check(ctx, zone)
 	require.NoError(t, err)
 	require.Equal(t, delegation.Settled, report.Verdict)
 	time.Sleep(time.Second)
@@ -77,7 +78,7 @@ func TestTelling(t *testing.T) {
 	soon := report.CheckedAt.Add(9 * 24 * time.Hour)
 	ends.Store(&soon)
 	for range 2 {
-		report, err = h.Check(ctx, zone)
+		report, err = h.Checks.Check(ctx, zone)
 		require.NoError(t, err)
 		require.Equal(t, delegation.Settled, report.Verdict)
 		require.Eventually(t, func() bool { return len(told()) == 1 }, 40*time.Second, 100*time.Millisecond)
@@ -89,7 +90,7 @@ func TestTelling(t *testing.T) {
 
 	h.fault(`{"site":"5.11","silent":true}`)
 	h.fault(`{"site":"5.14","silent":true}`)
-	report, err = h.Check(ctx, zone)
+	report, err = h.Checks.Check(ctx, zone)
 	require.NoError(t, err)
 	require.Equal(t, delegation.Wrong, report.Verdict)
 	require.Eventually(t, func() bool { return len(told()) == 2 }, 40*time.Second, 100*time.Millisecond)
@@ -100,7 +101,7 @@ func TestTelling(t *testing.T) {
 	assert.Contains(t, codes(word.Findings), "nameserver-silent")
 	assert.Empty(t, word.Deadlines, "that was told before")
 
-	_, err = h.Check(ctx, zone)
+	_, err = h.Checks.Check(ctx, zone)
 	require.NoError(t, err)
 	time.Sleep(time.Second)
 	assert.Len(t, told(), 2, "nothing is told twice")

@@ -26,7 +26,7 @@ func (s *Service) Run(ctx context.Context) {
 	if err := s.Syncs.ScheduleLooks(ctx); err != nil && ctx.Err() == nil {
 		s.log.Error("looking for drift could not be scheduled", "error", err)
 	}
-	if err := s.scheduleGlances(ctx); err != nil && ctx.Err() == nil {
+	if err := s.Checks.ScheduleGlances(ctx); err != nil && ctx.Err() == nil {
 		s.log.Error("brief looks could not be scheduled", "error", err)
 	}
 	group.Go(func() { s.Jobs.Run(ctx) })
@@ -45,8 +45,8 @@ func (s *Service) employ() {
 	n := s.settings.Workers
 	syncs := jobs.Handler{Run: s.Syncs.RunSync, GaveUp: sync.GaveUpSync}
 	for kind, h := range map[string]jobs.Handler{
-		store.JobSync: syncs, store.JobUrgent: syncs, store.JobCheck: {Run: s.runCheck}, store.JobNotify: {Run: s.Secondaries.RunNotify}, store.JobLook: {Run: s.Syncs.RunLook},
-		store.JobAlias: {Run: s.Hosts.RunAlias}, store.JobGlance: {Run: s.runGlance}, store.JobTell: {Run: s.Notify.RunTell}, store.JobRows: {Run: s.Zones.RunRows},
+		store.JobSync: syncs, store.JobUrgent: syncs, store.JobCheck: {Run: s.Checks.RunCheck}, store.JobNotify: {Run: s.Secondaries.RunNotify}, store.JobLook: {Run: s.Syncs.RunLook},
+		store.JobAlias: {Run: s.Hosts.RunAlias}, store.JobGlance: {Run: s.Checks.RunGlance}, store.JobTell: {Run: s.Notify.RunTell}, store.JobRows: {Run: s.Zones.RunRows},
 		store.JobSequence: {Run: s.Logbook.RunSequence},
 	} {
 		s.Jobs.Handle(kind, h)

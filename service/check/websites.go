@@ -1,13 +1,11 @@
-package service
+package check
 
 import (
 	"fmt"
 	"net/netip"
 	"slices"
-	"strings"
 	"time"
 
-	"beacon/core/arrival"
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/record"
@@ -17,32 +15,8 @@ import (
 	"beacon/visit"
 )
 
-// SiteSettings say how web hosts are looked at.
-type SiteSettings struct {
-	Issuers   []arrival.Issuer `yaml:"issuers"`   // the authorities that certificates are asked of
-	Authority string           `yaml:"authority"` // file with certificates (PEM) that sites' certificates may lead to, besides the system's
-	Patience  time.Duration    `yaml:"patience"`  // for one answer, wall time
-	Detours   []visit.Detour   `yaml:"detours"`   // where addresses are reached that cannot be reached as such from here
-}
-
-func (s SiteSettings) check(fail func(format string, args ...any)) {
-	if s.Patience <= 0 || s.Patience > checkTime/2 {
-		fail("sites.patience: give more than nothing and at most %s", checkTime/2)
-	}
-	for _, i := range s.Issuers {
-		if name, err := dnsname.Parse(i.Identity); err != nil || name.IsRoot() || strings.HasSuffix(i.Identity, ".") || strings.ToLower(i.Identity) != i.Identity {
-			fail("sites.issuers: %q is no identity; write what CAA records call the authority by, in small letters, such as ca.example", i.Identity)
-		}
-	}
-	for _, d := range s.Detours {
-		if !d.Address.IsValid() || !d.HTTP.IsValid() || !d.HTTPS.IsValid() {
-			fail("sites.detours: each needs an address, and for http and https an address with a port")
-		}
-	}
-}
-
-// visitor makes what looks at web hosts. Whoever can name an address in a zone must not have us knock at the neighbours.
-func (s SiteSettings) visitor(door *reach.Door, now func() time.Time) (*visit.Visitor, error) {
+// Visitor makes what looks at web hosts. Whoever can name an address in a zone must not have us knock at the neighbours.
+func (s SiteSettings) Visitor(door *reach.Door, now func() time.Time) (*visit.Visitor, error) {
 	trusted, err := reach.Authorities(s.Authority)
 	if err != nil {
 		return nil, fmt.Errorf("the setting sites.authority: %w", err)

@@ -1,4 +1,4 @@
-package service
+package check
 
 import (
 	"bytes"
@@ -17,13 +17,6 @@ import (
 	"beacon/wire"
 )
 
-// PlaceSettings name another instance that is asked how a domain looks from where it stands.
-type PlaceSettings struct {
-	Name      string `yaml:"name"`
-	Address   string `yaml:"address"`    // of its API
-	TokenFile string `yaml:"token_file"` // a file with a token that may read there
-}
-
 // Bounds of what others may have asked.
 const (
 	mostSweepServers = 64
@@ -31,21 +24,21 @@ const (
 )
 
 // Sweep asks about a domain from here and gives what came back; nothing is judged or kept.
-func (s *Service) Sweep(ctx context.Context, r wire.SweepRequest) (delegation.Sweep, error) {
+func (s *Checks) Sweep(ctx context.Context, r wire.SweepRequest) (delegation.Sweep, error) {
 	if r.Domain.IsZero() || r.Domain.IsRoot() {
 		return delegation.Sweep{}, wire.Problemf(wire.Invalid, "Say which domain to ask about.")
 	}
 	if len(r.Nameservers) > mostSweepServers || len(r.Watched) > mostSweepSets {
 		return delegation.Sweep{}, wire.Problemf(wire.Invalid, "At most %d nameservers and %d record sets are asked at a time.", mostSweepServers, mostSweepSets)
 	}
-	ctx, cancel := context.WithTimeout(ctx, checkTime)
+	ctx, cancel := context.WithTimeout(ctx, CheckTime)
 	defer cancel()
 	sweep := s.sweeper.Sweep(ctx, r.Domain, resolve.Scope{Nameservers: r.Nameservers, Watched: r.Watched})
 	return sweep, nil
 }
 
 // fromPlaces has all vantage points ask about a domain, at the same time.
-func (s *Service) fromPlaces(ctx context.Context, r wire.SweepRequest) []delegation.Place {
+func (s *Checks) fromPlaces(ctx context.Context, r wire.SweepRequest) []delegation.Place {
 	places := make([]delegation.Place, len(s.settings.Places))
 	var group sync.WaitGroup
 	for i, p := range s.settings.Places {
@@ -56,10 +49,10 @@ func (s *Service) fromPlaces(ctx context.Context, r wire.SweepRequest) []delegat
 			if err == nil && sweep.Failure != "" {
 				err = fmt.Errorf("it could not ask: %s", sweep.Failure)
 			}
-			s.metrics.calls.WithLabelValues("place "+p.Name, placeWord(err)).Inc()
+			s.calls.WithLabelValues("place "+p.Name, placeWord(err)).Inc()
 			if err != nil {
 				places[i].Problem = err.Error()
-				s.Logbook.Note(ctx, "place.failed", r.Domain.String(), fmt.Sprintf("%s: %s (%d ms)", p.Name, err, time.Since(began).Milliseconds()))
+				s.logbook.Note(ctx, "place.failed", r.Domain.String(), fmt.Sprintf("%s: %s (%d ms)", p.Name, err, time.Since(began).Milliseconds()))
 				return
 			}
 			places[i].Parents, places[i].Servers, places[i].Resolvers = sweep.Parents, sweep.Servers, sweep.Resolvers
@@ -76,7 +69,7 @@ func placeWord(err error) string {
 	return "done"
 }
 
-func (s *Service) askPlace(ctx context.Context, p PlaceSettings, r wire.SweepRequest) (sweep delegation.Sweep, err error) {
+func (s *Checks) askPlace(ctx context.Context, p PlaceSettings, r wire.SweepRequest) (sweep delegation.Sweep, err error) {
 	token, err := os.ReadFile(p.TokenFile)
 	if err != nil {
 		return sweep, fmt.Errorf("its token cannot be read: %w", err)
@@ -96,7 +89,7 @@ func (s *Service) askPlace(ctx context.Context, p PlaceSettings, r wire.SweepReq
 	req.Header.Set("Authorization", "Bearer "+strings.TrimSpace(string(token)))
 	req.Header.Set("Content-Type", "application/json")
 	client := *s.http
-	client.Timeout = checkTime // a sweep takes longer than other requests
+	client.Timeout = CheckTime // a sweep takes longer than other requests
 	res, err := client.Do(req)
 	if err != nil {
 		return sweep, fmt.Errorf("it does not answer: %w", err)

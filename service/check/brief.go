@@ -1,4 +1,4 @@
-package service
+package check
 
 import (
 	"context"
@@ -13,12 +13,17 @@ import (
 	"golang.org/x/sync/errgroup"
 
 	"beacon/core/delegation"
+	"beacon/core/dnsname"
 	"beacon/core/finding"
 	"beacon/resolve"
 	"beacon/service/jobs"
 	"beacon/store"
 	"beacon/wire"
 )
+
+func FleetDomain(r store.FleetRow) wire.FleetDomain {
+	return wire.FleetDomain{Name: dnsname.FromKey(r.Name), Verdict: r.Verdict, SettlesBy: r.SettlesBy, CheckedAt: r.CheckedAt, Gravest: r.Gravest}
+}
 
 // A glance is a brief look at very many domains: what the parents serve, and SOA and NS of the nameservers. It tells no times and
 // takes no checks' place; whoever stands otherwise than at the last glance is checked at once.
@@ -32,8 +37,8 @@ const (
 	glancePause   = 10 * time.Second       // before the next run where some are left, or looks are not made by themselves, wall time
 )
 
-// scheduleGlances makes sure that all domains are looked at briefly in time.
-func (s *Service) scheduleGlances(ctx context.Context) error {
+// ScheduleGlances makes sure that all domains are looked at briefly in time.
+func (s *Checks) ScheduleGlances(ctx context.Context) error {
 	if s.settings.Checks.Glance == 0 {
 		return nil
 	}
@@ -41,8 +46,8 @@ func (s *Service) scheduleGlances(ctx context.Context) error {
 }
 
 // StartGlances has all domains looked at briefly, in the background.
-func (s *Service) StartGlances(ctx context.Context) (g wire.Glances, err error) {
-	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
+func (s *Checks) StartGlances(ctx context.Context) (g wire.Glances, err error) {
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		run, err := tx.BeginGlances()
 		if err != nil {
 			return err
@@ -50,7 +55,7 @@ func (s *Service) StartGlances(ctx context.Context) (g wire.Glances, err error) 
 		g = glancesOf(run)
 		return jobs.Enqueue(tx, store.JobGlance, 1, s.wall.Now())
 	})
-	s.Jobs.Wake(store.JobGlance)
+	s.jobs.Wake(store.JobGlance)
 	return g, err
 }
 
@@ -59,8 +64,8 @@ func glancesOf(run store.GlanceRun) wire.Glances {
 }
 
 // GlancesSince tells what came of brief looks since a wall time.
-func (s *Service) GlancesSince(ctx context.Context, since time.Time) (g wire.Glances, err error) {
-	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
+func (s *Checks) GlancesSince(ctx context.Context, since time.Time) (g wire.Glances, err error) {
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		run, ok, err := tx.GlanceRun()
 		if err != nil {
 			return err
@@ -74,15 +79,15 @@ func (s *Service) GlancesSince(ctx context.Context, since time.Time) (g wire.Gla
 		open, err := tx.UnsettledAtGlance()
 		for _, r := range open {
 			r.CheckedAt = run.Ended
-			g.Items = append(g.Items, fleetDomain(r))
+			g.Items = append(g.Items, FleetDomain(r))
 		}
 		return err
 	})
 	return g, err
 }
 
-// runGlance makes or goes on with the run that is due, and asks to be called again.
-func (s *Service) runGlance(ctx context.Context, _ store.Job) error {
+// RunGlance makes or goes on with the run that is due, and asks to be called again.
+func (s *Checks) RunGlance(ctx context.Context, _ store.Job) error {
 	every := s.settings.Checks.Glance
 	pause := glancePause
 	if every > 0 {
@@ -125,7 +130,7 @@ type look struct {
 
 // glanceAt looks at the domains that a run has still to look at, keeps what that came to, and has those checked that stand otherwise than
 // before. What was found is kept in the order of the run, so that it can be gone on with anywhere.
-func (s *Service) glanceAt(ctx context.Context, run store.GlanceRun) error {
+func (s *Checks) glanceAt(ctx context.Context, run store.GlanceRun) error {
 	group, looking := errgroup.WithContext(ctx)
 	read, queue := make(chan []look), make(chan *look, glancePortion/2)
 	group.Go(func() error {
@@ -154,7 +159,7 @@ func (s *Service) glanceAt(ctx context.Context, run store.GlanceRun) error {
 
 // readGlances reads what is to be looked at, a portion at a time while the one before is being looked at. An empty one says that there is
 // no more.
-func (s *Service) readGlances(ctx context.Context, after uint64, read chan<- []look, queue chan<- *look) error {
+func (s *Checks) readGlances(ctx context.Context, after uint64, read chan<- []look, queue chan<- *look) error {
 	round, began := s.sweeper.NewRound(), time.Now()
 	for {
 		if time.Since(began) > glanceRound { // what a round has learned grows old
@@ -189,7 +194,7 @@ func (s *Service) readGlances(ctx context.Context, after uint64, read chan<- []l
 }
 
 // keepGlances keeps what was found every so often, in order, to the end of the run.
-func (s *Service) keepGlances(ctx context.Context, run store.GlanceRun, read <-chan []look, through <-chan struct{}) error {
+func (s *Checks) keepGlances(ctx context.Context, run store.GlanceRun, read <-chan []look, through <-chan struct{}) error {
 	ticker := time.NewTicker(glanceKept)
 	defer ticker.Stop()
 	var waiting []*look // read, and not kept yet
@@ -237,13 +242,13 @@ func (s *Service) keepGlances(ctx context.Context, run store.GlanceRun, read <-c
 		}
 	}
 	if otherwise > 0 {
-		s.Logbook.Note(ctx, "glance.changed", "all domains", fmt.Sprintf("%d of %d that were looked at briefly stand otherwise than before, and are checked", otherwise, run.Looked))
+		s.logbook.Note(ctx, "glance.changed", "all domains", fmt.Sprintf("%d of %d that were looked at briefly stand otherwise than before, and are checked", otherwise, run.Looked))
 	}
 	return nil
 }
 
 // put keeps what looks came to; of most domains that is that nothing has changed. It gives how many are checked for what has.
-func (s *Service) put(ctx context.Context, run *store.GlanceRun, looks []*look, ended bool) (changed int, err error) {
+func (s *Checks) put(ctx context.Context, run *store.GlanceRun, looks []*look, ended bool) (changed int, err error) {
 	var otherwise []store.Glance
 	var check []uint64
 	for _, l := range looks {
@@ -286,10 +291,10 @@ type spans struct {
 }
 
 func (s *spans) next() context.Context {
-	if s.ctx == nil || time.Since(s.began) > checkTime {
+	if s.ctx == nil || time.Since(s.began) > CheckTime {
 		s.end()
 		s.began = time.Now()
-		s.ctx, s.cancel = context.WithTimeout(s.parent, 2*checkTime)
+		s.ctx, s.cancel = context.WithTimeout(s.parent, 2*CheckTime)
 	}
 	return s.ctx
 }

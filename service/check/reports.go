@@ -1,0 +1,57 @@
+package check
+
+import (
+	"context"
+
+	"beacon/core/delegation"
+	"beacon/core/dnsname"
+	"beacon/resolve"
+	"beacon/service/jobs"
+	"beacon/store"
+)
+
+// CheckSoon makes a domain due for a check now.
+func (s *Checks) CheckSoon(ctx context.Context, domainID uint64) error {
+	err := s.logbook.Tx(ctx, func(tx *store.Tx) error { return jobs.Enqueue(tx, store.JobCheck, domainID, s.wall.Now()) })
+	s.jobs.Wake(store.JobCheck)
+	return err
+}
+
+// LastReport gives the report of a domain's newest check without making one; false where there is none yet.
+func (s *Checks) LastReport(ctx context.Context, name dnsname.Name) (r delegation.Report, ok bool, err error) {
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
+		z, err := tx.Zone(name)
+		if err != nil {
+			return err
+		}
+		d, err := tx.EnsureDomain(z.ID)
+		if err != nil {
+			return err
+		}
+		r, ok, err = tx.LastReport(d.ID)
+		return err
+	})
+	return r, ok, err
+}
+
+// Answers gives the very answers of a domain's newest check.
+func (s *Checks) Answers(ctx context.Context, name dnsname.Name) (list []delegation.Heard, err error) {
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
+		z, err := tx.Zone(name)
+		if err != nil {
+			return err
+		}
+		d, err := tx.EnsureDomain(z.ID)
+		if err != nil {
+			return err
+		}
+		list, err = tx.Answers(d.ID)
+		return err
+	})
+	return list, err
+}
+
+// ResolveScope is what a check of a domain looks at.
+func ResolveScope(name dnsname.Name, sites, nameservers, ours []dnsname.Name) resolve.Scope {
+	return resolve.Scope{Nameservers: nameservers, Ours: ours, Watched: delegation.Watched(name, sites), Sites: sites, Tape: true}
+}

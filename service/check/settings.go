@@ -1,0 +1,54 @@
+package check
+
+import (
+	"strings"
+	"time"
+
+	"beacon/core/arrival"
+	"beacon/core/dnsname"
+	"beacon/visit"
+)
+
+// PlaceSettings name another instance that is asked how a domain looks from where it stands.
+type PlaceSettings struct {
+	Name      string `yaml:"name"`
+	Address   string `yaml:"address"`    // of its API
+	TokenFile string `yaml:"token_file"` // a file with a token that may read there
+}
+
+// RDAPSettings say where the registry of a zone answers over RDAP.
+type RDAPSettings struct {
+	Zone    string `yaml:"zone"`    // such as example
+	Address string `yaml:"address"` // such as https://rdap.example/
+}
+
+// CheckSettings say how often domains are checked, in world time.
+type CheckSettings struct {
+	Settling time.Duration `yaml:"settling"` // while something settles; at the least while something is wrong
+	Settled  time.Duration `yaml:"settled"`
+	Glance   time.Duration `yaml:"glance"` // between two brief looks at all; 0 for never by itself
+}
+
+// SiteSettings say how web hosts are looked at.
+type SiteSettings struct {
+	Issuers   []arrival.Issuer `yaml:"issuers"`   // the authorities that certificates are asked of
+	Authority string           `yaml:"authority"` // file with certificates (PEM) that sites' certificates may lead to, besides the system's
+	Patience  time.Duration    `yaml:"patience"`  // for one answer, wall time
+	Detours   []visit.Detour   `yaml:"detours"`   // where addresses are reached that cannot be reached as such from here
+}
+
+func (s SiteSettings) Check(fail func(format string, args ...any)) {
+	if s.Patience <= 0 || s.Patience > CheckTime/2 {
+		fail("sites.patience: give more than nothing and at most %s", CheckTime/2)
+	}
+	for _, i := range s.Issuers {
+		if name, err := dnsname.Parse(i.Identity); err != nil || name.IsRoot() || strings.HasSuffix(i.Identity, ".") || strings.ToLower(i.Identity) != i.Identity {
+			fail("sites.issuers: %q is no identity; write what CAA records call the authority by, in small letters, such as ca.example", i.Identity)
+		}
+	}
+	for _, d := range s.Detours {
+		if !d.Address.IsValid() || !d.HTTP.IsValid() || !d.HTTPS.IsValid() {
+			fail("sites.detours: each needs an address, and for http and https an address with a port")
+		}
+	}
+}

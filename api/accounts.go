@@ -15,7 +15,7 @@ func routesOfAccounts() []route {
 			return wire.Page[wire.Kind]{Items: k.svc.Accounts.Kinds(k.Request.Context())}, nil
 		}},
 		{method: "GET", path: "/accounts", summary: "Connected accounts", right: access.Read, query: []string{"role"}, out: wire.Page[wire.AccountView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			items, err := k.svc.Accounts.Accounts(k.Request.Context(), k.DefaultQuery("role", wire.RoleProvider))
+			items, err := k.svc.Overview.Accounts(k.Request.Context(), k.DefaultQuery("role", wire.RoleProvider))
 			return wire.Page[wire.AccountView]{Items: items}, err
 		}},
 		{method: "POST", path: "/accounts", summary: "Connect an account; it is tried at once", right: access.Manage, in: wire.NewAccount{}, out: wire.AccountAdded{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
@@ -54,7 +54,7 @@ func routesOfAccounts() []route {
 			return wire.Page[wire.Registration]{Items: items}, err
 		}},
 		{method: "GET", path: "/placements", summary: "How every placement stood when it was looked at last", right: access.Read, query: []string{"cursor", "limit"}, out: wire.Page[wire.PlacementStanding]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			items, err := k.svc.Standings(k.Request.Context())
+			items, err := k.svc.Overview.Standings(k.Request.Context())
 			return pageByName(k, items, func(p wire.PlacementStanding) dnsname.Name { return p.Zone }), err
 		}},
 		{method: "POST", path: "/zones/:name/adoptions", summary: "Take what was changed at an account as what the zone should contain", right: access.Write, in: wire.Adoption{}, out: wire.Page[diff.Item]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
@@ -77,7 +77,7 @@ func routesOfAccounts() []route {
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			return k.svc.Retire(k.Request.Context(), in)
+			return k.svc.Handover.Retire(k.Request.Context(), in)
 		})},
 		{method: "GET", path: "/zones/:name/syncs", summary: "The last syncs of a zone, newest first", right: access.Read, out: wire.Page[wire.SyncView]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			items, err := k.svc.Syncs.Syncs(k.Request.Context(), name)

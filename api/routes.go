@@ -72,11 +72,11 @@ func routesOfPeople() []route {
 func routesOfDomains() []route {
 	return []route{
 		{method: "GET", path: "/domains", summary: "Where each domain stands", right: access.Read, query: []string{"cursor", "limit"}, out: wire.Page[wire.DomainView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			items, err := k.svc.Domains(k.Request.Context())
+			items, err := k.svc.Overview.Domains(k.Request.Context())
 			return pageByName(k, items, func(d wire.DomainView) dnsname.Name { return d.Name }), err
 		}},
 		{method: "GET", path: "/fleet", summary: "All domains at a glance", right: access.Read, out: wire.Page[wire.FleetDomain]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			items, err := k.svc.Fleet(k.Request.Context())
+			items, err := k.svc.Overview.Fleet(k.Request.Context())
 			return wire.Page[wire.FleetDomain]{Items: items}, err
 		}},
 		{method: "POST", path: "/glances", summary: "Look briefly at all domains, in the background", right: access.Read, out: wire.Glances{}, status: http.StatusAccepted, handle: func(k *call) (any, error) {
@@ -90,7 +90,7 @@ func routesOfDomains() []route {
 			return k.svc.Checks.GlancesSince(k.Request.Context(), since)
 		}},
 		{method: "GET", path: "/domains/:name", summary: "One domain and the stages of its way", right: access.Read, out: wire.DomainDetail{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			return k.svc.Domain(k.Request.Context(), name)
+			return k.svc.Overview.Domain(k.Request.Context(), name)
 		})},
 		{method: "GET", path: "/domains/:name/report", summary: "The report of the last check", right: access.Read, out: delegation.Report{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			r, ok, err := k.svc.Checks.LastReport(k.Request.Context(), name)
@@ -124,7 +124,7 @@ func routesOfDomains() []route {
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			return k.svc.Delegate(k.Request.Context(), in)
+			return k.svc.Handover.Delegate(k.Request.Context(), in)
 		})},
 	}
 }

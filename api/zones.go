@@ -13,11 +13,11 @@ import (
 func routesOfZones() []route {
 	return []route{
 		{method: "GET", path: "/zones", summary: "Zones that are looked after", right: access.Read, query: []string{"cursor", "limit"}, out: wire.Page[wire.ZoneView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			items, err := k.svc.AllZones(k.Request.Context())
+			items, err := k.svc.Overview.Zones(k.Request.Context())
 			return pageByName(k, items, func(z wire.ZoneView) dnsname.Name { return z.Name }), err
 		}},
 		{method: "GET", path: "/zones/:name", summary: "One zone", right: access.Read, out: wire.ZoneView{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			return k.svc.Zone(k.Request.Context(), name)
+			return k.svc.Overview.Zone(k.Request.Context(), name)
 		})},
 		{method: "GET", path: "/zones/:name/records", summary: "What the zone should contain; addresses=true puts addresses in the place of ALIAS records", right: access.Read, out: wire.Page[record.Record]{}, status: http.StatusOK, query: []string{"addresses"}, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			wanted := k.svc.Zones.Wanted

@@ -76,7 +76,7 @@ func (h house) otherZone(name dnsname.Name, records string) {
 	list, err := h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: name})
 	require.NoError(h.t, err)
 	require.Equal(h.t, wire.SyncDone, h.ended(list[0].ID).State)
-	z, err := h.Zone(ctx, name)
+	z, err := h.Overview.Zone(ctx, name)
 	require.NoError(h.t, err)
 	var hosts []string
 	for _, n := range z.Placements[0].Nameservers {

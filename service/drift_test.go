@@ -19,6 +19,7 @@ import (
 	"beacon/provider"
 	"beacon/service"
 	"beacon/service/accounts"
+	"beacon/service/handover"
 	"beacon/wire"
 )
 
@@ -26,7 +27,7 @@ import (
 func (h house) standing(account string, want wire.Standing) (p wire.PlacementStanding) {
 	h.t.Helper()
 	require.Eventually(h.t, func() bool {
-		list, err := h.Standings(ctx)
+		list, err := h.Overview.Standings(ctx)
 		require.NoError(h.t, err)
 		for _, s := range list {
 			if s.Account == account {
@@ -200,7 +201,7 @@ func TestCredentials(t *testing.T) {
 	assert.Len(t, after, 32)
 	h.define("heron-main", "@ A 192.0.2.2")
 	assert.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State, "an instance that ran meanwhile reads the new key by itself")
-	accounts, err := h.Accounts.Accounts(ctx, wire.RoleProvider)
+	accounts, err := h.Overview.Accounts(ctx, wire.RoleProvider)
 	require.NoError(t, err)
 	require.Len(t, accounts, 3)
 	assert.Equal(t, 1, accounts[1].Zones)
@@ -232,7 +233,7 @@ func TestRetire(t *testing.T) {
 	for _, account := range []string{"heron-main", "curlew-ops"} {
 		require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{Account: account}).State)
 	}
-	v, err := h.Zone(ctx, zone)
+	v, err := h.Overview.Zone(ctx, zone)
 	require.NoError(t, err)
 	var hosts []string
 	for _, p := range v.Placements {
@@ -243,20 +244,20 @@ func TestRetire(t *testing.T) {
 		}
 	}
 	require.NoError(t, h.world.Register("saltmarsh-ferries.example", hosts, 600))
-	_, err = h.Retire(ctx, wire.RetireRequest{Zone: zone, Account: "heron-main"})
+	_, err = h.Handover.Retire(ctx, wire.RetireRequest{Zone: zone, Account: "heron-main"})
 	var p *wire.Problem
 	require.ErrorAs(t, err, &p)
 	require.Len(t, p.Findings, 1)
-	assert.Equal(t, service.GuardStillDelegated, p.Findings[0].Code)
+	assert.Equal(t, handover.GuardStillDelegated, p.Findings[0].Code)
 	assert.Equal(t, 1, h.zonesNamed("heron"), "nothing was changed")
 
-	out, err := h.Retire(ctx, wire.RetireRequest{Zone: zone, Account: "curlew-ops"})
+	out, err := h.Handover.Retire(ctx, wire.RetireRequest{Zone: zone, Account: "curlew-ops"})
 	require.NoError(t, err)
 	assert.True(t, out.Removed)
 	assert.Equal(t, []string{"heron-main"}, out.Left)
 	assert.Zero(t, h.zonesNamed("curlew"))
 
-	out, err = h.Retire(ctx, wire.RetireRequest{Zone: zone, Account: "heron-main", Keep: true})
+	out, err = h.Handover.Retire(ctx, wire.RetireRequest{Zone: zone, Account: "heron-main", Keep: true})
 	require.NoError(t, err)
 	assert.False(t, out.Removed)
 	assert.Equal(t, 1, h.zonesNamed("heron"), "it is left there")
@@ -274,7 +275,7 @@ func TestCareByHand(t *testing.T) {
 	require.NoError(t, err)
 	assert.ElementsMatch(t, care.Extras, got.Extras)
 	assert.Equal(t, care.Sites, got.Sites)
-	v, err := h.Zone(ctx, zone)
+	v, err := h.Overview.Zone(ctx, zone)
 	require.NoError(t, err)
 	assert.Equal(t, got, v.Care)
 	list, err := h.Syncs.Differences(ctx, zone, false)

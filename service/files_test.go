@@ -94,7 +94,7 @@ func TestFilesLead(t *testing.T) {
 	require.NoError(t, err, back.Text)
 	assert.Empty(t, append(defined[0].Added, defined[0].Removed...))
 	assert.True(t, defined[0].TakenOver)
-	z, err := h.Zone(ctx, zone)
+	z, err := h.Overview.Zone(ctx, zone)
 	require.NoError(t, err)
 	assert.Equal(t, "ferries.beacon.yaml", z.LedBy)
 	assert.False(t, z.TakenOver)

@@ -34,7 +34,7 @@ func TestGlances(t *testing.T) {
 	_, err := h.Apply.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
 	require.NoError(t, err)
 	checkedAt := func(i int) time.Time {
-		d, err := h.Domain(ctx, dnsname.MustParse(fmt.Sprintf("mooring-%d.example", i)))
+		d, err := h.Overview.Domain(ctx, dnsname.MustParse(fmt.Sprintf("mooring-%d.example", i)))
 		require.NoError(t, err)
 		if d.CheckedAt == nil {
 			return time.Time{}

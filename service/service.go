@@ -23,10 +23,12 @@ import (
 	"beacon/service/accounts"
 	"beacon/service/apply"
 	"beacon/service/check"
+	"beacon/service/handover"
 	"beacon/service/hosts"
 	"beacon/service/jobs"
 	"beacon/service/logbook"
 	"beacon/service/notify"
+	"beacon/service/overview"
 	"beacon/service/secondaries"
 	"beacon/service/sync"
 	"beacon/service/users"
@@ -58,6 +60,8 @@ type Service struct {
 	metrics     *metrics
 	door        *reach.Door
 	Logbook     *logbook.Book
+	Overview    *overview.Overview
+	Handover    *handover.Handover
 	Checks      *check.Checks
 	Hosts       *hosts.Hosts
 	Apply       *apply.Applier
@@ -119,7 +123,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 	s.Zones = zones.New(zones.Parts{Store: s.store, Logbook: s.Logbook, Accounts: s.Accounts, House: house, Believe: settings.Hosts.Believe, Timeout: settings.Request, Revised: func(tx *store.Tx, z store.Zone, c record.Contents) error { return s.Hosts.FollowAliases(tx, z, c) }})
 	s.Hosts = hosts.New(hosts.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, World: s.world, Sweeper: s.sweeper, Believe: settings.Hosts.Believe, Timeout: settings.Request})
 	s.Syncs = sync.New(sync.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, Log: log, Accounts: s.Accounts, Zones: s.Zones, Sweeper: s.sweeper, Door: door,
-		Drift: settings.Drift, Timeout: settings.Request, Lease: settings.Lease, Ended: s.metrics.syncs, Observer: observer{s.Hosts, s.wantPlacements}})
+		Drift: settings.Drift, Timeout: settings.Request, Lease: settings.Lease, Ended: s.metrics.syncs, Observer: observer{s.Hosts, func(tx *store.Tx, zoneID uint64) error { return s.Handover.WantPlacements(tx, zoneID) }}})
 	s.Secondaries = secondaries.New(secondaries.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, Log: log, Accounts: s.Accounts, Syncs: s.Syncs, Door: door, Settings: settings.Primary})
 	if err := s.Accounts.Register(secondaries.Kind, s.Secondaries.AccountKind()); err != nil {
 		s.store.Close()
@@ -134,6 +138,8 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 	s.Checks = check.New(check.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, Log: log, Accounts: s.Accounts, Notify: s.Notify, Sweeper: s.sweeper, Visitor: s.visitor,
 		HTTP: s.http, World: s.world, Made: s.metrics.checks, Calls: s.metrics.calls,
 		Settings: check.Settings{Checks: settings.Checks, RDAP: settings.RDAP, Sites: settings.Sites, Places: settings.Places, Request: settings.Request}})
+	s.Handover = handover.New(handover.Parts{Logbook: s.Logbook, Accounts: s.Accounts, Syncs: s.Syncs, Checks: s.Checks, Sweeper: s.sweeper, Timeout: settings.Request})
+	s.Overview = overview.New(s.Logbook, s.Accounts)
 	s.employ()
 	return s, nil
 }

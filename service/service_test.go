@@ -421,7 +421,7 @@ func TestDefinitionWithFaultsChangesNothing(t *testing.T) {
 	assert.Equal(t, 2, p.Faults[0].Line)
 	assert.Contains(t, p.Faults[0].Message, `"nowhere"`)
 	assert.Equal(t, 8, p.Faults[1].Line)
-	zones, err := h.AllZones(ctx)
+	zones, err := h.Overview.Zones(ctx)
 	require.NoError(t, err)
 	assert.Empty(t, zones)
 }
@@ -433,7 +433,7 @@ func TestImport(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, dry.Added, 2)
 	assert.Len(t, dry.LeftOut, 2)
-	_, err = h.Zone(ctx, zone)
+	_, err = h.Overview.Zone(ctx, zone)
 	assert.Equal(t, wire.Missing, asProblem(t, err).Kind, "a dry run makes nothing")
 	done, err := h.Zones.ImportZone(ctx, wire.Import{Zone: zone, File: "x.zone", Text: file})
 	require.NoError(t, err)
@@ -473,10 +473,10 @@ func TestDelegate(t *testing.T) {
 	h := newHouse(t)
 	h.register()
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.2")
-	_, err := h.Delegate(ctx, wire.DelegateRequest{Domain: zone})
+	_, err := h.Handover.Delegate(ctx, wire.DelegateRequest{Domain: zone})
 	assert.Contains(t, asProblem(t, err).Message, "beacon sync", "no nameservers are known before the zone is there")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
-	view, err := h.Zone(ctx, zone)
+	view, err := h.Overview.Zone(ctx, zone)
 	require.NoError(t, err)
 	var good []string
 	for _, n := range view.Placements[0].Nameservers {
@@ -488,7 +488,7 @@ func TestDelegate(t *testing.T) {
 		"nameserver-not-assigned": append([]string{"ns1.nowhere.example"}, good[1:]...),
 		"nameserver-malformed":    append([]string{"ns1..heron.test"}, good[1:]...),
 	} {
-		_, err := h.Delegate(ctx, wire.DelegateRequest{Domain: zone, Nameservers: typed})
+		_, err := h.Handover.Delegate(ctx, wire.DelegateRequest{Domain: zone, Nameservers: typed})
 		assert.Contains(t, codes(asProblem(t, err).Findings), code)
 	}
 	calls, err := h.Logbook.Entries(ctx, "gannet-main", true, 0, 200)
@@ -497,12 +497,12 @@ func TestDelegate(t *testing.T) {
 		assert.False(t, strings.HasPrefix(c.Detail, "PUT ") || strings.HasPrefix(c.Detail, "POST "), "the registrar was asked to change something: %s", c.Detail)
 	}
 
-	dry, err := h.Delegate(ctx, wire.DelegateRequest{Domain: zone, DryRun: true})
+	dry, err := h.Handover.Delegate(ctx, wire.DelegateRequest{Domain: zone, DryRun: true})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"save", "activate"}, dry.Steps)
 	assert.Equal(t, []string{"answer-will-change"}, codes(dry.Findings), "www differs between old and new")
 
-	saved, err := h.Delegate(ctx, wire.DelegateRequest{Domain: zone, SaveOnly: true})
+	saved, err := h.Handover.Delegate(ctx, wire.DelegateRequest{Domain: zone, SaveOnly: true})
 	require.NoError(t, err)
 	assert.NotEqual(t, saved.After.Saved, saved.After.Active)
 	report, err := h.Checks.Check(ctx, zone)
@@ -510,10 +510,10 @@ func TestDelegate(t *testing.T) {
 	assert.Equal(t, delegation.Wrong, report.Verdict)
 	assert.Contains(t, codes(report.Findings), "saved-not-active")
 
-	moved, err := h.Delegate(ctx, wire.DelegateRequest{Domain: zone})
+	moved, err := h.Handover.Delegate(ctx, wire.DelegateRequest{Domain: zone})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"activate"}, moved.Steps)
-	again, err := h.Delegate(ctx, wire.DelegateRequest{Domain: zone})
+	again, err := h.Handover.Delegate(ctx, wire.DelegateRequest{Domain: zone})
 	require.NoError(t, err)
 	assert.Empty(t, again.Steps, "the same request again changes nothing")
 	report, err = h.Checks.Check(ctx, zone)
@@ -521,7 +521,7 @@ func TestDelegate(t *testing.T) {
 	assert.Equal(t, delegation.Settling, report.Verdict, "%v", report.Findings)
 	require.NotNil(t, report.SettlesBy)
 	require.Eventually(t, func() bool { // by itself, without anybody asking
-		list, err := h.Domains(ctx)
+		list, err := h.Overview.Domains(ctx)
 		require.NoError(t, err)
 		return list[0].Verdict == delegation.Settled
 	}, 90*time.Second, 200*time.Millisecond)
@@ -534,11 +534,11 @@ func TestDelegateNeedsReadyServers(t *testing.T) {
 	h.fault(`{"site":"1.2","silent":true}`) // from the start: a definition that is taken is checked at once
 	h.define("heron-main", "@ A 192.0.2.1")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
-	_, err := h.Delegate(ctx, wire.DelegateRequest{Domain: zone})
+	_, err := h.Handover.Delegate(ctx, wire.DelegateRequest{Domain: zone})
 	assert.Contains(t, asProblem(t, err).Message, "how it is delegated now", "one of two parents cannot be asked")
 	h.fault(`{"site":"1.2"}`)
 	h.fault(`{"site":"4.11","silent":true}`)
-	_, err = h.Delegate(ctx, wire.DelegateRequest{Domain: zone})
+	_, err = h.Handover.Delegate(ctx, wire.DelegateRequest{Domain: zone})
 	assert.Contains(t, codes(asProblem(t, err).Findings), "nameserver-not-ready")
 }
 

@@ -79,7 +79,7 @@ func TestReadyMeansThatACertificateIsIssued(t *testing.T) {
 	agree("at the old provider", false, false)
 	write(records)
 	agree("written, and not delegated yet", false, false)
-	_, err := h.Delegate(ctx, wire.DelegateRequest{Domain: zone})
+	_, err := h.Handover.Delegate(ctx, wire.DelegateRequest{Domain: zone})
 	require.NoError(t, err)
 	agree("delegated", true, true)
 
@@ -97,7 +97,7 @@ func TestReadyMeansThatACertificateIsIssued(t *testing.T) {
 	agree("an unknown critical property", false, false)
 	write(records)
 
-	view, err := h.Zone(ctx, zone)
+	view, err := h.Overview.Zone(ctx, zone)
 	require.NoError(t, err)
 	var server int
 	_, err = fmt.Sscanf(view.Placements[0].Nameservers[0].String(), "quay-%d.", &server)

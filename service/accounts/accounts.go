@@ -149,29 +149,13 @@ func noSuchKind(n wire.NewAccount, kinds []string) error {
 	return wire.Problemf(wire.Invalid, "%q is no kind of %s. The kinds are: %s.", n.Kind, n.Role, strings.Join(kinds, ", "))
 }
 
-// Accounts gives the accounts of a role.
-func (s *Accounts) Accounts(ctx context.Context, role string) (list []wire.AccountView, err error) {
-	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
-		list = []wire.AccountView{}
-		accounts, err := tx.Accounts(role)
-		if err != nil {
-			return err
-		}
-		counts, err := tx.PlacementCounts()
-		if err != nil {
-			return err
-		}
-		for _, a := range accounts {
-			kind, _ := s.kinds.known(a.Kind)
-			rights := a.RightList()
-			list = append(list, wire.AccountView{Account: viewAccount(a), About: kind.About, Caps: kind.caps, Rights: rights, Findings: judgeRights(a.Name, rights),
-				Zones: counts[a.ID].All, Troubled: counts[a.ID].Troubled})
-		}
-		return nil
-	})
-	return list, err
-}
+// List returns the accounts of a role.
+func (s *Accounts) List(tx *store.Tx, role string) ([]store.Account, error) { return tx.Accounts(role) }
 
-func viewAccount(a store.Account) wire.Account {
-	return wire.Account{Name: a.Name, Role: a.Role, Kind: a.Kind, Address: a.Address, CreatedAt: a.CreatedAt, Private: a.Private, UsedAt: a.UsedAt, RotatedAt: a.RotatedAt}
+// View returns an account as it is shown, but for what is placed there.
+func (s *Accounts) View(a store.Account) wire.AccountView {
+	kind, _ := s.kinds.known(a.Kind)
+	rights := a.RightList()
+	return wire.AccountView{About: kind.About, Caps: kind.caps, Rights: rights, Findings: judgeRights(a.Name, rights),
+		Account: wire.Account{Name: a.Name, Role: a.Role, Kind: a.Kind, Address: a.Address, CreatedAt: a.CreatedAt, Private: a.Private, UsedAt: a.UsedAt, RotatedAt: a.RotatedAt}}
 }

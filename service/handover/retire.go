@@ -1,4 +1,4 @@
-package service
+package handover
 
 import (
 	"context"
@@ -24,9 +24,9 @@ const (
 
 // Retire takes a zone from a provider, and what is known of it there. While the parent or caches may lead to its
 // nameservers there, a person has to say yes.
-func (s *Service) Retire(ctx context.Context, r wire.RetireRequest) (out wire.Retired, err error) {
+func (s *Handover) Retire(ctx context.Context, r wire.RetireRequest) (out wire.Retired, err error) {
 	out = wire.Retired{Zone: r.Zone, Account: r.Account, Left: []string{}, Guards: []finding.Finding{}}
-	places, err := s.Syncs.PlacesOf(ctx, r.Zone)
+	places, err := s.syncs.PlacesOf(ctx, r.Zone)
 	if err != nil {
 		return out, err
 	}
@@ -41,7 +41,7 @@ func (s *Service) Retire(ctx context.Context, r wire.RetireRequest) (out wire.Re
 		}
 	}
 	if p.Placement.RemoteID != "" {
-		report, err := s.Checks.Check(ctx, r.Zone)
+		report, err := s.checks.Check(ctx, r.Zone)
 		if err != nil {
 			return out, err
 		}
@@ -55,14 +55,14 @@ func (s *Service) Retire(ctx context.Context, r wire.RetireRequest) (out wire.Re
 		return out, &wire.Problem{Kind: wire.InTheWay, Message: "A guard stopped this; nothing was changed.", Findings: speaking}
 	}
 	if p.Placement.RemoteID != "" && !r.Keep {
-		calling, cancel := context.WithTimeout(ctx, s.settings.Request)
+		calling, cancel := context.WithTimeout(ctx, s.timeout)
 		defer cancel()
 		if err := p.Driver.Remove(calling, p.Ref()); err != nil && outcall.KindOf(err) != outcall.NotFound {
 			return out, logbook.Explain(err)
 		}
 		out.Removed = true
 	}
-	return out, s.Logbook.Tx(ctx, func(tx *store.Tx) error {
+	return out, s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.LockZone(r.Zone)
 		if err != nil {
 			return err
@@ -77,7 +77,7 @@ func (s *Service) Retire(ctx context.Context, r wire.RetireRequest) (out wire.Re
 			return err
 		}
 		if len(out.Left) > 0 {
-			if err := s.wantPlacements(tx, z.ID); err != nil {
+			if err := s.WantPlacements(tx, z.ID); err != nil {
 				return err
 			}
 		}

@@ -1,12 +1,12 @@
-package service
+package handover
 
 import (
 	"beacon/core/dnsname"
 	"beacon/store"
 )
 
-// wantPlacements makes the nameservers of all placements those that the domain shall be delegated to.
-func (s *Service) wantPlacements(tx *store.Tx, zoneID uint64) error {
+// WantPlacements makes the nameservers of all placements those that the domain shall be delegated to.
+func (s *Handover) WantPlacements(tx *store.Tx, zoneID uint64) error {
 	placements, err := tx.Placements(zoneID)
 	if err != nil {
 		return err

@@ -1,4 +1,4 @@
-package service
+package overview
 
 import (
 	"context"
@@ -12,8 +12,8 @@ import (
 )
 
 // Zones lists all zones.
-func (s *Service) AllZones(ctx context.Context) (list []wire.ZoneView, err error) {
-	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
+func (s *Overview) Zones(ctx context.Context) (list []wire.ZoneView, err error) {
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		zones, err := tx.Zones()
 		if err != nil {
 			return err
@@ -32,8 +32,8 @@ func (s *Service) AllZones(ctx context.Context) (list []wire.ZoneView, err error
 }
 
 // Zone shows one zone.
-func (s *Service) Zone(ctx context.Context, name dnsname.Name) (v wire.ZoneView, err error) {
-	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
+func (s *Overview) Zone(ctx context.Context, name dnsname.Name) (v wire.ZoneView, err error) {
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.Zone(name)
 		if err != nil {
 			return err

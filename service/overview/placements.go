@@ -1,4 +1,4 @@
-package service
+package overview
 
 import (
 	"context"
@@ -8,8 +8,8 @@ import (
 )
 
 // Standings gives how every placement stands, as it was seen last: of one zone, or of all.
-func (s *Service) Standings(ctx context.Context) (list []wire.PlacementStanding, err error) {
-	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
+func (s *Overview) Standings(ctx context.Context) (list []wire.PlacementStanding, err error) {
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		list = []wire.PlacementStanding{}
 		rows, err := tx.Standings()
 		if err != nil {

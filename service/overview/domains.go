@@ -1,4 +1,4 @@
-package service
+package overview
 
 import (
 	"context"
@@ -12,8 +12,8 @@ import (
 )
 
 // Domains lists the domains of all zones with where each stands.
-func (s *Service) Domains(ctx context.Context) (list []wire.DomainView, err error) {
-	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
+func (s *Overview) Domains(ctx context.Context) (list []wire.DomainView, err error) {
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		zones, err := tx.Zones()
 		if err != nil {
 			return err
@@ -36,8 +36,8 @@ func (s *Service) Domains(ctx context.Context) (list []wire.DomainView, err erro
 }
 
 // Fleet lists all domains with as little of each as a glance needs.
-func (s *Service) Fleet(ctx context.Context) (list []wire.FleetDomain, err error) {
-	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
+func (s *Overview) Fleet(ctx context.Context) (list []wire.FleetDomain, err error) {
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		rows, err := tx.Fleet()
 		list = make([]wire.FleetDomain, len(rows))
 		for i, r := range rows {
@@ -49,8 +49,8 @@ func (s *Service) Fleet(ctx context.Context) (list []wire.FleetDomain, err error
 }
 
 // Domain shows one domain.
-func (s *Service) Domain(ctx context.Context, name dnsname.Name) (out wire.DomainDetail, err error) {
-	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
+func (s *Overview) Domain(ctx context.Context, name dnsname.Name) (out wire.DomainDetail, err error) {
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.Zone(name)
 		if err != nil {
 			return err

@@ -1,4 +1,4 @@
-package service
+package handover
 
 import (
 	"context"
@@ -23,7 +23,7 @@ import (
 // Delegate changes a domain's nameservers at its registrar. First it is made sure that the new ones can be found and
 // answer for the zone, and what the old ones said is remembered; a list that fails is refused before the registrar is
 // asked. Each step is safe to repeat: after a crash, the same request goes on where it ended.
-func (s *Service) Delegate(ctx context.Context, r wire.DelegateRequest) (wire.Delegated, error) {
+func (s *Handover) Delegate(ctx context.Context, r wire.DelegateRequest) (wire.Delegated, error) {
 	out := wire.Delegated{Domain: r.Domain, Findings: []finding.Finding{}, Steps: []string{}}
 	z, d, account, err := s.delegationSubjects(ctx, r.Domain)
 	if err != nil {
@@ -51,15 +51,15 @@ func (s *Service) Delegate(ctx context.Context, r wire.DelegateRequest) (wire.De
 	if err := s.lookBefore(ctx, z, d, &out); err != nil {
 		return out, err
 	}
-	driver, err := s.Accounts.Registrar(account)
+	driver, err := s.accounts.Registrar(account)
 	if err != nil {
 		return out, err
 	}
 	return out, s.change(ctx, driver, d, r, &out)
 }
 
-func (s *Service) delegationSubjects(ctx context.Context, name dnsname.Name) (z store.Zone, d store.Domain, a store.Account, err error) {
-	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
+func (s *Handover) delegationSubjects(ctx context.Context, name dnsname.Name) (z store.Zone, d store.Domain, a store.Account, err error) {
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		if z, err = tx.Zone(name); err != nil {
 			return err
 		}
@@ -76,8 +76,8 @@ func (s *Service) delegationSubjects(ctx context.Context, name dnsname.Name) (z 
 }
 
 // assignedTo gives all nameservers that providers gave the zone.
-func (s *Service) assignedTo(ctx context.Context, z store.Zone) (names []dnsname.Name, err error) {
-	err = s.Logbook.Tx(ctx, func(tx *store.Tx) error {
+func (s *Handover) assignedTo(ctx context.Context, z store.Zone) (names []dnsname.Name, err error) {
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		names = nil
 		placements, err := tx.Placements(z.ID)
 		for _, p := range placements {
@@ -94,13 +94,13 @@ func refusal(name dnsname.Name, found []finding.Finding) *wire.Problem {
 
 // lookBefore makes a sweep that includes the new nameservers, refuses those that are not ready, and remembers what the
 // old ones said: the TTLs that the waiting will be computed from.
-func (s *Service) lookBefore(ctx context.Context, z store.Zone, d store.Domain, out *wire.Delegated) error {
+func (s *Handover) lookBefore(ctx context.Context, z store.Zone, d store.Domain, out *wire.Delegated) error {
 	looking, cancel := context.WithTimeout(ctx, check.CheckTime)
 	defer cancel()
 	name := z.Name()
 	plan := delegation.Plan{Domain: name, Wanted: out.Wanted}
 	sweep := s.sweeper.Sweep(looking, name, check.ResolveScope(name, zones.SitesOf(z), out.Wanted, nil))
-	if _, _, err := s.Checks.Keep(ctx, name, d.ID, plan, sweep); err != nil {
+	if _, _, err := s.checks.Keep(ctx, name, d.ID, plan, sweep); err != nil {
 		return err
 	}
 	if sweep.Failure != "" {
@@ -123,8 +123,8 @@ func (s *Service) lookBefore(ctx context.Context, z store.Zone, d store.Domain, 
 
 // knowsBefore makes sure that it is remembered how the domain is delegated now: once that is changed, by when caches
 // must have let go of it could not be told any more.
-func (s *Service) knowsBefore(ctx context.Context, name dnsname.Name, domainID uint64) error {
-	return s.Logbook.Tx(ctx, func(tx *store.Tx) error {
+func (s *Handover) knowsBefore(ctx context.Context, name dnsname.Name, domainID uint64) error {
+	return s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		d, err := tx.DomainByID(domainID)
 		if err != nil {
 			return err
@@ -139,7 +139,7 @@ func (s *Service) knowsBefore(ctx context.Context, name dnsname.Name, domainID u
 }
 
 // change makes the steps at the registrar that are left to make.
-func (s *Service) change(ctx context.Context, driver registrar.Driver, d store.Domain, r wire.DelegateRequest, out *wire.Delegated) error {
+func (s *Handover) change(ctx context.Context, driver registrar.Driver, d store.Domain, r wire.DelegateRequest, out *wire.Delegated) error {
 	domain := strings.TrimSuffix(r.Domain.String(), ".")
 	reg, err := s.call(ctx, func(ctx context.Context) (registrar.Registration, error) { return driver.Domain(ctx, r.Domain) })
 	if err != nil {
@@ -150,7 +150,7 @@ func (s *Service) change(ctx context.Context, driver registrar.Driver, d store.D
 	}
 	out.Before, out.After = show(reg), show(reg)
 	if !r.DryRun {
-		if err := s.Logbook.Tx(ctx, func(tx *store.Tx) error { return tx.SetWanted(d.ID, out.Wanted) }); err != nil {
+		if err := s.logbook.Tx(ctx, func(tx *store.Tx) error { return tx.SetWanted(d.ID, out.Wanted) }); err != nil {
 			return err
 		}
 	}
@@ -182,20 +182,20 @@ func (s *Service) change(ctx context.Context, driver registrar.Driver, d store.D
 			return logbook.Explain(err)
 		}
 		out.After = show(reg)
-		s.Logbook.Note(ctx, "delegation."+string(step), r.Domain.String(), fmt.Sprintf("at %s: in force %v, saved %v", out.Registrar, reg.Active, reg.Saved))
+		s.logbook.Note(ctx, "delegation."+string(step), r.Domain.String(), fmt.Sprintf("at %s: in force %v, saved %v", out.Registrar, reg.Active, reg.Saved))
 	}
 	if r.DryRun {
 		out.Next = "This was a dry run; nothing was changed."
 		return nil
 	}
-	return s.Checks.CheckSoon(ctx, d.ID)
+	return s.checks.CheckSoon(ctx, d.ID)
 }
 
 // call makes one request with its time-out, and repeats it a few times where that is safe: all requests of a
 // delegation may be made twice.
-func (s *Service) call(ctx context.Context, do func(context.Context) (registrar.Registration, error)) (reg registrar.Registration, err error) {
+func (s *Handover) call(ctx context.Context, do func(context.Context) (registrar.Registration, error)) (reg registrar.Registration, err error) {
 	for try := 1; try <= 3; try++ {
-		calling, cancel := context.WithTimeout(ctx, s.settings.Request)
+		calling, cancel := context.WithTimeout(ctx, s.timeout)
 		reg, err = do(calling)
 		cancel()
 		if err == nil || !outcall.Passing(err) || clock.Pause(ctx, outcall.Backoff(try)) != nil {

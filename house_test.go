@@ -5,6 +5,7 @@ import (
 	"go/ast"
 	"go/parser"
 	"go/token"
+	"go/types"
 	"io/fs"
 	"os"
 	"path"
@@ -17,6 +18,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"golang.org/x/tools/go/packages"
 )
 
 // floors are the packages from the ground up; one imports only what stands on floors below its own.
@@ -32,6 +34,19 @@ var beside = map[string][]string{
 	"practice": {"core", "clock", "reach", "outcall", "resolve", "primary", "provider", "registrar", "visit", "tell", "store", "wire", "service", "api", "cli"},
 	"console":  {"core", "clock", "reach", "outcall", "resolve", "primary", "provider", "registrar", "visit", "tell", "store", "wire", "service"},
 	"demo":     {"wire", "service", "api", "cli", "practice", "resolve", "provider", "registrar"},
+}
+
+// rooms are the packages below service, from the top down; one imports only those that stand below it.
+var rooms = []string{"overview", "handover", "check", "hosts", "apply", "secondaries", "sync", "zones", "accounts", "notify", "users", "logbook", "jobs"}
+
+// owners assigns each file of store to the room whose rows it holds. Others ask that room.
+var owners = map[string]string{
+	"accounts.go": "accounts", "seal.go": "accounts",
+	"aliases.go": "hosts", "hosts.go": "hosts",
+	"domains.go": "check", "glances.go": "check", "glancepages.go": "check",
+	"drafts.go": "zones", "kits.go": "zones", "layers.go": "zones", "operations.go": "zones", "placements.go": "zones", "revisions.go": "zones", "rows.go": "zones", "search.go": "zones", "zones.go": "zones",
+	"jobs.go": "jobs", "logbook.go": "logbook", "sequence.go": "logbook", "people.go": "users",
+	"placed.go": "sync", "syncs.go": "sync", "published.go": "secondaries", "tellings.go": "notify",
 }
 
 // sources gives every Go file of the product that is no test.
@@ -79,6 +94,74 @@ func TestImportsGoDownwards(t *testing.T) {
 			assert.NotContains(t, beside[floor], below, "%s imports %s", name, imported)
 		}
 	}
+}
+
+func TestRoomsImportDownwards(t *testing.T) {
+	lines := map[string]int{}
+	for name, file := range sources(t) {
+		inside, ok := strings.CutPrefix(name, "service/")
+		room, rest, below := strings.Cut(inside, "/")
+		if !ok || !below {
+			continue
+		}
+		require.Contains(t, rooms, room, name)
+		require.NotContains(t, rest, "/", "a room has no rooms of its own: %s", name)
+		text, err := os.ReadFile(name)
+		require.NoError(t, err)
+		lines[room] += strings.Count(string(text), "\n")
+		for _, spec := range file.Imports {
+			imported, _ := strconv.Unquote(spec.Path.Value)
+			if other, ok := strings.CutPrefix(imported, "beacon/service/"); ok {
+				assert.Greater(t, slices.Index(rooms, other), slices.Index(rooms, room), "%s imports %s", name, imported)
+			}
+			assert.NotEqual(t, "beacon/service", imported, name)
+		}
+	}
+	for _, room := range rooms {
+		assert.Positive(t, lines[room], room)
+		assert.LessOrEqual(t, lines[room], 2500, "%s is too large to read in an evening", room)
+	}
+}
+
+// A room changes and reads its own rows only. The overview reads those of all.
+func TestRowsHaveOneRoom(t *testing.T) {
+	loaded, err := packages.Load(&packages.Config{Mode: packages.LoadSyntax | packages.NeedDeps | packages.NeedImports}, "beacon/service/...", "beacon/store")
+	require.NoError(t, err)
+	calls := 0
+	for _, p := range loaded {
+		require.Empty(t, p.Errors, p.PkgPath)
+		room := strings.TrimPrefix(p.PkgPath, "beacon/service/")
+		if p.PkgPath == "beacon/store" {
+			for _, file := range p.GoFiles {
+				name := filepath.Base(file)
+				assert.True(t, owners[name] != "" || slices.Contains([]string{"store.go", "migrate.go"}, name), "store/%s belongs to no room", name)
+			}
+			continue
+		}
+		for _, file := range p.Syntax {
+			ast.Inspect(file, func(n ast.Node) bool {
+				id, ok := n.(*ast.Ident)
+				if !ok {
+					return true
+				}
+				method, ok := p.TypesInfo.Uses[id].(*types.Func)
+				if !ok || method.Pkg() == nil || method.Pkg().Path() != "beacon/store" || method.Signature().Recv() == nil {
+					return true
+				}
+				at := p.Fset.Position(method.Pos())
+				owner := owners[filepath.Base(at.Filename)]
+				if !strings.HasSuffix(method.Signature().Recv().Type().String(), "store.Tx") || owner == "" {
+					return true
+				}
+				calls++
+				if room != "overview" {
+					assert.Equal(t, owner, room, "%s: %s is for %s to call", p.Fset.Position(id.Pos()), method.Name(), owner)
+				}
+				return true
+			})
+		}
+	}
+	assert.Greater(t, calls, 150)
 }
 
 // The core decides from its arguments alone: it starts no goroutine and reads no clock.

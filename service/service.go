@@ -12,11 +12,9 @@ import (
 	"time"
 
 	"beacon/clock"
-	"beacon/core/dnsname"
 	"beacon/core/dnssec"
 	"beacon/core/record"
 	"beacon/outcall"
-	"beacon/provider"
 	"beacon/reach"
 	"beacon/registrar"
 	"beacon/resolve"
@@ -148,7 +146,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 func (s *Service) openAccounts(d Drivers) (err error) {
 	s.Accounts, err = accounts.New(accounts.Parts{Store: s.store, Logbook: s.Logbook, Log: s.log, Door: s.door, HTTP: s.http, Careful: s.careful,
 		KeyFile: s.settings.KeyFile, Profiles: s.settings.Profiles, Evaluator: d.Evaluator, Registrars: d.Registrars, Timeout: s.settings.Request, Calls: s.metrics.calls,
-		Placed: s.placedAt, Managed: managed, Added: func(ctx context.Context) error { return s.Syncs.ScheduleLooks(ctx) }})
+		Placed: sync.PlacedAt, Managed: zones.Managed, Added: func(ctx context.Context) error { return s.Syncs.ScheduleLooks(ctx) }})
 	if err != nil {
 		return err
 	}
@@ -158,24 +156,6 @@ func (s *Service) openAccounts(d Drivers) (err error) {
 		}
 	}
 	return nil
-}
-
-// placedAt returns the zones that are placed at an account.
-func (s *Service) placedAt(tx *store.Tx, account uint64) (list []provider.ZoneRef, err error) {
-	placed, err := tx.PlacementsToLook(account, s.wall.Now().Add(time.Hour))
-	for _, p := range placed {
-		list = append(list, provider.ZoneRef{ID: p.Placement.RemoteID, Name: p.Zone.Name()})
-	}
-	return list, err
-}
-
-// managed reports whether a zone is managed here.
-func managed(tx *store.Tx, name dnsname.Name) (bool, error) {
-	_, err := tx.Zone(name)
-	if store.IsMissing(err) {
-		return false, nil
-	}
-	return err == nil, err
 }
 
 // read reads the files that the settings name.

@@ -26,23 +26,6 @@ func (a Account) RightList() (list []string) {
 	return list
 }
 
-// PlacementCount counts the placements of an account.
-type PlacementCount struct {
-	AccountID     uint64
-	All, Troubled int
-}
-
-// PlacementCounts gives how many zones are placed at each account, and how many of them drifted or cannot be reached.
-func (t *Tx) PlacementCounts() (map[uint64]PlacementCount, error) {
-	var rows []PlacementCount
-	err := t.db.Raw("SELECT account_id, COUNT(*) AS `all`, SUM(standing IN (?, ?)) AS troubled FROM placements GROUP BY account_id", Drifted, Unreachable).Scan(&rows).Error
-	counts := map[uint64]PlacementCount{}
-	for _, r := range rows {
-		counts[r.AccountID] = r
-	}
-	return counts, err
-}
-
 // SetCredential gives an account another credential.
 func (t *Tx) SetCredential(id uint64, sealed []byte, rights []string) error {
 	return t.db.Exec("UPDATE accounts SET sealed = ?, rights = ?, rotated_at = ? WHERE id = ?", sealed, jsonText(rights), t.now(), id).Error

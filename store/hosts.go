@@ -1,7 +1,6 @@
 package store
 
 import (
-	"fmt"
 	"net/netip"
 	"time"
 
@@ -57,12 +56,6 @@ func (t *Tx) AddHost(zoneID uint64, name dnsname.Name, follows dynaddr.Families,
 // Hosts gives all hosts in canonical order of their names.
 func (t *Tx) Hosts() (list []Host, err error) {
 	err = t.db.Order("name_key").Find(&list).Error
-	return list, err
-}
-
-// HostsOf gives the hosts of a zone.
-func (t *Tx) HostsOf(zoneID uint64) (list []Host, err error) {
-	err = t.db.Where("zone_id = ?", zoneID).Order("name_key").Find(&list).Error
 	return list, err
 }
 
@@ -219,22 +212,6 @@ func (t *Tx) Invisible(placementID uint64) (map[uint64]bool, error) {
 		reports[id] = true
 	}
 	return reports, err
-}
-
-// AwaitHosts makes sure that a sync of the placement's hosts is going to begin after this transaction: one that is
-// waiting will do. The placement is locked, as it is where a sync begins, so that none slips in between.
-func (t *Tx) AwaitHosts(z Zone, p Placement, by string) error {
-	if _, err := t.LockPlacement(p.ID); err != nil {
-		return err
-	}
-	var waiting int64
-	if err := t.db.Model(&Sync{}).Where("placement_id = ? AND scope = ? AND state = ?", p.ID, ScopeHosts, SyncWaiting).Count(&waiting).Error; err != nil || waiting > 0 {
-		return err
-	}
-	if z.RevisionID == nil {
-		return fmt.Errorf("zone %s has no contents", z.Name())
-	}
-	return t.AddSync(&Sync{PlacementID: p.ID, RevisionID: *z.RevisionID, Scope: ScopeHosts, RequestedBy: cut(by, 100)}, nil)
 }
 
 // Unarrived gives the placements at which a report is not visible, and to which no sync of hosts is on its way.

@@ -93,8 +93,3 @@ func (t *Tx) Version(id uint64, serial uint32) (v PublishedVersion, err error) {
 func (t *Tx) RemovePublished(id uint64) error {
 	return t.db.Exec("DELETE FROM published WHERE id = ?", id).Error
 }
-
-// LookNow has a placement looked at with the next look at its account.
-func (t *Tx) LookNow(placement uint64) error {
-	return t.db.Exec("UPDATE placements SET looked_at = NULL WHERE id = ?", placement).Error
-}

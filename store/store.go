@@ -9,6 +9,7 @@ package store
 import (
 	"context"
 	"database/sql/driver"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"net"
@@ -140,3 +141,11 @@ type octets string
 
 // Value gives the octets to the driver.
 func (o octets) Value() (driver.Value, error) { return []byte(o), nil }
+
+func jsonText(v any) string {
+	text, err := json.Marshal(v)
+	if err != nil {
+		panic(err) // our own types only
+	}
+	return string(text)
+}

@@ -2,6 +2,7 @@ package store
 
 import (
 	"encoding/json"
+	"fmt"
 	"time"
 
 	"beacon/core/change"
@@ -234,4 +235,20 @@ func (t *Tx) Intents(syncID uint64) (list []Intent, err error) {
 func (t *Tx) SyncsOfZone(zoneID uint64) (list []Sync, err error) {
 	err = t.db.Raw("SELECT s.* FROM syncs s JOIN placements p ON p.id = s.placement_id WHERE p.zone_id = ? ORDER BY s.id DESC LIMIT 60", zoneID).Scan(&list).Error
 	return list, err
+}
+
+// AwaitHosts makes sure that a sync of the placement's hosts is going to begin after this transaction: one that is
+// waiting will do. The placement is locked, as it is where a sync begins, so that none slips in between.
+func (t *Tx) AwaitHosts(z Zone, p Placement, by string) error {
+	if _, err := t.LockPlacement(p.ID); err != nil {
+		return err
+	}
+	var waiting int64
+	if err := t.db.Model(&Sync{}).Where("placement_id = ? AND scope = ? AND state = ?", p.ID, ScopeHosts, SyncWaiting).Count(&waiting).Error; err != nil || waiting > 0 {
+		return err
+	}
+	if z.RevisionID == nil {
+		return fmt.Errorf("zone %s has no contents", z.Name())
+	}
+	return t.AddSync(&Sync{PlacementID: p.ID, RevisionID: *z.RevisionID, Scope: ScopeHosts, RequestedBy: cut(by, 100)}, nil)
 }

@@ -51,7 +51,7 @@ func (s *Applier) define(ctx context.Context, r wire.DefineRequest, only func(de
 		if r.DryRun {
 			return nil
 		}
-		return tx.KeepKits(zones.KitTexts(read.Kits))
+		return zones.KeepKits(tx, read.Kits)
 	})
 	return out, err
 }
@@ -95,13 +95,14 @@ func (s *Applier) defineZone(ctx context.Context, tx *store.Tx, d definition.Zon
 		if err := zones.HostsFit(tx, z, d.Contents); err != nil {
 			return out, err
 		}
-		if edits, err := tx.DraftEdits(z.ID); err != nil {
+		if out.Drafted, err = zones.Drafted(tx, z.ID); err != nil {
 			return out, err
-		} else if out.Drafted = len(edits); !r.DryRun && r.Lead && len(edits) > 0 {
-			return out, wire.Problemf(wire.InTheWay, "Somebody is changing %s here: its draft has %s, which these files would leave behind. Put the draft out or drop it first.", d.Name.Unicode(), wording.Counted(len(edits), "edit"))
+		}
+		if !r.DryRun && r.Lead && out.Drafted > 0 {
+			return out, wire.Problemf(wire.InTheWay, "Somebody is changing %s here: its draft has %s, which these files would leave behind. Put the draft out or drop it first.", d.Name.Unicode(), wording.Counted(out.Drafted, "edit"))
 		}
 		if z.RevisionID != nil {
-			if before, err = tx.Contents(*z.RevisionID); err != nil {
+			if before, err = zones.Contents(tx, *z.RevisionID); err != nil {
 				return out, err
 			}
 		}
@@ -140,7 +141,7 @@ func (s *Applier) defineZone(ctx context.Context, tx *store.Tx, d definition.Zon
 	if r.Lead {
 		said.LedBy = d.File
 	}
-	if err := tx.SetZone(z.ID, said); err != nil {
+	if err := zones.Set(tx, z.ID, said); err != nil {
 		return out, err
 	}
 	for _, name := range d.At {
@@ -148,7 +149,7 @@ func (s *Applier) defineZone(ctx context.Context, tx *store.Tx, d definition.Zon
 		if err != nil {
 			return out, err
 		}
-		if _, err := tx.Place(z.ID, a.ID); err != nil {
+		if _, err := zones.Place(tx, z.ID, a.ID); err != nil {
 			return out, err
 		}
 	}

@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"beacon/core/dnsname"
+	"beacon/service/zones"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -12,19 +13,13 @@ import (
 func (s *Applier) SyncOperation(ctx context.Context, id uint64) (list []wire.SyncView, err error) {
 	var names []dnsname.Name
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
-		if _, err := tx.LockOperation(id); err != nil {
-			return err
-		}
-		zones, err := tx.OperationZones(id)
+		names = nil
+		changed, err := zones.OfBulkChange(tx, id)
 		if err != nil {
 			return err
 		}
-		for _, oz := range zones {
-			z, err := tx.ZoneByID(oz.ZoneID)
-			if err != nil {
-				return err
-			}
-			placements, err := tx.Placements(z.ID)
+		for _, z := range changed {
+			placements, err := zones.Placements(tx, z.ID)
 			if err != nil {
 				return err
 			}

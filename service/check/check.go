@@ -32,7 +32,7 @@ func (s *Checks) Check(ctx context.Context, name dnsname.Name) (delegation.Repor
 	var z store.Zone
 	var d store.Domain
 	err := s.logbook.Tx(ctx, func(tx *store.Tx) (err error) {
-		if z, err = tx.Zone(name); err == nil {
+		if z, err = zones.ByName(tx, name); err == nil {
 			d, err = tx.EnsureDomain(z.ID)
 		}
 		return err
@@ -176,7 +176,7 @@ func (s *Checks) RunCheck(ctx context.Context, job store.Job) error {
 	var z store.Zone
 	err := s.store.Tx(ctx, func(tx *store.Tx) (err error) {
 		if d, err = tx.DomainByID(job.Subject); err == nil {
-			z, err = tx.ZoneByID(d.ZoneID)
+			z, err = zones.ByID(tx, d.ZoneID)
 		}
 		return err
 	})
@@ -208,7 +208,7 @@ func NewsOf(tx *store.Tx, domainID uint64) (n notify.News, err error) {
 	if err != nil {
 		return n, err
 	}
-	z, err := tx.ZoneByID(d.ZoneID)
+	z, err := zones.ByID(tx, d.ZoneID)
 	if err != nil {
 		return n, err
 	}

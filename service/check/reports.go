@@ -7,6 +7,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/resolve"
 	"beacon/service/jobs"
+	"beacon/service/zones"
 	"beacon/store"
 )
 
@@ -20,7 +21,7 @@ func (s *Checks) CheckSoon(ctx context.Context, domainID uint64) error {
 // LastReport gives the report of a domain's newest check without making one; false where there is none yet.
 func (s *Checks) LastReport(ctx context.Context, name dnsname.Name) (r delegation.Report, ok bool, err error) {
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
-		z, err := tx.Zone(name)
+		z, err := zones.ByName(tx, name)
 		if err != nil {
 			return err
 		}
@@ -37,7 +38,7 @@ func (s *Checks) LastReport(ctx context.Context, name dnsname.Name) (r delegatio
 // Answers gives the very answers of a domain's newest check.
 func (s *Checks) Answers(ctx context.Context, name dnsname.Name) (list []delegation.Heard, err error) {
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
-		z, err := tx.Zone(name)
+		z, err := zones.ByName(tx, name)
 		if err != nil {
 			return err
 		}

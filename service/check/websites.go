@@ -27,7 +27,7 @@ func (s SiteSettings) Visitor(door *reach.Door, now func() time.Time) (*visit.Vi
 // planSites adds to a plan where the definition has the domain's sites, the TTL of its nameservers where it states them, and which
 // nameservers give what we write.
 func planSites(tx *store.Tx, z store.Zone, plan *delegation.Plan) error {
-	placements, err := tx.Placements(z.ID)
+	placements, err := zones.Placements(tx, z.ID)
 	if err != nil {
 		return err
 	}
@@ -40,7 +40,7 @@ func planSites(tx *store.Tx, z store.Zone, plan *delegation.Plan) error {
 	if z.RowsID == nil {
 		return nil
 	}
-	apex, err := tx.RecordsAt(z.ID, z.Name())
+	apex, err := zones.RecordsAt(tx, z.ID, z.Name())
 	if err != nil {
 		return err
 	}
@@ -52,7 +52,7 @@ func planSites(tx *store.Tx, z store.Zone, plan *delegation.Plan) error {
 	for _, site := range zones.SitesOf(z) {
 		at := site
 		for range longestAlias {
-			records, err := tx.RecordsAt(z.ID, at)
+			records, err := zones.RecordsAt(tx, z.ID, at)
 			if err != nil {
 				return err
 			}

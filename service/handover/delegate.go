@@ -60,13 +60,13 @@ func (s *Handover) Delegate(ctx context.Context, r wire.DelegateRequest) (wire.D
 
 func (s *Handover) delegationSubjects(ctx context.Context, name dnsname.Name) (z store.Zone, d store.Domain, a store.Account, err error) {
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
-		if z, err = tx.Zone(name); err != nil {
+		if z, err = zones.ByName(tx, name); err != nil {
 			return err
 		}
 		if z.RegistrarID == nil {
 			return wire.Problemf(wire.InTheWay, "Where %s is registered is not known. Name the account in its definition: registrar: ACCOUNT.", name)
 		}
-		if d, err = tx.EnsureDomain(z.ID); err != nil {
+		if d, err = check.DomainOf(tx, z.ID); err != nil {
 			return err
 		}
 		a, err = accounts.ByID(tx, *z.RegistrarID)
@@ -79,7 +79,7 @@ func (s *Handover) delegationSubjects(ctx context.Context, name dnsname.Name) (z
 func (s *Handover) assignedTo(ctx context.Context, z store.Zone) (names []dnsname.Name, err error) {
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		names = nil
-		placements, err := tx.Placements(z.ID)
+		placements, err := zones.Placements(tx, z.ID)
 		for _, p := range placements {
 			names = append(names, p.Names()...)
 		}
@@ -125,7 +125,7 @@ func (s *Handover) lookBefore(ctx context.Context, z store.Zone, d store.Domain,
 // must have let go of it could not be told any more.
 func (s *Handover) knowsBefore(ctx context.Context, name dnsname.Name, domainID uint64) error {
 	return s.logbook.Tx(ctx, func(tx *store.Tx) error {
-		d, err := tx.DomainByID(domainID)
+		d, err := check.DomainByID(tx, domainID)
 		if err != nil {
 			return err
 		}
@@ -150,7 +150,7 @@ func (s *Handover) change(ctx context.Context, driver registrar.Driver, d store.
 	}
 	out.Before, out.After = show(reg), show(reg)
 	if !r.DryRun {
-		if err := s.logbook.Tx(ctx, func(tx *store.Tx) error { return tx.SetWanted(d.ID, out.Wanted) }); err != nil {
+		if err := s.logbook.Tx(ctx, func(tx *store.Tx) error { return check.SetWanted(tx, d.ID, out.Wanted) }); err != nil {
 			return err
 		}
 	}

@@ -12,6 +12,7 @@ import (
 	"beacon/outcall"
 	"beacon/service/logbook"
 	"beacon/service/sync"
+	"beacon/service/zones"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -63,17 +64,17 @@ func (s *Handover) Retire(ctx context.Context, r wire.RetireRequest) (out wire.R
 		out.Removed = true
 	}
 	return out, s.logbook.Tx(ctx, func(tx *store.Tx) error {
-		z, err := tx.LockZone(r.Zone)
+		z, err := zones.Lock(tx, r.Zone)
 		if err != nil {
 			return err
 		}
-		if running, err := tx.UnfinishedSync(p.Placement.ID); err != nil || running.ID != 0 {
+		if running, err := sync.Unfinished(tx, p.Placement.ID); err != nil || running.ID != 0 {
 			if err == nil {
 				err = wire.Problemf(wire.InTheWay, "Sync %d of %s at %s has not ended. Wait for it, then ask again.", running.ID, r.Zone.Unicode(), r.Account)
 			}
 			return err
 		}
-		if err := tx.RemovePlacement(p.Placement.ID); err != nil {
+		if err := zones.RemovePlacement(tx, p.Placement.ID); err != nil {
 			return err
 		}
 		if len(out.Left) > 0 {

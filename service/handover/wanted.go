@@ -2,12 +2,14 @@ package handover
 
 import (
 	"beacon/core/dnsname"
+	"beacon/service/check"
+	"beacon/service/zones"
 	"beacon/store"
 )
 
 // WantPlacements makes the nameservers of all placements those that the domain shall be delegated to.
 func (s *Handover) WantPlacements(tx *store.Tx, zoneID uint64) error {
-	placements, err := tx.Placements(zoneID)
+	placements, err := zones.Placements(tx, zoneID)
 	if err != nil {
 		return err
 	}
@@ -15,9 +17,9 @@ func (s *Handover) WantPlacements(tx *store.Tx, zoneID uint64) error {
 	for _, p := range placements {
 		all = append(all, p.Names()...)
 	}
-	d, err := tx.EnsureDomain(zoneID)
+	d, err := check.DomainOf(tx, zoneID)
 	if err != nil {
 		return err
 	}
-	return tx.SetWanted(d.ID, dnsname.SortSet(all))
+	return check.SetWanted(tx, d.ID, dnsname.SortSet(all))
 }

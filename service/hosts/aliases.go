@@ -10,6 +10,7 @@ import (
 	"beacon/core/record"
 	"beacon/service/jobs"
 	"beacon/service/logbook"
+	"beacon/service/sync"
 	"beacon/service/zones"
 	"beacon/store"
 )
@@ -81,13 +82,13 @@ func (s *Hosts) RunAlias(ctx context.Context, job store.Job) error {
 	var c record.Contents
 	var known []store.Alias
 	err := s.store.Tx(ctx, func(tx *store.Tx) (err error) {
-		if z, err = tx.ZoneByID(job.Subject); err != nil || z.RevisionID == nil {
+		if z, err = zones.ByID(tx, job.Subject); err != nil || z.RevisionID == nil {
 			return err
 		}
-		if c, err = tx.Contents(*z.RevisionID); err != nil {
+		if c, err = zones.Contents(tx, *z.RevisionID); err != nil {
 			return err
 		}
-		known, err = tx.Aliases(z.ID)
+		known, err = zones.Aliases(tx, z.ID)
 		return err
 	})
 	if store.IsMissing(err) || err == nil && z.RevisionID == nil {
@@ -106,7 +107,7 @@ func (s *Hosts) RunAlias(ctx context.Context, job store.Job) error {
 		if err := s.sayOfAliases(tx, z, known, now); err != nil || before.Equal(after) || len(known) == 0 {
 			return err
 		}
-		placements, err := tx.Placements(z.ID)
+		placements, err := zones.Placements(tx, z.ID)
 		if err != nil {
 			return err
 		}
@@ -114,7 +115,7 @@ func (s *Hosts) RunAlias(ctx context.Context, job store.Job) error {
 			if p.RemoteID == "" {
 				continue
 			}
-			if err := tx.AwaitHosts(z, p, "alias"); err != nil {
+			if err := sync.AwaitHosts(tx, z, p, "alias"); err != nil {
 				return err
 			}
 		}

@@ -37,7 +37,7 @@ func (s *Hosts) AddHost(ctx context.Context, n wire.NewHost) (out wire.HostAdded
 		if z.RevisionID == nil {
 			return wire.Problemf(wire.InTheWay, "Zone %s has no contents yet. Import a zone file or define it first.", z.Name())
 		}
-		contents, err := tx.Contents(*z.RevisionID)
+		contents, err := zones.Contents(tx, *z.RevisionID)
 		if err != nil {
 			return err
 		}
@@ -56,7 +56,7 @@ func (s *Hosts) AddHost(ctx context.Context, n wire.NewHost) (out wire.HostAdded
 // zoneAbove finds the zone that a name lies in.
 func zoneAbove(tx *store.Tx, name dnsname.Name) (z store.Zone, err error) {
 	for at := name; !at.IsZero() && !at.IsRoot(); at = at.Parent() {
-		if z, err = tx.Zone(at); err == nil || !store.IsMissing(err) {
+		if z, err = zones.ByName(tx, at); err == nil || !store.IsMissing(err) {
 			return z, err
 		}
 	}

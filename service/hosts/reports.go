@@ -9,6 +9,8 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/dynaddr"
 	"beacon/service/logbook"
+	"beacon/service/sync"
+	"beacon/service/zones"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -91,7 +93,7 @@ func (s *Hosts) unchanged(tx *store.Tx, h store.Host) error {
 	if err != nil || len(stuck) == 0 {
 		return err
 	}
-	placements, err := tx.Placements(h.ZoneID)
+	placements, err := zones.Placements(tx, h.ZoneID)
 	if err != nil {
 		return err
 	}
@@ -99,7 +101,7 @@ func (s *Hosts) unchanged(tx *store.Tx, h store.Host) error {
 }
 
 func (s *Hosts) accept(tx *store.Tx, h store.Host, r store.Report, now dynaddr.Addresses) error {
-	made, err := tx.Placements(h.ZoneID)
+	made, err := zones.Placements(tx, h.ZoneID)
 	if err != nil {
 		return err
 	}
@@ -115,12 +117,12 @@ func (s *Hosts) accept(tx *store.Tx, h store.Host, r store.Report, now dynaddr.A
 
 // await asks for syncs of the hosts at placements of a host's zone.
 func await(tx *store.Tx, h store.Host, placements []store.Placement) error {
-	z, err := tx.ZoneByID(h.ZoneID)
+	z, err := zones.ByID(tx, h.ZoneID)
 	if err != nil {
 		return err
 	}
 	for _, p := range placements {
-		if err := tx.AwaitHosts(z, p, "host "+h.Name().String()); err != nil {
+		if err := sync.AwaitHosts(tx, z, p, "host "+h.Name().String()); err != nil {
 			return err
 		}
 	}

@@ -4,6 +4,8 @@ import (
 	"context"
 
 	"beacon/core/dnsname"
+	"beacon/service/sync"
+	"beacon/service/zones"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -49,7 +51,7 @@ func viewHost(tx *store.Tx, h store.Host, reports int) (wire.HostView, error) {
 	if at := h.At(); at.V6.IsValid() {
 		v.V6 = at.V6.String()
 	}
-	z, err := tx.ZoneByID(h.ZoneID)
+	z, err := zones.ByID(tx, h.ZoneID)
 	if err != nil {
 		return v, err
 	}
@@ -98,7 +100,7 @@ func viewReports(tx *store.Tx, h store.Host, most int) ([]wire.ReportView, error
 
 // lastProblem is what ended the last attempt to write a report, if one ended since it came.
 func lastProblem(tx *store.Tx, placementID uint64, r store.Report) (string, error) {
-	last, err := tx.LastSyncOfHosts(placementID)
+	last, err := sync.LastOfHosts(tx, placementID)
 	if err != nil || last.FinishedAt == nil || last.FinishedAt.Before(r.ReportedAt) {
 		return "", err
 	}

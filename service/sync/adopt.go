@@ -42,14 +42,14 @@ func (s *Syncs) Adopt(ctx context.Context, name dnsname.Name, account string) (t
 
 func (s *Syncs) adopt(ctx context.Context, p Place, items []diff.Item) error {
 	return s.logbook.Tx(ctx, func(tx *store.Tx) error {
-		z, err := tx.LockZone(p.Zone.Name())
+		z, err := zones.Lock(tx, p.Zone.Name())
 		if err != nil {
 			return err
 		}
 		if *z.RevisionID != *p.Zone.RevisionID {
 			return wire.Problemf(wire.InTheWay, "What %s should contain was changed meanwhile. Look at it again, then adopt.", z.Name().Unicode())
 		}
-		wanted, err := tx.Contents(*z.RevisionID)
+		wanted, err := zones.Contents(tx, *z.RevisionID)
 		if err != nil {
 			return err
 		}

@@ -35,11 +35,11 @@ func (p Place) Ref() provider.ZoneRef {
 func (s *Syncs) PlacesOf(ctx context.Context, name dnsname.Name) (places []Place, err error) {
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		places = nil
-		z, err := tx.Zone(name)
+		z, err := zones.ByName(tx, name)
 		if err != nil {
 			return err
 		}
-		placements, err := tx.Placements(z.ID)
+		placements, err := zones.Placements(tx, z.ID)
 		if err != nil {
 			return err
 		}
@@ -88,14 +88,14 @@ func (s *Syncs) compare(ctx context.Context, p Place, revisionID uint64, drift d
 	var wanted record.Contents
 	var known []store.Alias
 	err := s.logbook.Tx(ctx, func(tx *store.Tx) (err error) {
-		if wanted, err = tx.Contents(revisionID); err != nil {
+		if wanted, err = zones.Contents(tx, revisionID); err != nil {
 			return err
 		}
-		if c.hosts, err = tx.HostsOf(p.Zone.ID); err != nil {
+		if c.hosts, err = zones.HostsOf(tx, p.Zone.ID); err != nil {
 			return err
 		}
 		wanted = zones.Overlay(wanted, c.hosts)
-		if known, err = tx.Aliases(p.Zone.ID); err != nil {
+		if known, err = zones.Aliases(tx, p.Zone.ID); err != nil {
 			return err
 		}
 		c.placed, err = tx.Placed(p.Placement.ID)

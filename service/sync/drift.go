@@ -18,6 +18,7 @@ import (
 	"beacon/service/accounts"
 	"beacon/service/jobs"
 	"beacon/service/logbook"
+	"beacon/service/zones"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -98,11 +99,11 @@ func (s *Syncs) RunLook(ctx context.Context, job store.Job) error {
 func (s *Syncs) LookSoon(ctx context.Context, name dnsname.Name, a store.Account) (there bool) {
 	err := s.store.Tx(ctx, func(tx *store.Tx) error {
 		there = false
-		z, err := tx.Zone(name)
+		z, err := zones.ByName(tx, name)
 		if err != nil {
 			return err
 		}
-		list, err := tx.Placements(z.ID)
+		list, err := zones.Placements(tx, z.ID)
 		if err != nil {
 			return err
 		}

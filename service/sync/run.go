@@ -18,6 +18,7 @@ import (
 	"beacon/service/accounts"
 	"beacon/service/jobs"
 	"beacon/service/logbook"
+	"beacon/service/zones"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -110,10 +111,10 @@ func (s *Syncs) RunSync(ctx context.Context, job store.Job) error {
 		if run.sync, err = tx.SyncByID(job.Subject); err != nil || run.sync.State.Ended() {
 			return err
 		}
-		if run.Placement, err = tx.PlacementByID(run.sync.PlacementID); err != nil {
+		if run.Placement, err = zones.PlacementByID(tx, run.sync.PlacementID); err != nil {
 			return err
 		}
-		if run.Zone, err = tx.ZoneByID(run.Placement.ZoneID); err != nil {
+		if run.Zone, err = zones.ByID(tx, run.Placement.ZoneID); err != nil {
 			return err
 		}
 		if run.Account, err = accounts.ByID(tx, run.Placement.AccountID); err != nil {
@@ -293,7 +294,7 @@ func (s *Syncs) ensureZone(ctx context.Context, run *syncRun) error {
 		if err := jobs.Hold(tx, run.job); err != nil {
 			return err
 		}
-		if err := tx.SetRemote(run.Placement.ID, zone.Ref.ID, zone.Nameservers); err != nil {
+		if err := zones.SetRemote(tx, run.Placement.ID, zone.Ref.ID, zone.Nameservers); err != nil {
 			return err
 		}
 		if err := s.observer.Made(tx, run.Zone.ID); err != nil {

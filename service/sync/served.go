@@ -14,6 +14,7 @@ import (
 	"beacon/core/finding"
 	"beacon/core/record"
 	"beacon/provider"
+	"beacon/service/zones"
 	"beacon/store"
 )
 
@@ -31,7 +32,7 @@ func (s *Syncs) waitServed(ctx context.Context, run *syncRun, awaited []AwaitedH
 	ctx, cancel := context.WithTimeout(ctx, s.timeout)
 	defer cancel()
 	var p store.Placement
-	if err := s.store.Tx(ctx, func(tx *store.Tx) (err error) { p, err = tx.PlacementByID(run.Placement.ID); return err }); err != nil {
+	if err := s.store.Tx(ctx, func(tx *store.Tx) (err error) { p, err = zones.PlacementByID(tx, run.Placement.ID); return err }); err != nil {
 		return fail("The database did not answer: " + err.Error())
 	}
 	servers, problems := s.serversOf(ctx, run, p)

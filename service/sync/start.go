@@ -7,6 +7,7 @@ import (
 	"beacon/core/diff"
 	"beacon/service/accounts"
 	"beacon/service/logbook"
+	"beacon/service/zones"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -16,14 +17,14 @@ import (
 func (s *Syncs) StartSync(ctx context.Context, r wire.SyncRequest) (list []wire.SyncView, err error) {
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		list = []wire.SyncView{}
-		z, err := tx.LockZone(r.Zone)
+		z, err := zones.Lock(tx, r.Zone)
 		if err != nil {
 			return err
 		}
 		if z.RevisionID == nil {
 			return wire.Problemf(wire.InTheWay, "Zone %s has no contents yet. Import a zone file or define it first.", r.Zone)
 		}
-		placements, err := tx.Placements(z.ID)
+		placements, err := zones.Placements(tx, z.ID)
 		if err != nil {
 			return err
 		}
@@ -81,11 +82,11 @@ func (s *Syncs) Sync(ctx context.Context, id uint64) (v wire.SyncView, err error
 		if err != nil {
 			return err
 		}
-		p, err := tx.PlacementByID(row.PlacementID)
+		p, err := zones.PlacementByID(tx, row.PlacementID)
 		if err != nil {
 			return err
 		}
-		z, err := tx.ZoneByID(p.ZoneID)
+		z, err := zones.ByID(tx, p.ZoneID)
 		if err != nil {
 			return err
 		}

@@ -5,6 +5,7 @@ import (
 
 	"beacon/core/dnsname"
 	"beacon/service/accounts"
+	"beacon/service/zones"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -47,7 +48,7 @@ func (s *Syncs) Requests(ctx context.Context, id uint64) (list []wire.SentReques
 func (s *Syncs) Syncs(ctx context.Context, name dnsname.Name) (list []wire.SyncView, err error) {
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		list = []wire.SyncView{}
-		z, err := tx.Zone(name)
+		z, err := zones.ByName(tx, name)
 		if err != nil {
 			return err
 		}
@@ -69,7 +70,7 @@ func (s *Syncs) Syncs(ctx context.Context, name dnsname.Name) (list []wire.SyncV
 
 // accountsOf gives the names of the accounts of a zone's placements, by placement.
 func accountsOf(tx *store.Tx, zoneID uint64) (map[uint64]string, error) {
-	placements, err := tx.Placements(zoneID)
+	placements, err := zones.Placements(tx, zoneID)
 	if err != nil {
 		return nil, err
 	}

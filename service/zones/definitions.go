@@ -14,8 +14,8 @@ import (
 	"beacon/wire"
 )
 
-// KitTexts gives kits as they are kept.
-func KitTexts(kits []definition.Kit) map[string]string {
+// kitTexts gives kits as they are kept.
+func kitTexts(kits []definition.Kit) map[string]string {
 	texts := map[string]string{}
 	for _, k := range kits {
 		body, err := json.Marshal(k)

@@ -11,6 +11,12 @@ import (
 	"beacon/wire"
 )
 
+// HostsOf returns the dynamic hosts of a zone, whose reported addresses are a layer on top of its revision.
+func HostsOf(tx *store.Tx, zoneID uint64) ([]store.Host, error) { return tx.HostsOf(zoneID) }
+
+// Aliases returns what is known of the targets of the ALIAS records of a zone.
+func Aliases(tx *store.Tx, zoneID uint64) ([]store.Alias, error) { return tx.Aliases(zoneID) }
+
 // ResolveAliases gives contents with addresses in the place of ALIAS records, and the ALIAS names of which no address is known.
 func ResolveAliases(zone dnsname.Name, c record.Contents, known []store.Alias) (out record.Contents, unknown []dnsname.Name) {
 	out = c.Resolve(zone, func(owner, target dnsname.Name) (record.Followed, bool) {

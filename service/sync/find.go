@@ -1,0 +1,35 @@
+package sync
+
+import (
+	"time"
+
+	"beacon/provider"
+	"beacon/store"
+)
+
+// Unfinished returns the sync of a placement that has not ended; its ID is zero where there is none.
+func Unfinished(tx *store.Tx, placementID uint64) (store.Sync, error) {
+	return tx.UnfinishedSync(placementID)
+}
+
+// AwaitHosts asks for a sync of the layers of a zone at a placement, which goes ahead of syncs of whole zones. by is who asks.
+func AwaitHosts(tx *store.Tx, z store.Zone, p store.Placement, by string) error {
+	return tx.AwaitHosts(z, p, by)
+}
+
+// LastOfHosts returns the newest sync of the layers at a placement.
+func LastOfHosts(tx *store.Tx, placementID uint64) (store.Sync, error) {
+	return tx.LastSyncOfHosts(placementID)
+}
+
+// PlacedAt returns the zones that are placed at an account, as it names them.
+func PlacedAt(tx *store.Tx, account uint64) (list []provider.ZoneRef, err error) {
+	placed, err := tx.PlacementsToLook(account, endOfTime)
+	for _, p := range placed {
+		list = append(list, provider.ZoneRef{ID: p.Placement.RemoteID, Name: p.Zone.Name()})
+	}
+	return list, err
+}
+
+// endOfTime is later than any look at a placement.
+var endOfTime = time.Date(9999, 1, 1, 0, 0, 0, 0, time.UTC)

@@ -1,0 +1,89 @@
+package zones
+
+import (
+	"beacon/core/definition"
+	"beacon/core/dnsname"
+	"beacon/core/record"
+	"beacon/store"
+)
+
+// ByName finds a zone.
+func ByName(tx *store.Tx, name dnsname.Name) (store.Zone, error) { return tx.Zone(name) }
+
+// ByID finds a zone.
+func ByID(tx *store.Tx, id uint64) (store.Zone, error) { return tx.ZoneByID(id) }
+
+// Lock finds a zone and keeps others from it until the transaction ends.
+func Lock(tx *store.Tx, name dnsname.Name) (store.Zone, error) { return tx.LockZone(name) }
+
+// Managed reports whether a zone is managed here.
+func Managed(tx *store.Tx, name dnsname.Name) (bool, error) {
+	_, err := tx.Zone(name)
+	if store.IsMissing(err) {
+		return false, nil
+	}
+	return err == nil, err
+}
+
+// Set records what a definition says of a zone besides its records.
+func Set(tx *store.Tx, id uint64, said store.ZoneSaid) error { return tx.SetZone(id, said) }
+
+// Contents returns the contents of a revision.
+func Contents(tx *store.Tx, revisionID uint64) (record.Contents, error) {
+	return tx.Contents(revisionID)
+}
+
+// RecordsAt returns the records of one name of a zone, as they can be searched.
+func RecordsAt(tx *store.Tx, zoneID uint64, name dnsname.Name) ([]record.Record, error) {
+	return tx.RecordsAt(zoneID, name)
+}
+
+// Drafted returns how many edits the draft of a zone has.
+func Drafted(tx *store.Tx, zoneID uint64) (int, error) {
+	edits, err := tx.DraftEdits(zoneID)
+	return len(edits), err
+}
+
+// KeepKits keeps the kits of definitions that were taken.
+func KeepKits(tx *store.Tx, kits []definition.Kit) error { return tx.KeepKits(kitTexts(kits)) }
+
+// OfBulkChange returns the zones that a bulk change changed. It keeps others from the bulk change until the transaction ends.
+func OfBulkChange(tx *store.Tx, id uint64) ([]store.Zone, error) {
+	if _, err := tx.LockOperation(id); err != nil {
+		return nil, err
+	}
+	changed, err := tx.OperationZones(id)
+	if err != nil {
+		return nil, err
+	}
+	list := make([]store.Zone, 0, len(changed))
+	for _, c := range changed {
+		z, err := tx.ZoneByID(c.ZoneID)
+		if err != nil {
+			return nil, err
+		}
+		list = append(list, z)
+	}
+	return list, nil
+}
+
+// Placements returns the placements of a zone in the order in which they were made.
+func Placements(tx *store.Tx, zoneID uint64) ([]store.Placement, error) {
+	return tx.Placements(zoneID)
+}
+
+// PlacementByID finds a placement.
+func PlacementByID(tx *store.Tx, id uint64) (store.Placement, error) { return tx.PlacementByID(id) }
+
+// Place makes sure that a zone has a placement at an account.
+func Place(tx *store.Tx, zoneID, accountID uint64) (store.Placement, error) {
+	return tx.Place(zoneID, accountID)
+}
+
+// SetRemote records how the provider of a placement names the zone, and the nameservers that it assigned.
+func SetRemote(tx *store.Tx, placementID uint64, remoteID string, nameservers []dnsname.Name) error {
+	return tx.SetRemote(placementID, remoteID, nameservers)
+}
+
+// RemovePlacement forgets a placement and all that is known of it.
+func RemovePlacement(tx *store.Tx, id uint64) error { return tx.RemovePlacement(id) }

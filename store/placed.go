@@ -1,0 +1,181 @@
+package store
+
+import (
+	"beacon/core/record"
+	"encoding/json"
+	"time"
+
+	"gorm.io/gorm/clause"
+)
+
+// Standing is what the last look at a placement showed.
+type Standing string
+
+// A placement has not been looked at, holds what is wanted, has something to be written, was changed elsewhere, or could
+// not be looked at.
+const (
+	StandingUnknown Standing = ""
+	InStep          Standing = "in step"
+	ToWrite         Standing = "to write"
+	Drifted         Standing = "drifted"
+	Unreachable     Standing = "unreachable"
+)
+
+// Looked is what a look at a placement showed.
+type Looked struct {
+	Standing                               Standing
+	ToWrite, Drifted, Conflicting, Foreign int
+	Trouble                                string
+	Caps                                   string // JSON; empty to leave it
+}
+
+// SetLooked keeps what a look at a placement showed.
+func (t *Tx) SetLooked(id uint64, l Looked) error {
+	columns := map[string]any{"looked_at": t.now(), "standing": l.Standing, "to_write": l.ToWrite, "drifted": l.Drifted,
+		"conflicting": l.Conflicting, "foreign_sets": l.Foreign, "trouble": cut(l.Trouble, 500)}
+	if l.Caps != "" {
+		columns["caps"] = l.Caps
+	}
+	return t.db.Model(&Placement{}).Where("id = ?", id).Updates(columns).Error
+}
+
+// PlacedZone is a placement with its zone and the name of its account.
+type PlacedZone struct {
+	Zone        Zone
+	Placement   Placement
+	AccountName string
+}
+
+// PlacementsToLook gives the placements of an account that are there, hold something, and were last looked at before the
+// given wall time or never; those longest ago first.
+func (t *Tx) PlacementsToLook(account uint64, before time.Time) (list []PlacedZone, err error) {
+	return t.placed("p.account_id = ? AND p.remote_id <> '' AND (p.looked_at IS NULL OR p.looked_at < ?)", "p.looked_at, p.id", account, before)
+}
+
+// Standings gives all placements, by zone.
+func (t *Tx) Standings() ([]PlacedZone, error) { return t.placed("TRUE", "z.name_key, p.id") }
+
+func (t *Tx) placed(where, order string, args ...any) (list []PlacedZone, err error) {
+	var placements []Placement
+	query := "SELECT p.* FROM placements p JOIN zones z ON z.id = p.zone_id WHERE z.revision_id IS NOT NULL AND " + where + " ORDER BY " + order
+	if err := t.db.Raw(query, args...).Scan(&placements).Error; err != nil {
+		return nil, err
+	}
+	var zones []Zone
+	if err := t.db.Raw("SELECT DISTINCT z.* FROM placements p JOIN zones z ON z.id = p.zone_id WHERE z.revision_id IS NOT NULL AND "+where, args...).Scan(&zones).Error; err != nil {
+		return nil, err
+	}
+	var accounts []Account
+	if err := t.db.Find(&accounts).Error; err != nil {
+		return nil, err
+	}
+	byID, names := map[uint64]Zone{}, map[uint64]string{}
+	for _, z := range zones {
+		byID[z.ID] = z
+	}
+	for _, a := range accounts {
+		names[a.ID] = a.Name
+	}
+	for _, p := range placements {
+		if zone, ok := byID[p.ZoneID]; ok { // else it has just been changed, and is no longer asked for
+			list = append(list, PlacedZone{zone, p, names[p.AccountID]})
+		}
+	}
+	return list, nil
+}
+
+// Written notes that something was written to a placement.
+func (t *Tx) Written(id uint64) error {
+	return t.db.Exec("UPDATE placements SET written_at = ? WHERE id = ?", t.now(), id).Error
+}
+
+// PlacedSet is one record set as we last put it at a placement.
+type PlacedSet struct {
+	Sent record.Set
+	Read record.Set // as the provider gave it back; zero as long as it has not been read back
+}
+
+type placedRow struct {
+	PlacementID uint64
+	NameKey     []byte
+	Type        uint16
+	Sent        string
+	ReadBack    *string
+}
+
+// Placed gives everything that we put at a placement.
+func (t *Tx) Placed(placementID uint64) ([]PlacedSet, error) {
+	var rows []placedRow
+	if err := t.db.Raw("SELECT name_key, type, sent, read_back FROM placed_sets WHERE placement_id = ? ORDER BY name_key, type", placementID).Scan(&rows).Error; err != nil {
+		return nil, err
+	}
+	sets := make([]PlacedSet, len(rows))
+	for i, row := range rows {
+		if err := json.Unmarshal([]byte(row.Sent), &sets[i].Sent); err != nil {
+			return nil, err
+		}
+		switch {
+		case row.ReadBack == nil:
+		case *row.ReadBack == "":
+			sets[i].Read = sets[i].Sent
+		default:
+			if err := json.Unmarshal([]byte(*row.ReadBack), &sets[i].Read); err != nil {
+				return nil, err
+			}
+		}
+	}
+	return sets, nil
+}
+
+// SetPlaced remembers sets as put at a placement.
+func (t *Tx) SetPlaced(placementID uint64, sets []PlacedSet) error {
+	rows := make([]map[string]any, 0, len(sets))
+	for _, s := range sets {
+		row := map[string]any{"placement_id": placementID, "name_key": octets(s.Sent.Name.Key()), "type": uint16(s.Sent.Type),
+			"sent": jsonText(s.Sent), "read_back": nil}
+		switch {
+		case s.Read.IsZero():
+		case s.Read.Equal(s.Sent):
+			row["read_back"] = ""
+		default:
+			row["read_back"] = jsonText(s.Read)
+		}
+		rows = append(rows, row)
+	}
+	if len(rows) == 0 {
+		return nil
+	}
+	return t.db.Table("placed_sets").Clauses(clause.OnConflict{DoUpdates: clause.AssignmentColumns([]string{"sent", "read_back"})}).CreateInBatches(rows, 200).Error
+}
+
+// ForgetPlaced forgets sets that are no longer there.
+func (t *Tx) ForgetPlaced(placementID uint64, keys []record.Key) error {
+	for _, k := range keys {
+		if err := t.db.Exec("DELETE FROM placed_sets WHERE placement_id = ? AND name_key = ? AND type = ?", placementID, octets(k.Name.Key()), uint16(k.Type)).Error; err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// LookNow has a placement looked at with the next look at its account.
+func (t *Tx) LookNow(placement uint64) error {
+	return t.db.Exec("UPDATE placements SET looked_at = NULL WHERE id = ?", placement).Error
+}
+
+// PlacementCount counts the placements of an account.
+type PlacementCount struct {
+	AccountID     uint64
+	All, Troubled int
+}
+
+// PlacementCounts gives how many zones are placed at each account, and how many of them drifted or cannot be reached.
+func (t *Tx) PlacementCounts() (map[uint64]PlacementCount, error) {
+	var rows []PlacementCount
+	err := t.db.Raw("SELECT account_id, COUNT(*) AS `all`, SUM(standing IN (?, ?)) AS troubled FROM placements GROUP BY account_id", Drifted, Unreachable).Scan(&rows).Error
+	counts := map[uint64]PlacementCount{}
+	for _, r := range rows {
+		counts[r.AccountID] = r
+	}
+	return counts, err
+}

@@ -1,0 +1,81 @@
+package store
+
+import (
+	"beacon/core/dnsname"
+	"encoding/json"
+	"time"
+
+	"gorm.io/gorm/clause"
+)
+
+// Placement is one zone at one provider account.
+type Placement struct {
+	ID          uint64
+	ZoneID      uint64
+	AccountID   uint64
+	RemoteID    string // empty until the zone is made there
+	Nameservers string // JSON
+	CreatedAt   time.Time
+	WrittenAt   *time.Time // last write, wall time
+	LookedAt    *time.Time // when the live state was last compared, wall time
+	Standing    Standing
+	ToWrite     int
+	Drifted     int
+	Conflicting int
+	Foreign     int `gorm:"column:foreign_sets"`
+	Trouble     string
+	Caps        *string // JSON
+}
+
+// RemovePlacement forgets a placement and all that is known of it.
+func (t *Tx) RemovePlacement(id uint64) error {
+	return t.db.Exec("DELETE FROM placements WHERE id = ?", id).Error
+}
+
+// TableName is the table that placements are kept in.
+func (Placement) TableName() string { return "placements" }
+
+// Names gives the nameservers that the provider gave the zone.
+func (p Placement) Names() []dnsname.Name { return namesFrom(p.Nameservers) }
+
+func namesFrom(text string) (names []dnsname.Name) {
+	if text == "" || text == "null" || text == "[]" {
+		return nil
+	}
+	_ = json.Unmarshal([]byte(text), &names) // written by jsonText below
+	return names
+}
+
+// Place makes sure that a zone has a placement at an account.
+func (t *Tx) Place(zoneID, accountID uint64) (p Placement, err error) {
+	err = t.db.Exec("INSERT IGNORE INTO placements (zone_id, account_id, remote_id, nameservers, created_at) VALUES (?, ?, '', '[]', ?)",
+		zoneID, accountID, t.now()).Error
+	if err == nil {
+		err = t.db.Where("zone_id = ? AND account_id = ?", zoneID, accountID).Take(&p).Error
+	}
+	return p, found(err, "placement")
+}
+
+// Placements gives a zone's placements in the order in which they were made.
+func (t *Tx) Placements(zoneID uint64) (list []Placement, err error) {
+	err = t.db.Where("zone_id = ?", zoneID).Order("id").Find(&list).Error
+	return list, err
+}
+
+// PlacementByID finds a placement.
+func (t *Tx) PlacementByID(id uint64) (p Placement, err error) {
+	err = t.db.Where("id = ?", id).Take(&p).Error
+	return p, found(err, "placement %d", id)
+}
+
+// LockPlacement gives a placement and keeps others from it until the transaction ends.
+func (t *Tx) LockPlacement(id uint64) (p Placement, err error) {
+	err = t.db.Clauses(clause.Locking{Strength: "UPDATE"}).Where("id = ?", id).Take(&p).Error
+	return p, found(err, "placement %d", id)
+}
+
+// SetRemote keeps how the provider names the zone, and the nameservers it gave.
+func (t *Tx) SetRemote(placementID uint64, remoteID string, nameservers []dnsname.Name) error {
+	return t.db.Model(&Placement{}).Where("id = ?", placementID).
+		Updates(map[string]any{"remote_id": remoteID, "nameservers": jsonText(nameservers)}).Error
+}

@@ -12,7 +12,7 @@ build: need-go console
 
 # The console is built anew only where something that it is made of has changed: its sources, or the API.
 CONSOLE = $(shell find console/src console/public console/index.html console/*.ts console/*.json -type f ! -path 'console/src/api/openapi.json' ! -path 'console/src/api/schema.d.ts')
-API = $(shell find api service store core provider primary registrar resolve -name '*.go' ! -name '*_test.go')
+API = $(shell find api wire core -name '*.go' ! -name '*_test.go')
 
 console: console/dist/index.html
 

@@ -9,6 +9,7 @@ import (
 	"beacon/core/access"
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
+	"beacon/core/evidence"
 	"beacon/wire"
 )
 
@@ -102,9 +103,9 @@ func routesOfDomains() []route {
 		{method: "POST", path: "/domains/:name/checks", summary: "Check a domain now", right: access.Read, out: delegation.Report{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			return k.svc.Checks.Check(k.Request.Context(), name)
 		})},
-		{method: "GET", path: "/domains/:name/answers", summary: "The very answers of the last check", right: access.Read, out: wire.Page[delegation.Heard]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "GET", path: "/domains/:name/answers", summary: "The very answers of the last check", right: access.Read, out: wire.Page[evidence.Heard]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			items, err := k.svc.Checks.Answers(k.Request.Context(), name)
-			return wire.Page[delegation.Heard]{Items: items}, err
+			return wire.Page[evidence.Heard]{Items: items}, err
 		})},
 		{method: "GET", path: "/channels", summary: "The ways in which people and programs are told of domains", right: access.Read, out: wire.Page[wire.ChannelView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			return wire.Page[wire.ChannelView]{Items: k.svc.Notify.Channels()}, nil
@@ -112,7 +113,7 @@ func routesOfDomains() []route {
 		{method: "POST", path: "/channels/:name/tests", summary: "Send a test over a channel", right: access.Write, status: http.StatusNoContent, handle: func(k *call) (any, error) {
 			return nil, k.svc.Notify.TryChannel(k.Request.Context(), k.Param("name"))
 		}},
-		{method: "POST", path: "/sweeps", summary: "Ask about a domain from here, and judge nothing: what another instance asks of a vantage point", right: access.Read, in: wire.SweepRequest{}, out: delegation.Sweep{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "POST", path: "/sweeps", summary: "Ask about a domain from here, and judge nothing: what another instance asks of a vantage point", right: access.Read, in: wire.SweepRequest{}, out: evidence.Sweep{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			var in wire.SweepRequest
 			if err := k.body(&in); err != nil {
 				return nil, err

@@ -9,6 +9,7 @@ import (
 
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
+	"beacon/core/evidence"
 	"beacon/core/finding"
 	"beacon/wire"
 )
@@ -67,7 +68,7 @@ func (a *app) checkFromHere(c *cobra.Command, d direct, names []dnsname.Name) er
 	now := wire.ClockNow{World: time.Now(), Rate: 1}
 	worst := 0
 	tell := len(names) > 1 && isTerminal(a.err)
-	err := a.checkDirect(c.Context(), d, names, func(r delegation.Report, heard []delegation.Heard) error {
+	err := a.checkDirect(c.Context(), d, names, func(r delegation.Report, heard []evidence.Heard) error {
 		worst = graver(worst, exitCode(r.Verdict))
 		if a.output != "table" {
 			reports = append(reports, r)

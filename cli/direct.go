@@ -17,6 +17,7 @@ import (
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/dnssec"
+	"beacon/core/evidence"
 	"beacon/reach"
 	"beacon/resolve"
 	"beacon/visit"
@@ -169,7 +170,7 @@ func (d direct) scope(name dnsname.Name, wanted []dnsname.Name) resolve.Scope {
 const directAtOnce = 64
 
 // checkDirect checks domains from here, and gives each report as soon as those before it are there.
-func (a *app) checkDirect(ctx context.Context, d direct, domains []dnsname.Name, each func(delegation.Report, []delegation.Heard) error) error {
+func (a *app) checkDirect(ctx context.Context, d direct, domains []dnsname.Name, each func(delegation.Report, []evidence.Heard) error) error {
 	wanted, err := d.expected()
 	if err != nil {
 		return err
@@ -186,7 +187,7 @@ func (a *app) checkDirect(ctx context.Context, d direct, domains []dnsname.Name,
 	round := s.NewRound()
 	type outcome struct {
 		report delegation.Report
-		heard  []delegation.Heard
+		heard  []evidence.Heard
 	}
 	results := make([]chan outcome, len(domains))
 	for i := range results {
@@ -237,8 +238,8 @@ func readNames(in io.Reader) (names []string, err error) {
 }
 
 // showAnswers prints the very answers.
-func (a *app) showAnswers(heard []delegation.Heard) {
-	slices.SortStableFunc(heard, func(x, y delegation.Heard) int { return strings.Compare(x.Address, y.Address) })
+func (a *app) showAnswers(heard []evidence.Heard) {
+	slices.SortStableFunc(heard, func(x, y evidence.Heard) int { return strings.Compare(x.Address, y.Address) })
 	last := ""
 	for _, h := range heard {
 		if h.Address != last {

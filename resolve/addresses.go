@@ -10,8 +10,8 @@ import (
 
 	"github.com/miekg/dns"
 
-	"beacon/core/delegation"
 	"beacon/core/dnsname"
+	"beacon/core/evidence"
 	"beacon/core/record"
 )
 
@@ -67,20 +67,20 @@ func (s *Sweeper) Addresses(ctx context.Context, name dnsname.Name) (out Address
 }
 
 // agreed asks all servers for a set, and gives the answer that the most of them give.
-func (s *Sweeper) agreed(ctx context.Context, servers []delegation.Server, key record.Key) (set record.Set, differs string, err error) {
-	seen := make([]delegation.Observed, len(servers))
+func (s *Sweeper) agreed(ctx context.Context, servers []evidence.Server, key record.Key) (set record.Set, differs string, err error) {
+	seen := make([]evidence.Observed, len(servers))
 	inParallel(len(servers), func(i int) { seen[i] = s.AskSet(ctx, servers[i], key) })
 	count := map[string]int{}
 	best, bestText, missing := 0, "", 0
 	for _, o := range seen {
 		switch o.Answer {
-		case delegation.Positive, delegation.NoData:
+		case evidence.Positive, evidence.NoData:
 			text := joinData(o.Data)
 			if count[text]++; count[text] > best || count[text] == best && text < bestText {
 				best, bestText = count[text], text
 				set = record.NewSet(key.Name, key.Type, o.TTL, o.Data...)
 			}
-		case delegation.NoName:
+		case evidence.NoName:
 			missing++
 		}
 
@@ -110,7 +110,7 @@ func joinData(data []record.Data) string {
 }
 
 // Beyond asks where a name outside a domain leads that a site's name is an alias of, and what CAA says there.
-func (s *Sweeper) Beyond(ctx context.Context, name dnsname.Name) (b delegation.Beyond) {
+func (s *Sweeper) Beyond(ctx context.Context, name dnsname.Name) (b evidence.Beyond) {
 	b.Name = name
 	heard, err := s.Addresses(ctx, name)
 	if err != nil {

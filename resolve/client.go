@@ -1,7 +1,7 @@
 // Package resolve asks nameservers and resolvers, and brings back evidence. client.go puts one question to one address, by way of
-// udp.go (send.go sends in batches), stream.go and https.go, with what server.go remembers of the address; walk.go goes from the root to a domain's
+// udp.go (send.go sends in batches), stream.go and https.go, with what peer.go remembers of the address; walk.go goes from the root to a domain's
 // parent and to its nameservers; sweep.go makes one round of all questions that a check needs, and
-// briefly.go of the few that a look at thousands of domains takes. Nothing is judged here: that is
+// briefsweep.go of the few that a look at thousands of domains takes. Nothing is judged here: that is
 // core/delegation's.
 package resolve
 

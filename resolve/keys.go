@@ -6,9 +6,9 @@ import (
 
 	"github.com/miekg/dns"
 
-	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/dnssec"
+	"beacon/core/evidence"
 )
 
 // keysOf is the DNSKEY set of a zone above, which one check of a round fetches for all.
@@ -21,7 +21,7 @@ type keysOf struct {
 func (s *Sweeper) judgesSignatures() bool { return len(s.Anchors) > 0 }
 
 // keysSoon begins to fetch a zone's keys, where nobody has yet.
-func (w *walk) keysSoon(ctx context.Context, zone dnsname.Name, servers []delegation.Server) {
+func (w *walk) keysSoon(ctx context.Context, zone dnsname.Name, servers []evidence.Server) {
 	w.mu.Lock()
 	if w.keys[zone] != nil {
 		w.mu.Unlock()
@@ -136,7 +136,7 @@ func (w *walk) cutsBetween(ctx context.Context, zone, below dnsname.Name) (links
 }
 
 // isCut asks whether a zone of its own begins at a name.
-func (w *walk) isCut(ctx context.Context, list []delegation.Server, name dnsname.Name) bool {
+func (w *walk) isCut(ctx context.Context, list []evidence.Server, name dnsname.Name) bool {
 	r, err := w.firstAnswer(ctx, list, Question{Name: name.String(), Type: dns.TypeSOA})
 	if err != nil {
 		return false

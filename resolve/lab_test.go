@@ -17,6 +17,7 @@ import (
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/dnssec"
+	"beacon/core/evidence"
 	"beacon/core/finding"
 	"beacon/reach"
 	"beacon/resolve/peerstest"
@@ -249,7 +250,7 @@ var stage = []staged{
 }
 
 // keepEvidence keeps the evidence for the tests of core/delegation, where that is asked for: BEACON_RECORD=yes go test -run RealServers.
-func keepEvidence(t *testing.T, name string, sweep delegation.Sweep) {
+func keepEvidence(t *testing.T, name string, sweep evidence.Sweep) {
 	if os.Getenv("BEACON_RECORD") == "" {
 		return
 	}
@@ -260,9 +261,9 @@ func keepEvidence(t *testing.T, name string, sweep delegation.Sweep) {
 }
 
 // concerns reports whether signatures play a part in a domain.
-func concerns(s delegation.Sweep) bool {
-	return slices.ContainsFunc(s.Parents, func(p delegation.ParentAnswer) bool { return len(p.DS.DS()) > 0 }) ||
-		slices.ContainsFunc(s.Servers, func(a delegation.ServerAnswer) bool { return len(a.Keys.Keys()) > 0 })
+func concerns(s evidence.Sweep) bool {
+	return slices.ContainsFunc(s.Parents, func(p evidence.ParentAnswer) bool { return len(p.DS.DS()) > 0 }) ||
+		slices.ContainsFunc(s.Servers, func(a evidence.ServerAnswer) bool { return len(a.Keys.Keys()) > 0 })
 }
 
 // Thirty-odd domains at real servers, in all states of health, are judged right; and of the signed ones a real validating resolver

@@ -13,6 +13,7 @@ import (
 
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
+	"beacon/core/evidence"
 	"beacon/reach"
 )
 
@@ -62,7 +63,7 @@ func TestSweepsOfMixedAnswers(t *testing.T) {
 	for seed := range uint64(1500) {
 		now.Store(seed)
 		whole, brief := s.Sweep(context.Background(), domain, Scope{}), s.Sweep(context.Background(), domain, Scope{Brief: true})
-		for _, sweep := range []delegation.Sweep{whole, brief} {
+		for _, sweep := range []evidence.Sweep{whole, brief} {
 			r := delegation.Judge(delegation.Plan{Domain: domain}, delegation.Advance(delegation.History{}, sweep), sweep)
 			require.NotEmpty(t, r.Verdict, "seed %d", seed)
 		}
@@ -75,7 +76,7 @@ func TestSweepsOfMixedAnswers(t *testing.T) {
 			w := whole.Parents[i]
 			w.At, p.At = time.Time{}, time.Time{}
 			require.Equal(t, w, p, "seed %d", seed)
-			if p.Answer == delegation.Referral {
+			if p.Answer == evidence.Referral {
 				referred++
 			}
 		}

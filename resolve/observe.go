@@ -11,8 +11,8 @@ import (
 
 	"github.com/miekg/dns"
 
-	"beacon/core/delegation"
 	"beacon/core/dnsname"
+	"beacon/core/evidence"
 	"beacon/core/record"
 )
 
@@ -40,10 +40,10 @@ func randomLabel() string {
 }
 
 // AskSet asks one nameserver for one record set.
-func (s *Sweeper) AskSet(ctx context.Context, server delegation.Server, key record.Key) delegation.Observed {
+func (s *Sweeper) AskSet(ctx context.Context, server evidence.Server, key record.Key) evidence.Observed {
 	at, err := netip.ParseAddrPort(server.Address)
 	if err != nil {
-		return delegation.Observed{Key: key, Answer: delegation.Silent}
+		return evidence.Observed{Key: key, Answer: evidence.Silent}
 	}
 	r, err := s.Client.Ask(ctx, at, Question{Name: key.Name.String(), Type: uint16(key.Type)})
 	return observed(key, r, err, false)
@@ -51,17 +51,17 @@ func (s *Sweeper) AskSet(ctx context.Context, server delegation.Server, key reco
 
 // observed reads the whole chain of an answer: the data at its end, or the last CNAME where it leads elsewhere, and the TTL on the way that
 // counts: from a nameserver the largest, for a cache may hold each link that long, from a cache the least that remains.
-func observed(key record.Key, m Reply, err error, cached bool) delegation.Observed {
-	o := delegation.Observed{Key: key}
+func observed(key record.Key, m Reply, err error, cached bool) evidence.Observed {
+	o := evidence.Observed{Key: key}
 	switch {
 	case err != nil:
-		o.Answer = delegation.Silent
+		o.Answer = evidence.Silent
 		return o
 	case m.Rcode == dns.RcodeNameError:
-		o.Answer = delegation.NoName
+		o.Answer = evidence.NoName
 		return o
 	case m.Rcode != dns.RcodeSuccess || !cached && !m.Authoritative:
-		o.Answer = delegation.Lame
+		o.Answer = evidence.Lame
 		return o
 	}
 	var alias []record.Data
@@ -85,13 +85,13 @@ func observed(key record.Key, m Reply, err error, cached bool) delegation.Observ
 			o.Alias = o.Alias || r.Name == key.Name
 		}
 	}
-	if o.Answer = delegation.Positive; len(o.Data) == 0 {
+	if o.Answer = evidence.Positive; len(o.Data) == 0 {
 		if _, _, ends := soaIn(m.Ns, dnsname.Name{}, ""); !ends { // the chain leads elsewhere; else it is known to end in nothing
 			o.Data = alias
 		}
 	}
 	if len(o.Data) == 0 {
-		o.Answer = delegation.NoData
+		o.Answer = evidence.NoData
 	}
 	slices.Sort(o.Data)
 	return o
@@ -125,7 +125,7 @@ func (r Resolver) Endpoint() (Endpoint, error) {
 type cache struct {
 	w *walk
 	e Endpoint
-	a *delegation.ResolverAnswer
+	a *evidence.ResolverAnswer
 }
 
 func (c cache) ask(ctx context.Context, name dnsname.Name, t uint16, unchecked bool) (Reply, error) {
@@ -134,14 +134,14 @@ func (c cache) ask(ctx context.Context, name dnsname.Name, t uint16, unchecked b
 	}
 	q := Question{Name: name.String(), Type: t, Recurse: true, Signed: c.w.s.judgesSignatures(), Unchecked: unchecked}
 	m, err := c.w.s.Client.AskVia(ctx, c.e, q)
-	c.w.tape.keep(c.w.s.Now, delegation.Server{Address: c.a.Address}, q, m, err)
+	c.w.tape.keep(c.w.s.Now, evidence.Server{Address: c.a.Address}, q, m, err)
 	return m, err
 }
 
 // probe asks a caching resolver without disturbing what it holds: never for NS, and for a random name of a private type, whose negative
 // answer shows the SOA of the zone as the resolver reaches it.
 func (w *walk) probe(ctx context.Context, r Resolver, domain dnsname.Name) (c cache) {
-	c = cache{w: w, a: &delegation.ResolverAnswer{Name: r.Name, Address: r.Address, Group: r.Group}}
+	c = cache{w: w, a: &evidence.ResolverAnswer{Name: r.Name, Address: r.Address, Group: r.Group}}
 	a := c.a
 	var err error
 	if c.e, err = r.Endpoint(); err != nil {
@@ -186,8 +186,8 @@ func (c cache) watch(ctx context.Context, keys []record.Key) {
 	if c.a.Problem != "" {
 		return
 	}
-	c.a.Sets = make([]delegation.Observed, len(keys))
-	again := make([]delegation.Observed, len(keys))
+	c.a.Sets = make([]evidence.Observed, len(keys))
+	again := make([]evidence.Observed, len(keys))
 	inParallel(2*len(keys), func(i int) {
 		key := keys[i/2]
 		m, err := c.ask(ctx, key.Name, uint16(key.Type), c.a.Refuses)
@@ -207,14 +207,14 @@ func (c cache) watch(ctx context.Context, keys []record.Key) {
 
 // existing gives the watched sets that every server which knows the zone has. One that is about to come must not be asked for:
 // caches would keep that it is not there.
-func existing(servers []delegation.ServerAnswer, watched []record.Key) (keys []record.Key) {
+func existing(servers []evidence.ServerAnswer, watched []record.Key) (keys []record.Key) {
 	for _, key := range watched {
 		has, lacks := false, false
 		for _, a := range servers {
 			for _, o := range a.Sets {
 				if o.Key == key {
-					has = has || o.Answer == delegation.Positive
-					lacks = lacks || o.Answer == delegation.NoData || o.Answer == delegation.NoName
+					has = has || o.Answer == evidence.Positive
+					lacks = lacks || o.Answer == evidence.NoData || o.Answer == evidence.NoName
 				}
 			}
 		}

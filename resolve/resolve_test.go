@@ -18,6 +18,7 @@ import (
 
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
+	"beacon/core/evidence"
 	"beacon/core/record"
 	"beacon/practice"
 	"beacon/practice/practicetest"
@@ -83,13 +84,13 @@ func TestSweepOfAHealthyDomain(t *testing.T) {
 	assert.Equal(t, "example.", got.Zone.String())
 	require.Len(t, got.Parents, 2)
 	for _, p := range got.Parents {
-		assert.Equal(t, delegation.Referral, p.Answer)
+		assert.Equal(t, evidence.Referral, p.Answer)
 		assert.EqualValues(t, 1200, p.TTL)
 		assert.Equal(t, hosts, []string{p.NS[0].String(), p.NS[1].String()})
 	}
 	require.Len(t, got.Servers, 2)
 	for _, a := range got.Servers {
-		assert.Equal(t, delegation.Positive, a.Answer, a.Problem)
+		assert.Equal(t, evidence.Positive, a.Answer, a.Problem)
 		assert.Empty(t, a.NoTCP)
 		assert.EqualValues(t, 600, a.NSTTL)
 		assert.EqualValues(t, 300, a.SOA.Negative)
@@ -101,7 +102,7 @@ func TestSweepOfAHealthyDomain(t *testing.T) {
 	for _, r := range got.Resolvers {
 		require.NotNil(t, r.SOA, r.Name)
 		assert.Contains(t, r.SOA.Primary.String(), "plover.test.")
-		assert.Equal(t, delegation.Positive, r.Sets[0].Answer)
+		assert.Equal(t, evidence.Positive, r.Sets[0].Answer)
 	}
 }
 
@@ -114,12 +115,12 @@ func TestSweepTellsWhatIsWrong(t *testing.T) {
 	require.Len(t, got.NoAddress, 1)
 	assert.Equal(t, "the name does not exist", got.NoAddress[0].Problem)
 	require.Len(t, got.Servers, 2)
-	assert.Equal(t, delegation.Lame, got.Servers[1].Answer)
+	assert.Equal(t, evidence.Lame, got.Servers[1].Answer)
 	assert.Equal(t, "REFUSED", got.Servers[1].Problem)
 
 	nobody := s.Sweep(context.Background(), dnsname.MustParse("nobody.example"), Scope{})
 	assert.Empty(t, nobody.Failure)
-	assert.Equal(t, delegation.NoName, nobody.Parents[0].Answer)
+	assert.Equal(t, evidence.NoName, nobody.Parents[0].Answer)
 	assert.EqualValues(t, 300, nobody.Parents[0].Negative)
 
 	s.Hints = Hints{{Name: dnsname.MustParse("dark.test"), Address: "127.0.0.1:9"}}

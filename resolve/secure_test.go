@@ -16,7 +16,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"beacon/core/delegation"
+	"beacon/core/evidence"
 	"beacon/reach"
 )
 
@@ -73,7 +73,7 @@ func TestSecuredResolvers(t *testing.T) {
 	}()
 	trusted := x509.NewCertPool()
 	trusted.AddCert(web.Certificate())
-	ask := func(o Options, r Resolver) delegation.ResolverAnswer {
+	ask := func(o Options, r Resolver) evidence.ResolverAnswer {
 		o.Timeout = 500 * time.Millisecond
 		c, err := NewClient(reach.Loopback(), o)
 		require.NoError(t, err)

@@ -11,9 +11,9 @@ import (
 	"github.com/miekg/dns"
 	"golang.org/x/sync/errgroup"
 
-	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/dnssec"
+	"beacon/core/evidence"
 	"beacon/core/record"
 )
 
@@ -45,18 +45,18 @@ type Scope struct {
 }
 
 // Sweep makes a round of one sweep.
-func (s *Sweeper) Sweep(ctx context.Context, domain dnsname.Name, scope Scope) delegation.Sweep {
+func (s *Sweeper) Sweep(ctx context.Context, domain dnsname.Name, scope Scope) evidence.Sweep {
 	return s.NewRound().Sweep(ctx, domain, scope)
 }
 
 // Sweep asks every parent server, every address of every nameserver, and every resolver about domain. It always gives
 // evidence; what could not be asked is said in it.
-func (round *Round) Sweep(ctx context.Context, domain dnsname.Name, scope Scope) (out delegation.Sweep) {
+func (round *Round) Sweep(ctx context.Context, domain dnsname.Name, scope Scope) (out evidence.Sweep) {
 	w := &walk{Round: round}
 	if scope.Tape {
 		w.tape = &tape{}
 	}
-	out = delegation.Sweep{Domain: domain, Began: w.s.Now(), Brief: scope.Brief, Anchors: w.s.Anchors}
+	out = evidence.Sweep{Version: evidence.Version, Domain: domain, Began: w.s.Now(), Brief: scope.Brief, Anchors: w.s.Anchors}
 	var err error
 	if scope.Brief {
 		err = w.sweepBriefly(ctx, scope, &out)
@@ -78,7 +78,7 @@ func (round *Round) Sweep(ctx context.Context, domain dnsname.Name, scope Scope)
 }
 
 // sweepWholly asks everybody everything, as much of it at once as may be.
-func (w *walk) sweepWholly(ctx context.Context, scope Scope, out *delegation.Sweep) error {
+func (w *walk) sweepWholly(ctx context.Context, scope Scope, out *evidence.Sweep) error {
 	caches := make([]cache, len(w.s.Resolvers))
 	var resolvers sync.WaitGroup
 	resolvers.Go(func() {
@@ -94,7 +94,7 @@ func (w *walk) sweepWholly(ctx context.Context, scope Scope, out *delegation.Swe
 	return err
 }
 
-func (w *walk) sweepServers(ctx context.Context, scope Scope, out *delegation.Sweep) error {
+func (w *walk) sweepServers(ctx context.Context, scope Scope, out *evidence.Sweep) error {
 	ways, err := w.beginParents(ctx, out, false)
 	if err != nil {
 		return err
@@ -113,7 +113,7 @@ func (w *walk) sweepServers(ctx context.Context, scope Scope, out *delegation.Sw
 }
 
 // beginParents asks the servers of the zone above.
-func (w *walk) beginParents(ctx context.Context, out *delegation.Sweep, brief bool) ([]asked, error) {
+func (w *walk) beginParents(ctx context.Context, out *evidence.Sweep, brief bool) ([]asked, error) {
 	q := Question{Name: out.Domain.String(), Type: dns.TypeNS, Signed: w.s.judgesSignatures(), Brief: brief}
 	zone, parents, err := w.parentOf(ctx, out.Domain, q.Name)
 	if err != nil {
@@ -121,7 +121,7 @@ func (w *walk) beginParents(ctx context.Context, out *delegation.Sweep, brief bo
 	}
 	parents = parents[:min(len(parents), maxNameservers*2)]
 	out.Zone = zone
-	out.Parents = make([]delegation.ParentAnswer, len(parents))
+	out.Parents = make([]evidence.ParentAnswer, len(parents))
 	ways := make([]asked, len(parents))
 	for i, p := range parents {
 		w.begin(ctx, &ways[i], p, q)
@@ -130,7 +130,7 @@ func (w *walk) beginParents(ctx context.Context, out *delegation.Sweep, brief bo
 }
 
 // namesIn gives the nameservers that are to be asked.
-func namesIn(scope Scope, parents []delegation.ParentAnswer) []dnsname.Name {
+func namesIn(scope Scope, parents []evidence.ParentAnswer) []dnsname.Name {
 	names := make([]dnsname.Name, 0, len(scope.Nameservers)+len(parents)*4)
 	names = append(names, scope.Nameservers...)
 	for i := range parents {
@@ -140,7 +140,7 @@ func namesIn(scope Scope, parents []delegation.ParentAnswer) []dnsname.Name {
 }
 
 // keepOwn keeps what parents say of the domain's own keys where their referrals did not.
-func keepOwn(parents []delegation.ParentAnswer, own []dnssec.Records) {
+func keepOwn(parents []evidence.ParentAnswer, own []dnssec.Records) {
 	for i, about := range own {
 		if about != nil {
 			parents[i].DS = about
@@ -150,13 +150,13 @@ func keepOwn(parents []delegation.ParentAnswer, own []dnssec.Records) {
 
 // chainOf gives the links down to the parent, and by the place of each parent server what it says of the domain's own keys, where
 // its referral was silent about them.
-func (w *walk) chainOf(ctx context.Context, zone dnsname.Name, parents []delegation.ParentAnswer, domain dnsname.Name) (links []dnssec.Link, own []dnssec.Records) {
+func (w *walk) chainOf(ctx context.Context, zone dnsname.Name, parents []evidence.ParentAnswer, domain dnsname.Name) (links []dnssec.Link, own []dnssec.Records) {
 	own = make([]dnssec.Records, len(parents))
 	links = w.chainTo(ctx, zone)
 	if len(links) == 0 || !links[len(links)-1].Keys.Signed() {
 		return links, own
 	}
-	silent := func(p delegation.ParentAnswer) bool { return p.Answer == delegation.Referral && len(p.DS) == 0 }
+	silent := func(p evidence.ParentAnswer) bool { return p.Answer == evidence.Referral && len(p.DS) == 0 }
 	inParallel(len(parents), func(i int) {
 		if !silent(parents[i]) {
 			return
@@ -173,7 +173,7 @@ func (w *walk) chainOf(ctx context.Context, zone dnsname.Name, parents []delegat
 }
 
 // Servers gives the addresses of nameservers, found by walking from the root, and the names that lead to none.
-func (s *Sweeper) Servers(ctx context.Context, names []dnsname.Name) ([]delegation.Server, []delegation.NameProblem) {
+func (s *Sweeper) Servers(ctx context.Context, names []dnsname.Name) ([]evidence.Server, []evidence.NameProblem) {
 	return (&walk{Round: s.NewRound()}).addressesOf(ctx, names, nil)
 }
 
@@ -194,7 +194,7 @@ func inParallel(n int, do func(int)) {
 }
 
 // addressesOf gives the addresses of names, by glue where there is any.
-func (w *walk) addressesOf(ctx context.Context, names []dnsname.Name, glue map[dnsname.Name][]netip.Addr) (servers []delegation.Server, problems []delegation.NameProblem) {
+func (w *walk) addressesOf(ctx context.Context, names []dnsname.Name, glue map[dnsname.Name][]netip.Addr) (servers []evidence.Server, problems []evidence.NameProblem) {
 	names = names[:min(len(names), maxNameservers)]
 	got := make([]addresses, len(names))
 	var unknown []int
@@ -210,7 +210,7 @@ func (w *walk) addressesOf(ctx context.Context, names []dnsname.Name, glue map[d
 	for i := range got {
 		total += len(got[i].servers)
 	}
-	servers = make([]delegation.Server, 0, total)
+	servers = make([]evidence.Server, 0, total)
 	for i := range names {
 		servers = append(servers, got[i].servers...)
 		if len(got[i].servers) == 0 {
@@ -221,18 +221,18 @@ func (w *walk) addressesOf(ctx context.Context, names []dnsname.Name, glue map[d
 }
 
 // readParent reads what one parent server says of the delegation.
-func (w *walk) readParent(ctx context.Context, way *asked, zone, domain dnsname.Name) delegation.ParentAnswer {
+func (w *walk) readParent(ctx context.Context, way *asked, zone, domain dnsname.Name) evidence.ParentAnswer {
 	m, err := way.end(ctx)
-	a := delegation.ParentAnswer{Server: way.server, At: w.s.Now()}
+	a := evidence.ParentAnswer{Server: way.server, At: w.s.Now()}
 	switch {
 	case err != nil:
-		a.Answer, a.Problem = delegation.Silent, err.Error()
+		a.Answer, a.Problem = evidence.Silent, err.Error()
 		return a
 	case m.Rcode == dns.RcodeNameError:
-		a.Answer, a.Negative = delegation.NoName, negativeTTL(m.Msg)
+		a.Answer, a.Negative = evidence.NoName, negativeTTL(m.Msg)
 		return a
 	case m.Rcode != dns.RcodeSuccess:
-		a.Answer, a.Problem = delegation.Lame, dns.RcodeToString[m.Rcode]
+		a.Answer, a.Problem = evidence.Lame, dns.RcodeToString[m.Rcode]
 		return a
 	}
 	// A server that is authoritative for both sides of the cut answers from the child's side.
@@ -243,17 +243,17 @@ func (w *walk) readParent(ctx context.Context, way *asked, zone, domain dnsname.
 				continue
 			}
 			if target, err := book.parse(ns.Ns); err == nil {
-				a.Answer, a.TTL = delegation.Referral, max(a.TTL, ns.Hdr.Ttl)
+				a.Answer, a.TTL = evidence.Referral, max(a.TTL, ns.Hdr.Ttl)
 				a.NS = append(roomFor(a.NS, len(section)), target)
 			}
 		}
 	}
 	a.NS, a.DS = dnsname.SortInPlace(a.NS), aboutKeys(m.Msg, domain)
 	a.ChildToo = m.Authoritative && len(a.NS) > 0
-	a.Glue = slices.DeleteFunc(glueIn(m.Msg, zone), func(g delegation.Glue) bool { return !slices.Contains(a.NS, g.Name) })
+	a.Glue = slices.DeleteFunc(glueIn(m.Msg, zone), func(g evidence.Glue) bool { return !slices.Contains(a.NS, g.Name) })
 	a.Foreign = addressesIn(m.Msg, func(n dnsname.Name) bool { return !n.IsBelow(zone) && slices.Contains(a.NS, n) })
 	if len(a.NS) == 0 {
-		a.Answer, a.Negative = delegation.NoData, negativeTTL(m.Msg)
+		a.Answer, a.Negative = evidence.NoData, negativeTTL(m.Msg)
 	}
 	return a
 }
@@ -276,7 +276,7 @@ func isCalled(text string, name dnsname.Name, written string) bool {
 }
 
 // soaIn reads the SOA record of a section, with the negative TTL of RFC 2308 section 5. It is likely to be of a name that is written so.
-func soaIn(section []dns.RR, likely dnsname.Name, written string) (delegation.SOA, dnsname.Name, bool) {
+func soaIn(section []dns.RR, likely dnsname.Name, written string) (evidence.SOA, dnsname.Name, bool) {
 	for _, rr := range section {
 		soa, ok := rr.(*dns.SOA)
 		if !ok {
@@ -289,11 +289,11 @@ func soaIn(section []dns.RR, likely dnsname.Name, written string) (delegation.SO
 		primary, err2 := book.parse(soa.Ns)
 		contact, err3 := book.parse(soa.Mbox)
 		if err == nil && err2 == nil && err3 == nil {
-			return delegation.SOA{Primary: primary, Contact: contact, Serial: soa.Serial, Refresh: soa.Refresh, Retry: soa.Retry, Expire: soa.Expire,
+			return evidence.SOA{Primary: primary, Contact: contact, Serial: soa.Serial, Refresh: soa.Refresh, Retry: soa.Retry, Expire: soa.Expire,
 				Negative: min(soa.Hdr.Ttl, soa.Minttl)}, owner, true
 		}
 	}
-	return delegation.SOA{}, dnsname.Name{}, false
+	return evidence.SOA{}, dnsname.Name{}, false
 }
 
 func negativeTTL(m *dns.Msg) uint32 {

@@ -8,16 +8,16 @@ import (
 
 	"github.com/miekg/dns"
 
-	"beacon/core/delegation"
+	"beacon/core/evidence"
 )
 
 // tape keeps what was heard during a check, in presentation form. A nil one keeps nothing.
 type tape struct {
 	mu    sync.Mutex
-	heard []delegation.Heard
+	heard []evidence.Heard
 }
 
-func (t *tape) keep(now func() time.Time, server delegation.Server, q Question, r Reply, err error) {
+func (t *tape) keep(now func() time.Time, server evidence.Server, q Question, r Reply, err error) {
 	if t == nil {
 		return
 	}
@@ -25,7 +25,7 @@ func (t *tape) keep(now func() time.Time, server delegation.Server, q Question, 
 	if kind == "" {
 		kind = fmt.Sprintf("TYPE%d", q.Type)
 	}
-	h := delegation.Heard{Server: server, At: now(), Asked: q.Name + " " + kind, Over: string(r.Over), Took: float64(r.Took.Microseconds()) / 1000}
+	h := evidence.Heard{Server: server, At: now(), Asked: q.Name + " " + kind, Over: string(r.Over), Took: float64(r.Took.Microseconds()) / 1000}
 	if err != nil {
 		h.Problem = err.Error()
 	} else {
@@ -38,7 +38,7 @@ func (t *tape) keep(now func() time.Time, server delegation.Server, q Question, 
 	t.heard = append(t.heard, h)
 }
 
-func (t *tape) all() []delegation.Heard {
+func (t *tape) all() []evidence.Heard {
 	if t == nil {
 		return nil
 	}

@@ -12,9 +12,9 @@ import (
 
 	"github.com/miekg/dns"
 
-	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/dnssec"
+	"beacon/core/evidence"
 	"beacon/core/record"
 	"beacon/core/zonefile"
 )
@@ -28,7 +28,7 @@ const (
 )
 
 // Hints are the root's nameservers.
-type Hints []delegation.Server
+type Hints []evidence.Server
 
 // ReadHints reads root hints as a zone file; port is the one that all nameservers answer on, 53 in the world outside.
 func ReadHints(text string, port uint16) (Hints, error) {
@@ -40,7 +40,7 @@ func ReadHints(text string, port uint16) (Hints, error) {
 	for _, r := range zone.Records {
 		if r.Type == record.A || r.Type == record.AAAA {
 			if addr, err := netip.ParseAddr(string(r.Data)); err == nil {
-				hints = append(hints, delegation.Server{Name: r.Name, Address: netip.AddrPortFrom(addr, port).String()})
+				hints = append(hints, evidence.Server{Name: r.Name, Address: netip.AddrPortFrom(addr, port).String()})
 			}
 		}
 	}
@@ -67,13 +67,13 @@ type zoneServers struct {
 	names  []dnsname.Name
 	glue   map[dnsname.Name][]netip.Addr // of names below the referring zone only
 	ds     dnssec.Records                // what came along about its keys
-	all    []delegation.Server           // where there is glue for every name
+	all    []evidence.Server             // where there is glue for every name
 }
 
 // addresses are what a nameserver's name leads to, or why it leads nowhere.
 type addresses struct {
-	servers []delegation.Server
-	problem delegation.NameProblem
+	servers []evidence.Server
+	problem evidence.NameProblem
 }
 
 // NewRound begins a round.
@@ -99,7 +99,7 @@ type walk struct {
 var errTooMany = fmt.Errorf("the check was ended after %d questions", maxQuestions)
 
 // ask counts the question against the check's bound.
-func (w *walk) ask(ctx context.Context, server delegation.Server, q Question) (Reply, error) {
+func (w *walk) ask(ctx context.Context, server evidence.Server, q Question) (Reply, error) {
 	var way asked
 	w.begin(ctx, &way, server, q)
 	return way.end(ctx)
@@ -108,13 +108,13 @@ func (w *walk) ask(ctx context.Context, server delegation.Server, q Question) (R
 // asked is a question of a check on its way.
 type asked struct {
 	w      *walk
-	server delegation.Server
+	server evidence.Server
 	asking
 	err error
 }
 
 // begin is the first half of ask; end is the other.
-func (w *walk) begin(ctx context.Context, out *asked, to delegation.Server, q Question) {
+func (w *walk) begin(ctx context.Context, out *asked, to evidence.Server, q Question) {
 	out.w, out.server, out.q = w, to, q
 	if w.asked.Add(1) > maxQuestions {
 		out.err = errTooMany
@@ -142,7 +142,7 @@ func (q *asked) abandon() {
 }
 
 // askTCP is ask over TCP.
-func (w *walk) askTCP(ctx context.Context, server delegation.Server, q Question) (Reply, error) {
+func (w *walk) askTCP(ctx context.Context, server evidence.Server, q Question) (Reply, error) {
 	if w.asked.Add(1) > maxQuestions {
 		return Reply{}, errTooMany
 	}
@@ -169,7 +169,7 @@ func (w *walk) known(name dnsname.Name) (dnsname.Name, *zoneServers) {
 
 // parentOf walks down until some zone's servers refer to domain itself, or say that there is no such delegation. It
 // gives that zone and its servers. text is the domain in presentation form.
-func (w *walk) parentOf(ctx context.Context, domain dnsname.Name, text string) (dnsname.Name, []delegation.Server, error) {
+func (w *walk) parentOf(ctx context.Context, domain dnsname.Name, text string) (dnsname.Name, []evidence.Server, error) {
 	if domain.IsRoot() {
 		return domain, nil, errors.New("the root has no parent")
 	}
@@ -181,7 +181,7 @@ func (w *walk) parentOf(ctx context.Context, domain dnsname.Name, text string) (
 // found is where a descent came to: the zone, its servers, and what one of them answered, unless it need not be asked.
 type found struct {
 	zone    dnsname.Name
-	servers []delegation.Server
+	servers []evidence.Server
 	reply   Reply
 }
 
@@ -194,10 +194,10 @@ func (w *walk) descend(ctx context.Context, zone dnsname.Name, servers *zoneServ
 		f = found{zone: zone, servers: list}
 		if len(list) == 0 {
 			err := fmt.Errorf("no address of the nameservers of %s is known (%s: %s)", inWords(zone), short(problem.Name), problem.Problem)
-			if problem.Kind == delegation.NameCircular {
+			if problem.Kind == evidence.NameCircular {
 				err = circular{err}
 			}
-			if problem.Kind != delegation.NameNotLooked {
+			if problem.Kind != evidence.NameNotLooked {
 				err = brokenZone{zone, err}
 			}
 			return f, err
@@ -252,7 +252,7 @@ func inWords(zone dnsname.Name) string {
 }
 
 // firstAnswer asks servers in turn until one answers usably; noneUsable says that all of them answered otherwise.
-func (w *walk) firstAnswer(ctx context.Context, servers []delegation.Server, q Question) (Reply, error) {
+func (w *walk) firstAnswer(ctx context.Context, servers []evidence.Server, q Question) (Reply, error) {
 	var last error
 	silent := false
 	for _, s := range w.hearingFirst(servers) {
@@ -278,11 +278,11 @@ func (w *walk) firstAnswer(ctx context.Context, servers []delegation.Server, q Q
 }
 
 // hearingFirst puts servers that did not answer before behind the others.
-func (w *walk) hearingFirst(servers []delegation.Server) []delegation.Server {
+func (w *walk) hearingFirst(servers []evidence.Server) []evidence.Server {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	ordered := slices.Clone(servers)
-	slices.SortStableFunc(ordered, func(a, b delegation.Server) int {
+	slices.SortStableFunc(ordered, func(a, b evidence.Server) int {
 		switch {
 		case w.deaf[a.Address] == w.deaf[b.Address]:
 			return 0
@@ -326,12 +326,12 @@ func referral(m *dns.Msg, zone, name dnsname.Name) (dnsname.Name, *zoneServers) 
 }
 
 // glueIn reads the addresses in an answer's additional section: what lies outside the zone is not this server's to say.
-func glueIn(m *dns.Msg, zone dnsname.Name) []delegation.Glue {
+func glueIn(m *dns.Msg, zone dnsname.Name) []evidence.Glue {
 	return addressesIn(m, func(n dnsname.Name) bool { return n.IsBelow(zone) })
 }
 
 // addressesIn reads the addresses of an additional section, of those names that are wanted.
-func addressesIn(m *dns.Msg, wanted func(dnsname.Name) bool) (list []delegation.Glue) {
+func addressesIn(m *dns.Msg, wanted func(dnsname.Name) bool) (list []evidence.Glue) {
 	for _, rr := range m.Extra {
 		addr, ok := addressIn(rr)
 		if !ok {
@@ -341,9 +341,9 @@ func addressesIn(m *dns.Msg, wanted func(dnsname.Name) bool) (list []delegation.
 		if err != nil || !wanted(name) || len(list) >= maxNameservers {
 			continue
 		}
-		i := slices.IndexFunc(list, func(g delegation.Glue) bool { return g.Name == name })
+		i := slices.IndexFunc(list, func(g evidence.Glue) bool { return g.Name == name })
 		if i < 0 {
-			list = append(roomFor(list, min(len(m.Extra), maxNameservers)), delegation.Glue{Name: name})
+			list = append(roomFor(list, min(len(m.Extra), maxNameservers)), evidence.Glue{Name: name})
 			i = len(list) - 1
 		}
 		if g := &list[i]; len(g.Addresses) < maxAddresses && !slices.Contains(g.Addresses, addr) {
@@ -389,7 +389,7 @@ func addressIn(rr dns.RR) (netip.Addr, bool) {
 }
 
 // allByGlue gives the addresses of a zone's nameservers where glue tells them all.
-func (w *walk) allByGlue(z *zoneServers) (list []delegation.Server) {
+func (w *walk) allByGlue(z *zoneServers) (list []evidence.Server) {
 	for _, name := range z.names[:min(len(z.names), maxNameservers)] {
 		if len(z.glue[name]) == 0 {
 			return nil
@@ -401,7 +401,7 @@ func (w *walk) allByGlue(z *zoneServers) (list []delegation.Server) {
 
 // serversOf gives the addresses of a zone's nameservers, by glue where there is any; the others are looked up only where no glue
 // helps on.
-func (w *walk) serversOf(ctx context.Context, z *zoneServers, path []dnsname.Name) (list []delegation.Server, problem delegation.NameProblem) {
+func (w *walk) serversOf(ctx context.Context, z *zoneServers, path []dnsname.Name) (list []evidence.Server, problem evidence.NameProblem) {
 	if z.all != nil {
 		return z.all, problem
 	}
@@ -414,7 +414,7 @@ func (w *walk) serversOf(ctx context.Context, z *zoneServers, path []dnsname.Nam
 			continue
 		}
 		found := w.address(ctx, name, path)
-		if found.problem.Problem != "" && problem.Kind != delegation.NameCircular {
+		if found.problem.Problem != "" && problem.Kind != evidence.NameCircular {
 			problem = found.problem
 		}
 		list = append(list, found.servers...)
@@ -422,11 +422,11 @@ func (w *walk) serversOf(ctx context.Context, z *zoneServers, path []dnsname.Nam
 	return list, problem
 }
 
-func (w *walk) at(name dnsname.Name, addrs []netip.Addr) []delegation.Server {
+func (w *walk) at(name dnsname.Name, addrs []netip.Addr) []evidence.Server {
 	addrs = addrs[:min(len(addrs), maxAddresses)]
-	servers := make([]delegation.Server, len(addrs))
+	servers := make([]evidence.Server, len(addrs))
 	for i, addr := range addrs {
-		servers[i] = delegation.Server{Name: name, Address: netip.AddrPortFrom(addr, w.s.Port).String()}
+		servers[i] = evidence.Server{Name: name, Address: netip.AddrPortFrom(addr, w.s.Port).String()}
 	}
 	return servers
 }
@@ -434,14 +434,14 @@ func (w *walk) at(name dnsname.Name, addrs []netip.Addr) []delegation.Server {
 // address looks up the addresses of a nameserver's name at the servers that are authoritative for it, IPv4 and IPv6.
 // What was found is kept for the rest of the round. path is the names whose looking up led here.
 func (w *walk) address(ctx context.Context, name dnsname.Name, path []dnsname.Name) addresses {
-	fail := func(kind delegation.ProblemKind, text string) addresses {
-		return addresses{problem: delegation.NameProblem{Name: name, Kind: kind, Problem: text}}
+	fail := func(kind evidence.ProblemKind, text string) addresses {
+		return addresses{problem: evidence.NameProblem{Name: name, Kind: kind, Problem: text}}
 	}
 	if slices.Contains(path, name) {
-		return fail(delegation.NameCircular, "its address can only be had from itself, and no glue helps out of that")
+		return fail(evidence.NameCircular, "its address can only be had from itself, and no glue helps out of that")
 	}
 	if len(path) >= maxDepth {
-		return fail(delegation.NameCircular, "too many names depend on each other")
+		return fail(evidence.NameCircular, "too many names depend on each other")
 	}
 	w.mu.Lock()
 	found, known := w.addrs[name]
@@ -457,43 +457,43 @@ func (w *walk) address(ctx context.Context, name dnsname.Name, path []dnsname.Na
 	return found
 }
 
-func (w *walk) lookUp(ctx context.Context, name dnsname.Name, path []dnsname.Name, fail func(delegation.ProblemKind, string) addresses) addresses {
+func (w *walk) lookUp(ctx context.Context, name dnsname.Name, path []dnsname.Name, fail func(evidence.ProblemKind, string) addresses) addresses {
 	if name.IsRoot() {
-		return fail(delegation.NameEmpty, "the root is no host")
+		return fail(evidence.NameEmpty, "the root is no host")
 	}
 	start, known := w.known(name)
 	got, err := w.descend(ctx, start, known, Question{Name: name.String(), Type: dns.TypeA}, name, path, false)
 	if err != nil {
 		if errors.As(err, &circular{}) {
-			return fail(delegation.NameCircular, err.Error())
+			return fail(evidence.NameCircular, err.Error())
 		}
-		return fail(delegation.NameNotLooked, err.Error())
+		return fail(evidence.NameNotLooked, err.Error())
 	}
 	types := []uint16{dns.TypeA, dns.TypeAAAA}
 	replies, errs := []Reply{got.reply, {}}, make([]error, 2)
 	replies[1], errs[1] = w.firstAnswer(ctx, got.servers, Question{Name: name.String(), Type: dns.TypeAAAA})
 	var found []netip.Addr
-	kind, problem := delegation.NameEmpty, "it has neither A nor AAAA records"
+	kind, problem := evidence.NameEmpty, "it has neither A nor AAAA records"
 	for i, r := range replies {
 		if errs[i] != nil {
 			if len(found) > 0 {
 				break
 			}
-			return fail(delegation.NameNotLooked, fmt.Sprintf("asking the nameservers of %s: %v", inWords(got.zone), errs[i]))
+			return fail(evidence.NameNotLooked, fmt.Sprintf("asking the nameservers of %s: %v", inWords(got.zone), errs[i]))
 		}
 		if r.Rcode == dns.RcodeNameError {
-			return fail(delegation.NameMissing, "the name does not exist")
+			return fail(evidence.NameMissing, "the name does not exist")
 		}
 		for _, rr := range r.Answer {
 			owner, err := dnsname.Parse(rr.Header().Name)
 			if addr, ok := addressIn(rr); ok && rr.Header().Rrtype == types[i] && err == nil && owner == name {
 				found = append(found, addr)
 			} else if rr.Header().Rrtype == dns.TypeCNAME && owner == name {
-				kind, problem = delegation.NameAlias, "it is a CNAME, which a nameserver's name may not be (RFC 2181 section 10.3)"
+				kind, problem = evidence.NameAlias, "it is a CNAME, which a nameserver's name may not be (RFC 2181 section 10.3)"
 			}
 		}
 	}
-	if len(found) == 0 || kind == delegation.NameAlias {
+	if len(found) == 0 || kind == evidence.NameAlias {
 		return fail(kind, problem)
 	}
 	return addresses{servers: w.at(name, found)}

@@ -14,6 +14,7 @@ import (
 
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
+	"beacon/core/evidence"
 	"beacon/service"
 	"beacon/service/check"
 	"beacon/wire"
@@ -30,7 +31,7 @@ func TestPlacesAndRegistries(t *testing.T) {
 			return
 		}
 		assert.NoError(t, json.NewDecoder(r.Body).Decode(&north))
-		there := delegation.Sweep{Domain: north.Domain, Parents: []delegation.ParentAnswer{{Answer: delegation.Silent, Problem: "time-out"}}}
+		there := evidence.Sweep{Domain: north.Domain, Parents: []evidence.ParentAnswer{{Answer: evidence.Silent, Problem: "time-out"}}}
 		assert.NoError(t, json.NewEncoder(w).Encode(there))
 	}))
 	defer place.Close()

@@ -10,6 +10,7 @@ import (
 
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
+	"beacon/core/evidence"
 	"beacon/core/finding"
 )
 
@@ -107,7 +108,7 @@ func (check) TableName() string { return "checks" }
 const KeepChecks = 100
 
 // AddCheck keeps a check and what it established. Where it came to the same as the last one, it takes that one's place.
-func (t *Tx) AddCheck(domainID uint64, r delegation.Report, h delegation.History, s delegation.Sweep, same bool) error {
+func (t *Tx) AddCheck(domainID uint64, r delegation.Report, h delegation.History, s evidence.Sweep, same bool) error {
 	heard := s.Heard
 	s.Heard = nil // kept of the newest check only
 	row := check{DomainID: domainID, FirstAt: &r.CheckedAt, WorldAt: r.CheckedAt, WallAt: t.now(), Verdict: r.Verdict}
@@ -185,7 +186,7 @@ func unsqueeze(body []byte, value any) error {
 }
 
 // Answers gives the very answers of a domain's newest check.
-func (t *Tx) Answers(domainID uint64) (list []delegation.Heard, err error) {
+func (t *Tx) Answers(domainID uint64) (list []evidence.Heard, err error) {
 	var bodies [][]byte
 	if err = t.db.Raw("SELECT body FROM check_answers WHERE domain_id = ?", domainID).Scan(&bodies).Error; err != nil || len(bodies) == 0 {
 		return nil, err

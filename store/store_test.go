@@ -17,6 +17,7 @@ import (
 	"beacon/core/change"
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
+	"beacon/core/evidence"
 	"beacon/core/record"
 	"beacon/reach"
 	"beacon/store"
@@ -212,7 +213,7 @@ func TestChecksAreKept(t *testing.T) {
 		at := time.Date(2030, 1, 2, 3, 4, 5, 678901000, time.UTC)
 		report := delegation.Report{Domain: name, Verdict: delegation.Settling, CheckedAt: at, SettlesBy: &at}
 		history := delegation.History{Since: at, Current: delegation.State{Set: []dnsname.Name{name}, P: 7}}
-		require.NoError(t, tx.AddCheck(d.ID, report, history, delegation.Sweep{}, false))
+		require.NoError(t, tx.AddCheck(d.ID, report, history, evidence.Sweep{}, false))
 		d, err = tx.LockHistory(d.ID)
 		require.NoError(t, err)
 		got, err := d.PastSweeps()
@@ -242,7 +243,7 @@ func TestOldChecksGo(t *testing.T) {
 		at := time.Date(2030, 3, 1, 12, 0, 0, 0, time.UTC)
 		add := func(id uint64, verdict delegation.Verdict, same bool) {
 			at = at.Add(time.Minute)
-			require.NoError(t, tx.AddCheck(id, delegation.Report{Verdict: verdict, CheckedAt: at}, delegation.History{}, delegation.Sweep{}, same))
+			require.NoError(t, tx.AddCheck(id, delegation.Report{Verdict: verdict, CheckedAt: at}, delegation.History{}, evidence.Sweep{}, same))
 		}
 		for range store.KeepChecks + 20 {
 			for _, id := range ids {

@@ -4,13 +4,13 @@ import (
 	"context"
 	"sync"
 
-	"beacon/core/delegation"
 	"beacon/core/dnsname"
+	"beacon/core/evidence"
 )
 
 // Beyond asks where a name leads that lies outside the domain that is looked at.
 type Beyond interface {
-	Beyond(ctx context.Context, name dnsname.Name) delegation.Beyond
+	Beyond(ctx context.Context, name dnsname.Name) evidence.Beyond
 }
 
 // mostBeyond bounds how many names outside the domain are followed.
@@ -18,7 +18,7 @@ const mostBeyond = 8
 
 // Look adds to a sweep what is to be seen of the domain's sites: where aliases lead that leave the domain, and what answers
 // at every address that a nameserver or a resolver leads to. wanted is the nameservers that shall answer; empty: those in force.
-func (v *Visitor) Look(ctx context.Context, beyond Beyond, sweep *delegation.Sweep, sites, wanted []dnsname.Name) {
+func (v *Visitor) Look(ctx context.Context, beyond Beyond, sweep *evidence.Sweep, sites, wanted []dnsname.Name) {
 	if sweep.Failure != "" {
 		return
 	}
@@ -28,7 +28,7 @@ func (v *Visitor) Look(ctx context.Context, beyond Beyond, sweep *delegation.Swe
 		for _, name := range sweep.Aliases(site) {
 			if !seen[name] && len(sweep.Beyond) < mostBeyond {
 				seen[name] = true
-				sweep.Beyond = append(sweep.Beyond, delegation.Beyond{Name: name})
+				sweep.Beyond = append(sweep.Beyond, evidence.Beyond{Name: name})
 			}
 		}
 	}

@@ -17,8 +17,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"beacon/core/arrival"
-	"beacon/core/delegation"
 	"beacon/core/dnsname"
+	"beacon/core/evidence"
 	"beacon/core/record"
 	"beacon/reach"
 )
@@ -159,9 +159,9 @@ func TestFailures(t *testing.T) {
 	}
 }
 
-type beyond map[string]delegation.Beyond
+type beyond map[string]evidence.Beyond
 
-func (b beyond) Beyond(_ context.Context, name dnsname.Name) delegation.Beyond {
+func (b beyond) Beyond(_ context.Context, name dnsname.Name) evidence.Beyond {
 	found := b[name.String()]
 	found.Name = name
 	return found
@@ -172,11 +172,11 @@ func TestLookFollowsAliases(t *testing.T) {
 	host := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { w.WriteHeader(http.StatusNoContent) }))
 	defer host.Close()
 	at := portOf(t, host.URL)
-	server := delegation.Server{Name: dnsname.MustParse("ns1.nic.test"), Address: "127.0.0.1:53"}
-	sweep := delegation.Sweep{Domain: site, Parents: []delegation.ParentAnswer{{NS: []dnsname.Name{server.Name}}},
-		Servers: []delegation.ServerAnswer{{Server: server, Answer: delegation.Positive, Sets: []delegation.Observed{
-			{Key: record.Key{Name: site, Type: record.A}, Answer: delegation.Positive, Data: []record.Data{"host.harbour.test."}},
-			{Key: record.Key{Name: site, Type: record.AAAA}, Answer: delegation.NoData}}}}}
+	server := evidence.Server{Name: dnsname.MustParse("ns1.nic.test"), Address: "127.0.0.1:53"}
+	sweep := evidence.Sweep{Domain: site, Parents: []evidence.ParentAnswer{{NS: []dnsname.Name{server.Name}}},
+		Servers: []evidence.ServerAnswer{{Server: server, Answer: evidence.Positive, Sets: []evidence.Observed{
+			{Key: record.Key{Name: site, Type: record.A}, Answer: evidence.Positive, Data: []record.Data{"host.harbour.test."}},
+			{Key: record.Key{Name: site, Type: record.AAAA}, Answer: evidence.NoData}}}}}
 	v := Visitor{Door: reach.Loopback(), Now: time.Now, Detours: []Detour{{addr, at, at}}}
 	var many []netip.Addr
 	for a := addr; len(many) < 40; a = a.Next() {
@@ -188,7 +188,7 @@ func TestLookFollowsAliases(t *testing.T) {
 	assert.Equal(t, arrival.Barred, sweep.Contacts[2].Failure)
 	assert.Equal(t, []dnsname.Name{site}, sweep.Sites)
 
-	broken := delegation.Sweep{Failure: "no network"}
+	broken := evidence.Sweep{Failure: "no network"}
 	v.Look(context.Background(), beyond{}, &broken, []dnsname.Name{site}, nil)
 	assert.Empty(t, broken.Contacts, "where the sweep failed, nothing is looked at")
 }

@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"slices"
 	"time"
+
+	"beacon/core/evidence"
 )
 
 // unheardC stands for the TTL of an apex NS set that was never heard, because its servers did not answer any more when
@@ -39,7 +41,7 @@ func (h History) moments(domain string) []Moment {
 	}
 	for _, e := range h.Edits {
 		by, ttl := e.Before.HeldUntil(e.At), max(e.Before.TTL, e.Before.Was)
-		if e.Before.Answer != Positive {
+		if e.Before.Answer != evidence.Positive {
 			ttl = e.N
 			by = e.At.Add(seconds(ttl))
 		}
@@ -96,7 +98,7 @@ func (h History) delegationBound() (time.Time, string) {
 // contentMoment is min(D, To) + R, with the negative TTL in place of R for what was absent.
 func (h History) contentMoment(old Kept, d time.Time) (Moment, bool) {
 	for _, now := range h.Current.Sets {
-		if now.Key == old.Key && sameAnswer(now.Observed, old.Observed) {
+		if now.Key == old.Key && evidence.SameAnswer(now.Observed, old.Observed) {
 			return Moment{}, false
 		}
 	}
@@ -106,7 +108,7 @@ func (h History) contentMoment(old Kept, d time.Time) (Moment, bool) {
 			until = m.At
 		}
 	}
-	if old.Answer != Positive {
+	if old.Answer != evidence.Positive {
 		old.TTL, old.Was, old.Lowered = h.Former.N, 0, time.Time{}
 	}
 	likely := h.likelyDelegation(d)

@@ -16,12 +16,13 @@ import (
 
 	"beacon/core/dnsname"
 	"beacon/core/dnssec"
+	"beacon/core/evidence"
 	"beacon/core/finding"
 	"beacon/core/record"
 )
 
 // recorded reads what a sweep of a domain at real servers brought.
-func recorded(t *testing.T, name string) (s Sweep) {
+func recorded(t *testing.T, name string) (s evidence.Sweep) {
 	t.Helper()
 	text, err := os.ReadFile(filepath.Join("testdata", name+".json"))
 	require.NoError(t, err)
@@ -34,7 +35,7 @@ type given struct {
 	plan Plan
 	h    History
 	own  []finding.Finding // found by a part of the judgement alone
-	s    Sweep
+	s    evidence.Sweep
 }
 
 func (g *given) judged() Report {
@@ -43,17 +44,17 @@ func (g *given) judged() Report {
 }
 
 // both does something to what each server in force answered.
-func (g *given) both(do func(*ServerAnswer)) {
+func (g *given) both(do func(*evidence.ServerAnswer)) {
 	for i := range g.s.Servers {
 		do(&g.s.Servers[i])
 	}
 }
 
-func (g *given) first() *ServerAnswer { return &g.s.Servers[0] }
+func (g *given) first() *evidence.ServerAnswer { return &g.s.Servers[0] }
 
 // lame makes the first server's answer none.
-func (g *given) lame(r Reason) {
-	*g.first() = ServerAnswer{Server: g.first().Server, Answer: Lame, Reason: r, Problem: string(r)}
+func (g *given) lame(r evidence.Reason) {
+	*g.first() = evidence.ServerAnswer{Server: g.first().Server, Answer: evidence.Lame, Reason: r, Problem: string(r)}
 }
 
 // served has all parents serve a set.
@@ -64,9 +65,9 @@ func (g *given) served(names ...string) {
 }
 
 // parents has all parents answer alike, and with nothing.
-func (g *given) parents(a Answer) {
+func (g *given) parents(a evidence.Answer) {
 	for i, p := range g.s.Parents {
-		g.s.Parents[i] = ParentAnswer{Server: p.Server, Answer: a, Problem: string(a)}
+		g.s.Parents[i] = evidence.ParentAnswer{Server: p.Server, Answer: a, Problem: string(a)}
 	}
 }
 
@@ -104,14 +105,14 @@ var rows = []row{
 	{"answer-truncated", finding.Notice, "", func(g *given) { g.first().Truncated = []string{"plain.example. NS"} }, "", func(g *given) { g.first().Truncated = []string{"plain.example. DNSKEY"} }},
 	{"answers-differ", finding.Warning, "stale", nothing, "skew", nothing},
 	{"apex-alias", finding.Error, "", func(g *given) {
-		g.first().Sets = []Observed{{Key: record.Key{Name: g.s.Domain, Type: record.A}, Answer: Positive, Alias: true}}
+		g.first().Sets = []evidence.Observed{{Key: record.Key{Name: g.s.Domain, Type: record.A}, Answer: evidence.Positive, Alias: true}}
 	}, "", func(g *given) {
 		www, _ := g.s.Domain.Child("www")
-		g.first().Sets = []Observed{{Key: record.Key{Name: www, Type: record.A}, Answer: Positive, Alias: true}}
+		g.first().Sets = []evidence.Observed{{Key: record.Key{Name: www, Type: record.A}, Answer: evidence.Positive, Alias: true}}
 	}},
 	{"check-failed", finding.Warning, "", func(g *given) { g.s.Failure = "no root server answers" }, "", nothing},
-	{"child-set-differs", finding.Warning, "others", nothing, "", func(g *given) { g.both(func(a *ServerAnswer) { a.NS = nil }) }},
-	{"everything-exists", finding.Notice, "", func(g *given) { g.first().Denied = &Denied{Answer: Positive} }, "", nothing},
+	{"child-set-differs", finding.Warning, "others", nothing, "", func(g *given) { g.both(func(a *evidence.ServerAnswer) { a.NS = nil }) }},
+	{"everything-exists", finding.Notice, "", func(g *given) { g.first().Denied = &evidence.Denied{Answer: evidence.Positive} }, "", nothing},
 	{"glue-incomplete", finding.Notice, "goodglue", func(g *given) {
 		for i := range g.s.Servers {
 			for k := range g.s.Servers[i].Hosts {
@@ -122,28 +123,30 @@ var rows = []row{
 	}, "goodglue", nothing},
 	{"glue-missing", finding.Error, "noglue", nothing, "goodglue", nothing},
 	{"glue-stale", finding.Warning, "oldglue", nothing, "goodglue", nothing},
-	{"glue-unneeded", finding.Notice, "", func(g *given) { g.s.Parents[0].Foreign = []Glue{{Name: set(lab1)[0]}} }, "", nothing},
+	{"glue-unneeded", finding.Notice, "", func(g *given) { g.s.Parents[0].Foreign = []evidence.Glue{{Name: set(lab1)[0]}} }, "", nothing},
 	{"nameserver-circular", finding.Error, "", func(g *given) {
-		g.s.NoAddress = []NameProblem{{set(lab1)[0], NameCircular, "its address can only be had from itself"}}
+		g.s.NoAddress = []evidence.NameProblem{{Name: set(lab1)[0], Kind: evidence.NameCircular, Problem: "its address can only be had from itself"}}
 	}, "", func(g *given) {
-		g.s.NoAddress = []NameProblem{{set("ns.elsewhere.test")[0], NameCircular, "not in the delegation"}}
+		g.s.NoAddress = []evidence.NameProblem{{Name: set("ns.elsewhere.test")[0], Kind: evidence.NameCircular, Problem: "not in the delegation"}}
 	}},
-	{"nameserver-failing", finding.Error, "", func(g *given) { g.lame(Failed) }, "", func(g *given) { g.lame(Refused) }},
-	{"nameserver-is-alias", finding.Error, "", func(g *given) { g.s.NoAddress = []NameProblem{{set(lab1)[0], NameAlias, "it is a CNAME"}} }, "", nothing},
+	{"nameserver-failing", finding.Error, "", func(g *given) { g.lame(evidence.Failed) }, "", func(g *given) { g.lame(evidence.Refused) }},
+	{"nameserver-is-alias", finding.Error, "", func(g *given) {
+		g.s.NoAddress = []evidence.NameProblem{{Name: set(lab1)[0], Kind: evidence.NameAlias, Problem: "it is a CNAME"}}
+	}, "", nothing},
 	{"nameserver-lame", finding.Error, "refused", nothing, "silent", nothing},
 	{"nameserver-missing", finding.Error, "missing", nothing, "silent", nothing},
 	{"nameserver-misspelt", finding.Error, "", func(g *given) { g.wanted(lab1, "ns3.hosts.example") }, "", func(g *given) { g.wanted(lab1, lab2) }},
-	{"nameserver-not-authoritative", finding.Error, "", func(g *given) { g.lame(NotAuthoritative) }, "", func(g *given) { g.lame(Upward) }},
+	{"nameserver-not-authoritative", finding.Error, "", func(g *given) { g.lame(evidence.NotAuthoritative) }, "", func(g *given) { g.lame(evidence.Upward) }},
 	{"nameserver-silent", finding.Error, "silent", nothing, "refused", nothing},
 	{"nameserver-single", finding.Warning, "single", nothing, "", nothing},
 	{"nameserver-slow", finding.Warning, "", func(g *given) { g.first().Took = 1500 * time.Millisecond }, "", func(g *given) { g.first().Took = 900 * time.Millisecond }},
-	{"nameserver-split", finding.Warning, "stale", func(g *given) { g.both(func(a *ServerAnswer) { a.Name = set(lab1)[0] }) }, "stale", nothing},
+	{"nameserver-split", finding.Warning, "stale", func(g *given) { g.both(func(a *evidence.ServerAnswer) { a.Name = set(lab1)[0] }) }, "stale", nothing},
 	{"nameserver-unresolvable", finding.Error, "", func(g *given) {
-		g.s.NoAddress = []NameProblem{{set(lab1)[0], NameEmpty, "it has neither A nor AAAA records"}}
+		g.s.NoAddress = []evidence.NameProblem{{Name: set(lab1)[0], Kind: evidence.NameEmpty, Problem: "it has neither A nor AAAA records"}}
 	}, "", func(g *given) {
-		g.s.NoAddress = []NameProblem{{set(lab1)[0], NameMissing, "the name does not exist"}}
+		g.s.NoAddress = []evidence.NameProblem{{Name: set(lab1)[0], Kind: evidence.NameMissing, Problem: "the name does not exist"}}
 	}},
-	{"nameserver-upward", finding.Error, "", func(g *given) { g.lame(Upward) }, "", func(g *given) { g.lame(NotThere) }},
+	{"nameserver-upward", finding.Error, "", func(g *given) { g.lame(evidence.Upward) }, "", func(g *given) { g.lame(evidence.NotThere) }},
 	{"nameservers-many", finding.Warning, "", func(g *given) {
 		var names []string
 		for i := range 14 {
@@ -151,7 +154,7 @@ var rows = []row{
 		}
 		g.served(names...)
 	}, "", nothing},
-	{"nameservers-one-address", finding.Warning, "", func(g *given) { g.both(func(a *ServerAnswer) { a.Address = "127.77.2.1:53" }) }, "", nothing},
+	{"nameservers-one-address", finding.Warning, "", func(g *given) { g.both(func(a *evidence.ServerAnswer) { a.Address = "127.77.2.1:53" }) }, "", nothing},
 	{"nameservers-one-network", finding.Warning, "", func(g *given) {
 		g.s.Servers[0].Address, g.s.Servers[1].Address = "192.0.2.1:53", "192.0.2.200:53"
 	}, "", func(g *given) { g.s.Servers[0].Address, g.s.Servers[1].Address = "192.0.2.1:53", "198.51.100.1:53" }},
@@ -159,40 +162,44 @@ var rows = []row{
 	{"no-ipv6", finding.Notice, "", func(g *given) { g.s.Servers[0].Address, g.s.Servers[1].Address = "192.0.2.1:53", "198.51.100.1:53" }, "",
 		func(g *given) { g.s.Servers[0].Address, g.s.Servers[1].Address = "192.0.2.1:53", "[2001:db8::1]:53" }},
 	{"no-ipv6-here", finding.Notice, "", func(g *given) {
-		*g.first() = ServerAnswer{Server: Server{g.first().Name, "[2001:db8::1]:53"}, Answer: Silent, Problem: "no answer in time"}
+		*g.first() = evidence.ServerAnswer{Server: evidence.Server{Name: g.first().Name, Address: "[2001:db8::1]:53"}, Answer: evidence.Silent, Problem: "no answer in time"}
 	}, "", func(g *given) {
-		*g.first() = ServerAnswer{Server: Server{g.first().Name, "[2001:db8::1]:53"}, Answer: Silent}
+		*g.first() = evidence.ServerAnswer{Server: evidence.Server{Name: g.first().Name, Address: "[2001:db8::1]:53"}, Answer: evidence.Silent}
 		g.s.Parents[0].Address = "[2001:db8::2]:53"
 	}},
 	{"no-tcp", finding.Warning, "", func(g *given) { g.first().NoTCP = "connection refused" }, "", nothing},
 	{"no-udp", finding.Error, "", func(g *given) { g.first().NoUDP = true }, "", nothing},
 	{"not-delegated", finding.Error, "unknown", func(g *given) {
 		for i := range g.s.Parents {
-			g.s.Parents[i].Answer = NoData
+			g.s.Parents[i].Answer = evidence.NoData
 		}
 	}, "unknown", nothing},
 	{"not-registered", finding.Error, "unknown", nothing, "", nothing},
-	{"ns-ttl-odd", finding.Notice, "", func(g *given) { g.both(func(a *ServerAnswer) { a.NSTTL = 30 }) }, "", func(g *given) { g.both(func(a *ServerAnswer) { a.NSTTL = 60 }) }},
+	{"ns-ttl-odd", finding.Notice, "", func(g *given) { g.both(func(a *evidence.ServerAnswer) { a.NSTTL = 30 }) }, "", func(g *given) { g.both(func(a *evidence.ServerAnswer) { a.NSTTL = 60 }) }},
 	{"ns-ttl-unplanned", finding.Notice, "", func(g *given) { g.plan.TTL = 3600 }, "", func(g *given) { g.plan.TTL = 300 }},
-	{"old-servers-stopped", finding.Warning, "", func(g *given) { g.moved(func(a *ServerAnswer) { a.Answer, a.Problem = Lame, "REFUSED" }) }, "", func(g *given) { g.moved(func(*ServerAnswer) {}) }},
-	{"old-zone-names-old-set", finding.Notice, "", func(g *given) { g.moved(func(*ServerAnswer) {}) }, "", nothing},
+	{"old-servers-stopped", finding.Warning, "", func(g *given) {
+		g.moved(func(a *evidence.ServerAnswer) { a.Answer, a.Problem = evidence.Lame, "REFUSED" })
+	}, "", func(g *given) { g.moved(func(*evidence.ServerAnswer) {}) }},
+	{"old-zone-names-old-set", finding.Notice, "", func(g *given) { g.moved(func(*evidence.ServerAnswer) {}) }, "", nothing},
 	{"open-recursion", finding.Warning, "", func(g *given) { g.first().Recursive = true }, "", nothing},
 	{"open-transfer", finding.Warning, "", func(g *given) { g.first().Transfers = true }, "", nothing},
 	{"parent-serves-other-set", finding.Error, "", func(g *given) { g.wanted("a.elsewhere.test", "b.elsewhere.test") }, "", func(g *given) { g.wanted(lab1, lab2) }},
 	{"parent-set-incomplete", finding.Warning, "", func(g *given) { g.wanted(lab1, lab2, "a.elsewhere.test", "b.elsewhere.test") }, "", func(g *given) { g.wanted(lab1, lab2) }},
 	{"parent-set-mixed", finding.Error, "", func(g *given) { g.wanted(lab1, "a.elsewhere.test") }, "", func(g *given) { g.wanted(lab1, lab2) }},
 	{"parent-lame", finding.Warning, "", func(g *given) {
-		g.s.Parents[0] = ParentAnswer{Server: g.s.Parents[0].Server, Answer: Lame, Problem: "REFUSED"}
+		g.s.Parents[0] = evidence.ParentAnswer{Server: g.s.Parents[0].Server, Answer: evidence.Lame, Problem: "REFUSED"}
 	}, "",
 		func(g *given) {
-			g.s.Parents[0] = ParentAnswer{Server: g.s.Parents[0].Server, Answer: Silent, Problem: "time-out"}
+			g.s.Parents[0] = evidence.ParentAnswer{Server: g.s.Parents[0].Server, Answer: evidence.Silent, Problem: "time-out"}
 		}},
-	{"parent-silent", finding.Warning, "", func(g *given) { g.s.Parents[0].Answer, g.s.Parents[0].Problem = Silent, "time-out" }, "", nothing},
+	{"parent-silent", finding.Warning, "", func(g *given) { g.s.Parents[0].Answer, g.s.Parents[0].Problem = evidence.Silent, "time-out" }, "", nothing},
 	{"parents-disagree", finding.Warning, "", func(g *given) { g.s.Parents[0].NS = set(lab1) }, "", nothing},
-	{"place-silent", finding.Warning, "", func(g *given) { g.s.Places = []Place{{Name: "north", Problem: "time-out"}} }, "", func(g *given) { g.s.Places = []Place{{Name: "north"}} }},
+	{"place-silent", finding.Warning, "", func(g *given) { g.s.Places = []evidence.Place{{Name: "north", Problem: "time-out"}} }, "", func(g *given) { g.s.Places = []evidence.Place{{Name: "north"}} }},
 	{"places-disagree", finding.Warning, "", func(g *given) {
-		g.s.Places = []Place{{Name: "north", Servers: []ServerAnswer{{Server: g.first().Server, Answer: Silent, Problem: "time-out"}}}}
-	}, "", func(g *given) { g.s.Places = []Place{{Name: "north", Servers: g.s.Servers, Parents: g.s.Parents}} }},
+		g.s.Places = []evidence.Place{{Name: "north", Servers: []evidence.ServerAnswer{{Server: g.first().Server, Answer: evidence.Silent, Problem: "time-out"}}}}
+	}, "", func(g *given) {
+		g.s.Places = []evidence.Place{{Name: "north", Servers: g.s.Servers, Parents: g.s.Parents}}
+	}},
 	{"registrar-differs", finding.Warning, "", func(g *given) { g.registered(Registration{Active: set("a.elsewhere.test")}) }, "", func(g *given) { g.registered(Registration{}) }},
 	{"registrar-not-asked", finding.Warning, "", func(g *given) { g.registered(Registration{Problem: "time-out"}) }, "", func(g *given) { g.registered(Registration{}) }},
 	{"registration-ends-soon", finding.Warning, "", func(g *given) { g.registered(Registration{Expires: g.in(29 * 24 * time.Hour)}) }, "", func(g *given) { g.registered(Registration{Expires: g.in(31 * 24 * time.Hour)}) }},
@@ -209,7 +216,7 @@ var rows = []row{
 	{"resolver-explains", finding.Notice, "", func(g *given) { g.s.Resolvers[0].Explained = []string{"Stale Answer (3)"} }, "", nothing},
 	{"resolver-fails", finding.Warning, "nowhere", nothing, "plain", nothing},
 	{"resolver-mixed", finding.Notice, "", func(g *given) {
-		g.s.Resolvers[0].Again = []Observed{{Key: record.Key{Name: g.s.Domain, Type: record.A}, Answer: Positive}}
+		g.s.Resolvers[0].Again = []evidence.Observed{{Key: record.Key{Name: g.s.Domain, Type: record.A}, Answer: evidence.Positive}}
 	}, "", nothing},
 	{"resolver-overstays", finding.Error, "", func(g *given) { g.movedFor(2 * time.Hour) }, "", func(g *given) { g.movedFor(time.Minute) }},
 	{"resolver-refuses", finding.Warning, "expired", nothing, "signed", nothing},
@@ -222,21 +229,23 @@ var rows = []row{
 	{"serials-differ", finding.Warning, "skew", nothing, "", nothing},
 	{"serials-stuck", finding.Warning, "skew", func(g *given) { g.h = Advance(g.h, g.s); g.h.SkewSince = g.s.Ended.Add(-time.Hour) }, "skew", func(g *given) { g.h = Advance(g.h, g.s) }},
 	{"soa-differs", finding.Notice, "", func(g *given) { g.first().SOA.Primary = set("ns.elsewhere.test")[0] }, "", nothing},
-	{"soa-expire-short", finding.Warning, "", func(g *given) { g.both(func(a *ServerAnswer) { a.SOA.Expire = 3600 }) }, "", nothing},
-	{"soa-negative-long", finding.Notice, "", func(g *given) { g.both(func(a *ServerAnswer) { a.SOA.Negative = 86401 }) }, "", func(g *given) { g.both(func(a *ServerAnswer) { a.SOA.Negative = 86400 }) }},
-	{"soa-retry-long", finding.Notice, "", func(g *given) { g.both(func(a *ServerAnswer) { a.SOA.Retry = a.SOA.Refresh + 1 }) }, "", func(g *given) { g.both(func(a *ServerAnswer) { a.SOA.Retry = a.SOA.Refresh }) }},
+	{"soa-expire-short", finding.Warning, "", func(g *given) { g.both(func(a *evidence.ServerAnswer) { a.SOA.Expire = 3600 }) }, "", nothing},
+	{"soa-negative-long", finding.Notice, "", func(g *given) { g.both(func(a *evidence.ServerAnswer) { a.SOA.Negative = 86401 }) }, "", func(g *given) { g.both(func(a *evidence.ServerAnswer) { a.SOA.Negative = 86400 }) }},
+	{"soa-retry-long", finding.Notice, "", func(g *given) { g.both(func(a *evidence.ServerAnswer) { a.SOA.Retry = a.SOA.Refresh + 1 }) }, "", func(g *given) { g.both(func(a *evidence.ServerAnswer) { a.SOA.Retry = a.SOA.Refresh }) }},
 	{"switch-will-be-long", finding.Notice, "", func(g *given) { g.wanted("a.elsewhere.test"); g.s.Parents[0].TTL = 172800 }, "", func(g *given) { g.wanted("a.elsewhere.test") }},
-	{"wrong-source", finding.Error, "silent", func(g *given) { g.both(func(a *ServerAnswer) { a.Strange = "127.77.2.9:53" }) }, "silent", nothing},
-	{"zone-above-broken", finding.Error, "", func(g *given) { g.parents(Lame) }, "", func(g *given) { g.parents(Silent) }},
+	{"wrong-source", finding.Error, "silent", func(g *given) { g.both(func(a *evidence.ServerAnswer) { a.Strange = "127.77.2.9:53" }) }, "silent", nothing},
+	{"zone-above-broken", finding.Error, "", func(g *given) { g.parents(evidence.Lame) }, "", func(g *given) { g.parents(evidence.Silent) }},
 	{"zone-not-at-provider", finding.Error, "nowhere", nothing, "refused", nothing},
 
 	{"algorithm-weak", finding.Warning, "rsasha1", nothing, "rsa", nothing},
 	{"chain-broken-above", finding.Error, "signed", func(g *given) { g.s.Chain[1].Keys = g.s.Chain[0].Keys }, "signed", nothing},
 	{"chain-unknown", finding.Notice, "signed", func(g *given) { g.s.Chain[0].Keys, g.s.Chain[0].Problem = nil, "no answer in time" }, "signed", nothing},
 	{"csync-requested", finding.Notice, "asking", nothing, "signed", nothing},
-	{"denial-missing", finding.Error, "signed", func(g *given) { g.both(func(a *ServerAnswer) { a.Denied.Authority = nil }) }, "plain", func(g *given) { g.both(func(a *ServerAnswer) { a.Denied.Authority = nil }) }},
-	{"denial-wrong", finding.Error, "signed", func(g *given) { g.both(func(a *ServerAnswer) { a.Denied.Name = "zz.signed.example." }) }, "signed", nothing},
-	{"ds-change-requested", finding.Notice, "signed", func(g *given) { g.both(func(a *ServerAnswer) { a.Requests = dnssec.Records{g.cds(t384)} }) }, "signed", func(g *given) { g.both(func(a *ServerAnswer) { a.Requests = dnssec.Records{g.cds(dns.SHA256)} }) }},
+	{"denial-missing", finding.Error, "signed", func(g *given) { g.both(func(a *evidence.ServerAnswer) { a.Denied.Authority = nil }) }, "plain", func(g *given) { g.both(func(a *evidence.ServerAnswer) { a.Denied.Authority = nil }) }},
+	{"denial-wrong", finding.Error, "signed", func(g *given) { g.both(func(a *evidence.ServerAnswer) { a.Denied.Name = "zz.signed.example." }) }, "signed", nothing},
+	{"ds-change-requested", finding.Notice, "signed", func(g *given) { g.both(func(a *evidence.ServerAnswer) { a.Requests = dnssec.Records{g.cds(t384)} }) }, "signed", func(g *given) {
+		g.both(func(a *evidence.ServerAnswer) { a.Requests = dnssec.Records{g.cds(dns.SHA256)} })
+	}},
 	{"ds-change-would-break", finding.Warning, "asking", nothing, "leaving", nothing},
 	{"ds-differs", finding.Warning, "signed", func(g *given) { g.s.Parents[0].DS = nil }, "signed", nothing},
 	{"ds-digest-weak", finding.Warning, "sha1ds", nothing, "signed", nothing},
@@ -257,7 +266,7 @@ var rows = []row{
 	{"signature-missing", finding.Error, "bare", nothing, "tampered", nothing},
 	{"signature-wrong", finding.Error, "tampered", nothing, "bare", nothing},
 	{"signer-unknown", finding.Error, "signed", func(g *given) {
-		g.both(func(a *ServerAnswer) {
+		g.both(func(a *evidence.ServerAnswer) {
 			for _, sig := range a.Signed.Signatures() {
 				sig.KeyTag++
 			}
@@ -286,7 +295,7 @@ func (g *given) going(keys dnssec.Records) {
 
 // shortKey adds a key of 512 bits to those of the zone; what was signed does not fit it any more, so it is judged by itself.
 func (g *given) shortKey() {
-	g.both(func(a *ServerAnswer) {
+	g.both(func(a *evidence.ServerAnswer) {
 		k := *a.Keys.Keys()[0]
 		k.PublicKey = "AwEAA" + strings.Repeat("A", 87)
 		j := judge{plan: g.plan, s: g.s, now: g.s.Ended}
@@ -297,7 +306,7 @@ func (g *given) shortKey() {
 }
 
 // moved has the domain come from other servers a minute ago, which now answer as do makes them.
-func (g *given) moved(do func(*ServerAnswer)) {
+func (g *given) moved(do func(*evidence.ServerAnswer)) {
 	before := g.s
 	before.Parents, before.Servers = slices.Clone(g.s.Parents), slices.Clone(g.s.Servers)
 	for i := range before.Parents {
@@ -306,7 +315,7 @@ func (g *given) moved(do func(*ServerAnswer)) {
 	old := g.s.Servers[0]
 	old.Name, old.Address, old.NS = dnsname.MustParse("a.elsewhere.test"), "192.0.2.1:53", set("a.elsewhere.test")
 	old.SOA.Primary = old.Name
-	before.Servers = []ServerAnswer{old}
+	before.Servers = []evidence.ServerAnswer{old}
 	before.Began, before.Ended = g.s.Began.Add(-time.Minute), g.s.Ended.Add(-time.Minute)
 	g.h = Advance(History{}, before)
 	do(&old)
@@ -315,7 +324,7 @@ func (g *given) moved(do func(*ServerAnswer)) {
 
 // movedFor has it come from there so long ago, while the resolver still goes there.
 func (g *given) movedFor(d time.Duration) {
-	g.moved(func(*ServerAnswer) {})
+	g.moved(func(*evidence.ServerAnswer) {})
 	soa := g.s.Servers[len(g.s.Servers)-1].SOA
 	h := Advance(g.h, g.s)
 	g.h = h

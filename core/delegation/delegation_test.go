@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"beacon/core/dnsname"
+	"beacon/core/evidence"
 	"beacon/core/finding"
 	"beacon/core/record"
 )
@@ -32,22 +33,22 @@ func set(texts ...string) (out []dnsname.Name) {
 var addressOfTest = map[string]string{"oak-1.plover.test": "192.0.2.1:53", "oak-2.plover.test": "[2001:db8::2]:53", "quay-11.heron.test": "198.51.100.11:53",
 	"quay-14.heron.test": "[2001:db8:1::14]:53", "quay-15.heron.test": "198.51.100.15:53"}
 
-func soaOf(provider string) SOA {
-	return SOA{Primary: dnsname.MustParse("primary." + provider), Contact: dnsname.MustParse("host." + provider), Serial: 7, Negative: 300}
+func soaOf(provider string) evidence.SOA {
+	return evidence.SOA{Primary: dnsname.MustParse("primary." + provider), Contact: dnsname.MustParse("host." + provider), Serial: 7, Negative: 300}
 }
 
-func server(name dnsname.Name, provider string, ns []dnsname.Name, data record.Data) ServerAnswer {
-	return ServerAnswer{Server: Server{name, addressOfTest[short(name)]}, Answer: Positive, SOA: soaOf(provider), NS: ns, NSTTL: 600,
-		Sets: []Observed{{Key: apexA, Answer: Positive, Data: []record.Data{data}, TTL: 120}}}
+func server(name dnsname.Name, provider string, ns []dnsname.Name, data record.Data) evidence.ServerAnswer {
+	return evidence.ServerAnswer{Server: evidence.Server{Name: name, Address: addressOfTest[dnsname.Short(name)]}, Answer: evidence.Positive, SOA: soaOf(provider), NS: ns, NSTTL: 600,
+		Sets: []evidence.Observed{{Key: apexA, Answer: evidence.Positive, Data: []record.Data{data}, TTL: 120}}}
 }
 
 // sweep is healthy evidence at a moment: two parents that serve parents, old and new servers that both know the zone,
 // and a resolver that goes through the given provider.
-func sweep(at time.Duration, parents []dnsname.Name, through string) Sweep {
-	s := Sweep{Domain: domain, Began: start.Add(at), Ended: start.Add(at + time.Second), Zone: dnsname.MustParse("example")}
+func sweep(at time.Duration, parents []dnsname.Name, through string) evidence.Sweep {
+	s := evidence.Sweep{Domain: domain, Began: start.Add(at), Ended: start.Add(at + time.Second), Zone: dnsname.MustParse("example")}
 	for _, p := range []string{"a.nic.example", "b.nic.example"} {
-		s.Parents = append(s.Parents, ParentAnswer{Server: Server{dnsname.MustParse(p), "127.0.0.1:53"},
-			At: start.Add(at + time.Second), Answer: Referral, NS: parents, TTL: 900})
+		s.Parents = append(s.Parents, evidence.ParentAnswer{Server: evidence.Server{Name: dnsname.MustParse(p), Address: "127.0.0.1:53"},
+			At: start.Add(at + time.Second), Answer: evidence.Referral, NS: parents, TTL: 900})
 	}
 	for _, n := range oldSet {
 		s.Servers = append(s.Servers, server(n, "plover.test", oldSet, "192.0.2.1"))
@@ -56,7 +57,7 @@ func sweep(at time.Duration, parents []dnsname.Name, through string) Sweep {
 		s.Servers = append(s.Servers, server(n, "heron.test", newSet, "192.0.2.2"))
 	}
 	soa := soaOf(through)
-	s.Resolvers = []ResolverAnswer{{Name: "harbour", Address: "127.0.0.9:53", At: s.Ended, SOA: &soa}}
+	s.Resolvers = []evidence.ResolverAnswer{{Name: "harbour", Address: "127.0.0.9:53", At: s.Ended, SOA: &soa}}
 	return s
 }
 
@@ -98,7 +99,7 @@ func TestBoundOfADelegation(t *testing.T) {
 func TestBoundOfFirstDelegation(t *testing.T) {
 	none := sweep(0, nil, "plover.test")
 	for i := range none.Parents {
-		none.Parents[i].Answer, none.Parents[i].Negative = NoName, 450
+		none.Parents[i].Answer, none.Parents[i].Negative = evidence.NoName, 450
 	}
 	h := Advance(Advance(History{}, none), sweep(time.Minute, newSet, "heron.test"))
 	moments := h.moments("d")
@@ -110,7 +111,7 @@ func TestBoundOfFirstDelegation(t *testing.T) {
 func TestBoundAfterAnAbsence(t *testing.T) {
 	none := sweep(time.Minute, nil, "plover.test")
 	for i := range none.Parents {
-		none.Parents[i].Answer, none.Parents[i].Negative = NoName, 450
+		none.Parents[i].Answer, none.Parents[i].Negative = evidence.NoName, 450
 	}
 	h := Advance(Advance(History{}, sweep(0, oldSet, "plover.test")), none)
 	assert.Empty(t, h.moments("d"), "nothing settles while there is no delegation")
@@ -127,12 +128,12 @@ func TestBoundAfterAnAbsence(t *testing.T) {
 // A set that changes while a new delegation still settles: caches may hold what the old servers had, and what the new ones had
 // before, and the later bound counts for both.
 func TestBoundOfAnEditDuringAMove(t *testing.T) {
-	edited := func(at time.Duration, held record.Data) Sweep {
+	edited := func(at time.Duration, held record.Data) evidence.Sweep {
 		s := sweep(at, newSet, "heron.test")
 		for i := range s.Servers[2:] {
-			s.Servers[2+i].Sets = []Observed{{Key: apexA, Answer: Positive, Data: []record.Data{"192.0.2.3"}, TTL: 120}}
+			s.Servers[2+i].Sets = []evidence.Observed{{Key: apexA, Answer: evidence.Positive, Data: []record.Data{"192.0.2.3"}, TTL: 120}}
 		}
-		s.Resolvers[0].Sets = []Observed{{Key: apexA, Answer: Positive, Data: []record.Data{held}, TTL: 20}}
+		s.Resolvers[0].Sets = []evidence.Observed{{Key: apexA, Answer: evidence.Positive, Data: []record.Data{held}, TTL: 20}}
 		return s
 	}
 	d := start.Add(time.Hour + time.Second + 1500*time.Second)
@@ -167,7 +168,7 @@ func TestBoundOfAnEditDuringAMove(t *testing.T) {
 func TestBoundWhereTheOldServersWereNotHeard(t *testing.T) {
 	dead := sweep(0, oldSet, "plover.test")
 	for i := range dead.Servers[:2] {
-		dead.Servers[i] = ServerAnswer{Server: dead.Servers[i].Server, Answer: Silent, Problem: "time-out"}
+		dead.Servers[i] = evidence.ServerAnswer{Server: dead.Servers[i].Server, Answer: evidence.Silent, Problem: "time-out"}
 	}
 	h := Advance(Advance(History{}, dead), sweep(time.Hour, newSet, "heron.test"))
 	m := h.moments("d")[0]
@@ -178,7 +179,7 @@ func TestBoundWhereTheOldServersWereNotHeard(t *testing.T) {
 func TestBoundOfAnEdit(t *testing.T) {
 	h := Advance(History{}, sweep(0, newSet, "heron.test"))
 	half := sweep(time.Minute, newSet, "heron.test")
-	half.Servers[2].Sets = []Observed{{Key: apexA, Answer: Positive, Data: []record.Data{"192.0.2.99"}, TTL: 60}}
+	half.Servers[2].Sets = []evidence.Observed{{Key: apexA, Answer: evidence.Positive, Data: []record.Data{"192.0.2.99"}, TTL: 60}}
 	h = Advance(h, half)
 	assert.Empty(t, h.Edits, "one of two servers is not all of them")
 	whole := half
@@ -203,7 +204,7 @@ func TestRegressionResetsT(t *testing.T) {
 func TestParentThatIsSilentDoesNotSetT(t *testing.T) {
 	h := Advance(History{}, sweep(0, oldSet, "plover.test"))
 	s := sweep(time.Hour, newSet, "plover.test")
-	s.Parents[1] = ParentAnswer{Server: s.Parents[1].Server, Answer: Silent, Problem: "time-out"}
+	s.Parents[1] = evidence.ParentAnswer{Server: s.Parents[1].Server, Answer: evidence.Silent, Problem: "time-out"}
 	assert.Nil(t, Advance(h, s).Former, "an incomplete sweep establishes nothing")
 }
 
@@ -215,113 +216,113 @@ func TestJudge(t *testing.T) {
 		name    string
 		plan    Plan
 		history History
-		sweep   func() Sweep
+		sweep   func() evidence.Sweep
 		verdict Verdict
 		codes   []string
 	}{
-		{"stands where it stood", Plan{}, History{}, func() Sweep { return sweep(0, newSet, "heron.test") }, Settled, nil},
-		{"as wanted", Plan{Wanted: newSet}, History{}, func() Sweep { return sweep(0, newSet, "heron.test") }, Settled, nil},
-		{"not switched yet", Plan{Wanted: newSet}, History{}, func() Sweep { return sweep(0, oldSet, "plover.test") },
+		{"stands where it stood", Plan{}, History{}, func() evidence.Sweep { return sweep(0, newSet, "heron.test") }, Settled, nil},
+		{"as wanted", Plan{Wanted: newSet}, History{}, func() evidence.Sweep { return sweep(0, newSet, "heron.test") }, Settled, nil},
+		{"not switched yet", Plan{Wanted: newSet}, History{}, func() evidence.Sweep { return sweep(0, oldSet, "plover.test") },
 			Wrong, []string{"parent-serves-other-set"}},
-		{"saved, not active", Plan{Wanted: newSet, Registrar: saved}, History{}, func() Sweep { return sweep(0, oldSet, "plover.test") },
+		{"saved, not active", Plan{Wanted: newSet, Registrar: saved}, History{}, func() evidence.Sweep { return sweep(0, oldSet, "plover.test") },
 			Wrong, []string{"saved-not-active"}},
-		{"registry behind", Plan{Wanted: newSet, Registrar: active}, History{}, func() Sweep { return sweep(0, oldSet, "plover.test") },
+		{"registry behind", Plan{Wanted: newSet, Registrar: active}, History{}, func() evidence.Sweep { return sweep(0, oldSet, "plover.test") },
 			Settling, []string{"registry-not-updated"}},
-		{"one parent ahead", Plan{Wanted: newSet, Registrar: active}, History{}, func() Sweep {
+		{"one parent ahead", Plan{Wanted: newSet, Registrar: active}, History{}, func() evidence.Sweep {
 			s := sweep(0, oldSet, "plover.test")
 			s.Parents[0].NS = newSet
 			return s
 		}, Settling, []string{"parents-disagree"}},
-		{"resolver still old", Plan{Wanted: newSet}, moved(), func() Sweep { return sweep(time.Hour+time.Minute, newSet, "plover.test") },
+		{"resolver still old", Plan{Wanted: newSet}, moved(), func() evidence.Sweep { return sweep(time.Hour+time.Minute, newSet, "plover.test") },
 			Settling, []string{"old-zone-names-old-set", "resolver-still-old"}},
-		{"resolver already new, others may not be", Plan{Wanted: newSet}, moved(), func() Sweep { return sweep(time.Hour+time.Minute, newSet, "heron.test") },
+		{"resolver already new, others may not be", Plan{Wanted: newSet}, moved(), func() evidence.Sweep { return sweep(time.Hour+time.Minute, newSet, "heron.test") },
 			Settling, []string{"old-zone-names-old-set"}},
-		{"past the bound", Plan{Wanted: newSet}, moved(), func() Sweep { return sweep(2*time.Hour, newSet, "heron.test") }, Settled, nil},
-		{"past the bound and still old", Plan{Wanted: newSet}, moved(), func() Sweep { return sweep(2*time.Hour, newSet, "plover.test") },
+		{"past the bound", Plan{Wanted: newSet}, moved(), func() evidence.Sweep { return sweep(2*time.Hour, newSet, "heron.test") }, Settled, nil},
+		{"past the bound and still old", Plan{Wanted: newSet}, moved(), func() evidence.Sweep { return sweep(2*time.Hour, newSet, "plover.test") },
 			Wrong, []string{"resolver-overstays"}},
-		{"old servers switched off too early", Plan{Wanted: newSet}, moved(), func() Sweep {
+		{"old servers switched off too early", Plan{Wanted: newSet}, moved(), func() evidence.Sweep {
 			s := sweep(time.Hour+time.Minute, newSet, "heron.test")
-			s.Servers[0] = ServerAnswer{Server: s.Servers[0].Server, Answer: Lame, Problem: "REFUSED"}
+			s.Servers[0] = evidence.ServerAnswer{Server: s.Servers[0].Server, Answer: evidence.Lame, Problem: "REFUSED"}
 			return s
 		}, Settling, []string{"old-servers-stopped"}},
-		{"goes elsewhere, nobody knows since when", Plan{}, History{}, func() Sweep { return sweep(0, newSet, "plover.test") },
+		{"goes elsewhere, nobody knows since when", Plan{}, History{}, func() evidence.Sweep { return sweep(0, newSet, "plover.test") },
 			Settling, []string{"resolver-elsewhere"}},
-		{"one of two entered", Plan{Wanted: newSet}, History{}, func() Sweep {
+		{"one of two entered", Plan{Wanted: newSet}, History{}, func() evidence.Sweep {
 			s := sweep(0, newSet[:1], "heron.test")
 			for i := range s.Servers {
 				s.Servers[i].NS = newSet[:1]
 			}
 			return s
 		}, Settled, []string{"nameserver-single", "parent-set-incomplete"}},
-		{"one character off", Plan{Wanted: newSet}, History{}, func() Sweep {
+		{"one character off", Plan{Wanted: newSet}, History{}, func() evidence.Sweep {
 			s := sweep(0, set("quay-11.heron.test", "quay-15.heron.test"), "heron.test")
-			s.NoAddress = []NameProblem{{dnsname.MustParse("quay-15.heron.test"), NameMissing, "NXDOMAIN"}}
+			s.NoAddress = []evidence.NameProblem{{Name: dnsname.MustParse("quay-15.heron.test"), Kind: evidence.NameMissing, Problem: "NXDOMAIN"}}
 			return s
 		}, Wrong, []string{"nameserver-missing", "nameserver-misspelt", "child-set-differs", "nameservers-one-address", "no-ipv6"}},
-		{"old one left in", Plan{Wanted: newSet}, History{}, func() Sweep {
+		{"old one left in", Plan{Wanted: newSet}, History{}, func() evidence.Sweep {
 			return sweep(0, dnsname.SortSet(append(set("oak-1.plover.test"), newSet...)), "heron.test")
 		}, Wrong, []string{"parent-set-mixed", "answers-differ", "child-set-differs", "child-set-differs", "child-set-differs", "soa-differs"}},
-		{"lame", Plan{}, History{}, func() Sweep {
+		{"lame", Plan{}, History{}, func() evidence.Sweep {
 			s := sweep(0, newSet, "heron.test")
-			s.Servers[2] = ServerAnswer{Server: s.Servers[2].Server, Answer: Lame, Problem: "REFUSED"}
+			s.Servers[2] = evidence.ServerAnswer{Server: s.Servers[2].Server, Answer: evidence.Lame, Problem: "REFUSED"}
 			return s
 		}, Wrong, []string{"nameserver-lame"}},
-		{"silent", Plan{}, History{}, func() Sweep {
+		{"silent", Plan{}, History{}, func() evidence.Sweep {
 			s := sweep(0, newSet, "heron.test")
-			s.Servers[2] = ServerAnswer{Server: s.Servers[2].Server, Answer: Silent, Problem: "time-out"}
+			s.Servers[2] = evidence.ServerAnswer{Server: s.Servers[2].Server, Answer: evidence.Silent, Problem: "time-out"}
 			return s
 		}, Wrong, []string{"nameserver-silent"}},
-		{"no TCP, serial behind", Plan{}, History{}, func() Sweep {
+		{"no TCP, serial behind", Plan{}, History{}, func() evidence.Sweep {
 			s := sweep(0, newSet, "heron.test")
 			s.Servers[2].NoTCP = "connection refused"
 			s.Servers[3].SOA.Serial = 8
 			return s
 		}, Settled, []string{"no-tcp", "serials-differ"}},
-		{"not registered", Plan{Wanted: newSet}, History{}, func() Sweep {
+		{"not registered", Plan{Wanted: newSet}, History{}, func() evidence.Sweep {
 			s := sweep(0, nil, "heron.test")
-			s.Parents[0].Answer, s.Parents[1].Answer = NoName, NoName
+			s.Parents[0].Answer, s.Parents[1].Answer = evidence.NoName, evidence.NoName
 			return s
 		}, Undelegated, []string{"not-registered"}},
-		{"walk failed", Plan{Wanted: newSet}, moved(), func() Sweep { return Sweep{Failure: "no root server answers"} },
+		{"walk failed", Plan{Wanted: newSet}, moved(), func() evidence.Sweep { return evidence.Sweep{Failure: "no root server answers"} },
 			Unknown, []string{"check-failed"}},
-		{"no parent answers", Plan{Wanted: newSet}, moved(), func() Sweep {
+		{"no parent answers", Plan{Wanted: newSet}, moved(), func() evidence.Sweep {
 			s := sweep(time.Hour, newSet, "heron.test")
-			s.Parents[0].Answer, s.Parents[1].Answer = Silent, Silent
+			s.Parents[0].Answer, s.Parents[1].Answer = evidence.Silent, evidence.Silent
 			return s
 		}, Unknown, []string{"check-failed"}},
-		{"a zone above has no nameserver that exists", Plan{Wanted: newSet}, moved(), func() Sweep {
-			return Sweep{Failure: "no address of the nameservers of test is known", Broken: dnsname.MustParse("test")}
+		{"a zone above has no nameserver that exists", Plan{Wanted: newSet}, moved(), func() evidence.Sweep {
+			return evidence.Sweep{Failure: "no address of the nameservers of test is known", Broken: dnsname.MustParse("test")}
 		}, Wrong, []string{"zone-above-broken"}},
-		{"every parent refuses", Plan{Wanted: newSet}, moved(), func() Sweep {
+		{"every parent refuses", Plan{Wanted: newSet}, moved(), func() evidence.Sweep {
 			s := sweep(time.Hour, newSet, "heron.test")
-			s.Parents[0], s.Parents[1] = ParentAnswer{Answer: Lame, Problem: "REFUSED"}, ParentAnswer{Answer: Lame, Problem: "REFUSED"}
+			s.Parents[0], s.Parents[1] = evidence.ParentAnswer{Answer: evidence.Lame, Problem: "REFUSED"}, evidence.ParentAnswer{Answer: evidence.Lame, Problem: "REFUSED"}
 			return s
 		}, Wrong, []string{"zone-above-broken"}},
-		{"one parent refuses, the other refers", Plan{Wanted: newSet}, History{}, func() Sweep {
+		{"one parent refuses, the other refers", Plan{Wanted: newSet}, History{}, func() evidence.Sweep {
 			s := sweep(time.Hour, newSet, "heron.test")
-			s.Parents[0] = ParentAnswer{Answer: Lame, Problem: "REFUSED"}
+			s.Parents[0] = evidence.ParentAnswer{Answer: evidence.Lame, Problem: "REFUSED"}
 			return s
 		}, Settled, []string{"parent-lame"}},
-		{"one parent refuses, the other knows no such name", Plan{}, History{}, func() Sweep {
+		{"one parent refuses, the other knows no such name", Plan{}, History{}, func() evidence.Sweep {
 			s := sweep(time.Hour, nil, "heron.test")
-			s.Parents[0], s.Parents[1] = ParentAnswer{Answer: Lame, Problem: "REFUSED"}, ParentAnswer{Answer: NoName}
+			s.Parents[0], s.Parents[1] = evidence.ParentAnswer{Answer: evidence.Lame, Problem: "REFUSED"}, evidence.ParentAnswer{Answer: evidence.NoName}
 			return s
 		}, Undelegated, []string{"not-registered", "parent-lame"}},
-		{"one parent refuses, the other is silent", Plan{Wanted: newSet}, moved(), func() Sweep {
+		{"one parent refuses, the other is silent", Plan{Wanted: newSet}, moved(), func() evidence.Sweep {
 			s := sweep(time.Hour, newSet, "heron.test")
-			s.Parents[0], s.Parents[1] = ParentAnswer{Answer: Lame, Problem: "REFUSED"}, ParentAnswer{Answer: Silent}
+			s.Parents[0], s.Parents[1] = evidence.ParentAnswer{Answer: evidence.Lame, Problem: "REFUSED"}, evidence.ParentAnswer{Answer: evidence.Silent}
 			return s
 		}, Unknown, []string{"check-failed"}},
-		{"one parent silent, nothing known before", Plan{Wanted: newSet}, History{}, func() Sweep {
+		{"one parent silent, nothing known before", Plan{Wanted: newSet}, History{}, func() evidence.Sweep {
 			s := sweep(0, newSet, "heron.test")
-			s.Parents[1].Answer = Silent
+			s.Parents[1].Answer = evidence.Silent
 			return s
 		}, Unknown, []string{"parent-silent"}},
 		{"registrar does not answer", Plan{Wanted: newSet, Registrar: &Registration{Account: "gannet", Problem: "time-out"}}, History{},
-			func() Sweep { return sweep(0, newSet, "heron.test") }, Settled, []string{"registrar-not-asked"}},
-		{"resolver does not answer", Plan{}, History{}, func() Sweep {
+			func() evidence.Sweep { return sweep(0, newSet, "heron.test") }, Settled, []string{"registrar-not-asked"}},
+		{"resolver does not answer", Plan{}, History{}, func() evidence.Sweep {
 			s := sweep(0, newSet, "heron.test")
-			s.Resolvers[0] = ResolverAnswer{Name: "harbour", Problem: "time-out"}
+			s.Resolvers[0] = evidence.ResolverAnswer{Name: "harbour", Problem: "time-out"}
 			return s
 		}, Settled, []string{"resolver-silent"}},
 	} {
@@ -348,7 +349,7 @@ func TestBoundIsNeverEarly(t *testing.T) {
 		rng := rand.New(rand.NewPCG(seed, 1))
 		p, c, r := rng.IntN(900)+1, rng.IntN(900)+1, rng.IntN(300)+1
 		h := History{Since: start, Current: State{Set: newSet, Known: true}, Former: &Former{State: State{Set: oldSet,
-			P: uint32(p), C: uint32(c), Sets: []Kept{{Observed: Observed{Key: apexA, Answer: Positive, Data: []record.Data{"192.0.2.1"}, TTL: uint32(r)}}}}}}
+			P: uint32(p), C: uint32(c), Sets: []Kept{{Observed: evidence.Observed{Key: apexA, Answer: evidence.Positive, Data: []record.Data{"192.0.2.1"}, TTL: uint32(r)}}}}}}
 		told := rng.IntN(2) == 0
 		tc := rng.IntN(2 * p)
 		if told {

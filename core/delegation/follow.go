@@ -9,6 +9,7 @@ import (
 	"github.com/miekg/dns"
 
 	"beacon/core/dnsname"
+	"beacon/core/evidence"
 	"beacon/core/record"
 )
 
@@ -23,11 +24,11 @@ type DSState struct {
 }
 
 // observeDS notices that DS records came, went or changed, once all parents say the same.
-func (h *History) observeDS(s Sweep) {
+func (h *History) observeDS(s evidence.Sweep) {
 	if len(s.Anchors) == 0 || s.Brief {
 		return
 	}
-	if _, complete := parentSet(s); !complete || len(s.Parents) == 0 || s.Parents[0].Answer != Referral {
+	if _, complete := parentSet(s); !complete || len(s.Parents) == 0 || s.Parents[0].Answer != evidence.Referral {
 		return
 	}
 	text, ttl := dsText(s.Parents[0].DS.DS()), uint32(0)
@@ -97,7 +98,7 @@ func (p Placed) now(addrs []netip.Addr, ttl uint32, at time.Time) (Placed, bool)
 }
 
 // observeHosts notices new addresses of nameservers that keep their names.
-func (h *History) observeHosts(s Sweep) {
+func (h *History) observeHosts(s evidence.Sweep) {
 	if _, complete := parentSet(s); !complete || s.Brief {
 		return
 	}
@@ -126,7 +127,7 @@ func (h *History) observeHosts(s Sweep) {
 }
 
 // glueOf gives the addresses that all parents give for a name.
-func glueOf(s Sweep, name dnsname.Name) (list []netip.Addr, ttl uint32, same bool) {
+func glueOf(s evidence.Sweep, name dnsname.Name) (list []netip.Addr, ttl uint32, same bool) {
 	for i, p := range s.Parents {
 		var own []netip.Addr
 		for _, g := range p.Glue {
@@ -143,9 +144,9 @@ func glueOf(s Sweep, name dnsname.Name) (list []netip.Addr, ttl uint32, same boo
 }
 
 // ownAddresses gives the addresses that all servers in force give for a name.
-func ownAddresses(s Sweep, name dnsname.Name) (list []netip.Addr, ttl uint32, same bool) {
+func ownAddresses(s evidence.Sweep, name dnsname.Name) (list []netip.Addr, ttl uint32, same bool) {
 	for _, a := range s.Servers {
-		if a.Answer != Positive {
+		if a.Answer != evidence.Positive {
 			continue
 		}
 		for _, g := range a.Hosts {
@@ -189,13 +190,13 @@ func (o Host) moment() (Moment, bool) {
 }
 
 // observeSerials remembers which copy of the zone each server has.
-func (h *History) observeSerials(s Sweep) {
-	servers := serversOf(s, h.Current.Set)
+func (h *History) observeSerials(s evidence.Sweep) {
+	servers := evidence.ServersOf(s, h.Current.Set)
 	serials, apart := make(map[string]uint32, len(servers)), false
 	first, any := uint32(0), false
 	for i := range servers {
 		a := &servers[i]
-		if a.Answer != Positive {
+		if a.Answer != evidence.Positive {
 			continue
 		}
 		serials[a.Address] = a.SOA.Serial
@@ -227,14 +228,14 @@ func (h *History) skewed() bool {
 }
 
 // serialBefore is what a server had in the sweep before.
-func (h History) serialBefore(s Server) (uint32, bool) {
+func (h History) serialBefore(s evidence.Server) (uint32, bool) {
 	n, ok := h.before[s.Address]
 	return n, ok
 }
 
 // observeResolvers notes how each resolver follows the change that was last: when it was last seen with something old, when
 // first with nothing old, and what was predicted.
-func (h *History) observeResolvers(s Sweep) {
+func (h *History) observeResolvers(s evidence.Sweep) {
 	if h.Former == nil && len(h.Edits) == 0 || h.Since.IsZero() {
 		return
 	}
@@ -265,7 +266,7 @@ func (h *History) observeResolvers(s Sweep) {
 const mostMarks = 60
 
 // seesInAll is a resolver's view in a word, for the picture of settling.
-func (h History) seesInAll(r ResolverAnswer) string {
+func (h History) seesInAll(r evidence.ResolverAnswer) string {
 	if r.Problem != "" {
 		return "silent"
 	}
@@ -291,7 +292,7 @@ func (h History) seesInAll(r ResolverAnswer) string {
 }
 
 // holdsOld tells whether a resolver shows anything old.
-func (h History) holdsOld(r ResolverAnswer) (old, known bool) {
+func (h History) holdsOld(r evidence.ResolverAnswer) (old, known bool) {
 	switch h.sees(r) {
 	case "old":
 		return true, true
@@ -314,7 +315,7 @@ const whole = 2 * time.Second
 
 // predict estimates from what a resolver holds when it will have let go of all that is old. While its delegation is old, what runs out is
 // fetched anew from the old servers, with the whole TTL.
-func (h History) predict(r ResolverAnswer) time.Time {
+func (h History) predict(r evidence.ResolverAnswer) time.Time {
 	until := r.At
 	stays := r.At // how long old answers can still be fetched
 	if h.sees(r) == "old" && h.Former != nil {
@@ -364,7 +365,7 @@ func (h History) matchedAt(k record.Key) (time.Time, bool) {
 // oldTTL is how long a cache holds an old answer for a set.
 func (h History) oldTTL(k record.Key) (ttl uint32) {
 	for _, old := range h.oldAnswers(k) {
-		if old.Answer == Positive {
+		if old.Answer == evidence.Positive {
 			ttl = max(ttl, old.TTL)
 		} else {
 			ttl = max(ttl, old.n)

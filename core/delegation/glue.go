@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"beacon/core/dnsname"
+	"beacon/core/evidence"
 	"beacon/core/finding"
 )
 
@@ -20,10 +21,10 @@ func (j *judge) judgeGlue() {
 		given := glue[name]
 		switch {
 		case len(given) == 0 && !j.parentsKnowMore():
-			j.find("glue-missing", finding.Error, short(name),
-				fmt.Sprintf("%s lies in the domain itself, and the parent gives no address for it: nobody can find it.", short(name)),
+			j.find("glue-missing", finding.Error, dnsname.Short(name),
+				fmt.Sprintf("%s lies in the domain itself, and the parent gives no address for it: nobody can find it.", dnsname.Short(name)),
 				"Give its addresses at the registrar (it may call this host objects or glue records).",
-				fmt.Sprintf("the parent's referral to %s names %s, and has no A or AAAA record for it", j.short, short(name)))
+				fmt.Sprintf("the parent's referral to %s names %s, and has no A or AAAA record for it", j.short, dnsname.Short(name)))
 		case len(child[name]) > 0:
 			j.compareGlue(name, given, child[name])
 		}
@@ -38,8 +39,8 @@ func (j *judge) judgeForeign() {
 		for _, g := range p.Foreign {
 			if !told[g.Name] {
 				told[g.Name] = true
-				j.find("glue-unneeded", finding.Notice, short(g.Name),
-					fmt.Sprintf("The parent gives addresses for %s, which lies outside its zone. Resolvers must not use them, and they go stale unseen.", short(g.Name)),
+				j.find("glue-unneeded", finding.Notice, dnsname.Short(g.Name),
+					fmt.Sprintf("The parent gives addresses for %s, which lies outside its zone. Resolvers must not use them, and they go stale unseen.", dnsname.Short(g.Name)),
 					"Nothing to do, unless the registrar lets you take them out.", addressLine(p.Server.String(), g.Name, g.Addresses))
 			}
 		}
@@ -48,7 +49,7 @@ func (j *judge) judgeForeign() {
 
 // parentsKnowMore reports whether a parent server answers from the zone itself, and so gives no glue to look at.
 func (j *judge) parentsKnowMore() bool {
-	return slices.ContainsFunc(j.s.Parents, func(p ParentAnswer) bool { return p.ChildToo })
+	return slices.ContainsFunc(j.s.Parents, func(p evidence.ParentAnswer) bool { return p.ChildToo })
 }
 
 // glue gives the addresses that any parent server gives, by name.
@@ -96,13 +97,13 @@ func lacking(a, b []netip.Addr) (out []netip.Addr) {
 func (j *judge) compareGlue(name dnsname.Name, given, own []netip.Addr) {
 	seen := []string{addressLine("the parent's glue", name, given), addressLine("the zone itself", name, own)}
 	if stale := lacking(given, own); len(stale) > 0 {
-		j.find("glue-stale", finding.Warning, short(name),
-			fmt.Sprintf("The parent leads to %s at %s, which the zone does not name: glue that was left behind.", short(name), joinAddresses(stale)),
+		j.find("glue-stale", finding.Warning, dnsname.Short(name),
+			fmt.Sprintf("The parent leads to %s at %s, which the zone does not name: glue that was left behind.", dnsname.Short(name), joinAddresses(stale)),
 			"Correct the host's addresses at the registrar.", seen...)
 	}
 	if more := lacking(own, given); len(more) > 0 {
-		j.find("glue-incomplete", finding.Notice, short(name),
-			fmt.Sprintf("The zone has %s for %s, which the parent does not give.", joinAddresses(more), short(name)),
+		j.find("glue-incomplete", finding.Notice, dnsname.Short(name),
+			fmt.Sprintf("The zone has %s for %s, which the parent does not give.", joinAddresses(more), dnsname.Short(name)),
 			"Add the address at the registrar.", seen...)
 	}
 }
@@ -116,5 +117,5 @@ func joinAddresses(list []netip.Addr) string {
 }
 
 func addressLine(who string, name dnsname.Name, list []netip.Addr) string {
-	return fmt.Sprintf("%s: %s at %s", who, short(name), joinAddresses(list))
+	return fmt.Sprintf("%s: %s at %s", who, dnsname.Short(name), joinAddresses(list))
 }

@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"beacon/core/dnsname"
+	"beacon/core/evidence"
 	"beacon/core/record"
 )
 
@@ -31,7 +32,7 @@ type State struct {
 	P       uint32         `json:"p"` // largest TTL seen on the parents' referral
 	C       uint32         `json:"c"` // largest TTL seen on the apex NS set at its own servers
 	N       uint32         `json:"n"` // negative TTL of the zone
-	SOA     SOA            `json:"soa"`
+	SOA     evidence.SOA   `json:"soa"`
 	Sets    []Kept         `json:"sets,omitempty"`     // the watched sets
 	GivesNS bool           `json:"gives_ns,omitempty"` // its servers give the apex NS set with their answers, so caches hold it for C
 	Known   bool           `json:"known"`              // its servers have been heard, so C, N, SOA and Sets count
@@ -39,7 +40,7 @@ type State struct {
 
 // Kept is a watched set as it was answered last. Where its TTL was lowered, caches may still hold it for as long as before.
 type Kept struct {
-	Observed
+	evidence.Observed
 	Was     uint32    `json:"was,omitempty"` // R0: the TTL before it was lowered
 	Lowered time.Time `json:"lowered"`       // L: since when all servers give the lower one; zero: it was not
 }
@@ -74,7 +75,7 @@ type Edit struct {
 }
 
 // Advance takes a sweep into the history.
-func Advance(h History, s Sweep) History {
+func Advance(h History, s evidence.Sweep) History {
 	s, _ = s.Sighted()
 	h.Edits = slices.Clone(h.Edits)
 	set, complete := parentSet(s)
@@ -119,9 +120,9 @@ func Advance(h History, s Sweep) History {
 }
 
 // interrupted handles a sweep in which the parents do not all say the same: a regression resets T.
-func (h *History) interrupted(s Sweep) {
+func (h *History) interrupted(s evidence.Sweep) {
 	for _, p := range s.Parents {
-		if p.Answer == Referral && !SameSet(p.NS, h.Current.Set) && h.Former != nil {
+		if p.Answer == evidence.Referral && !SameSet(p.NS, h.Current.Set) && h.Former != nil {
 			h.Since = time.Time{}
 		}
 	}
@@ -141,12 +142,12 @@ func formerOf(h History) *Former {
 
 // parentSet gives the one set that all parents serve; complete is false where one failed or they differ. An empty
 // set means that all of them say there is no delegation.
-func parentSet(s Sweep) (set []dnsname.Name, complete bool) {
+func parentSet(s evidence.Sweep) (set []dnsname.Name, complete bool) {
 	if s.Failure != "" || len(s.Parents) == 0 {
 		return nil, false
 	}
 	for i, p := range s.Parents {
-		if p.Answer != Referral && p.Answer != NoName && p.Answer != NoData {
+		if p.Answer != evidence.Referral && p.Answer != evidence.NoName && p.Answer != evidence.NoData {
 			return nil, false
 		}
 		if i > 0 && !SameSet(p.NS, s.Parents[0].NS) {
@@ -156,7 +157,7 @@ func parentSet(s Sweep) (set []dnsname.Name, complete bool) {
 	return s.Parents[0].NS, true
 }
 
-func lastReceipt(s Sweep) time.Time {
+func lastReceipt(s evidence.Sweep) time.Time {
 	last := s.Began
 	for _, p := range s.Parents {
 		if p.At.After(last) {
@@ -166,46 +167,21 @@ func lastReceipt(s Sweep) time.Time {
 	return last
 }
 
-func (st *State) observeParents(s Sweep) {
+func (st *State) observeParents(s evidence.Sweep) {
 	for _, p := range s.Parents {
-		if p.Answer == Referral && SameSet(p.NS, st.Set) {
+		if p.Answer == evidence.Referral && SameSet(p.NS, st.Set) {
 			st.P = max(st.P, p.TTL)
 		}
 	}
 }
 
-// serversOf gives the answers of the servers that belong to a set. They are not the caller's to change.
-func serversOf(s Sweep, set []dnsname.Name) []ServerAnswer {
-	return those(s.Servers, func(a *ServerAnswer) bool { return slices.Contains(set, a.Name) })
-}
-
-// those gives the answers of which something is true; all of them without a copy, for that is the rule, and sweeps are many.
-func those(list []ServerAnswer, is func(*ServerAnswer) bool) []ServerAnswer {
-	n := 0
-	for i := range list {
-		if is(&list[i]) {
-			n++
-		}
-	}
-	if n == len(list) {
-		return slices.Clip(list)
-	}
-	out := make([]ServerAnswer, 0, n)
-	for i := range list {
-		if is(&list[i]) {
-			out = append(out, list[i])
-		}
-	}
-	return out
-}
-
 // observeServers keeps what the servers in force say, and notices watched sets that they changed.
-func (h *History) observeServers(s Sweep) {
+func (h *History) observeServers(s evidence.Sweep) {
 	st := &h.Current
-	servers := serversOf(s, st.Set)
+	servers := evidence.ServersOf(s, st.Set)
 	heard := 0
 	for _, a := range servers {
-		if a.Answer != Positive {
+		if a.Answer != evidence.Positive {
 			continue
 		}
 		heard++
@@ -221,7 +197,7 @@ func (h *History) observeServers(s Sweep) {
 		switch {
 		case at < 0:
 			st.Sets = append(st.Sets, Kept{Observed: now})
-		case sameAnswer(st.Sets[at].Observed, now):
+		case evidence.SameAnswer(st.Sets[at].Observed, now):
 			st.Sets[at] = st.Sets[at].seen(now, s.Ended)
 		default:
 			h.Edits = slices.DeleteFunc(h.Edits, func(e Edit) bool { return e.Before.Key == now.Key })
@@ -234,7 +210,7 @@ func (h *History) observeServers(s Sweep) {
 }
 
 // seen takes the same answer in once more: a TTL that all servers have lowered counts from now on, beside the one before.
-func (k Kept) seen(now Observed, at time.Time) Kept {
+func (k Kept) seen(now evidence.Observed, at time.Time) Kept {
 	switch {
 	case now.TTL >= k.TTL:
 		k.TTL = now.TTL
@@ -248,18 +224,18 @@ func (k Kept) seen(now Observed, at time.Time) Kept {
 }
 
 // agreed gives the watched sets about which all servers that were asked agree, with the largest TTL.
-func agreed(servers []ServerAnswer) []Observed {
-	var out []Observed
+func agreed(servers []evidence.ServerAnswer) []evidence.Observed {
+	var out []evidence.Observed
 	for i, a := range servers {
-		if a.Answer != Positive {
+		if a.Answer != evidence.Positive {
 			return nil
 		}
 		if i == 0 {
 			out = slices.Clone(a.Sets)
 			continue
 		}
-		out = slices.DeleteFunc(out, func(o Observed) bool {
-			return !slices.ContainsFunc(a.Sets, func(other Observed) bool { return o.Key == other.Key && sameAnswer(o, other) })
+		out = slices.DeleteFunc(out, func(o evidence.Observed) bool {
+			return !slices.ContainsFunc(a.Sets, func(other evidence.Observed) bool { return o.Key == other.Key && evidence.SameAnswer(o, other) })
 		})
 		for k, o := range out {
 			for _, other := range a.Sets {
@@ -269,23 +245,16 @@ func agreed(servers []ServerAnswer) []Observed {
 			}
 		}
 	}
-	return slices.DeleteFunc(out, func(o Observed) bool { return o.Answer == Silent || o.Answer == Lame })
+	return slices.DeleteFunc(out, func(o evidence.Observed) bool { return o.Answer == evidence.Silent || o.Answer == evidence.Lame })
 }
-
-// sameAnswer reports whether nobody who asks for the set would notice a difference: absent is absent, whether the name exists or not.
-func sameAnswer(a, b Observed) bool {
-	return a.Answer == b.Answer && slices.Equal(a.Data, b.Data) || a.absent() && b.absent()
-}
-
-func (o Observed) absent() bool { return o.Answer == NoData || o.Answer == NoName }
 
 // follow notes since when the old servers tell of the new set (Tc) and give the new data (To).
-func (f *Former) follow(now State, s Sweep) {
+func (f *Former) follow(now State, s evidence.Sweep) {
 	f.Matched = slices.Clone(f.Matched)
-	servers := serversOf(s, f.Set)
+	servers := evidence.ServersOf(s, f.Set)
 	told := len(servers) > 0
 	for _, a := range servers {
-		told = told && a.Answer == Positive && SameSet(a.NS, now.Set)
+		told = told && a.Answer == evidence.Positive && SameSet(a.NS, now.Set)
 	}
 	if !told {
 		f.Told = time.Time{}
@@ -294,7 +263,7 @@ func (f *Former) follow(now State, s Sweep) {
 	}
 	same := agreed(servers)
 	for _, set := range now.Sets {
-		matches := slices.ContainsFunc(same, func(o Observed) bool { return o.Key == set.Key && sameAnswer(o, set.Observed) })
+		matches := slices.ContainsFunc(same, func(o evidence.Observed) bool { return o.Key == set.Key && evidence.SameAnswer(o, set.Observed) })
 		at := slices.IndexFunc(f.Matched, func(m MatchedSet) bool { return m.Key == set.Key })
 		if matches && at < 0 {
 			f.Matched = append(f.Matched, MatchedSet{set.Key, s.Ended})

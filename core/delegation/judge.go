@@ -2,17 +2,17 @@ package delegation
 
 import (
 	"fmt"
-	"strings"
 	"time"
 
 	"beacon/core/dnsname"
 	"beacon/core/dnssec"
+	"beacon/core/evidence"
 	"beacon/core/finding"
 )
 
 // Judge turns one sweep into a report. The history must already have taken the sweep in (Advance).
-func Judge(plan Plan, h History, s Sweep) Report {
-	j := judge{plan: plan, h: h, whole: s, now: s.Ended, short: short(plan.Domain)}
+func Judge(plan Plan, h History, s evidence.Sweep) Report {
+	j := judge{plan: plan, h: h, whole: s, now: s.Ended, short: dnsname.Short(plan.Domain)}
 	j.s, j.blind = s.Sighted()
 	j.report = Report{Domain: plan.Domain, CheckedAt: s.Ended, Wanted: plan.Wanted, Registrar: plan.Registrar, DNSSEC: dnssec.Indeterminate,
 		Moments: []Moment{}, Findings: []finding.Finding{}, Parents: []Source{}, Servers: []Source{}, Resolvers: []View{}}
@@ -66,8 +66,8 @@ func (j *judge) estimate() {
 type judge struct {
 	plan   Plan
 	h      History
-	s      Sweep // what could be seen
-	whole  Sweep
+	s      evidence.Sweep // what could be seen
+	whole  evidence.Sweep
 	blind  bool // to IPv6
 	now    time.Time
 	short  string // the domain's name for reading
@@ -88,16 +88,6 @@ func (j *judge) find(code string, severity finding.Severity, subject, message, r
 
 // dated gives the finding that was added last its moment.
 func (j *judge) dated(by time.Time) { j.report.Findings[len(j.report.Findings)-1].By = &by }
-
-// short is a name as people write it.
-func short(n dnsname.Name) string {
-	if n.IsRoot() {
-		return "."
-	}
-	return strings.TrimSuffix(n.String(), ".")
-}
-
-func (s Server) String() string { return short(s.Name) + " (" + s.Address + ")" }
 
 // verdict: wrong beats settling beats settled; where a parent stayed silent and nothing was established before, it
 // could not be told.
@@ -129,9 +119,9 @@ func (j *judge) failed() bool {
 	silent, lame := 0, 0
 	for _, p := range j.s.Parents {
 		switch p.Answer {
-		case Silent:
+		case evidence.Silent:
 			silent++
-		case Lame:
+		case evidence.Lame:
 			lame++
 		}
 	}
@@ -173,14 +163,14 @@ func (j *judge) fillSources() {
 	j.report.Parents, j.report.Servers = sources(j.whole.Parents, j.whole.Servers)
 }
 
-func sources(parents []ParentAnswer, servers []ServerAnswer) (above, own []Source) {
+func sources(parents []evidence.ParentAnswer, servers []evidence.ServerAnswer) (above, own []Source) {
 	above, own = make([]Source, 0, len(parents)), make([]Source, 0, len(servers))
 	for _, p := range parents {
 		above = append(above, Source{Server: p.Server, Nameservers: p.NS, TTL: p.TTL, Problem: p.Problem, Signed: len(p.DS.DS()) > 0})
 	}
 	for _, a := range servers {
 		src := Source{Server: a.Server, Nameservers: a.NS, TTL: a.NSTTL, Problem: a.Problem, Took: float64(a.Took.Microseconds()) / 1000, Signed: len(a.Keys.Keys()) > 0}
-		if a.Answer == Positive {
+		if a.Answer == evidence.Positive {
 			serial := a.SOA.Serial
 			src.Serial = &serial
 		}
@@ -190,9 +180,9 @@ func sources(parents []ParentAnswer, servers []ServerAnswer) (above, own []Sourc
 }
 
 // inForce gives the answers of the servers that the parents name.
-func (j *judge) inForce() []ServerAnswer { return serversOf(j.s, j.set) }
+func (j *judge) inForce() []evidence.ServerAnswer { return evidence.ServersOf(j.s, j.set) }
 
 // knowing leaves those that answer for the zone.
-func knowing(list []ServerAnswer) []ServerAnswer {
-	return those(list, func(a *ServerAnswer) bool { return a.Answer == Positive })
+func knowing(list []evidence.ServerAnswer) []evidence.ServerAnswer {
+	return evidence.Those(list, func(a *evidence.ServerAnswer) bool { return a.Answer == evidence.Positive })
 }

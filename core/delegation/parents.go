@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"beacon/core/dnsname"
+	"beacon/core/evidence"
 	"beacon/core/finding"
 	"beacon/core/spelling"
 )
@@ -47,21 +48,21 @@ func (j *judge) judgeParents() bool {
 	var seen []string
 	for _, p := range j.s.Parents {
 		switch p.Answer {
-		case Referral:
+		case evidence.Referral:
 			referring++
 			j.set = append(j.set, p.NS...)
-		case NoName, NoData:
-			if p.Answer == NoName {
+		case evidence.NoName, evidence.NoData:
+			if p.Answer == evidence.NoName {
 				noName++
 			}
 			seen = append(seen, fmt.Sprintf("%s, asked for %s NS: %s", p.Server, j.short, p.Answer))
-		case Lame:
-			j.find("parent-lame", finding.Warning, short(p.Name),
+		case evidence.Lame:
+			j.find("parent-lame", finding.Warning, dnsname.Short(p.Name),
 				fmt.Sprintf("The parent's nameserver %s does not answer for %s: %s. Resolvers that ask it have to ask another.", p.Address, inWords(j.s.Zone), p.Problem),
 				"Nothing to do at the domain; tell whoever runs the zone above, if this lasts.", fmt.Sprintf("%s: %s", p.Server, p.Problem))
-		case Silent:
+		case evidence.Silent:
 			j.deaf = true
-			j.find("parent-silent", finding.Warning, short(p.Name),
+			j.find("parent-silent", finding.Warning, dnsname.Short(p.Name),
 				fmt.Sprintf("The parent's nameserver %s could not be asked: %s.", p.Address, p.Problem),
 				"Nothing to do at the domain; check again later.", fmt.Sprintf("%s: %s", p.Server, p.Problem))
 		}
@@ -92,11 +93,11 @@ func (j *judge) judgeParents() bool {
 
 // parentsAgree reports whether all parents that answered give one set; while a change is on its way they may not.
 func (j *judge) parentsAgree() bool {
-	var first *ParentAnswer
+	var first *evidence.ParentAnswer
 	same := true
 	for i := range j.s.Parents {
 		p := &j.s.Parents[i]
-		if p.Answer == Silent || p.Answer == Lame {
+		if p.Answer == evidence.Silent || p.Answer == evidence.Lame {
 			continue
 		}
 		if first == nil {
@@ -109,10 +110,10 @@ func (j *judge) parentsAgree() bool {
 	}
 	sets := map[string][]string{}
 	for _, p := range j.s.Parents {
-		if p.Answer == Silent || p.Answer == Lame {
+		if p.Answer == evidence.Silent || p.Answer == evidence.Lame {
 			continue
 		}
-		sets[joinNames(p.NS)] = append(sets[joinNames(p.NS)], short(p.Name))
+		sets[joinNames(p.NS)] = append(sets[joinNames(p.NS)], dnsname.Short(p.Name))
 	}
 	var parts []string
 	for set, who := range sets {
@@ -166,8 +167,8 @@ func (j *judge) misspelt(lacking, extra []dnsname.Name) bool {
 		if meant, ok := spelling.Closest(n.String(), texts); ok {
 			found = true
 			meant = strings.TrimSuffix(meant, ".")
-			j.find("nameserver-misspelt", finding.Error, short(n),
-				fmt.Sprintf("The parent lists %s; wanted is %s. They differ in a character or two.", short(n), meant),
+			j.find("nameserver-misspelt", finding.Error, dnsname.Short(n),
+				fmt.Sprintf("The parent lists %s; wanted is %s. They differ in a character or two.", dnsname.Short(n), meant),
 				"Correct the name at the registrar.")
 		}
 	}
@@ -197,7 +198,7 @@ func inWords(zone dnsname.Name) string {
 	if zone.IsRoot() || zone.IsZero() {
 		return "the root"
 	}
-	return short(zone)
+	return dnsname.Short(zone)
 }
 
 func joinSorted(parts []string) string {

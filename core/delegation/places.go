@@ -3,6 +3,8 @@ package delegation
 import (
 	"fmt"
 
+	"beacon/core/dnsname"
+	"beacon/core/evidence"
 	"beacon/core/finding"
 )
 
@@ -20,15 +22,15 @@ func (j *judge) judgePlaces() {
 			view.Views = append(view.Views, j.view(r))
 		}
 		j.report.Places = append(j.report.Places, view)
-		seen, _ := Sweep{Parents: p.Parents, Servers: p.Servers}.Sighted()
+		seen, _ := evidence.Sweep{Parents: p.Parents, Servers: p.Servers}.Sighted()
 		for _, there := range seen.Servers {
 			for _, here := range j.s.Servers {
 				if here.Server != there.Server || here.Answer == there.Answer {
 					continue
 				}
 				if j.inSet(there.Server) {
-					j.find("places-disagree", finding.Warning, short(there.Name),
-						fmt.Sprintf("From here %s at %s gives: %s. From %s: %s.", short(there.Name), there.Address, heardAs(here), p.Name, heardAs(there)),
+					j.find("places-disagree", finding.Warning, dnsname.Short(there.Name),
+						fmt.Sprintf("From here %s at %s gives: %s. From %s: %s.", dnsname.Short(there.Name), there.Address, heardAs(here), p.Name, heardAs(there)),
 						"Something on the way, or the server itself, treats the two places differently: an address that stands for many machines, or a filter.")
 				}
 			}
@@ -42,7 +44,7 @@ func (j *judge) judgePlaces() {
 	}
 }
 
-func (j *judge) inSet(s Server) bool {
+func (j *judge) inSet(s evidence.Server) bool {
 	for _, n := range j.set {
 		if n == s.Name {
 			return true
@@ -51,8 +53,8 @@ func (j *judge) inSet(s Server) bool {
 	return false
 }
 
-func heardAs(a ServerAnswer) string {
-	if a.Answer == Positive {
+func heardAs(a evidence.ServerAnswer) string {
+	if a.Answer == evidence.Positive {
 		return "an answer for the zone"
 	}
 	return a.Problem

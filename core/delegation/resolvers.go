@@ -6,6 +6,8 @@ import (
 	"strings"
 	"time"
 
+	"beacon/core/dnsname"
+	"beacon/core/evidence"
 	"beacon/core/finding"
 )
 
@@ -34,10 +36,10 @@ func (j *judge) judgeResolvers() {
 }
 
 // view is how a resolver sees the domain.
-func (j *judge) view(r ResolverAnswer) View {
+func (j *judge) view(r evidence.ResolverAnswer) View {
 	v := View{Name: r.Name, Address: r.Address, Group: r.Group, Problem: r.Problem, AskedAt: r.At, Sees: j.h.sees(r), Sets: j.h.setViews(r), Explained: r.Explained}
 	if r.SOA != nil {
-		v.Through = short(r.SOA.Primary)
+		v.Through = dnsname.Short(r.SOA.Primary)
 	}
 	for i := range v.Sets {
 		if s := &v.Sets[i]; s.Sees == "old" || s.Sees == "mixed" {
@@ -50,7 +52,7 @@ func (j *judge) view(r ResolverAnswer) View {
 	return v
 }
 
-func (j *judge) judgeResolver(v *View, r ResolverAnswer) {
+func (j *judge) judgeResolver(v *View, r evidence.ResolverAnswer) {
 	name := v.Name + " (" + v.Address + ")"
 	if v.Sees == "old" || v.Sees == "other" {
 		j.stillOld(v)
@@ -58,14 +60,14 @@ func (j *judge) judgeResolver(v *View, r ResolverAnswer) {
 	for _, s := range v.Sets {
 		if s.Until != nil && v.AskedAt.After(s.Until.Add(grace)) && v.Sees != "old" {
 			j.find("resolver-overstays", finding.Error, v.Name,
-				fmt.Sprintf("%s still gives the old answer for %s, though it had to let go by %s.", name, watchedText(s.Key), clockText(*s.Until)),
+				fmt.Sprintf("%s still gives the old answer for %s, though it had to let go by %s.", name, evidence.KeyText(s.Key), clockText(*s.Until)),
 				"Ask whoever runs it to clear its cache for "+j.short+"; it does not keep to TTLs.", seenSet(v.Name, s))
 		}
 	}
 	if len(r.Again) > 0 {
 		o := r.Again[0]
 		j.find("resolver-mixed", finding.Notice, v.Name,
-			fmt.Sprintf("%s gave two answers for %s in a row: many machines stand behind one address, and one does not know what another holds.", name, watchedText(o.Key)),
+			fmt.Sprintf("%s gave two answers for %s in a row: many machines stand behind one address, and one does not know what another holds.", name, evidence.KeyText(o.Key)),
 			"Nothing to do; expect both answers until the last of them has let go.", v.Name+": "+o.Text())
 	}
 	if r.Refuses {
@@ -83,11 +85,11 @@ func (j *judge) judgeResolver(v *View, r ResolverAnswer) {
 }
 
 func seenSet(who string, s SetView) string {
-	return fmt.Sprintf("%s: %s %s, %d s to go", who, watchedText(s.Key), Observed{Answer: Positive, Data: s.Data}.Text(), s.TTL)
+	return fmt.Sprintf("%s: %s %s, %d s to go", who, evidence.KeyText(s.Key), evidence.Observed{Answer: evidence.Positive, Data: s.Data}.Text(), s.TTL)
 }
 
 // sees tells by the SOA in the resolver's negative answer which nameservers it goes to.
-func (h History) sees(r ResolverAnswer) string {
+func (h History) sees(r evidence.ResolverAnswer) string {
 	if r.Problem != "" || r.SOA == nil || !h.Current.Known {
 		return "unknown"
 	}
@@ -113,10 +115,10 @@ func (h History) sees(r ResolverAnswer) string {
 }
 
 // sameZone reports whether two SOA records come from one provider's copy of the zone.
-func sameZone(a, b SOA) bool { return a.Primary == b.Primary && a.Contact == b.Contact }
+func sameZone(a, b evidence.SOA) bool { return a.Primary == b.Primary && a.Contact == b.Contact }
 
 // setViews tells for each watched set whether a resolver gives the new answer, the old one, or both.
-func (h History) setViews(r ResolverAnswer) []SetView {
+func (h History) setViews(r evidence.ResolverAnswer) []SetView {
 	out := []SetView{}
 	for _, o := range r.Sets {
 		v := SetView{Key: o.Key, Sees: h.seesSet(o), Data: o.Data, TTL: o.TTL}
@@ -133,8 +135,8 @@ func (h History) setViews(r ResolverAnswer) []SetView {
 	return out
 }
 
-func (h History) seesSet(o Observed) string {
-	if o.Answer == Silent || o.Answer == Lame {
+func (h History) seesSet(o evidence.Observed) string {
+	if o.Answer == evidence.Silent || o.Answer == evidence.Lame {
 		return "unknown"
 	}
 	at := slices.IndexFunc(h.Current.Sets, func(k Kept) bool { return k.Key == o.Key })
@@ -142,15 +144,15 @@ func (h History) seesSet(o Observed) string {
 		return "unknown"
 	}
 	now := h.Current.Sets[at].Observed
-	olds := slices.DeleteFunc(h.oldAnswers(o.Key), func(old oldAnswer) bool { return sameAnswer(old.Observed, now) })
+	olds := slices.DeleteFunc(h.oldAnswers(o.Key), func(old oldAnswer) bool { return evidence.SameAnswer(old.Observed, now) })
 	switch {
-	case sameAnswer(o, now) && len(olds) > 0:
+	case evidence.SameAnswer(o, now) && len(olds) > 0:
 		return "new"
-	case sameAnswer(o, now):
+	case evidence.SameAnswer(o, now):
 		return "current"
-	case slices.ContainsFunc(olds, func(old oldAnswer) bool { return sameAnswer(o, old.Observed) }):
+	case slices.ContainsFunc(olds, func(old oldAnswer) bool { return evidence.SameAnswer(o, old.Observed) }):
 		return "old"
-	case o.Answer != Positive:
+	case o.Answer != evidence.Positive:
 		return "none"
 	}
 	return "other"

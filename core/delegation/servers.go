@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"beacon/core/dnsname"
+	"beacon/core/evidence"
 	"beacon/core/finding"
 )
 
@@ -22,7 +23,7 @@ func (j *judge) judgeServers() {
 	notThere := 0
 	for _, a := range servers {
 		j.judgeServer(a)
-		if a.Answer == Lame && (a.Reason == Refused || a.Reason == NotThere || a.Reason == Upward) {
+		if a.Answer == evidence.Lame && (a.Reason == evidence.Refused || a.Reason == evidence.NotThere || a.Reason == evidence.Upward) {
 			notThere++
 		}
 	}
@@ -35,22 +36,22 @@ func (j *judge) judgeServers() {
 			fmt.Sprintf("The domain is delegated to %s, and none of them has the zone: the name does not resolve.", joinNames(j.set)),
 			"Make the zone at this provider (beacon sync), or delegate to the provider that has it (beacon delegate).")
 	}
-	j.judgeNumber(serversOf(j.whole, j.set))
+	j.judgeNumber(evidence.ServersOf(j.whole, j.set))
 	if j.agreed { // while a change is on its way, two providers' servers differ as they should
 		j.compareServers(knowing(servers))
 	}
 }
 
-func (j *judge) judgeNoAddress(p NameProblem) {
-	name := short(p.Name)
+func (j *judge) judgeNoAddress(p evidence.NameProblem) {
+	name := dnsname.Short(p.Name)
 	switch p.Kind {
-	case NameMissing:
+	case evidence.NameMissing:
 		j.find("nameserver-missing", finding.Error, name, fmt.Sprintf("The delegation names %s, which does not exist.", name),
 			"Correct the name at the registrar, or take it out there.", name+" A: NXDOMAIN")
-	case NameAlias:
+	case evidence.NameAlias:
 		j.find("nameserver-is-alias", finding.Error, name, fmt.Sprintf("The delegation names %s, and %s. Resolvers do not follow that.", name, p.Problem),
 			"Give the nameserver A and AAAA records of its own, or put the name behind the alias into the delegation.")
-	case NameCircular:
+	case evidence.NameCircular:
 		if !p.Name.IsAtOrBelow(j.plan.Domain) {
 			j.find("nameserver-circular", finding.Error, name, fmt.Sprintf("No address of %s can be had: %s.", name, p.Problem),
 				"Have glue put into the delegation of the zone that it lies in, or use nameservers elsewhere.")
@@ -62,22 +63,17 @@ func (j *judge) judgeNoAddress(p NameProblem) {
 	}
 }
 
-func addressOf(s Server) netip.Addr {
-	at, _ := netip.ParseAddrPort(s.Address)
-	return at.Addr()
-}
-
-func (j *judge) judgeServer(a ServerAnswer) {
-	if a.Answer == Positive {
+func (j *judge) judgeServer(a evidence.ServerAnswer) {
+	if a.Answer == evidence.Positive {
 		j.judgeHabits(a)
 		if j.agreed && !SameSet(a.NS, j.set) && len(a.NS) > 0 {
-			j.childSetDiffers(a, short(a.Name))
+			j.childSetDiffers(a, dnsname.Short(a.Name))
 		}
 		return
 	}
-	subject, seen := short(a.Name), fmt.Sprintf("%s, asked for %s SOA: %s", a.Server, j.short, a.Problem)
+	subject, seen := dnsname.Short(a.Name), fmt.Sprintf("%s, asked for %s SOA: %s", a.Server, j.short, a.Problem)
 	switch a.Answer {
-	case Silent:
+	case evidence.Silent:
 		if a.Strange != "" {
 			j.find("wrong-source", finding.Error, subject,
 				fmt.Sprintf("Questions to %s at %s are answered from %s. Resolvers drop such answers.", subject, a.Address, a.Strange),
@@ -87,22 +83,22 @@ func (j *judge) judgeServer(a ServerAnswer) {
 		j.find("nameserver-silent", finding.Error, subject,
 			fmt.Sprintf("%s at %s gives no answer (%s).", subject, a.Address, a.Problem),
 			"See whether the server is up and reachable; if it is retired, take it out of the delegation.", seen)
-	case Lame:
+	case evidence.Lame:
 		j.judgeLame(a, subject, seen)
 	}
 }
 
-func (j *judge) judgeLame(a ServerAnswer, subject, seen string) {
+func (j *judge) judgeLame(a evidence.ServerAnswer, subject, seen string) {
 	switch a.Reason {
-	case Failed:
+	case evidence.Failed:
 		j.find("nameserver-failing", finding.Error, subject,
 			fmt.Sprintf("%s at %s answers SERVFAIL: it should have the zone, and cannot give it.", subject, a.Address),
 			"Look at this server: an expired secondary, a zone file with an error, or a transfer that fails.", seen)
-	case NotAuthoritative:
+	case evidence.NotAuthoritative:
 		j.find("nameserver-not-authoritative", finding.Error, subject,
 			fmt.Sprintf("%s at %s answers, but not as an authority for the zone: it may be a resolver, or an expired secondary.", subject, a.Address),
 			"Make the zone at this server, or take it out of the delegation.", seen)
-	case Upward:
+	case evidence.Upward:
 		j.find("nameserver-upward", finding.Error, subject,
 			fmt.Sprintf("%s at %s does not know the zone: %s.", subject, a.Address, a.Problem),
 			"Make the zone at this server, or take it out of the delegation.", seen)
@@ -117,11 +113,11 @@ func (j *judge) judgeLame(a ServerAnswer, subject, seen string) {
 const slow = time.Second
 
 // judgeHabits looks at how a server answers that knows the zone.
-func (j *judge) judgeHabits(a ServerAnswer) {
+func (j *judge) judgeHabits(a evidence.ServerAnswer) {
 	if a.NoTCP == "" && !a.NoUDP && !a.NoEDNS && a.Took <= slow && len(a.Truncated) == 0 && !a.Recursive && !a.Transfers {
 		return
 	}
-	subject := short(a.Name)
+	subject := dnsname.Short(a.Name)
 	at := subject + " at " + a.Address
 	if a.NoTCP != "" {
 		j.find("no-tcp", finding.Warning, subject,
@@ -158,7 +154,7 @@ func (j *judge) judgeHabits(a ServerAnswer) {
 // udpFits is how large an answer over UDP may be, in octets.
 const udpFits = 1232
 
-func (j *judge) childSetDiffers(a ServerAnswer, subject string) {
+func (j *judge) childSetDiffers(a evidence.ServerAnswer, subject string) {
 	how := "differs from the parent's"
 	switch {
 	case len(missing(a.NS, j.set)) == len(a.NS):
@@ -176,7 +172,7 @@ func (j *judge) childSetDiffers(a ServerAnswer, subject string) {
 }
 
 // judgeNumber looks at how many nameservers there are, and whether they can fail together.
-func (j *judge) judgeNumber(servers []ServerAnswer) {
+func (j *judge) judgeNumber(servers []evidence.ServerAnswer) {
 	switch {
 	case len(j.set) == 1:
 		j.find("nameserver-single", finding.Warning, j.short, fmt.Sprintf("%s is the only nameserver: when it fails, the domain is gone.", joinNames(j.set)),
@@ -190,7 +186,7 @@ func (j *judge) judgeNumber(servers []ServerAnswer) {
 	var addrs []netip.Addr
 	v6 := false
 	for _, a := range servers {
-		addr := addressOf(a.Server)
+		addr := evidence.AddressOf(a.Server)
 		if v6 = v6 || addr.Is6(); !slices.Contains(addrs, addr) {
 			addrs = append(addrs, addr)
 		}
@@ -242,7 +238,7 @@ func oneNetwork(addrs []netip.Addr) bool {
 }
 
 // compareServers holds the servers in force against each other.
-func (j *judge) compareServers(servers []ServerAnswer) {
+func (j *judge) compareServers(servers []evidence.ServerAnswer) {
 	j.compareSerials(servers)
 	answers := map[string]map[string][]string{}
 	for _, a := range servers {
@@ -291,24 +287,9 @@ func splitName(answers map[string][]string) (string, bool) {
 	return "", false
 }
 
-// Text is an answer for reading; two answers read the same where nobody who asks for the set would notice a difference.
-func (o Observed) Text() string {
-	switch {
-	case o.absent():
-		return "nothing"
-	case o.Answer != Positive:
-		return string(o.Answer)
-	}
-	parts := make([]string, len(o.Data))
-	for i, d := range o.Data {
-		parts[i] = string(d)
-	}
-	return strings.Join(parts, ", ")
-}
-
 // compareSerials says how far the copies of the zone are apart, and whether they come together (RFC 1982).
-func (j *judge) compareSerials(servers []ServerAnswer) {
-	if len(servers) == 0 || !slices.ContainsFunc(servers, func(a ServerAnswer) bool { return a.SOA.Serial != servers[0].SOA.Serial }) {
+func (j *judge) compareSerials(servers []evidence.ServerAnswer) {
+	if len(servers) == 0 || !slices.ContainsFunc(servers, func(a evidence.ServerAnswer) bool { return a.SOA.Serial != servers[0].SOA.Serial }) {
 		return
 	}
 	newest := servers[0].SOA.Serial
@@ -323,7 +304,7 @@ func (j *judge) compareSerials(servers []ServerAnswer) {
 	for _, a := range servers {
 		seen = append(seen, fmt.Sprintf("%s: serial %d", a.Server, a.SOA.Serial))
 		if a.SOA.Serial != newest {
-			behind = append(behind, short(a.Name))
+			behind = append(behind, dnsname.Short(a.Name))
 			gap = max(gap, newest-a.SOA.Serial)
 			if before, known := j.h.serialBefore(a.Server); known && before != a.SOA.Serial {
 				moved = true
@@ -374,9 +355,9 @@ func (j *judge) judgeOldServers() {
 	}
 	gone := 0
 	var seen []string
-	servers := serversOf(j.s, missing(f.Set, j.set))
+	servers := evidence.ServersOf(j.s, missing(f.Set, j.set))
 	for _, a := range servers {
-		if a.Answer != Positive {
+		if a.Answer != evidence.Positive {
 			gone++
 			seen = append(seen, fmt.Sprintf("%s: %s", a.Server, a.Problem))
 		}
@@ -401,7 +382,7 @@ func joinNames(names []dnsname.Name) string {
 	const most = 13
 	texts := make([]string, min(len(names), most))
 	for i := range texts {
-		texts[i] = short(names[i])
+		texts[i] = dnsname.Short(names[i])
 	}
 	if len(names) > most {
 		return fmt.Sprintf("%s and %d more", strings.Join(texts, ", "), len(names)-most)

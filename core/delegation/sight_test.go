@@ -8,14 +8,15 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"beacon/core/dnsname"
+	"beacon/core/evidence"
 )
 
 // without6 is what a machine sees that has no IPv6: a parent more that stays silent, and so do all nameservers there.
-func without6(s Sweep) Sweep {
-	s.Parents = append(s.Parents, ParentAnswer{Server: Server{dnsname.MustParse("b.nic.example"), "[2001:db8::53]:53"}, Answer: Silent, Problem: "network is unreachable"})
+func without6(s evidence.Sweep) evidence.Sweep {
+	s.Parents = append(s.Parents, evidence.ParentAnswer{Server: evidence.Server{Name: dnsname.MustParse("b.nic.example"), Address: "[2001:db8::53]:53"}, Answer: evidence.Silent, Problem: "network is unreachable"})
 	for i, a := range s.Servers {
-		if addressOf(a.Server).Is6() {
-			s.Servers[i] = ServerAnswer{Server: a.Server, Answer: Silent, Problem: "network is unreachable"}
+		if evidence.AddressOf(a.Server).Is6() {
+			s.Servers[i] = evidence.ServerAnswer{Server: a.Server, Answer: evidence.Silent, Problem: "network is unreachable"}
 		}
 	}
 	return s
@@ -37,14 +38,14 @@ func TestMachineWithoutIPv6(t *testing.T) {
 
 	only6 := without6(sweep(0, newSet[1:], "heron.test"))
 	h = Advance(History{}, only6)
-	require.True(t, addressOf(only6.Servers[3].Server).Is6())
+	require.True(t, evidence.AddressOf(only6.Servers[3].Server).Is6())
 	assert.Equal(t, Unknown, Judge(Plan{Domain: domain}, h, only6).Verdict, "nothing can be said of servers that have IPv6 alone")
 }
 
 // Where anything answers over IPv6, silence there is the server's.
 func TestSilentOverIPv6Alone(t *testing.T) {
 	s := without6(sweep(0, newSet, "heron.test"))
-	s.Parents[2] = ParentAnswer{Server: s.Parents[2].Server, At: s.Ended, Answer: Referral, NS: newSet, TTL: 900}
+	s.Parents[2] = evidence.ParentAnswer{Server: s.Parents[2].Server, At: s.Ended, Answer: evidence.Referral, NS: newSet, TTL: 900}
 	r := Judge(Plan{Domain: domain}, Advance(History{}, s), s)
 	assert.Equal(t, Wrong, r.Verdict)
 	assert.Contains(t, codes(r), "nameserver-silent")

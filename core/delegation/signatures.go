@@ -9,6 +9,7 @@ import (
 	"github.com/miekg/dns"
 
 	"beacon/core/dnssec"
+	"beacon/core/evidence"
 	"beacon/core/finding"
 )
 
@@ -98,7 +99,7 @@ func (j *judge) ownLink() (dnssec.Link, bool) {
 	l := dnssec.Link{Zone: j.plan.Domain.String()}
 	sets := map[string]bool{}
 	for _, p := range j.s.Parents {
-		if p.Answer != Referral {
+		if p.Answer != evidence.Referral {
 			continue
 		}
 		sets[dsText(p.DS.DS())] = true
@@ -124,7 +125,7 @@ func dsText(list []*dns.DS) string {
 }
 
 // judgeDS looks at the DS records by themselves, and against a plan to go elsewhere.
-func (j *judge) judgeDS(l dnssec.Link, servers []ServerAnswer) {
+func (j *judge) judgeDS(l dnssec.Link, servers []evidence.ServerAnswer) {
 	list := l.DS.DS()
 	if len(list) == 0 {
 		return
@@ -156,7 +157,7 @@ func (j *judge) judgeGoing(list []*dns.DS) {
 	if len(j.plan.Wanted) == 0 || SameSet(j.plan.Wanted, j.set) {
 		return
 	}
-	for _, a := range knowing(serversOf(j.s, missing(j.plan.Wanted, j.set))) {
+	for _, a := range knowing(evidence.ServersOf(j.s, missing(j.plan.Wanted, j.set))) {
 		if len(dnssec.Matching(list, a.Keys.Keys())) > 0 {
 			continue
 		}
@@ -184,7 +185,7 @@ func keyList(keys []*dns.DNSKEY) string {
 }
 
 // keysWithoutDS notes a zone that is signed while nobody above says so.
-func (j *judge) keysWithoutDS(servers []ServerAnswer) {
+func (j *judge) keysWithoutDS(servers []evidence.ServerAnswer) {
 	for _, a := range servers {
 		if keys := a.Keys.Keys(); len(keys) > 0 {
 			j.find("key-without-ds", finding.Notice, j.short, "The zone is signed, and the parent has no DS record for it: nobody validates it.",
@@ -208,7 +209,7 @@ var signatureCodes = map[dnssec.Kind][2]string{
 }
 
 // broken reports a fault at a server as a finding.
-func (j *judge) broken(f dnssec.Fault, a ServerAnswer, severity finding.Severity) {
+func (j *judge) broken(f dnssec.Fault, a evidence.ServerAnswer, severity finding.Severity) {
 	code, known := signatureCodes[f.Kind]
 	if !known {
 		return
@@ -239,7 +240,7 @@ func capital(text string) string {
 }
 
 // judgeTrust says why the keys that a server gives are not trusted, where that is so.
-func (j *judge) judgeTrust(t dnssec.Trust, a ServerAnswer) {
+func (j *judge) judgeTrust(t dnssec.Trust, a evidence.ServerAnswer) {
 	for _, f := range t.Faults {
 		j.broken(f, a, finding.Error)
 	}
@@ -279,7 +280,7 @@ func (j *judge) judgeKeys(t dnssec.Trust) {
 
 // judgeSigned proves SOA, NS and the watched sets as each server gives them. The state is what a resolver comes to that asks on until
 // somebody gives it what it can prove: for each set the best server counts, and of the sets the worst.
-func (j *judge) judgeSigned(servers []ServerAnswer, trusts []dnssec.Trust) dnssec.State {
+func (j *judge) judgeSigned(servers []evidence.ServerAnswer, trusts []dnssec.Trust) dnssec.State {
 	type setKey struct {
 		name string
 		t    uint16
@@ -292,7 +293,7 @@ func (j *judge) judgeSigned(servers []ServerAnswer, trusts []dnssec.Trust) dnsse
 		}
 		keys := []setKey{{j.plan.Domain.String(), dns.TypeSOA}, {j.plan.Domain.String(), dns.TypeNS}}
 		for _, o := range a.Sets {
-			if o.Answer == Positive && !o.Alias {
+			if o.Answer == evidence.Positive && !o.Alias {
 				keys = append(keys, setKey{o.Key.Name.String(), uint16(o.Key.Type)})
 			}
 		}
@@ -337,10 +338,10 @@ func (j *judge) nearEnd(p dnssec.Proof, soonest *time.Time) *time.Time {
 }
 
 // judgeDenials looks whether servers can prove that a name does not exist.
-func (j *judge) judgeDenials(servers []ServerAnswer, trusts []dnssec.Trust, t dnssec.Trust) {
+func (j *judge) judgeDenials(servers []evidence.ServerAnswer, trusts []dnssec.Trust, t dnssec.Trust) {
 	for i, a := range servers {
 		d := a.Denied
-		if d == nil || d.Answer == Positive || trusts[i].State != dnssec.Secure {
+		if d == nil || d.Answer == evidence.Positive || trusts[i].State != dnssec.Secure {
 			continue
 		}
 		got := dnssec.Absent(d.Name, d.Type, d.Authority, t.Keys, j.plan.Domain.String(), j.now)
@@ -371,7 +372,7 @@ func (j *judge) judgeDenials(servers []ServerAnswer, trusts []dnssec.Trust, t dn
 }
 
 // compareKeys looks for servers that give other keys than the rest.
-func (j *judge) compareKeys(servers []ServerAnswer) {
+func (j *judge) compareKeys(servers []evidence.ServerAnswer) {
 	sets := map[string][]string{}
 	for _, a := range servers {
 		if j.s.Brief {
@@ -400,7 +401,7 @@ func (j *judge) compareKeys(servers []ServerAnswer) {
 }
 
 // judgeRequests says what the zone asks its parent for (RFC 7344, RFC 8078, RFC 7477), and what would follow.
-func (j *judge) judgeRequests(servers []ServerAnswer, t dnssec.Trust) {
+func (j *judge) judgeRequests(servers []evidence.ServerAnswer, t dnssec.Trust) {
 	for _, a := range servers {
 		var cds []*dns.DS
 		removal, keys := false, 0

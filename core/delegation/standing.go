@@ -36,7 +36,7 @@ func (r Report) Standing() []string {
 		return lines
 	}
 	for _, s := range r.Arrival.Sites {
-		lines = append(lines, fmt.Sprintf("site %s: %s", short(s.Name), s.State))
+		lines = append(lines, fmt.Sprintf("site %s: %s", dnsname.Short(s.Name), s.State))
 	}
 	for _, f := range r.Arrival.Findings {
 		if f.Severity > finding.Notice {

@@ -3,8 +3,9 @@ package delegation
 import (
 	"fmt"
 
+	"beacon/core/dnsname"
+	"beacon/core/evidence"
 	"beacon/core/finding"
-	"beacon/core/record"
 )
 
 // judgeZone looks at what the servers in force say of the zone as a whole.
@@ -20,20 +21,20 @@ func (j *judge) judgeZone() {
 		for _, o := range a.Sets {
 			if o.Alias && o.Key.Name == j.plan.Domain {
 				j.find("apex-alias", finding.Error, j.short,
-					fmt.Sprintf("The apex is a CNAME at %s, beside the SOA and NS records that it must have: mail and other records of the domain stop being found (RFC 1912 section 2.4).", short(a.Name)),
+					fmt.Sprintf("The apex is a CNAME at %s, beside the SOA and NS records that it must have: mail and other records of the domain stop being found (RFC 1912 section 2.4).", dnsname.Short(a.Name)),
 					"Use the provider's way of leading an apex elsewhere (ALIAS), or give addresses.", fmt.Sprintf("%s: %s CNAME %s", a.Server, j.short, o.Text()))
 				return
 			}
 		}
 	}
-	if d := servers[0].Denied; d != nil && d.Answer == Positive {
+	if d := servers[0].Denied; d != nil && d.Answer == evidence.Positive {
 		j.find("everything-exists", finding.Notice, j.short, "A wildcard answers for every name below the domain, also for misspelt ones; whether a resolver has let go of the old delegation cannot be told by names that nobody has.",
 			"Nothing to do, if that is meant.")
 	}
 }
 
 // judgeTimers looks at the times of the SOA record (RFC 1912 section 2.2).
-func (j *judge) judgeTimers(a ServerAnswer) {
+func (j *judge) judgeTimers(a evidence.ServerAnswer) {
 	s := a.SOA
 	if s.Refresh == 0 && s.Retry == 0 && s.Expire == 0 {
 		return // not looked at
@@ -62,16 +63,16 @@ func (j *judge) judgeTimers(a ServerAnswer) {
 }
 
 // judgeSOAs looks for copies of the zone that come from different makers.
-func (j *judge) judgeSOAs(servers []ServerAnswer) {
+func (j *judge) judgeSOAs(servers []evidence.ServerAnswer) {
 	if !j.agreed {
 		return
 	}
 	for _, a := range servers[1:] {
 		if !sameZone(a.SOA, servers[0].SOA) {
 			j.find("soa-differs", finding.Notice, j.short,
-				fmt.Sprintf("%s and %s name different primaries in the SOA record: the zone is kept in two places.", short(servers[0].Name), short(a.Name)),
+				fmt.Sprintf("%s and %s name different primaries in the SOA record: the zone is kept in two places.", dnsname.Short(servers[0].Name), dnsname.Short(a.Name)),
 				"Nothing to do, if both are fed with the same; else bring them to one state.",
-				fmt.Sprintf("%s: primary %s", servers[0].Server, short(servers[0].SOA.Primary)), fmt.Sprintf("%s: primary %s", a.Server, short(a.SOA.Primary)))
+				fmt.Sprintf("%s: primary %s", servers[0].Server, dnsname.Short(servers[0].SOA.Primary)), fmt.Sprintf("%s: primary %s", a.Server, dnsname.Short(a.SOA.Primary)))
 			return
 		}
 	}
@@ -85,7 +86,7 @@ const (
 )
 
 // judgeNSTTL looks at how long caches hold the nameservers, against what is planned.
-func (j *judge) judgeNSTTL(servers []ServerAnswer) {
+func (j *judge) judgeNSTTL(servers []evidence.ServerAnswer) {
 	ttl, parent := uint32(0), uint32(0)
 	for _, a := range servers {
 		ttl = max(ttl, a.NSTTL)
@@ -108,6 +109,3 @@ func (j *judge) judgeNSTTL(servers []ServerAnswer) {
 			"Lower the TTL of the NS records in the zone first, if that is too long; the parent's is the registry's.")
 	}
 }
-
-// watchedText names a set for reading.
-func watchedText(k record.Key) string { return short(k.Name) + " " + k.Type.String() }

@@ -9,6 +9,7 @@ import (
 
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
+	"beacon/core/evidence"
 	"beacon/core/finding"
 	"beacon/core/spelling"
 )
@@ -71,7 +72,7 @@ func notAssigned(name dnsname.Name, assigned []dnsname.Name) finding.Finding {
 
 // Ready judges whether every new nameserver can be found and already answers for the zone. A domain moved to servers
 // that do not know it is down for everybody who asks anew.
-func Ready(set []dnsname.Name, servers []delegation.ServerAnswer, noAddress []delegation.NameProblem) []finding.Finding {
+func Ready(set []dnsname.Name, servers []evidence.ServerAnswer, noAddress []evidence.NameProblem) []finding.Finding {
 	var found []finding.Finding
 	for _, p := range noAddress {
 		if slices.Contains(set, p.Name) {
@@ -80,7 +81,7 @@ func Ready(set []dnsname.Name, servers []delegation.ServerAnswer, noAddress []de
 		}
 	}
 	for _, a := range servers {
-		if slices.Contains(set, a.Name) && a.Answer != delegation.Positive {
+		if slices.Contains(set, a.Name) && a.Answer != evidence.Positive {
 			found = append(found, finding.Finding{Code: "nameserver-not-ready", Severity: finding.Error, Subject: a.Name.String(),
 				Message: fmt.Sprintf("%s at %s does not answer for the zone: %s.", a.Name, a.Address, a.Problem),
 				Remedy:  "Put the zone there first (beacon sync), then delegate."})
@@ -91,7 +92,7 @@ func Ready(set []dnsname.Name, servers []delegation.ServerAnswer, noAddress []de
 }
 
 // Differences compares the watched answers of the old and the new servers: what visitors would notice of the switch.
-func Differences(oldSet, newSet []dnsname.Name, servers []delegation.ServerAnswer) []finding.Finding {
+func Differences(oldSet, newSet []dnsname.Name, servers []evidence.ServerAnswer) []finding.Finding {
 	before, after := map[string]string{}, map[string]string{}
 	for _, a := range servers {
 		for _, o := range a.Sets {

@@ -11,6 +11,7 @@ import (
 
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
+	"beacon/core/evidence"
 	"beacon/resolve"
 	"beacon/service/jobs"
 	"beacon/service/logbook"
@@ -89,8 +90,8 @@ func (s *Checks) checkManaged(ctx context.Context, z store.Zone, d store.Domain,
 }
 
 // sweep asks from here and, at the same time, from all vantage points.
-func (s *Checks) sweep(ctx context.Context, name dnsname.Name, scope resolve.Scope) (sweep delegation.Sweep) {
-	var places []delegation.Place
+func (s *Checks) sweep(ctx context.Context, name dnsname.Name, scope resolve.Scope) (sweep evidence.Sweep) {
+	var places []evidence.Place
 	var group sync.WaitGroup
 	group.Go(func() {
 		places = s.fromPlaces(ctx, wire.SweepRequest{Domain: name, Nameservers: scope.Nameservers, Watched: scope.Watched})
@@ -103,7 +104,7 @@ func (s *Checks) sweep(ctx context.Context, name dnsname.Name, scope resolve.Sco
 
 // Keep takes a sweep into what is remembered of a domain, judges it, and stores both. A sweep that began before the
 // last one ended comes too late to be remembered: it is judged only.
-func (s *Checks) Keep(ctx context.Context, name dnsname.Name, domainID uint64, plan delegation.Plan, sweep delegation.Sweep) (report delegation.Report, due time.Time, err error) {
+func (s *Checks) Keep(ctx context.Context, name dnsname.Name, domainID uint64, plan delegation.Plan, sweep evidence.Sweep) (report delegation.Report, due time.Time, err error) {
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		d, err := tx.LockHistory(domainID)
 		if err != nil {

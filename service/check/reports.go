@@ -5,6 +5,7 @@ import (
 
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
+	"beacon/core/evidence"
 	"beacon/resolve"
 	"beacon/service/jobs"
 	"beacon/service/zones"
@@ -36,7 +37,7 @@ func (s *Checks) LastReport(ctx context.Context, name dnsname.Name) (r delegatio
 }
 
 // Answers gives the very answers of a domain's newest check.
-func (s *Checks) Answers(ctx context.Context, name dnsname.Name) (list []delegation.Heard, err error) {
+func (s *Checks) Answers(ctx context.Context, name dnsname.Name) (list []evidence.Heard, err error) {
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := zones.ByName(tx, name)
 		if err != nil {

@@ -12,7 +12,7 @@ import (
 	"sync"
 	"time"
 
-	"beacon/core/delegation"
+	"beacon/core/evidence"
 	"beacon/resolve"
 	"beacon/wire"
 )
@@ -24,12 +24,12 @@ const (
 )
 
 // Sweep asks about a domain from here and gives what came back; nothing is judged or kept.
-func (s *Checks) Sweep(ctx context.Context, r wire.SweepRequest) (delegation.Sweep, error) {
+func (s *Checks) Sweep(ctx context.Context, r wire.SweepRequest) (evidence.Sweep, error) {
 	if r.Domain.IsZero() || r.Domain.IsRoot() {
-		return delegation.Sweep{}, wire.Problemf(wire.Invalid, "Say which domain to ask about.")
+		return evidence.Sweep{}, wire.Problemf(wire.Invalid, "Say which domain to ask about.")
 	}
 	if len(r.Nameservers) > mostSweepServers || len(r.Watched) > mostSweepSets {
-		return delegation.Sweep{}, wire.Problemf(wire.Invalid, "At most %d nameservers and %d record sets are asked at a time.", mostSweepServers, mostSweepSets)
+		return evidence.Sweep{}, wire.Problemf(wire.Invalid, "At most %d nameservers and %d record sets are asked at a time.", mostSweepServers, mostSweepSets)
 	}
 	ctx, cancel := context.WithTimeout(ctx, CheckTime)
 	defer cancel()
@@ -38,8 +38,8 @@ func (s *Checks) Sweep(ctx context.Context, r wire.SweepRequest) (delegation.Swe
 }
 
 // fromPlaces has all vantage points ask about a domain, at the same time.
-func (s *Checks) fromPlaces(ctx context.Context, r wire.SweepRequest) []delegation.Place {
-	places := make([]delegation.Place, len(s.settings.Places))
+func (s *Checks) fromPlaces(ctx context.Context, r wire.SweepRequest) []evidence.Place {
+	places := make([]evidence.Place, len(s.settings.Places))
 	var group sync.WaitGroup
 	for i, p := range s.settings.Places {
 		group.Go(func() {
@@ -69,7 +69,7 @@ func placeWord(err error) string {
 	return "done"
 }
 
-func (s *Checks) askPlace(ctx context.Context, p PlaceSettings, r wire.SweepRequest) (sweep delegation.Sweep, err error) {
+func (s *Checks) askPlace(ctx context.Context, p PlaceSettings, r wire.SweepRequest) (sweep evidence.Sweep, err error) {
 	token, err := os.ReadFile(p.TokenFile)
 	if err != nil {
 		return sweep, fmt.Errorf("its token cannot be read: %w", err)
@@ -100,6 +100,9 @@ func (s *Checks) askPlace(ctx context.Context, p PlaceSettings, r wire.SweepRequ
 	}
 	if err := json.NewDecoder(http.MaxBytesReader(nil, res.Body, 16<<20)).Decode(&sweep); err != nil {
 		return sweep, fmt.Errorf("its answer cannot be read: %w", err)
+	}
+	if sweep.Version > evidence.Version {
+		return sweep, fmt.Errorf("it answers in version %d of evidence, and this instance reads up to %d: upgrade this one", sweep.Version, evidence.Version)
 	}
 	return sweep, nil
 }

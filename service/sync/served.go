@@ -10,7 +10,7 @@ import (
 
 	"beacon/clock"
 	"beacon/core/change"
-	"beacon/core/delegation"
+	"beacon/core/evidence"
 	"beacon/core/finding"
 	"beacon/core/record"
 	"beacon/provider"
@@ -39,7 +39,7 @@ func (s *Syncs) waitServed(ctx context.Context, run *syncRun, awaited []AwaitedH
 	if len(problems) > 0 {
 		return fail(fmt.Sprintf("%s leads to no address: %s.", problems[0].Name, problems[0].Problem))
 	}
-	servers = slices.DeleteFunc(servers, func(server delegation.Server) bool { // of a machine without IPv6, nobody can want that
+	servers = slices.DeleteFunc(servers, func(server evidence.Server) bool { // of a machine without IPv6, nobody can want that
 		at, err := netip.ParseAddrPort(server.Address)
 		return err == nil && at.Addr().Is6() && !s.door.Leads(at)
 	})
@@ -64,11 +64,11 @@ func (s *Syncs) waitServed(ctx context.Context, run *syncRun, awaited []AwaitedH
 }
 
 // serversOf gives the nameservers of a placement with their addresses.
-func (s *Syncs) serversOf(ctx context.Context, run *syncRun, p store.Placement) (list []delegation.Server, problems []delegation.NameProblem) {
+func (s *Syncs) serversOf(ctx context.Context, run *syncRun, p store.Placement) (list []evidence.Server, problems []evidence.NameProblem) {
 	if known, ok := run.Driver.(provider.Server); ok {
 		for i, address := range known.Servers() {
 			names := p.Names()
-			list = append(list, delegation.Server{Name: names[min(i, len(names)-1)], Address: address})
+			list = append(list, evidence.Server{Name: names[min(i, len(names)-1)], Address: address})
 		}
 	}
 	if len(list) > 0 {
@@ -79,16 +79,16 @@ func (s *Syncs) serversOf(ctx context.Context, run *syncRun, p store.Placement) 
 
 // served reports whether an answer is what the step leaves behind. A removed set need only not be the old one: a
 // wildcard may answer in its place.
-func served(o delegation.Observed, step change.Step) bool {
+func served(o evidence.Observed, step change.Step) bool {
 	if step.After.IsZero() {
-		return o.Answer == delegation.NoData || o.Answer == delegation.NoName || o.Answer == delegation.Referral || o.Answer == delegation.Lame ||
-			o.Answer == delegation.Positive && !(record.Set{Data: o.Data}).SameData(step.Before)
+		return o.Answer == evidence.NoData || o.Answer == evidence.NoName || o.Answer == evidence.Referral || o.Answer == evidence.Lame ||
+			o.Answer == evidence.Positive && !(record.Set{Data: o.Data}).SameData(step.Before)
 	}
 	if step.After.Type == record.ALIAS { // nobody is asked for it: the provider gives addresses in its place
 		return true
 	}
 	if step.After.Type == record.NS { // below the apex: a referral, which is not authoritative
-		return o.Answer != delegation.Silent
+		return o.Answer != evidence.Silent
 	}
-	return o.Answer == delegation.Positive && (record.Set{Data: o.Data}).SameData(step.After)
+	return o.Answer == evidence.Positive && (record.Set{Data: o.Data}).SameData(step.After)
 }

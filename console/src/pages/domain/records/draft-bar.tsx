@@ -7,7 +7,7 @@ import { Key, Trouble } from '../../../parts/kit'
 import { Tag } from '../../../parts/lamp'
 import { RecordLines } from '../../../parts/record-lines'
 import { count, plain, relative } from '../../../parts/text'
-import type { Change } from './records'
+import type { Change } from './shared'
 
 export function DraftBar({ draft, change, accept }: { draft: Draft; change: Change; accept: ReturnType<typeof useAcceptDraft> }) {
   const zone = plain(draft.zone)

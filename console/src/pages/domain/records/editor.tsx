@@ -5,7 +5,7 @@ import type { DnsRecord, FormField, RecordForm } from '../../../api/types'
 import { Key, Loading, Trouble } from '../../../parts/kit'
 import { relative } from '../../../parts/text'
 import { split } from './fields'
-import type { Change } from './records'
+import type { Change } from './shared'
 
 type EditorProps = { zone: string; record?: DnsRecord; change: Change; busy: boolean; close: () => void }
 

@@ -3,7 +3,7 @@ import type { Found, RecordSet } from '../../../api/types'
 import { Key } from '../../../parts/kit'
 import { Said } from '../../../parts/findings'
 import { relative } from '../../../parts/text'
-import type { Change } from './records'
+import type { Change } from './shared'
 
 export function Offers({ findings, zone, change, busy }: { findings: Found[]; zone: string; change?: Change; busy: boolean }) {
   return (

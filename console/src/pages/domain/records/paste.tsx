@@ -5,7 +5,7 @@ import type { PastedRow } from '../../../api/types'
 import { Key, Plate, Shown } from '../../../parts/kit'
 import { Tag } from '../../../parts/lamp'
 import { count, relative } from '../../../parts/text'
-import type { Change } from './records'
+import type { Change } from './shared'
 
 type PasteProps = { zone: string; text: string; type: (text: string) => void; change: Change; busy: boolean; close: () => void }
 

@@ -2,16 +2,13 @@
 import { useCallback, useEffect, useState } from 'react'
 import { Link } from 'react-router'
 import { useAcceptDraft, useEditDraft, useFindings, useRecords, useTakeOver, useZoneDraft } from '../../../api/hooks'
-import type { DraftChange } from '../../../api/types'
 import { Empty, Key, Notice, Plate, Shown, Trouble } from '../../../parts/kit'
 import { EmptyChart } from '../../../parts/pictures'
 import { useName } from '../domain'
 import { DraftBar } from './draft-bar'
 import { Paste } from './paste'
+import type { Change } from './shared'
 import { Table } from './table'
-
-/** Does a change to the draft that is shown. */
-export type Change = (change: Partial<DraftChange>, done?: () => void) => void
 
 export function Records() {
   const name = useName()

@@ -7,13 +7,12 @@ import { Key, Plate } from '../../../parts/kit'
 import { count } from '../../../parts/text'
 import { Editor } from './editor'
 import { Offers } from './offers'
-import type { Change } from './records'
-import { RowLine } from './row'
-import { gravest, rowsOf, unplaced } from './rows'
+import { columns, type Change } from './shared'
+import { RowLine } from './row-line'
+import { gravest, rowsOf, unplaced } from './merge'
 
 type TableProps = { zone: string; items: DnsRecord[]; draft?: Draft; change?: Change; busy: boolean; paste: () => void }
 
-export const columns = 'sm:grid-cols-[minmax(8rem,14rem)_5rem_4.5rem_1fr_6.5rem]'
 
 const lineHeight = () => 37
 

@@ -1,4 +1,4 @@
-package delegation
+package evidence
 
 import (
 	"net/netip"
@@ -10,6 +10,10 @@ import (
 	"beacon/core/record"
 )
 
+// Version is the version of the form in which sweeps are stored and sent. It rises when a field changes its meaning or goes; a field that is
+// added leaves it.
+const Version = 1
+
 // Server is one address of one nameserver.
 type Server struct {
 	Name    dnsname.Name `json:"name"`
@@ -18,6 +22,7 @@ type Server struct {
 
 // Sweep is what one round of questions brought.
 type Sweep struct {
+	Version   int               `json:"version,omitempty"` // of this form; 0 where it was made before there were versions
 	Domain    dnsname.Name      `json:"domain"`
 	Began     time.Time         `json:"began"` // world time
 	Ended     time.Time         `json:"ended"`
@@ -192,21 +197,4 @@ type NameProblem struct {
 	Name    dnsname.Name `json:"name"`
 	Kind    ProblemKind  `json:"kind"`
 	Problem string       `json:"problem"`
-}
-
-// ResolverAnswer is what a caching resolver said. It is asked for a random name of a private type, whose negative
-// answer carries the SOA of the zone as the resolver reaches it, and for the watched sets; never for NS.
-type ResolverAnswer struct {
-	Name      string     `json:"name"`
-	Address   string     `json:"address"`
-	Group     string     `json:"group,omitempty"`
-	At        time.Time  `json:"at"`
-	SOA       *SOA       `json:"soa,omitempty"` // nil where it could not be told
-	Sets      []Observed `json:"sets,omitempty"`
-	Again     []Observed `json:"again,omitempty"`     // those that it answered otherwise when asked once more
-	Proven    bool       `json:"proven,omitempty"`    // it says that it validated the answer (AD)
-	Refuses   bool       `json:"refuses,omitempty"`   // it gives the answer only to who does not want it checked: it takes it for bogus
-	Rcode     string     `json:"rcode,omitempty"`     // where it is neither an answer nor NXDOMAIN
-	Explained []string   `json:"explained,omitempty"` // extended errors (RFC 8914)
-	Problem   string     `json:"problem,omitempty"`
 }

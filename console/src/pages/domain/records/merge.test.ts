@@ -1,6 +1,6 @@
 import { describe, expect, it } from 'vitest'
 import type { DnsRecord, Draft, Found } from '../../../api/types'
-import { gravest, rowsOf, unplaced } from './rows'
+import { gravest, rowsOf, unplaced } from './merge'
 
 const zone = 'saltmarsh-ferries.example'
 const rec = (name: string, type: string, data: string, ttl = 60): DnsRecord => ({ name: name === '@' ? zone + '.' : `${name}.${zone}.`, type, ttl, data })

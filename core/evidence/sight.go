@@ -1,4 +1,4 @@
-package delegation
+package evidence
 
 import (
 	"slices"
@@ -11,8 +11,8 @@ func (s Sweep) Sighted() (seen Sweep, blind bool) {
 	if !s.blindTo6() {
 		return s, false
 	}
-	s.Parents = slices.DeleteFunc(slices.Clone(s.Parents), func(p ParentAnswer) bool { return addressOf(p.Server).Is6() })
-	s.Servers = slices.DeleteFunc(slices.Clone(s.Servers), func(a ServerAnswer) bool { return addressOf(a.Server).Is6() })
+	s.Parents = slices.DeleteFunc(slices.Clone(s.Parents), func(p ParentAnswer) bool { return AddressOf(p.Server).Is6() })
+	s.Servers = slices.DeleteFunc(slices.Clone(s.Servers), func(a ServerAnswer) bool { return AddressOf(a.Server).Is6() })
 	return s, true
 }
 

@@ -9,14 +9,14 @@ import (
 
 	"github.com/miekg/dns"
 
-	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/dnssec"
+	"beacon/core/evidence"
 	"beacon/core/record"
 )
 
 // glueOf collects what parents say of nameservers' addresses.
-func glueOf(parents []delegation.ParentAnswer) map[dnsname.Name][]netip.Addr {
+func glueOf(parents []evidence.ParentAnswer) map[dnsname.Name][]netip.Addr {
 	glue := map[dnsname.Name][]netip.Addr{}
 	for _, p := range parents {
 		for _, g := range p.Glue {
@@ -37,16 +37,16 @@ func glueOf(parents []delegation.ParentAnswer) map[dnsname.Name][]netip.Addr {
 }
 
 // askServers asks every address of the named nameservers, also those that only the zone itself knows.
-func (w *walk) askServers(ctx context.Context, domain dnsname.Name, names []dnsname.Name, parents []delegation.ParentAnswer, scope Scope) ([]delegation.ServerAnswer, []delegation.NameProblem) {
+func (w *walk) askServers(ctx context.Context, domain dnsname.Name, names []dnsname.Name, parents []evidence.ParentAnswer, scope Scope) ([]evidence.ServerAnswer, []evidence.NameProblem) {
 	servers, problems := w.addressesOf(ctx, names, glueOf(parents))
 	within := slices.DeleteFunc(slices.Clone(names), func(n dnsname.Name) bool { return !n.IsAtOrBelow(domain) })
-	ask := func(servers []delegation.Server) []delegation.ServerAnswer {
-		answers := make([]delegation.ServerAnswer, len(servers))
+	ask := func(servers []evidence.Server) []evidence.ServerAnswer {
+		answers := make([]evidence.ServerAnswer, len(servers))
 		inParallel(len(servers), func(i int) { answers[i] = w.askServer(ctx, servers[i], domain, within, scope) })
 		return answers
 	}
 	answers := ask(servers)
-	var more []delegation.Server
+	var more []evidence.Server
 	for _, a := range answers {
 		for _, h := range a.Hosts {
 			for _, s := range w.at(h.Name, h.Addresses) {
@@ -58,19 +58,19 @@ func (w *walk) askServers(ctx context.Context, domain dnsname.Name, names []dnsn
 	}
 	answers = append(answers, ask(more[:min(len(more), maxNameservers)])...)
 	found := func(n dnsname.Name) bool {
-		return slices.ContainsFunc(more, func(s delegation.Server) bool { return s.Name == n })
+		return slices.ContainsFunc(more, func(s evidence.Server) bool { return s.Name == n })
 	}
 	for i, p := range problems {
 		if found(p.Name) { // the zone has an address for it: what is missing is glue
-			problems[i].Kind = delegation.NameCircular
+			problems[i].Kind = evidence.NameCircular
 		}
 	}
 	return answers, problems
 }
 
 // askServer asks one nameserver address for the zone's SOA, and where that is answered for all the rest.
-func (w *walk) askServer(ctx context.Context, server delegation.Server, domain dnsname.Name, within []dnsname.Name, scope Scope) delegation.ServerAnswer {
-	a := delegation.ServerAnswer{Server: server}
+func (w *walk) askServer(ctx context.Context, server evidence.Server, domain dnsname.Name, within []dnsname.Name, scope Scope) evidence.ServerAnswer {
+	a := evidence.ServerAnswer{Server: server}
 	signed := w.s.judgesSignatures()
 	ways := make([]asked, len(scope.Watched))
 	for i, key := range scope.Watched {
@@ -91,7 +91,7 @@ func (w *walk) askServer(ctx context.Context, server delegation.Server, domain d
 		early[i] = r
 		a.Sets = append(a.Sets, observed(scope.Watched[i], r, err, false))
 	}
-	if w.readSOA(&a, m, err, domain, name); a.Answer == delegation.Positive {
+	if w.readSOA(&a, m, err, domain, name); a.Answer == evidence.Positive {
 		w.askRest(ctx, &a, append(early, m), domain, within, scope)
 	} else {
 		a.Sets = nil
@@ -115,10 +115,10 @@ func climb(names []dnsname.Name, apex dnsname.Name) (all []dnsname.Name) {
 }
 
 // readSOA reads whether a server knows the zone, whose name was asked for so.
-func (w *walk) readSOA(a *delegation.ServerAnswer, m Reply, err error, domain dnsname.Name, name string) {
+func (w *walk) readSOA(a *evidence.ServerAnswer, m Reply, err error, domain dnsname.Name, name string) {
 	a.At = w.s.Now()
 	if err != nil {
-		a.Answer, a.Problem = delegation.Silent, err.Error()
+		a.Answer, a.Problem = evidence.Silent, err.Error()
 		if strange, ok := asStrange(err); ok {
 			a.Strange = strange
 		}
@@ -128,41 +128,41 @@ func (w *walk) readSOA(a *delegation.ServerAnswer, m Reply, err error, domain dn
 	soa, owner, found := soaIn(m.Answer, domain, name)
 	a.Reason, a.Problem = lameness(m.Msg, domain, found && owner == domain)
 	if a.Reason != "" {
-		a.Answer = delegation.Lame
+		a.Answer = evidence.Lame
 		return
 	}
-	a.Answer, a.SOA = delegation.Positive, soa
+	a.Answer, a.SOA = evidence.Positive, soa
 }
 
 // lameness says why an answer to the question for a zone's SOA is none.
-func lameness(m *dns.Msg, domain dnsname.Name, hasSOA bool) (delegation.Reason, string) {
+func lameness(m *dns.Msg, domain dnsname.Name, hasSOA bool) (evidence.Reason, string) {
 	switch {
 	case m.Rcode == dns.RcodeRefused:
-		return delegation.Refused, "REFUSED"
+		return evidence.Refused, "REFUSED"
 	case m.Rcode == dns.RcodeServerFailure:
-		return delegation.Failed, "SERVFAIL"
+		return evidence.Failed, "SERVFAIL"
 	case m.Rcode == dns.RcodeNameError:
-		return delegation.NotThere, "it says that the name does not exist (NXDOMAIN)"
+		return evidence.NotThere, "it says that the name does not exist (NXDOMAIN)"
 	case m.Rcode != dns.RcodeSuccess:
-		return delegation.OtherReason, dns.RcodeToString[m.Rcode]
+		return evidence.OtherReason, dns.RcodeToString[m.Rcode]
 	case !m.Authoritative && len(m.Answer) == 0:
 		for _, rr := range m.Ns {
 			if ns, ok := rr.(*dns.NS); ok {
 				if owner, err := dnsname.Parse(ns.Hdr.Name); err == nil && domain.IsBelow(owner) {
-					return delegation.Upward, "it sends on to the nameservers of " + inWords(owner) + ", above the zone"
+					return evidence.Upward, "it sends on to the nameservers of " + inWords(owner) + ", above the zone"
 				}
 			}
 		}
-		return delegation.NotAuthoritative, "its answer is not authoritative"
+		return evidence.NotAuthoritative, "its answer is not authoritative"
 	case !m.Authoritative:
-		return delegation.NotAuthoritative, "its answer is not authoritative"
+		return evidence.NotAuthoritative, "its answer is not authoritative"
 	case !hasSOA:
-		return delegation.NotThere, "it gives no SOA record for the zone"
+		return evidence.NotThere, "it gives no SOA record for the zone"
 	}
 	return "", ""
 }
 
-func readNS(a *delegation.ServerAnswer, m Reply) {
+func readNS(a *evidence.ServerAnswer, m Reply) {
 	if !m.Authoritative {
 		return
 	}
@@ -177,7 +177,7 @@ func readNS(a *delegation.ServerAnswer, m Reply) {
 }
 
 // askRest asks a server that knows the zone for everything else, all at once.
-func (w *walk) askRest(ctx context.Context, a *delegation.ServerAnswer, early []Reply, domain dnsname.Name, within []dnsname.Name, scope Scope) {
+func (w *walk) askRest(ctx context.Context, a *evidence.ServerAnswer, early []Reply, domain dnsname.Name, within []dnsname.Name, scope Scope) {
 	signed := w.s.judgesSignatures()
 	var mu sync.Mutex
 	var tasks []func()
@@ -245,24 +245,24 @@ func (w *walk) askRest(ctx context.Context, a *delegation.ServerAnswer, early []
 		}
 	}
 	inParallel(len(tasks), func(i int) { tasks[i]() })
-	slices.SortFunc(a.CAA, func(x, y delegation.Observed) int { return x.Key.Name.Compare(y.Key.Name) })
+	slices.SortFunc(a.CAA, func(x, y evidence.Observed) int { return x.Key.Name.Compare(y.Key.Name) })
 	if slices.Contains(scope.Ours, a.Name) {
 		w.askForbidden(ctx, a, domain)
 	}
-	slices.SortFunc(a.Hosts, func(x, y delegation.Glue) int { return x.Name.Compare(y.Name) })
+	slices.SortFunc(a.Hosts, func(x, y evidence.Glue) int { return x.Name.Compare(y.Name) })
 	slices.SortFunc(a.Signed, func(x, y dns.RR) int { return strings.Compare(x.String(), y.String()) })
 	slices.Sort(a.Truncated)
 }
 
 // askForbidden asks what a nameserver should not do for a stranger: resolve other names, and give the zone away.
-func (w *walk) askForbidden(ctx context.Context, a *delegation.ServerAnswer, domain dnsname.Name) {
+func (w *walk) askForbidden(ctx context.Context, a *evidence.ServerAnswer, domain dnsname.Name) {
 	r, err := w.ask(ctx, a.Server, Question{Name: domain.Parent().String(), Type: dns.TypeSOA, Recurse: true})
 	a.Recursive = err == nil && r.RecursionAvailable && !r.Authoritative && r.Rcode == dns.RcodeSuccess && len(r.Answer) > 0
 	a.Transfers = w.gives(ctx, a.Server, domain)
 }
 
 // gives asks for a transfer of the zone, and breaks it off once it has begun.
-func (w *walk) gives(ctx context.Context, server delegation.Server, domain dnsname.Name) bool {
+func (w *walk) gives(ctx context.Context, server evidence.Server, domain dnsname.Name) bool {
 	r, err := w.askTCP(ctx, server, Question{Name: domain.String(), Type: dns.TypeAXFR})
 	if err == nil {
 		at, _ := netip.ParseAddrPort(server.Address)
@@ -271,16 +271,16 @@ func (w *walk) gives(ctx context.Context, server delegation.Server, domain dnsna
 	return err == nil && r.Rcode == dns.RcodeSuccess && len(r.Answer) > 0 && r.Answer[0].Header().Rrtype == dns.TypeSOA
 }
 
-func addHost(hosts []delegation.Glue, name dnsname.Name, r Reply) []delegation.Glue {
+func addHost(hosts []evidence.Glue, name dnsname.Name, r Reply) []evidence.Glue {
 	for _, rr := range r.Answer {
 		addr, ok := addressIn(rr)
 		owner, err := dnsname.Parse(rr.Header().Name)
 		if !ok || err != nil || owner != name || !r.Authoritative {
 			continue
 		}
-		i := slices.IndexFunc(hosts, func(g delegation.Glue) bool { return g.Name == name })
+		i := slices.IndexFunc(hosts, func(g evidence.Glue) bool { return g.Name == name })
 		if i < 0 {
-			hosts = append(hosts, delegation.Glue{Name: name})
+			hosts = append(hosts, evidence.Glue{Name: name})
 			i = len(hosts) - 1
 		}
 		if g := &hosts[i]; len(g.Addresses) < maxAddresses {
@@ -291,15 +291,15 @@ func addHost(hosts []delegation.Glue, name dnsname.Name, r Reply) []delegation.G
 	return hosts
 }
 
-func denied(probe dnsname.Name, r Reply) *delegation.Denied {
-	d := &delegation.Denied{Name: probe.String(), Type: probeType, Answer: delegation.NoData}
+func denied(probe dnsname.Name, r Reply) *evidence.Denied {
+	d := &evidence.Denied{Name: probe.String(), Type: probeType, Answer: evidence.NoData}
 	switch {
 	case r.Rcode == dns.RcodeNameError:
-		d.Answer = delegation.NoName
+		d.Answer = evidence.NoName
 	case r.Rcode != dns.RcodeSuccess:
 		return nil
 	case len(r.Answer) > 0:
-		d.Answer = delegation.Positive
+		d.Answer = evidence.Positive
 	}
 	for _, rr := range r.Ns {
 		t := rr.Header().Rrtype

@@ -5,9 +5,8 @@ import { Lamp, type Light } from '../../../parts/lamp'
 import { plain } from '../../../parts/text'
 import { Editor } from './editor'
 import { Offers } from './offers'
-import type { Change } from './records'
-import { gravest, type Row } from './rows'
-import { columns } from './table'
+import { gravest, type Row } from './merge'
+import { columns, type Change } from './shared'
 
 type RowProps = { row: Row; zone: string; at: number; buttonId: string; follows: boolean; open: boolean; toggle: (row: string, from: string, isOpen: boolean) => void; change?: Change; busy: boolean }
 

@@ -1,0 +1,87 @@
+package primary
+
+import (
+	"context"
+	"net/netip"
+
+	"github.com/miekg/dns"
+
+	"beacon/core/dnsname"
+	"beacon/core/record"
+)
+
+// Zone is a zone as it is published at one moment.
+type Zone struct {
+	Name        dnsname.Name
+	Serial      uint32
+	Nameservers []dnsname.Name
+	Contents    record.Contents // without SOA and apex NS, which follow from the rest
+}
+
+// Source says what is published and to whom. It is safe for concurrent use.
+type Source interface {
+	// Key gives the secret of a key, in Base64; false where there is none of this name.
+	Key(ctx context.Context, name string) (secret string, ok bool)
+	// For gives the zone that somebody with a key may fetch from an address; false where there is none.
+	For(ctx context.Context, name dnsname.Name, key string, from netip.Addr) (Zone, bool, error)
+	// Since gives the published versions from the one with the given serial to the newest, both included; none where that
+	// one is not known any more.
+	Since(ctx context.Context, name dnsname.Name, serial uint32) ([]Zone, error)
+	// Notified is told that somebody says that a zone has changed; false where nobody asked to be told.
+	Notified(ctx context.Context, name dnsname.Name, from netip.Addr) bool
+}
+
+// The times in the SOA of published zones, in seconds (RFC 1035 section 3.3.13). Secondaries ask every quarter of an hour
+// though they are notified, and serve for two weeks without us.
+const (
+	soaTTL     = 3600
+	soaRefresh = 900
+	soaRetry   = 300
+	Expire     = 14 * 86400
+	soaMinimum = 300
+)
+
+// SOA gives the zone's SOA record.
+func (z Zone) SOA() *dns.SOA {
+	name := z.Name.String()
+	return &dns.SOA{Hdr: dns.RR_Header{Name: name, Rrtype: dns.TypeSOA, Class: dns.ClassINET, Ttl: soaTTL},
+		Ns: z.Nameservers[0].String(), Mbox: "hostmaster." + name, Serial: z.Serial, Refresh: soaRefresh, Retry: soaRetry, Expire: Expire, Minttl: soaMinimum}
+}
+
+// records gives everything between the two SOAs of a transfer.
+func (z Zone) records() (list []dns.RR, err error) {
+	for _, ns := range z.Nameservers {
+		list = append(list, &dns.NS{Hdr: dns.RR_Header{Name: z.Name.String(), Rrtype: dns.TypeNS, Class: dns.ClassINET, Ttl: soaTTL}, Ns: ns.String()})
+	}
+	more, err := wire(z.Contents.Records())
+	return append(list, more...), err
+}
+
+func wire(records []record.Record) (list []dns.RR, err error) {
+	for _, r := range records {
+		rr, err := dns.NewRR(r.String())
+		if err != nil {
+			return nil, err
+		}
+		list = append(list, rr)
+	}
+	return list, nil
+}
+
+// NextSerial gives the serial behind all of the given ones, in the arithmetic of RFC 1982, and never zero, which some take
+// for none.
+func NextSerial(serials ...uint32) uint32 {
+	top := serials[0]
+	for _, s := range serials[1:] {
+		if Newer(s, top) {
+			top = s
+		}
+	}
+	if top++; top == 0 {
+		top = 1
+	}
+	return top
+}
+
+// Newer reports whether serial a comes after b (RFC 1982 section 3.2).
+func Newer(a, b uint32) bool { return a != b && int32(a-b) > 0 }

@@ -126,7 +126,8 @@ func (c Caps) divide(s Step) (parts []List) {
 
 // cutSwap divides steps of one name that must keep their order so that each part fits one request. The CNAME and one of
 // the sets that make room for it, or that it makes room for, stay together: the name is then never without data between
-// two requests, where a request can hold two sets at all.
+// two requests, where a request can hold two sets at all. It relies on the order that core/diff gives the steps of a name
+// (removalsFirst): what goes stands before what comes.
 func (c Caps) cutSwap(group List) (parts []List) {
 	cost := func(l List) (n int) {
 		for _, s := range l {

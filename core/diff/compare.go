@@ -179,7 +179,8 @@ func (c *comparison) collision(group change.List) string {
 	return ""
 }
 
-// removalsFirst orders the steps of one name so that what collides goes before what replaces it.
+// removalsFirst orders the steps of one name so that what collides goes before what replaces it. cutSwap in core/change relies on
+// this order where a swap has to be divided: a CNAME that is put is the last step of its name.
 func removalsFirst(group change.List) change.List {
 	ordered := make(change.List, 0, len(group))
 	for _, removal := range []bool{true, false} {

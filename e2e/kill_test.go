@@ -153,7 +153,7 @@ func killSyncs(t *testing.T, s *demo.Stage, p target, hits int) {
 			var now string
 			var open int
 			require.NoError(t, db.QueryRow("SELECT holder FROM jobs WHERE kind = 'sync' AND subject = ?", id).Scan(&now))
-			require.NoError(t, db.QueryRow("SELECT COUNT(*) FROM intents WHERE sync_id = ? AND state = 'sent'", id).Scan(&open))
+			require.NoError(t, db.QueryRow("SELECT COUNT(*) FROM acts WHERE sync_id = ? AND state = 'sent'", id).Scan(&open))
 			if now != "" && now != holder { // somebody was at work who was not before
 				hit++
 				inRequest += open

@@ -12,6 +12,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/record"
 	"beacon/faulttest"
+	"beacon/provider"
 	"beacon/wire"
 )
 
@@ -143,10 +144,25 @@ func TestPrefilledZoneInOneRun(t *testing.T) {
 	t.Parallel()
 	h := newHouse(t)
 	h.define("plover-old", "@ A 192.0.2.1\nwww CNAME @")
-	faulttest.Known(t, func(t testing.TB) {
-		shown, err := h.Syncs.Differences(ctx, zone, false)
-		require.NoError(t, err)
-		done := h.sync(wire.SyncRequest{Expect: shown[0].Digest})
-		assert.Equal(t, wire.SyncDone, done.State, done.Message)
-	})
+	shown, err := h.Syncs.Differences(ctx, zone, false)
+	require.NoError(t, err)
+	done := h.sync(wire.SyncRequest{Expect: shown[0].Digest})
+	assert.Equal(t, wire.SyncDone, done.State, done.Message)
+	requests, err := h.Syncs.Requests(ctx, done.ID)
+	require.NoError(t, err)
+	assert.Equal(t, "zone-made", requests[0].Kind)
+}
+
+// A preview knows a zone that is at the provider already, whoever made it.
+func TestPreviewOfAZoneThatIsThere(t *testing.T) {
+	t.Parallel()
+	h := newHouse(t)
+	_, err := h.direct("heron").Create(ctx, zone, provider.ZoneOptions{})
+	require.NoError(t, err)
+	h.byHand("heron", set(t, "cam", record.A, "192.0.2.9"))
+	h.define("heron-main", "@ A 192.0.2.1")
+	shown, err := h.Syncs.Differences(ctx, zone, false)
+	require.NoError(t, err)
+	assert.False(t, shown[0].NewZone)
+	assert.Len(t, shown[0].Foreign, 1)
 }

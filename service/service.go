@@ -19,6 +19,7 @@ import (
 	"beacon/registrar"
 	"beacon/resolve"
 	"beacon/service/accounts"
+	"beacon/service/acts"
 	"beacon/service/apply"
 	"beacon/service/check"
 	"beacon/service/handover"
@@ -58,6 +59,7 @@ type Service struct {
 	metrics     *metrics
 	door        *reach.Door
 	Logbook     *logbook.Book
+	Acts        *acts.Acts
 	Overview    *overview.Overview
 	Handover    *handover.Handover
 	Checks      *check.Checks
@@ -103,6 +105,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 	}
 	s.Logbook = logbook.New(s.store, log)
 	s.Jobs = jobs.New(s.store, log, settings.Lease, s.metrics.jobs)
+	s.Acts = acts.New(s.store, s.Logbook, s.Jobs, log, settings.Request, settings.Lease)
 	s.Users = users.New(s.Logbook)
 	if err := s.openAccounts(drivers); err != nil {
 		s.store.Close()
@@ -120,7 +123,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 	s.sweeper = &resolve.Sweeper{Client: s.dns, Hints: hints, Port: settings.DNS.Port, Resolvers: settings.Resolvers, Anchors: anchors, Now: s.world.Now}
 	s.Zones = zones.New(zones.Parts{Store: s.store, Logbook: s.Logbook, Accounts: s.Accounts, House: house, Believe: settings.Hosts.Believe, Timeout: settings.Request, Revised: func(tx *store.Tx, z store.Zone, c record.Contents) error { return s.Hosts.FollowAliases(tx, z, c) }})
 	s.Hosts = hosts.New(hosts.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, World: s.world, Sweeper: s.sweeper, Believe: settings.Hosts.Believe, Timeout: settings.Request})
-	s.Syncs = sync.New(sync.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, Log: log, Accounts: s.Accounts, Zones: s.Zones, Sweeper: s.sweeper, Door: door,
+	s.Syncs = sync.New(sync.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, Log: log, Acts: s.Acts, Accounts: s.Accounts, Zones: s.Zones, Sweeper: s.sweeper, Door: door,
 		Drift: settings.Drift, Timeout: settings.Request, Lease: settings.Lease, Ended: s.metrics.syncs, Observer: observer{s.Hosts, func(tx *store.Tx, zoneID uint64) error { return s.Handover.WantPlacements(tx, zoneID) }}})
 	s.Secondaries = secondaries.New(secondaries.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, Log: log, Accounts: s.Accounts, Syncs: s.Syncs, Door: door, Settings: settings.Primary})
 	if err := s.Accounts.Register(secondaries.Kind, s.Secondaries.AccountKind()); err != nil {

@@ -52,6 +52,7 @@ type house struct {
 	t        *testing.T
 	world    *practice.World
 	settings service.Settings
+	stop     func() // ends the instance before the test does
 }
 
 func drivers(t testing.TB) service.Drivers {
@@ -94,8 +95,8 @@ func newHouseOn(t *testing.T, change func(s *service.Settings, control string)) 
 	}
 	settings.Sites.Detours = routes(t, w.URL("control"))
 	change(&settings, w.URL("control"))
-	svc := instance(t, settings)
-	h := house{svc, t, w, settings}
+	svc, stop := stoppable(t, settings)
+	h := house{svc, t, w, settings, stop}
 	for _, a := range []wire.NewAccount{
 		{Name: "heron-main", Role: wire.RoleProvider, Kind: "heron", Address: w.URL("heron"), Secret: "heron-practice-key"},
 		{Name: "curlew-ops", Role: wire.RoleProvider, Kind: "curlew", Address: w.URL("curlew"), Secret: "desk:curlew-practice-key"},
@@ -111,13 +112,21 @@ func newHouseOn(t *testing.T, change func(s *service.Settings, control string)) 
 // instance opens and runs a service until the test ends.
 func instance(t *testing.T, settings service.Settings) *service.Service {
 	t.Helper()
+	svc, _ := stoppable(t, settings)
+	return svc
+}
+
+// stoppable does the same, and gives what ends it.
+func stoppable(t *testing.T, settings service.Settings) (*service.Service, func()) {
+	t.Helper()
 	svc, err := service.Open(ctx, settings, drivers(t), slog.New(slog.DiscardHandler))
 	require.NoError(t, err)
 	running, stop := context.WithCancel(ctx)
 	var group sync.WaitGroup
 	group.Go(func() { svc.Run(running) })
-	t.Cleanup(func() { stop(); group.Wait(); svc.Close() })
-	return svc
+	end := sync.OnceFunc(func() { stop(); group.Wait(); svc.Close() })
+	t.Cleanup(end)
+	return svc, end
 }
 
 // define takes records as what the zone should contain, at the given accounts.

@@ -2,6 +2,7 @@ package store_test
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -186,15 +187,18 @@ func TestPlacedSetsComeBack(t *testing.T) {
 		require.NoError(t, err)
 		sync := store.Sync{PlacementID: p.ID, RevisionID: rev.ID}
 		require.NoError(t, tx.AddSync(&sync, []string{"names-would-stop"}))
-		intent, err := tx.AddIntent(sync.ID, change.List{{After: plain}}, time.Now())
+		text, err := json.Marshal(change.List{{After: plain}})
 		require.NoError(t, err)
-		open, err := tx.OpenIntents(sync.ID)
+		deadline := time.Now()
+		act := store.Act{Kind: "records", SyncID: &sync.ID, State: store.ActSent, Intended: string(text), Deadline: &deadline}
+		require.NoError(t, tx.AddAct(&act))
+		open, err := tx.OpenActsOfSync(sync.ID)
 		require.NoError(t, err)
 		require.Len(t, open, 1)
-		steps, err := open[0].List()
+		steps, err := open[0].Steps()
 		require.NoError(t, err)
 		assert.Equal(t, plain, steps[0].After)
-		require.NoError(t, tx.CloseIntent(intent.ID, store.IntentDone, ""))
+		require.NoError(t, tx.CloseAct(act.ID, store.ActDone, ""))
 		require.NoError(t, tx.EndSync(sync.ID, store.SyncDone, "", nil))
 		unfinished, err := tx.UnfinishedSync(p.ID)
 		require.NoError(t, err)

@@ -5,10 +5,8 @@ import (
 	"fmt"
 	"time"
 
-	"beacon/core/change"
 	"beacon/core/diff"
 	"beacon/core/finding"
-	"beacon/core/record"
 )
 
 // SyncState is where a sync stands.
@@ -161,74 +159,6 @@ func (t *Tx) EndSync(id uint64, state SyncState, message string, found []finding
 		found = []finding.Finding{}
 	}
 	return t.UpdateSync(id, map[string]any{"state": state, "message": message, "findings": jsonText(found), "finished_at": t.now()})
-}
-
-// IntentState is what became of a request.
-type IntentState string
-
-// An intent is sent until it is known what became of it.
-const (
-	IntentSent    IntentState = "sent"
-	IntentDone    IntentState = "done"
-	IntentNotDone IntentState = "not done"
-	IntentPartly  IntentState = "partly"
-)
-
-// Intent is one request of a sync, kept before it is sent.
-type Intent struct {
-	ID         uint64
-	SyncID     uint64
-	Steps      string // JSON
-	BeforeFP   string `gorm:"column:before_fp"`
-	AfterFP    string `gorm:"column:after_fp"`
-	State      IntentState
-	Deadline   time.Time // wall time
-	Receipt    string    // to ask with, where the provider only accepted at first
-	Problem    string
-	CreatedAt  time.Time
-	FinishedAt *time.Time
-}
-
-// TableName is the table that intents are kept in.
-func (Intent) TableName() string { return "intents" }
-
-// List gives the intent's steps.
-func (i Intent) List() (list change.List, err error) {
-	err = json.Unmarshal([]byte(i.Steps), &list)
-	return list, err
-}
-
-// AddIntent keeps what is about to be sent. The request must have ended by deadline.
-func (t *Tx) AddIntent(syncID uint64, steps change.List, deadline time.Time) (Intent, error) {
-	var before, after []record.Set
-	for _, s := range steps {
-		before, after = append(before, s.Before), append(after, s.After)
-	}
-	i := Intent{SyncID: syncID, Steps: jsonText(steps), BeforeFP: change.FingerprintOf(before...), AfterFP: change.FingerprintOf(after...),
-		State: IntentSent, Deadline: deadline, CreatedAt: t.now()}
-	return i, t.db.Create(&i).Error
-}
-
-// SetReceipt keeps what to ask with after a request was accepted.
-func (t *Tx) SetReceipt(id uint64, receipt string) error {
-	return t.db.Exec("UPDATE intents SET receipt = ? WHERE id = ?", cut(receipt, 255), id).Error
-}
-
-// OpenIntents gives the requests of a sync of which it is not known what became of them.
-func (t *Tx) OpenIntents(syncID uint64) (list []Intent, err error) {
-	err = t.db.Where("sync_id = ? AND state = ?", syncID, IntentSent).Order("id").Find(&list).Error
-	return list, err
-}
-
-// CloseIntent says what became of a request.
-func (t *Tx) CloseIntent(id uint64, state IntentState, problem string) error {
-	return t.db.Model(&Intent{}).Where("id = ?", id).Updates(map[string]any{"state": state, "problem": problem, "finished_at": t.now()}).Error
-}
-
-// Intents gives the requests of a sync in their order.
-func (t *Tx) Intents(syncID uint64) (list []Intent, err error) {
-	err = t.db.Where("sync_id = ?", syncID).Order("id").Limit(500).Find(&list).Error
-	return list, err
 }
 
 // SyncsOfZone gives the last syncs of a zone, newest first.

@@ -22,8 +22,8 @@ type RequestState string
 const (
 	RequestSent    RequestState = "sent"
 	RequestDone    RequestState = "done"
-	RequestNotDone RequestState = "not done"
-	RequestPartly  RequestState = "partly"
+	RequestNotDone RequestState = "not-applied"
+	RequestPartly  RequestState = "partial"
 )
 
 // Standing is what the last look at a placement showed.

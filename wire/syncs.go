@@ -55,6 +55,7 @@ type SyncRequest struct {
 // SentRequest is one request of a sync, as it was meant and as it went.
 type SentRequest struct {
 	ID       uint64       `json:"id"`
+	Kind     string       `json:"kind"`  // "records" or "zone-made"
 	State    RequestState `json:"state"` // "sent" while it is not known what became of it
 	Added    int          `json:"added"`
 	Changed  int          `json:"changed"`

@@ -30,6 +30,11 @@ func WithCaller(ctx context.Context, c access.Caller) context.Context {
 	return context.WithValue(ctx, callerKey{}, c)
 }
 
+// WithActor marks a context with the name of a user on whose behalf background work is done.
+func WithActor(ctx context.Context, name string) context.Context {
+	return WithCaller(ctx, access.Caller{Name: name})
+}
+
 // Actor is who the logbook says did it.
 func Actor(ctx context.Context) string {
 	if c, ok := ctx.Value(callerKey{}).(access.Caller); ok && c.Name != "" {

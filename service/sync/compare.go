@@ -73,6 +73,7 @@ func (s *Syncs) connect(ctx context.Context, p *Place) (err error) {
 // comparison is a difference with what it was made from.
 type comparison struct {
 	result  diff.Result
+	anew    func() change.List // what would be written to a zone that holds nothing
 	placed  []store.PlacedSet
 	live    record.Contents // as the provider gives it
 	details change.Details
@@ -118,35 +119,39 @@ func (s *Syncs) compare(ctx context.Context, p Place, revisionID uint64, drift d
 	wanted, notes := p.Caps.Project(p.Zone.Name(), wanted)
 	c.notes = append(c.notes, notes...)
 	sent, live := recognise(c.placed, c.live)
-	c.result = diff.Compare(wanted, sent, live, drift)
+	var gaps []finding.Finding
+	c.result, gaps = differ(p, wanted, sent, live, unknown, drift, c)
+	c.notes = append(c.notes, gaps...)
+	c.anew = func() change.List {
+		r, _ := differ(p, wanted, record.Contents{}, record.Contents{}, unknown, drift, comparison{})
+		return r.Steps
+	}
+	return c, nil
+}
+
+// differ compares desired, placed and live records of a placement, as the settings of the zone say. unknown are the ALIAS names of
+// which no address is known.
+func differ(p Place, wanted, sent, live record.Contents, unknown []dnsname.Name, drift diff.DriftPolicy, c comparison) (diff.Result, []finding.Finding) {
+	r := diff.Compare(wanted, sent, live, drift)
 	leave := p.Zone.Leave()
 	if len(leave)+len(unknown) > 0 {
-		c.result = c.result.Only(func(k record.Key) bool {
+		r = r.Only(func(k record.Key) bool {
 			address := k.Type == record.A || k.Type == record.AAAA
 			return !record.AnyMatches(leave, k) && !(address && slices.Contains(unknown, k.Name)) // nothing is taken away for want of an answer
 		})
 	}
-	s.careFor(p, wanted, &c)
-	if p.Placement.RemoteID == "" {
-		return c, nil
-	}
-	return c, s.looked(ctx, p, c)
-}
-
-// careFor applies what the zone's definition says about how it is looked after.
-func (s *Syncs) careFor(p Place, wanted record.Contents, c *comparison) {
 	care := p.Zone.Care()
 	if care.OnlyOurs {
-		c.result = c.result.OnlyOurs()
+		r = r.OnlyOurs()
 	}
 	declared := map[record.Key]map[string]string{}
 	for _, a := range care.Extras {
 		declared[a.Key] = a.Values
 	}
 	var notes, gaps []finding.Finding
-	c.result.Steps, notes = p.Caps.Attributed(c.result.Steps, declared, wanted, c.live, c.details)
-	c.result.Steps, gaps = p.Caps.Gaps(c.result.Steps)
-	c.notes = append(append(c.notes, notes...), gaps...)
+	r.Steps, notes = p.Caps.Attributed(r.Steps, declared, wanted, c.live, c.details)
+	r.Steps, gaps = p.Caps.Gaps(r.Steps)
+	return r, append(notes, gaps...)
 }
 
 // watched is what guards look at in a zone.
@@ -218,6 +223,15 @@ func (s *Syncs) Differences(ctx context.Context, name dnsname.Name, putBack bool
 	for _, p := range places {
 		if p.Zone.RevisionID == nil {
 			return nil, wire.Problemf(wire.InTheWay, "Zone %s has no contents yet. Import a zone file or define it first.", name)
+		}
+		if p.Placement.RemoteID == "" { // it may be there all the same
+			zone, there, err := s.findZone(ctx, p, indexKept)
+			if err != nil {
+				return nil, logbook.Explain(err)
+			}
+			if there {
+				p.Placement.RemoteID = zone.Ref.ID
+			}
 		}
 		c, err := s.compare(ctx, p, *p.Zone.RevisionID, driftPolicy(putBack))
 		if err != nil {

@@ -136,6 +136,9 @@ func (s *Syncs) look(ctx context.Context, p Place) {
 		c, err = s.compare(ctx, p, *p.Zone.RevisionID, diff.LeaveDrift)
 	}
 	if err == nil {
+		err = s.looked(ctx, p, c)
+	}
+	if err == nil {
 		err = s.answerDrift(ctx, p, c)
 	}
 	if w, ok := p.Driver.(provider.Watcher); ok && err == nil {

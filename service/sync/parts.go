@@ -15,6 +15,7 @@ import (
 	"beacon/reach"
 	"beacon/resolve"
 	"beacon/service/accounts"
+	"beacon/service/acts"
 	"beacon/service/jobs"
 	"beacon/service/logbook"
 	"beacon/service/zones"
@@ -27,6 +28,7 @@ type Parts struct {
 	Logbook  *logbook.Book
 	Jobs     *jobs.Queue
 	Log      *slog.Logger
+	Acts     *acts.Acts
 	Accounts *accounts.Accounts
 	Zones    *zones.Zones
 	Sweeper  *resolve.Sweeper
@@ -58,6 +60,7 @@ type Syncs struct {
 	logbook   *logbook.Book
 	jobs      *jobs.Queue
 	log       *slog.Logger
+	acts      *acts.Acts
 	accounts  *accounts.Accounts
 	zones     *zones.Zones
 	sweeper   *resolve.Sweeper
@@ -75,7 +78,7 @@ type Syncs struct {
 
 // New returns the syncs of a database.
 func New(p Parts) *Syncs {
-	return &Syncs{store: p.Store, logbook: p.Logbook, jobs: p.Jobs, log: p.Log, accounts: p.Accounts, zones: p.Zones, sweeper: p.Sweeper, door: p.Door,
+	return &Syncs{store: p.Store, logbook: p.Logbook, jobs: p.Jobs, log: p.Log, acts: p.Acts, accounts: p.Accounts, zones: p.Zones, sweeper: p.Sweeper, door: p.Door,
 		every: p.Drift.Every, timeout: p.Timeout, lease: p.Lease, ended: p.Ended, observer: p.Observer,
 		live: memory{zones: map[uint64]provider.State{}}, indexes: map[uint64]*index{}}
 }

@@ -16,6 +16,7 @@ import (
 	"beacon/core/wording"
 	"beacon/outcall"
 	"beacon/service/accounts"
+	"beacon/service/acts"
 	"beacon/service/jobs"
 	"beacon/service/logbook"
 	"beacon/service/zones"
@@ -28,10 +29,16 @@ func (s *Syncs) compareScope(ctx context.Context, run *syncRun) (comparison, err
 	if run.sync.Scope == store.ScopeZone {
 		c, err := s.compare(ctx, run.Place, run.sync.RevisionID, run.sync.Drift)
 		run.hosts = c.hosts
+		if err == nil {
+			err = s.looked(ctx, run.Place, c)
+		}
 		return c, err
 	}
 	c, err := s.compare(ctx, run.Place, run.sync.RevisionID, diff.WantedWins)
 	run.hosts = c.hosts
+	if err == nil {
+		err = s.looked(ctx, run.Place, c)
+	}
 	follow := map[dnsname.Name]bool{}
 	for _, h := range c.hosts {
 		follow[h.Name()] = h.ReportID != nil
@@ -65,7 +72,7 @@ func (s *Syncs) makeWay(ctx context.Context, run *syncRun) error {
 		if other, err = tx.HostsWaiting(run.Placement.ID); err != nil || other == 0 {
 			return err
 		}
-		if err := jobs.Hold(tx, run.job); err != nil {
+		if err := run.hold(tx); err != nil {
 			return err
 		}
 		return tx.MakeWay(run.sync, other)
@@ -89,6 +96,12 @@ type syncRun struct {
 	broken   map[dnsname.Name]bool // names that a broken-off request was about
 }
 
+// locks are what a sync keeps others from.
+func (r *syncRun) locks() []string { return []string{acts.PlacementLock(r.Placement.ID)} }
+
+// hold confirms that the sync has its lease and its lock, and keeps it so until the transaction ends.
+func (r *syncRun) hold(tx *store.Tx) error { return acts.Hold(tx, r.job, r.locks()...) }
+
 // errHeld ends a sync because a person has to decide something.
 type errHeld struct {
 	message  string
@@ -107,6 +120,7 @@ const mostRounds = 12
 func (s *Syncs) RunSync(ctx context.Context, job store.Job) error {
 	run := &syncRun{job: job, broken: map[dnsname.Name]bool{}}
 	var other uint64
+	free := false
 	err := s.store.Tx(ctx, func(tx *store.Tx) (err error) {
 		if run.sync, err = tx.SyncByID(job.Subject); err != nil || run.sync.State.Ended() {
 			return err
@@ -121,13 +135,16 @@ func (s *Syncs) RunSync(ctx context.Context, job store.Job) error {
 			return err
 		}
 		run.fresh = run.sync.Total == 0
+		if free, err = acts.Lock(tx, job, run.locks()...); err != nil || !free {
+			return err
+		}
 		other, err = tx.BeginSync(run.sync)
 		return err
 	})
 	switch {
 	case err != nil || run.sync.State.Ended():
 		return err
-	case other != 0:
+	case !free || other != 0:
 		return jobs.Later{At: s.wall.Now().Add(turn), MadeWay: true}
 	}
 	last, err := s.syncRounds(ctx, run)
@@ -150,7 +167,7 @@ func (s *Syncs) RunSync(ctx context.Context, job store.Job) error {
 func (s *Syncs) endSync(ctx context.Context, run *syncRun, state store.SyncState, message string, found []finding.Finding) error {
 	s.ended.WithLabelValues(string(state)).Inc()
 	return s.store.Tx(ctx, func(tx *store.Tx) error {
-		if err := jobs.Hold(tx, run.job); err != nil {
+		if err := run.hold(tx); err != nil {
 			return err
 		}
 		if err := tx.EndSync(run.sync.ID, state, message, found); err != nil {
@@ -231,7 +248,7 @@ func (s *Syncs) remember(ctx context.Context, run *syncRun, r diff.Result) error
 		return nil
 	}
 	return s.store.Tx(ctx, func(tx *store.Tx) error {
-		if err := jobs.Hold(tx, run.job); err != nil {
+		if err := run.hold(tx); err != nil {
 			return err
 		}
 		if err := tx.ForgetPlaced(run.Placement.ID, r.Forgotten); err != nil {
@@ -255,7 +272,7 @@ func (s *Syncs) decide(ctx context.Context, run *syncRun, c comparison) error {
 	if !run.fresh || len(steps) == 0 {
 		return nil
 	}
-	if run.sync.Expected != "" && run.sync.Expected != steps.Digest() {
+	if run.sync.Expected != "" && run.sync.Expected != steps.Digest() && !(run.made && run.sync.Expected == c.anew().Digest()) {
 		return errHeld{"The change list is not the one that was shown: something changed meanwhile. Look at it again (beacon diff); nothing was written.", nil}
 	}
 	var speaking []finding.Finding
@@ -271,54 +288,6 @@ func (s *Syncs) decide(ctx context.Context, run *syncRun, c comparison) error {
 	return s.store.Tx(ctx, func(tx *store.Tx) error {
 		return tx.UpdateSync(run.sync.ID, map[string]any{"total": len(steps)})
 	})
-}
-
-// ensureZone finds or makes the zone at the provider. Making one is repeated by looking for it first, so that a broken
-// off attempt leaves one zone and not two.
-func (s *Syncs) ensureZone(ctx context.Context, run *syncRun) error {
-	if run.Placement.RemoteID != "" {
-		return nil
-	}
-	name := run.Zone.Name()
-	zone, made, err := s.findOrMake(ctx, run.Account.ID, run.Driver, name)
-	if err != nil {
-		return err
-	}
-	run.made = made
-	run.Placement.RemoteID = zone.Ref.ID
-	prefilled, err := s.prefilled(ctx, run)
-	if err != nil {
-		return err
-	}
-	return s.store.Tx(ctx, func(tx *store.Tx) error {
-		if err := jobs.Hold(tx, run.job); err != nil {
-			return err
-		}
-		if err := zones.SetRemote(tx, run.Placement.ID, zone.Ref.ID, zone.Nameservers); err != nil {
-			return err
-		}
-		if err := s.observer.Made(tx, run.Zone.ID); err != nil {
-			return err
-		}
-		if err := tx.SetPlaced(run.Placement.ID, prefilled); err != nil {
-			return err
-		}
-		return logbook.Log(tx, run.sync.RequestedBy, "zone.placed", name.String(), fmt.Sprintf("at %s, nameservers %v", run.Account.Name, zone.Nameservers))
-	})
-}
-
-// prefilled gives what a provider put into a zone that was just made for us. It counts as placed by us, so that it goes
-// where it is not wanted.
-func (s *Syncs) prefilled(ctx context.Context, run *syncRun) (sets []store.PlacedSet, err error) {
-	if !run.made || !run.Caps.Prefills {
-		return nil, nil
-	}
-	run.wrote(s.wall.Now())
-	state, err := s.readLive(ctx, &run.Place)
-	for set := range state.Contents.Sets() {
-		sets = append(sets, store.PlacedSet{Sent: set, Read: set})
-	}
-	return sets, err
 }
 
 // syncDone keeps how the provider gives back what was written, waits until the zone's nameservers serve it, and ends
@@ -373,7 +342,7 @@ func (s *Syncs) noteForms(ctx context.Context, run *syncRun, c comparison) error
 		return nil
 	}
 	return s.store.Tx(ctx, func(tx *store.Tx) error {
-		if err := jobs.Hold(tx, run.job); err != nil {
+		if err := run.hold(tx); err != nil {
 			return err
 		}
 		return tx.SetPlaced(run.Placement.ID, read)

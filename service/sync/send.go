@@ -3,6 +3,7 @@ package sync
 import (
 	"cmp"
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"slices"
@@ -13,7 +14,7 @@ import (
 	"beacon/core/record"
 	"beacon/outcall"
 	"beacon/provider"
-	"beacon/service/jobs"
+	"beacon/service/acts"
 	"beacon/service/logbook"
 	"beacon/store"
 )
@@ -65,28 +66,28 @@ func (s *Syncs) sendAll(ctx context.Context, run *syncRun, batches []change.Batc
 	return true, nil
 }
 
-// send sends one batch: its intent is stored first, what became of it afterwards. again says that the live state must
+// send sends one batch: it is stored first, what became of it afterwards. again says that the live state must
 // be read before going on.
 func (s *Syncs) send(ctx context.Context, run *syncRun, b change.Batch) (again bool, err error) {
 	for try := 1; ; try++ {
 		if ctx.Err() != nil {
 			return false, context.Cause(ctx)
 		}
-		intent, err := s.intend(ctx, run, b.Steps)
+		act, err := s.intend(ctx, run, acts.Records, b.Steps)
 		if err != nil {
 			return false, err
 		}
 		// Stopping the service does not break a request off: what became of it would be unclear.
-		calling, cancel := context.WithDeadline(context.WithoutCancel(ctx), intent.Deadline)
-		err = s.apply(calling, run, &intent, b)
+		calling, cancel := context.WithDeadline(context.WithoutCancel(ctx), *act.Deadline)
+		err = s.apply(calling, run, &act, b)
 		cancel()
 		if err == nil {
 			run.wrote(s.wall.Now())
-			return false, s.closeIntent(ctx, run, intent, b.Steps, store.IntentDone, "")
+			return false, s.closeAct(ctx, run, act, b.Steps, store.ActDone, "")
 		}
 		if outcall.OutcomeOf(err) == outcall.Unclear {
 			run.wrote(s.wall.Now())
-			if settleErr := s.settleIntent(ctx, run, intent); settleErr != nil || outcall.KindOf(err) != outcall.Refused {
+			if settleErr := s.settle(ctx, run, act); settleErr != nil || outcall.KindOf(err) != outcall.Refused {
 				return true, settleErr
 			}
 			// Accepted first and refused later: what was read may have been old. Should it be the same again, so be it.
@@ -95,7 +96,7 @@ func (s *Syncs) send(ctx context.Context, run *syncRun, b change.Batch) (again b
 			}
 			return false, err
 		}
-		if dbErr := s.store.Tx(ctx, func(tx *store.Tx) error { return tx.CloseIntent(intent.ID, store.IntentNotDone, err.Error()) }); dbErr != nil {
+		if dbErr := s.store.Tx(ctx, func(tx *store.Tx) error { return acts.Close(tx, act.ID, store.ActNotApplied, err.Error()) }); dbErr != nil {
 			return false, dbErr
 		}
 		switch kind := outcall.KindOf(err); {
@@ -112,13 +113,13 @@ func (s *Syncs) send(ctx context.Context, run *syncRun, b change.Batch) (again b
 
 // apply makes the request, and asks for the outcome where the provider only accepts at first. Once it has accepted,
 // nothing that goes wrong means that it was not done.
-func (s *Syncs) apply(ctx context.Context, run *syncRun, intent *store.Intent, b change.Batch) error {
+func (s *Syncs) apply(ctx context.Context, run *syncRun, act *store.Act, b change.Batch) error {
 	receipt, err := run.Driver.Apply(ctx, run.Ref(), b)
 	if err != nil || receipt.Done {
 		return err
 	}
-	intent.Receipt = receipt.ID
-	if err := s.store.Tx(ctx, func(tx *store.Tx) error { return tx.SetReceipt(intent.ID, receipt.ID) }); err != nil {
+	act.Receipt = receipt.ID
+	if err := s.store.Tx(ctx, func(tx *store.Tx) error { return acts.Accepted(tx, act.ID, receipt.ID) }); err != nil {
 		return &outcall.Error{Kind: outcall.Unavailable, Outcome: outcall.Unclear, Account: run.Account.Name, Asked: "keeping the receipt", Said: err.Error()}
 	}
 	return s.awaitReceipt(ctx, run, receipt)
@@ -151,23 +152,22 @@ func (s *Syncs) awaitReceipt(ctx context.Context, run *syncRun, receipt provider
 	}
 }
 
-// intend stores what is about to be sent, under the lease. The deadline lies before the lease could have run out.
-func (s *Syncs) intend(ctx context.Context, run *syncRun, steps change.List) (intent store.Intent, err error) {
+// intend stores a request that is about to be sent.
+func (s *Syncs) intend(ctx context.Context, run *syncRun, kind string, what any) (act store.Act, err error) {
+	text, err := json.Marshal(what)
+	if err != nil {
+		return act, err
+	}
 	err = s.store.Tx(ctx, func(tx *store.Tx) error {
-		if err := jobs.Hold(tx, run.job); err != nil {
-			return err
-		}
-		if err := jobs.Extend(tx, run.job, s.lease); err != nil {
-			return err
-		}
-		intent, err = tx.AddIntent(run.sync.ID, steps, s.wall.Now().Add(s.timeout))
+		act, err = s.acts.Intend(tx, run.job, run.locks(), store.Act{Kind: kind, Subject: run.Zone.Name().String(), SyncID: &run.sync.ID, AccountID: run.Account.ID,
+			RequestedBy: run.sync.RequestedBy, Intended: string(text)})
 		return err
 	})
-	return intent, err
+	return act, err
 }
 
-// closeIntent notes which steps were done, what is placed by that, and how the sync stands.
-func (s *Syncs) closeIntent(ctx context.Context, run *syncRun, intent store.Intent, done change.List, state store.IntentState, why string) error {
+// closeAct records which steps were done, what is placed by that, and how the sync stands.
+func (s *Syncs) closeAct(ctx context.Context, run *syncRun, act store.Act, done change.List, state store.ActState, why string) error {
 	run.applied = append(run.applied, done...)
 	var puts []store.PlacedSet
 	var gone []record.Key
@@ -182,10 +182,10 @@ func (s *Syncs) closeIntent(ctx context.Context, run *syncRun, intent store.Inte
 	run.sync.Added, run.sync.Changed, run.sync.Removed = run.sync.Added+added, run.sync.Changed+changed, run.sync.Removed+removed
 	run.sync.Requests++
 	return s.store.Tx(context.WithoutCancel(ctx), func(tx *store.Tx) error {
-		if err := jobs.Hold(tx, run.job); err != nil {
+		if err := run.hold(tx); err != nil {
 			return err
 		}
-		if err := tx.CloseIntent(intent.ID, state, why); err != nil {
+		if err := acts.Close(tx, act.ID, state, why); err != nil {
 			return err
 		}
 		if err := tx.Written(run.Placement.ID); err != nil {
@@ -205,33 +205,33 @@ func (s *Syncs) closeIntent(ctx context.Context, run *syncRun, intent store.Inte
 			return err
 		}
 		return logbook.Log(tx, run.sync.RequestedBy, "records.written", run.Zone.Name().String(),
-			fmt.Sprintf("sync %d, request %d at %s: %d added, %d changed, %d removed", run.sync.ID, intent.ID, run.Account.Name, added, changed, removed))
+			fmt.Sprintf("sync %d, request %d at %s: %d added, %d changed, %d removed", run.sync.ID, act.ID, run.Account.Name, added, changed, removed))
 	})
 }
 
 // recover finds out what became of requests that were on their way when the sync was broken off.
 func (s *Syncs) recover(ctx context.Context, run *syncRun) error {
-	var open []store.Intent
-	if err := s.store.Tx(ctx, func(tx *store.Tx) (err error) { open, err = tx.OpenIntents(run.sync.ID); return err }); err != nil {
+	var open []store.Act
+	if err := s.store.Tx(ctx, func(tx *store.Tx) (err error) { open, err = acts.OpenOfSync(tx, run.sync.ID); return err }); err != nil {
 		return err
 	}
-	for _, intent := range open {
-		if err := s.settleIntent(ctx, run, intent); err != nil {
+	for _, act := range open {
+		if err := s.settle(ctx, run, act); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// settleIntent waits until the request cannot be on its way any more and its effect can be read, then looks at what
-// the provider has. A set that is as the intent would leave it was written by it; so was one that has changed and holds
-// the intent's data under another TTL, as some providers set it. A set that has been left half way is ours too.
-func (s *Syncs) settleIntent(ctx context.Context, run *syncRun, intent store.Intent) error {
-	steps, err := intent.List()
+// settle waits until the request cannot be on its way any more and its effect can be read, then looks at what
+// the provider has. A set that is as the request would leave it was written by it; so was one that has changed and holds
+// its data under another TTL, as some providers set it. A set that has been left half way is ours too.
+func (s *Syncs) settle(ctx context.Context, run *syncRun, act store.Act) error {
+	steps, err := act.Steps()
 	if err != nil {
 		return err
 	}
-	if err := s.outlast(ctx, run, intent); err != nil {
+	if err := s.outlast(ctx, run, act); err != nil {
 		return err
 	}
 	live, err := s.readSurely(ctx, run)
@@ -252,19 +252,19 @@ func (s *Syncs) settleIntent(ctx context.Context, run *syncRun, intent store.Int
 			run.broken[step.Key().Name] = true
 		}
 	}
-	outcome := store.IntentPartly
+	outcome := store.ActPartial
 	switch {
 	case len(done)+len(halves) == 0:
-		outcome = store.IntentNotDone
+		outcome = store.ActNotApplied
 	case len(done) == len(steps):
-		outcome = store.IntentDone
+		outcome = store.ActDone
 	}
 	if len(halves) > 0 {
 		if err := s.store.Tx(ctx, func(tx *store.Tx) error { return tx.SetPlaced(run.Placement.ID, halves) }); err != nil {
 			return err
 		}
 	}
-	return s.closeIntent(ctx, run, intent, done, outcome, fmt.Sprintf("broken off; read afterwards: %d of %d steps were done", len(done), len(steps)))
+	return s.closeAct(ctx, run, act, done, outcome, fmt.Sprintf("broken off; read afterwards: %d of %d steps were done", len(done), len(steps)))
 }
 
 // mostAgreed is how many reads one after the other have to agree before they are believed about a request that broke off.
@@ -308,17 +308,17 @@ func between(now record.Set, step change.Step) bool {
 const delayedGrace = 2 * time.Second
 
 // outlast returns when a request has had its effect or never will.
-func (s *Syncs) outlast(ctx context.Context, run *syncRun, intent store.Intent) error {
-	if intent.Receipt != "" {
+func (s *Syncs) outlast(ctx context.Context, run *syncRun, act store.Act) error {
+	if act.Receipt != "" {
 		asking, cancel := context.WithTimeout(ctx, s.timeout*4)
 		defer cancel()
-		err := s.awaitReceipt(asking, run, provider.Receipt{ID: intent.Receipt, Zone: run.Ref()})
+		err := s.awaitReceipt(asking, run, provider.Receipt{ID: act.Receipt, Zone: run.Ref()})
 		if kind := outcall.KindOf(err); err == nil || kind == outcall.Refused || kind == outcall.NotFound {
 			return clock.Pause(ctx, run.Caps.ReadLag)
 		}
 		return err
 	}
-	until := intent.Deadline.Add(run.Caps.ReadLag)
+	until := act.Deadline.Add(run.Caps.ReadLag)
 	if run.Caps.Delayed {
 		until = until.Add(delayedGrace)
 	}

@@ -3,8 +3,10 @@ package sync
 import (
 	"context"
 
+	"beacon/core/change"
 	"beacon/core/dnsname"
 	"beacon/service/accounts"
+	"beacon/service/acts"
 	"beacon/service/zones"
 	"beacon/store"
 	"beacon/wire"
@@ -20,16 +22,18 @@ func (s *Syncs) Requests(ctx context.Context, id uint64) (list []wire.SentReques
 		if _, err := tx.SyncByID(id); err != nil {
 			return err
 		}
-		intents, err := tx.Intents(id)
+		requests, err := acts.OfSync(tx, id)
 		if err != nil {
 			return err
 		}
-		for _, i := range intents {
-			steps, err := i.List()
-			if err != nil {
-				return err
+		for _, i := range requests {
+			var steps change.List
+			if i.Kind == acts.Records {
+				if steps, err = i.Steps(); err != nil {
+					return err
+				}
 			}
-			r := wire.SentRequest{ID: i.ID, State: wire.RequestState(i.State), Problem: i.Problem, SentAt: i.CreatedAt, TookMS: -1, Accepted: i.Receipt != "", Names: []string{}}
+			r := wire.SentRequest{ID: i.ID, Kind: i.Kind, State: wire.RequestState(i.State), Problem: i.Problem, SentAt: i.CreatedAt, TookMS: -1, Accepted: i.Receipt != "", Names: []string{}}
 			r.Added, r.Changed, r.Removed = steps.Count()
 			for _, step := range steps[:min(len(steps), mostNames)] {
 				r.Names = append(r.Names, step.Key().Name.Unicode()+" "+step.Key().Type.String())

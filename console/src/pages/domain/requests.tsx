@@ -9,8 +9,8 @@ import { count, wall } from '../../parts/text'
 const words: Record<string, { light: Light; word: string }> = {
   sent: { light: 'settling', word: 'on its way' },
   done: { light: 'settled', word: 'done' },
-  'not done': { light: 'none', word: 'not done' },
-  partly: { light: 'settling', word: 'partly done' },
+  'not-applied': { light: 'none', word: 'not applied' },
+  partial: { light: 'settling', word: 'partly done' },
 }
 
 export function Requests({ id, running }: { id: number; running: boolean }) {

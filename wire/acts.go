@@ -1,0 +1,54 @@
+package wire
+
+import (
+	"encoding/json"
+	"time"
+
+	"beacon/core/finding"
+)
+
+// ActState is what became of an act.
+type ActState string
+
+// A user's act is pending until it is taken up, and running until it ends: done, blocked (a gate is closed, or a guard) or failed. A
+// request is sent until it is known what became of it: done, not applied, or applied in part.
+const (
+	ActPending    ActState = "pending"
+	ActRunning    ActState = "running"
+	ActSent       ActState = "sent"
+	ActDone       ActState = "done"
+	ActNotApplied ActState = "not-applied"
+	ActPartial    ActState = "partial"
+	ActBlocked    ActState = "blocked"
+	ActFailed     ActState = "failed"
+)
+
+// Ended reports whether nothing more will happen.
+func (s ActState) Ended() bool { return s != ActPending && s != ActRunning && s != ActSent }
+
+// Act is what a user asked for and what changes something outside.
+type Act struct {
+	ID          uint64            `json:"id"`
+	Kind        string            `json:"kind"`    // "delegate" or "retire"
+	Subject     string            `json:"subject"` // name of the domain or zone
+	State       ActState          `json:"state"`
+	RequestedBy string            `json:"requested_by"`
+	Reason      string            `json:"reason"`
+	Message     string            `json:"message"` // how it ended
+	Problem     string            `json:"problem"` // what holds it up, while it runs
+	Findings    []finding.Finding `json:"findings"`
+	Result      json.RawMessage   `json:"result,omitempty"` // what came of it: a Delegated or a Retired
+	CreatedAt   time.Time         `json:"created_at"`
+	FinishedAt  *time.Time        `json:"finished_at"`
+	Requests    []ActRequest      `json:"requests"` // only where one act is shown
+}
+
+// ActRequest is one request of an act, as it went.
+type ActRequest struct {
+	ID      uint64    `json:"id"`
+	Kind    string    `json:"kind"`
+	State   ActState  `json:"state"` // "sent" while it is not known what became of it
+	Problem string    `json:"problem"`
+	SentAt  time.Time `json:"sent_at"`
+	TookMS  int64     `json:"took_ms"` // until its outcome was known; -1 while it is not
+}

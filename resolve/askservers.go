@@ -234,8 +234,8 @@ func (w *walk) askRest(ctx context.Context, a *evidence.ServerAnswer, early []Re
 	if probe, err := domain.Child(randomLabel()); err == nil {
 		ask(probe, probeType, func(r Reply) { a.Denied = denied(probe, r) })
 	}
+	ask(domain, dns.TypeDNSKEY, func(r Reply) { a.Keys = dnssec.Records(r.Answer) })
 	if signed {
-		ask(domain, dns.TypeDNSKEY, func(r Reply) { a.Keys = dnssec.Records(r.Answer) })
 		for _, t := range []uint16{dns.TypeCDS, dns.TypeCDNSKEY, dns.TypeCSYNC} {
 			ask(domain, t, func(r Reply) {
 				if r.Authoritative {

@@ -42,6 +42,7 @@ type Scope struct {
 	Sites       []dnsname.Name // names that carry a site: what CAA says of them is asked for as well
 	Brief       bool           // only the delegation, SOA and NS; no resolvers
 	Tape        bool           // keep the very answers
+	DS          bool           // ask every parent for the DS set itself, where its referral did not bring it
 }
 
 // Sweep makes a round of one sweep.
@@ -109,12 +110,29 @@ func (w *walk) sweepServers(ctx context.Context, scope Scope, out *evidence.Swee
 	out.Servers, out.NoAddress = w.askServers(ctx, out.Domain, namesIn(scope, out.Parents), out.Parents, scope)
 	chain.Wait()
 	keepOwn(out.Parents, own)
+	if scope.DS {
+		w.askForDS(ctx, out)
+	}
 	return nil
+}
+
+// askForDS asks every parent server for the DS set itself, where its referral did not bring it. One that does not answer was not asked.
+func (w *walk) askForDS(ctx context.Context, out *evidence.Sweep) {
+	inParallel(len(out.Parents), func(i int) {
+		p := &out.Parents[i]
+		if p.Answer != evidence.Referral || len(p.DS.DS()) > 0 {
+			return
+		}
+		r, err := w.ask(ctx, p.Server, Question{Name: out.Domain.String(), Type: dns.TypeDS, Signed: true})
+		if p.AskedDS = err == nil && r.Authoritative; p.AskedDS && len(p.DS) == 0 {
+			p.DS = aboutKeys(r.Msg, out.Domain)
+		}
+	})
 }
 
 // beginParents asks the servers of the zone above.
 func (w *walk) beginParents(ctx context.Context, out *evidence.Sweep, brief bool) ([]asked, error) {
-	q := Question{Name: out.Domain.String(), Type: dns.TypeNS, Signed: w.s.judgesSignatures(), Brief: brief}
+	q := Question{Name: out.Domain.String(), Type: dns.TypeNS, Signed: w.s.judgesSignatures() || !brief, Brief: brief}
 	zone, parents, err := w.parentOf(ctx, out.Domain, q.Name)
 	if err != nil {
 		return nil, err
@@ -248,7 +266,7 @@ func (w *walk) readParent(ctx context.Context, way *asked, zone, domain dnsname.
 			}
 		}
 	}
-	a.NS, a.DS = dnsname.SortInPlace(a.NS), aboutKeys(m.Msg, domain)
+	a.NS, a.DS, a.AskedDS = dnsname.SortInPlace(a.NS), aboutKeys(m.Msg, domain), way.q.Signed
 	a.ChildToo = m.Authoritative && len(a.NS) > 0
 	a.Glue = slices.DeleteFunc(glueIn(m.Msg, zone), func(g evidence.Glue) bool { return !slices.Contains(a.NS, g.Name) })
 	a.Foreign = addressesIn(m.Msg, func(n dnsname.Name) bool { return !n.IsBelow(zone) && slices.Contains(a.NS, n) })

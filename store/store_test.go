@@ -216,7 +216,7 @@ func TestChecksAreKept(t *testing.T) {
 		require.NoError(t, err)
 		at := time.Date(2030, 1, 2, 3, 4, 5, 678901000, time.UTC)
 		report := delegation.Report{Domain: name, Verdict: delegation.Settling, CheckedAt: at, SettlesBy: &at}
-		history := delegation.History{Since: at, Current: delegation.State{Set: []dnsname.Name{name}, P: 7}}
+		history := delegation.History{Since: at, Current: delegation.State{Set: []dnsname.Name{name}, P: delegation.TTLs{{TTL: 7, At: at}}}}
 		require.NoError(t, tx.AddCheck(d.ID, report, history, evidence.Sweep{}, false))
 		d, err = tx.LockHistory(d.ID)
 		require.NoError(t, err)

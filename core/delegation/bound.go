@@ -65,9 +65,9 @@ func (h History) moments(domain string) []Moment {
 // NS set with every answer, that takes its place for C, but for no longer than the parents' would have lasted: caches cap it so since it
 // was found that domains could be kept alive after their delegation was gone.
 func (h History) likelyDelegation(bound time.Time) time.Time {
-	hold := h.Former.P
-	if h.Former.GivesNS && h.Former.C > 0 {
-		hold = min(hold, h.Former.C)
+	hold, own := h.Former.P.At(h.Since), h.Former.C.At(h.Since)
+	if h.Former.GivesNS && own > 0 {
+		hold = min(hold, own)
 	}
 	if likely := h.Since.Add(seconds(hold)); likely.Before(bound) {
 		return likely
@@ -78,14 +78,15 @@ func (h History) likelyDelegation(bound time.Time) time.Time {
 // delegationBound is D = max(T+P, min(Tc, T+P) + C): a cache fetched the old set from the parents just before T, and
 // just before that ran out it asked the old servers, which gave it their own NS set once more.
 func (h History) delegationBound() (time.Time, string) {
-	parent := h.Since.Add(seconds(h.Former.P))
+	p, c := h.Former.P.At(h.Since), h.Former.C.At(h.Since)
+	parent := h.Since.Add(seconds(p))
 	last := parent
 	if !h.Former.Told.IsZero() && h.Former.Told.Before(parent) {
 		last = h.Former.Told
 	}
-	child := last.Add(seconds(h.Former.C))
+	child := last.Add(seconds(c))
 	why := fmt.Sprintf("all parents served the new set at %s; the old set is held for up to %s from the parents, "+
-		"and %s more from the old nameservers", clockText(h.Since), spanText(h.Former.P), spanText(h.Former.C))
+		"and %s more from the old nameservers", clockText(h.Since), spanText(p), spanText(c))
 	if !h.Former.Known {
 		why += ", which were not heard: two days are assumed"
 	}
@@ -109,7 +110,7 @@ func (h History) contentMoment(old Kept, d time.Time) (Moment, bool) {
 		}
 	}
 	if old.Answer != evidence.Positive {
-		old.TTL, old.Was, old.Lowered = h.Former.N, 0, time.Time{}
+		old.TTL, old.Was, old.Lowered = h.Former.N.At(h.Since), 0, time.Time{}
 	}
 	likely := h.likelyDelegation(d)
 	if until.Before(likely) {

@@ -349,7 +349,7 @@ func TestBoundIsNeverEarly(t *testing.T) {
 		rng := rand.New(rand.NewPCG(seed, 1))
 		p, c, r := rng.IntN(900)+1, rng.IntN(900)+1, rng.IntN(300)+1
 		h := History{Since: start, Current: State{Set: newSet, Known: true}, Former: &Former{State: State{Set: oldSet,
-			P: uint32(p), C: uint32(c), Sets: []Kept{{Observed: evidence.Observed{Key: apexA, Answer: evidence.Positive, Data: []record.Data{"192.0.2.1"}, TTL: uint32(r)}}}}}}
+			P: TTLs{{TTL: uint32(p), At: start}}, C: TTLs{{TTL: uint32(c), At: start}}, Sets: []Kept{{Observed: evidence.Observed{Key: apexA, Answer: evidence.Positive, Data: []record.Data{"192.0.2.1"}, TTL: uint32(r)}}}}}}
 		told := rng.IntN(2) == 0
 		tc := rng.IntN(2 * p)
 		if told {

@@ -16,16 +16,17 @@ import (
 // DSState is what the parents say of the domain's keys, and since when.
 type DSState struct {
 	Text    string    `json:"text"`    // the DS records in one line; empty for none
-	TTL     uint32    `json:"ttl"`     // how long caches hold what is in force: the DS set, or that there is none
+	TTL     TTLs      `json:"ttl"`     // how long caches hold what is in force: the DS set, or that there is none
 	Known   bool      `json:"known"`   // the parents were heard about it
 	Changed time.Time `json:"changed"` // first complete sweep with it, after another was seen
 	Was     string    `json:"was"`
-	Held    uint32    `json:"held"` // how long caches may hold what was before
+	Held    uint32    `json:"held"`           // how long caches may hold what was before
+	Back    bool      `json:"back,omitempty"` // some parent serves again what was taken out or changed
 }
 
 // observeDS notices that DS records came, went or changed, once all parents say the same.
 func (h *History) observeDS(s evidence.Sweep) {
-	if len(s.Anchors) == 0 || s.Brief {
+	if s.Brief {
 		return
 	}
 	if _, complete := parentSet(s); !complete || len(s.Parents) == 0 || s.Parents[0].Answer != evidence.Referral {
@@ -33,7 +34,13 @@ func (h *History) observeDS(s evidence.Sweep) {
 	}
 	text, ttl := dsText(s.Parents[0].DS.DS()), uint32(0)
 	for _, p := range s.Parents {
+		if !p.AskedDS && len(s.Anchors) == 0 {
+			return // not asked is not none
+		}
+	}
+	for _, p := range s.Parents {
 		if dsText(p.DS.DS()) != text {
+			h.DS.regressed(s)
 			return
 		}
 		for _, rr := range p.DS {
@@ -44,11 +51,34 @@ func (h *History) observeDS(s evidence.Sweep) {
 	}
 	switch {
 	case !h.DS.Known:
-		h.DS = DSState{Text: text, TTL: ttl, Known: true}
+		h.DS = DSState{Text: text, TTL: TTLs{}.Seen(ttl, lastReceipt(s)), Known: true}
 	case h.DS.Text != text:
-		h.DS = DSState{Text: text, TTL: ttl, Known: true, Changed: lastReceipt(s), Was: h.DS.Text, Held: h.DS.TTL}
+		at := lastReceipt(s)
+		h.DS = DSState{Text: text, TTL: TTLs{}.Seen(ttl, at), Known: true, Changed: at, Was: h.DS.Text, Held: h.DS.TTL.At(at)}
 	default:
-		h.DS.TTL = max(h.DS.TTL, ttl)
+		at := lastReceipt(s)
+		if h.DS.Back { // it was there again at one parent: the wait begins anew
+			h.DS.Changed, h.DS.Back = at, false
+		}
+		h.DS.TTL = h.DS.TTL.Seen(ttl, at)
+	}
+}
+
+// regressed begins the wait anew where a parent serves again what was before.
+func (d *DSState) regressed(s evidence.Sweep) {
+	if d.Changed.IsZero() {
+		return
+	}
+	for _, p := range s.Parents {
+		if dsText(p.DS.DS()) != d.Was {
+			continue
+		}
+		d.Changed, d.Back = lastReceipt(s), true
+		for _, rr := range p.DS {
+			if rr.Header().Rrtype != dns.TypeRRSIG {
+				d.Held = max(d.Held, rr.Header().Ttl)
+			}
+		}
 	}
 }
 
@@ -321,7 +351,7 @@ func (h History) predict(r evidence.ResolverAnswer) time.Time {
 	if h.sees(r) == "old" && h.Former != nil {
 		bound, _ := h.delegationBound()
 		stays = bound
-		for _, likely := range []time.Time{h.likelyDelegation(bound), h.Since.Add(seconds(h.Former.P))} {
+		for _, likely := range []time.Time{h.likelyDelegation(bound), h.Since.Add(seconds(h.Former.P.At(h.Since)))} {
 			if r.At.Before(likely.Add(whole)) && likely.Before(stays) { // one that is past what is likely is of another kind
 				stays = likely
 				break
@@ -390,7 +420,7 @@ func (h History) oldAnswers(k record.Key) (list []oldAnswer) {
 	if h.Former != nil {
 		for _, o := range h.Former.Sets {
 			if o.Key == k {
-				list = append(list, oldAnswer{o, h.Former.N})
+				list = append(list, oldAnswer{o, h.Former.N.At(h.Since)})
 			}
 		}
 	}

@@ -4,6 +4,8 @@ import (
 	"slices"
 	"time"
 
+	"github.com/miekg/dns"
+
 	"beacon/core/dnsname"
 	"beacon/core/evidence"
 	"beacon/core/record"
@@ -29,9 +31,10 @@ type History struct {
 // State is what was seen while one nameserver set was in force.
 type State struct {
 	Set     []dnsname.Name `json:"set"`
-	P       uint32         `json:"p"` // largest TTL seen on the parents' referral
-	C       uint32         `json:"c"` // largest TTL seen on the apex NS set at its own servers
-	N       uint32         `json:"n"` // negative TTL of the zone
+	P       TTLs           `json:"p"`           // seen on the parents' referral
+	C       TTLs           `json:"c"`           // seen on the apex NS set at its own servers
+	N       TTLs           `json:"n"`           // negative TTLs of the zone
+	K       TTLs           `json:"k,omitempty"` // seen on the DNSKEY set at its own servers
 	SOA     evidence.SOA   `json:"soa"`
 	Sets    []Kept         `json:"sets,omitempty"`     // the watched sets
 	GivesNS bool           `json:"gives_ns,omitempty"` // its servers give the apex NS set with their answers, so caches hold it for C
@@ -88,7 +91,7 @@ func Advance(h History, s evidence.Sweep) History {
 			negative = max(negative, p.Negative)
 		}
 		if len(h.Current.Set) > 0 { // taken away: caches may still hold it when it comes back elsewhere
-			h.Former = formerOf(h)
+			h.Former = formerOf(h, s.Ended)
 		}
 		h.Current, h.Since, h.Edits, h.Absent = State{}, time.Time{}, nil, &negative
 	case SameSet(set, h.Current.Set):
@@ -97,7 +100,7 @@ func Advance(h History, s evidence.Sweep) History {
 		}
 	default:
 		if len(h.Current.Set) > 0 {
-			h.Former = formerOf(h)
+			h.Former = formerOf(h, s.Ended)
 			h.Absent = nil
 		}
 		h.Current, h.Since, h.Edits, h.Follow = State{Set: set}, lastReceipt(s), nil, nil
@@ -116,7 +119,41 @@ func Advance(h History, s evidence.Sweep) History {
 	h.observeHosts(s)
 	h.observeSerials(s)
 	h.observeResolvers(s)
+	h.forget(s)
 	return h
+}
+
+// forgetAfter is how long what has settled is remembered, world time: long enough that a report still says what was last.
+const forgetAfter = 24 * time.Hour
+
+// forget drops what settled long ago, so that nobody is asked about it any more. What a resolver still sees is kept.
+func (h *History) forget(s evidence.Sweep) {
+	past := func(by time.Time) bool { return by.Add(forgetAfter).Before(s.Ended) }
+	if h.Former != nil && !h.Since.IsZero() {
+		by, _ := h.delegationBound()
+		for _, old := range h.Former.Sets {
+			if m, changed := h.contentMoment(old, by); changed {
+				by = later(by, m.By)
+			}
+		}
+		seen := slices.ContainsFunc(s.Resolvers, func(r evidence.ResolverAnswer) bool { old, _ := h.holdsOld(r); return old })
+		if past(by) && !seen {
+			h.Former, h.Follow = nil, nil
+		}
+	}
+	if h.Absent != nil && !h.Since.IsZero() && past(h.Since.Add(seconds(*h.Absent))) {
+		h.Absent = nil
+	}
+	h.Edits = slices.DeleteFunc(h.Edits, func(e Edit) bool { return past(e.Before.HeldUntil(e.At).Add(seconds(e.N))) })
+	if m, changed := h.DS.moment(""); changed && past(m.By) && !h.DS.Back {
+		h.DS.Changed = time.Time{}
+	}
+	h.Hosts = slices.Clone(h.Hosts)
+	for i, host := range h.Hosts {
+		if m, moved := host.moment(); moved && past(m.By) && m.Except == "" {
+			h.Hosts[i].Moved, h.Hosts[i].Glue.Changed, h.Hosts[i].Own.Changed = false, time.Time{}, time.Time{}
+		}
+	}
 }
 
 // interrupted handles a sweep in which the parents do not all say the same: a regression resets T.
@@ -129,13 +166,13 @@ func (h *History) interrupted(s evidence.Sweep) {
 }
 
 // formerOf makes the current state the former one. Where an earlier change still settles, the longer TTLs count.
-func formerOf(h History) *Former {
+func formerOf(h History, now time.Time) *Former {
 	f := &Former{State: h.Current}
 	if !f.Known {
-		f.C = max(f.C, unheardC)
+		f.C = f.C.Seen(unheardC, now)
 	}
 	if h.Former != nil {
-		f.P, f.C, f.N = max(f.P, h.Former.P), max(f.C, h.Former.C), max(f.N, h.Former.N)
+		f.P, f.C, f.N, f.K = f.P.with(h.Former.P), f.C.with(h.Former.C), f.N.with(h.Former.N), f.K.with(h.Former.K)
 	}
 	return f
 }
@@ -170,7 +207,7 @@ func lastReceipt(s evidence.Sweep) time.Time {
 func (st *State) observeParents(s evidence.Sweep) {
 	for _, p := range s.Parents {
 		if p.Answer == evidence.Referral && SameSet(p.NS, st.Set) {
-			st.P = max(st.P, p.TTL)
+			st.P = st.P.Seen(p.TTL, p.At)
 		}
 	}
 }
@@ -185,7 +222,12 @@ func (h *History) observeServers(s evidence.Sweep) {
 			continue
 		}
 		heard++
-		st.C, st.N = max(st.C, a.NSTTL), max(st.N, a.SOA.Negative)
+		st.C, st.N = st.C.Seen(a.NSTTL, s.Ended), st.N.Seen(a.SOA.Negative, s.Ended)
+		for _, rr := range a.Keys {
+			if rr.Header().Rrtype == dns.TypeDNSKEY {
+				st.K = st.K.Seen(rr.Header().Ttl, s.Ended)
+			}
+		}
 		st.SOA, st.GivesNS = a.SOA, st.GivesNS || a.GivesNS
 	}
 	if heard == 0 {
@@ -201,7 +243,7 @@ func (h *History) observeServers(s evidence.Sweep) {
 			st.Sets[at] = st.Sets[at].seen(now, s.Ended)
 		default:
 			h.Edits = slices.DeleteFunc(h.Edits, func(e Edit) bool { return e.Before.Key == now.Key })
-			h.Edits = append(h.Edits, Edit{st.Sets[at], st.N, s.Ended})
+			h.Edits = append(h.Edits, Edit{st.Sets[at], st.N.At(s.Ended), s.Ended})
 			st.Sets[at] = Kept{Observed: now}
 			h.Follow = nil
 		}

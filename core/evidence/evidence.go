@@ -120,6 +120,7 @@ type ParentAnswer struct {
 	Glue     []Glue         `json:"glue,omitempty"`
 	Foreign  []Glue         `json:"foreign,omitempty"`   // addresses of nameservers outside the parent's zone, which are not its to give
 	DS       dnssec.Records `json:"ds,omitempty"`        // the DS set with signatures, or the proof that there is none
+	AskedDS  bool           `json:"asked_ds,omitempty"`  // it was asked for the DS set: where DS is empty, there is none
 	ChildToo bool           `json:"child_too,omitempty"` // it is authoritative for the domain as well, and answered from there
 	Problem  string         `json:"problem,omitempty"`
 }

@@ -72,13 +72,6 @@ func routesOfAccounts() []route {
 			}
 			return k.svc.Zones.SetCare(k.Request.Context(), name, in)
 		})},
-		{method: "POST", path: "/zones/:name/retirements", summary: "Take a zone from a provider", right: access.Write, in: wire.RetireRequest{}, out: wire.Retired{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			in := wire.RetireRequest{Zone: name}
-			if err := k.body(&in); err != nil {
-				return nil, err
-			}
-			return k.svc.Handover.Retire(k.Request.Context(), in)
-		})},
 		{method: "GET", path: "/zones/:name/syncs", summary: "The last syncs of a zone, newest first", right: access.Read, out: wire.Page[wire.SyncView]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			items, err := k.svc.Syncs.Syncs(k.Request.Context(), name)
 			return wire.Page[wire.SyncView]{Items: items}, err

@@ -29,7 +29,7 @@ type route struct {
 
 // routes is the table of everything under /api/v1.
 func routes() []route {
-	return slices.Concat(routesOfPeople(), routesOfZones(), routesOfAccounts(), routesOfRevisions(), routesOfDrafts(), routesOfDefinitions(), routesOfSearch(), routesOfDomains(), routesOfHosts(), []route{eventStream})
+	return slices.Concat(routesOfPeople(), routesOfZones(), routesOfAccounts(), routesOfRevisions(), routesOfDrafts(), routesOfDefinitions(), routesOfSearch(), routesOfDomains(), routesOfHosts(), routesOfActs(), []route{eventStream})
 }
 
 func routesOfPeople() []route {
@@ -120,13 +120,6 @@ func routesOfDomains() []route {
 			}
 			return k.svc.Checks.Sweep(k.Request.Context(), in)
 		}},
-		{method: "POST", path: "/domains/:name/delegation", summary: "Change a domain's nameservers at its registrar", right: access.Write, in: wire.DelegateRequest{}, out: wire.Delegated{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			in := wire.DelegateRequest{Domain: name}
-			if err := k.body(&in); err != nil {
-				return nil, err
-			}
-			return k.svc.Handover.Delegate(k.Request.Context(), in)
-		})},
 	}
 }
 

@@ -9,25 +9,34 @@ import (
 )
 
 func (a *app) delegateCommand() *cobra.Command {
-	var servers []string
-	var saveOnly, dryRun, yes bool
+	var r wire.DelegateRequest
+	var dryRun, yes bool
 	c := &cobra.Command{
 		Use: "delegate DOMAIN", Short: "Change a domain's nameservers at its registrar", Args: cobra.ExactArgs(1),
-		Long: "Changes the nameservers of a domain at its registrar to those of the zone's providers, or to a list of your own.\n" +
-			"The new nameservers are asked first: a list with a repeated, misspelt or unready name is refused.",
-		Example: "  beacon delegate saltmarsh-ferries.example --dry-run\n  beacon delegate saltmarsh-ferries.example --yes",
+		Long: "Changes the nameservers of a domain at its registrar: to the desired ones, to those of the only provider that the zone is placed at, or to\n" +
+			"a list. Both sides are asked first. A gate that would lose answers stops it; --override passes one, with a reason for the logbook.",
+		Example: "  beacon delegate saltmarsh-ferries.example --dry-run\n  beacon delegate saltmarsh-ferries.example --yes\n  beacon delegate saltmarsh-ferries.example --undo",
 		RunE: func(_ *cobra.Command, args []string) error {
-			path, _, err := zonePath("domains", args[0], "/delegation")
+			path, name, err := zonePath("domains", args[0], "")
 			if err != nil {
 				return err
 			}
-			body := wire.DelegateRequest{Nameservers: servers, SaveOnly: saveOnly, DryRun: true}
+			if r.Undo && len(r.Nameservers) > 0 {
+				return misuse("give --undo or --nameservers, not both")
+			}
 			var got wire.Delegated
-			if err := a.call("POST", path, body, &got); err != nil {
+			if err := a.call("POST", path+"/delegation-preview", r, &got); err != nil {
 				return err
 			}
 			if dryRun {
-				return a.show(got, func() { a.showDelegated(got) })
+				if err := a.show(got, func() { a.showDelegated(got) }); err != nil || len(got.Closed) == 0 {
+					return err
+				}
+				return exit{ExitFailed, ""}
+			}
+			if len(got.Closed) > 0 {
+				a.findings(got.Closed)
+				return exit{ExitFailed, "nothing was changed: a gate is closed. See all of it: beacon delegate " + plain(name) + " --dry-run"}
 			}
 			if len(got.Steps) > 0 && !yes {
 				if a.output == "table" {
@@ -37,16 +46,20 @@ func (a *app) delegateCommand() *cobra.Command {
 					return err
 				}
 			}
-			body.DryRun = false
-			if err := a.call("POST", path, body, &got); err != nil {
+			var act wire.Act
+			if err := a.call("POST", path+"/delegations", r, &act); err != nil {
 				return err
 			}
-			return a.show(got, func() { a.showDelegated(got) })
+			return a.followAct(act.ID)
 		},
 	}
-	c.Flags().StringSliceVar(&servers, "nameservers", nil, "the new list; else the nameservers that the zone's providers gave it")
-	c.Flags().BoolVar(&saveOnly, "save-only", false, "store the list at the registrar and leave it inactive")
-	c.Flags().BoolVar(&dryRun, "dry-run", false, "ask the nameservers, and show what would be done")
+	c.Flags().StringSliceVar(&r.Nameservers, "nameservers", nil, "the new list; else the desired nameservers")
+	c.Flags().BoolVar(&r.SaveOnly, "save-only", false, "store the list at the registrar and leave it inactive")
+	c.Flags().BoolVar(&r.Undo, "undo", false, "go back to the set in force before the last change")
+	c.Flags().StringSliceVar(&r.Override, "override", nil, "pass a closed gate, by its code")
+	c.Flags().StringVar(&r.Reason, "reason", "", "why a gate is passed, for the logbook")
+	c.Flags().StringVar(&r.Agree, "agree", "", "digest of the differences between both sides that are meant")
+	c.Flags().BoolVar(&dryRun, "dry-run", false, "ask both sides, and show what would be done")
 	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
 	return c
 }
@@ -57,15 +70,15 @@ func (a *app) showDelegated(d wire.Delegated) {
 		a.printf("  %-21s%s\n", label, strings.Join(wrap(text, width-23), "\n"+strings.Repeat(" ", 23)))
 	}
 	line("parent serves", names(d.Parent))
-	line("wanted", names(d.Wanted))
-	line("in force before", names(d.Before.Active))
-	line("in force now", names(d.After.Active))
+	line("new nameservers", names(d.Wanted))
+	line("active before", names(d.Before.Active))
+	line("active now", names(d.After.Active))
 	if names(d.After.Saved) != names(d.After.Active) {
-		line("saved, not in force", names(d.After.Saved))
+		line("saved, not active", names(d.After.Saved))
 	}
 	done := strings.Join(d.Steps, ", then ")
 	if done == "" {
-		done = "nothing, it stands already"
+		done = "none, it is done already"
 	}
 	line("steps", done)
 	a.findings(d.Findings)

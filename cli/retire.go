@@ -2,7 +2,6 @@ package cli
 
 import (
 	"fmt"
-	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -18,45 +17,40 @@ func (a *app) retireCommand() *cobra.Command {
 	c := &cobra.Command{Use: "retire ZONE", Short: "Take a zone from a provider, once nobody is led there any more", Args: cobra.ExactArgs(1),
 		Example: "  beacon zone retire saltmarsh-ferries.example --account plover-old --dry-run",
 		RunE: func(_ *cobra.Command, args []string) error {
-			path, name, err := zonePath("zones", args[0], "/retirements")
+			path, name, err := zonePath("zones", args[0], "")
 			if err != nil {
 				return err
 			}
-			body := wire.RetireRequest{Account: account, Keep: keep, Allow: allow, DryRun: true}
+			body := wire.RetireRequest{Account: account, Keep: keep, Allow: allow}
 			var out wire.Retired
-			if err := a.call("POST", path, body, &out); err != nil {
+			if err := a.call("POST", path+"/retirement-preview", body, &out); err != nil {
 				return err
 			}
 			a.findings(unless(out.Guards, allow))
 			if dryRun {
-				return a.show(out, func() { a.printf("Dry run: nothing was changed.\n") })
+				return a.show(out, func() { a.printf("This is a preview. Nothing was changed.\n") })
 			}
 			if len(unless(out.Guards, allow)) > 0 {
-				return exit{ExitFailed, "a guard stopped this; nothing was changed"}
+				return exit{ExitFailed, "a guard blocks this; nothing was changed"}
 			}
 			question := fmt.Sprintf("Remove %s and all its records from %s?", plain(name), account)
 			if keep {
-				question = fmt.Sprintf("Leave %s at %s and no longer look after it there?", plain(name), account)
+				question = fmt.Sprintf("Leave %s at %s and no longer manage it there?", plain(name), account)
 			}
 			if err := a.agreed(yes, question); err != nil {
 				return err
 			}
-			body.DryRun = false
-			if err := a.call("POST", path, body, &out); err != nil {
+			var act wire.Act
+			if err := a.call("POST", path+"/retirements", body, &act); err != nil {
 				return err
 			}
-			return a.show(out, func() {
-				left := "at no other provider"
-				if len(out.Left) > 0 {
-					left = "still at " + strings.Join(out.Left, ", ")
-				}
-				what := "is no longer looked after"
-				if out.Removed {
-					what = "is removed"
-				}
-				a.printf("%s %s at %s; it is placed %s.\n", plain(name), what, account, left)
+			if err := a.followAct(act.ID); err != nil {
+				return err
+			}
+			if a.output == "table" {
 				a.printf("If a definition file names this account in \"at\", take it out there.\n")
-			})
+			}
+			return nil
 		}}
 	c.Flags().StringVar(&account, "account", "", "the provider account to take it from")
 	c.Flags().BoolVar(&keep, "keep", false, "leave the zone at the provider, and only forget it here")

@@ -42,7 +42,7 @@ type Scope struct {
 	Sites       []dnsname.Name // names that carry a site: what CAA says of them is asked for as well
 	Brief       bool           // only the delegation, SOA and NS; no resolvers
 	Tape        bool           // keep the very answers
-	DS          bool           // ask every parent for the DS set itself, where its referral did not bring it
+	DS          bool           // ask every parent for the DS set itself, where its referral did not bring it, and everybody for signatures
 }
 
 // Sweep makes a round of one sweep.

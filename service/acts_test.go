@@ -2,6 +2,8 @@ package service_test
 
 import (
 	"context"
+	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -11,7 +13,6 @@ import (
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/record"
-	"beacon/faulttest"
 	"beacon/provider"
 	"beacon/wire"
 )
@@ -21,7 +22,7 @@ func registered(t *testing.T, records string) house {
 	t.Helper()
 	h := newHouse(t)
 	h.register()
-	h.define("heron-main", records)
+	h.define("heron-main", records+"\n@ TXT \"this zone is new at Plover\"")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	return h
 }
@@ -35,7 +36,31 @@ func (h house) active() []dnsname.Name {
 	return list[0].Active
 }
 
-// A zone is not removed while a sync writes to it, and nothing is removed by a request that fails.
+// finished waits until an act has ended.
+func (h house) finished(act wire.Act, err error) wire.Act {
+	h.t.Helper()
+	require.NoError(h.t, err)
+	require.Eventually(h.t, func() bool {
+		act, err = h.Acts.Act(ctx, act.ID)
+		require.NoError(h.t, err)
+		return act.State.Ended()
+	}, 20*time.Second, 20*time.Millisecond, "%+v", act)
+	return act
+}
+
+func (h house) delegate(r wire.DelegateRequest) wire.Act {
+	h.t.Helper()
+	r.Domain = zone
+	return h.finished(h.Handover.Delegate(ctx, r))
+}
+
+func (h house) retire(r wire.RetireRequest) wire.Act {
+	h.t.Helper()
+	r.Zone = zone
+	return h.finished(h.Handover.Retire(ctx, r))
+}
+
+// A zone is not removed while a sync writes to it: the retirement waits for the sync, and no other begins meanwhile.
 func TestRetireExcludesSyncs(t *testing.T) {
 	t.Parallel()
 	h := newHouse(t)
@@ -46,14 +71,22 @@ func TestRetireExcludesSyncs(t *testing.T) {
 	h.define("heron-main, curlew-ops", "@ A 192.0.2.2")
 	list, err := h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: zone, Account: "curlew-ops"})
 	require.NoError(t, err)
-	faulttest.Known(t, func(t testing.TB) {
-		_, err := h.Handover.Retire(ctx, wire.RetireRequest{Zone: zone, Account: "curlew-ops"})
-		if err != nil {
-			assert.Equal(t, 1, h.zonesNamed("curlew"), "a request that failed removed the zone: %s", err)
-		}
-	})
-	h.fault(`{"site":"6.1"}`)
-	h.ended(list[0].ID)
+	act, err := h.Handover.Retire(ctx, wire.RetireRequest{Zone: zone, Account: "curlew-ops"})
+	require.NoError(t, err)
+	_, err = h.Handover.Retire(ctx, wire.RetireRequest{Zone: zone, Account: "curlew-ops"})
+	assert.ErrorContains(t, err, "is taking", "twice is once")
+	act = h.finished(act, nil)
+	assert.Equal(t, wire.ActDone, act.State, act.Message)
+	assert.Zero(t, h.zonesNamed("curlew"))
+	_, err = h.Syncs.Sync(ctx, list[0].ID)
+	assert.ErrorContains(t, err, "not found", "it ended before, and is forgotten with the placement")
+	entries, err := h.Logbook.Entries(ctx, zone.String(), false, 0, 100)
+	require.NoError(t, err)
+	var seen []string
+	for _, e := range entries {
+		seen = append(seen, e.Action)
+	}
+	assert.Less(t, slices.Index(seen, "zone-removed"), slices.Index(seen, "sync.done"), "newest first: %v", seen)
 }
 
 // A client that goes away does not leave a delegation half done.
@@ -61,82 +94,106 @@ func TestDelegationOutlivesItsClient(t *testing.T) {
 	t.Parallel()
 	h := registered(t, "@ A 192.0.2.1\nwww A 192.0.2.1")
 	before := h.active()
-	_, err := h.Checks.Check(ctx, zone)
-	require.NoError(t, err)
-	known, err := h.Overview.Domain(ctx, zone)
-	require.NoError(t, err)
-	h.fault(`{"site":"3.1","delay_ms":500,"writes":true}`)
-	faulttest.Known(t, func(t testing.TB) {
-		client, leave := context.WithCancel(ctx)
-		go func() { // once it has looked, the list is on its way
-			for now := known; now.CheckedAt.Equal(*known.CheckedAt); {
-				now, _ = h.Overview.Domain(ctx, zone)
-			}
-			time.Sleep(200 * time.Millisecond)
-			leave()
-		}()
-		_, _ = h.Handover.Delegate(client, wire.DelegateRequest{Domain: zone})
-		assert.Eventually(t, func() bool { return !delegation.SameSet(h.active(), before) }, 5*time.Second, 50*time.Millisecond, "the list stays saved and not in force")
-	})
+	h.fault(`{"site":"3.1","delay_ms":200,"writes":true}`)
+	client, leave := context.WithCancel(ctx)
+	act, err := h.Handover.Delegate(client, wire.DelegateRequest{Domain: zone})
+	leave()
+	act = h.finished(act, err)
+	assert.Equal(t, wire.ActDone, act.State, "%s %+v", act.Message, act.Findings)
+	assert.NotEqual(t, before, h.active())
+	assert.Equal(t, []string{"save", "activate"}, act.Delegated.Steps)
 }
 
-// Records that the old nameservers have and the new ones lack are not lost without a word.
+// Records that the old nameservers have and the new ones lack are not lost without a word; what is meant can be agreed to.
 func TestDelegateComparesAllRecords(t *testing.T) {
 	t.Parallel()
 	h := registered(t, "@ A 192.0.2.1\nwww A 192.0.2.1")
 	h.byHand("plover", set(t, "@", record.A, "192.0.2.1"), set(t, "www", record.A, "192.0.2.1"), set(t, "@", record.MX, "10 mail.saltmarsh-ferries.example."), set(t, "mail", record.A, "192.0.2.25"))
-	faulttest.Known(t, func(t testing.TB) {
-		_, err := h.Handover.Delegate(ctx, wire.DelegateRequest{Domain: zone, DryRun: true})
-		assert.Error(t, err)
-	})
+	dry, err := h.Handover.Preview(ctx, wire.DelegateRequest{Domain: zone})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"answers-differ"}, codes(dry.Closed))
+	assert.Contains(t, strings.Join(dry.Closed[0].Seen, "\n"), "mail.saltmarsh-ferries.example. A: lost; old: 192.0.2.25; new: nothing")
+	assert.Contains(t, strings.Join(dry.Closed[0].Seen, "\n"), "saltmarsh-ferries.example. MX: lost")
+	blocked := h.delegate(wire.DelegateRequest{})
+	assert.Equal(t, wire.ActBlocked, blocked.State)
+	assert.Empty(t, blocked.Requests, "the registrar was not asked")
+	_, err = h.Handover.Delegate(ctx, wire.DelegateRequest{Domain: zone, Override: []string{"answers-differ"}})
+	assert.ErrorContains(t, err, "needs a reason")
+	done := h.delegate(wire.DelegateRequest{Agree: dry.Digest})
+	assert.Equal(t, wire.ActDone, done.State, done.Message)
 }
 
-// The set that was in force before is a way back.
+// The set that was in force before is a way back, by itself and by name, though no placement has it.
 func TestDelegationIsUndone(t *testing.T) {
 	t.Parallel()
 	h := registered(t, "@ A 192.0.2.1\nwww A 192.0.2.1")
 	before := h.active()
-	_, err := h.Handover.Delegate(ctx, wire.DelegateRequest{Domain: zone})
-	require.NoError(t, err)
+	there := h.delegate(wire.DelegateRequest{})
+	require.Equal(t, wire.ActDone, there.State, there.Message)
+	moved := h.active()
+	require.NotEqual(t, before, moved)
 	var back []string
 	for _, n := range before {
 		back = append(back, n.String())
 	}
-	faulttest.Known(t, func(t testing.TB) {
-		_, err := h.Handover.Delegate(ctx, wire.DelegateRequest{Domain: zone, Nameservers: back})
-		require.NoError(t, err)
-		assert.Equal(t, before, h.active())
-	})
+	undone := h.delegate(wire.DelegateRequest{Nameservers: back})
+	require.Equal(t, wire.ActDone, undone.State, "%s %v", undone.Message, undone.Findings)
+	assert.Equal(t, before, h.active())
+	again := h.delegate(wire.DelegateRequest{Undo: true})
+	require.Equal(t, wire.ActDone, again.State, again.Message)
+	assert.Equal(t, moved, h.active(), "what is undone twice is as it was")
+	view, err := h.Overview.Domain(ctx, zone)
+	require.NoError(t, err)
+	assert.Equal(t, moved, view.Wanted, "what is desired follows the act")
 }
 
-// A preview changes nothing of what is desired or known.
-func TestDryRunsChangeNothing(t *testing.T) {
+// A refusal of the registrar changes nothing of what is desired, and a preview nothing at all.
+func TestRefusedDelegationChangesNothing(t *testing.T) {
 	t.Parallel()
 	h := registered(t, "@ A 192.0.2.1\nwww A 192.0.2.1")
+	_, err := h.Checks.Check(ctx, zone)
+	require.NoError(t, err)
 	known, err := h.Overview.Domain(ctx, zone)
 	require.NoError(t, err)
-	faulttest.Known(t, func(t testing.TB) {
-		_, err := h.Handover.Delegate(ctx, wire.DelegateRequest{Domain: zone, Nameservers: []string{known.Wanted[0].String(), known.Wanted[1].String()}, DryRun: true})
-		require.NoError(t, err)
-		now, err := h.Overview.Domain(ctx, zone)
-		require.NoError(t, err)
-		assert.Equal(t, known.CheckedAt, now.CheckedAt, "a dry run was kept as a check")
-	})
+	_, err = h.Handover.Preview(ctx, wire.DelegateRequest{Domain: zone})
+	require.NoError(t, err)
+	now, err := h.Overview.Domain(ctx, zone)
+	require.NoError(t, err)
+	assert.Equal(t, known.CheckedAt, now.CheckedAt, "a preview is no check")
+	h.fault(`{"site":"3.1","status":403,"writes":true}`)
+	failed := h.delegate(wire.DelegateRequest{})
+	assert.Equal(t, wire.ActFailed, failed.State, failed.Message)
+	require.Len(t, failed.Requests, 1)
+	assert.Equal(t, wire.ActNotApplied, failed.Requests[0].State)
+	now, err = h.Overview.Domain(ctx, zone)
+	require.NoError(t, err)
+	assert.Equal(t, known.Wanted, now.Wanted)
+	report, err := h.Checks.Check(ctx, zone)
+	require.NoError(t, err)
+	assert.Equal(t, delegation.Settled, report.Verdict, "%v", codes(report.Findings))
 }
 
-// A second placement changes nothing of which nameservers a domain should have.
+// A second placement changes nothing of which nameservers a domain should have: a definition says it, or a user.
 func TestPlacementIsNotDelegation(t *testing.T) {
 	t.Parallel()
 	h := registered(t, "@ A 192.0.2.1\nwww A 192.0.2.1")
 	known, err := h.Overview.Domain(ctx, zone)
 	require.NoError(t, err)
+	assert.Empty(t, known.Wanted, "being placed is not being delegated to")
 	h.define("heron-main, curlew-ops", "@ A 192.0.2.1\nwww A 192.0.2.1")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{Account: "curlew-ops"}).State)
-	faulttest.Known(t, func(t testing.TB) {
-		now, err := h.Overview.Domain(ctx, zone)
-		require.NoError(t, err)
-		assert.Equal(t, known.Wanted, now.Wanted)
-	})
+	now, err := h.Overview.Domain(ctx, zone)
+	require.NoError(t, err)
+	assert.Empty(t, now.Wanted)
+	_, err = h.Handover.Preview(ctx, wire.DelegateRequest{Domain: zone})
+	assert.ErrorContains(t, err, "placed at 2 providers")
+	h.define("heron-main, curlew-ops]\n    delegate_to: heron-main\n    kits: [", "@ A 192.0.2.1\nwww A 192.0.2.1")
+	now, err = h.Overview.Domain(ctx, zone)
+	require.NoError(t, err)
+	view, err := h.Overview.Zone(ctx, zone)
+	require.NoError(t, err)
+	assert.ElementsMatch(t, view.Placements[0].Nameservers, now.Wanted)
+	assert.NotEqual(t, now.Wanted, h.active(), "applying a definition moves nothing")
 }
 
 // A zone at a provider that puts records of its own into new zones is in sync after one run.

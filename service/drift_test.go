@@ -244,22 +244,21 @@ func TestRetire(t *testing.T) {
 		}
 	}
 	require.NoError(t, h.world.Register("saltmarsh-ferries.example", hosts, 600))
-	_, err = h.Handover.Retire(ctx, wire.RetireRequest{Zone: zone, Account: "heron-main"})
-	var p *wire.Problem
-	require.ErrorAs(t, err, &p)
-	require.Len(t, p.Findings, 1)
-	assert.Equal(t, handover.GuardStillDelegated, p.Findings[0].Code)
+	act := h.retire(wire.RetireRequest{Account: "heron-main"})
+	assert.Equal(t, wire.ActBlocked, act.State)
+	require.Len(t, act.Findings, 1)
+	assert.Equal(t, handover.GuardStillDelegated, act.Findings[0].Code)
 	assert.Equal(t, 1, h.zonesNamed("heron"), "nothing was changed")
 
-	out, err := h.Handover.Retire(ctx, wire.RetireRequest{Zone: zone, Account: "curlew-ops"})
-	require.NoError(t, err)
-	assert.True(t, out.Removed)
-	assert.Equal(t, []string{"heron-main"}, out.Left)
+	act = h.retire(wire.RetireRequest{Account: "curlew-ops"})
+	assert.Equal(t, wire.ActDone, act.State, act.Message)
+	assert.True(t, act.Retired.Removed)
+	assert.Equal(t, []string{"heron-main"}, act.Retired.Left)
 	assert.Zero(t, h.zonesNamed("curlew"))
 
-	out, err = h.Handover.Retire(ctx, wire.RetireRequest{Zone: zone, Account: "heron-main", Keep: true})
-	require.NoError(t, err)
-	assert.False(t, out.Removed)
+	act = h.retire(wire.RetireRequest{Account: "heron-main", Keep: true})
+	assert.Equal(t, wire.ActDone, act.State, act.Message)
+	assert.False(t, act.Retired.Removed)
 	assert.Equal(t, 1, h.zonesNamed("heron"), "it is left there")
 	_, err = h.Syncs.Differences(ctx, zone, false)
 	assert.ErrorContains(t, err, "not placed at any provider")

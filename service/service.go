@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"beacon/clock"
+	"beacon/core/dnsname"
 	"beacon/core/dnssec"
 	"beacon/core/record"
 	"beacon/outcall"
@@ -124,13 +125,15 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 	s.Zones = zones.New(zones.Parts{Store: s.store, Logbook: s.Logbook, Accounts: s.Accounts, House: house, Believe: settings.Hosts.Believe, Timeout: settings.Request, Revised: func(tx *store.Tx, z store.Zone, c record.Contents) error { return s.Hosts.FollowAliases(tx, z, c) }})
 	s.Hosts = hosts.New(hosts.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, World: s.world, Sweeper: s.sweeper, Believe: settings.Hosts.Believe, Timeout: settings.Request})
 	s.Syncs = sync.New(sync.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, Log: log, Acts: s.Acts, Accounts: s.Accounts, Zones: s.Zones, Sweeper: s.sweeper, Door: door,
-		Drift: settings.Drift, Timeout: settings.Request, Lease: settings.Lease, Ended: s.metrics.syncs, Observer: observer{s.Hosts, func(tx *store.Tx, zoneID uint64) error { return s.Handover.WantPlacements(tx, zoneID) }}})
+		Drift: settings.Drift, Timeout: settings.Request, Lease: settings.Lease, Ended: s.metrics.syncs, Observer: observer{s.Hosts, s.madeAt}})
 	s.Secondaries = secondaries.New(secondaries.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, Log: log, Accounts: s.Accounts, Syncs: s.Syncs, Door: door, Settings: settings.Primary})
 	if err := s.Accounts.Register(secondaries.Kind, s.Secondaries.AccountKind()); err != nil {
 		s.store.Close()
 		return nil, err
 	}
-	s.Apply = apply.New(apply.Parts{Logbook: s.Logbook, Zones: s.Zones, Syncs: s.Syncs, Watch: settings.Watch, Accepted: func(tx *store.Tx, zoneID uint64) error { return s.Checks.CheckAccepted(tx, zoneID) }})
+	s.Apply = apply.New(apply.Parts{Logbook: s.Logbook, Zones: s.Zones, Syncs: s.Syncs, Watch: settings.Watch, Accepted: func(tx *store.Tx, zoneID uint64, nameservers []dnsname.Name) error {
+		return s.Checks.Accepted(tx, zoneID, nameservers)
+	}})
 	s.Notify = notify.New(notify.Parts{Settings: settings.Tell, Store: s.store, Logbook: s.Logbook, World: s.world, Door: door, HTTP: s.http, Timeout: settings.Request, News: check.NewsOf})
 	if s.visitor, err = settings.Sites.Visitor(door, s.world.Now); err != nil {
 		s.store.Close()
@@ -139,7 +142,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 	s.Checks = check.New(check.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, Log: log, Accounts: s.Accounts, Notify: s.Notify, Sweeper: s.sweeper, Visitor: s.visitor,
 		HTTP: s.http, World: s.world, Made: s.metrics.checks, Calls: s.metrics.calls,
 		Settings: check.Settings{Checks: settings.Checks, RDAP: settings.RDAP, Sites: settings.Sites, Places: settings.Places, Request: settings.Request}})
-	s.Handover = handover.New(handover.Parts{Logbook: s.Logbook, Accounts: s.Accounts, Syncs: s.Syncs, Checks: s.Checks, Sweeper: s.sweeper, Timeout: settings.Request})
+	s.Handover = handover.New(handover.Parts{Logbook: s.Logbook, Acts: s.Acts, Zones: s.Zones, Accounts: s.Accounts, Syncs: s.Syncs, Checks: s.Checks, Sweeper: s.sweeper, Timeout: settings.Request})
 	s.Overview = overview.New(s.Logbook, s.Accounts)
 	s.employ()
 	return s, nil
@@ -160,6 +163,9 @@ func (s *Service) openAccounts(d Drivers) (err error) {
 	}
 	return nil
 }
+
+// madeAt makes the nameservers that a provider assigned desired, where the definition says that the domain is to be delegated there.
+func (s *Service) madeAt(tx *store.Tx, zoneID uint64) error { return s.Checks.AssignedTo(tx, zoneID) }
 
 // read reads the files that the settings name.
 func (d DNSSettings) read() (o resolve.Options, anchors dnssec.Records, err error) {

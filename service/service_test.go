@@ -482,7 +482,7 @@ func TestDelegate(t *testing.T) {
 	h := newHouse(t)
 	h.register()
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.2")
-	_, err := h.Handover.Delegate(ctx, wire.DelegateRequest{Domain: zone})
+	_, err := h.Handover.Preview(ctx, wire.DelegateRequest{Domain: zone})
 	assert.Contains(t, asProblem(t, err).Message, "beacon sync", "no nameservers are known before the zone is there")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	view, err := h.Overview.Zone(ctx, zone)
@@ -492,13 +492,19 @@ func TestDelegate(t *testing.T) {
 		good = append(good, n.String())
 	}
 	for code, typed := range map[string][]string{
-		"nameserver-repeated":     append([]string{strings.ToUpper(good[0])}, good...),
-		"nameserver-misspelt":     append([]string{strings.Replace(good[0], "quay-1", "quay-2", 1)}, good[1:]...),
-		"nameserver-not-assigned": append([]string{"ns1.nowhere.example"}, good[1:]...),
-		"nameserver-malformed":    append([]string{"ns1..heron.test"}, good[1:]...),
+		"nameserver-repeated":  append([]string{strings.ToUpper(good[0])}, good...),
+		"nameserver-malformed": append([]string{"ns1..heron.test"}, good[1:]...),
 	} {
 		_, err := h.Handover.Delegate(ctx, wire.DelegateRequest{Domain: zone, Nameservers: typed})
 		assert.Contains(t, codes(asProblem(t, err).Findings), code)
+	}
+	for code, typed := range map[string][]string{
+		"nameserver-misspelt":     append([]string{strings.Replace(good[0], "quay-1", "quay-2", 1)}, good[1:]...),
+		"nameserver-not-assigned": append([]string{"ns1.nowhere.example"}, good[1:]...),
+	} {
+		act := h.delegate(wire.DelegateRequest{Nameservers: typed})
+		assert.Equal(t, wire.ActBlocked, act.State)
+		assert.Contains(t, codes(act.Findings), code)
 	}
 	calls, err := h.Logbook.Entries(ctx, "gannet-main", true, 0, 200)
 	require.NoError(t, err)
@@ -506,25 +512,25 @@ func TestDelegate(t *testing.T) {
 		assert.False(t, strings.HasPrefix(c.Detail, "PUT ") || strings.HasPrefix(c.Detail, "POST "), "the registrar was asked to change something: %s", c.Detail)
 	}
 
-	dry, err := h.Handover.Delegate(ctx, wire.DelegateRequest{Domain: zone, DryRun: true})
+	dry, err := h.Handover.Preview(ctx, wire.DelegateRequest{Domain: zone})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"save", "activate"}, dry.Steps)
-	assert.Equal(t, []string{"answer-will-change"}, codes(dry.Findings), "www differs between old and new")
+	assert.Equal(t, []string{"answers-differ"}, codes(dry.Closed), "www differs between old and new")
 
-	saved, err := h.Handover.Delegate(ctx, wire.DelegateRequest{Domain: zone, SaveOnly: true})
-	require.NoError(t, err)
-	assert.NotEqual(t, saved.After.Saved, saved.After.Active)
+	saved := h.delegate(wire.DelegateRequest{SaveOnly: true, Agree: dry.Digest})
+	require.Equal(t, wire.ActDone, saved.State, saved.Message)
+	assert.NotEqual(t, saved.Delegated.After.Saved, saved.Delegated.After.Active)
 	report, err := h.Checks.Check(ctx, zone)
 	require.NoError(t, err)
 	assert.Equal(t, delegation.Wrong, report.Verdict)
 	assert.Contains(t, codes(report.Findings), "saved-not-active")
 
-	moved, err := h.Handover.Delegate(ctx, wire.DelegateRequest{Domain: zone})
-	require.NoError(t, err)
-	assert.Equal(t, []string{"activate"}, moved.Steps)
-	again, err := h.Handover.Delegate(ctx, wire.DelegateRequest{Domain: zone})
-	require.NoError(t, err)
-	assert.Empty(t, again.Steps, "the same request again changes nothing")
+	moved := h.delegate(wire.DelegateRequest{Agree: dry.Digest})
+	require.Equal(t, wire.ActDone, moved.State, moved.Message)
+	assert.Equal(t, []string{"activate"}, moved.Delegated.Steps)
+	again := h.delegate(wire.DelegateRequest{})
+	assert.Equal(t, wire.ActDone, again.State, again.Message)
+	assert.Empty(t, again.Requests, "the same request again changes nothing")
 	report, err = h.Checks.Check(ctx, zone)
 	require.NoError(t, err)
 	assert.Equal(t, delegation.Settling, report.Verdict, "%v", report.Findings)
@@ -541,14 +547,15 @@ func TestDelegateNeedsReadyServers(t *testing.T) {
 	h := newHouse(t)
 	h.register()
 	h.fault(`{"site":"1.2","silent":true}`) // from the start: a definition that is taken is checked at once
-	h.define("heron-main", "@ A 192.0.2.1")
+	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.1")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
-	_, err := h.Handover.Delegate(ctx, wire.DelegateRequest{Domain: zone})
+	_, err := h.Handover.Preview(ctx, wire.DelegateRequest{Domain: zone})
 	assert.Contains(t, asProblem(t, err).Message, "how it is delegated now", "one of two parents cannot be asked")
 	h.fault(`{"site":"1.2"}`)
-	h.fault(`{"site":"4.11","silent":true}`)
-	_, err = h.Handover.Delegate(ctx, wire.DelegateRequest{Domain: zone})
-	assert.Contains(t, codes(asProblem(t, err).Findings), "nameserver-not-ready")
+	h.fault(`{"site":"4.13","silent":true}`) // one address of four
+	act := h.delegate(wire.DelegateRequest{})
+	assert.Equal(t, wire.ActBlocked, act.State)
+	assert.Contains(t, codes(act.Findings), "nameserver-not-ready")
 }
 
 func TestCheckOfStrangers(t *testing.T) {

@@ -79,6 +79,15 @@ func (t *Tx) Fleet() (rows []FleetRow, err error) {
 	return rows, err
 }
 
+// DomainOf finds the domain of a zone; where there is none yet, it gives what a new one would be, with ID 0.
+func (t *Tx) DomainOf(zoneID uint64) (d Domain, err error) {
+	var list []Domain
+	if err = t.db.Where("zone_id = ?", zoneID).Limit(1).Find(&list).Error; err != nil || len(list) == 0 {
+		return Domain{ZoneID: zoneID, Wanted: "[]", History: "{}"}, err
+	}
+	return list[0], nil
+}
+
 // SetWanted says which nameservers the domain shall be delegated to.
 func (t *Tx) SetWanted(id uint64, wanted []dnsname.Name) error {
 	return t.db.Exec("UPDATE domains SET wanted = ? WHERE id = ?", jsonText(wanted), id).Error

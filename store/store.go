@@ -8,6 +8,7 @@ package store
 
 import (
 	"context"
+	"database/sql"
 	"database/sql/driver"
 	"encoding/json"
 	"errors"
@@ -116,6 +117,11 @@ func (s *Store) Tx(ctx context.Context, do func(*Tx) error) error {
 			return err
 		}
 	}
+}
+
+// Look runs do in a transaction that can only read: the database refuses whatever is written in it (READ ONLY).
+func (s *Store) Look(ctx context.Context, do func(*Tx) error) error {
+	return s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error { return do(&Tx{db, s.now}) }, &sql.TxOptions{ReadOnly: true})
 }
 
 // found turns the two ways in which a row can be missing, and a double name, into our errors.

@@ -15,23 +15,24 @@ import (
 
 // Zone is a zone that is looked after here.
 type Zone struct {
-	ID          uint64
-	NameKey     string
-	Label       string
-	RegistrarID *uint64
-	RevisionID  *uint64
-	CreatedAt   time.Time
-	LedBy       string  // the definition file that says what it contains; empty for none
-	TakenOver   bool    // a person took it out of the hands of its file
-	LeaveSets   string  // patterns, JSON
-	TTL         uint32  `gorm:"column:ttl"` // of records that state none, seconds; 0 for the commonest
-	Draft       uint64  // rises with every change to its draft
-	RowsID      *uint64 `gorm:"column:rows_revision_id"` // the revision that the rows for searching show
-	Extras      *string // declared attributes, JSON
-	ProtectSets *string // patterns, JSON
-	DriftPolicy string
-	OnlyOurs    bool
-	SiteNames   *string // that carry a site, JSON; NULL for those that usually do
+	ID           uint64
+	NameKey      string
+	Label        string
+	RegistrarID  *uint64
+	DelegateToID *uint64
+	RevisionID   *uint64
+	CreatedAt    time.Time
+	LedBy        string  // the definition file that says what it contains; empty for none
+	TakenOver    bool    // a person took it out of the hands of its file
+	LeaveSets    string  // patterns, JSON
+	TTL          uint32  `gorm:"column:ttl"` // of records that state none, seconds; 0 for the commonest
+	Draft        uint64  // rises with every change to its draft
+	RowsID       *uint64 `gorm:"column:rows_revision_id"` // the revision that the rows for searching show
+	Extras       *string // declared attributes, JSON
+	ProtectSets  *string // patterns, JSON
+	DriftPolicy  string
+	OnlyOurs     bool
+	SiteNames    *string // that carry a site, JSON; NULL for those that usually do
 }
 
 // TableName is the table that zones are kept in.
@@ -105,12 +106,13 @@ func (z Zone) patterns(stored string) (list []record.Pattern) {
 
 // ZoneSaid is what a definition says about a zone besides its records.
 type ZoneSaid struct {
-	Label       string
-	RegistrarID *uint64
-	TTL         uint32
-	Leave       []record.Pattern
-	LedBy       string
-	Care        definition.Care
+	Label        string
+	RegistrarID  *uint64
+	DelegateToID *uint64 // the provider account whose nameservers are desired, once it has assigned them
+	TTL          uint32
+	Leave        []record.Pattern
+	LedBy        string
+	Care         definition.Care
 }
 
 // SetCare changes how a zone is looked after.
@@ -138,7 +140,7 @@ func patternTexts(patterns []record.Pattern) string {
 // SetZone changes what is said about a zone.
 func (t *Tx) SetZone(id uint64, said ZoneSaid) error {
 	columns := careColumns(said.Care)
-	maps.Copy(columns, map[string]any{"label": cut(said.Label, 255), "registrar_id": said.RegistrarID, "ttl": said.TTL,
+	maps.Copy(columns, map[string]any{"label": cut(said.Label, 255), "registrar_id": said.RegistrarID, "delegate_to_id": said.DelegateToID, "ttl": said.TTL,
 		"leave_sets": patternTexts(said.Leave), "led_by": cut(said.LedBy, 255), "taken_over": false})
 	return t.db.Model(&Zone{}).Where("id = ?", id).Updates(columns).Error
 }

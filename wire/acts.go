@@ -1,10 +1,15 @@
 package wire
 
 import (
-	"encoding/json"
 	"time"
 
 	"beacon/core/finding"
+)
+
+// The kinds of what users ask for.
+const (
+	ActDelegate = "delegate" // change the nameservers of a domain at its registrar
+	ActRetire   = "retire"   // take a zone from a provider
 )
 
 // ActState is what became of an act.
@@ -37,7 +42,8 @@ type Act struct {
 	Message     string            `json:"message"` // how it ended
 	Problem     string            `json:"problem"` // what holds it up, while it runs
 	Findings    []finding.Finding `json:"findings"`
-	Result      json.RawMessage   `json:"result,omitempty"` // what came of it: a Delegated or a Retired
+	Delegated   *Delegated        `json:"delegated,omitempty"` // what came of an act of the kind delegate
+	Retired     *Retired          `json:"retired,omitempty"`   // what came of an act of the kind retire
 	CreatedAt   time.Time         `json:"created_at"`
 	FinishedAt  *time.Time        `json:"finished_at"`
 	Requests    []ActRequest      `json:"requests"` // only where one act is shown

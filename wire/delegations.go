@@ -4,27 +4,34 @@ import (
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/finding"
+	"beacon/core/handover/compare"
 )
 
 // DelegateRequest asks to move a domain to other nameservers.
 type DelegateRequest struct {
 	Domain      dnsname.Name `json:"-"`           // the path names it
-	Nameservers []string     `json:"nameservers"` // as typed; empty for those of the zone's placements
+	Nameservers []string     `json:"nameservers"` // as typed; empty for the desired ones, or those of the only placement
 	SaveOnly    bool         `json:"save_only"`   // store the list at the registrar and leave it inactive
-	DryRun      bool         `json:"dry_run"`
+	Undo        bool         `json:"undo"`        // go back to the set in force before
+	Override    []string     `json:"override"`    // codes of gates that are passed though they are closed
+	Reason      string       `json:"reason"`      // why, for the logbook; needed where a safety gate is passed
+	Agree       string       `json:"agree"`       // digest of the differences between both sides that are meant
 }
 
-// Delegated says what a delegation does, or did.
+// Delegated is what a delegation would do, or did.
 type Delegated struct {
-	Domain    dnsname.Name            `json:"domain"`
-	Registrar string                  `json:"registrar"`
-	Before    delegation.Registration `json:"before"` // at the registrar
-	After     delegation.Registration `json:"after"`
-	Parent    []dnsname.Name          `json:"parent"` // what the parents served before
-	Wanted    []dnsname.Name          `json:"wanted"`
-	Findings  []finding.Finding       `json:"findings"`
-	Steps     []string                `json:"steps"` // what was done, or in a dry run would be
-	Next      string                  `json:"next"`  // what is to be done now
+	Domain      dnsname.Name            `json:"domain"`
+	Registrar   string                  `json:"registrar"`
+	Before      delegation.Registration `json:"before"` // at the registrar
+	After       delegation.Registration `json:"after"`
+	Parent      []dnsname.Name          `json:"parent"` // what the parents served before
+	Wanted      []dnsname.Name          `json:"wanted"`
+	Findings    []finding.Finding       `json:"findings"`
+	Closed      []finding.Finding       `json:"closed"`      // gates that are closed and not passed; where there is one, nothing is sent
+	Differences []compare.Difference    `json:"differences"` // between what the two sides answer
+	Digest      string                  `json:"digest"`      // names the differences, to agree to them; empty where there are none that change answers
+	Steps       []string                `json:"steps"`       // what was done, or in a dry run would be
+	Next        string                  `json:"next"`        // what is to be done now
 }
 
 // RetireRequest asks for a zone to be taken from a provider.
@@ -32,8 +39,7 @@ type RetireRequest struct {
 	Zone    dnsname.Name `json:"-"` // the path names it
 	Account string       `json:"account"`
 	Keep    bool         `json:"keep"`  // the zone stays at the provider, and is no longer looked after there
-	Allow   []string     `json:"allow"` // codes of guards that a person says yes to
-	DryRun  bool         `json:"dry_run"`
+	Allow   []string     `json:"allow"` // codes of guards that the user allows
 }
 
 // Retired says what the taking of a zone from a provider does, or did.

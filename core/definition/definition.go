@@ -58,12 +58,16 @@ type Zone struct {
 	Label     string   // for people
 	At        []string // provider accounts that shall serve it
 	Registrar string   // registrar account that the domain is registered with; empty for none
-	TTL       uint32   // for records that state none, in seconds
-	Contents  record.Contents
-	Written   []record.Record  // its records as they were written; Contents holds them sorted, each once
-	Origins   []Origin         // where each of them comes from, in the same order
-	Uses      []Use            // the kits that it uses
-	Leave     []record.Pattern // sets that somebody else looks after
+	// Nameservers are those that the domain should be delegated to, sorted; DelegateTo is the provider account whose nameservers are
+	// meant. Where both are empty, the definition says nothing of it.
+	Nameservers []dnsname.Name
+	DelegateTo  string
+	TTL         uint32 // for records that state none, in seconds
+	Contents    record.Contents
+	Written     []record.Record  // its records as they were written; Contents holds them sorted, each once
+	Origins     []Origin         // where each of them comes from, in the same order
+	Uses        []Use            // the kits that it uses
+	Leave       []record.Pattern // sets that somebody else looks after
 	Care
 	File string
 	Line int

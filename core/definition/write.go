@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"beacon/core/dnsname"
 	"beacon/core/record"
 	"beacon/core/zonefile"
 )
@@ -65,6 +66,16 @@ func writeZone(b *strings.Builder, z Zone) {
 	}
 	if z.Registrar != "" {
 		fmt.Fprintf(b, "    registrar: %s\n", z.Registrar)
+	}
+	if z.DelegateTo != "" {
+		fmt.Fprintf(b, "    delegate_to: %s\n", z.DelegateTo)
+	}
+	if len(z.Nameservers) > 0 {
+		texts := make([]string, len(z.Nameservers))
+		for i, n := range z.Nameservers {
+			texts[i] = dnsname.Short(n)
+		}
+		fmt.Fprintf(b, "    nameservers: [%s]\n", strings.Join(texts, ", "))
 	}
 	ttl := z.TTL
 	if ttl == 0 {

@@ -2,6 +2,7 @@ package definition
 
 import (
 	"fmt"
+	"slices"
 
 	"go.yaml.in/yaml/v3"
 
@@ -46,11 +47,13 @@ func (r *reader) readZone(name dnsname.Name, key, value *yaml.Node) *zoneSource 
 	z := &zoneSource{Zone: Zone{Name: name, File: r.file.name, Line: key.Line, TTL: defaultTTL}, file: r.file}
 	said := false
 	r.keys(value, "a zone", fields{
-		"label":     func(_, v *yaml.Node) { z.Label = r.text(v, "label") },
-		"registrar": func(_, v *yaml.Node) { z.Registrar = r.account(v) },
-		"at":        func(_, v *yaml.Node) { z.At = r.accounts(v) },
-		"ttl":       func(_, v *yaml.Node) { z.TTL = r.ttl(v, defaultTTL) },
-		"kits":      func(_, v *yaml.Node) { z.Uses, said = r.readUses(v), true },
+		"label":       func(_, v *yaml.Node) { z.Label = r.text(v, "label") },
+		"registrar":   func(_, v *yaml.Node) { z.Registrar = r.account(v) },
+		"nameservers": func(_, v *yaml.Node) { z.Nameservers = r.readNameservers(v) },
+		"delegate_to": func(_, v *yaml.Node) { z.DelegateTo = r.account(v) },
+		"at":          func(_, v *yaml.Node) { z.At = r.accounts(v) },
+		"ttl":         func(_, v *yaml.Node) { z.TTL = r.ttl(v, defaultTTL) },
+		"kits":        func(_, v *yaml.Node) { z.Uses, said = r.readUses(v), true },
 		"records": func(_, v *yaml.Node) {
 			said = true
 			z.block, _ = r.block(v)
@@ -62,6 +65,12 @@ func (r *reader) readZone(name dnsname.Name, key, value *yaml.Node) *zoneSource 
 		"only_ours": func(_, v *yaml.Node) { z.OnlyOurs = r.yes(v, "only_ours") },
 		"sites":     func(_, v *yaml.Node) { z.Sites = r.readSites(v, name) },
 	})
+	switch {
+	case z.DelegateTo != "" && len(z.Nameservers) > 0:
+		r.fault(key, fmt.Sprintf("zone %s has both \"nameservers\" and \"delegate_to\"", name), "say one of them: a list, or the account whose nameservers are meant")
+	case z.DelegateTo != "" && !slices.Contains(z.At, z.DelegateTo):
+		r.fault(key, fmt.Sprintf("zone %s is delegated to the account %q, which does not serve it", name, z.DelegateTo), "add the account to \"at\", or correct \"delegate_to\"")
+	}
 	if value.Kind == yaml.MappingNode && !said {
 		r.fault(key, fmt.Sprintf("zone %s has no records", name), `add "records: |" and the records below it, indented`)
 	}
@@ -74,6 +83,26 @@ func (r *reader) yes(n *yaml.Node, key string) (value bool) {
 		r.fault(n, fmt.Sprintf("%q is true or false", key), "")
 	}
 	return value
+}
+
+// readNameservers reads the nameservers that a domain should be delegated to.
+func (r *reader) readNameservers(n *yaml.Node) (list []dnsname.Name) {
+	if n.Kind != yaml.SequenceNode || len(n.Content) == 0 {
+		r.fault(n, `"nameservers" is a list of host names`, `write it like [ns1.provider.example, ns2.provider.example]`)
+		return nil
+	}
+	for _, item := range n.Content {
+		name, err := dnsname.Parse(item.Value)
+		switch {
+		case err != nil:
+			r.fault(item, err.Error(), "")
+		case slices.Contains(list, name):
+			r.fault(item, fmt.Sprintf("%s is in the list twice", dnsname.Short(name)), "take one of them out")
+		default:
+			list = append(list, name)
+		}
+	}
+	return dnsname.SortSet(list)
 }
 
 func (r *reader) readPatterns(n *yaml.Node, key string, zone dnsname.Name) (list []record.Pattern) {

@@ -9,7 +9,6 @@ import (
 
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
-	"beacon/core/evidence"
 	"beacon/core/finding"
 	"beacon/core/spelling"
 )
@@ -59,61 +58,27 @@ func notAssigned(name dnsname.Name, assigned []dnsname.Name) finding.Finding {
 	for i, n := range assigned {
 		texts[i] = n.String()
 	}
-	f := finding.Finding{Code: "nameserver-not-assigned", Severity: finding.Error, Subject: name.String(),
+	f := finding.Finding{Code: GateNotAssigned, Severity: finding.Error, Subject: name.String(),
 		Message: fmt.Sprintf("%s is not among the nameservers that the provider assigned to this zone (%s).", name, strings.Join(texts, ", ")),
-		Remedy:  "Use the assigned ones."}
+		Remedy:  "Use the assigned ones. A set of your own is allowed by name: --override " + GateNotAssigned + "."}
 	if meant, ok := spelling.Closest(name.String(), texts); ok {
-		f.Code = "nameserver-misspelt"
+		f.Code = GateMisspelt
 		f.Message = fmt.Sprintf("%s is not assigned to this zone; %s is. They differ in a character or two.", name, meant)
 		f.Remedy = "Write " + meant
 	}
 	return f
 }
 
-// Ready judges whether every new nameserver can be found and already answers for the zone. A domain moved to servers
-// that do not know it is down for everybody who asks anew.
-func Ready(set []dnsname.Name, servers []evidence.ServerAnswer, noAddress []evidence.NameProblem) []finding.Finding {
-	var found []finding.Finding
-	for _, p := range noAddress {
-		if slices.Contains(set, p.Name) {
-			found = append(found, finding.Finding{Code: "nameserver-unresolvable", Severity: finding.Error, Subject: p.Name.String(),
-				Message: fmt.Sprintf("%s leads to no address: %s.", p.Name, p.Problem), Remedy: "Correct the name."})
-		}
-	}
-	for _, a := range servers {
-		if slices.Contains(set, a.Name) && a.Answer != evidence.Positive {
-			found = append(found, finding.Finding{Code: "nameserver-not-ready", Severity: finding.Error, Subject: a.Name.String(),
-				Message: fmt.Sprintf("%s at %s does not answer for the zone: %s.", a.Name, a.Address, a.Problem),
-				Remedy:  "Put the zone there first (beacon sync), then delegate."})
-		}
-	}
-	finding.Sort(found)
-	return found
+// Refusals returns the errors of a list that nobody can pass: it is malformed, or no delegation could hold it.
+func Refusals(found []finding.Finding) []finding.Finding {
+	return slices.DeleteFunc(slices.Clone(found), func(f finding.Finding) bool {
+		return f.Severity != finding.Error || f.Code == GateMisspelt || f.Code == GateNotAssigned
+	})
 }
 
-// Differences compares the watched answers of the old and the new servers: what visitors would notice of the switch.
-func Differences(oldSet, newSet []dnsname.Name, servers []evidence.ServerAnswer) []finding.Finding {
-	before, after := map[string]string{}, map[string]string{}
-	for _, a := range servers {
-		for _, o := range a.Sets {
-			if slices.Contains(oldSet, a.Name) {
-				before[o.Key.String()] = o.Text()
-			}
-			if slices.Contains(newSet, a.Name) {
-				after[o.Key.String()] = o.Text()
-			}
-		}
-	}
-	var found []finding.Finding
-	for key, was := range before {
-		if is, asked := after[key]; asked && is != was {
-			found = append(found, finding.Finding{Code: "answer-will-change", Severity: finding.Notice, Subject: key,
-				Message: fmt.Sprintf("The old nameservers give %s, the new ones %s.", was, is),
-				Remedy:  "If that is not meant, correct the zone first."})
-		}
-	}
-	finding.Sort(found)
-	return found
+// NeedReason returns those of the gates that are passed by name which lose answers when passed too early: they need a reason.
+func NeedReason(overridden []string) []string {
+	return slices.DeleteFunc(slices.Clone(overridden), func(code string) bool { return code == GateNotAssigned })
 }
 
 // Step is what a handover does next.

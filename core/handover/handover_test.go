@@ -7,9 +7,7 @@ import (
 
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
-	"beacon/core/evidence"
 	"beacon/core/finding"
-	"beacon/core/record"
 )
 
 func names(texts ...string) (out []dnsname.Name) {
@@ -55,33 +53,6 @@ func TestReadSet(t *testing.T) {
 	}
 	_, found := ReadSet(many, nil)
 	assert.Equal(t, []string{"nameservers-too-many"}, codes(found))
-}
-
-func TestReady(t *testing.T) {
-	set := names("a.example", "b.example", "c.example")
-	servers := []evidence.ServerAnswer{
-		{Server: evidence.Server{Name: set[0]}, Answer: evidence.Positive},
-		{Server: evidence.Server{Name: set[1]}, Answer: evidence.Lame, Problem: "REFUSED"},
-		{Server: evidence.Server{Name: dnsname.MustParse("old.example")}, Answer: evidence.Silent},
-	}
-	found := Ready(set, servers, []evidence.NameProblem{{Name: set[2], Problem: "NXDOMAIN"}})
-	assert.Equal(t, []string{"nameserver-not-ready", "nameserver-unresolvable"}, codes(found))
-	assert.Empty(t, Ready(set[:1], servers, nil))
-}
-
-func TestDifferences(t *testing.T) {
-	key := delegation.Watched(dnsname.MustParse("saltmarsh-ferries.example"), nil)[0]
-	answer := func(name, data string) evidence.ServerAnswer {
-		a := evidence.ServerAnswer{Server: evidence.Server{Name: dnsname.MustParse(name)}}
-		o := evidence.Observed{Key: key, Answer: evidence.Positive}
-		o.Data = append(o.Data, record.Data("192.0.2."+data))
-		a.Sets = append(a.Sets, o)
-		return a
-	}
-	old, neu := names("old.example"), names("new.example")
-	assert.Empty(t, Differences(old, neu, []evidence.ServerAnswer{answer("old.example", "1"), answer("new.example", "1")}))
-	found := Differences(old, neu, []evidence.ServerAnswer{answer("old.example", "1"), answer("new.example", "2")})
-	assert.Equal(t, []string{"answer-will-change"}, codes(found))
 }
 
 func TestNext(t *testing.T) {

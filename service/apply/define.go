@@ -73,6 +73,9 @@ func unknownAccounts(tx *store.Tx, list []definition.Zone) []zonefile.Fault {
 		if z.Registrar != "" {
 			look(z, wire.RoleRegistrar, z.Registrar)
 		}
+		if z.DelegateTo != "" {
+			look(z, wire.RoleProvider, z.DelegateTo)
+		}
 	}
 	return faults
 }
@@ -137,7 +140,15 @@ func (s *Applier) defineZone(ctx context.Context, tx *store.Tx, d definition.Zon
 		}
 		registrarID = &a.ID
 	}
-	said := store.ZoneSaid{Label: d.Label, RegistrarID: registrarID, TTL: d.TTL, Leave: d.Leave, Care: d.Care}
+	var delegateTo *uint64
+	if d.DelegateTo != "" {
+		a, err := accounts.ByName(tx, wire.RoleProvider, d.DelegateTo)
+		if err != nil {
+			return out, err
+		}
+		delegateTo = &a.ID
+	}
+	said := store.ZoneSaid{Label: d.Label, RegistrarID: registrarID, DelegateToID: delegateTo, TTL: d.TTL, Leave: d.Leave, Care: d.Care}
 	if r.Lead {
 		said.LedBy = d.File
 	}
@@ -153,7 +164,7 @@ func (s *Applier) defineZone(ctx context.Context, tx *store.Tx, d definition.Zon
 			return out, err
 		}
 	}
-	if err := s.accepted(tx, z.ID); err != nil {
+	if err := s.accepted(tx, z.ID, d.Nameservers); err != nil {
 		return out, err
 	}
 	return out, logbook.Log(tx, logbook.Actor(ctx), "zone.defined", d.Name.String(),

@@ -1,6 +1,7 @@
 package apply
 
 import (
+	"beacon/core/dnsname"
 	"beacon/service/logbook"
 	"beacon/service/sync"
 	"beacon/service/zones"
@@ -13,8 +14,8 @@ type Parts struct {
 	Zones   *zones.Zones
 	Syncs   *sync.Syncs
 	Watch   WatchSettings
-	// Accepted is called in the transaction that takes a definition of a zone.
-	Accepted func(tx *store.Tx, zoneID uint64) error
+	// Accepted is called in the transaction that takes a definition of a zone, with the nameservers that it names; none where it names none.
+	Accepted func(tx *store.Tx, zoneID uint64, nameservers []dnsname.Name) error
 }
 
 // Applier takes definition files. It is safe for concurrent use.
@@ -23,7 +24,7 @@ type Applier struct {
 	zones    *zones.Zones
 	syncs    *sync.Syncs
 	watch    WatchSettings
-	accepted func(*store.Tx, uint64) error
+	accepted func(*store.Tx, uint64, []dnsname.Name) error
 }
 
 // New returns an Applier.

@@ -67,26 +67,56 @@ func (s *Checks) checkStranger(ctx context.Context, name dnsname.Name) delegatio
 // checkManaged makes a sweep, judges it, and keeps what it established. What the registrar says is had from ask. It also gives when the
 // domain is due again, wall time.
 func (s *Checks) checkManaged(ctx context.Context, z store.Zone, d store.Domain, ask func(context.Context, store.Zone) *delegation.Registration) (r delegation.Report, due time.Time, err error) {
+	plan, sweep, err := s.lookAt(ctx, z, d, ask)
+	if err != nil {
+		return r, due, err
+	}
+	return s.keep(context.WithoutCancel(ctx), z.Name(), d.ID, plan, sweep)
+}
+
+// Preview judges a domain that is managed here as a check would, and keeps nothing.
+func (s *Checks) Preview(ctx context.Context, name dnsname.Name) (r delegation.Report, err error) {
+	var z store.Zone
+	var d store.Domain
+	err = s.logbook.Look(ctx, func(tx *store.Tx) (err error) {
+		if z, err = zones.ByName(tx, name); err == nil {
+			d, err = tx.DomainOf(z.ID)
+		}
+		return err
+	})
+	if err != nil {
+		return r, err
+	}
+	plan, sweep, err := s.lookAt(ctx, z, d, s.registration)
+	if err != nil {
+		return r, err
+	}
+	past, err := d.PastSweeps()
+	return delegation.Judge(plan, delegation.Advance(past, sweep), sweep), err
+}
+
+// lookAt makes a sweep of a domain that is managed here, and the plan that it is held against.
+func (s *Checks) lookAt(ctx context.Context, z store.Zone, d store.Domain, ask func(context.Context, store.Zone) *delegation.Registration) (plan delegation.Plan, sweep evidence.Sweep, err error) {
 	ctx, cancel := context.WithTimeout(ctx, CheckTime)
 	defer cancel()
 	name := z.Name()
-	plan := delegation.Plan{Domain: name, Wanted: d.WantedSet(), Registrar: ask(ctx, z)}
+	plan = delegation.Plan{Domain: name, Wanted: d.WantedSet(), Registrar: ask(ctx, z)}
 	past, err := d.PastSweeps()
 	if err != nil {
-		return r, due, err
+		return plan, sweep, err
 	}
 	nameservers := append(append([]dnsname.Name(nil), plan.Wanted...), past.Current.Set...)
 	if past.Former != nil {
 		nameservers = append(nameservers, past.Former.Set...)
 	}
 	plan.Issuers = s.settings.Sites.Issuers
-	if err := s.logbook.Tx(ctx, func(tx *store.Tx) error { plan.Sites = nil; return planSites(tx, z, &plan) }); err != nil {
-		return r, due, err
+	if err := s.logbook.Look(ctx, func(tx *store.Tx) error { plan.Sites = nil; return planSites(tx, z, &plan) }); err != nil {
+		return plan, sweep, err
 	}
 	sites := zones.SitesOf(z)
-	sweep := s.sweep(ctx, name, ResolveScope(name, sites, nameservers, plan.Wanted))
+	sweep = s.sweep(ctx, name, ResolveScope(name, sites, nameservers, plan.Wanted))
 	s.visitor.Look(ctx, s.sweeper, &sweep, sites, plan.Wanted)
-	return s.Keep(context.WithoutCancel(ctx), name, d.ID, plan, sweep)
+	return plan, sweep, nil
 }
 
 // sweep asks from here and, at the same time, from all vantage points.
@@ -102,9 +132,9 @@ func (s *Checks) sweep(ctx context.Context, name dnsname.Name, scope resolve.Sco
 	return sweep
 }
 
-// Keep takes a sweep into what is remembered of a domain, judges it, and stores both. A sweep that began before the
+// keep takes a sweep into what is remembered of a domain, judges it, and stores both. A sweep that began before the
 // last one ended comes too late to be remembered: it is judged only.
-func (s *Checks) Keep(ctx context.Context, name dnsname.Name, domainID uint64, plan delegation.Plan, sweep evidence.Sweep) (report delegation.Report, due time.Time, err error) {
+func (s *Checks) keep(ctx context.Context, name dnsname.Name, domainID uint64, plan delegation.Plan, sweep evidence.Sweep) (report delegation.Report, due time.Time, err error) {
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		d, err := tx.LockHistory(domainID)
 		if err != nil {
@@ -192,15 +222,6 @@ func (s *Checks) RunCheck(ctx context.Context, job store.Job) error {
 		return err
 	}
 	return jobs.Later{At: due}
-}
-
-// CheckAccepted has a domain checked of which a definition was taken: how it is is worth knowing before anything is changed.
-func (s *Checks) CheckAccepted(tx *store.Tx, zoneID uint64) error {
-	domain, err := tx.EnsureDomain(zoneID)
-	if err != nil {
-		return err
-	}
-	return jobs.Enqueue(tx, store.JobCheck, domain.ID, s.wall.Now())
 }
 
 // NewsOf returns how a domain is, for those who are told.

@@ -12,21 +12,19 @@ import (
 	"beacon/store"
 )
 
-// CheckSoon makes a domain due for a check now.
-func (s *Checks) CheckSoon(ctx context.Context, domainID uint64) error {
-	err := s.logbook.Tx(ctx, func(tx *store.Tx) error { return jobs.Enqueue(tx, store.JobCheck, domainID, s.wall.Now()) })
-	s.jobs.Wake(store.JobCheck)
-	return err
+// Soon makes a domain due for a check now.
+func (s *Checks) Soon(tx *store.Tx, domainID uint64) error {
+	return jobs.Enqueue(tx, store.JobCheck, domainID, s.wall.Now())
 }
 
 // LastReport gives the report of a domain's newest check without making one; false where there is none yet.
 func (s *Checks) LastReport(ctx context.Context, name dnsname.Name) (r delegation.Report, ok bool, err error) {
-	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
+	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
 		z, err := zones.ByName(tx, name)
 		if err != nil {
 			return err
 		}
-		d, err := tx.EnsureDomain(z.ID)
+		d, err := tx.DomainOf(z.ID)
 		if err != nil {
 			return err
 		}
@@ -38,12 +36,12 @@ func (s *Checks) LastReport(ctx context.Context, name dnsname.Name) (r delegatio
 
 // Answers gives the very answers of a domain's newest check.
 func (s *Checks) Answers(ctx context.Context, name dnsname.Name) (list []evidence.Heard, err error) {
-	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
+	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
 		z, err := zones.ByName(tx, name)
 		if err != nil {
 			return err
 		}
-		d, err := tx.EnsureDomain(z.ID)
+		d, err := tx.DomainOf(z.ID)
 		if err != nil {
 			return err
 		}

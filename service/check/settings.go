@@ -26,7 +26,9 @@ type RDAPSettings struct {
 type CheckSettings struct {
 	Settling time.Duration `yaml:"settling"` // while something settles; at the least while something is wrong
 	Settled  time.Duration `yaml:"settled"`
-	Glance   time.Duration `yaml:"glance"` // between two brief looks at all; 0 for never by itself
+	Margin   time.Duration `yaml:"margin"`       // for many machines behind one address, before gates that lose answers when passed early
+	NoIPv6   bool          `yaml:"without_ipv6"` // nobody here can ask over IPv6, and that is known
+	Glance   time.Duration `yaml:"glance"`       // between two brief looks at all; 0 for never by itself
 }
 
 // SiteSettings say how web hosts are looked at.

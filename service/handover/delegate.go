@@ -2,17 +2,19 @@ package handover
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
+	"slices"
 	"strings"
 
-	"beacon/clock"
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/finding"
 	"beacon/core/handover"
-	"beacon/outcall"
+	"beacon/core/wording"
 	"beacon/registrar"
 	"beacon/service/accounts"
+	"beacon/service/acts"
 	"beacon/service/check"
 	"beacon/service/logbook"
 	"beacon/service/zones"
@@ -20,187 +22,380 @@ import (
 	"beacon/wire"
 )
 
-// Delegate changes a domain's nameservers at its registrar. First it is made sure that the new ones can be found and
-// answer for the zone, and what the old ones said is remembered; a list that fails is refused before the registrar is
-// asked. Each step is safe to repeat: after a crash, the same request goes on where it ended.
-func (s *Handover) Delegate(ctx context.Context, r wire.DelegateRequest) (wire.Delegated, error) {
-	out := wire.Delegated{Domain: r.Domain, Findings: []finding.Finding{}, Steps: []string{}}
-	z, d, account, err := s.delegationSubjects(ctx, r.Domain)
+// move is a domain on its way to another set.
+type move struct {
+	request   wire.DelegateRequest
+	zone      store.Zone
+	domain    store.Domain
+	account   store.Account // at the registrar
+	driver    registrar.Driver
+	target    []dnsname.Name
+	found     []finding.Finding // in the list itself
+	placed    []dnsname.Name    // nameservers that providers assigned to the zone
+	earlier   [][]dnsname.Name  // sets that were in force before, the newest first
+	available []dnsname.Name    // what a list may name without being one of the user's own
+}
+
+// Preview returns what a delegation would do, and which gates are closed. It changes nothing.
+func (s *Handover) Preview(ctx context.Context, r wire.DelegateRequest) (wire.Delegated, error) {
+	m, err := s.moveOf(ctx, r)
 	if err != nil {
-		return out, err
+		return wire.Delegated{}, err
 	}
-	out.Registrar = account.Name
+	out, _, err := s.look(ctx, m)
+	if err != nil {
+		return out, logbook.Explain(err)
+	}
+	for step, at := handover.Next(m.target, out.After), out.After; step != handover.Watch && len(out.Steps) < 2; step = handover.Next(m.target, at) {
+		if step == handover.Activate && r.SaveOnly {
+			break
+		}
+		out.Steps = append(out.Steps, string(step))
+		if at.Saved = m.target; step == handover.Activate || !m.driver.Caps().NeedsActivation {
+			at.Active = m.target
+		}
+		out.After = at
+	}
+	out.Next = "This is a preview. Nothing was changed."
+	return out, nil
+}
+
+// Delegate stores that a domain is to move, and has it done in the background.
+func (s *Handover) Delegate(ctx context.Context, r wire.DelegateRequest) (wire.Act, error) {
+	m, err := s.moveOf(ctx, r)
+	if err != nil {
+		return wire.Act{}, err
+	}
+	if needs := handover.NeedReason(r.Override); len(needs) > 0 && strings.TrimSpace(r.Reason) == "" {
+		return wire.Act{}, wire.Problemf(wire.Invalid, "Passing %s loses answers when it is too early, and needs a reason for the logbook: --reason TEXT. Nothing was changed.", strings.Join(needs, ", "))
+	}
+	var act store.Act
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
+		if _, err := zones.Lock(tx, r.Domain); err != nil {
+			return err
+		}
+		if running, err := acts.Unfinished(tx, r.Domain.String(), wire.ActDelegate); err != nil || running.ID != 0 {
+			if err == nil {
+				err = wire.Problemf(wire.InTheWay, "Act %d, by %s, is changing the nameservers of %s. Follow it: beacon act show %d.", running.ID, running.RequestedBy, r.Domain.Unicode(), running.ID)
+			}
+			return err
+		}
+		r := r
+		r.Nameservers = nil
+		for _, n := range m.target { // what was asked for is fixed now, whatever is desired later
+			r.Nameservers = append(r.Nameservers, n.String())
+		}
+		act, err = s.acts.Start(ctx, tx, wire.ActDelegate, r.Domain.String(), m.account.ID, r.Reason, r)
+		return err
+	})
+	if err != nil {
+		return wire.Act{}, err
+	}
+	s.acts.Wake()
+	return s.acts.Act(ctx, act.ID)
+}
+
+// moveOf reads what is asked for, and refuses what nobody could do.
+func (s *Handover) moveOf(ctx context.Context, r wire.DelegateRequest) (m move, err error) {
+	m.request = r
+	offers := 0
+	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
+		m.placed, offers = nil, 0
+		if m.zone, err = zones.ByName(tx, r.Domain); err != nil {
+			return err
+		}
+		if m.zone.RegistrarID == nil {
+			return wire.Problemf(wire.InTheWay, "Where %s is registered is not known. Name the account in its definition: registrar: ACCOUNT.", r.Domain.Unicode())
+		}
+		if m.domain, err = check.DomainOrNew(tx, m.zone.ID); err != nil {
+			return err
+		}
+		placements, err := zones.Placements(tx, m.zone.ID)
+		if err != nil {
+			return err
+		}
+		for _, p := range placements {
+			if len(p.Names()) > 0 {
+				offers++
+			}
+			m.placed = append(m.placed, p.Names()...)
+		}
+		if m.earlier, err = earlier(tx, m.domain, r.Domain); err != nil {
+			return err
+		}
+		m.account, err = accounts.ByID(tx, *m.zone.RegistrarID)
+		return err
+	})
+	if err != nil {
+		return m, err
+	}
+	if m.driver, err = s.accounts.Registrar(m.account); err != nil {
+		return m, err
+	}
 	typed := r.Nameservers
 	if len(typed) == 0 {
-		for _, n := range d.WantedSet() {
+		set, err := s.unnamed(ctx, m, offers)
+		if err != nil {
+			return m, err
+		}
+		for _, n := range set {
 			typed = append(typed, n.String())
 		}
 	}
-	if len(typed) == 0 {
-		return out, wire.Problemf(wire.InTheWay, "No nameservers are known for %s. Put the zone out first (beacon sync), or name them.", r.Domain)
+	m.available = dnsname.SortSet(slices.Concat(m.placed, slices.Concat(m.earlier...), m.domain.WantedSet()))
+	m.target, m.found = handover.ReadSet(typed, m.available)
+	if refused := handover.Refusals(m.found); len(refused) > 0 {
+		return m, &wire.Problem{Kind: wire.Invalid, Message: fmt.Sprintf("The nameservers of %s cannot be changed to these. The registrar was not asked.", r.Domain.Unicode()), Findings: m.found}
 	}
-	assigned, err := s.assignedTo(ctx, z)
+	return m, nil
+}
+
+// unnamed returns the set that is meant where none is named: the one before, the desired one, or that of the only placement.
+func (s *Handover) unnamed(ctx context.Context, m move, offers int) ([]dnsname.Name, error) {
+	name := m.request.Domain.Unicode()
+	if m.request.Undo {
+		reg, err := s.registration(ctx, m)
+		if err != nil {
+			return nil, logbook.Explain(err)
+		}
+		for _, set := range m.earlier {
+			if !delegation.SameSet(set, reg.Active) {
+				return set, nil
+			}
+		}
+		return nil, wire.Problemf(wire.InTheWay, "No earlier set of nameservers is known for %s. Name the nameservers: --nameservers.", name)
+	}
+	switch {
+	case len(m.domain.WantedSet()) > 0:
+		return m.domain.WantedSet(), nil
+	case offers == 1:
+		return dnsname.SortSet(m.placed), nil
+	case offers > 1:
+		return nil, wire.Problemf(wire.InTheWay, "%s is placed at %d providers, and no nameservers are desired. Name the set (--nameservers), or say it in the definition: delegate_to: ACCOUNT.", name, offers)
+	}
+	return nil, wire.Problemf(wire.InTheWay, "No nameservers are known for %s. Sync the zone first (beacon sync %s), or name them.", name, name)
+}
+
+// earlier returns the sets that are known to have been in force, the newest first: as acts saw them, then as sweeps did.
+func earlier(tx *store.Tx, d store.Domain, name dnsname.Name) (list [][]dnsname.Name, err error) {
+	past, err := d.PastSweeps()
 	if err != nil {
-		return out, err
+		return nil, err
 	}
-	var found []finding.Finding
-	if out.Wanted, found = handover.ReadSet(typed, assigned); finding.Worst(found) == finding.Error {
-		return out, refusal(r.Domain, found)
-	}
-	out.Findings = append(out.Findings, found...)
-	if err := s.lookBefore(ctx, z, d, &out); err != nil {
-		return out, err
-	}
-	driver, err := s.accounts.Registrar(account)
+	seen, err := acts.Before(tx, name.String(), wire.ActDelegate)
 	if err != nil {
-		return out, err
+		return nil, err
 	}
-	return out, s.change(ctx, driver, d, r, &out)
+	for _, text := range seen {
+		var reg delegation.Registration
+		if err := json.Unmarshal([]byte(text), &reg); err == nil && len(reg.Active) > 0 {
+			list = append(list, reg.Active)
+		}
+	}
+	if past.Former != nil {
+		list = append(list, past.Former.Set)
+	}
+	if len(past.Current.Set) > 0 {
+		list = append(list, past.Current.Set)
+	}
+	return list, nil
 }
 
-func (s *Handover) delegationSubjects(ctx context.Context, name dnsname.Name) (z store.Zone, d store.Domain, a store.Account, err error) {
-	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
-		if z, err = zones.ByName(tx, name); err != nil {
-			return err
-		}
-		if z.RegistrarID == nil {
-			return wire.Problemf(wire.InTheWay, "Where %s is registered is not known. Name the account in its definition: registrar: ACCOUNT.", name)
-		}
-		if d, err = check.DomainOf(tx, z.ID); err != nil {
-			return err
-		}
-		a, err = accounts.ByID(tx, *z.RegistrarID)
-		return err
-	})
-	return z, d, a, err
-}
-
-// assignedTo gives all nameservers that providers gave the zone.
-func (s *Handover) assignedTo(ctx context.Context, z store.Zone) (names []dnsname.Name, err error) {
-	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
-		names = nil
-		placements, err := zones.Placements(tx, z.ID)
-		for _, p := range placements {
-			names = append(names, p.Names()...)
-		}
-		return err
-	})
-	return dnsname.SortSet(names), err
-}
-
-func refusal(name dnsname.Name, found []finding.Finding) *wire.Problem {
-	return &wire.Problem{Kind: wire.Invalid, Message: fmt.Sprintf("The nameservers of %s cannot be changed to these; the registrar was not asked.", name), Findings: found}
-}
-
-// lookBefore makes a sweep that includes the new nameservers, refuses those that are not ready, and remembers what the
-// old ones said: the TTLs that the waiting will be computed from.
-func (s *Handover) lookBefore(ctx context.Context, z store.Zone, d store.Domain, out *wire.Delegated) error {
-	looking, cancel := context.WithTimeout(ctx, check.CheckTime)
-	defer cancel()
-	name := z.Name()
-	plan := delegation.Plan{Domain: name, Wanted: out.Wanted}
-	sweep := s.sweeper.Sweep(looking, name, check.ResolveScope(name, zones.SitesOf(z), out.Wanted, nil))
-	if _, _, err := s.checks.Keep(ctx, name, d.ID, plan, sweep); err != nil {
-		return err
+// look finds out what holds before the registrar is asked to change anything.
+func (s *Handover) look(ctx context.Context, m move) (out wire.Delegated, reg delegation.Registration, err error) {
+	name := m.request.Domain
+	out = wire.Delegated{Domain: name, Registrar: m.account.Name, Wanted: m.target, Findings: []finding.Finding{}, Steps: []string{}}
+	if reg, err = s.registration(ctx, m); err != nil {
+		return out, reg, err
+	}
+	out.Before, out.After = reg, reg
+	sweep, history, err := s.checks.Look(ctx, m.zone, m.domain, m.target)
+	if err != nil {
+		return out, reg, err
 	}
 	if sweep.Failure != "" {
-		return wire.Problemf(wire.Outside, "How %s stands could not be looked at: %s. Nothing was changed.", name, sweep.Failure)
+		return out, reg, wire.Problemf(wire.Outside, "How %s is delegated could not be asked: %s. Nothing was changed.", name.Unicode(), sweep.Failure)
 	}
 	for _, p := range sweep.Parents {
 		out.Parent = append(out.Parent, p.NS...)
 	}
 	out.Parent = dnsname.SortSet(out.Parent)
-	if err := s.knowsBefore(ctx, name, d.ID); err != nil {
+	if len(history.Current.Set) == 0 && history.Absent == nil {
+		return out, reg, wire.Problemf(wire.Outside, "Not all nameservers of the zone above %s could be asked how it is delegated now, and without that nobody "+
+			"could tell afterwards by when the change has settled. Nothing was changed. Try again in a moment.", name.Unicode())
+	}
+	if out.Differences, err = s.compareSides(ctx, m, out.Parent, sweep); err != nil {
+		return out, reg, err
+	}
+	found := handover.Gates(handover.Facts{Domain: name, Target: m.target, Old: out.Parent, Sweep: sweep, NoIPv6: s.checks.WithoutIPv6(), Registration: reg,
+		DS: history.DS, KeyTTL: history.Current.K.At(sweep.Ended), Margin: s.checks.Margin(), Differences: out.Differences, Agreed: m.request.Agree})
+	out.Findings = append(slices.Clone(m.found), found...)
+	finding.Sort(out.Findings)
+	out.Digest = digest(out.Differences)
+	out.Closed = handover.Closed(out.Findings, m.request.Override)
+	return out, reg, nil
+}
+
+// registration asks the registrar what it holds.
+func (s *Handover) registration(ctx context.Context, m move) (delegation.Registration, error) {
+	calling, cancel := context.WithTimeout(ctx, s.timeout)
+	defer cancel()
+	reg, err := m.driver.Domain(calling, m.request.Domain)
+	return viewRegistration(m.account.Name, reg), err
+}
+
+func viewRegistration(account string, reg registrar.Registration) delegation.Registration {
+	return delegation.Registration{Account: account, Active: reg.Active, Saved: reg.Saved, Status: reg.Status}
+}
+
+// delegating does acts of the kind delegate.
+type delegating struct{ s *Handover }
+
+// Locks returns the lock on all that the registrar has of the domain.
+func (d delegating) Locks(tx *store.Tx, act store.Act) ([]string, error) {
+	name, err := dnsname.Parse(act.Subject)
+	if err != nil {
+		return nil, err
+	}
+	z, err := zones.ByName(tx, name)
+	if err != nil {
+		return nil, err
+	}
+	domain, err := check.DomainOf(tx, z.ID)
+	return []string{acts.DomainLock(domain.ID)}, err
+}
+
+func (d delegating) move(ctx context.Context, run *acts.Run) (m move, err error) {
+	var r wire.DelegateRequest
+	if err := run.Asked(&r); err != nil {
+		return m, err
+	}
+	if r.Domain, err = dnsname.Parse(run.Act.Subject); err != nil {
+		return m, err
+	}
+	return d.s.moveOf(ctx, r)
+}
+
+// Next asks for everything that has to hold, until the registrar was asked to change something; from then on it goes on to the end.
+func (d delegating) Next(ctx context.Context, run *acts.Run) (next acts.Decision, err error) {
+	m, err := d.move(ctx, run)
+	if err != nil {
+		return next, err
+	}
+	var out wire.Delegated
+	var reg delegation.Registration
+	if run.Done(acts.NameserversSaved, acts.NameserversActivated) {
+		if reg, err = d.s.registration(ctx, m); err != nil {
+			return next, err
+		}
+		out = wire.Delegated{Domain: m.request.Domain, Registrar: m.account.Name, Wanted: m.target, Before: seenBefore(run, reg), After: reg, Findings: []finding.Finding{}}
+	} else {
+		if _, err := d.s.checks.Check(ctx, m.request.Domain); err != nil { // what the old side says is kept: the waiting is computed from it
+			return next, err
+		}
+		if out, reg, err = d.s.look(ctx, m); err != nil {
+			return next, err
+		}
+		if len(out.Closed) > 0 {
+			next.Outcome = acts.Outcome{State: store.ActBlocked, Findings: out.Closed, Result: out,
+				Message: wording.Counted(len(out.Closed), "gate") + " closed. The registrar was not asked to change anything."}
+			return next, nil
+		}
+	}
+	for _, sent := range run.Sent {
+		if sent.State == store.ActDone {
+			out.Steps = append(out.Steps, map[string]string{acts.NameserversSaved: string(handover.Save), acts.NameserversActivated: string(handover.Activate)}[sent.Kind])
+		}
+	}
+	step := handover.Next(m.target, reg)
+	switch {
+	case step == handover.Watch:
+		out.Next = "See it settle: beacon watch " + dnsname.Short(m.request.Domain)
+		next.Outcome = acts.Outcome{State: store.ActDone, Result: out, Findings: out.Findings, Message: "The registrar has the nameservers active: " + texts(m.target) + "."}
+	case step == handover.Activate && m.request.SaveOnly:
+		out.Next = "The list is saved and not active. Make it active: beacon delegate " + dnsname.Short(m.request.Domain)
+		next.Outcome = acts.Outcome{State: store.ActDone, Result: out, Findings: out.Findings, Message: "The registrar has the nameservers saved, not active: " + texts(m.target) + "."}
+	default:
+		next.Request = d.request(m, step, reg)
+	}
+	return next, nil
+}
+
+func seenBefore(run *acts.Run, now delegation.Registration) delegation.Registration {
+	for _, sent := range run.Sent {
+		var reg delegation.Registration
+		if json.Unmarshal([]byte(sent.Seen), &reg) == nil {
+			return reg
+		}
+	}
+	return now
+}
+
+// request makes one step at the registrar. What is desired changes only once a step is done.
+func (d delegating) request(m move, step handover.Step, reg delegation.Registration) *acts.Request {
+	r := &acts.Request{Kind: acts.NameserversSaved, AccountID: m.account.ID, Seen: reg, Intended: m.target, Log: "at " + m.account.Name + ": " + texts(m.target),
+		Send: func(ctx context.Context) error { _, err := m.driver.Save(ctx, m.request.Domain, m.target); return err },
+		Done: func(tx *store.Tx) error { return check.SetWanted(tx, m.domain.ID, m.target) }}
+	if step == handover.Activate {
+		r.Kind = acts.NameserversActivated
+		r.Send = func(ctx context.Context) error { _, err := m.driver.Activate(ctx, m.request.Domain); return err }
+	}
+	return r
+}
+
+func texts(set []dnsname.Name) string {
+	list := make([]string, len(set))
+	for i, n := range set {
+		list[i] = dnsname.Short(n)
+	}
+	return strings.Join(list, ", ")
+}
+
+// Became asks the registrar whether it has what a request that broke off was to bring.
+func (d delegating) Became(ctx context.Context, run *acts.Run, request store.Act) (store.ActState, error) {
+	m, err := d.move(ctx, run)
+	if err != nil {
+		return "", err
+	}
+	var intended []dnsname.Name
+	if err := json.Unmarshal([]byte(request.Intended), &intended); err != nil {
+		return "", err
+	}
+	reg, err := d.s.registration(ctx, m)
+	if err != nil {
+		return "", err
+	}
+	now := reg.Saved
+	if request.Kind == acts.NameserversActivated {
+		now = reg.Active
+	}
+	if delegation.SameSet(now, intended) {
+		return store.ActDone, nil
+	}
+	return store.ActNotApplied, nil
+}
+
+// Ended has the domain checked, and makes the set desired that was asked for, where the registrar has it.
+func (d delegating) Ended(tx *store.Tx, run *acts.Run, outcome acts.Outcome) error {
+	name, err := dnsname.Parse(run.Act.Subject)
+	if err != nil {
 		return err
 	}
-	seen, _ := sweep.Sighted()
-	if found := handover.Ready(out.Wanted, seen.Servers, sweep.NoAddress); len(found) > 0 {
-		return refusal(name, found)
-	}
-	out.Findings = append(out.Findings, handover.Differences(out.Parent, out.Wanted, sweep.Servers)...)
-	return nil
-}
-
-// knowsBefore makes sure that it is remembered how the domain is delegated now: once that is changed, by when caches
-// must have let go of it could not be told any more.
-func (s *Handover) knowsBefore(ctx context.Context, name dnsname.Name, domainID uint64) error {
-	return s.logbook.Tx(ctx, func(tx *store.Tx) error {
-		d, err := check.DomainByID(tx, domainID)
-		if err != nil {
-			return err
-		}
-		past, err := d.PastSweeps()
-		if err != nil || len(past.Current.Set) > 0 || past.Absent != nil {
-			return err
-		}
-		return wire.Problemf(wire.Outside, "Not all nameservers of the zone above %s could be asked how it is delegated now, and without that nobody "+
-			"could tell afterwards by when the change has arrived. Nothing was changed; try again in a moment.", name.Unicode())
-	})
-}
-
-// change makes the steps at the registrar that are left to make.
-func (s *Handover) change(ctx context.Context, driver registrar.Driver, d store.Domain, r wire.DelegateRequest, out *wire.Delegated) error {
-	domain := strings.TrimSuffix(r.Domain.String(), ".")
-	reg, err := s.call(ctx, func(ctx context.Context) (registrar.Registration, error) { return driver.Domain(ctx, r.Domain) })
-	if err != nil {
-		return logbook.Explain(err)
-	}
-	show := func(reg registrar.Registration) delegation.Registration {
-		return delegation.Registration{Account: out.Registrar, Active: reg.Active, Saved: reg.Saved}
-	}
-	out.Before, out.After = show(reg), show(reg)
-	if !r.DryRun {
-		if err := s.logbook.Tx(ctx, func(tx *store.Tx) error { return check.SetWanted(tx, d.ID, out.Wanted) }); err != nil {
-			return err
-		}
-	}
-	for range 3 {
-		step := handover.Next(out.Wanted, out.After)
-		if step == handover.Watch {
-			out.Next = "See it arrive: beacon watch " + domain
-			break
-		}
-		if step == handover.Activate && r.SaveOnly {
-			out.Next = "The list is saved and not in force. Make it active: beacon delegate " + domain
-			break
-		}
-		out.Steps = append(out.Steps, string(step))
-		if r.DryRun {
-			out.After.Saved = out.Wanted
-			if step == handover.Activate || !driver.Caps().NeedsActivation {
-				out.After.Active = out.Wanted
-			}
-			continue
-		}
-		reg, err := s.call(ctx, func(ctx context.Context) (registrar.Registration, error) {
-			if step == handover.Save {
-				return driver.Save(ctx, r.Domain, out.Wanted)
-			}
-			return driver.Activate(ctx, r.Domain)
-		})
-		if err != nil {
-			return logbook.Explain(err)
-		}
-		out.After = show(reg)
-		s.logbook.Note(ctx, "delegation."+string(step), r.Domain.String(), fmt.Sprintf("at %s: in force %v, saved %v", out.Registrar, reg.Active, reg.Saved))
-	}
-	if r.DryRun {
-		out.Next = "This was a dry run; nothing was changed."
+	z, err := zones.ByName(tx, name)
+	if store.IsMissing(err) {
 		return nil
 	}
-	return s.checks.CheckSoon(ctx, d.ID)
-}
-
-// call makes one request with its time-out, and repeats it a few times where that is safe: all requests of a
-// delegation may be made twice.
-func (s *Handover) call(ctx context.Context, do func(context.Context) (registrar.Registration, error)) (reg registrar.Registration, err error) {
-	for try := 1; try <= 3; try++ {
-		calling, cancel := context.WithTimeout(ctx, s.timeout)
-		reg, err = do(calling)
-		cancel()
-		if err == nil || !outcall.Passing(err) || clock.Pause(ctx, outcall.Backoff(try)) != nil {
-			break
+	if err != nil {
+		return err
+	}
+	domain, err := check.DomainOf(tx, z.ID)
+	if err != nil {
+		return err
+	}
+	if out, ok := outcome.Result.(wire.Delegated); ok && outcome.State == store.ActDone {
+		if err := check.SetWanted(tx, domain.ID, out.Wanted); err != nil {
+			return err
 		}
 	}
-	return reg, err
+	return d.s.checks.Soon(tx, domain.ID)
 }

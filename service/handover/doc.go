@@ -1,4 +1,4 @@
-// Package handover moves domains to other nameservers. delegate.go changes the nameservers at the registrar, once the new ones
-// are ready; retire.go takes a zone from a provider, once no resolver is led there any more; wanted.go says which nameservers a domain should
-// have. What has to hold before is judged by core/handover.
+// Package handover moves domains to other nameservers. delegate.go changes the nameservers at the registrar, or goes back to those
+// before, once every gate is open; compare.go asks both sides for what they answer; retire.go takes a zone from a provider, once no resolver is
+// led there any more. All of them are acts: stored, done in the background, and followed. What has to hold is judged by core/handover.
 package handover

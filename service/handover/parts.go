@@ -6,15 +6,20 @@ import (
 	"beacon/clock"
 	"beacon/resolve"
 	"beacon/service/accounts"
+	"beacon/service/acts"
 	"beacon/service/check"
 	"beacon/service/logbook"
 	"beacon/service/sync"
+	"beacon/service/zones"
+	"beacon/wire"
 )
 
 // Parts are what a Handover works with.
 type Parts struct {
 	Logbook  *logbook.Book
+	Acts     *acts.Acts
 	Accounts *accounts.Accounts
+	Zones    *zones.Zones
 	Syncs    *sync.Syncs
 	Checks   *check.Checks
 	Sweeper  *resolve.Sweeper
@@ -24,7 +29,9 @@ type Parts struct {
 // Handover moves domains to other nameservers. It is safe for concurrent use.
 type Handover struct {
 	logbook  *logbook.Book
+	acts     *acts.Acts
 	accounts *accounts.Accounts
+	zones    *zones.Zones
 	syncs    *sync.Syncs
 	checks   *check.Checks
 	sweeper  *resolve.Sweeper
@@ -32,7 +39,10 @@ type Handover struct {
 	timeout  time.Duration
 }
 
-// New returns the handovers of a database.
+// New returns the handovers of a database, and registers the kinds of acts that they are.
 func New(p Parts) *Handover {
-	return &Handover{logbook: p.Logbook, accounts: p.Accounts, syncs: p.Syncs, checks: p.Checks, sweeper: p.Sweeper, timeout: p.Timeout}
+	s := &Handover{logbook: p.Logbook, acts: p.Acts, accounts: p.Accounts, zones: p.Zones, syncs: p.Syncs, checks: p.Checks, sweeper: p.Sweeper, timeout: p.Timeout}
+	p.Acts.Register(wire.ActDelegate, delegating{s})
+	p.Acts.Register(wire.ActRetire, retirement{s})
+	return s
 }

@@ -48,6 +48,11 @@ func (b *Book) Tx(ctx context.Context, do func(*store.Tx) error) error {
 	return Explain(b.store.Tx(ctx, do))
 }
 
+// Look runs do in a transaction that can only read: whatever is written in it fails.
+func (b *Book) Look(ctx context.Context, do func(*store.Tx) error) error {
+	return Explain(b.store.Look(ctx, do))
+}
+
 // Log adds a line to the transaction that does what the line says.
 func Log(tx *store.Tx, actor, action, subject, detail string) error {
 	return tx.Log(actor, action, subject, detail)

@@ -73,7 +73,15 @@ func zoneDefinition(tx *store.Tx, z store.Zone) (out wire.ZoneDefinition, err er
 	if err != nil {
 		return out, err
 	}
-	d := definition.Zone{Name: z.Name(), Label: z.Label, At: at, Registrar: registrar, TTL: z.TTL, Leave: z.Leave(), Care: z.Care()}
+	delegateTo := ""
+	if z.DelegateToID != nil {
+		a, err := accounts.ByID(tx, *z.DelegateToID)
+		if err != nil {
+			return out, err
+		}
+		delegateTo = a.Name
+	}
+	d := definition.Zone{Name: z.Name(), Label: z.Label, At: at, Registrar: registrar, DelegateTo: delegateTo, TTL: z.TTL, Leave: z.Leave(), Care: z.Care()}
 	if z.RevisionID != nil {
 		if d.Contents, err = tx.Contents(*z.RevisionID); err != nil {
 			return out, err

@@ -1,0 +1,118 @@
+package api
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+
+	"beacon/core/access"
+	"beacon/core/dnsname"
+	"beacon/wire"
+)
+
+// routesOfActs are what changes something outside and takes its time: it is stored, answered with 202, and followed.
+func routesOfActs() []route {
+	return []route{
+		{method: "GET", path: "/acts", summary: "What users asked for and what changes something outside, newest first", right: access.Read, query: []string{"subject", "cursor", "limit"}, out: wire.Page[wire.Act]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			limit := k.limit()
+			before, _ := strconv.ParseUint(k.Query("cursor"), 10, 64)
+			subject := k.Query("subject")
+			if name, err := dnsname.Parse(subject); err == nil && subject != "" {
+				subject = name.String()
+			}
+			items, err := k.svc.Acts.List(k.Request.Context(), subject, before, limit)
+			page := wire.Page[wire.Act]{Items: items}
+			if len(items) == limit {
+				page.Next = strconv.FormatUint(items[limit-1].ID, 10)
+			}
+			return page, err
+		}},
+		{method: "GET", path: "/acts/:id", summary: "One act with its requests", right: access.Read, out: wire.Act{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			id, err := k.number("id", "an act")
+			if err != nil {
+				return nil, err
+			}
+			return k.svc.Acts.Act(k.Request.Context(), id)
+		}},
+		{method: "POST", path: "/domains/:name/delegation-preview", summary: "What a delegation would do, and which gates are closed", right: access.Read, in: wire.DelegateRequest{}, out: wire.Delegated{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			in := wire.DelegateRequest{Domain: name}
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			return k.svc.Handover.Preview(k.Request.Context(), in)
+		})},
+		{method: "POST", path: "/domains/:name/delegations", summary: "Change a domain's nameservers at its registrar, in the background", right: access.Write, in: wire.DelegateRequest{}, out: wire.Act{}, status: http.StatusAccepted, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			in := wire.DelegateRequest{Domain: name}
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			act, err := k.svc.Handover.Delegate(k.Request.Context(), in)
+			return k.started(act, err)
+		})},
+		{method: "POST", path: "/zones/:name/retirement-preview", summary: "What taking a zone from a provider would do, and which guards block it", right: access.Read, in: wire.RetireRequest{}, out: wire.Retired{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			in := wire.RetireRequest{Zone: name}
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			return k.svc.Handover.PreviewRetire(k.Request.Context(), in)
+		})},
+		{method: "POST", path: "/zones/:name/retirements", summary: "Take a zone from a provider, in the background", right: access.Write, in: wire.RetireRequest{}, out: wire.Act{}, status: http.StatusAccepted, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			in := wire.RetireRequest{Zone: name}
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			act, err := k.svc.Handover.Retire(k.Request.Context(), in)
+			return k.started(act, err)
+		})},
+	}
+}
+
+// mostWaited is how long a client may have an answer wait for an act to end.
+const mostWaited = 60 * time.Second
+
+// started answers that an act was stored: where to follow it and, if the client prefers to wait (RFC 7240 section 4.3), how it ended.
+func (k *call) started(act wire.Act, err error) (any, error) {
+	if err != nil {
+		return nil, err
+	}
+	k.Header("Location", fmt.Sprintf("%s/acts/%d", Base, act.ID))
+	wait := k.preferredWait()
+	if wait == 0 {
+		return act, nil
+	}
+	k.Header("Preference-Applied", "wait")
+	ctx, cancel := context.WithTimeout(k.Request.Context(), wait)
+	defer cancel()
+	seq, err := k.svc.Logbook.LastEvent(ctx)
+	for err == nil && !act.State.Ended() {
+		var more <-chan struct{}
+		if _, more, err = k.svc.Logbook.EventsAfter(ctx, seq); err != nil {
+			break
+		}
+		select {
+		case <-more:
+		case <-time.After(200 * time.Millisecond):
+		case <-ctx.Done():
+			return act, nil
+		}
+		act, err = k.svc.Acts.Act(k.Request.Context(), act.ID)
+	}
+	if ctx.Err() != nil {
+		err = nil
+	}
+	return act, err
+}
+
+func (k *call) preferredWait() time.Duration {
+	for _, preference := range strings.FieldsFunc(k.GetHeader("Prefer"), func(r rune) bool { return r == ',' || r == ';' || r == ' ' }) {
+		if text, ok := strings.CutPrefix(preference, "wait="); ok {
+			if n, err := strconv.Atoi(text); err == nil && n > 0 {
+				return min(time.Duration(n)*time.Second, mostWaited)
+			}
+		}
+	}
+	return 0
+}

@@ -1,0 +1,115 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"net/url"
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"beacon/core/dnsname"
+	"beacon/wire"
+)
+
+func (a *app) actCommand() *cobra.Command {
+	c := &cobra.Command{Use: "act", Short: "Changes outside that users asked for: delegations and retirements"}
+	list := &cobra.Command{Use: "list [DOMAIN]", Short: "List acts, newest first", Args: cobra.MaximumNArgs(1), RunE: func(_ *cobra.Command, args []string) error {
+		path := "/acts?limit=50"
+		if len(args) == 1 {
+			name, err := dnsname.Parse(args[0])
+			if err != nil {
+				return misuse("%s", err)
+			}
+			path += "&subject=" + url.QueryEscape(name.String())
+		}
+		var p wire.Page[wire.Act]
+		if err := a.call("GET", path, nil, &p); err != nil {
+			return err
+		}
+		return a.show(p.Items, func() {
+			if len(p.Items) == 0 {
+				a.printf("Nothing was asked for yet.\n")
+				return
+			}
+			var rows [][]string
+			for _, act := range p.Items {
+				rows = append(rows, []string{strconv.FormatUint(act.ID, 10), act.CreatedAt.Local().Format("2006-01-02 15:04:05"), act.Kind, strings.TrimSuffix(act.Subject, "."), string(act.State), act.RequestedBy})
+			}
+			a.table([]string{"ACT", "AT", "KIND", "SUBJECT", "STATE", "BY"}, rows)
+		})
+	}}
+	show := &cobra.Command{Use: "show NUMBER", Short: "Show an act and what became of its requests; follow it while it runs", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
+		id, err := strconv.ParseUint(args[0], 10, 64)
+		if err != nil {
+			return misuse("%q is no number of an act; beacon act list shows them", args[0])
+		}
+		return a.followAct(id)
+	}}
+	c.AddCommand(list, show)
+	return c
+}
+
+// followAct waits until an act has ended, and shows it.
+func (a *app) followAct(id uint64) error {
+	ctx, cancel := context.WithCancel(context.Background())
+	defer cancel()
+	var act wire.Act
+	read := func() error { return a.call("GET", fmt.Sprintf("/acts/%d", id), nil, &act) }
+	if err := read(); err != nil {
+		return err
+	}
+	if !act.State.Ended() {
+		something, broken := a.news(ctx, func(e wire.Entry) bool { return e.Subject == act.Subject })
+		for !act.State.Ended() {
+			select {
+			case <-something:
+			case err := <-broken:
+				return err
+			}
+			if err := read(); err != nil {
+				return err
+			}
+			if isTerminal(a.err) && !act.State.Ended() {
+				fmt.Fprintf(a.err, "\r\x1b[Kact %d: %s %s", act.ID, act.State, act.Problem)
+			}
+		}
+		if isTerminal(a.err) {
+			a.clearLine()
+		}
+	}
+	if err := a.show(act, func() { a.showAct(act) }); err != nil {
+		return err
+	}
+	if act.State != wire.ActDone {
+		return exit{ExitFailed, ""}
+	}
+	return nil
+}
+
+func (a *app) showAct(act wire.Act) {
+	a.printf("Act %d: %s %s: %s.\n", act.ID, act.Kind, strings.TrimSuffix(act.Subject, "."), act.State)
+	for _, line := range wrap(act.Message, width-2) {
+		a.printf("  %s\n", line)
+	}
+	for _, r := range act.Requests {
+		text := fmt.Sprintf("request %d: %s, %s", r.ID, r.Kind, r.State)
+		if r.Problem != "" {
+			text += ": " + r.Problem
+		}
+		for i, line := range wrap(text, width-4) {
+			a.printf("  %s%s\n", []string{"", "  "}[min(i, 1)], line)
+		}
+	}
+	switch {
+	case act.State != wire.ActDone:
+		a.findings(act.Findings)
+	case act.Delegated != nil:
+		a.showDelegated(*act.Delegated)
+	case act.Retired != nil && len(act.Retired.Left) > 0:
+		a.printf("  It is still placed at %s.\n", strings.Join(act.Retired.Left, ", "))
+	case act.Retired != nil:
+		a.printf("  It is placed at no other provider.\n")
+	}
+}

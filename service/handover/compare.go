@@ -1,0 +1,107 @@
+package handover
+
+import (
+	"context"
+	"slices"
+	"sync"
+
+	"golang.org/x/sync/errgroup"
+
+	"beacon/core/dnsname"
+	"beacon/core/evidence"
+	"beacon/core/handover/compare"
+	"beacon/core/record"
+	"beacon/provider"
+	"beacon/service/accounts"
+	"beacon/store"
+)
+
+// mostQuestions is how many questions are asked of both sides; where every server would be asked more, one of each side is.
+const mostQuestions = 2000
+
+// askedAtOnce is how many of them are on their way at a time.
+const askedAtOnce = 32
+
+func digest(list []compare.Difference) string { return compare.Digest(list) }
+
+// compareSides asks both sides for all names and types of the desired zone, and for those that the old provider's account has, where one
+// is connected. A side that answers nothing at all is not compared with.
+func (s *Handover) compareSides(ctx context.Context, m move, old []dnsname.Name, sweep evidence.Sweep) ([]compare.Difference, error) {
+	before, after := answering(sweep, old), answering(sweep, m.target)
+	if len(before) == 0 || len(after) == 0 || slices.Equal(old, m.target) {
+		return []compare.Difference{}, nil
+	}
+	desired, err := s.zones.WantedAddresses(ctx, m.request.Domain)
+	if err != nil {
+		return nil, err
+	}
+	known, err := s.atOldProvider(ctx, m.request.Domain, old)
+	if err != nil {
+		return nil, err
+	}
+	keys := compare.Keys(m.request.Domain, desired, known)
+	if len(keys)*(len(before)+len(after)) > mostQuestions {
+		before, after = before[:1], after[:1]
+	}
+	was, is := s.askAll(ctx, before, keys), s.askAll(ctx, after, keys)
+	if ctx.Err() != nil {
+		return nil, context.Cause(ctx)
+	}
+	return append([]compare.Difference{}, compare.Compare(keys, was, is)...), nil
+}
+
+// answering returns the addresses of a set that answer for the zone.
+func answering(sweep evidence.Sweep, set []dnsname.Name) (list []evidence.Server) {
+	for _, a := range evidence.ServersOf(sweep, set) {
+		if a.Answer == evidence.Positive {
+			list = append(list, a.Server)
+		}
+	}
+	return list
+}
+
+// askAll asks servers for record sets.
+func (s *Handover) askAll(ctx context.Context, servers []evidence.Server, keys []record.Key) compare.Answers {
+	answers := compare.Answers{}
+	var mu sync.Mutex
+	var group errgroup.Group
+	group.SetLimit(askedAtOnce)
+	for _, server := range servers {
+		for _, k := range keys {
+			group.Go(func() error {
+				calling, cancel := context.WithTimeout(ctx, s.timeout)
+				defer cancel()
+				o := s.sweeper.AskSet(calling, server, k)
+				mu.Lock()
+				defer mu.Unlock()
+				answers[k] = append(answers[k], o)
+				return nil
+			})
+		}
+	}
+	_ = group.Wait()
+	return answers
+}
+
+// atOldProvider reads the zone from the connected account whose nameservers are in force; it is empty where none is connected.
+func (s *Handover) atOldProvider(ctx context.Context, name dnsname.Name, old []dnsname.Name) (c record.Contents, err error) {
+	var list []store.Account
+	if err := s.logbook.Look(ctx, func(tx *store.Tx) (err error) { list, err = accounts.Providers(tx); return err }); err != nil {
+		return c, err
+	}
+	for _, a := range list {
+		driver, err := s.accounts.Provider(a)
+		if err != nil {
+			continue // its credential or kind is of no use now; what can be asked over DNS is asked
+		}
+		reading, cancel := context.WithTimeout(ctx, 4*s.timeout)
+		defer cancel()
+		zone, there, err := provider.FindZone(reading, driver, name)
+		if err != nil || !there || !slices.ContainsFunc(zone.Nameservers, func(n dnsname.Name) bool { return slices.Contains(old, n) }) {
+			continue
+		}
+		state, err := provider.ReadAll(reading, driver, zone.Ref, provider.State{})
+		return state.Contents, err
+	}
+	return c, nil
+}

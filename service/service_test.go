@@ -515,7 +515,7 @@ func TestDelegate(t *testing.T) {
 	dry, err := h.Handover.Preview(ctx, wire.DelegateRequest{Domain: zone})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"save", "activate"}, dry.Steps)
-	assert.Equal(t, []string{"answers-differ"}, codes(dry.Closed), "www differs between old and new")
+	assert.Equal(t, []string{"sides-differ"}, codes(dry.Closed), "www differs between old and new")
 
 	saved := h.delegate(wire.DelegateRequest{SaveOnly: true, Agree: dry.Digest})
 	require.Equal(t, wire.ActDone, saved.State, saved.Message)

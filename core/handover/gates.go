@@ -22,7 +22,7 @@ const (
 	GateUnheard      = "nameserver-unheard"
 	GateNoTCP        = "nameserver-no-tcp"
 	GateFamily       = "family-unreachable"
-	GateAnswers      = "answers-differ"
+	GateAnswers      = "sides-differ"
 	GateDS           = "ds-present"
 	GateDSWait       = "ds-not-expired"
 	GateDSUnknown    = "ds-not-asked"

@@ -119,7 +119,7 @@ func TestEverythingNeedsASignIn(t *testing.T) {
 func TestRights(t *testing.T) {
 	for _, r := range routes() {
 		if r.method != http.MethodGet && r.right == access.Read {
-			assert.Contains(t, []string{"/sessions/current", "/domains/:name/checks", "/sweeps", "/glances", "/zones/:name/recognitions", "/zones/:name/data"}, r.path, "a change that reading rights allow")
+			assert.Contains(t, []string{"/sessions/current", "/domains/:name/checks", "/sweeps", "/glances", "/zones/:name/recognitions", "/zones/:name/data", "/domains/:name/delegation-preview", "/zones/:name/retirement-preview"}, r.path, "a change that reading rights allow")
 		}
 	}
 }

@@ -192,7 +192,7 @@ func TestDefineCheckNeedsNoService(t *testing.T) {
 }
 
 func TestProblemsAreShownWhole(t *testing.T) {
-	s := &answers{replies: map[string]any{"POST /domains/saltmarsh-ferries.example/delegation": problem{Status: 422, Detail: "The registrar was not asked.",
+	s := &answers{replies: map[string]any{"POST /domains/saltmarsh-ferries.example/delegation-preview": problem{Status: 422, Detail: "The registrar was not asked.",
 		Findings: []finding.Finding{{Code: "c", Severity: finding.Error, Subject: "ns1", Message: "It is misspelt.", Remedy: "Write ns2."}}}}}
 	_, errOut, code := beacon(t, s, "delegate", "saltmarsh-ferries.example", "--yes")
 	assert.Equal(t, ExitFailed, code)

@@ -24,10 +24,10 @@ func TestProviderCommands(t *testing.T) {
 	caps := change.Caps{BatchSize: 20, Atomic: true, TTLFloor: 30, Texts: change.TextJoined, Extras: []change.Extra{{Name: "relay", About: "answers with a relay", Values: []string{"on", "off"}}}}
 	account := wire.AccountView{Account: wire.Account{Name: "heron-main", Kind: "heron", Address: "https://api.heron.example"}, About: "sets", Rights: []string{"read records"}, Findings: []finding.Finding{strong}, Zones: 3, Troubled: 1, Caps: &caps}
 	s := &answers{replies: map[string]any{
-		"GET /accounts":                           wire.Page[wire.AccountView]{Items: []wire.AccountView{account}},
-		"PUT /accounts/heron-main/credential":     wire.Tried{Seen: 3, Rights: []string{string(provider.ReadRecords), string(provider.Keys)}, Findings: []finding.Finding{strong}},
-		"POST /accounts/heron-main/verifications": wire.Page[wire.Verified]{Items: []wire.Verified{{Check: "it works", Outcome: "passed"}, {Check: "it pages", Outcome: "failed", Detail: "the list goes in a circle"}, {Check: "it marks", Outcome: "not applicable", Detail: "no marks"}}},
-		"POST /zones/ferries.example/retirements": wire.Retired{Account: "heron-main", Guards: []finding.Finding{{Code: "zone-still-delegated", Severity: finding.Error, Message: "The parent leads there.", Remedy: "Delegate."}}},
+		"GET /accounts":                                  wire.Page[wire.AccountView]{Items: []wire.AccountView{account}},
+		"PUT /accounts/heron-main/credential":            wire.Tried{Seen: 3, Rights: []string{string(provider.ReadRecords), string(provider.Keys)}, Findings: []finding.Finding{strong}},
+		"POST /accounts/heron-main/verifications":        wire.Page[wire.Verified]{Items: []wire.Verified{{Check: "it works", Outcome: "passed"}, {Check: "it pages", Outcome: "failed", Detail: "the list goes in a circle"}, {Check: "it marks", Outcome: "not applicable", Detail: "no marks"}}},
+		"POST /zones/ferries.example/retirement-preview": wire.Retired{Account: "heron-main", Guards: []finding.Finding{{Code: "zone-still-delegated", Severity: finding.Error, Message: "The parent leads there.", Remedy: "Delegate."}}},
 		"GET /placements": wire.Page[wire.PlacementStanding]{Items: []wire.PlacementStanding{{Account: "heron-main", PlacementState: wire.PlacementState{Standing: wire.InStep}},
 			{Account: "curlew-ops", PlacementState: wire.PlacementState{Standing: wire.Drifted, Drifted: 2}}, {Account: "plover-old", PlacementState: wire.PlacementState{Standing: wire.Unreachable, Trouble: "no answer"}}}},
 	}}

@@ -63,6 +63,8 @@ func TestZoneViews(t *testing.T) {
 	draft := wire.Draft{Zone: domain, Tag: "3.2", Revision: 2, Added: is, Removed: was, Same: 1, Edits: []wire.DraftEdit{{Before: record.SetOf(was), After: record.SetOf(is), Author: "petra"}},
 		Findings: []rules.Found{{Finding: finding.Finding{Code: "www-missing", Severity: finding.Notice, Message: "m", Remedy: "r"}, Fix: []rules.Edit{{After: record.SetOf(is)}}}}}
 	replaced := wire.Replaced{Operation: &wire.Operation{ID: 4}, Records: 2, Zones: []wire.ReplacedZone{{Zone: domain, Steps: []record.SetChange{{Before: record.SetOf(was), After: record.SetOf(is)}}}}}
+	moving := wire.Act{ID: 7, Kind: wire.ActDelegate, Subject: domain.String(), State: wire.ActDone, RequestedBy: "keeper", Message: "The registrar has the nameservers active.",
+		Requests: []wire.ActRequest{{ID: 8, Kind: "nameservers-saved", State: wire.ActDone}}}
 	s := &answers{replies: map[string]any{
 		"GET /zones":                                         wire.Page[wire.ZoneView]{Items: []wire.ZoneView{view}},
 		"GET /zones/saltmarsh-ferries.example":               view,
@@ -90,7 +92,10 @@ func TestZoneViews(t *testing.T) {
 		"GET /domains":                            wire.Page[wire.DomainView]{Items: []wire.DomainView{{Name: domain, Verdict: delegation.Settling, SettlesBy: &by, At: []string{"heron-main"}}}},
 		"GET /clock":                              wire.ClockNow{World: now, Rate: 60},
 		"GET /logbook":                            wire.Page[wire.Entry]{Items: []wire.Entry{{Actor: "keeper", Action: "sync.done", Subject: "s", Detail: "d"}}},
-		"POST /domains/saltmarsh-ferries.example/delegation": wire.Delegated{Domain: domain, Registrar: "gannet-main", Steps: []string{"save", "activate"}, Next: "See it arrive."},
+		"POST /domains/saltmarsh-ferries.example/delegation-preview": wire.Delegated{Domain: domain, Registrar: "gannet-main", Steps: []string{"save", "activate"}, Next: "See it settle."},
+		"POST /domains/saltmarsh-ferries.example/delegations":        moving,
+		"GET /acts/7": moving,
+		"GET /acts":   wire.Page[wire.Act]{Items: []wire.Act{moving}},
 	}}
 	for _, c := range []struct {
 		args []string
@@ -128,7 +133,10 @@ func TestZoneViews(t *testing.T) {
 		{[]string{"registrar", "domains", "gannet-main"}, []string{"in force", "none", "saved only", "quay-11.heron.test"}},
 		{[]string{"domains"}, []string{"settling until 12:25:10"}},
 		{[]string{"logbook"}, []string{"keeper", "sync.done"}},
-		{[]string{"delegate", "saltmarsh-ferries.example", "--dry-run"}, []string{"save, then activate", "See it arrive."}},
+		{[]string{"delegate", "saltmarsh-ferries.example", "--dry-run"}, []string{"save, then activate", "See it settle."}},
+		{[]string{"delegate", "saltmarsh-ferries.example", "--yes"}, []string{"Act 7: delegate saltmarsh-ferries.example: done.", "request 8: nameservers-saved, done"}},
+		{[]string{"act", "list"}, []string{"delegate", "saltmarsh-ferries.example", "done", "keeper"}},
+		{[]string{"act", "show", "7"}, []string{"The registrar has the nameservers active."}},
 		{[]string{"zone", "list", "-o", "yaml"}, []string{"name: saltmarsh-ferries.example.", "number: 2"}},
 	} {
 		out, errOut, code := beacon(t, s, c.args...)

@@ -35,11 +35,11 @@ var acts = []act{
 		"Heron does not have the zone yet: it is made there, and the change list puts every record set in.",
 		"define saltmarsh-ferries.beacon.yaml --yes", 0, []string{"0 added, 0 removed", "new: heron-main", `\d+ to add, 0 to change, 0 to remove`, "done"}},
 	{"The new nameservers answer. Now the registrar: the list is typed in and saved ...",
-		"delegate saltmarsh-ferries.example --save-only --yes", 0, []string{`wanted\s+quay-\d+\.heron\.test`, "saved, not in force", "not in force"}},
+		"delegate saltmarsh-ferries.example --save-only --yes", 0, []string{`new nameservers\s+quay-\d+\.heron\.test`, "saved, not active", "is saved and not active"}},
 	{"... and here hours get lost: saved is not in force. Waiting would not help, and the check says so.",
 		"check saltmarsh-ferries.example", 1, []string{"WRONG", "saved-not-active", "beacon delegate"}},
 	{"Make it active. (The same command: it goes on where it ended.)",
-		"delegate saltmarsh-ferries.example --yes", 0, []string{"activate", `in force now\s+quay-`}},
+		"delegate saltmarsh-ferries.example --yes", 0, []string{"activate", `active now\s+quay-`}},
 	{"Who still sees the old answer, and until when? Every parent server serves the new set; the resolvers may hold on\n" +
 		"to the old one as long as its TTLs allow, which were seen before the switch.",
 		"check saltmarsh-ferries.example", 2, []string{"SETTLING by", "at the latest", `must\s+have\s+let\s+go\s+by|new +through`}},

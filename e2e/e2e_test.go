@@ -115,6 +115,22 @@ func (a *asker) try(method, path string, body any) (int, []byte) {
 	return res.StatusCode, text
 }
 
+// done asks for an act, and waits until it is done.
+func (a *asker) done(path string, body any) {
+	a.t.Helper()
+	var act struct {
+		ID      int
+		State   string
+		Message string
+	}
+	a.ask("POST", path, body, &act)
+	require.Eventually(a.t, func() bool {
+		a.ask("GET", fmt.Sprintf("/acts/%d", act.ID), nil, &act)
+		return act.State != "pending" && act.State != "running"
+	}, 30*time.Second, 20*time.Millisecond, "%s", path)
+	require.Equal(a.t, "done", act.State, act.Message)
+}
+
 type syncState struct {
 	ID                                       int
 	State, Message                           string

@@ -102,12 +102,12 @@ func TestSettlesByAgainstRealCaches(t *testing.T) {
 	defer stop()
 	var watchers sync.WaitGroup
 	for _, r := range list {
-		a.ask("POST", "/domains/"+r.domain+"/delegation", map[string]any{"save_only": true}, nil)
+		a.done("/domains/"+r.domain+"/delegations", map[string]any{"save_only": true, "override": []string{"sides-differ"}, "reason": "another web host"})
 		for name, address := range resolvers {
 			old, certain := seesOld(address, r.domain)
 			require.True(t, old && certain, "%s was not filled with the old answers of %s", name, r.domain)
 		}
-		a.ask("POST", "/domains/"+r.domain+"/delegation", map[string]any{}, nil)
+		a.done("/domains/"+r.domain+"/delegations", map[string]any{"override": []string{"sides-differ"}, "reason": "another web host"})
 		r.done = now()
 		for name, address := range resolvers {
 			watchers.Go(func() { r.watch(watching, name, address, now) })

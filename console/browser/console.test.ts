@@ -95,17 +95,17 @@ test('the change list is shown, written, and its progress followed', async () =>
 test('the nameservers are changed, and the trap on the way is explained', async () => {
   const { page } = watched
   await press(page, link(/^Change the nameservers/))
-  await page.getByText('The registrar has another list in force than is wanted.').waitFor()
+  await page.getByText('The registrar has another list active.').waitFor()
   await accessible(page, 'before delegating')
   await press(page, button('Save only, for later'))
-  await page.getByText('The list is saved at the registrar, and not in force.').waitFor()
+  await page.getByText('The list is saved at the registrar, and not active.').waitFor()
   await accessible(page, 'saved, not active')
   await press(page, view('Chain'))
   await page.getByText('Saved, not in force').waitFor()
   await accessible(page, 'chain, saved only')
   await press(page, view('Delegation'))
   await press(page, button('Make it active'))
-  await page.getByText('The wanted nameservers are in force at the registrar.').waitFor()
+  await page.getByText('The registrar has these nameservers active.').waitFor()
   await accessible(page, 'active')
 })
 

@@ -37,7 +37,7 @@ const router = createBrowserRouter([
           { path: 'records', lazy: async () => ({ Component: (await import('./pages/domain/records/records')).Records }) },
           { path: 'history', lazy: async () => ({ Component: (await import('./pages/domain/history/history')).History }) },
           { path: 'changes', lazy: async () => ({ Component: (await import('./pages/domain/changes')).Changes }) },
-          { path: 'delegation', lazy: async () => ({ Component: (await import('./pages/domain/delegation')).Delegation }) },
+          { path: 'delegation', lazy: async () => ({ Component: (await import('./pages/domain/delegation/delegation')).Delegation }) },
         ],
       },
       { path: '/domains/:name/report', lazy: async () => ({ Component: (await import('./pages/domain/printed')).Printed }) },

@@ -4,7 +4,7 @@ import type { Entry } from './types'
 
 test.each([
   ['domain.verdict', 'a.example.', ['domains']],
-  ['delegation.activate', 'a.example.', ['domains']],
+  ['delegate.done', 'a.example.', ['domains', 'acts']],
   ['records.written', 'a.example.', ['zones a.example', 'zones a.example.', 'domains']],
   ['host.visible', 'cam.a.example.', ['hosts', 'zones']],
   ['person.signed-in', 'keeper', []],

@@ -29,8 +29,13 @@ export function outOfDate(e: Pick<Entry, 'action' | 'subject'>): string[][] {
   const subject = e.subject.replace(/\.$/, '')
   switch (e.action.split('.')[0]) {
     case 'domain':
-    case 'delegation':
-      return [['domains']]
+    case 'delegate':
+    case 'nameservers-saved':
+    case 'nameservers-activated':
+      return [['domains'], ['acts']]
+    case 'retire':
+    case 'zone-removed':
+      return [['zones', subject], ['zones', subject + '.'], ['domains'], ['acts']]
     case 'zone':
     case 'draft':
     case 'sync':

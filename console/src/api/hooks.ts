@@ -1,7 +1,7 @@
 // What the pages read and do, as hooks. Keys begin with the kind of thing, so that an event can name what is out of date.
-import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { keepPreviousData, useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { get, post, Problem, put, remove } from './client'
-import type { Care, DefinitionFile, Draft, DraftChange, ReplaceRequest } from './types'
+import type { Care, DefinitionFile, DelegateRequest, Draft, DraftChange, ReplaceRequest } from './types'
 
 /** A missing thing stays missing however often one asks, and so does a refusal. */
 export const retry = (count: number, error: Error) => count < 2 && error instanceof Problem && (error.status === 0 || error.status >= 500)
@@ -95,10 +95,23 @@ export const useComparison = (name: string, from: number, to: number) =>
   })
 
 /** What would be done at the registrar, without doing it. */
-export const usePlan = (name: string) =>
+export const usePlan = (name: string, how: DelegateRequest) =>
   useQuery({
-    queryKey: ['domains', name, 'plan'],
-    queryFn: () => post('/domains/{name}/delegation', { name }, { nameservers: [], save_only: false, dry_run: true }),
+    queryKey: ['domains', name, 'plan', how],
+    queryFn: () => post('/domains/{name}/delegation-preview', { name }, how),
+    placeholderData: keepPreviousData,
+  })
+
+/** What users asked for and what changes something outside, newest first. */
+export const useActs = (name: string) =>
+  useQuery({ queryKey: ['acts', 'of', name], queryFn: ({ signal }) => get('/acts', { subject: name, limit: 20 }, signal) })
+
+/** One act; while it runs it is asked for again, besides what events say. */
+export const useAct = (id: number) =>
+  useQuery({
+    queryKey: ['acts', id],
+    queryFn: ({ signal }) => get('/acts/{id}', { id }, signal),
+    refetchInterval: (query) => (['pending', 'running'].includes(query.state.data?.state ?? '') ? 1000 : false),
   })
 
 function useRefreshing<In, Out>(run: (input: In) => Promise<Out>, ...keys: string[][]) {
@@ -115,11 +128,7 @@ export const useCheck = (name: string) => useRefreshing(() => post('/domains/{na
 
 export const useLookAtAll = () => useRefreshing(() => post('/glances', {}, undefined))
 
-export const useDelegate = (name: string) =>
-  useRefreshing(
-    (how: { saveOnly: boolean }) => post('/domains/{name}/delegation', { name }, { nameservers: [], save_only: how.saveOnly, dry_run: false }),
-    ['domains'],
-  )
+export const useDelegate = (name: string) => useRefreshing((how: DelegateRequest) => post('/domains/{name}/delegations', { name }, how), ['acts'], ['domains'])
 
 export const useDefine = () =>
   useRefreshing(

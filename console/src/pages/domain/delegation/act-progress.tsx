@@ -1,0 +1,42 @@
+// What became of the last change that was asked for: it is done in the background, whoever closes this page.
+import { useAct } from '../../../api/hooks'
+import { Findings } from '../../../parts/findings'
+import { Plate } from '../../../parts/kit'
+import { type Light, Tag } from '../../../parts/lamp'
+import { wall } from '../../../parts/text'
+
+const states: Record<string, { light: Light; word: string }> = {
+  pending: { light: 'settling', word: 'pending' },
+  running: { light: 'settling', word: 'running' },
+  sent: { light: 'settling', word: 'sent' },
+  done: { light: 'settled', word: 'done' },
+  'not-applied': { light: 'none', word: 'not applied' },
+  partial: { light: 'settling', word: 'partial' },
+  blocked: { light: 'wrong', word: 'blocked' },
+  failed: { light: 'wrong', word: 'failed' },
+}
+
+const requests: Record<string, string> = { 'nameservers-saved': 'save the list', 'nameservers-activated': 'make the list active', 'zone-removed': 'remove the zone' }
+
+export function ActProgress({ id }: { id: number }) {
+  const act = useAct(id)
+  if (!act.data) return null
+  const { light, word } = states[act.data.state] ?? { light: 'unknown', word: act.data.state }
+  return (
+    <Plate title={`Act ${id}, asked for by ${act.data.requested_by} at ${wall(act.data.created_at)}`} aside={<Tag light={light}>{word}</Tag>}>
+      <p>{act.data.message || act.data.problem || 'It is done in the background. You can close this page.'}</p>
+      {act.data.state !== 'done' && act.data.findings.length > 0 && <Findings list={act.data.findings} />}
+      {act.data.requests.length > 0 && (
+        <ul className="mt-2 grid gap-1">
+          {act.data.requests.map((r) => (
+            <li key={r.id} className="flex flex-wrap gap-x-3">
+              <Tag light={(states[r.state] ?? { light: 'unknown' }).light as Light}>{(states[r.state] ?? { word: r.state }).word}</Tag>
+              <span>{requests[r.kind] ?? r.kind}</span>
+              {r.problem && <span className="text-soft wrap-anywhere">{r.problem}</span>}
+            </li>
+          ))}
+        </ul>
+      )}
+    </Plate>
+  )
+}

@@ -1,0 +1,154 @@
+// Changing a domain's nameservers at its registrar. Both sides are asked first; a gate that would lose answers stops it. Saving a list
+// there does not make it active, and that is where hours get lost: it is said where it happens.
+import { useState } from 'react'
+import { Link } from 'react-router'
+import { Problem } from '../../../api/client'
+import { useActs, useDelegate, usePlan } from '../../../api/hooks'
+import type { Delegated, DelegateRequest } from '../../../api/types'
+import { Findings } from '../../../parts/findings'
+import { Key, Loading, Notice, Plate, Trouble } from '../../../parts/kit'
+import { Names } from '../../../parts/names'
+import { useName } from '../domain'
+import { ActProgress } from './act-progress'
+import { Gates } from './gates'
+
+const key = (list: string[]) => [...list].sort().join(' ')
+
+const plain: DelegateRequest = { nameservers: [], save_only: false, undo: false, override: [], reason: '', agree: '' }
+
+export function Delegation() {
+  const name = useName()
+  const [how, setHow] = useState(plain)
+  const plan = usePlan(name, how)
+  const delegate = useDelegate(name)
+  const acts = useActs(name)
+  const last = delegate.data?.id ?? acts.data?.items.find((a) => a.kind === 'delegate')?.id
+  if (plan.isPending) {
+    return (
+      <>
+        <p className="mb-3 text-soft">Asking the registrar, the parent and both sides …</p>
+        <Loading />
+      </>
+    )
+  }
+  if (!plan.data) {
+    return (
+      <div className="grid gap-3">
+        <Trouble error={plan.error} again={() => void plan.refetch()} />
+        {how.undo && (
+          <div>
+            <Key onClick={() => setHow(plain)}>Back to the desired nameservers</Key>
+          </div>
+        )}
+        {plan.error instanceof Problem && plan.error.status < 500 && (
+          <p className="text-soft">
+            Nameservers can be changed once the new ones answer for the zone. See{' '}
+            <Link className="link" to={`/domains/${name}/changes`}>
+              what is to be written to the provider
+            </Link>
+            .
+          </p>
+        )}
+      </div>
+    )
+  }
+  const saved = plan.data.before
+  return (
+    <div className="grid gap-5">
+      <Standing plan={plan.data} saved={saved} name={name} />
+      {last !== undefined && <ActProgress id={last} />}
+      <Plate title={`At the registrar: ${plan.data.registrar}`}>
+        <div className="grid gap-4 md:grid-cols-2 xl:grid-cols-4">
+          <Column title="Active there" list={saved.active} wanted={plan.data.wanted} />
+          {key(saved.saved) !== key(saved.active) && saved.saved.length > 0 && <Column title="Saved, not active" list={saved.saved} wanted={plan.data.wanted} />}
+          <Column title="The parent serves" list={plan.data.parent} wanted={plan.data.wanted} />
+          <Column title={how.undo ? 'The set before' : 'New nameservers'} list={plan.data.wanted} wanted={[]} />
+        </div>
+        <div className="mt-4">
+          <Findings list={plan.data.findings.filter((f) => f.severity !== 'error')} />
+        </div>
+      </Plate>
+      <Gates plan={plan.data} how={how} change={setHow} busy={plan.isFetching} />
+      {delegate.error && <Trouble error={delegate.error} />}
+      <Act plan={plan.data} saved={saved} busy={delegate.isPending} act={(saveOnly) => delegate.mutate({ ...how, save_only: saveOnly })} />
+      <p className="text-soft">
+        {how.undo ? (
+          <Key onClick={() => setHow(plain)}>Back to the desired nameservers</Key>
+        ) : (
+          <Key onClick={() => setHow({ ...plain, undo: true })}>Prepare to undo the last change</Key>
+        )}
+      </p>
+    </div>
+  )
+}
+
+function Column({ title, list, wanted }: { title: string; list: string[]; wanted: string[] }) {
+  return (
+    <div>
+      <h3 className="mb-1 text-fine font-semibold text-soft">{title}</h3>
+      <Names list={list} wanted={wanted} />
+    </div>
+  )
+}
+
+type Lists = { active: string[]; saved: string[] }
+
+const inForce = (saved: Lists, plan: Delegated) => key(saved.active) === key(plan.wanted)
+const onlySaved = (saved: Lists, plan: Delegated) => !inForce(saved, plan) && key(saved.saved) === key(plan.wanted)
+
+function Standing({ plan, saved, name }: { plan: Delegated; saved: Lists; name: string }) {
+  if (inForce(saved, plan)) {
+    return (
+      <Notice light="settled" title="The registrar has these nameservers active.">
+        <Link className="link" to={`/domains/${name}`}>
+          Watch who sees them
+        </Link>
+        .
+      </Notice>
+    )
+  }
+  if (onlySaved(saved, plan)) {
+    return (
+      <Notice light="wrong" title="The list is saved at the registrar, and not active.">
+        This is where hours get lost: the registrar keeps the new list, shows it, and goes on publishing the old one. However long one waits, nothing will happen. Make it
+        active below.
+      </Notice>
+    )
+  }
+  return (
+    <Notice light="settling" title="The registrar has another list active.">
+      Both sides were asked just now; what they answer, and how that differs, is shown below. Nothing has been changed yet.
+    </Notice>
+  )
+}
+
+type ActProps = { plan: Delegated; saved: Lists; busy: boolean; act: (saveOnly: boolean) => void }
+
+function Act({ plan, saved, busy, act }: ActProps) {
+  if (inForce(saved, plan) || plan.closed.length > 0) return null
+  if (onlySaved(saved, plan)) {
+    return (
+      <div>
+        <Key weight="main" busy={busy} onClick={() => act(false)}>
+          Make it active
+        </Key>
+      </div>
+    )
+  }
+  return (
+    <Plate title="Change the nameservers">
+      <p>
+        At this registrar a change takes two steps: the list is <strong>saved</strong>, and then <strong>made active</strong>. Only an active list reaches the parent. Both are done
+        here in one go.
+      </p>
+      <div className="mt-4 flex flex-wrap gap-3">
+        <Key weight="main" busy={busy} onClick={() => act(false)}>
+          Save and make active
+        </Key>
+        <Key busy={busy} onClick={() => act(true)}>
+          Save only, for later
+        </Key>
+      </div>
+    </Plate>
+  )
+}

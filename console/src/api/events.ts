@@ -29,6 +29,7 @@ export function outOfDate(e: Pick<Entry, 'action' | 'subject'>): string[][] {
   const subject = e.subject.replace(/\.$/, '')
   switch (e.action.split('.')[0]) {
     case 'domain':
+      return [['domains']]
     case 'delegate':
     case 'nameservers-saved':
     case 'nameservers-activated':

@@ -11,14 +11,14 @@ import (
 
 func routesOfAccounts() []route {
 	return []route{
-		{method: "GET", path: "/kinds", summary: "What provider accounts can be connected to", right: access.Read, out: wire.Page[wire.Kind]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", effect: looks, path: "/kinds", summary: "What provider accounts can be connected to", right: access.Read, out: wire.Page[wire.Kind]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			return wire.Page[wire.Kind]{Items: k.svc.Accounts.Kinds(k.Request.Context())}, nil
 		}},
-		{method: "GET", path: "/accounts", summary: "Connected accounts", right: access.Read, query: []string{"role"}, out: wire.Page[wire.AccountView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", effect: looks, path: "/accounts", summary: "Connected accounts", right: access.Read, query: []string{"role"}, out: wire.Page[wire.AccountView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			items, err := k.svc.Overview.Accounts(k.Request.Context(), k.DefaultQuery("role", wire.RoleProvider))
 			return wire.Page[wire.AccountView]{Items: items}, err
 		}},
-		{method: "POST", path: "/accounts", summary: "Connect an account; it is tried at once", right: access.Manage, in: wire.NewAccount{}, out: wire.AccountAdded{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
+		{method: "POST", effect: writes, path: "/accounts", summary: "Connect an account; it is tried at once", right: access.Manage, in: wire.NewAccount{}, out: wire.AccountAdded{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
 			var in wire.NewAccount
 			if err := k.body(&in); err != nil {
 				return nil, err
@@ -26,7 +26,7 @@ func routesOfAccounts() []route {
 			tried, err := k.svc.Accounts.AddAccount(k.Request.Context(), in)
 			return wire.AccountAdded{Name: in.Name, Tried: tried}, err
 		}},
-		{method: "PUT", path: "/accounts/:name/credential", summary: "Give an account another credential; it is tried at once", right: access.Manage, in: wire.NewCredential{}, out: wire.AccountAdded{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "PUT", effect: writes, path: "/accounts/:name/credential", summary: "Give an account another credential; it is tried at once", right: access.Manage, in: wire.NewCredential{}, out: wire.AccountAdded{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			var in wire.NewCredential
 			if err := k.body(&in); err != nil {
 				return nil, err
@@ -37,7 +37,7 @@ func routesOfAccounts() []route {
 			tried, err := k.svc.Accounts.RotateAccount(k.Request.Context(), in.Role, k.Param("name"), in.Secret)
 			return wire.AccountAdded{Name: k.Param("name"), Tried: tried}, err
 		}},
-		{method: "POST", path: "/accounts/:name/verifications", summary: "Make the conformance run in a scratch zone", right: access.Manage, in: wire.Verification{}, out: wire.Page[wire.Verified]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "POST", effect: writes, path: "/accounts/:name/verifications", summary: "Make the conformance run in a scratch zone", right: access.Manage, in: wire.Verification{}, out: wire.Page[wire.Verified]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			var in wire.Verification
 			if err := k.body(&in); err != nil {
 				return nil, err
@@ -45,19 +45,19 @@ func routesOfAccounts() []route {
 			items, err := k.svc.Accounts.Verify(k.Request.Context(), k.Param("name"), in.Zone, nil)
 			return wire.Page[wire.Verified]{Items: items}, err
 		}},
-		{method: "GET", path: "/accounts/:name/zones", summary: "Zones that a provider account holds", right: access.Read, out: wire.Page[wire.RemoteZone]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", effect: looks, path: "/accounts/:name/zones", summary: "Zones that a provider account holds", right: access.Read, out: wire.Page[wire.RemoteZone]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			items, err := k.svc.Accounts.RemoteZones(k.Request.Context(), k.Param("name"))
 			return wire.Page[wire.RemoteZone]{Items: items}, err
 		}},
-		{method: "GET", path: "/accounts/:name/registrations", summary: "Domains that a registrar account holds", right: access.Read, out: wire.Page[wire.Registration]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", effect: looks, path: "/accounts/:name/registrations", summary: "Domains that a registrar account holds", right: access.Read, out: wire.Page[wire.Registration]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			items, err := k.svc.Accounts.Registrations(k.Request.Context(), k.Param("name"))
 			return wire.Page[wire.Registration]{Items: items}, err
 		}},
-		{method: "GET", path: "/placements", summary: "How every placement stood when it was looked at last", right: access.Read, query: []string{"cursor", "limit"}, out: wire.Page[wire.PlacementStanding]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", effect: looks, path: "/placements", summary: "How every placement stood when it was looked at last", right: access.Read, query: []string{"cursor", "limit"}, out: wire.Page[wire.PlacementStanding]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			items, err := k.svc.Overview.Standings(k.Request.Context())
 			return pageByName(k, items, func(p wire.PlacementStanding) dnsname.Name { return p.Zone }), err
 		}},
-		{method: "POST", path: "/zones/:name/adoptions", summary: "Take what was changed at an account as what the zone should contain", right: access.Write, in: wire.Adoption{}, out: wire.Page[diff.Item]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "POST", effect: writes, path: "/zones/:name/adoptions", summary: "Take what was changed at an account as what the zone should contain", right: access.Write, in: wire.Adoption{}, out: wire.Page[diff.Item]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			var in wire.Adoption
 			if err := k.body(&in); err != nil {
 				return nil, err
@@ -65,18 +65,18 @@ func routesOfAccounts() []route {
 			items, err := k.svc.Syncs.Adopt(k.Request.Context(), name, in.Account)
 			return wire.Page[diff.Item]{Items: items}, err
 		})},
-		{method: "PUT", path: "/zones/:name/care", summary: "Say how a zone is looked after", right: access.Write, in: wire.CareView{}, out: wire.CareView{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "PUT", effect: writes, path: "/zones/:name/care", summary: "Say how a zone is looked after", right: access.Write, in: wire.CareView{}, out: wire.CareView{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			var in wire.CareView
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
 			return k.svc.Zones.SetCare(k.Request.Context(), name, in)
 		})},
-		{method: "GET", path: "/zones/:name/syncs", summary: "The last syncs of a zone, newest first", right: access.Read, out: wire.Page[wire.SyncView]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "GET", effect: looks, path: "/zones/:name/syncs", summary: "The last syncs of a zone, newest first", right: access.Read, out: wire.Page[wire.SyncView]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			items, err := k.svc.Syncs.Syncs(k.Request.Context(), name)
 			return wire.Page[wire.SyncView]{Items: items}, err
 		})},
-		{method: "GET", path: "/syncs/:id/requests", summary: "The requests of a sync and what became of each", right: access.Read, out: wire.Page[wire.SentRequest]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", effect: looks, path: "/syncs/:id/requests", summary: "The requests of a sync and what became of each", right: access.Read, out: wire.Page[wire.SentRequest]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			id, err := k.number("id", "a sync")
 			if err != nil {
 				return nil, err

@@ -16,7 +16,7 @@ import (
 // routesOfActs are what changes something outside and takes its time: it is stored, answered with 202, and followed.
 func routesOfActs() []route {
 	return []route{
-		{method: "GET", path: "/acts", summary: "What users asked for and what changes something outside, newest first", right: access.Read, query: []string{"subject", "cursor", "limit"}, out: wire.Page[wire.Act]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", effect: looks, path: "/acts", summary: "What users asked for and what changes something outside, newest first", right: access.Read, query: []string{"subject", "cursor", "limit"}, out: wire.Page[wire.Act]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			limit := k.limit()
 			before, _ := strconv.ParseUint(k.Query("cursor"), 10, 64)
 			subject := k.Query("subject")
@@ -30,21 +30,21 @@ func routesOfActs() []route {
 			}
 			return page, err
 		}},
-		{method: "GET", path: "/acts/:id", summary: "One act with its requests", right: access.Read, out: wire.Act{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", effect: looks, path: "/acts/:id", summary: "One act with its requests", right: access.Read, out: wire.Act{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			id, err := k.number("id", "an act")
 			if err != nil {
 				return nil, err
 			}
 			return k.svc.Acts.Act(k.Request.Context(), id)
 		}},
-		{method: "POST", path: "/domains/:name/delegation-preview", summary: "What a delegation would do, and which gates are closed", right: access.Read, in: wire.DelegateRequest{}, out: wire.Delegated{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "POST", effect: looks, path: "/domains/:name/delegation-preview", summary: "What a delegation would do, and which gates are closed", right: access.Read, in: wire.DelegateRequest{}, out: wire.Delegated{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			in := wire.DelegateRequest{Domain: name}
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
 			return k.svc.Handover.Preview(k.Request.Context(), in)
 		})},
-		{method: "POST", path: "/domains/:name/delegations", summary: "Change a domain's nameservers at its registrar, in the background", right: access.Write, in: wire.DelegateRequest{}, out: wire.Act{}, status: http.StatusAccepted, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "POST", effect: writes, path: "/domains/:name/delegations", summary: "Change a domain's nameservers at its registrar, in the background", right: access.Write, in: wire.DelegateRequest{}, out: wire.Act{}, status: http.StatusAccepted, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			in := wire.DelegateRequest{Domain: name}
 			if err := k.body(&in); err != nil {
 				return nil, err
@@ -52,14 +52,14 @@ func routesOfActs() []route {
 			act, err := k.svc.Handover.Delegate(k.Request.Context(), in)
 			return k.started(act, err)
 		})},
-		{method: "POST", path: "/zones/:name/retirement-preview", summary: "What taking a zone from a provider would do, and which guards block it", right: access.Read, in: wire.RetireRequest{}, out: wire.Retired{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "POST", effect: looks, path: "/zones/:name/retirement-preview", summary: "What taking a zone from a provider would do, and which guards block it", right: access.Read, in: wire.RetireRequest{}, out: wire.Retired{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			in := wire.RetireRequest{Zone: name}
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
 			return k.svc.Handover.PreviewRetire(k.Request.Context(), in)
 		})},
-		{method: "POST", path: "/zones/:name/retirements", summary: "Take a zone from a provider, in the background", right: access.Write, in: wire.RetireRequest{}, out: wire.Act{}, status: http.StatusAccepted, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "POST", effect: writes, path: "/zones/:name/retirements", summary: "Take a zone from a provider, in the background", right: access.Write, in: wire.RetireRequest{}, out: wire.Act{}, status: http.StatusAccepted, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			in := wire.RetireRequest{Zone: name}
 			if err := k.body(&in); err != nil {
 				return nil, err

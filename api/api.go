@@ -18,6 +18,7 @@ import (
 	"beacon/console"
 	"beacon/core/definition"
 	"beacon/core/dnsname"
+	"beacon/looking"
 	"beacon/service"
 	"beacon/wire"
 )
@@ -109,6 +110,9 @@ func (a *api) serve(r route) gin.HandlerFunc {
 				return
 			}
 		}
+		if r.effect == looks {
+			k.looking()
+		}
 		if r.stream != nil {
 			if err := r.stream(k); err != nil {
 				a.fail(c, err)
@@ -126,6 +130,9 @@ func (a *api) serve(r route) gin.HandlerFunc {
 		}
 	}
 }
+
+// looking makes sure that the request changes nothing.
+func (k *call) looking() { k.Request = k.Request.WithContext(looking.On(k.Request.Context())) }
 
 // domain reads the name in the path.
 func (k *call) domain() (dnsname.Name, error) {

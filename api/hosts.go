@@ -14,26 +14,26 @@ import (
 )
 
 func routesOfHosts() []route {
-	report := route{path: "/report", summary: "Report a host's address, with the host's own token; answers one line: accepted, unchanged or refused",
+	report := route{effect: writes, path: "/report", summary: "Report a host's address, with the host's own token; answers one line: accepted, unchanged or refused",
 		query: []string{"host", "v4", "v6"}, status: http.StatusOK, stream: takeReport, text: true}
 	get, post := report, report
 	get.method, post.method = "GET", "POST"
 	return []route{
-		{method: "GET", path: "/hosts", summary: "Names that follow a reported address", right: access.Read, query: []string{"cursor", "limit"}, out: wire.Page[wire.HostView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", effect: looks, path: "/hosts", summary: "Names that follow a reported address", right: access.Read, query: []string{"cursor", "limit"}, out: wire.Page[wire.HostView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			items, err := k.svc.Hosts.Hosts(k.Request.Context())
 			return pageByName(k, items, func(h wire.HostView) dnsname.Name { return h.Name }), err
 		}},
-		{method: "POST", path: "/hosts", summary: "Make a name follow the address that is reported for it", right: access.Write, in: wire.NewHost{}, out: wire.HostAdded{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
+		{method: "POST", effect: writes, path: "/hosts", summary: "Make a name follow the address that is reported for it", right: access.Write, in: wire.NewHost{}, out: wire.HostAdded{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
 			var in wire.NewHost
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
 			return k.svc.Hosts.AddHost(k.Request.Context(), in)
 		}},
-		{method: "GET", path: "/hosts/:name", summary: "One host and what it reported", right: access.Read, out: wire.HostView{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "GET", effect: looks, path: "/hosts/:name", summary: "One host and what it reported", right: access.Read, out: wire.HostView{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			return k.svc.Hosts.Host(k.Request.Context(), name)
 		})},
-		{method: "DELETE", path: "/hosts/:name", summary: "End that a name follows", right: access.Write, status: http.StatusNoContent, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "DELETE", effect: writes, path: "/hosts/:name", summary: "End that a name follows", right: access.Write, status: http.StatusNoContent, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			return nil, k.svc.Hosts.RemoveHost(k.Request.Context(), name)
 		})},
 		get, post,

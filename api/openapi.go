@@ -21,7 +21,7 @@ func openAPI(list []route) object {
 	paths := object{}
 	for _, r := range list {
 		path, parameters := describePath(r)
-		operation := object{"summary": r.summary, "operationId": operationID(r), "responses": s.responses(r)}
+		operation := object{"summary": r.summary, "operationId": operationID(r), "responses": s.responses(r), "x-effect": string(r.effect)}
 		if len(parameters) > 0 {
 			operation["parameters"] = parameters
 		}

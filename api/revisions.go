@@ -12,11 +12,11 @@ import (
 
 func routesOfRevisions() []route {
 	return []route{
-		{method: "GET", path: "/zones/:name/revisions", summary: "Accepted states, newest first", right: access.Read, out: wire.Page[wire.Revision]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "GET", effect: looks, path: "/zones/:name/revisions", summary: "Accepted states, newest first", right: access.Read, out: wire.Page[wire.Revision]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			items, err := k.svc.Zones.Revisions(k.Request.Context(), name)
 			return wire.Page[wire.Revision]{Items: items}, err
 		})},
-		{method: "GET", path: "/zones/:name/comparison", summary: "What differs between two revisions; from=0 is before the first", right: access.Read, query: []string{"from", "to"}, out: wire.Compared{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "GET", effect: looks, path: "/zones/:name/comparison", summary: "What differs between two revisions; from=0 is before the first", right: access.Read, query: []string{"from", "to"}, out: wire.Compared{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			from, err := k.revision("from")
 			if err != nil {
 				return nil, err
@@ -27,7 +27,7 @@ func routesOfRevisions() []route {
 			}
 			return k.svc.Zones.CompareRevisions(k.Request.Context(), name, from, to)
 		})},
-		{method: "GET", path: "/zones/:name/history", summary: "The revisions that changed one name, newest first", right: access.Read, query: []string{"of"}, out: wire.Page[wire.NameChange]{}, status: http.StatusOK, handle: named(func(k *call, zone dnsname.Name) (any, error) {
+		{method: "GET", effect: looks, path: "/zones/:name/history", summary: "The revisions that changed one name, newest first", right: access.Read, query: []string{"of"}, out: wire.Page[wire.NameChange]{}, status: http.StatusOK, handle: named(func(k *call, zone dnsname.Name) (any, error) {
 			of, err := dnsname.Parse(k.Query("of"))
 			if err != nil {
 				return nil, &wire.Problem{Kind: wire.Invalid, Message: fmt.Sprintf("of: %s.", err)}
@@ -35,7 +35,7 @@ func routesOfRevisions() []route {
 			items, err := k.svc.Zones.NameHistory(k.Request.Context(), zone, of)
 			return wire.Page[wire.NameChange]{Items: items}, err
 		})},
-		{method: "POST", path: "/zones/:name/restorations", summary: "Make what an earlier revision said what the zone should contain again", right: access.Write, in: wire.Restore{}, out: wire.Revision{}, status: http.StatusCreated, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "POST", effect: writes, path: "/zones/:name/restorations", summary: "Make what an earlier revision said what the zone should contain again", right: access.Write, in: wire.Restore{}, out: wire.Revision{}, status: http.StatusCreated, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			var in wire.Restore
 			if err := k.body(&in); err != nil {
 				return nil, err

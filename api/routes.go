@@ -16,6 +16,7 @@ import (
 // route is one entry of the table. Path parameters are written as the router wants them, :name.
 type route struct {
 	method, path string
+	effect       effect
 	summary      string
 	right        access.Right // needed; empty: open to everybody
 	query        []string     // names of query parameters
@@ -27,6 +28,16 @@ type route struct {
 	text         bool              // it answers plain text, not events
 }
 
+// effect says whether a route may change anything.
+type effect string
+
+// A route that looks changes nothing: the database refuses to be written, and drivers refuse to send what changes something. One that
+// writes does so too where it is asked for a dry run.
+const (
+	looks  effect = "looks"
+	writes effect = "writes"
+)
+
 // routes is the table of everything under /api/v1.
 func routes() []route {
 	return slices.Concat(routesOfPeople(), routesOfZones(), routesOfAccounts(), routesOfRevisions(), routesOfDrafts(), routesOfDefinitions(), routesOfSearch(), routesOfDomains(), routesOfHosts(), routesOfActs(), []route{eventStream})
@@ -34,18 +45,18 @@ func routes() []route {
 
 func routesOfPeople() []route {
 	return []route{
-		{method: "POST", path: "/sessions", summary: "Sign in", in: wire.SignIn{}, out: wire.SignedIn{}, status: http.StatusCreated, handle: startSession},
-		{method: "DELETE", path: "/sessions/current", summary: "Sign out", right: access.Read, status: http.StatusNoContent, handle: endSession},
-		{method: "GET", path: "/sessions/current", summary: "Who is signed in; an empty name for nobody", out: wire.Me{}, status: http.StatusOK, handle: currentSession},
-		{method: "GET", path: "/me", summary: "Who this token belongs to", right: access.Read, out: wire.Me{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "POST", effect: writes, path: "/sessions", summary: "Sign in", in: wire.SignIn{}, out: wire.SignedIn{}, status: http.StatusCreated, handle: startSession},
+		{method: "DELETE", effect: writes, path: "/sessions/current", summary: "Sign out", right: access.Read, status: http.StatusNoContent, handle: endSession},
+		{method: "GET", effect: looks, path: "/sessions/current", summary: "Who is signed in; an empty name for nobody", out: wire.Me{}, status: http.StatusOK, handle: currentSession},
+		{method: "GET", effect: looks, path: "/me", summary: "Who this token belongs to", right: access.Read, out: wire.Me{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			c, err := k.svc.Users.Caller(k.Request.Context(), k.token)
 			return wire.Me{Name: c.Name, Rights: c.Rights}, err
 		}},
-		{method: "GET", path: "/people", summary: "Everybody who can sign in", right: access.Manage, out: wire.Page[string]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", effect: looks, path: "/people", summary: "Everybody who can sign in", right: access.Manage, out: wire.Page[string]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			names, err := k.svc.Users.People(k.Request.Context())
 			return wire.Page[string]{Items: names}, err
 		}},
-		{method: "POST", path: "/people", summary: "Let another person sign in; the password is shown once", right: access.Manage, in: wire.NewPerson{}, out: wire.PersonAdded{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
+		{method: "POST", effect: writes, path: "/people", summary: "Let another person sign in; the password is shown once", right: access.Manage, in: wire.NewPerson{}, out: wire.PersonAdded{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
 			var in wire.NewPerson
 			if err := k.body(&in); err != nil {
 				return nil, err
@@ -53,11 +64,11 @@ func routesOfPeople() []route {
 			password, err := k.svc.Users.AddPerson(k.Request.Context(), in.Name)
 			return wire.PersonAdded{Name: in.Name, Password: password}, err
 		}},
-		{method: "GET", path: "/clock", summary: "World time, in which TTLs run", right: access.Read, out: wire.ClockNow{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", effect: looks, path: "/clock", summary: "World time, in which TTLs run", right: access.Read, out: wire.ClockNow{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			now, rate := k.svc.WorldNow()
 			return wire.ClockNow{World: now, Rate: rate}, nil
 		}},
-		{method: "GET", path: "/logbook", summary: "Who did what, newest first", right: access.Read, query: []string{"subject", "requests", "cursor", "limit"}, out: wire.Page[wire.Entry]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", effect: looks, path: "/logbook", summary: "Who did what, newest first", right: access.Read, query: []string{"subject", "requests", "cursor", "limit"}, out: wire.Page[wire.Entry]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			limit := k.limit()
 			before, _ := strconv.ParseUint(k.Query("cursor"), 10, 64)
 			items, err := k.svc.Logbook.Entries(k.Request.Context(), k.Query("subject"), k.Query("requests") == "true", before, limit)
@@ -72,48 +83,48 @@ func routesOfPeople() []route {
 
 func routesOfDomains() []route {
 	return []route{
-		{method: "GET", path: "/domains", summary: "Where each domain stands", right: access.Read, query: []string{"cursor", "limit"}, out: wire.Page[wire.DomainView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", effect: looks, path: "/domains", summary: "Where each domain stands", right: access.Read, query: []string{"cursor", "limit"}, out: wire.Page[wire.DomainView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			items, err := k.svc.Overview.Domains(k.Request.Context())
 			return pageByName(k, items, func(d wire.DomainView) dnsname.Name { return d.Name }), err
 		}},
-		{method: "GET", path: "/fleet", summary: "All domains at a glance", right: access.Read, out: wire.Page[wire.FleetDomain]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", effect: looks, path: "/fleet", summary: "All domains at a glance", right: access.Read, out: wire.Page[wire.FleetDomain]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			items, err := k.svc.Overview.Fleet(k.Request.Context())
 			return wire.Page[wire.FleetDomain]{Items: items}, err
 		}},
-		{method: "POST", path: "/glances", summary: "Look briefly at all domains, in the background", right: access.Read, out: wire.Glances{}, status: http.StatusAccepted, handle: func(k *call) (any, error) {
+		{method: "POST", effect: writes, path: "/glances", summary: "Look briefly at all domains, in the background", right: access.Read, out: wire.Glances{}, status: http.StatusAccepted, handle: func(k *call) (any, error) {
 			return k.svc.Checks.StartGlances(k.Request.Context())
 		}},
-		{method: "GET", path: "/glances", summary: "What came of brief looks since a moment", right: access.Read, query: []string{"since"}, out: wire.Glances{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", effect: looks, path: "/glances", summary: "What came of brief looks since a moment", right: access.Read, query: []string{"since"}, out: wire.Glances{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			since, err := time.Parse(time.RFC3339Nano, k.Query("since"))
 			if err != nil {
 				return nil, &wire.Problem{Kind: wire.Invalid, Message: "since is no moment; write it like 2030-03-01T12:00:00Z."}
 			}
 			return k.svc.Checks.GlancesSince(k.Request.Context(), since)
 		}},
-		{method: "GET", path: "/domains/:name", summary: "One domain and the stages of its way", right: access.Read, out: wire.DomainDetail{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "GET", effect: looks, path: "/domains/:name", summary: "One domain and the stages of its way", right: access.Read, out: wire.DomainDetail{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			return k.svc.Overview.Domain(k.Request.Context(), name)
 		})},
-		{method: "GET", path: "/domains/:name/report", summary: "The report of the last check", right: access.Read, out: delegation.Report{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "GET", effect: looks, path: "/domains/:name/report", summary: "The report of the last check", right: access.Read, out: delegation.Report{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			r, ok, err := k.svc.Checks.LastReport(k.Request.Context(), name)
 			if err == nil && !ok {
 				err = &wire.Problem{Kind: wire.Missing, Message: "This domain has not been checked yet. Check it: beacon check " + name.String()}
 			}
 			return r, err
 		})},
-		{method: "POST", path: "/domains/:name/checks", summary: "Check a domain now", right: access.Read, out: delegation.Report{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "POST", effect: writes, path: "/domains/:name/checks", summary: "Check a domain now", right: access.Read, out: delegation.Report{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			return k.svc.Checks.Check(k.Request.Context(), name)
 		})},
-		{method: "GET", path: "/domains/:name/answers", summary: "The very answers of the last check", right: access.Read, out: wire.Page[evidence.Heard]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "GET", effect: looks, path: "/domains/:name/answers", summary: "The very answers of the last check", right: access.Read, out: wire.Page[evidence.Heard]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			items, err := k.svc.Checks.Answers(k.Request.Context(), name)
 			return wire.Page[evidence.Heard]{Items: items}, err
 		})},
-		{method: "GET", path: "/channels", summary: "The ways in which people and programs are told of domains", right: access.Read, out: wire.Page[wire.ChannelView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", effect: looks, path: "/channels", summary: "The ways in which people and programs are told of domains", right: access.Read, out: wire.Page[wire.ChannelView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			return wire.Page[wire.ChannelView]{Items: k.svc.Notify.Channels()}, nil
 		}},
-		{method: "POST", path: "/channels/:name/tests", summary: "Send a test over a channel", right: access.Write, status: http.StatusNoContent, handle: func(k *call) (any, error) {
+		{method: "POST", effect: writes, path: "/channels/:name/tests", summary: "Send a test over a channel", right: access.Write, status: http.StatusNoContent, handle: func(k *call) (any, error) {
 			return nil, k.svc.Notify.TryChannel(k.Request.Context(), k.Param("name"))
 		}},
-		{method: "POST", path: "/sweeps", summary: "Ask about a domain from here, and judge nothing: what another instance asks of a vantage point", right: access.Read, in: wire.SweepRequest{}, out: evidence.Sweep{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "POST", effect: looks, path: "/sweeps", summary: "Ask about a domain from here, and judge nothing: what another instance asks of a vantage point", right: access.Read, in: wire.SweepRequest{}, out: evidence.Sweep{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			var in wire.SweepRequest
 			if err := k.body(&in); err != nil {
 				return nil, err

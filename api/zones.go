@@ -12,14 +12,14 @@ import (
 
 func routesOfZones() []route {
 	return []route{
-		{method: "GET", path: "/zones", summary: "Zones that are looked after", right: access.Read, query: []string{"cursor", "limit"}, out: wire.Page[wire.ZoneView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", effect: looks, path: "/zones", summary: "Zones that are looked after", right: access.Read, query: []string{"cursor", "limit"}, out: wire.Page[wire.ZoneView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			items, err := k.svc.Overview.Zones(k.Request.Context())
 			return pageByName(k, items, func(z wire.ZoneView) dnsname.Name { return z.Name }), err
 		}},
-		{method: "GET", path: "/zones/:name", summary: "One zone", right: access.Read, out: wire.ZoneView{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "GET", effect: looks, path: "/zones/:name", summary: "One zone", right: access.Read, out: wire.ZoneView{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			return k.svc.Overview.Zone(k.Request.Context(), name)
 		})},
-		{method: "GET", path: "/zones/:name/records", summary: "What the zone should contain; addresses=true puts addresses in the place of ALIAS records", right: access.Read, out: wire.Page[record.Record]{}, status: http.StatusOK, query: []string{"addresses"}, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "GET", effect: looks, path: "/zones/:name/records", summary: "What the zone should contain; addresses=true puts addresses in the place of ALIAS records", right: access.Read, out: wire.Page[record.Record]{}, status: http.StatusOK, query: []string{"addresses"}, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			wanted := k.svc.Zones.Wanted
 			if k.Query("addresses") == "true" {
 				wanted = k.svc.Zones.WantedAddresses
@@ -27,22 +27,25 @@ func routesOfZones() []route {
 			c, err := wanted(k.Request.Context(), name)
 			return wire.Page[record.Record]{Items: append([]record.Record{}, c.Records()...)}, err
 		})},
-		{method: "GET", path: "/zones/:name/findings", summary: "What the rules say of what the zone should contain", right: access.Read, out: wire.Page[rules.Found]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "GET", effect: looks, path: "/zones/:name/findings", summary: "What the rules say of what the zone should contain", right: access.Read, out: wire.Page[rules.Found]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			items, err := k.svc.Zones.Findings(k.Request.Context(), name)
 			return wire.Page[rules.Found]{Items: items}, err
 		})},
-		{method: "POST", path: "/zones/:name/imports", summary: "Take a zone file as what the zone should contain", right: access.Write, in: wire.Import{}, out: wire.Imported{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "POST", effect: writes, path: "/zones/:name/imports", summary: "Take a zone file as what the zone should contain", right: access.Write, in: wire.Import{}, out: wire.Imported{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			in := wire.Import{Zone: name}
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
+			if in.DryRun {
+				k.looking()
+			}
 			return k.svc.Zones.ImportZone(k.Request.Context(), in)
 		})},
-		{method: "GET", path: "/zones/:name/differences", summary: "What differs between wanted and live, at each placement", right: access.Read, query: []string{"put_back"}, out: wire.Page[wire.Difference]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "GET", effect: looks, path: "/zones/:name/differences", summary: "What differs between wanted and live, at each placement", right: access.Read, query: []string{"put_back"}, out: wire.Page[wire.Difference]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			items, err := k.svc.Syncs.Differences(k.Request.Context(), name, k.Query("put_back") == "true")
 			return wire.Page[wire.Difference]{Items: items}, err
 		})},
-		{method: "POST", path: "/zones/:name/syncs", summary: "Make live what is wanted, in the background", right: access.Write, in: wire.SyncRequest{}, out: wire.Page[wire.SyncView]{}, status: http.StatusAccepted, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "POST", effect: writes, path: "/zones/:name/syncs", summary: "Make live what is wanted, in the background", right: access.Write, in: wire.SyncRequest{}, out: wire.Page[wire.SyncView]{}, status: http.StatusAccepted, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			in := wire.SyncRequest{Zone: name}
 			if err := k.body(&in); err != nil {
 				return nil, err
@@ -50,7 +53,7 @@ func routesOfZones() []route {
 			items, err := k.svc.Syncs.StartSync(k.Request.Context(), in)
 			return wire.Page[wire.SyncView]{Items: items}, err
 		})},
-		{method: "GET", path: "/syncs/:id", summary: "How a sync stands", right: access.Read, out: wire.SyncView{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", effect: looks, path: "/syncs/:id", summary: "How a sync stands", right: access.Read, out: wire.SyncView{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			id, err := k.number("id", "a sync")
 			if err != nil {
 				return nil, err

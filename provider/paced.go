@@ -7,6 +7,7 @@ import (
 
 	"beacon/core/change"
 	"beacon/core/dnsname"
+	"beacon/looking"
 	"beacon/outcall"
 )
 
@@ -126,16 +127,27 @@ func (p PacedDriver) Poll(ctx context.Context, receipt Receipt) (out Receipt, er
 	return out, err
 }
 
+// change makes a request that changes something, once, unless the context only looks.
+func (p PacedDriver) change(ctx context.Context, do func() error) error {
+	if looking.Is(ctx) {
+		return looking.ErrLooking
+	}
+	return p.call(ctx, 1, do)
+}
+
+// Create makes a zone.
 func (p PacedDriver) Create(ctx context.Context, name dnsname.Name, options ZoneOptions) (z Zone, err error) {
-	err = p.call(ctx, 1, func() (err error) { z, err = p.Driver.Create(ctx, name, options); return err })
+	err = p.change(ctx, func() (err error) { z, err = p.Driver.Create(ctx, name, options); return err })
 	return z, err
 }
 
+// Remove removes a zone.
 func (p PacedDriver) Remove(ctx context.Context, zone ZoneRef) error {
-	return p.call(ctx, 1, func() error { return p.Driver.Remove(ctx, zone) })
+	return p.change(ctx, func() error { return p.Driver.Remove(ctx, zone) })
 }
 
+// Apply sends a batch.
 func (p PacedDriver) Apply(ctx context.Context, zone ZoneRef, batch change.Batch) (r Receipt, err error) {
-	err = p.call(ctx, 1, func() (err error) { r, err = p.Driver.Apply(ctx, zone, batch); return err })
+	err = p.change(ctx, func() (err error) { r, err = p.Driver.Apply(ctx, zone, batch); return err })
 	return r, err
 }

@@ -11,6 +11,7 @@ import (
 	"beacon/core/change"
 	"beacon/core/dnsname"
 	"beacon/core/record"
+	"beacon/looking"
 	"beacon/outcall"
 	"beacon/provider"
 )
@@ -148,4 +149,15 @@ func TestReadAllOfAZoneThatChanges(t *testing.T) {
 	assert.Equal(t, []record.Data{"192.0.2.2", "192.0.2.3"}, state.Contents.Get(key).Data)
 	assert.Len(t, state.Details[key].Refs, 2)
 	assert.Equal(t, "2", state.Mark)
+}
+
+// Under a context that only looks, a driver sends nothing that changes something.
+func TestLookingSendsNothing(t *testing.T) {
+	ctx := looking.On(context.Background())
+	d := provider.Paced(&scripted{}, &turns{})
+	_, err := d.Apply(ctx, provider.ZoneRef{}, change.Batch{})
+	assert.ErrorIs(t, err, looking.ErrLooking)
+	_, err = d.Create(ctx, dnsname.Root, provider.ZoneOptions{})
+	assert.ErrorIs(t, err, looking.ErrLooking)
+	assert.ErrorIs(t, d.Remove(ctx, provider.ZoneRef{}), looking.ErrLooking)
 }

@@ -1,11 +1,9 @@
 package service_test
 
 import (
-	"database/sql"
 	"testing"
 	"time"
 
-	"github.com/go-sql-driver/mysql"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -35,11 +33,7 @@ func TestUpgradeInTheMiddleOfASync(t *testing.T) {
 	h.define("heron-main", "@ A 192.0.2.2\nwww A 192.0.2.2")
 	h.stop()
 
-	cfg := mysql.NewConfig()
-	cfg.User, cfg.Passwd, cfg.Net, cfg.Addr, cfg.DBName, cfg.ParseTime = h.settings.Database.User, h.settings.Database.Password, "unix", h.settings.Database.Socket, h.settings.Database.Database, true
-	db, err := sql.Open("mysql", cfg.FormatDSN())
-	require.NoError(t, err)
-	defer db.Close()
+	db := database(t, h.settings.Database)
 	for _, statement := range before {
 		_, err := db.Exec(statement)
 		require.NoError(t, err, statement)

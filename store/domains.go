@@ -6,8 +6,6 @@ import (
 	"encoding/json"
 	"time"
 
-	"gorm.io/gorm/clause"
-
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/evidence"
@@ -95,7 +93,7 @@ func (t *Tx) SetWanted(id uint64, wanted []dnsname.Name) error {
 
 // LockHistory gives what is known of a domain and keeps others from it until the transaction ends.
 func (t *Tx) LockHistory(id uint64) (d Domain, err error) {
-	err = t.db.Clauses(clause.Locking{Strength: "UPDATE"}).Where("id = ?", id).Take(&d).Error
+	err = t.locking().Where("id = ?", id).Take(&d).Error
 	return d, found(err, "domain %d", id)
 }
 

@@ -4,8 +4,6 @@ import (
 	"net/netip"
 	"time"
 
-	"gorm.io/gorm/clause"
-
 	"beacon/core/dnsname"
 	"beacon/core/dynaddr"
 )
@@ -73,7 +71,7 @@ func (t *Tx) HostOfToken(text string) (h Host, err error) {
 
 // LockHost gives a host and keeps others from it until the transaction ends.
 func (t *Tx) LockHost(id uint64) (h Host, err error) {
-	err = t.db.Clauses(clause.Locking{Strength: "UPDATE"}).Where("id = ?", id).Take(&h).Error
+	err = t.locking().Where("id = ?", id).Take(&h).Error
 	return h, found(err, "host %d", id)
 }
 

@@ -4,8 +4,6 @@ import (
 	"beacon/core/dnsname"
 	"encoding/json"
 	"time"
-
-	"gorm.io/gorm/clause"
 )
 
 // Placement is one zone at one provider account.
@@ -70,7 +68,7 @@ func (t *Tx) PlacementByID(id uint64) (p Placement, err error) {
 
 // LockPlacement gives a placement and keeps others from it until the transaction ends.
 func (t *Tx) LockPlacement(id uint64) (p Placement, err error) {
-	err = t.db.Clauses(clause.Locking{Strength: "UPDATE"}).Where("id = ?", id).Take(&p).Error
+	err = t.locking().Where("id = ?", id).Take(&p).Error
 	return p, found(err, "placement %d", id)
 }
 

@@ -3,8 +3,6 @@ package store
 import (
 	"time"
 
-	"gorm.io/gorm/clause"
-
 	"beacon/core/dnsname"
 )
 
@@ -52,7 +50,7 @@ func (t *Tx) PublishedZone(name dnsname.Name) (p Published, err error) {
 
 // LockPublished finds a published zone and keeps others from it until the transaction ends.
 func (t *Tx) LockPublished(name dnsname.Name) (p Published, err error) {
-	err = t.db.Clauses(clause.Locking{Strength: "UPDATE"}).Where("name_key = ?", octets(name.Key())).Take(&p).Error
+	err = t.locking().Where("name_key = ?", octets(name.Key())).Take(&p).Error
 	return p, found(err, "published zone %s", name)
 }
 

@@ -79,7 +79,7 @@ type RowsPlan struct {
 // PlanRows finds out what the rows of a zone lack, and locks the zone; done is true where they lack nothing.
 func (t *Tx) PlanRows(zoneID uint64) (p RowsPlan, done bool, err error) {
 	var z Zone
-	err = found(t.db.Clauses(clause.Locking{Strength: "UPDATE"}).Where("id = ?", zoneID).Take(&z).Error, "zone %d", zoneID)
+	err = found(t.locking().Where("id = ?", zoneID).Take(&z).Error, "zone %d", zoneID)
 	if err != nil || z.RevisionID == nil || z.RowsID != nil && *z.RowsID == *z.RevisionID {
 		return p, err == nil, err
 	}

@@ -20,8 +20,10 @@ import (
 	"github.com/go-sql-driver/mysql"
 	gormmysql "gorm.io/driver/mysql"
 	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
 	"gorm.io/gorm/logger"
 
+	"beacon/looking"
 	"beacon/reach"
 )
 
@@ -102,15 +104,24 @@ func (s *Store) Ping(ctx context.Context) error {
 
 // Tx is one transaction; its methods are in the files of this package. It is not safe for concurrent use.
 type Tx struct {
-	db  *gorm.DB
-	now func() time.Time
+	db      *gorm.DB
+	now     func() time.Time
+	reading bool // nothing can be written, so rows are read and not locked
 }
 
-// Tx runs do in a transaction, and again where the database broke it off over a deadlock. What do does outside the
+// locking reads rows and keeps others from them until the transaction ends, where it may write at all.
+func (t *Tx) locking() *gorm.DB {
+	if t.reading {
+		return t.db
+	}
+	return t.db.Clauses(clause.Locking{Strength: "UPDATE"})
+}
+
+// Tx runs do in a transaction, which can only read where the context only looks, and again where the database broke it off over a deadlock. What do does outside the
 // database must therefore bear repetition.
 func (s *Store) Tx(ctx context.Context, do func(*Tx) error) error {
 	for attempt := 0; ; attempt++ {
-		err := s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error { return do(&Tx{db, s.now}) })
+		err := s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error { return do(&Tx{db, s.now, looking.Is(ctx)}) }, &sql.TxOptions{ReadOnly: looking.Is(ctx)})
 		var known *mysql.MySQLError
 		deadlock := errors.As(err, &known) && (known.Number == 1213 || known.Number == 1205)
 		if !deadlock || attempt == 4 {
@@ -121,7 +132,7 @@ func (s *Store) Tx(ctx context.Context, do func(*Tx) error) error {
 
 // Look runs do in a transaction that can only read: the database refuses whatever is written in it (READ ONLY).
 func (s *Store) Look(ctx context.Context, do func(*Tx) error) error {
-	return s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error { return do(&Tx{db, s.now}) }, &sql.TxOptions{ReadOnly: true})
+	return s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error { return do(&Tx{db, s.now, true}) }, &sql.TxOptions{ReadOnly: true})
 }
 
 // found turns the two ways in which a row can be missing, and a double name, into our errors.

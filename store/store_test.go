@@ -20,6 +20,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/evidence"
 	"beacon/core/record"
+	"beacon/looking"
 	"beacon/reach"
 	"beacon/store"
 	"beacon/store/storetest"
@@ -404,4 +405,15 @@ func BenchmarkClaim(b *testing.B) {
 			}
 		}
 	})
+}
+
+// Under a context that only looks the database refuses to be written, and reads on.
+func TestLookingWritesNothing(t *testing.T) {
+	s := storetest.Open(t)
+	in(t, s, func(tx *store.Tx) error { _, err := tx.AddZone(name); return err })
+	other := dnsname.MustParse("north-pier.example")
+	for what, do := range map[string]func(context.Context, func(*store.Tx) error) error{"Look": s.Look, "Tx": func(ctx context.Context, do func(*store.Tx) error) error { return s.Tx(looking.On(ctx), do) }} {
+		assert.Error(t, do(context.Background(), func(tx *store.Tx) error { _, err := tx.AddZone(other); return err }), what)
+		assert.NoError(t, do(context.Background(), func(tx *store.Tx) error { _, err := tx.LockZone(name); return err }), what)
+	}
 }

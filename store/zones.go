@@ -6,8 +6,6 @@ import (
 	"maps"
 	"time"
 
-	"gorm.io/gorm/clause"
-
 	"beacon/core/definition"
 	"beacon/core/dnsname"
 	"beacon/core/record"
@@ -55,7 +53,7 @@ func (t *Tx) Zone(name dnsname.Name) (z Zone, err error) {
 
 // LockZone finds a zone and keeps others from it until the transaction ends.
 func (t *Tx) LockZone(name dnsname.Name) (z Zone, err error) {
-	err = t.db.Clauses(clause.Locking{Strength: "UPDATE"}).Where("name_key = ?", octets(name.Key())).Take(&z).Error
+	err = t.locking().Where("name_key = ?", octets(name.Key())).Take(&z).Error
 	return z, found(err, "zone %s", name)
 }
 

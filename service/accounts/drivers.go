@@ -63,5 +63,5 @@ func (s *Accounts) Registrar(a store.Account) (registrar.Driver, error) {
 	if !ok {
 		return nil, wire.Problemf(wire.InTheWay, "Account %s is of kind %s, which this version does not know.", a.Name, a.Kind)
 	}
-	return build(s.client(a, secret)), nil
+	return registrar.Guarded(build(s.client(a, secret))), nil
 }

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"time"
 
+	"beacon/looking"
 	"beacon/outcall"
 	"beacon/store"
 )
@@ -20,6 +21,10 @@ func (s *Accounts) observe(ctx context.Context, call outcall.Call) {
 	action := "request"
 	if call.Problem != "" {
 		action = "request.failed"
+	}
+	if looking.Is(ctx) { // a preview leaves no trace in the logbook
+		s.log.Debug("request", "account", call.Account, "detail", detail)
+		return
 	}
 	s.logbook.Note(ctx, action, call.Account, detail)
 }
@@ -39,7 +44,7 @@ func (s *Accounts) recordUse(ctx context.Context, account string) {
 	if fresh {
 		return
 	}
-	if err := s.store.Tx(context.WithoutCancel(ctx), func(tx *store.Tx) error { return tx.Used(account, now) }); err != nil {
+	if err := s.store.Tx(looking.Off(context.WithoutCancel(ctx)), func(tx *store.Tx) error { return tx.Used(account, now) }); err != nil {
 		s.log.Error("the use of an account could not be noted", "account", account, "error", err)
 	}
 }

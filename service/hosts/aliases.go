@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"beacon/core/record"
+	"beacon/looking"
 	"beacon/service/jobs"
 	"beacon/service/logbook"
 	"beacon/service/sync"
@@ -58,6 +59,9 @@ func (s *Hosts) Answers(ctx context.Context, z store.Zone, c record.Contents, kn
 			a.Answers, a.TTL, a.Differs, a.AnsweredAt = heard.List, heard.TTL, heard.Differs, &now
 		}
 		list = append(list, a)
+	}
+	if looking.Is(ctx) {
+		return list, nil
 	}
 	return list, s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		for _, old := range known {

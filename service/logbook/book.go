@@ -6,6 +6,7 @@ import (
 
 	"beacon/clock"
 	"beacon/core/access"
+	"beacon/looking"
 	"beacon/store"
 )
 
@@ -60,6 +61,10 @@ func Log(tx *store.Tx, actor, action, subject, detail string) error {
 
 // Note writes a line into the logbook by itself, for things that happened outside and cannot be undone.
 func (b *Book) Note(ctx context.Context, action, subject, detail string) {
+	if looking.Is(ctx) { // what only looks leaves no line
+		b.log.Info("noted", "action", action, "subject", subject, "detail", detail)
+		return
+	}
 	err := b.store.Tx(context.WithoutCancel(ctx), func(tx *store.Tx) error { return tx.Log(Actor(ctx), action, subject, detail) })
 	if err != nil {
 		b.log.Error("the logbook could not be written", "action", action, "subject", subject, "error", err)

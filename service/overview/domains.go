@@ -59,7 +59,7 @@ func (s *Overview) Domain(ctx context.Context, name dnsname.Name) (out wire.Doma
 		if err != nil {
 			return err
 		}
-		d, err := tx.EnsureDomain(z.ID)
+		d, err := tx.DomainOf(z.ID)
 		if err != nil {
 			return err
 		}

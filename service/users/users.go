@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"beacon/core/access"
+	"beacon/looking"
 	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/wire"
@@ -101,7 +102,7 @@ func (u *Users) SignOut(ctx context.Context, token string) error {
 
 // Caller finds who holds a token.
 func (u *Users) Caller(ctx context.Context, token string) (c access.Caller, err error) {
-	err = u.logbook.Tx(ctx, func(tx *store.Tx) error {
+	err = u.logbook.Tx(looking.Off(ctx), func(tx *store.Tx) error {
 		c, err = tx.CallerOf(token)
 		if errors.Is(err, store.ErrNotFound) {
 			return wire.Problemf(wire.NotSignedIn, "The token is not valid, or no longer. Sign in again: beacon sign-in.")

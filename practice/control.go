@@ -78,6 +78,12 @@ func (w *World) control() http.Handler {
 	mux.HandleFunc("GET /journal/{provider}/{zone}", func(rw http.ResponseWriter, r *http.Request) {
 		w.mu.RLock()
 		defer w.mu.RUnlock()
+		if r.PathValue("provider") == "gannet" {
+			if d := w.state.Domains[dns.CanonicalName(r.PathValue("zone"))]; d != nil {
+				answer(rw, http.StatusOK, append([]string{}, d.Journal...))
+				return
+			}
+		}
 		z := w.hosted(r.PathValue("provider"), r.PathValue("zone"))
 		if z == nil {
 			refuse(rw, http.StatusNotFound, "no_such_zone", "no such zone")

@@ -17,6 +17,8 @@ type domain struct {
 	TTL     uint32    `json:"ttl"` // of the delegation at the parent
 	Expires time.Time `json:"expires"`
 	States  []string  `json:"states,omitempty"` // holds and the like; a hold takes the delegation away
+	// Journal notes every change that was asked for, so that doing something twice can be seen.
+	Journal []string `json:"journal,omitempty"`
 }
 
 const defaultDelegationTTL = 1200
@@ -65,10 +67,12 @@ func (w *World) gannet() http.Handler {
 			return false
 		}
 		d.Stored = hosts
+		d.Journal = append(d.Journal, "save "+strings.Join(hosts, " "))
 		return true
 	}))
 	mux.HandleFunc("POST /registrations/{domain}/hosts/activate", w.withDomain(func(_ http.ResponseWriter, _ *http.Request, d *domain) bool {
 		d.InForce = d.Stored
+		d.Journal = append(d.Journal, "activate "+strings.Join(d.Stored, " "))
 		return true
 	}))
 	return w.locked("gannet", keyInHeader("Authorization", "Bearer "), mux)

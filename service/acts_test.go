@@ -14,6 +14,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/record"
 	"beacon/provider"
+	"beacon/service/handover"
 	"beacon/wire"
 )
 
@@ -222,4 +223,16 @@ func TestPreviewOfAZoneThatIsThere(t *testing.T) {
 	require.NoError(t, err)
 	assert.False(t, shown[0].NewZone)
 	assert.Len(t, shown[0].Foreign, 1)
+}
+
+// A zone that was retired, and is placed there again at once, is made anew: the account's list of a moment ago does not count.
+func TestPlacedAgainAfterRetiring(t *testing.T) {
+	t.Parallel()
+	h := newHouse(t)
+	for range 2 {
+		h.define("heron-main", "@ A 192.0.2.1")
+		done := h.sync(wire.SyncRequest{})
+		require.Equal(t, wire.SyncDone, done.State, done.Message)
+		require.Equal(t, wire.ActDone, h.retire(wire.RetireRequest{Account: "heron-main", Allow: []string{handover.GuardStillDelegated}}).State)
+	}
 }

@@ -40,6 +40,9 @@ func (s *Syncs) ensureZone(ctx context.Context, run *syncRun) error {
 		return err
 	}
 	zone, there, err := s.findZone(ctx, run.Place, indexKept)
+	if err == nil && there && s.gone(ctx, run.Place, zone) {
+		zone, there, err = s.findZone(ctx, run.Place, 0)
+	}
 	if err == nil && !there {
 		zone, err = s.makeZone(ctx, run)
 	}
@@ -67,6 +70,14 @@ func (s *Syncs) ensureZone(ctx context.Context, run *syncRun) error {
 		}
 		return logbook.Log(tx, run.sync.RequestedBy, "zone.placed", name.String(), fmt.Sprintf("at %s, nameservers %v", run.Account.Name, zone.Nameservers))
 	})
+}
+
+// gone reports whether a zone of the account's list, which may be a little old, is not there any more.
+func (s *Syncs) gone(ctx context.Context, p Place, zone provider.Zone) bool {
+	reading, cancel := context.WithTimeout(ctx, s.timeout)
+	defer cancel()
+	_, err := p.Driver.Read(reading, zone.Ref, provider.ReadFrom{})
+	return outcall.KindOf(err) == outcall.NotFound
 }
 
 // recoverMaking finds out what became of requests of this sync that were to make the zone.

@@ -55,7 +55,7 @@ bench: need-tests console
 
 # Long fault runs, some minutes.
 soak: need-tests console
-	BEACON_SOAK=1 $(GO) test -count 1 -v -timeout 60m -run 'Kill|Settles|Sweep' ./e2e
+	BEACON_SOAK=1 $(GO) test -count 1 -v -timeout 60m -run 'Kill|Cut|Settles|Sweep' ./e2e
 	BEACON_SOAK=1 $(GO) test -count 1 -v -timeout 60m -run RainOfFaults ./service
 
 fuzz: need-go

@@ -79,8 +79,8 @@ func TestReadyMeansThatACertificateIsIssued(t *testing.T) {
 	agree("at the old provider", false, false)
 	write(records)
 	agree("written, and not delegated yet", false, false)
-	_, err := h.Handover.Delegate(ctx, wire.DelegateRequest{Domain: zone})
-	require.NoError(t, err)
+	act := h.delegate(wire.DelegateRequest{Override: []string{"sides-differ"}, Reason: "a new host"})
+	require.Equal(t, wire.ActDone, act.State, act)
 	agree("delegated", true, true)
 
 	h.byHand("heron", set(t, "@", record.AAAA, "2001:db8:40::1"))

@@ -1,9 +1,17 @@
 package api
 
 import (
+	"bytes"
 	"errors"
+	"fmt"
+	"io"
+	"maps"
+	"mime"
+	"mime/multipart"
 	"net/http"
 	"net/netip"
+	"net/url"
+	"slices"
 	"strings"
 
 	"beacon/core/access"
@@ -42,15 +50,16 @@ func routesOfHosts() []route {
 
 // takeReport answers in one line of plain text, for clients that read no JSON.
 func takeReport(k *call) error {
-	k.Request.Body = http.MaxBytesReader(k.Writer, k.Request.Body, 4096)
 	token := k.bearer()
 	if token == "" {
 		_, token, _ = k.Request.BasicAuth()
 	}
-	parameter := func(name string) string {
-		return strings.TrimSpace(k.Request.FormValue(name))
+	in := hosts.AddressReport{}
+	if said, err := readReport(k.Request); err != nil {
+		in.Unreadable = err.Error()
+	} else {
+		in.Host, in.V4, in.V6 = said.Get("host"), said.Get("v4"), said.Get("v6")
 	}
-	in := hosts.AddressReport{Host: parameter("host"), V4: parameter("v4"), V6: parameter("v6")}
 	if from, err := netip.ParseAddr(k.ClientIP()); err == nil {
 		in.Peer = from
 	}
@@ -72,4 +81,63 @@ func takeReport(k *call) error {
 	}
 	k.String(status, "%s\n", line)
 	return nil
+}
+
+// longestReport is how many octets the body of a report may have.
+const longestReport = 4096
+
+// readReport gives the parameters of a report, those of the query and of a form. What it does not know it does not pass
+// over: the address that was meant may be in it, and the sender's own would be published instead.
+func readReport(r *http.Request) (url.Values, error) {
+	said, err := url.ParseQuery(r.URL.RawQuery)
+	if err != nil {
+		return nil, errors.New("the parameters cannot be read; they are host, v4 and v6, as in v4=ADDRESS&v6=ADDRESS")
+	}
+	form, err := readForm(r)
+	if err != nil {
+		return nil, err
+	}
+	for name, values := range form {
+		said[name] = append(said[name], values...)
+	}
+	for _, name := range slices.Sorted(maps.Keys(said)) {
+		switch {
+		case name != "host" && name != "v4" && name != "v6":
+			return nil, fmt.Errorf("%.60q is no parameter of a report; it knows host, v4 and v6", name)
+		case len(said[name]) > 1:
+			return nil, fmt.Errorf("%s is given more than once", name)
+		}
+		said.Set(name, strings.TrimSpace(said.Get(name)))
+	}
+	return said, nil
+}
+
+// readForm gives what stands in a request's body, which is a form or empty.
+func readForm(r *http.Request) (url.Values, error) {
+	body, err := io.ReadAll(io.LimitReader(r.Body, longestReport+1))
+	switch {
+	case err != nil:
+		return nil, errors.New("the body broke off")
+	case len(body) > longestReport:
+		return nil, fmt.Errorf("the body is longer than %d octets", longestReport)
+	case len(body) == 0:
+		return nil, nil
+	}
+	given := r.Header.Get("Content-Type")
+	kind, parameters, _ := mime.ParseMediaType(given)
+	switch {
+	case kind == "application/x-www-form-urlencoded":
+		if form, err := url.ParseQuery(string(body)); err == nil {
+			return form, nil
+		}
+	case kind == "multipart/form-data":
+		if form, err := multipart.NewReader(bytes.NewReader(body), parameters["boundary"]).ReadForm(longestReport); err == nil && len(form.File) == 0 {
+			return form.Value, nil
+		}
+	case given == "":
+		return nil, errors.New("a body without a Content-Type is not read; send host, v4 and v6 in the query, or as a form")
+	default:
+		return nil, fmt.Errorf("a body of %.60s is not read; send host, v4 and v6 in the query, or as a form", given)
+	}
+	return nil, fmt.Errorf("the body is no form of %s; send host, v4 and v6 in the query, or as a form", kind)
 }

@@ -1,7 +1,6 @@
 package api
 
 import (
-	"beacon/faulttest"
 	"encoding/base64"
 	"io"
 	"net/http"
@@ -123,27 +122,25 @@ func TestReportsWithParametersThatAreUnknown(t *testing.T) {
 	require.Equal(t, http.StatusOK, status)
 	status, _, body := s.ask("POST", Base+"/hosts", `{"name":"cam.a.example","v4":true,"v6":false}`)
 	require.Equal(t, http.StatusCreated, status)
-	faulttest.Known(t, func(t testing.TB) {
-		for _, c := range []struct{ method, query, kind, body, line string }{
-			{"GET", "?ip=198.51.100.99", "", "", `refused: "ip" is no parameter of a report; it knows host, v4 and v6`},
-			{"GET", "?v4=8.8.4.4&ip=198.51.100.99", "", "", `refused: "ip" is no parameter of a report; it knows host, v4 and v6`},
-			{"GET", "?V4=8.8.4.4", "", "", `refused: "V4" is no parameter of a report; it knows host, v4 and v6`},
-			{"GET", "?v4=8.8.4.4&v4=8.8.8.8", "", "", "refused: v4 is given more than once"},
-			{"GET", "?v4=8.8.4.4;v6=", "", "", "refused: the parameters cannot be read; they are host, v4 and v6, as in v4=ADDRESS&v6=ADDRESS"},
-			{"POST", "", "application/json", `{"v4":"8.8.4.4"}`, "refused: a body of application/json is not read; send host, v4 and v6 in the query, or as a form"},
-			{"POST", "", "", `{"v4":"8.8.4.4"}`, "refused: a body without a Content-Type is not read; send host, v4 and v6 in the query, or as a form"},
-			{"POST", "?v4=8.8.4.4", "application/x-www-form-urlencoded", "v4=8.8.8.8", "refused: v4 is given more than once"},
-			{"POST", "", "application/x-www-form-urlencoded", "v4=" + strings.Repeat("8", 5000), "refused: the body is longer than 4096 octets"},
-		} {
-			headers := map[string]string{"Authorization": "Bearer " + body["token"].(string)}
-			if c.kind != "" {
-				headers["Content-Type"] = c.kind
-			}
-			res := s.raw(c.method, Base+"/report"+c.query, c.body, headers)
-			text, err := io.ReadAll(res.Body)
-			require.NoError(t, err)
-			assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode, c.line)
-			assert.Equal(t, c.line+"\n", string(text))
+	for _, c := range []struct{ method, query, kind, body, line string }{
+		{"GET", "?ip=198.51.100.99", "", "", `refused: "ip" is no parameter of a report; it knows host, v4 and v6`},
+		{"GET", "?v4=8.8.4.4&ip=198.51.100.99", "", "", `refused: "ip" is no parameter of a report; it knows host, v4 and v6`},
+		{"GET", "?V4=8.8.4.4", "", "", `refused: "V4" is no parameter of a report; it knows host, v4 and v6`},
+		{"GET", "?v4=8.8.4.4&v4=8.8.8.8", "", "", "refused: v4 is given more than once"},
+		{"GET", "?v4=8.8.4.4;v6=", "", "", "refused: the parameters cannot be read; they are host, v4 and v6, as in v4=ADDRESS&v6=ADDRESS"},
+		{"POST", "", "application/json", `{"v4":"8.8.4.4"}`, "refused: a body of application/json is not read; send host, v4 and v6 in the query, or as a form"},
+		{"POST", "", "", `{"v4":"8.8.4.4"}`, "refused: a body without a Content-Type is not read; send host, v4 and v6 in the query, or as a form"},
+		{"POST", "?v4=8.8.4.4", "application/x-www-form-urlencoded", "v4=8.8.8.8", "refused: v4 is given more than once"},
+		{"POST", "", "application/x-www-form-urlencoded", "v4=" + strings.Repeat("8", 5000), "refused: the body is longer than 4096 octets"},
+	} {
+		headers := map[string]string{"Authorization": "Bearer " + body["token"].(string)}
+		if c.kind != "" {
+			headers["Content-Type"] = c.kind
 		}
-	})
+		res := s.raw(c.method, Base+"/report"+c.query, c.body, headers)
+		text, err := io.ReadAll(res.Body)
+		require.NoError(t, err)
+		assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode, c.line)
+		assert.Equal(t, c.line+"\n", string(text))
+	}
 }

@@ -125,7 +125,7 @@ func (t *Tx) RefuseReport(r Report) (first bool, err error) {
 	return true, t.addReport(&r)
 }
 
-// AcceptReport keeps a report and where the host stands by it, and awaits its arrival at the given placements.
+// AcceptReport keeps a report and where the host stands by it, and awaits its arrival at the given placements, which the transaction has locked.
 func (t *Tx) AcceptReport(r Report, now dynaddr.Addresses, placements []Placement) error {
 	at := t.now()
 	r.Outcome, r.Times, r.AcceptedAt = dynaddr.Accepted, 1, &at

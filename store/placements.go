@@ -3,6 +3,7 @@ package store
 import (
 	"beacon/core/dnsname"
 	"encoding/json"
+	"slices"
 	"time"
 )
 
@@ -70,6 +71,21 @@ func (t *Tx) PlacementByID(id uint64) (p Placement, err error) {
 func (t *Tx) LockPlacement(id uint64) (p Placement, err error) {
 	err = t.locking().Where("id = ?", id).Take(&p).Error
 	return p, found(err, "placement %d", id)
+}
+
+// LockPlacements locks several as LockPlacement does, always in the same order.
+func (t *Tx) LockPlacements(list []Placement) error {
+	ids := make([]uint64, len(list))
+	for i, p := range list {
+		ids[i] = p.ID
+	}
+	slices.Sort(ids)
+	for _, id := range ids {
+		if _, err := t.LockPlacement(id); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // SetRemote keeps how the provider names the zone, and the nameservers it gave.

@@ -2,6 +2,7 @@ package hosts
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"net/netip"
 	"slices"
@@ -20,6 +21,8 @@ type AddressReport struct {
 	Host   string // its name; may be empty, since the token says it
 	V4, V6 string // both empty for the address that the report came from
 	Peer   netip.Addr
+
+	Unreadable string // why the report could not be read; it is refused then
 }
 
 // Report takes an address that a host reports with its token. An accepted one has been stored when this returns, and
@@ -68,6 +71,9 @@ func textOf(a netip.Addr) string {
 }
 
 func readReport(h store.Host, r AddressReport) (dynaddr.Addresses, error) {
+	if r.Unreadable != "" {
+		return dynaddr.Addresses{}, errors.New(r.Unreadable)
+	}
 	if r.Host != "" {
 		if name, err := dnsname.Parse(r.Host); err != nil || name != h.Name() {
 			return dynaddr.Addresses{}, fmt.Errorf("this token reports for %s, not for %.100q", h.Name().Unicode(), r.Host)
@@ -106,6 +112,10 @@ func (s *Hosts) accept(tx *store.Tx, h store.Host, r store.Report, now dynaddr.A
 		return err
 	}
 	made = slices.DeleteFunc(made, func(p store.Placement) bool { return p.RemoteID == "" })
+	// First: to refer to a placement takes a shared lock on it, which two reports at once could both not raise any more.
+	if err := tx.LockPlacements(made); err != nil {
+		return err
+	}
 	if err := tx.AcceptReport(r, now, made); err != nil {
 		return err
 	}

@@ -1,9 +1,13 @@
 package service_test
 
 import (
+	"context"
+	"log/slog"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -13,6 +17,7 @@ import (
 	"beacon/core/definition"
 	"beacon/core/dnsname"
 	"beacon/core/record"
+	"beacon/faulttest"
 	"beacon/provider"
 	"beacon/service"
 	"beacon/service/apply"
@@ -174,6 +179,54 @@ func TestWatchedFolder(t *testing.T) {
 	write("zones:\n  saltmarsh-ferries.example:\n    at: [heron-main]\n    records: |\n      www  A  192.0.2.3\n      pier A 192.0.2.33\n")
 	require.Eventually(t, logged("watch.left"), 20*time.Second, 50*time.Millisecond)
 	assert.True(t, live("www", "192.0.2.4")(), "a zone that was taken over is left alone")
+}
+
+// What was taken from the files goes out, though the service stops between the two and another zone's sync is in the way.
+func TestWatchedFolderLosesNoSync(t *testing.T) {
+	h := newHouse(t)
+	h.stop() // nobody works
+	settings := h.settings
+	settings.Watch = apply.WatchSettings{Folder: t.TempDir(), Every: 50 * time.Millisecond}
+	svc, err := service.Open(ctx, settings, drivers(t), slog.New(slog.DiscardHandler))
+	require.NoError(t, err)
+	files := func(data string) string {
+		return "zones:\n  a.example:\n    at: [curlew-ops]\n    records: |\n      www A " + data + "\n  saltmarsh-ferries.example:\n    at: [heron-main]\n    records: |\n      www A " + data + "\n"
+	}
+	_, err = svc.Apply.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "x", Text: files("192.0.2.1")}}})
+	require.NoError(t, err)
+	_, err = svc.Syncs.StartSync(ctx, wire.SyncRequest{Zone: dnsname.MustParse("a.example")})
+	require.NoError(t, err)
+
+	require.NoError(t, os.WriteFile(filepath.Join(settings.Watch.Folder, "all.beacon.yaml"), []byte(files("192.0.2.2")), 0o600))
+	following, stop := context.WithCancel(ctx)
+	var follower sync.WaitGroup
+	follower.Go(func() { svc.Apply.Follow(following) })
+	require.Eventually(t, func() bool {
+		v, err := svc.Zones.Revisions(ctx, zone)
+		require.NoError(t, err)
+		return len(v) == 2
+	}, 20*time.Second, 20*time.Millisecond)
+	stop()
+	follower.Wait()
+	svc.Close()
+
+	instance(t, settings)
+	faulttest.Known(t, func(t testing.TB) {
+		require.Eventually(t, func() bool {
+			for _, name := range []dnsname.Name{dnsname.MustParse("a.example"), zone} {
+				d := h.direct(map[bool]string{true: "heron", false: "curlew"}[name == zone])
+				z, found, err := provider.FindZone(ctx, d, name)
+				if err != nil || !found {
+					return false
+				}
+				c, err := provider.ReadAll(ctx, d, z.Ref, provider.State{})
+				if err != nil || !slices.Equal(c.Contents.Get(record.Key{Name: dnsname.MustParse("www." + name.String()), Type: record.A}).Data, []record.Data{"192.0.2.2"}) {
+					return false
+				}
+			}
+			return true
+		}, 15*time.Second, 50*time.Millisecond)
+	})
 }
 
 func TestHouseKit(t *testing.T) {

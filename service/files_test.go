@@ -17,7 +17,6 @@ import (
 	"beacon/core/definition"
 	"beacon/core/dnsname"
 	"beacon/core/record"
-	"beacon/faulttest"
 	"beacon/provider"
 	"beacon/service"
 	"beacon/service/apply"
@@ -211,22 +210,20 @@ func TestWatchedFolderLosesNoSync(t *testing.T) {
 	svc.Close()
 
 	instance(t, settings)
-	faulttest.Known(t, func(t testing.TB) {
-		require.Eventually(t, func() bool {
-			for _, name := range []dnsname.Name{dnsname.MustParse("a.example"), zone} {
-				d := h.direct(map[bool]string{true: "heron", false: "curlew"}[name == zone])
-				z, found, err := provider.FindZone(ctx, d, name)
-				if err != nil || !found {
-					return false
-				}
-				c, err := provider.ReadAll(ctx, d, z.Ref, provider.State{})
-				if err != nil || !slices.Equal(c.Contents.Get(record.Key{Name: dnsname.MustParse("www." + name.String()), Type: record.A}).Data, []record.Data{"192.0.2.2"}) {
-					return false
-				}
+	require.Eventually(t, func() bool {
+		for _, name := range []dnsname.Name{dnsname.MustParse("a.example"), zone} {
+			d := h.direct(map[bool]string{true: "heron", false: "curlew"}[name == zone])
+			z, found, err := provider.FindZone(ctx, d, name)
+			if err != nil || !found {
+				return false
 			}
-			return true
-		}, 15*time.Second, 50*time.Millisecond)
-	})
+			c, err := provider.ReadAll(ctx, d, z.Ref, provider.State{})
+			if err != nil || !slices.Equal(c.Contents.Get(record.Key{Name: dnsname.MustParse("www." + name.String()), Type: record.A}).Data, []record.Data{"192.0.2.2"}) {
+				return false
+			}
+		}
+		return true
+	}, 15*time.Second, 50*time.Millisecond)
 }
 
 func TestHouseKit(t *testing.T) {

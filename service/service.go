@@ -131,7 +131,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 		s.store.Close()
 		return nil, err
 	}
-	s.Apply = apply.New(apply.Parts{Logbook: s.Logbook, Zones: s.Zones, Syncs: s.Syncs, Watch: settings.Watch, Accepted: func(tx *store.Tx, zoneID uint64, nameservers []dnsname.Name) error {
+	s.Apply = apply.New(apply.Parts{Logbook: s.Logbook, Jobs: s.Jobs, Zones: s.Zones, Syncs: s.Syncs, Watch: settings.Watch, Accepted: func(tx *store.Tx, zoneID uint64, nameservers []dnsname.Name) error {
 		return s.Checks.Accepted(tx, zoneID, nameservers)
 	}})
 	s.Notify = notify.New(notify.Parts{Settings: settings.Tell, Store: s.store, Logbook: s.Logbook, World: s.world, Door: door, HTTP: s.http, Timeout: settings.Request, News: check.NewsOf})

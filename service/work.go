@@ -5,6 +5,7 @@ import (
 	stdsync "sync"
 	"time"
 
+	"beacon/service/apply"
 	"beacon/service/jobs"
 	"beacon/service/logbook"
 	"beacon/service/sync"
@@ -48,6 +49,7 @@ func (s *Service) employ() {
 		store.JobSync: syncs, store.JobUrgent: syncs, store.JobCheck: {Run: s.Checks.RunCheck}, store.JobNotify: {Run: s.Secondaries.RunNotify}, store.JobLook: {Run: s.Syncs.RunLook},
 		store.JobAlias: {Run: s.Hosts.RunAlias}, store.JobGlance: {Run: s.Checks.RunGlance}, store.JobTell: {Run: s.Notify.RunTell}, store.JobRows: {Run: s.Zones.RunRows},
 		store.JobAct:      {Run: s.Acts.Run, GaveUp: s.Acts.GaveUp},
+		store.JobFollow:   {Run: s.Apply.RunFollow, GaveUp: apply.GaveUpFollow},
 		store.JobSequence: {Run: s.Logbook.RunSequence},
 	} {
 		s.Jobs.Handle(kind, h)
@@ -56,7 +58,7 @@ func (s *Service) employ() {
 	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobCheck, store.JobAlias, store.JobRows}, Most: n, PerLane: n})
 	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobAct}, Most: 8, PerLane: n})
 	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobUrgent}, Most: 16, PerLane: 2})
-	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobLook, store.JobNotify, store.JobTell}, Most: 32, PerLane: 2})
+	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobLook, store.JobNotify, store.JobTell, store.JobFollow}, Most: 32, PerLane: 2})
 	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobGlance}, Most: 1, PerLane: 1})
 	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobSequence}, Most: 1, PerLane: 1, Lease: min(s.settings.Lease, logbook.SequenceLease)})
 }

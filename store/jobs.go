@@ -27,12 +27,13 @@ type Job struct {
 	Lane     uint64 // the account that the work is at; 0 for none
 }
 
-// The kinds of the jobs that check domains, look for drift, tell secondaries of changes, and number lines of the logbook.
+// The kinds of the jobs that check domains, look for drift, tell secondaries of changes, number lines of the logbook, and put out what a followed folder changed.
 const (
 	JobCheck    = "check"
 	JobLook     = "look"
 	JobNotify   = "notify"
 	JobSequence = "sequence"
+	JobFollow   = "follow"
 )
 
 // TableName is the table that jobs are kept in.

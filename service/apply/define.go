@@ -20,11 +20,11 @@ import (
 // Define takes definition files as what their zones should contain and where they are served. With any fault in any
 // file, nothing is changed. Putting the zones out is the next step, a sync of each.
 func (s *Applier) Define(ctx context.Context, r wire.DefineRequest) ([]wire.Defined, error) {
-	return s.define(ctx, r, func(definition.Zone) bool { return true })
+	return s.define(ctx, r, func(definition.Zone) bool { return true }, nil)
 }
 
-// define takes those of the zones that only accepts.
-func (s *Applier) define(ctx context.Context, r wire.DefineRequest, only func(definition.Zone) bool) ([]wire.Defined, error) {
+// define takes those of the zones that only accepts, and calls taken, if any, in the transaction for each that was taken.
+func (s *Applier) define(ctx context.Context, r wire.DefineRequest, only func(definition.Zone) bool, taken func(context.Context, *store.Tx, uint64, wire.Defined) error) ([]wire.Defined, error) {
 	read, faults := definition.Read(r.Files)
 	list := slices.DeleteFunc(read.Zones, func(z definition.Zone) bool { return !only(z) })
 	err := s.logbook.Tx(ctx, func(tx *store.Tx) error {
@@ -42,7 +42,7 @@ func (s *Applier) define(ctx context.Context, r wire.DefineRequest, only func(de
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		out = make([]wire.Defined, 0, len(list))
 		for _, z := range list {
-			d, err := s.defineZone(ctx, tx, z, r)
+			d, err := s.defineZone(ctx, tx, z, r, taken)
 			if err != nil {
 				return err
 			}
@@ -80,7 +80,7 @@ func unknownAccounts(tx *store.Tx, list []definition.Zone) []zonefile.Fault {
 	return faults
 }
 
-func (s *Applier) defineZone(ctx context.Context, tx *store.Tx, d definition.Zone, r wire.DefineRequest) (wire.Defined, error) {
+func (s *Applier) defineZone(ctx context.Context, tx *store.Tx, d definition.Zone, r wire.DefineRequest, taken func(context.Context, *store.Tx, uint64, wire.Defined) error) (wire.Defined, error) {
 	out := wire.Defined{Zone: d.Name, At: d.At, NewAt: []string{}, Registrar: d.Registrar, Kits: []string{},
 		Findings: s.zones.Judge(rules.Zone{Name: d.Name, Contents: d.Contents, Written: d.Written})}
 	for _, u := range d.Uses {
@@ -167,6 +167,10 @@ func (s *Applier) defineZone(ctx context.Context, tx *store.Tx, d definition.Zon
 	if err := s.accepted(tx, z.ID, d.Nameservers); err != nil {
 		return out, err
 	}
-	return out, logbook.Log(tx, logbook.Actor(ctx), "zone.defined", d.Name.String(),
+	err = logbook.Log(tx, logbook.Actor(ctx), "zone.defined", d.Name.String(),
 		fmt.Sprintf("%s: revision %d, %d records added, %d removed", d.File, rev.Number, len(out.Added), len(out.Removed)))
+	if err == nil && taken != nil {
+		err = taken(ctx, tx, z.ID, out)
+	}
+	return out, err
 }

@@ -1,7 +1,9 @@
 package apply
 
 import (
+	"beacon/clock"
 	"beacon/core/dnsname"
+	"beacon/service/jobs"
 	"beacon/service/logbook"
 	"beacon/service/sync"
 	"beacon/service/zones"
@@ -11,6 +13,7 @@ import (
 // Parts are what an Applier works with.
 type Parts struct {
 	Logbook *logbook.Book
+	Jobs    *jobs.Queue
 	Zones   *zones.Zones
 	Syncs   *sync.Syncs
 	Watch   WatchSettings
@@ -21,6 +24,8 @@ type Parts struct {
 // Applier takes definition files. It is safe for concurrent use.
 type Applier struct {
 	logbook  *logbook.Book
+	jobs     *jobs.Queue
+	wall     clock.Wall
 	zones    *zones.Zones
 	syncs    *sync.Syncs
 	watch    WatchSettings
@@ -29,5 +34,5 @@ type Applier struct {
 
 // New returns an Applier.
 func New(p Parts) *Applier {
-	return &Applier{logbook: p.Logbook, zones: p.Zones, syncs: p.Syncs, watch: p.Watch, accepted: p.Accepted}
+	return &Applier{logbook: p.Logbook, jobs: p.Jobs, zones: p.Zones, syncs: p.Syncs, watch: p.Watch, accepted: p.Accepted}
 }

@@ -13,8 +13,12 @@ import (
 	"beacon/clock"
 	"beacon/core/access"
 	"beacon/core/definition"
+	"beacon/core/dnsname"
 	"beacon/folder"
+	"beacon/service/jobs"
 	"beacon/service/logbook"
+	"beacon/service/zones"
+	"beacon/store"
 	"beacon/wire"
 )
 
@@ -36,13 +40,18 @@ type watcher struct {
 // stop waits for a person. Zones that a person took over are left alone.
 func (s *Applier) Follow(ctx context.Context) {
 	w := &watcher{Applier: s}
-	ctx = logbook.WithCaller(ctx, access.Caller{Name: "folder " + filepath.Base(s.watch.Folder)})
+	ctx = logbook.WithCaller(ctx, s.follower())
 	for {
 		w.look(ctx)
 		if clock.Pause(ctx, s.watch.Every) != nil {
 			return
 		}
 	}
+}
+
+// follower is in whose name files are taken.
+func (s *Applier) follower() access.Caller {
+	return access.Caller{Name: "folder " + filepath.Base(s.watch.Folder)}
 }
 
 func (w *watcher) look(ctx context.Context) {
@@ -115,36 +124,61 @@ func (w *watcher) take(ctx context.Context, files []definition.File) error {
 			w.tell(ctx, "watch.left", fmt.Sprintf("%s was taken over by a person; its file is not followed until somebody defines it again", d.Zone.Unicode()))
 		}
 	}
-	done, err := w.define(ctx, wire.DefineRequest{Files: files, Lead: true, Why: "the files changed"}, func(z definition.Zone) bool { return !taken[z.Name.String()] })
+	_, err = w.define(ctx, wire.DefineRequest{Files: files, Lead: true, Why: "the files changed"}, func(z definition.Zone) bool { return !taken[z.Name.String()] }, w.putOut)
+	if err == nil {
+		w.jobs.Wake(store.JobFollow)
+	}
+	return err
+}
+
+// putOut has a zone synced in which files changed something, whatever becomes of this instance and of other zones: the work is stored
+// with the revision.
+func (w *watcher) putOut(ctx context.Context, tx *store.Tx, zoneID uint64, d wire.Defined) error {
+	if len(d.Added)+len(d.Removed)+len(d.NewAt) == 0 || len(d.At) == 0 {
+		return nil
+	}
+	if err := logbook.Log(tx, logbook.Actor(ctx), "watch.taken", d.Zone.String(), fmt.Sprintf("revision %d, %d records added, %d removed", d.Revision.Number, len(d.Added), len(d.Removed))); err != nil {
+		return err
+	}
+	return jobs.Enqueue(tx, store.JobFollow, zoneID, w.wall.Now())
+}
+
+// behind is how long to wait for what is in the way of a sync, real time.
+const behind = time.Second
+
+// RunFollow starts the syncs of a zone that a followed folder changed, behind those that run.
+func (s *Applier) RunFollow(ctx context.Context, job store.Job) error {
+	ctx = logbook.WithCaller(ctx, s.follower())
+	var name dnsname.Name
+	var stuck *wire.Problem
+	err := s.logbook.Tx(ctx, func(tx *store.Tx) error {
+		z, err := zones.ByID(tx, job.Subject)
+		name = z.Name()
+		return err
+	})
+	if store.IsMissing(err) {
+		return nil
+	}
+	if err == nil {
+		_, err = s.syncs.StartSync(ctx, wire.SyncRequest{Zone: name})
+	}
+	if !errors.As(err, &stuck) || stuck.Kind != wire.InTheWay {
+		return err
+	}
+	if job.Attempts == 1 { // later turns are not counted, and not told again
+		s.logbook.Note(ctx, "watch.unsynced", name.String(), stuck.Message)
+	}
+	return jobs.Later{At: s.wall.Now().Add(behind), MadeWay: job.Attempts > 1}
+}
+
+// GaveUpFollow notes that a zone was not put out, which happens only where the database does not take the syncs.
+func GaveUpFollow(tx *store.Tx, job store.Job, reason error) error {
+	z, err := zones.ByID(tx, job.Subject)
+	if store.IsMissing(err) {
+		return nil
+	}
 	if err != nil {
 		return err
 	}
-	for _, d := range done {
-		if len(d.Added)+len(d.Removed)+len(d.NewAt) == 0 || len(d.At) == 0 {
-			continue
-		}
-		w.logbook.Note(ctx, "watch.taken", d.Zone.String(), fmt.Sprintf("revision %d, %d records added, %d removed", d.Revision.Number, len(d.Added), len(d.Removed)))
-		if _, err := w.syncs.StartSync(ctx, wire.SyncRequest{Zone: d.Zone}); err != nil {
-			w.tell(ctx, "watch.unsynced", fmt.Sprintf("%s: %s", d.Zone.Unicode(), err))
-			if err := w.syncLater(ctx, d); err != nil {
-				return err
-			}
-		}
-	}
-	return nil
-}
-
-// syncLater waits for a sync that is in the way, and starts another one behind it.
-func (w *watcher) syncLater(ctx context.Context, d wire.Defined) error {
-	for range 60 {
-		if err := clock.Pause(ctx, time.Second); err != nil {
-			return nil
-		}
-		_, err := w.syncs.StartSync(ctx, wire.SyncRequest{Zone: d.Zone})
-		var p *wire.Problem
-		if err == nil || !errors.As(err, &p) || p.Kind != wire.InTheWay {
-			return err
-		}
-	}
-	return nil
+	return logbook.Log(tx, "service", "watch.unsynced", z.Name().String(), fmt.Sprintf("%s; sync it by hand: beacon sync %s", reason, z.Name()))
 }

@@ -112,8 +112,7 @@ func (s *Hosts) accept(tx *store.Tx, h store.Host, r store.Report, now dynaddr.A
 		return err
 	}
 	made = slices.DeleteFunc(made, func(p store.Placement) bool { return p.RemoteID == "" })
-	// First: to refer to a placement takes a shared lock on it, which two reports at once could both not raise any more.
-	if err := tx.LockPlacements(made); err != nil {
+	if err := zones.LockPlacements(tx, made); err != nil {
 		return err
 	}
 	if err := tx.AcceptReport(r, now, made); err != nil {

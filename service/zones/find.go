@@ -72,6 +72,10 @@ func Placements(tx *store.Tx, zoneID uint64) ([]store.Placement, error) {
 	return tx.Placements(zoneID)
 }
 
+// LockPlacements keeps others from placements until the transaction ends. What refers to placements locks them first: to refer to
+// one takes a shared lock, and two that hold that cannot both go on to change it.
+func LockPlacements(tx *store.Tx, list []store.Placement) error { return tx.LockPlacements(list) }
+
 // PlacementByID finds a placement.
 func PlacementByID(tx *store.Tx, id uint64) (store.Placement, error) { return tx.PlacementByID(id) }
 

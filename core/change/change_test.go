@@ -9,6 +9,7 @@ import (
 
 	"beacon/core/dnsname"
 	"beacon/core/record"
+	"beacon/faulttest"
 )
 
 func set(label string, t record.Type, data ...record.Data) record.Set {
@@ -104,4 +105,21 @@ func TestProject(t *testing.T) {
 	got, found = Caps{}.Project(zone, record.ContentsOf(low, high))
 	assert.True(t, got.Equal(record.ContentsOf(low, high)))
 	assert.Empty(t, found, "nothing to say where nothing is changed")
+}
+
+// What the provider keeps for itself is not dropped without a word.
+func TestProjectSaysWhatTheProviderKeeps(t *testing.T) {
+	zone := dnsname.MustParse("saltmarsh-ferries.example")
+	ns := record.NewSet(zone, record.NS, 300, "ns1.tidepool.example.")
+	below := set("pier", record.NS, "ns1.pier.example.")
+	got, found := Caps{OwnsApex: true}.Project(zone, record.ContentsOf(ns, below))
+	assert.True(t, got.Equal(record.ContentsOf(below)))
+	faulttest.Known(t, func(t testing.TB) {
+		require.Len(t, found, 1)
+		assert.Equal(t, "apex-not-written", found[0].Code)
+		assert.Contains(t, found[0].Message, "saltmarsh-ferries.example. NS")
+		assert.Contains(t, found[0].Remedy, "nameservers:")
+	})
+	_, found = Caps{}.Project(zone, record.ContentsOf(ns))
+	assert.Empty(t, found, "where it may be written, it is")
 }

@@ -16,6 +16,7 @@ func (c Caps) Project(zone dnsname.Name, wanted record.Contents) (record.Content
 	p := projection{caps: c}
 	projected := wanted.Filter(func(k record.Key) bool {
 		if c.Owned(zone, k) {
+			p.kept = append(p.kept, k.String())
 			return false
 		}
 		if !c.Holds(k.Type) {
@@ -38,6 +39,7 @@ func (c Caps) Project(zone dnsname.Name, wanted record.Contents) (record.Content
 type projection struct {
 	caps                    Caps
 	raised, lowered, joined int
+	kept                    []string // sets that the provider has its own of
 	unheld                  []string
 	unfit                   map[record.Key]bool
 	unfitNames              []string
@@ -105,6 +107,10 @@ func (p *projection) findings(zone dnsname.Name) (found []finding.Finding) {
 	if len(p.unfitNames) > 0 {
 		add("text-not-held", finding.Error, fmt.Sprintf("The provider keeps a TXT record as one text (%s); not written there: %s.", textLimit[p.caps.Texts], some(p.unfitNames)),
 			"Shorten the text (a DKIM key of Ed25519 fits), or place the zone elsewhere.")
+	}
+	if len(p.kept) > 0 {
+		add("apex-not-written", finding.Warning, fmt.Sprintf("The provider keeps what the zone says about its own nameservers; not written there: %s.", some(p.kept)),
+			"Take it out of the definition. Where the domain is delegated to is said there by nameservers: or delegate_to:.")
 	}
 	if len(p.unheld) > 0 {
 		add("type-not-held", finding.Error, fmt.Sprintf("The provider cannot keep records of this type; not written there: %s.", some(p.unheld)),

@@ -191,6 +191,7 @@ func TestProjectKeepsOffTheProvidersOwn(t *testing.T) {
 	got, found := change.Caps{OwnsApex: true, TTLFloor: 60}.Project(apex, wanted)
 	assert.Equal(t, 2, got.Len())
 	assert.EqualValues(t, 60, got.Get(record.Key{Name: www, Type: record.NS}).TTL)
-	require.Len(t, found, 1)
+	require.Len(t, found, 2)
 	assert.Equal(t, "ttl-raised", found[0].Code)
+	assert.Equal(t, "apex-not-written", found[1].Code)
 }

@@ -52,6 +52,7 @@ var Codes = append(append(delegations, arrivals...), []Known{
 	{"drift-left", Providers, "What somebody changed at the provider was left as it is.", "Put it back with beacon sync --put-back, or take it into the definition."},
 	{"names-would-stop", Providers, "With this change names would stop answering.", "If that is meant, say yes to it: --allow names-would-stop."},
 	{"not-served-yet", Providers, "Not every nameserver serves what was written.", "Look again in a minute; if it lasts, look at the provider's state of the zone."},
+	{"apex-not-written", Providers, "The provider keeps SOA and NS of the apex for itself; those of the zone are not written there.", "Take them out; where the domain is delegated to is said by nameservers: or delegate_to:."},
 	{"apex-would-change", Providers, "What the zone says about its own nameservers would change: SOA or NS at the apex.", "Leave these records to the provider; if it is meant, say yes to it: --allow apex-would-change."},
 	{"extra-not-known", Providers, "An attribute is declared that this provider does not know.", "Look at what it knows: beacon provider show; take it out, if it is not meant for another placement."},
 	{"gap-forced", Providers, "The provider cannot put one kind of record in place of another in one go: the name is without an answer for a moment.", "Choose a quiet hour, if a moment matters."},

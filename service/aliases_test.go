@@ -11,6 +11,7 @@ import (
 	"beacon/core/diff"
 	"beacon/core/dnsname"
 	"beacon/core/record"
+	"beacon/faulttest"
 	"beacon/wire"
 )
 
@@ -108,4 +109,34 @@ func TestAliasAtAProviderThatHasIt(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, list[0].Steps, "what was written is read back as the same")
 	assert.Equal(t, 3, list[0].InStep)
+}
+
+// An ALIAS whose target nobody answers for takes no address away unseen, at whatever provider the zone is.
+func TestAliasThatNobodyAnswersFor(t *testing.T) {
+	h := newHouse(t)
+	both := "heron-main, plover-old"
+	h.define(both, "@ 300 A 192.0.2.1\nwww 300 A 192.0.2.2")
+	list, err := h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: zone})
+	require.NoError(t, err)
+	for _, s := range list {
+		require.Equal(t, wire.SyncDone, h.ended(s.ID).State)
+	}
+	h.define(both, "@ 300 ALIAS nowhere.tidepool.example.\nwww 300 A 192.0.2.3")
+	ends := map[string]wire.SyncView{}
+	list, err = h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: zone})
+	require.NoError(t, err)
+	for _, s := range list {
+		ends[s.Account] = h.ended(s.ID)
+	}
+	faulttest.Known(t, func(t testing.TB) {
+		for _, site := range []string{"heron", "plover"} {
+			live := h.live(site)
+			assert.Equal(t, []record.Data{"192.0.2.1"}, live.Get(record.Key{Name: zone, Type: record.A}).Data, site)
+			assert.True(t, live.Get(record.Key{Name: zone, Type: record.ALIAS}).IsZero(), site)
+		}
+		assert.Equal(t, wire.SyncHeld, ends["plover-old"].State)
+		assert.Contains(t, codes(ends["plover-old"].Findings), diff.GuardAlias)
+		assert.Equal(t, wire.SyncDone, ends["heron-main"].State, "it follows no ALIAS itself: the old addresses stay")
+		assert.Contains(t, codes(ends["heron-main"].Findings), "alias-unanswered")
+	})
 }

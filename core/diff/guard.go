@@ -13,11 +13,12 @@ import (
 
 // The codes of the guards. What a person says yes to is a code.
 const (
-	GuardNamesStop = "names-would-stop"   // names that answer now would not
-	GuardProtected = "protected-would-go" // the same for what the zone's definition protects
-	GuardMail      = "mail-would-stop"    // mail would not arrive, or not be believed
-	GuardApex      = "apex-would-change"  // SOA or nameservers at the apex
-	GuardHost      = "host-would-stop"    // the last address of a name that follows reports
+	GuardNamesStop = "names-would-stop"     // names that answer now would not
+	GuardProtected = "protected-would-go"   // the same for what the zone's definition protects
+	GuardMail      = "mail-would-stop"      // mail would not arrive, or not be believed
+	GuardApex      = "apex-would-change"    // SOA or nameservers at the apex
+	GuardAlias     = "alias-would-be-empty" // an ALIAS that nobody answers for would take the place of addresses
+	GuardHost      = "host-would-stop"      // the last address of a name that follows reports
 )
 
 // Watched is what guards look at besides the change itself.

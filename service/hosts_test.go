@@ -197,7 +197,7 @@ func TestReportGoesAheadOfBulk(t *testing.T) {
 
 func TestHostsHaveToFit(t *testing.T) {
 	h := newHouse(t)
-	h.define("heron-main", "@ A 192.0.2.1\nwww CNAME @\nsub NS ns.other.example.")
+	h.define("heron-main", "@ A 192.0.2.1\nwww CNAME @\npier ALIAS www\nsub NS ns.other.example.")
 	add := func(name string, f dynaddr.Families) string {
 		n, err := dnsname.Parse(name)
 		require.NoError(t, err)
@@ -210,6 +210,7 @@ func TestHostsHaveToFit(t *testing.T) {
 	v4 := dynaddr.Families{V4: true}
 	for name, want := range map[string]string{
 		"www.saltmarsh-ferries.example":   "is a CNAME",
+		"pier.saltmarsh-ferries.example":  "is an ALIAS",
 		"a.sub.saltmarsh-ferries.example": "is delegated to other nameservers",
 		"*.saltmarsh-ferries.example":     "is no host",
 		"cam.other.example":               "lies in no zone",

@@ -23,9 +23,10 @@ const (
 
 // Watched is what guards look at besides the change itself.
 type Watched struct {
-	Zone    dnsname.Name
-	Protect []record.Pattern
-	Hosts   []dnsname.Name // names that follow reported addresses
+	Zone       dnsname.Name
+	Protect    []record.Pattern
+	Hosts      []dnsname.Name // names that follow reported addresses
+	Unanswered []dnsname.Name // ALIAS names of whose targets no address is known
 }
 
 // Guards says what in the list needs a person's yes. A finding is given for each guard that speaks; its code is what the
@@ -37,7 +38,7 @@ func Guards(list change.List, live record.Contents, watched Watched) (found []fi
 				Remedy: "If that is meant, say yes to this guard (--allow " + code + "); else " + remedy})
 		}
 	}
-	var stopping, protected, hosts, mail, apex []string
+	var stopping, protected, hosts, mail, apex, empty []string
 	for _, n := range namesStopping(list, live) {
 		if slices.Contains(watched.Hosts, n) {
 			hosts = append(hosts, n.Unicode())
@@ -53,6 +54,9 @@ func Guards(list change.List, live record.Contents, watched Watched) (found []fi
 		if key.Name == watched.Zone && !s.Before.IsZero() && (key.Type == record.SOA || key.Type == record.NS) {
 			apex = append(apex, key.Type.String())
 		}
+		if s.After.Type == record.ALIAS && slices.Contains(watched.Unanswered, key.Name) && hasAddress(live, key.Name) && !addressStays(list, live, key) {
+			empty = append(empty, key.Name.Unicode())
+		}
 		mail = append(mail, mailGoing(s)...)
 		if address := key.Type == record.A || key.Type == record.AAAA; address && s.After.IsZero() && slices.Contains(watched.Hosts, key.Name) &&
 			!slices.Contains(hosts, key.Name.Unicode()) && !addressStays(list, live, key) {
@@ -65,6 +69,7 @@ func Guards(list change.List, live record.Contents, watched Watched) (found []fi
 	speak(GuardProtected, finding.Error, protected, "The definition protects what would go: %s.", "put them back into what is wanted, or take the pattern out of protect.")
 	speak(GuardMail, finding.Warning, mail, "Mail would not arrive or not be believed any more: %s would go.", "put the records back into what is wanted.")
 	speak(GuardApex, finding.Error, apex, "What the zone says about its own nameservers would change: %s at the apex.", "leave these records to the provider.")
+	speak(GuardAlias, finding.Warning, empty, "An ALIAS would take the place of addresses, and nobody answers for its target: %s.", "check the name that it leads to; the old addresses stay until then.")
 	speak(GuardHost, finding.Warning, hosts, "A machine reports its address under a name that would have none: %s.", "put an address there, or remove the host first (beacon host remove).")
 	return found
 }
@@ -102,8 +107,11 @@ func mailGoing(s change.Step) []string {
 
 // addressStays reports whether a name has an address of the other family, or gets one.
 func addressStays(list change.List, live record.Contents, key record.Key) bool {
-	after := list.Apply(live.Filter(func(k record.Key) bool { return k.Name == key.Name }))
-	return !after.Get(record.Key{Name: key.Name, Type: record.A}).IsZero() || !after.Get(record.Key{Name: key.Name, Type: record.AAAA}).IsZero()
+	return hasAddress(list.Apply(live.Filter(func(k record.Key) bool { return k.Name == key.Name })), key.Name)
+}
+
+func hasAddress(c record.Contents, name dnsname.Name) bool {
+	return !c.Get(record.Key{Name: name, Type: record.A}).IsZero() || !c.Get(record.Key{Name: name, Type: record.AAAA}).IsZero()
 }
 
 func countNames(n int) string {

@@ -42,11 +42,14 @@ func TestGuards(t *testing.T) {
 		{"SPF stays in a set", []record.Set{spf}, change.List{{Before: spf, After: at(apex, record.TXT, `"v=spf1 -all"`)}}, nil, []string{GuardMail}},
 		{"apex nameservers change", []record.Set{at(apex, record.NS, "a.")}, change.List{{Before: at(apex, record.NS, "a."), After: at(apex, record.NS, "b.")}}, []string{GuardApex}, nil},
 		{"a delegation below changes", []record.Set{at(pier, record.NS, "a.")}, change.List{{Before: at(pier, record.NS, "a."), After: at(pier, record.NS, "b.")}}, nil, []string{GuardApex}},
+		{"an ALIAS that nobody answers for takes an address's place", []record.Set{web, text}, change.List{{Before: web}, {After: at(www, record.ALIAS, "nowhere.example.")}}, []string{GuardAlias, GuardProtected}, []string{GuardNamesStop}},
+		{"an ALIAS that is answered for", []record.Set{address}, change.List{{Before: address}, {After: at(pier, record.ALIAS, "web.example.")}}, []string{GuardHost}, []string{GuardAlias}},
+		{"an ALIAS where no address was", []record.Set{text}, change.List{{After: at(www, record.ALIAS, "nowhere.example.")}}, nil, []string{GuardAlias}},
 		{"something new", nil, change.List{{After: web}, {After: mx}, {After: spf}}, nil, []string{GuardNamesStop, GuardMail, GuardProtected}},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			var codes []string
-			for _, f := range Guards(c.list, record.ContentsOf(c.live...), Watched{Zone: apex, Protect: []record.Pattern{pattern}, Hosts: []dnsname.Name{pier}}) {
+			for _, f := range Guards(c.list, record.ContentsOf(c.live...), Watched{Zone: apex, Protect: []record.Pattern{pattern}, Hosts: []dnsname.Name{pier}, Unanswered: []dnsname.Name{www}}) {
 				codes = append(codes, f.Code)
 				assert.Contains(t, f.Remedy, "--allow "+f.Code)
 			}

@@ -27,7 +27,7 @@ func (c Contents) Aliases() (list []Set) {
 // Resolve gives contents with A and AAAA records in the place of each ALIAS. Targets within the contents are looked up
 // there; of others, known says what is known. An ALIAS of which nothing is known is left out. The TTL is never longer than what
 // the target allows.
-func (c Contents) Resolve(zone dnsname.Name, known func(owner, target dnsname.Name) (Followed, bool)) Contents {
+func (c Contents) Resolve(known func(owner, target dnsname.Name) (Followed, bool)) Contents {
 	aliases := c.Aliases()
 	if len(aliases) == 0 {
 		return c

@@ -48,7 +48,7 @@ func TestResolve(t *testing.T) {
 		{"a circle", []Set{at(t, "a", ALIAS, 600, "b"), at(t, "b", ALIAS, 600, "a")}, nil},
 	} {
 		t.Run(c.name, func(t *testing.T) {
-			got := ContentsOf(c.zone...).Resolve(ferries, known)
+			got := ContentsOf(c.zone...).Resolve(known)
 			assert.Equal(t, ContentsOf(c.want...).Records(), got.Records())
 			assert.Empty(t, got.Aliases())
 		})

@@ -25,7 +25,7 @@ func TestOtherServersAgree(t *testing.T) {
 		text := healthy(rand.New(rand.NewPCG(seed, 9))) + "inner ALIAS @\nouter 120 ALIAS web.harbour.example.\n"
 		z, faults := zonefile.Read(text, zonefile.Options{Origin: zone})
 		require.Empty(t, faults)
-		contents := z.Contents().Resolve(zone, func(_, _ dnsname.Name) (record.Followed, bool) {
+		contents := z.Contents().Resolve(func(_, _ dnsname.Name) (record.Followed, bool) {
 			return record.Followed{Addresses: []netip.Addr{netip.MustParseAddr("192.0.2.77"), netip.MustParseAddr("2001:db8::77")}, TTL: 90}, true
 		})
 		require.Empty(t, contents.Aliases())

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"time"
 
+	"beacon/core/layers"
 	"beacon/core/record"
 	"beacon/looking"
 	"beacon/service/jobs"
@@ -92,6 +93,11 @@ func (s *Hosts) RunAlias(ctx context.Context, job store.Job) error {
 		if c, err = zones.Contents(tx, *z.RevisionID); err != nil {
 			return err
 		}
+		hosts, err := zones.HostsOf(tx, z.ID)
+		if err != nil {
+			return err
+		}
+		c = layers.WithReported(c, zones.Layers(hosts, nil))
 		known, err = zones.Aliases(tx, z.ID)
 		return err
 	})
@@ -105,8 +111,7 @@ func (s *Hosts) RunAlias(ctx context.Context, job store.Job) error {
 	if err != nil || len(now) == 0 {
 		return err
 	}
-	before, _ := zones.ResolveAliases(z.Name(), c, known)
-	after, _ := zones.ResolveAliases(z.Name(), c, now)
+	before, after := layers.Over(c, zones.Layers(nil, known)).Contents, layers.Over(c, zones.Layers(nil, now)).Contents
 	err = s.store.Tx(ctx, func(tx *store.Tx) error {
 		if err := s.sayOfAliases(tx, z, known, now); err != nil || before.Equal(after) || len(known) == 0 {
 			return err

@@ -9,6 +9,7 @@ import (
 	"beacon/core/diff"
 	"beacon/core/dnsname"
 	"beacon/core/finding"
+	"beacon/core/layers"
 	"beacon/core/record"
 	"beacon/provider"
 	"beacon/service/accounts"
@@ -80,22 +81,21 @@ type comparison struct {
 	mark    string
 	notes   []finding.Finding
 	hosts   []store.Host
-	alias   []dnsname.Name // ALIAS names whose addresses are known
+	desired layers.Desired
 }
 
 // compare reads the live state and holds it against what is wanted and what was placed.
 func (s *Syncs) compare(ctx context.Context, p Place, revisionID uint64, drift diff.DriftPolicy) (comparison, error) {
 	var c comparison
-	var wanted record.Contents
+	var revision record.Contents
 	var known []store.Alias
 	err := s.logbook.Tx(ctx, func(tx *store.Tx) (err error) {
-		if wanted, err = zones.Contents(tx, revisionID); err != nil {
+		if revision, err = zones.Contents(tx, revisionID); err != nil {
 			return err
 		}
 		if c.hosts, err = zones.HostsOf(tx, p.Zone.ID); err != nil {
 			return err
 		}
-		wanted = zones.Overlay(wanted, c.hosts)
 		if known, err = zones.Aliases(tx, p.Zone.ID); err != nil {
 			return err
 		}
@@ -112,32 +112,30 @@ func (s *Syncs) compare(ctx context.Context, p Place, revisionID uint64, drift d
 		}
 		c.mark, c.live, c.details = state.Mark, state.Contents, state.Details
 	}
-	wanted, unknown, err := s.withAddresses(ctx, p, wanted, known, &c)
-	if err != nil {
+	if err := s.withLayers(ctx, p, revision, known, &c); err != nil {
 		return c, err
 	}
-	wanted, notes := p.Caps.Project(p.Zone.Name(), wanted)
+	wanted, notes := p.Caps.Project(p.Zone.Name(), c.desired.Contents)
 	c.notes = append(c.notes, notes...)
 	sent, live := recognise(c.placed, c.live)
 	var gaps []finding.Finding
-	c.result, gaps = differ(p, wanted, sent, live, unknown, drift, c)
+	c.result, gaps = differ(p, wanted, sent, live, drift, c)
 	c.notes = append(c.notes, gaps...)
 	c.anew = func() change.List {
-		r, _ := differ(p, wanted, record.Contents{}, record.Contents{}, unknown, drift, comparison{})
+		r, _ := differ(p, wanted, record.Contents{}, record.Contents{}, drift, comparison{desired: c.desired})
 		return r.Steps
 	}
 	return c, nil
 }
 
-// differ compares desired, placed and live records of a placement, as the settings of the zone say. unknown are the ALIAS names of
-// which no address is known.
-func differ(p Place, wanted, sent, live record.Contents, unknown []dnsname.Name, drift diff.DriftPolicy, c comparison) (diff.Result, []finding.Finding) {
+// differ compares desired, placed and live records of a placement, as the settings of the zone say.
+func differ(p Place, wanted, sent, live record.Contents, drift diff.DriftPolicy, c comparison) (diff.Result, []finding.Finding) {
 	r := diff.Compare(wanted, sent, live, drift)
 	leave := p.Zone.Leave()
-	if len(leave)+len(unknown) > 0 {
+	if len(leave)+len(c.desired.Unanswered) > 0 {
 		r = r.Only(func(k record.Key) bool {
-			address := k.Type == record.A || k.Type == record.AAAA
-			return !record.AnyMatches(leave, k) && !(address && slices.Contains(unknown, k.Name)) // nothing is taken away for want of an answer
+			held := (k.Type == record.A || k.Type == record.AAAA) && slices.Contains(c.desired.Unanswered, k.Name) && !slices.Contains(p.kept(), k.Name)
+			return !record.AnyMatches(leave, k) && !held // nothing is taken away for want of an answer
 		})
 	}
 	care := p.Zone.Care()
@@ -155,41 +153,36 @@ func differ(p Place, wanted, sent, live record.Contents, unknown []dnsname.Name,
 }
 
 // watched is what guards look at in a zone.
-func watched(z store.Zone, hosts []store.Host) diff.Watched {
-	w := diff.Watched{Zone: z.Name(), Protect: z.Care().Protect}
+func watched(z store.Zone, hosts []store.Host, unanswered []dnsname.Name) diff.Watched {
+	w := diff.Watched{Zone: z.Name(), Protect: z.Care().Protect, Unanswered: unanswered}
 	for _, h := range hosts {
 		w.Hosts = append(w.Hosts, h.Name())
 	}
 	return w
 }
 
-// withAddresses puts addresses in the place of ALIAS records. Targets that were never asked for are asked for now.
-// A provider that has such a thing for the apex gets the ALIAS itself.
-func (s *Syncs) withAddresses(ctx context.Context, p Place, wanted record.Contents, known []store.Alias, c *comparison) (record.Contents, []dnsname.Name, error) {
-	z := p.Zone
-	if apex := wanted.Get(record.Key{Name: z.Name(), Type: record.ALIAS}); p.Caps.ApexAlias && !apex.IsZero() {
-		rest, unknown, err := s.withAddresses(ctx, Place{Zone: z}, wanted.Without(apex.Key()), known, c)
-		return rest.With(apex), unknown, err
+// kept are the names at which the provider follows an ALIAS by itself.
+func (p Place) kept() []dnsname.Name {
+	if !p.Caps.ApexAlias {
+		return nil
 	}
-	aliases := wanted.Aliases()
-	if len(aliases) == 0 {
-		return wanted, nil, nil
-	}
-	out, unknown := zones.ResolveAliases(z.Name(), wanted, known)
-	if len(unknown) > 0 {
+	return []dnsname.Name{p.Zone.Name()}
+}
+
+// withLayers lays the layers of the zone on top of its revision. ALIAS targets of which nothing was ever heard are asked for now.
+func (s *Syncs) withLayers(ctx context.Context, p Place, revision record.Contents, known []store.Alias, c *comparison) error {
+	c.desired = layers.Over(revision, zones.Layers(c.hosts, known), p.kept()...)
+	if len(c.desired.Unanswered) > 0 {
 		var err error
-		if known, err = s.observer.Answers(ctx, z, wanted, known); err != nil {
-			return out, nil, err
+		if known, err = s.observer.Answers(ctx, p.Zone, layers.WithReported(revision, zones.Layers(c.hosts, nil)), known); err != nil {
+			return err
 		}
-		out, unknown = zones.ResolveAliases(z.Name(), wanted, known)
+		c.desired = layers.Over(revision, zones.Layers(c.hosts, known), p.kept()...)
 	}
-	for _, set := range aliases {
-		if !slices.Contains(unknown, set.Name) {
-			c.alias = append(c.alias, set.Name)
-		}
+	if len(c.desired.Answered)+len(c.desired.Unanswered) > 0 {
+		c.notes = append(c.notes, zones.AliasFindings(known)...)
 	}
-	c.notes = append(c.notes, zones.AliasFindings(known)...)
-	return out, unknown, nil
+	return nil
 }
 
 // recognise gives what was placed, and live with those sets put as they were sent that are as the provider once gave
@@ -240,7 +233,7 @@ func (s *Syncs) Differences(ctx context.Context, name dnsname.Name, putBack bool
 		list = append(list, wire.Difference{Zone: name, Account: p.Account.Name, NewZone: p.Placement.RemoteID == "", Steps: c.result.Steps,
 			Digest: c.result.Steps.Digest(), Requests: len(p.Caps.Pack(c.result.Steps, c.live)), InStep: c.result.InStep,
 			Drift: c.result.Drift, Conflicts: c.result.Conflicts, Foreign: c.result.Foreign,
-			Guards: diff.Guards(c.result.Steps, c.live, watched(p.Zone, c.hosts)), Notes: c.notes})
+			Guards: diff.Guards(c.result.Steps, c.live, watched(p.Zone, c.hosts, c.desired.Unanswered)), Notes: c.notes})
 	}
 	return list, nil
 }

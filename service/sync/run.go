@@ -28,27 +28,18 @@ import (
 func (s *Syncs) compareScope(ctx context.Context, run *syncRun) (comparison, error) {
 	if run.sync.Scope == store.ScopeZone {
 		c, err := s.compare(ctx, run.Place, run.sync.RevisionID, run.sync.Drift)
-		run.hosts = c.hosts
+		run.hosts, run.unanswered = c.hosts, c.desired.Unanswered
 		if err == nil {
 			err = s.looked(ctx, run.Place, c)
 		}
 		return c, err
 	}
 	c, err := s.compare(ctx, run.Place, run.sync.RevisionID, diff.WantedWins)
-	run.hosts = c.hosts
+	run.hosts, run.unanswered = c.hosts, c.desired.Unanswered
 	if err == nil {
 		err = s.looked(ctx, run.Place, c)
 	}
-	follow := map[dnsname.Name]bool{}
-	for _, h := range c.hosts {
-		follow[h.Name()] = h.ReportID != nil
-	}
-	for _, name := range c.alias {
-		follow[name] = true
-	}
-	c.result = c.result.Only(func(k record.Key) bool {
-		return follow[k.Name] && (k.Type == record.A || k.Type == record.AAAA || k.Type == record.CNAME)
-	})
+	c.result = c.result.Only(func(k record.Key) bool { return c.desired.Owned[k] })
 	return c, err
 }
 
@@ -58,7 +49,7 @@ func (s *Syncs) guards(run *syncRun, steps change.List, live record.Contents) []
 	if run.sync.Scope == store.ScopeHosts || run.made { // nobody is led to a new zone yet
 		return nil
 	}
-	return diff.Guards(steps, live, watched(run.Zone, run.hosts))
+	return diff.Guards(steps, live, watched(run.Zone, run.hosts, run.unanswered))
 }
 
 // makeWay ends this turn of a sync of a whole zone where a sync of its hosts waits. It goes on after that one, from what
@@ -86,14 +77,15 @@ func (s *Syncs) makeWay(ctx context.Context, run *syncRun) error {
 // syncRun is one sync while it is worked on.
 type syncRun struct {
 	Place
-	job      store.Job
-	sync     store.Sync
-	hosts    []store.Host          // as of the last comparison
-	fresh    bool                  // no change list has been agreed to yet: guards and the expected list are still to be looked at
-	refusals int                   // of what was accepted first
-	made     bool                  // the zone was made at the provider by this run
-	applied  change.List           // what this run has confirmed
-	broken   map[dnsname.Name]bool // names that a broken-off request was about
+	job        store.Job
+	sync       store.Sync
+	hosts      []store.Host          // as of the last comparison
+	unanswered []dnsname.Name        // of the ALIAS records, as of the last comparison
+	fresh      bool                  // no change list has been agreed to yet: guards and the expected list are still to be looked at
+	refusals   int                   // of what was accepted first
+	made       bool                  // the zone was made at the provider by this run
+	applied    change.List           // what this run has confirmed
+	broken     map[dnsname.Name]bool // names that a broken-off request was about
 }
 
 // locks are what a sync keeps others from.

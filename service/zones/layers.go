@@ -4,8 +4,8 @@ import (
 	"fmt"
 
 	"beacon/core/dnsname"
-	"beacon/core/dynaddr"
 	"beacon/core/finding"
+	"beacon/core/layers"
 	"beacon/core/record"
 	"beacon/store"
 	"beacon/wire"
@@ -17,18 +17,17 @@ func HostsOf(tx *store.Tx, zoneID uint64) ([]store.Host, error) { return tx.Host
 // Aliases returns what is known of the targets of the ALIAS records of a zone.
 func Aliases(tx *store.Tx, zoneID uint64) ([]store.Alias, error) { return tx.Aliases(zoneID) }
 
-// ResolveAliases gives contents with addresses in the place of ALIAS records, and the ALIAS names of which no address is known.
-func ResolveAliases(zone dnsname.Name, c record.Contents, known []store.Alias) (out record.Contents, unknown []dnsname.Name) {
-	out = c.Resolve(zone, func(owner, target dnsname.Name) (record.Followed, bool) {
-		for _, a := range known {
-			if a.Name == owner && a.Target == target && a.AnsweredAt != nil {
-				return record.Followed{Addresses: a.Answers, TTL: a.TTL}, true
-			}
+// Layers returns what lies on top of the revision of a zone that has these hosts, and of whose ALIAS targets this is known.
+func Layers(hosts []store.Host, known []store.Alias) (list []layers.Layer) {
+	for _, h := range hosts {
+		list = append(list, layers.OfHost(h.Name(), h.TTL, h.At()))
+	}
+	for _, a := range known {
+		if a.AnsweredAt != nil {
+			list = append(list, layers.OfAlias(a.Name, a.Target, record.Followed{Addresses: a.Answers, TTL: a.TTL}))
 		}
-		unknown = append(unknown, owner)
-		return record.Followed{}, false
-	})
-	return out, unknown
+	}
+	return list
 }
 
 // AliasFindings says what is wrong with the targets of ALIAS records.
@@ -60,8 +59,10 @@ func HostFits(zone dnsname.Name, contents record.Contents, host dnsname.Name) er
 			return wire.Problemf(wire.InTheWay, "%s is delegated to other nameservers at %s; its address belongs there.", host, at)
 		}
 	}
-	if set := contents.Get(record.Key{Name: host, Type: record.CNAME}); !set.IsZero() {
-		return wire.Problemf(wire.InTheWay, "%s is a CNAME to %s, and no address can stand beside that. Take the CNAME out of the definition first.", host, set.Data[0])
+	for t, one := range map[record.Type]string{record.CNAME: "a CNAME", record.ALIAS: "an ALIAS"} {
+		if set := contents.Get(record.Key{Name: host, Type: t}); !set.IsZero() {
+			return wire.Problemf(wire.InTheWay, "%s is %s to %s, and no address can stand beside that. Take the %s out of the definition first.", host, one, set.Data[0], t)
+		}
 	}
 	return nil
 }
@@ -78,17 +79,4 @@ func HostsFit(tx *store.Tx, z store.Zone, contents record.Contents) error {
 		}
 	}
 	return nil
-}
-
-// Overlay puts the addresses that hosts reported on top of what a zone contains. A family of which nothing was
-// reported stays as it is.
-func Overlay(c record.Contents, hosts []store.Host) record.Contents {
-	var sets []record.Set
-	for _, h := range hosts {
-		sets = append(sets, dynaddr.Sets(h.Name(), h.TTL, h.At())...)
-	}
-	if len(sets) == 0 {
-		return c
-	}
-	return c.With(sets...)
 }

@@ -7,6 +7,7 @@ import (
 
 	"beacon/clock"
 	"beacon/core/dnsname"
+	"beacon/core/layers"
 	"beacon/core/record"
 	"beacon/core/rules"
 	"beacon/service/accounts"
@@ -54,7 +55,7 @@ func (s *Zones) Wanted(ctx context.Context, name dnsname.Name) (c record.Content
 			return err
 		}
 		hosts, err := tx.HostsOf(z.ID)
-		c = Overlay(c, hosts)
+		c = layers.WithReported(c, Layers(hosts, nil))
 		return err
 	})
 	return c, err
@@ -62,17 +63,20 @@ func (s *Zones) Wanted(ctx context.Context, name dnsname.Name) (c record.Content
 
 // WantedAddresses is Wanted with addresses in the place of ALIAS records, as far as they are known: what every nameserver can serve.
 func (s *Zones) WantedAddresses(ctx context.Context, name dnsname.Name) (c record.Contents, err error) {
-	wanted, err := s.Wanted(ctx, name)
-	if err != nil || len(wanted.Aliases()) == 0 {
-		return wanted, err
-	}
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.Zone(name)
+		if err != nil || z.RevisionID == nil {
+			return err
+		}
+		if c, err = tx.Contents(*z.RevisionID); err != nil {
+			return err
+		}
+		hosts, err := tx.HostsOf(z.ID)
 		if err != nil {
 			return err
 		}
 		known, err := tx.Aliases(z.ID)
-		c, _ = ResolveAliases(name, wanted, known)
+		c = layers.Over(c, Layers(hosts, known)).Contents
 		return err
 	})
 	return c, err

@@ -250,3 +250,31 @@ func TestEveryCodeIsDocumented(t *testing.T) {
 	}
 	assert.Greater(t, found, 90)
 }
+
+// The architecture page names every package of the core and every room, and no file that is not there.
+func TestArchitectureIsTrue(t *testing.T) {
+	text, err := os.ReadFile("docs/architecture.md")
+	require.NoError(t, err)
+	page, named := string(text), 0
+	for _, m := range regexp.MustCompile("`([a-z]+/[A-Za-z0-9_/.-]+\\.(?:go|tsx?|css|sql))`").FindAllStringSubmatch(page, -1) {
+		named++
+		if _, err := os.Stat(m[1]); err != nil {
+			_, err = os.Stat(filepath.Join("console/src", m[1]))
+			assert.NoError(t, err)
+		}
+	}
+	assert.Greater(t, named, 40)
+	for _, of := range []string{"core", "service"} {
+		folders, err := os.ReadDir(of)
+		require.NoError(t, err)
+		for _, f := range folders {
+			name := f.Name()
+			if of == "core" {
+				name = "core/" + name
+			}
+			if f.IsDir() {
+				assert.Contains(t, page, "`"+name+"`")
+			}
+		}
+	}
+}

@@ -9,12 +9,12 @@ import (
 	"beacon/wire"
 )
 
-// retireCommand takes a zone from a provider, once nobody is led there any more.
+// retireCommand removes a zone from a provider, once no resolver can still use it.
 func (a *app) retireCommand() *cobra.Command {
 	var account string
 	var keep, yes, dryRun bool
 	var allow []string
-	c := &cobra.Command{Use: "retire ZONE", Short: "Take a zone from a provider, once nobody is led there any more", Args: cobra.ExactArgs(1),
+	c := &cobra.Command{Use: "retire ZONE", Short: "Remove a zone from a provider, once no resolver can still use it", Args: cobra.ExactArgs(1),
 		Example: "  beacon zone retire saltmarsh-ferries.example --account plover-old --dry-run",
 		RunE: func(_ *cobra.Command, args []string) error {
 			path, name, err := zonePath("zones", args[0], "")
@@ -52,9 +52,9 @@ func (a *app) retireCommand() *cobra.Command {
 			}
 			return nil
 		}}
-	c.Flags().StringVar(&account, "account", "", "the provider account to take it from")
-	c.Flags().BoolVar(&keep, "keep", false, "leave the zone at the provider, and only forget it here")
-	c.Flags().StringSliceVar(&allow, "allow", nil, "say yes to a guard, by its code")
+	c.Flags().StringVar(&account, "account", "", "the provider account to remove it from")
+	c.Flags().BoolVar(&keep, "keep", false, "leave the zone at the provider, and no longer manage it there")
+	c.Flags().StringSliceVar(&allow, "allow", nil, "allow what a guard blocks, by its code")
 	c.Flags().BoolVar(&dryRun, "dry-run", false, "look only")
 	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
 	_ = c.MarkFlagRequired("account")

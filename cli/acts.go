@@ -30,7 +30,7 @@ func (a *app) actCommand() *cobra.Command {
 		}
 		return a.show(p.Items, func() {
 			if len(p.Items) == 0 {
-				a.printf("Nothing was asked for yet.\n")
+				a.printf("No acts yet.\n")
 				return
 			}
 			var rows [][]string
@@ -90,8 +90,10 @@ func (a *app) followAct(id uint64) error {
 
 func (a *app) showAct(act wire.Act) {
 	a.printf("Act %d: %s %s: %s.\n", act.ID, act.Kind, strings.TrimSuffix(act.Subject, "."), act.State)
-	for _, line := range wrap(act.Message, width-2) {
-		a.printf("  %s\n", line)
+	if act.Message != "" {
+		for _, line := range wrap(act.Message, width-2) {
+			a.printf("  %s\n", line)
+		}
 	}
 	for _, r := range act.Requests {
 		text := fmt.Sprintf("request %d: %s, %s", r.ID, r.Kind, r.State)
@@ -106,7 +108,7 @@ func (a *app) showAct(act wire.Act) {
 	case act.State != wire.ActDone:
 		a.findings(act.Findings)
 	case act.Delegated != nil:
-		a.showDelegated(*act.Delegated)
+		a.showDelegated(*act.Delegated, false)
 	case act.Retired != nil && len(act.Retired.Left) > 0:
 		a.printf("  It is still placed at %s.\n", strings.Join(act.Retired.Left, ", "))
 	case act.Retired != nil:

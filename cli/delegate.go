@@ -1,10 +1,12 @@
 package cli
 
 import (
+	"fmt"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"beacon/core/handover/compare"
 	"beacon/wire"
 )
 
@@ -29,7 +31,7 @@ func (a *app) delegateCommand() *cobra.Command {
 				return err
 			}
 			if dryRun {
-				if err := a.show(got, func() { a.showDelegated(got) }); err != nil || len(got.Closed) == 0 {
+				if err := a.show(got, func() { a.showDelegated(got, true) }); err != nil || len(got.Closed) == 0 {
 					return err
 				}
 				return exit{ExitFailed, ""}
@@ -40,7 +42,7 @@ func (a *app) delegateCommand() *cobra.Command {
 			}
 			if len(got.Steps) > 0 && !yes {
 				if a.output == "table" {
-					a.showDelegated(got)
+					a.showDelegated(got, true)
 				}
 				if err := a.agreed(yes, "Change the nameservers of "+plain(got.Domain)+" at "+got.Registrar+"?"); err != nil {
 					return err
@@ -55,26 +57,37 @@ func (a *app) delegateCommand() *cobra.Command {
 	}
 	c.Flags().StringSliceVar(&r.Nameservers, "nameservers", nil, "the new list; else the desired nameservers")
 	c.Flags().BoolVar(&r.SaveOnly, "save-only", false, "store the list at the registrar and leave it inactive")
-	c.Flags().BoolVar(&r.Undo, "undo", false, "go back to the set in force before the last change")
+	c.Flags().BoolVar(&r.Undo, "undo", false, "restore the nameservers that were active before the last change")
 	c.Flags().StringSliceVar(&r.Override, "override", nil, "pass a closed gate, by its code")
 	c.Flags().StringVar(&r.Reason, "reason", "", "why a gate is passed, for the logbook")
 	c.Flags().StringVar(&r.Agree, "agree", "", "digest of the differences between both sides that are meant")
-	c.Flags().BoolVar(&dryRun, "dry-run", false, "ask both sides, and show what would be done")
+	c.Flags().BoolVar(&dryRun, "dry-run", false, "ask both sides and show what would change; change nothing")
 	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
 	return c
 }
 
-func (a *app) showDelegated(d wire.Delegated) {
+// showDelegated shows what a delegation did, or as a preview would do.
+func (a *app) showDelegated(d wire.Delegated, preview bool) {
 	a.printf("%s at %s\n", a.paint(bold, plain(d.Domain)), d.Registrar)
 	line := func(label, text string) {
 		a.printf("  %-21s%s\n", label, strings.Join(wrap(text, width-23), "\n"+strings.Repeat(" ", 23)))
 	}
+	before, now := "active before", "active now"
+	if preview {
+		before, now = "active now", "active afterwards"
+	}
 	line("parent serves", names(d.Parent))
 	line("new nameservers", names(d.Wanted))
-	line("active before", names(d.Before.Active))
-	line("active now", names(d.After.Active))
+	line(before, names(d.Before.Active))
+	line(now, names(d.After.Active))
 	if names(d.After.Saved) != names(d.After.Active) {
 		line("saved, not active", names(d.After.Saved))
+	}
+	if d.Compared > 0 {
+		line("answers", answersText(d))
+	}
+	if preview {
+		line("gates", gatesText(d))
 	}
 	done := strings.Join(d.Steps, ", then ")
 	if done == "" {
@@ -83,4 +96,23 @@ func (a *app) showDelegated(d wire.Delegated) {
 	line("steps", done)
 	a.findings(d.Findings)
 	a.printf("  %s\n", d.Next)
+}
+
+func answersText(d wire.Delegated) string {
+	differ := len(compare.Open(d.Differences))
+	if differ == 0 {
+		return fmt.Sprintf("%d names and types compared; both sides answer the same", d.Compared)
+	}
+	return fmt.Sprintf("%d names and types compared; %d answered differently", d.Compared, differ)
+}
+
+func gatesText(d wire.Delegated) string {
+	if len(d.Closed) == 0 {
+		return "all open"
+	}
+	var codes []string
+	for _, f := range d.Closed {
+		codes = append(codes, f.Code)
+	}
+	return fmt.Sprintf("%d closed: %s", len(codes), strings.Join(codes, ", "))
 }

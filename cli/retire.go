@@ -28,7 +28,10 @@ func (a *app) retireCommand() *cobra.Command {
 			}
 			a.findings(unless(out.Guards, allow))
 			if dryRun {
-				return a.show(out, func() { a.printf("This is a preview. Nothing was changed.\n") })
+				if err := a.show(out, func() { a.printf("This is a preview. Nothing was changed.\n") }); err != nil || len(unless(out.Guards, allow)) == 0 {
+					return err
+				}
+				return exit{ExitFailed, ""}
 			}
 			if len(unless(out.Guards, allow)) > 0 {
 				return exit{ExitFailed, "a guard blocks this; nothing was changed"}

@@ -29,6 +29,7 @@ type Delegated struct {
 	Findings    []finding.Finding       `json:"findings"`
 	Closed      []finding.Finding       `json:"closed"`      // gates that are closed and not passed; where there is one, nothing is sent
 	Differences []compare.Difference    `json:"differences"` // between what the two sides answer
+	Compared    int                     `json:"compared"`    // names and types that both sides were asked for
 	Digest      string                  `json:"digest"`      // names the differences, to agree to them; empty where there are none that change answers
 	Steps       []string                `json:"steps"`       // what was done, or in a dry run would be
 	Next        string                  `json:"next"`        // what is to be done now

@@ -12,6 +12,7 @@ import (
 	"beacon/core/evidence"
 	"beacon/core/finding"
 	"beacon/core/handover/compare"
+	"beacon/core/wording"
 )
 
 // The codes of the safety gates before a domain moves: passed too early, each of them loses answers. A user passes one by naming it,
@@ -269,7 +270,7 @@ const mostShown = 12
 func (g *gates) judgeAnswers() {
 	open := compare.Open(g.Differences)
 	if ttls := len(g.Differences) - len(open); ttls > 0 {
-		g.say("ttls-differ", finding.Notice, dnsname.Short(g.Domain), fmt.Sprintf("%d record sets have other TTLs on the new side; their data is the same.", ttls), "")
+		g.say("ttls-differ", finding.Notice, dnsname.Short(g.Domain), wording.Counted(ttls, "record set")+" with another TTL on the new side; the data is the same.", "")
 	}
 	digest := compare.Digest(g.Differences)
 	if len(open) == 0 {
@@ -283,9 +284,9 @@ func (g *gates) judgeAnswers() {
 		seen = append(seen, fmt.Sprintf("and %d more", len(open)-mostShown))
 	}
 	if g.Agreed == digest {
-		g.say("differences-agreed", finding.Notice, dnsname.Short(g.Domain), fmt.Sprintf("%d record sets will answer differently, as agreed.", len(open)), "", seen...)
+		g.say("differences-agreed", finding.Notice, dnsname.Short(g.Domain), wording.Counted(len(open), "record set")+" with other data on the new side, as agreed.", "", seen...)
 		return
 	}
-	g.say(GateAnswers, finding.Error, dnsname.Short(g.Domain), fmt.Sprintf("%d record sets answer differently on the two sides.", len(open)),
+	g.say(GateAnswers, finding.Error, dnsname.Short(g.Domain), wording.Counted(len(open), "record set")+" with other data on the new side than on the old one.",
 		"Correct the zone and sync it. If just these differences are meant, agree to them: --agree "+digest+".", seen...)
 }

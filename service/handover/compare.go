@@ -25,19 +25,20 @@ const askedAtOnce = 32
 func digest(list []compare.Difference) string { return compare.Digest(list) }
 
 // compareSides asks both sides for all names and types of the desired zone, and for those that the old provider's account has, where one
-// is connected. A side that answers nothing at all is not compared with.
-func (s *Handover) compareSides(ctx context.Context, m move, old []dnsname.Name, sweep evidence.Sweep) ([]compare.Difference, error) {
+// is connected. A side that answers nothing at all is not
+// compared with. compared is how many names and types were asked for.
+func (s *Handover) compareSides(ctx context.Context, m move, old []dnsname.Name, sweep evidence.Sweep) (list []compare.Difference, compared int, err error) {
 	before, after := answering(sweep, old), answering(sweep, m.target)
 	if len(before) == 0 || len(after) == 0 || slices.Equal(old, m.target) {
-		return []compare.Difference{}, nil
+		return []compare.Difference{}, 0, nil
 	}
 	desired, err := s.zones.WantedAddresses(ctx, m.request.Domain)
 	if err != nil {
-		return nil, err
+		return nil, 0, err
 	}
 	known, err := s.atOldProvider(ctx, m.request.Domain, old)
 	if err != nil {
-		return nil, err
+		return nil, 0, err
 	}
 	keys := compare.Keys(m.request.Domain, desired, known)
 	if len(keys)*(len(before)+len(after)) > mostQuestions {
@@ -45,9 +46,9 @@ func (s *Handover) compareSides(ctx context.Context, m move, old []dnsname.Name,
 	}
 	was, is := s.askAll(ctx, before, keys), s.askAll(ctx, after, keys)
 	if ctx.Err() != nil {
-		return nil, context.Cause(ctx)
+		return nil, 0, context.Cause(ctx)
 	}
-	return append([]compare.Difference{}, compare.Compare(keys, was, is)...), nil
+	return append([]compare.Difference{}, compare.Compare(keys, was, is)...), len(keys), nil
 }
 
 // answering returns the addresses of a set that answer for the zone.

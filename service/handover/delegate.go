@@ -224,7 +224,7 @@ func (s *Handover) look(ctx context.Context, m move) (out wire.Delegated, reg de
 		return out, reg, wire.Problemf(wire.Outside, "Not all nameservers of the zone above %s could be asked how it is delegated now, and without that nobody "+
 			"could tell afterwards by when the change has settled. Nothing was changed. Try again in a moment.", name.Unicode())
 	}
-	if out.Differences, err = s.compareSides(ctx, m, out.Parent, sweep); err != nil {
+	if out.Differences, out.Compared, err = s.compareSides(ctx, m, out.Parent, sweep); err != nil {
 		return out, reg, err
 	}
 	found := handover.Gates(handover.Facts{Domain: name, Target: m.target, Old: out.Parent, Sweep: sweep, NoIPv6: s.checks.WithoutIPv6(), Registration: reg,
@@ -288,7 +288,7 @@ func (d delegating) Next(ctx context.Context, run *acts.Run) (next acts.Decision
 		if reg, err = d.s.registration(ctx, m); err != nil {
 			return next, err
 		}
-		out = wire.Delegated{Domain: m.request.Domain, Registrar: m.account.Name, Wanted: m.target, Before: seenBefore(run, reg), After: reg, Findings: []finding.Finding{}}
+		out = seenBefore(run, m, reg)
 	} else {
 		if _, err := d.s.checks.Check(ctx, m.request.Domain); err != nil { // what the old side says is kept: the waiting is computed from it
 			return next, err
@@ -316,24 +316,39 @@ func (d delegating) Next(ctx context.Context, run *acts.Run) (next acts.Decision
 		out.Next = "The list is saved and not active. Make it active: beacon delegate " + dnsname.Short(m.request.Domain)
 		next.Outcome = acts.Outcome{State: store.ActDone, Result: out, Findings: out.Findings, Message: "The registrar has the nameservers saved, not active: " + texts(m.target) + "."}
 	default:
-		next.Request = d.request(m, step, reg)
+		next.Request = d.request(m, step, sight{Registration: reg, Look: &out})
 	}
 	return next, nil
 }
 
-func seenBefore(run *acts.Run, now delegation.Registration) delegation.Registration {
+// sight is what the first request of a delegation saw: the registration, and all that was looked at beside it.
+type sight struct {
+	delegation.Registration
+	Look *wire.Delegated `json:"look,omitempty"`
+}
+
+// seenBefore returns what held before the first request, with what the registrar has now.
+func seenBefore(run *acts.Run, m move, now delegation.Registration) wire.Delegated {
+	out := wire.Delegated{Domain: m.request.Domain, Registrar: m.account.Name, Wanted: m.target, Before: now, Findings: []finding.Finding{}}
 	for _, sent := range run.Sent {
-		var reg delegation.Registration
-		if json.Unmarshal([]byte(sent.Seen), &reg) == nil {
-			return reg
+		var seen sight
+		if json.Unmarshal([]byte(sent.Seen), &seen) != nil {
+			continue
 		}
+		if seen.Look != nil {
+			out = *seen.Look
+			out.Steps = nil
+		}
+		out.Before = seen.Registration
+		break
 	}
-	return now
+	out.After = now
+	return out
 }
 
 // request makes one step at the registrar. What is desired changes only once a step is done.
-func (d delegating) request(m move, step handover.Step, reg delegation.Registration) *acts.Request {
-	r := &acts.Request{Kind: acts.NameserversSaved, AccountID: m.account.ID, Seen: reg, Intended: m.target, Log: "at " + m.account.Name + ": " + texts(m.target),
+func (d delegating) request(m move, step handover.Step, seen sight) *acts.Request {
+	r := &acts.Request{Kind: acts.NameserversSaved, AccountID: m.account.ID, Seen: seen, Intended: m.target, Log: "at " + m.account.Name + ": " + texts(m.target),
 		Send: func(ctx context.Context) error { _, err := m.driver.Save(ctx, m.request.Domain, m.target); return err },
 		Done: func(tx *store.Tx) error { return check.SetWanted(tx, m.domain.ID, m.target) }}
 	if step == handover.Activate {

@@ -2,6 +2,8 @@ package service_test
 
 import (
 	"context"
+	"fmt"
+	"log/slog"
 	"slices"
 	"strings"
 	"testing"
@@ -14,6 +16,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/record"
 	"beacon/provider"
+	"beacon/service"
 	"beacon/service/handover"
 	"beacon/wire"
 )
@@ -59,6 +62,28 @@ func (h house) retire(r wire.RetireRequest) wire.Act {
 	h.t.Helper()
 	r.Zone = zone
 	return h.finished(h.Handover.Retire(ctx, r))
+}
+
+// Between the request of a retirement and its end no sync of the zone begins there; one that waited for its turn ends with the placement.
+func TestNoSyncBeginsWhileAZoneIsRemoved(t *testing.T) {
+	t.Parallel()
+	h := newHouse(t)
+	h.define("heron-main, curlew-ops", "@ A 192.0.2.1")
+	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{Account: "curlew-ops"}).State)
+	h.stop() // nobody works
+	svc, err := service.Open(ctx, h.settings, drivers(t), slog.New(slog.DiscardHandler))
+	require.NoError(t, err)
+	act, err := svc.Handover.Retire(ctx, wire.RetireRequest{Zone: zone, Account: "curlew-ops"})
+	require.NoError(t, err)
+	_, err = svc.Syncs.StartSync(ctx, wire.SyncRequest{Zone: zone, Account: "curlew-ops"})
+	assert.ErrorContains(t, err, fmt.Sprintf("beacon act show %d", act.ID))
+	list, err := svc.Syncs.StartSync(ctx, wire.SyncRequest{Zone: zone, Account: "heron-main"})
+	require.NoError(t, err, "it is not removed there")
+	svc.Close()
+	h.Service = instance(t, h.settings)
+	assert.Equal(t, wire.ActDone, h.finished(act, nil).State)
+	assert.Equal(t, wire.SyncDone, h.ended(list[0].ID).State)
+	assert.Zero(t, h.zonesNamed("curlew"))
 }
 
 // A zone is not removed while a sync writes to it: the retirement waits for the sync, and no other begins meanwhile.

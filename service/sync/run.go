@@ -134,6 +134,8 @@ func (s *Syncs) RunSync(ctx context.Context, job store.Job) error {
 		return err
 	})
 	switch {
+	case store.IsMissing(err): // its placement was removed, and it with that
+		return nil
 	case err != nil || run.sync.State.Ended():
 		return err
 	case !free || other != 0:

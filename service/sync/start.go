@@ -6,6 +6,7 @@ import (
 
 	"beacon/core/diff"
 	"beacon/service/accounts"
+	"beacon/service/acts"
 	"beacon/service/logbook"
 	"beacon/service/zones"
 	"beacon/store"
@@ -24,6 +25,10 @@ func (s *Syncs) StartSync(ctx context.Context, r wire.SyncRequest) (list []wire.
 		if z.RevisionID == nil {
 			return wire.Problemf(wire.InTheWay, "Zone %s has no contents yet. Import a zone file or define it first.", r.Zone)
 		}
+		retiring, err := acts.Unfinished(tx, z.Name().String(), wire.ActRetire)
+		if err != nil {
+			return err
+		}
 		placements, err := zones.Placements(tx, z.ID)
 		if err != nil {
 			return err
@@ -35,6 +40,9 @@ func (s *Syncs) StartSync(ctx context.Context, r wire.SyncRequest) (list []wire.
 			}
 			if r.Account != "" && a.Name != r.Account {
 				continue
+			}
+			if retiring.ID != 0 && retiring.AccountID == p.AccountID {
+				return wire.Problemf(wire.InTheWay, "Act %d removes %s from %s. Wait until it ends: beacon act show %d.", retiring.ID, r.Zone, a.Name, retiring.ID)
 			}
 			running, err := tx.UnfinishedSync(p.ID)
 			if err != nil {

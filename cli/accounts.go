@@ -4,9 +4,9 @@ import (
 	"bufio"
 	"encoding/json"
 	"fmt"
-	"net/url"
 	"os"
 	"os/signal"
+	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -23,7 +23,7 @@ func (a *app) signInCommand() *cobra.Command {
 		Example: "  beacon sign-in --as keeper\n  beacon sign-in --as keeper --password-file var/demo/password",
 		RunE: func(*cobra.Command, []string) error {
 			if out {
-				if err := a.call("DELETE", "/sessions/current", nil, nil); err != nil {
+				if err := ask(a, wire.SignOut, wire.None{}, nil); err != nil {
 					return err
 				}
 				a.printf("Signed out.\n")
@@ -34,7 +34,7 @@ func (a *app) signInCommand() *cobra.Command {
 				return err
 			}
 			var got wire.SignedIn
-			if err := a.call("POST", "/sessions", wire.SignIn{Name: as, Password: password}, &got); err != nil {
+			if err := ask(a, wire.DoSignIn, wire.SignIn{Name: as, Password: password}, &got); err != nil {
 				return err
 			}
 			if err := a.keepToken(got.Token); err != nil {
@@ -92,7 +92,7 @@ func (a *app) addCommand(role, example string) *cobra.Command {
 			}
 			var got wire.AccountAdded
 			body := wire.NewAccount{Name: args[0], Role: role, Kind: kind, Address: at, Secret: secret, Private: private}
-			if err := a.call("POST", "/accounts", body, &got); err != nil {
+			if err := ask(a, wire.AddAccount, body, &got); err != nil {
 				return err
 			}
 			what := "zones"
@@ -120,7 +120,7 @@ func (a *app) addCommand(role, example string) *cobra.Command {
 func (a *app) registrarCommand() *cobra.Command {
 	c := &cobra.Command{Use: "registrar", Short: "Accounts at registrars"}
 	domains := &cobra.Command{Use: "domains ACCOUNT", Short: "Domains that an account holds, with their nameservers", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
-		list, err := all[wire.Registration](a, "/accounts/"+args[0]+"/registrations")
+		list, err := all(a, wire.ListHoldings, args[0])
 		if err != nil {
 			return err
 		}
@@ -158,7 +158,7 @@ func (a *app) logbookCommand() *cobra.Command {
 			return misuse("--limit is 1 to 200")
 		}
 		var p wire.Page[wire.Entry]
-		if err := a.call("GET", fmt.Sprintf("/logbook?limit=%d&requests=%t&subject=%s", limit, requests, url.QueryEscape(subject)), nil, &p); err != nil {
+		if err := ask(a, wire.ListEntries.With("limit", strconv.Itoa(limit), "requests", strconv.FormatBool(requests), "subject", subject), wire.None{}, &p); err != nil {
 			return err
 		}
 		return a.show(p.Items, func() {

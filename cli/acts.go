@@ -3,7 +3,6 @@ package cli
 import (
 	"context"
 	"fmt"
-	"net/url"
 	"strconv"
 	"strings"
 
@@ -16,16 +15,16 @@ import (
 func (a *app) actCommand() *cobra.Command {
 	c := &cobra.Command{Use: "act", Short: "Changes outside that users asked for: delegations and retirements"}
 	list := &cobra.Command{Use: "list [DOMAIN]", Short: "List acts, newest first", Args: cobra.MaximumNArgs(1), RunE: func(_ *cobra.Command, args []string) error {
-		path := "/acts?limit=50"
+		list := wire.ListActs.With("limit", "50")
 		if len(args) == 1 {
 			name, err := dnsname.Parse(args[0])
 			if err != nil {
 				return misuse("%s", err)
 			}
-			path += "&subject=" + url.QueryEscape(name.String())
+			list = list.With("subject", name.String())
 		}
 		var p wire.Page[wire.Act]
-		if err := a.call("GET", path, nil, &p); err != nil {
+		if err := ask(a, list, wire.None{}, &p); err != nil {
 			return err
 		}
 		return a.show(p.Items, func() {
@@ -56,7 +55,7 @@ func (a *app) followAct(id uint64) error {
 	ctx, cancel := context.WithCancel(context.Background())
 	defer cancel()
 	var act wire.Act
-	read := func() error { return a.call("GET", fmt.Sprintf("/acts/%d", id), nil, &act) }
+	read := func() error { return ask(a, wire.ShowAct, wire.None{}, &act, id) }
 	if err := read(); err != nil {
 		return err
 	}

@@ -19,12 +19,12 @@ func (a *app) careCommand() *cobra.Command {
 		Example: "  beacon zone care saltmarsh-ferries.example --drift 'put back' --protect '@ MX,www *'\n" +
 			"  beacon zone care saltmarsh-ferries.example --extra 'www A relay=on'",
 		RunE: func(cmd *cobra.Command, args []string) error {
-			path, name, err := zonePath("zones", args[0], "")
+			name, err := parseName(args[0])
 			if err != nil {
 				return err
 			}
 			var z wire.ZoneView
-			if err := a.call("GET", path, nil, &z); err != nil {
+			if err := ask(a, wire.ShowZone, wire.None{}, &z, name); err != nil {
 				return err
 			}
 			changed, care := false, z.Care
@@ -43,7 +43,7 @@ func (a *app) careCommand() *cobra.Command {
 				return err
 			}
 			if changed {
-				if err := a.call("PUT", path+"/care", care, &care); err != nil {
+				if err := ask(a, wire.SetCare, care, &care, name); err != nil {
 					return err
 				}
 			}

@@ -1,8 +1,6 @@
 package cli
 
 import (
-	"net/url"
-
 	"github.com/spf13/cobra"
 
 	"beacon/wire"
@@ -11,7 +9,7 @@ import (
 func (a *app) channelCommand() *cobra.Command {
 	c := &cobra.Command{Use: "channel", Short: "Who is told when a domain's verdict changes"}
 	list := &cobra.Command{Use: "list", Short: "The ways in which people and programs are told", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
-		items, err := all[wire.ChannelView](a, "/channels")
+		items, err := all(a, wire.ListChannels)
 		if err != nil {
 			return err
 		}
@@ -28,7 +26,7 @@ func (a *app) channelCommand() *cobra.Command {
 		})
 	}}
 	try := &cobra.Command{Use: "test CHANNEL", Short: "Send a test over a channel, at once", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
-		if err := a.call("POST", "/channels/"+url.PathEscape(args[0])+"/tests", nil, nil); err != nil {
+		if err := ask(a, wire.TestChannel, wire.None{}, nil, args[0]); err != nil {
 			return err
 		}
 		a.printf("A test was sent over %s, and taken there.\n", args[0])

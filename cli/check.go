@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"beacon/core/delegation"
+	"beacon/core/dnsname"
 	"beacon/core/dnssec"
 	"beacon/core/finding"
 	"beacon/wire"
@@ -16,12 +17,12 @@ import (
 
 func (a *app) domainsCommand() *cobra.Command {
 	return &cobra.Command{Use: "domains", Short: "Where each domain stands", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
-		list, err := all[wire.DomainView](a, "/domains")
+		list, err := all(a, wire.ListDomains)
 		if err != nil {
 			return err
 		}
 		var now wire.ClockNow
-		if err := a.call("GET", "/clock", nil, &now); err != nil {
+		if err := ask(a, wire.ShowClock, wire.None{}, &now); err != nil {
 			return err
 		}
 		return a.show(list, func() {
@@ -94,12 +95,12 @@ func (a *app) checkCommand() *cobra.Command {
 
 // check asks the service for a check. Where that cannot be had, it could not be told how the domain stands.
 func (a *app) check(domain string) (r delegation.Report, now wire.ClockNow, err error) {
-	path, _, err := zonePath("domains", domain, "/checks")
+	name, err := parseName(domain)
 	if err != nil {
 		return r, now, err
 	}
-	if err = a.call("POST", path, nil, &r); err == nil {
-		err = a.call("GET", "/clock", nil, &now)
+	if err = ask(a, wire.CheckDomain, wire.None{}, &r, name); err == nil {
+		err = ask(a, wire.ShowClock, wire.None{}, &now)
 	}
 	var misused exit
 	if err != nil && !errors.As(err, &misused) {
@@ -109,14 +110,14 @@ func (a *app) check(domain string) (r delegation.Report, now wire.ClockNow, err 
 }
 
 // report gives the newest check that the service made by itself, and asks for one where it looks after no such domain.
-func (a *app) report(path, domain string) (r delegation.Report, now wire.ClockNow, stranger bool, err error) {
+func (a *app) report(domain dnsname.Name) (r delegation.Report, now wire.ClockNow, stranger bool, err error) {
 	var p *problem
-	if err = a.call("GET", path, nil, &r); errors.As(err, &p) && p.Status == 404 {
-		r, now, err = a.check(domain)
+	if err = ask(a, wire.ShowReport, wire.None{}, &r, domain); errors.As(err, &p) && p.Status == 404 {
+		r, now, err = a.check(plain(domain))
 		return r, now, true, err
 	}
 	if err == nil {
-		err = a.call("GET", "/clock", nil, &now)
+		err = ask(a, wire.ShowClock, wire.None{}, &now)
 	}
 	if err != nil {
 		err = exit{ExitUnknown, err.Error()}

@@ -34,7 +34,7 @@ func (a *app) domainsToCheck(args []string, from string, every bool) ([]dnsname.
 		texts = append(texts, more...)
 	}
 	if every {
-		list, err := all[wire.DomainView](a, "/domains")
+		list, err := all(a, wire.ListDomains)
 		if err != nil {
 			return nil, err
 		}

@@ -6,11 +6,13 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"net/url"
 	"os"
 	"path/filepath"
 	"strings"
 	"time"
 
+	"beacon/core/dnsname"
 	"beacon/reach"
 	"beacon/wire"
 )
@@ -35,13 +37,46 @@ type unreachable struct{ error }
 // door lets the commands reach the service, wherever it is.
 var door, _ = reach.New([]string{"0.0.0.0/0", "::/0"})
 
-// call makes one request to the service and decodes its answer into out, which may be nil.
-func (a *app) call(method, path string, body, out any) error {
-	return a.callIf(method, path, "", body, out)
+// ask makes a call. The parameters of its path are names, numbers or texts, in their order; out may be nil.
+func ask[In, Out any](a *app, c wire.Call[In, Out], in In, out *Out, at ...any) error {
+	return askIf(a, c, "", in, out, at...)
 }
 
-// callIf is call on condition that what it is about still has the tag that it was looked at with.
-func (a *app) callIf(method, path, tag string, body, out any) error {
+// askIf is ask on condition that what it is about still has the tag that it was looked at with.
+func askIf[In, Out any](a *app, c wire.Call[In, Out], tag string, in In, out *Out, at ...any) error {
+	path := pathOf(c.Path, at)
+	if query := c.Query(); query != "" {
+		path += "?" + query
+	}
+	var body any = in
+	if _, none := body.(wire.None); none {
+		body = nil
+	}
+	if out == nil {
+		return a.send(c.Method, path, tag, body, nil)
+	}
+	return a.send(c.Method, path, tag, body, out)
+}
+
+// pathOf puts parameters into a path.
+func pathOf(pattern string, at []any) string {
+	parts := strings.Split(pattern, "/")
+	for i, part := range parts {
+		if !strings.HasPrefix(part, ":") {
+			continue
+		}
+		if name, ok := at[0].(dnsname.Name); ok {
+			parts[i] = plain(name)
+		} else {
+			parts[i] = url.PathEscape(fmt.Sprint(at[0]))
+		}
+		at = at[1:]
+	}
+	return strings.Join(parts, "/")
+}
+
+// send makes one request to the service and decodes its answer into out, which may be nil.
+func (a *app) send(method, path, tag string, body, out any) error {
 	var sent io.Reader
 	if body != nil {
 		text, err := json.Marshal(body)
@@ -107,32 +142,19 @@ func (a *app) sayWaiting() (end func()) {
 	}
 }
 
-// page is one page of a list.
-type page[T any] struct {
-	Items []T    `json:"items"`
-	Next  string `json:"next"`
-}
-
 // all reads a list to its end.
-func all[T any](a *app, path string) ([]T, error) {
+func all[T any](a *app, c wire.List[T], at ...any) ([]T, error) {
 	items := []T{}
-	join := "?"
-	if strings.Contains(path, "?") {
-		join = "&"
-	}
-	for cursor := ""; ; {
+	for {
 		var p wire.Page[T]
-		at := path
-		if cursor != "" {
-			at += join + "cursor=" + cursor
-		}
-		if err := a.call(http.MethodGet, at, nil, &p); err != nil {
+		if err := ask(a, c, wire.None{}, &p, at...); err != nil {
 			return nil, err
 		}
 		items = append(items, p.Items...)
-		if cursor = p.Next; cursor == "" {
+		if p.Next == "" {
 			return items, nil
 		}
+		c = c.With("cursor", p.Next)
 	}
 }
 

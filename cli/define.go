@@ -38,7 +38,7 @@ func (a *app) defineCommand() *cobra.Command {
 				return a.defineCheck(files)
 			}
 			var planned wire.Page[wire.Defined]
-			if err := a.call("POST", "/definitions", wire.DefineRequest{Files: files, DryRun: true, Lead: !once}, &planned); err != nil {
+			if err := ask(a, wire.ApplyDefinitions, wire.DefineRequest{Files: files, DryRun: true, Lead: !once}, &planned); err != nil {
 				return err
 			}
 			if a.output == "table" {
@@ -53,7 +53,7 @@ func (a *app) defineCommand() *cobra.Command {
 				return err
 			}
 			var done wire.Page[wire.Defined]
-			if err := a.call("POST", "/definitions", wire.DefineRequest{Files: files, Lead: !once, Why: why}, &done); err != nil {
+			if err := ask(a, wire.ApplyDefinitions, wire.DefineRequest{Files: files, Lead: !once, Why: why}, &done); err != nil {
 				return err
 			}
 			if err := a.show(done.Items, func() {

@@ -19,7 +19,7 @@ func (a *app) delegateCommand() *cobra.Command {
 			"a list. Both sides are asked first. A gate that would lose answers stops it; --override passes one, with a reason for the logbook.",
 		Example: "  beacon delegate saltmarsh-ferries.example --dry-run\n  beacon delegate saltmarsh-ferries.example --yes\n  beacon delegate saltmarsh-ferries.example --undo",
 		RunE: func(_ *cobra.Command, args []string) error {
-			path, name, err := zonePath("domains", args[0], "")
+			name, err := parseName(args[0])
 			if err != nil {
 				return err
 			}
@@ -27,7 +27,7 @@ func (a *app) delegateCommand() *cobra.Command {
 				return misuse("give --undo or --nameservers, not both")
 			}
 			var got wire.Delegated
-			if err := a.call("POST", path+"/delegation-preview", r, &got); err != nil {
+			if err := ask(a, wire.PreviewDelegate, r, &got, name); err != nil {
 				return err
 			}
 			if dryRun {
@@ -49,7 +49,7 @@ func (a *app) delegateCommand() *cobra.Command {
 				}
 			}
 			var act wire.Act
-			if err := a.call("POST", path+"/delegations", r, &act); err != nil {
+			if err := ask(a, wire.Delegate, r, &act, name); err != nil {
 				return err
 			}
 			return a.followAct(act.ID)

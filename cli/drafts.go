@@ -37,7 +37,7 @@ func (a *app) draftCommand() *cobra.Command {
 			if err := a.agreed(sure, "Forget all of this?"); err != nil {
 				return err
 			}
-			if err := a.callIf("DELETE", "/zones/"+plain(d.Zone)+"/draft", d.Tag, nil, nil); err != nil {
+			if err := askIf(a, wire.DropDraft, d.Tag, wire.None{}, nil, d.Zone); err != nil {
 				return err
 			}
 			a.printf("Forgotten; %s is as it was.\n", plain(d.Zone))
@@ -64,7 +64,7 @@ func (a *app) withDraft(do func(wire.Draft) error) func(*cobra.Command, []string
 }
 
 func (a *app) draft(zone dnsname.Name) (d wire.Draft, err error) {
-	err = a.call("GET", "/zones/"+plain(zone)+"/draft", nil, &d)
+	err = ask(a, wire.ShowDraft, wire.None{}, &d, zone)
 	return d, err
 }
 
@@ -92,7 +92,7 @@ func (a *app) showDraft(d wire.Draft) {
 
 func (a *app) acceptDraft(d wire.Draft, why string, sync bool) error {
 	var rev wire.Revision
-	if err := a.callIf("POST", "/zones/"+plain(d.Zone)+"/draft/acceptance", d.Tag, wire.AcceptDraft{Why: why}, &rev); err != nil {
+	if err := askIf(a, wire.DoAcceptDraft, d.Tag, wire.AcceptDraft{Why: why}, &rev, d.Zone); err != nil {
 		return err
 	}
 	if a.output == "table" {
@@ -107,7 +107,7 @@ func (a *app) acceptDraft(d wire.Draft, why string, sync bool) error {
 func (a *app) operationCommand() *cobra.Command {
 	c := &cobra.Command{Use: "operation", Short: "Changes of many zones at once: what was done, and undoing it"}
 	list := &cobra.Command{Use: "list", Short: "The last ones, newest first", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
-		items, err := all[wire.Operation](a, "/operations")
+		items, err := all(a, wire.ListOperations)
 		if err != nil {
 			return err
 		}
@@ -129,7 +129,7 @@ func (a *app) operationCommand() *cobra.Command {
 			return err
 		}
 		var done wire.Replaced
-		if err := a.call("POST", "/operations/"+args[0]+"/undo", nil, &done); err != nil {
+		if err := ask(a, wire.UndoOperation, wire.None{}, &done, args[0]); err != nil {
 			return err
 		}
 		return a.afterOperation(done, alsoSync)
@@ -158,7 +158,7 @@ func (a *app) afterOperation(done wire.Replaced, sync bool) error {
 
 func (a *app) syncOperation(number string) error {
 	var started wire.Page[wire.SyncView]
-	if err := a.call("POST", "/operations/"+number+"/syncs", nil, &started); err != nil {
+	if err := ask(a, wire.SyncOperation, wire.None{}, &started, number); err != nil {
 		return err
 	}
 	failed := 0

@@ -40,7 +40,7 @@ func (a *app) driftCommand() *cobra.Command {
 
 // listDrift shows how placements stood when they were looked at last.
 func (a *app) listDrift(everything bool) error {
-	list, err := all[wire.PlacementStanding](a, "/placements")
+	list, err := all(a, wire.ListPlacements)
 	if err != nil {
 		return err
 	}
@@ -127,12 +127,12 @@ func (a *app) adoptDrift(zone, account string, yes bool) error {
 	if err := a.agreed(yes, "Make this what the zone should contain?"); err != nil {
 		return err
 	}
-	path, _, err := zonePath("zones", zone, "/adoptions")
+	name, err := parseName(zone)
 	if err != nil {
 		return err
 	}
 	var taken wire.Page[diff.Item]
-	if err := a.call("POST", path, wire.Adoption{Account: account}, &taken); err != nil {
+	if err := ask(a, wire.AdoptDrift, wire.Adoption{Account: account}, &taken, name); err != nil {
 		return err
 	}
 	a.printf("Taken over: %s from %s. Other placements get it with the next sync: beacon sync %s\n", count(len(taken.Items), "set"), account, zone)

@@ -3,7 +3,6 @@ package cli
 import (
 	"context"
 	"fmt"
-	"net/url"
 	"strings"
 	"time"
 
@@ -14,10 +13,10 @@ import (
 // glance has the service look briefly at all its domains, and shows those that do not stand as they should.
 func (a *app) glance(ctx context.Context) error {
 	var g wire.Glances
-	if err := a.call("POST", "/glances", nil, &g); err != nil {
+	if err := ask(a, wire.StartGlance, wire.None{}, &g); err != nil {
 		return err
 	}
-	path := "/glances?since=" + url.QueryEscape(g.Since.Format(time.RFC3339Nano))
+	show := wire.ShowGlance.With("since", g.Since.Format(time.RFC3339Nano))
 	for last := time.Now(); g.Ended == nil; {
 		if isTerminal(a.err) {
 			a.clearLine()
@@ -29,7 +28,7 @@ func (a *app) glance(ctx context.Context) error {
 		case <-time.After(300 * time.Millisecond):
 		}
 		before := g.Looked
-		if err := a.call("GET", path, nil, &g); err != nil {
+		if err := ask(a, show, wire.None{}, &g); err != nil {
 			return err
 		}
 		if g.Looked > before {

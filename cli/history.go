@@ -2,7 +2,6 @@ package cli
 
 import (
 	"fmt"
-	"net/url"
 
 	"github.com/spf13/cobra"
 
@@ -17,19 +16,19 @@ func (a *app) zoneHistoryCommand() *cobra.Command {
 		Use: "history ZONE", Short: "Accepted states of a zone, what changed between two, or the history of one name", Args: cobra.ExactArgs(1),
 		Example: "  beacon zone history saltmarsh-ferries.example\n  beacon zone history saltmarsh-ferries.example --from 1 --to 3\n  beacon zone history saltmarsh-ferries.example --of www",
 		RunE: func(cmd *cobra.Command, args []string) error {
-			path, zone, err := zonePath("zones", args[0], "")
+			zone, err := parseName(args[0])
 			if err != nil {
 				return err
 			}
 			switch {
 			case of != "":
-				return a.nameHistory(path, zone, of)
+				return a.nameHistory(zone, of)
 			case to != 0:
-				return a.compareRevisions(path, zone, from, to)
+				return a.compareRevisions(zone, from, to)
 			case cmd.Flags().Changed("from"):
 				return misuse("say up to which revision: --to NUMBER")
 			}
-			return a.revisions(path)
+			return a.revisions(zone)
 		},
 	}
 	c.Flags().Uint32Var(&from, "from", 0, "compare from this revision; 0 for the empty zone before the first")
@@ -38,8 +37,8 @@ func (a *app) zoneHistoryCommand() *cobra.Command {
 	return c
 }
 
-func (a *app) revisions(path string) error {
-	list, err := all[wire.Revision](a, path+"/revisions")
+func (a *app) revisions(zone dnsname.Name) error {
+	list, err := all(a, wire.ListRevisions, zone)
 	if err != nil {
 		return err
 	}
@@ -56,9 +55,9 @@ func (a *app) revisions(path string) error {
 	})
 }
 
-func (a *app) compareRevisions(path string, zone dnsname.Name, from, to uint32) error {
+func (a *app) compareRevisions(zone dnsname.Name, from, to uint32) error {
 	var got wire.Compared
-	if err := a.call("GET", fmt.Sprintf("%s/comparison?from=%d&to=%d", path, from, to), nil, &got); err != nil {
+	if err := ask(a, wire.CompareRevisions.With("from", fmt.Sprint(from), "to", fmt.Sprint(to)), wire.None{}, &got, zone); err != nil {
 		return err
 	}
 	return a.show(got, func() {
@@ -67,12 +66,12 @@ func (a *app) compareRevisions(path string, zone dnsname.Name, from, to uint32) 
 	})
 }
 
-func (a *app) nameHistory(path string, zone dnsname.Name, of string) error {
+func (a *app) nameHistory(zone dnsname.Name, of string) error {
 	name, err := dnsname.ParseRelative(of, zone)
 	if err != nil {
 		return misuse("--of: %s", err)
 	}
-	list, err := all[wire.NameChange](a, path+"/history?of="+url.QueryEscape(name.String()))
+	list, err := all(a, wire.ListNameChanges.With("of", name.String()), zone)
 	if err != nil {
 		return err
 	}
@@ -95,19 +94,19 @@ func (a *app) zoneRestoreCommand() *cobra.Command {
 		Use: "restore ZONE --revision NUMBER", Short: "Make what an earlier revision said what the zone should contain again", Args: cobra.ExactArgs(1),
 		Long: "Takes what an earlier revision said as a new revision. Nothing is written to a provider by it: beacon sync does that.",
 		RunE: func(_ *cobra.Command, args []string) error {
-			path, zone, err := zonePath("zones", args[0], "")
+			zone, err := parseName(args[0])
 			if err != nil {
 				return err
 			}
 			var view wire.ZoneView
-			if err := a.call("GET", path, nil, &view); err != nil {
+			if err := ask(a, wire.ShowZone, wire.None{}, &view, zone); err != nil {
 				return err
 			}
 			if view.Revision == nil {
 				return exit{ExitFailed, plain(zone) + " has no revision yet"}
 			}
 			if a.output == "table" || dryRun {
-				if err := a.compareRevisions(path, zone, view.Revision.Number, number); err != nil || dryRun {
+				if err := a.compareRevisions(zone, view.Revision.Number, number); err != nil || dryRun {
 					return err
 				}
 			}
@@ -115,7 +114,7 @@ func (a *app) zoneRestoreCommand() *cobra.Command {
 				return err
 			}
 			var made wire.Revision
-			if err := a.call("POST", path+"/restorations", wire.Restore{Revision: number, Why: why}, &made); err != nil {
+			if err := ask(a, wire.RestoreRevision, wire.Restore{Revision: number, Why: why}, &made, zone); err != nil {
 				return err
 			}
 			return a.show(made, func() {

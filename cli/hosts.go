@@ -42,7 +42,7 @@ func (a *app) hostAddCommand() *cobra.Command {
 				return misuse("%s", err)
 			}
 			var added wire.HostAdded
-			if err := a.call("POST", "/hosts", wire.NewHost{Name: name, V4: !v6only, V6: !v4only, TTL: seconds}, &added); err != nil {
+			if err := ask(a, wire.AddHost, wire.NewHost{Name: name, V4: !v6only, V6: !v4only, TTL: seconds}, &added); err != nil {
 				return err
 			}
 			if tokenFile != "" {
@@ -71,7 +71,7 @@ func (a *app) hostAddCommand() *cobra.Command {
 
 func (a *app) hostListCommand() *cobra.Command {
 	return &cobra.Command{Use: "list", Short: "Where each host stands", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
-		list, err := all[wire.HostView](a, "/hosts")
+		list, err := all(a, wire.ListHosts)
 		if err != nil {
 			return err
 		}
@@ -142,14 +142,14 @@ func (a *app) hostShowCommand() *cobra.Command {
 			"With --wait, the exit code is 2 where what was reported last is not visible at every nameserver in time.",
 		Example: "  beacon host show pier-cam.saltmarsh-ferries.example --wait 30s",
 		RunE: func(_ *cobra.Command, args []string) error {
-			path, _, err := zonePath("hosts", args[0], "")
+			name, err := parseName(args[0])
 			if err != nil {
 				return err
 			}
 			var h wire.HostView
 			for until := time.Now().Add(wait); ; time.Sleep(hostPause) {
 				h = wire.HostView{}
-				if err := a.call("GET", path, nil, &h); err != nil {
+				if err := ask(a, wire.ShowHost, wire.None{}, &h, name); err != nil {
 					return err
 				}
 				if arrived(h) || !time.Now().Before(until) {
@@ -157,7 +157,7 @@ func (a *app) hostShowCommand() *cobra.Command {
 				}
 			}
 			var now wire.ClockNow
-			if err := a.call("GET", "/clock", nil, &now); err != nil {
+			if err := ask(a, wire.ShowClock, wire.None{}, &now); err != nil {
 				return err
 			}
 			if err := a.show(h, func() { a.showHost(h, now) }); err != nil {
@@ -235,18 +235,18 @@ func after(reported time.Time, t *time.Time) string {
 func (a *app) hostRemoveCommand() *cobra.Command {
 	var yes bool
 	c := &cobra.Command{Use: "remove NAME", Short: "End that a name follows; its token ends with it", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
-		path, name, err := zonePath("hosts", args[0], "")
+		name, err := parseName(args[0])
 		if err != nil {
 			return err
 		}
 		var h wire.HostView
-		if err := a.call("GET", path, nil, &h); err != nil {
+		if err := ask(a, wire.ShowHost, wire.None{}, &h, name); err != nil {
 			return err
 		}
 		if err := a.agreed(yes, "Shall "+plain(name)+" follow no longer?"); err != nil {
 			return err
 		}
-		if err := a.call("DELETE", path, nil, nil); err != nil {
+		if err := ask(a, wire.RemoveHost, wire.None{}, nil, name); err != nil {
 			return err
 		}
 		a.printf("%s follows no longer. The next sync of %s brings back what its definition says.\n", plain(name), plain(h.Zone))

@@ -15,7 +15,7 @@ import (
 
 func (a *app) listAccounts(role string) *cobra.Command {
 	return &cobra.Command{Use: "list", Short: "Connected accounts", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
-		list, err := all[wire.AccountView](a, "/accounts?role="+role)
+		list, err := all(a, wire.ListAccounts.With("role", role))
 		if err != nil {
 			return err
 		}
@@ -52,7 +52,7 @@ func ago(at *time.Time) string {
 func (a *app) providerCommand() *cobra.Command {
 	c := &cobra.Command{Use: "provider", Short: "Accounts at DNS providers, and the profiles that describe interfaces"}
 	zones := &cobra.Command{Use: "zones ACCOUNT", Short: "Zones that an account holds", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
-		list, err := all[wire.RemoteZone](a, "/accounts/"+args[0]+"/zones")
+		list, err := all(a, wire.ListRemoteZones, args[0])
 		if err != nil {
 			return err
 		}
@@ -73,7 +73,7 @@ func (a *app) providerCommand() *cobra.Command {
 
 func (a *app) showAccountCommand() *cobra.Command {
 	return &cobra.Command{Use: "show ACCOUNT", Short: "One account: what its credential may do, and what its provider can", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
-		list, err := all[wire.AccountView](a, "/accounts?role="+wire.RoleProvider)
+		list, err := all(a, wire.ListAccounts.With("role", wire.RoleProvider))
 		if err != nil {
 			return err
 		}
@@ -181,7 +181,7 @@ func (a *app) rotateCommand(role string) *cobra.Command {
 				return err
 			}
 			var got wire.AccountAdded
-			if err := a.call("PUT", "/accounts/"+args[0]+"/credential", wire.NewCredential{Role: role, Secret: secret}, &got); err != nil {
+			if err := ask(a, wire.RotateCredential, wire.NewCredential{Role: role, Secret: secret}, &got, args[0]); err != nil {
 				return err
 			}
 			a.printf("%s has the new credential. Withdraw the old one at the provider now.\n", args[0])
@@ -194,7 +194,7 @@ func (a *app) rotateCommand(role string) *cobra.Command {
 
 func (a *app) kindsCommand() *cobra.Command {
 	return &cobra.Command{Use: "kinds", Short: "What accounts can be connected to", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
-		list, err := all[wire.Kind](a, "/kinds")
+		list, err := all(a, wire.ListKinds)
 		if err != nil {
 			return err
 		}
@@ -225,7 +225,7 @@ func (a *app) verifyCommand() *cobra.Command {
 				return err
 			}
 			var got wire.Page[wire.Verified]
-			if err := a.call("POST", "/accounts/"+args[0]+"/verifications", wire.Verification{Zone: scratch}, &got); err != nil {
+			if err := ask(a, wire.VerifyAccount, wire.Verification{Zone: scratch}, &got, args[0]); err != nil {
 				return err
 			}
 			failed := 0

@@ -41,7 +41,7 @@ func (a *app) edit(zone dnsname.Name, change wire.DraftChange, o outcome) error 
 	if err != nil {
 		return err
 	}
-	if err := a.callIf("POST", "/zones/"+plain(zone)+"/draft/edits", d.Tag, change, &d); err != nil {
+	if err := askIf(a, wire.EditDraft, d.Tag, change, &d, zone); err != nil {
 		return err
 	}
 	if !o.now {
@@ -111,7 +111,7 @@ func (a *app) ttlFlag(text string, zone, name dnsname.Name, t record.Type) (uint
 		}
 		return ttl, nil
 	}
-	list, err := all[record.Record](a, "/zones/"+plain(zone)+"/records")
+	list, err := all(a, wire.ListRecords, zone)
 	if err != nil {
 		return 0, err
 	}
@@ -164,7 +164,7 @@ func (a *app) pick(zone, name dnsname.Name, t record.Type, text string) (record.
 	if err != nil {
 		return record.Record{}, err
 	}
-	list, err := all[record.Record](a, "/zones/"+plain(zone)+"/records")
+	list, err := all(a, wire.ListRecords, zone)
 	if err != nil {
 		return record.Record{}, err
 	}
@@ -405,7 +405,7 @@ func (a *app) recordListCommand() *cobra.Command {
 			if err != nil {
 				return misuse("%s", err)
 			}
-			list, err := all[record.Record](a, "/zones/"+plain(zone)+"/records")
+			list, err := all(a, wire.ListRecords, zone)
 			if err != nil {
 				return err
 			}

@@ -17,13 +17,13 @@ func (a *app) retireCommand() *cobra.Command {
 	c := &cobra.Command{Use: "retire ZONE", Short: "Remove a zone from a provider, once no resolver can still use it", Args: cobra.ExactArgs(1),
 		Example: "  beacon zone retire saltmarsh-ferries.example --account plover-old --dry-run",
 		RunE: func(_ *cobra.Command, args []string) error {
-			path, name, err := zonePath("zones", args[0], "")
+			name, err := parseName(args[0])
 			if err != nil {
 				return err
 			}
 			body := wire.RetireRequest{Account: account, Keep: keep, Allow: allow}
 			var out wire.Retired
-			if err := a.call("POST", path+"/retirement-preview", body, &out); err != nil {
+			if err := ask(a, wire.PreviewRetire, body, &out, name); err != nil {
 				return err
 			}
 			a.findings(unless(out.Guards, allow))
@@ -44,7 +44,7 @@ func (a *app) retireCommand() *cobra.Command {
 				return err
 			}
 			var act wire.Act
-			if err := a.call("POST", path+"/retirements", body, &act); err != nil {
+			if err := ask(a, wire.Retire, body, &act, name); err != nil {
 				return err
 			}
 			if err := a.followAct(act.ID); err != nil {

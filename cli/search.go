@@ -2,7 +2,6 @@ package cli
 
 import (
 	"fmt"
-	"net/url"
 
 	"github.com/spf13/cobra"
 
@@ -32,18 +31,18 @@ func (a *app) searchCommand() *cobra.Command {
 			if len(args) == 1 {
 				r.Text = args[0]
 			}
-			query := url.Values{}
+			search := wire.SearchRecords
 			for name, value := range map[string]string{"text": r.Text, "zone": r.Zone, "name": r.Name, "value": r.Value, "type": r.Type, "address": r.Address, "ttl": r.TTL} {
 				if value != "" {
-					query.Set(name, value)
+					search = search.With(name, value)
 				}
 			}
-			query.Set("limit", fmt.Sprint(min(most, 200)))
+			search = search.With("limit", fmt.Sprint(min(most, 200)))
 			hits := []wire.Hit{}
 			more := false
 			for {
 				var p wire.Page[wire.Hit]
-				if err := a.call("GET", "/records?"+query.Encode(), nil, &p); err != nil {
+				if err := ask(a, search, wire.None{}, &p); err != nil {
 					return err
 				}
 				hits = append(hits, p.Items...)
@@ -53,7 +52,7 @@ func (a *app) searchCommand() *cobra.Command {
 				if more = len(hits) >= most; more {
 					break
 				}
-				query.Set("cursor", p.Next)
+				search = search.With("cursor", p.Next)
 			}
 			hits = hits[:min(len(hits), most)]
 			return a.show(hits, func() {
@@ -99,7 +98,7 @@ func (a *app) recordReplaceCommand() *cobra.Command {
 			dryRun := r.DryRun
 			r.DryRun = true
 			var planned wire.Replaced
-			if err := a.call("POST", "/operations", r, &planned); err != nil {
+			if err := ask(a, wire.ReplaceRecords, r, &planned); err != nil {
 				return err
 			}
 			if a.output == "table" {
@@ -113,7 +112,7 @@ func (a *app) recordReplaceCommand() *cobra.Command {
 			}
 			r.DryRun, r.Expect = false, planned.Digest
 			var done wire.Replaced
-			if err := a.call("POST", "/operations", r, &done); err != nil {
+			if err := ask(a, wire.ReplaceRecords, r, &done); err != nil {
 				return err
 			}
 			return a.afterOperation(done, sync)

@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"fmt"
+	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -33,11 +34,11 @@ func (a *app) diffCommand() *cobra.Command {
 }
 
 func (a *app) differences(zone string, putBack bool) ([]wire.Difference, error) {
-	path, _, err := zonePath("zones", zone, fmt.Sprintf("/differences?put_back=%t", putBack))
+	name, err := parseName(zone)
 	if err != nil {
 		return nil, err
 	}
-	return all[wire.Difference](a, path)
+	return all(a, wire.ListDifferences.With("put_back", strconv.FormatBool(putBack)), name)
 }
 
 // data prints what a set holds, without its name and type.
@@ -145,7 +146,7 @@ func (a *app) syncZone(zone string, opt syncOptions) error {
 	if err := a.agreed(opt.yes, "Write this to the providers?"); err != nil {
 		return err
 	}
-	path, _, err := zonePath("zones", zone, "/syncs")
+	name, err := parseName(zone)
 	if err != nil {
 		return err
 	}
@@ -155,7 +156,7 @@ func (a *app) syncZone(zone string, opt syncOptions) error {
 		}
 		body := wire.SyncRequest{Account: d.Account, Allow: opt.allow, Expect: d.Digest, PutBack: opt.putBack}
 		var started wire.Page[wire.SyncView]
-		if err := a.call("POST", path, body, &started); err != nil {
+		if err := ask(a, wire.StartSync, body, &started, name); err != nil {
 			return err
 		}
 		for _, s := range started.Items {
@@ -181,7 +182,7 @@ func (a *app) follow(id uint64) error {
 		case err := <-broken:
 			return err
 		}
-		if err := a.call("GET", fmt.Sprintf("/syncs/%d", id), nil, &s); err != nil {
+		if err := ask(a, wire.ShowSync, wire.None{}, &s, id); err != nil {
 			return err
 		}
 		if s.State.Ended() {

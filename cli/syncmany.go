@@ -28,7 +28,7 @@ func (a *app) syncMany(only string, opt syncOptions) error {
 	if _, err := path.Match(only, "x"); err != nil {
 		return misuse("--only: %q is no pattern; write it like *.example", only)
 	}
-	standings, err := all[wire.PlacementStanding](a, "/placements")
+	standings, err := all(a, wire.ListPlacements)
 	if err != nil {
 		return err
 	}
@@ -77,7 +77,7 @@ func (a *app) runMany(list []*pending, opt syncOptions) error {
 		}
 		still := underway[:0:0]
 		for _, p := range underway {
-			if err := a.call("GET", fmt.Sprintf("/syncs/%d", p.id), nil, &p.done); err != nil {
+			if err := ask(a, wire.ShowSync, wire.None{}, &p.done, p.id); err != nil {
 				return err
 			}
 			if p.done.State.Ended() {
@@ -102,13 +102,9 @@ func (a *app) runMany(list []*pending, opt syncOptions) error {
 }
 
 func (a *app) startOne(p *pending, opt syncOptions) error {
-	path, _, err := zonePath("zones", p.zone.String(), "/syncs")
-	if err != nil {
-		return err
-	}
 	var got wire.Page[wire.SyncView]
 	body := wire.SyncRequest{Account: p.account, Allow: opt.allow, PutBack: opt.putBack}
-	if err := a.call("POST", path, body, &got); err != nil {
+	if err := ask(a, wire.StartSync, body, &got, p.zone); err != nil {
 		return err
 	}
 	p.id = got.Items[0].ID

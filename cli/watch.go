@@ -12,6 +12,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"beacon/core/delegation"
+	"beacon/core/dnsname"
 	"beacon/wire"
 )
 
@@ -55,7 +56,7 @@ const quietPause = time.Minute
 const strangerPause = 2 * time.Second
 
 func (a *app) watch(domain string, limit time.Duration) error {
-	path, name, err := zonePath("domains", domain, "/report")
+	name, err := parseName(domain)
 	if err != nil {
 		return err
 	}
@@ -67,7 +68,7 @@ func (a *app) watch(domain string, limit time.Duration) error {
 		defer cancel()
 	}
 	view := watchView{app: a}
-	if settled, err := view.look(path, domain); err != nil || settled {
+	if settled, err := view.look(name); err != nil || settled {
 		return err
 	}
 	something, broken := a.news(ctx, func(e wire.Entry) bool { return e.Subject == name.String() })
@@ -94,7 +95,7 @@ func (a *app) watch(domain string, limit time.Duration) error {
 			}
 			return exitFor(view.report.Verdict)
 		}
-		if settled, err := view.look(path, domain); err != nil || settled {
+		if settled, err := view.look(name); err != nil || settled {
 			return err
 		}
 	}
@@ -111,8 +112,8 @@ type watchView struct {
 }
 
 // look reads the newest report and shows it.
-func (w *watchView) look(path, domain string) (settled bool, err error) {
-	if w.report, w.clock, w.stranger, err = w.app.report(path, domain); err != nil {
+func (w *watchView) look(domain dnsname.Name) (settled bool, err error) {
+	if w.report, w.clock, w.stranger, err = w.app.report(domain); err != nil {
 		return false, err
 	}
 	w.read = time.Now()

@@ -8,6 +8,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/finding"
 	"beacon/core/rules"
+	"beacon/wire"
 )
 
 func (a *app) zoneCheckCommand() *cobra.Command {
@@ -18,13 +19,13 @@ func (a *app) zoneCheckCommand() *cobra.Command {
 			"All codes: docs/findings.md.\n\nExit codes: 0 no errors, 1 errors or faults, 64 misuse.",
 		Example: "  beacon zone check saltmarsh-ferries.example\n  beacon zone check saltmarsh-ferries.example --file saltmarsh-ferries.zone",
 		RunE: func(_ *cobra.Command, args []string) error {
-			path, name, err := zonePath("zones", args[0], "/findings")
+			name, err := parseName(args[0])
 			if err != nil {
 				return err
 			}
 			var found []rules.Found
 			if file == "" {
-				found, err = all[rules.Found](a, path)
+				found, err = all(a, wire.ListFindings, name)
 			} else {
 				found, err = a.checkFile(file, name)
 			}

@@ -3,6 +3,7 @@ package cli
 import (
 	"fmt"
 	"path/filepath"
+	"strconv"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -24,7 +25,7 @@ func (a *app) zoneCommand() *cobra.Command {
 }
 
 func (a *app) zoneList() error {
-	list, err := all[wire.ZoneView](a, "/zones")
+	list, err := all(a, wire.ListZones)
 	if err != nil {
 		return err
 	}
@@ -52,22 +53,22 @@ func revisionText(r *wire.Revision) string {
 	return fmt.Sprintf("revision %d, %d records", r.Number, r.Records)
 }
 
-// zonePath checks a name before it becomes part of a path.
-func zonePath(collection, name, rest string) (string, dnsname.Name, error) {
-	parsed, err := dnsname.Parse(name)
+// parseName reads a name that a user typed.
+func parseName(text string) (dnsname.Name, error) {
+	name, err := dnsname.Parse(text)
 	if err != nil {
-		return "", parsed, misuse("%s", err)
+		return name, misuse("%s", err)
 	}
-	return "/" + collection + "/" + strings.TrimSuffix(parsed.String(), ".") + rest, parsed, nil
+	return name, nil
 }
 
-func (a *app) zoneShow(name string) error {
-	path, _, err := zonePath("zones", name, "")
+func (a *app) zoneShow(text string) error {
+	name, err := parseName(text)
 	if err != nil {
 		return err
 	}
 	var z wire.ZoneView
-	if err := a.call("GET", path, nil, &z); err != nil {
+	if err := ask(a, wire.ShowZone, wire.None{}, &z, name); err != nil {
 		return err
 	}
 	return a.show(z, func() {
@@ -101,7 +102,7 @@ func (a *app) zoneImportCommand() *cobra.Command {
 		Use: "import FILE --origin NAME", Short: "Take a zone file as what a zone should contain", Args: cobra.ExactArgs(1),
 		Example: "  beacon zone import demo/saltmarsh-ferries.zone --origin saltmarsh-ferries.example --dry-run",
 		RunE: func(_ *cobra.Command, args []string) error {
-			path, zone, err := zonePath("zones", origin, "/imports")
+			zone, err := parseName(origin)
 			if err != nil {
 				return err
 			}
@@ -111,7 +112,7 @@ func (a *app) zoneImportCommand() *cobra.Command {
 			}
 			body := wire.Import{File: filepath.Base(args[0]), Text: zonefile.Text(zone, contents), DryRun: true}
 			var got wire.Imported
-			if err := a.call("POST", path, body, &got); err != nil {
+			if err := ask(a, wire.ImportZone, body, &got, zone); err != nil {
 				return err
 			}
 			if a.output == "table" {
@@ -122,7 +123,7 @@ func (a *app) zoneImportCommand() *cobra.Command {
 					return err
 				}
 				body.DryRun = false
-				if err := a.call("POST", path, body, &got); err != nil {
+				if err := ask(a, wire.ImportZone, body, &got, zone); err != nil {
 					return err
 				}
 			}
@@ -160,19 +161,19 @@ func (a *app) zoneExportCommand() *cobra.Command {
 		if !ok {
 			return misuse("--as is canonical, zonefile, json, csv or definition")
 		}
-		path, name, err := zonePath("zones", args[0], "")
+		name, err := parseName(args[0])
 		if err != nil {
 			return err
 		}
 		if as == "definition" {
 			var got wire.ZoneDefinition
-			if err := a.call("GET", path+"/definition", nil, &got); err != nil {
+			if err := ask(a, wire.ShowDefinition, wire.None{}, &got, name); err != nil {
 				return err
 			}
 			a.printf("%s", got.Text)
 			return nil
 		}
-		list, err := all[record.Record](a, fmt.Sprintf("%s/records?addresses=%t", path, addresses))
+		list, err := all(a, wire.ListRecords.With("addresses", strconv.FormatBool(addresses)), name)
 		if err != nil {
 			return err
 		}
@@ -189,12 +190,12 @@ func (a *app) zoneTakeoverCommand() *cobra.Command {
 		Long: "Ends that a definition file leads a zone, and prints the definition as it stands. The file knows nothing of it: put what you\n" +
 			"change here into it later (beacon zone export ZONE --as definition), and define it, so that it leads again.",
 		RunE: func(_ *cobra.Command, args []string) error {
-			path, name, err := zonePath("zones", args[0], "")
+			name, err := parseName(args[0])
 			if err != nil {
 				return err
 			}
 			var z wire.ZoneView
-			if err := a.call("GET", path, nil, &z); err != nil {
+			if err := ask(a, wire.ShowZone, wire.None{}, &z, name); err != nil {
 				return err
 			}
 			if z.LedBy != "" {
@@ -203,7 +204,7 @@ func (a *app) zoneTakeoverCommand() *cobra.Command {
 				}
 			}
 			var got wire.ZoneDefinition
-			if err := a.call("POST", path+"/takeover", nil, &got); err != nil {
+			if err := ask(a, wire.TakeOverZone, wire.None{}, &got, name); err != nil {
 				return err
 			}
 			fmt.Fprintf(a.err, "%s can be changed here now. As it stands, its definition is:\n", plain(name))
@@ -221,7 +222,7 @@ func (a *app) zoneSketchCommand() *cobra.Command {
 			"provider account, or a zone file, has. Nothing is kept.",
 		Example: "  beacon zone sketch piers.example --new --at heron-main > piers.beacon.yaml\n  beacon zone sketch piers.example --from plover-old --at heron-main",
 		RunE: func(_ *cobra.Command, args []string) error {
-			_, name, err := zonePath("zones", args[0], "")
+			name, err := parseName(args[0])
 			if err != nil {
 				return err
 			}
@@ -234,7 +235,7 @@ func (a *app) zoneSketchCommand() *cobra.Command {
 				r.File, r.Text = filepath.Base(file), zonefile.Text(name, contents)
 			}
 			var got wire.Sketch
-			if err := a.call("POST", "/sketches", r, &got); err != nil {
+			if err := ask(a, wire.SketchZone, r, &got); err != nil {
 				return err
 			}
 			return a.show(got, func() { a.printf("%s", got.Text) })

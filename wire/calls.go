@@ -1,0 +1,117 @@
+package wire
+
+import (
+	"net/url"
+
+	"beacon/core/delegation"
+	"beacon/core/diff"
+	"beacon/core/record"
+	"beacon/core/rules"
+)
+
+// None is the request of a call without a body, and the answer of one without content.
+type None struct{}
+
+// Call is one route of /api/v1 as clients call it: what is sent and what comes back. Path has a parameter in each segment that begins
+// with a colon.
+type Call[In, Out any] struct {
+	Method, Path string
+	query        url.Values
+}
+
+// List is a call that returns a list in pages.
+type List[T any] = Call[None, Page[T]]
+
+// With returns the call with query parameters added, names and values in turn.
+func (c Call[In, Out]) With(pairs ...string) Call[In, Out] {
+	query := url.Values{}
+	for name, values := range c.query {
+		query[name] = values
+	}
+	for i := 0; i+1 < len(pairs); i += 2 {
+		query.Set(pairs[i], pairs[i+1])
+	}
+	c.query = query
+	return c
+}
+
+// Query returns the call's query as it stands in a URL, or "".
+func (c Call[In, Out]) Query() string { return c.query.Encode() }
+
+// Users and accounts.
+var (
+	DoSignIn         = Call[SignIn, SignedIn]{Method: "POST", Path: "/sessions"}
+	SignOut          = Call[None, None]{Method: "DELETE", Path: "/sessions/current"}
+	ListPeople       = List[string]{Method: "GET", Path: "/people"}
+	AddPerson        = Call[NewPerson, PersonAdded]{Method: "POST", Path: "/people"}
+	ListAccounts     = List[AccountView]{Method: "GET", Path: "/accounts"}
+	AddAccount       = Call[NewAccount, AccountAdded]{Method: "POST", Path: "/accounts"}
+	RotateCredential = Call[NewCredential, AccountAdded]{Method: "PUT", Path: "/accounts/:name/credential"}
+	VerifyAccount    = Call[Verification, Page[Verified]]{Method: "POST", Path: "/accounts/:name/verifications"}
+	ListRemoteZones  = List[RemoteZone]{Method: "GET", Path: "/accounts/:name/zones"}
+	ListHoldings     = List[Registration]{Method: "GET", Path: "/accounts/:name/registrations"}
+	ListKinds        = List[Kind]{Method: "GET", Path: "/kinds"}
+)
+
+// Zones: what they should contain.
+var (
+	ListZones        = List[ZoneView]{Method: "GET", Path: "/zones"}
+	ShowZone         = Call[None, ZoneView]{Method: "GET", Path: "/zones/:name"}
+	ListRecords      = List[record.Record]{Method: "GET", Path: "/zones/:name/records"}
+	ListFindings     = List[rules.Found]{Method: "GET", Path: "/zones/:name/findings"}
+	ListRevisions    = List[Revision]{Method: "GET", Path: "/zones/:name/revisions"}
+	CompareRevisions = Call[None, Compared]{Method: "GET", Path: "/zones/:name/comparison"}
+	ListNameChanges  = List[NameChange]{Method: "GET", Path: "/zones/:name/history"}
+	RestoreRevision  = Call[Restore, Revision]{Method: "POST", Path: "/zones/:name/restorations"}
+	ImportZone       = Call[Import, Imported]{Method: "POST", Path: "/zones/:name/imports"}
+	ShowDefinition   = Call[None, ZoneDefinition]{Method: "GET", Path: "/zones/:name/definition"}
+	TakeOverZone     = Call[None, ZoneDefinition]{Method: "POST", Path: "/zones/:name/takeover"}
+	SetCare          = Call[CareView, CareView]{Method: "PUT", Path: "/zones/:name/care"}
+	ApplyDefinitions = Call[DefineRequest, Page[Defined]]{Method: "POST", Path: "/definitions"}
+	SketchZone       = Call[SketchRequest, Sketch]{Method: "POST", Path: "/sketches"}
+	ShowDraft        = Call[None, Draft]{Method: "GET", Path: "/zones/:name/draft"}
+	EditDraft        = Call[DraftChange, Draft]{Method: "POST", Path: "/zones/:name/draft/edits"}
+	DoAcceptDraft    = Call[AcceptDraft, Revision]{Method: "POST", Path: "/zones/:name/draft/acceptance"}
+	DropDraft        = Call[None, None]{Method: "DELETE", Path: "/zones/:name/draft"}
+	SearchRecords    = List[Hit]{Method: "GET", Path: "/records"}
+	ListOperations   = List[Operation]{Method: "GET", Path: "/operations"}
+	ReplaceRecords   = Call[ReplaceRequest, Replaced]{Method: "POST", Path: "/operations"}
+	UndoOperation    = Call[None, Replaced]{Method: "POST", Path: "/operations/:id/undo"}
+	SyncOperation    = Call[None, Page[SyncView]]{Method: "POST", Path: "/operations/:id/syncs"}
+)
+
+// Zones at their providers.
+var (
+	ListPlacements  = List[PlacementStanding]{Method: "GET", Path: "/placements"}
+	ListDifferences = List[Difference]{Method: "GET", Path: "/zones/:name/differences"}
+	StartSync       = Call[SyncRequest, Page[SyncView]]{Method: "POST", Path: "/zones/:name/syncs"}
+	ShowSync        = Call[None, SyncView]{Method: "GET", Path: "/syncs/:id"}
+	AdoptDrift      = Call[Adoption, Page[diff.Item]]{Method: "POST", Path: "/zones/:name/adoptions"}
+	PreviewRetire   = Call[RetireRequest, Retired]{Method: "POST", Path: "/zones/:name/retirement-preview"}
+	Retire          = Call[RetireRequest, Act]{Method: "POST", Path: "/zones/:name/retirements"}
+)
+
+// Domains and their delegation.
+var (
+	ListDomains     = List[DomainView]{Method: "GET", Path: "/domains"}
+	CheckDomain     = Call[None, delegation.Report]{Method: "POST", Path: "/domains/:name/checks"}
+	ShowReport      = Call[None, delegation.Report]{Method: "GET", Path: "/domains/:name/report"}
+	StartGlance     = Call[None, Glances]{Method: "POST", Path: "/glances"}
+	ShowGlance      = Call[None, Glances]{Method: "GET", Path: "/glances"}
+	PreviewDelegate = Call[DelegateRequest, Delegated]{Method: "POST", Path: "/domains/:name/delegation-preview"}
+	Delegate        = Call[DelegateRequest, Act]{Method: "POST", Path: "/domains/:name/delegations"}
+	ListActs        = List[Act]{Method: "GET", Path: "/acts"}
+	ShowAct         = Call[None, Act]{Method: "GET", Path: "/acts/:id"}
+)
+
+// Dynamic hosts, and what happened.
+var (
+	ListHosts    = List[HostView]{Method: "GET", Path: "/hosts"}
+	AddHost      = Call[NewHost, HostAdded]{Method: "POST", Path: "/hosts"}
+	ShowHost     = Call[None, HostView]{Method: "GET", Path: "/hosts/:name"}
+	RemoveHost   = Call[None, None]{Method: "DELETE", Path: "/hosts/:name"}
+	ListEntries  = List[Entry]{Method: "GET", Path: "/logbook"}
+	ListChannels = List[ChannelView]{Method: "GET", Path: "/channels"}
+	TestChannel  = Call[None, None]{Method: "POST", Path: "/channels/:name/tests"}
+	ShowClock    = Call[None, ClockNow]{Method: "GET", Path: "/clock"}
+)

@@ -57,6 +57,7 @@ bench: need-tests console
 soak: need-tests console
 	BEACON_SOAK=1 $(GO) test -count 1 -v -timeout 60m -run 'Kill|Cut|Settles|Sweep' ./e2e
 	BEACON_SOAK=1 $(GO) test -count 1 -v -timeout 60m -run RainOfFaults ./service
+	BEACON_SOAK=1 $(GO) test -count 1 -v -timeout 60m -run Crash ./service/acts
 
 fuzz: need-go
 	$(GO) test -run '^$$' -fuzz FuzzParse$$ -fuzztime 1m ./core/dnsname

@@ -166,6 +166,24 @@ func (w *World) Register(name string, hosts []string, ttl uint32) error {
 	return nil
 }
 
+// SetDS has the parent publish these DS records for a domain, in master-file form; none takes them away.
+func (w *World) SetDS(name string, ds ...string) error {
+	for _, text := range ds {
+		if rr, err := dns.NewRR("x. IN DS " + text); err != nil || rr == nil {
+			return fmt.Errorf("%q is no DS record", text)
+		}
+	}
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	d := w.state.Domains[dns.CanonicalName(name)]
+	if d == nil {
+		return fmt.Errorf("%s is not registered", name)
+	}
+	d.DS = ds
+	w.changed()
+	return nil
+}
+
 // SetNSTTL sets the TTL of the apex NS set that a provider's nameservers answer for a zone.
 func (w *World) SetNSTTL(provider, zone string, ttl uint32) error {
 	w.mu.Lock()

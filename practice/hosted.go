@@ -154,6 +154,9 @@ func (w *World) rebuild() {
 		for _, ns := range d.InForce {
 			z.line("%s %d IN NS %s", name, d.TTL, ns)
 		}
+		for _, ds := range d.DS {
+			z.line("%s %d IN DS %s", name, d.TTL, ds)
+		}
 	}
 	w.zones = zones
 }

@@ -14,7 +14,9 @@ import (
 
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
+	gates "beacon/core/handover"
 	"beacon/core/record"
+	"beacon/faulttest"
 	"beacon/provider"
 	"beacon/service"
 	"beacon/service/handover"
@@ -260,4 +262,34 @@ func TestPlacedAgainAfterRetiring(t *testing.T) {
 		require.Equal(t, wire.SyncDone, done.State, done.Message)
 		require.Equal(t, wire.ActDone, h.retire(wire.RetireRequest{Account: "heron-main", Allow: []string{handover.GuardStillDelegated}}).State)
 	}
+}
+
+// A domain with a DS at its parents does not move to nameservers that do not sign, nor before the DS and the old keys have expired everywhere.
+func TestDelegateLooksAtDS(t *testing.T) {
+	t.Parallel()
+	h := newHouse(t)
+	h.register()
+	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.1")
+	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
+	require.NoError(t, h.world.SetDS(zone.String(), "12345 13 2 "+strings.Repeat("ab", 32)))
+	act := h.delegate(wire.DelegateRequest{})
+	assert.Equal(t, wire.ActBlocked, act.State)
+	assert.Equal(t, []string{gates.GateDS}, without(codes(act.Findings), gates.GateAnswers))
+
+	require.NoError(t, h.world.SetDS(zone.String()))
+	act = h.delegate(wire.DelegateRequest{})
+	assert.Equal(t, wire.ActBlocked, act.State)
+	faulttest.Known(t, func(t testing.TB) {
+		assert.Equal(t, []string{gates.GateDSWait}, without(codes(act.Findings), gates.GateAnswers), "caches may hold it, and the keys that it vouches for")
+		assert.Contains(t, act.Findings[0].Message, "Caches may hold it for 120 s")
+	})
+	act = h.delegate(wire.DelegateRequest{Override: []string{gates.GateDSWait, gates.GateAnswers}, Reason: "the zone was never validated"})
+	assert.Equal(t, wire.ActDone, act.State, act.Message)
+	entries, err := h.Logbook.Entries(ctx, zone.String(), false, 0, 100)
+	require.NoError(t, err)
+	assert.True(t, slices.ContainsFunc(entries, func(e wire.Entry) bool { return strings.Contains(e.Detail, "the zone was never validated") }))
+}
+
+func without(list []string, one string) []string {
+	return slices.DeleteFunc(list, func(s string) bool { return s == one })
 }

@@ -71,7 +71,7 @@ func (w *walk) askServers(ctx context.Context, domain dnsname.Name, names []dnsn
 // askServer asks one nameserver address for the zone's SOA, and where that is answered for all the rest.
 func (w *walk) askServer(ctx context.Context, server evidence.Server, domain dnsname.Name, within []dnsname.Name, scope Scope) evidence.ServerAnswer {
 	a := evidence.ServerAnswer{Server: server}
-	signed := w.s.judgesSignatures() || scope.DS
+	signed := w.s.judgesSignatures() || scope.Signed
 	ways := make([]asked, len(scope.Watched))
 	for i, key := range scope.Watched {
 		w.begin(ctx, &ways[i], server, Question{Name: key.Name.String(), Type: uint16(key.Type), Signed: signed})
@@ -178,7 +178,7 @@ func readNS(a *evidence.ServerAnswer, m Reply) {
 
 // askRest asks a server that knows the zone for everything else, all at once.
 func (w *walk) askRest(ctx context.Context, a *evidence.ServerAnswer, early []Reply, domain dnsname.Name, within []dnsname.Name, scope Scope) {
-	signed := w.s.judgesSignatures() || scope.DS
+	signed := w.s.judgesSignatures() || scope.Signed
 	var mu sync.Mutex
 	var tasks []func()
 	ask := func(name dnsname.Name, t uint16, use func(Reply)) {

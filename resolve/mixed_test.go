@@ -75,7 +75,7 @@ func TestSweepsOfMixedAnswers(t *testing.T) {
 		for i, p := range brief.Parents {
 			w := whole.Parents[i]
 			w.At, p.At = time.Time{}, time.Time{}
-			w.AskedDS = p.AskedDS // a brief one does not ask for DS
+			w.AskedDS, w.DS = p.AskedDS, p.DS // a brief one does not ask for DS
 			require.Equal(t, w, p, "seed %d", seed)
 			if p.Answer == evidence.Referral {
 				referred++

@@ -41,8 +41,8 @@ type Scope struct {
 	Watched     []record.Key   // record sets, which must exist somewhere already
 	Sites       []dnsname.Name // names that carry a site: what CAA says of them is asked for as well
 	Brief       bool           // only the delegation, SOA and NS; no resolvers
-	Tape        bool           // keep the very answers
-	DS          bool           // ask every parent for the DS set itself, where its referral did not bring it, and everybody for signatures
+	Tape        bool           // keep the raw responses
+	Signed      bool           // ask everybody for signatures, though there is nothing to judge them by
 }
 
 // Sweep makes a round of one sweep.
@@ -110,21 +110,20 @@ func (w *walk) sweepServers(ctx context.Context, scope Scope, out *evidence.Swee
 	out.Servers, out.NoAddress = w.askServers(ctx, out.Domain, namesIn(scope, out.Parents), out.Parents, scope)
 	chain.Wait()
 	keepOwn(out.Parents, own)
-	if scope.DS {
-		w.askForDS(ctx, out)
-	}
+	w.askForDS(ctx, out)
 	return nil
 }
 
-// askForDS asks every parent server for the DS set itself, where its referral did not bring it. One that does not answer was not asked.
+// askForDS asks every parent server for the DS set itself whose referral neither brought it nor proved that there is none: one that does
+// not sign need not say (RFC 4035 section 3.1.4). One that does not answer was not asked.
 func (w *walk) askForDS(ctx context.Context, out *evidence.Sweep) {
 	inParallel(len(out.Parents), func(i int) {
 		p := &out.Parents[i]
-		if p.Answer != evidence.Referral || len(p.DS.DS()) > 0 {
+		if p.Answer != evidence.Referral || p.AskedDS {
 			return
 		}
 		r, err := w.ask(ctx, p.Server, Question{Name: out.Domain.String(), Type: dns.TypeDS, Signed: true})
-		if p.AskedDS = err == nil && r.Authoritative; p.AskedDS && len(p.DS) == 0 {
+		if p.AskedDS = err == nil && r.Authoritative; p.AskedDS {
 			p.DS = aboutKeys(r.Msg, out.Domain)
 		}
 	})
@@ -161,7 +160,7 @@ func namesIn(scope Scope, parents []evidence.ParentAnswer) []dnsname.Name {
 func keepOwn(parents []evidence.ParentAnswer, own []dnssec.Records) {
 	for i, about := range own {
 		if about != nil {
-			parents[i].DS = about
+			parents[i].DS, parents[i].AskedDS = about, len(about) > 0
 		}
 	}
 }
@@ -266,7 +265,8 @@ func (w *walk) readParent(ctx context.Context, way *asked, zone, domain dnsname.
 			}
 		}
 	}
-	a.NS, a.DS, a.AskedDS = dnsname.SortInPlace(a.NS), aboutKeys(m.Msg, domain), way.q.Signed
+	a.NS, a.DS = dnsname.SortInPlace(a.NS), aboutKeys(m.Msg, domain)
+	a.AskedDS = way.q.Signed && len(a.DS) > 0
 	a.ChildToo = m.Authoritative && len(a.NS) > 0
 	a.Glue = slices.DeleteFunc(glueIn(m.Msg, zone), func(g evidence.Glue) bool { return !slices.Contains(a.NS, g.Name) })
 	a.Foreign = addressesIn(m.Msg, func(n dnsname.Name) bool { return !n.IsBelow(zone) && slices.Contains(a.NS, n) })

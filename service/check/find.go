@@ -57,7 +57,7 @@ func (s *Checks) Look(ctx context.Context, z store.Zone, d store.Domain, nameser
 		return sweep, h, err
 	}
 	scope := ResolveScope(z.Name(), zones.SitesOf(z), nameservers, nil)
-	scope.DS, scope.Tape = true, false
+	scope.Signed, scope.Tape = true, false
 	sweep = s.sweep(ctx, z.Name(), scope)
 	return sweep, delegation.Advance(past, sweep), nil
 }

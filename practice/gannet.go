@@ -16,7 +16,7 @@ type domain struct {
 	InForce []string  `json:"in_force"`
 	TTL     uint32    `json:"ttl"` // of the delegation at the parent
 	Expires time.Time `json:"expires"`
-	DS      []string  `json:"ds,omitempty"` // at the parent, in master-file form
+	DS      []string  `json:"ds,omitempty"`     // at the parent, in master-file form
 	States  []string  `json:"states,omitempty"` // holds and the like; a hold takes the delegation away
 	// Journal notes every change that was asked for, so that doing something twice can be seen.
 	Journal []string `json:"journal,omitempty"`

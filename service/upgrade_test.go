@@ -1,6 +1,10 @@
 package service_test
 
 import (
+	"encoding/hex"
+	"os"
+	"path/filepath"
+	"strings"
 	"testing"
 	"time"
 
@@ -8,6 +12,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"beacon/core/record"
+	"beacon/provider"
+	"beacon/store/storetest"
 	"beacon/wire"
 )
 
@@ -68,4 +74,64 @@ func TestUpgradeInTheMiddleOfASync(t *testing.T) {
 	old, err := after.Syncs.Requests(ctx, first.ID)
 	require.NoError(t, err)
 	assert.Equal(t, "records", old[len(old)-1].Kind, "what was sent before the upgrade is kept")
+}
+
+// dumpKey is the key that the practice credentials in testdata/before-acts.sql are sealed with.
+const dumpKey = "749e6d297fc31d05c9b60d3c6339391b7a0e159124704d9eb831eecbc07b1f21"
+
+// A dump that the program of the version before acts left is migrated and finished: one sync runs, and one of its requests is on its way.
+func TestUpgradeFromADump(t *testing.T) {
+	t.Parallel()
+	h := newHouse(t)
+	h.stop()
+	settings := h.settings
+	settings.Database, settings.KeyFile = storetest.Settings(t), filepath.Join(t.TempDir(), "key")
+	key, err := hex.DecodeString(dumpKey)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(settings.KeyFile, key, 0o600))
+	text, err := os.ReadFile("testdata/before-acts.sql")
+	require.NoError(t, err)
+	db, err := database(t, settings.Database).Conn(ctx)
+	require.NoError(t, err)
+	defer db.Close()
+	run := func(statement string, args ...any) {
+		_, err := db.ExecContext(ctx, statement, args...)
+		require.NoError(t, err, "%.200s", statement)
+	}
+	run("SET FOREIGN_KEY_CHECKS = 0")
+	for statement := range strings.SplitSeq(strings.TrimSpace(string(text)), ";\n") {
+		run(strings.TrimSuffix(statement, ";"))
+	}
+	run("SET FOREIGN_KEY_CHECKS = 1")
+
+	// The practice world is another one: its addresses, and the zone as that request left it there.
+	for _, kind := range []string{"heron", "curlew", "plover", "gannet"} {
+		run("UPDATE accounts SET address = ? WHERE kind = ?", h.world.URL(kind), kind)
+	}
+	made, err := h.direct("heron").Create(ctx, zone, provider.ZoneOptions{})
+	require.NoError(t, err)
+	run("UPDATE placements SET remote_id = ?", made.Ref.ID)
+	address := func(label string, data record.Data) record.Set {
+		s := set(t, label, record.A, data)
+		s.TTL = 3600
+		return s
+	}
+	h.byHand("heron", address("@", "192.0.2.2"), address("www", "192.0.2.2"))
+
+	after := instance(t, settings)
+	var done wire.SyncView
+	require.Eventually(t, func() bool {
+		done, err = after.Syncs.Sync(ctx, 2)
+		require.NoError(t, err)
+		return done.State.Ended()
+	}, 20*time.Second, 50*time.Millisecond)
+	assert.Equal(t, wire.SyncDone, done.State, done.Message)
+	requests, err := after.Syncs.Requests(ctx, 2)
+	require.NoError(t, err)
+	require.Len(t, requests, 1, "it was sent, and is not sent again")
+	assert.Equal(t, wire.RequestDone, requests[0].State)
+	assert.Equal(t, []int{1, 1}, []int{done.Added, done.Changed})
+	old, err := after.Syncs.Requests(ctx, 1)
+	require.NoError(t, err)
+	require.Len(t, old, 1, "what was sent before the upgrade is kept")
 }

@@ -62,7 +62,6 @@ func TestWorkIsGivenUp(t *testing.T) {
 	r.queue.Handle("ferry", jobs.Handler{
 		Run: func(_ context.Context, job store.Job) error {
 			assert.EqualValues(t, tried.Add(1), job.Attempts)
-			r.moved.Add(int64(24 * time.Hour))
 			return reason
 		},
 		GaveUp: func(_ *store.Tx, job store.Job, why error) error {
@@ -74,7 +73,11 @@ func TestWorkIsGivenUp(t *testing.T) {
 	r.queue.Employ(jobs.Workers{Kinds: []string{"ferry"}, Most: 2, PerLane: 1})
 	r.ask("ferry", 7, 0)
 	r.run()
-	require.Eventually(t, func() bool { r.queue.Wake("ferry"); return gaveUp.Load() > 0 }, 20*time.Second, 10*time.Millisecond)
+	require.Eventually(t, func() bool {
+		r.moved.Add(int64(2 * time.Second)) // on to the next try, and within the lease of one that runs
+		r.queue.Wake("ferry")
+		return gaveUp.Load() > 0
+	}, 30*time.Second, 10*time.Millisecond)
 	assert.EqualValues(t, 8, tried.Load())
 	r.ask("ferry", 7, 0) // asked for anew, it begins anew
 	tried.Store(0)

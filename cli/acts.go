@@ -13,7 +13,7 @@ import (
 )
 
 func (a *app) actCommand() *cobra.Command {
-	c := &cobra.Command{Use: "act", Short: "Changes outside that users asked for: delegations and retirements"}
+	c := &cobra.Command{Use: "act", Short: "Show delegations and retirements, with the requests that they made"}
 	list := &cobra.Command{Use: "list [DOMAIN]", Short: "List acts, newest first", Args: cobra.MaximumNArgs(1), RunE: func(_ *cobra.Command, args []string) error {
 		list := wire.ListActs.With("limit", "50")
 		if len(args) == 1 {

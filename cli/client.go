@@ -52,7 +52,7 @@ func askIf[In, Out any](a *app, c wire.Call[In, Out], tag string, in In, out *Ou
 	if _, none := body.(wire.None); none {
 		body = nil
 	}
-	if out == nil {
+	if out == nil { // a nil *Out in an any is not nil
 		return a.send(c.Method, path, tag, body, nil)
 	}
 	return a.send(c.Method, path, tag, body, out)

@@ -17,7 +17,7 @@ const (
 	GuardProtected = "protected-would-go"   // the same for what the zone's definition protects
 	GuardMail      = "mail-would-stop"      // mail would not arrive, or not be believed
 	GuardApex      = "apex-would-change"    // SOA or nameservers at the apex
-	GuardAlias     = "alias-would-be-empty" // an ALIAS that nobody answers for would take the place of addresses
+	GuardAlias     = "alias-would-be-empty" // an ALIAS whose target does not answer would replace addresses
 	GuardHost      = "host-would-stop"      // the last address of a name that follows reports
 )
 
@@ -69,7 +69,7 @@ func Guards(list change.List, live record.Contents, watched Watched) (found []fi
 	speak(GuardProtected, finding.Error, protected, "The definition protects what would go: %s.", "put them back into what is wanted, or take the pattern out of protect.")
 	speak(GuardMail, finding.Warning, mail, "Mail would not arrive or not be believed any more: %s would go.", "put the records back into what is wanted.")
 	speak(GuardApex, finding.Error, apex, "What the zone says about its own nameservers would change: %s at the apex.", "leave these records to the provider.")
-	speak(GuardAlias, finding.Warning, empty, "An ALIAS would take the place of addresses, and nobody answers for its target: %s.", "check the name that it leads to; the old addresses stay until then.")
+	speak(GuardAlias, finding.Warning, empty, "An ALIAS would replace addresses, and its target does not answer: %s.", "check the target; the old addresses stay until then.")
 	speak(GuardHost, finding.Warning, hosts, "A machine reports its address under a name that would have none: %s.", "put an address there, or remove the host first (beacon host remove).")
 	return found
 }

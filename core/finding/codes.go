@@ -45,7 +45,7 @@ var Codes = append(append(delegations, arrivals...), []Known{
 
 	{"alias-differs", Providers, "The target of an ALIAS answers differently by place: whoever asks here gets one of the answers.", "Use a CNAME below the apex if that matters."},
 	{"alias-unanswered", Providers, "The addresses of an ALIAS's target cannot be had; the last good ones stay.", "Check the name; if it is right, its own nameservers have to answer."},
-	{"alias-would-be-empty", Providers, "An ALIAS would take the place of addresses, and nobody answers for its target.", "Check the name that it leads to; if it is meant, say yes to it: --allow alias-would-be-empty."},
+	{"alias-would-be-empty", Providers, "An ALIAS would replace addresses, and its target does not answer.", "Check the target. If the change is intended, allow it: --allow alias-would-be-empty."},
 	{"changed-meanwhile", Providers, "A set that a draft or an undoing is about is not what it was any more.", "Look at what is there now, and make the change anew."},
 	{"conflict", Providers, "A set was changed here and at the provider.", "Make one like the other: correct the definition, or the record at the provider."},
 	{"credential-read-only", Providers, "The credential of an account may only read.", "If zones are to be written there, give one that may: beacon provider rotate."},

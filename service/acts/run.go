@@ -122,7 +122,7 @@ func actText(act store.Act) string {
 	return text
 }
 
-// Wake has acts that were started looked for now.
+// Wake has the workers start new acts immediately.
 func (a *Acts) Wake() { a.jobs.Wake(store.JobAct) }
 
 // Unfinished returns what a user asked for of a subject and that has not ended; its ID is zero where there is none.

@@ -22,8 +22,6 @@ const mostQuestions = 2000
 // askedAtOnce is how many of them are on their way at a time.
 const askedAtOnce = 32
 
-func digest(list []compare.Difference) string { return compare.Digest(list) }
-
 // compareSides asks both sides for all names and types of the desired zone, and for those that the old provider's account has, where one
 // is connected. A side that answers nothing at all is not
 // compared with. compared is how many names and types were asked for.

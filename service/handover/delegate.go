@@ -11,6 +11,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/finding"
 	"beacon/core/handover"
+	"beacon/core/handover/compare"
 	"beacon/core/wording"
 	"beacon/registrar"
 	"beacon/service/accounts"
@@ -231,7 +232,7 @@ func (s *Handover) look(ctx context.Context, m move) (out wire.Delegated, reg de
 		DS: history.DS, KeyTTL: history.Current.K.At(sweep.Ended), Margin: s.checks.Margin(), Differences: out.Differences, Agreed: m.request.Agree})
 	out.Findings = append(slices.Clone(m.found), found...)
 	finding.Sort(out.Findings)
-	out.Digest = digest(out.Differences)
+	out.Digest = compare.Digest(out.Differences)
 	out.Closed = handover.Closed(out.Findings, m.request.Override)
 	return out, reg, nil
 }

@@ -169,7 +169,7 @@ func (p Place) kept() []dnsname.Name {
 	return []dnsname.Name{p.Zone.Name()}
 }
 
-// withLayers lays the layers of the zone on top of its revision. ALIAS targets of which nothing was ever heard are asked for now.
+// withLayers lays the layers of the zone on top of its revision. ALIAS targets without a known answer are resolved first.
 func (s *Syncs) withLayers(ctx context.Context, p Place, revision record.Contents, known []store.Alias, c *comparison) error {
 	c.desired = layers.Over(revision, zones.Layers(c.hosts, known), p.kept()...)
 	if len(c.desired.Unanswered) > 0 {

@@ -1,4 +1,4 @@
-// What became of the last change that was asked for: it is done in the background, whoever closes this page.
+// The state of the last delegation that a user requested. It runs in the background and goes on when this page is closed.
 import { useAct } from '../../../api/hooks'
 import { Findings } from '../../../parts/findings'
 import { Plate } from '../../../parts/kit'

@@ -136,4 +136,7 @@ func TestAliasThatNobodyAnswersFor(t *testing.T) {
 	assert.Contains(t, codes(ends["plover-old"].Findings), diff.GuardAlias)
 	assert.Equal(t, wire.SyncDone, ends["heron-main"].State, "it follows no ALIAS itself: the old addresses stay")
 	assert.Contains(t, codes(ends["heron-main"].Findings), "alias-unanswered")
+	differences, err := h.Syncs.Differences(ctx, zone, false)
+	require.NoError(t, err)
+	assert.Equal(t, 1, differences[0].InStep, "the rest is compared as ever")
 }

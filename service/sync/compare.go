@@ -133,10 +133,12 @@ func differ(p Place, wanted, sent, live record.Contents, drift diff.DriftPolicy,
 	r := diff.Compare(wanted, sent, live, drift)
 	leave := p.Zone.Leave()
 	if len(leave)+len(c.desired.Unanswered) > 0 {
+		inStep := r.InStep // what needs nothing needs nothing here, too
 		r = r.Only(func(k record.Key) bool {
 			held := (k.Type == record.A || k.Type == record.AAAA) && slices.Contains(c.desired.Unanswered, k.Name) && !slices.Contains(p.kept(), k.Name)
 			return !record.AnyMatches(leave, k) && !held // nothing is taken away for want of an answer
 		})
+		r.InStep = inStep
 	}
 	care := p.Zone.Care()
 	if care.OnlyOurs {

@@ -115,7 +115,8 @@ func (w *World) curlew() http.Handler {
 		curlewSay(rw, nil)
 	}))
 	mux.HandleFunc("GET /api/zones/{number}/records", with(func(rw http.ResponseWriter, r *http.Request, z *hostedZone) {
-		curlewSay(rw, curlewPageOf(z.curlewRecords(), r))
+		z.curlewRecords() // all of them have an identifier from now on
+		curlewSay(rw, curlewPageOf(w.shown("6.1", p, z).curlewRecords(), r))
 	}))
 	mux.HandleFunc("POST /api/zones/{number}/batches", with(w.curlewAccept))
 	mux.HandleFunc("GET /api/receipts/{receipt}", func(rw http.ResponseWriter, r *http.Request) {

@@ -5,6 +5,7 @@ import (
 	"math/rand/v2"
 	"net/http"
 	"strconv"
+	"strings"
 	"sync"
 	"time"
 
@@ -28,6 +29,11 @@ type fault struct {
 	Echo   bool    `json:"echo"`    // HTTP: answer 500 with everything that was asked, the credential too
 	HangMS int     `json:"hang_ms"` // how long "no answer in time" lasts
 	PerSec int     `json:"per_sec"` // HTTP: more requests in a second than this get a 429
+	// HTTP: with this chance a read of records is answered falsely: with none, with those of another zone, with the first page
+	// only, or with those of StaleMS ago. Lies names which of these, separated by commas; empty for all.
+	Lie     float64 `json:"lie"`
+	Lies    string  `json:"lies"`
+	StaleMS int     `json:"stale_ms"`
 }
 
 // troubles are what chance draws from.
@@ -79,6 +85,21 @@ func (f *faults) take(site string, writes bool) fault {
 		}
 	}
 	return now
+}
+
+// lie draws how the next read of records at site is answered falsely; empty where it is answered truly.
+func (f *faults) lie(site string) (kind string, stale time.Duration) {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	now := f.set[site]
+	if now == nil || rand.Float64() >= now.Lie {
+		return "", 0
+	}
+	kinds := []string{lieEmpty, lieOther, lieFirstPage, lieStale}
+	if now.Lies != "" {
+		kinds = strings.Split(now.Lies, ",")
+	}
+	return kinds[rand.IntN(len(kinds))], time.Duration(now.StaleMS) * time.Millisecond
 }
 
 func (f *faults) dns(site string, next dns.Handler) dns.Handler {

@@ -75,7 +75,7 @@ func (w *World) heron() http.Handler {
 		rw.WriteHeader(http.StatusNoContent)
 	}))
 	mux.HandleFunc("GET /v1/zones/{id}/sets", heronWith(p, func(rw http.ResponseWriter, r *http.Request, z *hostedZone) {
-		sets := heronSets(z)
+		sets := heronSets(w.shown("4.1", p, z))
 		page, next := pageOf(sortedKeys(sets), r.URL.Query().Get("cursor"), heronPage)
 		out := []heronSet{}
 		for _, key := range page {

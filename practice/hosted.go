@@ -41,6 +41,7 @@ type hostedZone struct {
 	Numbered int               `json:"numbered,omitempty"`
 
 	before    *hostedZone // the version before the last change
+	history   []version   // earlier versions, oldest first
 	changedAt time.Time
 }
 
@@ -100,6 +101,7 @@ func (z *hostedZone) replace(records, changes []string) {
 	was := *z
 	was.before = nil
 	z.before, z.changedAt = &was, time.Now()
+	z.remember(z.changedAt)
 	z.Journal = append(z.Journal, changes...)
 	slices.Sort(records)
 	z.Records = records

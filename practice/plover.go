@@ -71,7 +71,7 @@ func (w *World) plover() http.Handler {
 		}
 		rw.Header().Set("Content-Type", "text/dns")
 		fmt.Fprintf(rw, "$ORIGIN %s\n", z.Name)
-		for _, line := range z.Records {
+		for _, line := range w.shown("5.1", p, z).Records {
 			fmt.Fprintln(rw, line)
 		}
 	}))

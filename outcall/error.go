@@ -43,7 +43,11 @@ type Error struct {
 }
 
 func (e *Error) Error() string {
-	return fmt.Sprintf("account %s: %s: %s (%s, %s)", e.Account, e.Asked, e.Said, e.Kind, e.Outcome)
+	text := fmt.Sprintf("%s: %s (%s, %s)", e.Asked, e.Said, e.Kind, e.Outcome)
+	if e.Account != "" {
+		text = "account " + e.Account + ": " + text
+	}
+	return text
 }
 
 // KindOf gives the kind of a failed request, or "" where err is none.

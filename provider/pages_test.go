@@ -2,6 +2,7 @@ package provider_test
 
 import (
 	"context"
+	"strconv"
 	"testing"
 	"time"
 
@@ -9,7 +10,6 @@ import (
 
 	"beacon/core/dnsname"
 	"beacon/core/record"
-	"beacon/faulttest"
 	"beacon/provider"
 )
 
@@ -29,16 +29,15 @@ func (l looping) Read(ctx context.Context, _ provider.ZoneRef, from provider.Rea
 
 // A list whose pages lead back to an earlier one, or do not end, is an error and not read for ever.
 func TestListsEnd(t *testing.T) {
-	ctx, cancel := context.WithTimeout(context.Background(), time.Second)
+	ctx, cancel := context.WithTimeout(context.Background(), 20*time.Second)
 	defer cancel()
 	same := looping{next: func(provider.Cursor) provider.Cursor { return "2" }}
-	endless := looping{next: func(c provider.Cursor) provider.Cursor { return c + "x" }}
-	faulttest.Known(t, func(t testing.TB) {
-		for _, d := range []looping{same, endless} {
-			_, _, err := provider.FindZone(ctx, d, dnsname.MustParse("a.example"))
-			assert.ErrorContains(t, err, "pages")
-			_, err = provider.ReadAll(ctx, d, provider.ZoneRef{}, provider.State{})
-			assert.ErrorContains(t, err, "pages")
-		}
-	})
+	n := 0
+	endless := looping{next: func(provider.Cursor) provider.Cursor { n++; return provider.Cursor(strconv.Itoa(n)) }}
+	for _, d := range []looping{same, endless} {
+		_, _, err := provider.FindZone(ctx, d, dnsname.MustParse("a.example"))
+		assert.ErrorContains(t, err, "pages")
+		_, err = provider.ReadAll(ctx, d, provider.ZoneRef{}, provider.State{})
+		assert.ErrorContains(t, err, "pages")
+	}
 }

@@ -13,6 +13,7 @@ import (
 	"beacon/core/change"
 	"beacon/core/dnsname"
 	"beacon/core/record"
+	"beacon/outcall"
 )
 
 // Driver is one account at one provider. It is safe for concurrent use. One call is one request, but where a method's
@@ -145,30 +146,31 @@ func ReadAll(ctx context.Context, d Driver, zone ZoneRef, known State) (State, e
 func readOnce(ctx context.Context, d Driver, zone ZoneRef, known State) (state State, whole bool, err error) {
 	var all []record.Record
 	details := change.Details{}
-	from, whole := ReadFrom{Mark: known.Mark}, true
-	if known.Mark != "" {
-		from.Known = &known.Contents
-	}
-	for first := true; ; first = false {
+	whole = true
+	err = outcall.Pages(ctx, func(ctx context.Context, cursor Cursor) (Cursor, error) {
+		from := ReadFrom{Cursor: cursor}
+		if cursor == "" && known.Mark != "" {
+			from.Mark, from.Known = known.Mark, &known.Contents
+		}
 		page, err := d.Read(ctx, zone, from)
 		if err != nil {
-			return State{}, false, err
+			return "", err
 		}
-		if page.Unchanged {
-			return State{Mark: page.Mark, Unchanged: true}, true, nil
-		}
+		whole = whole && (cursor == "" || page.Mark == state.Mark)
+		state.Mark, state.Unchanged = page.Mark, page.Unchanged
 		all = append(all, page.Records...)
 		for key, detail := range page.Details {
 			details.Join(key, detail)
 		}
-		whole = whole && (first || page.Mark == state.Mark)
-		state.Mark = page.Mark
-		if page.Next == "" {
-			state.Contents, state.Details = record.NewContents(all), details
-			return state, whole, nil
-		}
-		from = ReadFrom{Cursor: page.Next}
+		return page.Next, nil
+	})
+	if err != nil {
+		return State{}, false, err
 	}
+	if !state.Unchanged {
+		state.Contents, state.Details = record.NewContents(all), details
+	}
+	return state, whole, nil
 }
 
 // FindZone looks a zone up by its name, page by page where the driver has no shorter way. It gives false where the
@@ -177,18 +179,27 @@ func FindZone(ctx context.Context, d Driver, name dnsname.Name) (Zone, bool, err
 	if f, ok := d.(Finder); ok {
 		return f.Find(ctx, name)
 	}
-	for cursor := Cursor(""); ; {
+	var found Zone
+	there := false
+	err := outcall.Pages(ctx, func(ctx context.Context, cursor Cursor) (Cursor, error) {
 		page, err := d.Zones(ctx, cursor)
-		if err != nil {
-			return Zone{}, false, err
-		}
 		for _, z := range page.Zones {
 			if z.Ref.Name == name {
-				return z, true, nil
+				found, there = z, true
+				return "", nil
 			}
 		}
-		if cursor = page.Next; cursor == "" {
-			return Zone{}, false, nil
-		}
-	}
+		return page.Next, err
+	})
+	return found, there && err == nil, err
+}
+
+// AllZones returns the zones of an account.
+func AllZones(ctx context.Context, d Driver) (list []Zone, err error) {
+	err = outcall.Pages(ctx, func(ctx context.Context, cursor Cursor) (Cursor, error) {
+		page, err := d.Zones(ctx, cursor)
+		list = append(list, page.Zones...)
+		return page.Next, err
+	})
+	return list, err
 }

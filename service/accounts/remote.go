@@ -3,6 +3,7 @@ package accounts
 import (
 	"context"
 
+	"beacon/outcall"
 	"beacon/provider"
 	"beacon/registrar"
 	"beacon/service/logbook"
@@ -22,18 +23,11 @@ func (s *Accounts) RemoteZones(ctx context.Context, name string) ([]wire.RemoteZ
 		return nil, err
 	}
 	list := []wire.RemoteZone{}
-	for cursor := provider.Cursor(""); ; {
-		page, err := driver.Zones(ctx, cursor)
-		if err != nil {
-			return nil, logbook.Explain(err)
-		}
-		for _, z := range page.Zones {
-			list = append(list, wire.RemoteZone{Name: z.Ref.Name, ID: z.Ref.ID, Nameservers: z.Nameservers})
-		}
-		if cursor = page.Next; cursor == "" {
-			return list, nil
-		}
+	zones, err := provider.AllZones(ctx, driver)
+	for _, z := range zones {
+		list = append(list, wire.RemoteZone{Name: z.Ref.Name, ID: z.Ref.ID, Nameservers: z.Nameservers})
 	}
+	return list, logbook.Explain(err)
 }
 
 // Registrations lists what a registrar account holds.
@@ -48,16 +42,12 @@ func (s *Accounts) Registrations(ctx context.Context, name string) ([]wire.Regis
 		return nil, err
 	}
 	list := []wire.Registration{}
-	for cursor := registrar.Cursor(""); ; {
+	err = outcall.Pages(ctx, func(ctx context.Context, cursor registrar.Cursor) (registrar.Cursor, error) {
 		page, err := driver.Domains(ctx, cursor)
-		if err != nil {
-			return nil, logbook.Explain(err)
-		}
 		for _, r := range page.Registrations {
 			list = append(list, wire.Registration(r))
 		}
-		if cursor = page.Next; cursor == "" {
-			return list, nil
-		}
-	}
+		return page.Next, err
+	})
+	return list, logbook.Explain(err)
 }

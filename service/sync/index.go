@@ -34,20 +34,14 @@ func (i *index) find(ctx context.Context, d provider.Driver, name dnsname.Name, 
 	i.mu.Lock()
 	defer i.mu.Unlock()
 	if now.Sub(i.read) > kept {
-		zones := map[dnsname.Name]provider.Zone{}
-		for cursor := provider.Cursor(""); ; {
-			page, err := d.Zones(ctx, cursor)
-			if err != nil {
-				return provider.Zone{}, false, err
-			}
-			for _, z := range page.Zones {
-				zones[z.Ref.Name] = z
-			}
-			if cursor = page.Next; cursor == "" {
-				break
-			}
+		list, err := provider.AllZones(ctx, d)
+		if err != nil {
+			return provider.Zone{}, false, err
 		}
-		i.zones, i.read = zones, now
+		i.zones, i.read = map[dnsname.Name]provider.Zone{}, now
+		for _, z := range list {
+			i.zones[z.Ref.Name] = z
+		}
 	}
 	z, there := i.zones[name]
 	return z, there, nil

@@ -62,7 +62,7 @@ func routesOfAccounts() []route {
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			items, err := k.svc.Syncs.Adopt(k.Request.Context(), name, in.Account)
+			items, err := k.svc.Syncs.Adopt(k.Request.Context(), name, in)
 			return wire.Page[diff.Item]{Items: items}, err
 		})},
 		{method: "PUT", effect: writes, path: "/zones/:name/care", summary: "Say how a zone is looked after", right: access.Write, in: wire.CareView{}, out: wire.CareView{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {

@@ -13,6 +13,7 @@ import (
 func (a *app) driftCommand() *cobra.Command {
 	var account string
 	var putBack, adopt, yes, everything bool
+	var allow []string
 	c := &cobra.Command{Use: "drift [ZONE]", Short: "What was changed at providers since it was placed there; put it back, or take it over", Args: cobra.MaximumNArgs(1),
 		Example: "  beacon drift\n  beacon drift saltmarsh-ferries.example --adopt --account heron-main\n  beacon drift saltmarsh-ferries.example --put-back",
 		RunE: func(_ *cobra.Command, args []string) error {
@@ -26,13 +27,14 @@ func (a *app) driftCommand() *cobra.Command {
 			case putBack:
 				return a.syncZone(args[0], syncOptions{yes: yes, putBack: true, account: account})
 			case adopt:
-				return a.adoptDrift(args[0], account, yes)
+				return a.adoptDrift(args[0], wire.Adoption{Account: account, Allow: allow}, yes)
 			}
 			return a.showDrift(args[0])
 		}}
 	c.Flags().StringVar(&account, "account", "", "only this placement")
 	c.Flags().BoolVar(&putBack, "put-back", false, "write again what is wanted")
 	c.Flags().BoolVar(&adopt, "adopt", false, "make what is there what the zone should contain")
+	c.Flags().StringSliceVar(&allow, "allow", nil, "with --adopt: allow this guard, by its code; may be given several times")
 	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
 	c.Flags().BoolVar(&everything, "all", false, "list placements that are in step, too")
 	return c
@@ -82,6 +84,8 @@ func (a *app) standing(p wire.PlacementState) string {
 		return a.paint(amber, count(p.Drifted+p.Conflicting, "set")+" changed elsewhere")
 	case wire.Unreachable:
 		return a.paint(red, "not reached: ") + shorten(p.Trouble, 40)
+	case wire.Unconfirmed:
+		return a.paint(amber, "read not confirmed: ") + shorten(p.Trouble, 36)
 	}
 	return "not looked at yet"
 }
@@ -117,8 +121,8 @@ func (a *app) showDrift(zone string) error {
 	return err
 }
 
-func (a *app) adoptDrift(zone, account string, yes bool) error {
-	if account == "" {
+func (a *app) adoptDrift(zone string, adoption wire.Adoption, yes bool) error {
+	if adoption.Account == "" {
 		return misuse("name the account that it was changed at: --account")
 	}
 	if err := a.showDrift(zone); err != nil {
@@ -132,9 +136,9 @@ func (a *app) adoptDrift(zone, account string, yes bool) error {
 		return err
 	}
 	var taken wire.Page[diff.Item]
-	if err := ask(a, wire.AdoptDrift, wire.Adoption{Account: account}, &taken, name); err != nil {
+	if err := ask(a, wire.AdoptDrift, adoption, &taken, name); err != nil {
 		return err
 	}
-	a.printf("Taken over: %s from %s. Other placements get it with the next sync: beacon sync %s\n", count(len(taken.Items), "set"), account, zone)
+	a.printf("Taken over: %s from %s. Other placements get it with the next sync: beacon sync %s\n", count(len(taken.Items), "set"), adoption.Account, zone)
 	return nil
 }

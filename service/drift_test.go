@@ -71,7 +71,7 @@ func TestDriftIsSeenAndAnswered(t *testing.T) {
 
 	h.byHand("heron", changed)
 	assert.Equal(t, 1, h.standing("heron-main", wire.Drifted).Drifted)
-	_, err := h.Syncs.Adopt(ctx, zone, "heron-main")
+	_, err := h.Syncs.Adopt(ctx, zone, wire.Adoption{Account: "heron-main"})
 	assert.ErrorContains(t, err, "led by the definition file", "what a file leads is not adopted behind its back")
 
 	h.care("heron-main", "drift: put back", records)
@@ -88,11 +88,11 @@ func TestDriftIsAdopted(t *testing.T) {
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.2\ngone A 192.0.2.3")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
-	_, err := h.Syncs.Adopt(ctx, zone, "heron-main")
+	_, err := h.Syncs.Adopt(ctx, zone, wire.Adoption{Account: "heron-main"})
 	assert.ErrorContains(t, err, "nothing to adopt")
 	changed := set(t, "www", record.A, "192.0.2.99")
 	h.byHand("heron", changed)
-	taken, err := h.Syncs.Adopt(ctx, zone, "heron-main")
+	taken, err := h.Syncs.Adopt(ctx, zone, wire.Adoption{Account: "heron-main"})
 	require.NoError(t, err)
 	require.Len(t, taken, 1)
 	wanted, err := h.Zones.Wanted(ctx, zone)
@@ -102,7 +102,7 @@ func TestDriftIsAdopted(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, list[0].Drift)
 	assert.Empty(t, list[0].Steps)
-	_, err = h.Syncs.Adopt(ctx, zone, "plover-old")
+	_, err = h.Syncs.Adopt(ctx, zone, wire.Adoption{Account: "plover-old"})
 	assert.ErrorContains(t, err, "not placed at")
 }
 

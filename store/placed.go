@@ -11,14 +11,15 @@ import (
 // Standing is what the last look at a placement showed.
 type Standing string
 
-// A placement has not been looked at, holds what is wanted, has something to be written, was changed elsewhere, or could
-// not be looked at.
+// A placement has not been looked at, holds what is desired, has something to be written, was changed elsewhere, could
+// not be looked at, or was read in a way that could not be confirmed.
 const (
 	StandingUnknown Standing = ""
 	InStep          Standing = "in step"
 	ToWrite         Standing = "to write"
 	Drifted         Standing = "drifted"
 	Unreachable     Standing = "unreachable"
+	Unconfirmed     Standing = "unconfirmed"
 )
 
 // Looked is what a look at a placement showed.
@@ -37,6 +38,11 @@ func (t *Tx) SetLooked(id uint64, l Looked) error {
 		columns["caps"] = l.Caps
 	}
 	return t.db.Model(&Placement{}).Where("id = ?", id).Updates(columns).Error
+}
+
+// SetTrouble keeps why changes made elsewhere stay.
+func (t *Tx) SetTrouble(id uint64, trouble string) error {
+	return t.db.Exec("UPDATE placements SET trouble = ? WHERE id = ?", cut(trouble, 500), id).Error
 }
 
 // PlacedZone is a placement with its zone and the name of its account.
@@ -172,7 +178,7 @@ type PlacementCount struct {
 // PlacementCounts gives how many zones are placed at each account, and how many of them drifted or cannot be reached.
 func (t *Tx) PlacementCounts() (map[uint64]PlacementCount, error) {
 	var rows []PlacementCount
-	err := t.db.Raw("SELECT account_id, COUNT(*) AS `all`, SUM(standing IN (?, ?)) AS troubled FROM placements GROUP BY account_id", Drifted, Unreachable).Scan(&rows).Error
+	err := t.db.Raw("SELECT account_id, COUNT(*) AS `all`, SUM(standing IN (?, ?, ?)) AS troubled FROM placements GROUP BY account_id", Drifted, Unreachable, Unconfirmed).Scan(&rows).Error
 	counts := map[uint64]PlacementCount{}
 	for _, r := range rows {
 		counts[r.AccountID] = r

@@ -29,12 +29,13 @@ const (
 // Standing is what the last look at a placement showed.
 type Standing string
 
-// A placement has not been looked at, holds the desired records, has something to be written, was changed elsewhere, or could
-// not be looked at.
+// A placement has not been looked at, holds the desired records, has something to be written, was changed elsewhere, could not
+// be looked at, or was read in a way that could not be confirmed.
 const (
 	StandingUnknown Standing = ""
 	InStep          Standing = "in step"
 	ToWrite         Standing = "to write"
 	Drifted         Standing = "drifted"
 	Unreachable     Standing = "unreachable"
+	Unconfirmed     Standing = "unconfirmed"
 )

@@ -34,7 +34,7 @@ type PlacementStanding struct {
 
 // PlacementState is what was seen.
 type PlacementState struct {
-	Standing    Standing   `json:"standing"` // "", "in step", "to write", "drifted" or "unreachable"
+	Standing    Standing   `json:"standing"` // "", "in step", "to write", "drifted", "unreachable" or "unconfirmed"
 	ToWrite     int        `json:"to_write"`
 	Drifted     int        `json:"drifted"`
 	Conflicting int        `json:"conflicting"`
@@ -86,6 +86,8 @@ type SyncView struct {
 	VisibleMS   *int64            `json:"visible_ms"` // from the last write until every nameserver served it
 }
 
+// Adoption asks that what was changed at an account becomes desired.
 type Adoption struct {
-	Account string `json:"account"` // where it was changed
+	Account string   `json:"account"`         // where it was changed
+	Allow   []string `json:"allow,omitempty"` // codes of guards that the user allows
 }

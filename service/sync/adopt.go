@@ -2,10 +2,14 @@ package sync
 
 import (
 	"context"
+	"errors"
 	"fmt"
+	"slices"
 
+	"beacon/core/change"
 	"beacon/core/diff"
 	"beacon/core/dnsname"
+	"beacon/core/finding"
 	"beacon/core/record"
 	"beacon/core/wording"
 	"beacon/service/logbook"
@@ -14,33 +18,54 @@ import (
 	"beacon/wire"
 )
 
-// Adopt makes what somebody changed at an account what the zone should contain.
-func (s *Syncs) Adopt(ctx context.Context, name dnsname.Name, account string) (taken []diff.Item, err error) {
+// Adopt makes what was changed at an account desired. What is read is adopted once it can be believed, and past the same guards as any
+// other change; allow names those that the user allows.
+func (s *Syncs) Adopt(ctx context.Context, name dnsname.Name, r wire.Adoption) (taken []diff.Item, err error) {
 	places, err := s.PlacesOf(ctx, name)
 	if err != nil {
 		return nil, err
 	}
-	for _, p := range places {
-		if p.Account.Name != account {
-			continue
-		}
-		if p.Zone.RevisionID == nil || p.Placement.RemoteID == "" {
-			return nil, wire.Problemf(wire.InTheWay, "Zone %s is not at %s yet.", name.Unicode(), account)
-		}
-		c, err := s.compare(ctx, p, *p.Zone.RevisionID, diff.LeaveDrift)
-		if err != nil {
-			return nil, logbook.Explain(err)
-		}
-		items := append(append([]diff.Item{}, c.result.Drift...), c.result.Conflicts...)
-		if len(items) == 0 {
-			return nil, wire.Problemf(wire.InTheWay, "Nothing of %s was changed at %s: there is nothing to adopt.", name.Unicode(), account)
-		}
-		return items, s.adopt(ctx, p, items)
+	at := slices.IndexFunc(places, func(p Place) bool { return p.Account.Name == r.Account })
+	if at < 0 {
+		return nil, wire.Problemf(wire.Missing, "Zone %s is not placed at %s.", name.Unicode(), r.Account)
 	}
-	return nil, wire.Problemf(wire.Missing, "Zone %s is not placed at %s.", name.Unicode(), account)
+	p := places[at]
+	if p.Zone.RevisionID == nil || p.Placement.RemoteID == "" {
+		return nil, wire.Problemf(wire.InTheWay, "Zone %s is not at %s yet.", name.Unicode(), r.Account)
+	}
+	c, err := s.believe(ctx, &p, lookPatience, func() (comparison, error) { return s.compare(ctx, p, *p.Zone.RevisionID, diff.LeaveDrift) })
+	var doubted errUnconfirmed
+	switch {
+	case errors.As(err, &doubted) && slices.Contains(r.Allow, GuardUnconfirmed):
+	case errors.As(err, &doubted):
+		problem := wire.Problemf(wire.InTheWay, "%s", doubted.finding.Message)
+		problem.Findings = []finding.Finding{doubted.finding}
+		return nil, problem
+	case err != nil:
+		return nil, logbook.Explain(err)
+	}
+	items := append(append([]diff.Item{}, c.result.Drift...), c.result.Conflicts...)
+	if len(items) == 0 {
+		return nil, wire.Problemf(wire.InTheWay, "Nothing of %s was changed at %s: there is nothing to adopt.", name.Unicode(), r.Account)
+	}
+	return items, s.adopt(ctx, p, items, r.Allow)
 }
 
-func (s *Syncs) adopt(ctx context.Context, p Place, items []diff.Item) error {
+// adoptGuards returns the guards that block an adoption: those that would block a sync of the same change.
+func adoptGuards(z store.Zone, desired record.Contents, hosts []store.Host, items []diff.Item, allow []string) (blocking []finding.Finding) {
+	var steps change.List
+	for _, item := range items {
+		steps = append(steps, change.Step{Before: desired.Get(item.Key), After: item.Live})
+	}
+	for _, g := range diff.Guards(steps, desired, watched(z, hosts, nil)) {
+		if !slices.Contains(allow, g.Code) {
+			blocking = append(blocking, g)
+		}
+	}
+	return blocking
+}
+
+func (s *Syncs) adopt(ctx context.Context, p Place, items []diff.Item, allow []string) error {
 	return s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := zones.Lock(tx, p.Zone.Name())
 		if err != nil {
@@ -52,6 +77,15 @@ func (s *Syncs) adopt(ctx context.Context, p Place, items []diff.Item) error {
 		wanted, err := zones.Contents(tx, *z.RevisionID)
 		if err != nil {
 			return err
+		}
+		hosts, err := zones.HostsOf(tx, z.ID)
+		if err != nil {
+			return err
+		}
+		if blocking := adoptGuards(z, wanted, hosts, items, allow); len(blocking) > 0 {
+			problem := wire.Problemf(wire.InTheWay, "A guard blocks the adoption of what was changed at %s: %s Nothing changed.", p.Account.Name, blocking[0].Message)
+			problem.Findings = blocking
+			return problem
 		}
 		var placed []store.PlacedSet
 		var gone []record.Key

@@ -82,6 +82,14 @@ type comparison struct {
 	notes   []finding.Finding
 	hosts   []store.Host
 	desired layers.Desired
+	state   provider.State  // as read
+	sent    record.Contents // what was placed, as it was sent
+	seen    record.Contents // live, with sets as they were sent that are only written in the provider's own way
+	doubts  []diff.Doubt    // why the read is not believed by itself
+
+	keepsOthers bool             // the zone is written as a whole
+	others      *record.Contents // then what else was live when it was read last; nil where that is not known
+	unknown     bool             // and it is not
 }
 
 // compare reads the live state and holds it against what is wanted and what was placed.
@@ -99,6 +107,11 @@ func (s *Syncs) compare(ctx context.Context, p Place, revisionID uint64, drift d
 		if known, err = zones.Aliases(tx, p.Zone.ID); err != nil {
 			return err
 		}
+		if p.Caps.Granularity == change.ByZone {
+			if c.others, err = tx.Others(p.Placement.ID); err != nil {
+				return err
+			}
+		}
 		c.placed, err = tx.Placed(p.Placement.ID)
 		return err
 	})
@@ -110,6 +123,7 @@ func (s *Syncs) compare(ctx context.Context, p Place, revisionID uint64, drift d
 		if err != nil {
 			return c, err
 		}
+		c.state = state
 		c.mark, c.live, c.details = state.Mark, state.Contents, state.Details
 	}
 	if err := s.withLayers(ctx, p, revision, known, &c); err != nil {
@@ -117,10 +131,13 @@ func (s *Syncs) compare(ctx context.Context, p Place, revisionID uint64, drift d
 	}
 	wanted, notes := p.Caps.Project(p.Zone.Name(), c.desired.Contents)
 	c.notes = append(c.notes, notes...)
-	sent, live := recognise(c.placed, c.live)
+	c.sent, c.seen = recognise(c.placed, c.live)
 	var gaps []finding.Finding
-	c.result, gaps = differ(p, wanted, sent, live, drift, c)
+	c.result, gaps = differ(p, wanted, c.sent, c.seen, drift, c)
 	c.notes = append(c.notes, gaps...)
+	if p.Placement.RemoteID != "" {
+		c.doubt(p, wanted)
+	}
 	c.anew = func() change.List {
 		r, _ := differ(p, wanted, record.Contents{}, record.Contents{}, drift, comparison{desired: c.desired})
 		return r.Steps

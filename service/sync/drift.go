@@ -133,7 +133,7 @@ func (s *Syncs) look(ctx context.Context, p Place) {
 	err := s.connect(ctx, &p)
 	var c comparison
 	if err == nil {
-		c, err = s.compare(ctx, p, *p.Zone.RevisionID, diff.LeaveDrift)
+		c, err = s.believe(ctx, &p, lookPatience, func() (comparison, error) { return s.compare(ctx, p, *p.Zone.RevisionID, diff.LeaveDrift) })
 	}
 	if err == nil {
 		err = s.looked(ctx, p, c)
@@ -149,14 +149,18 @@ func (s *Syncs) look(ctx context.Context, p Place) {
 	if err == nil || ctx.Err() != nil {
 		return
 	}
-	trouble := logbook.Explain(err).Error()
+	trouble, standing, action := logbook.Explain(err).Error(), store.Unreachable, "placement.unreachable"
+	var doubted errUnconfirmed
+	if errors.As(err, &doubted) {
+		standing, action = store.Unconfirmed, "placement.unconfirmed"
+	}
 	keepErr := s.store.Tx(ctx, func(tx *store.Tx) error {
-		if p.Placement.Standing != store.Unreachable {
-			if err := logbook.Log(tx, "service", "placement.unreachable", p.Zone.Name().String(), "at "+p.Account.Name+": "+trouble); err != nil {
+		if p.Placement.Standing != standing {
+			if err := logbook.Log(tx, "service", action, p.Zone.Name().String(), "at "+p.Account.Name+": "+trouble); err != nil {
 				return err
 			}
 		}
-		return tx.SetLooked(p.Placement.ID, store.Looked{Standing: store.Unreachable, Trouble: trouble})
+		return tx.SetLooked(p.Placement.ID, store.Looked{Standing: standing, Trouble: trouble})
 	})
 	if keepErr != nil {
 		s.log.Error("what a look showed could not be kept", "zone", p.Zone.Name(), "error", keepErr)
@@ -192,7 +196,11 @@ func (s *Syncs) looked(ctx context.Context, p Place, c comparison) error {
 	})
 }
 
-// answerDrift does what the zone's definition says about changes made elsewhere.
+// revertPause is how long changes made elsewhere are left alone after a sync that was to revert them did not end well, real time.
+const revertPause = 10 * time.Minute
+
+// answerDrift does what the zone's settings say about changes made elsewhere. Where something is in the way, that is kept with the
+// placement, and logged when it is new.
 func (s *Syncs) answerDrift(ctx context.Context, p Place, c comparison) error {
 	if len(c.result.Drift) == 0 {
 		return nil
@@ -200,14 +208,40 @@ func (s *Syncs) answerDrift(ctx context.Context, p Place, c comparison) error {
 	var err error
 	switch p.Zone.Care().Drift {
 	case definition.DriftPutBack:
-		_, err = s.StartSync(ctx, wire.SyncRequest{Zone: p.Zone.Name(), Account: p.Account.Name, PutBack: true})
+		err = s.revert(ctx, p)
 	case definition.DriftAdopt:
-		_, err = s.Adopt(ctx, p.Zone.Name(), p.Account.Name)
+		err = s.adopt(ctx, p, append(append([]diff.Item{}, c.result.Drift...), c.result.Conflicts...), nil)
 	}
 	var known *wire.Problem
-	if errors.As(err, &known) && known.Kind == wire.InTheWay { // a sync is under way, or the zone is led by a file
-		s.logbook.Note(ctx, "placement.drift-kept", p.Zone.Name().String(), known.Message)
-		return nil
+	if !errors.As(err, &known) || known.Kind != wire.InTheWay { // a sync is under way, a file manages the zone, or a guard blocks
+		return err
 	}
+	return s.store.Tx(ctx, func(tx *store.Tx) error {
+		if p.Placement.Trouble != known.Message {
+			if err := logbook.Log(tx, "service", "placement.drift-kept", p.Zone.Name().String(), known.Message); err != nil {
+				return err
+			}
+		}
+		return tx.SetTrouble(p.Placement.ID, known.Message)
+	})
+}
+
+// revert starts a sync that reverts changes made elsewhere, unless one has just shown that this does not work.
+func (s *Syncs) revert(ctx context.Context, p Place) error {
+	var last store.Sync
+	err := s.store.Tx(ctx, func(tx *store.Tx) error {
+		list, err := tx.Syncs(p.Placement.ID)
+		if len(list) > 0 {
+			last = list[0]
+		}
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	if ended := last.FinishedAt; ended != nil && last.State != store.SyncDone && s.wall.Now().Sub(*ended) < revertPause {
+		return wire.Problemf(wire.InTheWay, "Sync %d did not revert what was changed at %s: %s The next one starts ten minutes after it.", last.ID, p.Account.Name, last.Message)
+	}
+	_, err = s.StartSync(ctx, wire.SyncRequest{Zone: p.Zone.Name(), Account: p.Account.Name, PutBack: true})
 	return err
 }

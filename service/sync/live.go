@@ -38,7 +38,7 @@ func (m *memory) put(placement uint64, s provider.State) {
 }
 
 // readLive reads what the provider has of a placement: not before its reads can show our last write, and without its
-// records where nothing has changed since they were read last.
+// records where nothing has changed since they were read last and believed.
 func (s *Syncs) readLive(ctx context.Context, p *Place) (provider.State, error) {
 	if p.Placement.WrittenAt != nil {
 		if err := clock.Pause(ctx, p.Placement.WrittenAt.Add(p.Caps.ReadLag).Sub(s.wall.Now())); err != nil {
@@ -60,9 +60,6 @@ func (s *Syncs) readLive(ctx context.Context, p *Place) (provider.State, error) 
 	}
 	name := p.Zone.Name()
 	state.Contents = state.Contents.Filter(func(k record.Key) bool { return !p.Caps.Owned(name, k) })
-	if state.Mark != "" {
-		s.live.put(p.Placement.ID, state)
-	}
 	return state, nil
 }
 

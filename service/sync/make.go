@@ -6,7 +6,9 @@ import (
 	"time"
 
 	"beacon/clock"
+	"beacon/core/change"
 	"beacon/core/dnsname"
+	"beacon/core/record"
 	"beacon/outcall"
 	"beacon/provider"
 	"beacon/service/acts"
@@ -67,6 +69,11 @@ func (s *Syncs) ensureZone(ctx context.Context, run *syncRun) error {
 		}
 		if err := tx.SetPlaced(run.Placement.ID, prefilled); err != nil {
 			return err
+		}
+		if run.made && run.Caps.Granularity == change.ByZone { // nobody else has put anything there
+			if err := tx.SetOthers(run.Placement.ID, record.Contents{}); err != nil {
+				return err
+			}
 		}
 		return logbook.Log(tx, run.sync.RequestedBy, "zone.placed", name.String(), fmt.Sprintf("at %s, nameservers %v", run.Account.Name, zone.Nameservers))
 	})

@@ -72,6 +72,7 @@ type Syncs struct {
 	ended     *prometheus.CounterVec
 	observer  Observer
 	live      memory
+	confirmed confirmations
 	indexesMu sync.Mutex
 	indexes   map[uint64]*index // by account
 }
@@ -80,5 +81,5 @@ type Syncs struct {
 func New(p Parts) *Syncs {
 	return &Syncs{store: p.Store, logbook: p.Logbook, jobs: p.Jobs, log: p.Log, acts: p.Acts, accounts: p.Accounts, zones: p.Zones, sweeper: p.Sweeper, door: p.Door,
 		every: p.Drift.Every, timeout: p.Timeout, lease: p.Lease, ended: p.Ended, observer: p.Observer,
-		live: memory{zones: map[uint64]provider.State{}}, indexes: map[uint64]*index{}}
+		live: memory{zones: map[uint64]provider.State{}}, confirmed: confirmations{last: map[uint64]confirmed{}}, indexes: map[uint64]*index{}}
 }

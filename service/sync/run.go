@@ -29,17 +29,15 @@ func (s *Syncs) compareScope(ctx context.Context, run *syncRun) (comparison, err
 	if run.sync.Scope == store.ScopeZone {
 		c, err := s.compare(ctx, run.Place, run.sync.RevisionID, run.sync.Drift)
 		run.hosts, run.unanswered = c.hosts, c.desired.Unanswered
-		if err == nil {
-			err = s.looked(ctx, run.Place, c)
-		}
+		run.doubtWritten(&c)
 		return c, err
 	}
 	c, err := s.compare(ctx, run.Place, run.sync.RevisionID, diff.WantedWins)
 	run.hosts, run.unanswered = c.hosts, c.desired.Unanswered
-	if err == nil {
-		err = s.looked(ctx, run.Place, c)
+	run.doubtWritten(&c)
+	if !c.keepsOthers {
+		c.doubts = slices.DeleteFunc(c.doubts, func(d diff.Doubt) bool { return !c.desired.Owned[d.Key] })
 	}
-	c.result = c.result.Only(func(k record.Key) bool { return c.desired.Owned[k] })
 	return c, err
 }
 
@@ -104,6 +102,9 @@ func (e errHeld) Error() string { return e.message }
 
 // turn is how long a sync that makes way, or finds another in its place, waits before it asks for its turn, wall time.
 const turn = 100 * time.Millisecond
+
+// mostUnshown is in how many rounds a confirmed write may not show before the sync is blocked.
+const mostUnshown = 2
 
 // mostRounds bounds how often a sync reads the live state and decides anew.
 const mostRounds = 12
@@ -191,10 +192,19 @@ func (s *Syncs) syncRounds(ctx context.Context, run *syncRun) (c comparison, err
 	if err := s.recover(ctx, run); err != nil {
 		return c, err
 	}
-	written := false
+	written, unshown := false, 0
 	for range mostRounds {
 		if c, err = s.compareSurely(ctx, run); err != nil {
 			return c, err
+		}
+		if keys := run.unshown(c); len(keys) > 0 {
+			if unshown++; unshown == mostUnshown {
+				return c, notShown(run.Place, keys)
+			}
+			if err := clock.Pause(ctx, max(outcall.Backoff(unshown), run.Caps.ReadLag)); err != nil {
+				return c, err
+			}
+			continue
 		}
 		if err := s.remember(ctx, run, c.result); err != nil {
 			return c, err
@@ -212,28 +222,24 @@ func (s *Syncs) syncRounds(ctx context.Context, run *syncRun) (c comparison, err
 	return c, errors.New("the provider's state does not become what was written to it")
 }
 
-// A read that denies what we wrote not long ago is made again, so many times at most: it may come from a copy of the
-// provider's that is behind. Nothing is decided for such a read.
-const (
-	recently  = time.Minute
-	mostDoubt = 4
-)
-
-// compareSurely compares, and does so again where what is read denies what was written shortly before.
+// compareSurely compares until the read can be believed, or a person said that it is to be believed.
 func (s *Syncs) compareSurely(ctx context.Context, run *syncRun) (c comparison, err error) {
-	for doubt := 1; ; doubt++ {
-		if c, err = s.compareScope(ctx, run); err != nil {
-			return c, err
+	c, err = s.believe(ctx, &run.Place, syncPatience, func() (comparison, error) { return s.compareScope(ctx, run) })
+	var unconfirmed errUnconfirmed
+	if errors.As(err, &unconfirmed) {
+		if !slices.Contains(run.sync.Guards(), GuardUnconfirmed) {
+			return c, errHeld{unconfirmed.finding.Message, []finding.Finding{unconfirmed.finding}}
 		}
-		denied := len(c.result.Drift) + len(c.result.Conflicts) + len(c.result.Forgotten)
-		written := run.Placement.WrittenAt
-		if denied == 0 || doubt == mostDoubt || written == nil || s.wall.Now().Sub(*written) > recently {
-			return c, nil
-		}
-		if err := clock.Pause(ctx, time.Duration(doubt)*50*time.Millisecond); err != nil {
-			return c, err
-		}
+		s.confirmed.set(run.Placement, c.doubts, s.wall.Now())
+		err = s.believed(ctx, run.Place, c)
 	}
+	if err == nil {
+		err = s.looked(ctx, run.Place, c)
+	}
+	if run.sync.Scope == store.ScopeHosts {
+		c.result = c.result.Only(func(k record.Key) bool { return c.desired.Owned[k] })
+	}
+	return c, err
 }
 
 // remember keeps what the comparison shows about sets that need nothing: they are there though not noted, or gone.

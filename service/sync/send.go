@@ -285,7 +285,7 @@ func (s *Syncs) readSurely(ctx context.Context, run *syncRun) (live record.Conte
 		}
 		live, agreed = state.Contents, agreed+1
 		if agreed < mostAgreed {
-			if err := clock.Pause(ctx, 20*time.Millisecond); err != nil {
+			if err := clock.Pause(ctx, max(20*time.Millisecond, run.Caps.ReadLag/(mostAgreed-1))); err != nil {
 				return live, err
 			}
 		}

@@ -35,14 +35,12 @@ func (s *Syncs) waitServed(ctx context.Context, run *syncRun, awaited []AwaitedH
 	if err := s.store.Tx(ctx, func(tx *store.Tx) (err error) { p, err = zones.PlacementByID(tx, run.Placement.ID); return err }); err != nil {
 		return fail("The database did not answer: " + err.Error())
 	}
-	servers, problems := s.serversOf(ctx, run, p)
+	run.Placement.Nameservers = p.Nameservers
+	servers, problems := s.serversOf(ctx, run.Place)
 	if len(problems) > 0 {
 		return fail(fmt.Sprintf("%s leads to no address: %s.", problems[0].Name, problems[0].Problem))
 	}
-	servers = slices.DeleteFunc(servers, func(server evidence.Server) bool { // of a machine without IPv6, nobody can want that
-		at, err := netip.ParseAddrPort(server.Address)
-		return err == nil && at.Addr().Is6() && !s.door.Leads(at)
-	})
+	servers = s.reachable(servers)
 	steps := slices.Clone(run.applied[max(0, len(run.applied)-mostAsked):])
 	for _, h := range awaited {
 		for _, set := range h.sets {
@@ -64,17 +62,25 @@ func (s *Syncs) waitServed(ctx context.Context, run *syncRun, awaited []AwaitedH
 }
 
 // serversOf gives the nameservers of a placement with their addresses.
-func (s *Syncs) serversOf(ctx context.Context, run *syncRun, p store.Placement) (list []evidence.Server, problems []evidence.NameProblem) {
-	if known, ok := run.Driver.(provider.Server); ok {
+func (s *Syncs) serversOf(ctx context.Context, p Place) (list []evidence.Server, problems []evidence.NameProblem) {
+	if known, ok := p.Driver.(provider.Server); ok {
 		for i, address := range known.Servers() {
-			names := p.Names()
+			names := p.Placement.Names()
 			list = append(list, evidence.Server{Name: names[min(i, len(names)-1)], Address: address})
 		}
 	}
 	if len(list) > 0 {
 		return list, nil
 	}
-	return s.sweeper.Servers(ctx, p.Names())
+	return s.sweeper.Servers(ctx, p.Placement.Names())
+}
+
+// reachable returns the servers without those that a machine without IPv6 cannot ask.
+func (s *Syncs) reachable(servers []evidence.Server) []evidence.Server {
+	return slices.DeleteFunc(servers, func(server evidence.Server) bool {
+		at, err := netip.ParseAddrPort(server.Address)
+		return err == nil && at.Addr().Is6() && !s.door.Leads(at)
+	})
 }
 
 // served reports whether an answer is what the step leaves behind. A removed set need only not be the old one: a

@@ -60,6 +60,8 @@ var Codes = append(append(delegations, arrivals...), []Known{
 	{"host-would-stop", Providers, "A machine reports its address under a name that would have none.", "Remove the host first; if it is meant, say yes to it: --allow host-would-stop."},
 	{"mail-would-stop", Providers, "Mail hosts, or what receivers judge mail by (SPF, DKIM, DMARC), would go.", "If that is meant, say yes to it: --allow mail-would-stop."},
 	{"protected-would-go", Providers, "The zone's definition protects what would go.", "Put it back, or take the pattern out of protect; or say yes to it: --allow protected-would-go."},
+	{"read-not-confirmed", Providers, "The provider's interface does not return what was last written there, and the nameservers do not agree with it.", "Wait until both agree, then sync again. If the interface is right: --allow read-not-confirmed."},
+	{"write-not-shown", Providers, "The provider confirmed a write that neither its interface nor the nameservers show.", "Look at the zone at the provider's own site, then sync again."},
 	{"text-joined", Providers, "The provider keeps a TXT record as one text; strings are put together, which readers of SPF and DKIM do anyway.", "Nothing to do."},
 	{"text-not-held", Providers, "The provider cannot keep a TXT record of this length or with these octets; it is not written there.", "Shorten it, or place the zone elsewhere."},
 	{"ttl-lowered", Providers, "The provider's longest TTL is less than what was asked for.", "Nothing to do."},

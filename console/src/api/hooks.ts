@@ -74,7 +74,7 @@ export const useRequests = (id: number, running: boolean) =>
 
 export const useSetCare = (name: string) => useRefreshing((care: Care) => put('/zones/{name}/care', { name }, care), ['zones', name])
 
-export const useAdopt = (name: string) => useRefreshing((account: string) => post('/zones/{name}/adoptions', { name }, { account }), ['zones', name])
+export const useAdopt = (name: string) => useRefreshing((adoption: { account: string; allow: string[] }) => post('/zones/{name}/adoptions', { name }, adoption), ['zones', name])
 
 export const useRegistrations = (account: string) =>
   useQuery({

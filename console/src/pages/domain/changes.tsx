@@ -1,6 +1,7 @@
 // What differs between what a zone should contain and what its providers have, and the writing of it.
 import { useState } from 'react'
 import { Link } from 'react-router'
+import { Problem } from '../../api/client'
 import { useAdopt, useDifferences, useSync, useZone } from '../../api/hooks'
 import type { Difference, Sync } from '../../api/types'
 import { Findings } from '../../parts/findings'
@@ -77,6 +78,8 @@ function Placement({ name, difference: d, sync, putBack, setPutBack }: Placement
   const adopt = useAdopt(name)
   const [allowed, allow] = useState<string[]>([])
   const running = sync !== undefined && !['done', 'held', 'failed'].includes(sync.state)
+  const said = sync?.state === 'held' ? sync.findings.filter((f) => f.code === 'read-not-confirmed') : []
+  const guards = [...new Map([...d.guards, ...said, ...(adopt.error instanceof Problem ? adopt.error.findings : [])].map((g) => [g.code, g])).values()]
   const blocked = d.guards.filter((g) => !allowed.includes(g.code))
   return (
     <Plate
@@ -87,7 +90,7 @@ function Placement({ name, difference: d, sync, putBack, setPutBack }: Placement
       {d.steps.length === 0 && d.conflicts.length === 0 && <Nothing difference={d} />}
       <Items title="Changed elsewhere since we placed it" list={d.drift} zone={name}>
         <p className="mt-2 text-soft">These are left as they are, until you put them back (tick below and write) or take them over.</p>
-        <Key className="mt-2" busy={adopt.isPending} onClick={() => adopt.mutate(d.account)}>
+        <Key className="mt-2" busy={adopt.isPending} onClick={() => adopt.mutate({ account: d.account, allow: allowed })}>
           Take over what {d.account} has
         </Key>
       </Items>
@@ -105,10 +108,10 @@ function Placement({ name, difference: d, sync, putBack, setPutBack }: Placement
           <Findings list={d.notes} />
         </div>
       )}
-      {d.guards.length > 0 && (
+      {guards.length > 0 && (
         <fieldset className="mt-4 rounded-plate border-2 border-wrong p-4">
           <legend className="px-1 font-semibold">Before this is written, say yes to it</legend>
-          {d.guards.map((g) => (
+          {guards.map((g) => (
             <div key={g.code + g.subject} className="mb-3">
               <Findings list={[g]} />
               <Check className="mt-1 ml-4" checked={allowed.includes(g.code)} onChange={(yes) => allow(yes ? [...allowed, g.code] : allowed.filter((c) => c !== g.code))}>
@@ -123,7 +126,7 @@ function Placement({ name, difference: d, sync, putBack, setPutBack }: Placement
           <Trouble error={(start.error ?? adopt.error)!} />
         </div>
       )}
-      {sync && <SyncProgress sync={sync} said={[...d.guards, ...d.notes].map((g) => g.code)} />}
+      {sync && <SyncProgress sync={sync} said={[...guards, ...d.notes].map((g) => g.code)} />}
       {(d.steps.length > 0 || d.new_zone) && (
         <div className="mt-4 flex flex-wrap items-center gap-3">
           <Key

@@ -26,6 +26,15 @@ func openPool(connector driver.Connector) *sql.DB {
 // migrate applies the numbered files that this database has not seen. Each is one DDL statement, which MariaDB commits
 // by itself; should the process end between a statement and its entry, the statement fails as already done, and counts.
 func (s *Store) migrate(ctx context.Context) error {
+	steps, err := allSteps()
+	if err != nil {
+		return err
+	}
+	return s.apply(ctx, steps)
+}
+
+// apply makes those of the steps that this database has not seen.
+func (s *Store) apply(ctx context.Context, steps []step) error {
 	pool, err := s.db.DB()
 	if err != nil {
 		return err
@@ -49,34 +58,49 @@ func (s *Store) migrate(ctx context.Context) error {
 	if err := conn.QueryRowContext(ctx, "SELECT COALESCE(MAX(number), 0) FROM migrations").Scan(&last); err != nil {
 		return fmt.Errorf("preparing the tables: %w", err)
 	}
-	files, err := fs.Glob(migrations, "migrations/*.sql")
-	if err != nil {
-		return err
-	}
-	if last > len(files) {
+	if last > len(steps) {
 		return fmt.Errorf("the database has tables of a newer version of this program (migration %d); start that version", last)
 	}
-	for _, file := range files {
-		name := strings.TrimSuffix(strings.TrimPrefix(file, "migrations/"), ".sql")
-		number, err := strconv.Atoi(name[:4])
-		if err != nil {
-			return err
-		}
-		if number <= last {
+	for _, step := range steps {
+		if step.number <= last {
 			continue
 		}
-		text, err := migrations.ReadFile(file)
-		if err != nil {
-			return err
+		if _, err := conn.ExecContext(ctx, step.statement); err != nil && !doneAlready(err) {
+			return fmt.Errorf("preparing the tables, step %s: %w", step.name, err)
 		}
-		if _, err := conn.ExecContext(ctx, string(text)); err != nil && !doneAlready(err) {
-			return fmt.Errorf("preparing the tables, step %s: %w", name, err)
-		}
-		if _, err := conn.ExecContext(ctx, "INSERT INTO migrations VALUES (?, ?, ?)", number, name, s.now()); err != nil {
-			return fmt.Errorf("preparing the tables, step %s: %w", name, err)
+		if _, err := conn.ExecContext(ctx, "INSERT INTO migrations VALUES (?, ?, ?)", step.number, step.name, s.now()); err != nil {
+			return fmt.Errorf("preparing the tables, step %s: %w", step.name, err)
 		}
 	}
 	return nil
+}
+
+// step is one numbered file.
+type step struct {
+	number    int
+	name      string
+	statement string
+}
+
+// allSteps returns the numbered files in their order.
+func allSteps() (list []step, err error) {
+	files, err := fs.Glob(migrations, "migrations/*.sql")
+	if err != nil {
+		return nil, err
+	}
+	for _, file := range files {
+		s := step{name: strings.TrimSuffix(strings.TrimPrefix(file, "migrations/"), ".sql")}
+		if s.number, err = strconv.Atoi(s.name[:4]); err != nil {
+			return nil, err
+		}
+		text, err := migrations.ReadFile(file)
+		if err != nil {
+			return nil, err
+		}
+		s.statement = string(text)
+		list = append(list, s)
+	}
+	return list, nil
 }
 
 // doneAlready recognises what a statement says that was executed before: table, column or key exists.

@@ -53,6 +53,19 @@ type Store struct {
 
 // Open connects, and brings the tables up to date. A database on the network is reached through door.
 func Open(ctx context.Context, settings Settings, door *reach.Door, now func() time.Time) (*Store, error) {
+	s, err := connect(ctx, settings, door, now)
+	if err != nil {
+		return nil, err
+	}
+	if err := s.migrate(ctx); err != nil {
+		s.Close()
+		return nil, err
+	}
+	return s, nil
+}
+
+// connect opens the database as it is.
+func connect(ctx context.Context, settings Settings, door *reach.Door, now func() time.Time) (*Store, error) {
 	cfg := mysql.NewConfig()
 	cfg.User, cfg.Passwd, cfg.DBName = settings.User, settings.Password, settings.Database
 	cfg.Net, cfg.Addr = "unix", settings.Socket
@@ -78,10 +91,6 @@ func Open(ctx context.Context, settings Settings, door *reach.Door, now func() t
 	s := &Store{db: db, now: now}
 	if err := s.Ping(ctx); err != nil {
 		return nil, fmt.Errorf("the database at %s%s does not answer: %w", settings.Socket, settings.Address, err)
-	}
-	if err := s.migrate(ctx); err != nil {
-		s.Close()
-		return nil, err
 	}
 	return s, nil
 }

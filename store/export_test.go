@@ -35,11 +35,6 @@ func (s *Store) MigrateTo(ctx context.Context, number int) error {
 	return s.apply(ctx, steps[:number])
 }
 
-// Note records that a migration was made, for tests.
-func (s *Store) Note(ctx context.Context, number int) error {
-	return s.db.WithContext(ctx).Exec("INSERT INTO migrations VALUES (?, ?, NOW(6))", number, Steps()[number-1]).Error
-}
-
 // Schema returns all columns, keys and references of the database, for tests.
 func (s *Store) Schema(ctx context.Context) (lines []string, err error) {
 	for _, query := range []string{

@@ -7,6 +7,7 @@ import (
 	"embed"
 	"fmt"
 	"io/fs"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -103,8 +104,15 @@ func allSteps() (list []step, err error) {
 	return list, nil
 }
 
-// doneAlready recognises what a statement says that was executed before: table, column or key exists.
+// doneAlready recognises what a statement says that was executed before: a table, column or key exists, or what it drops does not. Each
+// step is one statement, which MariaDB makes wholly or not at all; steps that change rows must bear being made twice.
 func doneAlready(err error) bool {
 	known, ok := err.(*mysql.MySQLError)
-	return ok && (known.Number == 1050 || known.Number == 1060 || known.Number == 1061)
+	return ok && slices.Contains([]uint16{
+		1050, // the table exists
+		1051, // the table to drop does not
+		1060, // the column exists
+		1061, // the key exists
+		1091, // the column or key to drop does not
+	}, known.Number)
 }

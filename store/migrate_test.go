@@ -7,7 +7,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"beacon/clock"
-	"beacon/faulttest"
 	"beacon/reach"
 	"beacon/store"
 	"beacon/store/storetest"
@@ -30,11 +29,6 @@ func TestMigrationsGoOnAfterAKill(t *testing.T) {
 	for i, name := range store.Steps() {
 		number := i + 1
 		require.NoError(t, killed.Execute(ctx, number), name)
-		if name == "0047_glances_changes" || name == "0050_glances_gone" {
-			faulttest.Known(t, func(t testing.TB) { require.NoError(t, killed.MigrateTo(ctx, number), name) })
-			require.NoError(t, killed.Note(ctx, number))
-			continue
-		}
 		require.NoError(t, killed.MigrateTo(ctx, number), name)
 	}
 	got, err := killed.Schema(ctx)

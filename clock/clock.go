@@ -23,8 +23,9 @@ func (Wall) Now() time.Time { return time.Now().UTC().Truncate(time.Microsecond)
 // World tells world time. The zero value runs with the wall; Follow ties it to a clock elsewhere. It is safe for
 // concurrent use.
 type World struct {
-	mu   sync.RWMutex
-	ties tie
+	mu     sync.RWMutex
+	ties   tie
+	source func() time.Time // the wall's time; nil for this machine's
 }
 
 // tie says that the world's clock showed World when the wall's showed Wall, and runs Rate times as fast.
@@ -35,7 +36,22 @@ type tie struct {
 }
 
 // Now is the world's time in UTC, to the microsecond.
-func (w *World) Now() time.Time { return w.At(time.Now()) }
+func (w *World) Now() time.Time {
+	w.mu.RLock()
+	source := w.source
+	w.mu.RUnlock()
+	if source == nil {
+		source = time.Now
+	}
+	return w.At(source())
+}
+
+// By has the world run by another clock on the wall than this machine's.
+func (w *World) By(source func() time.Time) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.source = source
+}
 
 // At gives the world's time at a moment of the wall's.
 func (w *World) At(wall time.Time) time.Time {

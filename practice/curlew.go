@@ -115,8 +115,7 @@ func (w *World) curlew() http.Handler {
 		curlewSay(rw, nil)
 	}))
 	mux.HandleFunc("GET /api/zones/{number}/records", with(func(rw http.ResponseWriter, r *http.Request, z *hostedZone) {
-		z.curlewRecords() // all of them have an identifier from now on
-		curlewSay(rw, curlewPageOf(w.shown("6.1", p, z).curlewRecords(), r))
+		curlewSay(rw, curlewPageOf(z.curlewRecords(w.shown("6.1", p, z).Records), r))
 	}))
 	mux.HandleFunc("POST /api/zones/{number}/batches", with(w.curlewAccept))
 	mux.HandleFunc("GET /api/receipts/{receipt}", func(rw http.ResponseWriter, r *http.Request) {
@@ -129,10 +128,10 @@ func (w *World) curlew() http.Handler {
 	return w.locked("curlew", keySigned("curlew"), mux)
 }
 
-// curlewRecords gives the zone's records with their identifiers, which they get when they are first seen.
-func (z *hostedZone) curlewRecords() (list []curlewRecord) {
+// curlewRecords gives records of the zone with their identifiers, which they get when they are first seen.
+func (z *hostedZone) curlewRecords(lines []string) (list []curlewRecord) {
 	list = []curlewRecord{}
-	for _, line := range z.Records {
+	for _, line := range lines {
 		rr, err := dns.NewRR(line)
 		if err != nil || rr == nil {
 			continue

@@ -6,6 +6,7 @@ import (
 	"math/rand/v2"
 	"net/http"
 	"os"
+	"strings"
 	"testing"
 	"time"
 
@@ -81,7 +82,7 @@ func TestSyncsThroughARainOfFalseReads(t *testing.T) {
 					most = max(most, times[change])
 				}
 				h.lies(at[1], "", 0)
-				require.Equal(t, want.With(foreign).Records(), h.live(kind).Records(), "seed %d, round %d", seed, round)
+				require.Equal(t, want.With(foreign).Records(), h.live(kind).Records(), "seed %d, round %d: %+v\n%s", seed, round, done, strings.Join(h.journal(kind)[before:], "\n"))
 				if round%4 == 3 { // somebody changes a record at the provider's own site; a look adopts it
 					changed := record.NewSet(zone, record.A, 300, record.Data(fmt.Sprintf("192.0.2.%d", 200+rng.IntN(50))))
 					h.byHand(kind, changed)

@@ -56,7 +56,6 @@ type Service struct {
 	sweeper     *resolve.Sweeper
 	visitor     *visit.Visitor
 	world       *clock.World
-	wall        clock.Wall
 	metrics     *metrics
 	door        *reach.Door
 	Logbook     *logbook.Book
@@ -101,9 +100,10 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 			return nil, fmt.Errorf("the setting world_clock: %w", err)
 		}
 	}
-	if s.store, err = store.Open(ctx, settings.Database, door, s.wall.Now); err != nil {
+	if s.store, err = store.Open(ctx, settings.Database, door, nil); err != nil {
 		return nil, err
 	}
+	s.world.By(s.store.Now)
 	s.Logbook = logbook.New(s.store, log)
 	s.Jobs = jobs.New(s.store, log, settings.Lease, s.metrics.jobs)
 	s.Acts = acts.New(s.store, s.Logbook, s.Jobs, log, settings.Request, settings.Lease)

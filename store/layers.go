@@ -1,8 +1,9 @@
 package store
 
 import (
-	"beacon/core/dnsname"
 	"encoding/json"
+
+	"beacon/core/dnsname"
 )
 
 // HostsOf gives the hosts of a zone.

@@ -1,9 +1,10 @@
 package store
 
 import (
-	"beacon/core/record"
 	"encoding/json"
 	"time"
+
+	"beacon/core/record"
 
 	"gorm.io/gorm/clause"
 )

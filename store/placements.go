@@ -1,10 +1,11 @@
 package store
 
 import (
-	"beacon/core/dnsname"
 	"encoding/json"
 	"slices"
 	"time"
+
+	"beacon/core/dnsname"
 )
 
 // Placement is one zone at one provider account.

@@ -47,11 +47,13 @@ type Settings struct {
 
 // Store is the open database. It is safe for concurrent use.
 type Store struct {
-	db  *gorm.DB
-	now func() time.Time // wall time
+	db    *gorm.DB
+	clock *dbClock // nil where tests bring a time of their own
+	now   func() time.Time
 }
 
-// Open connects, and brings the tables up to date. A database on the network is reached through door.
+// Open connects, and brings the tables up to date. A database on the network is reached through door. now is the time that is kept with
+// rows; nil for the database's own, which every instance but those of tests takes.
 func Open(ctx context.Context, settings Settings, door *reach.Door, now func() time.Time) (*Store, error) {
 	s, err := connect(ctx, settings, door, now)
 	if err != nil {
@@ -84,15 +86,19 @@ func connect(ctx context.Context, settings Settings, door *reach.Door, now func(
 		return nil, fmt.Errorf("the database settings cannot be used: %w", err)
 	}
 	db, err := gorm.Open(gormmysql.New(gormmysql.Config{Conn: openPool(connector), SkipInitializeWithVersion: true}),
-		&gorm.Config{SkipDefaultTransaction: true, Logger: logger.Discard, NowFunc: now, TranslateError: true})
+		&gorm.Config{SkipDefaultTransaction: true, Logger: logger.Discard, TranslateError: true})
 	if err != nil {
 		return nil, fmt.Errorf("the database at %s%s does not answer: %w", settings.Socket, settings.Address, err)
 	}
 	s := &Store{db: db, now: now}
+	if now == nil {
+		s.clock = &dbClock{}
+		s.now = s.clock.now
+	}
 	if err := s.Ping(ctx); err != nil {
 		return nil, fmt.Errorf("the database at %s%s does not answer: %w", settings.Socket, settings.Address, err)
 	}
-	return s, nil
+	return s, s.tune(ctx)
 }
 
 // Close gives the connections back.
@@ -129,6 +135,9 @@ func (t *Tx) locking() *gorm.DB {
 // Tx runs do in a transaction, which can only read where the context only looks, and again where the database broke it off over a deadlock. What do does outside the
 // database must therefore bear repetition.
 func (s *Store) Tx(ctx context.Context, do func(*Tx) error) error {
+	if err := s.tune(ctx); err != nil {
+		return err
+	}
 	for attempt := 0; ; attempt++ {
 		err := s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error { return do(&Tx{db, s.now, looking.Is(ctx)}) }, &sql.TxOptions{ReadOnly: looking.Is(ctx)})
 		var known *mysql.MySQLError

@@ -12,7 +12,6 @@ import (
 	"sync"
 	"time"
 
-	"beacon/clock"
 	"beacon/core/dnsname"
 	"beacon/outcall"
 	"beacon/provider"
@@ -54,7 +53,6 @@ type Accounts struct {
 	store      *store.Store
 	logbook    *logbook.Book
 	log        *slog.Logger
-	wall       clock.Wall
 	door       *reach.Door
 	http       *http.Client
 	careful    *http.Client
@@ -111,7 +109,7 @@ func (s *Accounts) AddAccount(ctx context.Context, n wire.NewAccount) (tried wir
 		return tried, err
 	}
 	account.Rights = rightsText(tried.Rights)
-	now := s.wall.Now()
+	now := s.store.Now()
 	account.UsedAt = &now
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		if err := tx.AddAccount(&account); err != nil {

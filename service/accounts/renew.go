@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 
-	"beacon/clock"
 	"beacon/reach"
 	"beacon/service/logbook"
 	"beacon/store"
@@ -29,8 +28,7 @@ func RenewKey(ctx context.Context, s Renewal) (accounts int, err error) {
 	if err != nil {
 		return 0, err
 	}
-	var wall clock.Wall
-	db, err := store.Open(ctx, s.Database, door, wall.Now)
+	db, err := store.Open(ctx, s.Database, door, nil)
 	if err != nil {
 		return 0, err
 	}

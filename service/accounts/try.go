@@ -1,13 +1,14 @@
 package accounts
 
 import (
+	"context"
+	"encoding/json"
+	"slices"
+
 	"beacon/core/finding"
 	"beacon/provider"
 	"beacon/store"
 	"beacon/wire"
-	"context"
-	"encoding/json"
-	"slices"
 )
 
 func rightsText(list []string) string {

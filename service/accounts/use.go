@@ -34,7 +34,7 @@ const useNoted = 10 * time.Second
 
 // recordUse keeps when an account was last used.
 func (s *Accounts) recordUse(ctx context.Context, account string) {
-	now := s.wall.Now()
+	now := s.store.Now()
 	s.usedMu.Lock()
 	fresh := now.Sub(s.used[account]) < useNoted
 	if !fresh {

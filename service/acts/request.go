@@ -25,7 +25,7 @@ func (a *Acts) Intend(tx *store.Tx, job store.Job, locks []string, act store.Act
 	if err := jobs.Extend(tx, job, a.lease); err != nil {
 		return act, err
 	}
-	deadline := a.wall.Now().Add(a.timeout)
+	deadline := a.store.Now().Add(a.timeout)
 	act.State, act.Deadline = store.ActSent, &deadline
 	return act, tx.AddAct(&act)
 }

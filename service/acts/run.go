@@ -84,7 +84,6 @@ type Acts struct {
 	logbook *logbook.Book
 	jobs    *jobs.Queue
 	log     *slog.Logger
-	wall    clock.Wall
 	timeout time.Duration // of one request, real time
 	lease   time.Duration // of a job, real time
 	kinds   map[string]Performer
@@ -111,7 +110,7 @@ func (a *Acts) Start(ctx context.Context, tx *store.Tx, kind, subject string, ac
 	if err := logbook.Log(tx, act.RequestedBy, kind+".requested", subject, actText(act)); err != nil {
 		return act, err
 	}
-	return act, jobs.EnqueueIn(tx, store.JobAct, act.ID, accountID, a.wall.Now())
+	return act, jobs.EnqueueIn(tx, store.JobAct, act.ID, accountID, a.store.Now())
 }
 
 func actText(act store.Act) string {
@@ -166,7 +165,7 @@ func (a *Acts) Run(ctx context.Context, job store.Job) error {
 	case err != nil || run.Act.State.Ended():
 		return err
 	case !free:
-		return jobs.Later{At: a.wall.Now().Add(turn), MadeWay: true}
+		return jobs.Later{At: a.store.Now().Add(turn), MadeWay: true}
 	}
 	err = a.steps(logbook.WithActor(ctx, run.Act.RequestedBy), run)
 	var wrong *wire.Problem
@@ -211,7 +210,7 @@ func (a *Acts) steps(ctx context.Context, run *Run) error {
 		if sent.State != store.ActSent {
 			continue
 		}
-		if err := clock.Pause(ctx, outlasted(sent, a.wall.Now())); err != nil {
+		if err := clock.Pause(ctx, outlasted(sent, a.store.Now())); err != nil {
 			return err
 		}
 		became, err := kind.Became(ctx, run, sent)
@@ -260,7 +259,7 @@ func (a *Acts) send(ctx context.Context, run *Run, r *Request) error {
 	case err == nil:
 		return a.close(ctx, run, sent, store.ActDone, "", r)
 	case outcall.OutcomeOf(err) == outcall.Unclear:
-		if waited := clock.Pause(ctx, outlasted(act, a.wall.Now())); waited != nil {
+		if waited := clock.Pause(ctx, outlasted(act, a.store.Now())); waited != nil {
 			return waited
 		}
 		became, lookErr := a.kinds[run.Act.Kind].Became(ctx, run, act)

@@ -1,7 +1,6 @@
 package apply
 
 import (
-	"beacon/clock"
 	"beacon/core/dnsname"
 	"beacon/service/jobs"
 	"beacon/service/logbook"
@@ -25,7 +24,6 @@ type Parts struct {
 type Applier struct {
 	logbook  *logbook.Book
 	jobs     *jobs.Queue
-	wall     clock.Wall
 	zones    *zones.Zones
 	syncs    *sync.Syncs
 	watch    WatchSettings

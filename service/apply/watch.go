@@ -140,7 +140,7 @@ func (w *watcher) putOut(ctx context.Context, tx *store.Tx, zoneID uint64, d wir
 	if err := logbook.Log(tx, logbook.Actor(ctx), "watch.taken", d.Zone.String(), fmt.Sprintf("revision %d, %d records added, %d removed", d.Revision.Number, len(d.Added), len(d.Removed))); err != nil {
 		return err
 	}
-	return jobs.Enqueue(tx, store.JobFollow, zoneID, w.wall.Now())
+	return jobs.Enqueue(tx, store.JobFollow, zoneID, w.logbook.Now())
 }
 
 // behind is how long to wait for what is in the way of a sync, real time.
@@ -168,7 +168,7 @@ func (s *Applier) RunFollow(ctx context.Context, job store.Job) error {
 	if job.Attempts == 1 { // later turns are not counted, and not told again
 		s.logbook.Note(ctx, "watch.unsynced", name.String(), stuck.Message)
 	}
-	return jobs.Later{At: s.wall.Now().Add(behind), MadeWay: job.Attempts > 1}
+	return jobs.Later{At: s.logbook.Now().Add(behind), MadeWay: job.Attempts > 1}
 }
 
 // GaveUpFollow notes that a zone was not put out, which happens only where the database does not take the syncs.

@@ -42,7 +42,7 @@ func (s *Checks) ScheduleGlances(ctx context.Context) error {
 	if s.settings.Checks.Glance == 0 {
 		return nil
 	}
-	return s.store.Tx(ctx, func(tx *store.Tx) error { return jobs.Enqueue(tx, store.JobGlance, 1, s.wall.Now()) })
+	return s.store.Tx(ctx, func(tx *store.Tx) error { return jobs.Enqueue(tx, store.JobGlance, 1, s.store.Now()) })
 }
 
 // StartGlances has all domains looked at briefly, in the background.
@@ -53,7 +53,7 @@ func (s *Checks) StartGlances(ctx context.Context) (g wire.Glances, err error) {
 			return err
 		}
 		g = glancesOf(run)
-		return jobs.Enqueue(tx, store.JobGlance, 1, s.wall.Now())
+		return jobs.Enqueue(tx, store.JobGlance, 1, s.store.Now())
 	})
 	s.jobs.Wake(store.JobGlance)
 	return g, err
@@ -91,13 +91,13 @@ func (s *Checks) RunGlance(ctx context.Context, _ store.Job) error {
 	every := s.settings.Checks.Glance
 	pause := glancePause
 	if every > 0 {
-		every = s.world.WallAt(s.world.Now().Add(every)).Sub(s.wall.Now())
+		every = s.world.WallAt(s.world.Now().Add(every)).Sub(s.store.Now())
 		pause = max(every/10, glancePause)
 	}
 	var run store.GlanceRun
 	err := s.store.Tx(ctx, func(tx *store.Tx) error {
 		last, ok, err := tx.GlanceRun()
-		if run = last; err == nil && every > 0 && (!ok || run.Ended != nil && s.wall.Now().Sub(run.Began) >= every) {
+		if run = last; err == nil && every > 0 && (!ok || run.Ended != nil && s.store.Now().Sub(run.Began) >= every) {
 			run, err = tx.BeginGlances()
 		}
 		return err
@@ -110,7 +110,7 @@ func (s *Checks) RunGlance(ctx context.Context, _ store.Job) error {
 		case ctx.Err() != nil:
 			return context.Cause(ctx)
 		case errors.Is(err, store.ErrNotFound): // another run has begun
-			return jobs.Later{At: s.wall.Now(), MadeWay: true}
+			return jobs.Later{At: s.store.Now(), MadeWay: true}
 		case err != nil:
 			return err
 		}
@@ -118,7 +118,7 @@ func (s *Checks) RunGlance(ctx context.Context, _ store.Job) error {
 	if every == 0 {
 		return nil
 	}
-	return jobs.Later{At: s.wall.Now().Add(pause), MadeWay: true}
+	return jobs.Later{At: s.store.Now().Add(pause), MadeWay: true}
 }
 
 // look is a brief look at one domain.
@@ -265,7 +265,7 @@ func (s *Checks) put(ctx context.Context, run *store.GlanceRun, looks []*look, e
 		}
 	}
 	if run.Domains = max(run.Domains, run.Looked); ended {
-		at := s.wall.Now()
+		at := s.store.Now()
 		run.Ended, run.Domains = &at, run.Looked
 	}
 	err = s.store.Tx(ctx, func(tx *store.Tx) error {
@@ -273,7 +273,7 @@ func (s *Checks) put(ctx context.Context, run *store.GlanceRun, looks []*look, e
 			return err
 		}
 		for _, id := range check {
-			if err := jobs.Enqueue(tx, store.JobCheck, id, s.wall.Now()); err != nil {
+			if err := jobs.Enqueue(tx, store.JobCheck, id, s.store.Now()); err != nil {
 				return err
 			}
 		}

@@ -1,13 +1,14 @@
 package check
 
 import (
+	"context"
+	"time"
+
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/evidence"
 	"beacon/service/zones"
 	"beacon/store"
-	"context"
-	"time"
 )
 
 // DomainOf returns the domain of a zone, which is made where there is none yet.

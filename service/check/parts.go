@@ -46,7 +46,6 @@ type Checks struct {
 	visitor  *visit.Visitor
 	http     *http.Client
 	world    *clock.World
-	wall     clock.Wall
 	settings Settings
 	made     *prometheus.CounterVec
 	calls    *prometheus.CounterVec

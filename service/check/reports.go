@@ -14,7 +14,7 @@ import (
 
 // Soon makes a domain due for a check now.
 func (s *Checks) Soon(tx *store.Tx, domainID uint64) error {
-	return jobs.Enqueue(tx, store.JobCheck, domainID, s.wall.Now())
+	return jobs.Enqueue(tx, store.JobCheck, domainID, s.store.Now())
 }
 
 // LastReport gives the report of a domain's newest check without making one; false where there is none yet.

@@ -3,7 +3,6 @@ package handover
 import (
 	"time"
 
-	"beacon/clock"
 	"beacon/resolve"
 	"beacon/service/accounts"
 	"beacon/service/acts"
@@ -35,7 +34,6 @@ type Handover struct {
 	syncs    *sync.Syncs
 	checks   *check.Checks
 	sweeper  *resolve.Sweeper
-	wall     clock.Wall
 	timeout  time.Duration
 }
 

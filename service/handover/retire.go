@@ -176,7 +176,7 @@ func (d retirement) syncEnded(ctx context.Context, p sync.Place) error {
 	return d.s.logbook.Look(ctx, func(tx *store.Tx) error {
 		running, err := sync.Unfinished(tx, p.Placement.ID)
 		if err == nil && running.ID != 0 {
-			err = jobs.Later{At: d.s.wall.Now().Add(200 * time.Millisecond), MadeWay: true}
+			err = jobs.Later{At: d.s.logbook.Now().Add(200 * time.Millisecond), MadeWay: true}
 		}
 		return err
 	})

@@ -29,7 +29,7 @@ func (s *Hosts) FollowAliases(tx *store.Tx, z store.Zone, c record.Contents) err
 	if len(c.Aliases()) == 0 {
 		return nil
 	}
-	return jobs.Enqueue(tx, store.JobAlias, z.ID, s.wall.Now())
+	return jobs.Enqueue(tx, store.JobAlias, z.ID, s.store.Now())
 }
 
 // Answers asks for the targets of a zone's ALIAS records that lie outside it, keeps what was heard, and gives all that is known.

@@ -28,7 +28,6 @@ type Hosts struct {
 	logbook *logbook.Book
 	jobs    *jobs.Queue
 	world   *clock.World
-	wall    clock.Wall
 	sweeper *resolve.Sweeper
 	believe []netip.Prefix
 	timeout time.Duration

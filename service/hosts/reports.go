@@ -28,7 +28,7 @@ type AddressReport struct {
 // Report takes an address that a host reports with its token. An accepted one has been stored when this returns, and
 // the work of writing it with it: nothing but the database's loss can lose it. A token that is not valid is a Problem.
 func (s *Hosts) Report(ctx context.Context, token string, r AddressReport) (d dynaddr.Decision, err error) {
-	at := s.wall.Now()
+	at := s.store.Now()
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		h, err := tx.HostOfToken(token)
 		if store.IsMissing(err) {

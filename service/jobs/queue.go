@@ -8,7 +8,6 @@ import (
 
 	"github.com/prometheus/client_golang/prometheus"
 
-	"beacon/clock"
 	"beacon/store"
 )
 
@@ -32,7 +31,6 @@ type Workers struct {
 type Queue struct {
 	store    *store.Store
 	log      *slog.Logger
-	wall     clock.Wall
 	lease    time.Duration
 	ran      *prometheus.CounterVec
 	handlers map[string]Handler

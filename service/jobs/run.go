@@ -73,11 +73,11 @@ func (q *Queue) putDown(ctx context.Context, job store.Job, err error) {
 		}
 	case ctx.Err() != nil: // shutting down: free for others at once
 		outcome = "put down"
-		finish = func(tx *store.Tx) error { return tx.Again(job, q.wall.Now(), "the service was stopped") }
+		finish = func(tx *store.Tx) error { return tx.Again(job, q.store.Now(), "the service was stopped") }
 	case err != nil && job.Attempts < mostAttempts:
 		outcome = "failed"
 		finish = func(tx *store.Tx) error {
-			return tx.Again(job, q.wall.Now().Add(outcall.Backoff(job.Attempts)), err.Error())
+			return tx.Again(job, q.store.Now().Add(outcall.Backoff(job.Attempts)), err.Error())
 		}
 	case err != nil:
 		outcome = "given up"

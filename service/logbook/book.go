@@ -3,8 +3,8 @@ package logbook
 import (
 	"context"
 	"log/slog"
+	"time"
 
-	"beacon/clock"
 	"beacon/core/access"
 	"beacon/looking"
 	"beacon/store"
@@ -14,7 +14,6 @@ import (
 type Book struct {
 	store   *store.Store
 	log     *slog.Logger
-	wall    clock.Wall
 	bell    *bell         // rung when there are new events
 	stopped chan struct{} // closed when background work ends
 }
@@ -58,6 +57,9 @@ func (b *Book) Look(ctx context.Context, do func(*store.Tx) error) error {
 func Log(tx *store.Tx, actor, action, subject, detail string) error {
 	return tx.Log(actor, action, subject, detail)
 }
+
+// Now returns the time that all instances share.
+func (b *Book) Now() time.Time { return b.store.Now() }
 
 // Note writes a line into the logbook by itself, for things that happened outside and cannot be undone.
 func (b *Book) Note(ctx context.Context, action, subject, detail string) {

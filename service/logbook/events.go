@@ -65,7 +65,7 @@ func (b *Book) Listen(ctx context.Context) {
 		err := b.store.Tx(ctx, func(tx *store.Tx) (err error) {
 			if last, err = tx.LastNumber(); err == nil && time.Since(asked) > time.Second { // should nobody have the work
 				asked = time.Now()
-				err = jobs.Enqueue(tx, store.JobSequence, 0, b.wall.Now())
+				err = jobs.Enqueue(tx, store.JobSequence, 0, b.store.Now())
 			}
 			return err
 		})

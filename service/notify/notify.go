@@ -53,7 +53,6 @@ type Notifier struct {
 	store    *store.Store
 	logbook  *logbook.Book
 	world    *clock.World
-	wall     clock.Wall
 	door     *reach.Door
 	http     *http.Client
 	timeout  time.Duration
@@ -103,7 +102,7 @@ func secretIn(file string) (string, error) {
 // TellLater has all channels told of a domain, once its verdict has lasted.
 func (n *Notifier) TellLater(tx *store.Tx, domainID uint64) error {
 	for name := range n.channels() {
-		if err := tx.TellLater(domainID, name, n.wall.Now().Add(n.settings.After)); err != nil {
+		if err := tx.TellLater(domainID, name, n.store.Now().Add(n.settings.After)); err != nil {
 			return err
 		}
 	}
@@ -137,7 +136,7 @@ func (n *Notifier) RunTell(ctx context.Context, job store.Job) error {
 	case t.Told == "" && now.Verdict == delegation.Settled && len(news) == 0:
 		return n.store.Tx(ctx, func(tx *store.Tx) error { return tx.Told(t.ID, now.Verdict, told) })
 	}
-	if at := n.wall.Now(); !c.always {
+	if at := n.store.Now(); !c.always {
 		quiet, _ := tell.ParseQuiet(n.settings.Quiet.From, n.settings.Quiet.To, n.settings.Quiet.Place)
 		if until := quiet.Until(at); until.After(at) {
 			return jobs.Later{At: until, MadeWay: true}
@@ -167,7 +166,7 @@ func (n *Notifier) RunTell(ctx context.Context, job store.Job) error {
 		return logbook.Log(tx, "service", "domain.told", name+".", t.Channel+": "+strings.TrimPrefix(word.Subject(), name+" is "))
 	})
 	if err == nil && after.Verdict != now.Verdict { // it changed while this was told
-		return jobs.Later{At: n.wall.Now().Add(n.settings.After), MadeWay: true}
+		return jobs.Later{At: n.store.Now().Add(n.settings.After), MadeWay: true}
 	}
 	return err
 }
@@ -203,7 +202,7 @@ func (n *Notifier) notTold(ctx context.Context, t store.Telling, name string, re
 	for range min(tries-1, 9) {
 		rest *= 3
 	}
-	return jobs.Later{At: n.wall.Now().Add(min(rest, 2*time.Hour)), MadeWay: true}
+	return jobs.Later{At: n.store.Now().Add(min(rest, 2*time.Hour)), MadeWay: true}
 }
 
 // Channels lists the ways to tell.

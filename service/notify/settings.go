@@ -1,10 +1,11 @@
 package notify
 
 import (
-	"beacon/tell"
 	"net/url"
 	"path/filepath"
 	"time"
+
+	"beacon/tell"
 )
 
 // Settings say who is told when a domain's verdict changes.

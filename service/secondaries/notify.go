@@ -55,7 +55,7 @@ func (s *Secondaries) RunNotify(ctx context.Context, job store.Job) error {
 		return nil
 	}
 	if job.Attempts < mostNotices {
-		return jobs.Later{At: s.wall.Now().Add(min(time.Duration(job.Attempts*job.Attempts)*100*time.Millisecond, 30*time.Second))}
+		return jobs.Later{At: s.store.Now().Add(min(time.Duration(job.Attempts*job.Attempts)*100*time.Millisecond, 30*time.Second))}
 	}
 	s.logbook.Note(ctx, "secondary.behind", zone.Name.String(), fmt.Sprintf("serial %d at %s: %s; it expires there after %d days without us", zone.Serial, a.Name, strings.Join(behind, "; "), primary.Expire/86400))
 	return nil

@@ -3,7 +3,6 @@ package secondaries
 import (
 	"log/slog"
 
-	"beacon/clock"
 	"beacon/reach"
 	"beacon/service/accounts"
 	"beacon/service/jobs"
@@ -33,7 +32,6 @@ type Secondaries struct {
 	accounts *accounts.Accounts
 	syncs    *sync.Syncs
 	door     *reach.Door
-	wall     clock.Wall
 	listen   string // empty for nowhere
 }
 

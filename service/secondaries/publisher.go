@@ -221,7 +221,7 @@ func (p *publisher) Apply(ctx context.Context, zone provider.ZoneRef, batch chan
 		if err := tx.Publish(z.ID, primary.NextSerial(serial), linesOf(next)); err != nil {
 			return err
 		}
-		return jobs.EnqueueIn(tx, store.JobNotify, z.ID, p.account.ID, p.s.wall.Now())
+		return jobs.EnqueueIn(tx, store.JobNotify, z.ID, p.account.ID, p.s.store.Now())
 	})
 	p.s.jobs.Wake(store.JobNotify)
 	return provider.Receipt{Zone: zone, Done: err == nil}, p.stored("publish", err)

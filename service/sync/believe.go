@@ -92,7 +92,7 @@ func (s *Syncs) believe(ctx context.Context, p *Place, patience time.Duration, c
 		if c, err = compare(); err != nil {
 			return c, err
 		}
-		now := s.wall.Now()
+		now := s.store.Now()
 		if !c.inDoubt() || s.confirmed.has(p.Placement, c.doubts, now) {
 			return c, s.believed(ctx, *p, c)
 		}
@@ -128,7 +128,7 @@ func (s *Syncs) believed(ctx context.Context, p Place, c comparison) error {
 		s.live.put(p.Placement.ID, c.state)
 	}
 	if !c.inDoubt() {
-		s.confirmed.set(p.Placement, nil, s.wall.Now())
+		s.confirmed.set(p.Placement, nil, s.store.Now())
 	}
 	if !c.keepsOthers || c.others != nil && c.others.Equal(c.beside()) {
 		return nil

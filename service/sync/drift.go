@@ -42,7 +42,7 @@ func (s *Syncs) ScheduleLooks(ctx context.Context) error {
 			return err
 		}
 		for _, a := range list {
-			if err := jobs.EnqueueIn(tx, store.JobLook, a.ID, a.ID, s.wall.Now()); err != nil {
+			if err := jobs.EnqueueIn(tx, store.JobLook, a.ID, a.ID, s.store.Now()); err != nil {
 				return err
 			}
 		}
@@ -54,7 +54,7 @@ func (s *Syncs) ScheduleLooks(ctx context.Context) error {
 // asks to be called again.
 func (s *Syncs) RunLook(ctx context.Context, job store.Job) error {
 	every := s.every
-	before := s.wall.Now().Add(-every * 9 / 10)
+	before := s.store.Now().Add(-every * 9 / 10)
 	if every == 0 { // only those that somebody wants to be looked at
 		before = time.Unix(0, 0)
 	}
@@ -92,7 +92,7 @@ func (s *Syncs) RunLook(ctx context.Context, job store.Job) error {
 	if every == 0 {
 		return nil
 	}
-	return jobs.Later{At: s.wall.Now().Add(max(every/10, time.Second)), MadeWay: true}
+	return jobs.Later{At: s.store.Now().Add(max(every/10, time.Second)), MadeWay: true}
 }
 
 // LookSoon has the live state of a zone at an account looked at now, and reports whether it is placed there.
@@ -118,7 +118,7 @@ func (s *Syncs) LookSoon(ctx context.Context, name dnsname.Name, a store.Account
 		if !there {
 			return nil
 		}
-		return jobs.EnqueueIn(tx, store.JobLook, a.ID, a.ID, s.wall.Now())
+		return jobs.EnqueueIn(tx, store.JobLook, a.ID, a.ID, s.store.Now())
 	})
 	if err != nil {
 		return false
@@ -239,7 +239,7 @@ func (s *Syncs) revert(ctx context.Context, p Place) error {
 	if err != nil {
 		return err
 	}
-	if ended := last.FinishedAt; ended != nil && last.State != store.SyncDone && s.wall.Now().Sub(*ended) < revertPause {
+	if ended := last.FinishedAt; ended != nil && last.State != store.SyncDone && s.store.Now().Sub(*ended) < revertPause {
 		return wire.Problemf(wire.InTheWay, "Sync %d did not revert what was changed at %s: %s The next one starts ten minutes after it.", last.ID, p.Account.Name, last.Message)
 	}
 	_, err = s.StartSync(ctx, wire.SyncRequest{Zone: p.Zone.Name(), Account: p.Account.Name, PutBack: true})

@@ -41,7 +41,7 @@ func (m *memory) put(placement uint64, s provider.State) {
 // records where nothing has changed since they were read last and believed.
 func (s *Syncs) readLive(ctx context.Context, p *Place) (provider.State, error) {
 	if p.Placement.WrittenAt != nil {
-		if err := clock.Pause(ctx, p.Placement.WrittenAt.Add(p.Caps.ReadLag).Sub(s.wall.Now())); err != nil {
+		if err := clock.Pause(ctx, p.Placement.WrittenAt.Add(p.Caps.ReadLag).Sub(s.store.Now())); err != nil {
 			return provider.State{}, err
 		}
 	}

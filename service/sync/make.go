@@ -29,7 +29,7 @@ func (s *Syncs) findZone(ctx context.Context, p Place, kept time.Duration) (prov
 	if caps.FixedZones {
 		return provider.FindZone(ctx, p.Driver, p.Zone.Name())
 	}
-	return s.indexOf(p.Account.ID).find(ctx, p.Driver, p.Zone.Name(), s.wall.Now(), kept)
+	return s.indexOf(p.Account.ID).find(ctx, p.Driver, p.Zone.Name(), s.store.Now(), kept)
 }
 
 // ensureZone finds or makes the zone at the provider. Making one is an act: where it broke off, it is waited out and looked for, so
@@ -109,7 +109,7 @@ func (s *Syncs) recoverMaking(ctx context.Context, run *syncRun) error {
 
 // becameOfMaking waits until a request cannot be on its way any more, looks whether the zone is there, and records that.
 func (s *Syncs) becameOfMaking(ctx context.Context, run *syncRun, act store.Act, why string) (zone provider.Zone, there bool, err error) {
-	if err := clock.Pause(ctx, act.Deadline.Add(run.Caps.ReadLag).Sub(s.wall.Now())); err != nil {
+	if err := clock.Pause(ctx, act.Deadline.Add(run.Caps.ReadLag).Sub(s.store.Now())); err != nil {
 		return zone, false, err
 	}
 	if zone, there, err = s.findZone(ctx, run.Place, 0); err != nil {
@@ -176,7 +176,7 @@ func (s *Syncs) prefilled(ctx context.Context, run *syncRun) (sets []store.Place
 	if !run.made || !run.Caps.Prefills {
 		return nil, nil
 	}
-	run.wrote(s.wall.Now())
+	run.wrote(s.store.Now())
 	state, err := s.readLive(ctx, &run.Place)
 	for set := range state.Contents.Sets() {
 		sets = append(sets, store.PlacedSet{Sent: set, Read: set})

@@ -8,7 +8,6 @@ import (
 
 	"github.com/prometheus/client_golang/prometheus"
 
-	"beacon/clock"
 	"beacon/core/change"
 	"beacon/core/record"
 	"beacon/provider"
@@ -65,7 +64,6 @@ type Syncs struct {
 	zones     *zones.Zones
 	sweeper   *resolve.Sweeper
 	door      *reach.Door
-	wall      clock.Wall
 	every     time.Duration // between two looks for drift; 0 for never
 	timeout   time.Duration
 	lease     time.Duration

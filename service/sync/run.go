@@ -69,7 +69,7 @@ func (s *Syncs) makeWay(ctx context.Context, run *syncRun) error {
 	if err != nil || other == 0 {
 		return err
 	}
-	return jobs.Later{At: s.wall.Now().Add(turn), MadeWay: true}
+	return jobs.Later{At: s.store.Now().Add(turn), MadeWay: true}
 }
 
 // syncRun is one sync while it is worked on.
@@ -140,7 +140,7 @@ func (s *Syncs) RunSync(ctx context.Context, job store.Job) error {
 	case err != nil || run.sync.State.Ended():
 		return err
 	case !free || other != 0:
-		return jobs.Later{At: s.wall.Now().Add(turn), MadeWay: true}
+		return jobs.Later{At: s.store.Now().Add(turn), MadeWay: true}
 	}
 	last, err := s.syncRounds(ctx, run)
 	var held errHeld
@@ -230,7 +230,7 @@ func (s *Syncs) compareSurely(ctx context.Context, run *syncRun) (c comparison, 
 		if !slices.Contains(run.sync.Guards(), GuardUnconfirmed) {
 			return c, errHeld{unconfirmed.finding.Message, []finding.Finding{unconfirmed.finding}}
 		}
-		s.confirmed.set(run.Placement, c.doubts, s.wall.Now())
+		s.confirmed.set(run.Placement, c.doubts, s.store.Now())
 		err = s.believed(ctx, run.Place, c)
 	}
 	if err == nil {

@@ -82,11 +82,11 @@ func (s *Syncs) send(ctx context.Context, run *syncRun, b change.Batch) (again b
 		err = s.apply(calling, run, &act, b)
 		cancel()
 		if err == nil {
-			run.wrote(s.wall.Now())
+			run.wrote(s.store.Now())
 			return false, s.closeAct(ctx, run, act, b.Steps, store.ActDone, "")
 		}
 		if outcall.OutcomeOf(err) == outcall.Unclear {
-			run.wrote(s.wall.Now())
+			run.wrote(s.store.Now())
 			if settleErr := s.settle(ctx, run, act); settleErr != nil || outcall.KindOf(err) != outcall.Refused {
 				return true, settleErr
 			}
@@ -322,5 +322,5 @@ func (s *Syncs) outlast(ctx context.Context, run *syncRun, act store.Act) error 
 	if run.Caps.Delayed {
 		until = until.Add(delayedGrace)
 	}
-	return clock.Pause(ctx, until.Sub(s.wall.Now()))
+	return clock.Pause(ctx, until.Sub(s.store.Now()))
 }

@@ -15,7 +15,7 @@ func (s *Zones) CatchUpRows(ctx context.Context) error {
 			return err
 		}
 		for _, id := range ids {
-			if err := jobs.Enqueue(tx, store.JobRows, id, s.wall.Now()); err != nil {
+			if err := jobs.Enqueue(tx, store.JobRows, id, s.store.Now()); err != nil {
 				return err
 			}
 		}

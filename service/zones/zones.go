@@ -5,7 +5,6 @@ import (
 	"net/netip"
 	"time"
 
-	"beacon/clock"
 	"beacon/core/dnsname"
 	"beacon/core/layers"
 	"beacon/core/record"
@@ -32,7 +31,6 @@ type Zones struct {
 	store    *store.Store
 	logbook  *logbook.Book
 	accounts *accounts.Accounts
-	wall     clock.Wall
 	house    HouseKit
 	believe  []netip.Prefix
 	timeout  time.Duration

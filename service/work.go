@@ -5,10 +5,8 @@ import (
 	stdsync "sync"
 	"time"
 
-	"beacon/service/apply"
 	"beacon/service/jobs"
 	"beacon/service/logbook"
-	"beacon/service/sync"
 	"beacon/store"
 )
 
@@ -30,6 +28,9 @@ func (s *Service) Run(ctx context.Context) {
 	if err := s.Checks.ScheduleGlances(ctx); err != nil && ctx.Err() == nil {
 		s.log.Error("brief looks could not be scheduled", "error", err)
 	}
+	if err := s.store.Tx(ctx, func(tx *store.Tx) error { return jobs.Enqueue(tx, store.JobSweep, 1, s.store.Now()) }); err != nil && ctx.Err() == nil {
+		s.log.Error("looking for work without an owner could not be scheduled", "error", err)
+	}
 	group.Go(func() { s.Jobs.Run(ctx) })
 	group.Go(func() { s.Logbook.Listen(ctx) })
 	if s.settings.Primary.Listen != "" {
@@ -44,21 +45,23 @@ func (s *Service) Run(ctx context.Context) {
 // employ registers what runs in the background, and by how many.
 func (s *Service) employ() {
 	n := s.settings.Workers
-	syncs := jobs.Handler{Run: s.Syncs.RunSync, GaveUp: sync.GaveUpSync}
 	for kind, h := range map[string]jobs.Handler{
-		store.JobSync: syncs, store.JobUrgent: syncs, store.JobCheck: {Run: s.Checks.RunCheck}, store.JobNotify: {Run: s.Secondaries.RunNotify}, store.JobLook: {Run: s.Syncs.RunLook},
-		store.JobAlias: {Run: s.Hosts.RunAlias}, store.JobGlance: {Run: s.Checks.RunGlance}, store.JobTell: {Run: s.Notify.RunTell}, store.JobRows: {Run: s.Zones.RunRows},
-		store.JobAct:      {Run: s.Acts.Run, GaveUp: s.Acts.GaveUp},
-		store.JobFollow:   {Run: s.Apply.RunFollow, GaveUp: apply.GaveUpFollow},
-		store.JobSequence: {Run: s.Logbook.RunSequence},
+		store.JobSync: s.Syncs.RunSync, store.JobUrgent: s.Syncs.RunSync, store.JobLook: s.Syncs.RunLook, store.JobLookOnce: s.Syncs.RunLookOnce,
+		store.JobCheck: s.Checks.RunCheck, store.JobGlance: s.Checks.RunGlance, store.JobAlias: s.Hosts.RunAlias, store.JobRows: s.Zones.RunRows,
+		store.JobNotify: s.Secondaries.RunNotify, store.JobTell: s.Notify.RunTell, store.JobAct: s.Acts.Run, store.JobFollow: s.Apply.RunFollow,
+		store.JobSequence: s.Logbook.RunSequence, store.JobProbe: s.Accounts.RunProbe, store.JobSweep: s.runSweep,
 	} {
 		s.Jobs.Handle(kind, h)
+	}
+	looks := []string{store.JobLookOnce, store.JobNotify, store.JobTell, store.JobFollow, store.JobProbe, store.JobSweep}
+	if s.settings.Drift.Every > 0 { // an instance that does not look for drift leaves that to others
+		looks = append(looks, store.JobLook)
 	}
 	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobSync}, Most: 8 * n, PerLane: n})
 	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobCheck, store.JobAlias, store.JobRows}, Most: n, PerLane: n})
 	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobAct}, Most: 8, PerLane: n})
 	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobUrgent}, Most: 16, PerLane: 2})
-	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobLook, store.JobNotify, store.JobTell, store.JobFollow}, Most: 32, PerLane: 2})
+	s.Jobs.Employ(jobs.Workers{Kinds: looks, Most: 32, PerLane: 2})
 	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobGlance}, Most: 1, PerLane: 1})
 	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobSequence}, Most: 1, PerLane: 1, Lease: min(s.settings.Lease, logbook.SequenceLease)})
 }

@@ -14,11 +14,12 @@ import (
 // ActState is what became of an act.
 type ActState string
 
-// A user's act is pending until it is taken up, and running until it ends: done, blocked (a gate is closed, or a guard) or failed. A
+// A user's act is pending until it is taken up, and running, or retrying while passing trouble is waited out, until it ends: done, blocked (a gate is closed, or a guard) or failed. A
 // request is sent until it is known what became of it: done, not applied, or applied in part.
 const (
 	ActPending    ActState = "pending"
 	ActRunning    ActState = "running"
+	ActRetrying   ActState = "retrying"
 	ActSent       ActState = "sent"
 	ActDone       ActState = "done"
 	ActNotApplied ActState = "not-applied"
@@ -28,7 +29,12 @@ const (
 )
 
 // Ended reports whether nothing more will happen.
-func (s ActState) Ended() bool { return s != ActPending && s != ActRunning && s != ActSent }
+func (s ActState) Ended() bool {
+	return s != ActPending && s != ActRunning && s != ActRetrying && s != ActSent
+}
+
+// unended are the states of what users asked for that has not ended.
+var unended = []ActState{ActPending, ActRunning, ActRetrying}
 
 // JobAct is the kind of the jobs that run what users asked for.
 const JobAct = "act"
@@ -55,6 +61,10 @@ type Act struct {
 	Findings    string // JSON
 	CreatedAt   time.Time
 	FinishedAt  *time.Time
+
+	Turn         uint64     // of the job that a request was sent under
+	TroubleSince *time.Time // since when passing trouble holds it up, real time
+	NextTryAt    *time.Time // real time
 }
 
 // TableName is the table that acts are kept in.
@@ -95,9 +105,15 @@ func (t *Tx) CloseAct(id uint64, state ActState, problem string) error {
 	return t.db.Model(&Act{}).Where("id = ?", id).Updates(map[string]any{"state": state, "problem": cut(problem, 60000), "finished_at": t.now()}).Error
 }
 
-// RunAct records that what a user asked for is being done; problem is what holds it up, empty for nothing.
-func (t *Tx) RunAct(id uint64, problem string) error {
-	return t.db.Exec("UPDATE acts SET state = ?, problem = ? WHERE id = ? AND state IN (?, ?)", ActRunning, cut(problem, 60000), id, ActPending, ActRunning).Error
+// RunAct records that what a user asked for is being done.
+func (t *Tx) RunAct(id uint64) error {
+	return t.db.Exec("UPDATE acts SET state = ?, next_try_at = NULL WHERE id = ? AND state IN ?", ActRunning, id, unended).Error
+}
+
+// RetryAct records that passing trouble holds up what a user asked for, and until when it waits.
+func (t *Tx) RetryAct(id uint64, problem string, next time.Time) error {
+	return t.db.Exec("UPDATE acts SET state = ?, problem = ?, trouble_since = COALESCE(trouble_since, ?), next_try_at = ? WHERE id = ? AND state IN ?",
+		ActRetrying, cut(problem, 60000), t.now(), next, id, unended).Error
 }
 
 // NoteSeen keeps what was seen before an act changed anything; what is kept already stays.
@@ -110,8 +126,8 @@ func (t *Tx) EndAct(id uint64, state ActState, message string, findings []findin
 	if findings == nil {
 		findings = []finding.Finding{}
 	}
-	return t.db.Exec("UPDATE acts SET state = ?, message = ?, problem = '', findings = ?, result = ?, finished_at = ? WHERE id = ? AND state IN (?, ?)",
-		state, cut(message, 60000), jsonText(findings), jsonText(result), t.now(), id, ActPending, ActRunning).Error
+	return t.db.Exec("UPDATE acts SET state = ?, message = ?, problem = '', findings = ?, result = ?, finished_at = ?, next_try_at = NULL WHERE id = ? AND state IN ?",
+		state, cut(message, 60000), jsonText(findings), jsonText(result), t.now(), id, unended).Error
 }
 
 // ActsOfSync gives the requests of a sync in their order.
@@ -120,9 +136,9 @@ func (t *Tx) ActsOfSync(syncID uint64) (list []Act, err error) {
 	return list, err
 }
 
-// OpenActsOfSync gives the requests of a sync of which it is not known what became of them.
-func (t *Tx) OpenActsOfSync(syncID uint64) (list []Act, err error) {
-	err = t.db.Where("sync_id = ? AND state = ?", syncID, ActSent).Order("id").Find(&list).Error
+// OpenActsOfPlacement gives the requests of a placement's syncs of which it is not known what became of them.
+func (t *Tx) OpenActsOfPlacement(placementID uint64) (list []Act, err error) {
+	err = t.db.Raw("SELECT a.* FROM acts a JOIN syncs s ON s.id = a.sync_id WHERE s.placement_id = ? AND a.state = ? ORDER BY a.id", placementID, ActSent).Scan(&list).Error
 	return list, err
 }
 
@@ -147,7 +163,7 @@ func (t *Tx) UsersActs(subject string, before uint64, limit int) (list []Act, er
 
 // UnfinishedAct finds what a user asked for of a subject and that has not ended; zero id for none.
 func (t *Tx) UnfinishedAct(subject string, kinds ...string) (a Act, err error) {
-	err = t.db.Where("subject = ? AND parent_id IS NULL AND kind IN ? AND state IN ?", subject, kinds, []ActState{ActPending, ActRunning}).Order("id").Limit(1).Find(&a).Error
+	err = t.db.Where("subject = ? AND parent_id IS NULL AND kind IN ? AND state IN ?", subject, kinds, unended).Order("id").Limit(1).Find(&a).Error
 	return a, err
 }
 

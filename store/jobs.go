@@ -22,6 +22,7 @@ type Job struct {
 	State    string // "open" or "done"
 	DueAt    time.Time
 	Holder   string
+	Turn     uint64 // rises each time that it is taken
 	Attempts int
 	Problem  string
 	Lane     uint64 // the account that the work is at; 0 for none
@@ -34,6 +35,9 @@ const (
 	JobNotify   = "notify"
 	JobSequence = "sequence"
 	JobFollow   = "follow"
+	JobLookOnce = "look-once" // at what is asked for, by instances that do not look for drift themselves, too
+	JobProbe    = "probe"
+	JobSweep    = "sweep"
 )
 
 // TableName is the table that jobs are kept in.
@@ -47,6 +51,7 @@ func (t *Tx) Enqueue(kind string, subject uint64, due time.Time) error {
 
 // EnqueueIn does the same for work that is at an account, its lane.
 func (t *Tx) EnqueueIn(kind string, subject, lane uint64, due time.Time) error {
+	t.kinds = append(t.kinds, kind)
 	return t.db.Exec(`INSERT INTO jobs (kind, subject, lane, state, due_at, holder, attempts, problem) VALUES (?, ?, ?, 'open', ?, '', 0, '')
 		ON DUPLICATE KEY UPDATE
 			again_at = IF(state = 'open' AND holder <> '', LEAST(COALESCE(again_at, VALUES(due_at)), VALUES(due_at)), again_at),
@@ -77,42 +82,77 @@ func (t *Tx) Claim(lease time.Duration, full []uint64, kinds ...string) (Job, bo
 	}
 	job.Holder, job.DueAt = hex.EncodeToString(random[:]), now.Add(lease)
 	job.Attempts++
-	return job, true, t.db.Exec("UPDATE jobs SET holder = ?, due_at = ?, attempts = ?, again_at = NULL WHERE id = ?", job.Holder, job.DueAt, job.Attempts, job.ID).Error
+	job.Turn++
+	return job, true, t.db.Exec("UPDATE jobs SET holder = ?, turn = ?, due_at = ?, attempts = ?, again_at = NULL WHERE id = ?", job.Holder, job.Turn, job.DueAt, job.Attempts, job.ID).Error
 }
 
 // Hold confirms within a transaction that the job is still ours, and keeps it so until the transaction ends.
 func (t *Tx) Hold(job Job) error {
-	var holder string
-	if err := t.db.Raw("SELECT holder FROM jobs WHERE id = ? AND state = 'open' FOR UPDATE", job.ID).Scan(&holder).Error; err != nil {
-		return err
-	}
-	if holder != job.Holder {
+	var held []uint64
+	err := t.db.Raw("SELECT turn FROM jobs WHERE id = ? AND state = 'open' AND holder <> '' FOR UPDATE", job.ID).Scan(&held).Error
+	if err == nil && (len(held) == 0 || held[0] != job.Turn) {
 		return ErrLeaseLost
 	}
-	return nil
+	return err
 }
 
 // Extend lengthens a lease.
 func (t *Tx) Extend(job Job, lease time.Duration) error {
-	return t.updateHeld(job, "UPDATE jobs SET due_at = ? WHERE id = ? AND holder = ?", t.now().Add(lease), job.ID, job.Holder)
+	return t.updateHeld(job, "UPDATE jobs SET due_at = ? WHERE id = ? AND turn = ? AND holder <> ''", t.now().Add(lease), job.ID, job.Turn)
 }
 
 // Finish ends a job; problem is empty where it went well. One that was asked for meanwhile is open again.
 func (t *Tx) Finish(job Job, problem string) error {
 	return t.updateHeld(job, `UPDATE jobs SET state = IF(again_at IS NULL, 'done', 'open'), due_at = COALESCE(again_at, due_at), attempts = IF(again_at IS NULL, attempts, 0),
-		again_at = NULL, holder = '', problem = ? WHERE id = ? AND holder = ?`, problem, job.ID, job.Holder)
+		again_at = NULL, holder = '', problem = ? WHERE id = ? AND turn = ? AND holder <> ''`, problem, job.ID, job.Turn)
 }
 
 // Again gives a job back, due at the given wall time, or when it was asked for meanwhile.
 func (t *Tx) Again(job Job, due time.Time, problem string) error {
 	return t.updateHeld(job, `UPDATE jobs SET due_at = LEAST(?, COALESCE(again_at, ?)), attempts = IF(again_at IS NULL, attempts, 0),
-		again_at = NULL, holder = '', problem = ? WHERE id = ? AND holder = ?`, due, due, problem, job.ID, job.Holder)
+		again_at = NULL, holder = '', problem = ? WHERE id = ? AND turn = ? AND holder <> ''`, due, due, problem, job.ID, job.Turn)
+}
+
+// Anew gives a job back that went well and is due again.
+func (t *Tx) Anew(job Job, due time.Time) error {
+	return t.updateHeld(job, `UPDATE jobs SET due_at = LEAST(?, COALESCE(again_at, ?)), attempts = 0, problem = '',
+		again_at = NULL, holder = '' WHERE id = ? AND turn = ? AND holder <> ''`, due, due, job.ID, job.Turn)
 }
 
 // Later gives a job back that was not tried: somebody else's turn comes first.
 func (t *Tx) Later(job Job, due time.Time) error {
 	return t.updateHeld(job, `UPDATE jobs SET due_at = LEAST(?, COALESCE(again_at, ?)), attempts = attempts - 1,
-		again_at = NULL, holder = '' WHERE id = ? AND holder = ?`, due, due, job.ID, job.Holder)
+		again_at = NULL, holder = '' WHERE id = ? AND turn = ? AND holder <> ''`, due, due, job.ID, job.Turn)
+}
+
+// EndJob ends the job of a kind on subject, whoever has it.
+func (t *Tx) EndJob(kind string, subject uint64) error {
+	return t.db.Exec("UPDATE jobs SET state = 'done', holder = '', again_at = NULL WHERE kind = ? AND subject = ? AND state = 'open'", kind, subject).Error
+}
+
+// WakeLane makes the open jobs of a lane due that nobody has.
+func (t *Tx) WakeLane(lane uint64) error {
+	t.kinds = append(t.kinds, JobSync, JobUrgent, JobAct, JobLook)
+	return t.db.Exec("UPDATE jobs SET due_at = LEAST(due_at, ?) WHERE lane = ? AND state = 'open' AND holder = ''", t.now(), lane).Error
+}
+
+// DueKinds returns the kinds of which a job is due, and when the next job of any kind will be; the zero time for none.
+func (t *Tx) DueKinds() (kinds []string, next time.Time, err error) {
+	var rows []struct {
+		Kind string
+		Due  time.Time
+	}
+	err = t.db.Raw("SELECT kind, MIN(due_at) AS due FROM jobs WHERE state = 'open' GROUP BY kind").Scan(&rows).Error
+	now := t.now()
+	for _, r := range rows {
+		switch {
+		case !r.Due.After(now):
+			kinds = append(kinds, r.Kind)
+		case next.IsZero() || r.Due.Before(next):
+			next = r.Due
+		}
+	}
+	return kinds, next, err
 }
 
 func (t *Tx) updateHeld(job Job, statement string, args ...any) error {

@@ -50,7 +50,13 @@ type Store struct {
 	db    *gorm.DB
 	clock *dbClock // nil where tests bring a time of their own
 	now   func() time.Time
+
+	enqueued func(kinds []string) // told after each transaction in which work was stored
 }
+
+// OnEnqueue has told called after each transaction in which jobs were stored, with their kinds. It is to be called before the store is
+// shared.
+func (s *Store) OnEnqueue(told func(kinds []string)) { s.enqueued = told }
 
 // Open connects, and brings the tables up to date. A database on the network is reached through door. now is the time that is kept with
 // rows; nil for the database's own, which every instance but those of tests takes.
@@ -121,7 +127,8 @@ func (s *Store) Ping(ctx context.Context) error {
 type Tx struct {
 	db      *gorm.DB
 	now     func() time.Time
-	reading bool // nothing can be written, so rows are read and not locked
+	reading bool     // nothing can be written, so rows are read and not locked
+	kinds   []string // of the jobs that it stored
 }
 
 // locking reads rows and keeps others from them until the transaction ends, where it may write at all.
@@ -139,7 +146,16 @@ func (s *Store) Tx(ctx context.Context, do func(*Tx) error) error {
 		return err
 	}
 	for attempt := 0; ; attempt++ {
-		err := s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error { return do(&Tx{db, s.now, looking.Is(ctx)}) }, &sql.TxOptions{ReadOnly: looking.Is(ctx)})
+		var kinds []string
+		err := s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error {
+			tx := &Tx{db: db, now: s.now, reading: looking.Is(ctx)}
+			err := do(tx)
+			kinds = tx.kinds
+			return err
+		}, &sql.TxOptions{ReadOnly: looking.Is(ctx)})
+		if err == nil && len(kinds) > 0 && s.enqueued != nil {
+			s.enqueued(kinds)
+		}
 		var known *mysql.MySQLError
 		deadlock := errors.As(err, &known) && (known.Number == 1213 || known.Number == 1205)
 		if !deadlock || attempt == 4 {
@@ -150,7 +166,7 @@ func (s *Store) Tx(ctx context.Context, do func(*Tx) error) error {
 
 // Look runs do in a transaction that can only read: the database refuses whatever is written in it (READ ONLY).
 func (s *Store) Look(ctx context.Context, do func(*Tx) error) error {
-	return s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error { return do(&Tx{db, s.now, true}) }, &sql.TxOptions{ReadOnly: true})
+	return s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error { return do(&Tx{db: db, now: s.now, reading: true}) }, &sql.TxOptions{ReadOnly: true})
 }
 
 // found turns the two ways in which a row can be missing, and a double name, into our errors.

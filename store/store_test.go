@@ -193,7 +193,7 @@ func TestPlacedSetsComeBack(t *testing.T) {
 		deadline := time.Now()
 		act := store.Act{Kind: "records", SyncID: &sync.ID, State: store.ActSent, Intended: string(text), Deadline: &deadline}
 		require.NoError(t, tx.AddAct(&act))
-		open, err := tx.OpenActsOfSync(sync.ID)
+		open, err := tx.OpenActsOfPlacement(p.ID)
 		require.NoError(t, err)
 		require.Len(t, open, 1)
 		steps, err := open[0].Steps()

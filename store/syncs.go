@@ -12,13 +12,14 @@ import (
 // SyncState is where a sync stands.
 type SyncState string
 
-// A sync waits, runs, and ends as done, held (a person has to decide something) or failed.
+// A sync waits, runs, and ends as done, held (a user has to decide something) or failed. While passing trouble is waited out it is retrying.
 const (
-	SyncWaiting SyncState = "waiting"
-	SyncRunning SyncState = "running"
-	SyncDone    SyncState = "done"
-	SyncHeld    SyncState = "held"
-	SyncFailed  SyncState = "failed"
+	SyncWaiting  SyncState = "waiting"
+	SyncRunning  SyncState = "running"
+	SyncRetrying SyncState = "retrying"
+	SyncDone     SyncState = "done"
+	SyncHeld     SyncState = "held"
+	SyncFailed   SyncState = "failed"
 )
 
 // Ended reports whether nothing more will happen to the sync.
@@ -26,26 +27,29 @@ func (s SyncState) Ended() bool { return s == SyncDone || s == SyncHeld || s == 
 
 // Sync is one attempt to make a placement hold what a revision wants.
 type Sync struct {
-	ID          uint64
-	PlacementID uint64
-	RevisionID  uint64
-	State       SyncState
-	Drift       diff.DriftPolicy
-	Allowed     string // JSON
-	Expected    string
-	Total       int
-	Added       int
-	Changed     int
-	Removed     int
-	Requests    int
-	Message     string
-	Findings    string // JSON
-	RequestedBy string
-	CreatedAt   time.Time
-	FinishedAt  *time.Time
-	VisibleMS   *int64 `gorm:"column:visible_ms"`
-	Scope       SyncScope
-	MadeWayFor  uint64 // the sync of hosts that goes before this one's next turn; zero for none
+	ID           uint64
+	PlacementID  uint64
+	RevisionID   uint64
+	State        SyncState
+	Drift        diff.DriftPolicy
+	Allowed      string // JSON
+	Expected     string
+	Total        int
+	Added        int
+	Changed      int
+	Removed      int
+	Requests     int
+	Message      string
+	Findings     string // JSON
+	RequestedBy  string
+	CreatedAt    time.Time
+	FinishedAt   *time.Time
+	VisibleMS    *int64 `gorm:"column:visible_ms"`
+	Scope        SyncScope
+	Trouble      string     // passing trouble that holds it up
+	TroubleSince *time.Time // real time
+	NextTryAt    *time.Time // real time
+	MadeWayFor   uint64     // the sync of hosts that goes before this one's next turn; zero for none
 }
 
 // SyncScope is what of a zone a sync is about.
@@ -103,7 +107,7 @@ func (t *Tx) SyncByID(id uint64) (s Sync, err error) {
 
 // UnfinishedSync finds a sync of the placement's whole zone that has not ended; zero id for none.
 func (t *Tx) UnfinishedSync(placementID uint64) (s Sync, err error) {
-	err = t.db.Where("placement_id = ? AND scope = '' AND state IN ('waiting', 'running')", placementID).Limit(1).Find(&s).Error
+	err = t.db.Where("placement_id = ? AND scope = '' AND state IN ('waiting', 'running', 'retrying')", placementID).Limit(1).Find(&s).Error
 	return s, err
 }
 
@@ -113,8 +117,8 @@ func (t *Tx) Syncs(placementID uint64) (list []Sync, err error) {
 	return list, err
 }
 
-// BeginSync marks a sync as running, unless another one of its placement runs, or waits and was made way for: then it
-// gives that one's number.
+// BeginSync marks a sync as running that has not ended, unless another one of its placement runs, or waits and was made way for: then it
+// returns that one's number.
 func (t *Tx) BeginSync(s Sync) (other uint64, err error) {
 	if _, err := t.LockPlacement(s.PlacementID); err != nil {
 		return 0, err
@@ -127,7 +131,20 @@ func (t *Tx) BeginSync(s Sync) (other uint64, err error) {
 	if len(first) > 0 {
 		return first[0], nil
 	}
-	return 0, t.UpdateSync(s.ID, map[string]any{"state": SyncRunning})
+	res := t.db.Exec("UPDATE syncs SET state = ?, next_try_at = NULL WHERE id = ? AND state IN ?", SyncRunning, s.ID, unfinished)
+	if res.Error == nil && res.RowsAffected == 0 {
+		return 0, ErrLeaseLost
+	}
+	return 0, res.Error
+}
+
+// unfinished are the states of syncs that have not ended.
+var unfinished = []SyncState{SyncWaiting, SyncRunning, SyncRetrying}
+
+// RetrySync records that passing trouble holds a sync up, and until when it waits.
+func (t *Tx) RetrySync(id uint64, trouble string, next time.Time) error {
+	return t.db.Exec("UPDATE syncs SET state = ?, trouble = ?, trouble_since = COALESCE(trouble_since, ?), next_try_at = ? WHERE id = ? AND state IN ?",
+		SyncRetrying, cut(trouble, 1000), t.now(), next, id, unfinished).Error
 }
 
 // HostsWaiting gives the sync of the placement's hosts that waits for its turn; zero for none.
@@ -136,10 +153,10 @@ func (t *Tx) HostsWaiting(placementID uint64) (id uint64, err error) {
 	return id, err
 }
 
-// MakeWay ends a turn of a sync for another one. Its next turn comes after that one, and not after those that come
+// MakeWay ends a turn of a running sync for another one. Its next turn comes after that one, and not after those that come
 // later, so that it gets on.
 func (t *Tx) MakeWay(s Sync, other uint64) error {
-	return t.UpdateSync(s.ID, map[string]any{"state": SyncWaiting, "made_way_for": other})
+	return t.db.Exec("UPDATE syncs SET state = ?, made_way_for = ? WHERE id = ? AND state = ?", SyncWaiting, other, s.ID, SyncRunning).Error
 }
 
 // LastSyncOfHosts gives the newest ended sync of a placement's hosts; zero for none.
@@ -148,17 +165,23 @@ func (t *Tx) LastSyncOfHosts(placementID uint64) (s Sync, err error) {
 	return s, err
 }
 
+// SyncWorked records that a request of a sync was done: no trouble holds it up any more.
+func (t *Tx) SyncWorked(id uint64) error {
+	return t.db.Exec("UPDATE syncs SET trouble = '', trouble_since = NULL WHERE id = ? AND trouble <> ''", id).Error
+}
+
 // UpdateSync changes columns of a sync.
 func (t *Tx) UpdateSync(id uint64, columns map[string]any) error {
 	return t.db.Model(&Sync{}).Where("id = ?", id).Updates(columns).Error
 }
 
-// EndSync ends a sync.
+// EndSync ends a sync that has not ended yet.
 func (t *Tx) EndSync(id uint64, state SyncState, message string, found []finding.Finding) error {
 	if found == nil {
 		found = []finding.Finding{}
 	}
-	return t.UpdateSync(id, map[string]any{"state": state, "message": message, "findings": jsonText(found), "finished_at": t.now()})
+	return t.db.Exec("UPDATE syncs SET state = ?, message = ?, findings = ?, trouble = '', next_try_at = NULL, finished_at = ? WHERE id = ? AND state IN ?",
+		state, message, jsonText(found), t.now(), id, unfinished).Error
 }
 
 // SyncsOfZone gives the last syncs of a zone, newest first.

@@ -26,7 +26,7 @@ func (a *Acts) Intend(tx *store.Tx, job store.Job, locks []string, act store.Act
 		return act, err
 	}
 	deadline := a.store.Now().Add(a.timeout)
-	act.State, act.Deadline = store.ActSent, &deadline
+	act.State, act.Deadline, act.Turn = store.ActSent, &deadline, job.Turn
 	return act, tx.AddAct(&act)
 }
 
@@ -41,8 +41,10 @@ func Accepted(tx *store.Tx, id uint64, receipt string) error { return tx.SetRece
 // OfSync returns the requests of a sync in their order.
 func OfSync(tx *store.Tx, syncID uint64) ([]store.Act, error) { return tx.ActsOfSync(syncID) }
 
-// OpenOfSync returns the requests of a sync of which the outcome is not known.
-func OpenOfSync(tx *store.Tx, syncID uint64) ([]store.Act, error) { return tx.OpenActsOfSync(syncID) }
+// OpenOfPlacement returns the requests of a placement's syncs of which the outcome is not known, of syncs that were ended, too.
+func OpenOfPlacement(tx *store.Tx, placementID uint64) ([]store.Act, error) {
+	return tx.OpenActsOfPlacement(placementID)
+}
 
 // outlasted returns how long to wait until a request cannot be on its way any more.
 func outlasted(act store.Act, now time.Time) time.Duration {

@@ -135,7 +135,7 @@ const turn = 100 * time.Millisecond
 // mostRequests bounds how many requests one act makes.
 const mostRequests = 12
 
-// Run does an act, or what is left of one that was broken off. Its handler is Run and GaveUp.
+// Run does an act, or what is left of one that was broken off. Run is its handler.
 func (a *Acts) Run(ctx context.Context, job store.Job) error {
 	run := &Run{job: job}
 	free := false
@@ -153,7 +153,10 @@ func (a *Acts) Run(ctx context.Context, job store.Job) error {
 		if free, err = Lock(tx, job, run.locks...); err != nil || !free {
 			return err
 		}
-		if err = tx.RunAct(run.Act.ID, ""); err != nil {
+		if run.Act, err = tx.ActByID(job.Subject); err != nil || run.Act.State.Ended() {
+			return err
+		}
+		if err = tx.RunAct(run.Act.ID); err != nil {
 			return err
 		}
 		run.Sent, err = tx.ActsOf(run.Act.ID)
@@ -173,12 +176,7 @@ func (a *Acts) Run(ctx context.Context, job store.Job) error {
 	switch {
 	case err == nil || ctx.Err() != nil || errors.Is(err, store.ErrLeaseLost):
 		return err
-	case errors.As(err, &outside) && outcall.Passing(err): // it is waited out: the same job comes again
-		if noteErr := a.store.Tx(ctx, func(tx *store.Tx) error { return tx.RunAct(run.Act.ID, err.Error()) }); noteErr != nil {
-			return noteErr
-		}
-		return err
-	case errors.As(err, &outside):
+	case errors.As(err, &outside) && !outcall.Passing(err):
 		return a.end(ctx, run, Outcome{State: store.ActFailed, Message: logbook.Explain(err).Error()})
 	case errors.As(err, &wrong):
 		state := store.ActFailed
@@ -187,20 +185,28 @@ func (a *Acts) Run(ctx context.Context, job store.Job) error {
 		}
 		return a.end(ctx, run, Outcome{State: state, Message: wrong.Message, Findings: wrong.Findings})
 	}
-	return err
+	return a.waitOut(ctx, run, err)
 }
 
-// GaveUp ends an act whose job was given up.
-func (a *Acts) GaveUp(tx *store.Tx, job store.Job, reason error) error {
-	act, err := tx.ActByID(job.Subject)
+// waitOut keeps that trouble that passes holds an act up, and gives it back for a while.
+func (a *Acts) waitOut(ctx context.Context, run *Run, problem error) error {
+	var next time.Time
+	err := a.store.Tx(ctx, func(tx *store.Tx) (err error) {
+		if err := jobs.Hold(tx, run.job); err != nil {
+			return err
+		}
+		next = a.store.Now().Add(max(jobs.Backoff(run.job.Attempts), outcall.RetryAfterOf(problem)))
+		if run.Act.TroubleSince == nil {
+			if err := logbook.Log(tx, run.Act.RequestedBy, run.Act.Kind+".retrying", run.Act.Subject, fmt.Sprintf("act %d: %s", run.Act.ID, problem)); err != nil {
+				return err
+			}
+		}
+		return tx.RetryAct(run.Act.ID, problem.Error(), next)
+	})
 	if err != nil {
 		return err
 	}
-	run := &Run{Act: act, job: job}
-	if run.Sent, err = tx.ActsOf(act.ID); err != nil {
-		return err
-	}
-	return a.record(tx, run, Outcome{State: store.ActFailed, Message: "Given up after several attempts: " + reason.Error() + "."})
+	return jobs.Later{At: next}
 }
 
 // steps finds out what became of requests that broke off, and then looks, decides and sends until nothing is left.

@@ -170,15 +170,3 @@ func (s *Applier) RunFollow(ctx context.Context, job store.Job) error {
 	}
 	return jobs.Later{At: s.logbook.Now().Add(behind), MadeWay: job.Attempts > 1}
 }
-
-// GaveUpFollow notes that a zone was not put out, which happens only where the database does not take the syncs.
-func GaveUpFollow(tx *store.Tx, job store.Job, reason error) error {
-	z, err := zones.ByID(tx, job.Subject)
-	if store.IsMissing(err) {
-		return nil
-	}
-	if err != nil {
-		return err
-	}
-	return logbook.Log(tx, "service", "watch.unsynced", z.Name().String(), fmt.Sprintf("%s; sync it by hand: beacon sync %s", reason, z.Name()))
-}

@@ -118,7 +118,7 @@ func (s *Checks) RunGlance(ctx context.Context, _ store.Job) error {
 	if every == 0 {
 		return nil
 	}
-	return jobs.Later{At: s.store.Now().Add(pause), MadeWay: true}
+	return jobs.Later{At: s.store.Now().Add(pause), Worked: true}
 }
 
 // look is a brief look at one domain.

@@ -221,7 +221,7 @@ func (s *Checks) RunCheck(ctx context.Context, job store.Job) error {
 	if err != nil {
 		return err
 	}
-	return jobs.Later{At: due}
+	return jobs.Later{At: due, Worked: true}
 }
 
 // NewsOf returns how a domain is, for those who are told.

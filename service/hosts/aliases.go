@@ -134,7 +134,7 @@ func (s *Hosts) RunAlias(ctx context.Context, job store.Job) error {
 		return err
 	}
 	s.jobs.Wake(store.JobUrgent)
-	return jobs.Later{At: s.world.WallAt(s.world.Now().Add(nextAsking(now))), MadeWay: true}
+	return jobs.Later{At: s.world.WallAt(s.world.Now().Add(nextAsking(now))), Worked: true}
 }
 
 // nextAsking is how long to wait, world time.

@@ -54,34 +54,52 @@ func (r *room) ask(kind string, subject, lane uint64) {
 	r.queue.Wake(kind)
 }
 
-// Work that fails is tried eight times, each time later, and then given up in one transaction with what follows from that.
-func TestWorkIsGivenUp(t *testing.T) {
+// Work that fails is tried again, each time later, for as long as it takes; once it went well, it begins to count anew.
+func TestWorkIsTriedForAsLongAsItTakes(t *testing.T) {
+	const failures = 20
 	r := newRoom(t)
-	var tried, gaveUp atomic.Int64
-	reason := errors.New("the pier is closed")
-	r.queue.Handle("ferry", jobs.Handler{
-		Run: func(_ context.Context, job store.Job) error {
-			assert.EqualValues(t, tried.Add(1), job.Attempts)
-			return reason
-		},
-		GaveUp: func(_ *store.Tx, job store.Job, why error) error {
-			assert.Equal(t, uint64(7), job.Subject)
-			assert.ErrorIs(t, why, reason)
-			gaveUp.Add(1)
+	var tried atomic.Int64
+	worked, again := make(chan struct{}), make(chan struct{})
+	r.queue.Handle("ferry", func(_ context.Context, job store.Job) error {
+		switch n := tried.Add(1); {
+		case n <= failures:
+			assert.EqualValues(t, n, job.Attempts)
+			return errors.New("the pier is closed")
+		case n == failures+1:
+			close(worked)
+			return jobs.Later{At: r.store.Now(), Worked: true}
+		default:
+			assert.Equal(t, 1, job.Attempts)
+			close(again)
 			return nil
-		}})
+		}
+	})
 	r.queue.Employ(jobs.Workers{Kinds: []string{"ferry"}, Most: 2, PerLane: 1})
 	r.ask("ferry", 7, 0)
 	r.run()
-	require.Eventually(t, func() bool {
-		r.moved.Add(int64(2 * time.Second)) // on to the next try, and within the lease of one that runs
-		r.queue.Wake("ferry")
-		return gaveUp.Load() > 0
-	}, 30*time.Second, 10*time.Millisecond)
-	assert.EqualValues(t, 8, tried.Load())
-	r.ask("ferry", 7, 0) // asked for anew, it begins anew
-	tried.Store(0)
-	require.Eventually(t, func() bool { r.queue.Wake("ferry"); return tried.Load() > 0 }, 20*time.Second, 10*time.Millisecond)
+	for _, done := range []chan struct{}{worked, again} {
+		require.Eventually(t, func() bool {
+			select {
+			case <-done:
+				return true
+			default:
+				r.moved.Add(int64(5 * time.Second)) // on to the next try, and within the lease of one that runs
+				r.queue.Wake("ferry")
+				return false
+			}
+		}, 60*time.Second, 5*time.Millisecond)
+	}
+}
+
+func TestBackoff(t *testing.T) {
+	last := time.Duration(0)
+	for attempts := range 30 {
+		pause := jobs.Backoff(attempts)
+		assert.Greater(t, pause, 100*time.Millisecond)
+		assert.LessOrEqual(t, pause, 10*time.Minute)
+		last = max(last, pause)
+	}
+	assert.Greater(t, last, 7*time.Minute)
 }
 
 // Work that makes way comes again as often as it likes, and is not given up for that.
@@ -89,14 +107,14 @@ func TestWorkMakesWay(t *testing.T) {
 	r := newRoom(t)
 	var turns atomic.Int64
 	done := make(chan struct{})
-	r.queue.Handle("ferry", jobs.Handler{Run: func(_ context.Context, job store.Job) error {
+	r.queue.Handle("ferry", func(_ context.Context, job store.Job) error {
 		assert.Equal(t, 1, job.Attempts)
 		if turns.Add(1) < 20 {
 			return jobs.Later{At: clock.Wall{}.Now(), MadeWay: true}
 		}
 		close(done)
 		return nil
-	}})
+	})
 	r.queue.Employ(jobs.Workers{Kinds: []string{"ferry"}, Most: 1, PerLane: 1})
 	r.ask("ferry", 1, 0)
 	r.run()
@@ -119,7 +137,7 @@ func TestLanes(t *testing.T) {
 	release, other := make(chan struct{}), make(chan struct{})
 	var all sync.WaitGroup
 	all.Add(5)
-	r.queue.Handle("ferry", jobs.Handler{Run: func(_ context.Context, job store.Job) error {
+	r.queue.Handle("ferry", func(_ context.Context, job store.Job) error {
 		defer all.Done()
 		mu.Lock()
 		running[job.Lane]++
@@ -134,7 +152,7 @@ func TestLanes(t *testing.T) {
 		running[job.Lane]--
 		mu.Unlock()
 		return nil
-	}})
+	})
 	r.queue.Employ(jobs.Workers{Kinds: []string{"ferry"}, Most: 8, PerLane: 2})
 	for subject := range uint64(4) {
 		r.ask("ferry", 10+subject, 1)

@@ -11,13 +11,9 @@ import (
 	"beacon/store"
 )
 
-// Handler runs the jobs of one kind.
-type Handler struct {
-	// Run does the work. It returns Later to be called again, and any other error to be tried again a few times.
-	Run func(context.Context, store.Job) error
-	// GaveUp is called in the transaction that gives a job up, after mostAttempts; nil where nothing else has to be recorded.
-	GaveUp func(tx *store.Tx, job store.Job, reason error) error
-}
+// Handler runs the jobs of one kind. It returns Later to be called again. Any other error is trouble that passes: the job is tried
+// again, for as long as it takes, at intervals that grow to ten minutes. Work that cannot get better has to end itself.
+type Handler func(context.Context, store.Job) error
 
 // Workers are the jobs of some kinds that run at the same time.
 type Workers struct {
@@ -36,11 +32,14 @@ type Queue struct {
 	handlers map[string]Handler
 	workers  []Workers
 	wakes    map[string]chan struct{} // by kind: told when there may be new work
+	scout    chan struct{}            // told when the next due time may have changed
 }
 
 // New returns a queue whose jobs are leased for the given real time. What became of each is counted in ran, by kind and outcome.
 func New(db *store.Store, log *slog.Logger, lease time.Duration, ran *prometheus.CounterVec) *Queue {
-	return &Queue{store: db, log: log, lease: lease, ran: ran, handlers: map[string]Handler{}, wakes: map[string]chan struct{}{}}
+	q := &Queue{store: db, log: log, lease: lease, ran: ran, handlers: map[string]Handler{}, wakes: map[string]chan struct{}{}, scout: make(chan struct{}, 1)}
+	db.OnEnqueue(q.enqueued)
+	return q
 }
 
 // Handle registers the handler of a kind.
@@ -68,10 +67,19 @@ func (q *Queue) Wake(kind string) {
 // Run works until ctx ends, and returns when the work in hand has been put down.
 func (q *Queue) Run(ctx context.Context) {
 	var group sync.WaitGroup
+	group.Go(func() { q.watch(ctx) })
 	for _, w := range q.workers {
 		group.Go(func() { q.dispatch(ctx, w) })
 	}
 	group.Wait()
+}
+
+// enqueued is told of the kinds of work that a transaction stored.
+func (q *Queue) enqueued(kinds []string) {
+	for _, kind := range kinds {
+		q.Wake(kind)
+	}
+	q.look()
 }
 
 // nudge tells a channel once.

@@ -24,5 +24,8 @@ func Hold(tx *store.Tx, job store.Job) error { return tx.Hold(job) }
 // Extend lengthens the lease of a job.
 func Extend(tx *store.Tx, job store.Job, lease time.Duration) error { return tx.Extend(job, lease) }
 
+// WakeLane makes the open jobs of a lane due that nobody has.
+func WakeLane(tx *store.Tx, lane uint64) error { return tx.WakeLane(lane) }
+
 // Finish ends a job in the transaction that records what it did.
 func Finish(tx *store.Tx, job store.Job) error { return tx.Finish(job, "") }

@@ -4,23 +4,32 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"math/rand/v2"
 	"sync"
 	"time"
 
-	"beacon/outcall"
 	"beacon/store"
 )
 
-// Later gives work back until a moment of real time; it is not a failure. Work that only made way does not count as tried.
+// Later gives work back until a moment of real time; it is not a failure. Work that only made way does not count as tried; recurring work
+// that went well begins to count anew.
 type Later struct {
 	At      time.Time
 	MadeWay bool
+	Worked  bool
 }
 
 func (e Later) Error() string { return "due again at " + e.At.Format(time.RFC3339) }
 
-// mostAttempts is how often work is tried that fails for reasons it does not know itself.
-const mostAttempts = 8
+// mostPause is the longest pause between two attempts, real time.
+const mostPause = 10 * time.Minute
+
+// Backoff returns how long to wait after so many failed attempts, real time: from a fifth of a second, twice as long each time, up to
+// ten minutes; a little less by chance, so that what failed together does not come back together.
+func Backoff(attempts int) time.Duration {
+	pause := min(200*time.Millisecond<<min(max(attempts-1, 0), 12), mostPause)
+	return pause - time.Duration(rand.Int64N(int64(pause/4)))
+}
 
 // run runs one piece of work under its lease, which is lengthened meanwhile; when it is lost, the work is broken off.
 func (q *Queue) run(ctx context.Context, job store.Job, lease time.Duration) {
@@ -53,7 +62,7 @@ func (q *Queue) handle(ctx context.Context, job store.Job) error {
 	if !known {
 		return fmt.Errorf("work of kind %q is not known", job.Kind)
 	}
-	return h.Run(ctx, job)
+	return h(ctx, job)
 }
 
 // putDown says what becomes of work after it was run.
@@ -68,35 +77,24 @@ func (q *Queue) putDown(ctx context.Context, job store.Job, err error) {
 	case errors.As(err, &later):
 		outcome = "later"
 		finish = func(tx *store.Tx) error { return tx.Again(job, later.At, "") }
-		if later.MadeWay {
+		switch {
+		case later.Worked:
+			finish = func(tx *store.Tx) error { return tx.Anew(job, later.At) }
+		case later.MadeWay:
 			finish = func(tx *store.Tx) error { return tx.Later(job, later.At) }
 		}
 	case ctx.Err() != nil: // shutting down: free for others at once
 		outcome = "put down"
 		finish = func(tx *store.Tx) error { return tx.Again(job, q.store.Now(), "the service was stopped") }
-	case err != nil && job.Attempts < mostAttempts:
-		outcome = "failed"
-		finish = func(tx *store.Tx) error {
-			return tx.Again(job, q.store.Now().Add(outcall.Backoff(job.Attempts)), err.Error())
-		}
 	case err != nil:
-		outcome = "given up"
-		finish = func(tx *store.Tx) error { return q.giveUp(tx, job, err) }
-	}
-	if outcome == "failed" || outcome == "given up" {
-		q.log.Warn("work did not end well", "kind", job.Kind, "subject", job.Subject, "outcome", outcome, "error", err)
+		outcome = "failed"
+		pause := Backoff(job.Attempts)
+		finish = func(tx *store.Tx) error { return tx.Again(job, q.store.Now().Add(pause), err.Error()) }
+		q.log.Warn("work will be tried again", "kind", job.Kind, "subject", job.Subject, "attempt", job.Attempts, "pause", pause, "error", err)
 	}
 	q.ran.WithLabelValues(job.Kind, outcome).Inc()
+	defer q.look()
 	if err := q.store.Tx(context.WithoutCancel(ctx), finish); err != nil && !errors.Is(err, store.ErrLeaseLost) {
 		q.log.Error("work could not be put down; it will be taken up again when its lease ends", "kind", job.Kind, "subject", job.Subject, "error", err)
 	}
-}
-
-func (q *Queue) giveUp(tx *store.Tx, job store.Job, reason error) error {
-	if gaveUp := q.handlers[job.Kind].GaveUp; gaveUp != nil {
-		if err := gaveUp(tx, job, reason); err != nil {
-			return err
-		}
-	}
-	return tx.Finish(job, reason.Error())
 }

@@ -8,8 +8,42 @@ import (
 	"beacon/store"
 )
 
-// idlePause is how long workers that found nothing to do wait before they look again, real time.
-const idlePause = 200 * time.Millisecond
+// Workers sleep until they are woken: by whoever stored new work in this instance, or by the one look at the database that asks, for all
+// kinds, which work is due and when the next will be. It is made at that time, and so often for what other instances stored, real time.
+const (
+	lookPause    = time.Second
+	shortestLook = 10 * time.Millisecond
+	troublePause = time.Second // after the database did not answer
+)
+
+// look has the next look made soon: what is due may have changed.
+func (q *Queue) look() { nudge(q.scout) }
+
+// watch wakes workers when work of their kinds is due.
+func (q *Queue) watch(ctx context.Context) {
+	for ctx.Err() == nil {
+		var kinds []string
+		var next time.Time
+		pause := lookPause
+		err := q.store.Look(ctx, func(tx *store.Tx) (err error) { kinds, next, err = tx.DueKinds(); return err })
+		if err == nil && !next.IsZero() {
+			pause = min(pause, max(next.Sub(q.store.Now()), shortestLook))
+		}
+		for _, kind := range kinds {
+			q.Wake(kind)
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(shortestLook): // so often at most, whatever happens
+		}
+		select {
+		case <-ctx.Done():
+		case <-q.scout:
+		case <-time.After(pause):
+		}
+	}
+}
 
 // crew is who does work of some kinds at the same time: so many at most, and so many in one lane. A lane is an account
 // at a provider: a slow one keeps its own lane busy and no other.
@@ -75,15 +109,15 @@ func (q *Queue) dispatch(ctx context.Context, w Workers) {
 			})
 			continue
 		}
-		rest := idlePause
+		var rest <-chan time.Time
 		if err != nil {
-			rest = 5 * idlePause
+			rest = time.After(troublePause)
 		}
 		select {
 		case <-ctx.Done():
 		case <-wake:
 		case <-c.freed:
-		case <-time.After(rest):
+		case <-rest:
 		}
 	}
 }

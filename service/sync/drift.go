@@ -14,6 +14,7 @@ import (
 	"beacon/core/diff"
 	"beacon/core/dnsname"
 	"beacon/core/wording"
+	"beacon/outcall"
 	"beacon/provider"
 	"beacon/service/accounts"
 	"beacon/service/jobs"
@@ -53,16 +54,28 @@ func (s *Syncs) ScheduleLooks(ctx context.Context) error {
 // RunLook looks at the placements of an account that have not been looked at for a while, those longest ago first, and
 // asks to be called again.
 func (s *Syncs) RunLook(ctx context.Context, job store.Job) error {
-	every := s.every
-	before := s.store.Now().Add(-every * 9 / 10)
-	if every == 0 { // only those that somebody wants to be looked at
-		before = time.Unix(0, 0)
+	if err := s.lookAll(ctx, job, s.store.Now().Add(-s.every*9/10)); err != nil {
+		return err
 	}
+	return jobs.Later{At: s.store.Now().Add(max(s.every/10, time.Second)), Worked: true}
+}
+
+// RunLookOnce looks at the placements of an account for which that was asked.
+func (s *Syncs) RunLookOnce(ctx context.Context, job store.Job) error {
+	return s.lookAll(ctx, job, time.Unix(0, 0))
+}
+
+// lookAll looks at the placements of an account that were last looked at before the given real time. Nothing is asked of an account that
+// is not reached: its probe says when that is over.
+func (s *Syncs) lookAll(ctx context.Context, job store.Job, before time.Time) error {
 	var places []Place
 	err := s.store.Tx(ctx, func(tx *store.Tx) error {
 		places = nil
 		a, err := accounts.ByID(tx, job.Subject)
 		if err != nil {
+			return err
+		}
+		if err := accounts.Away(tx, a); err != nil {
 			return err
 		}
 		list, err := tx.PlacementsToLook(a.ID, before)
@@ -74,6 +87,9 @@ func (s *Syncs) RunLook(ctx context.Context, job store.Job) error {
 		}
 		return nil
 	})
+	if store.IsMissing(err) || outcall.Passing(err) {
+		return nil
+	}
 	if err != nil {
 		return err
 	}
@@ -86,13 +102,7 @@ func (s *Syncs) RunLook(ctx context.Context, job store.Job) error {
 		group.Go(func() error { s.look(ctx, p); return nil })
 	}
 	_ = group.Wait()
-	if ctx.Err() != nil {
-		return context.Cause(ctx)
-	}
-	if every == 0 {
-		return nil
-	}
-	return jobs.Later{At: s.store.Now().Add(max(every/10, time.Second)), MadeWay: true}
+	return context.Cause(ctx)
 }
 
 // LookSoon has the live state of a zone at an account looked at now, and reports whether it is placed there.
@@ -118,12 +128,12 @@ func (s *Syncs) LookSoon(ctx context.Context, name dnsname.Name, a store.Account
 		if !there {
 			return nil
 		}
-		return jobs.EnqueueIn(tx, store.JobLook, a.ID, a.ID, s.store.Now())
+		return jobs.EnqueueIn(tx, store.JobLookOnce, a.ID, a.ID, s.store.Now())
 	})
 	if err != nil {
 		return false
 	}
-	s.jobs.Wake(store.JobLook)
+	s.jobs.Wake(store.JobLookOnce)
 	return there
 }
 

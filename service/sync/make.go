@@ -90,13 +90,22 @@ func (s *Syncs) gone(ctx context.Context, p Place, zone provider.Zone) bool {
 // recoverMaking finds out what became of requests of this sync that were to make the zone.
 func (s *Syncs) recoverMaking(ctx context.Context, run *syncRun) error {
 	var sent []store.Act
-	if err := s.store.Tx(ctx, func(tx *store.Tx) (err error) { sent, err = acts.OfSync(tx, run.sync.ID); return err }); err != nil {
+	if err := s.store.Tx(ctx, func(tx *store.Tx) (err error) {
+		if sent, err = acts.OfSync(tx, run.sync.ID); err != nil {
+			return err
+		}
+		open, err := acts.OpenOfPlacement(tx, run.Placement.ID)
+		sent = append(sent, open...)
+		return err
+	}); err != nil {
 		return err
 	}
+	looked := map[uint64]bool{}
 	for _, act := range sent {
-		if act.Kind != acts.ZoneMade {
+		if act.Kind != acts.ZoneMade || looked[act.ID] {
 			continue
 		}
+		looked[act.ID] = true
 		run.made = run.made || act.State == store.ActDone
 		if act.State == store.ActSent {
 			if _, _, err := s.becameOfMaking(ctx, run, act, "broken off"); err != nil {

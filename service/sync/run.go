@@ -109,13 +109,53 @@ const mostUnshown = 2
 // mostRounds bounds how often a sync reads the live state and decides anew.
 const mostRounds = 12
 
-// RunSync does a sync, or the rest of one that was broken off.
+// RunSync does a sync, or the rest of one that was broken off. Lease and lock are taken first; what is done next is decided by what is
+// read under them.
 func (s *Syncs) RunSync(ctx context.Context, job store.Job) error {
 	run := &syncRun{job: job, broken: map[dnsname.Name]bool{}}
-	var other uint64
-	free := false
-	err := s.store.Tx(ctx, func(tx *store.Tx) (err error) {
-		if run.sync, err = tx.SyncByID(job.Subject); err != nil || run.sync.State.Ended() {
+	free, other, err := s.begin(ctx, run)
+	switch {
+	case store.IsMissing(err): // its placement was removed, and it with that
+		return nil
+	case err != nil && run.sync.ID != 0 && outcall.Passing(err):
+		return s.waitOut(ctx, run, err)
+	case err != nil || run.sync.State.Ended():
+		return err
+	case !free || other != 0:
+		return jobs.Later{At: s.store.Now().Add(turn), MadeWay: true}
+	}
+	last, err := s.syncRounds(ctx, run)
+	var held errHeld
+	var failed *outcall.Error
+	var wrong *wire.Problem
+	var later jobs.Later
+	switch {
+	case err == nil:
+		return s.syncDone(ctx, run, last)
+	case errors.As(err, &later) || errors.Is(err, store.ErrLeaseLost) || ctx.Err() != nil:
+		return err
+	case errors.As(err, &held):
+		return s.endSync(ctx, run, store.SyncHeld, held.message, held.findings)
+	case errors.As(err, &failed) && !outcall.Passing(failed):
+		return s.endSync(ctx, run, store.SyncFailed, logbook.Explain(failed).Error(), nil)
+	case errors.As(err, &wrong):
+		return s.endSync(ctx, run, store.SyncFailed, wrong.Message, nil)
+	}
+	return s.waitOut(ctx, run, err)
+}
+
+// begin takes the locks of a sync, reads it, and marks it as running. It is not free where another job has the lock, and another sync goes
+// first where other is not zero.
+func (s *Syncs) begin(ctx context.Context, run *syncRun) (free bool, other uint64, err error) {
+	err = s.store.Tx(ctx, func(tx *store.Tx) (err error) {
+		if run.sync, err = tx.SyncByID(run.job.Subject); err != nil {
+			return err
+		}
+		run.Placement.ID = run.sync.PlacementID
+		if free, err = acts.Lock(tx, run.job, run.locks()...); err != nil || !free {
+			return err
+		}
+		if run.sync, err = tx.SyncByID(run.job.Subject); err != nil || run.sync.State.Ended() {
 			return err
 		}
 		if run.Placement, err = zones.PlacementByID(tx, run.sync.PlacementID); err != nil {
@@ -128,35 +168,37 @@ func (s *Syncs) RunSync(ctx context.Context, job store.Job) error {
 			return err
 		}
 		run.fresh = run.sync.Total == 0
-		if free, err = acts.Lock(tx, job, run.locks()...); err != nil || !free {
+		if err := accounts.Away(tx, run.Account); err != nil {
 			return err
 		}
 		other, err = tx.BeginSync(run.sync)
 		return err
 	})
-	switch {
-	case store.IsMissing(err): // its placement was removed, and it with that
-		return nil
-	case err != nil || run.sync.State.Ended():
+	return free, other, err
+}
+
+// waitOut keeps that trouble that passes holds a sync up, and gives it back for a while.
+func (s *Syncs) waitOut(ctx context.Context, run *syncRun, problem error) error {
+	var next time.Time
+	err := s.store.Tx(ctx, func(tx *store.Tx) (err error) {
+		if err := jobs.Hold(tx, run.job); err != nil {
+			return err
+		}
+		if next, err = accounts.WaitOut(tx, run.Account, problem, jobs.Backoff(run.job.Attempts), s.store.Now()); err != nil {
+			return err
+		}
+		if run.sync.TroubleSince == nil {
+			if err := logbook.Log(tx, run.sync.RequestedBy, "sync.retrying", run.Zone.Name().String(),
+				fmt.Sprintf("sync %d at %s: %s", run.sync.ID, run.Account.Name, problem)); err != nil {
+				return err
+			}
+		}
+		return tx.RetrySync(run.sync.ID, problem.Error(), next)
+	})
+	if err != nil {
 		return err
-	case !free || other != 0:
-		return jobs.Later{At: s.store.Now().Add(turn), MadeWay: true}
 	}
-	last, err := s.syncRounds(ctx, run)
-	var held errHeld
-	var failed *outcall.Error
-	var wrong *wire.Problem
-	switch {
-	case err == nil:
-		return s.syncDone(ctx, run, last)
-	case errors.As(err, &held):
-		return s.endSync(ctx, run, store.SyncHeld, held.message, held.findings)
-	case errors.As(err, &failed) && failed.Kind != outcall.Unavailable && failed.Kind != outcall.Limited:
-		return s.endSync(ctx, run, store.SyncFailed, logbook.Explain(failed).Error(), nil)
-	case errors.As(err, &wrong):
-		return s.endSync(ctx, run, store.SyncFailed, wrong.Message, nil)
-	}
-	return err
+	return jobs.Later{At: next}
 }
 
 func (s *Syncs) endSync(ctx context.Context, run *syncRun, state store.SyncState, message string, found []finding.Finding) error {
@@ -173,11 +215,6 @@ func (s *Syncs) endSync(ctx context.Context, run *syncRun, state store.SyncState
 		}
 		return logbook.Log(tx, run.sync.RequestedBy, "sync."+string(state), run.Zone.Name().String(), fmt.Sprintf("sync %d at %s: %s", run.sync.ID, run.Account.Name, message))
 	})
-}
-
-// GaveUpSync ends a sync whose job was given up.
-func GaveUpSync(tx *store.Tx, job store.Job, reason error) error {
-	return tx.EndSync(job.Subject, store.SyncFailed, "Given up after several attempts: "+reason.Error(), nil)
 }
 
 // syncRounds reads, decides and writes until live is as wanted, and gives the comparison that says so. A sync of hosts
@@ -219,7 +256,7 @@ func (s *Syncs) syncRounds(ctx context.Context, run *syncRun) (c comparison, err
 			return c, err
 		}
 	}
-	return c, errors.New("the provider's state does not become what was written to it")
+	return c, errHeld{fmt.Sprintf("%s is not as it should be after %d rounds of writing. Somebody else may be writing to it. Requests to the provider were sent; see beacon sync --follow %d.", run.Zone.Name().Unicode(), mostRounds, run.sync.ID), nil}
 }
 
 // compareSurely compares until the read can be believed, or a person said that it is to be believed.

@@ -191,6 +191,9 @@ func (s *Syncs) closeAct(ctx context.Context, run *syncRun, act store.Act, done 
 		if err := tx.Written(run.Placement.ID); err != nil {
 			return err
 		}
+		if err := tx.SyncWorked(run.sync.ID); err != nil {
+			return err
+		}
 		if err := tx.SetPlaced(run.Placement.ID, puts); err != nil {
 			return err
 		}
@@ -212,10 +215,13 @@ func (s *Syncs) closeAct(ctx context.Context, run *syncRun, act store.Act, done 
 // recover finds out what became of requests that were on their way when the sync was broken off.
 func (s *Syncs) recover(ctx context.Context, run *syncRun) error {
 	var open []store.Act
-	if err := s.store.Tx(ctx, func(tx *store.Tx) (err error) { open, err = acts.OpenOfSync(tx, run.sync.ID); return err }); err != nil {
+	if err := s.store.Tx(ctx, func(tx *store.Tx) (err error) { open, err = acts.OpenOfPlacement(tx, run.Placement.ID); return err }); err != nil {
 		return err
 	}
 	for _, act := range open {
+		if act.Kind != acts.Records {
+			continue
+		}
 		if err := s.settle(ctx, run, act); err != nil {
 			return err
 		}

@@ -1,0 +1,1 @@
+ALTER TABLE jobs ADD KEY jobs_next (state, kind, due_at)

@@ -37,6 +37,17 @@ func routesOfActs() []route {
 			}
 			return k.svc.Acts.Act(k.Request.Context(), id)
 		}},
+		{method: "POST", effect: writes, path: "/acts/:id/cancellation", summary: "Cancel an act; requests that were sent stay sent", right: access.Write, in: wire.Cancellation{}, out: wire.Act{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			id, err := k.number("id", "an act")
+			if err != nil {
+				return nil, err
+			}
+			var in wire.Cancellation
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			return k.svc.Acts.Cancel(k.Request.Context(), id, in.Reason)
+		}},
 		{method: "POST", effect: looks, path: "/domains/:name/delegation-preview", summary: "What a delegation would do, and which gates are closed", right: access.Read, in: wire.DelegateRequest{}, out: wire.Delegated{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			in := wire.DelegateRequest{Domain: name}
 			if err := k.body(&in); err != nil {

@@ -53,6 +53,17 @@ func routesOfZones() []route {
 			items, err := k.svc.Syncs.StartSync(k.Request.Context(), in)
 			return wire.Page[wire.SyncView]{Items: items}, err
 		})},
+		{method: "POST", effect: writes, path: "/syncs/:id/cancellation", summary: "Cancel a sync; requests that were sent stay sent", right: access.Write, in: wire.Cancellation{}, out: wire.SyncView{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			id, err := k.number("id", "a sync")
+			if err != nil {
+				return nil, err
+			}
+			var in wire.Cancellation
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			return k.svc.Syncs.Cancel(k.Request.Context(), id, in.Reason)
+		}},
 		{method: "GET", effect: looks, path: "/syncs/:id", summary: "How a sync stands", right: access.Read, out: wire.SyncView{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			id, err := k.number("id", "a sync")
 			if err != nil {

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -46,7 +47,20 @@ func (a *app) actCommand() *cobra.Command {
 		}
 		return a.followAct(id)
 	}}
-	c.AddCommand(list, show)
+	var reason string
+	cancel := &cobra.Command{Use: "cancel NUMBER", Short: "Cancel an act that has not ended; requests that were sent stay sent", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
+		id, err := strconv.ParseUint(args[0], 10, 64)
+		if err != nil {
+			return misuse("%q is no number of an act; beacon act list shows them", args[0])
+		}
+		var act wire.Act
+		if err := ask(a, wire.CancelAct, wire.Cancellation{Reason: reason}, &act, id); err != nil {
+			return err
+		}
+		return a.show(act, func() { a.showAct(act) })
+	}}
+	cancel.Flags().StringVar(&reason, "reason", "", "why, for the logbook")
+	c.AddCommand(list, show, cancel)
 	return c
 }
 
@@ -93,6 +107,12 @@ func (a *app) showAct(act wire.Act) {
 		for _, line := range wrap(act.Message, width-2) {
 			a.printf("  %s\n", line)
 		}
+	}
+	if r := act.Retrying; r != nil {
+		for _, line := range wrap(fmt.Sprintf("Waiting since %s, next try by %s: %s", r.Since.Local().Format(time.TimeOnly), r.NextTry.Local().Format(time.TimeOnly), r.Problem), width-2) {
+			a.printf("  %s\n", line)
+		}
+		a.printf("  It goes on by itself. To end it: beacon act cancel %d\n", act.ID)
 	}
 	for _, r := range act.Requests {
 		text := fmt.Sprintf("request %d: %s, %s", r.ID, r.Kind, r.State)

@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"beacon/wire"
 	"bufio"
 	"context"
 	"encoding/json"
@@ -11,6 +10,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"beacon/wire"
 )
 
 // reconnectPause is how long to wait before a broken stream is taken up again, wall time.

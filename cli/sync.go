@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -98,12 +99,15 @@ type syncOptions struct {
 
 func (a *app) syncCommand() *cobra.Command {
 	var opt syncOptions
-	var follow uint64
+	var follow, cancel uint64
+	var reason string
 	var only string
 	var everything bool
 	c := &cobra.Command{Use: "sync [ZONE]", Short: "Make a zone's providers hold what it should contain", Args: cobra.MaximumNArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
 			switch {
+			case cancel > 0:
+				return a.cancelSync(cancel, reason)
 			case follow > 0:
 				return a.follow(follow)
 			case everything || only != "":
@@ -121,6 +125,8 @@ func (a *app) syncCommand() *cobra.Command {
 	c.Flags().BoolVar(&opt.putBack, "put-back", false, "put back what was changed elsewhere")
 	c.Flags().StringSliceVar(&opt.allow, "allow", nil, "guards to say yes to, by code")
 	c.Flags().Uint64Var(&follow, "follow", 0, "follow a sync that is running, by its number")
+	c.Flags().Uint64Var(&cancel, "cancel", 0, "cancel a sync that has not ended, by its number")
+	c.Flags().StringVar(&reason, "reason", "", "with --cancel: why, for the logbook")
 	c.Flags().BoolVar(&everything, "all", false, "every zone, one after the other as they stood last; only those that need it")
 	c.Flags().StringVar(&only, "only", "", "every zone whose name fits, such as *.example")
 	c.Flags().StringVar(&opt.account, "account", "", "only this placement")
@@ -168,6 +174,18 @@ func (a *app) syncZone(zone string, opt syncOptions) error {
 	return nil
 }
 
+// cancelSync ends a sync that has not ended.
+func (a *app) cancelSync(id uint64, reason string) error {
+	var s wire.SyncView
+	if err := ask(a, wire.CancelSync, wire.Cancellation{Reason: reason}, &s, id); err != nil {
+		return err
+	}
+	return a.show(s, func() {
+		a.printf("Sync %d of %s at %s: %s. %s\n", s.ID, plain(s.Zone), s.Account, s.State, s.Message)
+		a.printf("The next sync goes on from what is at the provider: beacon sync %s\n", plain(s.Zone))
+	})
+}
+
 // follow shows how a sync goes on until it has ended.
 func (a *app) follow(id uint64) error {
 	ctx, cancel := context.WithCancel(context.Background())
@@ -176,6 +194,7 @@ func (a *app) follow(id uint64) error {
 		return strings.HasPrefix(e.Action, "sync.") || strings.HasPrefix(e.Action, "records.")
 	})
 	var s wire.SyncView
+	told := ""
 	for shown := -1; ; {
 		select {
 		case <-something:
@@ -189,8 +208,13 @@ func (a *app) follow(id uint64) error {
 			break
 		}
 		if done := s.Added + s.Changed + s.Removed; done != shown && isTerminal(a.err) {
-			fmt.Fprintf(a.err, "\rsync %d: %s, %d of %d sets written", s.ID, s.State, done, s.Total)
+			fmt.Fprintf(a.err, "\r\x1b[Ksync %d: %s, %d of %d sets written", s.ID, s.State, done, s.Total)
 			shown = done
+		}
+		if r := s.Retrying; r != nil && r.Problem != told {
+			told = r.Problem
+			fmt.Fprintf(a.err, "\nSync %d waits for %s since %s, next try by %s: %s\nIt goes on by itself; you can stop following. To end it: beacon sync --cancel %d\n",
+				s.ID, s.Account, r.Since.Local().Format(time.TimeOnly), r.NextTry.Local().Format(time.TimeOnly), r.Problem, s.ID)
 		}
 	}
 	if isTerminal(a.err) {

@@ -14,7 +14,7 @@ import (
 // ActState is what became of an act.
 type ActState string
 
-// A user's act is pending until it is taken up, and running, or retrying while passing trouble is waited out, until it ends: done, blocked (a gate is closed, or a guard) or failed. A
+// A user's act is pending until it is taken up, and running, or retrying while passing trouble is waited out, until it ends: done, blocked (a gate is closed, or a guard), failed, or cancelled by a user. A
 // request is sent until it is known what became of it: done, not applied, or applied in part.
 const (
 	ActPending    ActState = "pending"
@@ -26,6 +26,7 @@ const (
 	ActPartial    ActState = "partial"
 	ActBlocked    ActState = "blocked"
 	ActFailed     ActState = "failed"
+	ActCancelled  ActState = "cancelled"
 )
 
 // Ended reports whether nothing more will happen.
@@ -145,6 +146,12 @@ func (t *Tx) OpenActsOfPlacement(placementID uint64) (list []Act, err error) {
 // ActsOf gives the requests of an act in their order.
 func (t *Tx) ActsOf(parentID uint64) (list []Act, err error) {
 	err = t.db.Where("parent_id = ?", parentID).Order("id").Find(&list).Error
+	return list, err
+}
+
+// SentBefore returns the requests about a subject of which it is not known what became of them, and that acts other than one made.
+func (t *Tx) SentBefore(subject string, other uint64) (list []Act, err error) {
+	err = t.db.Where("subject = ? AND state = ? AND parent_id IS NOT NULL AND parent_id <> ?", subject, ActSent, other).Find(&list).Error
 	return list, err
 }
 

@@ -12,7 +12,7 @@ import (
 // SyncState is where a sync stands.
 type SyncState string
 
-// A sync waits, runs, and ends as done, held (a user has to decide something) or failed. While passing trouble is waited out it is retrying.
+// A sync waits, runs, and ends as done, held (a user has to decide something), failed, or cancelled by a user. While passing trouble is waited out it is retrying.
 const (
 	SyncWaiting  SyncState = "waiting"
 	SyncRunning  SyncState = "running"
@@ -20,10 +20,12 @@ const (
 	SyncDone     SyncState = "done"
 	SyncHeld     SyncState = "held"
 	SyncFailed   SyncState = "failed"
+
+	SyncCancelled SyncState = "cancelled"
 )
 
 // Ended reports whether nothing more will happen to the sync.
-func (s SyncState) Ended() bool { return s == SyncDone || s == SyncHeld || s == SyncFailed }
+func (s SyncState) Ended() bool { return s == SyncDone || s == SyncHeld || s == SyncFailed || s == SyncCancelled }
 
 // Sync is one attempt to make a placement hold what a revision wants.
 type Sync struct {

@@ -52,3 +52,31 @@ func TestTurnsOfSyncs(t *testing.T) {
 		return nil
 	})
 }
+
+// A sync that has ended stays as it is, whoever wakes up late and wants to go on with it.
+func TestAnEndedSyncStays(t *testing.T) {
+	s := storetest.Open(t)
+	in(t, s, func(tx *store.Tx) error {
+		z, p := placed(t, tx)
+		rev, _, err := tx.AddRevision(z, bigZone(3), store.Accepted{Author: "keeper", Source: "import"})
+		require.NoError(t, err)
+		row := store.Sync{PlacementID: p.ID, RevisionID: rev.ID}
+		require.NoError(t, tx.AddSync(&row, nil))
+		late, err := tx.SyncByID(row.ID) // read before it ended
+		require.NoError(t, err)
+		require.NoError(t, tx.EndSync(row.ID, store.SyncDone, "all of it", nil))
+		_, err = tx.BeginSync(late)
+		assert.ErrorIs(t, err, store.ErrLeaseLost)
+		require.NoError(t, tx.RetrySync(row.ID, "trouble", s.Now()))
+		require.NoError(t, tx.MakeWay(late, 7))
+		require.NoError(t, tx.EndSync(row.ID, store.SyncFailed, "late", nil))
+		now, err := tx.SyncByID(row.ID)
+		require.NoError(t, err)
+		assert.Equal(t, store.SyncDone, now.State)
+		assert.Equal(t, "all of it", now.Message)
+		other, err := tx.UnfinishedSync(p.ID)
+		require.NoError(t, err)
+		assert.Zero(t, other.ID, "nothing waits for it")
+		return nil
+	})
+}

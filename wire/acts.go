@@ -15,21 +15,24 @@ const (
 // ActState is what became of an act.
 type ActState string
 
-// A user's act is pending until it is taken up, and running until it ends: done, blocked (a gate is closed, or a guard) or failed. A
+// A user's act is pending until it is taken up, and running, or retrying while passing trouble is waited out, until it ends: done, blocked
+// (a gate is closed, or a guard), failed, or cancelled by a user. A
 // request is sent until it is known what became of it: done, not applied, or applied in part.
 const (
 	ActPending    ActState = "pending"
 	ActRunning    ActState = "running"
+	ActRetrying   ActState = "retrying"
 	ActSent       ActState = "sent"
 	ActDone       ActState = "done"
 	ActNotApplied ActState = "not-applied"
 	ActPartial    ActState = "partial"
 	ActBlocked    ActState = "blocked"
 	ActFailed     ActState = "failed"
+	ActCancelled  ActState = "cancelled"
 )
 
 // Ended reports whether nothing more will happen.
-func (s ActState) Ended() bool { return s != ActPending && s != ActRunning && s != ActSent }
+func (s ActState) Ended() bool { return s != ActPending && s != ActRunning && s != ActRetrying && s != ActSent }
 
 // Act is what a user asked for and what changes something outside.
 type Act struct {
@@ -41,6 +44,7 @@ type Act struct {
 	Reason      string            `json:"reason"`
 	Message     string            `json:"message"` // how it ended
 	Problem     string            `json:"problem"` // what holds it up, while it runs
+	Retrying    *Retrying         `json:"retrying,omitempty"` // while its state is retrying
 	Findings    []finding.Finding `json:"findings"`
 	Delegated   *Delegated        `json:"delegated,omitempty"` // what came of an act of the kind delegate
 	Retired     *Retired          `json:"retired,omitempty"`   // what came of an act of the kind retire

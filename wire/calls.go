@@ -86,6 +86,7 @@ var (
 	ListDifferences = List[Difference]{Method: "GET", Path: "/zones/:name/differences"}
 	StartSync       = Call[SyncRequest, Page[SyncView]]{Method: "POST", Path: "/zones/:name/syncs"}
 	ShowSync        = Call[None, SyncView]{Method: "GET", Path: "/syncs/:id"}
+	CancelSync      = Call[Cancellation, SyncView]{Method: "POST", Path: "/syncs/:id/cancellation"}
 	AdoptDrift      = Call[Adoption, Page[diff.Item]]{Method: "POST", Path: "/zones/:name/adoptions"}
 	PreviewRetire   = Call[RetireRequest, Retired]{Method: "POST", Path: "/zones/:name/retirement-preview"}
 	Retire          = Call[RetireRequest, Act]{Method: "POST", Path: "/zones/:name/retirements"}
@@ -101,6 +102,7 @@ var (
 	PreviewDelegate = Call[DelegateRequest, Delegated]{Method: "POST", Path: "/domains/:name/delegation-preview"}
 	Delegate        = Call[DelegateRequest, Act]{Method: "POST", Path: "/domains/:name/delegations"}
 	ListActs        = List[Act]{Method: "GET", Path: "/acts"}
+	CancelAct       = Call[Cancellation, Act]{Method: "POST", Path: "/acts/:id/cancellation"}
 	ShowAct         = Call[None, Act]{Method: "GET", Path: "/acts/:id"}
 )
 

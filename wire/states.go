@@ -3,17 +3,20 @@ package wire
 // SyncState is where a sync is.
 type SyncState string
 
-// A sync waits, runs, and ends as done, held (a person has to decide something) or failed.
+// A sync waits, runs, retries while passing trouble is waited out, and ends as done, held (a user has to decide something), failed, or cancelled
+// by a user.
 const (
-	SyncWaiting SyncState = "waiting"
-	SyncRunning SyncState = "running"
-	SyncDone    SyncState = "done"
-	SyncHeld    SyncState = "held"
-	SyncFailed  SyncState = "failed"
+	SyncWaiting   SyncState = "waiting"
+	SyncRunning   SyncState = "running"
+	SyncRetrying  SyncState = "retrying"
+	SyncDone      SyncState = "done"
+	SyncHeld      SyncState = "held"
+	SyncFailed    SyncState = "failed"
+	SyncCancelled SyncState = "cancelled"
 )
 
 // Ended reports whether nothing more will happen to the sync.
-func (s SyncState) Ended() bool { return s == SyncDone || s == SyncHeld || s == SyncFailed }
+func (s SyncState) Ended() bool { return s == SyncDone || s == SyncHeld || s == SyncFailed || s == SyncCancelled }
 
 // RequestState is what became of a request to a provider.
 type RequestState string

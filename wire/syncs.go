@@ -80,10 +80,23 @@ type SyncView struct {
 	Requests    int               `json:"requests"` // writes sent to the provider
 	Message     string            `json:"message"`
 	Findings    []finding.Finding `json:"findings"`
+	Retrying    *Retrying         `json:"retrying,omitempty"` // while its state is retrying
 	CreatedAt   time.Time         `json:"created_at"`
 	FinishedAt  *time.Time        `json:"finished_at"`
 	RequestedBy string            `json:"requested_by"`
 	VisibleMS   *int64            `json:"visible_ms"` // from the last write until every nameserver served it
+}
+
+// Retrying is passing trouble that is waited out.
+type Retrying struct {
+	Problem string    `json:"problem"`
+	Since   time.Time `json:"since"`
+	NextTry time.Time `json:"next_try"` // at the latest; earlier where the account is reached again
+}
+
+// Cancellation ends what runs in the background. Requests that were sent stay sent.
+type Cancellation struct {
+	Reason string `json:"reason"`
 }
 
 // Adoption asks that what was changed at an account becomes desired.

@@ -227,6 +227,9 @@ func (a *Acts) steps(ctx context.Context, run *Run) error {
 			return err
 		}
 	}
+	if err := a.outlastOthers(ctx, run); err != nil {
+		return err
+	}
 	for range mostRequests {
 		decided, err := kind.Next(ctx, run)
 		if err != nil {
@@ -240,6 +243,20 @@ func (a *Acts) steps(ctx context.Context, run *Run) error {
 		}
 	}
 	return wire.Problemf(wire.Outside, "What was asked for does not come about: %d requests were made, and the last of them has not had its effect. See the acts of act %d in the logbook.", mostRequests, run.Act.ID)
+}
+
+// outlastOthers waits until requests of acts that were cancelled cannot be under way any more.
+func (a *Acts) outlastOthers(ctx context.Context, run *Run) error {
+	var sent []store.Act
+	if err := a.store.Tx(ctx, func(tx *store.Tx) (err error) { sent, err = tx.SentBefore(run.Act.Subject, run.Act.ID); return err }); err != nil {
+		return err
+	}
+	for _, s := range sent {
+		if err := clock.Pause(ctx, outlasted(s, a.store.Now())); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // send stores a request, sends it, and stores its outcome. A request is not broken off where the service stops: what became of it

@@ -3,7 +3,11 @@ package acts
 import (
 	"context"
 	"encoding/json"
+	"fmt"
 
+	"beacon/core/wording"
+	"beacon/service/jobs"
+	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -38,9 +42,48 @@ func (a *Acts) List(ctx context.Context, subject string, before uint64, limit in
 	return list, err
 }
 
+// Cancel ends an act that has not ended. A request that is under way is not called back.
+func (a *Acts) Cancel(ctx context.Context, id uint64, reason string) (v wire.Act, err error) {
+	err = a.logbook.Tx(ctx, func(tx *store.Tx) error {
+		row, err := tx.ActByID(id)
+		if err != nil {
+			return err
+		}
+		if row.ParentID != nil || row.SyncID != nil {
+			return wire.Problemf(wire.Invalid, "Act %d is a request and cannot be cancelled. Cancel what it is part of.", id)
+		}
+		if row.State.Ended() {
+			return wire.Problemf(wire.InTheWay, "Act %d has ended: %s. Nothing changed.", id, row.State)
+		}
+		if err := jobs.Cancel(tx, store.JobAct, id); err != nil {
+			return err
+		}
+		run := &Run{Act: row}
+		if run.Sent, err = tx.ActsOf(id); err != nil {
+			return err
+		}
+		by := logbook.Actor(ctx)
+		message := "Cancelled by " + by + "."
+		if reason != "" {
+			message = "Cancelled by " + by + ": " + reason
+		}
+		if len(run.Sent) > 0 {
+			message += fmt.Sprintf(" %s sent before that; see beacon act show %d.", wording.Counted(len(run.Sent), "request"), id)
+		}
+		return a.record(tx, run, Outcome{State: store.ActCancelled, Message: message})
+	})
+	if err != nil {
+		return v, err
+	}
+	return a.Act(ctx, id)
+}
+
 func view(a store.Act) wire.Act {
 	v := wire.Act{ID: a.ID, Kind: a.Kind, Subject: a.Subject, State: wire.ActState(a.State), RequestedBy: a.RequestedBy, Reason: a.Reason, Message: a.Message, Problem: a.Problem,
 		Findings: a.FindingList(), CreatedAt: a.CreatedAt, FinishedAt: a.FinishedAt, Requests: []wire.ActRequest{}}
+	if a.State == store.ActRetrying && a.TroubleSince != nil && a.NextTryAt != nil {
+		v.Retrying = &wire.Retrying{Problem: a.Problem, Since: *a.TroubleSince, NextTry: *a.NextTryAt}
+	}
 	if a.Result == "" || a.Result == "null" {
 		return v
 	}

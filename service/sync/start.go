@@ -5,8 +5,10 @@ import (
 	"fmt"
 
 	"beacon/core/diff"
+	"beacon/core/wording"
 	"beacon/service/accounts"
 	"beacon/service/acts"
+	"beacon/service/jobs"
 	"beacon/service/logbook"
 	"beacon/service/zones"
 	"beacon/store"
@@ -81,6 +83,51 @@ func orAny(account string) string {
 		return "any provider"
 	}
 	return account
+}
+
+// Cancel ends a sync that has not ended. A request that is under way is not called back: the next sync of the placement waits until
+// its outcome can be seen.
+func (s *Syncs) Cancel(ctx context.Context, id uint64, reason string) (v wire.SyncView, err error) {
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
+		row, err := tx.SyncByID(id)
+		if err != nil {
+			return err
+		}
+		if row.State.Ended() {
+			return wire.Problemf(wire.InTheWay, "Sync %d has ended: %s. Nothing changed.", id, row.State)
+		}
+		kind := store.JobSync
+		if row.Scope == store.ScopeHosts {
+			kind = store.JobUrgent
+		}
+		if err := jobs.Cancel(tx, kind, id); err != nil {
+			return err
+		}
+		p, err := zones.PlacementByID(tx, row.PlacementID)
+		if err != nil {
+			return err
+		}
+		z, err := zones.ByID(tx, p.ZoneID)
+		if err != nil {
+			return err
+		}
+		by := logbook.Actor(ctx)
+		message := "Cancelled by " + by + "."
+		if reason != "" {
+			message = "Cancelled by " + by + ": " + reason
+		}
+		if row.Requests > 0 {
+			message += fmt.Sprintf(" %s written before that stay at the provider.", wording.Counted(row.Added+row.Changed+row.Removed, "record set"))
+		}
+		if err := tx.EndSync(id, store.SyncCancelled, message, nil); err != nil {
+			return err
+		}
+		return logbook.Log(tx, by, "sync.cancelled", z.Name().String(), fmt.Sprintf("sync %d: %s", id, message))
+	})
+	if err != nil {
+		return v, err
+	}
+	return s.Sync(ctx, id)
 }
 
 // Sync shows one sync.

@@ -90,6 +90,10 @@ func accountsOf(tx *store.Tx, zoneID uint64) (map[uint64]string, error) {
 }
 
 func ViewSync(s store.Sync, zone dnsname.Name, account string) *wire.SyncView {
-	return &wire.SyncView{Zone: zone, Account: account, ID: s.ID, State: wire.SyncState(s.State), Total: s.Total, Added: s.Added, Changed: s.Changed, Removed: s.Removed, Requests: s.Requests,
+	var retrying *wire.Retrying
+	if s.State == store.SyncRetrying && s.TroubleSince != nil && s.NextTryAt != nil {
+		retrying = &wire.Retrying{Problem: s.Trouble, Since: *s.TroubleSince, NextTry: *s.NextTryAt}
+	}
+	return &wire.SyncView{Retrying: retrying, Zone: zone, Account: account, ID: s.ID, State: wire.SyncState(s.State), Total: s.Total, Added: s.Added, Changed: s.Changed, Removed: s.Removed, Requests: s.Requests,
 		Message: s.Message, Findings: s.FindingList(), CreatedAt: s.CreatedAt, FinishedAt: s.FinishedAt, VisibleMS: s.VisibleMS, RequestedBy: s.RequestedBy}
 }

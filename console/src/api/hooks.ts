@@ -74,6 +74,11 @@ export const useRequests = (id: number, running: boolean) =>
 
 export const useSetCare = (name: string) => useRefreshing((care: Care) => put('/zones/{name}/care', { name }, care), ['zones', name])
 
+export const useCancelSync = (zone: string) =>
+  useRefreshing((id: number) => post('/syncs/{id}/cancellation', { id }, { reason: 'in the console' }), ['zones', zone])
+
+export const useCancelAct = () => useRefreshing((id: number) => post('/acts/{id}/cancellation', { id }, { reason: 'in the console' }), ['acts'])
+
 export const useAdopt = (name: string) => useRefreshing((adoption: { account: string; allow: string[] }) => post('/zones/{name}/adoptions', { name }, adoption), ['zones', name])
 
 export const useRegistrations = (account: string) =>
@@ -111,7 +116,7 @@ export const useAct = (id: number) =>
   useQuery({
     queryKey: ['acts', id],
     queryFn: ({ signal }) => get('/acts/{id}', { id }, signal),
-    refetchInterval: (query) => (['pending', 'running'].includes(query.state.data?.state ?? '') ? 1000 : false),
+    refetchInterval: (query) => (['pending', 'running', 'retrying'].includes(query.state.data?.state ?? '') ? 1000 : false),
   })
 
 function useRefreshing<In, Out>(run: (input: In) => Promise<Out>, ...keys: string[][]) {

@@ -77,7 +77,7 @@ function Placement({ name, difference: d, sync, putBack, setPutBack }: Placement
   const start = useSync(name)
   const adopt = useAdopt(name)
   const [allowed, allow] = useState<string[]>([])
-  const running = sync !== undefined && !['done', 'held', 'failed'].includes(sync.state)
+  const running = sync !== undefined && !['done', 'held', 'failed', 'cancelled'].includes(sync.state)
   const said = sync?.state === 'held' ? sync.findings.filter((f) => f.code === 'read-not-confirmed') : []
   const guards = [...new Map([...d.guards, ...said, ...(adopt.error instanceof Problem ? adopt.error.findings : [])].map((g) => [g.code, g])).values()]
   const blocked = d.guards.filter((g) => !allowed.includes(g.code))

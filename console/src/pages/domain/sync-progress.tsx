@@ -1,17 +1,20 @@
 // How the last writing went, or goes.
 import type { Sync } from '../../api/types'
+import { useCancelSync } from '../../api/hooks'
 import { Findings } from '../../parts/findings'
+import { Key, Trouble } from '../../parts/kit'
 import { type Light, Tag } from '../../parts/lamp'
 import { count, wall } from '../../parts/text'
 import { Requests } from './requests'
 
-const lights: Record<string, Light> = { waiting: 'settling', running: 'settling', done: 'settled', held: 'wrong', failed: 'wrong' }
+const lights: Record<string, Light> = { waiting: 'settling', running: 'settling', retrying: 'settling', cancelled: 'none', done: 'settled', held: 'wrong', failed: 'wrong' }
 
 /** What is said elsewhere on the page already, by the codes of findings, is not said here again. */
 export function SyncProgress({ sync: s, said }: { sync: Sync; said: string[] }) {
   const found = s.findings.filter((f) => !said.includes(f.code))
   const written = s.added + s.changed + s.removed
-  const running = s.state === 'waiting' || s.state === 'running'
+  const running = ['waiting', 'running', 'retrying'].includes(s.state)
+  const cancel = useCancelSync(s.zone)
   return (
     <section aria-label="The last writing" aria-live="polite" className="mt-4 rounded-plate bg-sunken p-3">
       <p className="flex flex-wrap items-center gap-2">
@@ -25,6 +28,15 @@ export function SyncProgress({ sync: s, said }: { sync: Sync; said: string[] }) 
           <p className="text-fine text-soft">
             {written} of {count(s.total, 'set')} written
           </p>
+          {s.retrying && (
+            <p className="mt-1 wrap-anywhere">
+              Waiting for {s.account} since {wall(s.retrying.since)}, next try by {wall(s.retrying.next_try)}: {s.retrying.problem} It goes on by itself.
+            </p>
+          )}
+          <Key className="mt-2" busy={cancel.isPending} onClick={() => cancel.mutate(s.id)}>
+            Cancel sync
+          </Key>
+          {cancel.error && <Trouble error={cancel.error} />}
         </>
       ) : (
         <p className="mt-1">

@@ -1,7 +1,7 @@
 // The state of the last delegation that a user requested. It runs in the background and goes on when this page is closed.
-import { useAct } from '../../../api/hooks'
+import { useAct, useCancelAct } from '../../../api/hooks'
 import { Findings } from '../../../parts/findings'
-import { Plate } from '../../../parts/kit'
+import { Key, Plate } from '../../../parts/kit'
 import { type Light, Tag } from '../../../parts/lamp'
 import { wall } from '../../../parts/text'
 
@@ -14,17 +14,30 @@ const states: Record<string, { light: Light; word: string }> = {
   partial: { light: 'settling', word: 'partial' },
   blocked: { light: 'wrong', word: 'blocked' },
   failed: { light: 'wrong', word: 'failed' },
+  retrying: { light: 'settling', word: 'retrying' },
+  cancelled: { light: 'none', word: 'cancelled' },
 }
 
 const requests: Record<string, string> = { 'nameservers-saved': 'save the list', 'nameservers-activated': 'make the list active', 'zone-removed': 'remove the zone' }
 
 export function ActProgress({ id }: { id: number }) {
   const act = useAct(id)
+  const cancel = useCancelAct()
   if (!act.data) return null
   const { light, word } = states[act.data.state] ?? { light: 'unknown', word: act.data.state }
   return (
     <Plate title={`Act ${id}, asked for by ${act.data.requested_by} at ${wall(act.data.created_at)}`} aside={<Tag light={light}>{word}</Tag>}>
       <p>{act.data.message || act.data.problem || 'It is done in the background. You can close this page.'}</p>
+      {act.data.retrying && (
+        <p className="text-soft">
+          Waiting since {wall(act.data.retrying.since)}, next try by {wall(act.data.retrying.next_try)}. It goes on by itself.
+        </p>
+      )}
+      {['pending', 'running', 'retrying'].includes(act.data.state) && (
+        <Key className="mt-2" busy={cancel.isPending} onClick={() => cancel.mutate(id)}>
+          Cancel act
+        </Key>
+      )}
       {act.data.state !== 'done' && act.data.findings.length > 0 && <Findings list={act.data.findings} />}
       {act.data.requests.length > 0 && (
         <ul className="mt-2 grid gap-1">

@@ -3,8 +3,6 @@ package folder
 import (
 	"io/fs"
 	"os"
-	"path/filepath"
-	"strings"
 
 	"beacon/core/definition"
 )
@@ -13,15 +11,7 @@ import (
 // checkout's own, are left out. lookup gives the variables of the environment that files ask for.
 func Definitions(folder string, lookup func(string) (string, bool)) ([]definition.File, error) {
 	var files []definition.File
-	err := filepath.WalkDir(folder, func(at string, entry fs.DirEntry, err error) error {
-		switch {
-		case err != nil:
-			return err
-		case entry.IsDir() && at != folder && strings.HasPrefix(entry.Name(), "."):
-			return filepath.SkipDir
-		case entry.IsDir() || !strings.HasSuffix(at, ".beacon.yaml"):
-			return nil
-		}
+	err := each(folder, func(at string, _ fs.DirEntry) error {
 		f, err := Definition(at, lookup)
 		files = append(files, f)
 		return err

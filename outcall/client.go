@@ -151,6 +151,9 @@ func (c *Client) do(ctx context.Context, r Request) (out Response, err error) {
 		defer func(start time.Time) { c.trace(req, body, out, err, time.Since(start)) }(time.Now())
 	}
 	req.GetBody = nil // a request whose connection breaks is not sent again behind our back
+	if err := TooLate(ctx); err != nil {
+		return Response{}, err
+	}
 	res, err := c.HTTP.Do(req)
 	if err != nil {
 		outcome := NotSent

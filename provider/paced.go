@@ -132,7 +132,12 @@ func (p PacedDriver) change(ctx context.Context, do func() error) error {
 	if looking.Is(ctx) {
 		return looking.ErrLooking
 	}
-	return p.call(ctx, 1, do)
+	return p.call(ctx, 1, func() error {
+		if err := outcall.TooLate(ctx); err != nil {
+			return err
+		}
+		return do()
+	})
 }
 
 // Create makes a zone.

@@ -1,13 +1,11 @@
 package service_test
 
 import (
-	"context"
 	"log/slog"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
-	"sync"
 	"testing"
 	"time"
 
@@ -21,6 +19,7 @@ import (
 	"beacon/service"
 	"beacon/service/apply"
 	"beacon/service/zones"
+	"beacon/store"
 	"beacon/wire"
 )
 
@@ -197,16 +196,10 @@ func TestWatchedFolderLosesNoSync(t *testing.T) {
 	require.NoError(t, err)
 
 	require.NoError(t, os.WriteFile(filepath.Join(settings.Watch.Folder, "all.beacon.yaml"), []byte(files("192.0.2.2")), 0o600))
-	following, stop := context.WithCancel(ctx)
-	var follower sync.WaitGroup
-	follower.Go(func() { svc.Apply.Follow(following) })
-	require.Eventually(t, func() bool {
-		v, err := svc.Zones.Revisions(ctx, zone)
-		require.NoError(t, err)
-		return len(v) == 2
-	}, 20*time.Second, 20*time.Millisecond)
-	stop()
-	follower.Wait()
+	require.ErrorIs(t, svc.Apply.RunWatch(ctx, store.Job{}), store.ErrLeaseLost, "it was stopped after the files were accepted")
+	v, err := svc.Zones.Revisions(ctx, zone)
+	require.NoError(t, err)
+	require.Len(t, v, 2)
 	svc.Close()
 
 	instance(t, settings)

@@ -60,7 +60,7 @@ func rows(t *testing.T, db *sql.DB) (lines []string) {
 			require.NoError(t, list.Scan(into...))
 			line := name
 			for i, c := range cells {
-				if name != "accounts" || columns[i] != "used_at" {
+				if (name != "accounts" || columns[i] != "used_at") && name != "account_paces" { // requests that only look keep the pace, too
 					line += fmt.Sprintf(" %s=%q", columns[i], string(c))
 				}
 			}

@@ -49,13 +49,16 @@ func (s *Service) employ() {
 		store.JobSync: s.Syncs.RunSync, store.JobUrgent: s.Syncs.RunSync, store.JobLook: s.Syncs.RunLook, store.JobLookOnce: s.Syncs.RunLookOnce,
 		store.JobCheck: s.Checks.RunCheck, store.JobGlance: s.Checks.RunGlance, store.JobAlias: s.Hosts.RunAlias, store.JobRows: s.Zones.RunRows,
 		store.JobNotify: s.Secondaries.RunNotify, store.JobTell: s.Notify.RunTell, store.JobAct: s.Acts.Run, store.JobFollow: s.Apply.RunFollow,
-		store.JobSequence: s.Logbook.RunSequence, store.JobProbe: s.Accounts.RunProbe, store.JobSweep: s.runSweep,
+		store.JobSequence: s.Logbook.RunSequence, store.JobProbe: s.Accounts.RunProbe, store.JobSweep: s.runSweep, store.JobWatch: s.Apply.RunWatch,
 	} {
 		s.Jobs.Handle(kind, h)
 	}
 	looks := []string{store.JobLookOnce, store.JobNotify, store.JobTell, store.JobFollow, store.JobProbe, store.JobSweep}
 	if s.settings.Drift.Every > 0 { // an instance that does not look for drift leaves that to others
 		looks = append(looks, store.JobLook)
+	}
+	if s.settings.Watch.Folder != "" {
+		looks = append(looks, store.JobWatch)
 	}
 	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobSync}, Most: 8 * n, PerLane: n})
 	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobCheck, store.JobAlias, store.JobRows}, Most: n, PerLane: n})

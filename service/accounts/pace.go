@@ -5,53 +5,113 @@ import (
 	"sync"
 	"time"
 
-	"golang.org/x/time/rate"
-
 	"beacon/clock"
+	"beacon/looking"
 	"beacon/store"
 )
 
-// pace keeps the requests of one account within what its provider allows, for all work of this instance.
+// pace keeps the requests of one account within what its provider allows, for the work of all instances: time at the account is reserved
+// in the database, a little at once, and each request has its moment in it. A moment that has passed is not made up for: a process that was
+// stopped for a while sends nothing in a burst.
 type pace struct {
-	limiter *rate.Limiter
+	db      *store.Store
+	account uint64
+
 	mu      sync.Mutex
-	until   time.Time
+	spacing time.Duration // between two requests; 0 where the provider does not say how many it allows
+	until   time.Duration // nothing is sent before, since the machine was started
+	next    time.Duration // the first moment that is reserved and not used, since the machine was started
+	end     time.Duration // of what is reserved
 }
+
+// The pace leaves a margin, since requests do not arrive exactly when they are sent: with four fifths of what is allowed, and moments that
+// are not missed by more than the tolerance, no sliding second has more requests than a second may.
+const (
+	paceMargin  = 0.8
+	reservation = 200 * time.Millisecond
+	paceLate    = 20 * time.Millisecond
+)
 
 // Wait returns when a request may be made.
 func (p *pace) Wait(ctx context.Context) error {
-	p.mu.Lock()
-	wait := time.Until(p.until)
-	p.mu.Unlock()
-	if wait > 0 {
-		if err := clock.Pause(ctx, wait); err != nil {
+	for {
+		pause, at, err := p.turn(ctx)
+		if err != nil {
 			return err
 		}
+		if err := clock.Pause(ctx, pause); err != nil {
+			return err
+		}
+		if at == 0 || clock.Boot()-at <= p.tolerance() {
+			return nil
+		}
 	}
-	return p.limiter.Wait(ctx)
+}
+
+func (p *pace) tolerance() time.Duration {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return max(p.spacing/8, paceLate)
+}
+
+// turn takes the next moment, and returns how long to wait for it. It is zero where requests have no pace.
+func (p *pace) turn(ctx context.Context) (pause, at time.Duration, err error) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	now := clock.Boot()
+	if p.spacing == 0 {
+		return max(p.until-now, 0), 0, nil
+	}
+	if late := now - max(p.spacing/8, paceLate); p.next < late { // what has passed is lost
+		p.next += (late - p.next + p.spacing - 1) / p.spacing * p.spacing
+	}
+	if p.next >= p.end || p.next < p.until {
+		if err := p.reserve(ctx, p.until-now); err != nil {
+			return 0, 0, err
+		}
+		now = clock.Boot()
+	}
+	at = p.next
+	p.next += p.spacing
+	return max(at-now, 0), at, nil
+}
+
+// reserve reserves time for the next requests, from no earlier than slow from now.
+func (p *pace) reserve(ctx context.Context, slow time.Duration) error {
+	n := max(1, reservation/p.spacing)
+	var from time.Time
+	err := p.db.Tx(looking.Off(ctx), func(tx *store.Tx) (err error) {
+		from, err = tx.ReservePace(p.account, n*p.spacing, max(slow, 0))
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	p.next = clock.Boot() + from.Sub(p.db.Now())
+	p.end = p.next + n*p.spacing
+	return nil
 }
 
 // Slow keeps everybody from the account for a while.
 func (p *pace) Slow(d time.Duration) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	if until := time.Now().Add(d); until.After(p.until) {
-		p.until = until
-	}
+	p.until = max(p.until, clock.Boot()+d)
 }
 
-// paceOf gives the pace of an account, which all of its drivers share.
+// paceOf returns the pace of an account, which all of its drivers share.
 func (s *Accounts) paceOf(a store.Account, perSecond float64) *pace {
 	s.pacesMu.Lock()
 	defer s.pacesMu.Unlock()
 	p := s.paces[a.ID]
 	if p == nil {
-		p = &pace{limiter: rate.NewLimiter(rate.Inf, 1)}
+		p = &pace{db: s.store, account: a.ID}
 		s.paces[a.ID] = p
 	}
-	if perSecond > 0 {
-		p.limiter.SetLimit(rate.Limit(perSecond))
-		p.limiter.SetBurst(max(1, int(perSecond/4)))
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if p.spacing = 0; perSecond > 0 && a.ID != 0 { // an account that is only tried has none yet
+		p.spacing = time.Duration(float64(time.Second) / (perSecond * paceMargin))
 	}
 	return p
 }

@@ -275,7 +275,7 @@ func (a *Acts) send(ctx context.Context, run *Run, r *Request) error {
 	}
 	run.Sent = append(run.Sent, act)
 	sent := &run.Sent[len(run.Sent)-1]
-	calling, cancel := context.WithDeadline(context.WithoutCancel(ctx), *act.Deadline)
+	calling, cancel := outcall.Sending(ctx, act.Deadline.Sub(a.store.Now()))
 	defer cancel()
 	err = r.Send(calling)
 	switch {

@@ -3,6 +3,7 @@ package apply
 import (
 	"context"
 	"crypto/sha256"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"os"
@@ -29,71 +30,95 @@ type WatchSettings struct {
 	Environment []string      `yaml:"environment"` // the variables of the service's environment that its files may use
 }
 
-// watcher follows a folder of definitions.
-type watcher struct {
-	*Applier
-	taken   [32]byte // what was taken, or tried, last
-	trouble string   // what was told last
-}
+// watchJob is the subject of the work that accepts files of the followed folder: there is one folder, and one instance accepts.
+const watchJob = 1
 
-// Follow takes the definitions of a folder whenever they change, and puts them out, until ctx ends. Guards hold: what they
-// stop waits for a person. Zones that a person took over are left alone.
+// Follow has the files of a folder accepted whenever they change, until ctx ends. Each instance looks at sizes and times only; what
+// changed is read, and accepted, by the one that gets the work.
 func (s *Applier) Follow(ctx context.Context) {
-	w := &watcher{Applier: s}
-	ctx = logbook.WithCaller(ctx, s.follower())
+	known, trouble := "", ""
 	for {
-		w.look(ctx)
+		now, err := folder.Signature(s.watch.Folder)
+		switch {
+		case err != nil && trouble != err.Error():
+			trouble = err.Error()
+			s.logbook.Note(logbook.WithCaller(ctx, s.follower()), "watch.failed", s.watch.Folder, "the folder cannot be read: "+trouble)
+		case err == nil && now != known:
+			if s.logbook.Tx(ctx, func(tx *store.Tx) error { return jobs.Enqueue(tx, store.JobWatch, watchJob, s.logbook.Now()) }) == nil {
+				known, trouble = now, ""
+			}
+		}
 		if clock.Pause(ctx, s.watch.Every) != nil {
 			return
 		}
 	}
 }
 
-// follower is in whose name files are taken.
+// follower is in whose name files are accepted.
 func (s *Applier) follower() access.Caller {
 	return access.Caller{Name: "folder " + filepath.Base(s.watch.Folder)}
 }
 
-func (w *watcher) look(ctx context.Context) {
-	files, err := folder.Definitions(w.watch.Folder, func(name string) (string, bool) {
-		if !slices.Contains(w.watch.Environment, name) {
+// RunWatch accepts the files of the followed folder, unless just these were accepted, or tried, last. Guards hold: what they block waits
+// for a user. Zones that a user detached are left alone.
+func (s *Applier) RunWatch(ctx context.Context, job store.Job) error {
+	ctx = logbook.WithCaller(ctx, s.follower())
+	var known store.Watched
+	if err := s.logbook.Tx(ctx, func(tx *store.Tx) (err error) { known, err = tx.Watched(); return err }); err != nil {
+		return err
+	}
+	files, err := folder.Definitions(s.watch.Folder, func(name string) (string, bool) {
+		if !slices.Contains(s.watch.Environment, name) {
 			return "", false
 		}
 		return os.LookupEnv(name)
 	})
 	if err != nil {
-		w.tell(ctx, "watch.failed", fmt.Sprintf("the folder cannot be read: %s", err))
-		return
+		return err
 	}
 	h := sha256.New()
 	for i, f := range files {
-		if files[i].Name, err = filepath.Rel(w.watch.Folder, f.Name); err != nil {
+		if files[i].Name, err = filepath.Rel(s.watch.Folder, f.Name); err != nil {
 			files[i].Name = f.Name
 		}
 		_, _ = fmt.Fprintf(h, "%q %q %q\n", files[i].Name, f.Text, f.Environment)
 	}
-	now := [32]byte(h.Sum(nil))
-	if now == w.taken || len(files) == 0 {
-		return
+	now := hex.EncodeToString(h.Sum(nil))
+	if now == known.Taken || len(files) == 0 {
+		return nil
 	}
-	if err := w.take(ctx, files); err != nil {
+	next := store.Watched{Taken: now}
+	left, err := s.take(ctx, files)
+	if err != nil {
 		var p *wire.Problem
-		if errors.As(err, &p) && p.Kind == wire.Invalid { // it stays wrong until the files change; what is only in the way may go
-			w.taken = now
+		if !errors.As(err, &p) || p.Kind != wire.Invalid { // what is only in the way may go; what is wrong stays so until the files change
+			next.Taken = known.Taken
 		}
-		w.tell(ctx, "watch.refused", problemText(err))
-		return
+		next.Trouble = problemText(err)
 	}
-	w.taken, w.trouble = now, ""
-}
-
-// tell notes trouble once, not every time that it is still there.
-func (w *watcher) tell(ctx context.Context, action, text string) {
-	if text == w.trouble || ctx.Err() != nil {
-		return
+	keepErr := s.logbook.Tx(ctx, func(tx *store.Tx) error {
+		if next.Trouble != "" && next.Trouble != known.Trouble {
+			if err := logbook.Log(tx, logbook.Actor(ctx), "watch.refused", s.watch.Folder, next.Trouble); err != nil {
+				return err
+			}
+		}
+		for _, name := range left {
+			if err := logbook.Log(tx, logbook.Actor(ctx), "watch.left", name.String(), "a user detached the zone; its file is not followed until somebody applies it again"); err != nil {
+				return err
+			}
+		}
+		if err := jobs.Hold(tx, job); err != nil {
+			return err
+		}
+		return tx.SetWatched(next)
+	})
+	switch {
+	case keepErr != nil:
+		return keepErr
+	case next.Taken != now:
+		return jobs.Later{At: s.logbook.Now().Add(s.watch.Every), MadeWay: true}
 	}
-	w.trouble = text
-	w.logbook.Note(ctx, action, w.watch.Folder, text)
+	return nil
 }
 
 func problemText(err error) string {
@@ -111,36 +136,34 @@ func problemText(err error) string {
 	return text
 }
 
-// take defines what the files say, and syncs the zones in which something changed.
-func (w *watcher) take(ctx context.Context, files []definition.File) error {
-	planned, err := w.Define(ctx, wire.DefineRequest{Files: files, DryRun: true, Lead: true})
+// take accepts what the files say, and has the zones synced in which something changed. It returns the zones that a user detached, which
+// are left alone.
+func (s *Applier) take(ctx context.Context, files []definition.File) (left []dnsname.Name, err error) {
+	planned, err := s.Define(ctx, wire.DefineRequest{Files: files, DryRun: true, Lead: true})
 	if err != nil {
-		return err
+		return nil, err
 	}
-	taken := map[string]bool{}
+	detached := map[string]bool{}
 	for _, d := range planned {
 		if d.TakenOver {
-			taken[d.Zone.String()] = true
-			w.tell(ctx, "watch.left", fmt.Sprintf("%s was taken over by a person; its file is not followed until somebody defines it again", d.Zone.Unicode()))
+			detached[d.Zone.String()] = true
+			left = append(left, d.Zone)
 		}
 	}
-	_, err = w.define(ctx, wire.DefineRequest{Files: files, Lead: true, Why: "the files changed"}, func(z definition.Zone) bool { return !taken[z.Name.String()] }, w.putOut)
-	if err == nil {
-		w.jobs.Wake(store.JobFollow)
-	}
-	return err
+	_, err = s.define(ctx, wire.DefineRequest{Files: files, Lead: true, Why: "the files changed"}, func(z definition.Zone) bool { return !detached[z.Name.String()] }, s.putOut)
+	return left, err
 }
 
 // putOut has a zone synced in which files changed something, whatever becomes of this instance and of other zones: the work is stored
 // with the revision.
-func (w *watcher) putOut(ctx context.Context, tx *store.Tx, zoneID uint64, d wire.Defined) error {
+func (s *Applier) putOut(ctx context.Context, tx *store.Tx, zoneID uint64, d wire.Defined) error {
 	if len(d.Added)+len(d.Removed)+len(d.NewAt) == 0 || len(d.At) == 0 {
 		return nil
 	}
 	if err := logbook.Log(tx, logbook.Actor(ctx), "watch.taken", d.Zone.String(), fmt.Sprintf("revision %d, %d records added, %d removed", d.Revision.Number, len(d.Added), len(d.Removed))); err != nil {
 		return err
 	}
-	return jobs.Enqueue(tx, store.JobFollow, zoneID, w.logbook.Now())
+	return jobs.Enqueue(tx, store.JobFollow, zoneID, s.logbook.Now())
 }
 
 // behind is how long to wait for what is in the way of a sync, real time.

@@ -151,7 +151,7 @@ func (s *Syncs) makeZone(ctx context.Context, run *syncRun) (zone provider.Zone,
 	if err != nil {
 		return zone, err
 	}
-	calling, cancel := context.WithDeadline(context.WithoutCancel(ctx), *act.Deadline)
+	calling, cancel := outcall.Sending(ctx, act.Deadline.Sub(s.store.Now()))
 	defer cancel()
 	zone, err = run.Driver.Create(calling, name, provider.ZoneOptions{})
 	switch {

@@ -81,13 +81,14 @@ type asker struct {
 	t     *testing.T
 	stage *demo.Stage
 	token string
+	at    string // address of the instance that is asked; empty for the stage's own
 }
 
 func signedIn(t *testing.T, s *demo.Stage) *asker {
 	t.Helper()
 	token, err := s.SignIn(context.Background())
 	require.NoError(t, err)
-	return &asker{t, s, token}
+	return &asker{t: t, stage: s, token: token}
 }
 
 // ask makes a request that must go well.
@@ -104,7 +105,11 @@ func (a *asker) try(method, path string, body any) (int, []byte) {
 	a.t.Helper()
 	sent, err := json.Marshal(body)
 	require.NoError(a.t, err)
-	req, err := http.NewRequest(method, a.stage.Address()+"/api/v1"+path, bytes.NewReader(sent))
+	at := a.at
+	if at == "" {
+		at = a.stage.Address()
+	}
+	req, err := http.NewRequest(method, at+"/api/v1"+path, bytes.NewReader(sent))
 	require.NoError(a.t, err)
 	req.Header.Set("Authorization", "Bearer "+a.token)
 	res, err := http.DefaultClient.Do(req)
@@ -163,7 +168,7 @@ func (a *asker) synced(id int) syncState {
 	a.t.Helper()
 	for deadline := time.Now().Add(90 * time.Second); ; time.Sleep(30 * time.Millisecond) {
 		s := a.syncState(id)
-		if s.State != "waiting" && s.State != "running" {
+		if s.State != "waiting" && s.State != "running" && s.State != "retrying" {
 			require.Equal(a.t, "done", s.State, s.Message)
 			return s
 		}

@@ -38,6 +38,9 @@ func (w *World) control() http.Handler {
 			rw.WriteHeader(http.StatusNoContent)
 		}
 	})
+	mux.HandleFunc("GET /busiest/{site}", func(rw http.ResponseWriter, r *http.Request) {
+		answer(rw, http.StatusOK, map[string]int{"most": w.faults.busiest(r.PathValue("site"))})
+	})
 	mux.HandleFunc("POST /bulk", w.bulk)
 	w.webControl(mux)
 	mux.HandleFunc("GET /roots", func(rw http.ResponseWriter, _ *http.Request) { fmt.Fprint(rw, w.RootHints()) })

@@ -4,6 +4,7 @@ import (
 	"io"
 	"math/rand/v2"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -28,7 +29,7 @@ type fault struct {
 	Chance float64 `json:"chance"`
 	Echo   bool    `json:"echo"`    // HTTP: answer 500 with everything that was asked, the credential too
 	HangMS int     `json:"hang_ms"` // how long "no answer in time" lasts
-	PerSec int     `json:"per_sec"` // HTTP: more requests in a second than this get a 429
+	PerSec int     `json:"per_sec"` // HTTP: more requests in any second than this get a 429
 	// HTTP: with this chance a read of records is answered falsely: with none, with those of another zone, with the first page
 	// only, or with those of StaleMS ago. Lies names which of these, separated by commas; empty for all.
 	Lie     float64 `json:"lie"`
@@ -43,8 +44,8 @@ type faults struct {
 	mu    sync.Mutex
 	set   map[string]*fault
 	seen  map[string][2]recorded // the last two different answers to each read, by site and address
-	count map[string]int         // requests in the running second, by site
-	since time.Time
+	last  map[string][]time.Time // requests of the last second, by site
+	most  map[string]int         // requests that there were in any second, by site
 }
 
 // recorded is an answer that was given.
@@ -55,13 +56,15 @@ type recorded struct {
 }
 
 func newFaults() *faults {
-	return &faults{set: map[string]*fault{}, seen: map[string][2]recorded{}, count: map[string]int{}}
+	return &faults{set: map[string]*fault{}, seen: map[string][2]recorded{}, last: map[string][]time.Time{}, most: map[string]int{}}
 }
 
 // put sets the fault of a site; one without any trouble in it clears it.
 func (f *faults) put(wish fault) {
 	f.mu.Lock()
 	defer f.mu.Unlock()
+	delete(f.last, wish.Site)
+	delete(f.most, wish.Site)
 	empty := fault{Site: wish.Site, Count: wish.Count, Writes: wish.Writes}
 	if wish == empty {
 		delete(f.set, wish.Site)
@@ -151,16 +154,22 @@ func (f *faults) http(site string, next http.Handler) http.Handler {
 	})
 }
 
-// tooMany counts requests by the second.
+// tooMany reports whether there were more requests than that in the second that ends now.
 func (f *faults) tooMany(site string, most int) bool {
 	f.mu.Lock()
 	defer f.mu.Unlock()
-	if time.Since(f.since) > time.Second {
-		clear(f.count)
-		f.since = time.Now()
-	}
-	f.count[site]++
-	return f.count[site] > most
+	now := time.Now()
+	last := slices.DeleteFunc(f.last[site], func(at time.Time) bool { return now.Sub(at) >= time.Second })
+	f.last[site] = append(last, now)
+	f.most[site] = max(f.most[site], len(f.last[site]))
+	return len(f.last[site]) > most
+}
+
+// busiest returns how many requests a site with a limit had in any second.
+func (f *faults) busiest(site string) int {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	return f.most[site]
 }
 
 // keeper keeps an answer while it is given.

@@ -41,11 +41,11 @@ type fault struct {
 var troubles = []string{"cut before", "cut after", "cut inside", "500", "429", "hang", "stale"}
 
 type faults struct {
-	mu    sync.Mutex
-	set   map[string]*fault
-	seen  map[string][2]recorded // the last two different answers to each read, by site and address
-	last  map[string][]time.Time // requests of the last second, by site
-	most  map[string]int         // requests that there were in any second, by site
+	mu   sync.Mutex
+	set  map[string]*fault
+	seen map[string][2]recorded // the last two different answers to each read, by site and address
+	last map[string][]time.Time // requests of the last second, by site
+	most map[string]int         // requests that there were in any second, by site
 }
 
 // recorded is an answer that was given.

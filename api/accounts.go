@@ -54,8 +54,16 @@ func routesOfAccounts() []route {
 			return wire.Page[wire.Registration]{Items: items}, err
 		}},
 		{method: "GET", effect: looks, path: "/placements", summary: "How every placement stood when it was looked at last", right: access.Read, query: []string{"cursor", "limit"}, out: wire.Page[wire.PlacementStanding]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			items, err := k.svc.Overview.Standings(k.Request.Context())
-			return pageByName(k, items, func(p wire.PlacementStanding) dnsname.Name { return p.Zone }), err
+			after, err := k.after()
+			if err != nil {
+				return nil, err
+			}
+			items, next, err := k.svc.Overview.Standings(k.Request.Context(), after, k.limit())
+			page := wire.Page[wire.PlacementStanding]{Items: items}
+			if !next.IsZero() {
+				page.Next = next.String()
+			}
+			return page, err
 		}},
 		{method: "POST", effect: writes, path: "/zones/:name/adoptions", summary: "Take what was changed at an account as what the zone should contain", right: access.Write, in: wire.Adoption{}, out: wire.Page[diff.Item]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			var in wire.Adoption

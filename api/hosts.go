@@ -28,8 +28,12 @@ func routesOfHosts() []route {
 	get.method, post.method = "GET", "POST"
 	return []route{
 		{method: "GET", effect: looks, path: "/hosts", summary: "Names that follow a reported address", right: access.Read, query: []string{"cursor", "limit"}, out: wire.Page[wire.HostView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			items, err := k.svc.Hosts.Hosts(k.Request.Context())
-			return pageByName(k, items, func(h wire.HostView) dnsname.Name { return h.Name }), err
+			after, err := k.after()
+			if err != nil {
+				return nil, err
+			}
+			items, more, err := k.svc.Hosts.Hosts(k.Request.Context(), after, k.limit())
+			return nextByName(items, more, func(h wire.HostView) dnsname.Name { return h.Name }), err
 		}},
 		{method: "POST", effect: writes, path: "/hosts", summary: "Make a name follow the address that is reported for it", right: access.Write, in: wire.NewHost{}, out: wire.HostAdded{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
 			var in wire.NewHost

@@ -83,13 +83,21 @@ func routesOfPeople() []route {
 
 func routesOfDomains() []route {
 	return []route{
-		{method: "GET", effect: looks, path: "/domains", summary: "Where each domain stands", right: access.Read, query: []string{"cursor", "limit"}, out: wire.Page[wire.DomainView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			items, err := k.svc.Overview.Domains(k.Request.Context())
-			return pageByName(k, items, func(d wire.DomainView) dnsname.Name { return d.Name }), err
+		{method: "GET", effect: looks, path: "/domains", summary: "Domains and their states, in order of their names; narrowed down by verdict, gravest finding and part of the name", right: access.Read, query: []string{"cursor", "limit", "verdict", "finding", "name"}, out: wire.Page[wire.DomainView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			after, err := k.after()
+			if err != nil {
+				return nil, err
+			}
+			f := wire.DomainFilter{Finding: k.Query("finding"), Name: k.Query("name")}
+			if verdict, given := k.GetQuery("verdict"); given {
+				v := delegation.Verdict(verdict)
+				f.Verdict = &v
+			}
+			items, more, err := k.svc.Overview.Domains(k.Request.Context(), after, k.limit(), f)
+			return nextByName(items, more, func(d wire.DomainView) dnsname.Name { return d.Name }), err
 		}},
-		{method: "GET", effect: looks, path: "/fleet", summary: "All domains at a glance", right: access.Read, out: wire.Page[wire.FleetDomain]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			items, err := k.svc.Overview.Fleet(k.Request.Context())
-			return wire.Page[wire.FleetDomain]{Items: items}, err
+		{method: "GET", effect: looks, path: "/domain-counts", summary: "How many domains have each verdict and gravest finding", right: access.Read, out: wire.DomainCounts{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			return k.svc.Overview.Counts(k.Request.Context())
 		}},
 		{method: "POST", effect: writes, path: "/glances", summary: "Look briefly at all domains, in the background", right: access.Read, out: wire.Glances{}, status: http.StatusAccepted, handle: func(k *call) (any, error) {
 			return k.svc.Checks.StartGlances(k.Request.Context())
@@ -146,28 +154,38 @@ func named(handle func(*call, dnsname.Name) (any, error)) func(*call) (any, erro
 }
 
 // limit is how many items a page may have.
-func (k *call) limit() int {
+func (k *call) limit() int { return k.limitUpTo(200) }
+
+// limitUpTo is limit for lists whose items are small.
+func (k *call) limitUpTo(most int) int {
 	n, err := strconv.Atoi(k.Query("limit"))
 	if err != nil || n < 1 {
 		return 100
 	}
-	return min(n, 200)
+	return min(n, most)
 }
 
-// pageByName cuts a list in canonical order of names; the cursor is the last name of the page before.
-func pageByName[T any](k *call, items []T, name func(T) dnsname.Name) wire.Page[T] {
-	page := wire.Page[T]{Items: []T{}}
-	after, err := dnsname.Parse(k.Query("cursor"))
-	limit := k.limit()
-	for _, item := range items {
-		if err == nil && name(item).Compare(after) <= 0 {
-			continue
-		}
-		if len(page.Items) >= limit && name(item) != name(page.Items[len(page.Items)-1]) { // what has one name stays on one page
-			page.Next = name(page.Items[len(page.Items)-1]).String()
-			break
-		}
-		page.Items = append(page.Items, item)
+// after reads the cursor of a list in canonical order of names: the last name of the page before. It is the zero name for the first page.
+func (k *call) after() (dnsname.Name, error) {
+	cursor := k.Query("cursor")
+	if cursor == "" {
+		return dnsname.Name{}, nil
+	}
+	name, err := dnsname.Parse(cursor)
+	if err != nil {
+		return name, wire.Problemf(wire.Invalid, "The cursor %q is not one that a page returned. Leave it out to begin with the first page.", cursor)
+	}
+	return name, nil
+}
+
+// nextByName returns a page of a list in canonical order of names.
+func nextByName[T any](items []T, more bool, name func(T) dnsname.Name) wire.Page[T] {
+	page := wire.Page[T]{Items: items}
+	if page.Items == nil {
+		page.Items = []T{}
+	}
+	if more {
+		page.Next = name(items[len(items)-1]).String()
 	}
 	return page
 }

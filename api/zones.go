@@ -13,19 +13,22 @@ import (
 func routesOfZones() []route {
 	return []route{
 		{method: "GET", effect: looks, path: "/zones", summary: "Zones that are looked after", right: access.Read, query: []string{"cursor", "limit"}, out: wire.Page[wire.ZoneView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			items, err := k.svc.Overview.Zones(k.Request.Context())
-			return pageByName(k, items, func(z wire.ZoneView) dnsname.Name { return z.Name }), err
+			after, err := k.after()
+			if err != nil {
+				return nil, err
+			}
+			items, more, err := k.svc.Overview.Zones(k.Request.Context(), after, k.limit())
+			return nextByName(items, more, func(z wire.ZoneView) dnsname.Name { return z.Name }), err
 		}},
 		{method: "GET", effect: looks, path: "/zones/:name", summary: "One zone", right: access.Read, out: wire.ZoneView{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			return k.svc.Overview.Zone(k.Request.Context(), name)
 		})},
-		{method: "GET", effect: looks, path: "/zones/:name/records", summary: "What the zone should contain; addresses=true puts addresses in the place of ALIAS records", right: access.Read, out: wire.Page[record.Record]{}, status: http.StatusOK, query: []string{"addresses"}, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			wanted := k.svc.Zones.Wanted
-			if k.Query("addresses") == "true" {
-				wanted = k.svc.Zones.WantedAddresses
+		{method: "GET", effect: looks, path: "/zones/:name/records", summary: "What the zone should contain; addresses=true puts addresses in the place of ALIAS records", right: access.Read, out: wire.Page[record.Record]{}, status: http.StatusOK, query: []string{"addresses", "cursor", "limit"}, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			if k.Query("addresses") == "true" { // an ALIAS may follow any other name of the zone: all of it is needed
+				c, err := k.svc.Zones.WantedAddresses(k.Request.Context(), name)
+				return wire.Page[record.Record]{Items: append([]record.Record{}, c.Records()...)}, err
 			}
-			c, err := wanted(k.Request.Context(), name)
-			return wire.Page[record.Record]{Items: append([]record.Record{}, c.Records()...)}, err
+			return k.svc.Zones.Records(k.Request.Context(), name, k.Query("cursor"), k.limitUpTo(5000))
 		})},
 		{method: "GET", effect: looks, path: "/zones/:name/findings", summary: "What the rules say of what the zone should contain", right: access.Read, out: wire.Page[rules.Found]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			items, err := k.svc.Zones.Findings(k.Request.Context(), name)

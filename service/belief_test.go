@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"beacon/core/diff"
+	"beacon/core/dnsname"
 	"beacon/core/record"
 	"beacon/service"
 	"beacon/wire"
@@ -34,7 +35,7 @@ func (h house) looks(account string, n int) {
 	var last time.Time
 	for seen := -1; seen < n; {
 		require.Eventually(h.t, func() bool {
-			list, err := h.Overview.Standings(ctx)
+			list, _, err := h.Overview.Standings(ctx, dnsname.Name{}, 200)
 			require.NoError(h.t, err)
 			for _, p := range list {
 				if p.Account == account && p.LookedAt != nil && p.LookedAt.After(last) {

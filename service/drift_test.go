@@ -27,7 +27,7 @@ import (
 func (h house) standing(account string, want wire.Standing) (p wire.PlacementStanding) {
 	h.t.Helper()
 	require.Eventually(h.t, func() bool {
-		list, err := h.Overview.Standings(ctx)
+		list, _, err := h.Overview.Standings(ctx, dnsname.Name{}, 200)
 		require.NoError(h.t, err)
 		for _, s := range list {
 			if s.Account == account {

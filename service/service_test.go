@@ -430,7 +430,7 @@ func TestDefinitionWithFaultsChangesNothing(t *testing.T) {
 	assert.Equal(t, 2, p.Faults[0].Line)
 	assert.Contains(t, p.Faults[0].Message, `"nowhere"`)
 	assert.Equal(t, 8, p.Faults[1].Line)
-	zones, err := h.Overview.Zones(ctx)
+	zones, _, err := h.Overview.Zones(ctx, dnsname.Name{}, 100)
 	require.NoError(t, err)
 	assert.Empty(t, zones)
 }
@@ -536,7 +536,7 @@ func TestDelegate(t *testing.T) {
 	assert.Equal(t, delegation.Settling, report.Verdict, "%v", report.Findings)
 	require.NotNil(t, report.SettlesBy)
 	require.Eventually(t, func() bool { // by itself, without anybody asking
-		list, err := h.Overview.Domains(ctx)
+		list, _, err := h.Overview.Domains(ctx, dnsname.Name{}, 100, wire.DomainFilter{})
 		require.NoError(t, err)
 		return list[0].Verdict == delegation.Settled
 	}, 90*time.Second, 200*time.Millisecond)

@@ -37,7 +37,7 @@ func (d Domain) PastSweeps() (h delegation.History, err error) {
 
 // EnsureDomain gives the domain of a zone, making it where it is missing.
 func (t *Tx) EnsureDomain(zoneID uint64) (d Domain, err error) {
-	err = t.db.Exec("INSERT IGNORE INTO domains (zone_id, wanted, history, verdict) VALUES (?, '[]', '{}', '')", zoneID).Error
+	err = t.db.Exec("INSERT IGNORE INTO domains (zone_id, name_key, wanted, history, verdict) SELECT id, name_key, '[]', '{}', '' FROM zones WHERE id = ?", zoneID).Error
 	if err == nil {
 		err = t.db.Where("zone_id = ?", zoneID).Take(&d).Error
 	}
@@ -50,17 +50,6 @@ func (t *Tx) DomainByID(id uint64) (d Domain, err error) {
 	return d, found(err, "domain %d", id)
 }
 
-// Domains gives all domains, by the zones they belong to.
-func (t *Tx) Domains() (map[uint64]Domain, error) {
-	var list []Domain
-	err := t.db.Find(&list).Error
-	byZone := make(map[uint64]Domain, len(list))
-	for _, d := range list {
-		byZone[d.ZoneID] = d
-	}
-	return byZone, err
-}
-
 // FleetRow is what a glance at a domain needs.
 type FleetRow struct {
 	Name      string
@@ -68,13 +57,6 @@ type FleetRow struct {
 	SettlesBy *time.Time
 	CheckedAt *time.Time
 	Gravest   string
-}
-
-// Fleet gives all domains, in the order of their zones.
-func (t *Tx) Fleet() (rows []FleetRow, err error) {
-	err = t.db.Raw(`SELECT z.name_key AS name, COALESCE(d.verdict, '') AS verdict, d.settles_by, d.checked_at, COALESCE(d.gravest, '') AS gravest
-		FROM zones z LEFT JOIN domains d ON d.zone_id = z.id ORDER BY z.name_key`).Scan(&rows).Error
-	return rows, err
 }
 
 // DomainOf finds the domain of a zone; where there is none yet, it gives what a new one would be, with ID 0.

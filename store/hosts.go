@@ -51,10 +51,32 @@ func (t *Tx) AddHost(zoneID uint64, name dnsname.Name, follows dynaddr.Families,
 	return token, found(t.db.Create(&h).Error, "host %s", name)
 }
 
-// Hosts gives all hosts in canonical order of their names.
-func (t *Tx) Hosts() (list []Host, err error) {
-	err = t.db.Order("name_key").Find(&list).Error
+// HostRow is a host in a list.
+type HostRow struct {
+	Host
+	ZoneKey      string
+	LastReportID uint64 // the newest, accepted or refused; 0 for none
+}
+
+// HostsAfter returns at most limit hosts behind a name, in canonical order; the zero name begins with the first.
+func (t *Tx) HostsAfter(after dnsname.Name, limit int) (list []HostRow, err error) {
+	err = t.db.Raw(`SELECT h.*, z.name_key AS zone_key, COALESCE((SELECT MAX(r.id) FROM reports r WHERE r.host_id = h.id), 0) AS last_report_id
+		FROM hosts h JOIN zones z ON z.id = h.zone_id WHERE h.name_key > ? ORDER BY h.name_key LIMIT ?`, octets(after.Key()), limit).Scan(&list).Error
 	return list, err
+}
+
+// ReportsByID returns reports by their ids.
+func (t *Tx) ReportsByID(ids []uint64) (map[uint64]Report, error) {
+	byID := map[uint64]Report{}
+	if len(ids) == 0 {
+		return byID, nil
+	}
+	var list []Report
+	err := t.db.Where("id IN ?", ids).Find(&list).Error
+	for _, r := range list {
+		byID[r.ID] = r
+	}
+	return byID, err
 }
 
 // Host finds a host by name.

@@ -35,7 +35,7 @@ const (
 	JobNotify   = "notify"
 	JobSequence = "sequence"
 	JobFollow   = "follow"
-	JobWatch    = "watch" // accepts the files of the followed folder
+	JobWatch    = "watch"     // accepts the files of the followed folder
 	JobLookOnce = "look-once" // at what is asked for, by instances that do not look for drift themselves, too
 	JobProbe    = "probe"
 	JobSweep    = "sweep"

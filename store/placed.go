@@ -59,9 +59,6 @@ func (t *Tx) PlacementsToLook(account uint64, before time.Time) (list []PlacedZo
 	return t.placed("p.account_id = ? AND p.remote_id <> '' AND (p.looked_at IS NULL OR p.looked_at < ?)", "p.looked_at, p.id", account, before)
 }
 
-// Standings gives all placements, by zone.
-func (t *Tx) Standings() ([]PlacedZone, error) { return t.placed("TRUE", "z.name_key, p.id") }
-
 func (t *Tx) placed(where, order string, args ...any) (list []PlacedZone, err error) {
 	var placements []Placement
 	query := "SELECT p.* FROM placements p JOIN zones z ON z.id = p.zone_id WHERE z.revision_id IS NOT NULL AND " + where + " ORDER BY " + order

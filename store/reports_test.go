@@ -44,7 +44,10 @@ func BenchmarkReportsOfOneZone(b *testing.B) {
 					_, err := tx.AddHost(zone.ID, dnsname.MustParse(fmt.Sprintf("h%d.%s", i, name)), dynaddr.Families{V4: true}, 60, "keeper")
 					require.NoError(b, err)
 				}
-				hosts, err = tx.Hosts()
+				rows, err := tx.HostsAfter(dnsname.Name{}, 1000)
+				for _, h := range rows {
+					hosts = append(hosts, h.Host)
+				}
 				return err
 			})
 			var failed atomic.Int64

@@ -213,3 +213,24 @@ func (t *Tx) CountChunks(revisionID, otherID uint64) (n int, err error) {
 		revisionID, otherID).Scan(&n).Error
 	return n, err
 }
+
+// ContentsFrom returns part of what a revision says: whole names, from chunk seq on, until there are at least limit records. next is the
+// chunk that comes then; -1 where there is none.
+func (t *Tx) ContentsFrom(revisionID uint64, seq, limit int) (c record.Contents, next int, err error) {
+	var all []record.Record
+	for next = seq; len(all) < limit; next++ {
+		var bodies []string
+		if err := t.db.Raw("SELECT c.body FROM revision_chunks rc JOIN chunks c ON c.digest = rc.digest WHERE rc.revision_id = ? AND rc.seq = ?", revisionID, next).Scan(&bodies).Error; err != nil {
+			return c, 0, err
+		}
+		if len(bodies) == 0 {
+			return record.NewContents(all), -1, nil
+		}
+		records, err := parseChunk(bodies[0])
+		if err != nil {
+			return c, 0, fmt.Errorf("revision %d: %w", revisionID, err)
+		}
+		all = append(all, records...)
+	}
+	return record.NewContents(all), next, nil
+}

@@ -25,7 +25,9 @@ const (
 )
 
 // Ended reports whether nothing more will happen to the sync.
-func (s SyncState) Ended() bool { return s == SyncDone || s == SyncHeld || s == SyncFailed || s == SyncCancelled }
+func (s SyncState) Ended() bool {
+	return s == SyncDone || s == SyncHeld || s == SyncFailed || s == SyncCancelled
+}
 
 // Sync is one attempt to make a placement hold what a revision wants.
 type Sync struct {

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"encoding/json"
 	"maps"
+	"slices"
 	"time"
 
 	"beacon/core/definition"
@@ -39,10 +40,23 @@ func (Zone) TableName() string { return "zones" }
 // Name is the zone's apex.
 func (z Zone) Name() dnsname.Name { return dnsname.FromKey(z.NameKey) }
 
-// Zones gives all zones in canonical order.
-func (t *Tx) Zones() (list []Zone, err error) {
-	err = t.db.Order("name_key").Find(&list).Error
-	return list, err
+// ZonesAmong returns which of some names are zones here.
+func (t *Tx) ZonesAmong(names []dnsname.Name) (map[dnsname.Name]bool, error) {
+	there := map[dnsname.Name]bool{}
+	for some := range slices.Chunk(names, 1000) {
+		keys := make([]octets, len(some))
+		for i, n := range some {
+			keys[i] = octets(n.Key())
+		}
+		var found []string
+		if err := t.db.Raw("SELECT name_key FROM zones WHERE name_key IN ?", keys).Scan(&found).Error; err != nil {
+			return nil, err
+		}
+		for _, key := range found {
+			there[dnsname.FromKey(key)] = true
+		}
+	}
+	return there, nil
 }
 
 // Zone finds a zone by name.

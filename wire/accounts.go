@@ -27,6 +27,7 @@ type Registration struct {
 	Active  []dnsname.Name `json:"active"`           // active list, sorted
 	Expires time.Time      `json:"expires"`          // zero where the registrar does not return it
 	Status  []string       `json:"status,omitempty"` // in the words of RFC 8056, such as "client hold"; empty where the registrar does not return it
+	Managed bool           `json:"managed"`          // its zone is managed here
 }
 
 // Verified is one check of a conformance run.

@@ -57,7 +57,7 @@ var (
 var (
 	ListZones        = List[ZoneView]{Method: "GET", Path: "/zones"}
 	ShowZone         = Call[None, ZoneView]{Method: "GET", Path: "/zones/:name"}
-	ListRecords      = List[record.Record]{Method: "GET", Path: "/zones/:name/records"}
+	ListRecords      = List[record.Record]{Method: "GET", Path: "/zones/:name/records"}.With("limit", "5000")
 	ListFindings     = List[rules.Found]{Method: "GET", Path: "/zones/:name/findings"}
 	ListRevisions    = List[Revision]{Method: "GET", Path: "/zones/:name/revisions"}
 	CompareRevisions = Call[None, Compared]{Method: "GET", Path: "/zones/:name/comparison"}

@@ -19,9 +19,30 @@ type DomainView struct {
 	Verdict   delegation.Verdict `json:"verdict"` // empty before the first check
 	SettlesBy *time.Time         `json:"settles_by"`
 	CheckedAt *time.Time         `json:"checked_at"`
+	Gravest   string             `json:"gravest"` // code of the gravest error or warning; empty for none
 }
 
-// FleetDomain is one domain among thousands: how it stands, and its gravest finding.
+// DomainFilter narrows a list of domains down. The zero value leaves all in it.
+type DomainFilter struct {
+	Verdict *delegation.Verdict // empty: not checked yet
+	Finding string              // code of the gravest finding
+	Name    string              // part of the name
+}
+
+// DomainCounts is how many domains there are, by verdict and gravest finding.
+type DomainCounts struct {
+	Total  int           `json:"total"`
+	Counts []DomainCount `json:"counts"`
+}
+
+// DomainCount is how many domains have a verdict and a gravest finding.
+type DomainCount struct {
+	Verdict delegation.Verdict `json:"verdict"` // empty before the first check
+	Gravest string             `json:"gravest"`
+	Domains int                `json:"domains"`
+}
+
+// FleetDomain is one domain among thousands: its state, and its gravest finding.
 type FleetDomain struct {
 	Name      dnsname.Name       `json:"name"`
 	Verdict   delegation.Verdict `json:"verdict"` // empty before the first check

@@ -41,7 +41,6 @@ const router = createBrowserRouter([
         ],
       },
       { path: '/domains/:name/report', lazy: async () => ({ Component: (await import('./pages/domain/printed')).Printed }) },
-      { path: '/fleet', lazy: async () => ({ Component: (await import('./pages/fleet/fleet')).Fleet }) },
       { path: '/search', lazy: async () => ({ Component: (await import('./pages/search/search')).Search }) },
       { path: '/hosts', lazy: async () => ({ Component: (await import('./pages/hosts/hosts')).Hosts }) },
       { path: '/hosts/:name', lazy: async () => ({ Component: (await import('./pages/hosts/host-detail')).HostPage }) },

@@ -42,8 +42,8 @@ type Parts struct {
 	Calls      *prometheus.CounterVec
 	// Placed returns the zones that are placed at an account, as it names them.
 	Placed func(tx *store.Tx, account uint64) ([]provider.ZoneRef, error)
-	// Managed reports whether a zone is managed here.
-	Managed func(tx *store.Tx, zone dnsname.Name) (bool, error)
+	// Managed returns which of some zones are managed here.
+	Managed func(tx *store.Tx, zones []dnsname.Name) (map[dnsname.Name]bool, error)
 	// Added is called when a provider account was added.
 	Added func(ctx context.Context) error
 }
@@ -62,7 +62,7 @@ type Accounts struct {
 	timeout    time.Duration
 	calls      *prometheus.CounterVec
 	placed     func(*store.Tx, uint64) ([]provider.ZoneRef, error)
-	managed    func(*store.Tx, dnsname.Name) (bool, error)
+	managed    func(*store.Tx, []dnsname.Name) (map[dnsname.Name]bool, error)
 	added      func(context.Context) error
 	pacesMu    sync.Mutex
 	paces      map[uint64]*pace // by account

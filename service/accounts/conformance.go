@@ -23,9 +23,9 @@ func (s *Accounts) Verify(ctx context.Context, name string, zone dnsname.Name, r
 		if a, err = tx.Account(wire.RoleProvider, name); err != nil {
 			return err
 		}
-		if managed, err := s.managed(tx, zone); err != nil {
+		if managed, err := s.managed(tx, []dnsname.Name{zone}); err != nil {
 			return err
-		} else if managed {
+		} else if managed[zone] {
 			return wire.Problemf(wire.InTheWay, "Zone %s is looked after here. The run writes and removes records: give it a zone of its own, such as scratch.%s.", zone.Unicode(), zone.Unicode())
 		}
 		return nil

@@ -3,6 +3,7 @@ package accounts
 import (
 	"context"
 
+	"beacon/core/dnsname"
 	"beacon/outcall"
 	"beacon/provider"
 	"beacon/registrar"
@@ -45,9 +46,23 @@ func (s *Accounts) Registrations(ctx context.Context, name string) ([]wire.Regis
 	err = outcall.Pages(ctx, func(ctx context.Context, cursor registrar.Cursor) (registrar.Cursor, error) {
 		page, err := driver.Domains(ctx, cursor)
 		for _, r := range page.Registrations {
-			list = append(list, wire.Registration(r))
+			list = append(list, wire.Registration{Name: r.Name, Saved: r.Saved, Active: r.Active, Expires: r.Expires, Status: r.Status})
 		}
 		return page.Next, err
 	})
-	return list, logbook.Explain(err)
+	if err != nil {
+		return nil, logbook.Explain(err)
+	}
+	names := make([]dnsname.Name, len(list))
+	for i, r := range list {
+		names[i] = r.Name
+	}
+	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
+		managed, err := s.managed(tx, names)
+		for i := range list {
+			list[i].Managed = managed[list[i].Name]
+		}
+		return err
+	})
+	return list, err
 }

@@ -3,55 +3,64 @@ package overview
 import (
 	"context"
 	"slices"
+	"strings"
 
 	"beacon/core/dnsname"
 	"beacon/core/handover"
-	"beacon/service/check"
 	"beacon/store"
 	"beacon/wire"
 )
 
-// Domains lists the domains of all zones with where each stands.
-func (s *Overview) Domains(ctx context.Context) (list []wire.DomainView, err error) {
-	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
-		zones, err := tx.Zones()
+// Domains returns at most limit domains behind a name that pass a filter, in canonical order, and whether there are more.
+func (s *Overview) Domains(ctx context.Context, after dnsname.Name, limit int, f wire.DomainFilter) (list []wire.DomainView, more bool, err error) {
+	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
+		rows, err := tx.DomainsAfter(after, limit+1, store.DomainFilter{Verdict: f.Verdict, Gravest: f.Finding, Name: strings.ToLower(f.Name)})
 		if err != nil {
 			return err
 		}
-		known, err := tx.Domains()
-		if err != nil {
-			return err
+		if more = len(rows) > limit; more {
+			rows = rows[:limit]
 		}
-		list = make([]wire.DomainView, 0, len(zones))
-		for _, z := range zones {
-			v, err := viewZone(tx, z)
-			if err != nil {
-				return err
+		list = make([]wire.DomainView, len(rows))
+		for i, r := range rows {
+			v := wire.DomainView{Name: dnsname.FromKey(r.NameKey), Label: r.Label, Registrar: r.RegistrarName, At: []string{}, Wanted: store.Domain{Wanted: r.Wanted}.WantedSet(),
+				Verdict: r.Verdict, Gravest: r.Gravest, SettlesBy: r.SettlesBy, CheckedAt: r.CheckedAt}
+			if r.Accounts != "" {
+				v.At = strings.Split(r.Accounts, ",")
 			}
-			list = append(list, viewDomain(v, known[z.ID]))
+			list[i] = v
 		}
 		return nil
 	})
-	return list, err
+	return list, more, err
 }
 
-// Fleet lists all domains with as little of each as a glance needs.
-func (s *Overview) Fleet(ctx context.Context) (list []wire.FleetDomain, err error) {
-	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
-		rows, err := tx.Fleet()
-		list = make([]wire.FleetDomain, len(rows))
-		for i, r := range rows {
-			list[i] = check.FleetDomain(r)
+// Counts returns how many domains have each verdict and gravest finding.
+func (s *Overview) Counts(ctx context.Context) (c wire.DomainCounts, err error) {
+	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
+		rows, total, err := tx.DomainCounts()
+		c = wire.DomainCounts{Total: total, Counts: make([]wire.DomainCount, 0, len(rows)+1)}
+		unseen := total
+		for _, r := range rows {
+			unseen -= r.Domains
+			if r.Verdict != "" {
+				c.Counts = append(c.Counts, wire.DomainCount{Verdict: r.Verdict, Gravest: r.Gravest, Domains: r.Domains})
+			} else {
+				unseen += r.Domains
+			}
+		}
+		if unseen > 0 {
+			c.Counts = append(c.Counts, wire.DomainCount{Domains: unseen})
 		}
 		return err
 	})
-	return list, err
+	return c, err
 }
 
 // Domain shows one domain.
 func (s *Overview) Domain(ctx context.Context, name dnsname.Name) (out wire.DomainDetail, err error) {
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
-		z, err := tx.Zone(name)
+		z, err := tx.ZoneNamed(name)
 		if err != nil {
 			return err
 		}
@@ -71,7 +80,7 @@ func (s *Overview) Domain(ctx context.Context, name dnsname.Name) (out wire.Doma
 		if last.Registrar != nil {
 			at.Active, at.Saved = last.Registrar.Active, last.Registrar.Saved
 		}
-		if at.Placed, err = written(tx, z); err != nil {
+		if at.Placed, err = written(tx, z.Zone); err != nil {
 			return err
 		}
 		out = wire.DomainDetail{DomainView: viewDomain(v, d), Passage: handover.Passage(at)}

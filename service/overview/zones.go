@@ -4,88 +4,95 @@ import (
 	"context"
 
 	"beacon/core/dnsname"
-	"beacon/service/accounts"
 	"beacon/service/sync"
 	"beacon/service/zones"
 	"beacon/store"
 	"beacon/wire"
 )
 
-// Zones lists all zones.
-func (s *Overview) Zones(ctx context.Context) (list []wire.ZoneView, err error) {
-	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
-		zones, err := tx.Zones()
+// Zones returns at most limit zones behind a name, in canonical order, and whether there are more.
+func (s *Overview) Zones(ctx context.Context, after dnsname.Name, limit int) (list []wire.ZoneView, more bool, err error) {
+	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
+		rows, err := tx.ZonesAfter(after, limit+1)
 		if err != nil {
 			return err
 		}
-		list = make([]wire.ZoneView, 0, len(zones))
-		for _, z := range zones {
-			v, err := viewZone(tx, z)
-			if err != nil {
-				return err
-			}
-			list = append(list, v)
+		if more = len(rows) > limit; more {
+			rows = rows[:limit]
 		}
-		return nil
+		list, err = viewZones(tx, rows)
+		return err
 	})
-	return list, err
+	return list, more, err
 }
 
 // Zone shows one zone.
 func (s *Overview) Zone(ctx context.Context, name dnsname.Name) (v wire.ZoneView, err error) {
-	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
-		z, err := tx.Zone(name)
+	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
+		row, err := tx.ZoneNamed(name)
 		if err != nil {
 			return err
 		}
-		v, err = viewZone(tx, z)
+		v, err = viewZone(tx, row)
 		return err
 	})
 	return v, err
 }
 
-func viewZone(tx *store.Tx, z store.Zone) (wire.ZoneView, error) {
-	v := wire.ZoneView{Name: z.Name(), Label: z.Label, LedBy: z.LedBy, TakenOver: z.TakenOver, Leave: []string{}, Care: zones.ViewCare(z), Placements: []wire.PlacementView{}}
-	for _, p := range z.Leave() {
-		v.Leave = append(v.Leave, p.String())
-	}
-	edits, err := tx.DraftEdits(z.ID)
+func viewZone(tx *store.Tx, row store.ZoneRow) (v wire.ZoneView, err error) {
+	list, err := viewZones(tx, []store.ZoneRow{row})
 	if err != nil {
 		return v, err
 	}
-	v.Drafted = len(edits)
-	if z.RevisionID != nil {
-		rev, err := tx.Revision(*z.RevisionID)
-		if err != nil {
-			return v, err
+	return list[0], nil
+}
+
+// viewZones shows zones with their revisions, placements and last syncs: three queries, however many they are.
+func viewZones(tx *store.Tx, rows []store.ZoneRow) ([]wire.ZoneView, error) {
+	var ids, revisionIDs, syncIDs []uint64
+	for _, z := range rows {
+		ids = append(ids, z.ID)
+		if z.RevisionID != nil {
+			revisionIDs = append(revisionIDs, *z.RevisionID)
 		}
-		v.Revision = zones.ViewRevision(rev)
 	}
-	if z.RegistrarID != nil {
-		a, err := accounts.ByID(tx, *z.RegistrarID)
-		if err != nil {
-			return v, err
-		}
-		v.Registrar = a.Name
-	}
-	placements, err := tx.Placements(z.ID)
+	revisions, err := tx.RevisionsByID(revisionIDs)
 	if err != nil {
-		return v, err
+		return nil, err
 	}
-	for _, p := range placements {
-		a, err := accounts.ByID(tx, p.AccountID)
-		if err != nil {
-			return v, err
-		}
-		pv := wire.PlacementView{Account: a.Name, Made: p.RemoteID != "", Nameservers: p.Names()}
-		syncs, err := tx.Syncs(p.ID)
-		if err != nil {
-			return v, err
-		}
-		if len(syncs) > 0 {
-			pv.LastSync = sync.ViewSync(syncs[0], v.Name, a.Name)
-		}
-		v.Placements = append(v.Placements, pv)
+	placements, err := tx.PlacementsOf(ids)
+	if err != nil {
+		return nil, err
 	}
-	return v, nil
+	for _, list := range placements {
+		for _, p := range list {
+			if p.LastSyncID != 0 {
+				syncIDs = append(syncIDs, p.LastSyncID)
+			}
+		}
+	}
+	syncs, err := tx.SyncsByID(syncIDs)
+	if err != nil {
+		return nil, err
+	}
+	list := make([]wire.ZoneView, len(rows))
+	for i, z := range rows {
+		v := wire.ZoneView{Name: z.Name(), Label: z.Label, Registrar: z.RegistrarName, LedBy: z.LedBy, TakenOver: z.TakenOver, Leave: []string{}, Care: zones.ViewCare(z.Zone),
+			Drafted: z.Drafted, Placements: []wire.PlacementView{}}
+		for _, p := range z.Leave() {
+			v.Leave = append(v.Leave, p.String())
+		}
+		if z.RevisionID != nil {
+			v.Revision = zones.ViewRevision(revisions[*z.RevisionID])
+		}
+		for _, p := range placements[z.ID] {
+			pv := wire.PlacementView{Account: p.AccountName, Made: p.RemoteID != "", Nameservers: p.Names()}
+			if last, ok := syncs[p.LastSyncID]; ok {
+				pv.LastSync = sync.ViewSync(last, v.Name, p.AccountName)
+			}
+			v.Placements = append(v.Placements, pv)
+		}
+		list[i] = v
+	}
+	return list, nil
 }

@@ -16,13 +16,9 @@ func ByID(tx *store.Tx, id uint64) (store.Zone, error) { return tx.ZoneByID(id) 
 // Lock finds a zone and keeps others from it until the transaction ends.
 func Lock(tx *store.Tx, name dnsname.Name) (store.Zone, error) { return tx.LockZone(name) }
 
-// Managed reports whether a zone is managed here.
-func Managed(tx *store.Tx, name dnsname.Name) (bool, error) {
-	_, err := tx.Zone(name)
-	if store.IsMissing(err) {
-		return false, nil
-	}
-	return err == nil, err
+// Managed returns which of some zones are managed here.
+func Managed(tx *store.Tx, names []dnsname.Name) (map[dnsname.Name]bool, error) {
+	return tx.ZonesAmong(names)
 }
 
 // Set records what a definition says of a zone besides its records.

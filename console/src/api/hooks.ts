@@ -1,14 +1,27 @@
 // What the pages read and do, as hooks. Keys begin with the kind of thing, so that an event can name what is out of date.
 import { keepPreviousData, useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { get, post, Problem, put, remove } from './client'
-import type { Care, DefinitionFile, DelegateRequest, Draft, DraftChange, ReplaceRequest } from './types'
+import type { Care, DefinitionFile, DelegateRequest, DnsRecord, Draft, DraftChange, ReplaceRequest } from './types'
 
 /** A missing thing stays missing however often one asks, and so does a refusal. */
 export const retry = (count: number, error: Error) => count < 2 && error instanceof Problem && (error.status === 0 || error.status >= 500)
 
 export const useMe = () => useQuery({ queryKey: ['me'], queryFn: ({ signal }) => get('/sessions/current', {}, signal), staleTime: Infinity })
 
-export const useDomains = () => useQuery({ queryKey: ['domains'], queryFn: ({ signal }) => get('/domains', { limit: 200 }, signal) })
+export type DomainFilter = { verdict: string | null; finding: string | null; name: string }
+
+/** The domains that pass a filter, page by page in order of their names. */
+export const useDomains = ({ verdict, finding, name }: DomainFilter) =>
+  useInfiniteQuery({
+    queryKey: ['domains', 'list', verdict, finding, name],
+    queryFn: ({ signal, pageParam }) =>
+      get('/domains', { limit: 200, cursor: pageParam, name, finding: finding ?? '', ...(verdict === null ? {} : { verdict }) }, signal),
+    initialPageParam: '',
+    getNextPageParam: (page) => page.next || undefined,
+    placeholderData: keepPreviousData,
+  })
+
+export const useDomainCounts = () => useQuery({ queryKey: ['domains', 'counts'], queryFn: ({ signal }) => get('/domain-counts', {}, signal) })
 
 export const useDomain = (name: string) =>
   useQuery({ queryKey: ['domains', name], queryFn: ({ signal }) => get('/domains/{name}', { name }, signal) })
@@ -19,8 +32,6 @@ export const useReport = (name: string, checked: boolean) =>
 
 export const useAnswers = (name: string) =>
   useQuery({ queryKey: ['domains', name, 'answers'], queryFn: ({ signal }) => get('/domains/{name}/answers', { name }, signal) })
-
-export const useFleet = () => useQuery({ queryKey: ['domains', 'fleet'], queryFn: ({ signal }) => get('/fleet', {}, signal) })
 
 /** How far a brief look at all domains is; asked again until it is through. */
 export const useGlances = (since: string | undefined) =>
@@ -34,7 +45,18 @@ export const useGlances = (since: string | undefined) =>
 export const useZone = (name: string) => useQuery({ queryKey: ['zones', name], queryFn: ({ signal }) => get('/zones/{name}', { name }, signal) })
 
 export const useRecords = (name: string) =>
-  useQuery({ queryKey: ['zones', name, 'records'], queryFn: ({ signal }) => get('/zones/{name}/records', { name }, signal) })
+  useQuery({
+    queryKey: ['zones', name, 'records'],
+    queryFn: async ({ signal }) => {
+      const items: DnsRecord[] = []
+      for (let cursor: string | undefined = ''; cursor !== undefined; ) {
+        const page: { items: DnsRecord[]; next?: string } = await get('/zones/{name}/records', { name, cursor, limit: 5000 }, signal)
+        for (const r of page.items) items.push(r)
+        cursor = page.next || undefined
+      }
+      return { items }
+    },
+  })
 
 export const useFindings = (name: string) =>
   useQuery({ queryKey: ['zones', name, 'findings'], queryFn: ({ signal }) => get('/zones/{name}/findings', { name }, signal) })

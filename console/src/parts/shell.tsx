@@ -11,7 +11,6 @@ import { wall } from './text'
 
 const places = [
   { to: '/', label: 'Domains' },
-  { to: '/fleet', label: 'Fleet' },
   { to: '/search', label: 'Search' },
   { to: '/hosts', label: 'Hosts' },
   { to: '/accounts', label: 'Accounts' },

@@ -67,6 +67,9 @@ export function wall(text: string): string {
   return `${d.getFullYear()}-${two(d.getMonth() + 1)}-${two(d.getDate())} ${two(d.getHours())}:${two(d.getMinutes())}:${two(d.getSeconds())}`
 }
 
+/** A number with its thousands apart: 12,345. */
+export const number = (n: number) => n.toLocaleString('en')
+
 export const count = (n: number, noun: string) => (n === 1 ? `1 ${noun}` : `${n} ${noun}s`)
 
 /** Steps that make one text the other (Levenshtein). */

@@ -1,0 +1,84 @@
+// The domains that pass the filters, in order of their names. Pages come in as one scrolls, and only what is seen is drawn.
+import { useWindowVirtualizer } from '@tanstack/react-virtual'
+import { useEffect, useLayoutEffect, useRef, useState } from 'react'
+import { Link } from 'react-router'
+import { useWorld } from '../../api/clock'
+import { useDomains } from '../../api/hooks'
+import type { Domain } from '../../api/types'
+import { Trouble } from '../../parts/kit'
+import { Lamp, standing } from '../../parts/lamp'
+import { plain, shown, span } from '../../parts/text'
+
+/** How tall a row is before it was drawn, in pixels. */
+const guess = 92
+
+export function List({ verdict, finding, name }: { verdict: string | null; finding: string | null; name: string }) {
+  const query = useDomains({ verdict, finding, name })
+  const { hasNextPage, isFetchingNextPage, fetchNextPage } = query
+  const items = query.data?.pages.flatMap((p) => p.items) ?? []
+  const list = useRef<HTMLUListElement>(null)
+  const [margin, setMargin] = useState(0)
+  useLayoutEffect(() => setMargin(list.current?.offsetTop ?? 0), [verdict, finding])
+  const rows = useWindowVirtualizer({ count: items.length, estimateSize: () => guess, overscan: 8, scrollMargin: margin, getItemKey: (i) => items[i]!.name })
+  const drawn = rows.getVirtualItems()
+  const last = drawn.at(-1)?.index ?? -1
+  useEffect(() => {
+    if (last >= items.length - 20 && hasNextPage && !isFetchingNextPage) void fetchNextPage()
+  }, [last, items.length, hasNextPage, isFetchingNextPage, fetchNextPage])
+  if (query.error && !query.data) return <Trouble error={query.error} again={() => void query.refetch()} />
+  return (
+    <>
+      <p role="status" className="sr-only">
+        {query.isLoading ? 'Loading domains' : `${items.length} domains loaded`}
+      </p>
+      {query.data && items.length === 0 && <p className="plate p-4 text-soft">No domains match.</p>}
+      <ul ref={list} style={{ height: rows.getTotalSize() }} className="relative" aria-label="Domains">
+        {drawn.map((row) => (
+          <li
+            key={row.key}
+            ref={rows.measureElement}
+            data-index={row.index}
+            className="absolute inset-x-0 top-0 pb-2"
+            style={{ transform: `translateY(${row.start - margin}px)` }}
+          >
+            <Row domain={items[row.index]!} />
+          </li>
+        ))}
+      </ul>
+      {isFetchingNextPage && <p className="p-2 text-soft">Loading more …</p>}
+    </>
+  )
+}
+
+function Row({ domain }: { domain: Domain }) {
+  const { light, word, sentence } = standing(domain.verdict)
+  return (
+    <div className="plate relative p-4 hover:border-accent">
+      <div className="flex flex-wrap items-start gap-x-4 gap-y-2">
+        <Lamp light={light} size={26} />
+        <div className="min-w-0 flex-1 basis-60">
+          <Link to={`/domains/${encodeURIComponent(plain(domain.name))}`} className="text-lead font-semibold wrap-anywhere after:absolute after:inset-0">
+            {shown(plain(domain.name))}
+          </Link>
+          <p className="text-soft">{domain.label}</p>
+        </div>
+        <div className="basis-44">
+          <p className="font-semibold">{domain.gravest ? `${word}: ${domain.gravest.replaceAll('-', ' ')}` : word}</p>
+          <p className="text-soft">{domain.settles_by && light === 'settling' ? <Remaining by={domain.settles_by} /> : sentence}</p>
+        </div>
+        <dl className="grid basis-52 grid-cols-[auto_1fr] gap-x-3 text-fine">
+          <dt className="text-soft">registrar</dt>
+          <dd>{domain.registrar || 'none named'}</dd>
+          <dt className="text-soft">provider</dt>
+          <dd>{domain.at.join(', ') || 'none yet'}</dd>
+        </dl>
+      </div>
+    </div>
+  )
+}
+
+function Remaining({ by }: { by: string }) {
+  const world = useWorld(500)
+  if (!world) return null
+  return <>settled in {span(Date.parse(by) - world.now)} at the latest</>
+}

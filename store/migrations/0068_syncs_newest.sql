@@ -1,0 +1,1 @@
+ALTER TABLE syncs ADD KEY syncs_newest (placement_id, scope, id)

@@ -1,7 +1,6 @@
 package api
 
 import (
-	"encoding/json"
 	"fmt"
 	"net/http"
 	"strconv"
@@ -44,11 +43,7 @@ func streamEvents(k *call) error {
 			if after = *e.Seq; e.Action == "request" && !requests {
 				continue
 			}
-			data, err := json.Marshal(e)
-			if err != nil {
-				return nil
-			}
-			if _, err := fmt.Fprintf(k.Writer, "id: %d\ndata: %s\n\n", after, data); err != nil {
+			if _, err := fmt.Fprintf(k.Writer, "id: %d\ndata: %s\n\n", after, e.JSON); err != nil {
 				return nil
 			}
 		}

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"compress/gzip"
 	"encoding/json"
+	"sync"
 	"time"
 
 	"beacon/core/delegation"
@@ -148,17 +149,25 @@ func gravest(r delegation.Report) string {
 	return ""
 }
 
+// squeezers are compressors to use again: a new one costs more than what it compresses here.
+var squeezers = sync.Pool{New: func() any {
+	w, err := gzip.NewWriterLevel(nil, gzip.BestSpeed)
+	if err != nil {
+		panic(err) // the level is ours
+	}
+	return w
+}}
+
 // squeeze writes a value as JSON, compressed.
 func squeeze(value any) ([]byte, error) {
 	var b bytes.Buffer
-	w, err := gzip.NewWriterLevel(&b, gzip.BestSpeed)
-	if err != nil {
-		return nil, err
-	}
+	w := squeezers.Get().(*gzip.Writer)
+	defer squeezers.Put(w)
+	w.Reset(&b)
 	if err := json.NewEncoder(w).Encode(value); err != nil {
 		return nil, err
 	}
-	err = w.Close()
+	err := w.Close()
 	return b.Bytes(), err
 }
 

@@ -1,6 +1,7 @@
 package store
 
 import (
+	"context"
 	"crypto/rand"
 	"encoding/hex"
 	"errors"
@@ -100,6 +101,19 @@ func (t *Tx) Hold(job Job) error {
 // Extend lengthens a lease.
 func (t *Tx) Extend(job Job, lease time.Duration) error {
 	return t.updateHeld(job, "UPDATE jobs SET due_at = ? WHERE id = ? AND turn = ? AND holder <> ''", t.now().Add(lease), job.ID, job.Turn)
+}
+
+// Extend lengthens a lease by itself, in one statement.
+func (s *Store) Extend(ctx context.Context, job Job, lease time.Duration) error {
+	return (&Tx{db: s.db.WithContext(ctx), now: s.now}).Extend(job, lease)
+}
+
+// DueKinds is that of a transaction, in one statement by itself.
+func (s *Store) DueKinds(ctx context.Context) (kinds []string, next time.Time, err error) {
+	if err := s.tune(ctx); err != nil {
+		return nil, next, err
+	}
+	return (&Tx{db: s.db.WithContext(ctx), now: s.now, reading: true}).DueKinds()
 }
 
 // Finish ends a job; problem is empty where it went well. One that was asked for meanwhile is open again.

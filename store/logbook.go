@@ -18,6 +18,7 @@ func (Entry) TableName() string { return "logbook" }
 
 // Log adds a line.
 func (t *Tx) Log(actor, action, subject, detail string) error {
+	t.lines++
 	e := Entry{At: t.now(), Actor: cut(actor, 100), Action: cut(action, 64), Subject: cut(subject, 600), Detail: cut(detail, 60000)}
 	return t.db.Create(&e).Error
 }

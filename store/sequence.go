@@ -1,8 +1,11 @@
 package store
 
 import (
+	"context"
 	"fmt"
 	"strings"
+
+	"gorm.io/gorm"
 )
 
 // mostNumbered is how many lines are numbered in one transaction.
@@ -32,13 +35,26 @@ func (t *Tx) NumberEntries(job Job) (int, error) {
 }
 
 // LastNumber gives the largest number of any line, 0 for none.
-func (t *Tx) LastNumber() (last uint64, err error) {
-	err = t.db.Raw("SELECT COALESCE(MAX(seq), 0) FROM logbook").Scan(&last).Error
+func (t *Tx) LastNumber() (last uint64, err error) { return lastNumber(t.db) }
+
+// LastNumber gives the largest number of any line, 0 for none.
+func (s *Store) LastNumber(ctx context.Context) (last uint64, err error) {
+	return lastNumber(s.db.WithContext(ctx))
+}
+
+func lastNumber(db *gorm.DB) (last uint64, err error) {
+	err = db.Raw("SELECT COALESCE(MAX(seq), 0) FROM logbook").Scan(&last).Error
 	return last, err
 }
 
+// Unnumbered reports whether there are lines without a number.
+func (s *Store) Unnumbered(ctx context.Context) (open bool, err error) {
+	err = s.db.WithContext(ctx).Raw("SELECT EXISTS (SELECT 1 FROM logbook WHERE seq IS NULL)").Scan(&open).Error
+	return open, err
+}
+
 // EntriesAfter gives at most limit numbered lines after a number, in their order.
-func (t *Tx) EntriesAfter(seq uint64, limit int) (list []Entry, err error) {
-	err = t.db.Where("seq > ?", seq).Order("seq").Limit(limit).Find(&list).Error
+func (s *Store) EntriesAfter(ctx context.Context, seq uint64, limit int) (list []Entry, err error) {
+	err = s.db.WithContext(ctx).Where("seq > ?", seq).Order("seq").Limit(limit).Find(&list).Error
 	return list, err
 }

@@ -52,7 +52,11 @@ type Store struct {
 	now   func() time.Time
 
 	enqueued func(kinds []string) // told after each transaction in which work was stored
+	logged   func()               // told after each transaction in which a line of the logbook was added
 }
+
+// OnLog has told called after each transaction that added lines to the logbook. It is to be called before the store is shared.
+func (s *Store) OnLog(told func()) { s.logged = told }
 
 // OnEnqueue has told called after each transaction in which jobs were stored, with their kinds. It is to be called before the store is
 // shared.
@@ -129,6 +133,7 @@ type Tx struct {
 	now     func() time.Time
 	reading bool     // nothing can be written, so rows are read and not locked
 	kinds   []string // of the jobs that it stored
+	lines   int      // of the logbook that it added
 }
 
 // locking reads rows and keeps others from them until the transaction ends, where it may write at all.
@@ -147,14 +152,18 @@ func (s *Store) Tx(ctx context.Context, do func(*Tx) error) error {
 	}
 	for attempt := 0; ; attempt++ {
 		var kinds []string
+		lines := 0
 		err := s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error {
 			tx := &Tx{db: db, now: s.now, reading: looking.Is(ctx)}
 			err := do(tx)
-			kinds = tx.kinds
+			kinds, lines = tx.kinds, tx.lines
 			return err
 		}, &sql.TxOptions{ReadOnly: looking.Is(ctx)})
 		if err == nil && len(kinds) > 0 && s.enqueued != nil {
 			s.enqueued(kinds)
+		}
+		if err == nil && lines > 0 && s.logged != nil {
+			s.logged()
 		}
 		var known *mysql.MySQLError
 		deadlock := errors.As(err, &known) && (known.Number == 1213 || known.Number == 1205)
@@ -166,6 +175,9 @@ func (s *Store) Tx(ctx context.Context, do func(*Tx) error) error {
 
 // Look runs do in a transaction that can only read: the database refuses whatever is written in it (READ ONLY).
 func (s *Store) Look(ctx context.Context, do func(*Tx) error) error {
+	if err := s.tune(ctx); err != nil {
+		return err
+	}
 	return s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error { return do(&Tx{db: db, now: s.now, reading: true}) }, &sql.TxOptions{ReadOnly: true})
 }
 

@@ -45,7 +45,7 @@ func (q *Queue) run(ctx context.Context, job store.Job, lease time.Duration) {
 			case <-done:
 				return
 			case <-ticker.C:
-				if err := q.store.Tx(ctx, func(tx *store.Tx) error { return tx.Extend(job, lease) }); errors.Is(err, store.ErrLeaseLost) {
+				if err := q.store.Extend(ctx, job, lease); errors.Is(err, store.ErrLeaseLost) {
 					cancel(err)
 				}
 			}

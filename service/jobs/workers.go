@@ -22,10 +22,8 @@ func (q *Queue) look() { nudge(q.scout) }
 // watch wakes workers when work of their kinds is due.
 func (q *Queue) watch(ctx context.Context) {
 	for ctx.Err() == nil {
-		var kinds []string
-		var next time.Time
 		pause := lookPause
-		err := q.store.Look(ctx, func(tx *store.Tx) (err error) { kinds, next, err = tx.DueKinds(); return err })
+		kinds, next, err := q.store.DueKinds(ctx)
 		if err == nil && !next.IsZero() {
 			pause = min(pause, max(next.Sub(q.store.Now()), shortestLook))
 		}

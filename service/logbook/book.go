@@ -12,15 +12,19 @@ import (
 
 // Book is the logbook and the transactions that write it. It is safe for concurrent use.
 type Book struct {
-	store   *store.Store
-	log     *slog.Logger
-	bell    *bell         // rung when there are new events
-	stopped chan struct{} // closed when background work ends
+	store    *store.Store
+	log      *slog.Logger
+	feed     *feed
+	logged   chan struct{} // told when this instance added lines
+	numbered chan struct{} // told when this instance numbered lines
+	stopped  chan struct{} // closed when background work ends
 }
 
 // New returns the logbook of a database.
 func New(db *store.Store, log *slog.Logger) *Book {
-	return &Book{store: db, log: log, bell: newBell(), stopped: make(chan struct{})}
+	b := &Book{store: db, log: log, feed: newFeed(), logged: make(chan struct{}, 1), numbered: make(chan struct{}, 1), stopped: make(chan struct{})}
+	db.OnLog(func() { nudge(b.logged) })
+	return b
 }
 
 type callerKey struct{}

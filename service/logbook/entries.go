@@ -16,3 +16,11 @@ func (b *Book) Entries(ctx context.Context, subject string, requests bool, befor
 	})
 	return list, err
 }
+
+func viewEntries(rows []store.Entry) []wire.Entry {
+	list := make([]wire.Entry, len(rows))
+	for i, r := range rows {
+		list[i] = wire.Entry(r)
+	}
+	return list
+}

@@ -19,6 +19,7 @@ import (
 	"beacon/resolve"
 	"beacon/service/apply"
 	"beacon/service/check"
+	"beacon/service/jobs"
 	"beacon/service/notify"
 	"beacon/service/secondaries"
 	"beacon/service/sync"
@@ -28,28 +29,29 @@ import (
 
 // Settings say how an instance runs. ReadSettings gives them their defaults.
 type Settings struct {
-	Listen     string                `yaml:"listen"`          // host and port of the API
-	Proxies    []string              `yaml:"trusted_proxies"` // networks whose X-Forwarded-For is believed
-	Database   store.Settings        `yaml:"database"`
-	KeyFile    string                `yaml:"key_file"` // seals credentials; made if missing
-	Reach      []string              `yaml:"reach"`    // networks that may be reached
-	DNS        DNSSettings           `yaml:"dns"`
-	Resolvers  []resolve.Resolver    `yaml:"resolvers"`   // caches that checks ask
-	Places     []check.PlaceSettings `yaml:"places"`      // other instances that are asked how domains look from there
-	RDAP       []check.RDAPSettings  `yaml:"rdap"`        // registries that tell of registrations
-	Sites      check.SiteSettings    `yaml:"sites"`       // how web hosts are looked at
-	Tell       notify.Settings       `yaml:"tell"`        // who is told when a verdict changes
-	WorldClock string                `yaml:"world_clock"` // address of a clock to follow; empty for this machine's
-	Checks     check.CheckSettings   `yaml:"checks"`
-	Hosts      HostSettings          `yaml:"hosts"`
-	NewZones   zones.NewZoneSettings `yaml:"new_zones"`
-	Profiles   string                `yaml:"profiles"` // folder of provider profiles, NAME.profile.yaml
-	Watch      apply.WatchSettings   `yaml:"watch"`
-	Drift      sync.DriftSettings    `yaml:"drift"`
-	Primary    secondaries.Settings  `yaml:"primary"`
-	Lease      time.Duration         `yaml:"lease"`           // of background work, wall time
-	Request    time.Duration         `yaml:"request_timeout"` // of one request to a provider or registrar, wall time
-	Workers    int                   `yaml:"workers"`
+	Listen     string                 `yaml:"listen"`          // host and port of the API
+	Proxies    []string               `yaml:"trusted_proxies"` // networks whose X-Forwarded-For is believed
+	Database   store.Settings         `yaml:"database"`
+	KeyFile    string                 `yaml:"key_file"` // seals credentials; made if missing
+	Reach      []string               `yaml:"reach"`    // networks that may be reached
+	DNS        DNSSettings            `yaml:"dns"`
+	Resolvers  []resolve.Resolver     `yaml:"resolvers"`   // caches that checks ask
+	Places     []check.PlaceSettings  `yaml:"places"`      // other instances that are asked how domains look from there
+	RDAP       []check.RDAPSettings   `yaml:"rdap"`        // registries that tell of registrations
+	Sites      check.SiteSettings     `yaml:"sites"`       // how web hosts are looked at
+	Tell       notify.Settings        `yaml:"tell"`        // who is told when a verdict changes
+	WorldClock string                 `yaml:"world_clock"` // address of a clock to follow; empty for this machine's
+	Checks     check.CheckSettings    `yaml:"checks"`
+	Hosts      HostSettings           `yaml:"hosts"`
+	NewZones   zones.NewZoneSettings  `yaml:"new_zones"`
+	Profiles   string                 `yaml:"profiles"` // folder of provider profiles, NAME.profile.yaml
+	Watch      apply.WatchSettings    `yaml:"watch"`
+	Drift      sync.DriftSettings     `yaml:"drift"`
+	Primary    secondaries.Settings   `yaml:"primary"`
+	Retention  jobs.RetentionSettings `yaml:"retention"`
+	Lease      time.Duration          `yaml:"lease"`           // of background work, wall time
+	Request    time.Duration          `yaml:"request_timeout"` // of one request to a provider or registrar, wall time
+	Workers    int                    `yaml:"workers"`
 }
 
 // DNSSettings say where the DNS begins.
@@ -71,7 +73,7 @@ type HostSettings struct {
 func ReadSettings(path string) (Settings, error) {
 	s := Settings{Listen: "127.0.0.1:8053", KeyFile: "beacon.key", Reach: []string{"0.0.0.0/0", "::/0"},
 		DNS: DNSSettings{Port: 53}, Checks: check.CheckSettings{Settling: time.Minute, Settled: time.Hour, Glance: 10 * time.Minute, Margin: 10 * time.Minute},
-		Watch: apply.WatchSettings{Every: 2 * time.Second}, Drift: sync.DriftSettings{Every: 15 * time.Minute}, Tell: notify.Settings{After: time.Minute}, Sites: check.SiteSettings{Patience: 5 * time.Second}, Lease: 30 * time.Second, Request: 10 * time.Second, Workers: 4}
+		Watch: apply.WatchSettings{Every: 2 * time.Second}, Drift: sync.DriftSettings{Every: 15 * time.Minute}, Tell: notify.Settings{After: time.Minute}, Sites: check.SiteSettings{Patience: 5 * time.Second}, Retention: jobs.DefaultRetention(), Lease: 30 * time.Second, Request: 10 * time.Second, Workers: 4}
 	text, err := os.ReadFile(path)
 	if err != nil {
 		return s, fmt.Errorf("the settings cannot be read: %w", err)

@@ -28,8 +28,16 @@ func (s *Service) Run(ctx context.Context) {
 	if err := s.Checks.ScheduleGlances(ctx); err != nil && ctx.Err() == nil {
 		s.log.Error("brief looks could not be scheduled", "error", err)
 	}
-	if err := s.store.Tx(ctx, func(tx *store.Tx) error { return jobs.Enqueue(tx, store.JobSweep, 1, s.store.Now()) }); err != nil && ctx.Err() == nil {
-		s.log.Error("looking for work without an owner could not be scheduled", "error", err)
+	err := s.store.Tx(ctx, func(tx *store.Tx) error {
+		for _, kind := range []string{store.JobSweep, store.JobPrune} {
+			if err := jobs.Enqueue(tx, kind, 1, s.store.Now()); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	if err != nil && ctx.Err() == nil {
+		s.log.Error("keeping the tables in order could not be scheduled", "error", err)
 	}
 	group.Go(func() { s.Jobs.Run(ctx) })
 	group.Go(func() { s.Logbook.Listen(ctx) })
@@ -49,11 +57,11 @@ func (s *Service) employ() {
 		store.JobSync: s.Syncs.RunSync, store.JobUrgent: s.Syncs.RunSync, store.JobLook: s.Syncs.RunLook, store.JobLookOnce: s.Syncs.RunLookOnce,
 		store.JobCheck: s.Checks.RunCheck, store.JobGlance: s.Checks.RunGlance, store.JobAlias: s.Hosts.RunAlias, store.JobRows: s.Zones.RunRows,
 		store.JobNotify: s.Secondaries.RunNotify, store.JobTell: s.Notify.RunTell, store.JobAct: s.Acts.Run, store.JobFollow: s.Apply.RunFollow,
-		store.JobSequence: s.Logbook.RunSequence, store.JobProbe: s.Accounts.RunProbe, store.JobSweep: s.runSweep, store.JobWatch: s.Apply.RunWatch,
+		store.JobSequence: s.Logbook.RunSequence, store.JobProbe: s.Accounts.RunProbe, store.JobSweep: s.runSweep, store.JobPrune: s.Jobs.Prune(s.settings.Retention), store.JobWatch: s.Apply.RunWatch,
 	} {
 		s.Jobs.Handle(kind, h)
 	}
-	looks := []string{store.JobLookOnce, store.JobNotify, store.JobTell, store.JobFollow, store.JobProbe, store.JobSweep}
+	looks := []string{store.JobLookOnce, store.JobNotify, store.JobTell, store.JobFollow, store.JobProbe, store.JobSweep, store.JobPrune}
 	if s.settings.Drift.Every > 0 { // an instance that does not look for drift leaves that to others
 		looks = append(looks, store.JobLook)
 	}

@@ -40,6 +40,7 @@ const (
 	JobLookOnce = "look-once" // at what is asked for, by instances that do not look for drift themselves, too
 	JobProbe    = "probe"
 	JobSweep    = "sweep"
+	JobPrune    = "prune"
 )
 
 // TableName is the table that jobs are kept in.

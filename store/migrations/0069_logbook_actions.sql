@@ -1,0 +1,1 @@
+ALTER TABLE logbook ADD KEY logbook_actions (action, at)

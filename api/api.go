@@ -4,6 +4,7 @@
 package api
 
 import (
+	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -20,6 +21,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/looking"
 	"beacon/service"
+	"beacon/service/logbook"
 	"beacon/wire"
 )
 
@@ -46,7 +48,8 @@ func New(svc *service.Service, log *slog.Logger) http.Handler {
 	engine.GET("/healthz", func(c *gin.Context) { c.String(http.StatusOK, "ok\n") })
 	engine.GET("/readyz", func(c *gin.Context) {
 		if err := svc.Ready(c.Request.Context()); err != nil {
-			c.String(http.StatusServiceUnavailable, "the database does not answer\n")
+			c.Header("Retry-After", retryAfter)
+			c.String(http.StatusServiceUnavailable, "not ready: %s\n", err)
 			return
 		}
 		c.String(http.StatusOK, "ok\n")
@@ -104,6 +107,15 @@ type call struct {
 func (a *api) serve(r route) gin.HandlerFunc {
 	return func(c *gin.Context) {
 		k := &call{Context: c, svc: a.svc}
+		if since, _ := a.svc.Away(); !since.IsZero() {
+			a.fail(c, logbook.Away(false))
+			return
+		}
+		ctx, cancel := context.WithCancelCause(c.Request.Context())
+		defer cancel(nil)
+		up := a.svc.Up()
+		defer context.AfterFunc(up, func() { cancel(context.Cause(up)) })() // nothing waits for a database that is away
+		c.Request = c.Request.WithContext(ctx)
 		if r.right != "" {
 			if err := k.authenticate(r.right); err != nil {
 				a.fail(c, err)

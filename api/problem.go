@@ -1,11 +1,13 @@
 package api
 
 import (
+	"context"
 	"errors"
 	"net/http"
 
 	"github.com/gin-gonic/gin"
 
+	"beacon/service/logbook"
 	"beacon/wire"
 )
 
@@ -20,18 +22,34 @@ var problemKinds = map[wire.ProblemKind]struct {
 	wire.Unconditional: {http.StatusPreconditionRequired, "Say what you looked at"},
 	wire.Stale:         {http.StatusPreconditionFailed, "It has changed meanwhile"},
 	wire.Outside:       {http.StatusBadGateway, "A provider or registrar failed"},
+	wire.Unavailable:   {http.StatusServiceUnavailable, "The database is away"},
 	wire.NotSignedIn:   {http.StatusUnauthorized, "Not signed in"},
 	wire.NotPermitted:  {http.StatusForbidden, "Not permitted"},
+}
+
+// retryAfter is when clients should try again while the database is away, seconds.
+const retryAfter = "5"
+
+// brokenOff reports whether a request ended because the database was found away, and not because its client went.
+func (a *api) brokenOff(c *gin.Context, err error) bool {
+	since, _ := a.svc.Away()
+	return !since.IsZero() && errors.Is(err, context.Canceled) && logbook.Passing(context.Cause(c.Request.Context()))
 }
 
 // fail answers with a problem document. Errors that are not meant for people are logged and kept inside.
 func (a *api) fail(c *gin.Context, err error) {
 	var p *wire.Problem
-	if !errors.As(err, &p) {
+	if !errors.As(err, &p) && (logbook.Passing(err) || a.brokenOff(c, err)) {
+		p = logbook.Away(c.Request.Method != http.MethodGet)
+	}
+	if p == nil {
 		a.log.Error("a request failed", "method", c.Request.Method, "path", c.Request.URL.Path, "error", err)
 		writeProblem(c, http.StatusInternalServerError, wire.ProblemDocument{Type: "urn:agile-beacon:problem:internal", Title: "The service failed",
 			Detail: "Something went wrong inside the service; its log says what. Nothing was left half done: each change is made wholly or not at all."})
 		return
+	}
+	if p.Kind == wire.Unavailable {
+		c.Header("Retry-After", retryAfter)
 	}
 	kind := problemKinds[p.Kind]
 	if kind.status == http.StatusUnauthorized {

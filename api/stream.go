@@ -59,6 +59,10 @@ func streamEvents(k *call) error {
 		case <-k.svc.Logbook.Stopped():
 			return nil
 		case <-ctx.Done():
+			if since, reason := k.svc.Away(); !since.IsZero() { // the stream ends, and says why
+				fmt.Fprintf(k.Writer, "event: away\ndata: {\"since\":%q,\"reason\":%q}\n\n", since.UTC().Format(time.RFC3339), reason)
+				k.Writer.Flush()
+			}
 			return nil
 		}
 	}

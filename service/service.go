@@ -57,6 +57,7 @@ type Service struct {
 	visitor     *visit.Visitor
 	world       *clock.World
 	metrics     *metrics
+	health      *health
 	door        *reach.Door
 	Logbook     *logbook.Book
 	Acts        *acts.Acts
@@ -88,7 +89,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 	if err != nil {
 		return nil, fmt.Errorf("the setting dns.roots: %w", err)
 	}
-	s := &Service{settings: settings, log: log, world: &clock.World{}, metrics: newMetrics()}
+	s := &Service{settings: settings, log: log, world: &clock.World{}, metrics: newMetrics(), health: newHealth()}
 	house, err := zones.ReadHouseKit(settings.NewZones)
 	if err != nil {
 		return nil, err
@@ -197,9 +198,6 @@ func (s *Service) WorldNow() (time.Time, float64) { return s.world.Now(), s.worl
 
 // TrustedProxies are the networks whose word is taken for where a request came from.
 func (s *Service) TrustedProxies() []string { return s.settings.Proxies }
-
-// Ready reports whether the database answers.
-func (s *Service) Ready(ctx context.Context) error { return s.store.Ping(ctx) }
 
 // Metrics serves what is counted, for Prometheus.
 func (s *Service) Metrics() http.Handler { return s.metrics.handler() }

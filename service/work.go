@@ -39,6 +39,7 @@ func (s *Service) Run(ctx context.Context) {
 	if err != nil && ctx.Err() == nil {
 		s.log.Error("keeping the tables in order could not be scheduled", "error", err)
 	}
+	group.Go(func() { s.watchHealth(ctx) })
 	group.Go(func() { s.Jobs.Run(ctx) })
 	group.Go(func() { s.Logbook.Listen(ctx) })
 	if s.settings.Primary.Listen != "" {

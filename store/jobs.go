@@ -106,15 +106,16 @@ func (t *Tx) Extend(job Job, lease time.Duration) error {
 
 // Extend lengthens a lease by itself, in one statement.
 func (s *Store) Extend(ctx context.Context, job Job, lease time.Duration) error {
-	return (&Tx{db: s.db.WithContext(ctx), now: s.now}).Extend(job, lease)
+	return s.note(judge((&Tx{db: s.db.WithContext(ctx), now: s.now}).Extend(job, lease), false))
 }
 
 // DueKinds is that of a transaction, in one statement by itself.
 func (s *Store) DueKinds(ctx context.Context) (kinds []string, next time.Time, err error) {
 	if err := s.tune(ctx); err != nil {
-		return nil, next, err
+		return nil, next, s.note(judge(err, false))
 	}
-	return (&Tx{db: s.db.WithContext(ctx), now: s.now, reading: true}).DueKinds()
+	kinds, next, err = (&Tx{db: s.db.WithContext(ctx), now: s.now, reading: true}).DueKinds()
+	return kinds, next, s.note(judge(err, false))
 }
 
 // Finish ends a job; problem is empty where it went well. One that was asked for meanwhile is open again.

@@ -18,8 +18,13 @@ func (Entry) TableName() string { return "logbook" }
 
 // Log adds a line.
 func (t *Tx) Log(actor, action, subject, detail string) error {
+	return t.LogAt(t.now(), actor, action, subject, detail)
+}
+
+// LogAt adds a line about what happened earlier.
+func (t *Tx) LogAt(at time.Time, actor, action, subject, detail string) error {
 	t.lines++
-	e := Entry{At: t.now(), Actor: cut(actor, 100), Action: cut(action, 64), Subject: cut(subject, 600), Detail: cut(detail, 60000)}
+	e := Entry{At: at, Actor: cut(actor, 100), Action: cut(action, 64), Subject: cut(subject, 600), Detail: cut(detail, 60000)}
 	return t.db.Create(&e).Error
 }
 

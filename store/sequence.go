@@ -39,7 +39,8 @@ func (t *Tx) LastNumber() (last uint64, err error) { return lastNumber(t.db) }
 
 // LastNumber gives the largest number of any line, 0 for none.
 func (s *Store) LastNumber(ctx context.Context) (last uint64, err error) {
-	return lastNumber(s.db.WithContext(ctx))
+	last, err = lastNumber(s.db.WithContext(ctx))
+	return last, s.note(judge(err, false))
 }
 
 func lastNumber(db *gorm.DB) (last uint64, err error) {
@@ -50,11 +51,11 @@ func lastNumber(db *gorm.DB) (last uint64, err error) {
 // Unnumbered reports whether there are lines without a number.
 func (s *Store) Unnumbered(ctx context.Context) (open bool, err error) {
 	err = s.db.WithContext(ctx).Raw("SELECT EXISTS (SELECT 1 FROM logbook WHERE seq IS NULL)").Scan(&open).Error
-	return open, err
+	return open, s.note(judge(err, false))
 }
 
 // EntriesAfter gives at most limit numbered lines after a number, in their order.
 func (s *Store) EntriesAfter(ctx context.Context, seq uint64, limit int) (list []Entry, err error) {
 	err = s.db.WithContext(ctx).Where("seq > ?", seq).Order("seq").Limit(limit).Find(&list).Error
-	return list, err
+	return list, s.note(judge(err, false))
 }

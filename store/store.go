@@ -15,6 +15,7 @@ import (
 	"fmt"
 	"net"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"github.com/go-sql-driver/mysql"
@@ -50,6 +51,9 @@ type Store struct {
 	db    *gorm.DB
 	clock *dbClock // nil where tests bring a time of their own
 	now   func() time.Time
+
+	beat   *sql.DB                   // one connection, to try whether the database takes writes
+	failed atomic.Pointer[time.Time] // when work on it failed last because it was away
 
 	enqueued func(kinds []string) // told after each transaction in which work was stored
 	logged   func()               // told after each transaction in which a line of the logbook was added
@@ -100,7 +104,8 @@ func connect(ctx context.Context, settings Settings, door *reach.Door, now func(
 	if err != nil {
 		return nil, fmt.Errorf("the database at %s%s does not answer: %w", settings.Socket, settings.Address, err)
 	}
-	s := &Store{db: db, now: now}
+	s := &Store{db: db, now: now, beat: sql.OpenDB(connector)}
+	s.beat.SetMaxOpenConns(1)
 	if now == nil {
 		s.clock = &dbClock{}
 		s.now = s.clock.now
@@ -116,6 +121,7 @@ func (s *Store) Close() {
 	if pool, err := s.db.DB(); err == nil {
 		_ = pool.Close()
 	}
+	_ = s.beat.Close()
 }
 
 // Ping asks whether the database answers.
@@ -148,15 +154,15 @@ func (t *Tx) locking() *gorm.DB {
 // database must therefore bear repetition.
 func (s *Store) Tx(ctx context.Context, do func(*Tx) error) error {
 	if err := s.tune(ctx); err != nil {
-		return err
+		return s.note(judge(err, false))
 	}
 	for attempt := 0; ; attempt++ {
 		var kinds []string
-		lines := 0
+		lines, committing := 0, false
 		err := s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error {
 			tx := &Tx{db: db, now: s.now, reading: looking.Is(ctx)}
 			err := do(tx)
-			kinds, lines = tx.kinds, tx.lines
+			kinds, lines, committing = tx.kinds, tx.lines, err == nil
 			return err
 		}, &sql.TxOptions{ReadOnly: looking.Is(ctx)})
 		if err == nil && len(kinds) > 0 && s.enqueued != nil {
@@ -168,7 +174,7 @@ func (s *Store) Tx(ctx context.Context, do func(*Tx) error) error {
 		var known *mysql.MySQLError
 		deadlock := errors.As(err, &known) && (known.Number == 1213 || known.Number == 1205)
 		if !deadlock || attempt == 4 {
-			return err
+			return s.note(judge(err, committing && !looking.Is(ctx)))
 		}
 	}
 }
@@ -176,9 +182,10 @@ func (s *Store) Tx(ctx context.Context, do func(*Tx) error) error {
 // Look runs do in a transaction that can only read: the database refuses whatever is written in it (READ ONLY).
 func (s *Store) Look(ctx context.Context, do func(*Tx) error) error {
 	if err := s.tune(ctx); err != nil {
-		return err
+		return s.note(judge(err, false))
 	}
-	return s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error { return do(&Tx{db: db, now: s.now, reading: true}) }, &sql.TxOptions{ReadOnly: true})
+	err := s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error { return do(&Tx{db: db, now: s.now, reading: true}) }, &sql.TxOptions{ReadOnly: true})
+	return s.note(judge(err, false))
 }
 
 // found turns the two ways in which a row can be missing, and a double name, into our errors.

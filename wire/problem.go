@@ -18,6 +18,7 @@ const (
 	Unconditional ProblemKind = "unconditional" // it has to be said which state of it was looked at
 	Stale         ProblemKind = "stale"         // what it was to be done to has changed since it was looked at
 	Outside       ProblemKind = "outside"       // a provider or registrar failed
+	Unavailable   ProblemKind = "unavailable"   // the service's own database is away; try again
 	NotSignedIn   ProblemKind = "not-signed-in"
 	NotPermitted  ProblemKind = "not-permitted"
 )

@@ -178,7 +178,7 @@ func (a *Acts) Run(ctx context.Context, job store.Job) error {
 		return err
 	case errors.As(err, &outside) && !outcall.Passing(err):
 		return a.end(ctx, run, Outcome{State: store.ActFailed, Message: logbook.Explain(err).Error()})
-	case errors.As(err, &wrong):
+	case errors.As(err, &wrong) && !logbook.Passing(err):
 		state := store.ActFailed
 		if wrong.Kind == wire.InTheWay || wrong.Kind == wire.Invalid {
 			state = store.ActBlocked

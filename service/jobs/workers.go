@@ -95,7 +95,7 @@ func (q *Queue) dispatch(ctx context.Context, w Workers) {
 		var err error
 		if !full {
 			err = q.store.Tx(ctx, func(tx *store.Tx) (err error) { job, ok, err = tx.Claim(w.Lease, lanes, w.Kinds...); return err })
-			if err != nil && ctx.Err() == nil {
+			if err != nil && ctx.Err() == nil && !store.IsAway(err) { // an outage is told once, by whoever watches the database
 				q.log.Error("no work can be taken from the database", "error", err)
 			}
 		}

@@ -3,6 +3,8 @@ package logbook
 import (
 	"context"
 	"log/slog"
+	"slices"
+	"sync"
 	"time"
 
 	"beacon/core/access"
@@ -18,7 +20,20 @@ type Book struct {
 	logged   chan struct{} // told when this instance added lines
 	numbered chan struct{} // told when this instance numbered lines
 	stopped  chan struct{} // closed when background work ends
+
+	lateMu sync.Mutex
+	late   []lateLine // that could not be logged while the database was away
+	lost   int        // that were too many to keep
 }
+
+// lateLine is a line of the logbook that is still to be added.
+type lateLine struct {
+	at                             time.Time
+	actor, action, subject, detail string
+}
+
+// mostLate is how many lines are kept while the database is away.
+const mostLate = 5000
 
 // New returns the logbook of a database.
 func New(db *store.Store, log *slog.Logger) *Book {
@@ -72,7 +87,50 @@ func (b *Book) Note(ctx context.Context, action, subject, detail string) {
 		return
 	}
 	err := b.store.Tx(context.WithoutCancel(ctx), func(tx *store.Tx) error { return tx.Log(Actor(ctx), action, subject, detail) })
+	if store.IsAway(err) {
+		b.keep(lateLine{b.store.Now(), Actor(ctx), action, subject, detail})
+		return
+	}
 	if err != nil {
 		b.log.Error("the logbook could not be written", "action", action, "subject", subject, "error", err)
 	}
+}
+
+// keep keeps a line until the database is back.
+func (b *Book) keep(line lateLine) {
+	b.lateMu.Lock()
+	defer b.lateMu.Unlock()
+	if len(b.late) < mostLate {
+		b.late = append(b.late, line)
+	} else {
+		b.lost++
+	}
+}
+
+// Flush logs the lines that could not be logged while the database was away, with their own times. It returns how many those are, and
+// how many were lost.
+func (b *Book) Flush(ctx context.Context) (late, lost int) {
+	b.lateMu.Lock()
+	lines := b.late
+	lost = b.lost
+	b.late, b.lost = nil, 0
+	b.lateMu.Unlock()
+	for some := range slices.Chunk(lines, 200) {
+		err := b.store.Tx(ctx, func(tx *store.Tx) error {
+			for _, l := range some {
+				if err := tx.LogAt(l.at, l.actor, l.action, l.subject, l.detail); err != nil {
+					return err
+				}
+			}
+			return nil
+		})
+		if err != nil {
+			for _, l := range some {
+				b.keep(l)
+			}
+			continue
+		}
+		late += len(some)
+	}
+	return late, lost
 }

@@ -138,7 +138,7 @@ func (s *Syncs) RunSync(ctx context.Context, job store.Job) error {
 		return s.endSync(ctx, run, store.SyncHeld, held.message, held.findings)
 	case errors.As(err, &failed) && !outcall.Passing(failed):
 		return s.endSync(ctx, run, store.SyncFailed, logbook.Explain(failed).Error(), nil)
-	case errors.As(err, &wrong):
+	case errors.As(err, &wrong) && !logbook.Passing(err):
 		return s.endSync(ctx, run, store.SyncFailed, wrong.Message, nil)
 	}
 	return s.waitOut(ctx, run, err)

@@ -3,14 +3,15 @@ import type { QueryClient } from '@tanstack/react-query'
 import { useSyncExternalStore } from 'react'
 import type { Entry } from './types'
 
-export type Connection = { state: 'opening' | 'open' | 'lost'; since: number }
+/** away: since when the service's own database is away, where the service said so. */
+export type Connection = { state: 'opening' | 'open' | 'lost'; since: number; away?: number }
 
 let connection: Connection = { state: 'opening', since: Date.now() }
 const listeners = new Set<() => void>()
 
-function become(state: Connection['state']) {
-  if (state === connection.state) return
-  connection = { state, since: Date.now() }
+function become(state: Connection['state'], away?: number) {
+  if (state === connection.state && away === undefined) return
+  connection = { state, since: state === connection.state ? connection.since : Date.now(), away }
   listeners.forEach((tell) => tell())
 }
 
@@ -106,6 +107,9 @@ export function followEvents(client: QueryClient): () => void {
       for (const key of outOfDate(entry)) stale.set(key.join('\n'), key)
       timer ??= setTimeout(refresh, Math.max(moment, refreshed + pace - performance.now()))
     }
+    source.addEventListener('away', (message) => {
+      become('lost', Date.parse((JSON.parse((message as MessageEvent<string>).data) as { since: string }).since))
+    })
     source.onerror = () => {
       become('lost')
       if (source?.readyState !== EventSource.CLOSED) return // the browser tries again by itself

@@ -95,15 +95,25 @@ function WorldTime() {
   )
 }
 
-/** Says that the connection is lost for as long as it is. */
+/** Says that the connection is lost, or that the service's database is away, for as long as that lasts; what was read before stays. */
 function Lost() {
-  const connection = useConnection()
-  if (connection.state !== 'lost') return null
+  const { state, since, away } = useConnection()
+  if (state !== 'lost') return null
+  const at = (moment: number) => wall(new Date(moment).toISOString()).slice(11)
   return (
     <div role="alert" className="flex items-center gap-3 bg-wrong-wash px-4 py-2.5 text-wrong sm:px-6">
       <Lamp light="wrong" />
       <p>
-        <strong>No connection to the service</strong> since {wall(new Date(connection.since).toISOString()).slice(11)}. What you see may be old; it is tried again all the time.
+        {away === undefined ? (
+          <>
+            <strong>No connection to the service</strong> since {at(since)}.
+          </>
+        ) : (
+          <>
+            <strong>The service’s database is away</strong> since {at(away)}. Nothing can be changed until it is back.
+          </>
+        )}{' '}
+        What you see is as of {at(since)}. The console tries again by itself.
       </p>
     </div>
   )

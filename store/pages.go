@@ -147,16 +147,9 @@ func (t *Tx) DomainCounts() (list []DomainCount, total int, err error) {
 	return list, total, err
 }
 
-// PlacementsAfter returns at most limit placements of zones that have contents, behind a zone and a placement of it.
-func (t *Tx) PlacementsAfter(after dnsname.Name, limit int) (list []StandingRow, err error) {
-	err = t.db.Raw(`SELECT p.*, z.name_key, a.name AS account_name FROM zones z JOIN placements p ON p.zone_id = z.id JOIN accounts a ON a.id = p.account_id
-		WHERE z.revision_id IS NOT NULL AND z.name_key > ? ORDER BY z.name_key, p.id LIMIT ?`, octets(after.Key()), limit).Scan(&list).Error
+// PlacedZonesAfter returns at most limit zones behind a name that have contents and a placement, in canonical order.
+func (t *Tx) PlacedZonesAfter(after dnsname.Name, limit int) (list []Zone, err error) {
+	err = t.db.Raw(`SELECT z.* FROM zones z WHERE z.name_key > ? AND z.revision_id IS NOT NULL AND EXISTS (SELECT 1 FROM placements p WHERE p.zone_id = z.id)
+		ORDER BY z.name_key LIMIT ?`, octets(after.Key()), limit).Scan(&list).Error
 	return list, err
-}
-
-// StandingRow is a placement in a list of placements.
-type StandingRow struct {
-	Placement
-	NameKey     string
-	AccountName string
 }

@@ -8,25 +8,31 @@ import (
 	"beacon/wire"
 )
 
-// mostPlacements is how many placements one zone can have in a list: one for each account.
-const mostPlacements = 1000
-
-// Standings returns how placements were when they were looked at last: those of at least one zone behind a name, and about limit of them,
-// in canonical order of the zones. next is the zone that the next page begins behind; the zero name where there is none.
+// Standings returns how the placements of at most limit zones behind a name were when they were looked at last, in canonical order of the
+// zones. next is the zone that the next page begins behind; the zero name where there is none.
 func (s *Overview) Standings(ctx context.Context, after dnsname.Name, limit int) (list []wire.PlacementStanding, next dnsname.Name, err error) {
 	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
 		list, next = []wire.PlacementStanding{}, dnsname.Name{}
-		rows, err := tx.PlacementsAfter(after, limit+mostPlacements)
+		zones, err := tx.PlacedZonesAfter(after, limit+1)
 		if err != nil {
 			return err
 		}
-		for i, r := range rows {
-			zone := dnsname.FromKey(r.NameKey)
-			if i >= limit && zone != list[len(list)-1].Zone { // what is in one zone stays on one page
-				next = list[len(list)-1].Zone
-				return nil
+		if len(zones) > limit {
+			zones = zones[:limit]
+			next = zones[limit-1].Name()
+		}
+		ids := make([]uint64, len(zones))
+		for i, z := range zones {
+			ids[i] = z.ID
+		}
+		placements, err := tx.PlacementsOf(ids)
+		if err != nil {
+			return err
+		}
+		for _, z := range zones {
+			for _, p := range placements[z.ID] {
+				list = append(list, wire.PlacementStanding{Zone: z.Name(), Account: p.AccountName, PlacementState: stateOf(p.Placement)})
 			}
-			list = append(list, wire.PlacementStanding{Zone: zone, Account: r.AccountName, PlacementState: stateOf(r.Placement)})
 		}
 		return nil
 	})

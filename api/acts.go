@@ -37,6 +37,29 @@ func routesOfActs() []route {
 			}
 			return k.svc.Acts.Act(k.Request.Context(), id)
 		}},
+		{method: "GET", effect: looks, path: "/hold", summary: "Whether the service is held, and what differs outside", right: access.Read, out: wire.Hold{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			return k.svc.Acts.ShowHold(k.Request.Context())
+		}},
+		{method: "POST", effect: writes, path: "/hold", summary: "Hold the service: it looks, and changes nothing at providers and registrars until it is released", right: access.Manage, in: wire.HoldRequest{}, out: wire.Hold{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			var in wire.HoldRequest
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			if in.Reason == "" {
+				in.Reason = "no reason was given"
+			}
+			if err := k.svc.Acts.Hold(k.Request.Context(), in.Reason); err != nil {
+				return nil, err
+			}
+			return k.svc.Acts.ShowHold(k.Request.Context())
+		}},
+		{method: "POST", effect: writes, path: "/hold/release", summary: "Release a zone's placements, or everything", right: access.Manage, in: wire.HoldRelease{}, out: wire.Hold{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			var in wire.HoldRelease
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			return k.svc.Acts.Release(k.Request.Context(), in)
+		}},
 		{method: "POST", effect: writes, path: "/acts/:id/cancellation", summary: "Cancel an act; requests that were sent stay sent", right: access.Write, in: wire.Cancellation{}, out: wire.Act{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			id, err := k.number("id", "an act")
 			if err != nil {

@@ -72,7 +72,7 @@ func (a *app) root() *cobra.Command {
 	root.PersistentFlags().StringVarP(&a.output, "output", "o", "table", "table, json or yaml")
 	root.CompletionOptions.DisableDefaultCmd = true
 	root.AddCommand(a.signInCommand(), a.personCommand(), a.domainsCommand(), a.zoneCommand(), a.recordCommand(), a.draftCommand(), a.searchCommand(), a.operationCommand(), a.defineCommand(), a.diffCommand(), a.syncCommand(),
-		a.driftCommand(), a.delegateCommand(), a.actCommand(), a.checkCommand(), a.watchCommand(), a.providerCommand(), a.registrarCommand(), a.hostCommand(), a.keepCommand(), a.channelCommand(), a.logbookCommand())
+		a.driftCommand(), a.delegateCommand(), a.actCommand(), a.holdCommand(), a.checkCommand(), a.watchCommand(), a.providerCommand(), a.registrarCommand(), a.hostCommand(), a.keepCommand(), a.channelCommand(), a.logbookCommand())
 	return root
 }
 

@@ -76,6 +76,10 @@ func (s *Service) Ready(ctx context.Context) error {
 
 // watchHealth tries the database every second, until ctx ends. An outage is one line of the logbook, once it is over.
 func (s *Service) watchHealth(ctx context.Context) {
+	mark, err := readMark(s.settings.markFile())
+	if err != nil {
+		s.log.Error("the mark of the database cannot be read", "error", err)
+	}
 	for ctx.Err() == nil {
 		began := time.Now()
 		trying, cancel := context.WithTimeout(ctx, beatTime)
@@ -90,6 +94,9 @@ func (s *Service) watchHealth(ctx context.Context) {
 		if from, to, reason := s.health.found(began, err); !from.IsZero() {
 			s.log.Info("the database is back", "from", from, "to", to)
 			s.tellOutage(ctx, from, to, reason)
+		}
+		if err == nil {
+			mark = s.moveMark(ctx, mark)
 		}
 		select {
 		case <-ctx.Done():

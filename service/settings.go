@@ -51,6 +51,7 @@ type Settings struct {
 	Retention  jobs.RetentionSettings `yaml:"retention"`
 	Lease      time.Duration          `yaml:"lease"`           // of background work, wall time
 	Request    time.Duration          `yaml:"request_timeout"` // of one request to a provider or registrar, wall time
+	Hold       bool                   `yaml:"-"`               // the service begins held: it looks, and changes nothing outside
 	Workers    int                    `yaml:"workers"`
 }
 

@@ -13,6 +13,7 @@ import (
 // Run does background work until ctx ends, and returns when the work in hand has been put down. Several instances may
 // run on one database: each piece of work is leased.
 func (s *Service) Run(ctx context.Context) {
+	s.begin(ctx)
 	var group stdsync.WaitGroup
 	if s.settings.WorldClock != "" {
 		group.Go(func() {
@@ -49,6 +50,24 @@ func (s *Service) Run(ctx context.Context) {
 		group.Go(func() { s.Apply.Follow(ctx) })
 	}
 	group.Wait()
+}
+
+// begin holds the service before any work begins, where that was asked for or the database went back.
+func (s *Service) begin(ctx context.Context) {
+	for ctx.Err() == nil {
+		err := s.compareMark(ctx)
+		if err == nil && s.settings.Hold {
+			err = s.Acts.Hold(ctx, "The service was started with --hold.")
+		}
+		if err == nil {
+			return
+		}
+		s.log.Error("it could not be found out whether the service has to be held; nothing begins before", "error", err)
+		select {
+		case <-ctx.Done():
+		case <-time.After(time.Second):
+		}
+	}
 }
 
 // employ registers what runs in the background, and by how many.

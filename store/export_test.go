@@ -2,9 +2,6 @@ package store
 
 import "context"
 
-// Connect opens a database as it is, for tests.
-var Connect = connect
-
 // Steps returns the names of the migrations in their order, for tests.
 func Steps() (names []string) {
 	steps, err := allSteps()

@@ -153,6 +153,12 @@ func (t *Tx) WakeLane(lane uint64) error {
 	return t.db.Exec("UPDATE jobs SET due_at = LEAST(due_at, ?) WHERE lane = ? AND state = 'open' AND holder = ''", t.now(), lane).Error
 }
 
+// WakeAll makes all open jobs due that nobody has, of kinds that change something outside.
+func (t *Tx) WakeAll() error {
+	t.kinds = append(t.kinds, JobSync, JobUrgent, JobAct)
+	return t.db.Exec("UPDATE jobs SET due_at = LEAST(due_at, ?) WHERE kind IN ? AND state = 'open' AND holder = ''", t.now(), []string{JobSync, JobUrgent, JobAct}).Error
+}
+
 // DueKinds returns the kinds of which a job is due, and when the next job of any kind will be; the zero time for none.
 func (t *Tx) DueKinds() (kinds []string, next time.Time, err error) {
 	var rows []struct {

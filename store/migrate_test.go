@@ -22,7 +22,7 @@ func TestMigrationsGoOnAfterAKill(t *testing.T) {
 	require.NoError(t, err)
 	require.NotEmpty(t, want)
 
-	killed, err := store.Connect(ctx, storetest.Settings(t), reach.Loopback(), clock.Wall{}.Now)
+	killed, err := store.Connect(ctx, storetest.Settings(t), reach.Loopback())
 	require.NoError(t, err)
 	defer killed.Close()
 	require.NoError(t, killed.MigrateTo(ctx, 0))

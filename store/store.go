@@ -52,6 +52,7 @@ type Store struct {
 	clock *dbClock // nil where tests bring a time of their own
 	now   func() time.Time
 
+	plain  *sql.DB                   // for whole tables: values come as the database writes them
 	beat   *sql.DB                   // one connection, to try whether the database takes writes
 	failed atomic.Pointer[time.Time] // when work on it failed last because it was away
 
@@ -99,12 +100,18 @@ func connect(ctx context.Context, settings Settings, door *reach.Door, now func(
 	if err != nil {
 		return nil, fmt.Errorf("the database settings cannot be used: %w", err)
 	}
+	plain := cfg.Clone()
+	plain.ParseTime = false
+	plainConnector, err := mysql.NewConnector(plain)
+	if err != nil {
+		return nil, fmt.Errorf("the database settings cannot be used: %w", err)
+	}
 	db, err := gorm.Open(gormmysql.New(gormmysql.Config{Conn: openPool(connector), SkipInitializeWithVersion: true}),
 		&gorm.Config{SkipDefaultTransaction: true, Logger: logger.Discard, TranslateError: true})
 	if err != nil {
 		return nil, fmt.Errorf("the database at %s%s does not answer: %w", settings.Socket, settings.Address, err)
 	}
-	s := &Store{db: db, now: now, beat: sql.OpenDB(connector)}
+	s := &Store{db: db, now: now, plain: sql.OpenDB(plainConnector), beat: sql.OpenDB(connector)}
 	s.beat.SetMaxOpenConns(1)
 	if now == nil {
 		s.clock = &dbClock{}
@@ -121,6 +128,7 @@ func (s *Store) Close() {
 	if pool, err := s.db.DB(); err == nil {
 		_ = pool.Close()
 	}
+	_ = s.plain.Close()
 	_ = s.beat.Close()
 }
 

@@ -102,6 +102,9 @@ var (
 	PreviewDelegate = Call[DelegateRequest, Delegated]{Method: "POST", Path: "/domains/:name/delegation-preview"}
 	Delegate        = Call[DelegateRequest, Act]{Method: "POST", Path: "/domains/:name/delegations"}
 	ListActs        = List[Act]{Method: "GET", Path: "/acts"}
+	ShowHold        = Call[None, Hold]{Method: "GET", Path: "/hold"}
+	BeginHold       = Call[HoldRequest, Hold]{Method: "POST", Path: "/hold"}
+	ReleaseHold     = Call[HoldRelease, Hold]{Method: "POST", Path: "/hold/release"}
 	CancelAct       = Call[Cancellation, Act]{Method: "POST", Path: "/acts/:id/cancellation"}
 	ShowAct         = Call[None, Act]{Method: "GET", Path: "/acts/:id"}
 )

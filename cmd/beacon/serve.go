@@ -52,24 +52,26 @@ func evaluateCommand() *cobra.Command {
 
 func serveCommand() *cobra.Command {
 	var settings, watch string
-	var verbose bool
+	var verbose, hold bool
 	c := &cobra.Command{Use: "serve", Short: "Run the service", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
 		ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 		defer stop()
-		return serve(ctx, settings, watch, verbose)
+		return serve(ctx, settings, watch, verbose, hold)
 	}}
 	c.Flags().StringVar(&settings, "settings", "beacon.yaml", "settings file")
 	c.Flags().StringVar(&watch, "watch", "", "folder of definition files to follow; else as the settings say")
+	c.Flags().BoolVar(&hold, "hold", false, "begin held: look, and change nothing at providers and registrars until a user releases it (beacon hold)")
 	c.Flags().BoolVar(&verbose, "verbose", false, "log every request")
 	return c
 }
 
 // serve runs an instance until ctx ends.
-func serve(ctx context.Context, path, watch string, verbose bool) error {
+func serve(ctx context.Context, path, watch string, verbose, hold bool) error {
 	settings, err := service.ReadSettings(path)
 	if err != nil {
 		return err
 	}
+	settings.Hold = hold
 	if watch != "" {
 		settings.Watch.Folder = watch
 	}

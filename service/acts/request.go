@@ -22,6 +22,9 @@ func (a *Acts) Intend(tx *store.Tx, job store.Job, locks []string, act store.Act
 	if err := Hold(tx, job, locks...); err != nil {
 		return act, err
 	}
+	if err := CheckHold(tx, locks...); err != nil {
+		return act, err
+	}
 	if err := jobs.Extend(tx, job, a.lease); err != nil {
 		return act, err
 	}

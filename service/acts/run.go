@@ -156,6 +156,9 @@ func (a *Acts) Run(ctx context.Context, job store.Job) error {
 		if run.Act, err = tx.ActByID(job.Subject); err != nil || run.Act.State.Ended() {
 			return err
 		}
+		if err := CheckHold(tx, run.locks...); err != nil {
+			return err
+		}
 		if err = tx.RunAct(run.Act.ID); err != nil {
 			return err
 		}
@@ -165,6 +168,8 @@ func (a *Acts) Run(ctx context.Context, job store.Job) error {
 	switch {
 	case store.IsMissing(err):
 		return nil
+	case errors.Is(err, ErrHeld):
+		return a.waitOut(ctx, run, err)
 	case err != nil || run.Act.State.Ended():
 		return err
 	case !free:
@@ -196,6 +201,9 @@ func (a *Acts) waitOut(ctx context.Context, run *Run, problem error) error {
 			return err
 		}
 		next = a.store.Now().Add(max(jobs.Backoff(run.job.Attempts), outcall.RetryAfterOf(problem)))
+		if errors.Is(problem, ErrHeld) {
+			next = HeldUntil(a.store.Now())
+		}
 		if run.Act.TroubleSince == nil {
 			if err := logbook.Log(tx, run.Act.RequestedBy, run.Act.Kind+".retrying", run.Act.Subject, fmt.Sprintf("act %d: %s", run.Act.ID, problem)); err != nil {
 				return err

@@ -30,5 +30,8 @@ func Cancel(tx *store.Tx, kind string, subject uint64) error { return tx.EndJob(
 // WakeLane makes the open jobs of a lane due that nobody has.
 func WakeLane(tx *store.Tx, lane uint64) error { return tx.WakeLane(lane) }
 
+// WakeAll makes all open jobs due that nobody has, of kinds that change something outside.
+func WakeAll(tx *store.Tx) error { return tx.WakeAll() }
+
 // Finish ends a job in the transaction that records what it did.
 func Finish(tx *store.Tx, job store.Job) error { return tx.Finish(job, "") }

@@ -20,6 +20,7 @@ type Book struct {
 	logged   chan struct{} // told when this instance added lines
 	numbered chan struct{} // told when this instance numbered lines
 	stopped  chan struct{} // closed when background work ends
+	compared time.Time     // when it was looked last whether the database went back
 
 	lateMu sync.Mutex
 	late   []lateLine // that could not be logged while the database was away

@@ -138,8 +138,11 @@ func (b *Book) read(ctx context.Context) (bool, error) {
 		return false, err
 	}
 	rows, err := b.store.EntriesAfter(ctx, b.feed.last, 500)
-	if err != nil || len(rows) == 0 {
+	if err != nil {
 		return false, err
+	}
+	if len(rows) == 0 {
+		return false, b.back(ctx)
 	}
 	list := make([]Event, len(rows))
 	for i, r := range rows {
@@ -151,11 +154,37 @@ func (b *Book) read(ctx context.Context) (bool, error) {
 	return true, nil
 }
 
+// backEvery is how often it is looked whether the database went back, real time.
+const backEvery = 10 * time.Second
+
+// back begins anew where the database went back to an earlier state.
+func (b *Book) back(ctx context.Context) error {
+	if time.Since(b.compared) < backEvery {
+		return nil
+	}
+	b.compared = time.Now()
+	last, err := b.store.LastNumber(ctx)
+	if err != nil || last >= b.feed.last {
+		return err
+	}
+	b.feed.mu.Lock()
+	defer b.feed.mu.Unlock()
+	b.feed.events, b.feed.last = nil, last
+	return nil
+}
+
 func eventOf(r store.Entry) (Event, error) {
 	e := Event{Entry: wire.Entry(r)}
 	var err error
 	e.JSON, err = json.Marshal(e.Entry)
 	return e, err
+}
+
+// Newest returns the number of the newest event that this instance has read, 0 before it has read any.
+func (b *Book) Newest() uint64 {
+	b.feed.mu.Lock()
+	defer b.feed.mu.Unlock()
+	return b.feed.last
 }
 
 // Stopped is closed when this instance stops: streams end then.

@@ -17,6 +17,7 @@ import (
 	"beacon/outcall"
 	"beacon/provider"
 	"beacon/service/accounts"
+	"beacon/service/acts"
 	"beacon/service/jobs"
 	"beacon/service/logbook"
 	"beacon/service/zones"
@@ -215,7 +216,13 @@ func (s *Syncs) answerDrift(ctx context.Context, p Place, c comparison) error {
 	if len(c.result.Drift) == 0 {
 		return nil
 	}
-	var err error
+	err := s.store.Tx(ctx, func(tx *store.Tx) error { return acts.CheckHold(tx, acts.PlacementLock(p.Placement.ID)) })
+	if errors.Is(err, acts.ErrHeld) { // what is outside may be newer
+		return nil
+	}
+	if err != nil {
+		return err
+	}
 	switch p.Zone.Care().Drift {
 	case definition.DriftPutBack:
 		err = s.revert(ctx, p)

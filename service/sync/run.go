@@ -117,7 +117,7 @@ func (s *Syncs) RunSync(ctx context.Context, job store.Job) error {
 	switch {
 	case store.IsMissing(err): // its placement was removed, and it with that
 		return nil
-	case err != nil && run.sync.ID != 0 && outcall.Passing(err):
+	case err != nil && run.sync.ID != 0 && (outcall.Passing(err) || errors.Is(err, acts.ErrHeld)):
 		return s.waitOut(ctx, run, err)
 	case err != nil || run.sync.State.Ended():
 		return err
@@ -168,6 +168,9 @@ func (s *Syncs) begin(ctx context.Context, run *syncRun) (free bool, other uint6
 			return err
 		}
 		run.fresh = run.sync.Total == 0
+		if err := acts.CheckHold(tx, run.locks()...); err != nil {
+			return err
+		}
 		if err := accounts.Away(tx, run.Account); err != nil {
 			return err
 		}
@@ -186,6 +189,9 @@ func (s *Syncs) waitOut(ctx context.Context, run *syncRun, problem error) error 
 		}
 		if next, err = accounts.WaitOut(tx, run.Account, problem, jobs.Backoff(run.job.Attempts), s.store.Now()); err != nil {
 			return err
+		}
+		if errors.Is(problem, acts.ErrHeld) {
+			next = acts.HeldUntil(s.store.Now())
 		}
 		if run.sync.TroubleSince == nil {
 			if err := logbook.Log(tx, run.sync.RequestedBy, "sync.retrying", run.Zone.Name().String(),

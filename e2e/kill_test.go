@@ -84,7 +84,13 @@ func (p target) byHand(t *testing.T, set record.Set) {
 // journal is what the provider was asked to change, request by request.
 func (p target) journal(t *testing.T, s *demo.Stage) (lines []string) {
 	t.Helper()
-	res, err := http.Get(s.Site("control") + "/journal/" + p.kind + "/" + killZone.String())
+	return journalOf(t, s.Site("control"), p.kind, killZone.String())
+}
+
+// journalOf is what a provider was asked to change in a zone.
+func journalOf(t *testing.T, control, kind, zone string) (lines []string) {
+	t.Helper()
+	res, err := http.Get(control + "/journal/" + kind + "/" + zone)
 	require.NoError(t, err)
 	defer res.Body.Close()
 	require.NoError(t, json.NewDecoder(res.Body).Decode(&lines))

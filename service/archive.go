@@ -127,7 +127,7 @@ func Restore(ctx context.Context, archiveFile, settingsFile string) (r Restored,
 	defer db.Close()
 	reason := fmt.Sprintf("The database was restored from an archive of %s. What is outside may be newer.", r.ArchiveMadeAt.UTC().Format(time.DateTime))
 	if r.Rows, err = store.Restore(ctx, db, rows, reason); err != nil {
-		return r, err
+		return r, fmt.Errorf("%w. Nothing is restored; the database may have empty tables now: make it anew before you repeat", err)
 	}
 	if r.ProfilesMade, err = restoreProfiles(&archive.Reader, s.Profiles); err != nil {
 		return r, err

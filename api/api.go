@@ -35,7 +35,8 @@ const maxBody = 16 << 20
 func New(svc *service.Service, log *slog.Logger) http.Handler {
 	gin.SetMode(gin.ReleaseMode)
 	engine := gin.New()
-	_ = engine.SetTrustedProxies(svc.TrustedProxies()) // nobody, unless said: else whoever asks could name any address as his own
+	engine.UseRawPath, engine.UnescapePathValues = true, true // names of zones may have a slash in them (RFC 2317)
+	_ = engine.SetTrustedProxies(svc.TrustedProxies())        // nobody, unless said: else whoever asks could name any address as his own
 	engine.HandleMethodNotAllowed = true
 	a := &api{svc: svc, log: log}
 	engine.Use(a.guard)

@@ -158,6 +158,25 @@ func TestProblemsSayWhatAndWhatToDo(t *testing.T) {
 	assert.EqualValues(t, 3, faults[1].(map[string]any)["line"])
 }
 
+// Zones of classless delegations (RFC 2317) have a slash in their names; what is no name of a zone is refused.
+func TestNamesOfZones(t *testing.T) {
+	s := newSite(t)
+	const part = "/zones/0%2F25.2.0.192.in-addr.arpa"
+	status, _, body := s.ask("POST", Base+part+"/imports", `{"file":"f","text":"1 60 PTR pier.example.\n"}`)
+	require.Equal(t, http.StatusOK, status, body)
+	status, _, body = s.ask("GET", Base+part, "")
+	require.Equal(t, http.StatusOK, status, body)
+	assert.Equal(t, "0/25.2.0.192.in-addr.arpa.", body["name"])
+	status, _, body = s.ask("GET", Base+part+"/records", "")
+	require.Equal(t, http.StatusOK, status, body)
+	assert.Len(t, body["items"], 1)
+	for _, wrong := range []string{"192.0.2.1", "https:%2F%2Fx%2F", "a%2Fb.example", "2001:db8::1", "a%20b.example"} {
+		status, _, body := s.ask("POST", Base+"/zones/"+wrong+"/imports", `{"file":"f","text":"@ 60 A 192.0.2.1\n"}`)
+		require.Equal(t, http.StatusUnprocessableEntity, status, "%s: %v", wrong, body)
+		assert.Contains(t, body["detail"], "name", wrong)
+	}
+}
+
 func TestPages(t *testing.T) {
 	s := newSite(t)
 	for _, name := range []string{"a", "b", "c"} {

@@ -91,6 +91,9 @@ func routesOfDomains() []route {
 			f := wire.DomainFilter{Finding: k.Query("finding"), Name: k.Query("name")}
 			if verdict, given := k.GetQuery("verdict"); given {
 				v := delegation.Verdict(verdict)
+				if verdict == "unchecked" {
+					v = ""
+				}
 				f.Verdict = &v
 			}
 			items, more, err := k.svc.Overview.Domains(k.Request.Context(), after, k.limit(), f)

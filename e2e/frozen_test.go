@@ -9,7 +9,6 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
-	"runtime"
 	"slices"
 	"strings"
 	"syscall"
@@ -36,7 +35,9 @@ func skewed(t *testing.T, seconds int) string {
 		return program
 	}
 	dir := t.TempDir()
-	source := filepath.Join(runtime.GOROOT(), "src", "time", "time.go")
+	root, err := exec.Command("go", "env", "GOROOT").Output()
+	require.NoError(t, err)
+	source := filepath.Join(strings.TrimSpace(string(root)), "src", "time", "time.go")
 	text, err := os.ReadFile(source)
 	require.NoError(t, err)
 	const head = "func Now() Time {\n\tsec, nsec, mono := runtimeNow()\n" // its monotonic part stays as it is

@@ -149,7 +149,7 @@ func (t *Tx) DomainCounts() (list []DomainCount, total int, err error) {
 
 // PlacedZonesAfter returns at most limit zones behind a name that have contents and a placement, in canonical order.
 func (t *Tx) PlacedZonesAfter(after dnsname.Name, limit int) (list []Zone, err error) {
-	err = t.db.Raw(`SELECT z.* FROM zones z WHERE z.name_key > ? AND z.revision_id IS NOT NULL AND EXISTS (SELECT 1 FROM placements p WHERE p.zone_id = z.id)
+	err = t.db.Raw(`SELECT z.* FROM zones z WHERE z.name_key > ? AND z.revision_id IS NOT NULL AND (SELECT 1 FROM placements p WHERE p.zone_id = z.id LIMIT 1) = 1
 		ORDER BY z.name_key LIMIT ?`, octets(after.Key()), limit).Scan(&list).Error
 	return list, err
 }

@@ -32,7 +32,9 @@ const (
 )
 
 // Ended reports whether nothing more will happen.
-func (s ActState) Ended() bool { return s != ActPending && s != ActRunning && s != ActRetrying && s != ActSent }
+func (s ActState) Ended() bool {
+	return s != ActPending && s != ActRunning && s != ActRetrying && s != ActSent
+}
 
 // Act is what a user asked for and what changes something outside.
 type Act struct {
@@ -42,8 +44,8 @@ type Act struct {
 	State       ActState          `json:"state"`
 	RequestedBy string            `json:"requested_by"`
 	Reason      string            `json:"reason"`
-	Message     string            `json:"message"` // how it ended
-	Problem     string            `json:"problem"` // what holds it up, while it runs
+	Message     string            `json:"message"`            // how it ended
+	Problem     string            `json:"problem"`            // what holds it up, while it runs
 	Retrying    *Retrying         `json:"retrying,omitempty"` // while its state is retrying
 	Findings    []finding.Finding `json:"findings"`
 	Delegated   *Delegated        `json:"delegated,omitempty"` // what came of an act of the kind delegate

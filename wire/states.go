@@ -16,7 +16,9 @@ const (
 )
 
 // Ended reports whether nothing more will happen to the sync.
-func (s SyncState) Ended() bool { return s == SyncDone || s == SyncHeld || s == SyncFailed || s == SyncCancelled }
+func (s SyncState) Ended() bool {
+	return s == SyncDone || s == SyncHeld || s == SyncFailed || s == SyncCancelled
+}
 
 // RequestState is what became of a request to a provider.
 type RequestState string

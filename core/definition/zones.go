@@ -32,6 +32,10 @@ func (r *reader) readZones(n *yaml.Node) {
 			r.fault(key, err.Error(), "")
 			continue
 		}
+		if problem := name.ZoneProblem(); problem != "" {
+			r.fault(key, fmt.Sprintf("%q is not the name of a zone: %s", key.Value, problem), "")
+			continue
+		}
 		z := r.readZone(name, key, value)
 		if first, twice := r.zones[name]; twice {
 			r.fault(key, twiceMessage("zone", name.String(), first.File, first.Line), "put everything about a zone into one place")

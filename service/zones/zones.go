@@ -12,6 +12,7 @@ import (
 	"beacon/service/accounts"
 	"beacon/service/logbook"
 	"beacon/store"
+	"beacon/wire"
 )
 
 // Parts are what Zones work with.
@@ -82,6 +83,9 @@ func (s *Zones) WantedAddresses(ctx context.Context, name dnsname.Name) (c recor
 
 // FindOrAdd finds and locks a zone; one that is missing is made if make is set.
 func FindOrAdd(tx *store.Tx, name dnsname.Name, create bool) (z store.Zone, known bool, err error) {
+	if problem := name.ZoneProblem(); problem != "" {
+		return z, false, wire.Problemf(wire.Invalid, "%s is not the name of a zone: %s.", name.Unicode(), problem)
+	}
 	z, err = tx.LockZone(name)
 	switch {
 	case err == nil:

@@ -48,12 +48,14 @@ export function outOfDate(e: Pick<Entry, 'action' | 'subject'>): string[][] {
       return [['zones'], ['search'], ['operations']]
     case 'host':
       return [['hosts'], ['zones']]
+    case 'hold':
+      return [['hold'], ['zones']]
     case 'account':
     case 'key':
       return [['accounts']]
     case 'placement':
     case 'drift':
-      return [['zones', subject], ['zones', subject + '.'], ['accounts']]
+      return [['zones', subject], ['zones', subject + '.'], ['accounts'], ['hold']]
   }
   return []
 }

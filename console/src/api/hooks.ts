@@ -15,7 +15,7 @@ export const useDomains = ({ verdict, finding, name }: DomainFilter) =>
   useInfiniteQuery({
     queryKey: ['domains', 'list', verdict, finding, name],
     queryFn: ({ signal, pageParam }) =>
-      get('/domains', { limit: 200, cursor: pageParam, name, finding: finding ?? '', ...(verdict === null ? {} : { verdict }) }, signal),
+      get('/domains', { limit: 200, cursor: pageParam, name, finding: finding ?? '', ...(verdict === null ? {} : { verdict: verdict || 'unchecked' }) }, signal),
     initialPageParam: '',
     getNextPageParam: (page) => page.next || undefined,
     placeholderData: keepPreviousData,
@@ -95,6 +95,11 @@ export const useRequests = (id: number, running: boolean) =>
   useQuery({ queryKey: ['syncs', id, 'requests'], queryFn: ({ signal }) => get('/syncs/{id}/requests', { id }, signal), refetchInterval: running && 500 })
 
 export const useSetCare = (name: string) => useRefreshing((care: Care) => put('/zones/{name}/care', { name }, care), ['zones', name])
+
+export const useHold = () => useQuery({ queryKey: ['hold'], queryFn: ({ signal }) => get('/hold', {}, signal) })
+
+export const useRelease = () =>
+  useRefreshing((what: { zone: string; account: string; all: boolean }) => post('/hold/release', {}, what), ['hold'], ['zones'])
 
 export const useCancelSync = (zone: string) =>
   useRefreshing((id: number) => post('/syncs/{id}/cancellation', { id }, { reason: 'in the console' }), ['zones', zone])

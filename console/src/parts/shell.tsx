@@ -4,6 +4,7 @@ import { NavLink, Outlet, useNavigate } from 'react-router'
 import { useConnection } from '../api/events'
 import { useWorld } from '../api/clock'
 import { useMe, useSignOut } from '../api/hooks'
+import { Held } from './held'
 import { Lamp } from './lamp'
 import { Mark } from './mark'
 import { type Choice, choices, useTheme } from './theme'
@@ -48,6 +49,7 @@ export function Shell() {
       </header>
       <div className="min-w-0">
         <Lost />
+        <Held />
         <main id="content" tabIndex={-1} className="mx-auto max-w-6xl px-4 py-5 outline-none sm:px-6 lg:py-7">
           <Outlet />
         </main>

@@ -112,7 +112,7 @@ function Done({ list, again }: { list: Defined[]; again: () => void }) {
       </Notice>
       {list.map((d) => (
         <div key={d.zone}>
-          <Link to={`/domains/${plain(d.zone)}/changes`} className="inline-flex min-h-10 items-center rounded-key bg-action px-4 font-semibold text-on-action hover:bg-action-hover">
+          <Link to={`/domains/${encodeURIComponent(plain(d.zone))}/changes`} className="inline-flex min-h-10 items-center rounded-key bg-action px-4 font-semibold text-on-action hover:bg-action-hover">
             See and write the changes of {plain(d.zone)} →
           </Link>
         </div>

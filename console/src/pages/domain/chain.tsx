@@ -57,7 +57,7 @@ function Seen({ report: r }: { report: Report }) {
       )}
       <Answers name={plain(r.domain)} />
       <p>
-        <Link className="link" to={`/domains/${plain(r.domain)}/report`}>
+        <Link className="link" to={`/domains/${encodeURIComponent(plain(r.domain))}/report`}>
           A report for printing
         </Link>
       </p>

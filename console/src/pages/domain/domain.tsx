@@ -53,7 +53,7 @@ export function DomainPage() {
                 {views.map((v) => (
                   <NavLink
                     key={v.to}
-                    to={v.to === '.' ? `/domains/${name}` : `/domains/${name}/${v.to}`}
+                    to={v.to === '.' ? `/domains/${encodeURIComponent(name)}` : `/domains/${encodeURIComponent(name)}/${v.to}`}
                     end
                     className={({ isActive }) =>
                       `border-b-3 px-3 py-2 font-semibold whitespace-nowrap -outline-offset-3 ${isActive ? 'border-settling text-ink' : 'border-transparent text-soft hover:text-ink'}`

@@ -30,7 +30,7 @@ export function Passage({ name, stages: list }: { name: string; stages: Stage[] 
             </p>
             <p className={`mt-1 text-fine ${hand ? '' : s.state === 'behind' ? 'text-soft max-sm:hidden' : 'text-soft'}`}>{s.say}</p>
             {hand && known.act && (
-              <Link className="link mt-1.5 inline-block font-semibold" to={known.to.startsWith('/') ? known.to : known.to === '.' ? `/domains/${name}` : `/domains/${name}/${known.to}`}>
+              <Link className="link mt-1.5 inline-block font-semibold" to={known.to.startsWith('/') ? known.to : known.to === '.' ? `/domains/${encodeURIComponent(name)}` : `/domains/${encodeURIComponent(name)}/${known.to}`}>
                 {known.act} →
               </Link>
             )}

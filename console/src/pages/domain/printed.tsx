@@ -18,7 +18,7 @@ export function Printed() {
     <article className="mx-auto max-w-3xl bg-surface p-4 text-ink sm:p-8 print:max-w-none print:p-0">
       <title>{`Report on ${name} · Agile Beacon`}</title>
       <div className="mb-6 flex flex-wrap justify-between gap-3 print:hidden">
-        <Link className="link" to={`/domains/${name}`}>
+        <Link className="link" to={`/domains/${encodeURIComponent(name)}`}>
           Back to the domain
         </Link>
         <Key weight="main" onClick={() => window.print()}>

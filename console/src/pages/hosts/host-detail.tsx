@@ -25,7 +25,7 @@ export function HostPage() {
               lead={
                 <>
                   In the zone{' '}
-                  <Link className="link" to={`/domains/${plain(h.zone)}/records`}>
+                  <Link className="link" to={`/domains/${encodeURIComponent(plain(h.zone))}/records`}>
                     {plain(h.zone)}
                   </Link>
                   . {h.seen_at ? `Last reported ${wall(h.seen_at)}.` : 'It has not reported yet.'}

@@ -90,7 +90,7 @@ function Hits({ hits }: { hits: Hit[] }) {
         {hits.map((h, i) => (
           <tr key={i} className="border-b border-line align-top max-sm:grid max-sm:grid-cols-[1fr_auto_auto] max-sm:gap-x-3 max-sm:py-2">
             <td className="py-1.5 pr-3 max-sm:col-span-3 max-sm:py-0">
-              <Link className="link" to={`/domains/${plain(h.zone)}/records`}>
+              <Link className="link" to={`/domains/${encodeURIComponent(plain(h.zone))}/records`}>
                 {plain(h.zone)}
               </Link>
             </td>

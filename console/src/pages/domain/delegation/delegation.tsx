@@ -43,7 +43,7 @@ export function Delegation() {
         {plan.error instanceof Problem && plan.error.status < 500 && (
           <p className="text-soft">
             Nameservers can be changed once the new ones answer for the zone. See{' '}
-            <Link className="link" to={`/domains/${name}/changes`}>
+            <Link className="link" to={`/domains/${encodeURIComponent(name)}/changes`}>
               what is to be written to the provider
             </Link>
             .
@@ -100,7 +100,7 @@ function Standing({ plan, saved, name }: { plan: Delegated; saved: Lists; name: 
   if (inForce(saved, plan)) {
     return (
       <Notice light="settled" title="The registrar has these nameservers active.">
-        <Link className="link" to={`/domains/${name}`}>
+        <Link className="link" to={`/domains/${encodeURIComponent(name)}`}>
           Watch who sees them
         </Link>
         .

@@ -16,7 +16,7 @@ export function Revisions({ name, led }: { name: string; led: boolean }) {
         <div className="mb-3">
           <Notice light="settled" title={`Taken as revision ${restore.data.number}.`}>
             Nothing is written to a provider yet:{' '}
-            <Link className="link" to={`/domains/${name}/changes`}>
+            <Link className="link" to={`/domains/${encodeURIComponent(name)}/changes`}>
               see and write the changes
             </Link>
             .

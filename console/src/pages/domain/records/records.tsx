@@ -34,7 +34,7 @@ export function Records() {
       {accept.data && seen?.edits.length === 0 && (
         <Notice light="settled" title={`Taken as revision ${accept.data.number}.`}>
           Nothing is written to a provider yet:{' '}
-          <Link className="link" to={`/domains/${name}/changes`}>
+          <Link className="link" to={`/domains/${encodeURIComponent(name)}/changes`}>
             see and write the changes
           </Link>
           .

@@ -37,6 +37,13 @@ func routesOfAccounts() []route {
 			tried, err := k.svc.Accounts.RotateAccount(k.Request.Context(), in.Role, k.Param("name"), in.Secret)
 			return wire.AccountAdded{Name: k.Param("name"), Tried: tried}, err
 		}},
+		{method: "DELETE", effect: writes, path: "/accounts/:name", summary: "Remove an account and forget its credential; not while it is used", right: access.Manage, query: []string{"role"}, status: http.StatusNoContent, handle: func(k *call) (any, error) {
+			role := k.Query("role")
+			if role == "" {
+				role = wire.RoleProvider
+			}
+			return nil, k.svc.Accounts.RemoveAccount(k.Request.Context(), role, k.Param("name"))
+		}},
 		{method: "POST", effect: writes, path: "/accounts/:name/verifications", summary: "Make the conformance run in a scratch zone", right: access.Manage, in: wire.Verification{}, out: wire.Page[wire.Verified]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			var in wire.Verification
 			if err := k.body(&in); err != nil {

@@ -86,6 +86,20 @@ func routesOfActs() []route {
 			act, err := k.svc.Handover.Delegate(k.Request.Context(), in)
 			return k.started(act, err)
 		})},
+		{method: "POST", effect: looks, path: "/zones/:name/deletion-preview", summary: "What the deletion of a zone would do, and which gates block it", right: access.Read, in: wire.DeleteRequest{}, out: wire.Deleted{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			in := wire.DeleteRequest{Zone: name}
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			return k.svc.Handover.PreviewDelete(k.Request.Context(), in)
+		})},
+		{method: "POST", effect: writes, path: "/zones/:name/deletion", summary: "Delete a zone here; nothing changes at a provider or registrar", right: access.Manage, in: wire.DeleteRequest{}, out: wire.Deleted{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			in := wire.DeleteRequest{Zone: name}
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			return k.svc.Handover.Delete(k.Request.Context(), in)
+		})},
 		{method: "POST", effect: looks, path: "/zones/:name/retirement-preview", summary: "What taking a zone from a provider would do, and which guards block it", right: access.Read, in: wire.RetireRequest{}, out: wire.Retired{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			in := wire.RetireRequest{Zone: name}
 			if err := k.body(&in); err != nil {

@@ -136,7 +136,7 @@ func (a *app) registrarCommand() *cobra.Command {
 		})
 	}}
 	c.AddCommand(a.listAccounts(wire.RoleRegistrar), domains,
-		a.rotateCommand(wire.RoleRegistrar), a.addCommand(wire.RoleRegistrar, "  beacon registrar add gannet-main --kind gannet --at https://api.gannet.example --secret-file key"))
+		a.rotateCommand(wire.RoleRegistrar), a.removeAccountCommand(wire.RoleRegistrar), a.addCommand(wire.RoleRegistrar, "  beacon registrar add gannet-main --kind gannet --at https://api.gannet.example --secret-file key"))
 	return c
 }
 

@@ -67,7 +67,7 @@ func (a *app) providerCommand() *cobra.Command {
 	c.AddCommand(a.listAccounts(wire.RoleProvider), a.showAccountCommand(), zones,
 		a.addCommand(wire.RoleProvider, "  beacon provider add heron-main --kind heron --at https://api.heron.example --secret-file key\n"+
 			"  beacon provider add moor --kind update --at dns://192.0.2.53 --secret-file key   # hmac-sha256:NAME:BASE64"),
-		a.rotateCommand(wire.RoleProvider), a.kindsCommand(), a.verifyCommand(), a.profileCommand(), a.tryCommand())
+		a.rotateCommand(wire.RoleProvider), a.removeAccountCommand(wire.RoleProvider), a.kindsCommand(), a.verifyCommand(), a.profileCommand(), a.tryCommand())
 	return c
 }
 
@@ -170,6 +170,24 @@ func (a *app) showRights(t wire.Tried) {
 	}
 	a.printf("  It may: %s.\n", rightsWords(words))
 	a.findings(t.Findings)
+}
+
+// removeAccountCommand forgets an account that is not used.
+func (a *app) removeAccountCommand(role string) *cobra.Command {
+	var yes bool
+	c := &cobra.Command{Use: "remove ACCOUNT", Short: "Remove an account and forget its credential; not while it is used", Args: cobra.ExactArgs(1),
+		RunE: func(_ *cobra.Command, args []string) error {
+			if err := a.agreed(yes, "Remove account "+args[0]+" and forget its credential?"); err != nil {
+				return err
+			}
+			if err := ask(a, wire.RemoveAccount.With("role", role), wire.None{}, nil, args[0]); err != nil {
+				return err
+			}
+			a.printf("Removed %s. Nothing changed at the %s: revoke the credential there.\n", args[0], role)
+			return nil
+		}}
+	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
+	return c
 }
 
 func (a *app) rotateCommand(role string) *cobra.Command {

@@ -13,7 +13,8 @@ import (
 func (a *app) retireCommand() *cobra.Command {
 	var account string
 	var keep, yes, dryRun bool
-	var allow []string
+	var override []string
+	var reason string
 	c := &cobra.Command{Use: "retire ZONE", Short: "Remove a zone from a provider, once no resolver can still use it", Args: cobra.ExactArgs(1),
 		Example: "  beacon zone retire saltmarsh-ferries.example --account plover-old --dry-run",
 		RunE: func(_ *cobra.Command, args []string) error {
@@ -21,19 +22,19 @@ func (a *app) retireCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			body := wire.RetireRequest{Account: account, Keep: keep, Allow: allow}
+			body := wire.RetireRequest{Account: account, Keep: keep, Override: override, Reason: reason}
 			var out wire.Retired
 			if err := ask(a, wire.PreviewRetire, body, &out, name); err != nil {
 				return err
 			}
-			a.findings(unless(out.Guards, allow))
+			a.findings(unless(out.Guards, override))
 			if dryRun {
-				if err := a.show(out, func() { a.printf("This is a preview. Nothing was changed.\n") }); err != nil || len(unless(out.Guards, allow)) == 0 {
+				if err := a.show(out, func() { a.printf("This is a preview. Nothing was changed.\n") }); err != nil || len(unless(out.Guards, override)) == 0 {
 					return err
 				}
 				return exit{ExitFailed, ""}
 			}
-			if len(unless(out.Guards, allow)) > 0 {
+			if len(unless(out.Guards, override)) > 0 {
 				return exit{ExitFailed, "a guard blocks this; nothing was changed"}
 			}
 			question := fmt.Sprintf("Remove %s and all its records from %s?", plain(name), account)
@@ -57,10 +58,53 @@ func (a *app) retireCommand() *cobra.Command {
 		}}
 	c.Flags().StringVar(&account, "account", "", "the provider account to remove it from")
 	c.Flags().BoolVar(&keep, "keep", false, "leave the zone at the provider, and no longer manage it there")
-	c.Flags().StringSliceVar(&allow, "allow", nil, "allow what a guard blocks, by its code")
+	c.Flags().StringSliceVar(&override, "override", nil, "pass a safety gate, by its code; names lose their answers")
+	c.Flags().StringVar(&reason, "reason", "", "with --override: why, for the logbook")
 	c.Flags().BoolVar(&dryRun, "dry-run", false, "look only")
 	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
 	_ = c.MarkFlagRequired("account")
+	return c
+}
+
+// deleteCommand deletes a zone here.
+func (a *app) deleteCommand() *cobra.Command {
+	var yes, dryRun bool
+	var override []string
+	var reason string
+	c := &cobra.Command{Use: "delete ZONE", Short: "Delete a zone here; nothing changes at a provider or registrar", Args: cobra.ExactArgs(1),
+		Example: "  beacon zone retire tides.example --account heron-main\n  beacon zone delete tides.example",
+		RunE: func(_ *cobra.Command, args []string) error {
+			name, err := parseName(args[0])
+			if err != nil {
+				return err
+			}
+			body := wire.DeleteRequest{Override: override, Reason: reason}
+			var out wire.Deleted
+			if err := ask(a, wire.PreviewDelete, body, &out, name); err != nil {
+				return err
+			}
+			blocking := unless(out.Guards, override)
+			a.findings(blocking)
+			if dryRun || len(blocking) > 0 {
+				if err := a.show(out, func() {
+					a.printf("%s: %s, %s. Nothing was changed.\n", plain(name), count(out.Records, "record"), count(out.Hosts, "dynamic host"))
+				}); err != nil || len(blocking) == 0 {
+					return err
+				}
+				return exit{ExitFailed, ""}
+			}
+			if err := a.agreed(yes, fmt.Sprintf("Delete %s with %s, all revisions and %s? This cannot be undone.", plain(name), count(out.Records, "record"), count(out.Hosts, "dynamic host"))); err != nil {
+				return err
+			}
+			if err := ask(a, wire.DeleteZone, body, &out, name); err != nil {
+				return err
+			}
+			return a.show(out, func() { a.printf("Deleted %s. Nothing changed at a provider or registrar.\n", plain(name)) })
+		}}
+	c.Flags().StringSliceVar(&override, "override", nil, "pass a safety gate, by its code")
+	c.Flags().StringVar(&reason, "reason", "", "with --override: why, for the logbook")
+	c.Flags().BoolVar(&dryRun, "dry-run", false, "look only")
+	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
 	return c
 }
 

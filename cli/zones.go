@@ -16,7 +16,7 @@ import (
 
 func (a *app) zoneCommand() *cobra.Command {
 	c := &cobra.Command{Use: "zone", Short: "Zones and what they should contain"}
-	c.AddCommand(a.retireCommand(), a.careCommand(),
+	c.AddCommand(a.retireCommand(), a.deleteCommand(), a.careCommand(),
 		&cobra.Command{Use: "list", Short: "Zones that are looked after", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error { return a.zoneList() }},
 		&cobra.Command{Use: "show ZONE", Short: "Where a zone is served, and its last syncs", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error { return a.zoneShow(args[0]) }},
 		a.zoneHistoryCommand(), a.zoneRestoreCommand(), a.zoneImportCommand(), a.zoneExportCommand(), a.zoneCheckCommand(), a.zoneConvertCommand(), a.zoneCompareCommand(), a.zoneTakeoverCommand(), a.zoneSketchCommand(),

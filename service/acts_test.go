@@ -264,7 +264,7 @@ func TestPlacedAgainAfterRetiring(t *testing.T) {
 		h.define("heron-main", "@ A 192.0.2.1")
 		done := h.sync(wire.SyncRequest{})
 		require.Equal(t, wire.SyncDone, done.State, done.Message)
-		require.Equal(t, wire.ActDone, h.retire(wire.RetireRequest{Account: "heron-main", Allow: []string{handover.GuardStillDelegated}}).State)
+		require.Equal(t, wire.ActDone, h.retire(wire.RetireRequest{Account: "heron-main", Override: []string{handover.GuardStillDelegated}, Reason: "a drill"}).State)
 	}
 }
 

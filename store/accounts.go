@@ -3,6 +3,8 @@ package store
 import (
 	"encoding/json"
 	"time"
+
+	"beacon/core/dnsname"
 )
 
 // Account is the stored connection to one provider or registrar.
@@ -69,4 +71,27 @@ func (t *Tx) Account(role, name string) (a Account, err error) {
 func (t *Tx) AccountByID(id uint64) (a Account, err error) {
 	err = t.db.Where("id = ?", id).Take(&a).Error
 	return a, found(err, "account %d", id)
+}
+
+// LockAccount finds an account and keeps others from it until the transaction ends.
+func (t *Tx) LockAccount(role, name string) (a Account, err error) {
+	err = t.locking().Where("role = ? AND name = ?", role, name).Take(&a).Error
+	return a, found(err, "account %s", name)
+}
+
+// UsesOf returns how many zones are placed at an account, how many name it as their registrar or as where to delegate to, and one of them.
+func (t *Tx) UsesOf(id uint64) (placed, registered int, example dnsname.Name, err error) {
+	var row struct {
+		Placed, Registered int
+		Example            string
+	}
+	err = t.db.Raw(`SELECT (SELECT COUNT(*) FROM placements WHERE account_id = @id) AS placed, (SELECT COUNT(*) FROM zones WHERE registrar_id = @id OR delegate_to_id = @id) AS registered,
+		COALESCE((SELECT z.name_key FROM placements p JOIN zones z ON z.id = p.zone_id WHERE p.account_id = @id LIMIT 1),
+			(SELECT name_key FROM zones WHERE registrar_id = @id OR delegate_to_id = @id LIMIT 1), '') AS example`, map[string]any{"id": id}).Scan(&row).Error
+	return row.Placed, row.Registered, dnsname.FromKey(row.Example), err
+}
+
+// DeleteAccount forgets an account.
+func (t *Tx) DeleteAccount(id uint64) error {
+	return t.db.Exec("DELETE FROM accounts WHERE id = ?", id).Error
 }

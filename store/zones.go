@@ -31,7 +31,9 @@ type Zone struct {
 	ProtectSets  *string // patterns, JSON
 	DriftPolicy  string
 	OnlyOurs     bool
-	SiteNames    *string // that carry a site, JSON; NULL for those that usually do
+	Followed     bool       // the file that manages it is in the followed folder
+	VanishedAt   *time.Time // since when the file that manages it is gone, or does not name it any more, real time
+	SiteNames    *string    // that carry a site, JSON; NULL for those that usually do
 }
 
 // TableName is the table that zones are kept in.
@@ -85,6 +87,17 @@ func (t *Tx) AddZone(name dnsname.Name) (Zone, error) {
 		return z, found(err, "zone %s", name)
 	}
 	return t.LockZone(name)
+}
+
+// DeleteZone forgets a zone and all that is known of it.
+func (t *Tx) DeleteZone(id uint64) error {
+	return t.db.Exec("DELETE FROM zones WHERE id = ?", id).Error
+}
+
+// AccountsOf returns the names of the accounts that a zone is placed at.
+func (t *Tx) AccountsOf(zoneID uint64) (names []string, err error) {
+	err = t.db.Raw("SELECT a.name FROM placements p JOIN accounts a ON a.id = p.account_id WHERE p.zone_id = ? ORDER BY p.id", zoneID).Scan(&names).Error
+	return names, err
 }
 
 // Leave gives the patterns of sets that somebody else looks after.

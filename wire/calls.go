@@ -47,6 +47,7 @@ var (
 	ListAccounts     = List[AccountView]{Method: "GET", Path: "/accounts"}
 	AddAccount       = Call[NewAccount, AccountAdded]{Method: "POST", Path: "/accounts"}
 	RotateCredential = Call[NewCredential, AccountAdded]{Method: "PUT", Path: "/accounts/:name/credential"}
+	RemoveAccount    = Call[None, None]{Method: "DELETE", Path: "/accounts/:name"}
 	VerifyAccount    = Call[Verification, Page[Verified]]{Method: "POST", Path: "/accounts/:name/verifications"}
 	ListRemoteZones  = List[RemoteZone]{Method: "GET", Path: "/accounts/:name/zones"}
 	ListHoldings     = List[Registration]{Method: "GET", Path: "/accounts/:name/registrations"}
@@ -88,6 +89,8 @@ var (
 	ShowSync        = Call[None, SyncView]{Method: "GET", Path: "/syncs/:id"}
 	CancelSync      = Call[Cancellation, SyncView]{Method: "POST", Path: "/syncs/:id/cancellation"}
 	AdoptDrift      = Call[Adoption, Page[diff.Item]]{Method: "POST", Path: "/zones/:name/adoptions"}
+	PreviewDelete   = Call[DeleteRequest, Deleted]{Method: "POST", Path: "/zones/:name/deletion-preview"}
+	DeleteZone      = Call[DeleteRequest, Deleted]{Method: "POST", Path: "/zones/:name/deletion"}
 	PreviewRetire   = Call[RetireRequest, Retired]{Method: "POST", Path: "/zones/:name/retirement-preview"}
 	Retire          = Call[RetireRequest, Act]{Method: "POST", Path: "/zones/:name/retirements"}
 )

@@ -39,8 +39,26 @@ type Delegated struct {
 type RetireRequest struct {
 	Zone    dnsname.Name `json:"-"` // the path names it
 	Account string       `json:"account"`
-	Keep    bool         `json:"keep"`  // the zone stays at the provider, and is no longer looked after there
-	Allow   []string     `json:"allow"` // codes of guards that the user allows
+	Keep    bool         `json:"keep"` // the zone stays at the provider, and is no longer managed there
+	// Override names safety gates that the user passes: names lose their answers. It needs a reason.
+	Override []string `json:"override,omitempty"`
+	Reason   string   `json:"reason,omitempty"`
+}
+
+// DeleteRequest asks for a zone to be deleted here: its records, revisions, hosts and checks. Nothing changes at a provider or registrar.
+type DeleteRequest struct {
+	Zone     dnsname.Name `json:"-"`                  // the path names it
+	Override []string     `json:"override,omitempty"` // safety gates that the user passes
+	Reason   string       `json:"reason,omitempty"`   // needed with Override
+}
+
+// Deleted says what the deletion of a zone does, or did.
+type Deleted struct {
+	Zone    dnsname.Name      `json:"zone"`
+	Deleted bool              `json:"deleted"`
+	Records int               `json:"records"` // that it contained
+	Hosts   int               `json:"hosts"`   // whose tokens end with it
+	Guards  []finding.Finding `json:"guards"`  // that block it
 }
 
 // Retired says what the taking of a zone from a provider does, or did.

@@ -67,6 +67,6 @@ var Codes = append(append(delegations, arrivals...), []Known{
 	{"ttl-lowered", Providers, "The provider's longest TTL is less than what was asked for.", "Nothing to do."},
 	{"ttl-raised", Providers, "The provider's least TTL is larger than what was asked for.", "Nothing to do, unless these names have to change quickly."},
 	{"type-not-held", Providers, "The provider cannot keep records of this type; they are not written there.", "Take them out of the zone, or place it with a provider that can."},
-	{"zone-still-asked", Providers, "Caches may still lead to the nameservers of a zone that is to be taken from a provider.", "Wait until the time that is named; if it is meant all the same, say yes to it: --allow zone-still-asked."},
-	{"zone-still-delegated", Providers, "The parent leads to the nameservers of a zone that is to be taken from a provider.", "Delegate it elsewhere first; if it is meant all the same, say yes to it: --allow zone-still-delegated."},
+	{"zone-still-asked", Providers, "Caches may still ask the nameservers of a zone that is to be removed from a provider, or deleted here.", "Wait until the time that is named; if it is intended all the same: --override zone-still-asked --reason TEXT."},
+	{"zone-still-delegated", Providers, "The parent delegates to the nameservers of a zone that is to be removed from a provider, or the domain of a zone that is to be deleted here.", "Delegate it elsewhere first; if it is intended all the same: --override zone-still-delegated --reason TEXT."},
 }...)

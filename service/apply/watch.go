@@ -27,6 +27,7 @@ import (
 type WatchSettings struct {
 	Folder      string        `yaml:"folder"`      // a checkout of definitions; empty for none
 	Every       time.Duration `yaml:"every"`       // how often it is looked at, wall time
+	Prune       string        `yaml:"prune"`       // what becomes of a zone whose file is gone: "" to be decided by a user, or "detach"
 	Environment []string      `yaml:"environment"` // the variables of the service's environment that its files may use
 }
 
@@ -88,7 +89,7 @@ func (s *Applier) RunWatch(ctx context.Context, job store.Job) error {
 		return nil
 	}
 	next := store.Watched{Taken: now}
-	left, err := s.take(ctx, files)
+	named, left, err := s.take(ctx, files)
 	if err != nil {
 		var p *wire.Problem
 		if !errors.As(err, &p) || p.Kind != wire.Invalid { // what is only in the way may go; what is wrong stays so until the files change
@@ -99,6 +100,11 @@ func (s *Applier) RunWatch(ctx context.Context, job store.Job) error {
 	keepErr := s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		if next.Trouble != "" && next.Trouble != known.Trouble {
 			if err := logbook.Log(tx, logbook.Actor(ctx), "watch.refused", s.watch.Folder, next.Trouble); err != nil {
+				return err
+			}
+		}
+		if err == nil {
+			if err := s.prune(ctx, tx, named); err != nil {
 				return err
 			}
 		}
@@ -136,22 +142,48 @@ func problemText(err error) string {
 	return text
 }
 
-// take accepts what the files say, and has the zones synced in which something changed. It returns the zones that a user detached, which
-// are left alone.
-func (s *Applier) take(ctx context.Context, files []definition.File) (left []dnsname.Name, err error) {
+// prune does what the settings say about zones that the files named and do not any more. Their records stay as they are, here and at
+// their providers.
+func (s *Applier) prune(ctx context.Context, tx *store.Tx, named []dnsname.Name) error {
+	vanished, err := tx.Follow(named)
+	if err != nil {
+		return err
+	}
+	for _, z := range vanished {
+		what := fmt.Sprintf("its file %s is gone, or does not name it any more; its records stay. Detach it (beacon zone takeover), retire it, or delete it", z.LedBy)
+		if s.watch.Prune == PruneDetach {
+			if err := zones.Detach(tx, z); err != nil {
+				return err
+			}
+			what = fmt.Sprintf("its file %s is gone, or does not name it any more; it is detached, and its records stay", z.LedBy)
+		}
+		if err := logbook.Log(tx, logbook.Actor(ctx), "watch.vanished", z.Name().String(), what); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// PruneDetach is the setting that detaches zones whose file is gone.
+const PruneDetach = "detach"
+
+// take accepts what the files say, and has the zones synced in which something changed. It returns the zones that the files name, and of
+// those the ones that a user detached, which are left alone.
+func (s *Applier) take(ctx context.Context, files []definition.File) (named, left []dnsname.Name, err error) {
 	planned, err := s.Define(ctx, wire.DefineRequest{Files: files, DryRun: true, Lead: true})
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	detached := map[string]bool{}
 	for _, d := range planned {
+		named = append(named, d.Zone)
 		if d.TakenOver {
 			detached[d.Zone.String()] = true
 			left = append(left, d.Zone)
 		}
 	}
 	_, err = s.define(ctx, wire.DefineRequest{Files: files, Lead: true, Why: "the files changed"}, func(z definition.Zone) bool { return !detached[z.Name.String()] }, s.putOut)
-	return left, err
+	return named, left, err
 }
 
 // putOut has a zone synced in which files changed something, whatever becomes of this instance and of other zones: the work is stored

@@ -44,6 +44,9 @@ func (s *Handover) PreviewRetire(ctx context.Context, r wire.RetireRequest) (wir
 
 // Retire stores that a zone is to be taken from a provider, and has it done in the background.
 func (s *Handover) Retire(ctx context.Context, r wire.RetireRequest) (wire.Act, error) {
+	if err := reasoned(r.Override, r.Reason); err != nil {
+		return wire.Act{}, err
+	}
 	p, _, err := s.retiring(ctx, r)
 	if err != nil {
 		return wire.Act{}, err
@@ -59,7 +62,7 @@ func (s *Handover) Retire(ctx context.Context, r wire.RetireRequest) (wire.Act, 
 			}
 			return err
 		}
-		act, err = s.acts.Start(ctx, tx, wire.ActRetire, r.Zone.String(), p.Account.ID, "", r)
+		act, err = s.acts.Start(ctx, tx, wire.ActRetire, r.Zone.String(), p.Account.ID, r.Reason, r)
 		return err
 	})
 	if err != nil {
@@ -67,6 +70,14 @@ func (s *Handover) Retire(ctx context.Context, r wire.RetireRequest) (wire.Act, 
 	}
 	s.acts.Wake()
 	return s.acts.Act(ctx, act.ID)
+}
+
+// reasoned returns a problem where safety gates are overridden without a reason.
+func reasoned(override []string, reason string) error {
+	if len(override) > 0 && strings.TrimSpace(reason) == "" {
+		return wire.Problemf(wire.Invalid, "A safety gate is overridden with a reason: --reason TEXT. Nothing was changed.")
+	}
+	return nil
 }
 
 // retiring finds the placement that is meant.
@@ -155,7 +166,7 @@ func (d retirement) Next(ctx context.Context, run *acts.Run) (next acts.Decision
 		return next, err
 	}
 	out.Guards = retireGuards(r, p.Placement.Names(), report)
-	blocking := slices.DeleteFunc(slices.Clone(out.Guards), func(f finding.Finding) bool { return slices.Contains(r.Allow, f.Code) })
+	blocking := slices.DeleteFunc(slices.Clone(out.Guards), func(f finding.Finding) bool { return slices.Contains(r.Override, f.Code) })
 	if len(blocking) > 0 {
 		next.Outcome = acts.Outcome{State: store.ActBlocked, Message: "A guard blocks this. Nothing was changed.", Findings: blocking, Result: out}
 		return next, nil
@@ -245,7 +256,7 @@ func retireGuards(r wire.RetireRequest, names []dnsname.Name, report delegation.
 	asked := slices.ContainsFunc(report.Parents, func(source delegation.Source) bool { return len(source.Nameservers) > 0 })
 	say := func(code string, severity finding.Severity, message, remedy string) {
 		found = append(found, finding.Finding{Code: code, Severity: severity, Subject: r.Zone.Unicode(), Message: message,
-			Remedy: remedy + " If it is meant all the same, allow it: --allow " + code + "."})
+			Remedy: remedy + " If it is intended all the same: --override " + code + " --reason TEXT."})
 	}
 	text := make([]string, len(names))
 	for i, n := range names {

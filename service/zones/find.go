@@ -21,6 +21,15 @@ func Managed(tx *store.Tx, names []dnsname.Name) (map[dnsname.Name]bool, error) 
 	return tx.ZonesAmong(names)
 }
 
+// Delete forgets a zone and all that is known of it here.
+func Delete(tx *store.Tx, id uint64) error { return tx.DeleteZone(id) }
+
+// Detach has a zone managed here and no longer by its file.
+func Detach(tx *store.Tx, z store.Zone) error { return tx.TakeOver(z.ID) }
+
+// PlacedAt returns the names of the accounts that a zone is placed at.
+func PlacedAt(tx *store.Tx, id uint64) ([]string, error) { return tx.AccountsOf(id) }
+
 // Set records what a definition says of a zone besides its records.
 func Set(tx *store.Tx, id uint64, said store.ZoneSaid) error { return tx.SetZone(id, said) }
 

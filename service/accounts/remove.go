@@ -1,0 +1,37 @@
+package accounts
+
+import (
+	"context"
+	"fmt"
+
+	"beacon/core/wording"
+	"beacon/service/logbook"
+	"beacon/store"
+	"beacon/wire"
+)
+
+// RemoveAccount forgets an account and its credential. One that is used is not removed: zones are placed there, or name it as their registrar.
+func (s *Accounts) RemoveAccount(ctx context.Context, role, name string) error {
+	return s.logbook.Tx(ctx, func(tx *store.Tx) error {
+		a, err := tx.LockAccount(role, name)
+		if err != nil {
+			return err
+		}
+		placed, registered, example, err := tx.UsesOf(a.ID)
+		if err != nil {
+			return err
+		}
+		switch {
+		case placed > 0:
+			return wire.Problemf(wire.InTheWay, "Account %s is used: %s placed there, such as %s. Retire them first: beacon zone retire %s --account %s. Nothing was changed.",
+				name, wording.Counted(placed, "zone"), example.Unicode(), example.Unicode(), name)
+		case registered > 0:
+			return wire.Problemf(wire.InTheWay, "Account %s is used: %s name it as their registrar, such as %s. Name another one in their definitions first. Nothing was changed.",
+				name, wording.Counted(registered, "zone"), example.Unicode())
+		}
+		if err := tx.DeleteAccount(a.ID); err != nil {
+			return err
+		}
+		return logbook.Log(tx, logbook.Actor(ctx), "account.removed", name, fmt.Sprintf("%s %s at %s; its credential is forgotten here", role, a.Kind, a.Address))
+	})
+}

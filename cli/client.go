@@ -66,7 +66,7 @@ func pathOf(pattern string, at []any) string {
 			continue
 		}
 		if name, ok := at[0].(dnsname.Name); ok {
-			parts[i] = plain(name)
+			parts[i] = url.PathEscape(plain(name))
 		} else {
 			parts[i] = url.PathEscape(fmt.Sprint(at[0]))
 		}

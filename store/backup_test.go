@@ -55,9 +55,9 @@ func TestDumpAndRestore(t *testing.T) {
 	var second bytes.Buffer
 	_, err = empty.Dump(ctx, &second)
 	require.NoError(t, err)
-	without := func(text string) (lines []string) { // the line of the logbook about the hold is more
+	without := func(text string) (lines []string) { // without the line of the logbook about the hold
 		for _, line := range strings.Split(text, "\n") {
-			if !strings.Contains(line, "YmVhY29uIHJlc3RvcmU=") {
+			if !strings.Contains(line, "YmVhY29uIHJlc3RvcmU=") && !strings.Contains(line, "bG9vay1vbmNl") { // nor the look that it asks for
 				lines = append(lines, line)
 			}
 		}

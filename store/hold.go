@@ -24,7 +24,22 @@ func (t *Tx) SetHold(reason, asked string) (begun bool, err error) {
 	if res.Error != nil || res.RowsAffected == 0 {
 		return false, res.Error
 	}
-	return true, t.db.Exec("DELETE FROM hold_released").Error
+	if err := t.db.Exec("DELETE FROM hold_released").Error; err != nil {
+		return false, err
+	}
+	if err := t.db.Exec("UPDATE placements SET looked_at = NULL").Error; err != nil { // all are looked at now
+		return false, err
+	}
+	var accounts []uint64
+	if err := t.db.Raw("SELECT DISTINCT account_id FROM placements").Scan(&accounts).Error; err != nil {
+		return false, err
+	}
+	for _, a := range accounts {
+		if err := t.EnqueueIn(JobLookOnce, a, a, t.now()); err != nil {
+			return false, err
+		}
+	}
+	return true, nil
 }
 
 // AnyMade reports whether anything was ever made at a provider.

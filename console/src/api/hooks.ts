@@ -96,6 +96,16 @@ export const useRequests = (id: number, running: boolean) =>
 
 export const useSetCare = (name: string) => useRefreshing((care: Care) => put('/zones/{name}/care', { name }, care), ['zones', name])
 
+/** What the deletion of a zone would do; the parent is asked for it, so it takes a moment. */
+export const useDeletion = (name: string) =>
+  useQuery({ queryKey: ['zones', name, 'deletion'], queryFn: () => post('/zones/{name}/deletion-preview', { name }, {}), staleTime: 30_000, gcTime: 0 })
+
+export const useDeleteZone = (name: string) =>
+  useRefreshing((how: { override: string[]; reason: string }) => post('/zones/{name}/deletion', { name }, how), ['domains'])
+
+export const useRemoveAccount = () =>
+  useRefreshing((a: { name: string; role: string }) => remove('/accounts/{name}', { name: a.name, role: a.role }), ['accounts'])
+
 export const useHold = () => useQuery({ queryKey: ['hold'], queryFn: ({ signal }) => get('/hold', {}, signal) })
 
 export const useRelease = () =>

@@ -13,7 +13,7 @@ export function Held() {
     <div role="alert" className="flex flex-wrap items-center gap-3 bg-settling-wash px-4 py-2.5 sm:px-6">
       <Lamp light="settling" />
       <p className="min-w-0 flex-1 basis-80">
-        <strong>Held since {wall(h.since)}.</strong> {h.reason} Nothing is written to providers and registrars. {count(h.total, 'placement')}: {h.newer} newer outside, {h.unseen} not looked at
+        <strong>Held since {wall(h.since)}:</strong> {h.reason.replace(/\.?$/, '.')} Nothing is written to providers and registrars. {count(h.total, 'placement')}: {h.newer} newer outside, {h.unseen} not looked at
         yet, {h.released} released. Look at a zone under Changes; one zone is released with beacon hold release.
       </p>
       <Key busy={release.isPending} onClick={() => window.confirm('Release everything? What waits is written then.') && release.mutate({ zone: '', account: '', all: true })}>

@@ -1,9 +1,9 @@
 // Accounts at providers and registrars: what each may do, how its zones stand, and the giving of credentials.
 import { useState } from 'react'
-import { useAccounts } from '../../api/hooks'
+import { useAccounts, useRemoveAccount } from '../../api/hooks'
 import type { Account } from '../../api/types'
 import { Findings } from '../../parts/findings'
-import { Empty, Key, PageHead, Shown } from '../../parts/kit'
+import { Empty, Key, PageHead, Shown, Trouble } from '../../parts/kit'
 import { type Light, Tag } from '../../parts/lamp'
 import { EmptyMooring } from '../../parts/pictures'
 import { count, wall } from '../../parts/text'
@@ -58,6 +58,8 @@ function stands(a: Account): { light: Light; word: string } {
 
 function Row({ account: a, role }: { account: Account; role: string }) {
   const [rotating, rotate] = useState(false)
+  const [removing, askToRemove] = useState(false)
+  const removal = useRemoveAccount()
   const { light, word } = stands(a)
   return (
     <li className="plate p-4">
@@ -70,7 +72,26 @@ function Row({ account: a, role }: { account: Account; role: string }) {
             Another credential
           </Key>
         )}
+        {!removing && (
+          <Key onClick={() => askToRemove(true)} aria-label={`Remove ${a.name}`}>
+            Remove
+          </Key>
+        )}
       </div>
+      {removing && (
+        <div className="my-2 flex flex-wrap items-center gap-3">
+          <p>Remove {a.name} and forget its credential?</p>
+          <Key busy={removal.isPending} onClick={() => removal.mutate({ name: a.name, role })}>
+            Remove account
+          </Key>
+          <Key onClick={() => askToRemove(false)}>Cancel</Key>
+          {removal.error && (
+            <div className="basis-full">
+              <Trouble error={removal.error} />
+            </div>
+          )}
+        </div>
+      )}
       <p className="text-soft wrap-anywhere">
         {a.kind}
         {a.about && `: ${a.about}`} <span className="data">{a.address}</span>

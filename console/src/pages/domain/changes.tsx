@@ -11,6 +11,7 @@ import { Tag } from '../../parts/lamp'
 import { EmptyChart } from '../../parts/pictures'
 import { count } from '../../parts/text'
 import { CarePlate } from './care'
+import { DeletePlate } from './delete'
 import { ChangeList, Items } from './change-list'
 import { useName } from './domain'
 import { SideBySide } from './side-by-side'
@@ -35,6 +36,7 @@ export function Changes() {
           <>
             <Lists name={name} running={z.placements.flatMap((p) => (p.last_sync ? [{ account: p.account, sync: p.last_sync }] : []))} />
             <CarePlate name={name} care={z.care} ledBy={z.led_by} />
+            <DeletePlate name={name} />
           </>
         )
       }

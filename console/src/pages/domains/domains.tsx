@@ -6,7 +6,7 @@ import type { DomainCount } from '../../api/types'
 import { Empty, PageHead, Shown } from '../../parts/kit'
 import { EmptyHarbour } from '../../parts/pictures'
 import { Findings, States } from './counts'
-import { List } from './list'
+import { Attention, List } from './list'
 import { LookAtAll } from './look'
 import { AtRegistrars } from './registrars'
 
@@ -59,6 +59,9 @@ function All({ counts }: { counts: DomainCount[] }) {
         <span className="text-fine font-semibold text-soft">Part of a name</span>
         <input value={text} onChange={(e) => setText(e.target.value)} className="min-h-10 rounded-key border border-line-strong bg-surface px-3" />
       </label>
+      {verdict === null && finding === null && name === '' && (
+        <Attention total={counts.filter((c) => c.verdict === 'wrong').reduce((sum, c) => sum + c.domains, 0)} all={() => narrow({ verdict: 'wrong' })} />
+      )}
       <List verdict={verdict} finding={finding} name={name} />
     </div>
   )

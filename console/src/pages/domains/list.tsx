@@ -7,10 +7,10 @@ import { useDomains } from '../../api/hooks'
 import type { Domain } from '../../api/types'
 import { Trouble } from '../../parts/kit'
 import { Lamp, standing } from '../../parts/lamp'
-import { plain, shown, span } from '../../parts/text'
+import { number, plain, shown, span } from '../../parts/text'
 
 /** How tall a row is before it was drawn, in pixels. */
-const guess = 92
+const guess = 62
 
 export function List({ verdict, finding, name }: { verdict: string | null; finding: string | null; name: string }) {
   const query = useDomains({ verdict, finding, name })
@@ -51,29 +51,60 @@ export function List({ verdict, finding, name }: { verdict: string | null; findi
 }
 
 function Row({ domain }: { domain: Domain }) {
-  const { light, word, sentence } = standing(domain.verdict)
+  const { light, word } = standing(domain.verdict)
   return (
-    <div className="plate relative p-4 hover:border-accent">
-      <div className="flex flex-wrap items-start gap-x-4 gap-y-2">
-        <Lamp light={light} size={26} />
+    <div className="plate relative px-4 py-2.5 hover:border-accent">
+      <div className="flex flex-wrap items-center gap-x-4 gap-y-1">
+        <Lamp light={light} size={22} />
         <div className="min-w-0 flex-1 basis-60">
-          <Link to={`/domains/${encodeURIComponent(plain(domain.name))}`} className="text-lead font-semibold wrap-anywhere after:absolute after:inset-0">
+          <Link to={`/domains/${encodeURIComponent(plain(domain.name))}`} className="font-semibold wrap-anywhere after:absolute after:inset-0">
             {shown(plain(domain.name))}
           </Link>
-          <p className="text-soft">{domain.label}</p>
+          {domain.label && <span className="block text-fine text-soft">{domain.label}</span>}
         </div>
-        <div className="basis-44">
+        <div className="basis-64">
           <p className="font-semibold">{domain.gravest ? `${word}: ${domain.gravest.replaceAll('-', ' ')}` : word}</p>
-          <p className="text-soft">{domain.settles_by && light === 'settling' ? <Remaining by={domain.settles_by} /> : sentence}</p>
+          {domain.settles_by && light === 'settling' && (
+            <p className="text-fine text-soft">
+              <Remaining by={domain.settles_by} />
+            </p>
+          )}
         </div>
-        <dl className="grid basis-52 grid-cols-[auto_1fr] gap-x-3 text-fine">
-          <dt className="text-soft">registrar</dt>
-          <dd>{domain.registrar || 'none named'}</dd>
-          <dt className="text-soft">provider</dt>
-          <dd>{domain.at.join(', ') || 'none yet'}</dd>
-        </dl>
+        <p className="basis-52 text-fine text-soft">
+          {domain.registrar || 'no registrar named'}, {domain.at.join(', ') || 'no provider yet'}
+        </p>
       </div>
     </div>
+  )
+}
+
+/** How many of those that need action are shown before all others. */
+const first = 5
+
+/** The domains that need action, before the list of all. */
+export function Attention({ total, all }: { total: number; all: () => void }) {
+  const query = useDomains({ verdict: 'wrong', finding: null, name: '' })
+  const items = query.data?.pages[0]?.items.slice(0, first) ?? []
+  if (items.length === 0) return null
+  return (
+    <section aria-label="Needs action">
+      <h2 className="mb-2 flex flex-wrap items-baseline gap-3 font-semibold">
+        Needs action
+        {total > first && (
+          <button type="button" className="link font-normal" onClick={all}>
+            all {number(total)}
+          </button>
+        )}
+      </h2>
+      <ul className="grid gap-2">
+        {items.map((d) => (
+          <li key={d.name}>
+            <Row domain={d} />
+          </li>
+        ))}
+      </ul>
+      <h2 className="mt-4 font-semibold">All domains</h2>
+    </section>
   )
 }
 

@@ -270,6 +270,9 @@ func (s *Syncs) compareSurely(ctx context.Context, run *syncRun) (c comparison, 
 	c, err = s.believe(ctx, &run.Place, syncPatience, func() (comparison, error) { return s.compareScope(ctx, run) })
 	var unconfirmed errUnconfirmed
 	if errors.As(err, &unconfirmed) {
+		if run.sync.Scope == store.ScopeHosts { // nobody is asked about a reported address: it waits until the read can be believed
+			return c, unconfirmed
+		}
 		if !slices.Contains(run.sync.Guards(), GuardUnconfirmed) {
 			return c, errHeld{unconfirmed.finding.Message, []finding.Finding{unconfirmed.finding}}
 		}

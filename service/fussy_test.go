@@ -12,6 +12,7 @@ import (
 	"beacon/core/diff"
 	"beacon/core/record"
 	"beacon/provider"
+	"beacon/service/sync"
 	"beacon/wire"
 )
 
@@ -63,4 +64,35 @@ func TestProviderThatWritesItsOwnWay(t *testing.T) {
 	list, err = h.Syncs.Differences(ctx, zone, false)
 	require.NoError(t, err)
 	assert.Empty(t, list[0].Drift)
+}
+
+// deaf is a provider that confirms writes of one name and does not make them.
+type deaf struct{ provider.Driver }
+
+func (d deaf) Apply(ctx context.Context, zone provider.ZoneRef, batch change.Batch) (provider.Receipt, error) {
+	batch.Steps = slices.DeleteFunc(slices.Clone(batch.Steps), func(s change.Step) bool { return s.Key().Name.Labels()[0] == "lost" })
+	if len(batch.Steps) == 0 {
+		return provider.Receipt{Done: true}, nil
+	}
+	return d.Driver.Apply(ctx, zone, batch)
+}
+
+// A write that is confirmed and shows nowhere blocks the sync, and is not made over and over; so does a removal.
+func TestAWriteThatDoesNotShow(t *testing.T) {
+	t.Parallel()
+	h := newHouse(t)
+	_, err := h.Accounts.AddAccount(ctx, wire.NewAccount{Name: "deaf-main", Role: wire.RoleProvider, Kind: "deaf", Address: h.world.URL("heron"), Secret: "heron-practice-key"})
+	require.NoError(t, err)
+	h.define("deaf-main", "@ 130 A 192.0.2.1")
+	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
+	h.define("deaf-main", "@ 130 A 192.0.2.1\nlost 130 A 192.0.2.2\nwww 130 A 192.0.2.3")
+	for range 2 {
+		held := h.sync(wire.SyncRequest{PutBack: true})
+		require.Equal(t, wire.SyncHeld, held.State, held.Message)
+		require.Len(t, held.Findings, 1)
+		assert.Equal(t, sync.GuardUnshown, held.Findings[0].Code)
+		assert.Contains(t, held.Message, "lost.saltmarsh-ferries.example")
+		assert.Equal(t, 1, held.Requests)
+	}
+	assert.False(t, h.live("heron").Get(set(t, "www", record.A, "x").Key()).IsZero(), "the rest is written")
 }

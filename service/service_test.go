@@ -62,6 +62,9 @@ func drivers(t testing.TB) service.Drivers {
 			"fussy": {Driver: func(c accounts.Connection) (provider.Driver, error) {
 				return fussy{profiletest.Driver(t, "heron", c.Client)}, nil
 			}},
+			"deaf": {Driver: func(c accounts.Connection) (provider.Driver, error) {
+				return deaf{profiletest.Driver(t, "heron", c.Client)}, nil
+			}},
 		},
 		Evaluator: jqtest.Command(t),
 		Registrars: map[string]func(outcall.Client) registrar.Driver{

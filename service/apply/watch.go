@@ -109,7 +109,7 @@ func (s *Applier) RunWatch(ctx context.Context, job store.Job) error {
 			}
 		}
 		for _, name := range left {
-			if err := logbook.Log(tx, logbook.Actor(ctx), "watch.left", name.String(), "a user detached the zone; its file is not followed until somebody applies it again"); err != nil {
+			if err := logbook.Log(tx, logbook.Actor(ctx), "watch.left", name.String(), "a user detached the zone; its file is not followed until a user applies it again"); err != nil {
 				return err
 			}
 		}

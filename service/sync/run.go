@@ -262,7 +262,7 @@ func (s *Syncs) syncRounds(ctx context.Context, run *syncRun) (c comparison, err
 			return c, err
 		}
 	}
-	return c, errHeld{fmt.Sprintf("%s is not as it should be after %d rounds of writing. Somebody else may be writing to it. Requests to the provider were sent; see beacon sync --follow %d.", run.Zone.Name().Unicode(), mostRounds, run.sync.ID), nil}
+	return c, errHeld{fmt.Sprintf("%s is not as it should be after %d rounds of writing. Another user or program may be writing to it. Requests to the provider were sent; see beacon sync --follow %d.", run.Zone.Name().Unicode(), mostRounds, run.sync.ID), nil}
 }
 
 // compareSurely compares until the read can be believed, or a person said that it is to be believed.

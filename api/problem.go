@@ -30,16 +30,13 @@ var problemKinds = map[wire.ProblemKind]struct {
 // retryAfter is when clients should try again while the database is away, seconds.
 const retryAfter = "5"
 
-// brokenOff reports whether a request ended because the database was found away, and not because its client went.
-func (a *api) brokenOff(c *gin.Context, err error) bool {
-	since, _ := a.svc.Away()
-	return !since.IsZero() && errors.Is(err, context.Canceled) && logbook.Passing(context.Cause(c.Request.Context()))
-}
+// brokenOff reports whether a request was ended because the database was found away. Whatever error came of that says nothing more.
+func brokenOff(c *gin.Context) bool { return logbook.Passing(context.Cause(c.Request.Context())) }
 
 // fail answers with a problem document. Errors that are not meant for people are logged and kept inside.
 func (a *api) fail(c *gin.Context, err error) {
 	var p *wire.Problem
-	if !errors.As(err, &p) && (logbook.Passing(err) || a.brokenOff(c, err)) {
+	if !errors.As(err, &p) && (logbook.Passing(err) || brokenOff(c)) {
 		p = logbook.Away(c.Request.Method != http.MethodGet)
 	}
 	if p == nil {

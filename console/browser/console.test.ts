@@ -44,7 +44,7 @@ test('signing in: a wrong password is said, the right one leads to the domains',
 test('a domain is brought in from the old provider', async () => {
   const { page } = watched
   await press(page, link('Domains'))
-  await page.getByText('No domain is looked after yet').waitFor()
+  await page.getByText('No domains yet').waitFor()
   await page.getByText(`Registered at gannet-main`).waitFor()
   await accessible(page, 'no domains')
   await press(page, link(/^Bring in/))

@@ -146,6 +146,16 @@ func TestManyZones(t *testing.T) {
 		lists[path] = took
 		t.Logf("%s: %d items on %d pages, %.1f queries a page, median %s, p99 %s", path, items, len(took), selects/float64(len(took)), took[len(took)/2].Round(10*time.Microsecond), took[len(took)*99/100].Round(10*time.Microsecond))
 	}
+	for _, path := range []string{"/domain-counts", "/domains?limit=100&verdict=settled", "/domains?limit=100&name=mooring-0000"} {
+		var took []time.Duration
+		for range 10 {
+			began := time.Now()
+			a.ask("GET", path, nil, nil)
+			took = append(took, time.Since(began))
+		}
+		slices.Sort(took)
+		t.Logf("%s: median %s", path, took[len(took)/2].Round(10*time.Microsecond))
+	}
 	quiet := func() (state string) { // nothing is due, and nothing was logged
 		require.NoError(t, db.QueryRow(`SELECT CONCAT((SELECT COUNT(*) FROM jobs WHERE state = 'open' AND due_at < UTC_TIMESTAMP(6) + INTERVAL 1 SECOND AND kind <> 'sequence'), ' ',
 			(SELECT COALESCE(MAX(id), 0) FROM logbook))`).Scan(&state))

@@ -6,12 +6,16 @@ import (
 	"strconv"
 	"time"
 
+	"beacon/clock"
 	"beacon/core/access"
 	"beacon/wire"
 )
 
 // stillHere is how often a stream without events says that it lives, so that nobody in between cuts it.
 const stillHere = 15 * time.Second
+
+// streamPace is how long a stream that has just sent something gathers what comes next, real time.
+const streamPace = 100 * time.Millisecond
 
 // eventStream is the one route that does not answer and end: server-sent events, one for each line of the logbook, from
 // the one sequence that all readers share.
@@ -39,16 +43,23 @@ func streamEvents(k *call) error {
 		if err != nil {
 			return nil // the headers are gone already; the reader comes back by itself
 		}
+		sent := false
 		for _, e := range list {
 			if after = *e.Seq; e.Action == "request" && !requests {
 				continue
 			}
-			if _, err := fmt.Fprintf(k.Writer, "id: %d\ndata: %s\n\n", after, e.JSON); err != nil {
+			if _, err := k.Writer.Write(e.Text); err != nil {
 				return nil
+			}
+			sent = true
+		}
+		if sent {
+			k.Writer.Flush()
+			if clock.Pause(ctx, streamPace) != nil { // what comes in a row goes out together
+				continue
 			}
 		}
 		if len(list) > 0 {
-			k.Writer.Flush()
 			continue
 		}
 		select {

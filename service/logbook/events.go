@@ -3,6 +3,7 @@ package logbook
 import (
 	"context"
 	"encoding/json"
+	"fmt"
 	"sync"
 	"time"
 
@@ -21,10 +22,10 @@ const (
 // SequenceLease is how long nobody numbers lines after the instance that did has died: readers wait for it.
 const SequenceLease = 3 * time.Second
 
-// Event is a numbered line of the logbook, with its JSON.
+// Event is a numbered line of the logbook, with its form in an event stream.
 type Event struct {
 	wire.Entry
-	JSON []byte
+	Text []byte
 }
 
 // feed is the newest events, read once for all streams of this instance. It is safe for concurrent use.
@@ -175,8 +176,10 @@ func (b *Book) back(ctx context.Context) error {
 
 func eventOf(r store.Entry) (Event, error) {
 	e := Event{Entry: wire.Entry(r)}
-	var err error
-	e.JSON, err = json.Marshal(e.Entry)
+	data, err := json.Marshal(e.Entry)
+	if err == nil {
+		e.Text = fmt.Appendf(nil, "id: %d\ndata: %s\n\n", *e.Seq, data)
+	}
 	return e, err
 }
 

@@ -36,7 +36,7 @@ func New(svc *service.Service, log *slog.Logger) http.Handler {
 	gin.SetMode(gin.ReleaseMode)
 	engine := gin.New()
 	engine.UseRawPath, engine.UnescapePathValues = true, true // names of zones may have a slash in them (RFC 2317)
-	_ = engine.SetTrustedProxies(svc.TrustedProxies())        // nobody, unless said: else whoever asks could name any address as his own
+	_ = engine.SetTrustedProxies(svc.TrustedProxies())        // none, unless the settings name some: else a client could claim any address
 	engine.HandleMethodNotAllowed = true
 	a := &api{svc: svc, log: log}
 	engine.Use(a.guard)

@@ -26,6 +26,20 @@ type reporter struct {
 	accepted    []string // addresses, in the order in which they were accepted
 }
 
+// gauges adds dynamic hosts to the zone of the tides, with a token each.
+func gauges(a *asker, n int) []*reporter {
+	a.t.Helper()
+	reporters := make([]*reporter, n)
+	for i := range reporters {
+		r := &reporter{name: fmt.Sprintf("gauge-%d.tides.example", i)}
+		var added struct{ Token string }
+		a.ask("POST", "/hosts", map[string]any{"name": r.name, "v4": true, "v6": false}, &added)
+		r.token = added.Token
+		reporters[i] = r
+	}
+	return reporters
+}
+
 func (r *reporter) report(t *testing.T, base, v4 string) string {
 	for deadline := time.Now().Add(time.Minute); ; time.Sleep(50 * time.Millisecond) {
 		req, err := http.NewRequest(http.MethodPost, base+"/api/v1/report?"+url.Values{"v4": {v4}}.Encode(), nil)
@@ -52,14 +66,7 @@ func TestReportsUnderLoadAndKill(t *testing.T) {
 	a := signedIn(t, s)
 	a.define("zones:\n  tides.example:\n    at: [heron-main]\n    records: |\n      @ A 192.0.2.1\n")
 	a.synced(a.sync("tides.example"))
-	reporters := make([]*reporter, hosts)
-	for i := range reporters {
-		r := &reporter{name: fmt.Sprintf("gauge-%d.tides.example", i)}
-		var added struct{ Token string }
-		a.ask("POST", "/hosts", map[string]any{"name": r.name, "v4": true, "v6": false}, &added)
-		r.token = added.Token
-		reporters[i] = r
-	}
+	reporters := gauges(a, hosts)
 	var piles strings.Builder
 	for i := range 300 {
 		fmt.Fprintf(&piles, "      pile-%d A 192.0.2.%d\n", i, i%250)

@@ -32,14 +32,7 @@ func TestSpeedOfStreams(t *testing.T) {
 		a := signedIn(t, s)
 		a.define("zones:\n  tides.example:\n    at: [heron-main]\n    records: |\n      @ A 192.0.2.1\n")
 		a.synced(a.sync("tides.example"))
-		reporters := make([]*reporter, hosts)
-		for i := range reporters {
-			r := &reporter{name: fmt.Sprintf("gauge-%d.tides.example", i)}
-			var added struct{ Token string }
-			a.ask("POST", "/hosts", map[string]any{"name": r.name, "v4": true, "v6": false}, &added)
-			r.token = added.Token
-			reporters[i] = r
-		}
+		reporters := gauges(a, hosts)
 		rate := func(turn int) float64 {
 			var answered atomic.Int64
 			var group sync.WaitGroup

@@ -142,7 +142,7 @@ func (t *Tx) Later(job Job, due time.Time) error {
 		again_at = NULL, holder = '' WHERE id = ? AND turn = ? AND holder <> ''`, due, due, job.ID, job.Turn)
 }
 
-// EndJob ends the job of a kind on subject, whoever has it.
+// EndJob ends the job of a kind on subject, even where an instance holds its lease.
 func (t *Tx) EndJob(kind string, subject uint64) error {
 	return t.db.Exec("UPDATE jobs SET state = 'done', holder = '', again_at = NULL WHERE kind = ? AND subject = ? AND state = 'open'", kind, subject).Error
 }

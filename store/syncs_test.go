@@ -53,7 +53,7 @@ func TestTurnsOfSyncs(t *testing.T) {
 	})
 }
 
-// A sync that has ended stays as it is, whoever wakes up late and wants to go on with it.
+// A sync that has ended stays as it is, even where an instance wakes up late and wants to go on with it.
 func TestAnEndedSyncStays(t *testing.T) {
 	s := storetest.Open(t)
 	in(t, s, func(tx *store.Tx) error {

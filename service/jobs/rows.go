@@ -24,7 +24,7 @@ func Hold(tx *store.Tx, job store.Job) error { return tx.Hold(job) }
 // Extend lengthens the lease of a job.
 func Extend(tx *store.Tx, job store.Job, lease time.Duration) error { return tx.Extend(job, lease) }
 
-// Cancel ends the job of a kind on subject. Whoever is at it finds its lease lost before it stores or sends anything more.
+// Cancel ends the job of a kind on subject. A worker that runs it finds its lease lost before it stores or sends anything more.
 func Cancel(tx *store.Tx, kind string, subject uint64) error { return tx.EndJob(kind, subject) }
 
 // WakeLane makes the open jobs of a lane due that nobody has.

@@ -8,7 +8,7 @@ import (
 	"beacon/store"
 )
 
-// Workers sleep until they are woken: by whoever stored new work in this instance, or by the one look at the database that asks, for all
+// Workers sleep until they are woken: by a transaction of this instance that stored new work, or by the one look at the database that asks, for all
 // kinds, which work is due and when the next will be. It is made at that time, and so often for what other instances stored, real time.
 const (
 	lookPause    = time.Second
@@ -95,7 +95,7 @@ func (q *Queue) dispatch(ctx context.Context, w Workers) {
 		var err error
 		if !full {
 			err = q.store.Tx(ctx, func(tx *store.Tx) (err error) { job, ok, err = tx.Claim(w.Lease, lanes, w.Kinds...); return err })
-			if err != nil && ctx.Err() == nil && !store.IsAway(err) { // an outage is told once, by whoever watches the database
+			if err != nil && ctx.Err() == nil && !store.IsAway(err) { // an outage is logged once, by what watches the database
 				q.log.Error("no work can be taken from the database", "error", err)
 			}
 		}

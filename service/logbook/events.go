@@ -57,7 +57,7 @@ func (f *feed) after(seq uint64) (list []Event, more <-chan struct{}, known bool
 	return f.events[len(f.events)-int(f.last-seq):], more, true
 }
 
-// add appends what was read behind the newest, and wakes whoever waits.
+// add appends what was read behind the newest, and wakes the streams that wait.
 func (f *feed) add(list []Event) {
 	f.mu.Lock()
 	defer f.mu.Unlock()

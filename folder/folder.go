@@ -11,12 +11,22 @@ import (
 // checkout's own, are left out. lookup gives the variables of the environment that files ask for.
 func Definitions(folder string, lookup func(string) (string, bool)) ([]definition.File, error) {
 	var files []definition.File
-	err := each(folder, func(at string, _ fs.DirEntry) error {
-		f, err := Definition(at, lookup)
+	err := Each(folder, lookup, func(f definition.File) error {
 		files = append(files, f)
-		return err
+		return nil
 	})
 	return files, err
+}
+
+// Each calls do for each file that Definitions would return, and holds none of them.
+func Each(folder string, lookup func(string) (string, bool), do func(definition.File) error) error {
+	return each(folder, func(at string, _ fs.DirEntry) error {
+		f, err := Definition(at, lookup)
+		if err != nil {
+			return err
+		}
+		return do(f)
+	})
 }
 
 // Definition reads one definition file.

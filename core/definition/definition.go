@@ -112,14 +112,28 @@ func Read(files []File) (Definition, []zonefile.Fault) {
 	for _, name := range r.kitOrder {
 		d.Kits = append(d.Kits, r.kits[name].Kit)
 	}
-	for _, name := range r.zoneOrder {
-		d.Zones = append(d.Zones, r.makeZone(r.zones[name]))
+	for _, z := range r.inOrder() {
+		d.Zones = append(d.Zones, r.makeZone(z))
 	}
 	for _, z := range r.again {
 		r.makeZone(z)
 	}
+	return d, r.sorted()
+}
+
+// sorted returns the faults by their places, each once.
+func (r *reader) sorted() []zonefile.Fault {
 	zonefile.SortFaults(r.faults)
-	return d, slices.CompactFunc(r.faults, func(a, b zonefile.Fault) bool { return a == b })
+	return slices.CompactFunc(r.faults, func(a, b zonefile.Fault) bool { return a == b })
+}
+
+// inOrder returns the zones that were read, in the order of the files.
+func (r *reader) inOrder() []*zoneSource {
+	list := make([]*zoneSource, len(r.zoneOrder))
+	for i, name := range r.zoneOrder {
+		list[i] = r.zones[name]
+	}
+	return list
 }
 
 // source is one file while it is read.
@@ -138,6 +152,7 @@ type reader struct {
 	zoneOrder []dnsname.Name
 	again     []*zoneSource // zones that were defined before
 	made      int           // records that kits have made so far
+	learned   bool          // the kits of all files are known already
 	faults    []zonefile.Fault
 }
 

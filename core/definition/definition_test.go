@@ -95,6 +95,7 @@ func TestFaults(t *testing.T) {
 		t.Run(c.name, func(t *testing.T) {
 			_, faults := Read(files("f.beacon.yaml", c.text))
 			require.NotEmpty(t, faults)
+			agree(t, files("f.beacon.yaml", c.text))
 			f := faults[0]
 			assert.Equal(t, c.place, fmt.Sprintf("%d:%d", f.Line, f.Column), f.Error())
 			assert.Contains(t, f.Error(), c.says)
@@ -120,6 +121,7 @@ func FuzzRead(f *testing.F) {
 	f.Add(kitted)
 	f.Add("zones:\n  a.example:\n    at: x\n    records: |\n")
 	f.Fuzz(func(t *testing.T, text string) {
+		agree(t, files("f", text))
 		d, faults := Read(files("f", text))
 		if len(faults) > 0 || len(d.Zones) == 0 {
 			return

@@ -83,6 +83,9 @@ var variableName = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_]{0,100}$`)
 // Variables gives the variables of the environment that a definition file names; nothing else of the environment ever
 // reaches it.
 func Variables(text string) []string {
+	if !strings.Contains(text, "environment") {
+		return nil
+	}
 	var doc struct {
 		Values map[string]yaml.Node `yaml:"values"`
 	}

@@ -98,6 +98,7 @@ func TestKitFaults(t *testing.T) {
 		t.Run(c.name, func(t *testing.T) {
 			_, faults := Read(files("f.beacon.yaml", c.text))
 			require.NotEmpty(t, faults)
+			agree(t, files("f.beacon.yaml", c.text))
 			assert.Equal(t, c.place, fmt.Sprintf("%d:%d", faults[0].Line, faults[0].Column), faults[0].Error())
 			assert.Contains(t, faults[0].Error(), c.says)
 		})

@@ -33,8 +33,12 @@ func (r *reader) readFile(f File) {
 	}
 	r.keys(doc.Content[0], "a definition file", fields{
 		"values": func(_, value *yaml.Node) { r.readValues(value) },
-		"kits":   func(_, value *yaml.Node) { r.readKits(value) },
-		"zones":  func(_, value *yaml.Node) { r.readZones(value) },
+		"kits": func(_, value *yaml.Node) {
+			if !r.learned {
+				r.readKits(value)
+			}
+		},
+		"zones": func(_, value *yaml.Node) { r.readZones(value) },
 	})
 }
 

@@ -3,7 +3,6 @@ package apply
 import (
 	"context"
 	"fmt"
-	"slices"
 
 	"beacon/core/definition"
 	"beacon/core/record"
@@ -20,13 +19,8 @@ import (
 // Define takes definition files as what their zones should contain and where they are served. With any fault in any
 // file, nothing is changed. Putting the zones out is the next step, a sync of each.
 func (s *Applier) Define(ctx context.Context, r wire.DefineRequest) ([]wire.Defined, error) {
-	return s.define(ctx, r, func(definition.Zone) bool { return true }, nil)
-}
-
-// define takes those of the zones that only accepts, and calls taken, if any, in the transaction for each that was taken.
-func (s *Applier) define(ctx context.Context, r wire.DefineRequest, only func(definition.Zone) bool, taken func(context.Context, *store.Tx, uint64, wire.Defined) error) ([]wire.Defined, error) {
 	read, faults := definition.Read(r.Files)
-	list := slices.DeleteFunc(read.Zones, func(z definition.Zone) bool { return !only(z) })
+	list := read.Zones
 	err := s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		faults = append(faults, unknownAccounts(tx, list)...)
 		return nil
@@ -35,14 +29,13 @@ func (s *Applier) define(ctx context.Context, r wire.DefineRequest, only func(de
 		return nil, err
 	}
 	if len(faults) > 0 {
-		zonefile.SortFaults(faults)
-		return nil, &wire.Problem{Kind: wire.Invalid, Message: fmt.Sprintf("The definition has %s; nothing was changed.", wording.Counted(len(faults), "fault")), Faults: faults}
+		return nil, refusal(faults)
 	}
 	var out []wire.Defined
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		out = make([]wire.Defined, 0, len(list))
 		for _, z := range list {
-			d, err := s.defineZone(ctx, tx, z, r, taken)
+			d, err := s.defineZone(ctx, tx, z, r, nil)
 			if err != nil {
 				return err
 			}
@@ -54,6 +47,27 @@ func (s *Applier) define(ctx context.Context, r wire.DefineRequest, only func(de
 		return zones.KeepKits(tx, read.Kits)
 	})
 	return out, err
+}
+
+// refusal returns the problem of a definition with faults.
+func refusal(faults []zonefile.Fault) *wire.Problem {
+	zonefile.SortFaults(faults)
+	return &wire.Problem{Kind: wire.Invalid, Message: fmt.Sprintf("The definition has %s; nothing was changed.", wording.Counted(len(faults), "fault")), Faults: faults}
+}
+
+// fits refuses a definition of a known zone that cannot be accepted as the zone is now. It returns the number of edits in the zone's draft,
+// which are in the way only of files that manage the zone.
+func fits(tx *store.Tx, z store.Zone, d definition.Zone, lead bool) (drafted int, err error) {
+	if err := zones.HostsFit(tx, z, d.Contents); err != nil {
+		return 0, err
+	}
+	if drafted, err = zones.Drafted(tx, z.ID); err != nil {
+		return drafted, err
+	}
+	if lead && drafted > 0 {
+		return drafted, wire.Problemf(wire.InTheWay, "Somebody is changing %s here: its draft has %s, which these files would leave behind. Put the draft out or drop it first.", d.Name.Unicode(), wording.Counted(drafted, "edit"))
+	}
+	return drafted, nil
 }
 
 // unknownAccounts finds accounts that definitions name and that are not connected.
@@ -95,14 +109,8 @@ func (s *Applier) defineZone(ctx context.Context, tx *store.Tx, d definition.Zon
 	placed := map[string]bool{}
 	if known {
 		out.LedBy, out.TakenOver = z.LedBy, z.TakenOver
-		if err := zones.HostsFit(tx, z, d.Contents); err != nil {
+		if out.Drafted, err = fits(tx, z, d, r.Lead && !r.DryRun); err != nil {
 			return out, err
-		}
-		if out.Drafted, err = zones.Drafted(tx, z.ID); err != nil {
-			return out, err
-		}
-		if !r.DryRun && r.Lead && out.Drafted > 0 {
-			return out, wire.Problemf(wire.InTheWay, "Somebody is changing %s here: its draft has %s, which these files would leave behind. Put the draft out or drop it first.", d.Name.Unicode(), wording.Counted(out.Drafted, "edit"))
 		}
 		if z.RevisionID != nil {
 			if before, err = zones.Contents(tx, *z.RevisionID); err != nil {

@@ -3,7 +3,6 @@ package apply
 import (
 	"context"
 	"crypto/sha256"
-	"encoding/hex"
 	"errors"
 	"fmt"
 	"os"
@@ -68,31 +67,26 @@ func (s *Applier) RunWatch(ctx context.Context, job store.Job) error {
 	if err := s.logbook.Tx(ctx, func(tx *store.Tx) (err error) { known, err = tx.Watched(); return err }); err != nil {
 		return err
 	}
-	files, err := folder.Definitions(s.watch.Folder, func(name string) (string, bool) {
-		if !slices.Contains(s.watch.Environment, name) {
-			return "", false
-		}
-		return os.LookupEnv(name)
-	})
+	t := take{files: s.eachFile, pieces: definition.NewPieces(), digests: map[string][sha256.Size]byte{}, detached: map[dnsname.Name]bool{}}
+	now, err := t.learn()
 	if err != nil {
 		return err
 	}
-	h := sha256.New()
-	for i, f := range files {
-		if files[i].Name, err = filepath.Rel(s.watch.Folder, f.Name); err != nil {
-			files[i].Name = f.Name
-		}
-		_, _ = fmt.Fprintf(h, "%q %q %q\n", files[i].Name, f.Text, f.Environment)
-	}
-	now := hex.EncodeToString(h.Sum(nil))
-	if now == known.Taken || len(files) == 0 {
+	if now == known.Taken || len(t.digests) == 0 {
 		return nil
 	}
 	next := store.Watched{Taken: now}
-	named, left, err := s.take(ctx, files)
-	if err != nil {
-		var p *wire.Problem
-		if !errors.As(err, &p) || p.Kind != wire.Invalid { // what is only in the way may go; what is wrong stays so until the files change
+	if err = s.judge(ctx, &t); err == nil {
+		err = s.accept(ctx, &t)
+	}
+	var p *wire.Problem
+	switch {
+	case errors.Is(err, errMoved):
+		return jobs.Later{At: s.logbook.Now().Add(s.watch.Every), MadeWay: true}
+	case err != nil && !errors.As(err, &p):
+		return err
+	case err != nil:
+		if p.Kind != wire.Invalid { // what is only in the way may go; what is wrong stays so until the files change
 			next.Taken = known.Taken
 		}
 		next.Trouble = problemText(err)
@@ -104,13 +98,16 @@ func (s *Applier) RunWatch(ctx context.Context, job store.Job) error {
 			}
 		}
 		if err == nil {
-			if err := s.prune(ctx, tx, named); err != nil {
+			if err := s.prune(ctx, tx, t.named); err != nil {
 				return err
 			}
-		}
-		for _, name := range left {
-			if err := logbook.Log(tx, logbook.Actor(ctx), "watch.left", name.String(), "a user detached the zone; its file is not followed until a user applies it again"); err != nil {
-				return err
+			for _, name := range t.named {
+				if !t.detached[name] {
+					continue
+				}
+				if err := logbook.Log(tx, logbook.Actor(ctx), "watch.left", name.String(), "a user detached the zone; its file is not followed until a user applies it again"); err != nil {
+					return err
+				}
 			}
 		}
 		if err := jobs.Hold(tx, job); err != nil {
@@ -122,9 +119,28 @@ func (s *Applier) RunWatch(ctx context.Context, job store.Job) error {
 	case keepErr != nil:
 		return keepErr
 	case next.Taken != now:
-		return jobs.Later{At: s.logbook.Now().Add(s.watch.Every), MadeWay: true}
+		return jobs.Later{At: s.logbook.Now().Add(max(s.watch.Every, min(jobs.Backoff(job.Attempts), mostInTheWay)))}
 	}
 	return nil
+}
+
+// mostInTheWay is the longest pause before files are read again that something was in the way of, real time.
+const mostInTheWay = time.Minute
+
+// eachFile calls do for each file of the followed folder, with its name in there.
+func (s *Applier) eachFile(do func(definition.File) error) error {
+	lookup := func(name string) (string, bool) {
+		if !slices.Contains(s.watch.Environment, name) {
+			return "", false
+		}
+		return os.LookupEnv(name)
+	}
+	return folder.Each(s.watch.Folder, lookup, func(f definition.File) error {
+		if name, err := filepath.Rel(s.watch.Folder, f.Name); err == nil {
+			f.Name = name
+		}
+		return do(f)
+	})
 }
 
 func problemText(err error) string {
@@ -166,25 +182,6 @@ func (s *Applier) prune(ctx context.Context, tx *store.Tx, named []dnsname.Name)
 
 // PruneDetach is the setting that detaches zones whose file is gone.
 const PruneDetach = "detach"
-
-// take accepts what the files say, and has the zones synced in which something changed. It returns the zones that the files name, and of
-// those the ones that a user detached, which are left alone.
-func (s *Applier) take(ctx context.Context, files []definition.File) (named, left []dnsname.Name, err error) {
-	planned, err := s.Define(ctx, wire.DefineRequest{Files: files, DryRun: true, Lead: true})
-	if err != nil {
-		return nil, nil, err
-	}
-	detached := map[string]bool{}
-	for _, d := range planned {
-		named = append(named, d.Zone)
-		if d.TakenOver {
-			detached[d.Zone.String()] = true
-			left = append(left, d.Zone)
-		}
-	}
-	_, err = s.define(ctx, wire.DefineRequest{Files: files, Lead: true, Why: "the files changed"}, func(z definition.Zone) bool { return !detached[z.Name.String()] }, s.putOut)
-	return named, left, err
-}
 
 // putOut has a zone synced in which files changed something, whatever becomes of this instance and of other zones: the work is stored
 // with the revision.

@@ -3,6 +3,8 @@ package service_test
 import (
 	"os"
 	"path/filepath"
+	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -10,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"beacon/core/dnsname"
+	"beacon/provider"
 	"beacon/service/apply"
 	"beacon/service/handover"
 	"beacon/wire"
@@ -88,4 +91,38 @@ func TestVanishedFile(t *testing.T) {
 		return err == nil && c.Len() == 1 && c.Records()[0].Data == "192.0.2.2"
 	}, 20*time.Second, 20*time.Millisecond)
 	assert.Equal(t, 1, told(), "once")
+}
+
+// Where the settings say so, a zone whose file vanishes goes from its providers and from here, once the gates allow it.
+func TestVanishedFileIsPruned(t *testing.T) {
+	h := newHouse(t)
+	settings := h.settings
+	settings.Watch = apply.WatchSettings{Folder: t.TempDir(), Every: 50 * time.Millisecond, Prune: apply.PruneDelete}
+	file := func(name string) string { return filepath.Join(settings.Watch.Folder, name+"beacon.yaml") }
+	write := func(name dnsname.Name) {
+		require.NoError(t, os.WriteFile(file(name.String()), []byte("zones:\n  "+name.String()+":\n    at: [heron-main]\n    registrar: gannet-main\n    records: |\n      www A 192.0.2.1\n"), 0o600))
+	}
+	stays, goes := dnsname.MustParse("tides.example"), dnsname.MustParse("old-pier.example")
+	for _, name := range []dnsname.Name{stays, goes, zone} {
+		write(name)
+	}
+	h.register()
+	instance(t, settings)
+	at := func(name dnsname.Name) bool {
+		_, found, err := provider.FindZone(ctx, h.direct("heron"), name)
+		return err == nil && found
+	}
+	require.Eventually(t, func() bool { return at(stays) && at(goes) && at(zone) }, 30*time.Second, 20*time.Millisecond)
+	require.Equal(t, wire.ActDone, h.delegate(wire.DelegateRequest{Override: []string{"sides-differ"}, Reason: "the old side is ours"}).State)
+	for _, name := range []dnsname.Name{goes, zone} {
+		require.NoError(t, os.Remove(file(name.String())))
+	}
+	require.Eventually(t, func() bool { _, err := h.Overview.Zone(ctx, goes); return !at(goes) && err != nil }, 30*time.Second, 20*time.Millisecond)
+	require.Eventually(t, func() bool {
+		list, err := h.Logbook.Entries(ctx, zone.String(), false, 0, 50)
+		return err == nil && slices.ContainsFunc(list, func(e wire.Entry) bool {
+			return e.Action == "watch.not-pruned" && strings.Contains(e.Detail, handover.GuardStillDelegated)
+		})
+	}, 30*time.Second, 20*time.Millisecond)
+	assert.True(t, at(stays) && at(zone), "one has its file, the other is delegated there")
 }

@@ -143,7 +143,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 	s.Checks = check.New(check.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, Log: log, Accounts: s.Accounts, Notify: s.Notify, Sweeper: s.sweeper, Visitor: s.visitor,
 		HTTP: s.http, World: s.world, Made: s.metrics.checks, Calls: s.metrics.calls,
 		Settings: check.Settings{Checks: settings.Checks, RDAP: settings.RDAP, Sites: settings.Sites, Places: settings.Places, Request: settings.Request}})
-	s.Handover = handover.New(handover.Parts{Logbook: s.Logbook, Acts: s.Acts, Zones: s.Zones, Accounts: s.Accounts, Syncs: s.Syncs, Checks: s.Checks, Sweeper: s.sweeper, Timeout: settings.Request})
+	s.Handover = handover.New(handover.Parts{Logbook: s.Logbook, Acts: s.Acts, Zones: s.Zones, Accounts: s.Accounts, Syncs: s.Syncs, Checks: s.Checks, Sweeper: s.sweeper, Timeout: settings.Request, Watch: settings.Watch})
 	s.Overview = overview.New(s.Logbook, s.Accounts)
 	s.employ()
 	return s, nil

@@ -9,6 +9,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"slices"
 	"regexp"
 	"strings"
 	"time"
@@ -130,8 +131,8 @@ func (s Settings) check() error {
 	if s.Checks.Glance != 0 && s.Checks.Glance < time.Minute {
 		fail("checks.glance: give at least 1m, or 0 for never")
 	}
-	if s.Watch.Prune != "" && s.Watch.Prune != apply.PruneDetach {
-		fail("watch.prune: %q is nothing that can become of a zone whose file is gone; leave it empty, or write detach", s.Watch.Prune)
+	if !slices.Contains([]string{"", apply.PruneDetach, apply.PruneRetire, apply.PruneDelete}, s.Watch.Prune) {
+		fail("watch.prune: %q is nothing that can become of a zone whose file is gone; leave it empty, or write detach, retire or delete", s.Watch.Prune)
 	}
 	if s.Watch.Folder != "" && s.Watch.Every < 100*time.Millisecond {
 		fail("watch.every: give at least 100ms")

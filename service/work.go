@@ -78,6 +78,7 @@ func (s *Service) employ() {
 		store.JobCheck: s.Checks.RunCheck, store.JobGlance: s.Checks.RunGlance, store.JobAlias: s.Hosts.RunAlias, store.JobRows: s.Zones.RunRows,
 		store.JobNotify: s.Secondaries.RunNotify, store.JobTell: s.Notify.RunTell, store.JobAct: s.Acts.Run, store.JobFollow: s.Apply.RunFollow,
 		store.JobSequence: s.Logbook.RunSequence, store.JobProbe: s.Accounts.RunProbe, store.JobSweep: s.runSweep, store.JobPrune: s.Jobs.Prune(s.settings.Retention), store.JobWatch: s.Apply.RunWatch,
+		store.JobVanished: s.Handover.RunVanished,
 	} {
 		s.Jobs.Handle(kind, h)
 	}
@@ -86,7 +87,7 @@ func (s *Service) employ() {
 		looks = append(looks, store.JobLook)
 	}
 	if s.settings.Watch.Folder != "" {
-		looks = append(looks, store.JobWatch)
+		looks = append(looks, store.JobWatch, store.JobVanished)
 	}
 	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobSync}, Most: 8 * n, PerLane: n})
 	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobCheck, store.JobAlias, store.JobRows}, Most: n, PerLane: n})

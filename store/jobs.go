@@ -41,6 +41,7 @@ const (
 	JobProbe    = "probe"
 	JobSweep    = "sweep"
 	JobPrune    = "prune"
+	JobVanished = "vanished" // retires, and deletes, a zone whose file is gone
 )
 
 // TableName is the table that jobs are kept in.

@@ -26,7 +26,7 @@ import (
 type WatchSettings struct {
 	Folder      string        `yaml:"folder"`      // a checkout of definitions; empty for none
 	Every       time.Duration `yaml:"every"`       // how often it is looked at, wall time
-	Prune       string        `yaml:"prune"`       // what becomes of a zone whose file is gone: "" to be decided by a user, or "detach"
+	Prune       string        `yaml:"prune"`       // what becomes of a zone whose file is gone: "" to be decided by a user, or one of Prune...
 	Environment []string      `yaml:"environment"` // the variables of the service's environment that its files may use
 }
 
@@ -42,7 +42,7 @@ func (s *Applier) Follow(ctx context.Context) {
 		switch {
 		case err != nil && trouble != err.Error():
 			trouble = err.Error()
-			s.logbook.Note(logbook.WithCaller(ctx, s.follower()), "watch.failed", s.watch.Folder, "the folder cannot be read: "+trouble)
+			s.logbook.Note(logbook.WithCaller(ctx, Follower(s.watch.Folder)), "watch.failed", s.watch.Folder, "the folder cannot be read: "+trouble)
 		case err == nil && now != known:
 			if s.logbook.Tx(ctx, func(tx *store.Tx) error { return jobs.Enqueue(tx, store.JobWatch, watchJob, s.logbook.Now()) }) == nil {
 				known, trouble = now, ""
@@ -54,15 +54,15 @@ func (s *Applier) Follow(ctx context.Context) {
 	}
 }
 
-// follower is in whose name files are accepted.
-func (s *Applier) follower() access.Caller {
-	return access.Caller{Name: "folder " + filepath.Base(s.watch.Folder)}
+// Follower returns the caller in whose name the files of a followed folder are accepted.
+func Follower(folder string) access.Caller {
+	return access.Caller{Name: "folder " + filepath.Base(folder)}
 }
 
 // RunWatch accepts the files of the followed folder, unless just these were accepted, or tried, last. Guards hold: what they block waits
 // for a user. Zones that a user detached are left alone.
 func (s *Applier) RunWatch(ctx context.Context, job store.Job) error {
-	ctx = logbook.WithCaller(ctx, s.follower())
+	ctx = logbook.WithCaller(ctx, Follower(s.watch.Folder))
 	var known store.Watched
 	if err := s.logbook.Tx(ctx, func(tx *store.Tx) (err error) { known, err = tx.Watched(); return err }); err != nil {
 		return err
@@ -158,20 +158,31 @@ func problemText(err error) string {
 	return text
 }
 
-// prune does what the settings say about zones that the files named and do not any more. Their records stay as they are, here and at
-// their providers.
+// prune does what the settings say about zones that the files named and do not any more.
 func (s *Applier) prune(ctx context.Context, tx *store.Tx, named []dnsname.Name) error {
 	vanished, err := tx.Follow(named)
 	if err != nil {
 		return err
 	}
+	prune := s.watch.Prune
+	if len(vanished) > mostVanished && len(vanished) > len(named) { // a checkout that failed looks like this
+		prune = ""
+	}
 	for _, z := range vanished {
 		what := fmt.Sprintf("its file %s is gone, or does not name it any more; its records stay. Detach it (beacon zone takeover), retire it, or delete it", z.LedBy)
-		if s.watch.Prune == PruneDetach {
+		if prune == PruneDetach {
 			if err := zones.Detach(tx, z); err != nil {
 				return err
 			}
 			what = fmt.Sprintf("its file %s is gone, or does not name it any more; it is detached, and its records stay", z.LedBy)
+		} else if prune != "" {
+			if err := jobs.Enqueue(tx, store.JobVanished, z.ID, s.logbook.Now()); err != nil {
+				return err
+			}
+			what = fmt.Sprintf("its file %s is gone, or does not name it any more; it is to be retired at its providers as soon as no gate blocks that", z.LedBy)
+			if prune == PruneDelete {
+				what += ", and then deleted"
+			}
 		}
 		if err := logbook.Log(tx, logbook.Actor(ctx), "watch.vanished", z.Name().String(), what); err != nil {
 			return err
@@ -180,8 +191,15 @@ func (s *Applier) prune(ctx context.Context, tx *store.Tx, named []dnsname.Name)
 	return nil
 }
 
-// PruneDetach is the setting that detaches zones whose file is gone.
-const PruneDetach = "detach"
+// mostVanished is how many zones may vanish at once, though more than are left, and still be pruned.
+const mostVanished = 10
+
+// What the settings may have become of zones whose file is gone. Retirement and deletion wait for their gates.
+const (
+	PruneDetach = "detach" // it is managed here from then on
+	PruneRetire = "retire" // it is removed from its providers
+	PruneDelete = "delete" // it is removed from its providers, and then here
+)
 
 // putOut has a zone synced in which files changed something, whatever becomes of this instance and of other zones: the work is stored
 // with the revision.
@@ -200,7 +218,7 @@ const behind = time.Second
 
 // RunFollow starts the syncs of a zone that a followed folder changed, behind those that run.
 func (s *Applier) RunFollow(ctx context.Context, job store.Job) error {
-	ctx = logbook.WithCaller(ctx, s.follower())
+	ctx = logbook.WithCaller(ctx, Follower(s.watch.Folder))
 	var name dnsname.Name
 	var stuck *wire.Problem
 	err := s.logbook.Tx(ctx, func(tx *store.Tx) error {

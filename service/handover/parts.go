@@ -6,6 +6,7 @@ import (
 	"beacon/resolve"
 	"beacon/service/accounts"
 	"beacon/service/acts"
+	"beacon/service/apply"
 	"beacon/service/check"
 	"beacon/service/logbook"
 	"beacon/service/sync"
@@ -23,6 +24,7 @@ type Parts struct {
 	Checks   *check.Checks
 	Sweeper  *resolve.Sweeper
 	Timeout  time.Duration // of one request, real time
+	Watch    apply.WatchSettings
 }
 
 // Handover moves domains to other nameservers. It is safe for concurrent use.
@@ -35,11 +37,12 @@ type Handover struct {
 	checks   *check.Checks
 	sweeper  *resolve.Sweeper
 	timeout  time.Duration
+	watch    apply.WatchSettings
 }
 
 // New returns the handovers of a database, and registers the kinds of acts that they are.
 func New(p Parts) *Handover {
-	s := &Handover{logbook: p.Logbook, acts: p.Acts, accounts: p.Accounts, zones: p.Zones, syncs: p.Syncs, checks: p.Checks, sweeper: p.Sweeper, timeout: p.Timeout}
+	s := &Handover{logbook: p.Logbook, acts: p.Acts, accounts: p.Accounts, zones: p.Zones, syncs: p.Syncs, checks: p.Checks, sweeper: p.Sweeper, timeout: p.Timeout, watch: p.Watch}
 	p.Acts.Register(wire.ActDelegate, delegating{s})
 	p.Acts.Register(wire.ActRetire, retirement{s})
 	return s

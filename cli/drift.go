@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -108,9 +109,18 @@ func (a *app) showDrift(zone string) error {
 		for _, d := range list {
 			items := append(append([]diff.Item{}, d.Drift...), d.Conflicts...)
 			drifted += len(items)
+			for _, item := range d.Foreign {
+				if slices.Contains(d.Ours, item.Key) {
+					items = append(items, item)
+				}
+			}
 			a.printf("%s at %s: %s changed elsewhere\n", a.paint(bold, plain(d.Zone)), d.Account, count(len(items), "set"))
 			for _, item := range items {
-				a.printf("  %s %-24s %s\n", a.paint(amber, "!"), item.Key.Name.Relative(d.Zone)+" "+item.Key.Type.String(), item.Why)
+				why := item.Why
+				if slices.Contains(d.Ours, item.Key) {
+					why = "written by this service before its database went back"
+				}
+				a.printf("  %s %-24s %s\n", a.paint(amber, "!"), item.Key.Name.Relative(d.Zone)+" "+item.Key.Type.String(), why)
 				a.printf("      placed %s\n      live   %s\n", dataOrNothing(item.Placed), dataOrNothing(item.Live))
 			}
 		}

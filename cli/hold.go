@@ -81,6 +81,9 @@ func (a *app) showHold(h wire.Hold) error {
 		var rows [][]string
 		for _, p := range h.Placements {
 			state := count(p.Newer, "set") + " newer outside"
+			if p.Ours > 0 {
+				state += fmt.Sprintf(", %d by this service", p.Ours)
+			}
 			switch {
 			case !p.Looked:
 				state = "not looked at yet"

@@ -27,7 +27,7 @@ type heldView struct {
 	Total, Newer, Unseen, Released int
 	Placements                     []struct {
 		Zone, Account string
-		Newer         int
+		Newer, Ours   int
 		Released      bool
 	}
 }
@@ -107,7 +107,7 @@ func TestRestoredServiceIsHeld(t *testing.T) {
 		_, err := root.Exec(statement)
 		require.NoError(t, err)
 	}
-	require.NoError(t, os.Remove(filepath.Join(s.Dir, "beacon.key.mark")))
+	require.NoError(t, os.RemoveAll(filepath.Join(s.Dir, "beacon.key.mark")))
 	out, err = exec.Command(program, "restore", archive, "--settings", settings).CombinedOutput()
 	require.NoError(t, err, string(out))
 	assert.Contains(t, string(out), "It is held")
@@ -118,6 +118,12 @@ func TestRestoredServiceIsHeld(t *testing.T) {
 	require.True(t, held.Held)
 	assert.Contains(t, held.Reason, "restored from an archive")
 	assert.Equal(t, zones, held.Newer, "all that changed is shown as newer outside")
+	for _, p := range held.Placements {
+		var number int
+		_, err := fmt.Sscanf(p.Zone, "berth-%d", &number)
+		require.NoError(t, err)
+		assert.Equal(t, []int{1, 1 - number%2}, []int{p.Newer, p.Ours}, "%s: the journal beside the key says who wrote it", p.Zone)
+	}
 	a.ask("POST", "/zones/"+name(0)+"/syncs", map[string]any{"account": "heron-main"}, nil) // asked for, and waiting
 	time.Sleep(3 * time.Second)
 	assert.Equal(t, before, writes(), "nothing was written")

@@ -15,6 +15,9 @@ import (
 // event is older was put back to an earlier state.
 func (s Settings) markFile() string { return s.KeyFile + ".mark" }
 
+// writesFile is beside it: the journal of what this instance wrote.
+func (s Settings) writesFile() string { return s.KeyFile + ".writes" }
+
 // readMark returns the number in the mark; 0 where there is none.
 func readMark(file string) (uint64, error) {
 	text, err := os.ReadFile(file)

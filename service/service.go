@@ -58,6 +58,7 @@ type Service struct {
 	world       *clock.World
 	metrics     *metrics
 	health      *health
+	journal     *acts.Journal
 	door        *reach.Door
 	Logbook     *logbook.Book
 	Acts        *acts.Acts
@@ -107,6 +108,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 	s.world.By(s.store.Now)
 	s.Logbook = logbook.New(s.store, log)
 	s.Jobs = jobs.New(s.store, log, settings.Lease, s.metrics.jobs)
+	s.journal = acts.NewJournal(settings.writesFile())
 	s.Acts = acts.New(s.store, s.Logbook, s.Jobs, log, settings.Request, settings.Lease)
 	s.Users = users.New(s.Logbook)
 	if err := s.openAccounts(drivers); err != nil {
@@ -126,7 +128,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 	s.Zones = zones.New(zones.Parts{Store: s.store, Logbook: s.Logbook, Accounts: s.Accounts, House: house, Believe: settings.Hosts.Believe, Timeout: settings.Request, Revised: func(tx *store.Tx, z store.Zone, c record.Contents) error { return s.Hosts.FollowAliases(tx, z, c) }})
 	s.Hosts = hosts.New(hosts.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, World: s.world, Sweeper: s.sweeper, Believe: settings.Hosts.Believe, Timeout: settings.Request})
 	s.Syncs = sync.New(sync.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, Log: log, Acts: s.Acts, Accounts: s.Accounts, Zones: s.Zones, Sweeper: s.sweeper, Door: door,
-		Drift: settings.Drift, Timeout: settings.Request, Lease: settings.Lease, Ended: s.metrics.syncs, Observer: observer{s.Hosts, s.madeAt}})
+		Drift: settings.Drift, Timeout: settings.Request, Lease: settings.Lease, Ended: s.metrics.syncs, Observer: observer{s.Hosts, s.madeAt, s.journal}})
 	s.Secondaries = secondaries.New(secondaries.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, Log: log, Accounts: s.Accounts, Syncs: s.Syncs, Door: door, Settings: settings.Primary})
 	if err := s.Accounts.Register(secondaries.Kind, s.Secondaries.AccountKind()); err != nil {
 		s.store.Close()
@@ -191,6 +193,9 @@ func (s *Service) Close() {
 	s.dns.Close()
 	s.store.Close()
 	s.Accounts.Close()
+	if err := s.journal.Close(); err != nil {
+		s.log.Error("the journal of what was written could not be closed", "error", err)
+	}
 }
 
 // WorldNow is world time, and the rate at which it runs.

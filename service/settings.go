@@ -9,8 +9,8 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
-	"slices"
 	"regexp"
+	"slices"
 	"strings"
 	"time"
 

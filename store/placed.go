@@ -27,6 +27,7 @@ const (
 type Looked struct {
 	Standing                               Standing
 	ToWrite, Drifted, Conflicting, Foreign int
+	Ours                                   int // of them, those that this service wrote itself before its database went back
 	Trouble                                string
 	Caps                                   string // JSON; empty to leave it
 }
@@ -34,7 +35,7 @@ type Looked struct {
 // SetLooked keeps what a look at a placement showed.
 func (t *Tx) SetLooked(id uint64, l Looked) error {
 	columns := map[string]any{"looked_at": t.now(), "standing": l.Standing, "to_write": l.ToWrite, "drifted": l.Drifted,
-		"conflicting": l.Conflicting, "foreign_sets": l.Foreign, "trouble": cut(l.Trouble, 500)}
+		"conflicting": l.Conflicting, "foreign_sets": l.Foreign, "our_sets": l.Ours, "trouble": cut(l.Trouble, 500)}
 	if l.Caps != "" {
 		columns["caps"] = l.Caps
 	}

@@ -22,6 +22,7 @@ type Placement struct {
 	ToWrite     int
 	Drifted     int
 	Conflicting int
+	OurSets     int // that differ, and that this service wrote itself before its database went back
 	Foreign     int `gorm:"column:foreign_sets"`
 	Trouble     string
 	Caps        *string // JSON

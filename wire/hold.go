@@ -28,6 +28,7 @@ type HeldPlacement struct {
 	Account  string       `json:"account"`
 	Released bool         `json:"released"`
 	Newer    int          `json:"newer"`    // record sets that are newer outside than the database knows
+	Ours     int          `json:"ours"`     // of those, written by this service, as the journal beside its key has it
 	ToWrite  int          `json:"to_write"` // record sets that a sync would write
 	Looked   bool         `json:"looked"`   // since the hold began
 	State    Standing     `json:"state"`

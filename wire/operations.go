@@ -1,9 +1,10 @@
 package wire
 
 import (
+	"time"
+
 	"beacon/core/dnsname"
 	"beacon/core/record"
-	"time"
 )
 
 // Operation is one change of many zones at once.

@@ -1,8 +1,9 @@
 package wire
 
 import (
-	"beacon/core/record"
 	"time"
+
+	"beacon/core/record"
 )
 
 // Revision is one accepted state of the desired records of a zone.

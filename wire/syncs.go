@@ -7,6 +7,7 @@ import (
 	"beacon/core/diff"
 	"beacon/core/dnsname"
 	"beacon/core/finding"
+	"beacon/core/record"
 )
 
 // Difference is how a placement stands against what is wanted.
@@ -21,6 +22,7 @@ type Difference struct {
 	Drift     []diff.Item       `json:"drift"`
 	Conflicts []diff.Item       `json:"conflicts"`
 	Foreign   []diff.Item       `json:"foreign"`
+	Ours      []record.Key      `json:"ours"` // while the service is held: those that it wrote itself before its database went back
 	Guards    []finding.Finding `json:"guards"`
 	Notes     []finding.Finding `json:"notes"`
 }

@@ -30,6 +30,16 @@ func (s Step) Key() record.Key {
 	return s.After.Key()
 }
 
+// Between reports whether a set holds nothing but what the step takes away or brings: the step was stopped inside.
+func (s Step) Between(now record.Set) bool {
+	for _, d := range now.Data {
+		if !slices.Contains(s.Before.Data, d) && !slices.Contains(s.After.Data, d) {
+			return false
+		}
+	}
+	return !now.IsZero()
+}
+
 // Verb is what the step does: "add", "change" or "remove".
 func (s Step) Verb() string {
 	switch {

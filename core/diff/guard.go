@@ -136,3 +136,14 @@ func namesStopping(list change.List, live record.Contents) []dnsname.Name {
 	}
 	return names
 }
+
+// ConflictFindings returns what a user has to decide before a sync can go on.
+func ConflictFindings(conflicts []Item) []finding.Finding {
+	found := make([]finding.Finding, 0, len(conflicts))
+	for _, item := range conflicts {
+		found = append(found, finding.Finding{Code: "conflict", Severity: finding.Error, Subject: item.Key.String(),
+			Message: fmt.Sprintf("%s: wanted %s, at the provider %s.", item.Why, record.SetText(item.Wanted), record.SetText(item.Live)),
+			Remedy:  "Make one like the other: correct the definition, or the record at the provider."})
+	}
+	return found
+}

@@ -88,7 +88,7 @@ func (a *Acts) ShowHold(ctx context.Context) (v wire.Hold, err error) {
 			}
 			if len(v.Placements) < wire.MostHeld && (r.Released || newer+r.ToWrite > 0 || r.Standing != store.InStep) {
 				v.Placements = append(v.Placements, wire.HeldPlacement{Zone: dnsname.FromKey(r.NameKey), Account: r.AccountName, Released: r.Released,
-					Newer: newer, ToWrite: r.ToWrite, Looked: r.LookedAt != nil && !r.LookedAt.Before(h.Since), State: wire.Standing(r.Standing), Trouble: r.Trouble})
+					Newer: newer, Ours: r.OurSets, ToWrite: r.ToWrite, Looked: r.LookedAt != nil && !r.LookedAt.Before(h.Since), State: wire.Standing(r.Standing), Trouble: r.Trouble})
 			}
 		}
 		return nil

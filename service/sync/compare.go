@@ -2,7 +2,6 @@ package sync
 
 import (
 	"context"
-	"fmt"
 	"slices"
 
 	"beacon/core/change"
@@ -249,21 +248,14 @@ func (s *Syncs) Differences(ctx context.Context, name dnsname.Name, putBack bool
 		if err != nil {
 			return nil, logbook.Explain(err)
 		}
+		var ours []record.Key
+		if err := s.store.Look(ctx, func(tx *store.Tx) error { ours, err = s.observer.Ours(tx, p.Placement.ID, c.result); return err }); err != nil {
+			return nil, err
+		}
 		list = append(list, wire.Difference{Zone: name, Account: p.Account.Name, NewZone: p.Placement.RemoteID == "", Steps: c.result.Steps,
 			Digest: c.result.Steps.Digest(), Requests: len(p.Caps.Pack(c.result.Steps, c.live)), InStep: c.result.InStep,
-			Drift: c.result.Drift, Conflicts: c.result.Conflicts, Foreign: c.result.Foreign,
+			Drift: c.result.Drift, Conflicts: c.result.Conflicts, Foreign: c.result.Foreign, Ours: ours,
 			Guards: diff.Guards(c.result.Steps, c.live, watched(p.Zone, c.hosts, c.desired.Unanswered)), Notes: c.notes})
 	}
 	return list, nil
-}
-
-// conflictFindings says what a person has to decide before a sync can go on.
-func conflictFindings(items []diff.Item) []finding.Finding {
-	var found []finding.Finding
-	for _, item := range items {
-		found = append(found, finding.Finding{Code: "conflict", Severity: finding.Error, Subject: item.Key.String(),
-			Message: fmt.Sprintf("%s: wanted %s, at the provider %s.", item.Why, record.SetText(item.Wanted), record.SetText(item.Live)),
-			Remedy:  "Make one like the other: correct the definition, or the record at the provider."})
-	}
-	return found
 }

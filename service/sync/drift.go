@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -13,6 +14,7 @@ import (
 	"beacon/core/definition"
 	"beacon/core/diff"
 	"beacon/core/dnsname"
+	"beacon/core/record"
 	"beacon/core/wording"
 	"beacon/outcall"
 	"beacon/provider"
@@ -180,31 +182,48 @@ func (s *Syncs) look(ctx context.Context, p Place) {
 
 // looked keeps what a comparison showed, and tells of drift that is new.
 func (s *Syncs) looked(ctx context.Context, p Place, c comparison) error {
-	r := c.result
-	l := store.Looked{Standing: store.InStep, ToWrite: len(r.Steps), Drifted: len(r.Drift), Conflicting: len(r.Conflicts), Foreign: len(r.Foreign)}
-	switch {
-	case l.Drifted+l.Conflicting > 0:
-		l.Standing = store.Drifted
-	case l.ToWrite > 0:
-		l.Standing = store.ToWrite
-	}
 	was := p.Placement
 	caps, err := json.Marshal(p.Caps)
 	if err != nil {
 		return err
 	}
-	if was.Caps == nil || *was.Caps != string(caps) {
-		l.Caps = string(caps)
-	}
 	return s.store.Tx(ctx, func(tx *store.Tx) error {
+		ours, err := s.observer.Ours(tx, was.ID, c.result)
+		if err != nil {
+			return err
+		}
+		l := outcomeOf(c.result, ours)
+		if was.Caps == nil || *was.Caps != string(caps) {
+			l.Caps = string(caps)
+		}
 		if l.Drifted > was.Drifted || l.Conflicting > was.Conflicting {
 			detail := fmt.Sprintf("at %s: %s changed elsewhere", p.Account.Name, wording.Counted(l.Drifted+l.Conflicting, "record set"))
+			if l.Ours > 0 {
+				detail += fmt.Sprintf(", or by this service before its database went back (%d)", l.Ours)
+			}
 			if err := logbook.Log(tx, "service", "placement.drifted", p.Zone.Name().String(), detail); err != nil {
 				return err
 			}
 		}
 		return tx.SetLooked(was.ID, l)
 	})
+}
+
+// outcomeOf returns what a comparison showed. Sets that this service wrote, and that the database does not know, are no foreign ones.
+func outcomeOf(r diff.Result, ours []record.Key) store.Looked {
+	l := store.Looked{Standing: store.InStep, ToWrite: len(r.Steps), Drifted: len(r.Drift), Conflicting: len(r.Conflicts), Foreign: len(r.Foreign), Ours: len(ours)}
+	for _, item := range r.Foreign {
+		if slices.Contains(ours, item.Key) {
+			l.Drifted, l.Foreign = l.Drifted+1, l.Foreign-1
+		}
+	}
+	switch {
+	case l.Drifted+l.Conflicting > 0:
+		l.Standing = store.Drifted
+	case l.ToWrite > 0:
+		l.Standing = store.ToWrite
+	}
+	return l
 }
 
 // revertPause is how long changes made elsewhere are left alone after a sync that was to revert them did not end well, real time.

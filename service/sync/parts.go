@@ -9,6 +9,7 @@ import (
 	"github.com/prometheus/client_golang/prometheus"
 
 	"beacon/core/change"
+	"beacon/core/diff"
 	"beacon/core/record"
 	"beacon/provider"
 	"beacon/reach"
@@ -47,6 +48,8 @@ type Observer interface {
 	Answers(ctx context.Context, zone store.Zone, contents record.Contents, known []store.Alias) ([]store.Alias, error)
 	// Written is called in the transaction that records which steps were done at a placement.
 	Written(tx *store.Tx, placementID uint64, hosts []store.Host, done change.List) error
+	// Ours returns which of the differences at a placement this service made itself before its database went back.
+	Ours(tx *store.Tx, placementID uint64, r diff.Result) ([]record.Key, error)
 	// Invisible returns the reports that are written to a placement and were not seen at its nameservers yet.
 	Invisible(tx *store.Tx, placementID uint64) (map[uint64]bool, error)
 	// Visible is called in the transaction that records that every nameserver of a placement serves what hosts reported.

@@ -313,7 +313,7 @@ func (s *Syncs) remember(ctx context.Context, run *syncRun, r diff.Result) error
 func (s *Syncs) decide(ctx context.Context, run *syncRun, c comparison) error {
 	steps := c.result.Steps
 	if len(c.result.Conflicts) > 0 {
-		return errHeld{wording.Counted(len(c.result.Conflicts), "record set") + " changed here and at the provider; nothing more was written.", conflictFindings(c.result.Conflicts)}
+		return errHeld{wording.Counted(len(c.result.Conflicts), "record set") + " changed here and at the provider; nothing more was written.", diff.ConflictFindings(c.result.Conflicts)}
 	}
 	if !run.fresh || len(steps) == 0 {
 		return nil

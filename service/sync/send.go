@@ -251,7 +251,7 @@ func (s *Syncs) settle(ctx context.Context, run *syncRun, act store.Act) error {
 		switch {
 		case now.Equal(step.After) || !now.Equal(step.Before) && now.SameData(step.After):
 			done = append(done, step)
-		case !now.Equal(step.Before) && between(now, step):
+		case !now.Equal(step.Before) && step.Between(now):
 			halves = append(halves, store.PlacedSet{Sent: now, Read: now})
 			fallthrough
 		default:
@@ -297,16 +297,6 @@ func (s *Syncs) readSurely(ctx context.Context, run *syncRun) (live record.Conte
 		}
 	}
 	return live, nil
-}
-
-// between reports whether a set holds nothing but what a step takes away or brings: it was stopped inside.
-func between(now record.Set, step change.Step) bool {
-	for _, d := range now.Data {
-		if !slices.Contains(step.Before.Data, d) && !slices.Contains(step.After.Data, d) {
-			return false
-		}
-	}
-	return !now.IsZero()
 }
 
 // delayedGrace is how long a provider that does things later may take with a batch of which no receipt was kept, beyond

@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/dnsname"
 	"beacon/core/record"
 )
 
@@ -72,6 +73,7 @@ func TestDatabaseOutages(t *testing.T) {
 	a := signedIn(t, s)
 	a.define("zones:\n  tides.example:\n    at: [heron-main]\n    registrar: gannet-main\n    records: |\n      @ A 192.0.2.1\n")
 	a.synced(a.syncAt("tides.example", "heron-main"))
+	gauge := gauges(a, 1)[0]
 	p := behind(t, a)
 	target := targetAt(t, s, "heron")
 	var acknowledged, tried atomic.Int64
@@ -98,6 +100,23 @@ func TestDatabaseOutages(t *testing.T) {
 			time.Sleep(20 * time.Millisecond)
 		}
 	})
+	address := func(n int64) string { return fmt.Sprintf("198.51.%d.%d", 100+n/250%50, 1+n%250) }
+	var reported, sent atomic.Int64
+	load.Go(func() {
+		for n := int64(1); ; n++ {
+			select {
+			case <-stop:
+				return
+			default:
+			}
+			sent.Store(n)
+			if said := gauge.reportOnce(t, a.at, address(n)); said != "" {
+				assert.Contains(t, []string{"accepted", "unchanged"}, said)
+				reported.Store(n)
+			}
+			time.Sleep(100 * time.Millisecond)
+		}
+	})
 	total := 0
 	for _, o := range outages {
 		for range o.times {
@@ -122,7 +141,8 @@ func TestDatabaseOutages(t *testing.T) {
 			require.Eventually(t, func() bool { ready, _, _ := readiness(t, a.at); return ready }, 10*time.Second, 50*time.Millisecond, "%s: it is back, and that is not told", o.trouble)
 			t.Logf("%s: told after %s, and that it was over after %s", o.trouble, told.Round(time.Millisecond), time.Since(back).Round(time.Millisecond))
 			before := acknowledged.Load()
-			require.Eventually(t, func() bool { return acknowledged.Load() > before }, 20*time.Second, 20*time.Millisecond, "%s: work goes on", o.trouble)
+			heard := reported.Load()
+			require.Eventually(t, func() bool { return acknowledged.Load() > before && reported.Load() > heard }, 20*time.Second, 20*time.Millisecond, "%s: work goes on", o.trouble)
 			time.Sleep(1500 * time.Millisecond) // until the next look at the database
 		}
 	}
@@ -156,11 +176,19 @@ func TestDatabaseOutages(t *testing.T) {
 	}
 	assert.GreaterOrEqual(t, n, acknowledged.Load(), "what was acknowledged is live")
 	assert.LessOrEqual(t, n, tried.Load())
+	var possible []string // the last report that was answered, or one that was sent after it
+	for i := reported.Load(); i <= sent.Load(); i++ {
+		possible = append(possible, address(i))
+	}
+	at := live.At(dnsname.MustParse(gauge.name))
+	require.Len(t, at, 1)
+	assert.Contains(t, possible, string(at[0].Data), "the address that was acknowledged last is live")
 	db := database(t, s)
 	var open, lines int
 	require.NoError(t, db.QueryRow("SELECT COUNT(*) FROM jobs WHERE kind IN ('check', 'look', 'sequence') AND state = 'open'").Scan(&open))
 	assert.GreaterOrEqual(t, open, 3, "checks, looks and numbering go on")
 	require.NoError(t, db.QueryRow("SELECT COUNT(*) FROM logbook WHERE action = 'database.away'").Scan(&lines))
 	assert.Equal(t, total, lines, "one line for each outage")
-	t.Logf("%d outages, %d changes tried, %d acknowledged; sync %d was the last", total, tried.Load(), acknowledged.Load(), last.ID)
+	t.Logf("%d outages, %d changes tried, %d acknowledged; %d reports tried, the last one acknowledged was %d; sync %d was the last",
+		total, tried.Load(), acknowledged.Load(), sent.Load(), reported.Load(), last.ID)
 }

@@ -4,7 +4,7 @@ import { Link } from 'react-router'
 import { useHold, useRelease } from '../api/hooks'
 import { Key } from './kit'
 import { Lamp } from './lamp'
-import { count, wall } from './text'
+import { count, plain, wall } from './text'
 
 type Hold = NonNullable<ReturnType<typeof useHold>['data']>
 type Placement = NonNullable<Hold['placements']>[number]
@@ -26,7 +26,10 @@ export function Held() {
           </p>
           {rows.length > 0 && (
             <Collapsible.Trigger asChild>
-              <Key>Show placements</Key>
+              <Key className="group">
+                <span className="group-data-[state=open]:hidden">Show placements</span>
+                <span className="group-data-[state=closed]:hidden">Hide placements</span>
+              </Key>
             </Collapsible.Trigger>
           )}
           <Key busy={release.isPending} onClick={() => window.confirm('Release everything? What waits is written then.') && release.mutate({ zone: '', account: '', all: true })}>
@@ -37,8 +40,8 @@ export function Held() {
           <ul className="mt-2 grid max-h-64 gap-1 overflow-y-auto">
             {rows.map((p) => (
               <li key={`${p.zone} ${p.account}`} className="flex flex-wrap items-center gap-x-4 gap-y-1">
-                <Link className="min-w-0 flex-1 basis-60 wrap-anywhere text-accent underline" to={`/domains/${encodeURIComponent(p.zone)}/changes`}>
-                  {p.zone} at {p.account}
+                <Link className="min-w-0 flex-1 basis-60 wrap-anywhere text-accent underline" to={`/domains/${encodeURIComponent(plain(p.zone))}/changes`}>
+                  {plain(p.zone)} at {p.account}
                 </Link>
                 <span className="basis-60">{differs(p)}</span>
                 <Key disabled={p.released || release.isPending} onClick={() => release.mutate({ zone: p.zone, account: p.account, all: false })}>

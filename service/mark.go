@@ -76,9 +76,11 @@ func (s *Service) holdBack(ctx context.Context, last, mark uint64) error {
 
 // moveMark keeps the mark up with the events, or holds the service where the database went back while it ran. mark is what the file says.
 func (s *Service) moveMark(ctx context.Context, mark uint64) uint64 {
-	last := s.Logbook.Newest()
+	asking, cancel := context.WithTimeout(ctx, beatTime)
+	defer cancel()
+	last, err := s.store.LastNumber(asking)
 	switch {
-	case last == mark || last == 0:
+	case err != nil || last == mark || last == 0:
 		return mark
 	case last < mark:
 		if err := s.holdBack(ctx, last, mark); err != nil {

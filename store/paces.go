@@ -2,6 +2,12 @@ package store
 
 import "time"
 
+// Pace returns the moment from which time at an account is free; the zero time where none was ever reserved.
+func (t *Tx) Pace(account uint64) (from time.Time, err error) {
+	err = t.db.Raw("SELECT next_at FROM account_paces WHERE account_id = ?", account).Scan(&from).Error
+	return from, err
+}
+
 // ReservePace reserves time at an account, which all instances share: it returns the moment from which the caller has it for d. slow moves
 // that moment on, for all, to no earlier than so long from now.
 func (t *Tx) ReservePace(account uint64, d, slow time.Duration) (from time.Time, err error) {

@@ -22,7 +22,12 @@ type pace struct {
 	until   time.Duration // nothing is sent before, since the machine was started
 	next    time.Duration // the first moment that is reserved and not used, since the machine was started
 	end     time.Duration // of what is reserved
+	asked   time.Duration // when other instances were last asked whether they were slowed down
+	untold  bool          // this instance was slowed down, and others do not know
 }
+
+// heardFor is for how long it is believed that no other instance was slowed down, where requests have no pace.
+const heardFor = time.Second
 
 // The pace leaves a margin, since requests do not arrive exactly when they are sent: with four fifths of what is allowed, and moments that
 // are not missed by more than the tolerance, no sliding second has more requests than a second may.
@@ -60,7 +65,12 @@ func (p *pace) turn(ctx context.Context) (pause, at time.Duration, err error) {
 	defer p.mu.Unlock()
 	now := clock.Boot()
 	if p.spacing == 0 {
-		return max(p.until-now, 0), 0, nil
+		if p.account != 0 && (p.untold || now-p.asked > heardFor) {
+			if err := p.share(ctx); err != nil {
+				return 0, 0, err
+			}
+		}
+		return max(p.until-clock.Boot(), 0), 0, nil
 	}
 	if late := now - max(p.spacing/8, paceLate); p.next < late { // what has passed is lost
 		p.next += (late - p.next + p.spacing - 1) / p.spacing * p.spacing
@@ -92,11 +102,33 @@ func (p *pace) reserve(ctx context.Context, slow time.Duration) error {
 	return nil
 }
 
+// share tells other instances that the provider slowed this one down, and hears whether it did so to them.
+func (p *pace) share(ctx context.Context) error {
+	slow := p.until - clock.Boot()
+	var from time.Time
+	err := p.db.Tx(looking.Off(ctx), func(tx *store.Tx) (err error) {
+		if p.untold && slow > 0 {
+			from, err = tx.ReservePace(p.account, 0, slow)
+		} else {
+			from, err = tx.Pace(p.account)
+		}
+		return err
+	})
+	if err != nil {
+		return err
+	}
+	p.asked, p.untold = clock.Boot(), false
+	p.until = max(p.until, p.asked+from.Sub(p.db.Now()))
+	return nil
+}
+
 // Slow keeps everybody from the account for a while.
 func (p *pace) Slow(d time.Duration) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	p.until = max(p.until, clock.Boot()+d)
+	if until := clock.Boot() + d; until > p.until {
+		p.until, p.untold = until, true
+	}
 }
 
 // paceOf returns the pace of an account, which all of its drivers share.

@@ -84,3 +84,31 @@ func TestMissedMomentsAreLost(t *testing.T) {
 	require.NoError(t, p.Wait(ctx))
 	assert.Greater(t, clock.Boot()-before, 250*time.Millisecond)
 }
+
+// Where a provider does not say how many requests it allows, what slows one instance down slows the others down too.
+func TestInstancesAreSlowedDownTogether(t *testing.T) {
+	t.Parallel()
+	ctx := context.Background()
+	settings := storetest.Settings(t)
+	account := store.Account{Name: "heron-main", Role: "provider", Kind: "heron", Sealed: []byte("sealed")}
+	var paces []*pace
+	for i := range 2 {
+		db, err := store.Open(ctx, settings, reach.Loopback(), nil)
+		require.NoError(t, err)
+		defer db.Close()
+		if i == 0 {
+			require.NoError(t, db.Tx(ctx, func(tx *store.Tx) error { return tx.AddAccount(&account) }))
+		}
+		paces = append(paces, (&Accounts{store: db, paces: map[uint64]*pace{}}).paceOf(account, 0))
+	}
+	begun := clock.Boot()
+	paces[0].Slow(2 * time.Second)
+	pause, _, err := paces[0].turn(ctx)
+	require.NoError(t, err)
+	assert.Greater(t, pause, time.Second)
+	require.NoError(t, paces[1].Wait(ctx))
+	assert.Greater(t, clock.Boot()-begun, 1900*time.Millisecond)
+	pause, _, err = paces[1].turn(ctx)
+	require.NoError(t, err)
+	assert.Zero(t, pause, "it is over")
+}

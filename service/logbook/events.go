@@ -183,13 +183,6 @@ func eventOf(r store.Entry) (Event, error) {
 	return e, err
 }
 
-// Newest returns the number of the newest event that this instance has read, 0 before it has read any.
-func (b *Book) Newest() uint64 {
-	b.feed.mu.Lock()
-	defer b.feed.mu.Unlock()
-	return b.feed.last
-}
-
 // Stopped is closed when this instance stops: streams end then.
 func (b *Book) Stopped() <-chan struct{} { return b.stopped }
 

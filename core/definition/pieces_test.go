@@ -38,7 +38,7 @@ func agree(t *testing.T, files []File) {
 	for i, z := range whole.Zones {
 		got := d.Zones[i]
 		assert.True(t, z.Contents.Equal(got.Contents))
-		z.Contents, got.Contents = got.Contents, got.Contents
+		z.Contents = got.Contents // which may be the same and not alike in memory
 		assert.Equal(t, z, got)
 	}
 }

@@ -18,7 +18,7 @@ func routesOfAccounts() []route {
 			items, err := k.svc.Overview.Accounts(k.Request.Context(), k.DefaultQuery("role", wire.RoleProvider))
 			return wire.Page[wire.AccountView]{Items: items}, err
 		}},
-		{method: "POST", effect: writes, path: "/accounts", summary: "Connect an account; it is tried at once", right: access.Manage, in: wire.NewAccount{}, out: wire.AccountAdded{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
+		{method: "POST", effect: writes, path: "/accounts", summary: "Connect an account; its credential is tested immediately", right: access.Manage, in: wire.NewAccount{}, out: wire.AccountAdded{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
 			var in wire.NewAccount
 			if err := k.body(&in); err != nil {
 				return nil, err
@@ -26,7 +26,7 @@ func routesOfAccounts() []route {
 			tried, err := k.svc.Accounts.AddAccount(k.Request.Context(), in)
 			return wire.AccountAdded{Name: in.Name, Tried: tried}, err
 		}},
-		{method: "PUT", effect: writes, path: "/accounts/:name/credential", summary: "Give an account another credential; it is tried at once", right: access.Manage, in: wire.NewCredential{}, out: wire.AccountAdded{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "PUT", effect: writes, path: "/accounts/:name/credential", summary: "Replace the credential of an account; it is tested immediately", right: access.Manage, in: wire.NewCredential{}, out: wire.AccountAdded{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			var in wire.NewCredential
 			if err := k.body(&in); err != nil {
 				return nil, err
@@ -60,19 +60,19 @@ func routesOfAccounts() []route {
 			items, err := k.svc.Accounts.Registrations(k.Request.Context(), k.Param("name"))
 			return wire.Page[wire.Registration]{Items: items}, err
 		}},
-		{method: "GET", effect: looks, path: "/placements", summary: "How every placement stood when it was looked at last", right: access.Read, query: []string{"cursor", "limit"}, out: wire.Page[wire.PlacementStanding]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", effect: looks, path: "/placements", summary: "How every placement stood when it was looked at last", right: access.Read, query: []string{"cursor", "limit"}, out: wire.Page[wire.PlacementView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			after, err := k.after()
 			if err != nil {
 				return nil, err
 			}
-			items, next, err := k.svc.Overview.Standings(k.Request.Context(), after, k.limit())
-			page := wire.Page[wire.PlacementStanding]{Items: items}
+			items, next, err := k.svc.Overview.PlacementViews(k.Request.Context(), after, k.limit())
+			page := wire.Page[wire.PlacementView]{Items: items}
 			if !next.IsZero() {
 				page.Next = next.String()
 			}
 			return page, err
 		}},
-		{method: "POST", effect: writes, path: "/zones/:name/adoptions", summary: "Take what was changed at an account as what the zone should contain", right: access.Write, in: wire.Adoption{}, out: wire.Page[diff.Item]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "POST", effect: writes, path: "/zones/:name/adoptions", summary: "Adopt changes made at an account as desired records", right: access.Write, in: wire.Adoption{}, out: wire.Page[diff.Item]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			var in wire.Adoption
 			if err := k.body(&in); err != nil {
 				return nil, err
@@ -80,12 +80,12 @@ func routesOfAccounts() []route {
 			items, err := k.svc.Syncs.Adopt(k.Request.Context(), name, in)
 			return wire.Page[diff.Item]{Items: items}, err
 		})},
-		{method: "PUT", effect: writes, path: "/zones/:name/care", summary: "Say how a zone is looked after", right: access.Write, in: wire.CareView{}, out: wire.CareView{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			var in wire.CareView
+		{method: "PUT", effect: writes, path: "/zones/:name/settings", summary: "Set the settings of a zone", right: access.Write, in: wire.ZoneSettings{}, out: wire.ZoneSettings{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			var in wire.ZoneSettings
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			return k.svc.Zones.SetCare(k.Request.Context(), name, in)
+			return k.svc.Zones.SetZoneSettings(k.Request.Context(), name, in)
 		})},
 		{method: "GET", effect: looks, path: "/zones/:name/syncs", summary: "The last syncs of a zone, newest first", right: access.Read, out: wire.Page[wire.SyncView]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			items, err := k.svc.Syncs.Syncs(k.Request.Context(), name)

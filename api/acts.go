@@ -107,7 +107,7 @@ func routesOfActs() []route {
 			}
 			return k.svc.Handover.PreviewRetire(k.Request.Context(), in)
 		})},
-		{method: "POST", effect: writes, path: "/zones/:name/retirements", summary: "Take a zone from a provider, in the background", right: access.Write, in: wire.RetireRequest{}, out: wire.Act{}, status: http.StatusAccepted, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "POST", effect: writes, path: "/zones/:name/retirements", summary: "Remove a zone from a provider, in the background", right: access.Write, in: wire.RetireRequest{}, out: wire.Act{}, status: http.StatusAccepted, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			in := wire.RetireRequest{Zone: name}
 			if err := k.body(&in); err != nil {
 				return nil, err

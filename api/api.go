@@ -66,7 +66,7 @@ func New(svc *service.Service, log *slog.Logger) http.Handler {
 			pages.ServeHTTP(c.Writer, c.Request)
 			return
 		}
-		a.fail(c, &wire.Problem{Kind: wire.Missing, Message: fmt.Sprintf("There is nothing at %s. What there is says %s/openapi.json.", c.Request.URL.Path, Base)})
+		a.fail(c, &wire.Problem{Kind: wire.NotFound, Message: fmt.Sprintf("There is nothing at %s. What there is says %s/openapi.json.", c.Request.URL.Path, Base)})
 	})
 	engine.NoMethod(func(c *gin.Context) {
 		writeProblem(c, http.StatusMethodNotAllowed, wire.ProblemDocument{Title: "Not possible here", Detail: c.Request.Method + " is not possible at " + c.Request.URL.Path + "."})

@@ -40,10 +40,10 @@ func newSite(t testing.TB) *site {
 	s := &site{t: t, settings: newSettings(t)}
 	svc := s.open()
 	t.Cleanup(svc.Close)
-	_, _, err := svc.Users.FirstPerson(context.Background(), "correct horse")
+	_, _, err := svc.Users.FirstUser(context.Background(), "correct horse")
 	require.NoError(t, err)
 	s.handler = New(svc, slog.New(slog.DiscardHandler))
-	status, _, body := s.ask("POST", Base+"/sessions", `{"name":"keeper","password":"correct horse"}`)
+	status, _, body := s.ask("POST", Base+"/sessions", `{"name":"admin","password":"correct horse"}`)
 	require.Equal(t, http.StatusCreated, status, body)
 	s.token = body["token"].(string)
 	return s
@@ -64,7 +64,7 @@ func newSettings(t testing.TB) service.Settings {
 	hints := filepath.Join(dir, "roots.zone")
 	require.NoError(t, os.WriteFile(hints, []byte(w.RootHints()), 0o600))
 	return service.Settings{Database: storetest.Settings(t), KeyFile: filepath.Join(dir, "key"),
-		Reach: []string{"127.0.0.0/8"}, DNS: service.DNSSettings{Roots: hints, Port: netip.MustParseAddrPort(w.DNSAddress("0.1")).Port()},
+		AllowedNetworks: []string{"127.0.0.0/8"}, DNS: service.DNSSettings{RootHints: hints, Port: netip.MustParseAddrPort(w.DNSAddress("0.1")).Port()},
 		Checks: check.CheckSettings{Settling: time.Minute, Settled: time.Hour}, Lease: 4 * time.Second, Request: time.Second, Workers: 1}
 }
 
@@ -109,7 +109,7 @@ func TestEverythingNeedsASignIn(t *testing.T) {
 	s.token = token
 	status, _, body := s.ask("GET", Base+"/me", "")
 	assert.Equal(t, http.StatusOK, status)
-	assert.Equal(t, "keeper", body["name"])
+	assert.Equal(t, "admin", body["name"])
 	status, _, _ = s.ask("DELETE", Base+"/sessions/current", "")
 	assert.Equal(t, http.StatusNoContent, status)
 	status, _, _ = s.ask("GET", Base+"/me", "")
@@ -120,7 +120,7 @@ func TestRights(t *testing.T) {
 	for _, r := range routes() {
 		assert.Contains(t, []effect{looks, writes}, r.effect, "%s %s says whether it looks or writes", r.method, r.path)
 		if r.method != http.MethodGet && r.right == access.Read {
-			assert.Contains(t, []string{"/sessions/current", "/domains/:name/checks", "/sweeps", "/glances", "/zones/:name/recognitions", "/zones/:name/data", "/domains/:name/delegation-preview", "/zones/:name/retirement-preview", "/zones/:name/deletion-preview"}, r.path, "a change that reading rights allow")
+			assert.Contains(t, []string{"/sessions/current", "/domains/:name/checks", "/sweeps", "/brief-checks", "/zones/:name/recognitions", "/zones/:name/data", "/domains/:name/delegation-preview", "/zones/:name/retirement-preview", "/zones/:name/deletion-preview"}, r.path, "a change that reading rights allow")
 		}
 	}
 }
@@ -136,8 +136,8 @@ func TestProblemsSayWhatAndWhatToDo(t *testing.T) {
 		{"GET", "/zones/a..b", "", 422, "empty label"},
 		{"GET", "/syncs/many", "", 422, "whole number"},
 		{"GET", "/syncs/77", "", 404, "sync 77"},
-		{"POST", "/sessions", `{"name":"keeper","password":"wrong"}`, 401, "wrong"},
-		{"POST", "/sessions", `{"nom":"keeper"}`, 422, `unknown field "nom"`},
+		{"POST", "/sessions", `{"name":"admin","password":"wrong"}`, 401, "wrong"},
+		{"POST", "/sessions", `{"nom":"admin"}`, 422, `unknown field "nom"`},
 		{"POST", "/sessions", `{} {}`, 422, "more than one"},
 		{"POST", "/sessions", `{`, 422, "cannot be read"},
 		{"POST", "/definitions", `{"files":[{"name":"f","text":"zones:\n  a.example:\n    recods: x\n"}]}`, 422, "faults"},
@@ -301,7 +301,7 @@ func matches(t *testing.T, where string, value any, schema, all map[string]any) 
 func TestDraftsAskForTheTag(t *testing.T) {
 	s := newSite(t)
 	text := "zones:\n  tidepool.example:\n    records: |\n      www A 192.0.2.1\n"
-	body, err := json.Marshal(map[string]any{"files": []map[string]string{{"name": "x", "text": text}}, "dry_run": false, "lead": false, "why": ""})
+	body, err := json.Marshal(map[string]any{"files": []map[string]string{{"name": "x", "text": text}}, "dry_run": false, "manage": false, "reason": ""})
 	require.NoError(t, err)
 	status, _, _ := s.ask("POST", Base+"/definitions", string(body))
 	require.Equal(t, http.StatusOK, status)

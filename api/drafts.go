@@ -33,9 +33,9 @@ func routesOfDrafts() []route {
 			if err != nil {
 				return nil, err
 			}
-			return nil, k.svc.Zones.DropDraft(k.Request.Context(), name, tag)
+			return nil, k.svc.Zones.DiscardDraft(k.Request.Context(), name, tag)
 		})},
-		{method: "POST", effect: writes, path: "/zones/:name/draft/acceptance", summary: "Make the draft what the zone should contain, under If-Match", right: access.Write, in: wire.AcceptDraft{}, out: wire.Revision{}, status: http.StatusCreated, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "POST", effect: writes, path: "/zones/:name/draft/acceptance", summary: "Accept the draft as the next revision, under If-Match", right: access.Write, in: wire.AcceptDraft{}, out: wire.Revision{}, status: http.StatusCreated, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			tag, err := k.ifMatch()
 			if err != nil {
 				return nil, err
@@ -44,7 +44,7 @@ func routesOfDrafts() []route {
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			return k.svc.Zones.AcceptDraft(k.Request.Context(), name, tag, in.Why)
+			return k.svc.Zones.AcceptDraft(k.Request.Context(), name, tag, in.Reason)
 		})},
 		{method: "POST", effect: looks, path: "/zones/:name/recognitions", summary: "Make records of pasted text; nothing is kept", right: access.Read, in: wire.Pasted{}, out: wire.Page[paste.Row]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			var in wire.Pasted
@@ -85,7 +85,7 @@ func tagged(k *call, get func() (wire.Draft, error)) (any, error) {
 func (k *call) ifMatch() (string, error) {
 	tag := strings.Trim(k.GetHeader("If-Match"), `"`)
 	if tag == "" {
-		return "", &wire.Problem{Kind: wire.Unconditional, Message: "Say in If-Match which draft you looked at: the ETag that it came with. Without it, somebody else's changes could be overwritten."}
+		return "", &wire.Problem{Kind: wire.Unconditional, Message: "If-Match is missing: send the ETag of the draft that you read. Without it, changes of another user could be overwritten. Nothing changed."}
 	}
 	return tag, nil
 }

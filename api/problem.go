@@ -16,15 +16,15 @@ var problemKinds = map[wire.ProblemKind]struct {
 	status int
 	title  string
 }{
-	wire.Invalid:       {http.StatusUnprocessableEntity, "This cannot be used as it is"},
-	wire.Missing:       {http.StatusNotFound, "Not here"},
-	wire.InTheWay:      {http.StatusConflict, "Something is in the way"},
-	wire.Unconditional: {http.StatusPreconditionRequired, "Say what you looked at"},
-	wire.Stale:         {http.StatusPreconditionFailed, "It has changed meanwhile"},
-	wire.Outside:       {http.StatusBadGateway, "A provider or registrar failed"},
-	wire.Unavailable:   {http.StatusServiceUnavailable, "The database is away"},
-	wire.NotSignedIn:   {http.StatusUnauthorized, "Not signed in"},
-	wire.NotPermitted:  {http.StatusForbidden, "Not permitted"},
+	wire.Invalid:        {http.StatusUnprocessableEntity, "This cannot be used as it is"},
+	wire.NotFound:       {http.StatusNotFound, "Not here"},
+	wire.Blocked:        {http.StatusConflict, "Something is in the way"},
+	wire.Unconditional:  {http.StatusPreconditionRequired, "Say what you looked at"},
+	wire.Stale:          {http.StatusPreconditionFailed, "It has changed since then"},
+	wire.UpstreamFailed: {http.StatusBadGateway, "A provider or registrar failed"},
+	wire.Unavailable:    {http.StatusServiceUnavailable, "The database is away"},
+	wire.NotSignedIn:    {http.StatusUnauthorized, "Not signed in"},
+	wire.NotPermitted:   {http.StatusForbidden, "Not permitted"},
 }
 
 // retryAfter is when clients should try again while the database is away, seconds.

@@ -35,12 +35,12 @@ func routesOfRevisions() []route {
 			items, err := k.svc.Zones.NameHistory(k.Request.Context(), zone, of)
 			return wire.Page[wire.NameChange]{Items: items}, err
 		})},
-		{method: "POST", effect: writes, path: "/zones/:name/restorations", summary: "Make what an earlier revision said what the zone should contain again", right: access.Write, in: wire.Restore{}, out: wire.Revision{}, status: http.StatusCreated, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "POST", effect: writes, path: "/zones/:name/restorations", summary: "Restore an earlier revision", right: access.Write, in: wire.Restore{}, out: wire.Revision{}, status: http.StatusCreated, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			var in wire.Restore
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			return k.svc.Zones.Restore(k.Request.Context(), name, in.Revision, in.Why)
+			return k.svc.Zones.Restore(k.Request.Context(), name, in.Revision, in.Reason)
 		})},
 	}
 }

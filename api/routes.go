@@ -40,29 +40,29 @@ const (
 
 // routes is the table of everything under /api/v1.
 func routes() []route {
-	return slices.Concat(routesOfPeople(), routesOfZones(), routesOfAccounts(), routesOfRevisions(), routesOfDrafts(), routesOfDefinitions(), routesOfSearch(), routesOfDomains(), routesOfHosts(), routesOfActs(), []route{eventStream})
+	return slices.Concat(routesOfUsers(), routesOfZones(), routesOfAccounts(), routesOfRevisions(), routesOfDrafts(), routesOfDefinitions(), routesOfSearch(), routesOfDomains(), routesOfHosts(), routesOfActs(), []route{eventStream})
 }
 
-func routesOfPeople() []route {
+func routesOfUsers() []route {
 	return []route{
 		{method: "POST", effect: writes, path: "/sessions", summary: "Sign in", in: wire.SignIn{}, out: wire.SignedIn{}, status: http.StatusCreated, handle: startSession},
 		{method: "DELETE", effect: writes, path: "/sessions/current", summary: "Sign out", right: access.Read, status: http.StatusNoContent, handle: endSession},
-		{method: "GET", effect: looks, path: "/sessions/current", summary: "Who is signed in; an empty name for nobody", out: wire.Me{}, status: http.StatusOK, handle: currentSession},
+		{method: "GET", effect: looks, path: "/sessions/current", summary: "The signed-in user; an empty name if there is none", out: wire.Me{}, status: http.StatusOK, handle: currentSession},
 		{method: "GET", effect: looks, path: "/me", summary: "Who this token belongs to", right: access.Read, out: wire.Me{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			c, err := k.svc.Users.Caller(k.Request.Context(), k.token)
 			return wire.Me{Name: c.Name, Rights: c.Rights}, err
 		}},
-		{method: "GET", effect: looks, path: "/people", summary: "Everybody who can sign in", right: access.Manage, out: wire.Page[string]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			names, err := k.svc.Users.People(k.Request.Context())
+		{method: "GET", effect: looks, path: "/users", summary: "Everybody who can sign in", right: access.Manage, out: wire.Page[string]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			names, err := k.svc.Users.Users(k.Request.Context())
 			return wire.Page[string]{Items: names}, err
 		}},
-		{method: "POST", effect: writes, path: "/people", summary: "Let another person sign in; the password is shown once", right: access.Manage, in: wire.NewPerson{}, out: wire.PersonAdded{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
-			var in wire.NewPerson
+		{method: "POST", effect: writes, path: "/users", summary: "Add a user; the password is shown once", right: access.Manage, in: wire.NewUser{}, out: wire.UserAdded{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
+			var in wire.NewUser
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			password, err := k.svc.Users.AddPerson(k.Request.Context(), in.Name)
-			return wire.PersonAdded{Name: in.Name, Password: password}, err
+			password, err := k.svc.Users.AddUser(k.Request.Context(), in.Name)
+			return wire.UserAdded{Name: in.Name, Password: password}, err
 		}},
 		{method: "GET", effect: looks, path: "/clock", summary: "World time, in which TTLs run", right: access.Read, out: wire.ClockNow{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			now, rate := k.svc.WorldNow()
@@ -102,15 +102,15 @@ func routesOfDomains() []route {
 		{method: "GET", effect: looks, path: "/domain-counts", summary: "How many domains have each verdict and gravest finding", right: access.Read, out: wire.DomainCounts{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			return k.svc.Overview.Counts(k.Request.Context())
 		}},
-		{method: "POST", effect: writes, path: "/glances", summary: "Look briefly at all domains, in the background", right: access.Read, out: wire.Glances{}, status: http.StatusAccepted, handle: func(k *call) (any, error) {
-			return k.svc.Checks.StartGlances(k.Request.Context())
+		{method: "POST", effect: writes, path: "/brief-checks", summary: "Look briefly at all domains, in the background", right: access.Read, out: wire.BriefChecks{}, status: http.StatusAccepted, handle: func(k *call) (any, error) {
+			return k.svc.Checks.StartBriefChecks(k.Request.Context())
 		}},
-		{method: "GET", effect: looks, path: "/glances", summary: "What came of brief looks since a moment", right: access.Read, query: []string{"since"}, out: wire.Glances{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", effect: looks, path: "/brief-checks", summary: "What came of brief looks since a moment", right: access.Read, query: []string{"since"}, out: wire.BriefChecks{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			since, err := time.Parse(time.RFC3339Nano, k.Query("since"))
 			if err != nil {
 				return nil, &wire.Problem{Kind: wire.Invalid, Message: "since is no moment; write it like 2030-03-01T12:00:00Z."}
 			}
-			return k.svc.Checks.GlancesSince(k.Request.Context(), since)
+			return k.svc.Checks.BriefChecksSince(k.Request.Context(), since)
 		}},
 		{method: "GET", effect: looks, path: "/domains/:name", summary: "One domain and the stages of its way", right: access.Read, out: wire.DomainDetail{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			return k.svc.Overview.Domain(k.Request.Context(), name)
@@ -118,7 +118,7 @@ func routesOfDomains() []route {
 		{method: "GET", effect: looks, path: "/domains/:name/report", summary: "The report of the last check", right: access.Read, out: delegation.Report{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			r, ok, err := k.svc.Checks.LastReport(k.Request.Context(), name)
 			if err == nil && !ok {
-				err = &wire.Problem{Kind: wire.Missing, Message: "This domain has not been checked yet. Check it: beacon check " + name.String()}
+				err = &wire.Problem{Kind: wire.NotFound, Message: "This domain has not been checked yet. Check it: beacon check " + name.String()}
 			}
 			return r, err
 		})},
@@ -129,7 +129,7 @@ func routesOfDomains() []route {
 			items, err := k.svc.Checks.Answers(k.Request.Context(), name)
 			return wire.Page[evidence.Heard]{Items: items}, err
 		})},
-		{method: "GET", effect: looks, path: "/channels", summary: "The ways in which people and programs are told of domains", right: access.Read, out: wire.Page[wire.ChannelView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", effect: looks, path: "/channels", summary: "List notification channels", right: access.Read, out: wire.Page[wire.ChannelView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			return wire.Page[wire.ChannelView]{Items: k.svc.Notify.Channels()}, nil
 		}},
 		{method: "POST", effect: writes, path: "/channels/:name/tests", summary: "Send a test over a channel", right: access.Write, status: http.StatusNoContent, handle: func(k *call) (any, error) {

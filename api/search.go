@@ -11,7 +11,7 @@ import (
 // routesOfSearch are those that go over all zones.
 func routesOfSearch() []route {
 	return []route{
-		{method: "GET", effect: looks, path: "/records", summary: "Find records in all zones; * at the beginning or the end of a name or value stands for anything", right: access.Read,
+		{method: "GET", effect: looks, path: "/records", summary: "Find records in all zones; * at the beginning or end of a name or value matches anything", right: access.Read,
 			query: []string{"text", "zone", "name", "value", "type", "address", "ttl", "cursor", "limit"}, out: wire.Page[wire.Hit]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 				items, next, err := k.svc.Zones.Search(k.Request.Context(), wire.SearchRequest{Text: k.Query("text"), Zone: k.Query("zone"), Name: k.Query("name"), Value: k.Query("value"),
 					Type: k.Query("type"), Address: k.Query("address"), TTL: k.Query("ttl"), Cursor: k.Query("cursor"), Limit: k.limit()})
@@ -27,7 +27,7 @@ func routesOfSearch() []route {
 			}
 			return k.svc.Zones.Replace(k.Request.Context(), in)
 		}},
-		{method: "GET", effect: looks, path: "/operations", summary: "Changes of many zones at once, newest first", right: access.Read, query: []string{"limit"}, out: wire.Page[wire.Operation]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", effect: looks, path: "/operations", summary: "List bulk changes, newest first", right: access.Read, query: []string{"limit"}, out: wire.Page[wire.Operation]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			items, err := k.svc.Zones.Operations(k.Request.Context(), k.limit())
 			return wire.Page[wire.Operation]{Items: items}, err
 		}},
@@ -38,7 +38,7 @@ func routesOfSearch() []route {
 			}
 			return k.svc.Zones.UndoOperation(k.Request.Context(), id)
 		}},
-		{method: "POST", effect: writes, path: "/operations/:id/syncs", summary: "Make live what is wanted, in every zone of an operation", right: access.Write, out: wire.Page[wire.SyncView]{}, status: http.StatusAccepted, handle: func(k *call) (any, error) {
+		{method: "POST", effect: writes, path: "/operations/:id/syncs", summary: "Sync every zone of a bulk change", right: access.Write, out: wire.Page[wire.SyncView]{}, status: http.StatusAccepted, handle: func(k *call) (any, error) {
 			id, err := k.number("id", "an operation")
 			if err != nil {
 				return nil, err

@@ -28,7 +28,7 @@ func (s *site) raw(method, path, body string, headers map[string]string) *http.R
 func TestBrowserSession(t *testing.T) {
 	s := newSite(t)
 	s.token = ""
-	status, h, body := s.ask("POST", Base+"/sessions", `{"name":"keeper","password":"correct horse","browser":true}`)
+	status, h, body := s.ask("POST", Base+"/sessions", `{"name":"admin","password":"correct horse","browser":true}`)
 	require.Equal(t, http.StatusCreated, status)
 	assert.Empty(t, body["token"], "the token is in the cookie only")
 	cookie := h.Get("Set-Cookie")

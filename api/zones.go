@@ -12,7 +12,7 @@ import (
 
 func routesOfZones() []route {
 	return []route{
-		{method: "GET", effect: looks, path: "/zones", summary: "Zones that are looked after", right: access.Read, query: []string{"cursor", "limit"}, out: wire.Page[wire.ZoneView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", effect: looks, path: "/zones", summary: "List managed zones", right: access.Read, query: []string{"cursor", "limit"}, out: wire.Page[wire.ZoneView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			after, err := k.after()
 			if err != nil {
 				return nil, err
@@ -23,18 +23,18 @@ func routesOfZones() []route {
 		{method: "GET", effect: looks, path: "/zones/:name", summary: "One zone", right: access.Read, out: wire.ZoneView{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			return k.svc.Overview.Zone(k.Request.Context(), name)
 		})},
-		{method: "GET", effect: looks, path: "/zones/:name/records", summary: "What the zone should contain; addresses=true puts addresses in the place of ALIAS records", right: access.Read, out: wire.Page[record.Record]{}, status: http.StatusOK, query: []string{"addresses", "cursor", "limit"}, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "GET", effect: looks, path: "/zones/:name/records", summary: "The desired records of a zone; addresses=true puts addresses in place of ALIAS records", right: access.Read, out: wire.Page[record.Record]{}, status: http.StatusOK, query: []string{"addresses", "cursor", "limit"}, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			if k.Query("addresses") == "true" { // an ALIAS may follow any other name of the zone: all of it is needed
 				c, err := k.svc.Zones.WantedAddresses(k.Request.Context(), name)
 				return wire.Page[record.Record]{Items: append([]record.Record{}, c.Records()...)}, err
 			}
 			return k.svc.Zones.Records(k.Request.Context(), name, k.Query("cursor"), k.limitUpTo(5000))
 		})},
-		{method: "GET", effect: looks, path: "/zones/:name/findings", summary: "What the rules say of what the zone should contain", right: access.Read, out: wire.Page[rules.Found]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "GET", effect: looks, path: "/zones/:name/findings", summary: "Findings about the desired records of a zone", right: access.Read, out: wire.Page[rules.Found]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			items, err := k.svc.Zones.Findings(k.Request.Context(), name)
 			return wire.Page[rules.Found]{Items: items}, err
 		})},
-		{method: "POST", effect: writes, path: "/zones/:name/imports", summary: "Take a zone file as what the zone should contain", right: access.Write, in: wire.Import{}, out: wire.Imported{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "POST", effect: writes, path: "/zones/:name/imports", summary: "Accept a zone file as desired records", right: access.Write, in: wire.Import{}, out: wire.Imported{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			in := wire.Import{Zone: name}
 			if err := k.body(&in); err != nil {
 				return nil, err
@@ -44,11 +44,11 @@ func routesOfZones() []route {
 			}
 			return k.svc.Zones.ImportZone(k.Request.Context(), in)
 		})},
-		{method: "GET", effect: looks, path: "/zones/:name/differences", summary: "What differs between wanted and live, at each placement", right: access.Read, query: []string{"put_back"}, out: wire.Page[wire.Difference]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			items, err := k.svc.Syncs.Differences(k.Request.Context(), name, k.Query("put_back") == "true")
+		{method: "GET", effect: looks, path: "/zones/:name/differences", summary: "Differences between desired and live records, at each placement", right: access.Read, query: []string{"revert"}, out: wire.Page[wire.Difference]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			items, err := k.svc.Syncs.Differences(k.Request.Context(), name, k.Query("revert") == "true")
 			return wire.Page[wire.Difference]{Items: items}, err
 		})},
-		{method: "POST", effect: writes, path: "/zones/:name/syncs", summary: "Make live what is wanted, in the background", right: access.Write, in: wire.SyncRequest{}, out: wire.Page[wire.SyncView]{}, status: http.StatusAccepted, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "POST", effect: writes, path: "/zones/:name/syncs", summary: "Write the desired records to the providers, in the background", right: access.Write, in: wire.SyncRequest{}, out: wire.Page[wire.SyncView]{}, status: http.StatusAccepted, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			in := wire.SyncRequest{Zone: name}
 			if err := k.body(&in); err != nil {
 				return nil, err
@@ -67,7 +67,7 @@ func routesOfZones() []route {
 			}
 			return k.svc.Syncs.Cancel(k.Request.Context(), id, in.Reason)
 		}},
-		{method: "GET", effect: looks, path: "/syncs/:id", summary: "How a sync stands", right: access.Read, out: wire.SyncView{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", effect: looks, path: "/syncs/:id", summary: "The state of a sync", right: access.Read, out: wire.SyncView{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			id, err := k.number("id", "a sync")
 			if err != nil {
 				return nil, err

@@ -17,18 +17,10 @@ import (
 
 func (a *app) signInCommand() *cobra.Command {
 	var as, file string
-	var out bool
 	c := &cobra.Command{
-		Use: "sign-in", Short: "Sign in to the service, or out of it", Args: cobra.NoArgs,
-		Example: "  beacon sign-in --as keeper\n  beacon sign-in --as keeper --password-file var/demo/password",
+		Use: "sign-in", Short: "Sign in to the service", Args: cobra.NoArgs,
+		Example: "  beacon sign-in --as admin\n  beacon sign-in --as admin --password-file var/demo/password",
 		RunE: func(*cobra.Command, []string) error {
-			if out {
-				if err := ask(a, wire.SignOut, wire.None{}, nil); err != nil {
-					return err
-				}
-				a.printf("Signed out.\n")
-				return a.keepToken("")
-			}
 			password, err := a.secret("BEACON_PASSWORD", file, "Password of "+as+": ")
 			if err != nil {
 				return err
@@ -44,10 +36,19 @@ func (a *app) signInCommand() *cobra.Command {
 			return nil
 		},
 	}
-	c.Flags().StringVar(&as, "as", "keeper", "name of the person")
-	c.Flags().StringVar(&file, "password-file", "", "file with the password; else BEACON_PASSWORD, else it is asked for")
-	c.Flags().BoolVar(&out, "out", false, "sign out")
+	c.Flags().StringVar(&as, "as", "admin", "name of the user")
+	c.Flags().StringVar(&file, "password-file", "", "file with the password; else BEACON_PASSWORD, else you are asked")
 	return c
+}
+
+func (a *app) signOutCommand() *cobra.Command {
+	return &cobra.Command{Use: "sign-out", Short: "End the session, and forget its token", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
+		if err := ask(a, wire.SignOut, wire.None{}, nil); err != nil {
+			return err
+		}
+		a.printf("Signed out.\n")
+		return a.keepToken("")
+	}}
 }
 
 // secret reads a secret from a file, the environment or the terminal; never from the command line, where others on the
@@ -81,17 +82,17 @@ func (a *app) secret(variable, file, prompt string) (string, error) {
 
 // addCommand connects an account of either role.
 func (a *app) addCommand(role, example string) *cobra.Command {
-	var kind, at, file string
+	var kind, base, file string
 	var private bool
 	c := &cobra.Command{
-		Use: "add NAME", Short: "Connect an account; the credential is tried at once", Args: cobra.ExactArgs(1), Example: example,
+		Use: "add NAME", Short: "Connect an account; its credential is tested immediately", Args: cobra.ExactArgs(1), Example: example,
 		RunE: func(_ *cobra.Command, args []string) error {
 			secret, err := a.secret("BEACON_SECRET", file, "Credential of "+args[0]+": ")
 			if err != nil {
 				return err
 			}
 			var got wire.AccountAdded
-			body := wire.NewAccount{Name: args[0], Role: role, Kind: kind, Address: at, Secret: secret, Private: private}
+			body := wire.NewAccount{Name: args[0], Role: role, Kind: kind, Address: base, Secret: secret, Private: private}
 			if err := ask(a, wire.AddAccount, body, &got); err != nil {
 				return err
 			}
@@ -103,23 +104,23 @@ func (a *app) addCommand(role, example string) *cobra.Command {
 			if got.Seen < 0 {
 				sees = ""
 			}
-			a.printf("Connected %s (%s at %s); its credential works%s.\n", args[0], kind, at, sees)
+			a.printf("Connected %s (%s at %s); its credential works%s.\n", args[0], kind, base, sees)
 			a.showRights(got.Tried)
 			return nil
 		},
 	}
 	c.Flags().StringVar(&kind, "kind", "", "which interface it has")
-	c.Flags().StringVar(&at, "at", "", "base address of the interface")
-	c.Flags().StringVar(&file, "secret-file", "", "file with the credential; else BEACON_SECRET, else it is asked for")
-	c.Flags().BoolVar(&private, "private", false, "the address may be one of an inner network, such as 10.0.0.0/8")
+	c.Flags().StringVar(&base, "url", "", "base address of the interface")
+	c.Flags().StringVar(&file, "secret-file", "", "file with the credential; else BEACON_SECRET, else you are asked")
+	c.Flags().BoolVar(&private, "private", false, "allow a private address, such as 10.0.0.0/8")
 	_ = c.MarkFlagRequired("kind")
-	_ = c.MarkFlagRequired("at")
+	_ = c.MarkFlagRequired("url")
 	return c
 }
 
 func (a *app) registrarCommand() *cobra.Command {
-	c := &cobra.Command{Use: "registrar", Short: "Accounts at registrars"}
-	domains := &cobra.Command{Use: "domains ACCOUNT", Short: "Domains that an account holds, with their nameservers", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
+	c := &cobra.Command{Use: "registrar", Short: "Manage accounts at registrars"}
+	domains := &cobra.Command{Use: "domains ACCOUNT", Short: "List the domains of an account, with their nameservers", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
 		list, err := all(a, wire.ListHoldings, args[0])
 		if err != nil {
 			return err
@@ -136,7 +137,7 @@ func (a *app) registrarCommand() *cobra.Command {
 		})
 	}}
 	c.AddCommand(a.listAccounts(wire.RoleRegistrar), domains,
-		a.rotateCommand(wire.RoleRegistrar), a.removeAccountCommand(wire.RoleRegistrar), a.addCommand(wire.RoleRegistrar, "  beacon registrar add gannet-main --kind gannet --at https://api.gannet.example --secret-file key"))
+		a.rotateCommand(wire.RoleRegistrar), a.removeAccountCommand(wire.RoleRegistrar), a.addCommand(wire.RoleRegistrar, "  beacon registrar add gannet-main --kind gannet --url https://api.gannet.example --secret-file key"))
 	return c
 }
 
@@ -144,7 +145,7 @@ func (a *app) logbookCommand() *cobra.Command {
 	var subject string
 	var requests, follow bool
 	var limit int
-	c := &cobra.Command{Use: "logbook", Short: "Who did what, newest first", Args: cobra.NoArgs, RunE: func(cmd *cobra.Command, _ []string) error {
+	c := &cobra.Command{Use: "logbook", Short: "Show who changed what, newest first", Args: cobra.NoArgs, RunE: func(cmd *cobra.Command, _ []string) error {
 		if follow {
 			ctx, stop := signal.NotifyContext(cmd.Context(), os.Interrupt)
 			defer stop()
@@ -170,7 +171,7 @@ func (a *app) logbookCommand() *cobra.Command {
 	c.Flags().StringVar(&subject, "subject", "", "only lines about this: a zone with its final dot, or an account")
 	c.Flags().BoolVar(&requests, "requests", false, "with every request to providers and registrars")
 	c.Flags().BoolVar(&follow, "follow", false, "show lines as they are written, until Ctrl-C")
-	c.Flags().IntVar(&limit, "limit", 30, "how many lines")
+	c.Flags().IntVar(&limit, "limit", 30, "number of lines")
 	return c
 }
 

@@ -59,7 +59,7 @@ func (a *app) actCommand() *cobra.Command {
 		}
 		return a.show(act, func() { a.showAct(act) })
 	}}
-	cancel.Flags().StringVar(&reason, "reason", "", "why, for the logbook")
+	cancel.Flags().StringVar(&reason, "reason", "", "reason, for the logbook")
 	c.AddCommand(list, show, cancel)
 	return c
 }

@@ -7,15 +7,15 @@ import (
 )
 
 func (a *app) channelCommand() *cobra.Command {
-	c := &cobra.Command{Use: "channel", Short: "Who is told when a domain's verdict changes"}
-	list := &cobra.Command{Use: "list", Short: "The ways in which people and programs are told", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
+	c := &cobra.Command{Use: "channel", Short: "Manage notification channels"}
+	list := &cobra.Command{Use: "list", Short: "List notification channels", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
 		items, err := all(a, wire.ListChannels)
 		if err != nil {
 			return err
 		}
 		return a.show(items, func() {
 			if len(items) == 0 {
-				a.printf("Nobody is told. Name mail addresses or webhooks in the service's settings, below tell.\n")
+				a.printf("There is no channel. Name mail addresses or webhooks in the settings, under notifications.\n")
 				return
 			}
 			var rows [][]string
@@ -25,11 +25,11 @@ func (a *app) channelCommand() *cobra.Command {
 			a.table([]string{"CHANNEL", "KIND", "TO"}, rows)
 		})
 	}}
-	try := &cobra.Command{Use: "test CHANNEL", Short: "Send a test over a channel, at once", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
+	try := &cobra.Command{Use: "test CHANNEL", Short: "Send a test notification over a channel", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
 		if err := ask(a, wire.TestChannel, wire.None{}, nil, args[0]); err != nil {
 			return err
 		}
-		a.printf("A test was sent over %s, and taken there.\n", args[0])
+		a.printf("Channel %s: test delivered.\n", args[0])
 		return nil
 	}}
 	c.AddCommand(list, try)

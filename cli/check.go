@@ -16,7 +16,7 @@ import (
 )
 
 func (a *app) domainsCommand() *cobra.Command {
-	return &cobra.Command{Use: "domains", Short: "Where each domain stands", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
+	return &cobra.Command{Use: "domains", Short: "List domains with their state", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
 		list, err := all(a, wire.ListDomains)
 		if err != nil {
 			return err
@@ -27,7 +27,7 @@ func (a *app) domainsCommand() *cobra.Command {
 		}
 		return a.show(list, func() {
 			if len(list) == 0 {
-				a.printf("No domains yet. Define one: beacon define FILE.\n")
+				a.printf("No domains yet. Define one: beacon apply FILE.\n")
 				return
 			}
 			var rows [][]string
@@ -39,7 +39,7 @@ func (a *app) domainsCommand() *cobra.Command {
 				case d.Verdict == delegation.Settling && d.SettlesBy != nil:
 					stands += " until " + moment(*d.SettlesBy, now.World)
 				}
-				rows = append(rows, []string{plain(d.Name), stands, d.Registrar, strings.Join(d.At, ", "), d.Label})
+				rows = append(rows, []string{plain(d.Name), stands, d.Registrar, strings.Join(d.Providers, ", "), d.Description})
 			}
 			a.table([]string{"DOMAIN", "STANDS", "REGISTRAR", "AT", "LABEL"}, rows)
 		})
@@ -51,17 +51,17 @@ func (a *app) checkCommand() *cobra.Command {
 	var from string
 	var every bool
 	c := &cobra.Command{
-		Use: "check DOMAIN…", Short: "Is it delegated, has it arrived, and if not: who is behind, and until when?",
+		Use: "check DOMAIN…", Short: "Check a domain's delegation, nameservers, resolvers and websites",
 		Long: "Asks every parent server, every nameserver and every resolver, and judges what they answer.\n\n" +
 			"With --direct all questions are asked from here, nothing is stored, and no service is needed.\n\n" +
-			"Exit codes: 0 settled, 1 wrong or undelegated, 2 settling, 3 could not tell, 64 misuse; of several domains, the gravest.",
+			"Exit codes: 0 settled, 1 needs action, ready to move or not delegated, 2 settling, 3 check failed, 64 misuse; of several domains, the worst.",
 		Example: "  beacon check saltmarsh-ferries.example\n  beacon check --direct --expect ns1.heron.test,ns2.heron.test saltmarsh-ferries.example\n  beacon check --direct --brief --from names.txt\n  beacon check --all --brief",
 		RunE: func(c *cobra.Command, args []string) error {
 			if d.on && every {
 				return misuse("--all asks the service for its domains; with --direct name them, or give a file with --from")
 			}
 			if every && d.brief && from == "" && len(args) == 0 {
-				return a.glance(c.Context())
+				return a.briefCheck(c.Context())
 			}
 			names, err := a.domainsToCheck(args, from, every)
 			if err != nil {
@@ -81,19 +81,19 @@ func (a *app) checkCommand() *cobra.Command {
 	f.StringVar(&d.roots, "roots", "", "file with root hints, a zone file (with --direct)")
 	f.StringVar(&d.anchors, "anchors", "", "file with trust anchors, as DS lines (with --direct)")
 	f.StringArrayVar(&d.resolvers, "resolver", nil, "a resolver to ask: address, tls://address#name or https://…; may be repeated (with --direct)")
-	f.StringSliceVar(&d.expect, "expect", nil, "the nameservers that are wanted, with commas (with --direct)")
+	f.StringSliceVar(&d.expect, "expect", nil, "the desired nameservers, with commas (with --direct)")
 	f.StringSliceVar(&d.reach, "reach", []string{"0.0.0.0/0", "::/0"}, "networks that may be asked (with --direct)")
 	f.Uint16Var(&d.port, "port", 53, "port that nameservers answer on (with --direct)")
-	f.StringVar(&d.authority, "authority", "", "file with certificates (PEM) that sites' certificates may lead to, besides the system's (with --direct)")
-	f.StringSliceVar(&d.sites, "sites", []string{"@", "www"}, "names below the domain that carry a site, whose web hosts are looked at; empty for none (with --direct)")
+	f.StringVar(&d.authority, "authority", "", "file with CA certificates (PEM) to trust besides those of the system (with --direct)")
+	f.StringSliceVar(&d.sites, "sites", []string{"@", "www"}, "websites below the domain to visit; empty for none (with --direct)")
 	f.BoolVar(&d.brief, "brief", false, "ask for the delegation, SOA and NS only, for thousands of domains (with --direct or --all)")
 	f.BoolVar(&d.answers, "answers", false, "show the very answers too (with --direct)")
 	f.StringVar(&from, "from", "", "file with domains, one on a line; - for standard input")
-	f.BoolVar(&every, "all", false, "check every domain that the service looks after")
+	f.BoolVar(&every, "all", false, "check every managed domain")
 	return c
 }
 
-// check asks the service for a check. Where that cannot be had, it could not be told how the domain stands.
+// check asks the service for a check. Where that cannot be had, it check failed how the domain stands.
 func (a *app) check(domain string) (r delegation.Report, now wire.ClockNow, err error) {
 	name, err := parseName(domain)
 	if err != nil {
@@ -159,7 +159,7 @@ func graver(a, b int) int {
 func (a *app) headline(r delegation.Report, now wire.ClockNow) string {
 	speed := ""
 	if now.Rate != 1 {
-		speed = fmt.Sprintf(" (world time, %g times the wall's)", now.Rate)
+		speed = fmt.Sprintf(" (simulated time, %g times real time)", now.Rate)
 	}
 	switch r.Verdict {
 	case delegation.Settled:
@@ -169,7 +169,7 @@ func (a *app) headline(r delegation.Report, now wire.ClockNow) string {
 		if len(r.Moments) == 0 {
 			return a.paint(green, "SETTLED") + ": everybody who was asked agrees, and no change is under way."
 		}
-		return a.paint(green, "SETTLED") + ": every cache that keeps to TTLs has let go of the old answers."
+		return a.paint(green, "SETTLED") + ": the old answers have expired from every cache that keeps to TTLs."
 	case delegation.Settling:
 		if r.SettlesBy == nil {
 			return a.paint(amber, "SETTLING") + ": under way, and no time can be given yet."
@@ -180,11 +180,13 @@ func (a *app) headline(r delegation.Report, now wire.ClockNow) string {
 		}
 		return fmt.Sprintf("%s by %s at the latest, in %s%s%s.", a.paint(amber, "SETTLING"), moment(*r.SettlesBy, now.World), span(r.SettlesBy.Sub(now.World)), speed, likely)
 	case delegation.Undelegated:
-		return a.paint(red, "UNDELEGATED") + ": the parent knows no nameservers for it."
-	case delegation.Wrong:
-		return a.paint(red, "WRONG") + ": waiting will not mend this."
+		return a.paint(red, "NOT DELEGATED") + ": the parent knows no nameservers for it."
+	case delegation.ReadyToMove:
+		return a.paint(amber, "READY TO MOVE") + ": what it has works; the desired nameservers wait for your first step."
+	case delegation.NeedsAction:
+		return a.paint(red, "NEEDS ACTION") + ": waiting will not fix this."
 	}
-	return a.paint(mauve, "COULD NOT TELL") + ": the check itself failed."
+	return a.paint(mauve, "CHECK FAILED") + ": the check itself failed."
 }
 
 func (a *app) showReport(r delegation.Report, now wire.ClockNow) {
@@ -200,7 +202,7 @@ func (a *app) showReport(r delegation.Report, now wire.ClockNow) {
 	inForce, old, others := sortServers(r)
 	rows = append(rows, sourceRows("nameservers answer", inForce)...)
 	rows = append(rows, sourceRows("the old ones answer", old)...)
-	rows = append(rows, sourceRows("the wanted ones", others)...)
+	rows = append(rows, sourceRows("the desired ones", others)...)
 	for i, v := range r.Resolvers {
 		label := ""
 		if i == 0 {
@@ -211,9 +213,9 @@ func (a *app) showReport(r delegation.Report, now wire.ClockNow) {
 		case v.Problem != "":
 			state, detail = "unknown", v.Problem
 		case v.Through == "":
-			detail = "could not be told"
+			detail = "check failed"
 		case v.Until != nil:
-			detail += fmt.Sprintf("; must have let go by %s, in %s", moment(*v.Until, now.World), span(v.Until.Sub(now.World)))
+			detail += fmt.Sprintf("; expires by %s, in %s", moment(*v.Until, now.World), span(v.Until.Sub(now.World)))
 		}
 		rows = append(rows, []string{label, inGroup(v), state, detail})
 		rows = append(rows, heldRows(v, now)...)
@@ -240,8 +242,8 @@ func inGroup(v delegation.View) string {
 // signatureRow says whether the domain can be validated, where that was looked at.
 func signatureRow(r delegation.Report) [][]string {
 	words := map[dnssec.State]string{
-		dnssec.Secure:   "a chain of signatures leads from the root to the domain",
-		dnssec.Insecure: "not signed, and nobody expects it to be",
+		dnssec.Secure:   "signed, with a valid chain from the root",
+		dnssec.Insecure: "not signed, and no DS at the parent",
 		dnssec.Bogus:    "validating resolvers refuse the domain's answers",
 	}
 	if words[r.DNSSEC] == "" {

@@ -71,8 +71,8 @@ func (a *app) root() *cobra.Command {
 	root.PersistentFlags().StringVar(&a.address, "address", envOr("BEACON_ADDRESS", "http://127.0.0.1:8053"), "address of the service (BEACON_ADDRESS)")
 	root.PersistentFlags().StringVarP(&a.output, "output", "o", "table", "table, json or yaml")
 	root.CompletionOptions.DisableDefaultCmd = true
-	root.AddCommand(a.signInCommand(), a.personCommand(), a.domainsCommand(), a.zoneCommand(), a.recordCommand(), a.draftCommand(), a.searchCommand(), a.operationCommand(), a.defineCommand(), a.diffCommand(), a.syncCommand(),
-		a.driftCommand(), a.delegateCommand(), a.actCommand(), a.holdCommand(), a.checkCommand(), a.watchCommand(), a.providerCommand(), a.registrarCommand(), a.hostCommand(), a.keepCommand(), a.channelCommand(), a.logbookCommand())
+	root.AddCommand(a.signInCommand(), a.signOutCommand(), a.userCommand(), a.domainsCommand(), a.zoneCommand(), a.recordCommand(), a.draftCommand(), a.searchCommand(), a.operationCommand(), a.applyCommand(), a.diffCommand(), a.syncCommand(),
+		a.driftCommand(), a.delegateCommand(), a.actCommand(), a.holdCommand(), a.checkCommand(), a.watchCommand(), a.providerCommand(), a.registrarCommand(), a.hostCommand(), a.channelCommand(), a.logbookCommand())
 	return root
 }
 
@@ -151,7 +151,7 @@ func (a *app) agreed(yes bool, question string) error {
 		return nil
 	}
 	if !isTerminal(a.in) {
-		return misuse("nobody is there to be asked; say --yes to go on, or --dry-run to look only")
+		return misuse("no terminal to confirm on; nothing changed. Repeat with --yes or --dry-run")
 	}
 	fmt.Fprintf(a.err, "%s [y/N] ", question)
 	var answer string

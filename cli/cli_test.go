@@ -88,7 +88,7 @@ func checking(r delegation.Report) *answers {
 }
 
 func TestCheckExitCodes(t *testing.T) {
-	for verdict, want := range map[delegation.Verdict]int{delegation.Settled: 0, delegation.Wrong: 1, delegation.Undelegated: 1, delegation.Settling: 2, delegation.Unknown: 3} {
+	for verdict, want := range map[delegation.Verdict]int{delegation.Settled: 0, delegation.NeedsAction: 1, delegation.ReadyToMove: 1, delegation.Undelegated: 1, delegation.Settling: 2, delegation.Unknown: 3} {
 		out, _, code := beacon(t, checking(report(verdict)), "check", "saltmarsh-ferries.example")
 		assert.Equal(t, want, code, verdict)
 		assert.Contains(t, out, "saltmarsh-ferries.example")
@@ -107,7 +107,7 @@ func TestCheckExitCodes(t *testing.T) {
 
 func TestMisuse(t *testing.T) {
 	for _, args := range [][]string{{"check"}, {"check", "a..b"}, {"chekc", "x"}, {"check", "x", "--nope"}, {"domains", "-o", "xml"}, {"zone", "import", "nofile", "--origin", "a.example"},
-		{"zone", "import", "x"}, {"sync"}, {"define", "nowhere"}, {"zone", "export", "a.example", "--as", "x"}, {"logbook", "--limit", "0"}} {
+		{"zone", "import", "x"}, {"sync"}, {"apply", "nowhere"}, {"zone", "export", "a.example", "--as", "x"}, {"logbook", "--limit", "0"}} {
 		out, errOut, code := beacon(t, &answers{replies: map[string]any{"GET /zones/a.example": wire.ZoneView{}, "GET /zones/a.example/records": wire.Page[record.Record]{}}}, args...)
 		assert.Equal(t, ExitMisuse, code, "%v: %s%s", args, out, errOut)
 		assert.NotEmpty(t, errOut, args)
@@ -125,8 +125,8 @@ func TestUnreachableService(t *testing.T) {
 func TestReportTellsWhoUntilWhen(t *testing.T) {
 	out, _, _ := beacon(t, checking(report(delegation.Settling)), "check", "saltmarsh-ferries.example")
 	assert.Contains(t, out, "SETTLING by 12:25:10 at the latest, in 25 min 10 s")
-	assert.Contains(t, out, "world time, 60 times the wall's")
-	assert.Regexp(t, `harbour +old +through reed-11.plover.test; must have let go by 12:25:10`, out)
+	assert.Contains(t, out, "simulated time, 60 times real time")
+	assert.Regexp(t, `harbour +old +through reed-11.plover.test; expires by 12:25:10`, out)
 	for _, line := range strings.Split(out, "\n") {
 		assert.LessOrEqual(t, len([]rune(line)), width, line)
 	}
@@ -143,7 +143,7 @@ func TestWatchEndsWhenSettled(t *testing.T) {
 func difference() wire.Page[wire.Difference] {
 	www, _ := domain.Child("www")
 	set := func(data ...record.Data) record.Set { return record.NewSet(www, record.A, 300, data...) }
-	return wire.Page[wire.Difference]{Items: []wire.Difference{{Zone: domain, Account: "heron-main", Digest: "d1", Requests: 1, InStep: 4,
+	return wire.Page[wire.Difference]{Items: []wire.Difference{{Zone: domain, Account: "heron-main", Digest: "d1", Requests: 1, InSync: 4,
 		Steps:   change.List{{Before: set("192.0.2.1"), After: set("192.0.2.2")}},
 		Foreign: []diff.Item{{Key: record.Key{Name: domain, Type: record.TXT}, Kind: diff.Foreign, Live: record.NewSet(domain, record.TXT, 60, `"x"`), Why: "made elsewhere"}},
 		Guards:  []finding.Finding{{Code: "names-would-stop", Severity: finding.Warning, Subject: "www", Message: "m", Remedy: "r"}}}}}
@@ -170,7 +170,7 @@ func TestSyncShowsAsksAndNamesTheList(t *testing.T) {
 	assert.Contains(t, s.sent[1], `"expect":"d1"`, "the list that was shown is the one that is asked for")
 	assert.Contains(t, s.sent[1], "names-would-stop")
 
-	s.replies["GET /syncs/7"] = wire.SyncView{ID: 7, State: "held", Message: "A guard stopped this change; nothing was written."}
+	s.replies["GET /syncs/7"] = wire.SyncView{ID: 7, State: "blocked", Message: "A guard stopped this change; nothing was written."}
 	_, _, code = beacon(t, s, "sync", "saltmarsh-ferries.example", "--yes")
 	assert.Equal(t, ExitFailed, code)
 }
@@ -179,13 +179,13 @@ func TestDefineCheckNeedsNoService(t *testing.T) {
 	dir := t.TempDir()
 	good := "zones:\n  a.example:\n    records: |\n      w A 192.0.2.1\n"
 	require.NoError(t, os.WriteFile(filepath.Join(dir, "good.beacon.yaml"), []byte(good), 0o600))
-	out, _, code := beacon(t, &answers{}, "define", dir, "--check")
+	out, _, code := beacon(t, &answers{}, "apply", dir, "--check")
 	assert.Zero(t, code)
 	assert.Contains(t, out, "1 zone, 1 record")
 	bad := filepath.Join(dir, "sub", "bad.beacon.yaml")
 	require.NoError(t, os.Mkdir(filepath.Dir(bad), 0o700))
 	require.NoError(t, os.WriteFile(bad, []byte(strings.ReplaceAll(good, "192.0.2.1", "https://x/")), 0o600))
-	out, errOut, code := beacon(t, &answers{}, "define", dir, "--check")
+	out, errOut, code := beacon(t, &answers{}, "apply", dir, "--check")
 	assert.Equal(t, ExitFailed, code)
 	assert.Contains(t, out, bad+":4:11: ", "the fault with its place")
 	assert.Contains(t, errOut, "2 faults", "both files define the same zone")
@@ -226,7 +226,7 @@ func TestSignInIsRemembered(t *testing.T) {
 	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm(), "nobody else may read it")
 	require.Zero(t, run("zone", "list"))
 	assert.Equal(t, "Bearer bt_x", token)
-	require.Zero(t, run("sign-in", "--out"))
+	require.Zero(t, run("sign-out"))
 	require.Zero(t, run("zone", "list"))
 	assert.Empty(t, token)
 }

@@ -60,7 +60,7 @@ func (a *app) delegateCommand() *cobra.Command {
 	c.Flags().BoolVar(&r.Undo, "undo", false, "restore the nameservers that were active before the last change")
 	c.Flags().StringSliceVar(&r.Override, "override", nil, "pass a closed gate, by its code")
 	c.Flags().StringVar(&r.Reason, "reason", "", "why a gate is passed, for the logbook")
-	c.Flags().StringVar(&r.Agree, "agree", "", "digest of the differences between both sides that are meant")
+	c.Flags().StringVar(&r.Agree, "agree", "", "digest of the differences that you accept")
 	c.Flags().BoolVar(&dryRun, "dry-run", false, "ask both sides and show what would change; change nothing")
 	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
 	return c

@@ -155,7 +155,7 @@ func (d direct) expected() ([]dnsname.Name, error) {
 
 // scope is what is asked about a domain.
 func (d direct) scope(name dnsname.Name, wanted []dnsname.Name) resolve.Scope {
-	sites, err := definition.ParseSites(filled(d.sites), name)
+	sites, err := definition.ParseWebsites(filled(d.sites), name)
 	if err != nil { // a name that is too long below this one
 		sites = delegation.Sites(name)
 	}
@@ -211,7 +211,7 @@ func (a *app) checkDirect(ctx context.Context, d direct, domains []dnsname.Name,
 					visitor.Look(limited, s, &sweep, scope.Sites, wanted)
 				}
 				history := delegation.Advance(delegation.History{}, sweep)
-				results[i] <- outcome{delegation.Judge(delegation.Plan{Domain: name, Wanted: wanted}, history, sweep), sweep.Heard}
+				results[i] <- outcome{delegation.Judge(delegation.Plan{Domain: name, Wanted: wanted, Begun: true}, history, sweep), sweep.Heard}
 			})
 		}
 	})

@@ -61,7 +61,7 @@ func TestCheckDirect(t *testing.T) {
 	dark := []string{"check", "--direct", "--reach", "127.0.0.0/8", "--port", "9", "--roots", here[len(here)-1], "plover.test"}
 	out, _, code = beacon(t, &answers{}, dark...)
 	assert.Equal(t, ExitUnknown, code, "a check that failed says nothing of the domain")
-	assert.Contains(t, out, "COULD NOT TELL")
+	assert.Contains(t, out, "CHECK FAILED")
 
 	for _, bad := range [][]string{{"--expect", "a..b", "plover.test"}, {"--resolver", "somewhere", "plover.test"}, {"--anchors", dir, "plover.test"}, {"--from", dir + "/none"}, {"--all"}, {"."}, {}} {
 		_, errOut, code := run(bad...)

@@ -10,26 +10,26 @@ import (
 )
 
 func (a *app) draftCommand() *cobra.Command {
-	c := &cobra.Command{Use: "draft", Short: "What is being changed in a zone, and not put out yet"}
-	show := &cobra.Command{Use: "show ZONE", Short: "The draft as one change list, and what the rules say of it", Args: cobra.ExactArgs(1),
+	c := &cobra.Command{Use: "draft", Short: "Show, accept or discard the edits collected for a zone"}
+	show := &cobra.Command{Use: "show ZONE", Short: "Show the draft as a change list, with findings", Args: cobra.ExactArgs(1),
 		RunE: a.withDraft(func(d wire.Draft) error { return a.show(d, func() { a.showDraft(d) }) })}
 	var why string
 	var yes, sync bool
-	accept := &cobra.Command{Use: "accept ZONE", Short: "Make the draft what the zone should contain", Args: cobra.ExactArgs(1),
+	accept := &cobra.Command{Use: "accept ZONE", Short: "Accept the draft as the next revision; with --sync, write it to the providers", Args: cobra.ExactArgs(1),
 		RunE: a.withDraft(func(d wire.Draft) error {
 			if a.output == "table" {
 				a.showDraft(d)
 			}
-			if err := a.agreed(yes, "Take this as what the zone should contain?"); err != nil {
+			if err := a.agreed(yes, "Accept as desired records?"); err != nil {
 				return err
 			}
 			return a.acceptDraft(d, why, sync)
 		})}
-	accept.Flags().StringVar(&why, "why", "", "why, for the record")
+	accept.Flags().StringVar(&why, "reason", "", "reason, kept with the revision")
 	accept.Flags().BoolVar(&yes, "yes", false, "do not ask")
-	accept.Flags().BoolVar(&sync, "sync", false, "write it to the providers too")
+	accept.Flags().BoolVar(&sync, "sync", false, "sync the zones afterwards, so that live DNS changes")
 	var sure bool
-	drop := &cobra.Command{Use: "drop ZONE", Short: "Forget the draft", Args: cobra.ExactArgs(1),
+	drop := &cobra.Command{Use: "discard ZONE", Short: "Discard all edits of the draft", Args: cobra.ExactArgs(1),
 		RunE: a.withDraft(func(d wire.Draft) error {
 			if a.output == "table" {
 				a.showDraft(d)
@@ -37,7 +37,7 @@ func (a *app) draftCommand() *cobra.Command {
 			if err := a.agreed(sure, "Forget all of this?"); err != nil {
 				return err
 			}
-			if err := askIf(a, wire.DropDraft, d.Tag, wire.None{}, nil, d.Zone); err != nil {
+			if err := askIf(a, wire.DiscardDraft, d.Tag, wire.None{}, nil, d.Zone); err != nil {
 				return err
 			}
 			a.printf("Forgotten; %s is as it was.\n", plain(d.Zone))
@@ -87,16 +87,16 @@ func (a *app) showDraft(d wire.Draft) {
 	a.findings(d.Overrun)
 	a.found(d.Findings)
 	a.printf("%d added, %d removed, %d as before.\n", len(d.Added), len(d.Removed), d.Same)
-	a.printf("  put it out  beacon draft accept %s\n  forget it   beacon draft drop %s\n", plain(d.Zone), plain(d.Zone))
+	a.printf("  accept   beacon draft accept %s --sync\n  discard  beacon draft discard %s\n", plain(d.Zone), plain(d.Zone))
 }
 
 func (a *app) acceptDraft(d wire.Draft, why string, sync bool) error {
 	var rev wire.Revision
-	if err := askIf(a, wire.DoAcceptDraft, d.Tag, wire.AcceptDraft{Why: why}, &rev, d.Zone); err != nil {
+	if err := askIf(a, wire.DoAcceptDraft, d.Tag, wire.AcceptDraft{Reason: why}, &rev, d.Zone); err != nil {
 		return err
 	}
 	if a.output == "table" {
-		a.printf("%s: revision %d is what it should contain.\n", plain(d.Zone), rev.Number)
+		a.printf("%s: saved as revision %d.\n", plain(d.Zone), rev.Number)
 	}
 	if sync {
 		return a.syncZone(plain(d.Zone), syncOptions{yes: true})
@@ -105,8 +105,8 @@ func (a *app) acceptDraft(d wire.Draft, why string, sync bool) error {
 }
 
 func (a *app) operationCommand() *cobra.Command {
-	c := &cobra.Command{Use: "operation", Short: "Changes of many zones at once: what was done, and undoing it"}
-	list := &cobra.Command{Use: "list", Short: "The last ones, newest first", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
+	c := &cobra.Command{Use: "operation", Short: "List, undo or sync bulk changes"}
+	list := &cobra.Command{Use: "list", Short: "List bulk changes, newest first", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
 		items, err := all(a, wire.ListOperations)
 		if err != nil {
 			return err
@@ -124,7 +124,7 @@ func (a *app) operationCommand() *cobra.Command {
 		})
 	}}
 	var yes, alsoSync bool
-	undo := &cobra.Command{Use: "undo NUMBER", Short: "Put back what an operation changed, in all its zones", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
+	undo := &cobra.Command{Use: "undo NUMBER", Short: "Undo a bulk change in all its zones", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
 		if err := a.agreed(yes, "Put back what operation "+args[0]+" changed, in all its zones?"); err != nil {
 			return err
 		}
@@ -135,8 +135,8 @@ func (a *app) operationCommand() *cobra.Command {
 		return a.afterOperation(done, alsoSync)
 	}}
 	undo.Flags().BoolVar(&yes, "yes", false, "do not ask")
-	undo.Flags().BoolVar(&alsoSync, "sync", false, "write it to the providers too")
-	sync := &cobra.Command{Use: "sync NUMBER", Short: "Write what an operation changed to the providers of all its zones", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
+	undo.Flags().BoolVar(&alsoSync, "sync", false, "sync the zones afterwards, so that live DNS changes")
+	sync := &cobra.Command{Use: "sync NUMBER", Short: "Sync all zones of a bulk change", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
 		return a.syncOperation(args[0])
 	}}
 	c.AddCommand(list, undo, sync)
@@ -146,7 +146,7 @@ func (a *app) operationCommand() *cobra.Command {
 func (a *app) afterOperation(done wire.Replaced, sync bool) error {
 	number := fmt.Sprint(done.Operation.ID)
 	if err := a.show(done, func() {
-		a.printf("Operation %s: %s changed in %s. Take it back: beacon operation undo %s\n", number, count(done.Records, "record"), count(len(done.Zones), "zone"), number)
+		a.printf("Bulk change %s: %s changed in %s. Undo it: beacon operation undo %s\n", number, count(done.Records, "record"), count(len(done.Zones), "zone"), number)
 		if !sync {
 			a.printf("Write it to the providers: beacon operation sync %s\n", number)
 		}

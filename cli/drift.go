@@ -13,31 +13,31 @@ import (
 
 func (a *app) driftCommand() *cobra.Command {
 	var account string
-	var putBack, adopt, yes, everything bool
+	var revert, adopt, yes, everything bool
 	var allow []string
-	c := &cobra.Command{Use: "drift [ZONE]", Short: "What was changed at providers since it was placed there; put it back, or take it over", Args: cobra.MaximumNArgs(1),
-		Example: "  beacon drift\n  beacon drift saltmarsh-ferries.example --adopt --account heron-main\n  beacon drift saltmarsh-ferries.example --put-back",
+	c := &cobra.Command{Use: "drift [ZONE]", Short: "Show changes made at providers; revert or adopt them", Args: cobra.MaximumNArgs(1),
+		Example: "  beacon drift\n  beacon drift saltmarsh-ferries.example --adopt --account heron-main\n  beacon drift saltmarsh-ferries.example --revert",
 		RunE: func(_ *cobra.Command, args []string) error {
 			switch {
-			case putBack && adopt:
-				return misuse("either --put-back or --adopt")
-			case (putBack || adopt) && len(args) == 0:
+			case revert && adopt:
+				return misuse("either --revert or --adopt")
+			case (revert || adopt) && len(args) == 0:
 				return misuse("name the zone")
 			case len(args) == 0:
 				return a.listDrift(everything)
-			case putBack:
-				return a.syncZone(args[0], syncOptions{yes: yes, putBack: true, account: account})
+			case revert:
+				return a.syncZone(args[0], syncOptions{yes: yes, revert: true, account: account})
 			case adopt:
 				return a.adoptDrift(args[0], wire.Adoption{Account: account, Allow: allow}, yes)
 			}
 			return a.showDrift(args[0])
 		}}
 	c.Flags().StringVar(&account, "account", "", "only this placement")
-	c.Flags().BoolVar(&putBack, "put-back", false, "write again what is wanted")
-	c.Flags().BoolVar(&adopt, "adopt", false, "make what is there what the zone should contain")
-	c.Flags().StringSliceVar(&allow, "allow", nil, "with --adopt: allow this guard, by its code; may be given several times")
+	c.Flags().BoolVar(&revert, "revert", false, "write the desired records again")
+	c.Flags().BoolVar(&adopt, "adopt", false, "accept the records at the provider as desired records")
+	c.Flags().StringSliceVar(&allow, "allow", nil, "with --adopt: allow this guard, by its code; may be repeated")
 	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
-	c.Flags().BoolVar(&everything, "all", false, "list placements that are in step, too")
+	c.Flags().BoolVar(&everything, "all", false, "list placements that are in sync, too")
 	return c
 }
 
@@ -49,14 +49,14 @@ func (a *app) listDrift(everything bool) error {
 	}
 	shown := list[:0:0]
 	for _, p := range list {
-		if everything || p.Standing != wire.InStep {
+		if everything || p.State != wire.InSync {
 			shown = append(shown, p)
 		}
 	}
 	return a.show(shown, func() {
 		var rows [][]string
 		for _, p := range shown {
-			rows = append(rows, []string{plain(p.Zone), p.Account, a.standing(p.PlacementState), ago(p.LookedAt)})
+			rows = append(rows, []string{plain(p.Zone), p.Account, a.standing(p.PlacementLook), ago(p.LookedAt)})
 		}
 		if len(rows) > 0 {
 			a.table([]string{"ZONE", "ACCOUNT", "STANDS", "LOOKED AT"}, rows)
@@ -65,9 +65,9 @@ func (a *app) listDrift(everything bool) error {
 	})
 }
 
-func countNot(list []wire.PlacementStanding) (n int) {
+func countNot(list []wire.PlacementView) (n int) {
 	for _, p := range list {
-		if p.Standing != wire.InStep {
+		if p.State != wire.InSync {
 			n++
 		}
 	}
@@ -75,12 +75,12 @@ func countNot(list []wire.PlacementStanding) (n int) {
 }
 
 // standing says how a placement stands.
-func (a *app) standing(p wire.PlacementState) string {
-	switch p.Standing {
-	case wire.InStep:
+func (a *app) standing(p wire.PlacementLook) string {
+	switch p.State {
+	case wire.InSync:
 		return "in step"
-	case wire.ToWrite:
-		return count(p.ToWrite, "set") + " to write"
+	case wire.Pending:
+		return count(p.Pending, "set") + " to write"
 	case wire.Drifted:
 		return a.paint(amber, count(p.Drifted+p.Conflicting, "set")+" changed elsewhere")
 	case wire.Unreachable:
@@ -125,7 +125,7 @@ func (a *app) showDrift(zone string) error {
 			}
 		}
 		if drifted > 0 {
-			a.printf("Put it back with --put-back, or take it over with --adopt --account ACCOUNT.\n")
+			a.printf("Revert it with --revert, or adopt it with --adopt --account ACCOUNT.\n")
 		}
 	})
 	return err
@@ -138,7 +138,7 @@ func (a *app) adoptDrift(zone string, adoption wire.Adoption, yes bool) error {
 	if err := a.showDrift(zone); err != nil {
 		return err
 	}
-	if err := a.agreed(yes, "Make this what the zone should contain?"); err != nil {
+	if err := a.agreed(yes, "Accept as desired records?"); err != nil {
 		return err
 	}
 	name, err := parseName(zone)
@@ -149,6 +149,6 @@ func (a *app) adoptDrift(zone string, adoption wire.Adoption, yes bool) error {
 	if err := ask(a, wire.AdoptDrift, adoption, &taken, name); err != nil {
 		return err
 	}
-	a.printf("Taken over: %s from %s. Other placements get it with the next sync: beacon sync %s\n", count(len(taken.Items), "set"), adoption.Account, zone)
+	a.printf("Adopted: %s from %s. Other placements get it with the next sync: beacon sync %s\n", count(len(taken.Items), "set"), adoption.Account, zone)
 	return nil
 }

@@ -13,7 +13,7 @@ func (a *app) zoneHistoryCommand() *cobra.Command {
 	var from, to uint32
 	var of string
 	c := &cobra.Command{
-		Use: "history ZONE", Short: "Accepted states of a zone, what changed between two, or the history of one name", Args: cobra.ExactArgs(1),
+		Use: "history ZONE", Short: "Show revisions of a zone, the difference between two, or the history of a name", Args: cobra.ExactArgs(1),
 		Example: "  beacon zone history saltmarsh-ferries.example\n  beacon zone history saltmarsh-ferries.example --from 1 --to 3\n  beacon zone history saltmarsh-ferries.example --of www",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			zone, err := parseName(args[0])
@@ -46,8 +46,8 @@ func (a *app) revisions(zone dnsname.Name) error {
 		var rows [][]string
 		for _, r := range list {
 			from := r.Source
-			if r.Why != "" {
-				from += ": " + r.Why
+			if r.Reason != "" {
+				from += ": " + r.Reason
 			}
 			rows = append(rows, []string{fmt.Sprint(r.Number), r.CreatedAt.Format("2006-01-02 15:04:05"), r.Author, fmt.Sprint(r.Records), from})
 		}
@@ -91,8 +91,8 @@ func (a *app) zoneRestoreCommand() *cobra.Command {
 	var why string
 	var dryRun, yes bool
 	c := &cobra.Command{
-		Use: "restore ZONE --revision NUMBER", Short: "Make what an earlier revision said what the zone should contain again", Args: cobra.ExactArgs(1),
-		Long: "Takes what an earlier revision said as a new revision. Nothing is written to a provider by it: beacon sync does that.",
+		Use: "restore ZONE --revision NUMBER", Short: "Restore an earlier revision", Args: cobra.ExactArgs(1),
+		Long: "Restore an earlier revision as a new one. Nothing is written to a provider: beacon sync does that.",
 		RunE: func(_ *cobra.Command, args []string) error {
 			zone, err := parseName(args[0])
 			if err != nil {
@@ -110,21 +110,21 @@ func (a *app) zoneRestoreCommand() *cobra.Command {
 					return err
 				}
 			}
-			if err := a.agreed(yes, fmt.Sprintf("Shall %s contain again what revision %d said?", plain(zone), number)); err != nil {
+			if err := a.agreed(yes, fmt.Sprintf("Restore %s to revision %d?", plain(zone), number)); err != nil {
 				return err
 			}
 			var made wire.Revision
-			if err := ask(a, wire.RestoreRevision, wire.Restore{Revision: number, Why: why}, &made, zone); err != nil {
+			if err := ask(a, wire.RestoreRevision, wire.Restore{Revision: number, Reason: why}, &made, zone); err != nil {
 				return err
 			}
 			return a.show(made, func() {
-				a.printf("Taken as revision %d. Write it to the providers: beacon sync %s\n", made.Number, plain(zone))
+				a.printf("Saved as revision %d. Live DNS is unchanged; sync it: beacon sync %s\n", made.Number, plain(zone))
 			})
 		},
 	}
 	c.Flags().Uint32Var(&number, "revision", 0, "number of the revision, as beacon zone history shows it")
-	c.Flags().StringVar(&why, "why", "", "why, for the record")
-	c.Flags().BoolVar(&dryRun, "dry-run", false, "show what would change")
+	c.Flags().StringVar(&why, "reason", "", "reason, kept with the revision")
+	c.Flags().BoolVar(&dryRun, "dry-run", false, "show what would change; change nothing")
 	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
 	_ = c.MarkFlagRequired("revision")
 	return c

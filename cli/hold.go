@@ -10,10 +10,10 @@ import (
 )
 
 func (a *app) holdCommand() *cobra.Command {
-	c := &cobra.Command{Use: "hold", Short: "Keep the service from changing anything outside, and release it",
+	c := &cobra.Command{Use: "hold", Short: "Stop all changes at providers and registrars, and release them",
 		Long: "Keep the service from changing anything outside, and release it.\n\nA service that is held looks, and writes nothing to providers and registrars. It begins so by itself after its " +
 			"database was put back to an earlier state: what is outside is newer then, and would be overwritten."}
-	show := &cobra.Command{Use: "show", Short: "Show whether the service is held, and what differs outside", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
+	show := &cobra.Command{Use: "show", Short: "Show whether the service is held, and what is newer at providers", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
 		var h wire.Hold
 		if err := ask(a, wire.ShowHold, wire.None{}, &h); err != nil {
 			return err
@@ -22,15 +22,15 @@ func (a *app) holdCommand() *cobra.Command {
 	}}
 	var reason, account string
 	var all, yes bool
-	start := &cobra.Command{Use: "start", Short: "Hold the service from now on", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
+	start := &cobra.Command{Use: "start", Short: "Hold the service", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
 		var h wire.Hold
 		if err := ask(a, wire.BeginHold, wire.HoldRequest{Reason: reason}, &h); err != nil {
 			return err
 		}
 		return a.showHold(h)
 	}}
-	start.Flags().StringVar(&reason, "reason", "", "why, for the logbook")
-	release := &cobra.Command{Use: "release [ZONE]", Short: "Let the service write to a zone's placements, or to everything, again", Args: cobra.MaximumNArgs(1),
+	start.Flags().StringVar(&reason, "reason", "", "reason, for the logbook")
+	release := &cobra.Command{Use: "release [ZONE]", Short: "Release a zone or everything; what waits is written", Args: cobra.MaximumNArgs(1),
 		Example: "  beacon hold release saltmarsh-ferries.example --account heron-main\n  beacon hold release --all",
 		RunE: func(_ *cobra.Command, args []string) error {
 			r := wire.HoldRelease{All: all, Account: account}
@@ -87,8 +87,8 @@ func (a *app) showHold(h wire.Hold) error {
 			switch {
 			case !p.Looked:
 				state = "not looked at yet"
-			case p.Newer == 0 && p.ToWrite > 0:
-				state = count(p.ToWrite, "set") + " to write"
+			case p.Newer == 0 && p.Pending > 0:
+				state = count(p.Pending, "set") + " to write"
 			case p.Newer == 0:
 				state = string(p.State) + " " + shorten(p.Trouble, 30)
 			}

@@ -16,8 +16,8 @@ import (
 )
 
 func (a *app) hostCommand() *cobra.Command {
-	c := &cobra.Command{Use: "host", Short: "Names that follow a reported address"}
-	c.AddCommand(a.hostAddCommand(), a.hostListCommand(), a.hostShowCommand(), a.hostRemoveCommand())
+	c := &cobra.Command{Use: "host", Short: "Manage dynamic hosts: names that follow a reported address"}
+	c.AddCommand(a.hostAddCommand(), a.hostListCommand(), a.hostShowCommand(), a.hostRemoveCommand(), a.hostReportCommand())
 	return c
 }
 
@@ -25,9 +25,9 @@ func (a *app) hostAddCommand() *cobra.Command {
 	var v4only, v6only bool
 	var ttl, tokenFile string
 	c := &cobra.Command{
-		Use: "add NAME", Short: "Make a name follow the address that is reported for it", Args: cobra.ExactArgs(1),
-		Long: "Makes a name follow the address that is reported for it, and prints the token that may report it and do nothing else.\n" +
-			"The token is shown this once.",
+		Use: "add NAME", Short: "Add a dynamic host and create its token", Args: cobra.ExactArgs(1),
+		Long: "Add a dynamic host, and print the token that may report its address and nothing else.\n" +
+			"The token is shown only once.",
 		Example: "  beacon host add pier-cam.saltmarsh-ferries.example --token-file pier-cam.token",
 		RunE: func(_ *cobra.Command, args []string) error {
 			if v4only && v6only {
@@ -54,7 +54,7 @@ func (a *app) hostAddCommand() *cobra.Command {
 				a.printf("%s follows the address that is reported for it.\n", plain(added.Name))
 				if tokenFile != "" {
 					a.printf("Its token is in %s. Report from that machine:\n", tokenFile)
-					a.printf("  beacon keep --host %s --token-file %s\n", plain(added.Name), tokenFile)
+					a.printf("  beacon host report --host %s --token-file %s\n", plain(added.Name), tokenFile)
 					return
 				}
 				a.printf("Its token, which can report this address and nothing else, is shown this once:\n  %s\n", added.Token)
@@ -70,7 +70,7 @@ func (a *app) hostAddCommand() *cobra.Command {
 }
 
 func (a *app) hostListCommand() *cobra.Command {
-	return &cobra.Command{Use: "list", Short: "Where each host stands", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
+	return &cobra.Command{Use: "list", Short: "List dynamic hosts with their addresses", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
 		list, err := all(a, wire.ListHosts)
 		if err != nil {
 			return err
@@ -88,7 +88,7 @@ func (a *app) hostListCommand() *cobra.Command {
 				}
 				rows = append(rows, []string{plain(h.Name), hostAt(h), seen, progress(h.Last)})
 			}
-			a.table([]string{"HOST", "STANDS AT", "LAST REPORTED", "LAST CHANGE"}, rows)
+			a.table([]string{"HOST", "ADDRESS", "LAST REPORTED", "LAST CHANGE"}, rows)
 		})
 	}}
 }
@@ -137,8 +137,8 @@ func progress(r *wire.ReportView) string {
 func (a *app) hostShowCommand() *cobra.Command {
 	var wait time.Duration
 	c := &cobra.Command{
-		Use: "show NAME", Short: "One host, and how each change of its address arrived", Args: cobra.ExactArgs(1),
-		Long: "Shows one host, and how each change of its address arrived.\n\n" +
+		Use: "show NAME", Short: "Show a dynamic host and how far each address has come", Args: cobra.ExactArgs(1),
+		Long: "Show a dynamic host, and how far each change of its address has come.\n\n" +
 			"With --wait, the exit code is 2 where what was reported last is not visible at every nameserver in time.",
 		Example: "  beacon host show pier-cam.saltmarsh-ferries.example --wait 30s",
 		RunE: func(_ *cobra.Command, args []string) error {
@@ -169,7 +169,7 @@ func (a *app) hostShowCommand() *cobra.Command {
 			return nil
 		},
 	}
-	c.Flags().DurationVar(&wait, "wait", 0, "until what was reported last is visible at every nameserver, but not longer than this, wall time")
+	c.Flags().DurationVar(&wait, "wait", 0, "wait until every nameserver serves the last reported address, at most this long")
 	return c
 }
 
@@ -184,7 +184,7 @@ func arrived(h wire.HostView) bool {
 
 func (a *app) showHost(h wire.HostView, now wire.ClockNow) {
 	a.printf("%s\n", a.paint(bold, plain(h.Name)))
-	a.printf("  stands at  %s   TTL %d, in zone %s\n", hostAt(h), h.TTL, plain(h.Zone))
+	a.printf("  address    %s   TTL %d, in zone %s\n", hostAt(h), h.TTL, plain(h.Zone))
 	if len(h.Reports) == 0 {
 		a.printf("  nothing was reported yet\n")
 		return
@@ -214,7 +214,7 @@ func (a *app) showHost(h wire.HostView, now wire.ClockNow) {
 				a.printf("      %s\n", v.Problem)
 			}
 			if v.SettlesBy != nil && v.SettlesBy.After(now.World) {
-				a.printf("      caches must have let go of the old address by %s, in %s\n", moment(*v.SettlesBy, now.World), span(v.SettlesBy.Sub(now.World)))
+				a.printf("      the old address expires from caches by %s, in %s\n", moment(*v.SettlesBy, now.World), span(v.SettlesBy.Sub(now.World)))
 			}
 		}
 	}
@@ -234,7 +234,7 @@ func after(reported time.Time, t *time.Time) string {
 
 func (a *app) hostRemoveCommand() *cobra.Command {
 	var yes bool
-	c := &cobra.Command{Use: "remove NAME", Short: "End that a name follows; its token ends with it", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
+	c := &cobra.Command{Use: "remove NAME", Short: "Remove a dynamic host and revoke its token", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
 		name, err := parseName(args[0])
 		if err != nil {
 			return err

@@ -110,7 +110,7 @@ func TestProgressOfAReport(t *testing.T) {
 	}
 }
 
-// The keeper says what it was answered, and its exit code tells a refusal from a service that was not reached.
+// The reporter prints what it was answered, and its exit code tells a refusal from a service that was not reached.
 func TestKeepOnce(t *testing.T) {
 	token := filepath.Join(t.TempDir(), "token")
 	require.NoError(t, os.WriteFile(token, []byte("bh_x\n"), 0o600))
@@ -125,13 +125,13 @@ func TestKeepOnce(t *testing.T) {
 		}))
 		var out, errOut bytes.Buffer
 		root := New(strings.NewReader(""), &out, &errOut)
-		root.SetArgs([]string{"keep", "--once", "--token-file", token, "--v4", "198.51.100.7", "--address", server.URL})
+		root.SetArgs([]string{"host", "report", "--once", "--token-file", token, "--v4", "198.51.100.7", "--address", server.URL})
 		assert.Equal(t, want, Run(root, &errOut))
 		assert.Contains(t, out.String(), line)
 		server.Close()
 	}
 	var errOut bytes.Buffer
-	for _, args := range [][]string{{"keep", "--once"}, {"keep", "--once", "--token-file", "/nowhere"}, {"keep", "--token-file", token, "--every", "1s"}} {
+	for _, args := range [][]string{{"host", "report", "--once"}, {"host", "report", "--once", "--token-file", "/nowhere"}, {"host", "report", "--token-file", token, "--every", "1s"}} {
 		root := New(strings.NewReader(""), &errOut, &errOut)
 		root.SetArgs(args)
 		assert.Equal(t, ExitMisuse, Run(root, &errOut), "%v", args)

@@ -71,7 +71,7 @@ func heldRows(v delegation.View, now wire.ClockNow) (rows [][]string) {
 			tail = ": now the old answer, now the new one"
 		}
 		if s.Until != nil {
-			tail += "; must have let go by " + moment(*s.Until, now.World)
+			tail += "; expires by " + moment(*s.Until, now.World)
 		}
 		if held[tail] == nil {
 			order = append(order, tail)

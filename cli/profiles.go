@@ -20,8 +20,8 @@ import (
 )
 
 func (a *app) profileCommand() *cobra.Command {
-	c := &cobra.Command{Use: "profile", Short: "Descriptions of provider interfaces"}
-	check := &cobra.Command{Use: "check FILE...", Short: "Find every fault in a profile, with its place", Args: cobra.MinimumNArgs(1), RunE: func(_ *cobra.Command, args []string) error {
+	c := &cobra.Command{Use: "profile", Short: "Check and try profiles of provider interfaces"}
+	check := &cobra.Command{Use: "check FILE...", Short: "Find every fault in a profile, with line and column", Args: cobra.MinimumNArgs(1), RunE: func(_ *cobra.Command, args []string) error {
 		bad := 0
 		for _, file := range args {
 			p, faults, err := readProfile(file)
@@ -57,9 +57,9 @@ func readProfile(file string) (*profile.Profile, []profile.Fault, error) {
 }
 
 func (a *app) tryCommand() *cobra.Command {
-	var at, file, zone string
+	var base, file, zone string
 	c := &cobra.Command{Use: "try PROFILE", Short: "Read through a profile, and show each request and answer; nothing is written", Args: cobra.ExactArgs(1),
-		Example: "  beacon provider try heron.profile.yaml --at https://api.heron.example --secret-file key --zone saltmarsh-ferries.example",
+		Example: "  beacon provider try heron.profile.yaml --url https://api.heron.example --secret-file key --zone saltmarsh-ferries.example",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			p, faults, err := readProfile(args[0])
 			if err != nil {
@@ -80,13 +80,13 @@ func (a *app) tryCommand() *cobra.Command {
 			}
 			pool := jq.NewPool(a.evaluator, 5*time.Second)
 			defer pool.Close()
-			client := outcall.Client{HTTP: door.HTTPClient(30 * time.Second), Base: strings.TrimSuffix(at, "/"), Account: "try", Secret: secret, Trace: a.showExchange}
+			client := outcall.Client{HTTP: door.HTTPClient(30 * time.Second), Base: strings.TrimSuffix(base, "/"), Account: "try", Secret: secret, Trace: a.showExchange}
 			return a.tryProfile(cmd.Context(), profile.New(p, pool, client), name)
 		}}
-	c.Flags().StringVar(&at, "at", "", "base address of the interface")
-	c.Flags().StringVar(&file, "secret-file", "", "file with the credential; else BEACON_SECRET, else it is asked for")
+	c.Flags().StringVar(&base, "url", "", "base address of the interface")
+	c.Flags().StringVar(&file, "secret-file", "", "file with the credential; else BEACON_SECRET, else you are asked")
 	c.Flags().StringVar(&zone, "zone", "", "also read this zone")
-	_ = c.MarkFlagRequired("at")
+	_ = c.MarkFlagRequired("url")
 	return c
 }
 

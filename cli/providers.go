@@ -14,7 +14,7 @@ import (
 )
 
 func (a *app) listAccounts(role string) *cobra.Command {
-	return &cobra.Command{Use: "list", Short: "Connected accounts", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
+	return &cobra.Command{Use: "list", Short: "List connected accounts", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
 		list, err := all(a, wire.ListAccounts.With("role", role))
 		if err != nil {
 			return err
@@ -50,8 +50,8 @@ func ago(at *time.Time) string {
 }
 
 func (a *app) providerCommand() *cobra.Command {
-	c := &cobra.Command{Use: "provider", Short: "Accounts at DNS providers, and the profiles that describe interfaces"}
-	zones := &cobra.Command{Use: "zones ACCOUNT", Short: "Zones that an account holds", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
+	c := &cobra.Command{Use: "provider", Short: "Manage accounts at DNS providers"}
+	zones := &cobra.Command{Use: "zones ACCOUNT", Short: "List the zones of an account", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
 		list, err := all(a, wire.ListRemoteZones, args[0])
 		if err != nil {
 			return err
@@ -65,14 +65,14 @@ func (a *app) providerCommand() *cobra.Command {
 		})
 	}}
 	c.AddCommand(a.listAccounts(wire.RoleProvider), a.showAccountCommand(), zones,
-		a.addCommand(wire.RoleProvider, "  beacon provider add heron-main --kind heron --at https://api.heron.example --secret-file key\n"+
-			"  beacon provider add moor --kind update --at dns://192.0.2.53 --secret-file key   # hmac-sha256:NAME:BASE64"),
+		a.addCommand(wire.RoleProvider, "  beacon provider add heron-main --kind heron --url https://api.heron.example --secret-file key\n"+
+			"  beacon provider add moor --kind update --url dns://192.0.2.53 --secret-file key   # hmac-sha256:NAME:BASE64"),
 		a.rotateCommand(wire.RoleProvider), a.removeAccountCommand(wire.RoleProvider), a.kindsCommand(), a.verifyCommand(), a.profileCommand(), a.tryCommand())
 	return c
 }
 
 func (a *app) showAccountCommand() *cobra.Command {
-	return &cobra.Command{Use: "show ACCOUNT", Short: "One account: what its credential may do, and what its provider can", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
+	return &cobra.Command{Use: "show ACCOUNT", Short: "Show an account: the rights of its credential, and what its provider can do", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
 		list, err := all(a, wire.ListAccounts.With("role", wire.RoleProvider))
 		if err != nil {
 			return err
@@ -116,7 +116,7 @@ func rightsWords(rights []string) string {
 // capsWords says what a provider can do, for people.
 func capsWords(c change.Caps) (list []string) {
 	add := func(format string, args ...any) { list = append(list, fmt.Sprintf(format, args...)) }
-	what := map[change.Granularity]string{change.BySet: "record sets", change.ByRecord: "single records", change.ByZone: "the whole zone at once"}[c.Granularity]
+	what := map[change.Granularity]string{change.BySet: "record sets", change.ByRecord: "single records", change.ByZone: "the whole zone in one request"}[c.Granularity]
 	switch {
 	case c.Granularity == change.ByZone:
 		add("writes %s", what)
@@ -147,7 +147,7 @@ func capsWords(c change.Caps) (list []string) {
 		add("ALIAS at the apex")
 	}
 	if c.Marks {
-		add("tells in one small request that a zone has not changed")
+		add("shows in one small request whether a zone has changed")
 	}
 	if c.FixedZones {
 		add("zones are made elsewhere")
@@ -175,7 +175,7 @@ func (a *app) showRights(t wire.Tried) {
 // removeAccountCommand forgets an account that is not used.
 func (a *app) removeAccountCommand(role string) *cobra.Command {
 	var yes bool
-	c := &cobra.Command{Use: "remove ACCOUNT", Short: "Remove an account and forget its credential; not while it is used", Args: cobra.ExactArgs(1),
+	c := &cobra.Command{Use: "remove ACCOUNT", Short: "Remove an account and its credential; not while it is used", Args: cobra.ExactArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
 			if err := a.agreed(yes, "Remove account "+args[0]+" and forget its credential?"); err != nil {
 				return err
@@ -192,7 +192,7 @@ func (a *app) removeAccountCommand(role string) *cobra.Command {
 
 func (a *app) rotateCommand(role string) *cobra.Command {
 	var file string
-	c := &cobra.Command{Use: "rotate ACCOUNT", Short: "Give an account another credential; it is tried at once, and nothing pauses", Args: cobra.ExactArgs(1),
+	c := &cobra.Command{Use: "rotate ACCOUNT", Short: "Replace the credential of an account; it is tested immediately", Args: cobra.ExactArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
 			secret, err := a.secret("BEACON_SECRET", file, "New credential of "+args[0]+": ")
 			if err != nil {
@@ -206,12 +206,12 @@ func (a *app) rotateCommand(role string) *cobra.Command {
 			a.showRights(got.Tried)
 			return nil
 		}}
-	c.Flags().StringVar(&file, "secret-file", "", "file with the credential; else BEACON_SECRET, else it is asked for")
+	c.Flags().StringVar(&file, "secret-file", "", "file with the credential; else BEACON_SECRET, else you are asked")
 	return c
 }
 
 func (a *app) kindsCommand() *cobra.Command {
-	return &cobra.Command{Use: "kinds", Short: "What accounts can be connected to", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
+	return &cobra.Command{Use: "kinds", Short: "List the kinds of accounts that can be connected", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
 		list, err := all(a, wire.ListKinds)
 		if err != nil {
 			return err
@@ -230,7 +230,7 @@ func (a *app) kindsCommand() *cobra.Command {
 func (a *app) verifyCommand() *cobra.Command {
 	var zone string
 	var yes bool
-	c := &cobra.Command{Use: "verify ACCOUNT", Short: "Try everything that is needed of a provider, in a scratch zone", Args: cobra.ExactArgs(1),
+	c := &cobra.Command{Use: "verify ACCOUNT", Short: "Test everything that is needed of a provider, in a scratch zone", Args: cobra.ExactArgs(1),
 		Long: "Makes the scratch zone at the provider, writes and reads records of every kind in it, and removes it. Where zones are made\n" +
 			"elsewhere (kind update), the zone must exist and be empty, and is left so.",
 		Example: "  beacon provider verify heron-main --zone scratch.saltmarsh-ferries.example",
@@ -253,7 +253,7 @@ func (a *app) verifyCommand() *cobra.Command {
 			}
 			return err
 		}}
-	c.Flags().StringVar(&zone, "zone", "", "scratch zone, which nobody uses")
+	c.Flags().StringVar(&zone, "zone", "", "scratch zone without users")
 	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
 	_ = c.MarkFlagRequired("zone")
 	return c

@@ -28,8 +28,8 @@ func TestProviderCommands(t *testing.T) {
 		"PUT /accounts/heron-main/credential":            wire.Tried{Seen: 3, Rights: []string{string(provider.ReadRecords), string(provider.Keys)}, Findings: []finding.Finding{strong}},
 		"POST /accounts/heron-main/verifications":        wire.Page[wire.Verified]{Items: []wire.Verified{{Check: "it works", Outcome: "passed"}, {Check: "it pages", Outcome: "failed", Detail: "the list goes in a circle"}, {Check: "it marks", Outcome: "not applicable", Detail: "no marks"}}},
 		"POST /zones/ferries.example/retirement-preview": wire.Retired{Account: "heron-main", Guards: []finding.Finding{{Code: "zone-still-delegated", Severity: finding.Error, Message: "The parent leads there.", Remedy: "Delegate."}}},
-		"GET /placements": wire.Page[wire.PlacementStanding]{Items: []wire.PlacementStanding{{Account: "heron-main", PlacementState: wire.PlacementState{Standing: wire.InStep}},
-			{Account: "curlew-ops", PlacementState: wire.PlacementState{Standing: wire.Drifted, Drifted: 2}}, {Account: "plover-old", PlacementState: wire.PlacementState{Standing: wire.Unreachable, Trouble: "no answer"}}}},
+		"GET /placements": wire.Page[wire.PlacementView]{Items: []wire.PlacementView{{Account: "heron-main", PlacementLook: wire.PlacementLook{State: wire.InSync}},
+			{Account: "curlew-ops", PlacementLook: wire.PlacementLook{State: wire.Drifted, Drifted: 2}}, {Account: "plover-old", PlacementLook: wire.PlacementLook{State: wire.Unreachable, Trouble: "no answer"}}}},
 	}}
 	for _, c := range []struct {
 		args string
@@ -46,7 +46,7 @@ func TestProviderCommands(t *testing.T) {
 		{"drift", 0, []string{"2 sets changed elsewhere", "not reached: no answer", "1 of 3 placements in step"}, []string{"heron-main"}},
 		{"drift --all", 0, []string{"heron-main"}, nil},
 		{"drift --adopt", ExitMisuse, nil, nil},
-		{"drift ferries.example --adopt --put-back", ExitMisuse, nil, nil},
+		{"drift ferries.example --adopt --revert", ExitMisuse, nil, nil},
 		{"zone retire ferries.example --account heron-main --yes", 1, []string{"zone-still-delegated", "The parent leads there."}, []string{"is removed"}},
 		{"sync ferries.example --all", ExitMisuse, nil, nil},
 		{"sync --only [", ExitMisuse, nil, nil},
@@ -72,13 +72,13 @@ func TestProviderCommands(t *testing.T) {
 
 // Many zones are written side by side; those that somebody has to decide about are told, and the rest goes on.
 func TestSyncMany(t *testing.T) {
-	standing := func(zone, account string) wire.PlacementStanding {
-		p := wire.PlacementStanding{Account: account}
+	standing := func(zone, account string) wire.PlacementView {
+		p := wire.PlacementView{Account: account}
 		require.NoError(t, p.Zone.UnmarshalText([]byte(zone)))
 		return p
 	}
 	s := &answers{replies: map[string]any{
-		"GET /placements":               wire.Page[wire.PlacementStanding]{Items: []wire.PlacementStanding{standing("one.example.", "heron-main"), standing("two.example.", "heron-main"), standing("three.test.", "heron-main")}},
+		"GET /placements":               wire.Page[wire.PlacementView]{Items: []wire.PlacementView{standing("one.example.", "heron-main"), standing("two.example.", "heron-main"), standing("three.test.", "heron-main")}},
 		"POST /zones/one.example/syncs": wire.Page[wire.SyncView]{Items: []wire.SyncView{{ID: 1}}},
 		"POST /zones/two.example/syncs": problem{Status: 409, Detail: "Sync 7 is still running."},
 		"GET /syncs/1":                  wire.SyncView{ID: 1, State: wire.SyncDone, Added: 4, Requests: 2},
@@ -104,18 +104,18 @@ func TestTryProfile(t *testing.T) {
 		code := Run(root, &e)
 		return o.String(), e.String(), code
 	}
-	out, errOut, code := run("provider", "try", "../demo/profiles/curlew.profile.yaml", "--at", w.URL("curlew"))
+	out, errOut, code := run("provider", "try", "../demo/profiles/curlew.profile.yaml", "--url", w.URL("curlew"))
 	require.Equal(t, 0, code, errOut)
 	assert.Contains(t, out, "GET /api/zones?page=1")
 	assert.Contains(t, out, "=> read records, write records, make and remove zones")
 	assert.NotContains(t, out+errOut, "curlew-practice-key")
-	_, errOut, code = run("provider", "try", "../demo/profiles/curlew.profile.yaml", "--at", w.URL("curlew"), "--zone", "none.example")
+	_, errOut, code = run("provider", "try", "../demo/profiles/curlew.profile.yaml", "--url", w.URL("curlew"), "--zone", "none.example")
 	assert.Equal(t, 1, code)
 	assert.Contains(t, errOut, "has no zone none.example")
 
 	stray := httptest.NewServer(http.NotFoundHandler())
 	defer stray.Close()
-	_, errOut, code = run("provider", "try", "../demo/profiles/heron.profile.yaml", "--at", stray.URL)
+	_, errOut, code = run("provider", "try", "../demo/profiles/heron.profile.yaml", "--url", stray.URL)
 	assert.Equal(t, 1, code)
 	assert.Contains(t, errOut, "404")
 	bad := filepath.Join(t.TempDir(), "bad.profile.yaml")

@@ -17,8 +17,8 @@ import (
 )
 
 func (a *app) recordCommand() *cobra.Command {
-	c := &cobra.Command{Use: "record", Short: "Records of a zone, one by one",
-		Long: "Changes go into the zone's draft, where they are gathered and checked: beacon draft show ZONE. With --now the draft is put out at once."}
+	c := &cobra.Command{Use: "record", Short: "Edit single records of a zone",
+		Long: "Changes go into the zone's draft, where they are gathered and checked: beacon draft show ZONE. With --sync the draft is accepted and the zone synced."}
 	c.AddCommand(a.recordListCommand(), a.recordAddCommand(), a.recordChangeCommand(), a.recordRemoveCommand(), a.recordPasteCommand(),
 		a.recordFixCommand(), a.recordTypesCommand(), a.recordReplaceCommand())
 	return c
@@ -26,13 +26,13 @@ func (a *app) recordCommand() *cobra.Command {
 
 // outcome is what becomes of a draft right after an edit.
 type outcome struct {
-	now bool
-	why string
+	sync bool
+	why  string
 }
 
 func (o *outcome) flags(c *cobra.Command) {
-	c.Flags().BoolVar(&o.now, "now", false, "put the draft out at once, and sync")
-	c.Flags().StringVar(&o.why, "why", "", "why, for the record")
+	c.Flags().BoolVar(&o.sync, "sync", false, "accept the draft and sync the zone, so that live DNS changes")
+	c.Flags().StringVar(&o.why, "reason", "", "reason, kept with the revision")
 }
 
 // edit changes a zone's draft, shows it and, if asked to, puts it out.
@@ -44,7 +44,7 @@ func (a *app) edit(zone dnsname.Name, change wire.DraftChange, o outcome) error 
 	if err := askIf(a, wire.EditDraft, d.Tag, change, &d, zone); err != nil {
 		return err
 	}
-	if !o.now {
+	if !o.sync {
 		return a.show(d, func() { a.showDraft(d) })
 	}
 	if a.output == "table" {
@@ -143,7 +143,7 @@ func (a *app) recordAddCommand() *cobra.Command {
 			}
 			return a.edit(zone, wire.DraftChange{Records: []wire.RecordEdit{{After: &record.Record{Name: name, TTL: seconds, Type: t, Data: d}}}}, o)
 		}}
-	c.Flags().StringVar(&ttl, "ttl", "", "such as 300 or 5m; else that of the set, or the zone's commonest")
+	c.Flags().StringVar(&ttl, "ttl", "", "such as 300 or 5m; else the TTL of the set, or the most common one of the zone")
 	c.Flags().StringArrayVar(&fields, "field", nil, "a field of the type, as NAME=VALUE; may be repeated")
 	o.flags(c)
 	return c
@@ -221,7 +221,7 @@ func (a *app) recordChangeCommand() *cobra.Command {
 				}
 				after.Data, err = dataOf(before.Type, "", append(merged, fields...), zone)
 			case ttl == "":
-				return misuse("say what shall change: --to DATA, --field NAME=VALUE or --ttl")
+				return misuse("name the change: --to DATA, --field NAME=VALUE or --ttl")
 			}
 			if err == nil && ttl != "" {
 				after.TTL, err = a.ttlFlag(ttl, zone, before.Name, before.Type)
@@ -233,14 +233,14 @@ func (a *app) recordChangeCommand() *cobra.Command {
 		}}
 	c.Flags().StringVar(&to, "to", "", "its new data")
 	c.Flags().StringArrayVar(&fields, "field", nil, "a field of the type, as NAME=VALUE; may be repeated")
-	c.Flags().StringVar(&ttl, "ttl", "", "its new TTL, which is that of its whole set")
+	c.Flags().StringVar(&ttl, "ttl", "", "its new TTL, for the whole record set")
 	o.flags(c)
 	return c
 }
 
 func (a *app) recordRemoveCommand() *cobra.Command {
 	var o outcome
-	c := &cobra.Command{Use: "remove ZONE NAME TYPE [DATA…]", Short: "Take a record out, in the draft", Args: cobra.MinimumNArgs(3),
+	c := &cobra.Command{Use: "remove ZONE NAME TYPE [DATA…]", Short: "Remove a record, in the draft", Args: cobra.MinimumNArgs(3),
 		RunE: func(_ *cobra.Command, args []string) error {
 			zone, before, err := a.meant(args)
 			if err != nil {
@@ -257,7 +257,7 @@ func (a *app) recordPasteCommand() *cobra.Command {
 	var dryRun bool
 	var o outcome
 	c := &cobra.Command{Use: "paste ZONE [FILE]", Short: "Add records pasted from anywhere: zone-file lines, tables of a page", Args: cobra.RangeArgs(1, 2),
-		Long: "Reads a file or the standard input line by line, says what each line was taken for and what was mended on the way, and puts the records into the draft.",
+		Long: "Read a file or standard input line by line, show how each line is read and what was fixed, and add the records to the draft.",
 		RunE: func(_ *cobra.Command, args []string) error {
 			zone, err := dnsname.Parse(args[0])
 			if err != nil {
@@ -298,12 +298,12 @@ func (a *app) recordPasteCommand() *cobra.Command {
 			case dryRun || len(change.Records) == 0 && problems == 0:
 				return nil
 			case problems > 0:
-				return exit{ExitFailed, "nothing was changed; correct those lines, or take them out"}
+				return exit{ExitFailed, "nothing changed; correct or remove those lines"}
 			}
 			return a.edit(zone, change, o)
 		}}
 	c.Flags().StringVar(&ttl, "ttl", "", "for records that state none")
-	c.Flags().BoolVar(&dryRun, "dry-run", false, "show only what is read")
+	c.Flags().BoolVar(&dryRun, "dry-run", false, "show what is read; change nothing")
 	o.flags(c)
 	return c
 }
@@ -328,7 +328,7 @@ func (a *app) showRow(zone dnsname.Name, row paste.Row) {
 
 func (a *app) recordFixCommand() *cobra.Command {
 	var o outcome
-	c := &cobra.Command{Use: "fix ZONE CODE [NAME]", Short: "Do what a finding offers to mend it, in the draft", Args: cobra.RangeArgs(2, 3),
+	c := &cobra.Command{Use: "fix ZONE CODE [NAME]", Short: "Add the fix of a finding to the draft", Args: cobra.RangeArgs(2, 3),
 		Example: "  beacon zone check saltmarsh-ferries.example\n  beacon record fix saltmarsh-ferries.example www-missing",
 		RunE: func(_ *cobra.Command, args []string) error {
 			zone, err := dnsname.Parse(args[0])
@@ -357,7 +357,7 @@ func (a *app) recordFixCommand() *cobra.Command {
 			case !told:
 				return exit{ExitFailed, fmt.Sprintf("nothing of the kind %s is found in %s", args[1], plain(zone))}
 			case len(fixes) == 0:
-				return exit{ExitFailed, fmt.Sprintf("nobody can know what was meant there: %s is mended by hand", args[1])}
+				return exit{ExitFailed, fmt.Sprintf("%s has no automatic fix: edit the record", args[1])}
 			}
 			return a.edit(zone, wire.DraftChange{Sets: fixes}, o)
 		}}
@@ -366,7 +366,7 @@ func (a *app) recordFixCommand() *cobra.Command {
 }
 
 func (a *app) recordTypesCommand() *cobra.Command {
-	return &cobra.Command{Use: "types [TYPE]", Short: "Record types, and the fields of one", Args: cobra.MaximumNArgs(1),
+	return &cobra.Command{Use: "types [TYPE]", Short: "List record types, or the fields of one", Args: cobra.MaximumNArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
 			if len(args) == 0 {
 				return a.show(record.Forms(), func() {
@@ -399,7 +399,7 @@ func (a *app) recordTypesCommand() *cobra.Command {
 
 func (a *app) recordListCommand() *cobra.Command {
 	var name, typ string
-	c := &cobra.Command{Use: "list ZONE", Short: "What a zone should contain", Args: cobra.ExactArgs(1),
+	c := &cobra.Command{Use: "list ZONE", Short: "List the desired records of a zone", Args: cobra.ExactArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
 			zone, err := dnsname.Parse(args[0])
 			if err != nil {

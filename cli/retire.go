@@ -52,7 +52,7 @@ func (a *app) retireCommand() *cobra.Command {
 				return err
 			}
 			if a.output == "table" {
-				a.printf("If a definition file names this account in \"at\", take it out there.\n")
+				a.printf("If a definition file names this account under \"providers\", remove it there.\n")
 			}
 			return nil
 		}}
@@ -60,7 +60,7 @@ func (a *app) retireCommand() *cobra.Command {
 	c.Flags().BoolVar(&keep, "keep", false, "leave the zone at the provider, and no longer manage it there")
 	c.Flags().StringSliceVar(&override, "override", nil, "pass a safety gate, by its code; names lose their answers")
 	c.Flags().StringVar(&reason, "reason", "", "with --override: why, for the logbook")
-	c.Flags().BoolVar(&dryRun, "dry-run", false, "look only")
+	c.Flags().BoolVar(&dryRun, "dry-run", false, "show what would happen; change nothing")
 	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
 	_ = c.MarkFlagRequired("account")
 	return c
@@ -103,7 +103,7 @@ func (a *app) deleteCommand() *cobra.Command {
 		}}
 	c.Flags().StringSliceVar(&override, "override", nil, "pass a safety gate, by its code")
 	c.Flags().StringVar(&reason, "reason", "", "with --override: why, for the logbook")
-	c.Flags().BoolVar(&dryRun, "dry-run", false, "look only")
+	c.Flags().BoolVar(&dryRun, "dry-run", false, "show what would happen; change nothing")
 	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
 	return c
 }

@@ -12,8 +12,8 @@ import (
 
 // criteria are the options that say which records are meant.
 func criteria(c *cobra.Command, r *wire.SearchRequest) {
-	c.Flags().StringVar(&r.Name, "name", "", "owner; * at the beginning or the end stands for anything")
-	c.Flags().StringVar(&r.Value, "value", "", "what it points at or says; * as above")
+	c.Flags().StringVar(&r.Name, "name", "", "owner name; * at the beginning or end matches anything")
+	c.Flags().StringVar(&r.Value, "value", "", "record data; * as above")
 	c.Flags().StringVar(&r.Address, "ip", "", "address, or network such as 192.0.2.0/24")
 	c.Flags().StringVar(&r.Type, "type", "", "record type")
 	c.Flags().StringVar(&r.TTL, "ttl-is", "", "TTL in seconds, or <300, >=3600 …")
@@ -24,7 +24,7 @@ func (a *app) searchCommand() *cobra.Command {
 	var r wire.SearchRequest
 	var most int
 	c := &cobra.Command{Use: "search [TEXT]", Short: "Find records in all zones", Args: cobra.MaximumNArgs(1),
-		Long: "Finds records in what all zones should contain: by an address or network, or a text that is a name, or what a record points at or says.\n" +
+		Long: "Find desired records in all zones: by address, network, owner name or record data.\n" +
 			"Options narrow it down; all that are given have to hold.",
 		Example: "  beacon search 192.0.2.40\n  beacon search 'web*'\n  beacon search --value '*.post.example' --type MX\n  beacon search --ip 192.0.2.0/24 --ttl-is '>3600'",
 		RunE: func(_ *cobra.Command, args []string) error {
@@ -73,7 +73,7 @@ func (a *app) searchCommand() *cobra.Command {
 			})
 		}}
 	criteria(c, &r)
-	c.Flags().IntVar(&most, "most", 100, "how many to show")
+	c.Flags().IntVar(&most, "most", 100, "number of records to show")
 	return c
 }
 
@@ -81,7 +81,7 @@ func (a *app) recordReplaceCommand() *cobra.Command {
 	var r wire.ReplaceRequest
 	var ttl string
 	var yes, sync bool
-	c := &cobra.Command{Use: "replace [TEXT]", Short: "Change all records that a search finds, in all zones, as one operation", Args: cobra.MaximumNArgs(1),
+	c := &cobra.Command{Use: "replace [TEXT]", Short: "Bulk replace (can be undone): change all records that a search finds", Args: cobra.MaximumNArgs(1),
 		Long:    "Finds records as beacon search does, shows what becomes of them in every zone, and on yes changes them all or none. It can be undone: beacon operation undo.",
 		Example: "  beacon record replace 192.0.2.40 --to 192.0.2.50 --dry-run\n  beacon record replace --value mx1.post.example --type MX --to mx3.post.example. --sync",
 		RunE: func(_ *cobra.Command, args []string) error {
@@ -118,13 +118,13 @@ func (a *app) recordReplaceCommand() *cobra.Command {
 			return a.afterOperation(done, sync)
 		}}
 	criteria(c, &r.Search)
-	c.Flags().StringVar(&r.To, "to", "", "what they shall point at or say")
-	c.Flags().StringVar(&ttl, "ttl", "", "the TTL that they shall have")
-	c.Flags().BoolVar(&r.SkipLed, "skip-led", false, "leave zones alone that definition files lead")
-	c.Flags().StringVar(&r.Why, "why", "", "why, for the record")
-	c.Flags().BoolVar(&r.DryRun, "dry-run", false, "show what would be changed")
+	c.Flags().StringVar(&r.To, "to", "", "new data of the records")
+	c.Flags().StringVar(&ttl, "ttl", "", "new TTL of the records")
+	c.Flags().BoolVar(&r.SkipManaged, "skip-managed", false, "skip zones that definition files manage")
+	c.Flags().StringVar(&r.Reason, "reason", "", "reason, kept with the revision")
+	c.Flags().BoolVar(&r.DryRun, "dry-run", false, "show what would change; change nothing")
 	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
-	c.Flags().BoolVar(&sync, "sync", false, "write it to the providers too")
+	c.Flags().BoolVar(&sync, "sync", false, "sync the zones afterwards, so that live DNS changes")
 	return c
 }
 
@@ -137,7 +137,7 @@ func (a *app) showReplaced(r wire.Replaced) {
 		}
 	}
 	for _, name := range r.Skipped {
-		a.printf("%s is led by a definition file.\n  It is changed there; to leave it out here: --skip-led\n", plain(name))
+		a.printf("%s is managed by a definition file.\n  Change the file; to skip the zone here: --skip-managed\n", plain(name))
 	}
 	a.printf("%s in %s.\n", count(r.Records, "record"), count(len(r.Zones), "zone"))
 }

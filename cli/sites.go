@@ -25,7 +25,7 @@ func (a *app) showSites(r delegation.Report) {
 		}
 	}
 	a.printf("\n")
-	a.table([]string{"SITE", "STANDS", "WHERE IT LEADS, AND WHAT ANSWERS"}, rows)
+	a.table([]string{"SITE", "STANDS", "ADDRESSES, AND WHAT ANSWERS"}, rows)
 	if ready := readyRows(r.Domain, r.Arrival.Sites); len(ready) > 0 {
 		a.printf("\n")
 		a.table([]string{"A CERTIFICATE", "FOR", "READY", "WHY"}, ready)
@@ -80,9 +80,9 @@ func contactText(name dnsname.Name, scheme string, c *arrival.Contact) string {
 	said := fmt.Sprintf("%s answers %d", scheme, c.Status)
 	switch {
 	case c.Leads == "https://"+plain(name)+"/":
-		said = scheme + " leads to https"
+		said = scheme + " redirects to https"
 	case c.Leads != "":
-		said = scheme + " leads to " + strings.TrimSuffix(c.Leads, "/")
+		said = scheme + " redirects to " + strings.TrimSuffix(c.Leads, "/")
 	}
 	if c.Certificate != nil {
 		said += ", certificate to " + c.Certificate.Until.UTC().Format(time.DateOnly)
@@ -92,7 +92,7 @@ func contactText(name dnsname.Name, scheme string, c *arrival.Contact) string {
 
 // readyRows says whether certificates could be had; sites of which the same is true share a row.
 func readyRows(domain dnsname.Name, sites []arrival.SiteView) (rows [][]string) {
-	sites = slices.DeleteFunc(slices.Clone(sites), func(s arrival.SiteView) bool { return s.State == arrival.NoSite })
+	sites = slices.DeleteFunc(slices.Clone(sites), func(s arrival.SiteView) bool { return s.State == arrival.NoAddress })
 	add := func(over string, of func(arrival.SiteView) arrival.Readiness) {
 		type answer struct{ ready, why string }
 		var answers []answer
@@ -130,7 +130,7 @@ func readyText(r arrival.Readiness) (ready, why string) {
 	case r.Ready:
 		return "yes", ""
 	case r.Unknown != "":
-		return "cannot tell", r.Unknown
+		return "check failed", r.Unknown
 	}
 	return "no", strings.Join(r.Lacks, "; ")
 }

@@ -17,10 +17,10 @@ import (
 )
 
 func (a *app) diffCommand() *cobra.Command {
-	var putBack bool
-	c := &cobra.Command{Use: "diff ZONE", Short: "Show what differs between what a zone should contain and what its providers have", Args: cobra.ExactArgs(1),
+	var revert bool
+	c := &cobra.Command{Use: "diff ZONE", Short: "Show differences between desired records and providers", Args: cobra.ExactArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
-			list, err := a.differences(args[0], putBack)
+			list, err := a.differences(args[0], revert)
 			if err != nil {
 				return err
 			}
@@ -30,16 +30,16 @@ func (a *app) diffCommand() *cobra.Command {
 				}
 			})
 		}}
-	c.Flags().BoolVar(&putBack, "put-back", false, "count drift as something to put back")
+	c.Flags().BoolVar(&revert, "revert", false, "treat drift as changes to revert")
 	return c
 }
 
-func (a *app) differences(zone string, putBack bool) ([]wire.Difference, error) {
+func (a *app) differences(zone string, revert bool) ([]wire.Difference, error) {
 	name, err := parseName(zone)
 	if err != nil {
 		return nil, err
 	}
-	return all(a, wire.ListDifferences.With("put_back", strconv.FormatBool(putBack)), name)
+	return all(a, wire.ListDifferences.With("revert", strconv.FormatBool(revert)), name)
 }
 
 // data prints what a set holds, without its name and type.
@@ -70,16 +70,16 @@ func (a *app) showDifference(d wire.Difference) {
 		items  []diff.Item
 		remedy string
 	}{
-		{d.Drift, "left as it is; put back with beacon sync --put-back, or correct the definition"},
+		{d.Drift, "left as it is; put back with beacon sync --revert, or correct the definition"},
 		{d.Conflicts, "stops the sync: correct the definition, or the record at the provider"},
 		{d.Foreign, "left alone"},
 	} {
 		for _, item := range kind.items {
 			a.printf("  %s %-24s %s\n", a.paint(amber, "!"), item.Key.Name.Relative(d.Zone)+" "+item.Key.Type.String(), item.Kind)
-			a.printf("      wanted %s\n      live   %s\n      %s; %s\n", dataOrNothing(item.Wanted), dataOrNothing(item.Live), item.Why, kind.remedy)
+			a.printf("      desired %s\n      live    %s\n      %s; %s\n", dataOrNothing(item.Wanted), dataOrNothing(item.Live), item.Why, kind.remedy)
 		}
 	}
-	a.printf("  %d to add, %d to change, %d to remove, in %s; %s in step", add, alter, remove, count(d.Requests, "request"), count(d.InStep, "set"))
+	a.printf("  %d to add, %d to change, %d to remove, in %s; %s in step", add, alter, remove, count(d.Requests, "request"), count(d.InSync, "set"))
 	a.printf("; drift %d, conflicts %d, foreign %d\n", len(d.Drift), len(d.Conflicts), len(d.Foreign))
 	a.findings(append(append([]finding.Finding{}, d.Guards...), d.Notes...))
 }
@@ -92,9 +92,9 @@ func dataOrNothing(s record.Set) string {
 }
 
 type syncOptions struct {
-	yes, dryRun, putBack bool
-	allow                []string
-	account              string
+	yes, dryRun, revert bool
+	allow               []string
+	account             string
 }
 
 func (a *app) syncCommand() *cobra.Command {
@@ -103,7 +103,7 @@ func (a *app) syncCommand() *cobra.Command {
 	var reason string
 	var only string
 	var everything bool
-	c := &cobra.Command{Use: "sync [ZONE]", Short: "Make a zone's providers hold what it should contain", Args: cobra.MaximumNArgs(1),
+	c := &cobra.Command{Use: "sync [ZONE]", Short: "Write a zone's desired records to its providers", Args: cobra.MaximumNArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
 			switch {
 			case cancel > 0:
@@ -121,21 +121,21 @@ func (a *app) syncCommand() *cobra.Command {
 			return a.syncZone(args[0], opt)
 		}}
 	c.Flags().BoolVar(&opt.yes, "yes", false, "do not ask")
-	c.Flags().BoolVar(&opt.dryRun, "dry-run", false, "show what would be changed")
-	c.Flags().BoolVar(&opt.putBack, "put-back", false, "put back what was changed elsewhere")
-	c.Flags().StringSliceVar(&opt.allow, "allow", nil, "guards to say yes to, by code")
+	c.Flags().BoolVar(&opt.dryRun, "dry-run", false, "show what would change; change nothing")
+	c.Flags().BoolVar(&opt.revert, "revert", false, "revert changes made at the provider")
+	c.Flags().StringSliceVar(&opt.allow, "allow", nil, "allow this guard, by its code; may be repeated")
 	c.Flags().Uint64Var(&follow, "follow", 0, "follow a sync that is running, by its number")
 	c.Flags().Uint64Var(&cancel, "cancel", 0, "cancel a sync that has not ended, by its number")
 	c.Flags().StringVar(&reason, "reason", "", "with --cancel: why, for the logbook")
-	c.Flags().BoolVar(&everything, "all", false, "every zone, one after the other as they stood last; only those that need it")
-	c.Flags().StringVar(&only, "only", "", "every zone whose name fits, such as *.example")
+	c.Flags().BoolVar(&everything, "all", false, "every zone that needs a sync, by its last known state")
+	c.Flags().StringVar(&only, "only", "", "every zone whose name matches, such as *.example")
 	c.Flags().StringVar(&opt.account, "account", "", "only this placement")
 	return c
 }
 
 // syncZone shows the change list of each placement, asks, and follows the syncs.
 func (a *app) syncZone(zone string, opt syncOptions) error {
-	list, err := a.differences(zone, opt.putBack)
+	list, err := a.differences(zone, opt.revert)
 	if err != nil {
 		return err
 	}
@@ -160,7 +160,7 @@ func (a *app) syncZone(zone string, opt syncOptions) error {
 		if opt.account != "" && d.Account != opt.account {
 			continue
 		}
-		body := wire.SyncRequest{Account: d.Account, Allow: opt.allow, Expect: d.Digest, PutBack: opt.putBack}
+		body := wire.SyncRequest{Account: d.Account, Allow: opt.allow, Expect: d.Digest, Revert: opt.revert}
 		var started wire.Page[wire.SyncView]
 		if err := ask(a, wire.StartSync, body, &started, name); err != nil {
 			return err

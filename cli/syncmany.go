@@ -69,7 +69,7 @@ func (a *app) runMany(list []*pending, opt syncOptions) error {
 				if !errors.As(err, &known) {
 					return err
 				}
-				p.done = wire.SyncView{Zone: p.zone, Account: p.account, State: wire.SyncHeld, Message: known.Detail}
+				p.done = wire.SyncView{Zone: p.zone, Account: p.account, State: wire.SyncBlocked, Message: known.Detail}
 				views = append(views, p.done)
 				continue
 			}
@@ -103,7 +103,7 @@ func (a *app) runMany(list []*pending, opt syncOptions) error {
 
 func (a *app) startOne(p *pending, opt syncOptions) error {
 	var got wire.Page[wire.SyncView]
-	body := wire.SyncRequest{Account: p.account, Allow: opt.allow, PutBack: opt.putBack}
+	body := wire.SyncRequest{Account: p.account, Allow: opt.allow, Revert: opt.revert}
 	if err := ask(a, wire.StartSync, body, &got, p.zone); err != nil {
 		return err
 	}

@@ -24,7 +24,7 @@ func (a *app) watchCommand() *cobra.Command {
 			"Exit codes as those of beacon check, for the last verdict.",
 		RunE: func(_ *cobra.Command, args []string) error { return a.watch(args[0], limit) },
 	}
-	c.Flags().DurationVar(&limit, "limit", 0, "give up after this long, wall time; 0 for never")
+	c.Flags().DurationVar(&limit, "limit", 0, "stop after this long; 0 for never")
 	return c
 }
 
@@ -126,7 +126,7 @@ func (w *watchView) show() (settled bool) {
 	if w.last != nil { // how fast world time runs is said once
 		now.Rate = 1
 	}
-	if lines := r.Standing(); !slices.Equal(lines, w.last) {
+	if lines := r.News(); !slices.Equal(lines, w.last) {
 		w.clearLine()
 		w.printf("%s  %s\n", moment(now.World, now.World), strings.Join(wrap(w.headline(r, now), width-10), "\n          "))
 		for _, line := range lines[1:] {

@@ -14,8 +14,8 @@ import (
 func (a *app) zoneCheckCommand() *cobra.Command {
 	var file string
 	c := &cobra.Command{
-		Use: "check ZONE", Short: "Say what is wrong with what a zone should contain, and what to do", Args: cobra.ExactArgs(1),
-		Long: "Judges what a zone should contain or, with --file, what a zone file says; the latter needs no service.\n" +
+		Use: "check ZONE", Short: "Check the desired records of a zone, or a zone file", Args: cobra.ExactArgs(1),
+		Long: "Check the desired records of a zone or, with --file, a zone file; the latter needs no service.\n" +
 			"All codes: docs/findings.md.\n\nExit codes: 0 no errors, 1 errors or faults, 64 misuse.",
 		Example: "  beacon zone check saltmarsh-ferries.example\n  beacon zone check saltmarsh-ferries.example --file saltmarsh-ferries.zone",
 		RunE: func(_ *cobra.Command, args []string) error {
@@ -41,7 +41,7 @@ func (a *app) zoneCheckCommand() *cobra.Command {
 			return nil
 		},
 	}
-	c.Flags().StringVar(&file, "file", "", "judge this zone file instead; - for the standard input")
+	c.Flags().StringVar(&file, "file", "", "check this zone file instead; - for standard input")
 	return c
 }
 

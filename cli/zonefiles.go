@@ -59,7 +59,7 @@ func (f *includes) read(name string) (string, error) {
 func (f *includes) include(name, from string) (zonefile.Included, error) {
 	at := path.Join(path.Dir(from), filepath.ToSlash(name))
 	if filepath.IsAbs(name) || at == ".." || strings.HasPrefix(at, "../") {
-		return zonefile.Included{}, fmt.Errorf("%s lies outside the folder of the zone file; only files in it and below it are taken in", name)
+		return zonefile.Included{}, fmt.Errorf("%s lies outside the folder of the zone file; only files in it and below it are included", name)
 	}
 	text, err := f.read(at)
 	return zonefile.Included{Name: at, Text: text}, err
@@ -104,7 +104,7 @@ func (a *app) soundZoneFile(file string, origin dnsname.Name) (record.Contents, 
 func (a *app) zoneConvertCommand() *cobra.Command {
 	var origin, as string
 	c := &cobra.Command{
-		Use: "convert FILE --origin NAME", Short: "Read a zone file and print it in another form; needs no service", Args: cobra.ExactArgs(1),
+		Use: "convert FILE --origin NAME", Short: "Convert a zone file to another form; needs no service", Args: cobra.ExactArgs(1),
 		Long: "Reads a zone file, with $INCLUDE from its own folder and $GENERATE, and prints what it says:\n\n" +
 			"  canonical   one record a line: owner TTL CLASS TYPE data, in the order of DNSSEC\n" +
 			"  zonefile    aligned, relative to the origin\n" +
@@ -154,7 +154,7 @@ var zoneForms = map[string]func(io.Writer, dnsname.Name, record.Contents) error{
 func (a *app) zoneCompareCommand() *cobra.Command {
 	var origin string
 	c := &cobra.Command{
-		Use: "compare BEFORE AFTER --origin NAME", Short: "Say what differs between two zone files; needs no service", Args: cobra.ExactArgs(2),
+		Use: "compare BEFORE AFTER --origin NAME", Short: "Show differences between two zone files; needs no service", Args: cobra.ExactArgs(2),
 		Long: "Says what differs between two zone files, as records, whatever their order, spelling and layout.\n\n" +
 			"Exit codes: 0 the same, 1 differences or faults, 64 misuse.",
 		RunE: func(_ *cobra.Command, args []string) error {

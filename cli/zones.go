@@ -15,11 +15,11 @@ import (
 )
 
 func (a *app) zoneCommand() *cobra.Command {
-	c := &cobra.Command{Use: "zone", Short: "Zones and what they should contain"}
-	c.AddCommand(a.retireCommand(), a.deleteCommand(), a.careCommand(),
-		&cobra.Command{Use: "list", Short: "Zones that are looked after", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error { return a.zoneList() }},
-		&cobra.Command{Use: "show ZONE", Short: "Where a zone is served, and its last syncs", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error { return a.zoneShow(args[0]) }},
-		a.zoneHistoryCommand(), a.zoneRestoreCommand(), a.zoneImportCommand(), a.zoneExportCommand(), a.zoneCheckCommand(), a.zoneConvertCommand(), a.zoneCompareCommand(), a.zoneTakeoverCommand(), a.zoneSketchCommand(),
+	c := &cobra.Command{Use: "zone", Short: "Manage zones and their desired records"}
+	c.AddCommand(a.retireCommand(), a.deleteCommand(), a.zoneSettingsCommand(),
+		&cobra.Command{Use: "list", Short: "List managed zones", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error { return a.zoneList() }},
+		&cobra.Command{Use: "show ZONE", Short: "Show where a zone is placed, and its last syncs", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error { return a.zoneShow(args[0]) }},
+		a.zoneHistoryCommand(), a.zoneRestoreCommand(), a.zoneImportCommand(), a.zoneExportCommand(), a.zoneCheckCommand(), a.zoneConvertCommand(), a.zoneCompareCommand(), a.zoneTakeoverCommand(), a.zoneGenerateCommand(),
 	)
 	return c
 }
@@ -31,7 +31,7 @@ func (a *app) zoneList() error {
 	}
 	return a.show(list, func() {
 		if len(list) == 0 {
-			a.printf("No zones yet. Import one (beacon zone import FILE --origin NAME) or define one (beacon define FILE).\n")
+			a.printf("No zones yet. Import one (beacon zone import FILE --origin NAME) or define one (beacon apply FILE).\n")
 			return
 		}
 		var rows [][]string
@@ -40,7 +40,7 @@ func (a *app) zoneList() error {
 			for _, p := range z.Placements {
 				at = append(at, p.Account)
 			}
-			rows = append(rows, []string{plain(z.Name), revisionText(z.Revision), strings.Join(at, ", "), z.Label})
+			rows = append(rows, []string{plain(z.Name), revisionText(z.Revision), strings.Join(at, ", "), z.Description})
 		}
 		a.table([]string{"ZONE", "WANTED", "AT", "LABEL"}, rows)
 	})
@@ -72,19 +72,19 @@ func (a *app) zoneShow(text string) error {
 		return err
 	}
 	return a.show(z, func() {
-		a.printf("%s  %s\n", a.paint(bold, plain(z.Name)), z.Label)
-		a.printf("  wanted     %s\n", revisionText(z.Revision))
+		a.printf("%s  %s\n", a.paint(bold, plain(z.Name)), z.Description)
+		a.printf("  desired    %s\n", revisionText(z.Revision))
 		if z.Registrar != "" {
 			a.printf("  registrar  %s\n", z.Registrar)
 		}
-		if z.LedBy != "" {
-			a.printf("  led by     %s\n", z.LedBy)
+		if z.ManagedBy != "" {
+			a.printf("  managed by %s\n", z.ManagedBy)
 		}
-		if len(z.Leave) > 0 {
-			a.printf("  left alone %s\n", strings.Join(z.Leave, ", "))
+		if len(z.Ignore) > 0 {
+			a.printf("  left alone %s\n", strings.Join(z.Ignore, ", "))
 		}
 		if z.Drafted > 0 {
-			a.printf("  draft      %s, not put out: beacon draft show %s\n", count(z.Drafted, "edit"), plain(z.Name))
+			a.printf("  draft      %s, not accepted: beacon draft show %s\n", count(z.Drafted, "edit"), plain(z.Name))
 		}
 		for _, p := range z.Placements {
 			a.printf("  at         %s, nameservers %s\n", p.Account, names(p.Nameservers))
@@ -99,7 +99,7 @@ func (a *app) zoneImportCommand() *cobra.Command {
 	var origin string
 	var dryRun, yes bool
 	c := &cobra.Command{
-		Use: "import FILE --origin NAME", Short: "Take a zone file as what a zone should contain", Args: cobra.ExactArgs(1),
+		Use: "import FILE --origin NAME", Short: "Accept a zone file as desired records", Args: cobra.ExactArgs(1),
 		Example: "  beacon zone import demo/saltmarsh-ferries.zone --origin saltmarsh-ferries.example --dry-run",
 		RunE: func(_ *cobra.Command, args []string) error {
 			zone, err := parseName(origin)
@@ -119,7 +119,7 @@ func (a *app) zoneImportCommand() *cobra.Command {
 				a.showImport(got)
 			}
 			if !dryRun {
-				if err := a.agreed(yes, "Take these as the contents of "+plain(zone)+"?"); err != nil {
+				if err := a.agreed(yes, "Accept these as the desired records of "+plain(zone)+"?"); err != nil {
 					return err
 				}
 				body.DryRun = false
@@ -132,12 +132,12 @@ func (a *app) zoneImportCommand() *cobra.Command {
 					a.printf("Dry run: nothing was changed.\n")
 					return
 				}
-				a.printf("Taken as revision %d of %s. Nothing is written to a provider yet.\n", got.Revision.Number, plain(zone))
+				a.printf("Saved as revision %d of %s. Nothing is written to a provider yet.\n", got.Revision.Number, plain(zone))
 			})
 		},
 	}
 	c.Flags().StringVar(&origin, "origin", "", "name of the zone")
-	c.Flags().BoolVar(&dryRun, "dry-run", false, "show what would be done")
+	c.Flags().BoolVar(&dryRun, "dry-run", false, "show what would change; change nothing")
 	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
 	_ = c.MarkFlagRequired("origin")
 	return c
@@ -156,7 +156,7 @@ func (a *app) showImport(got wire.Imported) {
 func (a *app) zoneExportCommand() *cobra.Command {
 	var as string
 	var addresses bool
-	c := &cobra.Command{Use: "export ZONE", Short: "Print what a zone should contain", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
+	c := &cobra.Command{Use: "export ZONE", Short: "Print the desired records of a zone", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
 		write, ok := zoneForms[as]
 		if !ok {
 			return misuse("--as is canonical, zonefile, json, csv or definition")
@@ -180,15 +180,15 @@ func (a *app) zoneExportCommand() *cobra.Command {
 		return write(a.out, name, record.NewContents(list))
 	}}
 	c.Flags().StringVar(&as, "as", "zonefile", "canonical, zonefile, json, csv or definition")
-	c.Flags().BoolVar(&addresses, "addresses", false, "with addresses in the place of ALIAS records, as every nameserver can serve it")
+	c.Flags().BoolVar(&addresses, "addresses", false, "with addresses in place of ALIAS records")
 	return c
 }
 
 func (a *app) zoneTakeoverCommand() *cobra.Command {
 	var yes bool
-	c := &cobra.Command{Use: "takeover ZONE", Short: "Take a zone out of the hands of its definition file, to change it here", Args: cobra.ExactArgs(1),
-		Long: "Ends that a definition file leads a zone, and prints the definition as it stands. The file knows nothing of it: put what you\n" +
-			"change here into it later (beacon zone export ZONE --as definition), and define it, so that it leads again.",
+	c := &cobra.Command{Use: "detach ZONE", Short: "Detach a zone from its definition file, to change it here", Args: cobra.ExactArgs(1),
+		Long: "Detach a zone from its definition file, and print its present definition. The file does not change: add what you\n" +
+			"change here to it later (beacon zone export ZONE --as definition), and apply it, so that it manages the zone again.",
 		RunE: func(_ *cobra.Command, args []string) error {
 			name, err := parseName(args[0])
 			if err != nil {
@@ -198,29 +198,29 @@ func (a *app) zoneTakeoverCommand() *cobra.Command {
 			if err := ask(a, wire.ShowZone, wire.None{}, &z, name); err != nil {
 				return err
 			}
-			if z.LedBy != "" {
-				if err := a.agreed(yes, fmt.Sprintf("%s is led by %s, which will know nothing of changes made here. Take it over?", plain(name), z.LedBy)); err != nil {
+			if z.ManagedBy != "" {
+				if err := a.agreed(yes, fmt.Sprintf("%s is managed by %s, which will not contain changes made here. Detach it?", plain(name), z.ManagedBy)); err != nil {
 					return err
 				}
 			}
 			var got wire.ZoneDefinition
-			if err := ask(a, wire.TakeOverZone, wire.None{}, &got, name); err != nil {
+			if err := ask(a, wire.DetachZone, wire.None{}, &got, name); err != nil {
 				return err
 			}
-			fmt.Fprintf(a.err, "%s can be changed here now. As it stands, its definition is:\n", plain(name))
+			fmt.Fprintf(a.err, "%s can be changed here now. Its present definition is:\n", plain(name))
 			return a.show(got, func() { a.printf("%s", got.Text) })
 		}}
 	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
 	return c
 }
 
-func (a *app) zoneSketchCommand() *cobra.Command {
-	var r wire.SketchRequest
+func (a *app) zoneGenerateCommand() *cobra.Command {
+	var r wire.GenerateRequest
 	var file string
-	c := &cobra.Command{Use: "sketch ZONE", Short: "Print a definition to begin with: of a new zone, or of one that is elsewhere", Args: cobra.ExactArgs(1),
+	c := &cobra.Command{Use: "generate ZONE", Short: "Print a definition of a new zone, or of one that exists elsewhere", Args: cobra.ExactArgs(1),
 		Long: "Prints a definition to look over, change and define. With --new it begins with the house kit; else it holds what another\n" +
 			"provider account, or a zone file, has. Nothing is kept.",
-		Example: "  beacon zone sketch piers.example --new --at heron-main > piers.beacon.yaml\n  beacon zone sketch piers.example --from plover-old --at heron-main",
+		Example: "  beacon zone generate piers.example --new --providers heron-main > piers.beacon.yaml\n  beacon zone generate piers.example --from plover-old --providers heron-main",
 		RunE: func(_ *cobra.Command, args []string) error {
 			name, err := parseName(args[0])
 			if err != nil {
@@ -234,17 +234,17 @@ func (a *app) zoneSketchCommand() *cobra.Command {
 				}
 				r.File, r.Text = filepath.Base(file), zonefile.Text(name, contents)
 			}
-			var got wire.Sketch
-			if err := ask(a, wire.SketchZone, r, &got); err != nil {
+			var got wire.Generated
+			if err := ask(a, wire.GenerateDefinition, r, &got); err != nil {
 				return err
 			}
 			return a.show(got, func() { a.printf("%s", got.Text) })
 		}}
-	c.Flags().BoolVar(&r.New, "new", false, "it exists nowhere yet: begin with the house kit")
-	c.Flags().StringVar(&file, "file", "", "take the records of this zone file")
-	c.Flags().StringVar(&r.From, "from", "", "read them at this provider account; else all are looked through")
-	c.Flags().StringSliceVar(&r.At, "at", nil, "provider accounts that shall serve it")
+	c.Flags().BoolVar(&r.New, "new", false, "a new zone: begin with the default kit")
+	c.Flags().StringVar(&file, "file", "", "read the records from this zone file")
+	c.Flags().StringVar(&r.From, "from", "", "read the records at this provider account; else all are searched")
+	c.Flags().StringSliceVar(&r.Providers, "providers", nil, "provider accounts that serve the zone")
 	c.Flags().StringVar(&r.Registrar, "registrar", "", "registrar account of the domain")
-	c.Flags().StringVar(&r.Label, "label", "", "what it is for")
+	c.Flags().StringVar(&r.Description, "description", "", "description of the zone")
 	return c
 }

@@ -56,42 +56,42 @@ func TestImportShowsThenTakes(t *testing.T) {
 }
 
 func TestZoneViews(t *testing.T) {
-	view := wire.ZoneView{Name: domain, Label: "Public site", Registrar: "gannet-main", Revision: &wire.Revision{Number: 2, Records: 14},
-		Placements: []wire.PlacementView{{Account: "heron-main", Made: true, Nameservers: []dnsname.Name{dnsname.MustParse("quay-11.heron.test")},
+	view := wire.ZoneView{Name: domain, Description: "Public site", Registrar: "gannet-main", Revision: &wire.Revision{Number: 2, Records: 14},
+		Placements: []wire.ZonePlacement{{Account: "heron-main", Made: true, Nameservers: []dnsname.Name{dnsname.MustParse("quay-11.heron.test")},
 			LastSync: &wire.SyncView{ID: 3, State: wire.SyncDone, Message: "Written."}}}}
 	was, is := records(t, "www 60 A 192.0.2.1\n"), records(t, "www 60 A 192.0.2.2\n")
 	draft := wire.Draft{Zone: domain, Tag: "3.2", Revision: 2, Added: is, Removed: was, Same: 1, Edits: []wire.DraftEdit{{Before: record.SetOf(was), After: record.SetOf(is), Author: "petra"}},
 		Findings: []rules.Found{{Finding: finding.Finding{Code: "www-missing", Severity: finding.Notice, Message: "m", Remedy: "r"}, Fix: []rules.Edit{{After: record.SetOf(is)}}}}}
 	replaced := wire.Replaced{Operation: &wire.Operation{ID: 4}, Records: 2, Zones: []wire.ReplacedZone{{Zone: domain, Steps: []record.SetChange{{Before: record.SetOf(was), After: record.SetOf(is)}}}}}
-	moving := wire.Act{ID: 7, Kind: wire.ActDelegate, Subject: domain.String(), State: wire.ActDone, RequestedBy: "keeper", Message: "The registrar has the nameservers active.",
+	moving := wire.Act{ID: 7, Kind: wire.ActDelegate, Subject: domain.String(), State: wire.ActDone, RequestedBy: "admin", Message: "The registrar has the nameservers active.",
 		Requests: []wire.ActRequest{{ID: 8, Kind: "nameservers-saved", State: wire.ActDone}}}
 	s := &answers{replies: map[string]any{
-		"GET /zones":                                         wire.Page[wire.ZoneView]{Items: []wire.ZoneView{view}},
-		"GET /zones/saltmarsh-ferries.example":               view,
-		"GET /zones/saltmarsh-ferries.example/records":       wire.Page[record.Record]{Items: records(t, "@ 60 A 192.0.2.1\nwww 60 A 192.0.2.1\n")},
-		"GET /zones/saltmarsh-ferries.example/revisions":     wire.Page[wire.Revision]{Items: []wire.Revision{{Number: 2, Author: "keeper", Source: "x.beacon.yaml"}}},
-		"GET /zones/saltmarsh-ferries.example/comparison":    wire.Compared{From: 1, To: 2, Added: records(t, "@ 60 A 192.0.2.1\nwww 60 A 192.0.2.1\n"), Same: 3},
-		"GET /zones/saltmarsh-ferries.example/history":       wire.Page[wire.NameChange]{Items: []wire.NameChange{{Revision: wire.Revision{Number: 2, Author: "keeper"}, Added: records(t, "www 60 A 192.0.2.1\n")}}},
-		"POST /zones/saltmarsh-ferries.example/restorations": wire.Revision{Number: 5},
-		"GET /zones/saltmarsh-ferries.example/findings":      wire.Page[rules.Found]{Items: []rules.Found{{Finding: finding.Finding{Code: "www-missing", Severity: finding.Notice, Message: "m", Remedy: "r"}}}},
-		"GET /zones/saltmarsh-ferries.example/definition":    wire.ZoneDefinition{Text: "zones: {}"},
-		"POST /zones/saltmarsh-ferries.example/takeover":     wire.ZoneDefinition{Text: "zones: {taken: 1}"},
-		"POST /sketches": wire.Sketch{Text: "zones: {sketched: 1}"},
+		"GET /zones":                                             wire.Page[wire.ZoneView]{Items: []wire.ZoneView{view}},
+		"GET /zones/saltmarsh-ferries.example":                   view,
+		"GET /zones/saltmarsh-ferries.example/records":           wire.Page[record.Record]{Items: records(t, "@ 60 A 192.0.2.1\nwww 60 A 192.0.2.1\n")},
+		"GET /zones/saltmarsh-ferries.example/revisions":         wire.Page[wire.Revision]{Items: []wire.Revision{{Number: 2, Author: "admin", Source: "x.beacon.yaml"}}},
+		"GET /zones/saltmarsh-ferries.example/comparison":        wire.Compared{From: 1, To: 2, Added: records(t, "@ 60 A 192.0.2.1\nwww 60 A 192.0.2.1\n"), Same: 3},
+		"GET /zones/saltmarsh-ferries.example/history":           wire.Page[wire.NameChange]{Items: []wire.NameChange{{Revision: wire.Revision{Number: 2, Author: "admin"}, Added: records(t, "www 60 A 192.0.2.1\n")}}},
+		"POST /zones/saltmarsh-ferries.example/restorations":     wire.Revision{Number: 5},
+		"GET /zones/saltmarsh-ferries.example/findings":          wire.Page[rules.Found]{Items: []rules.Found{{Finding: finding.Finding{Code: "www-missing", Severity: finding.Notice, Message: "m", Remedy: "r"}}}},
+		"GET /zones/saltmarsh-ferries.example/definition":        wire.ZoneDefinition{Text: "zones: {}"},
+		"POST /zones/saltmarsh-ferries.example/detachment":       wire.ZoneDefinition{Text: "zones: {taken: 1}"},
+		"POST /generated-definitions":                            wire.Generated{Text: "zones: {sketched: 1}"},
 		"GET /zones/saltmarsh-ferries.example/draft":             draft,
 		"POST /zones/saltmarsh-ferries.example/draft/edits":      draft,
 		"POST /zones/saltmarsh-ferries.example/draft/acceptance": wire.Revision{Number: 6},
 		"DELETE /zones/saltmarsh-ferries.example/draft":          nil,
 		"GET /records":                            wire.Page[wire.Hit]{Items: []wire.Hit{{Zone: domain, Record: records(t, "www 60 A 192.0.2.1\n")[0]}}},
-		"GET /operations":                         wire.Page[wire.Operation]{Items: []wire.Operation{{ID: 4, What: "2 records in 1 zone", Author: "keeper"}}},
+		"GET /operations":                         wire.Page[wire.Operation]{Items: []wire.Operation{{ID: 4, What: "2 records in 1 zone", Author: "admin"}}},
 		"POST /operations":                        replaced,
 		"POST /operations/4/undo":                 replaced,
 		"POST /operations/4/syncs":                wire.Page[wire.SyncView]{},
 		"GET /accounts":                           wire.Page[wire.Account]{Items: []wire.Account{{Name: "heron-main", Kind: "heron", Address: "http://127.0.0.1"}}},
 		"GET /accounts/heron-main/zones":          wire.Page[wire.RemoteZone]{Items: []wire.RemoteZone{{Name: domain, ID: "h-1", Nameservers: view.Placements[0].Nameservers}}},
 		"GET /accounts/gannet-main/registrations": wire.Page[wire.Registration]{Items: []wire.Registration{{Name: domain, Saved: view.Placements[0].Nameservers}}},
-		"GET /domains":                            wire.Page[wire.DomainView]{Items: []wire.DomainView{{Name: domain, Verdict: delegation.Settling, SettlesBy: &by, At: []string{"heron-main"}}}},
+		"GET /domains":                            wire.Page[wire.DomainView]{Items: []wire.DomainView{{Name: domain, Verdict: delegation.Settling, SettlesBy: &by, Providers: []string{"heron-main"}}}},
 		"GET /clock":                              wire.ClockNow{World: now, Rate: 60},
-		"GET /logbook":                            wire.Page[wire.Entry]{Items: []wire.Entry{{Actor: "keeper", Action: "sync.done", Subject: "s", Detail: "d"}}},
+		"GET /logbook":                            wire.Page[wire.Entry]{Items: []wire.Entry{{Actor: "admin", Action: "sync.done", Subject: "s", Detail: "d"}}},
 		"POST /domains/saltmarsh-ferries.example/delegation-preview": wire.Delegated{Domain: domain, Registrar: "gannet-main", Steps: []string{"save", "activate"}, Next: "See it settle."},
 		"POST /domains/saltmarsh-ferries.example/delegations":        moving,
 		"GET /acts/7": moving,
@@ -103,18 +103,18 @@ func TestZoneViews(t *testing.T) {
 	}{
 		{[]string{"zone", "list"}, []string{"saltmarsh-ferries.example", "revision 2, 14 records", "heron-main", "Public site"}},
 		{[]string{"zone", "show", "saltmarsh-ferries.example"}, []string{"gannet-main", "quay-11.heron.test", "last sync 3: done. Written."}},
-		{[]string{"zone", "history", "saltmarsh-ferries.example"}, []string{"keeper", "x.beacon.yaml"}},
+		{[]string{"zone", "history", "saltmarsh-ferries.example"}, []string{"admin", "x.beacon.yaml"}},
 		{[]string{"zone", "history", "saltmarsh-ferries.example", "--from", "1", "--to", "2"}, []string{"+ www A", "192.0.2.1", "From revision 1 to 2: 2 added, 0 removed, 3 the same."}},
-		{[]string{"zone", "history", "saltmarsh-ferries.example", "--of", "www"}, []string{"revision 2, ", "by keeper", "+ www A"}},
-		{[]string{"zone", "restore", "saltmarsh-ferries.example", "--revision", "1", "--yes"}, []string{"+ www A", "Taken as revision 5. Write it to the providers: beacon sync"}},
+		{[]string{"zone", "history", "saltmarsh-ferries.example", "--of", "www"}, []string{"revision 2, ", "by admin", "+ www A"}},
+		{[]string{"zone", "restore", "saltmarsh-ferries.example", "--revision", "1", "--yes"}, []string{"+ www A", "Saved as revision 5. Live DNS is unchanged; sync it: beacon sync"}},
 		{[]string{"zone", "check", "saltmarsh-ferries.example"}, []string{"www-missing", "0 errors, 0 warnings, 1 notice."}},
 		{[]string{"zone", "export", "saltmarsh-ferries.example"}, []string{"$ORIGIN saltmarsh-ferries.example.", "www A 192.0.2.1"}},
 		{[]string{"zone", "export", "saltmarsh-ferries.example", "--as", "definition"}, []string{"zones: {}"}},
-		{[]string{"zone", "takeover", "saltmarsh-ferries.example", "--yes"}, []string{"zones: {taken: 1}"}},
-		{[]string{"zone", "sketch", "saltmarsh-ferries.example", "--new"}, []string{"zones: {sketched: 1}"}},
+		{[]string{"zone", "detach", "saltmarsh-ferries.example", "--yes"}, []string{"zones: {taken: 1}"}},
+		{[]string{"zone", "generate", "saltmarsh-ferries.example", "--new"}, []string{"zones: {sketched: 1}"}},
 		{[]string{"draft", "show", "saltmarsh-ferries.example"}, []string{"draft on revision 2", "- www A", "+ www A", "www-missing", "beacon draft accept saltmarsh-ferries.example"}},
-		{[]string{"draft", "accept", "saltmarsh-ferries.example", "--yes"}, []string{"revision 6 is what it should contain", "beacon sync saltmarsh-ferries.example"}},
-		{[]string{"draft", "drop", "saltmarsh-ferries.example", "--yes"}, []string{"Forgotten; saltmarsh-ferries.example is as it was."}},
+		{[]string{"draft", "accept", "saltmarsh-ferries.example", "--yes"}, []string{"saved as revision 6", "beacon sync saltmarsh-ferries.example"}},
+		{[]string{"draft", "discard", "saltmarsh-ferries.example", "--yes"}, []string{"Forgotten; saltmarsh-ferries.example is as it was."}},
 		{[]string{"record", "list", "saltmarsh-ferries.example", "--name", "www"}, []string{"www", "192.0.2.1"}},
 		{[]string{"record", "types"}, []string{"CAA", "Which authorities may issue certificates"}},
 		{[]string{"record", "types", "srv"}, []string{"priority", "weight", "port", "target", "RFC 2782"}},
@@ -123,19 +123,19 @@ func TestZoneViews(t *testing.T) {
 		{[]string{"record", "change", "saltmarsh-ferries.example", "www", "A", "--to", "192.0.2.7"}, []string{"draft on revision 2"}},
 		{[]string{"record", "remove", "saltmarsh-ferries.example", "www.saltmarsh-ferries.example", "A"}, []string{"draft on revision 2"}},
 		{[]string{"record", "fix", "saltmarsh-ferries.example", "www-missing"}, []string{"draft on revision 2"}},
-		{[]string{"record", "replace", "192.0.2.1", "--to", "192.0.2.2", "--yes"}, []string{"- www A", "+ www A", "2 records in 1 zone.", "Operation 4: 2 records changed in 1 zone. Take it back: beacon operation undo 4"}},
+		{[]string{"record", "replace", "192.0.2.1", "--to", "192.0.2.2", "--yes"}, []string{"- www A", "+ www A", "2 records in 1 zone.", "Bulk change 4: 2 records changed in 1 zone. Undo it: beacon operation undo 4"}},
 		{[]string{"search", "192.0.2.1"}, []string{"saltmarsh-ferries.example", "www", "192.0.2.1"}},
-		{[]string{"operation", "list"}, []string{"4", "2 records in 1 zone", "keeper"}},
-		{[]string{"operation", "undo", "4", "--yes", "--sync"}, []string{"Operation 4"}},
-		{[]string{"define", "--schema"}, []string{"Definition of zones"}},
+		{[]string{"operation", "list"}, []string{"4", "2 records in 1 zone", "admin"}},
+		{[]string{"operation", "undo", "4", "--yes", "--sync"}, []string{"Bulk change 4"}},
+		{[]string{"apply", "--schema"}, []string{"Definition of zones"}},
 		{[]string{"provider", "list"}, []string{"heron-main", "http://127.0.0.1"}},
 		{[]string{"provider", "zones", "heron-main"}, []string{"h-1", "quay-11.heron.test"}},
 		{[]string{"registrar", "domains", "gannet-main"}, []string{"in force", "none", "saved only", "quay-11.heron.test"}},
 		{[]string{"domains"}, []string{"settling until 12:25:10"}},
-		{[]string{"logbook"}, []string{"keeper", "sync.done"}},
+		{[]string{"logbook"}, []string{"admin", "sync.done"}},
 		{[]string{"delegate", "saltmarsh-ferries.example", "--dry-run"}, []string{"save, then activate", "See it settle."}},
 		{[]string{"delegate", "saltmarsh-ferries.example", "--yes"}, []string{"Act 7: delegate saltmarsh-ferries.example: done.", "request 8: nameservers-saved, done"}},
-		{[]string{"act", "list"}, []string{"delegate", "saltmarsh-ferries.example", "done", "keeper"}},
+		{[]string{"act", "list"}, []string{"delegate", "saltmarsh-ferries.example", "done", "admin"}},
 		{[]string{"act", "show", "7"}, []string{"The registrar has the nameservers active."}},
 		{[]string{"zone", "list", "-o", "yaml"}, []string{"name: saltmarsh-ferries.example.", "number: 2"}},
 	} {
@@ -151,7 +151,7 @@ func TestAccountsTakeSecretsFromElsewhere(t *testing.T) {
 	key := filepath.Join(t.TempDir(), "key")
 	require.NoError(t, os.WriteFile(key, []byte("s3cret\n"), 0o600))
 	s := &answers{replies: map[string]any{"POST /accounts": map[string]any{"name": "heron-main", "seen": 2}}}
-	args := []string{"provider", "add", "heron-main", "--kind", "heron", "--at", "http://127.0.0.1"}
+	args := []string{"provider", "add", "heron-main", "--kind", "heron", "--url", "http://127.0.0.1"}
 	out, _, code := beacon(t, s, append(args, "--secret-file", key)...)
 	assert.Zero(t, code)
 	assert.Contains(t, out, "sees 2 zones")
@@ -202,20 +202,20 @@ func TestLogbookFollowsOverBreaks(t *testing.T) {
 func TestDefineShowsTakesAndSyncs(t *testing.T) {
 	file := filepath.Join(t.TempDir(), "f.beacon.yaml")
 	require.NoError(t, os.WriteFile(file, []byte("zones: {}\n"), 0o600))
-	defined := wire.Defined{Zone: domain, New: true, Added: records(t, "www 60 A 192.0.2.1\n"), At: []string{"heron-main"}, NewAt: []string{"heron-main"},
+	defined := wire.Applied{Zone: domain, New: true, Added: records(t, "www 60 A 192.0.2.1\n"), Providers: []string{"heron-main"}, NewProviders: []string{"heron-main"},
 		Registrar: "gannet-main", Revision: &wire.Revision{Number: 1}}
-	s := &answers{replies: map[string]any{"POST /definitions": wire.Page[wire.Defined]{Items: []wire.Defined{defined}},
+	s := &answers{replies: map[string]any{"POST /definitions": wire.Page[wire.Applied]{Items: []wire.Applied{defined}},
 		"GET /zones/saltmarsh-ferries.example/differences": difference(),
 		"POST /zones/saltmarsh-ferries.example/syncs":      wire.Page[wire.SyncView]{Items: []wire.SyncView{{ID: 7}}},
 		"GET /syncs/7": wire.SyncView{ID: 7, Zone: domain, Account: "heron-main", State: wire.SyncDone}}}
-	out, _, code := beacon(t, s, "define", file, "--dry-run")
+	out, _, code := beacon(t, s, "apply", file, "--dry-run")
 	assert.Zero(t, code)
 	assert.Contains(t, out, "(new: heron-main)")
 	assert.Regexp(t, `\+ www A`, out)
 	assert.Len(t, s.sent, 1)
-	out, _, code = beacon(t, s, "define", file, "--yes")
+	out, _, code = beacon(t, s, "apply", file, "--yes")
 	assert.Zero(t, code)
-	assert.Contains(t, out, "revision 1 is what it should contain")
+	assert.Contains(t, out, "saved as revision 1")
 	assert.Contains(t, out, "Sync 7 of saltmarsh-ferries.example at heron-main: done.")
 }
 
@@ -234,9 +234,9 @@ func TestRecordMistakesAreSaid(t *testing.T) {
 		{[]string{"record", "add", "saltmarsh-ferries.example", "www", "WORD", "x"}, "no record type", ExitMisuse},
 		{[]string{"record", "remove", "saltmarsh-ferries.example", "www", "A"}, "www.saltmarsh-ferries.example has 2 A records; say which", ExitMisuse},
 		{[]string{"record", "remove", "saltmarsh-ferries.example", "www", "A", "192.0.2.9"}, "has no 192.0.2.9; it has", ExitFailed},
-		{[]string{"record", "change", "saltmarsh-ferries.example", "www", "A", "192.0.2.1"}, "say what shall change", ExitMisuse},
+		{[]string{"record", "change", "saltmarsh-ferries.example", "www", "A", "192.0.2.1"}, "name the change", ExitMisuse},
 		{[]string{"record", "fix", "saltmarsh-ferries.example", "ttl-zero"}, "nothing of the kind ttl-zero is found", ExitFailed},
-		{[]string{"define"}, "name definition files", ExitMisuse},
+		{[]string{"apply"}, "name definition files", ExitMisuse},
 	} {
 		_, errOut, code := beacon(t, s, c.args...)
 		assert.Equal(t, c.code, code, "%v: %s", c.args, errOut)

@@ -133,7 +133,7 @@ func (s *Stage) Control(ctx context.Context, path string, body any) error {
 
 // SignIn gives a token of the first person.
 func (s *Stage) SignIn(ctx context.Context) (string, error) {
-	body, err := json.Marshal(map[string]string{"name": "keeper", "password": s.Password})
+	body, err := json.Marshal(map[string]string{"name": "admin", "password": s.Password})
 	if err != nil {
 		return "", err
 	}

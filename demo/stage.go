@@ -40,7 +40,7 @@ type Options struct {
 // Stage is a running demo.
 type Stage struct {
 	Options
-	Password string // of the first person, keeper
+	Password string // of the first person, admin
 	http     *http.Client
 	database *mariadbd.Server
 	practice *process
@@ -161,19 +161,19 @@ func (s *Stage) prepareService(ctx context.Context) error {
 	if err := os.CopyFS(s.path("profiles"), profiles.Files); err != nil && !errors.Is(err, fs.ErrExist) {
 		return err
 	}
-	settings := fmt.Sprintf(`# Settings of the demo's service. All of it stands on loopback.
+	settings := fmt.Sprintf(`# Settings of the demo's service. All of it is on loopback.
 listen: %s
 database: {socket: %s, user: beacon, password: %s, database: beacon}
 key_file: beacon.key
-reach: [127.0.0.0/8, "::1/128"]
-dns: {roots: roots.zone, port: %d, per_second: -1} # its hours are minutes here: politeness by the second would be sloth
+allowed_networks: [127.0.0.0/8, "::1/128"]
+dns: {root_hints: roots.zone, port: %d, per_second: -1} # its hours are minutes here: politeness by the second would be sloth
 world_clock: %s/clock
-hosts: {believe: [127.0.0.0/8, 192.0.2.0/24, 198.51.100.0/24, 203.0.113.0/24, "2001:db8::/32"]} # of this world
+hosts: {allowed_networks: [127.0.0.0/8, 192.0.2.0/24, 198.51.100.0/24, 203.0.113.0/24, "2001:db8::/32"]} # of this world
 new_zones: {kits: piers.beacon.yaml, kit: pier-site} # what a new zone starts with
-sites: # web hosts; their addresses are from documentation, and lead to loopback here
-  authority: notary.pem
+websites: # web hosts; their addresses are from documentation, and are reached on loopback here
+  ca_file: notary.pem
   issuers: [{identity: ca.example, organization: Lantern Notary}]
-  detours: %s
+  address_overrides: %s
 profiles: profiles # of providers, one file each
 watch: {folder: checkout} # definitions that are put there are followed
 resolvers:

@@ -22,69 +22,69 @@ type act struct {
 
 var acts = []act{
 	{"Saltmarsh Ferries runs a booking site, pier cameras and tide gauges under saltmarsh-ferries.example.\n" +
-		"The domain is registered at Gannet and answered by Plover. It shall move to Heron.\n" +
-		"First: sign in.", "sign-in --as keeper --password-file password", 0, []string{"Signed in"}},
+		"The domain is registered at Gannet and answered by Plover. Move it to Heron.\n" +
+		"First: sign in.", "sign-in --as admin --password-file password", 0, []string{"Signed in"}},
 	{"What does the registrar hold? These are the old nameservers.", "registrar domains gannet-main", 0, []string{"in force", `reed-\d+\.plover\.test`}},
-	{"And how does the domain stand, seen from outside? Registrar, parent, nameservers, resolvers: all old, all well.\n" +
+	{"The state of the domain from outside: registrar, parent, nameservers, resolvers. All old, all well.\n" +
 		"(This look also fills the caches of the three resolvers with the old answers, as visitors would.)",
 		"check saltmarsh-ferries.example", 0, []string{"SETTLED", "harbour", "lighthouse", "dinghy"}},
-	{"Bring the records along: the old provider's zone file becomes what the zone should contain.\n" +
+	{"Import the records: the zone file of the old provider becomes the desired records.\n" +
 		"SOA and apex NS are the old provider's own and stay behind.",
 		"zone import saltmarsh-ferries.zone --origin saltmarsh-ferries.example --yes", 0, []string{"left out", `\d+ records added, 0 removed`, "revision 1"}},
-	{"A definition file says that the zone shall be served at Heron, with the same content.\n" +
+	{"A definition file places the zone at Heron, with the same records.\n" +
 		"Heron does not have the zone yet: it is made there, and the change list puts every record set in.",
-		"define saltmarsh-ferries.beacon.yaml --yes", 0, []string{"0 added, 0 removed", "new: heron-main", `\d+ to add, 0 to change, 0 to remove`, "done"}},
+		"apply saltmarsh-ferries.beacon.yaml --yes", 0, []string{"0 added, 0 removed", "new: heron-main", `\d+ to add, 0 to change, 0 to remove`, "done"}},
 	{"The new nameservers answer. Now the registrar: the list is typed in and saved ...",
 		"delegate saltmarsh-ferries.example --save-only --yes", 0, []string{`new nameservers\s+quay-\d+\.heron\.test`, "saved, not active", "is saved and not active"}},
-	{"... and here hours get lost: saved is not in force. Waiting would not help, and the check says so.",
-		"check saltmarsh-ferries.example", 1, []string{"WRONG", "saved-not-active", "beacon delegate"}},
+	{"... and here hours get lost: saved is not active. Waiting would not help, and the check says so.",
+		"check saltmarsh-ferries.example", 1, []string{"NEEDS ACTION", "saved-not-active", "beacon delegate"}},
 	{"Make it active. (The same command: it goes on where it ended.)",
 		"delegate saltmarsh-ferries.example --yes", 0, []string{"activate", `active now\s+quay-`}},
 	{"Who still sees the old answer, and until when? Every parent server serves the new set; the resolvers may hold on\n" +
 		"to the old one as long as its TTLs allow, which were seen before the switch.",
-		"check saltmarsh-ferries.example", 2, []string{"SETTLING by", "at the latest", `must\s+have\s+let\s+go\s+by|new +through`}},
-	{"Watch it arrive. World time runs sixty times as fast as the wall's here.",
+		"check saltmarsh-ferries.example", 2, []string{"SETTLING by", "at the latest", `expires\s+by|new +through`}},
+	{"Watch it settle. Simulated time runs sixty times as fast as real time here.",
 		"watch saltmarsh-ferries.example --limit 75s", 0, []string{"SETTLED"}},
 	{"Done. Once more the whole chain, and what the logbook kept.", "check saltmarsh-ferries.example", 0, []string{"SETTLED", "quay-"}},
 	{"Later the booking site moves to a new web host. Only its two addresses change, and they settle by their own, short TTL.",
-		"define new-web-host.beacon.yaml --yes", 0, []string{"0 to add, 2 to change, 0 to remove", "done"}},
+		"apply new-web-host.beacon.yaml --yes", 0, []string{"0 to add, 2 to change, 0 to remove", "done"}},
 	{"", "check saltmarsh-ferries.example", 2, []string{"SETTLING by", "settles by"}},
 	{"Five minutes of the world are five seconds here.", "watch saltmarsh-ferries.example --limit 30s", 0, []string{"SETTLED"}},
-	{"A camera on the pier sits behind a mobile router whose address changes. Its name shall follow: the camera gets a\n" +
+	{"A camera on the pier sits behind a mobile router whose address changes. Its name follows: the camera gets a\n" +
 		"token that can report this one address, and nothing else.",
 		"host add pier-cam.saltmarsh-ferries.example --token-file pier-cam.token", 0, []string{"follows the address"}},
-	{"The keeper runs beside the camera and reports.",
-		"keep --once --token-file pier-cam.token --v4 198.51.100.77", 0, []string{"accepted"}},
-	{"Again the same: nothing is written. And what nobody outside could reach is refused.",
-		"keep --once --token-file pier-cam.token --v4 198.51.100.77", 0, []string{"unchanged"}},
-	{"", "keep --once --token-file pier-cam.token --v4 10.0.0.7", 1, []string{"refused: 10.0.0.7 is private"}},
-	{"How long did it take until the nameservers gave the new address?",
-		"host show pier-cam.saltmarsh-ferries.example --wait 30s", 0, []string{`stands at\s+198\.51\.100\.77`, `written \+\d+ ms,  visible \+\d+ ms`}},
-	{"The piers have sites of their own. What they have in common stands in a kit; each record says where it comes from.",
-		"define piers.beacon.yaml --dry-run", 0, []string{"north-pier.example", "from kit pier-site", "kits +pier-site"}},
-	{"", "define piers.beacon.yaml --yes --once", 0, []string{"revision 1 is what it should contain", "done"}},
+	{"The reporter runs beside the camera and reports.",
+		"host report --once --token-file pier-cam.token --v4 198.51.100.77", 0, []string{"accepted"}},
+	{"Again the same: nothing is written. A private address is refused.",
+		"host report --once --token-file pier-cam.token --v4 198.51.100.77", 0, []string{"unchanged"}},
+	{"", "host report --once --token-file pier-cam.token --v4 10.0.0.7", 1, []string{"refused: 10.0.0.7 is private"}},
+	{"How long did it take until the nameservers served the new address?",
+		"host show pier-cam.saltmarsh-ferries.example --wait 30s", 0, []string{`address\s+198\.51\.100\.77`, `written \+\d+ ms,  visible \+\d+ ms`}},
+	{"The piers have websites of their own. A kit holds what they have in common; each record names its source.",
+		"apply piers.beacon.yaml --dry-run", 0, []string{"north-pier.example", "from kit pier-site", "kits +pier-site"}},
+	{"", "apply piers.beacon.yaml --yes --once", 0, []string{"saved as revision 1", "done"}},
 	{"The web host moves once more. Who points at it? And all of them in one step.",
 		"search 192.0.2.41", 0, []string{`north-pier\.example +@ +300 +A`, `south-pier\.example`, `saltmarsh-ferries\.example`}},
-	{"The ferries' zone is led by its definition file: it is changed there, and left out here.",
-		"record replace 192.0.2.41 --to 192.0.2.42 --skip-led --yes --sync", 0, []string{"is led by a definition file", "Operation 1: 2 records changed in 2 zones", "done"}},
-	{"It was too early. One step back.", "operation undo 1 --yes --sync", 0, []string{"Operation 2: 2 records changed in 2 zones"}},
-	{"Somebody is in a hurry, and changes the ferries' zone by hand. Its file would undo that one day: it is refused ...",
-		"record add saltmarsh-ferries.example pier-cam-2 A 198.51.100.18 --ttl 1m", 1, []string{"led by the definition file new-web-host.beacon.yaml", "beacon zone takeover"}},
-	{"... unless the zone is taken over, knowingly. Its definition comes along.",
-		"zone takeover saltmarsh-ferries.example --yes", 0, []string{"can be changed here now", "zones:", "registrar: gannet-main"}},
-	{"", "record add saltmarsh-ferries.example pier-cam-2 A 198.51.100.18 --ttl 1m --now --why camera", 0, []string{`\+ pier-cam-2 A`, "is what it should contain", "done"}},
+	{"A definition file manages the ferries' zone: it is changed there, and skipped here.",
+		"record replace 192.0.2.41 --to 192.0.2.42 --skip-managed --yes --sync", 0, []string{"is managed by a definition file", "Bulk change 1: 2 records changed in 2 zones", "done"}},
+	{"It was too early. One step back.", "operation undo 1 --yes --sync", 0, []string{"Bulk change 2: 2 records changed in 2 zones"}},
+	{"A user in a hurry changes the ferries' zone by hand. Its file would undo that one day: it is refused ...",
+		"record add saltmarsh-ferries.example pier-cam-2 A 198.51.100.18 --ttl 1m", 1, []string{"managed by the definition file new-web-host.beacon.yaml", "beacon zone detach"}},
+	{"... unless the user detaches the zone. The command prints its definition.",
+		"zone detach saltmarsh-ferries.example --yes", 0, []string{"can be changed here now", "zones:", "registrar: gannet-main"}},
+	{"", "record add saltmarsh-ferries.example pier-cam-2 A 198.51.100.18 --ttl 1m --sync --reason camera", 0, []string{`\+ pier-cam-2 A`, "saved as revision", "done"}},
 	{"", "zone history saltmarsh-ferries.example", 0, []string{"draft: camera"}},
 	{"What can the new provider do, and what may our credential there do?", "provider show heron-main", 0, []string{"record sets, at most 20 in a request", "read records, write records"}},
 }
 
 // after are the steps that follow once somebody has changed a record at the provider's own site.
 var after = []act{
-	{"Somebody has changed the north gauge at the provider's own site. It shows ...",
-		"drift saltmarsh-ferries.example", 0, []string{`gauge-north A`, `198\.51\.100\.21`, `198\.51\.100\.200`, "--put-back"}},
-	{"... and is put back.", "drift saltmarsh-ferries.example --put-back --yes", 0, []string{"changed elsewhere|gauge-north", "0 added, 1 changed", "done"}},
+	{"Another user has changed the north gauge at the provider's own site. It shows ...",
+		"drift saltmarsh-ferries.example", 0, []string{`gauge-north A`, `198\.51\.100\.21`, `198\.51\.100\.200`, "--revert"}},
+	{"... and is reverted.", "drift saltmarsh-ferries.example --revert --yes", 0, []string{"changed elsewhere|gauge-north", "0 added, 1 changed", "done"}},
 	{"", "drift", 0, []string{"in step"}},
 	{"All of it is in the logbook.", "domains", 0, []string{"settled"}},
-	{"", "logbook --limit 12", 0, []string{"zone.taken-over", "draft.accepted", "sync.done"}},
+	{"", "logbook --limit 12", 0, []string{"zone.detached", "draft.accepted", "sync.done"}},
 }
 
 // Tour goes through the scenario on a fresh stage, prints each command and what came back, and fails at the first

@@ -38,7 +38,7 @@ func newMover(t *testing.T) mover {
 	require.NoError(t, s.Host(ctx, moved, []byte("@ 60 A 192.0.2.1\nwww 60 A 192.0.2.1\n")))
 	seed := rand.Uint64()
 	m := mover{signedIn(t, s), rand.New(rand.NewPCG(seed, 0)), seed}
-	m.define("zones:\n  tides.example:\n    at: [heron-main]\n    registrar: gannet-main\n    delegate_to: heron-main\n    ttl: 60\n    records: |\n      @ A 192.0.2.1\n      www A 192.0.2.1\n")
+	m.define("zones:\n  tides.example:\n    providers: [heron-main]\n    registrar: gannet-main\n    delegate_to: heron-main\n    ttl: 60\n    records: |\n      @ A 192.0.2.1\n      www A 192.0.2.1\n")
 	m.synced(m.syncAt(moved, "heron-main"))
 	require.NoError(t, s.Control(ctx, "/faults", map[string]any{"site": "3.1", "delay_ms": 60}))
 	return m
@@ -186,7 +186,7 @@ func TestKillInsideMakingAndRemoving(t *testing.T) {
 	}
 	for round := 0; hit < hits; round++ {
 		require.Less(t, round, 8*hits, "hardly any kill hits an act")
-		m.define("zones:\n  tides.example:\n    at: [heron-main, curlew-ops]\n    registrar: gannet-main\n    ttl: 60\n    records: |\n      @ A 192.0.2.1\n      www A 192.0.2.1\n")
+		m.define("zones:\n  tides.example:\n    providers: [heron-main, curlew-ops]\n    registrar: gannet-main\n    ttl: 60\n    records: |\n      @ A 192.0.2.1\n      www A 192.0.2.1\n")
 		id := m.syncAt(moved, "curlew-ops")
 		kill("sync", id, "sync_id")
 		m.synced(id)
@@ -249,7 +249,7 @@ func TestCutClients(t *testing.T) {
 		m.synced(syncs.Items[0].ID)
 	}
 	for range max(cuts/3, 2) {
-		m.define("zones:\n  tides.example:\n    at: [heron-main, curlew-ops]\n    registrar: gannet-main\n    ttl: 60\n    records: |\n      @ A 192.0.2.1\n      www A 192.0.2.1\n")
+		m.define("zones:\n  tides.example:\n    providers: [heron-main, curlew-ops]\n    registrar: gannet-main\n    ttl: 60\n    records: |\n      @ A 192.0.2.1\n      www A 192.0.2.1\n")
 		m.synced(m.syncAt(moved, "curlew-ops"))
 		last := newest()
 		cut("/zones/"+moved+"/retirements", map[string]any{"account": "curlew-ops"})

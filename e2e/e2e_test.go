@@ -168,7 +168,7 @@ func (a *asker) synced(id int) syncState {
 	a.t.Helper()
 	for deadline := time.Now().Add(90 * time.Second); ; time.Sleep(30 * time.Millisecond) {
 		s := a.syncState(id)
-		if s.State != "waiting" && s.State != "running" && s.State != "retrying" {
+		if s.State != "pending" && s.State != "running" && s.State != "retrying" {
 			require.Equal(a.t, "done", s.State, s.Message)
 			return s
 		}
@@ -252,14 +252,14 @@ func TestStartsThatCannotBe(t *testing.T) {
 	defer taken.Close()
 	hints := filepath.Join(dir, "roots.zone")
 	require.NoError(t, os.WriteFile(hints, []byte(". 60 NS a.root.test.\na.root.test. 60 A 127.0.0.1\n"), 0o600))
-	base := "dns: {roots: roots.zone}\ndatabase: {socket: nowhere, user: beacon, database: beacon}\n"
+	base := "dns: {root_hints: roots.zone}\ndatabase: {socket: nowhere, user: beacon, database: beacon}\n"
 	for _, c := range []struct{ name, settings, says string }{
 		{"no database", base + fmt.Sprintf("listen: 127.0.0.1:%d\n", freePort(t)), "does not answer"},
 		{"port in use", base + "listen: " + taken.Addr().String() + "\n", "in use by another program"},
 		{"unknown setting", base + "lissten: 127.0.0.1:1\n", `line 3: "lissten" is no setting`},
-		{"no root hints", "database: {socket: x}\n", "dns.roots"},
+		{"no root hints", "database: {socket: x}\n", "dns.root_hints"},
 		{"lease too short", base + "lease: 1s\n", "at least twice"},
-		{"bad network", base + fmt.Sprintf("reach: [all]\nlisten: 127.0.0.1:%d\n", freePort(t)), "no network"},
+		{"bad network", base + fmt.Sprintf("allowed_networks: [all]\nlisten: 127.0.0.1:%d\n", freePort(t)), "no network"},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			path := filepath.Join(dir, "beacon.yaml")

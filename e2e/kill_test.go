@@ -106,7 +106,7 @@ func wanted200(t *testing.T, account string, round int) (definition string, cont
 	}
 	read, faults := zonefile.Read(strings.ReplaceAll(lines.String(), "      ", ""), zonefile.Options{Origin: killZone, TTL: 3600})
 	require.Empty(t, faults)
-	return fmt.Sprintf("zones:\n  tides.example:\n    at: [%s]\n    records: |\n%s", account, lines.String()), read.Contents()
+	return fmt.Sprintf("zones:\n  tides.example:\n    providers: [%s]\n    records: |\n%s", account, lines.String()), read.Contents()
 }
 
 // The service is killed at random moments inside syncs of two hundred sets. However often, in the end live is what is

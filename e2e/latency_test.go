@@ -19,7 +19,7 @@ func TestEditIsVisibleSoon(t *testing.T) {
 	a := signedIn(t, s)
 	const records = 40
 	definition := func(round int) string {
-		text := "zones:\n  tides.example:\n    at: [heron-main]\n    records: |\n"
+		text := "zones:\n  tides.example:\n    providers: [heron-main]\n    records: |\n"
 		for i := range records {
 			text += fmt.Sprintf("      gauge-%02d 300 A 198.51.100.%d\n", i, i)
 		}

@@ -51,7 +51,7 @@ func manyZones(t *testing.T, s *demo.Stage, n int) {
 					require.NoError(t, err)
 					records = append(records, record.Record{Name: name, TTL: 300, Type: record.A, Data: record.Data(fmt.Sprintf("192.0.2.%d", i%250))})
 				}
-				_, _, err = tx.AddRevision(z, record.NewContents(records), store.Accepted{Author: "keeper", Source: "many"})
+				_, _, err = tx.AddRevision(z, record.NewContents(records), store.Accepted{Author: "admin", Source: "many"})
 				require.NoError(t, err)
 				_, err = tx.EnsureDomain(z.ID)
 				require.NoError(t, err)
@@ -123,7 +123,7 @@ func TestManyZones(t *testing.T) {
 	if speed {
 		n, idle = 100_000, 20*time.Second
 	}
-	s := stage(t, options(t, 1, "drift: {every: 0s}\nchecks: {settling: 24h, settled: 24h, glance: 0s, margin: 1s}\n"))
+	s := stage(t, options(t, 1, "drift: {every: 0s}\nchecks: {settling: 24h, settled: 24h, brief: 0s, margin: 1s}\n"))
 	manyZones(t, s, n)
 	_, err := database(t, s).Exec("UPDATE zones SET rows_revision_id = revision_id") // the rows for searching are not what is measured
 	require.NoError(t, err)

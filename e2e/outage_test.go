@@ -69,9 +69,9 @@ func TestDatabaseOutages(t *testing.T) {
 			outages[2+i].times, outages[2+i].lasts = 3, 20*time.Second
 		}
 	}
-	s := stage(t, options(t, 1, fmt.Sprintf("lease: %s\nrequest_timeout: 500ms\ndrift: {every: 1s}\nchecks: {settling: 2s, settled: 2s, glance: 0s, margin: 1s}\n", lease)))
+	s := stage(t, options(t, 1, fmt.Sprintf("lease: %s\nrequest_timeout: 500ms\ndrift: {every: 1s}\nchecks: {settling: 2s, settled: 2s, brief: 0s, margin: 1s}\n", lease)))
 	a := signedIn(t, s)
-	a.define("zones:\n  tides.example:\n    at: [heron-main]\n    registrar: gannet-main\n    records: |\n      @ A 192.0.2.1\n")
+	a.define("zones:\n  tides.example:\n    providers: [heron-main]\n    registrar: gannet-main\n    records: |\n      @ A 192.0.2.1\n")
 	a.synced(a.syncAt("tides.example", "heron-main"))
 	gauge := gauges(a, 1)[0]
 	p := behind(t, a)
@@ -87,7 +87,7 @@ func TestDatabaseOutages(t *testing.T) {
 			default:
 			}
 			tried.Store(n)
-			text := fmt.Sprintf("zones:\n  tides.example:\n    at: [heron-main]\n    registrar: gannet-main\n    records: |\n      @ A 192.0.2.1\n      n TXT \"%d\"\n", n)
+			text := fmt.Sprintf("zones:\n  tides.example:\n    providers: [heron-main]\n    registrar: gannet-main\n    records: |\n      @ A 192.0.2.1\n      n TXT \"%d\"\n", n)
 			status, answer := a.try("POST", "/definitions", map[string]any{"files": []map[string]string{{"name": "test.beacon.yaml", "text": text}}})
 			if status < 300 {
 				acknowledged.Store(n)

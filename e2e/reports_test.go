@@ -20,7 +20,7 @@ import (
 	"beacon/wire"
 )
 
-// reporter is one host that reports, as a keeper does: until it has an answer.
+// reporter is one host that reports, as a reporter does: until it has an answer.
 type reporter struct {
 	name, token string
 	accepted    []string // addresses, in the order in which they were accepted
@@ -74,14 +74,14 @@ func TestReportsUnderLoadAndKill(t *testing.T) {
 	const hosts, each, repeats = 20, 10, 5
 	s := stage(t, options(t, 60, fmt.Sprintf("lease: %s\nrequest_timeout: 500ms\n", lease)))
 	a := signedIn(t, s)
-	a.define("zones:\n  tides.example:\n    at: [heron-main]\n    records: |\n      @ A 192.0.2.1\n")
+	a.define("zones:\n  tides.example:\n    providers: [heron-main]\n    records: |\n      @ A 192.0.2.1\n")
 	a.synced(a.sync("tides.example"))
 	reporters := gauges(a, hosts)
 	var piles strings.Builder
 	for i := range 300 {
 		fmt.Fprintf(&piles, "      pile-%d A 192.0.2.%d\n", i, i%250)
 	}
-	a.define("zones:\n  tides.example:\n    at: [heron-main]\n    records: |\n      @ A 192.0.2.1\n" + piles.String())
+	a.define("zones:\n  tides.example:\n    providers: [heron-main]\n    records: |\n      @ A 192.0.2.1\n" + piles.String())
 	bulk := a.sync("tides.example")
 
 	var unchanged, answered atomic.Int64

@@ -40,11 +40,11 @@ func TestRestoredServiceIsHeld(t *testing.T) {
 	if soak() {
 		zones = 100
 	}
-	s := stage(t, options(t, 1, fmt.Sprintf("lease: %s\nrequest_timeout: 500ms\ndrift: {every: 1s}\nchecks: {settling: 1h, settled: 1h, glance: 0s, margin: 1s}\n", lease)))
+	s := stage(t, options(t, 1, fmt.Sprintf("lease: %s\nrequest_timeout: 500ms\ndrift: {every: 1s}\nchecks: {settling: 1h, settled: 1h, brief: 0s, margin: 1s}\n", lease)))
 	a := signedIn(t, s)
 	text := "zones:\n"
 	for i := range zones {
-		text += fmt.Sprintf("  berth-%03d.example:\n    at: [heron-main]\n    drift: put back\n    records: |\n      @ A 192.0.2.1\n      www A 192.0.2.1\n", i)
+		text += fmt.Sprintf("  berth-%03d.example:\n    providers: [heron-main]\n    drift: revert\n    records: |\n      @ A 192.0.2.1\n      www A 192.0.2.1\n", i)
 	}
 	a.define(text)
 	name := func(i int) string { return fmt.Sprintf("berth-%03d.example", i) }
@@ -82,7 +82,7 @@ func TestRestoredServiceIsHeld(t *testing.T) {
 		data := record.Data(fmt.Sprintf("198.51.100.%d", i+1))
 		changed[name(i)] = data
 		if i%2 == 0 {
-			a.define(fmt.Sprintf("zones:\n  %s:\n    at: [heron-main]\n    records: |\n      @ A 192.0.2.1\n      www A %s\n", name(i), data))
+			a.define(fmt.Sprintf("zones:\n  %s:\n    providers: [heron-main]\n    records: |\n      @ A 192.0.2.1\n      www A %s\n", name(i), data))
 			a.synced(a.syncAt(name(i), "heron-main"))
 		}
 	}

@@ -79,8 +79,8 @@ func TestNoSecretShows(t *testing.T) {
 	}
 	secrets := []string{"heron-practice-key", "plover-practice-key", "curlew-practice-key", "gannet-practice-key", "refused-secret-5417", "heron-second-key", "query+secret/5417=="}
 
-	command("", "sign-in", "--as", "keeper")
-	definition := "zones:\n  tides.example:\n    at: [heron-main, curlew-ops, plover-old]\n    registrar: gannet-main\n    records: |\n      @ A 192.0.2.1\n"
+	command("", "sign-in", "--as", "admin")
+	definition := "zones:\n  tides.example:\n    providers: [heron-main, curlew-ops, plover-old]\n    registrar: gannet-main\n    records: |\n      @ A 192.0.2.1\n"
 	a.define(definition)
 	for _, account := range []string{"heron-main", "curlew-ops", "plover-old"} {
 		a.synced(a.syncAt("tides.example", account))
@@ -88,7 +88,7 @@ func TestNoSecretShows(t *testing.T) {
 	for kind, secret := range map[string]string{"heron": "refused-secret-5417", "curlew": "desk:refused-secret-5417", "plover": "refused-secret-5417"} {
 		_, text := a.try("POST", "/accounts", map[string]string{"name": "wrong-" + kind, "role": "provider", "kind": kind, "address": s.Site(kind), "secret": secret})
 		keep("API answer", text)
-		command(secret, "provider", "try", filepath.Join(opt.Dir, "profiles", kind+".profile.yaml"), "--at", s.Site(kind))
+		command(secret, "provider", "try", filepath.Join(opt.Dir, "profiles", kind+".profile.yaml"), "--url", s.Site(kind))
 	}
 	stray := filepath.Join(opt.Dir, "profiles", "stray.profile.yaml")
 	require.NoError(t, os.WriteFile(stray, []byte("profile: stray\ncredential: {send: query, name: token}\ncan: {write: records}\nzones: {request: GET /zones, each: \".[]\"}\n"+
@@ -98,7 +98,7 @@ func TestNoSecretShows(t *testing.T) {
 		_, text := a.try("POST", "/accounts", map[string]string{"name": "stray", "role": "provider", "kind": "stray", "address": s.Site("heron"), "secret": secret})
 		keep("API answer", text)
 		require.Contains(t, string(text), "you_said", "the other side repeats what it was told, and the message shows that")
-		command(secret, "provider", "try", stray, "--at", s.Site("heron"))
+		command(secret, "provider", "try", stray, "--url", s.Site("heron"))
 	}
 	for kind, site := range map[string]string{"heron": "4.1", "curlew": "6.1", "plover": "5.1", "gannet": "3.1"} {
 		require.NoError(t, s.Control(context.Background(), "/faults", map[string]any{"site": site, "echo": true}))

@@ -83,7 +83,7 @@ func TestSettlesByAgainstRealCaches(t *testing.T) {
 		require.NoError(t, s.Host(ctx, r.domain, []byte(fmt.Sprintf("@ %d A 192.0.2.1\nwww %d A 192.0.2.1\n", r.r, r.r))))
 		require.NoError(t, s.Control(ctx, "/zone-ttl", map[string]any{"provider": "plover", "zone": r.domain, "ttl": r.c}))
 		require.NoError(t, s.Control(ctx, "/delegation-ttl", map[string]any{"domain": r.domain, "ttl": r.p}))
-		fmt.Fprintf(&definition, "  %s:\n    at: [heron-main]\n    registrar: gannet-main\n    ttl: %d\n    records: |\n      @ A 192.0.2.2\n      www A 192.0.2.2\n", r.domain, r.r)
+		fmt.Fprintf(&definition, "  %s:\n    providers: [heron-main]\n    registrar: gannet-main\n    ttl: %d\n    records: |\n      @ A 192.0.2.2\n      www A 192.0.2.2\n", r.domain, r.r)
 	}
 	a.define(definition.String())
 	var ids []int

@@ -30,7 +30,7 @@ func TestSpeedOfStreams(t *testing.T) {
 		opt.Program = build.program
 		s := stage(t, opt)
 		a := signedIn(t, s)
-		a.define("zones:\n  tides.example:\n    at: [heron-main]\n    records: |\n      @ A 192.0.2.1\n")
+		a.define("zones:\n  tides.example:\n    providers: [heron-main]\n    records: |\n      @ A 192.0.2.1\n")
 		a.synced(a.sync("tides.example"))
 		reporters := gauges(a, hosts)
 		rate := func(turn int) float64 {

@@ -65,7 +65,7 @@ func TestSweep(t *testing.T) {
 		definition.WriteString("zones:\n")
 		for n := i; n < zones; n += len(kinds) {
 			name := fmt.Sprintf("z%05d.example", n)
-			fmt.Fprintf(&definition, "  %s:\n    at: [%s]\n    records: |\n", name, k.account)
+			fmt.Fprintf(&definition, "  %s:\n    providers: [%s]\n    records: |\n", name, k.account)
 			for r := range 20 {
 				lines[name] = append(lines[name], fmt.Sprintf("h%02d.%s. 3600 IN A 198.51.100.%d", r, name, r))
 				fmt.Fprintf(&definition, "      h%02d A 198.51.100.%d\n", r, r)
@@ -95,7 +95,7 @@ func TestSweep(t *testing.T) {
 		require.NoError(t, db.QueryRow("SELECT COUNT(*) FROM placements p JOIN accounts a ON a.id = p.account_id WHERE "+where).Scan(&n))
 		return n
 	}
-	require.Eventually(t, func() bool { return count("p.standing = 'in step'") == zones }, 20*time.Minute, 200*time.Millisecond, "first syncs")
+	require.Eventually(t, func() bool { return count("p.state = 'in-sync'") == zones }, 20*time.Minute, 200*time.Millisecond, "first syncs")
 	t.Logf("first syncs took %s", time.Since(began).Round(100*time.Millisecond))
 
 	sweep := func() {
@@ -113,7 +113,7 @@ func TestSweep(t *testing.T) {
 		made := requestsMade(t, s) - before
 		t.Logf("sweep of %d zones: %s, %.0f zones/s, %d requests, service at %d MB", zones, took.Round(10*time.Millisecond), float64(zones)/took.Seconds(), made, residentMB(s.ServicePID()))
 		assert.Equal(t, zones, made, "one request for each zone")
-		assert.Zero(t, count("p.standing <> 'in step'"))
+		assert.Zero(t, count("p.state <> 'in-sync'"))
 		time.Sleep(time.Second) // the jobs are put down
 	}
 
@@ -127,7 +127,7 @@ func TestSweep(t *testing.T) {
 	assert.Positive(t, left, "the stalled account is still stalled")
 	assert.Less(t, took, stalled+time.Duration(zones)*20*time.Millisecond)
 	before := time.Now()
-	a.define("zones:\n  z00001.example:\n    at: [curlew-ops]\n    records: |\n      h00 A 198.51.100.77\n      h01 A 198.51.100.78\n")
+	a.define("zones:\n  z00001.example:\n    providers: [curlew-ops]\n    records: |\n      h00 A 198.51.100.77\n      h01 A 198.51.100.78\n")
 	id := a.syncAllowed("z00001.example", "curlew-ops", "names-would-stop")
 	a.synced(id)
 	assert.Less(t, time.Since(before), stalled, "a sync elsewhere is not held up")

@@ -63,7 +63,7 @@ func (s *Sweeper) Addresses(ctx context.Context, name dnsname.Name) (out Address
 		}
 		name = next
 	}
-	return out, fmt.Errorf("it leads over more than %d CNAME records", longestChain)
+	return out, fmt.Errorf("it has a chain of more than %d CNAME records", longestChain)
 }
 
 // agreed asks all servers for a set, and gives the answer that the most of them give.

@@ -157,7 +157,7 @@ func lameness(m *dns.Msg, domain dnsname.Name, hasSOA bool) (evidence.Reason, st
 	case !m.Authoritative:
 		return evidence.NotAuthoritative, "its answer is not authoritative"
 	case !hasSOA:
-		return evidence.NotThere, "it gives no SOA record for the zone"
+		return evidence.NotThere, "it returns no SOA record for the zone"
 	}
 	return "", ""
 }

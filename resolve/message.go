@@ -124,7 +124,7 @@ func (c *Client) clientCookie(server netip.Addr) []byte {
 	return mac.Sum(nil)[:8]
 }
 
-var errForeignCookie = errors.New("the answer carries a cookie that was not sent")
+var errForeignCookie = errors.New("the answer has a cookie that was not sent")
 
 // serverCookie reads the server's part of a cookie; an answer with somebody else's client part is not for us.
 func serverCookie(m *dns.Msg, ours []byte) ([]byte, error) {

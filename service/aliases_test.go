@@ -70,8 +70,8 @@ func TestAlias(t *testing.T) {
 // otherZone puts another domain out and delegates it.
 func (h house) otherZone(name dnsname.Name, records string) {
 	h.t.Helper()
-	text := "zones:\n  " + name.Unicode() + ":\n    at: [heron-main]\n    records: |\n      " + indented(records) + "\n"
-	_, err := h.Apply.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "other.beacon.yaml", Text: text}}})
+	text := "zones:\n  " + name.Unicode() + ":\n    providers: [heron-main]\n    records: |\n      " + indented(records) + "\n"
+	_, err := h.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "other.beacon.yaml", Text: text}}})
 	require.NoError(h.t, err)
 	list, err := h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: name})
 	require.NoError(h.t, err)
@@ -87,8 +87,8 @@ func (h house) otherZone(name dnsname.Name, records string) {
 
 func (h house) changeOther(name dnsname.Name, records string) {
 	h.t.Helper()
-	text := "zones:\n  " + name.Unicode() + ":\n    at: [heron-main]\n    records: |\n      " + indented(records) + "\n"
-	_, err := h.Apply.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "other.beacon.yaml", Text: text}}})
+	text := "zones:\n  " + name.Unicode() + ":\n    providers: [heron-main]\n    records: |\n      " + indented(records) + "\n"
+	_, err := h.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "other.beacon.yaml", Text: text}}})
 	require.NoError(h.t, err)
 	list, err := h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: name, Allow: []string{diff.GuardNamesStop}})
 	require.NoError(h.t, err)
@@ -107,7 +107,7 @@ func TestAliasAtAProviderThatHasIt(t *testing.T) {
 	list, err := h.Syncs.Differences(ctx, zone, false)
 	require.NoError(t, err)
 	assert.Empty(t, list[0].Steps, "what was written is read back as the same")
-	assert.Equal(t, 3, list[0].InStep)
+	assert.Equal(t, 3, list[0].InSync)
 }
 
 // An ALIAS whose target nobody answers for takes no address away unseen, at whatever provider the zone is.
@@ -132,11 +132,11 @@ func TestAliasThatNobodyAnswersFor(t *testing.T) {
 		assert.Equal(t, []record.Data{"192.0.2.1"}, live.Get(record.Key{Name: zone, Type: record.A}).Data, site)
 		assert.True(t, live.Get(record.Key{Name: zone, Type: record.ALIAS}).IsZero(), site)
 	}
-	assert.Equal(t, wire.SyncHeld, ends["plover-old"].State)
+	assert.Equal(t, wire.SyncBlocked, ends["plover-old"].State)
 	assert.Contains(t, codes(ends["plover-old"].Findings), diff.GuardAlias)
 	assert.Equal(t, wire.SyncDone, ends["heron-main"].State, "it follows no ALIAS itself: the old addresses stay")
 	assert.Contains(t, codes(ends["heron-main"].Findings), "alias-unanswered")
 	differences, err := h.Syncs.Differences(ctx, zone, false)
 	require.NoError(t, err)
-	assert.Equal(t, 1, differences[0].InStep, "the rest is compared as ever")
+	assert.Equal(t, 1, differences[0].InSync, "the rest is compared as ever")
 }

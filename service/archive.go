@@ -26,7 +26,7 @@ const (
 // Backup writes the database as it is at one moment, the settings and the profiles into one archive, while the service goes on. The key that
 // credentials are sealed with is not in it.
 func Backup(ctx context.Context, settingsFile string, s Settings, out io.Writer) (rows int, err error) {
-	door, err := reach.New(s.Reach)
+	door, err := reach.New(s.AllowedNetworks)
 	if err != nil {
 		return 0, err
 	}
@@ -108,7 +108,7 @@ func Restore(ctx context.Context, archiveFile, settingsFile string) (r Restored,
 	if err != nil {
 		return r, err
 	}
-	door, err := reach.New(s.Reach)
+	door, err := reach.New(s.AllowedNetworks)
 	if err != nil {
 		return r, err
 	}
@@ -127,7 +127,7 @@ func Restore(ctx context.Context, archiveFile, settingsFile string) (r Restored,
 	defer db.Close()
 	reason := fmt.Sprintf("The database was restored from an archive of %s. What is outside may be newer.", r.ArchiveMadeAt.UTC().Format(time.DateTime))
 	if r.Rows, err = store.Restore(ctx, db, rows, reason); err != nil {
-		return r, fmt.Errorf("%w. Nothing is restored; the database may have empty tables now: make it anew before you repeat", err)
+		return r, fmt.Errorf("%w. Nothing is restored; the database may have empty tables now: create it again before you repeat", err)
 	}
 	if r.ProfilesMade, err = restoreProfiles(&archive.Reader, s.Profiles); err != nil {
 		return r, err

@@ -35,7 +35,7 @@ func (h house) looks(account string, n int) {
 	var last time.Time
 	for seen := -1; seen < n; {
 		require.Eventually(h.t, func() bool {
-			list, _, err := h.Overview.Standings(ctx, dnsname.Name{}, 200)
+			list, _, err := h.Overview.PlacementViews(ctx, dnsname.Name{}, 200)
 			require.NoError(h.t, err)
 			for _, p := range list {
 				if p.Account == account && p.LookedAt != nil && p.LookedAt.After(last) {
@@ -71,7 +71,7 @@ func TestFalseReadsAreNotAdopted(t *testing.T) {
 			require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 			h.define("heron-main", piers(25))
 			require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{Allow: []string{diff.GuardNamesStop}}).State)
-			_, err := h.Zones.SetCare(ctx, zone, wire.CareView{Drift: "adopt"})
+			_, err := h.Zones.SetZoneSettings(ctx, zone, wire.ZoneSettings{Drift: "adopt"})
 			require.NoError(t, err)
 			before, err := h.Zones.Wanted(ctx, zone)
 			require.NoError(t, err)
@@ -84,7 +84,7 @@ func TestFalseReadsAreNotAdopted(t *testing.T) {
 			assert.Equal(t, before.Len(), after.Len())
 			assert.True(t, before.Equal(after), "desired records changed")
 			h.lies("4.1", "", 0)
-			h.standing("heron-main", wire.InStep)
+			h.standing("heron-main", wire.InSync)
 		})
 	}
 }
@@ -112,7 +112,7 @@ func TestAnEmptyReadIsNotBelieved(t *testing.T) {
 func TestPutBackStops(t *testing.T) {
 	t.Parallel()
 	h := newHouseWith(t, func(s *service.Settings) { s.Drift.Every = time.Second })
-	h.care("heron-main", "drift: put back", piers(12))
+	h.care("heron-main", "drift: revert", piers(12))
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	h.lies("4.1", "empty", 1)
 	before := h.writes()

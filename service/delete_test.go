@@ -74,7 +74,7 @@ func TestVanishedFile(t *testing.T) {
 		list, err := h.Logbook.Entries(ctx, a.String(), false, 0, 50)
 		require.NoError(t, err)
 		for _, e := range list {
-			if e.Action == "watch.vanished" {
+			if e.Action == "files.vanished" {
 				n++
 			}
 		}
@@ -100,7 +100,7 @@ func TestVanishedFileIsPruned(t *testing.T) {
 	settings.Watch = apply.WatchSettings{Folder: t.TempDir(), Every: 50 * time.Millisecond, Prune: apply.PruneDelete}
 	file := func(name string) string { return filepath.Join(settings.Watch.Folder, name+"beacon.yaml") }
 	write := func(name dnsname.Name) {
-		require.NoError(t, os.WriteFile(file(name.String()), []byte("zones:\n  "+name.String()+":\n    at: [heron-main]\n    registrar: gannet-main\n    records: |\n      www A 192.0.2.1\n"), 0o600))
+		require.NoError(t, os.WriteFile(file(name.String()), []byte("zones:\n  "+name.String()+":\n    providers: [heron-main]\n    registrar: gannet-main\n    records: |\n      www A 192.0.2.1\n"), 0o600))
 	}
 	stays, goes := dnsname.MustParse("tides.example"), dnsname.MustParse("old-pier.example")
 	for _, name := range []dnsname.Name{stays, goes, zone} {
@@ -121,7 +121,7 @@ func TestVanishedFileIsPruned(t *testing.T) {
 	require.Eventually(t, func() bool {
 		list, err := h.Logbook.Entries(ctx, zone.String(), false, 0, 50)
 		return err == nil && slices.ContainsFunc(list, func(e wire.Entry) bool {
-			return e.Action == "watch.not-pruned" && strings.Contains(e.Detail, handover.GuardStillDelegated)
+			return e.Action == "files.not-pruned" && strings.Contains(e.Detail, handover.GuardStillDelegated)
 		})
 	}, 30*time.Second, 20*time.Millisecond)
 	assert.True(t, at(stays) && at(zone), "one has its file, the other is delegated there")

@@ -55,7 +55,7 @@ func TestTwoPeopleShareADraft(t *testing.T) {
 	rev, err := h.Zones.AcceptDraft(petra, zone, both.Tag, "the cam moved")
 	require.NoError(t, err)
 	assert.EqualValues(t, 2, rev.Number)
-	assert.Equal(t, "the cam moved", rev.Why)
+	assert.Equal(t, "the cam moved", rev.Reason)
 	assert.Equal(t, "petra", rev.Author)
 	now, err := h.Zones.Wanted(ctx, zone)
 	require.NoError(t, err)
@@ -64,7 +64,7 @@ func TestTwoPeopleShareADraft(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, after.Edits)
 	_, err = h.Zones.AcceptDraft(petra, zone, after.Tag, "")
-	assert.Equal(t, wire.InTheWay, asProblem(t, err).Kind, "an empty draft")
+	assert.Equal(t, wire.Blocked, asProblem(t, err).Kind, "an empty draft")
 }
 
 func TestDraftEdits(t *testing.T) {
@@ -126,7 +126,7 @@ func TestDraftEdits(t *testing.T) {
 	require.NoError(t, err)
 	_, err = h.Zones.AcceptDraft(ctx, zone, d.Tag, "")
 	assert.NotEmpty(t, asProblem(t, err).Findings)
-	require.NoError(t, h.Zones.DropDraft(ctx, zone, d.Tag))
+	require.NoError(t, h.Zones.DiscardDraft(ctx, zone, d.Tag))
 	d, err = h.Zones.Draft(ctx, zone)
 	require.NoError(t, err)
 	assert.Empty(t, d.Edits)
@@ -146,6 +146,6 @@ func TestDraftIsOverrun(t *testing.T) {
 	require.Len(t, d.Overrun, 1)
 	_, err = h.Zones.AcceptDraft(ctx, zone, d.Tag, "")
 	p := asProblem(t, err)
-	assert.Equal(t, wire.InTheWay, p.Kind)
+	assert.Equal(t, wire.Blocked, p.Kind)
 	assert.Equal(t, "changed-meanwhile", p.Findings[0].Code)
 }

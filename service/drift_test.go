@@ -24,17 +24,17 @@ import (
 )
 
 // standing waits until the placement at an account stands as wanted, and gives how.
-func (h house) standing(account string, want wire.Standing) (p wire.PlacementStanding) {
+func (h house) standing(account string, want wire.PlacementState) (p wire.PlacementView) {
 	h.t.Helper()
 	require.Eventually(h.t, func() bool {
-		list, _, err := h.Overview.Standings(ctx, dnsname.Name{}, 200)
+		list, _, err := h.Overview.PlacementViews(ctx, dnsname.Name{}, 200)
 		require.NoError(h.t, err)
 		for _, s := range list {
 			if s.Account == account {
 				p = s
 			}
 		}
-		return p.Standing == want
+		return p.State == want
 	}, 20*time.Second, 30*time.Millisecond, "standing at %s", account)
 	return p
 }
@@ -42,8 +42,8 @@ func (h house) standing(account string, want wire.Standing) (p wire.PlacementSta
 // care defines the zone with more said about how it is looked after.
 func (h house) care(at, care, records string) {
 	h.t.Helper()
-	text := "zones:\n  saltmarsh-ferries.example:\n    at: [" + at + "]\n    registrar: gannet-main\n" + indentedCare(care) + "    records: |\n      " + indented(records) + "\n"
-	_, err := h.Apply.Define(ctx, wire.DefineRequest{Lead: true, Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
+	text := "zones:\n  saltmarsh-ferries.example:\n    providers: [" + at + "]\n    registrar: gannet-main\n" + indentedCare(care) + "    records: |\n      " + indented(records) + "\n"
+	_, err := h.Apply.Apply(ctx, wire.ApplyRequest{Manage: true, Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
 	require.NoError(h.t, err)
 }
 
@@ -66,7 +66,7 @@ func TestDriftIsSeenAndAnswered(t *testing.T) {
 	const records = "@ A 192.0.2.1\nwww A 192.0.2.2"
 	h.care("heron-main", "", records)
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
-	h.standing("heron-main", wire.InStep)
+	h.standing("heron-main", wire.InSync)
 	changed := set(t, "www", record.A, "192.0.2.99")
 
 	h.byHand("heron", changed)
@@ -74,13 +74,13 @@ func TestDriftIsSeenAndAnswered(t *testing.T) {
 	_, err := h.Syncs.Adopt(ctx, zone, wire.Adoption{Account: "heron-main"})
 	assert.ErrorContains(t, err, "led by the definition file", "what a file leads is not adopted behind its back")
 
-	h.care("heron-main", "drift: put back", records)
-	h.standing("heron-main", wire.InStep)
+	h.care("heron-main", "drift: revert", records)
+	h.standing("heron-main", wire.InSync)
 	require.Eventually(t, func() bool { return h.live("heron").Get(changed.Key()).Data[0] == "192.0.2.2" }, 20*time.Second, 50*time.Millisecond)
 
-	require.NoError(t, err0(h.Zones.TakeOver(ctx, zone)))
+	require.NoError(t, err0(h.Zones.Detach(ctx, zone)))
 	h.byHand("heron", changed)
-	h.standing("heron-main", wire.InStep)
+	h.standing("heron-main", wire.InSync)
 	require.Eventually(t, func() bool { return h.live("heron").Get(changed.Key()).Data[0] == "192.0.2.2" }, 20*time.Second, 50*time.Millisecond)
 }
 
@@ -114,7 +114,7 @@ func TestGuardsSpeak(t *testing.T) {
 	before := h.live("heron")
 	h.care("heron-main", `protect: ["www *"]`, "@ A 192.0.2.1")
 	held := h.sync(wire.SyncRequest{})
-	require.Equal(t, wire.SyncHeld, held.State)
+	require.Equal(t, wire.SyncBlocked, held.State)
 	var codes []string
 	for _, f := range held.Findings {
 		codes = append(codes, f.Code)
@@ -122,7 +122,7 @@ func TestGuardsSpeak(t *testing.T) {
 	}
 	assert.ElementsMatch(t, []string{diff.GuardNamesStop, diff.GuardProtected, diff.GuardMail}, codes)
 	assert.Equal(t, before.Records(), h.live("heron").Records())
-	assert.Equal(t, wire.SyncHeld, h.sync(wire.SyncRequest{Allow: []string{diff.GuardNamesStop, diff.GuardMail}}).State)
+	assert.Equal(t, wire.SyncBlocked, h.sync(wire.SyncRequest{Allow: []string{diff.GuardNamesStop, diff.GuardMail}}).State)
 	assert.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{Allow: codes}).State)
 	assert.Equal(t, 1, h.live("heron").Len())
 }
@@ -134,8 +134,8 @@ func TestOnlyOurs(t *testing.T) {
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	h.byHand("heron", set(t, "theirs", record.A, "192.0.2.50"))
 	h.define("heron-main", "@ A 192.0.2.1\ntheirs A 192.0.2.51\nours A 192.0.2.52")
-	assert.Equal(t, wire.SyncHeld, h.sync(wire.SyncRequest{}).State)
-	h.care("heron-main", "only_ours: true", "@ A 192.0.2.1\ntheirs A 192.0.2.51\nours A 192.0.2.52")
+	assert.Equal(t, wire.SyncBlocked, h.sync(wire.SyncRequest{}).State)
+	h.care("heron-main", "keep_existing: true", "@ A 192.0.2.1\ntheirs A 192.0.2.51\nours A 192.0.2.52")
 	assert.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	assert.EqualValues(t, "192.0.2.50", h.live("heron").Get(set(t, "theirs", record.A, "x").Key()).Data[0])
 	assert.False(t, h.live("heron").Get(set(t, "ours", record.A, "x").Key()).IsZero())
@@ -155,7 +155,7 @@ func TestAttributes(t *testing.T) {
 		return s.Details
 	}
 	www, apex := set(t, "www", record.A, "192.0.2.2"), record.NewSet(zone, record.A, 3600, "192.0.2.1")
-	h.care("heron-main", "extras: {\"www A\": {relay: \"on\"}}", "@ A 192.0.2.1\nwww A 192.0.2.2")
+	h.care("heron-main", "attributes: {\"www A\": {relay: \"on\"}}", "@ A 192.0.2.1\nwww A 192.0.2.2")
 	list, err := h.Syncs.Differences(ctx, zone, false)
 	require.NoError(t, err)
 	require.Len(t, list[0].Steps, 1)
@@ -170,7 +170,7 @@ func TestAttributes(t *testing.T) {
 	require.NoError(t, err)
 	_, err = h.direct("heron").Apply(ctx, z.Ref, change.Batch{Steps: change.List{{Before: apex, After: apex, Extras: map[string]string{"relay": "on"}}}})
 	require.NoError(t, err)
-	h.care("heron-main", "extras: {\"www A\": {relay: \"on\"}}", "@ A 192.0.2.7\nwww A 192.0.2.2")
+	h.care("heron-main", "attributes: {\"www A\": {relay: \"on\"}}", "@ A 192.0.2.7\nwww A 192.0.2.2")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	assert.Equal(t, "on", details()[apex.Key()].Extras["relay"], "a switch that somebody turned at the provider's site stays")
 	assert.EqualValues(t, "192.0.2.7", h.live("heron").Get(apex.Key()).Data[0])
@@ -192,7 +192,7 @@ func TestCredentials(t *testing.T) {
 
 	before, err := os.ReadFile(h.settings.KeyFile)
 	require.NoError(t, err)
-	n, err := accounts.RenewKey(context.Background(), accounts.Renewal{Database: h.settings.Database, KeyFile: h.settings.KeyFile, Reach: h.settings.Reach})
+	n, err := accounts.RotateKey(context.Background(), accounts.KeyRotation{Database: h.settings.Database, KeyFile: h.settings.KeyFile, Reach: h.settings.AllowedNetworks})
 	require.NoError(t, err)
 	assert.Equal(t, 4, n)
 	after, err := os.ReadFile(h.settings.KeyFile)
@@ -269,40 +269,40 @@ func TestCareByHand(t *testing.T) {
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.2")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
-	care := wire.CareView{Drift: "put back", Protect: []string{"www *"}, Sites: []string{"@", "shop"}, Extras: []wire.ExtraSet{{Set: "www A", Name: "relay", Value: "on"}, {Set: "@ A", Name: "relay", Value: "off"}}}
-	got, err := h.Zones.SetCare(ctx, zone, care)
+	care := wire.ZoneSettings{Drift: "revert", Protect: []string{"www *"}, Websites: []string{"@", "shop"}, Attributes: []wire.SetAttribute{{Set: "www A", Name: "relay", Value: "on"}, {Set: "@ A", Name: "relay", Value: "off"}}}
+	got, err := h.Zones.SetZoneSettings(ctx, zone, care)
 	require.NoError(t, err)
-	assert.ElementsMatch(t, care.Extras, got.Extras)
-	assert.Equal(t, care.Sites, got.Sites)
+	assert.ElementsMatch(t, care.Attributes, got.Attributes)
+	assert.Equal(t, care.Websites, got.Websites)
 	v, err := h.Overview.Zone(ctx, zone)
 	require.NoError(t, err)
-	assert.Equal(t, got, v.Care)
+	assert.Equal(t, got, v.Settings)
 	list, err := h.Syncs.Differences(ctx, zone, false)
 	require.NoError(t, err)
 	require.Len(t, list[0].Steps, 1, "the attribute is to be put there")
 	h.register()
 	for _, c := range []struct{ said, seen []string }{{[]string{"@", "shop"}, []string{"@", "shop"}}, {[]string{}, nil}, {nil, []string{"@", "www"}}} {
-		care.Sites = c.said
-		_, err := h.Zones.SetCare(ctx, zone, care)
+		care.Websites = c.said
+		_, err := h.Zones.SetZoneSettings(ctx, zone, care)
 		require.NoError(t, err)
 		report, err := h.Checks.Check(ctx, zone)
 		require.NoError(t, err)
 		var seen []string
 		if report.Arrival != nil {
 			for _, s := range report.Arrival.Sites {
-				seen = append(seen, definition.SiteLabels([]dnsname.Name{s.Name}, zone)...)
+				seen = append(seen, definition.WebsiteLabels([]dnsname.Name{s.Name}, zone)...)
 			}
 		}
 		assert.Equal(t, c.seen, seen)
 	}
-	for _, wrong := range []wire.CareView{{Drift: "maybe"}, {Drift: "ask", Sites: []string{"www.other.example."}}, {Drift: "ask", Protect: []string{"www"}}, {Drift: "ask", Extras: []wire.ExtraSet{{Set: "www", Name: "a", Value: "b"}}},
-		{Drift: "ask", Extras: []wire.ExtraSet{{Set: "www A", Value: "b"}}}} {
-		_, err := h.Zones.SetCare(ctx, zone, wrong)
+	for _, wrong := range []wire.ZoneSettings{{Drift: "maybe"}, {Drift: "manual", Websites: []string{"www.other.example."}}, {Drift: "manual", Protect: []string{"www"}}, {Drift: "manual", Attributes: []wire.SetAttribute{{Set: "www", Name: "a", Value: "b"}}},
+		{Drift: "manual", Attributes: []wire.SetAttribute{{Set: "www A", Value: "b"}}}} {
+		_, err := h.Zones.SetZoneSettings(ctx, zone, wrong)
 		var p *wire.Problem
 		require.ErrorAs(t, err, &p, "%v", wrong)
 		assert.Equal(t, wire.Invalid, p.Kind)
 	}
 	h.care("heron-main", "", "@ A 192.0.2.1\nwww A 192.0.2.2")
-	_, err = h.Zones.SetCare(ctx, zone, care)
+	_, err = h.Zones.SetZoneSettings(ctx, zone, care)
 	assert.ErrorContains(t, err, "led by the definition file")
 }

@@ -46,8 +46,8 @@ func TestSyncsThroughARainOfFalseReads(t *testing.T) {
 			seed := rand.Uint64()
 			rng := rand.New(rand.NewPCG(seed, 0))
 			define := func(lines string) {
-				text := fmt.Sprintf("zones:\n  saltmarsh-ferries.example:\n    at: [%s]\n    drift: adopt\n    records: |\n      %s\n", at[0], indented(lines))
-				_, err := h.Apply.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
+				text := fmt.Sprintf("zones:\n  saltmarsh-ferries.example:\n    providers: [%s]\n    drift: adopt\n    records: |\n      %s\n", at[0], indented(lines))
+				_, err := h.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
 				require.NoError(t, err)
 			}
 			desired := func() record.Contents {
@@ -67,7 +67,7 @@ func TestSyncsThroughARainOfFalseReads(t *testing.T) {
 				h.lies(at[1], "", 0.1)
 				define(lines)
 				done := h.sync(wire.SyncRequest{Allow: []string{diff.GuardNamesStop}})
-				for tries := 0; done.State == wire.SyncHeld && tries < 3; tries++ {
+				for tries := 0; done.State == wire.SyncBlocked && tries < 3; tries++ {
 					require.Len(t, done.Findings, 1)
 					require.Equal(t, sync.GuardUnconfirmed, done.Findings[0].Code, "seed %d, round %d: %s", seed, round, done.Message)
 					blocked++

@@ -25,30 +25,30 @@ import (
 
 const withKit = `kits:
   post-office:
-    needs: {policy: {type: choice, of: [none, reject], default: none}}
+    parameters: {policy: {type: choice, of: [none, reject], default: none}}
     records: |
       @       MX   10 mx1.post.example.
       _dmarc  TXT  "v=DMARC1; p=${policy}"
 zones:
   saltmarsh-ferries.example:
-    label: Ferries
-    at: [heron-main]
+    description: Ferries
+    providers: [heron-main]
     registrar: gannet-main
     ttl: 600
     kits: [{post-office: {policy: reject}}]
     records: |
       www  A  192.0.2.1
-    leave: ["_acme-challenge.** TXT"]
+    ignore: ["_acme-challenge.** TXT"]
 `
 
-func lead(text string) wire.DefineRequest {
-	return wire.DefineRequest{Files: []definition.File{{Name: "ferries.beacon.yaml", Text: text}}, Lead: true}
+func lead(text string) wire.ApplyRequest {
+	return wire.ApplyRequest{Files: []definition.File{{Name: "ferries.beacon.yaml", Text: text}}, Manage: true}
 }
 
 // A zone that files lead refuses edits elsewhere, until a person takes it over and gets the matching definition.
 func TestFilesLead(t *testing.T) {
 	h := newHouse(t)
-	defined, err := h.Apply.Define(ctx, lead(withKit))
+	defined, err := h.Apply.Apply(ctx, lead(withKit))
 	require.NoError(t, err)
 	assert.Equal(t, []string{"post-office"}, defined[0].Kits)
 	for i, r := range defined[0].Added {
@@ -56,7 +56,7 @@ func TestFilesLead(t *testing.T) {
 	}
 	d, err := h.Zones.Draft(ctx, zone)
 	require.NoError(t, err)
-	assert.Equal(t, "ferries.beacon.yaml", d.LedBy)
+	assert.Equal(t, "ferries.beacon.yaml", d.ManagedBy)
 	add := edits(wire.RecordEdit{After: rec(t, "cam", 60, record.A, "192.0.2.5")})
 	for name, try := range map[string]func() error{
 		"edit": func() error { _, err := h.Zones.EditDraft(ctx, zone, d.Tag, add); return err },
@@ -71,21 +71,21 @@ func TestFilesLead(t *testing.T) {
 		},
 	} {
 		p := asProblem(t, try())
-		assert.Equal(t, wire.InTheWay, p.Kind, name)
+		assert.Equal(t, wire.Blocked, p.Kind, name)
 		assert.Contains(t, p.Message, "ferries.beacon.yaml", name)
 	}
 
-	got, err := h.Zones.TakeOver(ctx, zone)
+	got, err := h.Zones.Detach(ctx, zone)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"post-office"}, got.Kits)
-	assert.Contains(t, got.Text, "kits: [{post-office: {policy: reject}}]\n    records: |\n      www A 192.0.2.1\n    leave: [\"_acme-challenge.** TXT\"]")
-	_, err = h.Zones.TakeOver(ctx, zone)
-	assert.Equal(t, wire.InTheWay, asProblem(t, err).Kind)
+	assert.Contains(t, got.Text, "kits: [{post-office: {policy: reject}}]\n    records: |\n      www A 192.0.2.1\n    ignore: [\"_acme-challenge.** TXT\"]")
+	_, err = h.Zones.Detach(ctx, zone)
+	assert.Equal(t, wire.Blocked, asProblem(t, err).Kind)
 	if d, err = h.Zones.Draft(ctx, zone); assert.NoError(t, err) {
 		d, err = h.Zones.EditDraft(ctx, zone, d.Tag, add)
 		require.NoError(t, err)
 	}
-	_, err = h.Apply.Define(ctx, lead(withKit))
+	_, err = h.Apply.Apply(ctx, lead(withKit))
 	assert.Contains(t, asProblem(t, err).Message, "draft has 1 edit,", "the files know nothing of it")
 	_, err = h.Zones.AcceptDraft(ctx, zone, d.Tag, "")
 	require.NoError(t, err)
@@ -93,20 +93,20 @@ func TestFilesLead(t *testing.T) {
 	// The definition that is written back out defines exactly the same, and leads again.
 	back, err := h.Zones.ZoneDefinition(ctx, zone)
 	require.NoError(t, err)
-	defined, err = h.Apply.Define(ctx, lead(back.Text))
+	defined, err = h.Apply.Apply(ctx, lead(back.Text))
 	require.NoError(t, err, back.Text)
 	assert.Empty(t, append(defined[0].Added, defined[0].Removed...))
-	assert.True(t, defined[0].TakenOver)
+	assert.True(t, defined[0].Detached)
 	z, err := h.Overview.Zone(ctx, zone)
 	require.NoError(t, err)
-	assert.Equal(t, "ferries.beacon.yaml", z.LedBy)
-	assert.False(t, z.TakenOver)
+	assert.Equal(t, "ferries.beacon.yaml", z.ManagedBy)
+	assert.False(t, z.Detached)
 }
 
 // Sets that a definition leaves to others are neither touched nor told of.
 func TestLeave(t *testing.T) {
 	h := newHouse(t)
-	_, err := h.Apply.Define(ctx, lead(withKit))
+	_, err := h.Apply.Apply(ctx, lead(withKit))
 	require.NoError(t, err)
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	h.byHand("heron", record.NewSet(rec(t, "_acme-challenge.www", 0, record.TXT, "x").Name, record.TXT, 120, `"token"`))
@@ -147,35 +147,35 @@ func TestWatchedFolder(t *testing.T) {
 			return false
 		}
 	}
-	write("values:\n  pier: {environment: BEACON_TEST_PIER}\nzones:\n  saltmarsh-ferries.example:\n    at: [heron-main]\n    records: |\n      www  A  192.0.2.1\n      pier A ${pier}\n")
+	write("values:\n  pier: {environment: BEACON_TEST_PIER}\nzones:\n  saltmarsh-ferries.example:\n    providers: [heron-main]\n    records: |\n      www  A  192.0.2.1\n      pier A ${pier}\n")
 	instance(t, settings)
 	require.Eventually(t, live("www", "192.0.2.1"), 20*time.Second, 50*time.Millisecond)
 	assert.True(t, live("pier", "192.0.2.33")())
 
-	write("values:\n  pier: {environment: BEACON_TEST_SECRET}\nzones:\n  saltmarsh-ferries.example:\n    at: [heron-main]\n    records: |\n      www  A  ${pier}\n")
-	require.Eventually(t, logged("watch.refused"), 20*time.Second, 50*time.Millisecond, "the settings do not hand out that variable")
-	write("zones:\n  saltmarsh-ferries.example:\n    at: [heron-main]\n    records: |\n      www  A  192.0.2.2\n      pier A 192.0.2.33\n")
+	write("values:\n  pier: {environment: BEACON_TEST_SECRET}\nzones:\n  saltmarsh-ferries.example:\n    providers: [heron-main]\n    records: |\n      www  A  ${pier}\n")
+	require.Eventually(t, logged("files.refused"), 20*time.Second, 50*time.Millisecond, "the settings do not hand out that variable")
+	write("zones:\n  saltmarsh-ferries.example:\n    providers: [heron-main]\n    records: |\n      www  A  192.0.2.2\n      pier A 192.0.2.33\n")
 	require.Eventually(t, live("www", "192.0.2.2"), 20*time.Second, 50*time.Millisecond)
 
 	// A draft that is in the way is waited for: nobody has to touch the files again.
 	other := "zones:\n  tidepool.example:\n    records: |\n      a A 192.0.2.1\n"
-	_, err := h.Apply.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "o", Text: other}}})
+	_, err := h.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "o", Text: other}}})
 	require.NoError(t, err)
 	pool := dnsname.MustParse("tidepool.example")
 	d, err := h.Zones.Draft(ctx, pool)
 	require.NoError(t, err)
 	d, err = h.Zones.EditDraft(ctx, pool, d.Tag, edits(wire.RecordEdit{After: &record.Record{Name: pool, TTL: 60, Type: record.A, Data: "192.0.2.5"}}))
 	require.NoError(t, err)
-	write("zones:\n  saltmarsh-ferries.example:\n    at: [heron-main]\n    records: |\n      www  A  192.0.2.4\n      pier A 192.0.2.33\n" + strings.TrimPrefix(other, "zones:\n"))
+	write("zones:\n  saltmarsh-ferries.example:\n    providers: [heron-main]\n    records: |\n      www  A  192.0.2.4\n      pier A 192.0.2.33\n" + strings.TrimPrefix(other, "zones:\n"))
 	time.Sleep(500 * time.Millisecond)
 	assert.True(t, live("www", "192.0.2.2")(), "all of it or nothing")
-	require.NoError(t, h.Zones.DropDraft(ctx, pool, d.Tag))
+	require.NoError(t, h.Zones.DiscardDraft(ctx, pool, d.Tag))
 	require.Eventually(t, live("www", "192.0.2.4"), 20*time.Second, 50*time.Millisecond)
 
-	_, err = h.Zones.TakeOver(ctx, zone)
+	_, err = h.Zones.Detach(ctx, zone)
 	require.NoError(t, err)
-	write("zones:\n  saltmarsh-ferries.example:\n    at: [heron-main]\n    records: |\n      www  A  192.0.2.3\n      pier A 192.0.2.33\n")
-	require.Eventually(t, logged("watch.left"), 20*time.Second, 50*time.Millisecond)
+	write("zones:\n  saltmarsh-ferries.example:\n    providers: [heron-main]\n    records: |\n      www  A  192.0.2.3\n      pier A 192.0.2.33\n")
+	require.Eventually(t, logged("files.skipped"), 20*time.Second, 50*time.Millisecond)
 	assert.True(t, live("www", "192.0.2.4")(), "a zone that was taken over is left alone")
 }
 
@@ -188,9 +188,9 @@ func TestWatchedFolderLosesNoSync(t *testing.T) {
 	svc, err := service.Open(ctx, settings, drivers(t), slog.New(slog.DiscardHandler))
 	require.NoError(t, err)
 	files := func(data string) string {
-		return "zones:\n  a.example:\n    at: [curlew-ops]\n    records: |\n      www A " + data + "\n  saltmarsh-ferries.example:\n    at: [heron-main]\n    records: |\n      www A " + data + "\n"
+		return "zones:\n  a.example:\n    providers: [curlew-ops]\n    records: |\n      www A " + data + "\n  saltmarsh-ferries.example:\n    providers: [heron-main]\n    records: |\n      www A " + data + "\n"
 	}
-	_, err = svc.Apply.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "x", Text: files("192.0.2.1")}}})
+	_, err = svc.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "x", Text: files("192.0.2.1")}}})
 	require.NoError(t, err)
 	_, err = svc.Syncs.StartSync(ctx, wire.SyncRequest{Zone: dnsname.MustParse("a.example")})
 	require.NoError(t, err)
@@ -224,12 +224,12 @@ func TestHouseKit(t *testing.T) {
 	settings := h.settings
 	file := filepath.Join(t.TempDir(), "house.beacon.yaml")
 	settings.NewZones = zones.NewZoneSettings{Kits: file, Kit: "house", With: map[string]string{"site": "192.0.2.40"}}
-	require.NoError(t, os.WriteFile(file, []byte("kits:\n  house:\n    about: What every zone begins with\n    needs: {site: ipv4}\n    records: |\n      @    A      ${site}\n      www  CNAME  @\n"), 0o600))
+	require.NoError(t, os.WriteFile(file, []byte("kits:\n  house:\n    description: What every zone begins with\n    parameters: {site: ipv4}\n    records: |\n      @    A      ${site}\n      www  CNAME  @\n"), 0o600))
 	svc := instance(t, settings)
 	assert.Equal(t, "house", svc.Zones.HouseKit().Name)
-	sketch, err := svc.Zones.Sketch(ctx, wire.SketchRequest{Zone: zone, New: true, At: []string{"heron-main"}})
+	sketch, err := svc.Zones.Generate(ctx, wire.GenerateRequest{Zone: zone, New: true, Providers: []string{"heron-main"}})
 	require.NoError(t, err)
-	defined, err := svc.Apply.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "x", Text: sketch.Text}}})
+	defined, err := svc.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "x", Text: sketch.Text}}})
 	require.NoError(t, err, sketch.Text)
 	assert.Equal(t, []string{"@ A 192.0.2.40", "www CNAME saltmarsh-ferries.example."}, texts(defined[0].Added))
 	settings.NewZones.With = nil

@@ -224,6 +224,6 @@ func TestHostsHaveToFit(t *testing.T) {
 	}
 	assert.Contains(t, add("cam.saltmarsh-ferries.example", v4), "taken already")
 	assert.Contains(t, add("cam2.saltmarsh-ferries.example", dynaddr.Families{}), "or both")
-	_, err := h.Apply.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "x", Text: "zones:\n  saltmarsh-ferries.example:\n    records: |\n      cam CNAME @\n"}}})
+	_, err := h.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "x", Text: "zones:\n  saltmarsh-ferries.example:\n    records: |\n      cam CNAME @\n"}}})
 	assert.Contains(t, asProblem(t, err).Message, "follows a reported address here")
 }

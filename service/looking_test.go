@@ -74,11 +74,11 @@ func rows(t *testing.T, db *sql.DB) (lines []string) {
 
 // bodies are what routes are asked with that take something; every other one gets an empty object.
 var bodies = map[string]string{
-	"/definitions":                     `{"dry_run":true,"lead":true,"files":[{"name":"x.beacon.yaml","text":"zones:\n  saltmarsh-ferries.example:\n    at: [heron-main]\n    records: |\n      @ A 192.0.2.9\n"}]}`,
+	"/definitions":                     `{"dry_run":true,"manage":true,"files":[{"name":"x.beacon.yaml","text":"zones:\n  saltmarsh-ferries.example:\n    providers: [heron-main]\n    records: |\n      @ A 192.0.2.9\n"}]}`,
 	"/zones/{name}/imports":            `{"dry_run":true,"file":"x.zone","text":"www 60 A 192.0.2.7\n"}`,
 	"/operations":                      `{"dry_run":true,"search":{"address":"192.0.2.1"},"to":"192.0.2.8"}`,
 	"/sweeps":                          `{"domain":"saltmarsh-ferries.example"}`,
-	"/sketches":                        `{"zone":"saltmarsh-ferries.example","from":"plover-old"}`,
+	"/generated-definitions":           `{"zone":"saltmarsh-ferries.example","from":"plover-old"}`,
 	"/zones/{name}/recognitions":       `{"text":"www A 192.0.2.1","ttl":60}`,
 	"/zones/{name}/data":               `{"type":"A","fields":{"address":"192.0.2.1"}}`,
 	"/zones/{name}/retirement-preview": `{"account":"heron-main"}`,
@@ -93,9 +93,9 @@ func TestLookingChangesNothing(t *testing.T) {
 	h := registered(t, "@ A 192.0.2.1\nwww A 192.0.2.1\nalias ALIAS nowhere.test.")
 	h.newHost()
 	require.Equal(t, wire.ActDone, h.delegate(wire.DelegateRequest{}).State)
-	_, password, err := h.Users.FirstPerson(ctx, "")
+	_, password, err := h.Users.FirstUser(ctx, "")
 	require.NoError(t, err)
-	token, _, err := h.Users.SignIn(ctx, "keeper", password)
+	token, _, err := h.Users.SignIn(ctx, "admin", password)
 	require.NoError(t, err)
 	h.stop()
 
@@ -127,7 +127,7 @@ func TestLookingChangesNothing(t *testing.T) {
 				url += "?from=0&to=1"
 			case "/zones/{name}/history":
 				url += "?of=www.saltmarsh-ferries.example"
-			case "/glances":
+			case "/brief-checks":
 				url += "?since=2030-01-01T00:00:00Z"
 			case "/records":
 				url += "?text=192.0.2.1"

@@ -1,6 +1,8 @@
 package service
 
 import (
+	"errors"
+
 	"beacon/core/change"
 	"beacon/core/diff"
 	"beacon/core/record"
@@ -31,7 +33,7 @@ func (o observer) Written(tx *store.Tx, placementID uint64, list []store.Host, d
 // Ours returns which of the differences at a placement this service made itself, though its database does not know: it went back. It asks
 // only while the service is held.
 func (o observer) Ours(tx *store.Tx, placementID uint64, r diff.Result) ([]record.Key, error) {
-	if held, err := tx.Held(placementID); err != nil || !held {
+	if err := acts.CheckHold(tx, acts.PlacementLock(placementID)); !errors.Is(err, acts.ErrHeld) {
 		return nil, err
 	}
 	var live []record.Set

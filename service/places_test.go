@@ -46,7 +46,7 @@ func TestPlacesAndRegistries(t *testing.T) {
 	token := filepath.Join(t.TempDir(), "token")
 	require.NoError(t, os.WriteFile(token, []byte("lantern\n"), 0o600))
 	h := newHouseWith(t, func(s *service.Settings) {
-		s.Places = []check.PlaceSettings{{Name: "north", Address: place.URL, TokenFile: token}, {Name: "nowhere", Address: "http://127.0.0.1:9", TokenFile: token}}
+		s.VantagePoints = []check.VantageSettings{{Name: "north", Address: place.URL, TokenFile: token}, {Name: "nowhere", Address: "http://127.0.0.1:9", TokenFile: token}}
 		s.RDAP = []check.RDAPSettings{{Zone: "example", Address: registry.URL}}
 	})
 	h.register()
@@ -56,7 +56,7 @@ func TestPlacesAndRegistries(t *testing.T) {
 	require.Len(t, report.Places, 2)
 	assert.Equal(t, "time-out", report.Places[0].Parents[0].Problem)
 	assert.Contains(t, report.Places[1].Problem, "does not answer")
-	assert.Contains(t, codes(report.Findings), "place-silent")
+	assert.Contains(t, codes(report.Findings), "vantage-point-silent")
 	assert.Equal(t, delegation.Settled, report.Verdict, "%v", report.Findings)
 
 	require.NoError(t, h.world.Register("north-pier.example", []string{"reed-11.plover.test", "reed-14.plover.test"}, 120))

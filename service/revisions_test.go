@@ -34,7 +34,7 @@ func TestRevisionsAreComparedAndRestored(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, d.Added, 3)
 	_, err = h.Zones.CompareRevisions(ctx, zone, 1, 9)
-	assert.Equal(t, wire.Missing, asProblem(t, err).Kind)
+	assert.Equal(t, wire.NotFound, asProblem(t, err).Kind)
 
 	www := dnsname.MustParse("www.saltmarsh-ferries.example")
 	list, err := h.Zones.NameHistory(ctx, zone, www)
@@ -56,5 +56,5 @@ func TestRevisionsAreComparedAndRestored(t *testing.T) {
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	assert.Equal(t, 3, h.live("heron").Len())
 	_, err = h.Zones.Restore(ctx, zone, 1, "")
-	assert.Equal(t, wire.InTheWay, asProblem(t, err).Kind, "it says so already")
+	assert.Equal(t, wire.Blocked, asProblem(t, err).Kind, "it says so already")
 }

@@ -23,7 +23,7 @@ func (h house) piers(n int, lead bool) {
 	for i := range n {
 		fmt.Fprintf(&text, "  pier-%02d.example:\n    records: |\n      @ 300 A 192.0.2.40\n      www CNAME @\n      @ MX 10 mx1.post.example.\n      @ TXT \"v=spf1 mx -all\"\n      gauge-%d AAAA 2001:db8::%x\n", i, i, i+1)
 	}
-	_, err := h.Apply.Define(h.t.Context(), wire.DefineRequest{Files: []definition.File{{Name: "piers.beacon.yaml", Text: text.String()}}, Lead: lead})
+	_, err := h.Apply.Apply(h.t.Context(), wire.ApplyRequest{Files: []definition.File{{Name: "piers.beacon.yaml", Text: text.String()}}, Manage: lead})
 	require.NoError(h.t, err)
 }
 
@@ -97,7 +97,7 @@ func TestOperationOverFortyZones(t *testing.T) {
 	assert.Len(t, plan.Zones, 40)
 	assert.Nil(t, plan.Operation)
 	assert.Len(t, h.found(wire.SearchRequest{Text: "192.0.2.40"}), 40)
-	ask.DryRun, ask.Expect, ask.Why = false, "another", "the server moved"
+	ask.DryRun, ask.Expect, ask.Reason = false, "another", "the server moved"
 	_, err = h.Zones.Replace(ctx, ask)
 	assert.Equal(t, wire.Stale, asProblem(t, err).Kind)
 	ask.Expect = plan.Digest
@@ -128,7 +128,7 @@ func TestOperationOverFortyZones(t *testing.T) {
 	assert.Len(t, undone.Zones, 40)
 	assert.Len(t, h.found(wire.SearchRequest{Text: "192.0.2.40"}), 40)
 	_, err = h.Zones.UndoOperation(ctx, done.Operation.ID)
-	assert.Equal(t, wire.InTheWay, asProblem(t, err).Kind)
+	assert.Equal(t, wire.Blocked, asProblem(t, err).Kind)
 	list, err := h.Zones.Operations(ctx, 10)
 	require.NoError(t, err)
 	require.Len(t, list, 2)
@@ -173,7 +173,7 @@ func TestOperationsLeaveLedZonesAlone(t *testing.T) {
 	ask := wire.ReplaceRequest{Search: wire.SearchRequest{Text: "192.0.2.40"}, To: "192.0.2.50"}
 	_, err := h.Zones.Replace(ctx, ask)
 	assert.Contains(t, asProblem(t, err).Message, "3 of the zones are led by definition files")
-	ask.SkipLed = true
+	ask.SkipManaged = true
 	done, err := h.Zones.Replace(ctx, ask)
 	require.NoError(t, err)
 	assert.Len(t, done.Zones, 1)

@@ -186,7 +186,7 @@ func TestNotifiedOfDrift(t *testing.T) {
 	h.define("moor", "@ A 192.0.2.1")
 	done := h.sync(wire.SyncRequest{})
 	require.Equal(t, wire.SyncDone, done.State, "%s %v", done.Message, done.Findings)
-	h.standing("moor", wire.InStep)
+	h.standing("moor", wire.InSync)
 	m := new(dns.Msg).SetUpdate(zone.String())
 	rr, err := dns.NewRR(zone.String() + " 3600 IN A 192.0.2.99")
 	require.NoError(t, err)

@@ -78,11 +78,11 @@ type Service struct {
 
 // Open connects everything that an instance needs. Close gives it back.
 func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Logger) (*Service, error) {
-	door, err := reach.New(settings.Reach)
+	door, err := reach.New(settings.AllowedNetworks)
 	if err != nil {
-		return nil, fmt.Errorf("the setting reach: %w", err)
+		return nil, fmt.Errorf("the setting allowed_networks: %w", err)
 	}
-	hintText, err := os.ReadFile(settings.DNS.Roots)
+	hintText, err := os.ReadFile(settings.DNS.RootHints)
 	if err != nil {
 		return nil, fmt.Errorf("the setting dns.roots: %w", err)
 	}
@@ -125,8 +125,8 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 		return nil, err
 	}
 	s.sweeper = &resolve.Sweeper{Client: s.dns, Hints: hints, Port: settings.DNS.Port, Resolvers: settings.Resolvers, Anchors: anchors, Now: s.world.Now}
-	s.Zones = zones.New(zones.Parts{Store: s.store, Logbook: s.Logbook, Accounts: s.Accounts, House: house, Believe: settings.Hosts.Believe, Timeout: settings.Request, Revised: func(tx *store.Tx, z store.Zone, c record.Contents) error { return s.Hosts.FollowAliases(tx, z, c) }})
-	s.Hosts = hosts.New(hosts.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, World: s.world, Sweeper: s.sweeper, Believe: settings.Hosts.Believe, Timeout: settings.Request})
+	s.Zones = zones.New(zones.Parts{Store: s.store, Logbook: s.Logbook, Accounts: s.Accounts, House: house, Believe: settings.Hosts.AllowedNetworks, Timeout: settings.Request, Revised: func(tx *store.Tx, z store.Zone, c record.Contents) error { return s.Hosts.FollowAliases(tx, z, c) }})
+	s.Hosts = hosts.New(hosts.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, World: s.world, Sweeper: s.sweeper, Believe: settings.Hosts.AllowedNetworks, Timeout: settings.Request})
 	s.Syncs = sync.New(sync.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, Log: log, Acts: s.Acts, Accounts: s.Accounts, Zones: s.Zones, Sweeper: s.sweeper, Door: door,
 		Drift: settings.Drift, Timeout: settings.Request, Lease: settings.Lease, Ended: s.metrics.syncs, Observer: observer{s.Hosts, s.madeAt, s.journal}})
 	s.Secondaries = secondaries.New(secondaries.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, Log: log, Accounts: s.Accounts, Syncs: s.Syncs, Door: door, Settings: settings.Primary})
@@ -137,14 +137,14 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 	s.Apply = apply.New(apply.Parts{Logbook: s.Logbook, Jobs: s.Jobs, Zones: s.Zones, Syncs: s.Syncs, Watch: settings.Watch, Accepted: func(tx *store.Tx, zoneID uint64, nameservers []dnsname.Name) error {
 		return s.Checks.Accepted(tx, zoneID, nameservers)
 	}})
-	s.Notify = notify.New(notify.Parts{Settings: settings.Tell, Store: s.store, Logbook: s.Logbook, World: s.world, Door: door, HTTP: s.http, Timeout: settings.Request, News: check.NewsOf})
-	if s.visitor, err = settings.Sites.Visitor(door, s.world.Now); err != nil {
+	s.Notify = notify.New(notify.Parts{Settings: settings.Notifications, Store: s.store, Logbook: s.Logbook, World: s.world, Door: door, HTTP: s.http, Timeout: settings.Request, News: check.NewsOf})
+	if s.visitor, err = settings.Websites.Visitor(door, s.world.Now); err != nil {
 		s.store.Close()
 		return nil, err
 	}
 	s.Checks = check.New(check.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, Log: log, Accounts: s.Accounts, Notify: s.Notify, Sweeper: s.sweeper, Visitor: s.visitor,
 		HTTP: s.http, World: s.world, Made: s.metrics.checks, Calls: s.metrics.calls,
-		Settings: check.Settings{Checks: settings.Checks, RDAP: settings.RDAP, Sites: settings.Sites, Places: settings.Places, Request: settings.Request}})
+		Settings: check.Settings{Checks: settings.Checks, RDAP: settings.RDAP, Sites: settings.Websites, Places: settings.VantagePoints, Request: settings.Request}})
 	s.Handover = handover.New(handover.Parts{Logbook: s.Logbook, Acts: s.Acts, Zones: s.Zones, Accounts: s.Accounts, Syncs: s.Syncs, Checks: s.Checks, Sweeper: s.sweeper, Timeout: settings.Request, Watch: settings.Watch})
 	s.Overview = overview.New(s.Logbook, s.Accounts)
 	s.employ()
@@ -173,8 +173,8 @@ func (s *Service) madeAt(tx *store.Tx, zoneID uint64) error { return s.Checks.As
 // read reads the files that the settings name.
 func (d DNSSettings) read() (o resolve.Options, anchors dnssec.Records, err error) {
 	o.PerSecond = d.PerSecond
-	if d.Anchors != "" {
-		text, err := os.ReadFile(d.Anchors)
+	if d.TrustAnchors != "" {
+		text, err := os.ReadFile(d.TrustAnchors)
 		if err == nil {
 			anchors, err = dnssec.ReadAnchors(string(text))
 		}
@@ -182,7 +182,7 @@ func (d DNSSettings) read() (o resolve.Options, anchors dnssec.Records, err erro
 			return o, nil, fmt.Errorf("the setting dns.anchors: %w", err)
 		}
 	}
-	if o.Roots, err = reach.Authorities(d.Authority); err != nil {
+	if o.Roots, err = reach.Authorities(d.CAFile); err != nil {
 		return o, nil, fmt.Errorf("the setting dns.authority: %w", err)
 	}
 	return o, anchors, nil

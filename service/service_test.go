@@ -88,15 +88,15 @@ func newHouseOn(t *testing.T, change func(s *service.Settings, control string)) 
 	dir := t.TempDir()
 	hints := filepath.Join(dir, "roots.zone")
 	require.NoError(t, os.WriteFile(hints, []byte(w.RootHints()), 0o600))
-	settings := service.Settings{Database: storetest.Settings(t), KeyFile: filepath.Join(dir, "key"), Reach: []string{"127.0.0.0/8"},
-		DNS:        service.DNSSettings{Roots: hints, Port: netip.MustParseAddrPort(w.DNSAddress("0.1")).Port(), PerSecond: -1},
+	settings := service.Settings{Database: storetest.Settings(t), KeyFile: filepath.Join(dir, "key"), AllowedNetworks: []string{"127.0.0.0/8"},
+		DNS:        service.DNSSettings{RootHints: hints, Port: netip.MustParseAddrPort(w.DNSAddress("0.1")).Port(), PerSecond: -1},
 		WorldClock: w.URL("control") + "/clock", Checks: check.CheckSettings{Settling: 30 * time.Second, Settled: time.Hour},
 		Lease: 4 * time.Second, Request: time.Second, Workers: 2, Profiles: "../demo/profiles",
-		Hosts: service.HostSettings{Believe: []netip.Prefix{netip.MustParsePrefix("198.51.100.0/24"), netip.MustParsePrefix("2001:db8::/32")}}}
+		Hosts: service.HostSettings{AllowedNetworks: []netip.Prefix{netip.MustParsePrefix("198.51.100.0/24"), netip.MustParsePrefix("2001:db8::/32")}}}
 	for _, r := range w.Resolvers() {
 		settings.Resolvers = append(settings.Resolvers, resolve.Resolver{Name: r.Name, Address: r.Address})
 	}
-	settings.Sites.Detours = routes(t, w.URL("control"))
+	settings.Websites.Overrides = routes(t, w.URL("control"))
 	change(&settings, w.URL("control"))
 	svc, stop := stoppable(t, settings)
 	h := house{svc, t, w, settings, stop}
@@ -135,8 +135,8 @@ func stoppable(t *testing.T, settings service.Settings) (*service.Service, func(
 // define takes records as what the zone should contain, at the given accounts.
 func (h house) define(at, records string) {
 	h.t.Helper()
-	text := fmt.Sprintf("zones:\n  saltmarsh-ferries.example:\n    at: [%s]\n    registrar: gannet-main\n    records: |\n      %s\n", at, indented(records))
-	_, err := h.Apply.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
+	text := fmt.Sprintf("zones:\n  saltmarsh-ferries.example:\n    providers: [%s]\n    registrar: gannet-main\n    records: |\n      %s\n", at, indented(records))
+	_, err := h.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
 	require.NoError(h.t, err)
 }
 
@@ -330,16 +330,16 @@ func TestDriftForeignAndConflict(t *testing.T) {
 	assert.Len(t, list[0].Drift, 1)
 	assert.Len(t, list[0].Foreign, 1)
 	left := h.sync(wire.SyncRequest{})
-	assert.Equal(t, []string{"drift-left"}, codes(left.Findings))
+	assert.Equal(t, []string{"drift-not-reverted"}, codes(left.Findings))
 	assert.True(t, h.live("heron").Get(drift.Key()).Equal(drift), "drift is left until somebody decides")
 
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.7")
 	held := h.sync(wire.SyncRequest{})
-	assert.Equal(t, wire.SyncHeld, held.State)
+	assert.Equal(t, wire.SyncBlocked, held.State)
 	assert.Equal(t, []string{"conflict"}, codes(held.Findings))
 
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.1")
-	back := h.sync(wire.SyncRequest{PutBack: true})
+	back := h.sync(wire.SyncRequest{Revert: true})
 	assert.Equal(t, wire.SyncDone, back.State, back.Message)
 	assert.Equal(t, 1, back.Changed)
 	assert.True(t, h.live("heron").Get(foreign.Key()).Equal(foreign), "foreign records are left alone")
@@ -351,11 +351,11 @@ func TestGuardAndShownListHoldASync(t *testing.T) {
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	h.define("heron-main", "@ A 192.0.2.1")
 	held := h.sync(wire.SyncRequest{})
-	assert.Equal(t, wire.SyncHeld, held.State)
+	assert.Equal(t, wire.SyncBlocked, held.State)
 	assert.Equal(t, []string{diff.GuardNamesStop}, codes(held.Findings))
 	assert.Equal(t, 2, h.live("heron").Len(), "nothing was written")
 	other := h.sync(wire.SyncRequest{Allow: []string{diff.GuardNamesStop}, Expect: "another list"})
-	assert.Equal(t, wire.SyncHeld, other.State)
+	assert.Equal(t, wire.SyncBlocked, other.State)
 	list, err := h.Syncs.Differences(ctx, zone, false)
 	require.NoError(t, err)
 	done := h.sync(wire.SyncRequest{Allow: []string{diff.GuardNamesStop}, Expect: list[0].Digest})
@@ -371,7 +371,7 @@ func TestTwoSyncsAreNeverInterleaved(t *testing.T) {
 	require.NoError(t, err)
 	_, err = h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: zone})
 	p := asProblem(t, err)
-	assert.Equal(t, wire.InTheWay, p.Kind)
+	assert.Equal(t, wire.Blocked, p.Kind)
 	assert.Contains(t, p.Message, fmt.Sprintf("Sync %d", first[0].ID))
 	assert.Equal(t, wire.SyncDone, h.ended(first[0].ID).State)
 }
@@ -384,9 +384,9 @@ func TestInstancesShareTheWork(t *testing.T) {
 	var text strings.Builder
 	text.WriteString("zones:\n")
 	for i := range zones {
-		fmt.Fprintf(&text, "  pier-%02d.example:\n    at: [heron-main]\n    records: |\n      @ A 192.0.2.1\n      www A 192.0.2.1\n", i)
+		fmt.Fprintf(&text, "  pier-%02d.example:\n    providers: [heron-main]\n    records: |\n      @ A 192.0.2.1\n      www A 192.0.2.1\n", i)
 	}
-	_, err := h.Apply.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "piers.beacon.yaml", Text: text.String()}}})
+	_, err := h.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "piers.beacon.yaml", Text: text.String()}}})
 	require.NoError(t, err)
 	var started []uint64
 	for i := range zones {
@@ -408,7 +408,7 @@ func TestWrongCredential(t *testing.T) {
 	h := newHouse(t)
 	_, err := h.Accounts.AddAccount(ctx, wire.NewAccount{Name: "heron-two", Role: wire.RoleProvider, Kind: "heron", Address: h.world.URL("heron"), Secret: "wr0ng-s3cret"})
 	p := asProblem(t, err)
-	assert.Equal(t, wire.Outside, p.Kind)
+	assert.Equal(t, wire.UpstreamFailed, p.Kind)
 	assert.Contains(t, p.Message, "heron-two", "which account")
 	assert.Contains(t, p.Message, "this key is not known here", "what the other side answered")
 	assert.NotContains(t, p.Message, "wr0ng-s3cret")
@@ -426,8 +426,8 @@ func TestWrongCredential(t *testing.T) {
 
 func TestDefinitionWithFaultsChangesNothing(t *testing.T) {
 	h := newHouse(t)
-	text := "zones:\n  a.example:\n    at: [nowhere]\n    records: |\n      w A 192.0.2.1\n  b.example:\n    records: |\n      w A https://x/\n"
-	_, err := h.Apply.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "f.beacon.yaml", Text: text}}})
+	text := "zones:\n  a.example:\n    providers: [nowhere]\n    records: |\n      w A 192.0.2.1\n  b.example:\n    records: |\n      w A https://x/\n"
+	_, err := h.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "f.beacon.yaml", Text: text}}})
 	p := asProblem(t, err)
 	require.Len(t, p.Faults, 2, "all faults in one go")
 	assert.Equal(t, 2, p.Faults[0].Line)
@@ -446,7 +446,7 @@ func TestImport(t *testing.T) {
 	assert.Len(t, dry.Added, 2)
 	assert.Len(t, dry.LeftOut, 2)
 	_, err = h.Overview.Zone(ctx, zone)
-	assert.Equal(t, wire.Missing, asProblem(t, err).Kind, "a dry run makes nothing")
+	assert.Equal(t, wire.NotFound, asProblem(t, err).Kind, "a dry run makes nothing")
 	done, err := h.Zones.ImportZone(ctx, wire.Import{Zone: zone, File: "x.zone", Text: file})
 	require.NoError(t, err)
 	assert.EqualValues(t, 1, done.Revision.Number)
@@ -525,7 +525,7 @@ func TestDelegate(t *testing.T) {
 	assert.NotEqual(t, saved.Delegated.After.Saved, saved.Delegated.After.Active)
 	report, err := h.Checks.Check(ctx, zone)
 	require.NoError(t, err)
-	assert.Equal(t, delegation.Wrong, report.Verdict)
+	assert.Equal(t, delegation.NeedsAction, report.Verdict)
 	assert.Contains(t, codes(report.Findings), "saved-not-active")
 
 	moved := h.delegate(wire.DelegateRequest{Agree: dry.Digest})
@@ -578,17 +578,17 @@ func TestCheckOfStrangers(t *testing.T) {
 	assert.Equal(t, delegation.Unknown, r.Verdict, "a check that failed says nothing about the domain")
 }
 
-func TestFirstPersonOnce(t *testing.T) {
+func TestFirstUserOnce(t *testing.T) {
 	h := newHouse(t)
-	name, password, err := h.Users.FirstPerson(ctx, "")
+	name, password, err := h.Users.FirstUser(ctx, "")
 	require.NoError(t, err)
-	assert.Equal(t, "keeper", name)
+	assert.Equal(t, "admin", name)
 	token, _, err := h.Users.SignIn(ctx, name, password)
 	require.NoError(t, err)
 	caller, err := h.Users.Caller(ctx, token)
 	require.NoError(t, err)
-	assert.Equal(t, "keeper", caller.Name)
-	again, _, err := h.Users.FirstPerson(ctx, "")
+	assert.Equal(t, "admin", caller.Name)
+	again, _, err := h.Users.FirstUser(ctx, "")
 	require.NoError(t, err)
 	assert.Empty(t, again)
 	_, _, err = h.Users.SignIn(ctx, name, "wrong")

@@ -1,7 +1,6 @@
 package service
 
 import (
-	"bytes"
 	"errors"
 	"fmt"
 	"net"
@@ -9,12 +8,9 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
-	"regexp"
 	"slices"
 	"strings"
 	"time"
-
-	"go.yaml.in/yaml/v3"
 
 	"beacon/core/dnsname"
 	"beacon/resolve"
@@ -30,69 +26,67 @@ import (
 
 // Settings say how an instance runs. ReadSettings gives them their defaults.
 type Settings struct {
-	Listen     string                 `yaml:"listen"`          // host and port of the API
-	Proxies    []string               `yaml:"trusted_proxies"` // networks whose X-Forwarded-For is believed
-	Database   store.Settings         `yaml:"database"`
-	KeyFile    string                 `yaml:"key_file"` // seals credentials; made if missing
-	Reach      []string               `yaml:"reach"`    // networks that may be reached
-	DNS        DNSSettings            `yaml:"dns"`
-	Resolvers  []resolve.Resolver     `yaml:"resolvers"`   // caches that checks ask
-	Places     []check.PlaceSettings  `yaml:"places"`      // other instances that are asked how domains look from there
-	RDAP       []check.RDAPSettings   `yaml:"rdap"`        // registries that tell of registrations
-	Sites      check.SiteSettings     `yaml:"sites"`       // how web hosts are looked at
-	Tell       notify.Settings        `yaml:"tell"`        // who is told when a verdict changes
-	WorldClock string                 `yaml:"world_clock"` // address of a clock to follow; empty for this machine's
-	Checks     check.CheckSettings    `yaml:"checks"`
-	Hosts      HostSettings           `yaml:"hosts"`
-	NewZones   zones.NewZoneSettings  `yaml:"new_zones"`
-	Profiles   string                 `yaml:"profiles"` // folder of provider profiles, NAME.profile.yaml
-	Watch      apply.WatchSettings    `yaml:"watch"`
-	Drift      sync.DriftSettings     `yaml:"drift"`
-	Primary    secondaries.Settings   `yaml:"primary"`
-	Retention  jobs.RetentionSettings `yaml:"retention"`
-	Lease      time.Duration          `yaml:"lease"`           // of background work, wall time
-	Request    time.Duration          `yaml:"request_timeout"` // of one request to a provider or registrar, wall time
-	Hold       bool                   `yaml:"-"`               // the service begins held: it looks, and changes nothing outside
-	Workers    int                    `yaml:"workers"`
+	Listen          string                  `yaml:"listen"`          // host and port of the API
+	Proxies         []string                `yaml:"trusted_proxies"` // networks whose X-Forwarded-For is believed
+	Database        store.Settings          `yaml:"database"`
+	KeyFile         string                  `yaml:"key_file"`         // seals credentials; made if missing
+	AllowedNetworks []string                `yaml:"allowed_networks"` // networks that may be reached
+	DNS             DNSSettings             `yaml:"dns"`
+	Resolvers       []resolve.Resolver      `yaml:"resolvers"`      // caches that checks ask
+	VantagePoints   []check.VantageSettings `yaml:"vantage_points"` // other instances that are asked how domains look from there
+	RDAP            []check.RDAPSettings    `yaml:"rdap"`           // registries that tell of registrations
+	Websites        check.WebsiteSettings   `yaml:"websites"`       // how web hosts are looked at
+	Notifications   notify.Settings         `yaml:"notifications"`  // who is told when a verdict changes
+	WorldClock      string                  `yaml:"world_clock"`    // address of a clock to follow; empty for this machine's
+	Checks          check.CheckSettings     `yaml:"checks"`
+	Hosts           HostSettings            `yaml:"hosts"`
+	NewZones        zones.NewZoneSettings   `yaml:"new_zones"`
+	Profiles        string                  `yaml:"profiles"` // folder of provider profiles, NAME.profile.yaml
+	Watch           apply.WatchSettings     `yaml:"watch"`
+	Drift           sync.DriftSettings      `yaml:"drift"`
+	Primary         secondaries.Settings    `yaml:"primary"`
+	Retention       jobs.RetentionSettings  `yaml:"retention"`
+	Lease           time.Duration           `yaml:"lease"`           // of background work, wall time
+	Request         time.Duration           `yaml:"request_timeout"` // of one request to a provider or registrar, wall time
+	Hold            bool                    `yaml:"-"`               // the service begins held: it looks, and changes nothing outside
+	Workers         int                     `yaml:"workers"`
 }
 
 // DNSSettings say where the DNS begins.
 type DNSSettings struct {
-	Roots string `yaml:"roots"` // file with root hints, a zone file
-	Port  uint16 `yaml:"port"`  // that nameservers answer on
-	// Anchors is a file with trust anchors, as DS lines; empty: signatures are not judged.
-	Anchors   string `yaml:"anchors"`
-	PerSecond int    `yaml:"per_second"` // questions to one server in a second at most; negative for no limit
-	Authority string `yaml:"authority"`  // file with certificates (PEM) that DNS over TLS and HTTPS trust besides the system's
+	RootHints string `yaml:"root_hints"` // file with root hints, a zone file
+	Port      uint16 `yaml:"port"`       // that nameservers answer on
+	// TrustAnchors is a file with trust anchors, as DS lines; empty: signatures are not judged.
+	TrustAnchors string `yaml:"trust_anchors"`
+	PerSecond    int    `yaml:"per_second"` // questions to one server in a second at most; negative for no limit
+	CAFile       string `yaml:"ca_file"`    // file with certificates (PEM) that DNS over TLS and HTTPS trust besides the system's
 }
 
 // HostSettings say which reported addresses are believed.
 type HostSettings struct {
-	Believe []netip.Prefix `yaml:"believe"` // networks that are believed though nobody outside could reach them
+	AllowedNetworks []netip.Prefix `yaml:"allowed_networks"` // networks that are believed though nobody outside could reach them
 }
 
 // ReadSettings reads a settings file. Paths in it are relative to its folder.
 func ReadSettings(path string) (Settings, error) {
-	s := Settings{Listen: "127.0.0.1:8053", KeyFile: "beacon.key", Reach: []string{"0.0.0.0/0", "::/0"},
-		DNS: DNSSettings{Port: 53}, Checks: check.CheckSettings{Settling: time.Minute, Settled: time.Hour, Glance: 10 * time.Minute, Margin: 10 * time.Minute},
-		Watch: apply.WatchSettings{Every: 2 * time.Second}, Drift: sync.DriftSettings{Every: 15 * time.Minute}, Tell: notify.Settings{After: time.Minute}, Sites: check.SiteSettings{Patience: 5 * time.Second}, Retention: jobs.DefaultRetention(), Lease: 30 * time.Second, Request: 10 * time.Second, Workers: 4}
+	s := Settings{Listen: "127.0.0.1:8053", KeyFile: "beacon.key", AllowedNetworks: []string{"0.0.0.0/0", "::/0"},
+		DNS: DNSSettings{Port: 53}, Checks: check.CheckSettings{Settling: time.Minute, Settled: time.Hour, Brief: 10 * time.Minute, Margin: 10 * time.Minute},
+		Watch: apply.WatchSettings{Every: 2 * time.Second}, Drift: sync.DriftSettings{Every: 15 * time.Minute}, Notifications: notify.Settings{Delay: time.Minute}, Websites: check.WebsiteSettings{Timeout: 5 * time.Second}, Retention: jobs.DefaultRetention(), Lease: 30 * time.Second, Request: 10 * time.Second, Workers: 4}
 	text, err := os.ReadFile(path)
 	if err != nil {
 		return s, fmt.Errorf("the settings cannot be read: %w", err)
 	}
-	decoder := yaml.NewDecoder(bytes.NewReader(text))
-	decoder.KnownFields(true)
-	if err := decoder.Decode(&s); err != nil {
+	if err := decodeSettings(text, &s); err != nil {
 		return s, fmt.Errorf("the settings in %s: %s", path, yamlReason(err))
 	}
-	for _, file := range []*string{&s.KeyFile, &s.DNS.Roots, &s.Database.Socket, &s.NewZones.Kits, &s.DNS.Anchors, &s.DNS.Authority, &s.Sites.Authority, &s.Watch.Folder, &s.Profiles} {
+	for _, file := range []*string{&s.KeyFile, &s.DNS.RootHints, &s.Database.Socket, &s.NewZones.Kits, &s.DNS.TrustAnchors, &s.DNS.CAFile, &s.Websites.CAFile, &s.Watch.Folder, &s.Profiles} {
 		if *file != "" && !filepath.IsAbs(*file) {
 			*file = filepath.Join(filepath.Dir(path), *file)
 		}
 	}
-	s.Tell.Paths(filepath.Dir(path))
-	for i := range s.Places {
-		if at := &s.Places[i].TokenFile; *at != "" && !filepath.IsAbs(*at) {
+	s.Notifications.Paths(filepath.Dir(path))
+	for i := range s.VantagePoints {
+		if at := &s.VantagePoints[i].TokenFile; *at != "" && !filepath.IsAbs(*at) {
 			*at = filepath.Join(filepath.Dir(path), *at)
 		}
 	}
@@ -102,22 +96,14 @@ func ReadSettings(path string) (Settings, error) {
 	return s, nil
 }
 
-var unknownField = regexp.MustCompile(`field (\S+) not found in type \S+`)
-
-// yamlReason puts what the YAML reader says on one line, and in our words where it speaks of its types.
-func yamlReason(err error) string {
-	text := strings.Join(strings.Fields(strings.TrimPrefix(strings.TrimPrefix(err.Error(), "yaml: "), "unmarshal errors:")), " ")
-	return unknownField.ReplaceAllString(text, `"$1" is no setting here`)
-}
-
 func (s Settings) check() error {
 	var problems []error
 	fail := func(format string, args ...any) { problems = append(problems, fmt.Errorf(format, args...)) }
 	if _, _, err := net.SplitHostPort(s.Listen); err != nil {
 		fail("listen: %q is no address; write host and port, such as 127.0.0.1:8053", s.Listen)
 	}
-	if s.DNS.Roots == "" {
-		fail("dns.roots: the file with the root hints is missing")
+	if s.DNS.RootHints == "" {
+		fail("dns.root_hints: the file with the root hints is missing")
 	}
 	if s.Database.Socket == "" && s.Database.Address == "" {
 		fail("database: give either socket or address")
@@ -128,8 +114,8 @@ func (s Settings) check() error {
 	if s.Checks.Settling <= 0 || s.Checks.Settled <= 0 {
 		fail("checks: intervals must be longer than nothing")
 	}
-	if s.Checks.Glance != 0 && s.Checks.Glance < time.Minute {
-		fail("checks.glance: give at least 1m, or 0 for never")
+	if s.Checks.Brief != 0 && s.Checks.Brief < time.Minute {
+		fail("checks.brief: give at least 1m, or 0 for never")
 	}
 	if !slices.Contains([]string{"", apply.PruneDetach, apply.PruneRetire, apply.PruneDelete}, s.Watch.Prune) {
 		fail("watch.prune: %q is nothing that can become of a zone whose file is gone; leave it empty, or write detach, retire or delete", s.Watch.Prune)
@@ -158,11 +144,11 @@ func (s Settings) check() error {
 			fail("resolvers: %q: %s; write IP address and port, such as 192.0.2.53:53, or with transport: https an address such as https://resolver.example/dns-query", r.Address, err)
 		}
 	}
-	s.Tell.Check(fail)
-	s.Sites.Check(fail)
-	for _, p := range s.Places {
+	s.Notifications.Check(fail)
+	s.Websites.Check(fail)
+	for _, p := range s.VantagePoints {
 		if u, err := url.Parse(p.Address); err != nil || u.Host == "" || p.Name == "" || p.TokenFile == "" {
-			fail("places: each needs a name, an address such as https://north.example:8053, and a token_file")
+			fail("vantage_points: each needs a name, an address such as https://north.example:8053, and a token_file")
 		}
 	}
 	for _, r := range s.RDAP {

@@ -21,10 +21,10 @@ func readSettings(t *testing.T, text string) (service.Settings, string, error) {
 }
 
 func TestSettings(t *testing.T) {
-	s, dir, err := readSettings(t, "dns: {roots: roots.zone}\ndatabase: {socket: /run/db.sock}\nchecks: {settling: 90s, settled: 2h}\nresolvers: [{name: office, address: \"192.0.2.53:53\"}]\n")
+	s, dir, err := readSettings(t, "dns: {root_hints: roots.zone}\ndatabase: {socket: /run/db.sock}\nchecks: {settling: 90s, settled: 2h}\nresolvers: [{name: office, address: \"192.0.2.53:53\"}]\n")
 	require.NoError(t, err)
 	assert.Equal(t, "127.0.0.1:8053", s.Listen, "the default")
-	assert.Equal(t, filepath.Join(dir, "roots.zone"), s.DNS.Roots, "relative to the file")
+	assert.Equal(t, filepath.Join(dir, "roots.zone"), s.DNS.RootHints, "relative to the file")
 	assert.Equal(t, filepath.Join(dir, "beacon.key"), s.KeyFile)
 	assert.Equal(t, "/run/db.sock", s.Database.Socket)
 	assert.EqualValues(t, 53, s.DNS.Port)
@@ -34,11 +34,11 @@ func TestSettings(t *testing.T) {
 
 // Whatever is wrong with the settings is said with its name, all of it in one go, and on one line.
 func TestWrongSettings(t *testing.T) {
-	base := "dns: {roots: r}\ndatabase: {socket: s}\n"
+	base := "dns: {root_hints: r}\ndatabase: {socket: s}\n"
 	for name, c := range map[string]struct{ text, says string }{
 		"listen":           {base + "listen: here\n", "listen:"},
-		"no roots":         {"database: {socket: s}\n", "dns.roots"},
-		"no database":      {"dns: {roots: r}\n", "database:"},
+		"no roots":         {"database: {socket: s}\n", "dns.root_hints"},
+		"no database":      {"dns: {root_hints: r}\n", "database:"},
 		"lease":            {base + "lease: 5s\nrequest_timeout: 4s\n", "at least twice"},
 		"intervals":        {base + "checks: {settling: 0s, settled: 1h}\n", "checks:"},
 		"workers":          {base + "workers: 0\n", "workers:"},
@@ -56,7 +56,7 @@ func TestWrongSettings(t *testing.T) {
 		})
 	}
 	_, _, err := readSettings(t, "listen: here\nworkers: 0\n")
-	for _, part := range []string{"listen:", "workers:", "dns.roots", "database:"} {
+	for _, part := range []string{"listen:", "workers:", "dns.root_hints", "database:"} {
 		assert.ErrorContains(t, err, part)
 	}
 	_, err = service.ReadSettings(filepath.Join(t.TempDir(), "none.yaml"))

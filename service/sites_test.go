@@ -29,10 +29,10 @@ func siteHouse(t *testing.T) house {
 		defer res.Body.Close()
 		paper, err := io.ReadAll(res.Body)
 		require.NoError(t, err)
-		s.Sites.Authority = filepath.Join(t.TempDir(), "notary.pem")
-		require.NoError(t, os.WriteFile(s.Sites.Authority, paper, 0o600))
-		s.Sites.Issuers = []arrival.Issuer{{Identity: "ca.example", Organization: "Lantern Notary"}}
-		s.Reach = append(s.Reach, "::1/128")
+		s.Websites.CAFile = filepath.Join(t.TempDir(), "notary.pem")
+		require.NoError(t, os.WriteFile(s.Websites.CAFile, paper, 0o600))
+		s.Websites.Issuers = []arrival.Issuer{{Identity: "ca.example", Organization: "Lantern Notary"}}
+		s.AllowedNetworks = append(s.AllowedNetworks, "::1/128")
 	})
 }
 
@@ -126,7 +126,7 @@ func TestReadyMeansThatACertificateIsIssued(t *testing.T) {
 
 	report, err := h.Checks.Check(ctx, zone)
 	require.NoError(t, err)
-	assert.Equal(t, arrival.OnWay, report.Arrival.Sites[0].State, "resolvers hold the old: %v", report.Arrival.Findings)
+	assert.Equal(t, arrival.Settling, report.Arrival.Sites[0].State, "resolvers hold the old: %v", report.Arrival.Findings)
 	assert.Empty(t, report.Arrival.Sites[0].Leads[0].HTTPS.Certificate.Distrust)
 	assert.Equal(t, "https://saltmarsh-ferries.example/", report.Arrival.Sites[0].Ends)
 }

@@ -58,7 +58,7 @@ func TestTelling(t *testing.T) {
 	secret := filepath.Join(t.TempDir(), "secret")
 	require.NoError(t, os.WriteFile(secret, []byte("lantern\n"), 0o600))
 	h := newHouseWith(t, func(s *service.Settings) {
-		s.Tell = notify.Settings{After: 300 * time.Millisecond, Hooks: []notify.HookSettings{{Name: "night-watch", Address: server.URL, SecretFile: secret}}}
+		s.Notifications = notify.Settings{Delay: 300 * time.Millisecond, Hooks: []notify.HookSettings{{Name: "night-watch", Address: server.URL, SecretFile: secret}}}
 		s.RDAP = []check.RDAPSettings{{Zone: "example", Address: registry.URL}}
 	})
 	told := func() []tell.Word {
@@ -67,7 +67,7 @@ func TestTelling(t *testing.T) {
 		return append([]tell.Word(nil), words...)
 	}
 	h.register()
-	_, err := h.Apply.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: "zones:\n  saltmarsh-ferries.example:\n    at: [plover-old]\n    records: |\n      @ A 192.0.2.1\n"}}})
+	_, err := h.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: "zones:\n  saltmarsh-ferries.example:\n    providers: [plover-old]\n    records: |\n      @ A 192.0.2.1\n"}}})
 	require.NoError(t, err)
 	report, err := h.Checks.Check(ctx, zone)
 	require.NoError(t, err)
@@ -92,10 +92,10 @@ func TestTelling(t *testing.T) {
 	h.fault(`{"site":"5.14","silent":true}`)
 	report, err = h.Checks.Check(ctx, zone)
 	require.NoError(t, err)
-	require.Equal(t, delegation.Wrong, report.Verdict)
+	require.Equal(t, delegation.NeedsAction, report.Verdict)
 	require.Eventually(t, func() bool { return len(told()) == 2 }, 40*time.Second, 100*time.Millisecond)
 	word := told()[1]
-	assert.Equal(t, delegation.Wrong, word.Verdict)
+	assert.Equal(t, delegation.NeedsAction, word.Verdict)
 	assert.Equal(t, delegation.Settled, word.Before)
 	assert.Equal(t, "saltmarsh-ferries.example", word.Domain)
 	assert.Contains(t, codes(word.Findings), "nameserver-silent")

@@ -29,12 +29,12 @@ func TestSyncsOutlastAnOutage(t *testing.T) {
 	text := "zones:\n"
 	for i := range names {
 		names[i] = dnsname.MustParse(fmt.Sprintf("pier%02d.example", i))
-		text += fmt.Sprintf("  pier%02d.example:\n    at: [heron-main]\n    records: |\n      @ A 192.0.2.1\n", i)
+		text += fmt.Sprintf("  pier%02d.example:\n    providers: [heron-main]\n    records: |\n      @ A 192.0.2.1\n", i)
 		for k := range 60 { // several requests
 			text += fmt.Sprintf("      h%02d A 192.0.2.%d\n", k, k)
 		}
 	}
-	_, err := h.Apply.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "piers.beacon.yaml", Text: text}}})
+	_, err := h.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "piers.beacon.yaml", Text: text}}})
 	require.NoError(t, err)
 	ids := make([]uint64, syncs)
 	for i, name := range names {

@@ -47,7 +47,7 @@ func TestUpgradeInTheMiddleOfASync(t *testing.T) {
 	// The request was sent and done, and the service ended before it knew: the provider has what it says.
 	h.byHand("heron", set(t, "@", record.A, "192.0.2.2"))
 	res, err := db.Exec(`INSERT INTO syncs (placement_id, revision_id, state, drift, allowed, expected, total, added, changed, removed, requests, message, findings, requested_by, created_at, scope)
-		SELECT placement_id, (SELECT MAX(id) FROM revisions), 'running', 0, '[]', '', 2, 0, 0, 0, 0, '', '[]', 'keeper', NOW(6), '' FROM syncs ORDER BY id LIMIT 1`)
+		SELECT placement_id, (SELECT MAX(id) FROM revisions), 'running', 0, '[]', '', 2, 0, 0, 0, 0, '', '[]', 'admin', NOW(6), '' FROM syncs ORDER BY id LIMIT 1`)
 	require.NoError(t, err)
 	id, err := res.LastInsertId()
 	require.NoError(t, err)

@@ -26,7 +26,7 @@ func (s *Service) Run(ctx context.Context) {
 	if err := s.Syncs.ScheduleLooks(ctx); err != nil && ctx.Err() == nil {
 		s.log.Error("looking for drift could not be scheduled", "error", err)
 	}
-	if err := s.Checks.ScheduleGlances(ctx); err != nil && ctx.Err() == nil {
+	if err := s.Checks.ScheduleBriefChecks(ctx); err != nil && ctx.Err() == nil {
 		s.log.Error("brief looks could not be scheduled", "error", err)
 	}
 	err := s.store.Tx(ctx, func(tx *store.Tx) error {
@@ -75,7 +75,7 @@ func (s *Service) employ() {
 	n := s.settings.Workers
 	for kind, h := range map[string]jobs.Handler{
 		store.JobSync: s.Syncs.RunSync, store.JobUrgent: s.Syncs.RunSync, store.JobLook: s.Syncs.RunLook, store.JobLookOnce: s.Syncs.RunLookOnce,
-		store.JobCheck: s.Checks.RunCheck, store.JobGlance: s.Checks.RunGlance, store.JobAlias: s.Hosts.RunAlias, store.JobRows: s.Zones.RunRows,
+		store.JobCheck: s.Checks.RunCheck, store.JobBrief: s.Checks.RunBriefCheck, store.JobAlias: s.Hosts.RunAlias, store.JobRows: s.Zones.RunRows,
 		store.JobNotify: s.Secondaries.RunNotify, store.JobTell: s.Notify.RunTell, store.JobAct: s.Acts.Run, store.JobFollow: s.Apply.RunFollow,
 		store.JobSequence: s.Logbook.RunSequence, store.JobProbe: s.Accounts.RunProbe, store.JobSweep: s.runSweep, store.JobPrune: s.Jobs.Prune(s.settings.Retention), store.JobWatch: s.Apply.RunWatch,
 		store.JobVanished: s.Handover.RunVanished,
@@ -94,6 +94,6 @@ func (s *Service) employ() {
 	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobAct}, Most: 8, PerLane: n})
 	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobUrgent}, Most: 16, PerLane: 2})
 	s.Jobs.Employ(jobs.Workers{Kinds: looks, Most: 32, PerLane: 2})
-	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobGlance}, Most: 1, PerLane: 1})
+	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobBrief}, Most: 1, PerLane: 1})
 	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobSequence}, Most: 1, PerLane: 1, Lease: min(s.settings.Lease, logbook.SequenceLease)})
 }

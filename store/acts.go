@@ -174,6 +174,21 @@ func (t *Tx) UnfinishedAct(subject string, kinds ...string) (a Act, err error) {
 	return a, err
 }
 
+// BegunActs returns the subjects of acts of a kind that have not ended, or were done after a moment; only subject, where it is not empty.
+func (t *Tx) BegunActs(kind, subject string, since time.Time) (map[string]bool, error) {
+	q := t.db.Model(&Act{}).Where("parent_id IS NULL AND kind = ? AND (state IN ? OR state IN ? AND finished_at > ?)", kind, unended, []ActState{ActDone, ActPartial}, since)
+	if subject != "" {
+		q = q.Where("subject = ?", subject)
+	}
+	var names []string
+	err := q.Distinct().Pluck("subject", &names).Error
+	begun := make(map[string]bool, len(names))
+	for _, n := range names {
+		begun[n] = true
+	}
+	return begun, err
+}
+
 // Lock is a lease on something that one job at a time may change. It lasts as long as the lease of the job that has it.
 type Lock struct {
 	Name   string `gorm:"primaryKey"`

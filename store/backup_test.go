@@ -19,7 +19,7 @@ func TestDumpAndRestore(t *testing.T) {
 	var seen store.Placement
 	in(t, s, func(tx *store.Tx) error {
 		z, p := placed(t, tx)
-		rev, _, err := tx.AddRevision(z, bigZone(300), store.Accepted{Author: "keeper", Source: "import", Why: "\x00'\"\\ ünï"})
+		rev, _, err := tx.AddRevision(z, bigZone(300), store.Accepted{Author: "admin", Source: "import", Reason: "\x00'\"\\ ünï"})
 		require.NoError(t, err)
 		require.NoError(t, tx.Written(p.ID))
 		row := store.Sync{PlacementID: p.ID, RevisionID: rev.ID}

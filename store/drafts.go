@@ -58,13 +58,13 @@ func (t *Tx) PutDraftEdit(zoneID uint64, k record.Key, e DraftEdit) error {
 		zoneID, octets(k.Name.Key()), uint16(k.Type), jsonText(e.Before), jsonText(e.After), cut(e.Author, 100), t.now()).Error
 }
 
-// DropDraftEdit forgets the edit of a set.
-func (t *Tx) DropDraftEdit(zoneID uint64, k record.Key) error {
+// DiscardDraftEdit forgets the edit of a set.
+func (t *Tx) DiscardDraftEdit(zoneID uint64, k record.Key) error {
 	return t.db.Exec("DELETE FROM draft_edits WHERE zone_id = ? AND name_key = ? AND type = ?", zoneID, octets(k.Name.Key()), uint16(k.Type)).Error
 }
 
-// DropDraft forgets all edits of a zone's draft.
-func (t *Tx) DropDraft(zoneID uint64) error {
+// DiscardDraft forgets all edits of a zone's draft.
+func (t *Tx) DiscardDraft(zoneID uint64) error {
 	return t.db.Exec("DELETE FROM draft_edits WHERE zone_id = ?", zoneID).Error
 }
 

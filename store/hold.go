@@ -69,7 +69,7 @@ func (t *Tx) Held(placementID uint64) (held bool, err error) {
 
 // HeldRow is a placement that is held, as it was seen last.
 type HeldRow struct {
-	StandingRow
+	HeldPlacement
 	Released bool
 }
 
@@ -80,8 +80,8 @@ func (t *Tx) HeldPlacements() (list []HeldRow, err error) {
 	return list, err
 }
 
-// StandingRow is a placement in a list of placements.
-type StandingRow struct {
+// HeldPlacement is a placement in a list of placements.
+type HeldPlacement struct {
 	Placement
 	NameKey     string
 	AccountName string

@@ -237,6 +237,6 @@ func (t *Tx) Invisible(placementID uint64) (map[uint64]bool, error) {
 // Unarrived gives the placements at which a report is not visible, and to which no sync of hosts is on its way.
 func (t *Tx) Unarrived(reportID uint64) (placements []uint64, err error) {
 	err = t.db.Raw(`SELECT v.placement_id FROM arrivals v WHERE v.report_id = ? AND v.visible_at IS NULL AND NOT EXISTS
-		(SELECT 1 FROM syncs s WHERE s.placement_id = v.placement_id AND s.scope = ? AND s.state IN ('waiting', 'running', 'retrying'))`, reportID, ScopeHosts).Scan(&placements).Error
+		(SELECT 1 FROM syncs s WHERE s.placement_id = v.placement_id AND s.scope = ? AND s.state IN ('pending', 'running', 'retrying'))`, reportID, ScopeHosts).Scan(&placements).Error
 	return placements, err
 }

@@ -120,7 +120,7 @@ func (t *Tx) DomainsAfter(after dnsname.Name, limit int, f DomainFilter) (list [
 	for _, label := range strings.FieldsFunc(f.Name, func(r rune) bool { return r == '.' }) { // what is between dots is within a label
 		where, args = append(where, key+" LIKE ?"), append(args, octets("%"+likely.Replace(label)+"%"))
 	}
-	err = t.db.Raw(`SELECT z.id AS zone_id, z.name_key, z.label, COALESCE(a.name, '') AS registrar_name, COALESCE(d.wanted, '') AS wanted, COALESCE(d.verdict, '') AS verdict,
+	err = t.db.Raw(`SELECT z.id AS zone_id, z.name_key, z.description, COALESCE(a.name, '') AS registrar_name, COALESCE(d.wanted, '') AS wanted, COALESCE(d.verdict, '') AS verdict,
 		COALESCE(d.gravest, '') AS gravest, d.settles_by, d.checked_at,
 		COALESCE((SELECT GROUP_CONCAT(pa.name ORDER BY p.id) FROM placements p JOIN accounts pa ON pa.id = p.account_id WHERE p.zone_id = z.id), '') AS accounts
 		FROM `+from+` LEFT JOIN accounts a ON a.id = z.registrar_id WHERE `+strings.Join(where, " AND ")+" ORDER BY "+key+" LIMIT ?", append(args, limit)...).Scan(&list).Error

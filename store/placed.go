@@ -9,24 +9,24 @@ import (
 	"gorm.io/gorm/clause"
 )
 
-// Standing is what the last look at a placement showed.
-type Standing string
+// PlacementState is what the last look at a placement showed.
+type PlacementState string
 
 // A placement has not been looked at, holds what is desired, has something to be written, was changed elsewhere, could
 // not be looked at, or was read in a way that could not be confirmed.
 const (
-	StandingUnknown Standing = ""
-	InStep          Standing = "in step"
-	ToWrite         Standing = "to write"
-	Drifted         Standing = "drifted"
-	Unreachable     Standing = "unreachable"
-	Unconfirmed     Standing = "unconfirmed"
+	StateUnknown PlacementState = ""
+	InSync       PlacementState = "in-sync"
+	Pending      PlacementState = "pending"
+	Drifted      PlacementState = "drifted"
+	Unreachable  PlacementState = "unreachable"
+	Unconfirmed  PlacementState = "unconfirmed"
 )
 
 // Looked is what a look at a placement showed.
 type Looked struct {
-	Standing                               Standing
-	ToWrite, Drifted, Conflicting, Foreign int
+	State                                  PlacementState
+	Pending, Drifted, Conflicting, Foreign int
 	Ours                                   int // of them, those that this service wrote itself before its database went back
 	Trouble                                string
 	Caps                                   string // JSON; empty to leave it
@@ -34,7 +34,7 @@ type Looked struct {
 
 // SetLooked keeps what a look at a placement showed.
 func (t *Tx) SetLooked(id uint64, l Looked) error {
-	columns := map[string]any{"looked_at": t.now(), "standing": l.Standing, "to_write": l.ToWrite, "drifted": l.Drifted,
+	columns := map[string]any{"looked_at": t.now(), "state": l.State, "pending": l.Pending, "drifted": l.Drifted,
 		"conflicting": l.Conflicting, "foreign_sets": l.Foreign, "our_sets": l.Ours, "trouble": cut(l.Trouble, 500)}
 	if l.Caps != "" {
 		columns["caps"] = l.Caps
@@ -177,7 +177,7 @@ type PlacementCount struct {
 // PlacementCounts gives how many zones are placed at each account, and how many of them drifted or cannot be reached.
 func (t *Tx) PlacementCounts() (map[uint64]PlacementCount, error) {
 	var rows []PlacementCount
-	err := t.db.Raw("SELECT account_id, COUNT(*) AS `all`, SUM(standing IN (?, ?, ?)) AS troubled FROM placements GROUP BY account_id", Drifted, Unreachable, Unconfirmed).Scan(&rows).Error
+	err := t.db.Raw("SELECT account_id, COUNT(*) AS `all`, SUM(state IN (?, ?, ?)) AS troubled FROM placements GROUP BY account_id", Drifted, Unreachable, Unconfirmed).Scan(&rows).Error
 	counts := map[uint64]PlacementCount{}
 	for _, r := range rows {
 		counts[r.AccountID] = r

@@ -18,8 +18,8 @@ type Placement struct {
 	CreatedAt   time.Time
 	WrittenAt   *time.Time // last write, wall time
 	LookedAt    *time.Time // when the live state was last compared, wall time
-	Standing    Standing
-	ToWrite     int
+	State       PlacementState
+	Pending     int
 	Drifted     int
 	Conflicting int
 	OurSets     int // that differ, and that this service wrote itself before its database went back

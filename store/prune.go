@@ -22,7 +22,7 @@ var pruning = map[Kept]string{
 	KeptLogbook: `DELETE FROM logbook WHERE id <= (SELECT MAX(id) FROM (SELECT id, at FROM logbook ORDER BY id LIMIT @most) oldest WHERE at < @before)
 		AND id < (SELECT last FROM (SELECT MAX(id) AS last FROM logbook) newest)`,
 	KeptRequests: `DELETE FROM logbook WHERE action IN ('request', 'request.failed') AND at < @before AND id < (SELECT last FROM (SELECT MAX(id) AS last FROM logbook) newest) LIMIT @most`,
-	KeptSyncs: `DELETE FROM syncs WHERE id IN (SELECT id FROM (SELECT s.id FROM syncs s WHERE s.finished_at < @before AND s.state IN ('done', 'held', 'failed', 'cancelled')
+	KeptSyncs: `DELETE FROM syncs WHERE id IN (SELECT id FROM (SELECT s.id FROM syncs s WHERE s.finished_at < @before AND s.state IN ('done', 'blocked', 'failed', 'cancelled')
 		AND s.id < (SELECT MAX(n.id) FROM syncs n WHERE n.placement_id = s.placement_id AND n.scope = s.scope)
 		AND NOT EXISTS (SELECT 1 FROM acts a WHERE a.sync_id = s.id AND a.state = 'sent') ORDER BY s.id LIMIT @most) old)`,
 	KeptActs: `DELETE FROM acts WHERE id IN (SELECT id FROM (SELECT a.id FROM acts a LEFT JOIN acts p ON p.id = a.parent_id WHERE a.sync_id IS NULL AND a.finished_at < @before

@@ -22,7 +22,7 @@ func TestPrune(t *testing.T) {
 	ids := map[string]uint64{}
 	in(t, s, func(tx *store.Tx) error {
 		z, p := placed(t, tx)
-		rev, _, err := tx.AddRevision(z, bigZone(3), store.Accepted{Author: "keeper", Source: "import"})
+		rev, _, err := tx.AddRevision(z, bigZone(3), store.Accepted{Author: "admin", Source: "import"})
 		require.NoError(t, err)
 		add := func(name string, state store.SyncState) {
 			row := store.Sync{PlacementID: p.ID, RevisionID: rev.ID}
@@ -30,17 +30,17 @@ func TestPrune(t *testing.T) {
 			act := store.Act{Kind: "records", SyncID: &row.ID, State: store.ActDone}
 			require.NoError(t, tx.AddAct(&act))
 			require.NoError(t, tx.CloseAct(act.ID, store.ActDone, ""))
-			if state != store.SyncWaiting {
+			if state != store.SyncPending {
 				require.NoError(t, tx.EndSync(row.ID, state, "", nil))
 			}
 			ids[name] = row.ID
 		}
 		for i := range 5 {
 			require.NoError(t, tx.Log("service", "request", "heron-main", fmt.Sprint(i)))
-			require.NoError(t, tx.Log("service", "zone.placed", "a.example", fmt.Sprint(i)))
+			require.NoError(t, tx.Log("service", "zone.created", "a.example", fmt.Sprint(i)))
 		}
 		add("old", store.SyncDone)
-		add("waiting", store.SyncWaiting)
+		add("pending", store.SyncPending)
 		add("last", store.SyncFailed)
 		old, running := store.Act{Kind: "retire", State: store.ActPending}, store.Act{Kind: "retire", State: store.ActPending}
 		require.NoError(t, tx.AddAct(&old))
@@ -76,7 +76,7 @@ func TestPrune(t *testing.T) {
 	in(t, s, func(tx *store.Tx) error {
 		_, err := tx.SyncByID(ids["old"])
 		assert.True(t, store.IsMissing(err))
-		for _, name := range []string{"waiting", "last"} {
+		for _, name := range []string{"pending", "last"} {
 			_, err := tx.SyncByID(ids[name])
 			assert.NoError(t, err, name)
 		}

@@ -41,7 +41,7 @@ func BenchmarkReportsOfOneZone(b *testing.B) {
 					places = append(places, p)
 				}
 				for i := range 32 {
-					_, err := tx.AddHost(zone.ID, dnsname.MustParse(fmt.Sprintf("h%d.%s", i, name)), dynaddr.Families{V4: true}, 60, "keeper")
+					_, err := tx.AddHost(zone.ID, dnsname.MustParse(fmt.Sprintf("h%d.%s", i, name)), dynaddr.Families{V4: true}, 60, "admin")
 					require.NoError(b, err)
 				}
 				rows, err := tx.HostsAfter(dnsname.Name{}, 1000)

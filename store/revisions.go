@@ -22,7 +22,7 @@ type Revision struct {
 	Records   int       `json:"records"`
 	Author    string    `json:"author"`
 	Source    string    `json:"source"`
-	Why       string    `json:"why"` // in the words of whoever accepted it
+	Reason    string    `json:"why"` // in the words of whoever accepted it
 	CreatedAt time.Time `json:"created_at"`
 }
 
@@ -92,7 +92,7 @@ func parseChunk(body string) ([]record.Record, error) {
 type Accepted struct {
 	Author string
 	Source string
-	Why    string
+	Reason string
 	From   map[record.Key]string // the kits that sets come from
 }
 
@@ -107,7 +107,7 @@ func (t *Tx) AddRevision(zone Zone, c record.Contents, by Accepted) (rev Revisio
 		digests[i] = sum[:]
 		_, _ = whole.Write(sum[:])
 	}
-	rev = Revision{ZoneID: zone.ID, Number: 1, Digest: whole.Sum(nil), Records: c.Len(), Author: cut(by.Author, 100), Source: cut(by.Source, 255), Why: cut(by.Why, 500), CreatedAt: t.now()}
+	rev = Revision{ZoneID: zone.ID, Number: 1, Digest: whole.Sum(nil), Records: c.Len(), Author: cut(by.Author, 100), Source: cut(by.Source, 255), Reason: cut(by.Reason, 500), CreatedAt: t.now()}
 	if zone.RevisionID != nil {
 		last, err := t.Revision(*zone.RevisionID)
 		if err != nil || string(last.Digest) == string(rev.Digest) {

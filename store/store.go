@@ -3,7 +3,7 @@
 // Whoever uses it works in transactions (Store.Tx): a use case is done wholly or not at all. There are no hooks, no
 // associations and no automatic migrations; numbered files in migrations say what the tables are. Contents of zones are
 // kept as content-addressed chunks (revisions.go), background work as leased jobs (jobs.go), credentials sealed
-// (seal.go), passwords and tokens as hashes only (people.go).
+// (seal.go), passwords and tokens as hashes only (users.go).
 package store
 
 import (
@@ -35,7 +35,7 @@ var ErrNotFound = errors.New("not found")
 func IsMissing(err error) bool { return errors.Is(err, ErrNotFound) }
 
 // ErrTaken says that something of this name is there already.
-var ErrTaken = errors.New("taken already")
+var ErrTaken = errors.New("already in use")
 
 // Settings say where the database is.
 type Settings struct {

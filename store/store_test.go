@@ -63,16 +63,16 @@ func TestMigrationsRunOnce(t *testing.T) {
 	assert.ErrorContains(t, err, "does not answer")
 }
 
-func TestPeopleAndTokens(t *testing.T) {
+func TestUsersAndTokens(t *testing.T) {
 	s := storetest.Open(t)
 	var text string
 	in(t, s, func(tx *store.Tx) error {
-		require.NoError(t, tx.AddPerson("keeper", "correct horse"))
-		id, err := tx.CheckPassword("keeper", "correct horse")
+		require.NoError(t, tx.AddUser("admin", "correct horse"))
+		id, err := tx.CheckPassword("admin", "correct horse")
 		require.NoError(t, err)
 		text, _, err = tx.AddToken(id, "session", []access.Right{access.Read}, time.Hour)
 		require.NoError(t, err)
-		_, err = tx.CheckPassword("keeper", "wrong")
+		_, err = tx.CheckPassword("admin", "wrong")
 		assert.ErrorIs(t, err, store.ErrNotFound)
 		_, err = tx.CheckPassword("nobody", "correct horse")
 		assert.ErrorIs(t, err, store.ErrNotFound)
@@ -85,7 +85,7 @@ func TestPeopleAndTokens(t *testing.T) {
 	in(t, s, func(tx *store.Tx) error {
 		caller, err := tx.CallerOf(text)
 		require.NoError(t, err)
-		assert.Equal(t, "keeper", caller.Name)
+		assert.Equal(t, "admin", caller.Name)
 		assert.True(t, caller.May(access.Read))
 		assert.False(t, caller.May(access.Write))
 		require.NoError(t, tx.DropToken(text))
@@ -93,7 +93,7 @@ func TestPeopleAndTokens(t *testing.T) {
 		assert.ErrorIs(t, err, store.ErrNotFound)
 		return nil
 	})
-	assert.ErrorIs(t, s.Tx(ctx, func(tx *store.Tx) error { return tx.AddPerson("keeper", "x") }), store.ErrTaken)
+	assert.ErrorIs(t, s.Tx(ctx, func(tx *store.Tx) error { return tx.AddUser("admin", "x") }), store.ErrTaken)
 }
 
 func TestSeal(t *testing.T) {
@@ -132,15 +132,15 @@ func TestRevisionsShareChunks(t *testing.T) {
 	in(t, s, func(tx *store.Tx) error {
 		z, err := tx.AddZone(name)
 		require.NoError(t, err)
-		first, made, err := tx.AddRevision(z, c, store.Accepted{Author: "keeper", Source: "import"})
+		first, made, err := tx.AddRevision(z, c, store.Accepted{Author: "admin", Source: "import"})
 		require.NoError(t, err)
 		assert.True(t, made)
 		z, err = tx.Zone(name)
 		require.NoError(t, err)
-		_, made, err = tx.AddRevision(z, c, store.Accepted{Author: "keeper", Source: "again"})
+		_, made, err = tx.AddRevision(z, c, store.Accepted{Author: "admin", Source: "again"})
 		require.NoError(t, err)
 		assert.False(t, made, "the same contents are no new revision")
-		second, made, err := tx.AddRevision(z, changed, store.Accepted{Author: "keeper", Source: "edit"})
+		second, made, err := tx.AddRevision(z, changed, store.Accepted{Author: "admin", Source: "edit"})
 		require.NoError(t, err)
 		assert.True(t, made)
 		assert.EqualValues(t, 2, second.Number)
@@ -184,7 +184,7 @@ func TestPlacedSetsComeBack(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, []dnsname.Name{name}, p.Names())
 
-		rev, _, err := tx.AddRevision(z, bigZone(3), store.Accepted{Author: "keeper", Source: "import"})
+		rev, _, err := tx.AddRevision(z, bigZone(3), store.Accepted{Author: "admin", Source: "import"})
 		require.NoError(t, err)
 		sync := store.Sync{PlacementID: p.ID, RevisionID: rev.ID}
 		require.NoError(t, tx.AddSync(&sync, []string{"names-would-stop"}))
@@ -252,12 +252,12 @@ func TestOldChecksGo(t *testing.T) {
 		}
 		for range store.KeepChecks + 20 {
 			for _, id := range ids {
-				add(id, delegation.Wrong, false)
+				add(id, delegation.NeedsAction, false)
 			}
 		}
 		began := at
 		for range 30 {
-			add(ids[1], delegation.Wrong, true)
+			add(ids[1], delegation.NeedsAction, true)
 		}
 		for _, id := range ids {
 			n, err := tx.CountChecks(id)
@@ -366,7 +366,7 @@ func TestLogbook(t *testing.T) {
 	s := storetest.Open(t)
 	in(t, s, func(tx *store.Tx) error {
 		for i := range 3 {
-			require.NoError(t, tx.Log("keeper", "sync.started", "a.example.", fmt.Sprint(i)))
+			require.NoError(t, tx.Log("admin", "sync.started", "a.example.", fmt.Sprint(i)))
 		}
 		page, err := tx.Entries("a.example.", true, 0, 2)
 		require.NoError(t, err)

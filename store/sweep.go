@@ -11,7 +11,7 @@ type Orphan struct {
 func (t *Tx) Orphans(limit int) (list []Orphan, err error) {
 	for _, query := range []string{
 		`SELECT IF(s.scope = 'hosts', 'urgent', 'sync') AS kind, s.id AS subject, p.account_id AS lane FROM syncs s JOIN placements p ON p.id = s.placement_id
-			WHERE s.state IN ('waiting', 'running', 'retrying') AND NOT EXISTS
+			WHERE s.state IN ('pending', 'running', 'retrying') AND NOT EXISTS
 				(SELECT 1 FROM jobs j WHERE j.kind = IF(s.scope = 'hosts', 'urgent', 'sync') AND j.subject = s.id AND j.state = 'open') LIMIT ?`,
 		`SELECT 'act' AS kind, a.id AS subject, a.account_id AS lane FROM acts a WHERE a.state IN ('pending', 'running', 'retrying') AND a.parent_id IS NULL AND a.sync_id IS NULL
 			AND NOT EXISTS (SELECT 1 FROM jobs j WHERE j.kind = 'act' AND j.subject = a.id AND j.state = 'open') LIMIT ?`,

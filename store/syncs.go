@@ -14,11 +14,11 @@ type SyncState string
 
 // A sync waits, runs, and ends as done, held (a user has to decide something), failed, or cancelled by a user. While passing trouble is waited out it is retrying.
 const (
-	SyncWaiting  SyncState = "waiting"
+	SyncPending  SyncState = "pending"
 	SyncRunning  SyncState = "running"
 	SyncRetrying SyncState = "retrying"
 	SyncDone     SyncState = "done"
-	SyncHeld     SyncState = "held"
+	SyncBlocked  SyncState = "blocked"
 	SyncFailed   SyncState = "failed"
 
 	SyncCancelled SyncState = "cancelled"
@@ -26,7 +26,7 @@ const (
 
 // Ended reports whether nothing more will happen to the sync.
 func (s SyncState) Ended() bool {
-	return s == SyncDone || s == SyncHeld || s == SyncFailed || s == SyncCancelled
+	return s == SyncDone || s == SyncBlocked || s == SyncFailed || s == SyncCancelled
 }
 
 // Sync is one attempt to make a placement hold what a revision wants.
@@ -88,7 +88,7 @@ func (s Sync) FindingList() (list []finding.Finding) {
 
 // AddSync keeps a new sync and the job that will run it.
 func (t *Tx) AddSync(s *Sync, guards []string) error {
-	s.State, s.Allowed, s.Findings, s.CreatedAt = SyncWaiting, jsonText(guards), "[]", t.now()
+	s.State, s.Allowed, s.Findings, s.CreatedAt = SyncPending, jsonText(guards), "[]", t.now()
 	if err := t.db.Create(s).Error; err != nil {
 		return err
 	}
@@ -111,7 +111,7 @@ func (t *Tx) SyncByID(id uint64) (s Sync, err error) {
 
 // UnfinishedSync finds a sync of the placement's whole zone that has not ended; zero id for none.
 func (t *Tx) UnfinishedSync(placementID uint64) (s Sync, err error) {
-	err = t.db.Where("placement_id = ? AND scope = '' AND state IN ('waiting', 'running', 'retrying')", placementID).Limit(1).Find(&s).Error
+	err = t.db.Where("placement_id = ? AND scope = '' AND state IN ('pending', 'running', 'retrying')", placementID).Limit(1).Find(&s).Error
 	return s, err
 }
 
@@ -129,7 +129,7 @@ func (t *Tx) BeginSync(s Sync) (other uint64, err error) {
 	}
 	var first []uint64
 	if err := t.db.Raw("SELECT id FROM syncs WHERE placement_id = ? AND id <> ? AND (state = ? OR state = ? AND id = ?) LIMIT 1",
-		s.PlacementID, s.ID, SyncRunning, SyncWaiting, s.MadeWayFor).Scan(&first).Error; err != nil {
+		s.PlacementID, s.ID, SyncRunning, SyncPending, s.MadeWayFor).Scan(&first).Error; err != nil {
 		return 0, err
 	}
 	if len(first) > 0 {
@@ -143,7 +143,7 @@ func (t *Tx) BeginSync(s Sync) (other uint64, err error) {
 }
 
 // unfinished are the states of syncs that have not ended.
-var unfinished = []SyncState{SyncWaiting, SyncRunning, SyncRetrying}
+var unfinished = []SyncState{SyncPending, SyncRunning, SyncRetrying}
 
 // RetrySync records that passing trouble holds a sync up, and until when it waits.
 func (t *Tx) RetrySync(id uint64, trouble string, next time.Time) error {
@@ -153,14 +153,14 @@ func (t *Tx) RetrySync(id uint64, trouble string, next time.Time) error {
 
 // HostsWaiting gives the sync of the placement's hosts that waits for its turn; zero for none.
 func (t *Tx) HostsWaiting(placementID uint64) (id uint64, err error) {
-	err = t.db.Raw("SELECT COALESCE(MIN(id), 0) FROM syncs WHERE placement_id = ? AND scope = ? AND state = ?", placementID, ScopeHosts, SyncWaiting).Scan(&id).Error
+	err = t.db.Raw("SELECT COALESCE(MIN(id), 0) FROM syncs WHERE placement_id = ? AND scope = ? AND state = ?", placementID, ScopeHosts, SyncPending).Scan(&id).Error
 	return id, err
 }
 
 // MakeWay ends a turn of a running sync for another one. Its next turn comes after that one, and not after those that come
 // later, so that it gets on.
 func (t *Tx) MakeWay(s Sync, other uint64) error {
-	return t.db.Exec("UPDATE syncs SET state = ?, made_way_for = ? WHERE id = ? AND state = ?", SyncWaiting, other, s.ID, SyncRunning).Error
+	return t.db.Exec("UPDATE syncs SET state = ?, made_way_for = ? WHERE id = ? AND state = ?", SyncPending, other, s.ID, SyncRunning).Error
 }
 
 // LastSyncOfHosts gives the newest ended sync of a placement's hosts; zero for none.
@@ -201,7 +201,7 @@ func (t *Tx) AwaitHosts(z Zone, p Placement, by string) error {
 		return err
 	}
 	var waiting int64
-	if err := t.db.Model(&Sync{}).Where("placement_id = ? AND scope = ? AND state = ?", p.ID, ScopeHosts, SyncWaiting).Count(&waiting).Error; err != nil || waiting > 0 {
+	if err := t.db.Model(&Sync{}).Where("placement_id = ? AND scope = ? AND state = ?", p.ID, ScopeHosts, SyncPending).Count(&waiting).Error; err != nil || waiting > 0 {
 		return err
 	}
 	if z.RevisionID == nil {

@@ -16,7 +16,7 @@ func TestTurnsOfSyncs(t *testing.T) {
 	s := storetest.Open(t)
 	in(t, s, func(tx *store.Tx) error {
 		z, p := placed(t, tx)
-		rev, _, err := tx.AddRevision(z, bigZone(3), store.Accepted{Author: "keeper", Source: "import"})
+		rev, _, err := tx.AddRevision(z, bigZone(3), store.Accepted{Author: "admin", Source: "import"})
 		require.NoError(t, err)
 		add := func(scope store.SyncScope) uint64 {
 			row := store.Sync{PlacementID: p.ID, RevisionID: rev.ID, Scope: scope}
@@ -58,7 +58,7 @@ func TestAnEndedSyncStays(t *testing.T) {
 	s := storetest.Open(t)
 	in(t, s, func(tx *store.Tx) error {
 		z, p := placed(t, tx)
-		rev, _, err := tx.AddRevision(z, bigZone(3), store.Accepted{Author: "keeper", Source: "import"})
+		rev, _, err := tx.AddRevision(z, bigZone(3), store.Accepted{Author: "admin", Source: "import"})
 		require.NoError(t, err)
 		row := store.Sync{PlacementID: p.ID, RevisionID: rev.ID}
 		require.NoError(t, tx.AddSync(&row, nil))

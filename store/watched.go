@@ -29,7 +29,7 @@ func (t *Tx) Follow(named []dnsname.Name) (vanished []Zone, err error) {
 	if err := t.db.Exec("UPDATE zones SET followed = TRUE, vanished_at = NULL WHERE name_key IN ?", keys).Error; err != nil {
 		return nil, err
 	}
-	if err := t.db.Where("followed AND vanished_at IS NULL AND led_by <> '' AND name_key NOT IN ?", keys).Find(&vanished).Error; err != nil || len(vanished) == 0 {
+	if err := t.db.Where("followed AND vanished_at IS NULL AND managed_by <> '' AND name_key NOT IN ?", keys).Find(&vanished).Error; err != nil || len(vanished) == 0 {
 		return nil, err
 	}
 	ids := make([]uint64, len(vanished))

@@ -16,24 +16,24 @@ import (
 type Zone struct {
 	ID           uint64
 	NameKey      string
-	Label        string
+	Description  string
 	RegistrarID  *uint64
 	DelegateToID *uint64
 	RevisionID   *uint64
 	CreatedAt    time.Time
-	LedBy        string  // the definition file that says what it contains; empty for none
-	TakenOver    bool    // a person took it out of the hands of its file
-	LeaveSets    string  // patterns, JSON
+	ManagedBy    string  // the definition file that says what it contains; empty for none
+	Detached     bool    // a person took it out of the hands of its file
+	IgnoreSets   string  // patterns, JSON
 	TTL          uint32  `gorm:"column:ttl"` // of records that state none, seconds; 0 for the commonest
 	Draft        uint64  // rises with every change to its draft
 	RowsID       *uint64 `gorm:"column:rows_revision_id"` // the revision that the rows for searching show
-	Extras       *string // declared attributes, JSON
+	Attributes   *string // declared attributes, JSON
 	ProtectSets  *string // patterns, JSON
 	DriftPolicy  string
-	OnlyOurs     bool
+	KeepExisting bool
 	Followed     bool       // the file that manages it is in the followed folder
 	VanishedAt   *time.Time // since when the file that manages it is gone, or does not name it any more, real time
-	SiteNames    *string    // that carry a site, JSON; NULL for those that usually do
+	WebsiteNames *string    // that carry a site, JSON; NULL for those that usually do
 }
 
 // TableName is the table that zones are kept in.
@@ -82,7 +82,7 @@ func (t *Tx) ZoneByID(id uint64) (z Zone, err error) {
 // AddZone keeps a new zone and locks it.
 func (t *Tx) AddZone(name dnsname.Name) (Zone, error) {
 	z := Zone{NameKey: name.Key(), CreatedAt: t.now()}
-	err := t.db.Exec("INSERT INTO zones (name_key, label, created_at) VALUES (?, '', ?)", octets(z.NameKey), z.CreatedAt).Error
+	err := t.db.Exec("INSERT INTO zones (name_key, description, created_at) VALUES (?, '', ?)", octets(z.NameKey), z.CreatedAt).Error
 	if err != nil {
 		return z, found(err, "zone %s", name)
 	}
@@ -101,19 +101,19 @@ func (t *Tx) AccountsOf(zoneID uint64) (names []string, err error) {
 }
 
 // Leave gives the patterns of sets that somebody else looks after.
-func (z Zone) Leave() []record.Pattern { return z.patterns(z.LeaveSets) }
+func (z Zone) Leave() []record.Pattern { return z.patterns(z.IgnoreSets) }
 
 // Care gives how the zone is looked after.
-func (z Zone) Care() definition.Care {
-	c := definition.Care{Drift: cmp.Or(z.DriftPolicy, definition.DriftAsk), OnlyOurs: z.OnlyOurs}
-	if z.Extras != nil {
-		_ = json.Unmarshal([]byte(*z.Extras), &c.Extras) // written by SetZone
+func (z Zone) Care() definition.Settings {
+	c := definition.Settings{Drift: cmp.Or(z.DriftPolicy, definition.DriftManual), KeepExisting: z.KeepExisting}
+	if z.Attributes != nil {
+		_ = json.Unmarshal([]byte(*z.Attributes), &c.Attributes) // written by SetZone
 	}
 	if z.ProtectSets != nil {
 		c.Protect = z.patterns(*z.ProtectSets)
 	}
-	if z.SiteNames != nil {
-		_ = json.Unmarshal([]byte(*z.SiteNames), &c.Sites) // written by SetZone
+	if z.WebsiteNames != nil {
+		_ = json.Unmarshal([]byte(*z.WebsiteNames), &c.Websites) // written by SetZone
 	}
 	return c
 }
@@ -131,27 +131,27 @@ func (z Zone) patterns(stored string) (list []record.Pattern) {
 
 // ZoneSaid is what a definition says about a zone besides its records.
 type ZoneSaid struct {
-	Label        string
+	Description  string
 	RegistrarID  *uint64
 	DelegateToID *uint64 // the provider account whose nameservers are desired, once it has assigned them
 	TTL          uint32
-	Leave        []record.Pattern
-	LedBy        string
-	Care         definition.Care
+	Ignore       []record.Pattern
+	ManagedBy    string
+	Settings     definition.Settings
 }
 
-// SetCare changes how a zone is looked after.
-func (t *Tx) SetCare(id uint64, care definition.Care) error {
+// SetZoneSettings changes how a zone is looked after.
+func (t *Tx) SetZoneSettings(id uint64, care definition.Settings) error {
 	return t.db.Model(&Zone{}).Where("id = ?", id).Updates(careColumns(care)).Error
 }
 
-func careColumns(care definition.Care) map[string]any {
+func careColumns(care definition.Settings) map[string]any {
 	var sites *string
-	if care.Sites != nil {
-		text := jsonText(care.Sites)
+	if care.Websites != nil {
+		text := jsonText(care.Websites)
 		sites = &text
 	}
-	return map[string]any{"extras": jsonText(care.Extras), "protect_sets": patternTexts(care.Protect), "drift_policy": care.Drift, "only_ours": care.OnlyOurs, "site_names": sites}
+	return map[string]any{"attributes": jsonText(care.Attributes), "protect_sets": patternTexts(care.Protect), "drift_policy": care.Drift, "keep_existing": care.KeepExisting, "website_names": sites}
 }
 
 func patternTexts(patterns []record.Pattern) string {
@@ -164,13 +164,13 @@ func patternTexts(patterns []record.Pattern) string {
 
 // SetZone changes what is said about a zone.
 func (t *Tx) SetZone(id uint64, said ZoneSaid) error {
-	columns := careColumns(said.Care)
-	maps.Copy(columns, map[string]any{"label": cut(said.Label, 255), "registrar_id": said.RegistrarID, "delegate_to_id": said.DelegateToID, "ttl": said.TTL,
-		"leave_sets": patternTexts(said.Leave), "led_by": cut(said.LedBy, 255), "taken_over": false})
+	columns := careColumns(said.Settings)
+	maps.Copy(columns, map[string]any{"description": cut(said.Description, 255), "registrar_id": said.RegistrarID, "delegate_to_id": said.DelegateToID, "ttl": said.TTL,
+		"ignore_sets": patternTexts(said.Ignore), "managed_by": cut(said.ManagedBy, 255), "detached": false})
 	return t.db.Model(&Zone{}).Where("id = ?", id).Updates(columns).Error
 }
 
-// TakeOver takes a zone out of the hands of its definition file.
-func (t *Tx) TakeOver(id uint64) error {
-	return t.db.Exec("UPDATE zones SET led_by = '', taken_over = TRUE WHERE id = ?", id).Error
+// Detach takes a zone out of the hands of its definition file.
+func (t *Tx) Detach(id uint64) error {
+	return t.db.Exec("UPDATE zones SET managed_by = '', detached = TRUE WHERE id = ?", id).Error
 }

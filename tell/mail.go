@@ -113,7 +113,7 @@ func oneLine(text string) string { return strings.Join(strings.Fields(text), " "
 func CheckAddress(text string) error {
 	a, err := mail.ParseAddress(text)
 	if err != nil || a.Address != text {
-		return fmt.Errorf("%q is no mail address; write one such as keeper@saltmarsh-ferries.example", text)
+		return fmt.Errorf("%q is no mail address; write one such as hostmaster@saltmarsh-ferries.example", text)
 	}
 	return nil
 }

@@ -22,43 +22,44 @@ type Word struct {
 	SettlesBy *time.Time            `json:"settles_by"`
 	Deadlines []delegation.Deadline `json:"deadlines,omitempty"` // those that have come near since then
 	Findings  []finding.Finding     `json:"findings"`
-	Test      bool                  `json:"test,omitempty"` // nothing has happened: somebody tries whether it arrives
+	Test      bool                  `json:"test,omitempty"` // a user tests the channel; nothing has happened
 }
 
-// sentences say what a verdict means for whoever reads it.
+// sentences explain each verdict to the reader.
 var sentences = map[delegation.Verdict]string{
-	delegation.Settled:     "Everybody who keeps to TTLs sees the same.",
-	delegation.Settling:    "A change is on its way: some caches may still hold the old answers.",
-	delegation.Wrong:       "Waiting will not mend this.",
-	delegation.Undelegated: "The parent knows no nameservers for it.",
-	delegation.Unknown:     "The check itself failed, which says nothing about the domain.",
+	delegation.Settled:     "Every cache that keeps to TTLs has the current answers.",
+	delegation.Settling:    "A change is under way: some caches may still hold the old answers.",
+	delegation.ReadyToMove: "What it has works. The desired nameservers wait for your first step.",
+	delegation.NeedsAction: "Waiting will not fix this.",
+	delegation.Undelegated: "The parent has no nameservers for it.",
+	delegation.Unknown:     "The state of the domain is unknown.",
 }
 
-// Subject is the word in a line.
+// Subject returns the notification in one line.
 func (w Word) Subject() string {
 	if w.Test {
-		return "Agile Beacon: a test, nothing has happened"
+		return "Agile Beacon: test notification"
 	}
-	subject := fmt.Sprintf("%s is %s", w.Domain, strings.ReplaceAll(string(w.Verdict), string(delegation.Unknown), "not to be told"))
+	subject := fmt.Sprintf("%s: %s", w.Domain, w.Verdict.Words())
 	for _, d := range w.Deadlines {
 		subject += fmt.Sprintf("; %s, %s", d.Code, d.By.UTC().Format("2 January 2006"))
 	}
 	return subject
 }
 
-// Text is the word for reading.
+// Text returns the notification as plain text.
 func (w Word) Text() string {
 	var b strings.Builder
 	if w.Test {
-		return "Somebody tries whether word of domains arrives here. It does.\n"
+		return "A user tests this channel. Nothing has happened, and notifications about domains arrive here.\n"
 	}
-	fmt.Fprintf(&b, "%s: %s. %s\n", w.Domain, w.Verdict, sentences[w.Verdict])
+	fmt.Fprintf(&b, "%s: %s. %s\n", w.Domain, w.Verdict.Words(), sentences[w.Verdict])
 	if w.Before != "" && w.Before != w.Verdict {
-		fmt.Fprintf(&b, "When you were told last, it was %s.\n", w.Before)
+		fmt.Fprintf(&b, "Before: %s.\n", w.Before.Words())
 	}
-	fmt.Fprintf(&b, "Looked at on %s.\n", w.At.UTC().Format("2006-01-02 15:04 UTC"))
+	fmt.Fprintf(&b, "Checked on %s.\n", w.At.UTC().Format("2006-01-02 15:04 UTC"))
 	if w.SettlesBy != nil && w.SettlesBy.After(w.At) {
-		fmt.Fprintf(&b, "Every cache has let go of the old answers by %s.\n", w.SettlesBy.UTC().Format("2006-01-02 15:04 UTC"))
+		fmt.Fprintf(&b, "The old answers expire from every cache by %s.\n", w.SettlesBy.UTC().Format("2006-01-02 15:04 UTC"))
 	}
 	for _, d := range w.Deadlines {
 		fmt.Fprintf(&b, "New: %s (%s), on %s.\n", d.Code, strings.TrimSuffix(d.Subject, "."), d.By.UTC().Format("2006-01-02 15:04 UTC"))

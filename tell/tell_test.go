@@ -22,16 +22,16 @@ import (
 	"beacon/reach"
 )
 
-var word = Word{ID: "7-wrong", Domain: "saltmarsh-ferries.example", Verdict: delegation.Wrong, Before: delegation.Settled,
+var word = Word{ID: "7-wrong", Domain: "saltmarsh-ferries.example", Verdict: delegation.NeedsAction, Before: delegation.Settled,
 	At:       time.Date(2030, 3, 1, 12, 0, 0, 0, time.UTC),
 	Findings: []finding.Finding{{Code: "nameserver-lame", Severity: finding.Error, Subject: "quay-11.heron.test", Message: "Ünruhe.", Remedy: "Make the zone."}, {Code: "no-ipv6", Severity: finding.Notice}}}
 
 func TestWordOfDeadlines(t *testing.T) {
 	by := time.Date(2030, 4, 3, 12, 0, 0, 0, time.UTC)
 	w := Word{Domain: "saltmarsh-ferries.example", Verdict: delegation.Settled, Before: delegation.Settled, Deadlines: []delegation.Deadline{{Code: "registration-ends-soon", Subject: "saltmarsh-ferries.example", By: by}}}
-	assert.Equal(t, "saltmarsh-ferries.example is settled; registration-ends-soon, 3 April 2030", w.Subject())
+	assert.Equal(t, "saltmarsh-ferries.example: settled; registration-ends-soon, 3 April 2030", w.Subject())
 	assert.Contains(t, w.Text(), "New: registration-ends-soon (saltmarsh-ferries.example), on 2030-04-03 12:00 UTC.")
-	assert.NotContains(t, w.Text(), "When you were told last", "the verdict is the same")
+	assert.NotContains(t, w.Text(), "Before:", "the verdict is the same")
 }
 
 func TestHook(t *testing.T) {
@@ -101,7 +101,7 @@ func post(t *testing.T, greeting ...string) (string, chan string) {
 
 func TestMail(t *testing.T) {
 	at, said := post(t)
-	m := Mail{Door: reach.Loopback(), Server: at, From: "beacon@saltmarsh-ferries.example", To: []string{"keeper@saltmarsh-ferries.example", "night@saltmarsh-ferries.example"}, Plain: true}
+	m := Mail{Door: reach.Loopback(), Server: at, From: "beacon@saltmarsh-ferries.example", To: []string{"hostmaster@saltmarsh-ferries.example", "night@saltmarsh-ferries.example"}, Plain: true}
 	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
 	defer cancel()
 	require.NoError(t, m.Send(ctx, word))
@@ -110,11 +110,11 @@ func TestMail(t *testing.T) {
 	_, raw, _ := strings.Cut(text, "DATA\r\n")
 	parsed, err := mail.ReadMessage(strings.NewReader(raw))
 	require.NoError(t, err)
-	assert.Equal(t, "saltmarsh-ferries.example is wrong", parsed.Header.Get("Subject"))
+	assert.Equal(t, "saltmarsh-ferries.example: needs action", parsed.Header.Get("Subject"))
 	body, err := io.ReadAll(quotedprintable.NewReader(parsed.Body))
 	require.NoError(t, err)
 	assert.Contains(t, string(body), "Ünruhe.")
-	assert.Contains(t, string(body), "it was settled")
+	assert.Contains(t, string(body), "Before: settled")
 	assert.NotContains(t, string(body), "no-ipv6", "notices are not worth a mail")
 }
 

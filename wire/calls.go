@@ -42,8 +42,8 @@ func (c Call[In, Out]) Query() string { return c.query.Encode() }
 var (
 	DoSignIn         = Call[SignIn, SignedIn]{Method: "POST", Path: "/sessions"}
 	SignOut          = Call[None, None]{Method: "DELETE", Path: "/sessions/current"}
-	ListPeople       = List[string]{Method: "GET", Path: "/people"}
-	AddPerson        = Call[NewPerson, PersonAdded]{Method: "POST", Path: "/people"}
+	ListUsers        = List[string]{Method: "GET", Path: "/users"}
+	AddUser          = Call[NewUser, UserAdded]{Method: "POST", Path: "/users"}
 	ListAccounts     = List[AccountView]{Method: "GET", Path: "/accounts"}
 	AddAccount       = Call[NewAccount, AccountAdded]{Method: "POST", Path: "/accounts"}
 	RotateCredential = Call[NewCredential, AccountAdded]{Method: "PUT", Path: "/accounts/:name/credential"}
@@ -56,34 +56,34 @@ var (
 
 // Zones: what they should contain.
 var (
-	ListZones        = List[ZoneView]{Method: "GET", Path: "/zones"}
-	ShowZone         = Call[None, ZoneView]{Method: "GET", Path: "/zones/:name"}
-	ListRecords      = List[record.Record]{Method: "GET", Path: "/zones/:name/records"}.With("limit", "5000")
-	ListFindings     = List[rules.Found]{Method: "GET", Path: "/zones/:name/findings"}
-	ListRevisions    = List[Revision]{Method: "GET", Path: "/zones/:name/revisions"}
-	CompareRevisions = Call[None, Compared]{Method: "GET", Path: "/zones/:name/comparison"}
-	ListNameChanges  = List[NameChange]{Method: "GET", Path: "/zones/:name/history"}
-	RestoreRevision  = Call[Restore, Revision]{Method: "POST", Path: "/zones/:name/restorations"}
-	ImportZone       = Call[Import, Imported]{Method: "POST", Path: "/zones/:name/imports"}
-	ShowDefinition   = Call[None, ZoneDefinition]{Method: "GET", Path: "/zones/:name/definition"}
-	TakeOverZone     = Call[None, ZoneDefinition]{Method: "POST", Path: "/zones/:name/takeover"}
-	SetCare          = Call[CareView, CareView]{Method: "PUT", Path: "/zones/:name/care"}
-	ApplyDefinitions = Call[DefineRequest, Page[Defined]]{Method: "POST", Path: "/definitions"}
-	SketchZone       = Call[SketchRequest, Sketch]{Method: "POST", Path: "/sketches"}
-	ShowDraft        = Call[None, Draft]{Method: "GET", Path: "/zones/:name/draft"}
-	EditDraft        = Call[DraftChange, Draft]{Method: "POST", Path: "/zones/:name/draft/edits"}
-	DoAcceptDraft    = Call[AcceptDraft, Revision]{Method: "POST", Path: "/zones/:name/draft/acceptance"}
-	DropDraft        = Call[None, None]{Method: "DELETE", Path: "/zones/:name/draft"}
-	SearchRecords    = List[Hit]{Method: "GET", Path: "/records"}
-	ListOperations   = List[Operation]{Method: "GET", Path: "/operations"}
-	ReplaceRecords   = Call[ReplaceRequest, Replaced]{Method: "POST", Path: "/operations"}
-	UndoOperation    = Call[None, Replaced]{Method: "POST", Path: "/operations/:id/undo"}
-	SyncOperation    = Call[None, Page[SyncView]]{Method: "POST", Path: "/operations/:id/syncs"}
+	ListZones          = List[ZoneView]{Method: "GET", Path: "/zones"}
+	ShowZone           = Call[None, ZoneView]{Method: "GET", Path: "/zones/:name"}
+	ListRecords        = List[record.Record]{Method: "GET", Path: "/zones/:name/records"}.With("limit", "5000")
+	ListFindings       = List[rules.Found]{Method: "GET", Path: "/zones/:name/findings"}
+	ListRevisions      = List[Revision]{Method: "GET", Path: "/zones/:name/revisions"}
+	CompareRevisions   = Call[None, Compared]{Method: "GET", Path: "/zones/:name/comparison"}
+	ListNameChanges    = List[NameChange]{Method: "GET", Path: "/zones/:name/history"}
+	RestoreRevision    = Call[Restore, Revision]{Method: "POST", Path: "/zones/:name/restorations"}
+	ImportZone         = Call[Import, Imported]{Method: "POST", Path: "/zones/:name/imports"}
+	ShowDefinition     = Call[None, ZoneDefinition]{Method: "GET", Path: "/zones/:name/definition"}
+	DetachZone         = Call[None, ZoneDefinition]{Method: "POST", Path: "/zones/:name/detachment"}
+	SetZoneSettings    = Call[ZoneSettings, ZoneSettings]{Method: "PUT", Path: "/zones/:name/settings"}
+	ApplyDefinitions   = Call[ApplyRequest, Page[Applied]]{Method: "POST", Path: "/definitions"}
+	GenerateDefinition = Call[GenerateRequest, Generated]{Method: "POST", Path: "/generated-definitions"}
+	ShowDraft          = Call[None, Draft]{Method: "GET", Path: "/zones/:name/draft"}
+	EditDraft          = Call[DraftChange, Draft]{Method: "POST", Path: "/zones/:name/draft/edits"}
+	DoAcceptDraft      = Call[AcceptDraft, Revision]{Method: "POST", Path: "/zones/:name/draft/acceptance"}
+	DiscardDraft       = Call[None, None]{Method: "DELETE", Path: "/zones/:name/draft"}
+	SearchRecords      = List[Hit]{Method: "GET", Path: "/records"}
+	ListOperations     = List[Operation]{Method: "GET", Path: "/operations"}
+	ReplaceRecords     = Call[ReplaceRequest, Replaced]{Method: "POST", Path: "/operations"}
+	UndoOperation      = Call[None, Replaced]{Method: "POST", Path: "/operations/:id/undo"}
+	SyncOperation      = Call[None, Page[SyncView]]{Method: "POST", Path: "/operations/:id/syncs"}
 )
 
 // Zones at their providers.
 var (
-	ListPlacements  = List[PlacementStanding]{Method: "GET", Path: "/placements"}
+	ListPlacements  = List[PlacementView]{Method: "GET", Path: "/placements"}
 	ListDifferences = List[Difference]{Method: "GET", Path: "/zones/:name/differences"}
 	StartSync       = Call[SyncRequest, Page[SyncView]]{Method: "POST", Path: "/zones/:name/syncs"}
 	ShowSync        = Call[None, SyncView]{Method: "GET", Path: "/syncs/:id"}
@@ -100,8 +100,8 @@ var (
 	ListDomains     = List[DomainView]{Method: "GET", Path: "/domains"}
 	CheckDomain     = Call[None, delegation.Report]{Method: "POST", Path: "/domains/:name/checks"}
 	ShowReport      = Call[None, delegation.Report]{Method: "GET", Path: "/domains/:name/report"}
-	StartGlance     = Call[None, Glances]{Method: "POST", Path: "/glances"}
-	ShowGlance      = Call[None, Glances]{Method: "GET", Path: "/glances"}
+	StartBriefCheck = Call[None, BriefChecks]{Method: "POST", Path: "/brief-checks"}
+	ShowBriefCheck  = Call[None, BriefChecks]{Method: "GET", Path: "/brief-checks"}
 	PreviewDelegate = Call[DelegateRequest, Delegated]{Method: "POST", Path: "/domains/:name/delegation-preview"}
 	Delegate        = Call[DelegateRequest, Act]{Method: "POST", Path: "/domains/:name/delegations"}
 	ListActs        = List[Act]{Method: "GET", Path: "/acts"}

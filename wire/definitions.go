@@ -7,31 +7,31 @@ import (
 	"beacon/core/rules"
 )
 
-// Defined says what a definition does to one zone, or did.
-type Defined struct {
-	Zone      dnsname.Name    `json:"zone"`
-	New       bool            `json:"new"` // not looked after here before
-	Added     []record.Record `json:"added"`
-	Removed   []record.Record `json:"removed"`
-	Same      int             `json:"same"`
-	At        []string        `json:"at"`
-	NewAt     []string        `json:"new_at"` // accounts at which it was not placed before
-	Registrar string          `json:"registrar"`
-	Kits      []string        `json:"kits"`       // that it uses
-	From      []string        `json:"from"`       // the kit that each added record comes from, empty for its own
-	LedBy     string          `json:"led_by"`     // the file that leads it so far
-	TakenOver bool            `json:"taken_over"` // a person took it out of the hands of its file
-	Drafted   int             `json:"drafted"`    // edits in its draft
-	Findings  []rules.Found   `json:"findings"`   // what the rules say of the zone
-	Revision  *Revision       `json:"revision"`   // nil in a dry run
+// Applied says what a definition does to one zone, or did.
+type Applied struct {
+	Zone         dnsname.Name    `json:"zone"`
+	New          bool            `json:"new"` // not looked after here before
+	Added        []record.Record `json:"added"`
+	Removed      []record.Record `json:"removed"`
+	Same         int             `json:"same"`
+	Providers    []string        `json:"providers"`
+	NewProviders []string        `json:"new_providers"` // accounts at which it was not placed before
+	Registrar    string          `json:"registrar"`
+	Kits         []string        `json:"kits"`       // that it uses
+	From         []string        `json:"from"`       // the kit that each added record comes from, empty for its own
+	ManagedBy    string          `json:"managed_by"` // the file that leads it so far
+	Detached     bool            `json:"detached"`   // a person took it out of the hands of its file
+	Drafted      int             `json:"drafted"`    // edits in its draft
+	Findings     []rules.Found   `json:"findings"`   // what the rules say of the zone
+	Revision     *Revision       `json:"revision"`   // nil in a dry run
 }
 
-// DefineRequest asks for definition files to be taken.
-type DefineRequest struct {
+// ApplyRequest asks for definition files to be taken.
+type ApplyRequest struct {
 	Files  []definition.File `json:"files"`
 	DryRun bool              `json:"dry_run"`
-	Lead   bool              `json:"lead"` // the files say from now on what their zones contain, and nothing else does
-	Why    string            `json:"why"`  // for the record
+	Manage bool              `json:"manage"` // the files say from now on what their zones contain, and nothing else does
+	Reason string            `json:"reason"` // for the record
 }
 
 // ZoneDefinition is the definition of a zone, written back out.
@@ -42,25 +42,25 @@ type ZoneDefinition struct {
 
 // HouseKit is the kit that new zones start with.
 type HouseKit struct {
-	Name  string `json:"name"` // empty where there is none
-	About string `json:"about"`
+	Name        string `json:"name"` // empty where there is none
+	Description string `json:"description"`
 }
 
-// SketchRequest asks for a definition of a zone that exists elsewhere: what it contains comes from a zone file, or is
+// GenerateRequest asks for a definition of a zone that exists elsewhere: what it contains comes from a zone file, or is
 // read from the provider account that holds it now.
-type SketchRequest struct {
-	Zone      dnsname.Name `json:"zone"`
-	File      string       `json:"file"` // name of the zone file
-	Text      string       `json:"text"` // of the zone file; empty to read from an account
-	From      string       `json:"from"` // provider account; empty to look through all of them
-	At        []string     `json:"at"`   // provider accounts that shall serve it
-	Registrar string       `json:"registrar"`
-	Label     string       `json:"label"`
-	New       bool         `json:"new"` // it exists nowhere yet: begin with the house kit
+type GenerateRequest struct {
+	Zone        dnsname.Name `json:"zone"`
+	File        string       `json:"file"`      // name of the zone file
+	Text        string       `json:"text"`      // of the zone file; empty to read from an account
+	From        string       `json:"from"`      // provider account; empty to look through all of them
+	Providers   []string     `json:"providers"` // provider accounts that shall serve it
+	Registrar   string       `json:"registrar"`
+	Description string       `json:"description"`
+	New         bool         `json:"new"` // it exists nowhere yet: begin with the house kit
 }
 
-// Sketch is a definition to be looked over; nothing is kept of it here.
-type Sketch struct {
+// Generated is a definition to be looked over; nothing is kept of it here.
+type Generated struct {
 	Text    string    `json:"text"`
 	From    string    `json:"from"` // the account, or the file
 	LeftOut []LeftOut `json:"left_out"`

@@ -11,15 +11,15 @@ import (
 
 // DomainView is where a domain stands, as of the last check.
 type DomainView struct {
-	Name      dnsname.Name       `json:"name"`
-	Label     string             `json:"label"`
-	Registrar string             `json:"registrar"`
-	At        []string           `json:"at"` // provider accounts
-	Wanted    []dnsname.Name     `json:"wanted"`
-	Verdict   delegation.Verdict `json:"verdict"` // empty before the first check
-	SettlesBy *time.Time         `json:"settles_by"`
-	CheckedAt *time.Time         `json:"checked_at"`
-	Gravest   string             `json:"gravest"` // code of the gravest error or warning; empty for none
+	Name        dnsname.Name       `json:"name"`
+	Description string             `json:"description"`
+	Registrar   string             `json:"registrar"`
+	Providers   []string           `json:"providers"` // provider accounts
+	Wanted      []dnsname.Name     `json:"wanted"`
+	Verdict     delegation.Verdict `json:"verdict"` // empty before the first check
+	SettlesBy   *time.Time         `json:"settles_by"`
+	CheckedAt   *time.Time         `json:"checked_at"`
+	Gravest     string             `json:"gravest"` // code of the gravest error or warning; empty for none
 }
 
 // DomainFilter narrows a list of domains down. The zero value leaves all in it.
@@ -57,8 +57,8 @@ type DomainDetail struct {
 	Passage []handover.Stage `json:"passage"`
 }
 
-// Glances says how far a brief look at all domains is.
-type Glances struct {
+// BriefChecks says how far a brief look at all domains is.
+type BriefChecks struct {
 	Since    time.Time                  `json:"since"`    // wall time at which it was asked for
 	Ended    *time.Time                 `json:"ended"`    // wall time; null while it goes on
 	Domains  int                        `json:"domains"`  // that there are

@@ -12,17 +12,17 @@ import (
 // Draft is what is being changed in a zone: edits of whoever works on it, gathered, checked together, and put out
 // together or dropped. A zone has one draft, which everybody sees.
 type Draft struct {
-	Zone     dnsname.Name      `json:"zone"`
-	Tag      string            `json:"tag"`      // changes with every edit, and with every revision of the zone
-	Revision uint32            `json:"revision"` // that the edits stand on; 0 for none yet
-	LedBy    string            `json:"led_by"`   // the definition file that has to be changed instead; empty for none
-	Edits    []DraftEdit       `json:"edits"`
-	Added    []record.Record   `json:"added"`
-	Removed  []record.Record   `json:"removed"`
-	Same     int               `json:"same"`
-	Findings []rules.Found     `json:"findings"` // what the rules say of the zone as it would be
-	From     map[string]string `json:"from"`     // the kit that a set comes from, by its name and type, for those that come from one
-	Overrun  []finding.Finding `json:"overrun"`  // edits of sets that were changed meanwhile
+	Zone      dnsname.Name      `json:"zone"`
+	Tag       string            `json:"tag"`        // changes with every edit, and with every revision of the zone
+	Revision  uint32            `json:"revision"`   // that the edits stand on; 0 for none yet
+	ManagedBy string            `json:"managed_by"` // the definition file that has to be changed instead; empty for none
+	Edits     []DraftEdit       `json:"edits"`
+	Added     []record.Record   `json:"added"`
+	Removed   []record.Record   `json:"removed"`
+	Same      int               `json:"same"`
+	Findings  []rules.Found     `json:"findings"` // what the rules say of the zone as it would be
+	From      map[string]string `json:"from"`     // the kit that a set comes from, by its name and type, for those that come from one
+	Overrun   []finding.Finding `json:"overrun"`  // edits of sets that were changed meanwhile
 }
 
 // DraftEdit is one set that is changed.
@@ -47,7 +47,7 @@ type DraftChange struct {
 }
 
 type AcceptDraft struct {
-	Why string `json:"why"` // for the record
+	Reason string `json:"reason"` // for the record
 }
 
 type Pasted struct {

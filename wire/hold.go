@@ -24,15 +24,15 @@ type Hold struct {
 
 // HeldPlacement is a placement under a hold that is not as it was left, or was released.
 type HeldPlacement struct {
-	Zone     dnsname.Name `json:"zone"`
-	Account  string       `json:"account"`
-	Released bool         `json:"released"`
-	Newer    int          `json:"newer"`    // record sets that are newer outside than the database knows
-	Ours     int          `json:"ours"`     // of those, written by this service, as the journal beside its key has it
-	ToWrite  int          `json:"to_write"` // record sets that a sync would write
-	Looked   bool         `json:"looked"`   // since the hold began
-	State    Standing     `json:"state"`
-	Trouble  string       `json:"trouble"`
+	Zone     dnsname.Name   `json:"zone"`
+	Account  string         `json:"account"`
+	Released bool           `json:"released"`
+	Newer    int            `json:"newer"`   // record sets that are newer outside than the database knows
+	Ours     int            `json:"ours"`    // of those, written by this service, as the journal beside its key has it
+	Pending  int            `json:"pending"` // record sets that a sync would write
+	Looked   bool           `json:"looked"`  // since the hold began
+	State    PlacementState `json:"state"`
+	Trouble  string         `json:"trouble"`
 }
 
 // HoldRequest begins a hold.

@@ -19,13 +19,13 @@ type Operation struct {
 
 // ReplaceRequest asks for the same change to every record that a search finds.
 type ReplaceRequest struct {
-	Search  SearchRequest `json:"search"`
-	To      string        `json:"to"`       // what they shall point at or say; empty to leave that
-	TTL     *uint32       `json:"ttl"`      // that they shall have, seconds
-	SkipLed bool          `json:"skip_led"` // leave zones alone that definition files lead
-	Why     string        `json:"why"`
-	DryRun  bool          `json:"dry_run"`
-	Expect  string        `json:"expect"` // digest of what was shown; empty for any
+	Search      SearchRequest `json:"search"`
+	To          string        `json:"to"`           // what they shall point at or say; empty to leave that
+	TTL         *uint32       `json:"ttl"`          // that they shall have, seconds
+	SkipManaged bool          `json:"skip_managed"` // leave zones alone that definition files lead
+	Reason      string        `json:"reason"`
+	DryRun      bool          `json:"dry_run"`
+	Expect      string        `json:"expect"` // digest of what was shown; empty for any
 }
 
 // Replaced says what an operation does, or did.

@@ -12,15 +12,15 @@ type ProblemKind string
 
 // The kinds of problems.
 const (
-	Invalid       ProblemKind = "invalid"       // what was given cannot be used as it is
-	Missing       ProblemKind = "missing"       // what was named is not here
-	InTheWay      ProblemKind = "in-the-way"    // something else has to end, or be decided, first
-	Unconditional ProblemKind = "unconditional" // it has to be said which state of it was looked at
-	Stale         ProblemKind = "stale"         // what it was to be done to has changed since it was looked at
-	Outside       ProblemKind = "outside"       // a provider or registrar failed
-	Unavailable   ProblemKind = "unavailable"   // the service's own database is away; try again
-	NotSignedIn   ProblemKind = "not-signed-in"
-	NotPermitted  ProblemKind = "not-permitted"
+	Invalid        ProblemKind = "invalid"         // what was given cannot be used as it is
+	NotFound       ProblemKind = "not-found"       // what was named is not here
+	Blocked        ProblemKind = "blocked"         // something else has to end, or be decided, first
+	Unconditional  ProblemKind = "unconditional"   // it has to be said which state of it was looked at
+	Stale          ProblemKind = "stale"           // what it was to be done to has changed since it was looked at
+	UpstreamFailed ProblemKind = "upstream-failed" // a provider or registrar failed
+	Unavailable    ProblemKind = "unavailable"     // the service's own database is away; try again
+	NotSignedIn    ProblemKind = "not-signed-in"
+	NotPermitted   ProblemKind = "not-permitted"
 )
 
 // Problem is an error that is meant for people: what was wrong, where, and what to do.

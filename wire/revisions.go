@@ -12,7 +12,7 @@ type Revision struct {
 	Records   int       `json:"records"`
 	Author    string    `json:"author"`
 	Source    string    `json:"source"`
-	Why       string    `json:"why"` // in the words of the user who accepted it
+	Reason    string    `json:"reason"` // in the words of the user who accepted it
 	CreatedAt time.Time `json:"created_at"`
 }
 
@@ -34,5 +34,5 @@ type NameChange struct {
 
 type Restore struct {
 	Revision uint32 `json:"revision"`
-	Why      string `json:"why"`
+	Reason   string `json:"reason"`
 }

@@ -18,7 +18,7 @@ type Difference struct {
 	Steps     change.List       `json:"steps"`
 	Digest    string            `json:"digest"` // of the steps; names the list when a sync is asked for
 	Requests  int               `json:"requests"`
-	InStep    int               `json:"in_step"`
+	InSync    int               `json:"in_sync"`
 	Drift     []diff.Item       `json:"drift"`
 	Conflicts []diff.Item       `json:"conflicts"`
 	Foreign   []diff.Item       `json:"foreign"`
@@ -27,31 +27,31 @@ type Difference struct {
 	Notes     []finding.Finding `json:"notes"`
 }
 
-// PlacementStanding is how a placement stood when it was looked at last.
-type PlacementStanding struct {
+// PlacementView is a placement with its state at the last look.
+type PlacementView struct {
 	Zone    dnsname.Name `json:"zone"`
 	Account string       `json:"account"`
-	PlacementState
+	PlacementLook
 }
 
-// PlacementState is what was seen.
-type PlacementState struct {
-	Standing    Standing   `json:"standing"` // "", "in step", "to write", "drifted", "unreachable" or "unconfirmed"
-	ToWrite     int        `json:"to_write"`
-	Drifted     int        `json:"drifted"`
-	Conflicting int        `json:"conflicting"`
-	Foreign     int        `json:"foreign"`
-	Trouble     string     `json:"trouble"`
-	LookedAt    *time.Time `json:"looked_at"`
+// PlacementLook is what was seen.
+type PlacementLook struct {
+	State       PlacementState `json:"state"` // "", "in-sync", "pending", "drifted", "unreachable" or "unconfirmed"
+	Pending     int            `json:"pending"`
+	Drifted     int            `json:"drifted"`
+	Conflicting int            `json:"conflicting"`
+	Foreign     int            `json:"foreign"`
+	Trouble     string         `json:"trouble"`
+	LookedAt    *time.Time     `json:"looked_at"`
 }
 
 // SyncRequest asks for a sync of a zone's placements.
 type SyncRequest struct {
-	Zone    dnsname.Name `json:"-"`        // the path names it
-	Account string       `json:"account"`  // only this placement; empty for all
-	Allow   []string     `json:"allow"`    // codes of guards that a person says yes to
-	Expect  string       `json:"expect"`   // digest of the change list that was shown; empty for any
-	PutBack bool         `json:"put_back"` // changes made elsewhere are undone
+	Zone    dnsname.Name `json:"-"`       // the path names it
+	Account string       `json:"account"` // only this placement; empty for all
+	Allow   []string     `json:"allow"`   // codes of guards that a person says yes to
+	Expect  string       `json:"expect"`  // digest of the change list that was shown; empty for any
+	Revert  bool         `json:"revert"`  // changes made elsewhere are undone
 }
 
 // SentRequest is one request of a sync, as it was meant and as it went.

@@ -11,11 +11,11 @@ type Me struct {
 	Rights []access.Right `json:"rights"`
 }
 
-type NewPerson struct {
+type NewUser struct {
 	Name string `json:"name"`
 }
 
-type PersonAdded struct {
+type UserAdded struct {
 	Name     string `json:"name"`
 	Password string `json:"password"`
 }

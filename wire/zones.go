@@ -6,17 +6,17 @@ import (
 	"beacon/core/rules"
 )
 
-// CareView is how a zone is looked after, as it is shown and given.
-type CareView struct {
-	Drift    string     `json:"drift"`     // what becomes of changes made elsewhere: "ask", "put back" or "adopt"
-	OnlyOurs bool       `json:"only_ours"` // sets that were there before us are left, whatever is wanted
-	Protect  []string   `json:"protect"`   // patterns of sets whose going needs a yes of its own
-	Sites    []string   `json:"sites"`     // names that carry a site, @ for the apex; those that usually do where it is left out
-	Extras   []ExtraSet `json:"extras"`    // attributes that sets shall have at providers that know them
+// ZoneSettings is how a zone is looked after, as it is shown and given.
+type ZoneSettings struct {
+	Drift        string         `json:"drift"`         // what becomes of changes made elsewhere: "ask", "put back" or "adopt"
+	KeepExisting bool           `json:"keep_existing"` // sets that were there before us are left, whatever is wanted
+	Protect      []string       `json:"protect"`       // patterns of sets whose going needs a yes of its own
+	Websites     []string       `json:"websites"`      // names that carry a site, @ for the apex; those that usually do where it is left out
+	Attributes   []SetAttribute `json:"attributes"`    // attributes that sets shall have at providers that know them
 }
 
-// ExtraSet is one attribute of one set.
-type ExtraSet struct {
+// SetAttribute is one attribute of one set.
+type SetAttribute struct {
 	Set   string `json:"set"` // name below the zone, and type, such as "www A"
 	Name  string `json:"name"`
 	Value string `json:"value"`
@@ -24,20 +24,20 @@ type ExtraSet struct {
 
 // ZoneView is a zone as it is shown.
 type ZoneView struct {
-	Name       dnsname.Name    `json:"name"`
-	Label      string          `json:"label"`
-	Registrar  string          `json:"registrar"`
-	LedBy      string          `json:"led_by"` // the definition file that says what it contains; empty for none
-	TakenOver  bool            `json:"taken_over"`
-	Leave      []string        `json:"leave"` // patterns of sets that somebody else looks after
-	Care       CareView        `json:"care"`
-	Drafted    int             `json:"drafted"` // edits in its draft
-	Revision   *Revision       `json:"revision"`
-	Placements []PlacementView `json:"placements"`
+	Name        dnsname.Name    `json:"name"`
+	Description string          `json:"description"`
+	Registrar   string          `json:"registrar"`
+	ManagedBy   string          `json:"managed_by"` // the definition file that says what it contains; empty for none
+	Detached    bool            `json:"detached"`
+	Ignore      []string        `json:"ignore"` // patterns of sets that somebody else looks after
+	Settings    ZoneSettings    `json:"settings"`
+	Drafted     int             `json:"drafted"` // edits in its draft
+	Revision    *Revision       `json:"revision"`
+	Placements  []ZonePlacement `json:"placements"`
 }
 
-// PlacementView is a zone's placement as it is shown.
-type PlacementView struct {
+// ZonePlacement is a zone's placement as it is shown.
+type ZonePlacement struct {
 	Account     string         `json:"account"`
 	Made        bool           `json:"made"` // the zone exists at the provider
 	Nameservers []dnsname.Name `json:"nameservers"`
@@ -49,14 +49,14 @@ type Import struct {
 	Zone   dnsname.Name `json:"-"`    // the path names it
 	File   string       `json:"file"` // its name, for faults and for the record of where it came from
 	Text   string       `json:"text"`
-	Why    string       `json:"why"`
+	Reason string       `json:"reason"`
 	DryRun bool         `json:"dry_run"`
 }
 
 // LeftOut is a record of an imported file that is not taken over, and why.
 type LeftOut struct {
 	Record record.Record `json:"record"`
-	Why    string        `json:"why"`
+	Why    string        `json:"reason"`
 }
 
 // Imported says what an import does, or did.

@@ -60,12 +60,12 @@ func demoStart() *cobra.Command {
 			return err
 		}
 		fmt.Printf("Agile Beacon is up after %.1f s.\n\n", time.Since(begun).Seconds())
-		fmt.Printf("  console          %s   as keeper, with the password %s\n", stage.Address(), stage.Password)
+		fmt.Printf("  console          %s   as admin, with the password %s\n", stage.Address(), stage.Password)
 		fmt.Printf("  API              %s/api/v1, described by /api/v1/openapi.json\n", stage.Address())
-		fmt.Printf("  command line     %s sign-in --address %s --as keeper --password-file %s/password\n", os.Args[0], stage.Address(), opt.Dir)
-		fmt.Printf("  the domain       %s, registered at Gannet, answered by Plover, wanted at Heron\n", demo.Domain)
+		fmt.Printf("  command line     %s sign-in --address %s --as admin --password-file %s/password\n", os.Args[0], stage.Address(), opt.Dir)
+		fmt.Printf("  the domain       %s, registered at Gannet, answered by Plover, to be moved to Heron\n", demo.Domain)
 		fmt.Printf("  its files        %s/saltmarsh-ferries.zone and .beacon.yaml\n", opt.Dir)
-		fmt.Printf("  practice world   %s (clock at %g times the wall's)\n", stage.Site("control"), opt.Rate)
+		fmt.Printf("  practice world   %s (simulated time, %g times real time)\n", stage.Site("control"), opt.Rate)
 		fmt.Printf("  logs             %s/service.log, practice.log, db/log\n\n", opt.Dir)
 		fmt.Printf("Ctrl-C stops all of it; what was done is kept for the next start.\n")
 		err = stage.Wait(ctx)

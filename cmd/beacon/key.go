@@ -14,13 +14,13 @@ import (
 func keyCommand() *cobra.Command {
 	c := &cobra.Command{Use: "key", Short: "The key that stored credentials are sealed with"}
 	var settings string
-	renew := &cobra.Command{Use: "renew", Short: "Seal every credential with a new key; the service may go on meanwhile", Args: cobra.NoArgs,
+	renew := &cobra.Command{Use: "rotate", Short: "Seal every credential with a new key; the service keeps running", Args: cobra.NoArgs,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			read, err := service.ReadSettings(settings)
 			if err != nil {
 				return err
 			}
-			n, err := accounts.RenewKey(context.Background(), accounts.Renewal{Database: read.Database, KeyFile: read.KeyFile, Reach: read.Reach})
+			n, err := accounts.RotateKey(context.Background(), accounts.KeyRotation{Database: read.Database, KeyFile: read.KeyFile, Reach: read.AllowedNetworks})
 			if err != nil {
 				return err
 			}

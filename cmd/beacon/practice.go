@@ -35,7 +35,7 @@ func practiceCommand() *cobra.Command {
 	c.Flags().IntVar(&opt.Net, "net", 53, "second octet of its addresses, 127.NET.x.y")
 	c.Flags().IntVar(&opt.DNSPort, "dns-port", 5300, "port of all its nameservers and resolvers")
 	c.Flags().IntVar(&opt.HTTPPort, "http-port", 8054, "port of all its HTTP interfaces")
-	c.Flags().Float64Var(&opt.Rate, "rate", 1, "world seconds in a second of the wall's clock, 1 to 60")
+	c.Flags().Float64Var(&opt.Rate, "rate", 1, "simulated seconds in a real second, 1 to 60")
 	c.Flags().DurationVar(&opt.Lag, "lag", 120*time.Millisecond, "how much reads at Plover are behind writes")
 	c.Flags().StringVar(&opt.StateFile, "state", "", "file that keeps its state between runs")
 	return c

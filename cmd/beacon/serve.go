@@ -93,7 +93,7 @@ func serve(ctx context.Context, path, watch string, verbose, hold bool) error {
 		return err
 	}
 	defer svc.Close()
-	name, password, err := svc.Users.FirstPerson(ctx, os.Getenv("BEACON_FIRST_PASSWORD"))
+	name, password, err := svc.Users.FirstUser(ctx, os.Getenv("BEACON_FIRST_PASSWORD"))
 	if err != nil {
 		return err
 	}

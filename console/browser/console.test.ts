@@ -28,7 +28,7 @@ test('signing in: a wrong password is said, the right one leads to the domains',
   await page.getByLabel('Name').waitFor()
   await accessible(page, 'sign-in')
   expected(/401/) // the browser itself writes down a refused sign-in
-  await type(page, page.getByLabel('Name'), 'keeper')
+  await type(page, page.getByLabel('Name'), 'admin')
   await type(page, page.getByLabel('Password'), password + 'x')
   await page.keyboard.press('Enter')
   await page.getByRole('alert').getByText('Name or password is wrong.').waitFor()
@@ -54,7 +54,7 @@ test('a domain is brought in from the old provider', async () => {
   await press(page, page.getByRole('checkbox', { name: 'heron-main' }))
   await press(page, button('Draft the definition'))
   await page.getByText('Drafted from plover-old').waitFor()
-  await expect(page.getByLabel('Definition', { exact: true }).inputValue()).resolves.toContain('at: [heron-main]')
+  await expect(page.getByLabel('Definition', { exact: true }).inputValue()).resolves.toContain('providers: [heron-main]')
   await press(page, button('Look it over'))
   await page.getByText('14 records added, 0 removed').waitFor()
   await accessible(page, 'a definition looked over')
@@ -142,7 +142,7 @@ test('a definition is dropped onto the page', async () => {
 test('a guard holds until somebody says yes', async () => {
   const { page } = watched
   await page.goto(address + '/define')
-  const text = `zones:\n  ${domain}:\n    at: [heron-main]\n    registrar: gannet-main\n    records: |\n      @ 300 A 192.0.2.40\n      www 300 CNAME @\n      pier-cam 60 A 198.51.100.17\n`
+  const text = `zones:\n  ${domain}:\n    providers: [heron-main]\n    registrar: gannet-main\n    records: |\n      @ 300 A 192.0.2.40\n      www 300 CNAME @\n      pier-cam 60 A 198.51.100.17\n`
   const [chooser] = await Promise.all([page.waitForEvent('filechooser'), press(page, button('Pick a file'))])
   await chooser.setFiles({ name: 'fewer.beacon.yaml', mimeType: 'text/plain', buffer: Buffer.from(text) })
   await page.getByText('fewer.beacon.yaml').waitFor()

@@ -89,7 +89,7 @@ export async function type(page: Page, target: Locator, text: string) {
   await page.keyboard.insertText(text)
 }
 
-export async function signIn(page: Page, name = 'keeper', word = password) {
+export async function signIn(page: Page, name = 'admin', word = password) {
   await page.goto(address + '/')
   await type(page, page.getByLabel('Name'), name)
   await type(page, page.getByLabel('Password'), word)

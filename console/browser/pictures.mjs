@@ -17,7 +17,7 @@ for (const one of pages) {
     reducedMotion: 'reduce',
   })
   const page = await context.newPage()
-  if (path !== '/sign-in') await context.request.post(address + '/api/v1/sessions', { data: { name: 'keeper', password, browser: true } })
+  if (path !== '/sign-in') await context.request.post(address + '/api/v1/sessions', { data: { name: 'admin', password, browser: true } })
   await page.goto(address + path)
   await page.getByRole('heading', { level: 1 }).waitFor()
   await page.locator('main:not(:has([role=status][aria-label=Loading]))').waitFor()

@@ -6,7 +6,7 @@ import { accessible, address, launch, open, password, press, signIn, tabTo, type
 
 const zone = 'tidepool.example'
 let browser: Browser
-let keeper: Watched
+let admin: Watched
 let bearer = ''
 
 async function ask<T>(method: string, path: string, body?: unknown): Promise<T> {
@@ -18,19 +18,19 @@ async function ask<T>(method: string, path: string, body?: unknown): Promise<T> 
   return (text ? JSON.parse(text) : undefined) as T
 }
 
-const define = (text: string, lead: boolean) => ask('POST', '/definitions', { files: [{ name: 'tidepool.beacon.yaml', text }], dry_run: false, lead, why: '' })
+const define = (text: string, manage: boolean) => ask('POST', '/definitions', { files: [{ name: 'tidepool.beacon.yaml', text }], dry_run: false, manage, reason: '' })
 const recordsOf = async (name: string) =>
   (await ask<{ items: { name: string; type: string; data: string }[] }>('GET', `/zones/${name}/records`)).items.map((r) => `${r.name.replace(`.${name}.`, '')} ${r.type} ${r.data}`)
 
 beforeAll(async () => {
   browser = await launch()
-  bearer = (await ask<{ token: string }>('POST', '/sessions', { name: 'keeper', password, browser: false })).token
-  await define(`zones:\n  ${zone}:\n    at: [heron-main]\n    records: |\n      @ 300 A 192.0.2.40\n      @ MX 10 mx1.post.example.\n      gauge A 198.51.100.31\n      gauge A 198.51.100.32\n`, false)
-  keeper = await open(browser)
-  await signIn(keeper.page)
+  bearer = (await ask<{ token: string }>('POST', '/sessions', { name: 'admin', password, browser: false })).token
+  await define(`zones:\n  ${zone}:\n    providers: [heron-main]\n    records: |\n      @ 300 A 192.0.2.40\n      @ MX 10 mx1.post.example.\n      gauge A 198.51.100.31\n      gauge A 198.51.100.32\n`, false)
+  admin = await open(browser)
+  await signIn(admin.page)
 })
 afterAll(async () => {
-  expect(keeper.faults).toEqual([])
+  expect(admin.faults).toEqual([])
   await browser?.close()
 })
 
@@ -39,82 +39,82 @@ const bar = (w: Watched) => w.page.getByRole('region', { name: 'Draft', exact: t
 const button = (w: Watched, name: string | RegExp) => w.page.getByRole('button', { name })
 
 test('a record is changed by the fields of its type, one is added, one is taken out', async () => {
-  const { page } = keeper
+  const { page } = admin
   await page.goto(`${address}/domains/${zone}/records`)
-  await table(keeper).getByRole('cell', { name: '10 mx1.post.example.', exact: true }).waitFor()
+  await table(admin).getByRole('cell', { name: '10 mx1.post.example.', exact: true }).waitFor()
   await accessible(page, 'records of a zone')
-  await press(page, button(keeper, /^(Edit|Look) @ MX/))
+  await press(page, button(admin, /^(Edit|Look) @ MX/))
   await accessible(page, 'a form')
   await type(page, page.getByLabel('Preference'), 'ten')
-  keeper.expected(/422/)
-  await press(page, button(keeper, 'Change it in the draft'))
+  admin.expected(/422/)
+  await press(page, button(admin, 'Change it in the draft'))
   await page.getByText('“ten”').or(page.getByText('"ten" is no number from 0 to 65535')).waitFor()
-  keeper.expected(/^$/)
+  admin.expected(/^$/)
   await type(page, page.getByLabel('Preference'), '20')
   await page.keyboard.press('Enter')
-  await bar(keeper).getByText('1 added, 1 removed').waitFor()
-  await expect.poll(() => button(keeper, /^(Edit|Look) @ MX/).count()).toBe(1)
+  await bar(admin).getByText('1 added, 1 removed').waitFor()
+  await expect.poll(() => button(admin, /^(Edit|Look) @ MX/).count()).toBe(1)
 
-  await press(page, button(keeper, 'Add a record'))
+  await press(page, button(admin, 'Add a record'))
   await type(page, page.getByLabel('Name', { exact: true }), 'cam')
   await page.getByLabel('Type', { exact: true }).selectOption('AAAA')
   await type(page, page.getByLabel('IPv6 address'), '2001:db8::17')
   await page.keyboard.press('Enter')
-  await bar(keeper).getByText('2 added, 1 removed').waitFor()
-  await press(page, button(keeper, /^(Edit|Look) gauge A 198.51.100.32/))
-  await press(page, button(keeper, 'Take it out'))
-  await bar(keeper).getByText('2 added, 2 removed').waitFor()
+  await bar(admin).getByText('2 added, 1 removed').waitFor()
+  await press(page, button(admin, /^(Edit|Look) gauge A 198.51.100.32/))
+  await press(page, button(admin, 'Take it out'))
+  await bar(admin).getByText('2 added, 2 removed').waitFor()
   await accessible(page, 'a draft')
 })
 
 test('what a finding offers goes into the draft with one press', async () => {
-  const { page } = keeper
+  const { page } = admin
   const missing = page.getByText('findings about what is not there')
   await tabTo(page, missing)
   await page.keyboard.press('Enter')
   await accessible(page, 'findings')
-  await press(page, button(keeper, /^Mend it.*www missing/))
-  await bar(keeper).getByText('3 added, 2 removed').waitFor()
+  await press(page, button(admin, /^Mend it.*www missing/))
+  await bar(admin).getByText('3 added, 2 removed').waitFor()
   await expect.poll(() => page.getByText('www missing').count()).toBe(0)
 })
 
 test('records are pasted from a page, and each line is told what it was taken for', async () => {
-  const { page } = keeper
-  await press(page, button(keeper, 'Paste records'))
+  const { page } = admin
+  await press(page, button(admin, 'Paste records'))
   await page.keyboard.insertText('Type\tHost\tValue\tTTL\nCNAME\tbook\thttps://booking.harbour.example/start\t1 hour\nthis is none\n')
   await page.getByText('only the host was taken').waitFor()
   await page.getByText('1 line could not be read').waitFor()
   await accessible(page, 'pasted records')
-  await press(page, button(keeper, 'Add 1 record to the draft'))
-  await bar(keeper).getByText('4 added, 2 removed').waitFor()
+  await press(page, button(admin, 'Add 1 record to the draft'))
+  await bar(admin).getByText('4 added, 2 removed').waitFor()
 })
 
 test('two people see each other’s edits, and put them out together', async () => {
-  const { page } = keeper
-  const { password: hers } = await ask<{ password: string }>('POST', '/people', { name: 'petra' })
+  const { page } = admin
+  const { password: hers } = await ask<{ password: string }>('POST', '/users', { name: 'petra' })
   const petra = await open(browser)
   await signIn(petra.page, 'petra', hers)
   await petra.page.goto(`${address}/domains/${zone}/records`)
-  await bar(petra).getByText('also by keeper').waitFor()
+  await bar(petra).getByText('also by admin').waitFor()
 
-  // The keeper has a form open while Petra changes something.
-  await press(page, button(keeper, /^(Edit|Look) @ A/))
+  // The admin has a form open while Petra changes something.
+  await press(page, button(admin, /^(Edit|Look) @ A/))
   await press(petra.page, button(petra, /^(Edit|Look) gauge A 198.51.100.31/))
   await type(petra.page, petra.page.getByLabel('IPv4 address'), '198.51.100.39')
   await petra.page.keyboard.press('Enter')
   await bar(petra).getByText('5 added, 3 removed').waitFor()
-  await bar(keeper).getByText('also by petra').waitFor()
+  await bar(admin).getByText('also by petra').waitFor()
   await type(page, page.getByLabel('IPv4 address'), '192.0.2.41')
   await page.keyboard.press('Enter')
-  await bar(keeper).getByText('6 added, 4 removed').waitFor()
+  await bar(admin).getByText('6 added, 4 removed').waitFor()
   await bar(petra).getByText('6 added, 4 removed').waitFor()
 
   // Somebody who looked at an earlier draft is refused, and nothing of the others is lost.
   await expect(fetch(`${address}/api/v1/zones/${zone}/draft`, { method: 'DELETE', headers: { Authorization: `Bearer ${bearer}`, 'If-Match': '"1.1"' } }).then((r) => r.status)).resolves.toBe(412)
-  await press(page, button(keeper, 'Show the change list'))
+  await press(page, button(admin, 'Show the change list'))
   await accessible(page, 'the change list of a draft')
   await type(page, page.getByLabel('Why (for the record)'), 'the booking site moved')
-  await press(page, button(keeper, 'Put it out'))
+  await press(page, button(admin, 'Put it out'))
   await page.getByText('Taken as revision 2.').waitFor()
   await bar(petra).waitFor({ state: 'detached' })
   expect(await recordsOf(zone)).toEqual(expect.arrayContaining(['gauge A 198.51.100.39', `${zone}. A 192.0.2.41`, 'book CNAME booking.harbour.example.']))
@@ -123,7 +123,7 @@ test('two people see each other’s edits, and put them out together', async () 
 })
 
 test('the history tells who did it and why, and the name’s own', async () => {
-  const { page } = keeper
+  const { page } = admin
   await press(page, page.getByRole('navigation', { name: `Views of ${zone}` }).getByRole('link', { name: 'History' }))
   await page.getByText('the booking site moved').waitFor()
   await type(page, page.getByLabel('Name'), 'gauge')
@@ -132,26 +132,26 @@ test('the history tells who did it and why, and the name’s own', async () => {
 })
 
 test('a zone that files lead is taken over, and written back with its kit', async () => {
-  const { page } = keeper
-  const led = `kits:\n  pool:\n    needs: {site: ipv4}\n    records: |\n      @ A \${site}\n      www CNAME @\nzones:\n  rockpool.example:\n    kits: [{pool: {site: 192.0.2.40}}]\n    records: |\n      cam A 192.0.2.7\n`
+  const { page } = admin
+  const led = `kits:\n  pool:\n    parameters: {site: ipv4}\n    records: |\n      @ A \${site}\n      www CNAME @\nzones:\n  rockpool.example:\n    kits: [{pool: {site: 192.0.2.40}}]\n    records: |\n      cam A 192.0.2.7\n`
   await define(led, true)
   await page.goto(`${address}/domains/rockpool.example/records`)
   await page.getByText('Led by tidepool.beacon.yaml').waitFor()
-  await expect(button(keeper, 'Add a record').count()).resolves.toBe(0)
+  await expect(button(admin, 'Add a record').count()).resolves.toBe(0)
   await accessible(page, 'a zone led by files')
-  await press(page, button(keeper, 'Take it over…'))
-  await press(page, button(keeper, 'Take rockpool.example over'))
-  await press(page, button(keeper, /^(Edit|Look) cam A/))
+  await press(page, button(admin, 'Take it over…'))
+  await press(page, button(admin, 'Take rockpool.example over'))
+  await press(page, button(admin, /^(Edit|Look) cam A/))
   await type(page, page.getByLabel('IPv4 address'), '192.0.2.8')
   await page.keyboard.press('Enter')
-  await press(page, button(keeper, 'Put it out'))
+  await press(page, button(admin, 'Put it out'))
   await page.getByText('Taken as revision 2.').waitFor()
   const { text } = await ask<{ text: string }>('GET', '/zones/rockpool.example/definition')
   expect(text).toContain('kits: [{pool: {site: 192.0.2.40}}]\n    records: |\n      cam A 192.0.2.8\n')
 })
 
 test('forty zones are changed in one step, and changed back', async () => {
-  const { page } = keeper
+  const { page } = admin
   const piers = Array.from({ length: 40 }, (_, i) => `  pier-${i}.example:\n    records: |\n      @ 300 A 203.0.113.40\n      www CNAME @\n`).join('')
   await define('zones:\n' + piers, false)
   await press(page, page.getByRole('navigation', { name: 'Main' }).getByRole('link', { name: 'Search' }))
@@ -165,11 +165,11 @@ test('forty zones are changed in one step, and changed back', async () => {
   await page.keyboard.press('Enter')
   await page.getByText('40 records in 40 zones:').waitFor()
   await accessible(page, 'a change of forty zones')
-  await press(page, button(keeper, 'Change 40 records in 40 zones'))
+  await press(page, button(admin, 'Change 40 records in 40 zones'))
   await page.getByText('40 records in 40 zones: to 203.0.113.50').first().waitFor()
   expect(await recordsOf('pier-39.example')).toContain('pier-39.example. A 203.0.113.50')
-  await press(page, button(keeper, /^Undo…/))
-  await press(page, button(keeper, 'Put all of it back'))
+  await press(page, button(admin, /^Undo…/))
+  await press(page, button(admin, 'Put all of it back'))
   await page.getByText(/undone by operation/).waitFor()
   expect(await recordsOf('pier-39.example')).toContain('pier-39.example. A 203.0.113.40')
   await type(page, page.getByRole('searchbox'), '203.0.113.40')

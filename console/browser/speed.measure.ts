@@ -17,10 +17,10 @@ async function call(method: string, path: string, body?: unknown): Promise<never
 
 beforeAll(async () => {
   browser = await launch()
-  session = (await call('POST', '/sessions', { name: 'keeper', password }) as { token: string }).token
-  const text = `zones:\n  ${zone}:\n    at: [heron-main]\n    records: |\n      @ A 192.0.2.1\n`
+  session = (await call('POST', '/sessions', { name: 'admin', password }) as { token: string }).token
+  const text = `zones:\n  ${zone}:\n    providers: [heron-main]\n    records: |\n      @ A 192.0.2.1\n`
   await call('POST', '/definitions', { files: [{ name: 'x', text }], dry_run: false })
-  await call('POST', `/zones/${zone}/syncs`, { account: '', allow: [], expect: '', put_back: false })
+  await call('POST', `/zones/${zone}/syncs`, { account: '', allow: [], expect: '', revert: false })
   await call('POST', `/domains/${zone}/checks`)
   for (const name of hosts) tokens.push((await call('POST', '/hosts', { name, v4: true, v6: false }) as { token: string }).token)
 })
@@ -29,7 +29,7 @@ afterAll(() => browser?.close())
 async function signedIn() {
   const { page } = await open(browser)
   await page.goto(address + '/sign-in')
-  await page.getByLabel('Name').fill('keeper')
+  await page.getByLabel('Name').fill('admin')
   await page.getByLabel('Password').fill(password)
   await page.keyboard.press('Enter')
   await page.getByRole('heading', { name: 'Domains', level: 1 }).waitFor()

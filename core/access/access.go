@@ -22,9 +22,9 @@ func All() []Right { return []Right{Read, Write, Manage} }
 
 // Caller is whoever asks.
 type Caller struct {
-	PersonID uint64
-	Name     string // of the person or token, for the logbook
-	Rights   []Right
+	UserID uint64
+	Name   string // of the person or token, for the logbook
+	Rights []Right
 }
 
 // May reports whether the caller has the right; the zero Caller has none.

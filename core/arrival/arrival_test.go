@@ -115,7 +115,7 @@ var codes = map[string]struct{ fires, quiet func(*Evidence) }{
 	}},
 	"site-elsewhere":     {func(e *Evidence) { e.Sites[0].Wanted = []netip.Addr{old} }, func(e *Evidence) { e.Sites[0].Wanted = nil }},
 	"site-behind":        {func(e *Evidence) { e.Sites[0].Resolvers[0].Addresses = []netip.Addr{old} }, func(e *Evidence) { e.Sites[0].Resolvers[0].Problem = "silent" }},
-	"site-left-early":    {func(e *Evidence) { e.Sites[0].Resolvers[0].Addresses = []netip.Addr{old}; e.host(0, old, Closed) }, func(e *Evidence) { e.Sites[0].Resolvers[0].Addresses = []netip.Addr{old}; e.host(0, old, "") }},
+	"old-host-stopped":   {func(e *Evidence) { e.Sites[0].Resolvers[0].Addresses = []netip.Addr{old}; e.host(0, old, Closed) }, func(e *Evidence) { e.Sites[0].Resolvers[0].Addresses = []netip.Addr{old}; e.host(0, old, "") }},
 	"site-unreachable":   {func(e *Evidence) { e.off(0, four, Closed); e.off(0, six, Mute) }, func(e *Evidence) { e.off(0, four, Barred); e.off(0, six, NoRoute) }},
 	"site-address-fails": {func(e *Evidence) { e.lead(0, four, other4); e.host(0, other4, Mute) }, func(e *Evidence) { e.lead(0, four, other4); e.host(0, other4, "") }},
 	"site-v6-fails":      {func(e *Evidence) { e.off(0, six, Mute) }, func(e *Evidence) { e.off(0, six, NoRoute) }},
@@ -134,7 +134,7 @@ var codes = map[string]struct{ fires, quiet func(*Evidence) }{
 			e.all(true, func(c *Contact) { c.Leads = "https://" + short(c.Name) + "/timetable" })
 		}},
 	"redirect-insecure": {func(e *Evidence) { e.at(0, four, true).Leads = "http://elsewhere.example/" }, func(e *Evidence) { e.at(0, four, true).Leads = "https://elsewhere.example/" }},
-	"www-parts":         {func(e *Evidence) { e.at(1, four, true).Leads, e.at(1, six, true).Leads = "", "" }, func(e *Evidence) { e.all(true, func(c *Contact) { c.Leads = "https://elsewhere.example/" }) }},
+	"www-differs":       {func(e *Evidence) { e.at(1, four, true).Leads, e.at(1, six, true).Leads = "", "" }, func(e *Evidence) { e.all(true, func(c *Contact) { c.Leads = "https://elsewhere.example/" }) }},
 	"certificate-name": {func(e *Evidence) {
 		e.at(1, four, true).Certificate.Names = []string{"saltmarsh-ferries.example", "*.www.saltmarsh-ferries.example"}
 	}, func(e *Evidence) { e.at(1, four, true).Certificate.Names = []string{"*.saltmarsh-ferries.example"} }},
@@ -144,7 +144,7 @@ var codes = map[string]struct{ fires, quiet func(*Evidence) }{
 	"certificate-ends-soon": {func(e *Evidence) { e.at(0, four, true).Certificate.Until = now.AddDate(0, 0, 1) }, func(e *Evidence) {
 		e.at(0, four, true).Certificate.From, e.at(0, four, true).Certificate.Until = now.Add(-time.Hour), now.AddDate(0, 0, 1)
 	}},
-	"caa-forbids":    {func(e *Evidence) { e.caa(`0 issue ";"`) }, func(e *Evidence) { e.caa(`0 issuewild ";"`, `0 iodef "mailto:keeper@saltmarsh-ferries.example"`) }},
+	"caa-forbids":    {func(e *Evidence) { e.caa(`0 issue ";"`) }, func(e *Evidence) { e.caa(`0 issuewild ";"`, `0 iodef "mailto:hostmaster@saltmarsh-ferries.example"`) }},
 	"caa-critical":   {func(e *Evidence) { e.caa(`128 isue "ca.example"`) }, func(e *Evidence) { e.caa(`0 isue "ca.example"`) }},
 	"caa-differs":    {func(e *Evidence) { e.Sites[0].CAA[0].Data = nil }, func(e *Evidence) { e.caa() }},
 	"caa-unanswered": {func(e *Evidence) { e.Sites[0].CAA[0].Data, e.Sites[0].CAA[0].Problem = nil, "SERVFAIL" }, func(e *Evidence) { e.Sites[0].CAA = nil }},
@@ -182,7 +182,7 @@ func TestHealthy(t *testing.T) {
 	r := Judge(healthy())
 	require.Len(t, r.Sites, 2)
 	for _, s := range r.Sites {
-		assert.Equal(t, Arrived, s.State)
+		assert.Equal(t, Settled, s.State)
 		assert.Equal(t, "https://saltmarsh-ferries.example/", s.Ends)
 		assert.True(t, s.OverHTTP.Ready, "%v", s.OverHTTP)
 		assert.True(t, s.OverDNS.Ready, "%v", s.OverDNS)
@@ -244,23 +244,23 @@ func TestStates(t *testing.T) {
 		do   func(*Evidence)
 		want State
 	}{
-		"arrived": {func(*Evidence) {}, Arrived},
-		"parents": {func(e *Evidence) { e.Above = []string{"x"} }, OnWay},
-		"behind":  {func(e *Evidence) { e.Sites[0].Resolvers[0].Addresses = []netip.Addr{old} }, OnWay},
+		"arrived": {func(*Evidence) {}, Settled},
+		"parents": {func(e *Evidence) { e.Above = []string{"x"} }, Settling},
+		"behind":  {func(e *Evidence) { e.Sites[0].Resolvers[0].Addresses = []netip.Addr{old} }, Settling},
 		"one in parts": {func(e *Evidence) {
 			e.lead(0, four, other4, six)
 			e.host(0, other4, "")
 			e.Sites[0].Resolvers[0].Addresses = []netip.Addr{four, six}
-		}, Arrived},
-		"v6 forgotten": {func(e *Evidence) { e.Sites[0].Resolvers[0].Addresses = []netip.Addr{four} }, OnWay},
-		"trouble":      {func(e *Evidence) { e.at(0, four, true).Certificate.Until = now.Add(-time.Hour) }, Trouble},
-		"no site":      {func(e *Evidence) { e.lead(0) }, NoSite},
+		}, Settled},
+		"v6 forgotten": {func(e *Evidence) { e.Sites[0].Resolvers[0].Addresses = []netip.Addr{four} }, Settling},
+		"trouble":      {func(e *Evidence) { e.at(0, four, true).Certificate.Until = now.Add(-time.Hour) }, NeedsAction},
+		"no site":      {func(e *Evidence) { e.lead(0) }, NoAddress},
 		"nobody says": {func(e *Evidence) {
 			e.Sites[0].Servers[0].Problem, e.Sites[0].Servers[1].Problem = "x", "x"
 			e.Sites[0].Wanted = nil
-		}, NotSeen},
-		"out of reach":  {func(e *Evidence) { e.off(0, four, Barred); e.off(0, six, Barred) }, NotSeen},
-		"warnings only": {func(e *Evidence) { e.off(0, six, Mute) }, Arrived},
+		}, NotChecked},
+		"out of reach":  {func(e *Evidence) { e.off(0, four, Barred); e.off(0, six, Barred) }, NotChecked},
+		"warnings only": {func(e *Evidence) { e.off(0, six, Mute) }, Settled},
 	} {
 		t.Run(name, func(t *testing.T) {
 			e := healthy()
@@ -305,7 +305,7 @@ func TestLaws(t *testing.T) {
 				t.Fatalf("order matters: %v and %v", s, r2.Sites[i])
 			}
 			bad := slices.ContainsFunc(r.Findings, func(f finding.Finding) bool { return f.Severity == finding.Error && f.Subject == short(s.Name) })
-			if bad != (s.State == Trouble) {
+			if bad != (s.State == NeedsAction) {
 				t.Fatalf("%s is %s with %v", s.Name, s.State, r.Findings)
 			}
 		}

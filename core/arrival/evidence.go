@@ -101,16 +101,27 @@ type State string
 
 // The states of a site.
 const (
-	Arrived State = "arrived" // everybody who was asked is led there, and it answers well
-	OnWay   State = "on its way"
-	Trouble State = "trouble" // waiting will not mend it
-	NoSite  State = "no site" // the name has no address
-	NotSeen State = "not looked at"
+	Settled     State = "settled" // every resolver that was asked returns its addresses, and it answers well
+	Settling    State = "settling"
+	NeedsAction State = "needs-action" // waiting will not fix it
+	NoAddress   State = "no-address"   // the name has no address
+	NotChecked  State = "not-checked"
 )
+
+// UnmarshalText reads a state, also one by the name that it had in reports that were stored before the first release.
+func (s *State) UnmarshalText(text []byte) error {
+	former := map[string]State{"arrived": Settled, "on its way": Settling, "trouble": NeedsAction, "no site": NoAddress, "not looked at": NotChecked}
+	if now, renamed := former[string(text)]; renamed {
+		*s = now
+	} else {
+		*s = State(text)
+	}
+	return nil
+}
 
 // Report is the judgement.
 type Report struct {
-	Sites    []SiteView        `json:"sites"`
+	Sites    []SiteView        `json:"websites"`
 	Findings []finding.Finding `json:"findings"`
 }
 

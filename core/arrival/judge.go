@@ -137,18 +137,18 @@ func (j *judge) judgeSite(s Site) {
 	trouble := finding.Worst(j.report.Findings[before:]) == finding.Error
 	switch {
 	case trouble:
-		v.State = Trouble
+		v.State = NeedsAction
 	case len(j.e.Above) > 0 || wrongWay || len(v.Behind) > 0:
-		v.State = OnWay
+		v.State = Settling
 	case !s.told():
-		v.State = NotSeen
+		v.State = NotChecked
 	case len(given) == 0:
-		v.State = NoSite
+		v.State = NoAddress
 	case !looked:
-		v.State = NotSeen
-		j.find("site-not-looked", finding.Notice, name, "Whether anything answers at "+texts(given)+" was not looked at: "+j.whyNot(s, given)+".", "Nothing to do, if this is meant. The setting reach says which networks may be reached.")
+		v.State = NotChecked
+		j.find("site-not-looked", finding.Notice, name, "Whether anything answers at "+texts(given)+" was not looked at: "+j.whyNot(s, given)+".", "Nothing to do, if this is meant. the setting allowed_networks says which networks may be reached.")
 	default:
-		v.State = Arrived
+		v.State = Settled
 	}
 	if j.ends == nil {
 		j.ends = map[dnsname.Name]string{}
@@ -235,7 +235,7 @@ func (j *judge) judgeBehind(s Site, given []netip.Addr) (list []Behind) {
 	j.find("site-behind", finding.Notice, name, fmt.Sprintf("%s, and the nameservers lead to %s.", behindText(list), texts(given)),
 		"Keep the old host running until they have let go; an authority whose resolver is as far behind would look for a certificate's proof at the old host.", seen...)
 	if len(gone) > 0 {
-		j.find("site-left-early", finding.Warning, name, fmt.Sprintf("Users of %s are still led to %s, where nothing answers any more.", whos(list), strings.Join(gone, " and ")),
+		j.find("old-host-stopped", finding.Warning, name, fmt.Sprintf("Users of %s are still led to %s, where nothing answers any more.", whos(list), strings.Join(gone, " and ")),
 			"Start the old host again until every cache has let go, and have it serve the site or redirect.", seen...)
 	}
 	return list
@@ -304,7 +304,7 @@ func (j *judge) judgeParts() {
 			continue
 		}
 		if host(apex) != host(s.Ends) {
-			j.find("www-parts", finding.Notice, short(s.Name), fmt.Sprintf("Who types %s ends up at %s, and who types %s at %s.", short(s.Name), s.Ends, short(j.e.Domain), apex),
+			j.find("www-differs", finding.Notice, short(s.Name), fmt.Sprintf("Who types %s ends up at %s, and who types %s at %s.", short(s.Name), s.Ends, short(j.e.Domain), apex),
 				"Have one of the two redirect to the other, so that people and search engines find one site.", short(s.Name)+": "+s.Ends, short(j.e.Domain)+": "+apex)
 		}
 	}

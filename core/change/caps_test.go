@@ -30,14 +30,14 @@ func TestProjection(t *testing.T) {
 		{"a TTL between two rungs goes up", Caps{TTLSteps: []uint32{60, 900}}, a, ttl(a, 900), "ttl-raised"},
 		{"a TTL above the ladder comes down", Caps{TTLSteps: []uint32{60, 120}}, a, ttl(a, 120), "ttl-lowered"},
 		{"a floor below a ladder's first rung", Caps{TTLFloor: 100, TTLSteps: []uint32{60, 600}}, ttl(a, 20), ttl(a, 600), "ttl-raised"},
-		{"a type that is not known", Caps{Types: []record.Type{record.TXT}}, a, record.Set{}, "type-not-held"},
+		{"a type that is not known", Caps{Types: []record.Type{record.TXT}}, a, record.Set{}, "type-unsupported"},
 		{"a type that is", Caps{Types: []record.Type{record.TXT, record.A}}, a, a, ""},
 		{"one string stays", Caps{Texts: TextJoined}, set("t", record.TXT, `"one"`), set("t", record.TXT, `"one"`), ""},
 		{"strings are put together", Caps{Texts: TextJoined}, set("t", record.TXT, `"one " "two"`), set("t", record.TXT, `"one two"`), "text-joined"},
 		{"a long text is cut anew", Caps{Texts: TextJoined}, set("t", record.TXT, quoted(strings.Repeat("x", 100))+" "+quoted(strings.Repeat("x", 200))), set("t", record.TXT, quoted(strings.Repeat("x", 300))), "text-joined"},
 		{"strings that fit one", Caps{Texts: TextSingle}, set("t", record.TXT, `"one " "two"`), set("t", record.TXT, `"one two"`), "text-joined"},
-		{"a text that fits no string", Caps{Texts: TextSingle}, set("t", record.TXT, quoted(strings.Repeat("x", 256))), record.Set{}, "text-not-held"},
-		{"octets that are no text", Caps{Texts: TextJoined}, set("t", record.TXT, `"\200"`), record.Set{}, "text-not-held"},
+		{"a text that fits no string", Caps{Texts: TextSingle}, set("t", record.TXT, quoted(strings.Repeat("x", 256))), record.Set{}, "text-unsupported"},
+		{"octets that are no text", Caps{Texts: TextJoined}, set("t", record.TXT, `"\200"`), record.Set{}, "text-unsupported"},
 		{"strings that may stay as they are", Caps{}, set("t", record.TXT, `"one " "two"`), set("t", record.TXT, `"one " "two"`), ""},
 	} {
 		t.Run(c.name, func(t *testing.T) {

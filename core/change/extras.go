@@ -86,7 +86,7 @@ func (c Caps) Gaps(list List) (List, []finding.Finding) {
 	if len(names) == 0 {
 		return list, nil
 	}
-	return out, []finding.Finding{{Code: "gap-forced", Severity: finding.Warning, Subject: names[0],
+	return out, []finding.Finding{{Code: "brief-outage", Severity: finding.Warning, Subject: names[0],
 		Message: "This provider cannot put one kind of record in place of another in one go; without an answer for a moment: " + some(names) + ".",
 		Remedy:  "Nothing to do, if a moment is harmless; resolvers that ask in it may keep \"nothing there\" for the zone's negative TTL. Else choose a quiet hour."}}
 }

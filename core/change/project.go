@@ -105,7 +105,7 @@ func (p *projection) findings(zone dnsname.Name) (found []finding.Finding) {
 		add("text-joined", finding.Notice, fmt.Sprintf("The provider keeps a TXT record as one text; the strings of %s are put together, which readers of SPF and DKIM do anyway.", sets(p.joined)), "Nothing to do.")
 	}
 	if len(p.unfitNames) > 0 {
-		add("text-not-held", finding.Error, fmt.Sprintf("The provider keeps a TXT record as one text (%s); not written there: %s.", textLimit[p.caps.Texts], some(p.unfitNames)),
+		add("text-unsupported", finding.Error, fmt.Sprintf("The provider keeps a TXT record as one text (%s); not written there: %s.", textLimit[p.caps.Texts], some(p.unfitNames)),
 			"Shorten the text (a DKIM key of Ed25519 fits), or place the zone elsewhere.")
 	}
 	if len(p.kept) > 0 {
@@ -113,7 +113,7 @@ func (p *projection) findings(zone dnsname.Name) (found []finding.Finding) {
 			"Take it out of the definition. Where the domain is delegated to is said there by nameservers: or delegate_to:.")
 	}
 	if len(p.unheld) > 0 {
-		add("type-not-held", finding.Error, fmt.Sprintf("The provider cannot keep records of this type; not written there: %s.", some(p.unheld)),
+		add("type-unsupported", finding.Error, fmt.Sprintf("The provider cannot keep records of this type; not written there: %s.", some(p.unheld)),
 			"Take them out of the zone, or place it with a provider that can; others may answer differently until then.")
 	}
 	return found

@@ -5,22 +5,22 @@
 //	  office: {environment: OFFICE_ADDRESS}
 //	kits:                       # named groups of records, used by zones of all files
 //	  post-office:
-//	    needs:
+//	    parameters:
 //	      policy: {type: choice, of: [none, quarantine, reject], default: none}
 //	    records: |
 //	      @       MX   10 mx1.post.example.
 //	      _dmarc  TXT  "v=DMARC1; p=${policy}"
 //	zones:
 //	  saltmarsh-ferries.example:
-//	    label: Public site of the ferry line
-//	    at: [heron-main]        # accounts at DNS providers
+//	    description: Public site of the ferry line
+//	    providers: [heron-main]        # accounts at DNS providers
 //	    registrar: gannet-main  # account at the registrar
 //	    ttl: 1h                 # for records that state none
 //	    kits: [{post-office: {policy: quarantine}}]
 //	    records: |
 //	      @    A      192.0.2.40
 //	      www  CNAME  @
-//	    leave: ["_acme-challenge.** TXT"]   # sets that somebody else looks after
+//	    ignore: ["_acme-challenge.** TXT"]   # sets that somebody else looks after
 //
 // Records stand in master-file lines (RFC 1035 section 5.1). Every fault is reported with file, line and column; with
 // any fault, a definition is not to be used. Write is the inverse for what it can say.
@@ -54,10 +54,10 @@ type Definition struct {
 
 // Zone is what a definition says of one zone.
 type Zone struct {
-	Name      dnsname.Name
-	Label     string   // for people
-	At        []string // provider accounts that shall serve it
-	Registrar string   // registrar account that the domain is registered with; empty for none
+	Name        dnsname.Name
+	Description string   // for people
+	Providers   []string // provider accounts that shall serve it
+	Registrar   string   // registrar account that the domain is registered with; empty for none
 	// Nameservers are those that the domain should be delegated to, sorted; DelegateTo is the provider account whose nameservers are
 	// meant. Where both are empty, the definition says nothing of it.
 	Nameservers []dnsname.Name
@@ -67,8 +67,8 @@ type Zone struct {
 	Written     []record.Record  // its records as they were written; Contents holds them sorted, each once
 	Origins     []Origin         // where each of them comes from, in the same order
 	Uses        []Use            // the kits that it uses
-	Leave       []record.Pattern // sets that somebody else looks after
-	Care
+	Ignore      []record.Pattern // sets that somebody else looks after
+	Settings
 	File string
 	Line int
 }

@@ -15,8 +15,8 @@ import (
 const good = `# the public site
 zones:
   saltmarsh-ferries.example:
-    label: "Public site: the ferry line"
-    at: [heron-main]
+    description: "Public site: the ferry line"
+    providers: [heron-main]
     registrar: gannet-main
     ttl: 1h
     records: |
@@ -44,7 +44,7 @@ func TestRead(t *testing.T) {
 	require.Len(t, zones, 2)
 	z := zones[0]
 	assert.Equal(t, "saltmarsh-ferries.example.", z.Name.String())
-	assert.Equal(t, []string{"heron-main"}, z.At)
+	assert.Equal(t, []string{"heron-main"}, z.Providers)
 	assert.Equal(t, "gannet-main", z.Registrar)
 	assert.Equal(t, 3, z.Contents.Len())
 	web := record.Key{Name: dnsname.MustParse("web.saltmarsh-ferries.example"), Type: record.A}
@@ -63,9 +63,9 @@ func TestReadAfterWriteIsIdentity(t *testing.T) {
 		for i, z := range d.Zones {
 			got := back.Zones[i]
 			assert.True(t, z.Contents.Equal(got.Contents))
-			assert.Equal(t, z.At, got.At)
-			assert.Equal(t, z.Label, got.Label)
-			assert.Equal(t, z.Leave, got.Leave)
+			assert.Equal(t, z.Providers, got.Providers)
+			assert.Equal(t, z.Description, got.Description)
+			assert.Equal(t, z.Ignore, got.Ignore)
 			assert.Equal(t, z.FromKits(), got.FromKits())
 		}
 		assert.Equal(t, written, Write(back.Zones, back.Kits), "a fixed point")
@@ -80,13 +80,14 @@ func TestFaults(t *testing.T) {
 		{"yaml", "zones:\n  a: [", "2:1", "not YAML"},
 		{"unknown key", "zone:\n  a: 1", "1:1", `write "zones"`},
 		{"misspelt key", zone + "    recods: |\n      x A 192.0.2.1\n    records: |\n      x A 192.0.2.1", "3:5", `write "records"`},
+		{"a key by its former name", zone + "    at: [heron]\n    records: |\n      x A 192.0.2.1", "3:5", `write "providers"`},
 		{"twice", zone + "    ttl: 1\n    ttl: 2\n    records: |\n      x A 192.0.2.1", "4:5", "twice"},
 		{"name", "zones:\n  a..example:\n    ttl: 1", "2:3", "empty label"},
 		{"ttl", zone + "    ttl: soon\n    records: |\n      x A 192.0.2.1", "3:10", "no TTL"},
 		{"no records", zone + "    ttl: 60", "2:3", "no records"},
 		{"records no block", zone + "    records: x A 192.0.2.1", "3:14", "block"},
-		{"alias", zone + "    label: &x y\n    registrar: *x\n    records: |\n      x A 192.0.2.1", "4:16", "aliases"},
-		{"account", zone + "    at: [Heron Main]\n    records: |\n      x A 192.0.2.1", "3:10", "account name"},
+		{"alias", zone + "    description: &x y\n    registrar: *x\n    records: |\n      x A 192.0.2.1", "4:16", "aliases"},
+		{"account", zone + "    providers: [Heron Main]\n    records: |\n      x A 192.0.2.1", "3:17", "account name"},
 		{"record", zone + "    records: |\n\n      # www A 192.0.2.1\n      www A https://x/", "5:9", "no record type"},
 		{"record data", zone + "    records: |\n      ok A 192.0.2.1\n      www A https://x/", "5:13", "web address"},
 		{"collision", zone + "    records: |\n      www A 192.0.2.1\n      www CNAME b", "5:7", "no CNAME can stand beside"},
@@ -119,7 +120,7 @@ func TestAllFaultsOfAllFiles(t *testing.T) {
 func FuzzRead(f *testing.F) {
 	f.Add(good)
 	f.Add(kitted)
-	f.Add("zones:\n  a.example:\n    at: x\n    records: |\n")
+	f.Add("zones:\n  a.example:\n    providers: x\n    records: |\n")
 	f.Fuzz(func(t *testing.T, text string) {
 		agree(t, files("f", text))
 		d, faults := Read(files("f", text))

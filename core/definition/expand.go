@@ -46,7 +46,7 @@ func (r *reader) readValues(n *yaml.Node) {
 				return
 			}
 		}
-		if err := (Need{Name: name, Type: TextParameter}).Check(text); err != nil {
+		if err := (Parameter{Name: name, Type: TextParameter}).Check(text); err != nil {
 			r.fault(at, err.Error(), "")
 			text = "" // what uses it is read on, and refused with the rest
 		}
@@ -74,7 +74,7 @@ func (r *reader) fromEnvironment(n *yaml.Node) (value string, at *yaml.Node, ok 
 	if otherwise != nil {
 		return otherwise.Value, otherwise, true
 	}
-	r.fault(variable, fmt.Sprintf("the environment has no %s", variable.Value), fmt.Sprintf("set it (%s=… beacon define …), or give a default here", variable.Value))
+	r.fault(variable, fmt.Sprintf("the environment has no %s", variable.Value), fmt.Sprintf("set it (%s=… beacon apply …), or give a default here", variable.Value))
 	return "", n, false
 }
 
@@ -112,7 +112,7 @@ func (r *reader) checkKits() {
 			continue
 		}
 		values := map[string]string{}
-		for _, need := range k.Needs {
+		for _, need := range k.Parameters {
 			values[need.Name] = need.sample()
 		}
 		before := len(r.faults)
@@ -135,7 +135,7 @@ func (r *reader) expandUse(u Use, around map[string]string, zone dnsname.Name, t
 	}
 	values := map[string]string{}
 	before := len(r.faults)
-	for _, need := range k.Needs {
+	for _, need := range k.Parameters {
 		given, said := u.With[need.Name]
 		switch {
 		case said:
@@ -152,8 +152,8 @@ func (r *reader) expandUse(u Use, around map[string]string, zone dnsname.Name, t
 		values[need.Name] = given
 	}
 	for _, name := range slices.Sorted(maps.Keys(u.With)) {
-		if !slices.ContainsFunc(k.Needs, func(n Need) bool { return n.Name == name }) {
-			r.faultAt(u.at.Line, u.at.Column, fmt.Sprintf("kit %s has no parameter %q", k.Name, name), "its parameters are "+needNames(k.Needs))
+		if !slices.ContainsFunc(k.Parameters, func(n Parameter) bool { return n.Name == name }) {
+			r.faultAt(u.at.Line, u.at.Column, fmt.Sprintf("kit %s has no parameter %q", k.Name, name), "its parameters are "+needNames(k.Parameters))
 		}
 	}
 	if k.bad || len(r.faults) > before {
@@ -162,7 +162,7 @@ func (r *reader) expandUse(u Use, around map[string]string, zone dnsname.Name, t
 	return r.expandKit(k, values, zone, ttl)
 }
 
-func needNames(needs []Need) string {
+func needNames(needs []Parameter) string {
 	if len(needs) == 0 {
 		return "none"
 	}
@@ -234,7 +234,7 @@ func (r *reader) fillLine(line string, values map[string]string, at zonefile.Pla
 			case !known:
 				remedy := "values and parameters here: " + strings.Join(slices.Sorted(maps.Keys(values)), ", ")
 				if len(values) == 0 {
-					remedy = "there are no values here; give it under values:, or as a parameter of the kit under needs:"
+					remedy = "there are no values here; give it under values:, or as a parameter of the kit under parameters:"
 				}
 				r.faultAt(at.Line, column(m[0]), fmt.Sprintf("there is no value %q", name), remedy)
 			}

@@ -57,7 +57,7 @@ func (f *fitter) fit(k Kit) bool {
 		return false
 	}
 	use := Use{Kit: k.Name, With: map[string]string{}}
-	for _, n := range k.Needs {
+	for _, n := range k.Parameters {
 		value, found := values[n.Name]
 		switch {
 		case !found && n.Default == nil:
@@ -113,7 +113,7 @@ func (f *fitter) expand(k Kit, values map[string]string) (records []record.Recor
 
 func (f *fitter) sampled(k Kit) map[string]string {
 	values := map[string]string{}
-	for _, n := range k.Needs {
+	for _, n := range k.Parameters {
 		values[n.Name] = n.sample()
 	}
 	return values
@@ -128,7 +128,7 @@ type marks struct {
 
 func (f *fitter) marks(k Kit) marks {
 	m := marks{values: map[string]string{}, pattern: map[string]string{}}
-	for i, n := range k.Needs {
+	for i, n := range k.Parameters {
 		value, pattern := fmt.Sprintf("zq%dqz", i), `.*?`
 		switch n.Type {
 		case NameParameter:

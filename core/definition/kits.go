@@ -17,14 +17,14 @@ import (
 
 // Kit is a named group of records with parameters that zones use.
 type Kit struct {
-	Name    string
-	About   string // for people
-	Needs   []Need
-	Uses    []Use  // other kits
-	TTL     uint32 // for records that state none, in seconds; 0 for the zone's
-	Records string // master-file lines with ${parameter} in them
-	File    string
-	Line    int
+	Name        string
+	Description string // for people
+	Parameters  []Parameter
+	Uses        []Use  // other kits
+	TTL         uint32 // for records that state none, in seconds; 0 for the zone's
+	Records     string // master-file lines with ${parameter} in them
+	File        string
+	Line        int
 }
 
 // ParameterType is what a parameter of a kit can be.
@@ -44,22 +44,22 @@ const (
 
 var parameterTypes = []ParameterType{TextParameter, NameParameter, AddressParameter, IPv4Parameter, IPv6Parameter, NumberParameter, TTLParameter, ChoiceParameter}
 
-// Need is one parameter of a kit.
-type Need struct {
-	Name    string
-	Type    ParameterType
-	About   string
-	Of      []string // values of a choice
-	Least   uint64   // of a number
-	Most    uint64   // of a number; 0 for no bound
-	Default *string  // nil where a value has to be given
+// Parameter is one parameter of a kit.
+type Parameter struct {
+	Name        string
+	Type        ParameterType
+	Description string
+	Of          []string // values of a choice
+	Min         uint64   // of a number
+	Max         uint64   // of a number; 0 for no bound
+	Default     *string  // nil where a value has to be given
 }
 
 // longestValue bounds a value, in octets.
 const longestValue = 4096
 
 // Check says what is wrong with a value, or gives nil.
-func (n Need) Check(value string) error {
+func (n Parameter) Check(value string) error {
 	switch {
 	case len(value) > longestValue:
 		return fmt.Errorf("%s is %d characters long; %d are the most", n.Name, len(value), longestValue)
@@ -78,7 +78,7 @@ func (n Need) Check(value string) error {
 		}
 	case NumberParameter:
 		number, err := strconv.ParseUint(value, 10, 64)
-		if err != nil || number < n.Least || n.Most > 0 && number > n.Most {
+		if err != nil || number < n.Min || n.Max > 0 && number > n.Max {
 			return fmt.Errorf("%s: %q is no number %s", n.Name, value, n.bounds())
 		}
 	case TTLParameter:
@@ -93,15 +93,15 @@ func (n Need) Check(value string) error {
 	return nil
 }
 
-func (n Need) bounds() string {
-	if n.Most > 0 {
-		return fmt.Sprintf("from %d to %d", n.Least, n.Most)
+func (n Parameter) bounds() string {
+	if n.Max > 0 {
+		return fmt.Sprintf("from %d to %d", n.Min, n.Max)
 	}
-	return fmt.Sprintf("from %d on", n.Least)
+	return fmt.Sprintf("from %d on", n.Min)
 }
 
 // sample is a value that passes Check, with which a kit is tried that nobody uses yet.
-func (n Need) sample() string {
+func (n Parameter) sample() string {
 	switch {
 	case n.Default != nil:
 		return *n.Default
@@ -109,7 +109,7 @@ func (n Need) sample() string {
 		return n.Of[0]
 	}
 	return map[ParameterType]string{TextParameter: "sample", NameParameter: "sample", AddressParameter: "192.0.2.1", IPv4Parameter: "192.0.2.1",
-		IPv6Parameter: "2001:db8::1", NumberParameter: strconv.FormatUint(n.Least, 10), TTLParameter: "300"}[n.Type]
+		IPv6Parameter: "2001:db8::1", NumberParameter: strconv.FormatUint(n.Min, 10), TTLParameter: "300"}[n.Type]
 }
 
 // kitSource is a kit with the block that its records stand in.
@@ -158,10 +158,10 @@ func (r *reader) readKit(key, value *yaml.Node) *kitSource {
 	k := &kitSource{Kit: Kit{Name: key.Value, File: r.file.name, Line: key.Line}}
 	before := len(r.faults)
 	r.keys(value, "a kit", fields{
-		"about": func(_, v *yaml.Node) { k.About = r.text(v, "about") },
-		"needs": func(_, v *yaml.Node) { k.Needs = r.readNeeds(v) },
-		"kits":  func(_, v *yaml.Node) { k.Uses = r.readUses(v) },
-		"ttl":   func(_, v *yaml.Node) { k.TTL = r.ttl(v, 0) },
+		"description": func(_, v *yaml.Node) { k.Description = r.text(v, "description") },
+		"parameters":  func(_, v *yaml.Node) { k.Parameters = r.readParameters(v) },
+		"kits":        func(_, v *yaml.Node) { k.Uses = r.readUses(v) },
+		"ttl":         func(_, v *yaml.Node) { k.TTL = r.ttl(v, 0) },
 		"records": func(_, v *yaml.Node) {
 			k.block, _ = r.block(v)
 			k.Records = k.block.text
@@ -174,22 +174,22 @@ func (r *reader) readKit(key, value *yaml.Node) *kitSource {
 	return k
 }
 
-func (r *reader) readNeeds(n *yaml.Node) (needs []Need) {
+func (r *reader) readParameters(n *yaml.Node) (needs []Parameter) {
 	switch n.Kind {
 	case yaml.SequenceNode:
 		for _, item := range n.Content {
 			if name, ok := r.parameterName(item); ok {
-				needs = append(needs, Need{Name: name, Type: TextParameter})
+				needs = append(needs, Parameter{Name: name, Type: TextParameter})
 			}
 		}
 	case yaml.MappingNode:
 		r.each(n, func(key, value *yaml.Node) {
 			if name, ok := r.parameterName(key); ok {
-				needs = append(needs, r.readNeed(name, value))
+				needs = append(needs, r.readParameter(name, value))
 			}
 		})
 	default:
-		r.fault(n, `"needs" lists the parameters of the kit`, "write them like [policy], or one a line as policy: {type: choice, of: [none, reject]}")
+		r.fault(n, `"parameters" lists the parameters of the kit`, "write them like [policy], or one a line as policy: {type: choice, of: [none, reject]}")
 	}
 	return needs
 }
@@ -202,8 +202,8 @@ func (r *reader) parameterName(n *yaml.Node) (string, bool) {
 	return n.Value, true
 }
 
-func (r *reader) readNeed(name string, n *yaml.Node) Need {
-	need := Need{Name: name, Type: TextParameter}
+func (r *reader) readParameter(name string, n *yaml.Node) Parameter {
+	need := Parameter{Name: name, Type: TextParameter}
 	before := len(r.faults)
 	typed := func(v *yaml.Node) {
 		need.Type = ParameterType(v.Value)
@@ -228,15 +228,15 @@ func (r *reader) readNeed(name string, n *yaml.Node) Need {
 		}
 	}
 	r.keys(n, "a parameter", fields{
-		"type":  func(_, v *yaml.Node) { typed(v) },
-		"about": func(_, v *yaml.Node) { need.About = r.text(v, "about") },
+		"type":        func(_, v *yaml.Node) { typed(v) },
+		"description": func(_, v *yaml.Node) { need.Description = r.text(v, "description") },
 		"of": func(_, v *yaml.Node) {
 			for _, item := range v.Content {
 				need.Of = append(need.Of, item.Value)
 			}
 		},
-		"least":   number(&need.Least),
-		"most":    number(&need.Most),
+		"min":     number(&need.Min),
+		"max":     number(&need.Max),
 		"default": func(_, v *yaml.Node) { chosen = v },
 	})
 	if need.Type == ChoiceParameter && len(need.Of) == 0 {

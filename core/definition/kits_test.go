@@ -17,17 +17,17 @@ const kitted = `values:
   office: 192.0.2.7
 kits:
   post-office:
-    about: Mail by way of the post office
-    needs:
-      policy: {type: choice, of: [none, quarantine, reject], default: none, about: what becomes of forged mail}
+    description: Mail by way of the post office
+    parameters:
+      policy: {type: choice, of: [none, quarantine, reject], default: none, description: what becomes of forged mail}
       host: {type: name, default: mx1.post.example.}
-      first: {type: number, least: 1, most: 100, default: 10}
+      first: {type: number, min: 1, max: 100, default: 10}
     records: |
       @        MX   ${first} ${host}
       @        TXT  "v=spf1 mx -all"
       _dmarc   TXT  "v=DMARC1; p=${policy}"
   site:
-    needs: [greeting]
+    parameters: [greeting]
     kits: [{post-office: {policy: reject}}, ground]
     ttl: 5m
     records: |
@@ -41,7 +41,7 @@ zones:
     records: |
       @    A   ${office}
       web  A   192.0.2.40
-    leave: ["_acme-challenge.** TXT"]
+    ignore: ["_acme-challenge.** TXT"]
   tides.example:
     kits: [{site: {greeting: 'hello: ${office}'}}]
 `
@@ -67,7 +67,7 @@ func TestKits(t *testing.T) {
 	assert.Equal(t, "post-office", from[record.Key{Name: d.Zones[0].Name, Type: record.MX}])
 	assert.NotContains(t, from, record.Key{Name: d.Zones[0].Name, Type: record.A})
 	assert.Equal(t, Origin{Kit: "post-office", File: "k.beacon.yaml", Line: 11}, d.Zones[0].Origins[2])
-	assert.True(t, record.AnyMatches(d.Zones[0].Leave, record.Key{Name: dnsname.MustParse("_acme-challenge.www.saltmarsh-ferries.example"), Type: record.TXT}))
+	assert.True(t, record.AnyMatches(d.Zones[0].Ignore, record.Key{Name: dnsname.MustParse("_acme-challenge.www.saltmarsh-ferries.example"), Type: record.TXT}))
 }
 
 func TestKitFaults(t *testing.T) {
@@ -76,23 +76,23 @@ func TestKitFaults(t *testing.T) {
 	uses := func(use, body string) string { return fmt.Sprintf(zone, use) + kit(body) }
 	for _, c := range []struct{ name, text, place, says string }{
 		{"unknown kit", uses("kk", "    records: |\n      @ A 192.0.2.1\n"), "3:12", `write "k"`},
-		{"missing parameter", uses("k", "    needs: [x]\n    records: |\n      @ TXT \"${x}\"\n"), "3:12", "needs x (text)"},
-		{"unknown parameter", uses("{k: {y: 1}}", "    needs: {x: {type: text, default: a}}\n    records: |\n      @ TXT \"${x}\"\n"), "3:12", `no parameter "y"`},
-		{"choice", uses("{k: {x: no}}", "    needs: {x: {type: choice, of: [a, b]}}\n    records: |\n      @ TXT \"${x}\"\n"), "3:12", "none of a, b"},
-		{"number", uses("{k: {x: 7}}", "    needs: {x: {type: number, most: 5}}\n    records: |\n      @ MX ${x} a.b.\n"), "3:12", "from 0 to 5"},
-		{"address", uses("{k: {x: web}}", "    needs: {x: ipv4}\n    records: |\n      @ A ${x}\n"), "3:12", "no IPv4 address"},
-		{"breaking out", uses(`{k: {x: 'a" "b'}}`, "    needs: [x]\n    records: |\n      @ TXT \"${x}\"\n"), "3:12", "end the record"},
+		{"missing parameter", uses("k", "    parameters: [x]\n    records: |\n      @ TXT \"${x}\"\n"), "3:12", "needs x (text)"},
+		{"unknown parameter", uses("{k: {y: 1}}", "    parameters: {x: {type: text, default: a}}\n    records: |\n      @ TXT \"${x}\"\n"), "3:12", `no parameter "y"`},
+		{"choice", uses("{k: {x: no}}", "    parameters: {x: {type: choice, of: [a, b]}}\n    records: |\n      @ TXT \"${x}\"\n"), "3:12", "none of a, b"},
+		{"number", uses("{k: {x: 7}}", "    parameters: {x: {type: number, max: 5}}\n    records: |\n      @ MX ${x} a.b.\n"), "3:12", "from 0 to 5"},
+		{"address", uses("{k: {x: web}}", "    parameters: {x: ipv4}\n    records: |\n      @ A ${x}\n"), "3:12", "no IPv4 address"},
+		{"breaking out", uses(`{k: {x: 'a" "b'}}`, "    parameters: [x]\n    records: |\n      @ TXT \"${x}\"\n"), "3:12", "end the record"},
 		{"unknown value", uses("k", "    records: |\n      @  TXT \"${x}\"\n"), "7:15", `no value "x"`},
-		{"value not closed", uses("k", "    needs: {x: {default: a}}\n    records: |\n      @  TXT \"${x\"\n"), "8:15", "not closed"},
-		{"type", kit("    needs: {x: colour}\n    records: |\n      @ A 192.0.2.1\n"), "3:16", `no type`},
-		{"default", kit("    needs: {x: {type: ipv4, default: web}}\n    records: |\n      @ A ${x}\n"), "3:38", "no IPv4 address"},
-		{"empty", kit("    about: nothing\n"), "2:3", "neither records nor kits"},
-		{"unused kit with a fault", kit("    needs: [x]\n    records: |\n      ok  A  192.0.2.1\n      ${x}  A  web\n"), "6:16", "no IP address"},
+		{"value not closed", uses("k", "    parameters: {x: {default: a}}\n    records: |\n      @  TXT \"${x\"\n"), "8:15", "not closed"},
+		{"type", kit("    parameters: {x: colour}\n    records: |\n      @ A 192.0.2.1\n"), "3:21", `no type`},
+		{"default", kit("    parameters: {x: {type: ipv4, default: web}}\n    records: |\n      @ A ${x}\n"), "3:43", "no IPv4 address"},
+		{"empty", kit("    description: nothing\n"), "2:3", "neither records nor kits"},
+		{"unused kit with a fault", kit("    parameters: [x]\n    records: |\n      ok  A  192.0.2.1\n      ${x}  A  web\n"), "6:16", "no IP address"},
 		{"itself", kit("    kits: [k]\n"), "2:3", "uses itself"},
 		{"twice", kit("    records: |\n      @ A 192.0.2.1\n  k:\n    records: |\n      @ A 192.0.2.2\n"), "5:3", "twice"},
 		{"environment", "values:\n  x: {environment: TIDE}\n", "2:20", "the environment has no TIDE"},
-		{"left and defined", "zones:\n  a.example:\n    leave: ['** TXT']\n    records: |\n      b TXT x\n", "5:7", "left to somebody else"},
-		{"pattern", "zones:\n  a.example:\n    leave: ['x']\n    records: |\n      b TXT x\n", "3:13", "no pattern"},
+		{"left and defined", "zones:\n  a.example:\n    ignore: ['** TXT']\n    records: |\n      b TXT x\n", "5:7", "left to somebody else"},
+		{"pattern", "zones:\n  a.example:\n    ignore: ['x']\n    records: |\n      b TXT x\n", "3:14", "no pattern"},
 		{"a kit against the zone", "zones:\n  a.example:\n    kits: [k]\n    records: |\n      www A 192.0.2.1\n" + kit("    records: |\n      www CNAME @\n"), "9:7", "no CNAME can stand beside"},
 	} {
 		t.Run(c.name, func(t *testing.T) {

@@ -66,6 +66,10 @@ func (r *reader) keys(n *yaml.Node, what string, known fields) {
 		case ok:
 			read(key, value)
 		default:
+			if now, renamed := formerKeys[key.Value]; renamed && known[now] != nil {
+				r.fault(key, fmt.Sprintf("%q is called %q now", key.Value, now), fmt.Sprintf("write %q", now))
+				return
+			}
 			remedy := "the keys are " + keyList(known)
 			if meant, found := spelling.Closest(key.Value, keyNames(known)); found {
 				remedy = fmt.Sprintf("write %q", meant)
@@ -74,6 +78,10 @@ func (r *reader) keys(n *yaml.Node, what string, known fields) {
 		}
 	})
 }
+
+// formerKeys are keys by the names that they had before the first release, with those that they have now.
+var formerKeys = map[string]string{"at": "providers", "leave": "ignore", "extras": "attributes", "only_ours": "keep_existing", "sites": "websites",
+	"label": "description", "about": "description", "needs": "parameters", "least": "min", "most": "max"}
 
 // each walks a mapping whose keys are names: each stands once, and no value is an alias of YAML, which could grow
 // without bound.

@@ -57,8 +57,8 @@ func TestSchemaHoldsForDefinitions(t *testing.T) {
 		assert.NoError(t, holds(t, s, text))
 	}
 	for _, text := range []string{
-		"zone: {}", "zones: {a.example: {label: x}}", "zones: {a.example: {records: x, at: Heron}}", "kits: {K: {records: x}}",
-		"kits: {k: {records: x, needs: {p: colour}}}", "values: {a: {default: x}}", "zones: {a.example: {records: x, ttl: soon}}",
+		"zone: {}", "zones: {a.example: {description: x}}", "zones: {a.example: {records: x, providers: Heron}}", "kits: {K: {records: x}}",
+		"kits: {k: {records: x, parameters: {p: colour}}}", "values: {a: {default: x}}", "zones: {a.example: {records: x, ttl: soon}}",
 	} {
 		assert.Error(t, holds(t, s, text), text)
 		_, faults := Read(files("f", text))
@@ -83,7 +83,7 @@ func TestSchemaHasTheKeysOfTheReader(t *testing.T) {
 		{doc.Properties, "zzzzzzzzzzzz: 1\n"},
 		{doc.Defs["zone"].Properties, "zones:\n  a.example:\n    zzzzzzzzzzzz: 1\n    kits: []\n"},
 		{doc.Defs["kit"].Properties, "kits:\n  k:\n    zzzzzzzzzzzz: 1\n"},
-		{doc.Defs["parameter"].AnyOf[1].Properties, "kits:\n  k:\n    needs: {x: {zzzzzzzzzzzz: 1}}\n"},
+		{doc.Defs["parameter"].AnyOf[1].Properties, "kits:\n  k:\n    parameters: {x: {zzzzzzzzzzzz: 1}}\n"},
 		{doc.Defs["fromEnvironment"].Properties, "values:\n  x: {zzzzzzzzzzzz: 1}\n"},
 	} {
 		_, faults := Read(files("f", c.text))

@@ -58,11 +58,11 @@ func writeZone(b *strings.Builder, z Zone) {
 		name = "."
 	}
 	fmt.Fprintf(b, "  %s:\n", scalar(name))
-	if z.Label != "" {
-		fmt.Fprintf(b, "    label: %q\n", z.Label)
+	if z.Description != "" {
+		fmt.Fprintf(b, "    description: %q\n", z.Description)
 	}
-	if len(z.At) > 0 {
-		fmt.Fprintf(b, "    at: [%s]\n", strings.Join(z.At, ", "))
+	if len(z.Providers) > 0 {
+		fmt.Fprintf(b, "    providers: [%s]\n", strings.Join(z.Providers, ", "))
 	}
 	if z.Registrar != "" {
 		fmt.Fprintf(b, "    registrar: %s\n", z.Registrar)
@@ -88,8 +88,8 @@ func writeZone(b *strings.Builder, z Zone) {
 	if own := z.own(); own.Len() > 0 || len(z.Uses) == 0 {
 		fmt.Fprintf(b, "    records: |\n%s", indent(guarded(zonefile.Lines(z.Name, own, ttl)), "      "))
 	}
-	writePatterns(b, "leave", z.Leave)
-	z.Care.write(b, z.Name)
+	writePatterns(b, "ignore", z.Ignore)
+	z.Settings.write(b, z.Name)
 }
 
 // own gives the records that no kit makes.
@@ -142,12 +142,12 @@ func scalar(value string) string {
 
 func writeKit(b *strings.Builder, k Kit) {
 	fmt.Fprintf(b, "  %s:\n", k.Name)
-	if k.About != "" {
-		fmt.Fprintf(b, "    about: %s\n", scalar(k.About))
+	if k.Description != "" {
+		fmt.Fprintf(b, "    description: %s\n", scalar(k.Description))
 	}
-	if len(k.Needs) > 0 {
-		b.WriteString("    needs:\n")
-		for _, n := range k.Needs {
+	if len(k.Parameters) > 0 {
+		b.WriteString("    parameters:\n")
+		for _, n := range k.Parameters {
 			fmt.Fprintf(b, "      %s: {%s}\n", n.Name, needText(n))
 		}
 	}
@@ -162,10 +162,10 @@ func writeKit(b *strings.Builder, k Kit) {
 	}
 }
 
-func needText(n Need) string {
+func needText(n Parameter) string {
 	parts := []string{"type: " + string(n.Type)}
-	if n.About != "" {
-		parts = append(parts, "about: "+scalar(n.About))
+	if n.Description != "" {
+		parts = append(parts, "description: "+scalar(n.Description))
 	}
 	if len(n.Of) > 0 {
 		of := make([]string, len(n.Of))
@@ -174,11 +174,11 @@ func needText(n Need) string {
 		}
 		parts = append(parts, "of: ["+strings.Join(of, ", ")+"]")
 	}
-	if n.Least > 0 {
-		parts = append(parts, fmt.Sprintf("least: %d", n.Least))
+	if n.Min > 0 {
+		parts = append(parts, fmt.Sprintf("min: %d", n.Min))
 	}
-	if n.Most > 0 {
-		parts = append(parts, fmt.Sprintf("most: %d", n.Most))
+	if n.Max > 0 {
+		parts = append(parts, fmt.Sprintf("max: %d", n.Max))
 	}
 	if n.Default != nil {
 		parts = append(parts, "default: "+scalar(*n.Default))

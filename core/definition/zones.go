@@ -51,29 +51,29 @@ func (r *reader) readZone(name dnsname.Name, key, value *yaml.Node) *zoneSource 
 	z := &zoneSource{Zone: Zone{Name: name, File: r.file.name, Line: key.Line, TTL: defaultTTL}, file: r.file}
 	said := false
 	r.keys(value, "a zone", fields{
-		"label":       func(_, v *yaml.Node) { z.Label = r.text(v, "label") },
+		"description": func(_, v *yaml.Node) { z.Description = r.text(v, "description") },
 		"registrar":   func(_, v *yaml.Node) { z.Registrar = r.account(v) },
 		"nameservers": func(_, v *yaml.Node) { z.Nameservers = r.readNameservers(v) },
 		"delegate_to": func(_, v *yaml.Node) { z.DelegateTo = r.account(v) },
-		"at":          func(_, v *yaml.Node) { z.At = r.accounts(v) },
+		"providers":   func(_, v *yaml.Node) { z.Providers = r.accounts(v) },
 		"ttl":         func(_, v *yaml.Node) { z.TTL = r.ttl(v, defaultTTL) },
 		"kits":        func(_, v *yaml.Node) { z.Uses, said = r.readUses(v), true },
 		"records": func(_, v *yaml.Node) {
 			said = true
 			z.block, _ = r.block(v)
 		},
-		"leave":     func(_, v *yaml.Node) { z.Leave = r.readPatterns(v, "leave", name) },
-		"protect":   func(_, v *yaml.Node) { z.Protect = r.readPatterns(v, "protect", name) },
-		"extras":    func(_, v *yaml.Node) { z.Extras = r.readExtras(v, name) },
-		"drift":     func(_, v *yaml.Node) { z.Drift = r.readDrift(v) },
-		"only_ours": func(_, v *yaml.Node) { z.OnlyOurs = r.yes(v, "only_ours") },
-		"sites":     func(_, v *yaml.Node) { z.Sites = r.readSites(v, name) },
+		"ignore":        func(_, v *yaml.Node) { z.Ignore = r.readPatterns(v, "ignore", name) },
+		"protect":       func(_, v *yaml.Node) { z.Protect = r.readPatterns(v, "protect", name) },
+		"attributes":    func(_, v *yaml.Node) { z.Attributes = r.readAttributes(v, name) },
+		"drift":         func(_, v *yaml.Node) { z.Drift = r.readDrift(v) },
+		"keep_existing": func(_, v *yaml.Node) { z.KeepExisting = r.yes(v, "keep_existing") },
+		"websites":      func(_, v *yaml.Node) { z.Websites = r.readWebsites(v, name) },
 	})
 	switch {
 	case z.DelegateTo != "" && len(z.Nameservers) > 0:
 		r.fault(key, fmt.Sprintf("zone %s has both \"nameservers\" and \"delegate_to\"", name), "say one of them: a list, or the account whose nameservers are meant")
-	case z.DelegateTo != "" && !slices.Contains(z.At, z.DelegateTo):
-		r.fault(key, fmt.Sprintf("zone %s is delegated to the account %q, which does not serve it", name, z.DelegateTo), "add the account to \"at\", or correct \"delegate_to\"")
+	case z.DelegateTo != "" && !slices.Contains(z.Providers, z.DelegateTo):
+		r.fault(key, fmt.Sprintf("zone %s is delegated to the account %q, which does not serve it", name, z.DelegateTo), "add the account to \"providers\", or correct \"delegate_to\"")
 	}
 	if value.Kind == yaml.MappingNode && !said {
 		r.fault(key, fmt.Sprintf("zone %s has no records", name), `add "records: |" and the records below it, indented`)
@@ -141,8 +141,8 @@ func (r *reader) makeZone(z *zoneSource) Zone {
 	for _, m := range all {
 		z.Written = append(z.Written, m.record)
 		z.Origins = append(z.Origins, m.from)
-		if record.AnyMatches(z.Leave, m.record.Key()) {
-			r.faults = append(r.faults, m.fault(fmt.Sprintf("%s is to be left to somebody else by \"leave\", and is defined here", m.record.Key()), "take out the record, or the pattern"))
+		if record.AnyMatches(z.Ignore, m.record.Key()) {
+			r.faults = append(r.faults, m.fault(fmt.Sprintf("%s is to be left to somebody else by \"ignore\", and is defined here", m.record.Key()), "take out the record, or the pattern"))
 		}
 	}
 	z.Contents = record.NewContents(append([]record.Record(nil), z.Written...))

@@ -183,7 +183,8 @@ var rows = []row{
 	{"old-zone-names-old-set", finding.Notice, "", func(g *given) { g.moved(func(*evidence.ServerAnswer) {}) }, "", nothing},
 	{"open-recursion", finding.Warning, "", func(g *given) { g.first().Recursive = true }, "", nothing},
 	{"open-transfer", finding.Warning, "", func(g *given) { g.first().Transfers = true }, "", nothing},
-	{"parent-serves-other-set", finding.Error, "", func(g *given) { g.wanted("a.elsewhere.test", "b.elsewhere.test") }, "", func(g *given) { g.wanted(lab1, lab2) }},
+	{"not-moved-yet", finding.Notice, "", func(g *given) { g.wanted("a.elsewhere.test", "b.elsewhere.test") }, "", func(g *given) { g.wanted(lab1, lab2) }},
+	{"parent-serves-other-set", finding.Error, "", func(g *given) { g.wanted("a.elsewhere.test", "b.elsewhere.test"); g.plan.Begun = true }, "", func(g *given) { g.wanted("a.elsewhere.test", "b.elsewhere.test") }},
 	{"parent-set-incomplete", finding.Warning, "", func(g *given) { g.wanted(lab1, lab2, "a.elsewhere.test", "b.elsewhere.test") }, "", func(g *given) { g.wanted(lab1, lab2) }},
 	{"parent-set-mixed", finding.Error, "", func(g *given) { g.wanted(lab1, "a.elsewhere.test") }, "", func(g *given) { g.wanted(lab1, lab2) }},
 	{"parent-lame", finding.Warning, "", func(g *given) {
@@ -194,8 +195,8 @@ var rows = []row{
 		}},
 	{"parent-silent", finding.Warning, "", func(g *given) { g.s.Parents[0].Answer, g.s.Parents[0].Problem = evidence.Silent, "time-out" }, "", nothing},
 	{"parents-disagree", finding.Warning, "", func(g *given) { g.s.Parents[0].NS = set(lab1) }, "", nothing},
-	{"place-silent", finding.Warning, "", func(g *given) { g.s.Places = []evidence.Place{{Name: "north", Problem: "time-out"}} }, "", func(g *given) { g.s.Places = []evidence.Place{{Name: "north"}} }},
-	{"places-disagree", finding.Warning, "", func(g *given) {
+	{"vantage-point-silent", finding.Warning, "", func(g *given) { g.s.Places = []evidence.Place{{Name: "north", Problem: "time-out"}} }, "", func(g *given) { g.s.Places = []evidence.Place{{Name: "north"}} }},
+	{"vantage-points-disagree", finding.Warning, "", func(g *given) {
 		g.s.Places = []evidence.Place{{Name: "north", Servers: []evidence.ServerAnswer{{Server: g.first().Server, Answer: evidence.Silent, Problem: "time-out"}}}}
 	}, "", func(g *given) {
 		g.s.Places = []evidence.Place{{Name: "north", Servers: g.s.Servers, Parents: g.s.Parents}}

@@ -222,10 +222,21 @@ func TestJudge(t *testing.T) {
 	}{
 		{"stands where it stood", Plan{}, History{}, func() evidence.Sweep { return sweep(0, newSet, "heron.test") }, Settled, nil},
 		{"as wanted", Plan{Wanted: newSet}, History{}, func() evidence.Sweep { return sweep(0, newSet, "heron.test") }, Settled, nil},
-		{"not switched yet", Plan{Wanted: newSet}, History{}, func() evidence.Sweep { return sweep(0, oldSet, "plover.test") },
-			Wrong, []string{"parent-serves-other-set"}},
+		{"not moved yet", Plan{Wanted: newSet}, History{}, func() evidence.Sweep { return sweep(0, oldSet, "plover.test") },
+			ReadyToMove, []string{"not-moved-yet"}},
+		{"a change has begun", Plan{Wanted: newSet, Begun: true}, History{}, func() evidence.Sweep { return sweep(0, oldSet, "plover.test") },
+			NeedsAction, []string{"parent-serves-other-set"}},
+		{"not moved yet, and what it has is broken", Plan{Wanted: newSet}, History{}, func() evidence.Sweep {
+			s := sweep(0, oldSet, "plover.test")
+			for i := range s.Servers {
+				if s.Servers[i].Name == s.Servers[0].Name {
+					s.Servers[i].Answer, s.Servers[i].Problem = evidence.Lame, "REFUSED"
+				}
+			}
+			return s
+		}, NeedsAction, []string{"nameserver-lame", "not-moved-yet"}},
 		{"saved, not active", Plan{Wanted: newSet, Registrar: saved}, History{}, func() evidence.Sweep { return sweep(0, oldSet, "plover.test") },
-			Wrong, []string{"saved-not-active"}},
+			NeedsAction, []string{"saved-not-active"}},
 		{"registry behind", Plan{Wanted: newSet, Registrar: active}, History{}, func() evidence.Sweep { return sweep(0, oldSet, "plover.test") },
 			Settling, []string{"registry-not-updated"}},
 		{"one parent ahead", Plan{Wanted: newSet, Registrar: active}, History{}, func() evidence.Sweep {
@@ -239,7 +250,7 @@ func TestJudge(t *testing.T) {
 			Settling, []string{"old-zone-names-old-set"}},
 		{"past the bound", Plan{Wanted: newSet}, moved(), func() evidence.Sweep { return sweep(2*time.Hour, newSet, "heron.test") }, Settled, nil},
 		{"past the bound and still old", Plan{Wanted: newSet}, moved(), func() evidence.Sweep { return sweep(2*time.Hour, newSet, "plover.test") },
-			Wrong, []string{"resolver-overstays"}},
+			NeedsAction, []string{"resolver-overstays"}},
 		{"old servers switched off too early", Plan{Wanted: newSet}, moved(), func() evidence.Sweep {
 			s := sweep(time.Hour+time.Minute, newSet, "heron.test")
 			s.Servers[0] = evidence.ServerAnswer{Server: s.Servers[0].Server, Answer: evidence.Lame, Problem: "REFUSED"}
@@ -258,20 +269,20 @@ func TestJudge(t *testing.T) {
 			s := sweep(0, set("quay-11.heron.test", "quay-15.heron.test"), "heron.test")
 			s.NoAddress = []evidence.NameProblem{{Name: dnsname.MustParse("quay-15.heron.test"), Kind: evidence.NameMissing, Problem: "NXDOMAIN"}}
 			return s
-		}, Wrong, []string{"nameserver-missing", "nameserver-misspelt", "child-set-differs", "nameservers-one-address", "no-ipv6"}},
+		}, NeedsAction, []string{"nameserver-missing", "nameserver-misspelt", "child-set-differs", "nameservers-one-address", "no-ipv6"}},
 		{"old one left in", Plan{Wanted: newSet}, History{}, func() evidence.Sweep {
 			return sweep(0, dnsname.SortSet(append(set("oak-1.plover.test"), newSet...)), "heron.test")
-		}, Wrong, []string{"parent-set-mixed", "answers-differ", "child-set-differs", "child-set-differs", "child-set-differs", "soa-differs"}},
+		}, NeedsAction, []string{"parent-set-mixed", "answers-differ", "child-set-differs", "child-set-differs", "child-set-differs", "soa-differs"}},
 		{"lame", Plan{}, History{}, func() evidence.Sweep {
 			s := sweep(0, newSet, "heron.test")
 			s.Servers[2] = evidence.ServerAnswer{Server: s.Servers[2].Server, Answer: evidence.Lame, Problem: "REFUSED"}
 			return s
-		}, Wrong, []string{"nameserver-lame"}},
+		}, NeedsAction, []string{"nameserver-lame"}},
 		{"silent", Plan{}, History{}, func() evidence.Sweep {
 			s := sweep(0, newSet, "heron.test")
 			s.Servers[2] = evidence.ServerAnswer{Server: s.Servers[2].Server, Answer: evidence.Silent, Problem: "time-out"}
 			return s
-		}, Wrong, []string{"nameserver-silent"}},
+		}, NeedsAction, []string{"nameserver-silent"}},
 		{"no TCP, serial behind", Plan{}, History{}, func() evidence.Sweep {
 			s := sweep(0, newSet, "heron.test")
 			s.Servers[2].NoTCP = "connection refused"
@@ -292,12 +303,12 @@ func TestJudge(t *testing.T) {
 		}, Unknown, []string{"check-failed"}},
 		{"a zone above has no nameserver that exists", Plan{Wanted: newSet}, moved(), func() evidence.Sweep {
 			return evidence.Sweep{Failure: "no address of the nameservers of test is known", Broken: dnsname.MustParse("test")}
-		}, Wrong, []string{"zone-above-broken"}},
+		}, NeedsAction, []string{"zone-above-broken"}},
 		{"every parent refuses", Plan{Wanted: newSet}, moved(), func() evidence.Sweep {
 			s := sweep(time.Hour, newSet, "heron.test")
 			s.Parents[0], s.Parents[1] = evidence.ParentAnswer{Answer: evidence.Lame, Problem: "REFUSED"}, evidence.ParentAnswer{Answer: evidence.Lame, Problem: "REFUSED"}
 			return s
-		}, Wrong, []string{"zone-above-broken"}},
+		}, NeedsAction, []string{"zone-above-broken"}},
 		{"one parent refuses, the other refers", Plan{Wanted: newSet}, History{}, func() evidence.Sweep {
 			s := sweep(time.Hour, newSet, "heron.test")
 			s.Parents[0] = evidence.ParentAnswer{Answer: evidence.Lame, Problem: "REFUSED"}
@@ -336,7 +347,7 @@ func TestJudge(t *testing.T) {
 			for _, f := range r.Findings {
 				assert.NotEmpty(t, f.Remedy, f.Code)
 			}
-			if r.Verdict == Wrong {
+			if r.Verdict == NeedsAction {
 				assert.Equal(t, finding.Error, finding.Worst(r.Findings))
 			}
 		})

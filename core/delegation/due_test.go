@@ -20,9 +20,9 @@ func TestDue(t *testing.T) {
 		{"settling for long", Settling, 40 * time.Hour, 2 * time.Hour, time.Minute},
 		{"settling, almost over", Settling, time.Hour, 30 * time.Second, 30 * time.Second},
 		{"settling, the moment is past", Settling, time.Hour, -time.Second, time.Minute},
-		{"wrong just now", Wrong, 0, 0, time.Minute},
-		{"wrong for an hour", Wrong, time.Hour, 0, 6 * time.Minute},
-		{"wrong for weeks", Wrong, 500 * time.Hour, 0, time.Hour},
+		{"wrong just now", NeedsAction, 0, 0, time.Minute},
+		{"wrong for an hour", NeedsAction, time.Hour, 0, 6 * time.Minute},
+		{"wrong for weeks", NeedsAction, 500 * time.Hour, 0, time.Hour},
 		{"undelegated for an hour", Undelegated, time.Hour, 0, 6 * time.Minute},
 		{"a check that fails for an hour", Unknown, time.Hour, 0, 6 * time.Minute},
 	} {

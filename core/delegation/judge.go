@@ -74,6 +74,7 @@ type judge struct {
 	report Report
 	// What the findings leave open: a change seen without a time, a parent that could not be asked.
 	waiting  bool
+	unmoved  bool // the parents agree on a set that shares nothing with the desired one, and no change has begun
 	deaf     bool
 	brokenUp bool           // the zone above does not work
 	set      []dnsname.Name // nameservers that the parents give, all of them together
@@ -94,15 +95,17 @@ func (j *judge) dated(by time.Time) { j.report.Findings[len(j.report.Findings)-1
 func (j *judge) verdict(delegated bool) Verdict {
 	switch {
 	case j.brokenUp:
-		return Wrong
+		return NeedsAction
 	case !delegated && j.deaf:
 		return Unknown
 	case !delegated:
 		return Undelegated
 	case finding.Worst(j.report.Findings) == finding.Error:
-		return Wrong
+		return NeedsAction
 	case delegated && j.blind && len(j.inForce()) == 0:
 		return Unknown
+	case j.unmoved:
+		return ReadyToMove
 	case j.waiting:
 		return Settling
 	case j.deaf && j.h.Since.IsZero():

@@ -186,6 +186,11 @@ func (j *judge) otherSet(domain string) {
 			"Wait for the registry, usually minutes. If this lasts over an hour, ask the registrar.")
 	case r != nil && r.Problem == "" && SameSet(r.Saved, j.plan.Wanted):
 		// saved-not-active says it all
+	case !j.plan.Begun:
+		j.unmoved = true
+		j.find("not-moved-yet", finding.Notice, domain,
+			fmt.Sprintf("The parent serves %s; the desired nameservers are %s. No change has begun.", joinNames(j.set), joinNames(j.plan.Wanted)),
+			"When the new zone is ready, move the domain: beacon delegate "+domain)
 	default:
 		j.find("parent-serves-other-set", finding.Error, domain,
 			fmt.Sprintf("The parent serves %s; wanted is %s.", joinNames(j.set), joinNames(j.plan.Wanted)),

@@ -13,7 +13,7 @@ func (j *judge) judgePlaces() {
 	for _, p := range j.s.Places {
 		view := PlaceView{Name: p.Name, Problem: p.Problem}
 		if p.Problem != "" {
-			j.find("place-silent", finding.Warning, p.Name, fmt.Sprintf("The vantage point %s could not be asked: %s.", p.Name, p.Problem), "Look at that instance, and at the token for it.")
+			j.find("vantage-point-silent", finding.Warning, p.Name, fmt.Sprintf("The vantage point %s could not be asked: %s.", p.Name, p.Problem), "Look at that instance, and at the token for it.")
 			j.report.Places = append(j.report.Places, view)
 			continue
 		}
@@ -29,7 +29,7 @@ func (j *judge) judgePlaces() {
 					continue
 				}
 				if j.inSet(there.Server) {
-					j.find("places-disagree", finding.Warning, dnsname.Short(there.Name),
+					j.find("vantage-points-disagree", finding.Warning, dnsname.Short(there.Name),
 						fmt.Sprintf("From here %s at %s gives: %s. From %s: %s.", dnsname.Short(there.Name), there.Address, heardAs(here), p.Name, heardAs(there)),
 						"Something on the way, or the server itself, treats the two places differently: an address that stands for many machines, or a filter.")
 				}
@@ -37,7 +37,7 @@ func (j *judge) judgePlaces() {
 		}
 		if len(seen.Parents) > 0 {
 			if set, complete := parentSet(seen); complete && j.agreed && !SameSet(set, j.set) {
-				j.find("places-disagree", finding.Warning, j.short, fmt.Sprintf("From %s the parent gives %s; from here %s.", p.Name, joinNames(set), joinNames(j.set)),
+				j.find("vantage-points-disagree", finding.Warning, j.short, fmt.Sprintf("From %s the parent gives %s; from here %s.", p.Name, joinNames(set), joinNames(j.set)),
 					"A change may be on its way through the registry; if this lasts, ask the registrar.")
 			}
 		}

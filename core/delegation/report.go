@@ -16,19 +16,47 @@ import (
 // Verdict is the outcome of a check in one word.
 type Verdict string
 
-// Wrong beats settling beats settled; a check that failed is none of them.
+// NeedsAction beats ready to move beats settling beats settled; a check that failed is none of them. A domain is ready to move while its
+// parents agree on a set that works and is not the desired one, and no change to the desired set has begun.
 const (
 	Settled     Verdict = "settled"
 	Settling    Verdict = "settling"
-	Wrong       Verdict = "wrong"
+	ReadyToMove Verdict = "ready-to-move"
+	NeedsAction Verdict = "needs-action"
 	Undelegated Verdict = "undelegated"
 	Unknown     Verdict = "unknown"
 )
+
+// Words returns the verdict as people read it.
+func (v Verdict) Words() string {
+	switch v {
+	case ReadyToMove:
+		return "ready to move"
+	case NeedsAction:
+		return "needs action"
+	case Undelegated:
+		return "not delegated"
+	case Unknown:
+		return "check failed"
+	case "":
+		return "not checked yet"
+	}
+	return string(v)
+}
+
+// UnmarshalText reads a verdict, also one by the name that it had in reports that were stored before the first release.
+func (v *Verdict) UnmarshalText(text []byte) error {
+	if *v = Verdict(text); *v == "wrong" {
+		*v = NeedsAction
+	}
+	return nil
+}
 
 // Plan is what a domain is held against.
 type Plan struct {
 	Domain    dnsname.Name
 	Wanted    []dnsname.Name // the nameservers it shall be delegated to, sorted; empty where nothing particular is wanted
+	Begun     bool           // a change to the desired nameservers has begun
 	Registrar *Registration  // what the registrar says; nil where it is not known
 	TTL       uint32         // of NS sets, as the zone's plan has it, seconds; 0 where nothing is planned
 	Sites     []SitePlan     // where sites shall lead; a name that is missing may lead anywhere

@@ -47,6 +47,6 @@ func TestSilentOverIPv6Alone(t *testing.T) {
 	s := without6(sweep(0, newSet, "heron.test"))
 	s.Parents[2] = evidence.ParentAnswer{Server: s.Parents[2].Server, At: s.Ended, Answer: evidence.Referral, NS: newSet, TTL: 900}
 	r := Judge(Plan{Domain: domain}, Advance(History{}, s), s)
-	assert.Equal(t, Wrong, r.Verdict)
+	assert.Equal(t, NeedsAction, r.Verdict)
 	assert.Contains(t, codes(r), "nameserver-silent")
 }

@@ -10,7 +10,7 @@ func Compare(wanted, placed, live record.Contents, drift DriftPolicy) Result {
 	c := comparison{policy: drift, live: live}
 	w, p, l := run{all: wanted.Records()}, run{all: placed.Records()}, run{all: live.Records()}
 	for w.more() || p.more() || l.more() {
-		if skipEqual(&w, &p, &l, &c.result.InStep) {
+		if skipEqual(&w, &p, &l, &c.result.InSync) {
 			continue
 		}
 		key := leastKey(&w, &p, &l)
@@ -110,7 +110,7 @@ func (c *comparison) judge(key record.Key, wanted, placed, live []record.Record)
 	case len(wanted) == 0 && len(live) == 0:
 		res.Forgotten = append(res.Forgotten, key)
 	case same(wanted, live):
-		res.InStep++
+		res.InSync++
 		if !same(wanted, placed) {
 			res.Arrived = append(res.Arrived, record.SetOf(wanted))
 		}

@@ -29,9 +29,9 @@ func TestOneSet(t *testing.T) {
 		wanted, placed, live record.Set
 		want                 Kind
 	}{
-		{"all the same", x, x, x, InStep},
-		{"there without us", x, none, x, InStep},
-		{"changed here and there alike", y, x, y, InStep},
+		{"all the same", x, x, x, InSync},
+		{"there without us", x, none, x, InSync},
+		{"changed here and there alike", y, x, y, InSync},
 		{"new", x, none, none, Ours},
 		{"changed by us", y, x, x, Ours},
 		{"taken out by us", none, x, x, Ours},
@@ -42,13 +42,13 @@ func TestOneSet(t *testing.T) {
 		{"changed here and elsewhere", x, y, z, Conflict},
 		{"taken out here, changed elsewhere", none, x, y, Conflict},
 		{"changed here, removed elsewhere", y, x, none, Conflict},
-		{"gone on both sides", none, x, none, InStep},
+		{"gone on both sides", none, x, none, InSync},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			r := Compare(record.ContentsOf(c.wanted), record.ContentsOf(c.placed), record.ContentsOf(c.live), LeaveDrift)
-			count := map[Kind]int{InStep: r.InStep + len(r.Forgotten), Ours: len(r.Steps), Drift: len(r.Drift),
+			count := map[Kind]int{InSync: r.InSync + len(r.Forgotten), Ours: len(r.Steps), Drift: len(r.Drift),
 				Conflict: len(r.Conflicts), Foreign: len(r.Foreign)}
-			assert.Equal(t, map[Kind]int{InStep: 0, Ours: 0, Drift: 0, Conflict: 0, Foreign: 0, c.want: 1},
+			assert.Equal(t, map[Kind]int{InSync: 0, Ours: 0, Drift: 0, Conflict: 0, Foreign: 0, c.want: 1},
 				count)
 		})
 	}
@@ -78,7 +78,7 @@ func anyContents(t *rapid.T, label string) record.Contents {
 func TestLaw(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		wanted, placed, live := anyContents(t, "wanted"), anyContents(t, "placed"), anyContents(t, "live")
-		policy := rapid.SampledFrom([]DriftPolicy{LeaveDrift, PutBackDrift}).Draw(t, "policy")
+		policy := rapid.SampledFrom([]DriftPolicy{LeaveDrift, RevertDrift}).Draw(t, "policy")
 		r := Compare(wanted, placed, live, policy)
 		after := r.Steps.Apply(live)
 
@@ -102,7 +102,7 @@ func TestLaw(t *testing.T) {
 			want := w
 			if undecided[key] {
 				want = l
-				if w.Equal(l) || policy == PutBackDrift && !w.IsZero() && w.Equal(p) && !conflictAt(r, key.Name) {
+				if w.Equal(l) || policy == RevertDrift && !w.IsZero() && w.Equal(p) && !conflictAt(r, key.Name) {
 					t.Fatalf("%s is undecided without need", key)
 				}
 			}

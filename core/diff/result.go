@@ -13,7 +13,7 @@ type Kind uint8
 // A set is in step, ours to change, drifted (changed elsewhere), in conflict (changed here and elsewhere), or foreign
 // (somebody else's from the start).
 const (
-	InStep Kind = iota
+	InSync Kind = iota
 	Ours
 	Drift
 	Conflict
@@ -55,7 +55,7 @@ type DriftPolicy uint8
 // that is for names that follow a reported address, where nobody is there to decide.
 const (
 	LeaveDrift DriftPolicy = iota
-	PutBackDrift
+	RevertDrift
 	WantedWins
 )
 
@@ -110,7 +110,7 @@ type Result struct {
 	Drift     []Item
 	Conflicts []Item
 	Foreign   []Item
-	InStep    int          // sets that need nothing
+	InSync    int          // sets that need nothing
 	Arrived   []record.Set // in step though not remembered as placed
 	Forgotten []record.Key // remembered as placed, though neither wanted nor live
 }

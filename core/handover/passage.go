@@ -23,9 +23,9 @@ type StageState string
 
 // The states of a stage; one at most is at hand.
 const (
-	Behind StageState = "behind"
-	AtHand StageState = "at hand"
-	ToCome StageState = "to come"
+	StageDone    StageState = "done"
+	StageCurrent StageState = "current"
+	StagePending StageState = "pending"
 )
 
 // Stage is one stretch of a domain's way.
@@ -52,13 +52,13 @@ func Passage(p Progress) []Stage {
 	out := make([]Stage, len(stages))
 	open := false
 	for i, s := range stages {
-		out[i] = Stage{s.code, Behind, s.behind}
+		out[i] = Stage{s.code, StageDone, s.behind}
 		switch {
 		case s.done:
 		case open:
-			out[i].State, out[i].Say = ToCome, s.ahead
+			out[i].State, out[i].Say = StagePending, s.ahead
 		default:
-			out[i].State, out[i].Say = AtHand, s.ahead
+			out[i].State, out[i].Say = StageCurrent, s.ahead
 			open = true
 		}
 	}
@@ -80,7 +80,9 @@ func delegateSay(p Progress) string {
 
 func settleSay(v delegation.Verdict) string {
 	switch v {
-	case delegation.Wrong, delegation.Undelegated:
+	case delegation.ReadyToMove:
+		return "Begins when the nameservers are changed."
+	case delegation.NeedsAction, delegation.Undelegated:
 		return "Something is wrong; waiting will not mend it. The findings say what to do."
 	case delegation.Unknown:
 		return "It could not be told how things stand. Check again."

@@ -22,7 +22,7 @@ func TestPassage(t *testing.T) {
 		"saved, not active":      {Progress{Records: true, Placed: true, Wanted: quay, Parent: reed, Active: reed, Saved: quay}, "delegated", "make it active"},
 		"active, not served yet": {Progress{Records: true, Placed: true, Wanted: quay, Parent: reed, Active: quay, Saved: quay}, "delegated", "parent does not serve"},
 		"settling":               {Progress{Records: true, Placed: true, Wanted: quay, Parent: quay, Verdict: delegation.Settling}, "settled", "Wait"},
-		"wrong":                  {Progress{Records: true, Placed: true, Wanted: quay, Parent: quay, Verdict: delegation.Wrong}, "settled", "waiting will not mend"},
+		"wrong":                  {Progress{Records: true, Placed: true, Wanted: quay, Parent: quay, Verdict: delegation.NeedsAction}, "settled", "waiting will not mend"},
 		"settled":                {Progress{Records: true, Placed: true, Wanted: quay, Parent: quay, Verdict: delegation.Settled}, "", ""},
 		"old and settled":        {Progress{Records: true, Placed: true, Wanted: quay, Parent: reed, Active: reed, Verdict: delegation.Settled}, "delegated", "Change"},
 		"records changed later":  {Progress{Records: true, Wanted: quay, Parent: quay, Verdict: delegation.Settled}, "placed", "Write"},
@@ -30,10 +30,10 @@ func TestPassage(t *testing.T) {
 		hand := Stage{}
 		for _, stage := range Passage(c.at) {
 			switch stage.State {
-			case AtHand:
+			case StageCurrent:
 				assert.Zero(t, hand, "%s: one stage is at hand", name)
 				hand = stage
-			case ToCome:
+			case StagePending:
 				assert.NotZero(t, hand, "%s: what is to come comes after what is at hand", name)
 			}
 		}

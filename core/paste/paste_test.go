@@ -56,7 +56,7 @@ func TestRead(t *testing.T) {
 		{"a key broken over lines", "TXT\ttide._domainkey\tv=DKIM1; k=ed25519; p=11qYAYKxCrfVS/7TyWQHOg7\nhcvPapiMlrwIaaPcHURo=\n",
 			"tide._domainkey 3600 TXT \"v=DKIM1; k=ed25519; p=11qYAYKxCrfVS/7TyWQHOg7hcvPapiMlrwIaaPcHURo=\" #1"},
 		{"comma separated", "www,A,192.0.2.1\n", "www 3600 A 192.0.2.1"},
-		{"what is no record", "Dear keeper,\nplease add these:\nwww A 192.0.2.1\nwww A https://x/\n", "! 1\n! 2\nwww 3600 A 192.0.2.1\n! 4"},
+		{"what is no record", "Dear admin,\nplease add these:\nwww A 192.0.2.1\nwww A https://x/\n", "! 1\n! 2\nwww 3600 A 192.0.2.1\n! 4"},
 		{"names of other zones", "www.harbour.example. A 192.0.2.1\n", "(www.harbour.example. 3600 A 192.0.2.1)"},
 		{"names in other scripts", "A\tfähre\t192.0.2.1\n", "xn--fhre-loa 3600 A 192.0.2.1"},
 		{"zero-width characters", "www\u200b\tA\t192.0.2.1\n", "www 3600 A 192.0.2.1 #1"},

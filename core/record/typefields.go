@@ -76,11 +76,11 @@ var forms = []Form{
 	{Type(dns.TypeOPENPGPKEY), "An OpenPGP key of a mail address.", "RFC 7929", []Field{field(Octets, "key", "Key", "The key in base64.", "mQINBFUzQ2kBEACx")}},
 	{PTR, "The name of an address, in a zone for reverse look-ups.", "RFC 1035 section 3.3.12", []Field{field(Host, "host", "Host", "The host that has the address.", "web.harbour.example.")}},
 	{Type(dns.TypeRP), "Who answers for the name.", "RFC 1183", []Field{
-		field(Host, "mailbox", "Mailbox", "A mail address with a dot for the @.", "keeper.harbour.example."), field(Host, "text", "More", `A name with a TXT record that says more; "." for none.`, ".")}},
+		field(Host, "mailbox", "Mailbox", "A mail address with a dot for the @.", "admin.harbour.example."), field(Host, "text", "More", `A name with a TXT record that says more; "." for none.`, ".")}},
 	{Type(dns.TypeSMIMEA), "A certificate that mail of an address is signed with.", "RFC 8162", usage},
 	{SOA, "How a zone is kept: who answers for it, and how long its copies hold.", "RFC 1035 section 3.3.13", []Field{
 		field(Host, "primary", "Primary", "The nameserver that the zone is kept at.", "ns1.harbour.example."),
-		field(Host, "mailbox", "Mailbox", "Who answers for it: a mail address with a dot for the @.", "keeper.harbour.example."),
+		field(Host, "mailbox", "Mailbox", "Who answers for it: a mail address with a dot for the @.", "admin.harbour.example."),
 		number("serial", "Serial", "Rises with every change.", "2026010100", long), number("refresh", "Refresh", "How often secondaries ask, in seconds.", "7200", long),
 		number("retry", "Retry", "How soon they ask again after a failure, in seconds.", "900", long), number("expire", "Expire", "How long they go on without an answer, in seconds.", "1209600", long),
 		number("minimum", "Minimum", "How long caches keep that a name does not exist, in seconds.", "300", long)}},

@@ -20,7 +20,7 @@ import (
 // millionText writes a zone of n records of the kinds that zones have; changed puts another address into one of a hundred.
 func millionText(n int, changed bool) string {
 	var b strings.Builder
-	b.WriteString("$TTL 3600\n@ IN SOA ns1.big.example. keeper.big.example. 1 7200 900 1209600 300\n@ IN NS ns1\n@ IN NS ns2\nns1 IN A 192.0.2.1\nns2 IN A 192.0.2.2\n")
+	b.WriteString("$TTL 3600\n@ IN SOA ns1.big.example. admin.big.example. 1 7200 900 1209600 300\n@ IN NS ns1\n@ IN NS ns2\nns1 IN A 192.0.2.1\nns2 IN A 192.0.2.2\n")
 	for i := 5; i < n; i++ {
 		host := (i * 7919) % n
 		last := i % 250

@@ -21,7 +21,7 @@ func healthy(r *rand.Rand) string {
 	line := func(format string, args ...any) { fmt.Fprintf(&b, format+"\n", args...) }
 	some := func(share float64) bool { return r.Float64() < share }
 	line("$TTL %d", []int{300, 3600, 86400}[r.IntN(3)])
-	line("@ SOA ns1.plover.test. keeper.plover.test. 7 3600 600 86400 300")
+	line("@ SOA ns1.plover.test. admin.plover.test. 7 3600 600 86400 300")
 	line("@ NS ns1.plover.test.\n@ NS ns2.plover.test.")
 	line("@ A 192.0.2.%d", 1+r.IntN(200))
 	line([]string{"www CNAME @", "www A 192.0.2.9\nwww AAAA 2001:db8::9", "* CNAME @"}[r.IntN(3)])
@@ -35,7 +35,7 @@ func healthy(r *rand.Rand) string {
 		line("@ MX 0 .\n@ TXT \"v=spf1 -all\"")
 	}
 	if some(0.4) {
-		line("@ CAA 0 issue \"ca.example\"\n@ CAA 0 issuewild \";\"\n@ CAA 0 iodef \"mailto:keeper@saltmarsh-ferries.example\"")
+		line("@ CAA 0 issue \"ca.example\"\n@ CAA 0 issuewild \";\"\n@ CAA 0 iodef \"mailto:hostmaster@saltmarsh-ferries.example\"")
 	}
 	if some(0.3) {
 		line("pier NS ns1.pier\npier NS ns.other.test.\nns1.pier A 192.0.2.53\npier DS 4711 13 2 %s", sha256)

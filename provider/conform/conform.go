@@ -108,7 +108,7 @@ func (r *run) checks() []check {
 
 func (r *run) first() []check {
 	return []check{
-		{name: "a wrong credential is told as unauthorised, and nothing is done", do: r.wrongKey},
+		{name: "a wrong credential fails as unauthorised, and nothing is done", do: r.wrongKey},
 		{name: "an error keeps the credential to itself", do: r.quiet},
 		{name: "what the interface can do makes sense", do: r.describe, needed: true},
 		{name: "a zone that is not there is not found", do: r.missing},
@@ -124,7 +124,7 @@ func (r *run) first() []check {
 
 func (r *run) end() []check {
 	return []check{
-		{name: "a call that is broken off returns at once", do: r.cancelled},
+		{name: "a cancelled call returns immediately", do: r.cancelled},
 		{name: "the scratch zone is removed, or left as it was found", do: r.remove, last: true},
 		{name: "removing it again says that it is not there", do: r.removeAgain},
 	}
@@ -171,7 +171,7 @@ func (r *run) describe() (err error) {
 	c := r.caps
 	switch {
 	case c.Granularity == change.ByZone && !c.Guarded:
-		return errors.New("a whole zone is replaced without a condition: somebody's change in between would be lost")
+		return errors.New("a whole zone is replaced without a condition: a change of another client in between would be lost")
 	case c.Granularity == change.ByZone && c.BatchSize > 0:
 		return errors.New("a whole zone has no batch size")
 	case c.Atomic && c.BatchSize == 1 && c.Granularity == change.BySet:
@@ -229,7 +229,7 @@ func (r *run) nameservers() error {
 	if len(ns) < 2 {
 		return fmt.Errorf("nameservers of the new zone: %v", ns)
 	}
-	return want(len(dnsname.SortSet(ns)) == len(ns), "a nameserver stands twice: %v", ns)
+	return want(len(dnsname.SortSet(ns)) == len(ns), "a nameserver is listed twice: %v", ns)
 }
 
 func (r *run) found() error {

@@ -48,8 +48,8 @@ func (r *run) contents() []check {
 		{name: "other data for a set, and the rest stays", do: r.changeData},
 		{name: "another TTL for a set", do: r.changeTTL},
 		{name: "a record comes into a set, and goes out of it", do: r.growAndShrink},
-		{name: "a CNAME takes the place of addresses", do: r.swapThere},
-		{name: "addresses take the place of a CNAME", do: r.swapBack},
+		{name: "a CNAME replaces addresses", do: r.swapThere},
+		{name: "addresses replace a CNAME", do: r.swapBack},
 		{name: "sets are removed, and the rest stays", do: r.removeSome},
 		{name: "putting what is there already changes nothing", do: r.repeat},
 		{name: "an ALIAS at the apex", do: r.apexAlias},
@@ -57,8 +57,8 @@ func (r *run) contents() []check {
 		{name: "named attributes survive a change that does not speak of them", do: r.keepExtras},
 		{name: "a full batch is one request", do: r.fullBatch},
 		{name: "a large zone is read to its end", do: r.pages},
-		{name: "an unchanged zone is told by its mark", do: r.sameMark},
-		{name: "a changed zone is told by its mark", do: r.otherMark},
+		{name: "an unchanged zone is recognised by its mark", do: r.sameMark},
+		{name: "a changed zone is recognised by its mark", do: r.otherMark},
 		{name: "a write from an older read is refused, and loses nothing", do: r.staleMark},
 		{name: "records that collide are refused", do: r.collide},
 		{name: "a refused batch leaves nothing behind, where batches are atomic", do: r.nothingLeft},
@@ -320,7 +320,7 @@ func (r *run) markNow() (provider.State, error) {
 	s, err := r.read()
 	if err == nil && !r.caps.Marks {
 		if s.Mark != "" {
-			return s, errors.New("a read gives a change mark, and none is said to be there")
+			return s, errors.New("a read returns a change mark, and the capabilities have none")
 		}
 		return s, notApplicable("it has no change marks")
 	}
@@ -378,7 +378,7 @@ func (r *run) staleMark() error {
 	if err != nil {
 		return err
 	}
-	return want(now.Contents.Get(meanwhile.Key()).SameData(meanwhile), "somebody else's change was lost")
+	return want(now.Contents.Get(meanwhile.Key()).SameData(meanwhile), "the change of another client was lost")
 }
 
 // collision is a batch with a set that is fine and one that collides.
@@ -411,7 +411,7 @@ func (r *run) collide() error {
 		return r.alone()
 	}
 	_ = s
-	return errors.New("a CNAME was taken beside addresses")
+	return errors.New("a CNAME was accepted beside addresses")
 }
 
 // alone sees that no CNAME stands beside other data.
@@ -420,7 +420,7 @@ func (r *run) alone() error {
 	if err != nil {
 		return err
 	}
-	return want(s.Contents.Get(record.Key{Name: r.name("two"), Type: record.CNAME}).IsZero(), "a CNAME stands beside addresses now")
+	return want(s.Contents.Get(record.Key{Name: r.name("two"), Type: record.CNAME}).IsZero(), "a CNAME is beside addresses now")
 }
 
 func (r *run) nothingLeft() error {

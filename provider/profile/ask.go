@@ -109,7 +109,7 @@ func (d *Driver) request(ctx context.Context, c *call, q question) (outcall.Requ
 	}
 	results, err := d.pool.Run(ctx, string(c.body), q.body, variables, []any{nil, nil, shapeZone(q.zone)})
 	if err == nil && len(results) != 1 {
-		err = fmt.Errorf("it gives %d results, not one", len(results))
+		err = fmt.Errorf("it returns %d results, not one", len(results))
 	}
 	if err != nil {
 		return r, d.cannot("the body: " + err.Error())

@@ -93,7 +93,7 @@ func (d *Driver) text(ctx context.Context, e expression, input any) (string, err
 		return "", err
 	}
 	if len(results) != 1 {
-		return "", fmt.Errorf("it gives %d results, not one", len(results))
+		return "", fmt.Errorf("it returns %d results, not one", len(results))
 	}
 	var w word
 	err = json.Unmarshal(results[0], &w)

@@ -48,7 +48,7 @@ func (r *reader) section(n *yaml.Node, name string, keys ...string) section {
 		case !slices.Contains(known, key.Value):
 			r.fault(key, "It knows: "+strings.Join(known, ", ")+".", "%q is not known in %s", key.Value, name)
 		case s.at[key.Value] != nil:
-			r.fault(key, "Take one of them out.", "%q stands twice in %s", key.Value, name)
+			r.fault(key, "Remove one of them.", "%q is in %s twice", key.Value, name)
 		default:
 			s.at[key.Value] = n.Content[i+1]
 		}

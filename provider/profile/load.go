@@ -152,7 +152,7 @@ func (r *reader) credential(n *yaml.Node) credential {
 	c := credential{send: s.choice("send", "header", "basic", "query", "signature"), name: s.text("name"), prefix: s.text("prefix"),
 		hash: s.choice("hash", "sha256", "sha512"), over: s.expression("over"), value: s.expression("value"), date: s.text("date")}
 	if c.send != "basic" && c.send != "" && c.name == "" {
-		r.fault(n, "Say which header or parameter carries it.", `"name" is missing in credential`)
+		r.fault(n, "Name the header or parameter that holds it.", `"name" is missing in credential`)
 	}
 	if c.send == "signature" && (c.hash == "" || c.over == "" || c.value == "") {
 		r.fault(n, "", "a signature needs hash, over and value")
@@ -173,7 +173,7 @@ func (r *reader) errorRules(n *yaml.Node) errorRules {
 			e.kinds[k.Content[i].Value] = kind
 		}
 		if e.code == "" {
-			r.fault(k, "", "kinds need code, which gives the word to look up")
+			r.fault(k, "", "kinds need code, which returns the word to look up")
 		}
 	}
 	return e
@@ -257,7 +257,7 @@ func (r *reader) consistent(p *Profile, s section) {
 	_, conditional := headerOf(p.write, "If-Match")
 	c.Guarded = conditional
 	if c.Granularity == change.ByZone && !conditional && p.write != nil {
-		r.fault(s.at["write"], `Send the change mark: headers: {If-Match: .mark}; without it somebody's change in between would be lost.`, "a whole zone must not be replaced without a condition")
+		r.fault(s.at["write"], `Send the change mark: headers: {If-Match: .mark}; without it a change of another client in between would be lost.`, "a whole zone must not be replaced without a condition")
 	}
 	if (p.create == nil) != (p.remove == nil) {
 		r.fault(s.node, "Describe both, or neither.", "create and remove belong together")
@@ -270,7 +270,7 @@ func (r *reader) consistent(p *Profile, s section) {
 		r.fault(s.node, "", "receipt (in write) and poll belong together")
 	}
 	if p.look != nil && p.read != nil && p.read.mark == "" {
-		r.fault(s.at["read"], "", "look tells the change mark, so read has to tell it too (mark)")
+		r.fault(s.at["read"], "", "look returns the change mark, so read must return it too (mark)")
 	}
 	if p.poll != nil {
 		c.Delayed = true

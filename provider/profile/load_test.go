@@ -46,7 +46,7 @@ func TestFaults(t *testing.T) {
 		{"body: .", "body: $secret", "6:40", "no jq expression"},
 		{"body: .}", "body: ., receipt: .r}", "1:1", "receipt (in write) and poll belong together"},
 		{"\nwrite:", "\ncreate: {request: POST /z, one: .}\nwrite:", "1:1", "create and remove belong together"},
-		{"\nwrite:", "\nlook: {request: GET /v, mark: .v}\nwrite:", "5:7", "read has to tell it too"},
+		{"\nwrite:", "\nlook: {request: GET /v, mark: .v}\nwrite:", "5:7", "read must return it too"},
 		{"write: {request: \"POST /z/{id}\", body: .}", "write: {create: {request: POST /z, body: .}, update: {request: POST /z, body: .}, delete: {request: POST /z}}", "6:8", "does one change at a time"},
 		{"\nwrite:", "\nlimits: {rate: fast}\nwrite:", "6:16", "60 per minute"},
 		{"\nwrite:", "\nerrors: {kinds: {a: b}}\nwrite:", "6:21", `"b" is no kind of failure`},

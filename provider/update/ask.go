@@ -99,7 +99,7 @@ func (d *Driver) told(res *dns.Msg, asked, zone string, outcome outcall.Outcome,
 	}
 	if signature != nil {
 		if res.Rcode == dns.RcodeNotAuth || res.Rcode == dns.RcodeRefused {
-			return d.fail(asked, zone, outcall.Unauthorised, outcall.NotDone, dns.RcodeToString[res.Rcode]+": the server does not take this key")
+			return d.fail(asked, zone, outcall.Unauthorised, outcall.NotDone, dns.RcodeToString[res.Rcode]+": the server does not accept this key")
 		}
 		return d.fail(asked, zone, outcall.Unavailable, outcome, "the answer's signature is wrong")
 	}

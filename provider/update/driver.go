@@ -89,7 +89,7 @@ func (d *Driver) Create(_ context.Context, name dnsname.Name, _ provider.ZoneOpt
 
 // Remove is refused, as Create is.
 func (d *Driver) Remove(_ context.Context, zone provider.ZoneRef) error {
-	return d.fail("zones", zone.Name.String(), outcall.Refused, outcall.NotSent, "zones cannot be removed over this interface; take it out of the server's configuration")
+	return d.fail("zones", zone.Name.String(), outcall.Refused, outcall.NotSent, "zones cannot be removed over this interface; remove it from the server's configuration")
 }
 
 // Poll gives the receipt back: an update is done when it is answered.

@@ -56,7 +56,7 @@ func Run(t *testing.T, s Subject) {
 		}
 		assert.True(t, found)
 	})
-	t.Run("a saved list is in force only when it has been activated, where that is the registrar's way", func(t *testing.T) {
+	t.Run("a saved list is active only when it has been activated, where that is the registrar's way", func(t *testing.T) {
 		saved, err := s.Driver.Save(ctx, s.Domain, s.Other)
 		require.NoError(t, err)
 		assert.Equal(t, s.Other, saved.Saved)

@@ -26,7 +26,7 @@ func (s *Accounts) Verify(ctx context.Context, name string, zone dnsname.Name, r
 		if managed, err := s.managed(tx, []dnsname.Name{zone}); err != nil {
 			return err
 		} else if managed[zone] {
-			return wire.Problemf(wire.InTheWay, "Zone %s is looked after here. The run writes and removes records: give it a zone of its own, such as scratch.%s.", zone.Unicode(), zone.Unicode())
+			return wire.Problemf(wire.Blocked, "Zone %s is managed here. The test writes and removes records. Name a scratch zone instead, such as scratch.%s. Nothing changed.", zone.Unicode(), zone.Unicode())
 		}
 		return nil
 	})

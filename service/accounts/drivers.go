@@ -22,7 +22,7 @@ func (s *Accounts) client(a store.Account, secret string) outcall.Client {
 func (s *Accounts) Secret(a store.Account) (string, error) {
 	secret, err := s.seal.Open(a.Name, a.Sealed)
 	if err != nil {
-		return "", wire.Problemf(wire.InTheWay, "%s.", err)
+		return "", wire.Problemf(wire.Blocked, "%s.", err)
 	}
 	return secret, nil
 }
@@ -43,7 +43,7 @@ func (s *Accounts) driverWith(a store.Account, secret string) (d provider.PacedD
 		return d, err
 	}
 	if !known {
-		return d, wire.Problemf(wire.InTheWay, "Account %s is of kind %s, which is not known here. Put its profile into the folder of profiles, or use one of: %s.",
+		return d, wire.Problemf(wire.Blocked, "Account %s is of kind %s, which is not known here. Put its profile into the folder of profiles, or use one of: %s.",
 			a.Name, a.Kind, strings.Join(s.kinds.open(), ", "))
 	}
 	bare, err := kind.Driver(Connection{ID: a.ID, Name: a.Name, Address: a.Address, Secret: secret, Client: s.client(a, secret)})
@@ -61,7 +61,7 @@ func (s *Accounts) Registrar(a store.Account) (registrar.Driver, error) {
 	}
 	build, ok := s.registrars[a.Kind]
 	if !ok {
-		return nil, wire.Problemf(wire.InTheWay, "Account %s is of kind %s, which this version does not know.", a.Name, a.Kind)
+		return nil, wire.Problemf(wire.Blocked, "Account %s is of kind %s, which this version does not know.", a.Name, a.Kind)
 	}
 	return registrar.Guarded(build(s.client(a, secret))), nil
 }

@@ -108,7 +108,7 @@ func (k *kinds) find(name string) (kind Kind, known bool, err error) {
 		return kind, known, nil
 	}
 	if err := k.load(); err != nil {
-		return kind, false, wire.Problemf(wire.InTheWay, "%s", err)
+		return kind, false, wire.Problemf(wire.Blocked, "%s", err)
 	}
 	kind, known = k.known(name)
 	return kind, known, nil

@@ -23,10 +23,10 @@ func (s *Accounts) RemoveAccount(ctx context.Context, role, name string) error {
 		}
 		switch {
 		case placed > 0:
-			return wire.Problemf(wire.InTheWay, "Account %s is used: %s placed there, such as %s. Retire them first: beacon zone retire %s --account %s. Nothing was changed.",
+			return wire.Problemf(wire.Blocked, "Account %s is used: %s placed there, such as %s. Retire them first: beacon zone retire %s --account %s. Nothing was changed.",
 				name, wording.Counted(placed, "zone"), example.Unicode(), example.Unicode(), name)
 		case registered > 0:
-			return wire.Problemf(wire.InTheWay, "Account %s is used: %s name it as their registrar, such as %s. Name another one in their definitions first. Nothing was changed.",
+			return wire.Problemf(wire.Blocked, "Account %s is used: %s name it as their registrar, such as %s. Name another one in their definitions first. Nothing was changed.",
 				name, wording.Counted(registered, "zone"), example.Unicode())
 		}
 		if err := tx.DeleteAccount(a.ID); err != nil {

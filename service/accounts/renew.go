@@ -10,19 +10,19 @@ import (
 	"beacon/wire"
 )
 
-// Renewal says which credentials are sealed anew.
-type Renewal struct {
+// KeyRotation says which credentials are sealed anew.
+type KeyRotation struct {
 	Database store.Settings
 	KeyFile  string
 	Reach    []string // networks that may be reached
 }
 
-// RenewKey seals every stored credential with a new key. Instances may run meanwhile: they find the new key in the file. It
+// RotateKey seals every stored credential with a new key. Instances may run meanwhile: they find the new key in the file. It
 // can be broken off anywhere and started again.
-func RenewKey(ctx context.Context, s Renewal) (accounts int, err error) {
+func RotateKey(ctx context.Context, s KeyRotation) (accounts int, err error) {
 	door, err := reach.New(s.Reach)
 	if err != nil {
-		return 0, fmt.Errorf("the setting reach: %w", err)
+		return 0, fmt.Errorf("the setting allowed_networks: %w", err)
 	}
 	seal, err := store.OpenSeal(s.KeyFile)
 	if err != nil {

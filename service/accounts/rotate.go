@@ -34,7 +34,7 @@ func (s *Accounts) RotateAccount(ctx context.Context, role, name, secret string)
 	}
 	if role == wire.RoleProvider {
 		if len(placed) > 0 && len(tried.Rights) > 0 && !slices.Contains(tried.Rights, string(provider.WriteRecords)) {
-			return tried, wire.Problemf(wire.InTheWay, "The new credential may only read, and %s placed at %s. Nothing was changed.", arePlaced(len(placed)), name)
+			return tried, wire.Problemf(wire.Blocked, "The new credential may only read, and %s placed at %s. Nothing was changed.", arePlaced(len(placed)), name)
 		}
 		if err := s.seesAll(ctx, a, secret, placed); err != nil {
 			return tried, err
@@ -74,7 +74,7 @@ func (s *Accounts) seesAll(ctx context.Context, a store.Account, secret string, 
 			return logbook.Explain(err)
 		}
 		if !there || zone.Ref.ID != p.ID {
-			return wire.Problemf(wire.InTheWay, "The new credential does not see %s, which is placed at %s. Is it one of another customer? Nothing was changed.", p.Name.Unicode(), a.Name)
+			return wire.Problemf(wire.Blocked, "The new credential does not see %s, which is placed at %s. Is it one of another customer? Nothing was changed.", p.Name.Unicode(), a.Name)
 		}
 	}
 	return nil

@@ -60,7 +60,7 @@ func judgeRights(account string, rights []string) []finding.Finding {
 	}
 	if slices.Contains(rights, string(provider.Keys)) {
 		found = append(found, finding.Finding{Code: "credential-too-strong", Severity: finding.Warning, Subject: account,
-			Message: "The credential may manage credentials, which is never needed here: whoever got hold of it could lock you out.",
+			Message: "The credential may manage credentials, which is never needed here: a thief of it could lock you out.",
 			Remedy:  "Make one at the provider that may read and write records (and make zones, if zones are to be made), then give it: beacon provider rotate " + account + "."})
 	}
 	if !slices.Contains(rights, string(provider.WriteRecords)) {

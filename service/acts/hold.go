@@ -86,9 +86,9 @@ func (a *Acts) ShowHold(ctx context.Context) (v wire.Hold, err error) {
 			case newer > 0:
 				v.Newer++
 			}
-			if len(v.Placements) < wire.MostHeld && (r.Released || newer+r.ToWrite > 0 || r.Standing != store.InStep) {
+			if len(v.Placements) < wire.MostHeld && (r.Released || newer+r.Pending > 0 || r.State != store.InSync) {
 				v.Placements = append(v.Placements, wire.HeldPlacement{Zone: dnsname.FromKey(r.NameKey), Account: r.AccountName, Released: r.Released,
-					Newer: newer, Ours: r.OurSets, ToWrite: r.ToWrite, Looked: r.LookedAt != nil && !r.LookedAt.Before(h.Since), State: wire.Standing(r.Standing), Trouble: r.Trouble})
+					Newer: newer, Ours: r.OurSets, Pending: r.Pending, Looked: r.LookedAt != nil && !r.LookedAt.Before(h.Since), State: wire.PlacementState(r.State), Trouble: r.Trouble})
 			}
 		}
 		return nil
@@ -107,7 +107,7 @@ func (a *Acts) Release(ctx context.Context, r wire.HoldRelease) (v wire.Hold, er
 			return err
 		}
 		if h == nil {
-			return wire.Problemf(wire.InTheWay, "Nothing is held.")
+			return wire.Problemf(wire.Blocked, "Nothing is held.")
 		}
 		by := logbook.Actor(ctx)
 		if r.All {
@@ -137,7 +137,7 @@ func (a *Acts) Release(ctx context.Context, r wire.HoldRelease) (v wire.Hold, er
 			released++
 		}
 		if released == 0 {
-			return wire.Problemf(wire.Missing, "Zone %s has no such placement. Nothing was released.", r.Zone.Unicode())
+			return wire.Problemf(wire.NotFound, "Zone %s has no such placement. Nothing was released.", r.Zone.Unicode())
 		}
 		return jobs.WakeAll(tx)
 	})

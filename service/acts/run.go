@@ -185,7 +185,7 @@ func (a *Acts) Run(ctx context.Context, job store.Job) error {
 		return a.end(ctx, run, Outcome{State: store.ActFailed, Message: logbook.Explain(err).Error()})
 	case errors.As(err, &wrong) && !logbook.Passing(err):
 		state := store.ActFailed
-		if wrong.Kind == wire.InTheWay || wrong.Kind == wire.Invalid {
+		if wrong.Kind == wire.Blocked || wrong.Kind == wire.Invalid {
 			state = store.ActBlocked
 		}
 		return a.end(ctx, run, Outcome{State: state, Message: wrong.Message, Findings: wrong.Findings})
@@ -250,7 +250,7 @@ func (a *Acts) steps(ctx context.Context, run *Run) error {
 			return err
 		}
 	}
-	return wire.Problemf(wire.Outside, "What was asked for does not come about: %d requests were made, and the last of them has not had its effect. See the acts of act %d in the logbook.", mostRequests, run.Act.ID)
+	return wire.Problemf(wire.UpstreamFailed, "What was asked for does not come about: %d requests were made, and the last of them has not had its effect. See the acts of act %d in the logbook.", mostRequests, run.Act.ID)
 }
 
 // outlastOthers waits until requests of acts that were cancelled cannot be under way any more.

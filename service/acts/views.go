@@ -53,7 +53,7 @@ func (a *Acts) Cancel(ctx context.Context, id uint64, reason string) (v wire.Act
 			return wire.Problemf(wire.Invalid, "Act %d is a request and cannot be cancelled. Cancel what it is part of.", id)
 		}
 		if row.State.Ended() {
-			return wire.Problemf(wire.InTheWay, "Act %d has ended: %s. Nothing changed.", id, row.State)
+			return wire.Problemf(wire.Blocked, "Act %d has ended: %s. Nothing changed.", id, row.State)
 		}
 		if err := jobs.Cancel(tx, store.JobAct, id); err != nil {
 			return err

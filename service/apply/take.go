@@ -73,7 +73,7 @@ func (s *Applier) judge(ctx context.Context, t *take) error {
 				return nil
 			case err != nil:
 				return err
-			case z.TakenOver:
+			case z.Detached:
 				t.detached[d.Name] = true
 				return nil
 			}
@@ -105,7 +105,7 @@ func (s *Applier) accept(ctx context.Context, t *take) error {
 	flush := func(kits []definition.Kit) error {
 		err := s.logbook.Tx(ctx, func(tx *store.Tx) error {
 			for _, z := range batch {
-				if _, err := s.defineZone(ctx, tx, z, wire.DefineRequest{Lead: true, Why: "the files changed"}, s.putOut); err != nil {
+				if _, err := s.applyZone(ctx, tx, z, wire.ApplyRequest{Manage: true, Reason: "the files changed"}, s.putOut); err != nil {
 					return err
 				}
 			}

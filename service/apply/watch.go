@@ -42,7 +42,7 @@ func (s *Applier) Follow(ctx context.Context) {
 		switch {
 		case err != nil && trouble != err.Error():
 			trouble = err.Error()
-			s.logbook.Note(logbook.WithCaller(ctx, Follower(s.watch.Folder)), "watch.failed", s.watch.Folder, "the folder cannot be read: "+trouble)
+			s.logbook.Note(logbook.WithCaller(ctx, Follower(s.watch.Folder)), "files.unreadable", s.watch.Folder, "the folder cannot be read: "+trouble)
 		case err == nil && now != known:
 			if s.logbook.Tx(ctx, func(tx *store.Tx) error { return jobs.Enqueue(tx, store.JobWatch, watchJob, s.logbook.Now()) }) == nil {
 				known, trouble = now, ""
@@ -93,7 +93,7 @@ func (s *Applier) RunWatch(ctx context.Context, job store.Job) error {
 	}
 	keepErr := s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		if next.Trouble != "" && next.Trouble != known.Trouble {
-			if err := logbook.Log(tx, logbook.Actor(ctx), "watch.refused", s.watch.Folder, next.Trouble); err != nil {
+			if err := logbook.Log(tx, logbook.Actor(ctx), "files.refused", s.watch.Folder, next.Trouble); err != nil {
 				return err
 			}
 		}
@@ -105,7 +105,7 @@ func (s *Applier) RunWatch(ctx context.Context, job store.Job) error {
 				if !t.detached[name] {
 					continue
 				}
-				if err := logbook.Log(tx, logbook.Actor(ctx), "watch.left", name.String(), "a user detached the zone; its file is not followed until a user applies it again"); err != nil {
+				if err := logbook.Log(tx, logbook.Actor(ctx), "files.skipped", name.String(), "a user detached the zone; its file is not followed until a user applies it again"); err != nil {
 					return err
 				}
 			}
@@ -169,22 +169,22 @@ func (s *Applier) prune(ctx context.Context, tx *store.Tx, named []dnsname.Name)
 		prune = ""
 	}
 	for _, z := range vanished {
-		what := fmt.Sprintf("its file %s is gone, or does not name it any more; its records stay. Detach it (beacon zone takeover), retire it, or delete it", z.LedBy)
+		what := fmt.Sprintf("its file %s is gone, or no longer names it; its records stay. Detach it (beacon zone detach), retire it, or delete it", z.ManagedBy)
 		if prune == PruneDetach {
 			if err := zones.Detach(tx, z); err != nil {
 				return err
 			}
-			what = fmt.Sprintf("its file %s is gone, or does not name it any more; it is detached, and its records stay", z.LedBy)
+			what = fmt.Sprintf("its file %s is gone, or no longer names it; it is detached, and its records stay", z.ManagedBy)
 		} else if prune != "" {
 			if err := jobs.Enqueue(tx, store.JobVanished, z.ID, s.logbook.Now()); err != nil {
 				return err
 			}
-			what = fmt.Sprintf("its file %s is gone, or does not name it any more; it is to be retired at its providers as soon as no gate blocks that", z.LedBy)
+			what = fmt.Sprintf("its file %s is gone, or no longer names it; it will be retired at its providers as soon as no gate blocks that", z.ManagedBy)
 			if prune == PruneDelete {
 				what += ", and then deleted"
 			}
 		}
-		if err := logbook.Log(tx, logbook.Actor(ctx), "watch.vanished", z.Name().String(), what); err != nil {
+		if err := logbook.Log(tx, logbook.Actor(ctx), "files.vanished", z.Name().String(), what); err != nil {
 			return err
 		}
 	}
@@ -203,11 +203,11 @@ const (
 
 // putOut has a zone synced in which files changed something, whatever becomes of this instance and of other zones: the work is stored
 // with the revision.
-func (s *Applier) putOut(ctx context.Context, tx *store.Tx, zoneID uint64, d wire.Defined) error {
-	if len(d.Added)+len(d.Removed)+len(d.NewAt) == 0 || len(d.At) == 0 {
+func (s *Applier) putOut(ctx context.Context, tx *store.Tx, zoneID uint64, d wire.Applied) error {
+	if len(d.Added)+len(d.Removed)+len(d.NewProviders) == 0 || len(d.Providers) == 0 {
 		return nil
 	}
-	if err := logbook.Log(tx, logbook.Actor(ctx), "watch.taken", d.Zone.String(), fmt.Sprintf("revision %d, %d records added, %d removed", d.Revision.Number, len(d.Added), len(d.Removed))); err != nil {
+	if err := logbook.Log(tx, logbook.Actor(ctx), "files.applied", d.Zone.String(), fmt.Sprintf("revision %d, %d records added, %d removed", d.Revision.Number, len(d.Added), len(d.Removed))); err != nil {
 		return err
 	}
 	return jobs.Enqueue(tx, store.JobFollow, zoneID, s.logbook.Now())
@@ -232,11 +232,11 @@ func (s *Applier) RunFollow(ctx context.Context, job store.Job) error {
 	if err == nil {
 		_, err = s.syncs.StartSync(ctx, wire.SyncRequest{Zone: name})
 	}
-	if !errors.As(err, &stuck) || stuck.Kind != wire.InTheWay {
+	if !errors.As(err, &stuck) || stuck.Kind != wire.Blocked {
 		return err
 	}
 	if job.Attempts == 1 { // later turns are not counted, and not told again
-		s.logbook.Note(ctx, "watch.unsynced", name.String(), stuck.Message)
+		s.logbook.Note(ctx, "files.not-synced", name.String(), stuck.Message)
 	}
 	return jobs.Later{At: s.logbook.Now().Add(behind), MadeWay: job.Attempts > 1}
 }

@@ -16,6 +16,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/finding"
 	"beacon/resolve"
+	"beacon/service/acts"
 	"beacon/service/jobs"
 	"beacon/store"
 	"beacon/wire"
@@ -37,46 +38,46 @@ const (
 	glancePause   = 10 * time.Second       // before the next run where some are left, or looks are not made by themselves, wall time
 )
 
-// ScheduleGlances makes sure that all domains are looked at briefly in time.
-func (s *Checks) ScheduleGlances(ctx context.Context) error {
-	if s.settings.Checks.Glance == 0 {
+// ScheduleBriefChecks makes sure that all domains are looked at briefly in time.
+func (s *Checks) ScheduleBriefChecks(ctx context.Context) error {
+	if s.settings.Checks.Brief == 0 {
 		return nil
 	}
-	return s.store.Tx(ctx, func(tx *store.Tx) error { return jobs.Enqueue(tx, store.JobGlance, 1, s.store.Now()) })
+	return s.store.Tx(ctx, func(tx *store.Tx) error { return jobs.Enqueue(tx, store.JobBrief, 1, s.store.Now()) })
 }
 
-// StartGlances has all domains looked at briefly, in the background.
-func (s *Checks) StartGlances(ctx context.Context) (g wire.Glances, err error) {
+// StartBriefChecks has all domains looked at briefly, in the background.
+func (s *Checks) StartBriefChecks(ctx context.Context) (g wire.BriefChecks, err error) {
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
-		run, err := tx.BeginGlances()
+		run, err := tx.BeginBriefChecks()
 		if err != nil {
 			return err
 		}
-		g = glancesOf(run)
-		return jobs.Enqueue(tx, store.JobGlance, 1, s.store.Now())
+		g = briefChecksOf(run)
+		return jobs.Enqueue(tx, store.JobBrief, 1, s.store.Now())
 	})
-	s.jobs.Wake(store.JobGlance)
+	s.jobs.Wake(store.JobBrief)
 	return g, err
 }
 
-func glancesOf(run store.GlanceRun) wire.Glances {
-	return wire.Glances{Since: run.Began.UTC(), Ended: run.Ended, Domains: run.Domains, Looked: run.Looked, Verdicts: run.Verdicts, Items: []wire.FleetDomain{}}
+func briefChecksOf(run store.BriefRun) wire.BriefChecks {
+	return wire.BriefChecks{Since: run.Began.UTC(), Ended: run.Ended, Domains: run.Domains, Looked: run.Looked, Verdicts: run.Verdicts, Items: []wire.FleetDomain{}}
 }
 
-// GlancesSince tells what came of brief looks since a wall time.
-func (s *Checks) GlancesSince(ctx context.Context, since time.Time) (g wire.Glances, err error) {
+// BriefChecksSince tells what came of brief looks since a wall time.
+func (s *Checks) BriefChecksSince(ctx context.Context, since time.Time) (g wire.BriefChecks, err error) {
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
-		run, ok, err := tx.GlanceRun()
+		run, ok, err := tx.BriefRun()
 		if err != nil {
 			return err
 		}
 		if !ok || run.Began.Before(since) {
 			return fmt.Errorf("no brief look at all domains was begun since %s; begin one: %w", since.UTC().Format(time.RFC3339), store.ErrNotFound)
 		}
-		if g = glancesOf(run); run.Ended == nil {
+		if g = briefChecksOf(run); run.Ended == nil {
 			return nil
 		}
-		open, err := tx.UnsettledAtGlance()
+		open, err := tx.UnsettledBriefly()
 		for _, r := range open {
 			r.CheckedAt = run.Ended
 			g.Items = append(g.Items, FleetDomain(r))
@@ -86,19 +87,19 @@ func (s *Checks) GlancesSince(ctx context.Context, since time.Time) (g wire.Glan
 	return g, err
 }
 
-// RunGlance makes or goes on with the run that is due, and asks to be called again.
-func (s *Checks) RunGlance(ctx context.Context, _ store.Job) error {
-	every := s.settings.Checks.Glance
+// RunBriefCheck makes or goes on with the run that is due, and asks to be called again.
+func (s *Checks) RunBriefCheck(ctx context.Context, _ store.Job) error {
+	every := s.settings.Checks.Brief
 	pause := glancePause
 	if every > 0 {
 		every = s.world.WallAt(s.world.Now().Add(every)).Sub(s.store.Now())
 		pause = max(every/10, glancePause)
 	}
-	var run store.GlanceRun
+	var run store.BriefRun
 	err := s.store.Tx(ctx, func(tx *store.Tx) error {
-		last, ok, err := tx.GlanceRun()
+		last, ok, err := tx.BriefRun()
 		if run = last; err == nil && every > 0 && (!ok || run.Ended != nil && s.store.Now().Sub(run.Began) >= every) {
-			run, err = tx.BeginGlances()
+			run, err = tx.BeginBriefChecks()
 		}
 		return err
 	})
@@ -106,7 +107,7 @@ func (s *Checks) RunGlance(ctx context.Context, _ store.Job) error {
 		return err
 	}
 	if run.ID != 0 && run.Ended == nil {
-		switch err := s.glanceAt(ctx, run); {
+		switch err := s.briefCheckAt(ctx, run); {
 		case ctx.Err() != nil:
 			return context.Cause(ctx)
 		case errors.Is(err, store.ErrNotFound): // another run has begun
@@ -123,19 +124,27 @@ func (s *Checks) RunGlance(ctx context.Context, _ store.Job) error {
 
 // look is a brief look at one domain.
 type look struct {
-	store.Glanced
-	round *resolve.Round               // shared with others of about the same time
-	now   atomic.Pointer[store.Glance] // nil: it was not looked at yet
+	store.BriefDomain
+	round *resolve.Round                   // shared with others of about the same time
+	now   atomic.Pointer[store.BriefCheck] // nil: it was not looked at yet
 }
 
-// glanceAt looks at the domains that a run has still to look at, keeps what that came to, and has those checked that stand otherwise than
+// briefCheckAt looks at the domains that a run has still to look at, keeps what that came to, and has those checked that stand otherwise than
 // before. What was found is kept in the order of the run, so that it can be gone on with anywhere.
-func (s *Checks) glanceAt(ctx context.Context, run store.GlanceRun) error {
+func (s *Checks) briefCheckAt(ctx context.Context, run store.BriefRun) error {
+	var begun map[string]bool // domains whose delegation is being changed
+	err := s.store.Tx(ctx, func(tx *store.Tx) (err error) {
+		begun, err = acts.Begun(tx, wire.ActDelegate, "", s.store.Now())
+		return err
+	})
+	if err != nil {
+		return err
+	}
 	group, looking := errgroup.WithContext(ctx)
 	read, queue := make(chan []look), make(chan *look, glancePortion/2)
 	group.Go(func() error {
 		defer close(queue)
-		return s.readGlances(looking, run.Reached, read, queue)
+		return s.readBriefChecks(looking, run.Reached, read, queue)
 	})
 	var lookers sync.WaitGroup
 	for range glanceAtOnce {
@@ -143,7 +152,7 @@ func (s *Checks) glanceAt(ctx context.Context, run store.GlanceRun) error {
 			long := spans{parent: looking}
 			defer long.end()
 			for l := range queue {
-				if g := glance(long.next(), l.round, l.Glanced); looking.Err() == nil {
+				if g := briefCheck(long.next(), l.round, l.BriefDomain, begun[l.Name().String()]); looking.Err() == nil {
 					l.now.Store(&g)
 				}
 			}
@@ -151,28 +160,28 @@ func (s *Checks) glanceAt(ctx context.Context, run store.GlanceRun) error {
 	}
 	through := make(chan struct{})
 	go func() { lookers.Wait(); close(through) }()
-	group.Go(func() error { return s.keepGlances(looking, run, read, through) })
-	err := group.Wait()
+	group.Go(func() error { return s.keepBriefChecks(looking, run, read, through) })
+	err = group.Wait()
 	<-through
 	return err
 }
 
-// readGlances reads what is to be looked at, a portion at a time while the one before is being looked at. An empty one says that there is
+// readBriefChecks reads what is to be looked at, a portion at a time while the one before is being looked at. An empty one says that there is
 // no more.
-func (s *Checks) readGlances(ctx context.Context, after uint64, read chan<- []look, queue chan<- *look) error {
+func (s *Checks) readBriefChecks(ctx context.Context, after uint64, read chan<- []look, queue chan<- *look) error {
 	round, began := s.sweeper.NewRound(), time.Now()
 	for {
 		if time.Since(began) > glanceRound { // what a round has learned grows old
 			round, began = s.sweeper.NewRound(), time.Now()
 		}
-		var list []store.Glanced
-		err := s.store.Tx(ctx, func(tx *store.Tx) (err error) { list, err = tx.ToGlanceAt(after, glancePortion); return err })
+		var list []store.BriefDomain
+		err := s.store.Tx(ctx, func(tx *store.Tx) (err error) { list, err = tx.ToCheckBriefly(after, glancePortion); return err })
 		if err != nil {
 			return err
 		}
 		portion := make([]look, len(list))
 		for i, g := range list {
-			portion[i].Glanced, portion[i].round = g, round
+			portion[i].BriefDomain, portion[i].round = g, round
 		}
 		select {
 		case read <- portion:
@@ -193,8 +202,8 @@ func (s *Checks) readGlances(ctx context.Context, after uint64, read chan<- []lo
 	}
 }
 
-// keepGlances keeps what was found every so often, in order, to the end of the run.
-func (s *Checks) keepGlances(ctx context.Context, run store.GlanceRun, read <-chan []look, through <-chan struct{}) error {
+// keepBriefChecks keeps what was found every so often, in order, to the end of the run.
+func (s *Checks) keepBriefChecks(ctx context.Context, run store.BriefRun, read <-chan []look, through <-chan struct{}) error {
 	ticker := time.NewTicker(glanceKept)
 	defer ticker.Stop()
 	var waiting []*look // read, and not kept yet
@@ -242,14 +251,14 @@ func (s *Checks) keepGlances(ctx context.Context, run store.GlanceRun, read <-ch
 		}
 	}
 	if otherwise > 0 {
-		s.logbook.Note(ctx, "glance.changed", "all domains", fmt.Sprintf("%d of %d that were looked at briefly stand otherwise than before, and are checked", otherwise, run.Looked))
+		s.logbook.Note(ctx, "brief-check.changed", "all domains", fmt.Sprintf("%d of %d domains changed state in the brief check, and are being checked", otherwise, run.Looked))
 	}
 	return nil
 }
 
 // put keeps what looks came to; of most domains that is that nothing has changed. It gives how many are checked for what has.
-func (s *Checks) put(ctx context.Context, run *store.GlanceRun, looks []*look, ended bool) (changed int, err error) {
-	var otherwise []store.Glance
+func (s *Checks) put(ctx context.Context, run *store.BriefRun, looks []*look, ended bool) (changed int, err error) {
+	var otherwise []store.BriefCheck
 	var check []uint64
 	for _, l := range looks {
 		now := *l.now.Load()
@@ -269,7 +278,7 @@ func (s *Checks) put(ctx context.Context, run *store.GlanceRun, looks []*look, e
 		run.Ended, run.Domains = &at, run.Looked
 	}
 	err = s.store.Tx(ctx, func(tx *store.Tx) error {
-		if err := tx.KeepGlances(*run, otherwise); err != nil {
+		if err := tx.KeepBriefChecks(*run, otherwise); err != nil {
 			return err
 		}
 		for _, id := range check {
@@ -306,11 +315,11 @@ func (s *spans) end() {
 }
 
 // glance looks at one domain. A look that failed keeps the print of the one before, so that nothing is concluded from it.
-func glance(ctx context.Context, round *resolve.Round, d store.Glanced) (g store.Glance) {
+func briefCheck(ctx context.Context, round *resolve.Round, d store.BriefDomain, begun bool) (g store.BriefCheck) {
 	wanted := d.WantedSet()
 	sweep := round.Sweep(ctx, d.Name(), resolve.Scope{Nameservers: wanted, Brief: true})
-	r := delegation.Judge(delegation.Plan{Domain: d.Name(), Wanted: wanted}, delegation.Advance(delegation.History{}, sweep), sweep)
-	g = store.Glance{DomainID: d.DomainID, Verdict: r.Verdict}
+	r := delegation.Judge(delegation.Plan{Domain: d.Name(), Wanted: wanted, Begun: begun}, delegation.Advance(delegation.History{}, sweep), sweep)
+	g = store.BriefCheck{DomainID: d.DomainID, Verdict: r.Verdict}
 	if len(r.Findings) > 0 && r.Findings[0].Severity >= finding.Warning {
 		g.Gravest = r.Findings[0].Code
 	}
@@ -318,7 +327,7 @@ func glance(ctx context.Context, round *resolve.Round, d store.Glanced) (g store
 		g.Seen = d.Before.Seen
 		return g
 	}
-	print := sha256.Sum256([]byte(strings.Join(r.Standing(), "\n")))
+	print := sha256.Sum256([]byte(strings.Join(r.News(), "\n")))
 	copy(g.Seen[:], print[:])
 	return g
 }

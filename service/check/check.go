@@ -13,6 +13,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/evidence"
 	"beacon/resolve"
+	"beacon/service/acts"
 	"beacon/service/jobs"
 	"beacon/service/logbook"
 	"beacon/service/notify"
@@ -50,7 +51,7 @@ func (s *Checks) Check(ctx context.Context, name dnsname.Name) (delegation.Repor
 
 func isMissingProblem(err error) bool {
 	var p *wire.Problem
-	return errors.As(err, &p) && p.Kind == wire.Missing
+	return errors.As(err, &p) && p.Kind == wire.NotFound
 }
 
 // checkStranger judges a domain of which nothing is known here.
@@ -110,7 +111,15 @@ func (s *Checks) lookAt(ctx context.Context, z store.Zone, d store.Domain, ask f
 		nameservers = append(nameservers, past.Former.Set...)
 	}
 	plan.Issuers = s.settings.Sites.Issuers
-	if err := s.logbook.Look(ctx, func(tx *store.Tx) error { plan.Sites = nil; return planSites(tx, z, &plan) }); err != nil {
+	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
+		begun, err := acts.Begun(tx, wire.ActDelegate, name.String(), s.store.Now())
+		if err != nil {
+			return err
+		}
+		plan.Begun, plan.Sites = begun[name.String()], nil
+		return planSites(tx, z, &plan)
+	})
+	if err != nil {
 		return plan, sweep, err
 	}
 	sites := zones.SitesOf(z)
@@ -155,8 +164,8 @@ func (s *Checks) keep(ctx context.Context, name dnsname.Name, domainID uint64, p
 		}
 		history = delegation.Advance(history, sweep)
 		report = delegation.Judge(plan, history, sweep)
-		stands := report.Standing()
-		same := known && report.Verdict == d.Verdict && slices.Equal(stands, last.Standing())
+		stands := report.News()
+		same := known && report.Verdict == d.Verdict && slices.Equal(stands, last.News())
 		if !same {
 			since = report.CheckedAt
 		}
@@ -181,19 +190,12 @@ func (s *Checks) keep(ctx context.Context, name dnsname.Name, domainID uint64, p
 		if err := s.notify.TellLater(tx, d.ID); err != nil {
 			return err
 		}
-		return logbook.Log(tx, "service", "domain.verdict", name.String(), fmt.Sprintf("%s, before %s", report.Verdict, orNone(string(d.Verdict))))
+		return logbook.Log(tx, "service", "domain.verdict", name.String(), fmt.Sprintf("%s, before: %s", report.Verdict.Words(), d.Verdict.Words()))
 	})
 	if err == nil {
 		s.made.WithLabelValues(string(report.Verdict)).Inc()
 	}
 	return report, due, err
-}
-
-func orNone(text string) string {
-	if text == "" {
-		return "never checked"
-	}
-	return text
 }
 
 // nextCheck is when a domain is due again, wall time; since is from when on it has stood as it does.

@@ -60,8 +60,8 @@ func New(p Parts) *Checks {
 // Settings say how domains are checked.
 type Settings struct {
 	Checks  CheckSettings
-	RDAP    []RDAPSettings  // registries that return registrations
-	Sites   SiteSettings    // how web hosts are visited
-	Places  []PlaceSettings // vantage points
-	Request time.Duration   // of one request, real time
+	RDAP    []RDAPSettings    // registries that return registrations
+	Sites   WebsiteSettings   // how web hosts are visited
+	Places  []VantageSettings // vantage points
+	Request time.Duration     // of one request, real time
 }

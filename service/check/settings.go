@@ -9,8 +9,8 @@ import (
 	"beacon/visit"
 )
 
-// PlaceSettings name another instance that is asked how a domain looks from where it stands.
-type PlaceSettings struct {
+// VantageSettings name another instance that is asked how a domain looks from where it stands.
+type VantageSettings struct {
 	Name      string `yaml:"name"`
 	Address   string `yaml:"address"`    // of its API
 	TokenFile string `yaml:"token_file"` // a file with a token that may read there
@@ -28,19 +28,19 @@ type CheckSettings struct {
 	Settled  time.Duration `yaml:"settled"`
 	Margin   time.Duration `yaml:"margin"`       // for many machines behind one address, before gates that lose answers when passed early
 	NoIPv6   bool          `yaml:"without_ipv6"` // nobody here can ask over IPv6, and that is known
-	Glance   time.Duration `yaml:"glance"`       // between two brief looks at all; 0 for never by itself
+	Brief    time.Duration `yaml:"brief"`        // between two brief looks at all; 0 for never by itself
 }
 
-// SiteSettings say how web hosts are looked at.
-type SiteSettings struct {
-	Issuers   []arrival.Issuer `yaml:"issuers"`   // the authorities that certificates are asked of
-	Authority string           `yaml:"authority"` // file with certificates (PEM) that sites' certificates may lead to, besides the system's
-	Patience  time.Duration    `yaml:"patience"`  // for one answer, wall time
-	Detours   []visit.Detour   `yaml:"detours"`   // where addresses are reached that cannot be reached as such from here
+// WebsiteSettings say how web hosts are looked at.
+type WebsiteSettings struct {
+	Issuers   []arrival.Issuer `yaml:"issuers"`           // the authorities that certificates are asked of
+	CAFile    string           `yaml:"ca_file"`           // file with certificates (PEM) that sites' certificates may lead to, besides the system's
+	Timeout   time.Duration    `yaml:"timeout"`           // for one answer, wall time
+	Overrides []visit.Detour   `yaml:"address_overrides"` // where addresses are reached that cannot be reached as such from here
 }
 
-func (s SiteSettings) Check(fail func(format string, args ...any)) {
-	if s.Patience <= 0 || s.Patience > CheckTime/2 {
+func (s WebsiteSettings) Check(fail func(format string, args ...any)) {
+	if s.Timeout <= 0 || s.Timeout > CheckTime/2 {
 		fail("sites.patience: give more than nothing and at most %s", CheckTime/2)
 	}
 	for _, i := range s.Issuers {
@@ -48,7 +48,7 @@ func (s SiteSettings) Check(fail func(format string, args ...any)) {
 			fail("sites.issuers: %q is no identity; write what CAA records call the authority by, in small letters, such as ca.example", i.Identity)
 		}
 	}
-	for _, d := range s.Detours {
+	for _, d := range s.Overrides {
 		if !d.Address.IsValid() || !d.HTTP.IsValid() || !d.HTTPS.IsValid() {
 			fail("sites.detours: each needs an address, and for http and https an address with a port")
 		}

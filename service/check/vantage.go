@@ -52,7 +52,7 @@ func (s *Checks) fromPlaces(ctx context.Context, r wire.SweepRequest) []evidence
 			s.calls.WithLabelValues("place "+p.Name, placeWord(err)).Inc()
 			if err != nil {
 				places[i].Problem = err.Error()
-				s.logbook.Note(ctx, "place.failed", r.Domain.String(), fmt.Sprintf("%s: %s (%d ms)", p.Name, err, time.Since(began).Milliseconds()))
+				s.logbook.Note(ctx, "vantage-point.failed", r.Domain.String(), fmt.Sprintf("%s: %s (%d ms)", p.Name, err, time.Since(began).Milliseconds()))
 				return
 			}
 			places[i].Parents, places[i].Servers, places[i].Resolvers = sweep.Parents, sweep.Servers, sweep.Resolvers
@@ -69,7 +69,7 @@ func placeWord(err error) string {
 	return "done"
 }
 
-func (s *Checks) askPlace(ctx context.Context, p PlaceSettings, r wire.SweepRequest) (sweep evidence.Sweep, err error) {
+func (s *Checks) askPlace(ctx context.Context, p VantageSettings, r wire.SweepRequest) (sweep evidence.Sweep, err error) {
 	token, err := os.ReadFile(p.TokenFile)
 	if err != nil {
 		return sweep, fmt.Errorf("its token cannot be read: %w", err)

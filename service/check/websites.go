@@ -16,12 +16,12 @@ import (
 )
 
 // Visitor makes what looks at web hosts. Whoever can name an address in a zone must not have us knock at the neighbours.
-func (s SiteSettings) Visitor(door *reach.Door, now func() time.Time) (*visit.Visitor, error) {
-	trusted, err := reach.Authorities(s.Authority)
+func (s WebsiteSettings) Visitor(door *reach.Door, now func() time.Time) (*visit.Visitor, error) {
+	trusted, err := reach.Authorities(s.CAFile)
 	if err != nil {
 		return nil, fmt.Errorf("the setting sites.authority: %w", err)
 	}
-	return &visit.Visitor{Door: door.Careful(), Trusted: trusted, Detours: s.Detours, Now: now, Patience: s.Patience}, nil
+	return &visit.Visitor{Door: door.Careful(), Trusted: trusted, Detours: s.Overrides, Now: now, Patience: s.Timeout}, nil
 }
 
 // planSites adds to a plan where the definition has the domain's sites, the TTL of its nameservers where it states them, and which

@@ -77,7 +77,7 @@ func (s *Handover) Delegate(ctx context.Context, r wire.DelegateRequest) (wire.A
 		}
 		if running, err := acts.Unfinished(tx, r.Domain.String(), wire.ActDelegate); err != nil || running.ID != 0 {
 			if err == nil {
-				err = wire.Problemf(wire.InTheWay, "Act %d, by %s, is changing the nameservers of %s. Follow it: beacon act show %d.", running.ID, running.RequestedBy, r.Domain.Unicode(), running.ID)
+				err = wire.Problemf(wire.Blocked, "Act %d, by %s, is changing the nameservers of %s. Follow it: beacon act show %d.", running.ID, running.RequestedBy, r.Domain.Unicode(), running.ID)
 			}
 			return err
 		}
@@ -106,7 +106,7 @@ func (s *Handover) moveOf(ctx context.Context, r wire.DelegateRequest) (m move, 
 			return err
 		}
 		if m.zone.RegistrarID == nil {
-			return wire.Problemf(wire.InTheWay, "Where %s is registered is not known. Name the account in its definition: registrar: ACCOUNT.", r.Domain.Unicode())
+			return wire.Problemf(wire.Blocked, "Where %s is registered is not known. Name the account in its definition: registrar: ACCOUNT.", r.Domain.Unicode())
 		}
 		if m.domain, err = check.DomainOrNew(tx, m.zone.ID); err != nil {
 			return err
@@ -164,7 +164,7 @@ func (s *Handover) unnamed(ctx context.Context, m move, offers int) ([]dnsname.N
 				return set, nil
 			}
 		}
-		return nil, wire.Problemf(wire.InTheWay, "No earlier set of nameservers is known for %s. Name the nameservers: --nameservers.", name)
+		return nil, wire.Problemf(wire.Blocked, "No earlier set of nameservers is known for %s. Name the nameservers: --nameservers.", name)
 	}
 	switch {
 	case len(m.domain.WantedSet()) > 0:
@@ -172,9 +172,9 @@ func (s *Handover) unnamed(ctx context.Context, m move, offers int) ([]dnsname.N
 	case offers == 1:
 		return dnsname.SortSet(m.placed), nil
 	case offers > 1:
-		return nil, wire.Problemf(wire.InTheWay, "%s is placed at %d providers, and no nameservers are desired. Name the set (--nameservers), or say it in the definition: delegate_to: ACCOUNT.", name, offers)
+		return nil, wire.Problemf(wire.Blocked, "%s is placed at %d providers, and no nameservers are desired. Name the set (--nameservers), or say it in the definition: delegate_to: ACCOUNT.", name, offers)
 	}
-	return nil, wire.Problemf(wire.InTheWay, "No nameservers are known for %s. Sync the zone first (beacon sync %s), or name them.", name, name)
+	return nil, wire.Problemf(wire.Blocked, "No nameservers are known for %s. Sync the zone first (beacon sync %s), or name them.", name, name)
 }
 
 // earlier returns the sets that are known to have been in force, the newest first: as acts saw them, then as sweeps did.
@@ -215,15 +215,15 @@ func (s *Handover) look(ctx context.Context, m move) (out wire.Delegated, reg de
 		return out, reg, err
 	}
 	if sweep.Failure != "" {
-		return out, reg, wire.Problemf(wire.Outside, "How %s is delegated could not be asked: %s. Nothing was changed.", name.Unicode(), sweep.Failure)
+		return out, reg, wire.Problemf(wire.UpstreamFailed, "How %s is delegated could not be asked: %s. Nothing was changed.", name.Unicode(), sweep.Failure)
 	}
 	for _, p := range sweep.Parents {
 		out.Parent = append(out.Parent, p.NS...)
 	}
 	out.Parent = dnsname.SortSet(out.Parent)
 	if len(history.Current.Set) == 0 && history.Absent == nil {
-		return out, reg, wire.Problemf(wire.Outside, "Not all nameservers of the zone above %s could be asked how it is delegated now, and without that nobody "+
-			"could tell afterwards by when the change has settled. Nothing was changed. Try again in a moment.", name.Unicode())
+		return out, reg, wire.Problemf(wire.UpstreamFailed, "Not all nameservers of the zone above %s answer, and without the present delegation "+
+			"the time by which the change settles cannot be computed. Nothing changed. Try again in a minute.", name.Unicode())
 	}
 	if out.Differences, out.Compared, err = s.compareSides(ctx, m, out.Parent, sweep); err != nil {
 		return out, reg, err

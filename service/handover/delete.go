@@ -44,7 +44,7 @@ func (s *Handover) Delete(ctx context.Context, r wire.DeleteRequest) (out wire.D
 	guards := out.Guards
 	blocking := slices.DeleteFunc(slices.Clone(guards), func(f finding.Finding) bool { return slices.Contains(r.Override, f.Code) })
 	if len(blocking) > 0 {
-		problem := wire.Problemf(wire.InTheWay, "A gate blocks the deletion of %s: %s Nothing was changed.", r.Zone.Unicode(), blocking[0].Message)
+		problem := wire.Problemf(wire.Blocked, "A gate blocks the deletion of %s: %s Nothing was changed.", r.Zone.Unicode(), blocking[0].Message)
 		problem.Findings = blocking
 		return out, problem
 	}
@@ -72,15 +72,15 @@ func (s *Handover) deletable(tx *store.Tx, r wire.DeleteRequest) (z store.Zone, 
 	if z, err = zones.Lock(tx, r.Zone); err != nil {
 		return z, out, err
 	}
-	if z.LedBy != "" && !z.TakenOver && z.VanishedAt == nil {
-		return z, out, wire.Problemf(wire.InTheWay, "Zone %s is managed by the file %s. Take it out of the file, or detach it first: beacon zone takeover %s. Nothing was changed.", r.Zone.Unicode(), z.LedBy, r.Zone.Unicode())
+	if z.ManagedBy != "" && !z.Detached && z.VanishedAt == nil {
+		return z, out, wire.Problemf(wire.Blocked, "Zone %s is managed by the file %s. Take it out of the file, or detach it first: beacon zone detach %s. Nothing was changed.", r.Zone.Unicode(), z.ManagedBy, r.Zone.Unicode())
 	}
 	placements, err := zones.PlacedAt(tx, z.ID)
 	if err != nil {
 		return z, out, err
 	}
 	if len(placements) > 0 {
-		return z, out, wire.Problemf(wire.InTheWay, "Zone %s is still placed at %s. Retire it there first: beacon zone retire %s --account %s. Nothing was changed.",
+		return z, out, wire.Problemf(wire.Blocked, "Zone %s is still placed at %s. Retire it there first: beacon zone retire %s --account %s. Nothing was changed.",
 			r.Zone.Unicode(), strings.Join(placements, ", "), r.Zone.Unicode(), placements[0])
 	}
 	running, err := acts.Unfinished(tx, r.Zone.String(), wire.ActRetire, wire.ActDelegate)
@@ -88,7 +88,7 @@ func (s *Handover) deletable(tx *store.Tx, r wire.DeleteRequest) (z store.Zone, 
 		return z, out, err
 	}
 	if running.ID != 0 {
-		return z, out, wire.Problemf(wire.InTheWay, "Act %d of %s has not ended: beacon act show %d. Nothing was changed.", running.ID, r.Zone.Unicode(), running.ID)
+		return z, out, wire.Problemf(wire.Blocked, "Act %d of %s has not ended: beacon act show %d. Nothing was changed.", running.ID, r.Zone.Unicode(), running.ID)
 	}
 	if z.RevisionID != nil {
 		c, err := zones.Contents(tx, *z.RevisionID)

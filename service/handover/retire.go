@@ -58,7 +58,7 @@ func (s *Handover) Retire(ctx context.Context, r wire.RetireRequest) (wire.Act, 
 		}
 		if running, err := acts.Unfinished(tx, r.Zone.String(), wire.ActRetire); err != nil || running.ID != 0 {
 			if err == nil {
-				err = wire.Problemf(wire.InTheWay, "Act %d, by %s, is taking %s from a provider. Follow it: beacon act show %d.", running.ID, running.RequestedBy, r.Zone.Unicode(), running.ID)
+				err = wire.Problemf(wire.Blocked, "Act %d, by %s, is taking %s from a provider. Follow it: beacon act show %d.", running.ID, running.RequestedBy, r.Zone.Unicode(), running.ID)
 			}
 			return err
 		}
@@ -89,7 +89,7 @@ func (s *Handover) retiring(ctx context.Context, r wire.RetireRequest) (p sync.P
 	}
 	at := slices.IndexFunc(places, func(p sync.Place) bool { return p.Account.Name == r.Account })
 	if at < 0 {
-		return p, out, wire.Problemf(wire.Missing, "Zone %s is not placed at %s.", r.Zone.Unicode(), r.Account)
+		return p, out, wire.Problemf(wire.NotFound, "Zone %s is not placed at %s.", r.Zone.Unicode(), r.Account)
 	}
 	for i, other := range places {
 		if i != at {

@@ -44,7 +44,7 @@ func (s *Handover) RunVanished(ctx context.Context, job store.Job) error {
 		return nil
 	case err != nil:
 		return err
-	case z.VanishedAt == nil || z.LedBy == "" || z.TakenOver: // a file names it again, or a user decided
+	case z.VanishedAt == nil || z.ManagedBy == "" || z.Detached: // a file names it again, or a user decided
 		return nil
 	case retiring:
 		return jobs.Later{At: s.logbook.Now().Add(whileRetiring), MadeWay: true}
@@ -93,7 +93,7 @@ func gateText(guards []finding.Finding) string {
 // blockedVanished waits for what blocks the end of a zone, and logs it the first time.
 func (s *Handover) blockedVanished(ctx context.Context, job store.Job, z store.Zone, why string) error {
 	if job.Attempts <= 1 {
-		s.logbook.Note(ctx, "watch.not-pruned", z.Name().String(), why)
+		s.logbook.Note(ctx, "files.not-pruned", z.Name().String(), why)
 	}
 	return jobs.Later{At: s.logbook.Now().Add(whileBlocked)}
 }

@@ -35,7 +35,7 @@ func (s *Hosts) AddHost(ctx context.Context, n wire.NewHost) (out wire.HostAdded
 			return err
 		}
 		if z.RevisionID == nil {
-			return wire.Problemf(wire.InTheWay, "Zone %s has no contents yet. Import a zone file or define it first.", z.Name())
+			return wire.Problemf(wire.Blocked, "Zone %s has no contents yet. Import a zone file or apply a definition first.", z.Name())
 		}
 		contents, err := zones.Contents(tx, *z.RevisionID)
 		if err != nil {
@@ -60,7 +60,7 @@ func zoneAbove(tx *store.Tx, name dnsname.Name) (z store.Zone, err error) {
 			return z, err
 		}
 	}
-	return z, wire.Problemf(wire.Missing, "%s lies in no zone that is looked after here. Define its zone first.", name)
+	return z, wire.Problemf(wire.NotFound, "%s lies in no zone that is managed here. Nothing changed. Add its zone first: beacon zone generate ZONE --new", name)
 }
 
 // RemoveHost ends that a name follows. What was reported last stays at the providers until their next sync, which

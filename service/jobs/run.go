@@ -36,8 +36,8 @@ func (q *Queue) run(ctx context.Context, job store.Job, lease time.Duration) {
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
 	done := make(chan struct{})
-	var keeper sync.WaitGroup
-	keeper.Go(func() {
+	var renewal sync.WaitGroup
+	renewal.Go(func() {
 		ticker := time.NewTicker(lease / 4)
 		defer ticker.Stop()
 		for {
@@ -53,7 +53,7 @@ func (q *Queue) run(ctx context.Context, job store.Job, lease time.Duration) {
 	})
 	err := q.handle(ctx, job)
 	close(done)
-	keeper.Wait()
+	renewal.Wait()
 	q.putDown(ctx, job, err)
 }
 

@@ -23,13 +23,13 @@ func Explain(err error) error {
 		case outcall.Unavailable, outcall.Limited:
 			remedy = ". Try again in a moment"
 		}
-		return wire.Problemf(wire.Outside, "%s%s.", err, remedy)
+		return wire.Problemf(wire.UpstreamFailed, "%s%s.", err, remedy)
 	case store.IsAway(err):
 		return away(err)
 	case errors.Is(err, store.ErrNotFound):
-		return wire.Problemf(wire.Missing, "%s.", err)
+		return wire.Problemf(wire.NotFound, "%s.", err)
 	case errors.Is(err, store.ErrTaken):
-		return wire.Problemf(wire.InTheWay, "%s.", err)
+		return wire.Problemf(wire.Blocked, "%s.", err)
 	}
 	return err
 }

@@ -77,7 +77,7 @@ func (n *Notifier) channels() map[string]channel {
 		}}
 	}
 	for _, h := range n.settings.Hooks {
-		out[h.Name] = channel{name: h.Name, always: h.Always, send: func(ctx context.Context, w tell.Word) error {
+		out[h.Name] = channel{name: h.Name, always: h.IgnoreQuietHours, send: func(ctx context.Context, w tell.Word) error {
 			secret, err := secretIn(h.SecretFile)
 			if err != nil {
 				return err
@@ -102,7 +102,7 @@ func secretIn(file string) (string, error) {
 // TellLater has all channels told of a domain, once its verdict has lasted.
 func (n *Notifier) TellLater(tx *store.Tx, domainID uint64) error {
 	for name := range n.channels() {
-		if err := tx.TellLater(domainID, name, n.store.Now().Add(n.settings.After)); err != nil {
+		if err := tx.TellLater(domainID, name, n.store.Now().Add(n.settings.Delay)); err != nil {
 			return err
 		}
 	}
@@ -137,7 +137,7 @@ func (n *Notifier) RunTell(ctx context.Context, job store.Job) error {
 		return n.store.Tx(ctx, func(tx *store.Tx) error { return tx.Told(t.ID, now.Verdict, told) })
 	}
 	if at := n.store.Now(); !c.always {
-		quiet, _ := tell.ParseQuiet(n.settings.Quiet.From, n.settings.Quiet.To, n.settings.Quiet.Place)
+		quiet, _ := tell.ParseQuiet(n.settings.Quiet.From, n.settings.Quiet.To, n.settings.Quiet.Timezone)
 		if until := quiet.Until(at); until.After(at) {
 			return jobs.Later{At: until, MadeWay: true}
 		}
@@ -163,10 +163,10 @@ func (n *Notifier) RunTell(ctx context.Context, job store.Job) error {
 		if err := tx.Told(t.ID, now.Verdict, told); err != nil {
 			return err
 		}
-		return logbook.Log(tx, "service", "domain.told", name+".", t.Channel+": "+strings.TrimPrefix(word.Subject(), name+" is "))
+		return logbook.Log(tx, "service", "notification.sent", name+".", t.Channel+": "+strings.TrimPrefix(word.Subject(), name+" is "))
 	})
 	if err == nil && after.Verdict != now.Verdict { // it changed while this was told
-		return jobs.Later{At: n.store.Now().Add(n.settings.After), MadeWay: true}
+		return jobs.Later{At: n.store.Now().Add(n.settings.Delay), MadeWay: true}
 	}
 	return err
 }
@@ -189,7 +189,7 @@ func (n *Notifier) notTold(ctx context.Context, t store.Telling, name string, re
 			if tries == mostTells {
 				detail += "; given up until the next change"
 			}
-			if err := logbook.Log(tx, "service", "domain.untold", name+".", detail); err != nil {
+			if err := logbook.Log(tx, "service", "notification.failed", name+".", detail); err != nil {
 				return err
 			}
 		}
@@ -221,14 +221,14 @@ func (n *Notifier) Channels() []wire.ChannelView {
 func (n *Notifier) TryChannel(ctx context.Context, name string) error {
 	c, ok := n.channels()[name]
 	if !ok {
-		return wire.Problemf(wire.Missing, "There is no channel %q. The settings name them, below tell.", name)
+		return wire.Problemf(wire.NotFound, "There is no channel %q. The settings name channels under notifications.", name)
 	}
 	ctx, cancel := context.WithTimeout(ctx, n.timeout)
 	defer cancel()
 	now := n.world.Now()
 	if err := c.send(ctx, tell.Word{ID: fmt.Sprintf("test-%d", now.UnixNano()), Test: true, At: now}); err != nil {
-		return wire.Problemf(wire.Outside, "Nothing could be told over %s: %s.", name, err)
+		return wire.Problemf(wire.UpstreamFailed, "Channel %s: test not delivered: %s. Check notifications in the settings.", name, err)
 	}
-	n.logbook.Note(ctx, "channel.tried", name, "a test was sent")
+	n.logbook.Note(ctx, "channel.tested", name, "a test was sent")
 	return nil
 }

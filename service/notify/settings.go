@@ -10,11 +10,11 @@ import (
 
 // Settings say who is told when a domain's verdict changes.
 type Settings struct {
-	After time.Duration `yaml:"after"` // how long a verdict has to last before it is told, wall time
+	Delay time.Duration `yaml:"delay"` // how long a verdict has to last before it is told, wall time
 	Quiet struct {
-		From  string `yaml:"from"` // times of day, such as 22:00
-		To    string `yaml:"to"`
-		Place string `yaml:"place"` // such as Europe/Berlin; UTC
+		From     string `yaml:"from"` // times of day, such as 22:00
+		To       string `yaml:"to"`
+		Timezone string `yaml:"timezone"` // such as Europe/Berlin; UTC
 	} `yaml:"quiet"`
 	Mail  []MailSettings `yaml:"mail"`
 	Hooks []HookSettings `yaml:"webhooks"`
@@ -33,10 +33,10 @@ type MailSettings struct {
 
 // HookSettings are one way to tell a program.
 type HookSettings struct {
-	Name       string `yaml:"name"`
-	Address    string `yaml:"address"`
-	SecretFile string `yaml:"secret_file"`
-	Always     bool   `yaml:"always"` // also in quiet hours
+	Name             string `yaml:"name"`
+	Address          string `yaml:"address"`
+	SecretFile       string `yaml:"secret_file"`
+	IgnoreQuietHours bool   `yaml:"ignore_quiet_hours"` // also in quiet hours
 }
 
 // Paths makes the paths of secrets relative to the folder of the settings.
@@ -59,7 +59,7 @@ func (t Settings) Check(fail func(string, ...any)) {
 	names := map[string]bool{}
 	named := func(kind, name string) {
 		if name == "" || len(name) > 100 || names[name] {
-			fail("tell.%s: %q: each needs a name of its own", kind, name)
+			fail("notifications.%s: %q: each needs a name of its own", kind, name)
 		}
 		names[name] = true
 	}
@@ -67,20 +67,20 @@ func (t Settings) Check(fail func(string, ...any)) {
 		named("mail", m.Name)
 		for _, a := range append([]string{m.From}, m.To...) {
 			if err := tell.CheckAddress(a); err != nil {
-				fail("tell.mail %s: %s", m.Name, err)
+				fail("notifications.mail %s: %s", m.Name, err)
 			}
 		}
 		if m.Server == "" || len(m.To) == 0 {
-			fail("tell.mail %s: give server, from and to", m.Name)
+			fail("notifications.mail %s: give server, from and to", m.Name)
 		}
 	}
 	for _, h := range t.Hooks {
 		named("webhooks", h.Name)
 		if u, err := url.Parse(h.Address); err != nil || u.Host == "" || h.SecretFile == "" {
-			fail("tell.webhooks %s: give an address such as https://program.example/word, and a secret_file", h.Name)
+			fail("notifications.webhooks %s: give an address such as https://program.example/word, and a secret_file", h.Name)
 		}
 	}
-	if _, err := tell.ParseQuiet(t.Quiet.From, t.Quiet.To, t.Quiet.Place); err != nil {
-		fail("tell.quiet: %s", err)
+	if _, err := tell.ParseQuiet(t.Quiet.From, t.Quiet.To, t.Quiet.Timezone); err != nil {
+		fail("notifications.quiet: %s", err)
 	}
 }

@@ -23,10 +23,10 @@ func (s *Overview) Domains(ctx context.Context, after dnsname.Name, limit int, f
 		}
 		list = make([]wire.DomainView, len(rows))
 		for i, r := range rows {
-			v := wire.DomainView{Name: dnsname.FromKey(r.NameKey), Label: r.Label, Registrar: r.RegistrarName, At: []string{}, Wanted: store.Domain{Wanted: r.Wanted}.WantedSet(),
+			v := wire.DomainView{Name: dnsname.FromKey(r.NameKey), Description: r.Label, Registrar: r.RegistrarName, Providers: []string{}, Wanted: store.Domain{Wanted: r.Wanted}.WantedSet(),
 				Verdict: r.Verdict, Gravest: r.Gravest, SettlesBy: r.SettlesBy, CheckedAt: r.CheckedAt}
 			if r.Accounts != "" {
-				v.At = strings.Split(r.Accounts, ",")
+				v.Providers = strings.Split(r.Accounts, ",")
 			}
 			list[i] = v
 		}
@@ -108,10 +108,10 @@ func written(tx *store.Tx, z store.Zone) (bool, error) {
 }
 
 func viewDomain(v wire.ZoneView, d store.Domain) wire.DomainView {
-	out := wire.DomainView{Name: v.Name, Label: v.Label, Registrar: v.Registrar, At: []string{}, Wanted: d.WantedSet(),
+	out := wire.DomainView{Name: v.Name, Description: v.Description, Registrar: v.Registrar, Providers: []string{}, Wanted: d.WantedSet(),
 		Verdict: d.Verdict, SettlesBy: d.SettlesBy, CheckedAt: d.CheckedAt}
 	for _, p := range v.Placements {
-		out.At = append(out.At, p.Account)
+		out.Providers = append(out.Providers, p.Account)
 	}
 	return out
 }

@@ -8,11 +8,11 @@ import (
 	"beacon/wire"
 )
 
-// Standings returns how the placements of at most limit zones behind a name were when they were looked at last, in canonical order of the
+// PlacementViews returns how the placements of at most limit zones behind a name were when they were looked at last, in canonical order of the
 // zones. next is the zone that the next page begins behind; the zero name where there is none.
-func (s *Overview) Standings(ctx context.Context, after dnsname.Name, limit int) (list []wire.PlacementStanding, next dnsname.Name, err error) {
+func (s *Overview) PlacementViews(ctx context.Context, after dnsname.Name, limit int) (list []wire.PlacementView, next dnsname.Name, err error) {
 	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
-		list, next = []wire.PlacementStanding{}, dnsname.Name{}
+		list, next = []wire.PlacementView{}, dnsname.Name{}
 		zones, err := tx.PlacedZonesAfter(after, limit+1)
 		if err != nil {
 			return err
@@ -31,7 +31,7 @@ func (s *Overview) Standings(ctx context.Context, after dnsname.Name, limit int)
 		}
 		for _, z := range zones {
 			for _, p := range placements[z.ID] {
-				list = append(list, wire.PlacementStanding{Zone: z.Name(), Account: p.AccountName, PlacementState: stateOf(p.Placement)})
+				list = append(list, wire.PlacementView{Zone: z.Name(), Account: p.AccountName, PlacementLook: lookOf(p.Placement)})
 			}
 		}
 		return nil
@@ -39,6 +39,6 @@ func (s *Overview) Standings(ctx context.Context, after dnsname.Name, limit int)
 	return list, next, err
 }
 
-func stateOf(p store.Placement) wire.PlacementState {
-	return wire.PlacementState{Standing: wire.Standing(p.Standing), ToWrite: p.ToWrite, Drifted: p.Drifted, Conflicting: p.Conflicting, Foreign: p.Foreign, Trouble: p.Trouble, LookedAt: p.LookedAt}
+func lookOf(p store.Placement) wire.PlacementLook {
+	return wire.PlacementLook{State: wire.PlacementState(p.State), Pending: p.Pending, Drifted: p.Drifted, Conflicting: p.Conflicting, Foreign: p.Foreign, Trouble: p.Trouble, LookedAt: p.LookedAt}
 }

@@ -77,16 +77,16 @@ func viewZones(tx *store.Tx, rows []store.ZoneRow) ([]wire.ZoneView, error) {
 	}
 	list := make([]wire.ZoneView, len(rows))
 	for i, z := range rows {
-		v := wire.ZoneView{Name: z.Name(), Label: z.Label, Registrar: z.RegistrarName, LedBy: z.LedBy, TakenOver: z.TakenOver, Leave: []string{}, Care: zones.ViewCare(z.Zone),
-			Drafted: z.Drafted, Placements: []wire.PlacementView{}}
+		v := wire.ZoneView{Name: z.Name(), Description: z.Description, Registrar: z.RegistrarName, ManagedBy: z.ManagedBy, Detached: z.Detached, Ignore: []string{}, Settings: zones.ViewSettings(z.Zone),
+			Drafted: z.Drafted, Placements: []wire.ZonePlacement{}}
 		for _, p := range z.Leave() {
-			v.Leave = append(v.Leave, p.String())
+			v.Ignore = append(v.Ignore, p.String())
 		}
 		if z.RevisionID != nil {
 			v.Revision = zones.ViewRevision(revisions[*z.RevisionID])
 		}
 		for _, p := range placements[z.ID] {
-			pv := wire.PlacementView{Account: p.AccountName, Made: p.RemoteID != "", Nameservers: p.Names()}
+			pv := wire.ZonePlacement{Account: p.AccountName, Made: p.RemoteID != "", Nameservers: p.Names()}
 			if last, ok := syncs[p.LastSyncID]; ok {
 				pv.LastSync = sync.ViewSync(last, v.Name, p.AccountName)
 			}

@@ -41,7 +41,7 @@ func parseSecondaries(address string) (list []secondary, err error) {
 		}
 		ip, err := netip.ParseAddr(u.Hostname())
 		if err != nil {
-			return nil, fmt.Errorf("%q: a secondary is named by its address, so that nobody else can pass for it", text)
+			return nil, fmt.Errorf("%q: a secondary is named by its address, so that no other host can pass for it", text)
 		}
 		port := uint64(53)
 		if u.Port() != "" {

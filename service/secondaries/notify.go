@@ -49,7 +49,7 @@ func (s *Secondaries) RunNotify(ctx context.Context, job store.Job) error {
 			behind = append(behind, err.Error())
 			continue
 		}
-		behind = append(behind, sec.at.String()+" has been told and does not serve it yet")
+		behind = append(behind, sec.at.String()+" was notified and does not serve it yet")
 	}
 	if len(behind) == 0 {
 		return nil

@@ -27,18 +27,18 @@ func (s *Syncs) Adopt(ctx context.Context, name dnsname.Name, r wire.Adoption) (
 	}
 	at := slices.IndexFunc(places, func(p Place) bool { return p.Account.Name == r.Account })
 	if at < 0 {
-		return nil, wire.Problemf(wire.Missing, "Zone %s is not placed at %s.", name.Unicode(), r.Account)
+		return nil, wire.Problemf(wire.NotFound, "Zone %s is not placed at %s.", name.Unicode(), r.Account)
 	}
 	p := places[at]
 	if p.Zone.RevisionID == nil || p.Placement.RemoteID == "" {
-		return nil, wire.Problemf(wire.InTheWay, "Zone %s is not at %s yet.", name.Unicode(), r.Account)
+		return nil, wire.Problemf(wire.Blocked, "Zone %s is not at %s yet.", name.Unicode(), r.Account)
 	}
 	c, err := s.believe(ctx, &p, lookPatience, func() (comparison, error) { return s.compare(ctx, p, *p.Zone.RevisionID, diff.LeaveDrift) })
 	var doubted errUnconfirmed
 	switch {
 	case errors.As(err, &doubted) && slices.Contains(r.Allow, GuardUnconfirmed):
 	case errors.As(err, &doubted):
-		problem := wire.Problemf(wire.InTheWay, "%s", doubted.finding.Message)
+		problem := wire.Problemf(wire.Blocked, "%s", doubted.finding.Message)
 		problem.Findings = []finding.Finding{doubted.finding}
 		return nil, problem
 	case err != nil:
@@ -46,7 +46,7 @@ func (s *Syncs) Adopt(ctx context.Context, name dnsname.Name, r wire.Adoption) (
 	}
 	items := append(append([]diff.Item{}, c.result.Drift...), c.result.Conflicts...)
 	if len(items) == 0 {
-		return nil, wire.Problemf(wire.InTheWay, "Nothing of %s was changed at %s: there is nothing to adopt.", name.Unicode(), r.Account)
+		return nil, wire.Problemf(wire.Blocked, "Nothing of %s was changed at %s: there is nothing to adopt.", name.Unicode(), r.Account)
 	}
 	return items, s.adopt(ctx, p, items, r.Allow)
 }
@@ -72,7 +72,7 @@ func (s *Syncs) adopt(ctx context.Context, p Place, items []diff.Item, allow []s
 			return err
 		}
 		if *z.RevisionID != *p.Zone.RevisionID {
-			return wire.Problemf(wire.InTheWay, "What %s should contain was changed meanwhile. Look at it again, then adopt.", z.Name().Unicode())
+			return wire.Problemf(wire.Blocked, "The desired records of %s have changed since then. Nothing changed now. Look again (beacon drift), then adopt.", z.Name().Unicode())
 		}
 		wanted, err := zones.Contents(tx, *z.RevisionID)
 		if err != nil {
@@ -83,7 +83,7 @@ func (s *Syncs) adopt(ctx context.Context, p Place, items []diff.Item, allow []s
 			return err
 		}
 		if blocking := adoptGuards(z, wanted, hosts, items, allow); len(blocking) > 0 {
-			problem := wire.Problemf(wire.InTheWay, "A guard blocks the adoption of what was changed at %s: %s Nothing changed.", p.Account.Name, blocking[0].Message)
+			problem := wire.Problemf(wire.Blocked, "A guard blocks the adoption of what was changed at %s: %s Nothing changed.", p.Account.Name, blocking[0].Message)
 			problem.Findings = blocking
 			return problem
 		}
@@ -98,7 +98,7 @@ func (s *Syncs) adopt(ctx context.Context, p Place, items []diff.Item, allow []s
 			wanted = wanted.With(item.Live)
 			placed = append(placed, store.PlacedSet{Sent: item.Live, Read: item.Live})
 		}
-		if _, _, err := s.zones.Revise(ctx, tx, z, zones.Accepted{Contents: wanted, Source: "adopted from " + p.Account.Name, Why: "changed at " + p.Account.Name}); err != nil {
+		if _, _, err := s.zones.Revise(ctx, tx, z, zones.Accepted{Contents: wanted, Source: "adopted from " + p.Account.Name, Reason: "changed at " + p.Account.Name}); err != nil {
 			return err
 		}
 		if err := tx.SetPlaced(p.Placement.ID, placed); err != nil {

@@ -222,13 +222,13 @@ func (r *syncRun) unshown(c comparison) (keys []string) {
 const GuardUnshown = "write-not-shown"
 
 // notShown ends a sync whose writes the provider confirmed, and neither its interface nor its nameservers show.
-func notShown(p Place, keys []string) errHeld {
+func notShown(p Place, keys []string) errBlocked {
 	text := keys[0]
 	if len(keys) > 1 {
 		text = fmt.Sprintf("%s and %d more", keys[0], len(keys)-1)
 	}
 	message := fmt.Sprintf("%s confirmed the write of %s, and neither its interface nor the zone's nameservers show it.", p.Account.Name, text)
-	return errHeld{message, []finding.Finding{{Code: GuardUnshown, Severity: finding.Error, Subject: keys[0], Message: message,
+	return errBlocked{message, []finding.Finding{{Code: GuardUnshown, Severity: finding.Error, Subject: keys[0], Message: message,
 		Remedy: "Look at the zone at the provider's own site. Then sync again: beacon sync " + p.Zone.Name().Unicode() + "."}}}
 }
 

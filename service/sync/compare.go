@@ -53,7 +53,7 @@ func (s *Syncs) PlacesOf(ctx context.Context, name dnsname.Name) (places []Place
 		return nil
 	})
 	if err == nil && len(places) == 0 {
-		err = wire.Problemf(wire.InTheWay, "Zone %s is not placed at any provider. Name one in its definition: at: [ACCOUNT].", name)
+		err = wire.Problemf(wire.Blocked, "Zone %s is not placed at any provider. Name one in its definition: providers: [ACCOUNT].", name)
 	}
 	for i := range places {
 		if err == nil {
@@ -149,19 +149,19 @@ func differ(p Place, wanted, sent, live record.Contents, drift diff.DriftPolicy,
 	r := diff.Compare(wanted, sent, live, drift)
 	leave := p.Zone.Leave()
 	if len(leave)+len(c.desired.Unanswered) > 0 {
-		inStep := r.InStep // what needs nothing needs nothing here, too
+		inStep := r.InSync // what needs nothing needs nothing here, too
 		r = r.Only(func(k record.Key) bool {
 			held := (k.Type == record.A || k.Type == record.AAAA) && slices.Contains(c.desired.Unanswered, k.Name) && !slices.Contains(p.kept(), k.Name)
 			return !record.AnyMatches(leave, k) && !held // nothing is taken away for want of an answer
 		})
-		r.InStep = inStep
+		r.InSync = inStep
 	}
 	care := p.Zone.Care()
-	if care.OnlyOurs {
+	if care.KeepExisting {
 		r = r.OnlyOurs()
 	}
 	declared := map[record.Key]map[string]string{}
-	for _, a := range care.Extras {
+	for _, a := range care.Attributes {
 		declared[a.Key] = a.Values
 	}
 	var notes, gaps []finding.Finding
@@ -225,7 +225,7 @@ func recognise(placed []store.PlacedSet, live record.Contents) (sent, seen recor
 }
 
 // Differences compares every placement of a zone with what is wanted.
-func (s *Syncs) Differences(ctx context.Context, name dnsname.Name, putBack bool) ([]wire.Difference, error) {
+func (s *Syncs) Differences(ctx context.Context, name dnsname.Name, revert bool) ([]wire.Difference, error) {
 	places, err := s.PlacesOf(ctx, name)
 	if err != nil {
 		return nil, err
@@ -233,7 +233,7 @@ func (s *Syncs) Differences(ctx context.Context, name dnsname.Name, putBack bool
 	var list []wire.Difference
 	for _, p := range places {
 		if p.Zone.RevisionID == nil {
-			return nil, wire.Problemf(wire.InTheWay, "Zone %s has no contents yet. Import a zone file or define it first.", name)
+			return nil, wire.Problemf(wire.Blocked, "Zone %s has no contents yet. Import a zone file or apply a definition first.", name)
 		}
 		if p.Placement.RemoteID == "" { // it may be there all the same
 			zone, there, err := s.findZone(ctx, p, indexKept)
@@ -244,7 +244,7 @@ func (s *Syncs) Differences(ctx context.Context, name dnsname.Name, putBack bool
 				p.Placement.RemoteID = zone.Ref.ID
 			}
 		}
-		c, err := s.compare(ctx, p, *p.Zone.RevisionID, driftPolicy(putBack))
+		c, err := s.compare(ctx, p, *p.Zone.RevisionID, driftPolicy(revert))
 		if err != nil {
 			return nil, logbook.Explain(err)
 		}
@@ -253,7 +253,7 @@ func (s *Syncs) Differences(ctx context.Context, name dnsname.Name, putBack bool
 			return nil, err
 		}
 		list = append(list, wire.Difference{Zone: name, Account: p.Account.Name, NewZone: p.Placement.RemoteID == "", Steps: c.result.Steps,
-			Digest: c.result.Steps.Digest(), Requests: len(p.Caps.Pack(c.result.Steps, c.live)), InStep: c.result.InStep,
+			Digest: c.result.Steps.Digest(), Requests: len(p.Caps.Pack(c.result.Steps, c.live)), InSync: c.result.InSync,
 			Drift: c.result.Drift, Conflicts: c.result.Conflicts, Foreign: c.result.Foreign, Ours: ours,
 			Guards: diff.Guards(c.result.Steps, c.live, watched(p.Zone, c.hosts, c.desired.Unanswered)), Notes: c.notes})
 	}

@@ -156,7 +156,7 @@ func (s *Syncs) look(ctx context.Context, p Place) {
 	}
 	if w, ok := p.Driver.(provider.Watcher); ok && err == nil {
 		if behind := w.Behind(ctx, p.Ref()); len(behind) > 0 {
-			err = wire.Problemf(wire.InTheWay, "Not every nameserver has it: %s.", strings.Join(behind, "; "))
+			err = wire.Problemf(wire.Blocked, "Not every nameserver has it: %s.", strings.Join(behind, "; "))
 		}
 	}
 	if err == nil || ctx.Err() != nil {
@@ -168,12 +168,12 @@ func (s *Syncs) look(ctx context.Context, p Place) {
 		standing, action = store.Unconfirmed, "placement.unconfirmed"
 	}
 	keepErr := s.store.Tx(ctx, func(tx *store.Tx) error {
-		if p.Placement.Standing != standing {
+		if p.Placement.State != standing {
 			if err := logbook.Log(tx, "service", action, p.Zone.Name().String(), "at "+p.Account.Name+": "+trouble); err != nil {
 				return err
 			}
 		}
-		return tx.SetLooked(p.Placement.ID, store.Looked{Standing: standing, Trouble: trouble})
+		return tx.SetLooked(p.Placement.ID, store.Looked{State: standing, Trouble: trouble})
 	})
 	if keepErr != nil {
 		s.log.Error("what a look showed could not be kept", "zone", p.Zone.Name(), "error", keepErr)
@@ -211,7 +211,7 @@ func (s *Syncs) looked(ctx context.Context, p Place, c comparison) error {
 
 // outcomeOf returns what a comparison showed. Sets that this service wrote, and that the database does not know, are no foreign ones.
 func outcomeOf(r diff.Result, ours []record.Key) store.Looked {
-	l := store.Looked{Standing: store.InStep, ToWrite: len(r.Steps), Drifted: len(r.Drift), Conflicting: len(r.Conflicts), Foreign: len(r.Foreign), Ours: len(ours)}
+	l := store.Looked{State: store.InSync, Pending: len(r.Steps), Drifted: len(r.Drift), Conflicting: len(r.Conflicts), Foreign: len(r.Foreign), Ours: len(ours)}
 	for _, item := range r.Foreign {
 		if slices.Contains(ours, item.Key) {
 			l.Drifted, l.Foreign = l.Drifted+1, l.Foreign-1
@@ -219,9 +219,9 @@ func outcomeOf(r diff.Result, ours []record.Key) store.Looked {
 	}
 	switch {
 	case l.Drifted+l.Conflicting > 0:
-		l.Standing = store.Drifted
-	case l.ToWrite > 0:
-		l.Standing = store.ToWrite
+		l.State = store.Drifted
+	case l.Pending > 0:
+		l.State = store.Pending
 	}
 	return l
 }
@@ -243,18 +243,18 @@ func (s *Syncs) answerDrift(ctx context.Context, p Place, c comparison) error {
 		return err
 	}
 	switch p.Zone.Care().Drift {
-	case definition.DriftPutBack:
+	case definition.DriftRevert:
 		err = s.revert(ctx, p)
 	case definition.DriftAdopt:
 		err = s.adopt(ctx, p, append(append([]diff.Item{}, c.result.Drift...), c.result.Conflicts...), nil)
 	}
 	var known *wire.Problem
-	if !errors.As(err, &known) || known.Kind != wire.InTheWay { // a sync is under way, a file manages the zone, or a guard blocks
+	if !errors.As(err, &known) || known.Kind != wire.Blocked { // a sync is under way, a file manages the zone, or a guard blocks
 		return err
 	}
 	return s.store.Tx(ctx, func(tx *store.Tx) error {
 		if p.Placement.Trouble != known.Message {
-			if err := logbook.Log(tx, "service", "placement.drift-kept", p.Zone.Name().String(), known.Message); err != nil {
+			if err := logbook.Log(tx, "service", "placement.drift-unresolved", p.Zone.Name().String(), known.Message); err != nil {
 				return err
 			}
 		}
@@ -276,8 +276,8 @@ func (s *Syncs) revert(ctx context.Context, p Place) error {
 		return err
 	}
 	if ended := last.FinishedAt; ended != nil && last.State != store.SyncDone && s.store.Now().Sub(*ended) < revertPause {
-		return wire.Problemf(wire.InTheWay, "Sync %d did not revert what was changed at %s: %s The next one starts ten minutes after it.", last.ID, p.Account.Name, last.Message)
+		return wire.Problemf(wire.Blocked, "Sync %d did not revert what was changed at %s: %s The next one starts ten minutes after it.", last.ID, p.Account.Name, last.Message)
 	}
-	_, err = s.StartSync(ctx, wire.SyncRequest{Zone: p.Zone.Name(), Account: p.Account.Name, PutBack: true})
+	_, err = s.StartSync(ctx, wire.SyncRequest{Zone: p.Zone.Name(), Account: p.Account.Name, Revert: true})
 	return err
 }

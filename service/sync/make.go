@@ -75,7 +75,7 @@ func (s *Syncs) ensureZone(ctx context.Context, run *syncRun) error {
 				return err
 			}
 		}
-		return logbook.Log(tx, run.sync.RequestedBy, "zone.placed", name.String(), fmt.Sprintf("at %s, nameservers %v", run.Account.Name, zone.Nameservers))
+		return logbook.Log(tx, run.sync.RequestedBy, "zone.created", name.String(), fmt.Sprintf("at %s, nameservers %v", run.Account.Name, zone.Nameservers))
 	})
 }
 
@@ -174,7 +174,7 @@ func (s *Syncs) makeZone(ctx context.Context, run *syncRun) (zone provider.Zone,
 	}
 	zone, there, err := s.findZone(ctx, run.Place, 0) // it was made since the list was read
 	if err == nil && !there {
-		err = wire.Problemf(wire.InTheWay, "The provider says that %s is there already, and does not list it: another customer of its may have it.", name.Unicode())
+		err = wire.Problemf(wire.Blocked, "The provider says that %s is there already, and does not list it: another customer of its may have it.", name.Unicode())
 	}
 	return zone, err
 }

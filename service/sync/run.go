@@ -92,13 +92,13 @@ func (r *syncRun) locks() []string { return []string{acts.PlacementLock(r.Placem
 // hold confirms that the sync has its lease and its lock, and keeps it so until the transaction ends.
 func (r *syncRun) hold(tx *store.Tx) error { return acts.Hold(tx, r.job, r.locks()...) }
 
-// errHeld ends a sync because a person has to decide something.
-type errHeld struct {
+// errBlocked ends a sync because a person has to decide something.
+type errBlocked struct {
 	message  string
 	findings []finding.Finding
 }
 
-func (e errHeld) Error() string { return e.message }
+func (e errBlocked) Error() string { return e.message }
 
 // turn is how long a sync that makes way, or finds another in its place, waits before it asks for its turn, wall time.
 const turn = 100 * time.Millisecond
@@ -125,7 +125,7 @@ func (s *Syncs) RunSync(ctx context.Context, job store.Job) error {
 		return jobs.Later{At: s.store.Now().Add(turn), MadeWay: true}
 	}
 	last, err := s.syncRounds(ctx, run)
-	var held errHeld
+	var held errBlocked
 	var failed *outcall.Error
 	var wrong *wire.Problem
 	var later jobs.Later
@@ -135,7 +135,7 @@ func (s *Syncs) RunSync(ctx context.Context, job store.Job) error {
 	case errors.As(err, &later) || errors.Is(err, store.ErrLeaseLost) || ctx.Err() != nil:
 		return err
 	case errors.As(err, &held):
-		return s.endSync(ctx, run, store.SyncHeld, held.message, held.findings)
+		return s.endSync(ctx, run, store.SyncBlocked, held.message, held.findings)
 	case errors.As(err, &failed) && !outcall.Passing(failed):
 		return s.endSync(ctx, run, store.SyncFailed, logbook.Explain(failed).Error(), nil)
 	case errors.As(err, &wrong) && !logbook.Passing(err):
@@ -262,7 +262,7 @@ func (s *Syncs) syncRounds(ctx context.Context, run *syncRun) (c comparison, err
 			return c, err
 		}
 	}
-	return c, errHeld{fmt.Sprintf("%s is not as it should be after %d rounds of writing. Another user or program may be writing to it. Requests to the provider were sent; see beacon sync --follow %d.", run.Zone.Name().Unicode(), mostRounds, run.sync.ID), nil}
+	return c, errBlocked{fmt.Sprintf("%s is not as it should be after %d rounds of writing. Another user or program may be writing to it. Requests to the provider were sent; see beacon sync --follow %d.", run.Zone.Name().Unicode(), mostRounds, run.sync.ID), nil}
 }
 
 // compareSurely compares until the read can be believed, or a person said that it is to be believed.
@@ -274,7 +274,7 @@ func (s *Syncs) compareSurely(ctx context.Context, run *syncRun) (c comparison, 
 			return c, unconfirmed
 		}
 		if !slices.Contains(run.sync.Guards(), GuardUnconfirmed) {
-			return c, errHeld{unconfirmed.finding.Message, []finding.Finding{unconfirmed.finding}}
+			return c, errBlocked{unconfirmed.finding.Message, []finding.Finding{unconfirmed.finding}}
 		}
 		s.confirmed.set(run.Placement, c.doubts, s.store.Now())
 		err = s.believed(ctx, run.Place, c)
@@ -313,13 +313,13 @@ func (s *Syncs) remember(ctx context.Context, run *syncRun, r diff.Result) error
 func (s *Syncs) decide(ctx context.Context, run *syncRun, c comparison) error {
 	steps := c.result.Steps
 	if len(c.result.Conflicts) > 0 {
-		return errHeld{wording.Counted(len(c.result.Conflicts), "record set") + " changed here and at the provider; nothing more was written.", diff.ConflictFindings(c.result.Conflicts)}
+		return errBlocked{wording.Counted(len(c.result.Conflicts), "record set") + " changed here and at the provider; nothing more was written.", diff.ConflictFindings(c.result.Conflicts)}
 	}
 	if !run.fresh || len(steps) == 0 {
 		return nil
 	}
 	if run.sync.Expected != "" && run.sync.Expected != steps.Digest() && !(run.made && run.sync.Expected == c.anew().Digest()) {
-		return errHeld{"The change list is not the one that was shown: something changed meanwhile. Look at it again (beacon diff); nothing was written.", nil}
+		return errBlocked{"The change list is not the one that was shown: records have changed since then. Nothing was written. Look again: beacon diff", nil}
 	}
 	var speaking []finding.Finding
 	for _, g := range s.guards(run, steps, c.live) {
@@ -328,7 +328,7 @@ func (s *Syncs) decide(ctx context.Context, run *syncRun, c comparison) error {
 		}
 	}
 	if len(speaking) > 0 {
-		return errHeld{"A guard stopped this change; nothing was written.", speaking}
+		return errBlocked{"A guard stopped this change; nothing was written.", speaking}
 	}
 	run.fresh = false
 	return s.store.Tx(ctx, func(tx *store.Tx) error {
@@ -344,9 +344,9 @@ func (s *Syncs) syncDone(ctx context.Context, run *syncRun, c comparison) error 
 		return err
 	}
 	if n := len(c.result.Drift); n > 0 {
-		found = append(found, finding.Finding{Code: "drift-left", Severity: finding.Notice, Subject: run.Zone.Name().String(),
+		found = append(found, finding.Finding{Code: "drift-not-reverted", Severity: finding.Notice, Subject: run.Zone.Name().String(),
 			Message: wording.Counted(n, "record set") + " changed at the provider since we placed them; left as they are.",
-			Remedy:  "Look at them with beacon diff; put them back with beacon sync --put-back."})
+			Remedy:  "Look at them with beacon diff; put them back with beacon sync --revert."})
 	}
 	found = append(found, c.notes...)
 	message := "Nothing had to be changed."

@@ -27,7 +27,7 @@ func (s *Syncs) waitServed(ctx context.Context, run *syncRun, awaited []AwaitedH
 	start := time.Now()
 	fail := func(message string) (time.Duration, []finding.Finding) {
 		return -1, []finding.Finding{{Code: "not-served-yet", Severity: finding.Warning, Subject: run.Zone.Name().String(), Message: message,
-			Remedy: "The provider has taken the change. Check in a minute whether its nameservers serve it: beacon check."}}
+			Remedy: "The provider has accepted the change. Check in a minute whether its nameservers serve it: beacon check."}}
 	}
 	ctx, cancel := context.WithTimeout(ctx, s.timeout)
 	defer cancel()
@@ -38,7 +38,7 @@ func (s *Syncs) waitServed(ctx context.Context, run *syncRun, awaited []AwaitedH
 	run.Placement.Nameservers = p.Nameservers
 	servers, problems := s.serversOf(ctx, run.Place)
 	if len(problems) > 0 {
-		return fail(fmt.Sprintf("%s leads to no address: %s.", problems[0].Name, problems[0].Problem))
+		return fail(fmt.Sprintf("%s has no address: %s.", problems[0].Name, problems[0].Problem))
 	}
 	servers = s.reachable(servers)
 	steps := slices.Clone(run.applied[max(0, len(run.applied)-mostAsked):])

@@ -25,7 +25,7 @@ func (s *Syncs) StartSync(ctx context.Context, r wire.SyncRequest) (list []wire.
 			return err
 		}
 		if z.RevisionID == nil {
-			return wire.Problemf(wire.InTheWay, "Zone %s has no contents yet. Import a zone file or define it first.", r.Zone)
+			return wire.Problemf(wire.Blocked, "Zone %s has no contents yet. Import a zone file or apply a definition first.", r.Zone)
 		}
 		retiring, err := acts.Unfinished(tx, z.Name().String(), wire.ActRetire)
 		if err != nil {
@@ -44,16 +44,16 @@ func (s *Syncs) StartSync(ctx context.Context, r wire.SyncRequest) (list []wire.
 				continue
 			}
 			if retiring.ID != 0 && retiring.AccountID == p.AccountID {
-				return wire.Problemf(wire.InTheWay, "Act %d removes %s from %s. Wait until it ends: beacon act show %d.", retiring.ID, r.Zone, a.Name, retiring.ID)
+				return wire.Problemf(wire.Blocked, "Act %d removes %s from %s. Wait until it ends: beacon act show %d.", retiring.ID, r.Zone, a.Name, retiring.ID)
 			}
 			running, err := tx.UnfinishedSync(p.ID)
 			if err != nil {
 				return err
 			}
 			if running.ID != 0 {
-				return wire.Problemf(wire.InTheWay, "Sync %d of %s at %s is still %s. Wait for it (beacon sync --follow %d), then ask again.", running.ID, r.Zone, a.Name, running.State, running.ID)
+				return wire.Problemf(wire.Blocked, "Sync %d of %s at %s is still %s. Wait for it (beacon sync --follow %d), then ask again.", running.ID, r.Zone, a.Name, running.State, running.ID)
 			}
-			n := store.Sync{PlacementID: p.ID, RevisionID: *z.RevisionID, Drift: driftPolicy(r.PutBack), Expected: r.Expect, RequestedBy: logbook.Actor(ctx)}
+			n := store.Sync{PlacementID: p.ID, RevisionID: *z.RevisionID, Drift: driftPolicy(r.Revert), Expected: r.Expect, RequestedBy: logbook.Actor(ctx)}
 			if err := tx.AddSync(&n, r.Allow); err != nil {
 				return err
 			}
@@ -63,7 +63,7 @@ func (s *Syncs) StartSync(ctx context.Context, r wire.SyncRequest) (list []wire.
 			list = append(list, *ViewSync(n, r.Zone, a.Name))
 		}
 		if len(list) == 0 {
-			return wire.Problemf(wire.InTheWay, "Zone %s is not placed at %s. Name the account in its definition: at: [ACCOUNT].", r.Zone, orAny(r.Account))
+			return wire.Problemf(wire.Blocked, "Zone %s is not placed at %s. Name the account in its definition: providers: [ACCOUNT].", r.Zone, orAny(r.Account))
 		}
 		return nil
 	})
@@ -71,9 +71,9 @@ func (s *Syncs) StartSync(ctx context.Context, r wire.SyncRequest) (list []wire.
 	return list, err
 }
 
-func driftPolicy(putBack bool) diff.DriftPolicy {
-	if putBack {
-		return diff.PutBackDrift
+func driftPolicy(revert bool) diff.DriftPolicy {
+	if revert {
+		return diff.RevertDrift
 	}
 	return diff.LeaveDrift
 }
@@ -94,7 +94,7 @@ func (s *Syncs) Cancel(ctx context.Context, id uint64, reason string) (v wire.Sy
 			return err
 		}
 		if row.State.Ended() {
-			return wire.Problemf(wire.InTheWay, "Sync %d has ended: %s. Nothing changed.", id, row.State)
+			return wire.Problemf(wire.Blocked, "Sync %d has ended: %s. Nothing changed.", id, row.State)
 		}
 		kind := store.JobSync
 		if row.Scope == store.ScopeHosts {

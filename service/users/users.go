@@ -25,24 +25,24 @@ func New(book *logbook.Book) *Users { return &Users{book} }
 // sessionLife is how long a sign-in lasts, wall time.
 const sessionLife = 14 * 24 * time.Hour
 
-// FirstPerson makes the first person where there is none yet, with the given password or, if that is empty, a random
+// FirstUser makes the first person where there is none yet, with the given password or, if that is empty, a random
 // one. It gives the name and the password to be shown once, or "" where there are people already.
-func (u *Users) FirstPerson(ctx context.Context, password string) (name, shown string, err error) {
+func (u *Users) FirstUser(ctx context.Context, password string) (name, shown string, err error) {
 	if password == "" {
 		if password, err = newPassword(); err != nil {
 			return "", "", err
 		}
 	}
 	err = u.logbook.Tx(ctx, func(tx *store.Tx) error {
-		n, err := tx.CountPeople()
+		n, err := tx.CountUsers()
 		if err != nil || n > 0 {
 			return err
 		}
-		name, shown = "keeper", password
-		if err := tx.AddPerson(name, password); err != nil {
+		name, shown = "admin", password
+		if err := tx.AddUser(name, password); err != nil {
 			return err
 		}
-		return logbook.Log(tx, "service", "person.added", name, "the first person")
+		return logbook.Log(tx, "service", "user.added", name, "the first user")
 	})
 	return name, shown, err
 }
@@ -55,25 +55,25 @@ func newPassword() (string, error) {
 
 var personName = regexp.MustCompile(`^[a-z][a-z0-9.-]{0,63}$`)
 
-// AddPerson makes another person with the rights of the first, and gives the password, which is shown once.
-func (u *Users) AddPerson(ctx context.Context, name string) (password string, err error) {
+// AddUser makes another person with the rights of the first, and gives the password, which is shown once.
+func (u *Users) AddUser(ctx context.Context, name string) (password string, err error) {
 	if !personName.MatchString(name) {
-		return "", wire.Problemf(wire.Invalid, "%q is no name of a person: write lower-case letters, digits, dots and hyphens, such as petra.", name)
+		return "", wire.Problemf(wire.Invalid, "%q is not a user name. Use lower-case letters, digits, dots and hyphens, such as petra.", name)
 	}
 	if password, err = newPassword(); err != nil {
 		return "", err
 	}
 	return password, u.logbook.Tx(ctx, func(tx *store.Tx) error {
-		if err := tx.AddPerson(name, password); err != nil {
+		if err := tx.AddUser(name, password); err != nil {
 			return err
 		}
-		return logbook.Log(tx, logbook.Actor(ctx), "person.added", name, "")
+		return logbook.Log(tx, logbook.Actor(ctx), "user.added", name, "")
 	})
 }
 
 // People gives the names of everybody who can sign in.
-func (u *Users) People(ctx context.Context) (names []string, err error) {
-	err = u.logbook.Tx(ctx, func(tx *store.Tx) (err error) { names, err = tx.People(); return err })
+func (u *Users) Users(ctx context.Context) (names []string, err error) {
+	err = u.logbook.Tx(ctx, func(tx *store.Tx) (err error) { names, err = tx.Users(); return err })
 	return names, err
 }
 
@@ -90,7 +90,7 @@ func (u *Users) SignIn(ctx context.Context, name, password string) (token string
 		if token, expires, err = tx.AddToken(id, "sign-in", access.All(), sessionLife); err != nil {
 			return err
 		}
-		return logbook.Log(tx, name, "person.signed-in", name, "")
+		return logbook.Log(tx, name, "user.signed-in", name, "")
 	})
 	return token, expires, err
 }

@@ -81,7 +81,7 @@ func zoneDefinition(tx *store.Tx, z store.Zone) (out wire.ZoneDefinition, err er
 		}
 		delegateTo = a.Name
 	}
-	d := definition.Zone{Name: z.Name(), Label: z.Label, At: at, Registrar: registrar, DelegateTo: delegateTo, TTL: z.TTL, Leave: z.Leave(), Care: z.Care()}
+	d := definition.Zone{Name: z.Name(), Description: z.Description, Providers: at, Registrar: registrar, DelegateTo: delegateTo, TTL: z.TTL, Ignore: z.Leave(), Settings: z.Care()}
 	if z.RevisionID != nil {
 		if d.Contents, err = tx.Contents(*z.RevisionID); err != nil {
 			return out, err
@@ -123,21 +123,21 @@ func ServedBy(tx *store.Tx, z store.Zone) (at []string, registrar string, err er
 	return at, registrar, nil
 }
 
-// TakeOver takes a zone out of the hands of the definition file that leads it, so that it can be changed here. What it gives is
+// Detach takes a zone out of the hands of the definition file that leads it, so that it can be changed here. What it gives is
 // the definition as it stands now, for the files to be brought up to it later.
-func (s *Zones) TakeOver(ctx context.Context, name dnsname.Name) (out wire.ZoneDefinition, err error) {
+func (s *Zones) Detach(ctx context.Context, name dnsname.Name) (out wire.ZoneDefinition, err error) {
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.LockZone(name)
 		if err != nil {
 			return err
 		}
-		if z.LedBy == "" {
-			return wire.Problemf(wire.InTheWay, "%s is not led by a definition file: it can be changed here as it is.", name.Unicode())
+		if z.ManagedBy == "" {
+			return wire.Problemf(wire.Blocked, "%s is not managed by a definition file: it can be changed here. Nothing changed.", name.Unicode())
 		}
-		if err := tx.TakeOver(z.ID); err != nil {
+		if err := tx.Detach(z.ID); err != nil {
 			return err
 		}
-		if err := logbook.Log(tx, logbook.Actor(ctx), "zone.taken-over", name.String(), fmt.Sprintf("it was led by %s", z.LedBy)); err != nil {
+		if err := logbook.Log(tx, logbook.Actor(ctx), "zone.detached", name.String(), fmt.Sprintf("it was managed by %s", z.ManagedBy)); err != nil {
 			return err
 		}
 		out, err = zoneDefinition(tx, z)

@@ -40,7 +40,7 @@ func (s *Zones) Draft(ctx context.Context, name dnsname.Name) (d wire.Draft, err
 
 // draftOf puts a draft together of the zone's revision and the edits.
 func (s *Zones) draftOf(tx *store.Tx, z store.Zone) (d draft, err error) {
-	d.Draft = wire.Draft{Zone: z.Name(), LedBy: z.LedBy, Edits: []wire.DraftEdit{}, Overrun: []finding.Finding{}}
+	d.Draft = wire.Draft{Zone: z.Name(), ManagedBy: z.ManagedBy, Edits: []wire.DraftEdit{}, Overrun: []finding.Finding{}}
 	var base record.Contents
 	if z.RevisionID != nil {
 		rev, err := tx.Revision(*z.RevisionID)
@@ -70,7 +70,7 @@ func (s *Zones) draftOf(tx *store.Tx, z store.Zone) (d draft, err error) {
 		if now := base.Get(e.Key()); !now.Equal(e.Before) && !now.Equal(e.After) {
 			d.Overrun = append(d.Overrun, finding.Finding{Code: "changed-meanwhile", Severity: finding.Error, Subject: e.Key().String(),
 				Message: fmt.Sprintf("%s edited it when it was %s; by revision %d it is %s.", e.Author, record.SetText(e.Before), d.Revision, record.SetText(now)),
-				Remedy:  "Drop this edit, look at what is there now, and make it anew."})
+				Remedy:  "Discard this edit, look at the present records, and make it again."})
 		}
 		if e.After.IsZero() {
 			gone = append(gone, e.Key())
@@ -113,7 +113,7 @@ func (s *Zones) EditDraft(ctx context.Context, name dnsname.Name, tag string, ch
 			return err
 		}
 		for _, k := range change.Undo {
-			if err := tx.DropDraftEdit(z.ID, k); err != nil {
+			if err := tx.DiscardDraftEdit(z.ID, k); err != nil {
 				return err
 			}
 		}
@@ -239,25 +239,25 @@ func (d draft) keep(ctx context.Context, tx *store.Tx, z store.Zone, e edited) e
 		}
 	}
 	if edit.Before.Equal(edit.After) {
-		return tx.DropDraftEdit(z.ID, e.key)
+		return tx.DiscardDraftEdit(z.ID, e.key)
 	}
 	return tx.PutDraftEdit(z.ID, e.key, edit)
 }
 
-// DropDraft forgets everything in a zone's draft.
-func (s *Zones) DropDraft(ctx context.Context, name dnsname.Name, tag string) error {
+// DiscardDraft forgets everything in a zone's draft.
+func (s *Zones) DiscardDraft(ctx context.Context, name dnsname.Name, tag string) error {
 	return s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, d, err := s.lockedDraft(tx, name, tag)
 		if err != nil {
 			return err
 		}
-		if err := tx.DropDraft(z.ID); err != nil {
+		if err := tx.DiscardDraft(z.ID); err != nil {
 			return err
 		}
 		if err := tx.DraftChanged(z.ID); err != nil {
 			return err
 		}
-		return logbook.Log(tx, logbook.Actor(ctx), "draft.dropped", name.String(), wording.Counted(len(d.Edits), "set"))
+		return logbook.Log(tx, logbook.Actor(ctx), "draft.discarded", name.String(), wording.Counted(len(d.Edits), "set"))
 	})
 }
 
@@ -270,19 +270,19 @@ func (s *Zones) AcceptDraft(ctx context.Context, name dnsname.Name, tag, why str
 		}
 		switch {
 		case len(d.Edits) == 0:
-			return wire.Problemf(wire.InTheWay, "The draft of %s is empty.", name.Unicode())
+			return wire.Problemf(wire.Blocked, "The draft of %s is empty.", name.Unicode())
 		case len(d.Overrun) > 0:
-			return &wire.Problem{Kind: wire.InTheWay, Message: "Some of these sets were changed meanwhile; nothing was put out.", Findings: d.Overrun}
+			return &wire.Problem{Kind: wire.Blocked, Message: "Some of these record sets have changed since then. The draft was not accepted.", Findings: d.Overrun}
 		}
 		if err := sound(d.Findings, "With this draft the zone would hold records that"); err != nil {
 			return err
 		}
-		rev, _, err := s.Revise(ctx, tx, z, Accepted{Contents: d.contents, Source: "draft", Why: why})
+		rev, _, err := s.Revise(ctx, tx, z, Accepted{Contents: d.contents, Source: "draft", Reason: why})
 		if err != nil {
 			return err
 		}
 		out = *ViewRevision(rev)
-		if err := tx.DropDraft(z.ID); err != nil {
+		if err := tx.DiscardDraft(z.ID); err != nil {
 			return err
 		}
 		if err := tx.DraftChanged(z.ID); err != nil {

@@ -25,7 +25,7 @@ func Managed(tx *store.Tx, names []dnsname.Name) (map[dnsname.Name]bool, error) 
 func Delete(tx *store.Tx, id uint64) error { return tx.DeleteZone(id) }
 
 // Detach has a zone managed here and no longer by its file.
-func Detach(tx *store.Tx, z store.Zone) error { return tx.TakeOver(z.ID) }
+func Detach(tx *store.Tx, z store.Zone) error { return tx.Detach(z.ID) }
 
 // PlacedAt returns the names of the accounts that a zone is placed at.
 func PlacedAt(tx *store.Tx, id uint64) ([]string, error) { return tx.AccountsOf(id) }

@@ -41,7 +41,7 @@ func ReadHouseKit(settings NewZoneSettings) (h HouseKit, err error) {
 	h = HouseKit{HouseKit: wire.HouseKit{Name: settings.Kit}, kits: read.Kits, with: settings.With}
 	for _, k := range read.Kits {
 		if k.Name == settings.Kit {
-			h.About = k.About
+			h.Description = k.Description
 		}
 	}
 	if _, faults := h.zone(dnsname.MustParse("zone.example"), definition.Zone{}); len(faults) > 0 {

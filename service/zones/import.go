@@ -49,7 +49,7 @@ func (s *Zones) ImportZone(ctx context.Context, in wire.Import) (wire.Imported, 
 		if in.DryRun {
 			return nil
 		}
-		rev, _, err := s.Revise(ctx, tx, z, Accepted{Contents: contents, Source: "import of " + in.File, Why: in.Why})
+		rev, _, err := s.Revise(ctx, tx, z, Accepted{Contents: contents, Source: "import of " + in.File, Reason: in.Reason})
 		if err != nil {
 			return err
 		}

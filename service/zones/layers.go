@@ -46,7 +46,7 @@ func AliasFindings(list []store.Alias) (found []finding.Finding) {
 		if a.Differs != "" {
 			found = append(found, finding.Finding{Code: "alias-differs", Severity: finding.Warning, Subject: subject,
 				Message: fmt.Sprintf("%s answers differently by place: %s.", a.Target.Unicode(), a.Differs),
-				Remedy:  "Whoever asks here gets one of the answers, wherever they are. Use a CNAME below the apex if that matters."})
+				Remedy:  "Every client gets one of the answers, wherever it is. Use a CNAME below the apex if that matters."})
 		}
 	}
 	return found
@@ -56,12 +56,12 @@ func AliasFindings(list []store.Alias) (found []finding.Finding) {
 func HostFits(zone dnsname.Name, contents record.Contents, host dnsname.Name) error {
 	for at := host; at.IsBelow(zone); at = at.Parent() {
 		if set := contents.Get(record.Key{Name: at, Type: record.NS}); !set.IsZero() {
-			return wire.Problemf(wire.InTheWay, "%s is delegated to other nameservers at %s; its address belongs there.", host, at)
+			return wire.Problemf(wire.Blocked, "%s is delegated to other nameservers at %s; its address belongs there.", host, at)
 		}
 	}
 	for t, one := range map[record.Type]string{record.CNAME: "a CNAME", record.ALIAS: "an ALIAS"} {
 		if set := contents.Get(record.Key{Name: host, Type: t}); !set.IsZero() {
-			return wire.Problemf(wire.InTheWay, "%s is %s to %s, and no address can stand beside that. Take the %s out of the definition first.", host, one, set.Data[0], t)
+			return wire.Problemf(wire.Blocked, "%s is %s to %s, which allows no address at the same name. Remove the %s from the definition first.", host, one, set.Data[0], t)
 		}
 	}
 	return nil
@@ -75,7 +75,7 @@ func HostsFit(tx *store.Tx, z store.Zone, contents record.Contents) error {
 	}
 	for _, h := range hosts {
 		if err := HostFits(z.Name(), contents, h.Name()); err != nil {
-			return wire.Problemf(wire.InTheWay, "%s It follows a reported address here (beacon host show %s); nothing was changed.", err, h.Name())
+			return wire.Problemf(wire.Blocked, "%s It follows a reported address here (beacon host show %s); nothing was changed.", err, h.Name())
 		}
 	}
 	return nil

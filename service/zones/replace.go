@@ -25,7 +25,7 @@ const mostReplaced = 50_000
 // not at all.
 func (s *Zones) Replace(ctx context.Context, r wire.ReplaceRequest) (out wire.Replaced, err error) {
 	if r.To == "" && r.TTL == nil {
-		return out, wire.Problemf(wire.Invalid, "Say what the records shall become: another value, or another TTL.")
+		return out, wire.Problemf(wire.Invalid, "Name the new data or the new TTL of the records.")
 	}
 	queries, err := queriesOf(r.Search)
 	if err != nil {
@@ -45,9 +45,9 @@ func (s *Zones) Replace(ctx context.Context, r wire.ReplaceRequest) (out wire.Re
 			if err != nil {
 				return err
 			}
-			if z.LedBy != "" {
+			if z.ManagedBy != "" {
 				out.Skipped = append(out.Skipped, name)
-				led = append(led, fmt.Sprintf("%s (%s)", name.Unicode(), z.LedBy))
+				led = append(led, fmt.Sprintf("%s (%s)", name.Unicode(), z.ManagedBy))
 				continue
 			}
 			one, contents, count, err := replaceIn(r, tx, z, byZone[name])
@@ -60,7 +60,7 @@ func (s *Zones) Replace(ctx context.Context, r wire.ReplaceRequest) (out wire.Re
 			refused = append(refused, rules.Errors(s.Judge(rules.Zone{Name: name, Contents: contents}))...)
 			out.Records += count
 			if !r.DryRun && len(refused) == 0 {
-				rev, _, err := s.Revise(ctx, tx, z, Accepted{Contents: contents, Source: "operation", Why: r.Why})
+				rev, _, err := s.Revise(ctx, tx, z, Accepted{Contents: contents, Source: "operation", Reason: r.Reason})
 				if err != nil {
 					return err
 				}
@@ -73,10 +73,10 @@ func (s *Zones) Replace(ctx context.Context, r wire.ReplaceRequest) (out wire.Re
 		switch {
 		case len(refused) > 0:
 			return &wire.Problem{Kind: wire.Invalid, Message: "With this change zones would hold records that no nameserver could serve; nothing was changed.", Findings: refused}
-		case len(led) > 0 && !r.SkipLed && !r.DryRun:
-			return wire.Problemf(wire.InTheWay, "%d of the zones are led by definition files: %s. Change those files, take the zones over, or leave them out; nothing was changed.", len(led), joinSome(led))
+		case len(led) > 0 && !r.SkipManaged && !r.DryRun:
+			return wire.Problemf(wire.Blocked, "%d of the zones are managed by definition files: %s. Nothing changed. Change those files, detach the zones, or skip them: --skip-managed", len(led), joinSome(led))
 		case len(out.Zones) == 0 && !r.DryRun:
-			return wire.Problemf(wire.Missing, "No record is found that would change.")
+			return wire.Problemf(wire.NotFound, "No record is found that would change.")
 		case r.DryRun:
 			return nil
 		case r.Expect != "" && r.Expect != out.Digest:
@@ -101,7 +101,7 @@ func (s *Zones) operation(ctx context.Context, tx *store.Tx, o store.Operation, 
 		return nil, err
 	}
 	view := wire.Operation(o)
-	return &view, logbook.Log(tx, o.Author, "operation.done", fmt.Sprintf("operation %d", o.ID), o.What)
+	return &view, logbook.Log(tx, o.Author, "bulk-change.done", fmt.Sprintf("operation %d", o.ID), o.What)
 }
 
 func joinSome(list []string) string {
@@ -130,7 +130,7 @@ func everyHit(tx *store.Tx, queries []store.Query) (map[dnsname.Name][]record.Re
 		hits, next, err := tx.Search(q)
 		switch {
 		case errors.Is(err, store.ErrTooBroad), next != "", count+len(hits) > mostReplaced:
-			return nil, nil, wire.Problemf(wire.Invalid, "More records fit than one operation takes (%d). Say more exactly which.", mostReplaced)
+			return nil, nil, wire.Problemf(wire.Invalid, "More records match than one bulk change can have (%d). Narrow the search.", mostReplaced)
 		case err != nil:
 			return nil, nil, err
 		}
@@ -227,7 +227,7 @@ func (s *Zones) UndoOperation(ctx context.Context, id uint64) (out wire.Replaced
 			return err
 		}
 		if o.UndoneID != nil {
-			return wire.Problemf(wire.InTheWay, "Operation %d has been undone already, by operation %d.", id, *o.UndoneID)
+			return wire.Problemf(wire.Blocked, "Operation %d has been undone already, by operation %d.", id, *o.UndoneID)
 		}
 		zones, err := tx.OperationZones(id)
 		if err != nil {
@@ -245,7 +245,7 @@ func (s *Zones) UndoOperation(ctx context.Context, id uint64) (out wire.Replaced
 			out.Records += len(one.Steps)
 		}
 		if len(found) > 0 {
-			return &wire.Problem{Kind: wire.InTheWay, Message: fmt.Sprintf("Operation %d cannot be undone as a whole: what it made was changed since. Nothing was changed.", id), Findings: found}
+			return &wire.Problem{Kind: wire.Blocked, Message: fmt.Sprintf("Operation %d cannot be undone as a whole: what it made was changed since. Nothing was changed.", id), Findings: found}
 		}
 		out.Operation, err = s.operation(ctx, tx, store.Operation{What: fmt.Sprintf("undoes operation %d: %s", id, o.What), UndoesID: &id}, done)
 		return err

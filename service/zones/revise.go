@@ -14,7 +14,7 @@ import (
 type Accepted struct {
 	Contents record.Contents
 	Source   string
-	Why      string
+	Reason   string
 	From     map[record.Key]string // the kits that sets come from; nil to go on with what is known of those that stay as they are
 	Files    bool                  // it comes from the definition files that lead the zone
 }
@@ -34,7 +34,7 @@ func (s *Zones) Revise(ctx context.Context, tx *store.Tx, z store.Zone, a Accept
 			return rev, false, err
 		}
 	}
-	rev, made, err = tx.AddRevision(z, a.Contents, store.Accepted{Author: logbook.Actor(ctx), Source: a.Source, Why: a.Why, From: a.From})
+	rev, made, err = tx.AddRevision(z, a.Contents, store.Accepted{Author: logbook.Actor(ctx), Source: a.Source, Reason: a.Reason, From: a.From})
 	if err != nil {
 		return rev, false, err
 	}
@@ -43,12 +43,12 @@ func (s *Zones) Revise(ctx context.Context, tx *store.Tx, z store.Zone, a Accept
 
 // ledByNobody refuses changes to a zone that definition files lead: they would be lost with the next change of the files.
 func ledByNobody(z store.Zone) error {
-	if z.LedBy == "" {
+	if z.ManagedBy == "" {
 		return nil
 	}
 	name := z.Name().Unicode()
-	return wire.Problemf(wire.InTheWay, "%s is led by the definition file %s: what is changed here would be lost with the next beacon define. Change it there, or take the zone over: beacon zone takeover %s.",
-		name, z.LedBy, name)
+	return wire.Problemf(wire.Blocked, "%s is managed by the definition file %s: changes made here would be lost with the next beacon apply. Nothing changed. Change the file, or detach the zone: beacon zone detach %s",
+		name, z.ManagedBy, name)
 }
 
 // originsThatStay gives the kits of those sets that a new state of a zone leaves as they are.

@@ -124,13 +124,13 @@ func (s *Zones) Restore(ctx context.Context, name dnsname.Name, number uint32, w
 		if err != nil {
 			return err
 		}
-		rev, made, err := s.Revise(ctx, tx, z, Accepted{Contents: contents, Source: fmt.Sprintf("revision %d", number), Why: why, From: sameOrigins(contents, from)})
+		rev, made, err := s.Revise(ctx, tx, z, Accepted{Contents: contents, Source: fmt.Sprintf("revision %d", number), Reason: why, From: sameOrigins(contents, from)})
 		if err != nil {
 			return err
 		}
 		out = *ViewRevision(rev)
 		if !made {
-			return wire.Problemf(wire.InTheWay, "Revision %d says what %s should contain already.", number, name.Unicode())
+			return wire.Problemf(wire.Blocked, "Revision %d already has the desired records of %s. Nothing changed.", number, name.Unicode())
 		}
 		return logbook.Log(tx, logbook.Actor(ctx), "zone.restored", name.String(), fmt.Sprintf("to what revision %d said, as revision %d", number, rev.Number))
 	})
@@ -138,5 +138,5 @@ func (s *Zones) Restore(ctx context.Context, name dnsname.Name, number uint32, w
 }
 
 func ViewRevision(r store.Revision) *wire.Revision {
-	return &wire.Revision{Number: r.Number, Records: r.Records, Author: r.Author, Source: r.Source, Why: r.Why, CreatedAt: r.CreatedAt}
+	return &wire.Revision{Number: r.Number, Records: r.Records, Author: r.Author, Source: r.Source, Reason: r.Reason, CreatedAt: r.CreatedAt}
 }

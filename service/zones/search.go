@@ -117,7 +117,7 @@ func starred(text string) (m store.Match, err error) {
 	case stars == 1 && strings.HasPrefix(text, "*"):
 		m.Text, m.Ends = strings.TrimPrefix(text, "*"), true
 	default:
-		return m, fmt.Errorf(`%q: "*" stands at the beginning or at the end, once`, text)
+		return m, fmt.Errorf(`%q: "*" is allowed once, at the beginning or the end`, text)
 	}
 	return m, nil
 }

@@ -16,31 +16,31 @@ import (
 	"beacon/wire"
 )
 
-func ViewCare(z store.Zone) wire.CareView {
+func ViewSettings(z store.Zone) wire.ZoneSettings {
 	care := z.Care()
-	v := wire.CareView{Drift: care.Drift, OnlyOurs: care.OnlyOurs, Protect: []string{}, Sites: definition.SiteLabels(SitesOf(z), z.Name()), Extras: []wire.ExtraSet{}}
+	v := wire.ZoneSettings{Drift: care.Drift, KeepExisting: care.KeepExisting, Protect: []string{}, Websites: definition.WebsiteLabels(SitesOf(z), z.Name()), Attributes: []wire.SetAttribute{}}
 	for _, p := range care.Protect {
 		v.Protect = append(v.Protect, p.String())
 	}
-	for _, a := range care.Extras {
+	for _, a := range care.Attributes {
 		label := "@"
 		if a.Key.Name != z.Name() {
 			label = a.Key.Name.Relative(z.Name())
 		}
 		for _, name := range slices.Sorted(maps.Keys(a.Values)) {
-			v.Extras = append(v.Extras, wire.ExtraSet{Set: label + " " + a.Key.Type.String(), Name: name, Value: a.Values[name]})
+			v.Attributes = append(v.Attributes, wire.SetAttribute{Set: label + " " + a.Key.Type.String(), Name: name, Value: a.Values[name]})
 		}
 	}
 	return v
 }
 
-// readCare returns what is kept of the given settings, or an error that says what is wrong with them.
-func readCare(v wire.CareView, zone dnsname.Name) (care definition.Care, err error) {
-	drifts := []string{definition.DriftAsk, definition.DriftPutBack, definition.DriftAdopt}
+// readSettings returns what is kept of the given settings, or an error that says what is wrong with them.
+func readSettings(v wire.ZoneSettings, zone dnsname.Name) (care definition.Settings, err error) {
+	drifts := []string{definition.DriftManual, definition.DriftRevert, definition.DriftAdopt}
 	if !slices.Contains(drifts, v.Drift) {
-		return care, wire.Problemf(wire.Invalid, "%q is nothing that can become of changes made elsewhere. Use ask, put back or adopt.", v.Drift)
+		return care, wire.Problemf(wire.Invalid, "%q is nothing that can become of changes made elsewhere. Use manual, revert or adopt.", v.Drift)
 	}
-	care = definition.Care{Drift: v.Drift, OnlyOurs: v.OnlyOurs}
+	care = definition.Settings{Drift: v.Drift, KeepExisting: v.KeepExisting}
 	for _, text := range v.Protect {
 		p, err := record.ParsePattern(text, zone)
 		if err != nil {
@@ -48,17 +48,17 @@ func readCare(v wire.CareView, zone dnsname.Name) (care definition.Care, err err
 		}
 		care.Protect = append(care.Protect, p)
 	}
-	if v.Sites != nil {
-		sites, err := definition.ParseSites(v.Sites, zone)
+	if v.Websites != nil {
+		sites, err := definition.ParseWebsites(v.Websites, zone)
 		if err != nil {
 			return care, wire.Problemf(wire.Invalid, "%s", wording.Sentence(err.Error())+".")
 		}
 		if !slices.Equal(sites, delegation.Sites(zone)) {
-			care.Sites = sites
+			care.Websites = sites
 		}
 	}
 	values := map[record.Key]map[string]string{}
-	for _, e := range v.Extras {
+	for _, e := range v.Attributes {
 		key, err := definition.ParseKey(e.Set, zone)
 		if err != nil || e.Name == "" {
 			return care, wire.Problemf(wire.Invalid, "%q is no record set with an attribute. Write it like www A, with relay and on.", e.Set)
@@ -69,23 +69,23 @@ func readCare(v wire.CareView, zone dnsname.Name) (care definition.Care, err err
 		values[key][e.Name] = e.Value
 	}
 	for key, of := range values {
-		care.Extras = append(care.Extras, definition.Attributes{Key: key, Values: of})
+		care.Attributes = append(care.Attributes, definition.SetAttributes{Key: key, Values: of})
 	}
-	slices.SortFunc(care.Extras, func(a, b definition.Attributes) int { return a.Key.Compare(b.Key) })
+	slices.SortFunc(care.Attributes, func(a, b definition.SetAttributes) int { return a.Key.Compare(b.Key) })
 	return care, nil
 }
 
 // SitesOf gives the names of a zone that carry a site.
 func SitesOf(z store.Zone) []dnsname.Name {
-	if said := z.Care().Sites; said != nil {
+	if said := z.Care().Websites; said != nil {
 		return said
 	}
 	return delegation.Sites(z.Name())
 }
 
 // SetCare changes how a zone is looked after. What a definition file leads is changed there.
-func (s *Zones) SetCare(ctx context.Context, name dnsname.Name, v wire.CareView) (out wire.CareView, err error) {
-	care, err := readCare(v, name)
+func (s *Zones) SetZoneSettings(ctx context.Context, name dnsname.Name, v wire.ZoneSettings) (out wire.ZoneSettings, err error) {
+	care, err := readSettings(v, name)
 	if err != nil {
 		return out, err
 	}
@@ -97,13 +97,13 @@ func (s *Zones) SetCare(ctx context.Context, name dnsname.Name, v wire.CareView)
 		if err := ledByNobody(z); err != nil {
 			return err
 		}
-		if err := tx.SetCare(z.ID, care); err != nil {
+		if err := tx.SetZoneSettings(z.ID, care); err != nil {
 			return err
 		}
 		if z, err = tx.Zone(name); err != nil {
 			return err
 		}
-		out = ViewCare(z)
-		return logbook.Log(tx, logbook.Actor(ctx), "zone.care", name.String(), fmt.Sprintf("drift: %s; %s protected, %s declared", care.Drift, wording.Counted(len(care.Protect), "pattern"), wording.Counted(len(v.Extras), "attribute")))
+		out = ViewSettings(z)
+		return logbook.Log(tx, logbook.Actor(ctx), "zone.settings-changed", name.String(), fmt.Sprintf("drift: %s; %s protected, %s declared", care.Drift, wording.Counted(len(care.Protect), "pattern"), wording.Counted(len(v.Attributes), "attribute")))
 	})
 }

@@ -1,7 +1,7 @@
 // What the pages read and do, as hooks. Keys begin with the kind of thing, so that an event can name what is out of date.
 import { keepPreviousData, useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { get, post, Problem, put, remove } from './client'
-import type { Care, DefinitionFile, DelegateRequest, DnsRecord, Draft, DraftChange, ReplaceRequest } from './types'
+import type { ZoneSettings, DefinitionFile, DelegateRequest, DnsRecord, Draft, DraftChange, ReplaceRequest } from './types'
 
 /** A missing thing stays missing however often one asks, and so does a refusal. */
 export const retry = (count: number, error: Error) => count < 2 && error instanceof Problem && (error.status === 0 || error.status >= 500)
@@ -37,8 +37,8 @@ export const useAnswers = (name: string) =>
 export const useGlances = (since: string | undefined) =>
   useQuery({
     enabled: since !== undefined,
-    queryKey: ['glances', since],
-    queryFn: ({ signal }) => get('/glances', { since }, signal),
+    queryKey: ['brief-checks', since],
+    queryFn: ({ signal }) => get('/brief-checks', { since }, signal),
     refetchInterval: (query) => (query.state.data && query.state.data.ended !== null ? false : 1000),
   })
 
@@ -64,10 +64,10 @@ export const useFindings = (name: string) =>
 export const useRevisions = (name: string) =>
   useQuery({ queryKey: ['zones', name, 'revisions'], queryFn: ({ signal }) => get('/zones/{name}/revisions', { name }, signal) })
 
-export const useDifferences = (name: string, putBack: boolean) =>
+export const useDifferences = (name: string, revert: boolean) =>
   useQuery({
-    queryKey: ['zones', name, 'differences', putBack],
-    queryFn: ({ signal }) => get('/zones/{name}/differences', { name, put_back: putBack }, signal),
+    queryKey: ['zones', name, 'differences', revert],
+    queryFn: ({ signal }) => get('/zones/{name}/differences', { name, revert: revert }, signal),
   })
 
 export const useHosts = () => useQuery({ queryKey: ['hosts'], queryFn: ({ signal }) => get('/hosts', { limit: 200 }, signal) })
@@ -94,7 +94,7 @@ export const useSyncs = (name: string) =>
 export const useRequests = (id: number, running: boolean) =>
   useQuery({ queryKey: ['syncs', id, 'requests'], queryFn: ({ signal }) => get('/syncs/{id}/requests', { id }, signal), refetchInterval: running && 500 })
 
-export const useSetCare = (name: string) => useRefreshing((care: Care) => put('/zones/{name}/care', { name }, care), ['zones', name])
+export const useSetZoneSettings = (name: string) => useRefreshing((settings: ZoneSettings) => put('/zones/{name}/settings', { name }, settings), ['zones', name])
 
 /** What the deletion of a zone would do; the parent is asked for it, so it takes a moment. */
 export const useDeletion = (name: string) =>
@@ -168,32 +168,32 @@ export const useSignOut = () => useRefreshing(() => remove('/sessions/current'))
 
 export const useCheck = (name: string) => useRefreshing(() => post('/domains/{name}/checks', { name }, undefined), ['domains'])
 
-export const useLookAtAll = () => useRefreshing(() => post('/glances', {}, undefined))
+export const useLookAtAll = () => useRefreshing(() => post('/brief-checks', {}, undefined))
 
 export const useDelegate = (name: string) => useRefreshing((how: DelegateRequest) => post('/domains/{name}/delegations', { name }, how), ['acts'], ['domains'])
 
 export const useDefine = () =>
   useRefreshing(
-    (what: { files: DefinitionFile[]; dryRun: boolean; lead: boolean }) =>
-      post('/definitions', {}, { files: what.files, dry_run: what.dryRun, lead: what.lead, why: '' }),
+    (what: { files: DefinitionFile[]; dryRun: boolean; manage: boolean }) =>
+      post('/definitions', {}, { files: what.files, dry_run: what.dryRun, manage: what.manage, reason: '' }),
     ['domains'],
     ['zones'],
   )
 
 export const useSync = (name: string) =>
   useRefreshing(
-    (how: { account: string; allow: string[]; expect: string; putBack: boolean }) =>
-      post('/zones/{name}/syncs', { name }, { account: how.account, allow: how.allow, expect: how.expect, put_back: how.putBack }),
+    (how: { account: string; allow: string[]; expect: string; revert: boolean }) =>
+      post('/zones/{name}/syncs', { name }, { account: how.account, allow: how.allow, expect: how.expect, revert: how.revert }),
     ['zones', name],
   )
 
 export const useRestore = (name: string) =>
-  useRefreshing((revision: number) => post('/zones/{name}/restorations', { name }, { revision, why: '' }), ['zones', name], ['domains'])
+  useRefreshing((revision: number) => post('/zones/{name}/restorations', { name }, { revision, reason: '' }), ['zones', name], ['domains'])
 
 export const useSketch = () =>
   useMutation({
-    mutationFn: (what: { zone: string; at: string[]; registrar: string; file: string; text: string; new: boolean }) =>
-      post('/sketches', {}, { ...what, from: '', label: '' }),
+    mutationFn: (what: { zone: string; providers: string[]; registrar: string; file: string; text: string; new: boolean }) =>
+      post('/generated-definitions', {}, { ...what, from: '', description: '' }),
   })
 
 export const useAddHost = () =>
@@ -221,7 +221,7 @@ export function useEditDraft(name: string) {
 export const useDropDraft = (name: string) => useRefreshing((draft: Draft) => remove('/zones/{name}/draft', { name }, draft.tag), ['zones', name])
 
 export const useAcceptDraft = (name: string) =>
-  useRefreshing((what: { draft: Draft; why: string }) => post('/zones/{name}/draft/acceptance', { name }, { why: what.why }, what.draft.tag), ['zones', name], ['domains'])
+  useRefreshing((what: { draft: Draft; reason: string }) => post('/zones/{name}/draft/acceptance', { name }, { reason: what.reason }, what.draft.tag), ['zones', name], ['domains'])
 
 export const useRecordTypes = () => useQuery({ queryKey: ['record-types'], queryFn: ({ signal }) => get('/record-types', {}, signal), staleTime: Infinity })
 
@@ -237,7 +237,7 @@ export const useRecognition = (name: string, text: string, ttl: number) =>
     gcTime: 10_000,
   })
 
-export const useTakeOver = (name: string) => useRefreshing(() => post('/zones/{name}/takeover', { name }, undefined), ['zones', name])
+export const useTakeOver = (name: string) => useRefreshing(() => post('/zones/{name}/detachment', { name }, undefined), ['zones', name])
 
 export type SearchFor = { text: string; type: string }
 

@@ -60,6 +60,6 @@ export function Held() {
 function differs(p: Placement): string {
   if (!p.looked) return 'not looked at yet'
   if (p.newer > 0) return `${count(p.newer, 'record set')} newer outside${p.ours > 0 ? `, ${p.ours} written by this service` : ''}`
-  if (p.to_write > 0) return `${count(p.to_write, 'record set')} to write`
+  if (p.pending > 0) return `${count(p.pending, 'record set')} to write`
   return p.trouble || p.state
 }

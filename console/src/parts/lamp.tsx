@@ -47,8 +47,10 @@ export function standing(verdict: string): { light: Light; word: string; sentenc
       return { light: 'settled', word: 'Settled', sentence: 'Everybody who keeps to TTLs sees the same.' }
     case 'settling':
       return { light: 'settling', word: 'Settling', sentence: 'On its way: some caches may still hold the old answers.' }
-    case 'wrong':
-      return { light: 'wrong', word: 'Wrong', sentence: 'Waiting will not mend this.' }
+    case 'ready-to-move':
+      return { light: 'none', word: 'Ready to move', sentence: 'What it has works; the desired nameservers wait for your first step.' }
+    case 'needs-action':
+      return { light: 'wrong', word: 'Needs action', sentence: 'Waiting will not fix this.' }
     case 'undelegated':
       return { light: 'none', word: 'Undelegated', sentence: 'The parent knows no nameservers for it.' }
     case 'unknown':

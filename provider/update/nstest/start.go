@@ -83,7 +83,7 @@ func FreePort(t testing.TB) int {
 
 // emptyZone is a zone with its SOA and nameservers only.
 func emptyZone(zone string) string {
-	return fmt.Sprintf("$ORIGIN %s\n$TTL 3600\n@ SOA ns1.moor.test. keeper.moor.test. 1 3600 600 86400 300\n@ NS ns1.moor.test.\n@ NS ns2.moor.test.\n", zone)
+	return fmt.Sprintf("$ORIGIN %s\n$TTL 3600\n@ SOA ns1.moor.test. admin.moor.test. 1 3600 600 86400 300\n@ NS ns1.moor.test.\n@ NS ns2.moor.test.\n", zone)
 }
 
 func write(t testing.TB, path, text string) {

@@ -2,7 +2,7 @@
 import { useId, useRef, useState } from 'react'
 import { Link, useSearchParams } from 'react-router'
 import { useDefine } from '../../api/hooks'
-import type { Defined, DefinitionFile } from '../../api/types'
+import type { Applied, DefinitionFile } from '../../api/types'
 import { Key, Notice, PageHead, Plate, Trouble } from '../../parts/kit'
 import { count, plain } from '../../parts/text'
 import { Drafting } from './drafting'
@@ -40,11 +40,11 @@ export function Define() {
           {take.error && <Trouble error={take.error} />}
           <div className="flex flex-wrap gap-3">
             {looked ? (
-              <Key weight="main" busy={take.isPending} onClick={() => take.mutate({ files, dryRun: false, lead: false })}>
+              <Key weight="main" busy={take.isPending} onClick={() => take.mutate({ files, dryRun: false, manage: false })}>
                 Take it as what {looked.length === 1 ? 'the zone' : 'these zones'} should contain
               </Key>
             ) : (
-              <Key weight="main" disabled={text.trim() === ''} busy={look.isPending} onClick={() => look.mutate({ files, dryRun: true, lead: false })}>
+              <Key weight="main" disabled={text.trim() === ''} busy={look.isPending} onClick={() => look.mutate({ files, dryRun: true, manage: false })}>
                 Look it over
               </Key>
             )}
@@ -79,7 +79,7 @@ function Editor({ name, text, change }: { name: string; text: string; change: (f
           onChange={(e) => change({ name, text: e.target.value })}
           wrap="off"
           className="field data min-h-72 overflow-auto whitespace-pre"
-          placeholder={'zones:\n  saltmarsh-ferries.example:\n    at: [heron-main]\n    registrar: gannet-main\n    records: |\n      @    A      192.0.2.40\n      www  CNAME  @'}
+          placeholder={'zones:\n  saltmarsh-ferries.example:\n    providers: [heron-main]\n    registrar: gannet-main\n    records: |\n      @    A      192.0.2.40\n      www  CNAME  @'}
         />
         <input ref={picker} type="file" accept=".yaml,.yml" className="sr-only" tabIndex={-1} aria-hidden="true" onChange={(e) => void read(e.target.files?.[0])} />
         <Key className="mt-2" onClick={() => picker.current?.click()}>
@@ -90,7 +90,7 @@ function Editor({ name, text, change }: { name: string; text: string; change: (f
   )
 }
 
-function WouldDo({ list }: { list: Defined[] }) {
+function WouldDo({ list }: { list: Applied[] }) {
   const warnings = list.flatMap((d) => d.findings).filter((f) => f.severity === 'warning').length
   return (
     <div className="grid gap-3">
@@ -104,7 +104,7 @@ function WouldDo({ list }: { list: Defined[] }) {
   )
 }
 
-function Done({ list, again }: { list: Defined[]; again: () => void }) {
+function Done({ list, again }: { list: Applied[]; again: () => void }) {
   return (
     <div className="grid gap-4">
       <Notice light="settled" title={`Taken: ${count(list.length, 'zone')}.`}>

@@ -46,7 +46,7 @@ function Form({ zone, registrar, providers, registrars, drafted }: FormProps) {
     ask(true)
     if (at.length === 0) return
     draft.mutate(
-      { zone: name, at, registrar: String(form.get('registrar')), file: file?.name ?? '', text: file?.text ?? '', new: fresh },
+      { zone: name, providers: at, registrar: String(form.get('registrar')), file: file?.name ?? '', text: file?.text ?? '', new: fresh },
       { onSuccess: (d) => drafted({ name: `${name}.beacon.yaml`, text: d.text }) },
     )
   }

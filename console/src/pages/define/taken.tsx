@@ -1,19 +1,19 @@
 // What a definition does to one zone.
-import type { Defined } from '../../api/types'
+import type { Applied } from '../../api/types'
 import { Findings } from '../../parts/findings'
 import { Plate } from '../../parts/kit'
 import { RecordLines } from '../../parts/record-lines'
 import { count, plain } from '../../parts/text'
 
-export function Taken({ defined: d }: { defined: Defined }) {
+export function Taken({ defined: d }: { defined: Applied }) {
   return (
     <Plate title={plain(d.zone)} aside={d.new ? 'new here' : 'looked after already'}>
       <p>
         {count(d.added.length, 'record')} added, {d.removed.length} removed, {d.same} as before.
       </p>
       <p className="text-soft">
-        Served at {d.at.join(', ') || 'no provider'}
-        {d.new_at.length > 0 && ` (new: ${d.new_at.join(', ')})`}
+        Served at {d.providers.join(', ') || 'no provider'}
+        {d.new_providers.length > 0 && ` (new: ${d.new_providers.join(', ')})`}
         {d.registrar && `; registered at ${d.registrar}`}.
       </p>
       {d.added.length + d.removed.length > 0 && (

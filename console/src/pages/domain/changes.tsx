@@ -10,7 +10,7 @@ import { Empty, Key, Plate, Shown, Trouble } from '../../parts/kit'
 import { Tag } from '../../parts/lamp'
 import { EmptyChart } from '../../parts/pictures'
 import { count } from '../../parts/text'
-import { CarePlate } from './care'
+import { ZoneSettingsPlate } from './zone-settings'
 import { DeletePlate } from './delete'
 import { ChangeList, Items } from './change-list'
 import { useName } from './domain'
@@ -35,7 +35,7 @@ export function Changes() {
         ) : (
           <>
             <Lists name={name} running={z.placements.flatMap((p) => (p.last_sync ? [{ account: p.account, sync: p.last_sync }] : []))} />
-            <CarePlate name={name} care={z.care} ledBy={z.led_by} />
+            <ZoneSettingsPlate name={name} settings={z.settings} ledBy={z.managed_by} />
             <DeletePlate name={name} />
           </>
         )
@@ -45,15 +45,15 @@ export function Changes() {
 }
 
 function Lists({ name, running }: { name: string; running: { account: string; sync: Sync }[] }) {
-  const [putBack, setPutBack] = useState(false)
-  const differences = useDifferences(name, putBack)
+  const [revert, setRevert] = useState(false)
+  const differences = useDifferences(name, revert)
   return (
     <Shown query={differences}>
       {({ items }) => (
         <div className="grid gap-5">
           <SideBySide list={items} zone={name} />
           {items.map((d) => (
-            <Placement key={d.account} name={name} difference={d} sync={running.find((r) => r.account === d.account)?.sync} putBack={putBack} setPutBack={setPutBack} />
+            <Placement key={d.account} name={name} difference={d} sync={running.find((r) => r.account === d.account)?.sync} revert={revert} setRevert={setRevert} />
           ))}
           <PastSyncs name={name} />
         </div>
@@ -73,20 +73,20 @@ function Nothing({ difference: d }: { difference: Difference }) {
   )
 }
 
-type PlacementProps = { name: string; difference: Difference; sync?: Sync; putBack: boolean; setPutBack: (yes: boolean) => void }
+type PlacementProps = { name: string; difference: Difference; sync?: Sync; revert: boolean; setRevert: (yes: boolean) => void }
 
-function Placement({ name, difference: d, sync, putBack, setPutBack }: PlacementProps) {
+function Placement({ name, difference: d, sync, revert, setRevert }: PlacementProps) {
   const start = useSync(name)
   const adopt = useAdopt(name)
   const [allowed, allow] = useState<string[]>([])
-  const running = sync !== undefined && !['done', 'held', 'failed', 'cancelled'].includes(sync.state)
-  const said = sync?.state === 'held' ? sync.findings.filter((f) => f.code === 'read-not-confirmed') : []
+  const running = sync !== undefined && !['done', 'blocked', 'failed', 'cancelled'].includes(sync.state)
+  const said = sync?.state === 'blocked' ? sync.findings.filter((f) => f.code === 'read-not-confirmed') : []
   const guards = [...new Map([...d.guards, ...said, ...(adopt.error instanceof Problem ? adopt.error.findings : [])].map((g) => [g.code, g])).values()]
   const blocked = d.guards.filter((g) => !allowed.includes(g.code))
   return (
     <Plate
       title={`At ${d.account}`}
-      aside={d.new_zone ? 'the zone is not there yet; it will be made' : `${count(d.in_step, 'set')} in step`}
+      aside={d.new_zone ? 'the zone is not there yet; it will be made' : `${count(d.in_sync, 'set')} in step`}
     >
       {d.steps.length > 0 && <ChangeList steps={d.steps} zone={name} />}
       {d.steps.length === 0 && d.conflicts.length === 0 && <Nothing difference={d} />}
@@ -96,8 +96,8 @@ function Placement({ name, difference: d, sync, putBack, setPutBack }: Placement
           Take over what {d.account} has
         </Key>
       </Items>
-      {(d.drift.length > 0 || putBack) && (
-        <Check className="mt-2" checked={putBack} onChange={setPutBack}>
+      {(d.drift.length > 0 || revert) && (
+        <Check className="mt-2" checked={revert} onChange={setRevert}>
           Put back what was changed elsewhere
         </Check>
       )}
@@ -135,7 +135,7 @@ function Placement({ name, difference: d, sync, putBack, setPutBack }: Placement
             weight="main"
             busy={start.isPending || running}
             disabled={blocked.length > 0 || d.conflicts.length > 0}
-            onClick={() => start.mutate({ account: d.account, allow: allowed, expect: d.digest, putBack })}
+            onClick={() => start.mutate({ account: d.account, allow: allowed, expect: d.digest, revert })}
           >
             {running ? 'Writing' : `Write to ${d.account}`}
           </Key>

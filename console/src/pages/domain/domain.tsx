@@ -27,7 +27,7 @@ export function DomainPage() {
       <Shown query={domain}>
         {(d) => {
           const { light, word, sentence } = standing(d.verdict)
-          const hand = d.passage.find((s) => s.state === 'at hand')
+          const hand = d.passage.find((s) => s.state === 'current')
           return (
             <>
               <PageHead

@@ -11,24 +11,24 @@ const stages: Record<string, { title: string; to: string; act: string }> = {
 }
 
 export function Passage({ name, stages: list }: { name: string; stages: Stage[] }) {
-  if (list.every((s) => s.state === 'behind')) return null
+  if (list.every((s) => s.state === 'done')) return null
   return (
     <ol aria-label="How far this domain is" className="grid gap-2 sm:grid-cols-4">
       {list.map((s, i) => {
         const known = stages[s.code] ?? { title: s.code, to: '.', act: '' }
-        const hand = s.state === 'at hand'
+        const hand = s.state === 'current'
         return (
           <li
             key={s.code}
             aria-current={hand ? 'step' : undefined}
-            className={`rounded-plate border p-3 ${hand ? 'border-2 border-settling bg-settling-wash' : s.state === 'behind' ? 'border-line bg-surface' : 'border-dashed border-line-strong'}`}
+            className={`rounded-plate border p-3 ${hand ? 'border-2 border-settling bg-settling-wash' : s.state === 'done' ? 'border-line bg-surface' : 'border-dashed border-line-strong'}`}
           >
             <p className="flex items-center gap-2 font-semibold">
               <Buoy number={i + 1} state={s.state} />
               {known.title}
               <span className="sr-only">: {s.state}</span>
             </p>
-            <p className={`mt-1 text-fine ${hand ? '' : s.state === 'behind' ? 'text-soft max-sm:hidden' : 'text-soft'}`}>{s.say}</p>
+            <p className={`mt-1 text-fine ${hand ? '' : s.state === 'done' ? 'text-soft max-sm:hidden' : 'text-soft'}`}>{s.say}</p>
             {hand && known.act && (
               <Link className="link mt-1.5 inline-block font-semibold" to={known.to.startsWith('/') ? known.to : known.to === '.' ? `/domains/${encodeURIComponent(name)}` : `/domains/${encodeURIComponent(name)}/${known.to}`}>
                 {known.act} →
@@ -42,10 +42,10 @@ export function Passage({ name, stages: list }: { name: string; stages: Stage[] 
 }
 
 function Buoy({ number, state }: { number: number; state: string }) {
-  const done = state === 'behind'
+  const done = state === 'done'
   return (
-    <svg width="24" height="24" viewBox="0 0 24 24" aria-hidden="true" className={done ? 'text-settled' : state === 'at hand' ? 'text-settling' : 'text-soft'}>
-      <circle cx="12" cy="12" r="10" fill={done ? 'currentColor' : 'none'} stroke="currentColor" strokeWidth="2" strokeDasharray={state === 'to come' ? '3 3' : undefined} />
+    <svg width="24" height="24" viewBox="0 0 24 24" aria-hidden="true" className={done ? 'text-settled' : state === 'current' ? 'text-settling' : 'text-soft'}>
+      <circle cx="12" cy="12" r="10" fill={done ? 'currentColor' : 'none'} stroke="currentColor" strokeWidth="2" strokeDasharray={state === 'pending' ? '3 3' : undefined} />
       {done ? (
         <path d="m7.500 12.300 3 3 6-6.500" fill="none" className="stroke-surface" strokeWidth="2.400" strokeLinecap="round" strokeLinejoin="round" />
       ) : (

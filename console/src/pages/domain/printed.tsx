@@ -25,7 +25,7 @@ export function Printed() {
           Print
         </Key>
       </div>
-      <Shown query={report}>{(r) => <Body report={r} label={domain.data?.label ?? ''} />}</Shown>
+      <Shown query={report}>{(r) => <Body report={r} label={domain.data?.description ?? ''} />}</Shown>
     </article>
   )
 }
@@ -84,10 +84,10 @@ function Body({ report: r, label }: { report: Report; label: string }) {
           <p>{r.dnssec === 'secure' ? 'A chain of signatures leads from the root to the domain.' : r.dnssec === 'bogus' ? 'Validating resolvers refuse the answers.' : 'The domain is not signed.'}</p>
         </Part>
       )}
-      {!!r.arrival?.sites.length && (
+      {!!r.arrival?.websites.length && (
         <Part title="Sites">
           <ul className="list-disc pl-5">
-            {r.arrival.sites.map((s) => (
+            {r.arrival.websites.map((s) => (
               <li key={s.name}>
                 <span className="font-semibold">{plain(s.name)}</span>: {s.state}
                 {s.leads.map((a) => `; ${a.address}: http ${contact(a.http, s.name)}, https ${contact(a.https, s.name)}`)}

@@ -32,7 +32,7 @@ export function SideBySide({ list, zone }: { list: Difference[]; zone: string })
           <tbody>
             {list.map((d) => {
               const { light, word } = stands(d)
-              const unheld = d.notes.filter((n) => n.code === 'type-not-held' || n.code === 'text-not-held').length
+              const unheld = d.notes.filter((n) => n.code === 'type-unsupported' || n.code === 'text-unsupported').length
               return (
                 <tr key={d.account} className="border-b border-line last:border-0">
                   <th scope="row" className="py-2 pr-4 font-semibold">
@@ -41,7 +41,7 @@ export function SideBySide({ list, zone }: { list: Difference[]; zone: string })
                   <td className="pr-4">
                     <Tag light={light}>{word}</Tag>
                   </td>
-                  {[d.in_step, d.steps.length, d.drift.length + d.conflicts.length, unheld, d.foreign.length].map((n, i) => (
+                  {[d.in_sync, d.steps.length, d.drift.length + d.conflicts.length, unheld, d.foreign.length].map((n, i) => (
                     <td key={i} className="data pr-4">
                       {n || '–'}
                     </td>

@@ -6,19 +6,19 @@ import { Lamp, type Light } from '../../parts/lamp'
 import { moment, plain } from '../../parts/text'
 
 const states: Record<string, { light: Light; word: string }> = {
-  arrived: { light: 'settled', word: 'Arrived' },
-  'on its way': { light: 'settling', word: 'On its way' },
-  trouble: { light: 'wrong', word: 'In trouble: waiting will not mend this' },
-  'no site': { light: 'none', word: 'No address, no site' },
-  'not looked at': { light: 'unknown', word: 'Not looked at' },
+  settled: { light: 'settled', word: 'Settled' },
+  settling: { light: 'settling', word: 'Settling' },
+  'needs-action': { light: 'wrong', word: 'Needs action: waiting will not fix this' },
+  'no-address': { light: 'none', word: 'No address' },
+  'not-checked': { light: 'unknown', word: 'Not checked' },
 }
 
 export function Sites({ report: r }: { report: Report }) {
-  if (!r.arrival || r.arrival.sites.length === 0) return null
+  if (!r.arrival || r.arrival.websites.length === 0) return null
   return (
     <Plate title="Sites" aside="where names lead, what answers there, and whether a certificate could be had">
       <ul className="grid gap-4 lg:grid-cols-2">
-        {r.arrival.sites.map((s) => (
+        {r.arrival.websites.map((s) => (
           <Site key={s.name} site={s} now={Date.parse(r.checked_at)} />
         ))}
       </ul>
@@ -71,7 +71,7 @@ function Site({ site: s, now }: { site: SiteView; now: number }) {
           {b.until && `; must have let go by ${moment(Date.parse(b.until), now)}`}
         </p>
       ))}
-      {s.state !== 'no site' && (
+      {s.state !== 'no-address' && (
         <div className="mt-2">
           <p className="text-fine font-semibold">Ready for a certificate?</p>
           <Ready over="Over HTTP" ready={s.over_http} />

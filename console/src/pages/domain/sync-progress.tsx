@@ -7,13 +7,13 @@ import { type Light, Tag } from '../../parts/lamp'
 import { count, wall } from '../../parts/text'
 import { Requests } from './requests'
 
-const lights: Record<string, Light> = { waiting: 'settling', running: 'settling', retrying: 'settling', cancelled: 'none', done: 'settled', held: 'wrong', failed: 'wrong' }
+const lights: Record<string, Light> = { pending: 'settling', running: 'settling', retrying: 'settling', cancelled: 'none', done: 'settled', blocked: 'wrong', failed: 'wrong' }
 
 /** What is said elsewhere on the page already, by the codes of findings, is not said here again. */
 export function SyncProgress({ sync: s, said }: { sync: Sync; said: string[] }) {
   const found = s.findings.filter((f) => !said.includes(f.code))
   const written = s.added + s.changed + s.removed
-  const running = ['waiting', 'running', 'retrying'].includes(s.state)
+  const running = ['pending', 'running', 'retrying'].includes(s.state)
   const cancel = useCancelSync(s.zone)
   return (
     <section aria-label="The last writing" aria-live="polite" className="mt-4 rounded-plate bg-sunken p-3">

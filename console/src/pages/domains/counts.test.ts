@@ -4,8 +4,8 @@ import { commonest } from './counts'
 import { counted } from './look'
 
 const counts: DomainCount[] = [
-  { verdict: 'wrong', gravest: 'no-tcp', domains: 1 },
-  { verdict: 'wrong', gravest: 'nameserver-lame', domains: 2 },
+  { verdict: 'needs-action', gravest: 'no-tcp', domains: 1 },
+  { verdict: 'needs-action', gravest: 'nameserver-lame', domains: 2 },
   { verdict: 'settling', gravest: 'no-tcp', domains: 3 },
   { verdict: 'settled', gravest: '', domains: 9 },
 ]
@@ -16,7 +16,7 @@ test('findings are counted over all states, the commonest first', () =>
     ['nameserver-lame', 2],
   ]))
 test('or in one state', () =>
-  expect(commonest(counts, 'wrong')).toEqual([
+  expect(commonest(counts, 'needs-action')).toEqual([
     ['nameserver-lame', 2],
     ['no-tcp', 1],
   ]))

@@ -3,7 +3,7 @@ import type { DomainCount } from '../../api/types'
 import { Lamp, standing } from '../../parts/lamp'
 import { number } from '../../parts/text'
 
-const order = ['wrong', 'undelegated', 'unknown', 'settling', '', 'settled']
+const order = ['needs-action', 'ready-to-move', 'undelegated', 'unknown', 'settling', '', 'settled']
 
 export function States({ counts, chosen, choose }: { counts: DomainCount[]; chosen: string | null; choose: (verdict: string | null) => void }) {
   const of = (verdict: string) => counts.filter((c) => c.verdict === verdict).reduce((sum, c) => sum + c.domains, 0)

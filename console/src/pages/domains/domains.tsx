@@ -60,7 +60,7 @@ function All({ counts }: { counts: DomainCount[] }) {
         <input value={text} onChange={(e) => setText(e.target.value)} className="min-h-10 rounded-key border border-line-strong bg-surface px-3" />
       </label>
       {verdict === null && finding === null && name === '' && (
-        <Attention total={counts.filter((c) => c.verdict === 'wrong').reduce((sum, c) => sum + c.domains, 0)} all={() => narrow({ verdict: 'wrong' })} />
+        <Attention total={counts.filter((c) => c.verdict === 'needs-action').reduce((sum, c) => sum + c.domains, 0)} all={() => narrow({ verdict: 'needs-action' })} />
       )}
       <List verdict={verdict} finding={finding} name={name} />
     </div>

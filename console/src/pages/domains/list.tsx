@@ -60,7 +60,7 @@ function Row({ domain }: { domain: Domain }) {
           <Link to={`/domains/${encodeURIComponent(plain(domain.name))}`} className="font-semibold wrap-anywhere after:absolute after:inset-0">
             {shown(plain(domain.name))}
           </Link>
-          {domain.label && <span className="block text-fine text-soft">{domain.label}</span>}
+          {domain.description && <span className="block text-fine text-soft">{domain.description}</span>}
         </div>
         <div className="basis-64">
           <p className="font-semibold">{domain.gravest ? `${word}: ${domain.gravest.replaceAll('-', ' ')}` : word}</p>
@@ -71,7 +71,7 @@ function Row({ domain }: { domain: Domain }) {
           )}
         </div>
         <p className="basis-52 text-fine text-soft">
-          {domain.registrar || 'no registrar named'}, {domain.at.join(', ') || 'no provider yet'}
+          {domain.registrar || 'no registrar named'}, {domain.providers.join(', ') || 'no provider yet'}
         </p>
       </div>
     </div>
@@ -83,7 +83,7 @@ const first = 5
 
 /** The domains that need action, before the list of all. */
 export function Attention({ total, all }: { total: number; all: () => void }) {
-  const query = useDomains({ verdict: 'wrong', finding: null, name: '' })
+  const query = useDomains({ verdict: 'needs-action', finding: null, name: '' })
   const items = query.data?.pages[0]?.items.slice(0, first) ?? []
   if (items.length === 0) return null
   return (

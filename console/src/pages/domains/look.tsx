@@ -23,6 +23,6 @@ export function LookAtAll() {
 
 /** "3 settled, 1 wrong", in the order in which they are asked about. */
 export function counted(verdicts: Record<string, number>): string {
-  const parts = ['settled', 'settling', 'wrong', 'undelegated', 'unknown'].filter((v) => verdicts[v]).map((v) => `${verdicts[v]} ${standing(v).word.toLowerCase()}`)
+  const parts = ['settled', 'settling', 'ready-to-move', 'needs-action', 'undelegated', 'unknown'].filter((v) => verdicts[v]).map((v) => `${verdicts[v]} ${standing(v).word.toLowerCase()}`)
   return parts.join(', ') || 'none'
 }

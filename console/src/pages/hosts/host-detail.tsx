@@ -41,7 +41,7 @@ export function HostPage() {
             </dl>
             <Plate title="Reports" aside="what was new or refused; the same address again is not listed">
               {h.reports.length === 0 ? (
-                <p className="text-soft">None yet. The host reports with its token: beacon keep, or one HTTP request from its router.</p>
+                <p className="text-soft">None yet. The host reports with its token: beacon host report, or one HTTP request from its router.</p>
               ) : (
                 <Growing items={h.reports} by={20} older="Older reports" className="divide-y divide-line">
                   {(r, i) => <ReportLine key={r.reported_at} report={r} newest={i === 0} />}

@@ -14,11 +14,11 @@ export function Replace({ text, type, changed }: { text: string; type: string; c
   const sync = useSyncOperation()
   const [to, setTo] = useState('')
   const [ttl, setTTL] = useState('')
-  const [why, setWhy] = useState('')
+  const [reason, setReason] = useState('')
   const [skip, setSkip] = useState(false)
   const ask = (more: Partial<ReplaceRequest>): ReplaceRequest => ({
     search: { text, type, zone: '', name: '', value: '', address: '', ttl: '', cursor: '', limit: 0 },
-    to: to.trim(), ttl: ttl === '' ? null : Number(ttl), skip_led: skip, why, dry_run: true, expect: '', ...more,
+    to: to.trim(), ttl: ttl === '' ? null : Number(ttl), skip_managed: skip, reason, dry_run: true, expect: '', ...more,
   })
   function submit(e: FormEvent) {
     e.preventDefault()
@@ -100,10 +100,10 @@ export function Replace({ text, type, changed }: { text: string; type: string; c
           {plan.zones.length > 0 && (
             <>
               <div>
-                <label className="label" htmlFor={id + 'why'}>
+                <label className="label" htmlFor={id + 'reason'}>
                   Why (for the record)
                 </label>
-                <input id={id + 'why'} value={why} onChange={(e) => setWhy(e.target.value)} className="field" placeholder="the web host moved" />
+                <input id={id + 'reason'} value={reason} onChange={(e) => setReason(e.target.value)} className="field" placeholder="the web host moved" />
               </div>
               {done.error && <Trouble error={done.error} />}
               <div>

@@ -55,7 +55,7 @@ export function SignIn() {
             Sign in
           </Key>
           <p className="text-fine text-soft">
-            The first person is called <span className="data">keeper</span>; the password was shown when the service first started.
+            The first person is called <span className="data">admin</span>; the password was shown when the service first started.
           </p>
         </form>
       </main>

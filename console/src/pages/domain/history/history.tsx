@@ -12,7 +12,7 @@ export function History() {
   const zone = useZone(name)
   return (
     <div className="grid gap-5">
-      <Revisions name={name} led={(zone.data?.led_by ?? '') !== ''} />
+      <Revisions name={name} led={(zone.data?.managed_by ?? '') !== ''} />
       <OfName zone={name} />
       <Compare name={name} />
     </div>
@@ -51,7 +51,7 @@ function Changes({ zone, of }: { zone: string; of: string }) {
                     <span className="font-semibold">Revision {c.revision.number}</span>{' '}
                     <span className="text-soft">
                       {c.revision.author}, {wall(c.revision.created_at)}
-                      {c.revision.why && `: ${c.revision.why}`}
+                      {c.revision.reason && `: ${c.revision.reason}`}
                     </span>
                   </p>
                   <RecordLines zone={zone} added={c.added} removed={c.removed} />

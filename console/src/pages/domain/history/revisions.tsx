@@ -54,7 +54,7 @@ function Row({ name, revision: r, newest, restore, busy }: { name: string; revis
         <span>{count(r.records, 'record')}</span>
         <span className="flex-1 text-soft">
           {r.author}, from <span className="data">{r.source}</span>, {wall(r.created_at)}
-          {r.why && <>: {r.why}</>}
+          {r.reason && <>: {r.reason}</>}
         </span>
         <Key weight="quiet" aria-expanded={open} onClick={() => setOpen(!open)}>
           What it changed<span className="sr-only"> in revision {r.number}</span>

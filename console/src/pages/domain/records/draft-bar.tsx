@@ -16,7 +16,7 @@ export function DraftBar({ draft, change, accept }: { draft: Draft; change: Chan
   const id = useId()
   const [open, setOpen] = useState(false)
   const [sure, setSure] = useState(false)
-  const [why, setWhy] = useState('')
+  const [reason, setReason] = useState('')
   const errors = draft.findings.filter((f) => f.severity === 'error').length
   const others = [...new Set(draft.edits.map((e) => e.author))].filter((a) => a !== me.data?.name)
   return (
@@ -50,7 +50,7 @@ export function DraftBar({ draft, change, accept }: { draft: Draft; change: Chan
             <label className="label" htmlFor={id}>
               Why (for the record)
             </label>
-            <input id={id} value={why} onChange={(e) => setWhy(e.target.value)} className="field" placeholder="the web host moved" />
+            <input id={id} value={reason} onChange={(e) => setReason(e.target.value)} className="field" placeholder="the web host moved" />
           </div>
         </div>
       )}
@@ -76,7 +76,7 @@ export function DraftBar({ draft, change, accept }: { draft: Draft; change: Chan
         ) : (
           <Key onClick={() => setSure(true)}>Drop…</Key>
         )}
-        <Key weight="main" busy={accept.isPending} disabled={errors > 0 || draft.overrun.length > 0} onClick={() => accept.mutate({ draft, why })}>
+        <Key weight="main" busy={accept.isPending} disabled={errors > 0 || draft.overrun.length > 0} onClick={() => accept.mutate({ draft, reason })}>
           Put it out
         </Key>
       </div>

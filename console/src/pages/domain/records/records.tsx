@@ -24,7 +24,7 @@ export function Records() {
     },
     [seen, edit.mutate],
   )
-  const led = seen?.led_by ?? ''
+  const led = seen?.managed_by ?? ''
   const changing = seen && led === '' ? change : undefined
   usePasteAnywhere(led === '' ? paste : undefined)
   return (
@@ -82,7 +82,7 @@ function Led({ name, by }: { name: string; by: string }) {
   return (
     <div className="grid gap-3">
       <Notice light="none" title={`Led by ${by}`}>
-        What this zone contains is said by that file; what is changed there arrives with the next <span className="data">beacon define</span>. To change it here, take it over.
+        What this zone contains is said by that file; what is changed there arrives with the next <span className="data">beacon apply</span>. To change it here, take it over.
         <div className="mt-3 flex flex-wrap gap-2">
           {asked ? (
             <>

@@ -8,9 +8,9 @@ import (
 	"beacon/core/finding"
 )
 
-// Standing says in short lines what of a report is news when it changes: the verdict, what the parents serve, who of
+// News says in short lines what of a report is news when it changes: the verdict, what the parents serve, who of
 // the resolvers sees what, what was found, and how the sites stand. Times are not part of it.
-func (r Report) Standing() []string {
+func (r Report) News() []string {
 	lines := []string{string(r.Verdict), "parents serve " + plainNames(r.InForce())}
 	sees := map[string][]string{}
 	var order []string

@@ -14,14 +14,14 @@ import (
 	"beacon/core/access"
 )
 
-type person struct {
+type user struct {
 	ID           uint64
 	Name         string
 	PasswordHash []byte
 	CreatedAt    time.Time
 }
 
-func (person) TableName() string { return "people" }
+func (user) TableName() string { return "users" }
 
 // Parameters of argon2id, as RFC 9106 section 4 and common advice give them for small machines.
 const (
@@ -35,33 +35,33 @@ func hashPassword(password string, salt []byte) []byte {
 	return append(salt[:saltSize:saltSize], argon2.IDKey([]byte(password), salt[:saltSize], hashPasses, hashMemory, hashThreads, 32)...)
 }
 
-// CountPeople tells how many people there are.
-func (t *Tx) CountPeople() (int64, error) {
+// CountUsers tells how many people there are.
+func (t *Tx) CountUsers() (int64, error) {
 	var n int64
-	err := t.db.Model(&person{}).Count(&n).Error
+	err := t.db.Model(&user{}).Count(&n).Error
 	return n, err
 }
 
-// AddPerson makes a person who signs in with this password.
-func (t *Tx) AddPerson(name, password string) error {
+// AddUser makes a person who signs in with this password.
+func (t *Tx) AddUser(name, password string) error {
 	salt := make([]byte, saltSize)
 	if _, err := rand.Read(salt); err != nil {
 		return err
 	}
-	row := person{Name: name, PasswordHash: hashPassword(password, salt), CreatedAt: t.now()}
-	return found(t.db.Create(&row).Error, "person %s", name)
+	row := user{Name: name, PasswordHash: hashPassword(password, salt), CreatedAt: t.now()}
+	return found(t.db.Create(&row).Error, "user %s", name)
 }
 
 // People gives the names of all people.
-func (t *Tx) People() (names []string, err error) {
-	err = t.db.Model(&person{}).Order("name").Pluck("name", &names).Error
+func (t *Tx) Users() (names []string, err error) {
+	err = t.db.Model(&user{}).Order("name").Pluck("name", &names).Error
 	return names, err
 }
 
 // CheckPassword gives the person's id where name and password are right. Finding no such person takes as long as
 // finding a wrong password.
 func (t *Tx) CheckPassword(name, password string) (uint64, error) {
-	var row person
+	var row user
 	missing := t.db.Where("name = ?", name).Take(&row).Error
 	if missing != nil {
 		row.PasswordHash = make([]byte, saltSize+32)
@@ -75,7 +75,7 @@ func (t *Tx) CheckPassword(name, password string) (uint64, error) {
 
 type token struct {
 	ID        uint64
-	PersonID  uint64
+	UserID    uint64
 	Label     string
 	Hash      []byte
 	Rights    string
@@ -84,7 +84,7 @@ type token struct {
 }
 
 // AddToken makes a token for a person and gives its text, which is kept nowhere.
-func (t *Tx) AddToken(personID uint64, label string, rights []access.Right, lifetime time.Duration) (text string, expires time.Time, err error) {
+func (t *Tx) AddToken(userID uint64, label string, rights []access.Right, lifetime time.Duration) (text string, expires time.Time, err error) {
 	if text, err = newToken("bt_"); err != nil {
 		return "", time.Time{}, err
 	}
@@ -93,7 +93,7 @@ func (t *Tx) AddToken(personID uint64, label string, rights []access.Right, life
 		words[i] = string(r)
 	}
 	now := t.now()
-	row := token{PersonID: personID, Label: cut(label, 100), Hash: hashToken(text), Rights: strings.Join(words, ","), CreatedAt: now, ExpiresAt: now.Add(lifetime)}
+	row := token{UserID: userID, Label: cut(label, 100), Hash: hashToken(text), Rights: strings.Join(words, ","), CreatedAt: now, ExpiresAt: now.Add(lifetime)}
 	return text, row.ExpiresAt, t.db.Create(&row).Error
 }
 
@@ -114,20 +114,20 @@ func hashToken(text string) []byte {
 // CallerOf finds who holds a token, if it is valid.
 func (t *Tx) CallerOf(text string) (access.Caller, error) {
 	var row struct {
-		PersonID uint64
-		Name     string
-		Rights   string
+		UserID uint64
+		Name   string
+		Rights string
 	}
-	err := t.db.Raw("SELECT t.person_id, p.name, t.rights FROM tokens t JOIN people p ON p.id = t.person_id WHERE t.hash = ? AND t.expires_at > ? LIMIT 1",
+	err := t.db.Raw("SELECT t.user_id, u.name, t.rights FROM tokens t JOIN users u ON u.id = t.user_id WHERE t.hash = ? AND t.expires_at > ? LIMIT 1",
 		octets(hashToken(text)), t.now()).Scan(&row).Error
 	if err != nil {
 		return access.Caller{}, err
 	}
-	if row.PersonID == 0 {
+	if row.UserID == 0 {
 		return access.Caller{}, fmt.Errorf("token: %w", ErrNotFound)
 	}
 	rights, err := access.Parse(strings.Split(row.Rights, ","))
-	return access.Caller{PersonID: row.PersonID, Name: row.Name, Rights: rights}, err
+	return access.Caller{UserID: row.UserID, Name: row.Name, Rights: rights}, err
 }
 
 // DropToken makes a token invalid.

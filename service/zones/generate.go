@@ -18,13 +18,13 @@ import (
 )
 
 // Sketch writes a definition of a zone as it is elsewhere. SOA and apex NS belong to where it is now and are left out.
-func (s *Zones) Sketch(ctx context.Context, r wire.SketchRequest) (out wire.Sketch, err error) {
+func (s *Zones) Generate(ctx context.Context, r wire.GenerateRequest) (out wire.Generated, err error) {
 	if r.New {
-		text, faults := s.house.zone(r.Zone, definition.Zone{Label: r.Label, At: r.At, Registrar: r.Registrar})
+		text, faults := s.house.zone(r.Zone, definition.Zone{Description: r.Description, Providers: r.Providers, Registrar: r.Registrar})
 		if len(faults) > 0 {
 			return out, &wire.Problem{Kind: wire.Invalid, Message: "The house kit does not fit this zone.", Faults: faults}
 		}
-		return wire.Sketch{Text: text, From: "house kit " + s.house.Name, LeftOut: []wire.LeftOut{}}, nil
+		return wire.Generated{Text: text, From: "house kit " + s.house.Name, LeftOut: []wire.LeftOut{}}, nil
 	}
 	var all record.Contents
 	if r.Text != "" {
@@ -38,19 +38,19 @@ func (s *Zones) Sketch(ctx context.Context, r wire.SketchRequest) (out wire.Sket
 	}
 	contents, left := withoutProvidersOwn(r.Zone, all)
 	out.LeftOut = left
-	out.Text = definition.Write([]definition.Zone{{Name: r.Zone, Label: r.Label, At: r.At, Registrar: r.Registrar, Contents: contents}}, nil)
+	out.Text = definition.Write([]definition.Zone{{Name: r.Zone, Description: r.Description, Providers: r.Providers, Registrar: r.Registrar, Contents: contents}}, nil)
 	return out, nil
 }
 
 // readElsewhere reads a zone from the account that was named, or the first that has it and is not to serve it.
-func (s *Zones) readElsewhere(ctx context.Context, r wire.SketchRequest) (c record.Contents, from string, err error) {
+func (s *Zones) readElsewhere(ctx context.Context, r wire.GenerateRequest) (c record.Contents, from string, err error) {
 	var list []store.Account
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) (err error) { list, err = accounts.Providers(tx); return err })
 	if err != nil {
 		return c, "", err
 	}
 	for _, a := range list {
-		if r.From != "" && a.Name != r.From || r.From == "" && slices.Contains(r.At, a.Name) {
+		if r.From != "" && a.Name != r.From || r.From == "" && slices.Contains(r.Providers, a.Name) {
 			continue
 		}
 		driver, err := s.accounts.Provider(a)
@@ -68,7 +68,7 @@ func (s *Zones) readElsewhere(ctx context.Context, r wire.SketchRequest) (c reco
 			return state.Contents, a.Name, logbook.Explain(err)
 		}
 	}
-	return c, "", wire.Problemf(wire.Missing, "No connected provider account holds %s. Connect the one that does (beacon provider add), or bring its zone file.", r.Zone)
+	return c, "", wire.Problemf(wire.NotFound, "No connected provider account holds %s. Connect the one that does (beacon provider add), or bring its zone file.", r.Zone)
 }
 
 // withoutProvidersOwn parts what a zone contains from what belongs to whoever serves it.

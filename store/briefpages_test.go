@@ -11,9 +11,9 @@ import (
 	"beacon/core/delegation"
 )
 
-func drawGlances(t *rapid.T, label string) []Glance {
-	list := rapid.SliceOf(rapid.Custom(func(t *rapid.T) Glance {
-		g := Glance{DomainID: rapid.Uint64().Draw(t, "id"), Verdict: rapid.SampledFrom([]delegation.Verdict{delegation.Settled, delegation.Wrong, delegation.Unknown}).Draw(t, "verdict"),
+func drawBriefChecks(t *rapid.T, label string) []BriefCheck {
+	list := rapid.SliceOf(rapid.Custom(func(t *rapid.T) BriefCheck {
+		g := BriefCheck{DomainID: rapid.Uint64().Draw(t, "id"), Verdict: rapid.SampledFrom([]delegation.Verdict{delegation.Settled, delegation.NeedsAction, delegation.Unknown}).Draw(t, "verdict"),
 			Gravest: rapid.SampledFrom([]string{"", "lame", "soa-serial-skew"}).Draw(t, "gravest")}
 		copy(g.Seen[:], rapid.SliceOfN(rapid.Byte(), 16, 16).Draw(t, "seen"))
 		return g
@@ -24,7 +24,7 @@ func drawGlances(t *rapid.T, label string) []Glance {
 // What a page holds is what was put on it, whatever was on it before; of each domain the last look.
 func TestPagesHoldLooks(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		before, now := drawGlances(t, "before"), drawGlances(t, "now")
+		before, now := drawBriefChecks(t, "before"), drawBriefChecks(t, "now")
 		all := onPage(before, now)
 		back, err := parsePage(pageText(all))
 		require.NoError(t, err)
@@ -40,7 +40,7 @@ func TestPagesHoldLooks(t *testing.T) {
 }
 
 func FuzzPage(f *testing.F) {
-	f.Add(pageText([]Glance{{DomainID: 7, Verdict: delegation.Wrong, Gravest: "lame"}, {DomainID: 8, Verdict: delegation.Settled}}))
+	f.Add(pageText([]BriefCheck{{DomainID: 7, Verdict: delegation.NeedsAction, Gravest: "lame"}, {DomainID: 8, Verdict: delegation.Settled}}))
 	for _, damaged := range []string{"7", "x 00 wrong", "7 0102 wrong", "7 zz0102030405060708090a0b0c0d0e0f wrong", "7 000102030405060708090a0b0c0d0e0f", "\n"} {
 		_, err := parsePage(damaged)
 		assert.ErrorContains(f, err, "is damaged", damaged)

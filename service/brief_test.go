@@ -18,7 +18,7 @@ import (
 
 // A brief look at all domains tells how each stands; who stands otherwise than at the last one is checked at once, and a look that
 // failed concludes nothing.
-func TestGlances(t *testing.T) {
+func TestBriefChecks(t *testing.T) {
 	t.Parallel()
 	h := newHouseWith(t, func(s *service.Settings) {
 		s.Checks = check.CheckSettings{Settling: 1000 * time.Hour, Settled: 1000 * time.Hour}
@@ -26,12 +26,12 @@ func TestGlances(t *testing.T) {
 	const moorings = 12
 	text := "zones:\n"
 	for i := range moorings {
-		text += fmt.Sprintf("  mooring-%d.example:\n    at: [plover-old]\n    records: |\n      @ A 192.0.2.1\n", i)
+		text += fmt.Sprintf("  mooring-%d.example:\n    providers: [plover-old]\n    records: |\n      @ A 192.0.2.1\n", i)
 		if i != 0 {
 			require.NoError(t, h.world.Register(fmt.Sprintf("mooring-%d.example", i), []string{"reed-11.plover.test", "reed-14.plover.test"}, 0))
 		}
 	}
-	_, err := h.Apply.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
+	_, err := h.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
 	require.NoError(t, err)
 	checkedAt := func(i int) time.Time {
 		d, err := h.Overview.Domain(ctx, dnsname.MustParse(fmt.Sprintf("mooring-%d.example", i)))
@@ -49,17 +49,17 @@ func TestGlances(t *testing.T) {
 		}
 		return true
 	}, 60*time.Second, 50*time.Millisecond, "the first checks")
-	glance := func() (g wire.Glances) {
-		g, err := h.Checks.StartGlances(ctx)
+	briefCheck := func() (g wire.BriefChecks) {
+		g, err := h.Checks.StartBriefChecks(ctx)
 		require.NoError(t, err)
 		require.Eventually(t, func() bool {
-			g, err = h.Checks.GlancesSince(ctx, g.Since)
+			g, err = h.Checks.BriefChecksSince(ctx, g.Since)
 			require.NoError(t, err)
 			return g.Ended != nil
 		}, 30*time.Second, 20*time.Millisecond)
 		return g
 	}
-	g := glance()
+	g := briefCheck()
 	assert.Equal(t, moorings, g.Domains)
 	assert.Equal(t, moorings, g.Looked)
 	assert.Equal(t, 1, g.Verdicts[delegation.Undelegated], "%v", g)
@@ -72,13 +72,13 @@ func TestGlances(t *testing.T) {
 
 	h.fault(`{"site":"1.1","silent":true}`)
 	h.fault(`{"site":"1.2","silent":true}`)
-	g = glance()
+	g = briefCheck()
 	assert.Equal(t, moorings, g.Verdicts[delegation.Unknown], "%v", g)
 	h.fault(`{"site":"1.1"}`)
 	h.fault(`{"site":"1.2"}`)
 
 	require.NoError(t, h.world.Register("mooring-3.example", []string{"quay-11.heron.test", "quay-13.heron.test"}, 0))
-	glance()
+	briefCheck()
 	require.Eventually(t, func() bool { return checkedAt(3).After(before[3]) }, 30*time.Second, 50*time.Millisecond, "who changed is checked")
 	time.Sleep(500 * time.Millisecond)
 	for i := range moorings {
@@ -89,23 +89,23 @@ func TestGlances(t *testing.T) {
 }
 
 // Who asks for a brief look while one goes on gets one of his own, whole; who waits for the other is served by it as well.
-func TestGlancesAskedForTwice(t *testing.T) {
+func TestBriefChecksAskedForTwice(t *testing.T) {
 	h := newHouse(t)
 	text := "zones:\n"
 	for i := range 8 {
-		text += fmt.Sprintf("  mooring-%d.example:\n    at: [plover-old]\n    records: |\n      @ A 192.0.2.1\n", i)
+		text += fmt.Sprintf("  mooring-%d.example:\n    providers: [plover-old]\n    records: |\n      @ A 192.0.2.1\n", i)
 	}
-	_, err := h.Apply.Define(ctx, wire.DefineRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
+	_, err := h.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
 	require.NoError(t, err)
-	first, err := h.Checks.StartGlances(ctx)
+	first, err := h.Checks.StartBriefChecks(ctx)
 	require.NoError(t, err)
-	second, err := h.Checks.StartGlances(ctx)
+	second, err := h.Checks.StartBriefChecks(ctx)
 	require.NoError(t, err)
 	assert.True(t, second.Since.After(first.Since))
 	for _, since := range []time.Time{second.Since, first.Since} {
-		var g wire.Glances
+		var g wire.BriefChecks
 		require.Eventually(t, func() bool {
-			g, err = h.Checks.GlancesSince(ctx, since)
+			g, err = h.Checks.BriefChecksSince(ctx, since)
 			require.NoError(t, err)
 			return g.Ended != nil
 		}, 30*time.Second, 20*time.Millisecond)
@@ -113,6 +113,6 @@ func TestGlancesAskedForTwice(t *testing.T) {
 		assert.Equal(t, 8, g.Verdicts[delegation.Undelegated], "%v", g)
 		assert.Len(t, g.Items, 8)
 	}
-	_, err = h.Checks.GlancesSince(ctx, time.Now().Add(time.Hour))
+	_, err = h.Checks.BriefChecksSince(ctx, time.Now().Add(time.Hour))
 	assert.ErrorContains(t, err, "no brief look at all domains was begun")
 }

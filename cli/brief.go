@@ -11,12 +11,12 @@ import (
 )
 
 // glance has the service look briefly at all its domains, and shows those that do not stand as they should.
-func (a *app) glance(ctx context.Context) error {
-	var g wire.Glances
-	if err := ask(a, wire.StartGlance, wire.None{}, &g); err != nil {
+func (a *app) briefCheck(ctx context.Context) error {
+	var g wire.BriefChecks
+	if err := ask(a, wire.StartBriefCheck, wire.None{}, &g); err != nil {
 		return err
 	}
-	show := wire.ShowGlance.With("since", g.Since.Format(time.RFC3339Nano))
+	show := wire.ShowBriefCheck.With("since", g.Since.Format(time.RFC3339Nano))
 	for last := time.Now(); g.Ended == nil; {
 		if isTerminal(a.err) {
 			a.clearLine()
@@ -49,7 +49,7 @@ func (a *app) glance(ctx context.Context) error {
 			a.printf("%-12s %-40s %s\n", d.Verdict, plain(d.Name), d.Gravest)
 		}
 		var parts []string
-		for _, v := range []delegation.Verdict{delegation.Settled, delegation.Settling, delegation.Wrong, delegation.Undelegated, delegation.Unknown} {
+		for _, v := range []delegation.Verdict{delegation.Settled, delegation.Settling, delegation.ReadyToMove, delegation.NeedsAction, delegation.Undelegated, delegation.Unknown} {
 			if n := g.Verdicts[v]; n > 0 {
 				parts = append(parts, fmt.Sprintf("%d %s", n, v))
 			}
@@ -57,7 +57,7 @@ func (a *app) glance(ctx context.Context) error {
 		if g.Domains == 0 {
 			parts = []string{"there is none yet"}
 		}
-		a.printf("Of %d domains, looked at briefly: %s. Who stands otherwise than before is checked now.\n", g.Domains, strings.Join(parts, ", "))
+		a.printf("Brief check of %d domains: %s. Domains whose state changed are being checked.\n", g.Domains, strings.Join(parts, ", "))
 	})
 	if err != nil {
 		return err

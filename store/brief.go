@@ -16,36 +16,36 @@ import (
 	"beacon/core/dnsname"
 )
 
-// JobGlance is the work of looking briefly at all domains; there is one such job.
-const JobGlance = "glance"
+// JobBrief is the work of looking briefly at all domains; there is one such job.
+const JobBrief = "brief"
 
-// Glance is what a brief look at a domain came to.
-type Glance struct {
+// BriefCheck is what a brief look at a domain came to.
+type BriefCheck struct {
 	DomainID uint64
 	Verdict  delegation.Verdict
 	Gravest  string   // code of the gravest error or warning; empty for none
 	Seen     [16]byte // print of how the domain stood; zero where no look has succeeded yet
 }
 
-// Glanced is a domain that is to be looked at, with what the last brief look came to.
-type Glanced struct {
+// BriefDomain is a domain that is to be looked at, with what the last brief look came to.
+type BriefDomain struct {
 	DomainID uint64
 	NameKey  string
 	Wanted   string
-	Before   Glance // zero: there was none
+	Before   BriefCheck // zero: there was none
 }
 
 // Name is the domain's name.
-func (g Glanced) Name() dnsname.Name { return dnsname.FromKey(g.NameKey) }
+func (g BriefDomain) Name() dnsname.Name { return dnsname.FromKey(g.NameKey) }
 
 // Known tells whether a look succeeded before.
-func (g Glanced) Known() bool { return g.Before.Seen != [16]byte{} }
+func (g BriefDomain) Known() bool { return g.Before.Seen != [16]byte{} }
 
 // WantedSet gives the nameservers that the domain shall be delegated to.
-func (g Glanced) WantedSet() []dnsname.Name { return namesFrom(g.Wanted) }
+func (g BriefDomain) WantedSet() []dnsname.Name { return namesFrom(g.Wanted) }
 
-// GlanceRun is one brief look at all domains, in the order of their ids. Times are wall times.
-type GlanceRun struct {
+// BriefRun is one brief look at all domains, in the order of their ids. Times are wall times.
+type BriefRun struct {
 	ID       uint64
 	Began    time.Time
 	Ended    *time.Time                 // nil: it goes on
@@ -56,22 +56,22 @@ type GlanceRun struct {
 	Text     string                     `gorm:"column:verdicts"`
 }
 
-// BeginGlances begins a run in place of the one before, ended or not.
-func (t *Tx) BeginGlances() (run GlanceRun, err error) {
-	if err = t.db.Exec("DELETE FROM glance_runs").Error; err != nil {
+// BeginBriefChecks begins a run in place of the one before, ended or not.
+func (t *Tx) BeginBriefChecks() (run BriefRun, err error) {
+	if err = t.db.Exec("DELETE FROM brief_runs").Error; err != nil {
 		return run, err
 	}
-	err = t.db.Exec("INSERT INTO glance_runs (began, domains, reached, looked, verdicts) SELECT ?, COUNT(*), 0, 0, '{}' FROM domains", t.now()).Error
+	err = t.db.Exec("INSERT INTO brief_runs (began, domains, reached, looked, verdicts) SELECT ?, COUNT(*), 0, 0, '{}' FROM domains", t.now()).Error
 	if err != nil {
 		return run, err
 	}
-	run, _, err = t.GlanceRun()
+	run, _, err = t.BriefRun()
 	return run, err
 }
 
-// GlanceRun gives the last run, if there was any.
-func (t *Tx) GlanceRun() (run GlanceRun, ok bool, err error) {
-	err = t.db.Table("glance_runs").Order("id DESC").Limit(1).Take(&run).Error
+// BriefRun gives the last run, if there was any.
+func (t *Tx) BriefRun() (run BriefRun, ok bool, err error) {
+	err = t.db.Table("brief_runs").Order("id DESC").Limit(1).Take(&run).Error
 	if errors.Is(err, gorm.ErrRecordNotFound) {
 		return run, false, nil
 	}
@@ -81,8 +81,8 @@ func (t *Tx) GlanceRun() (run GlanceRun, ok bool, err error) {
 	return run, true, json.Unmarshal([]byte(run.Text), &run.Verdicts)
 }
 
-// ToGlanceAt gives the domains above an id, in order, that a run has still to look at.
-func (t *Tx) ToGlanceAt(after uint64, limit int) (list []Glanced, err error) {
+// ToCheckBriefly gives the domains above an id, in order, that a run has still to look at.
+func (t *Tx) ToCheckBriefly(after uint64, limit int) (list []BriefDomain, err error) {
 	rows, err := t.db.Raw("SELECT d.id, z.name_key, d.wanted FROM domains d JOIN zones z ON z.id = d.zone_id WHERE d.id > ? ORDER BY d.id LIMIT ?", after, limit).Rows()
 	if err != nil {
 		return nil, err
@@ -90,7 +90,7 @@ func (t *Tx) ToGlanceAt(after uint64, limit int) (list []Glanced, err error) {
 	defer rows.Close()
 	var pages []uint64
 	for rows.Next() { // by hand, for there are very many
-		var g Glanced
+		var g BriefDomain
 		if err := rows.Scan(&g.DomainID, &g.NameKey, &g.Wanted); err != nil {
 			return nil, err
 		}
@@ -102,11 +102,11 @@ func (t *Tx) ToGlanceAt(after uint64, limit int) (list []Glanced, err error) {
 	if err := rows.Err(); err != nil {
 		return nil, err
 	}
-	before, err := t.glancesOn("page IN ?", pages)
+	before, err := t.briefChecksOn("page IN ?", pages)
 	if err != nil {
 		return nil, err
 	}
-	known := map[uint64]Glance{}
+	known := map[uint64]BriefCheck{}
 	for _, page := range before {
 		for _, g := range page {
 			known[g.DomainID] = g
@@ -118,14 +118,14 @@ func (t *Tx) ToGlanceAt(after uint64, limit int) (list []Glanced, err error) {
 	return list, nil
 }
 
-// KeepGlances keeps how far a run is, and the looks that came to something else than those before. Where another run has begun meanwhile,
+// KeepBriefChecks keeps how far a run is, and the looks that came to something else than those before. Where another run has begun meanwhile,
 // it gives ErrNotFound.
-func (t *Tx) KeepGlances(run GlanceRun, otherwise []Glance) error {
+func (t *Tx) KeepBriefChecks(run BriefRun, otherwise []BriefCheck) error {
 	text, err := json.Marshal(run.Verdicts)
 	if err != nil {
 		return err
 	}
-	done := t.db.Exec("UPDATE glance_runs SET ended = ?, domains = ?, reached = ?, looked = ?, verdicts = ? WHERE id = ?",
+	done := t.db.Exec("UPDATE brief_runs SET ended = ?, domains = ?, reached = ?, looked = ?, verdicts = ? WHERE id = ?",
 		run.Ended, run.Domains, run.Reached, run.Looked, string(text), run.ID)
 	switch {
 	case done.Error != nil:
@@ -135,12 +135,12 @@ func (t *Tx) KeepGlances(run GlanceRun, otherwise []Glance) error {
 	case len(otherwise) == 0:
 		return nil
 	}
-	changed := map[uint64][]Glance{}
+	changed := map[uint64][]BriefCheck{}
 	for _, g := range otherwise {
 		changed[g.DomainID/glancePage] = append(changed[g.DomainID/glancePage], g)
 	}
 	pages := slices.Sorted(maps.Keys(changed))
-	before, err := t.glancesOn("page IN ?", pages)
+	before, err := t.briefChecksOn("page IN ?", pages)
 	if err != nil {
 		return err
 	}
@@ -149,13 +149,13 @@ func (t *Tx) KeepGlances(run GlanceRun, otherwise []Glance) error {
 		all := onPage(before[page], changed[page])
 		args = append(args, page, unsettledOf(all), pageText(all))
 	}
-	return t.db.Exec("INSERT INTO glance_pages (page, unsettled, looks) VALUES "+strings.Repeat("(?, ?, ?), ", len(pages)-1)+
+	return t.db.Exec("INSERT INTO brief_pages (page, unsettled, looks) VALUES "+strings.Repeat("(?, ?, ?), ", len(pages)-1)+
 		"(?, ?, ?) ON DUPLICATE KEY UPDATE unsettled = VALUES(unsettled), looks = VALUES(looks)", args...).Error
 }
 
-// UnsettledAtGlance gives the domains that brief looks found otherwise than settled, by name.
-func (t *Tx) UnsettledAtGlance() (rows []FleetRow, err error) {
-	pages, err := t.glancesOn("unsettled > ?", 0)
+// UnsettledBriefly gives the domains that brief looks found otherwise than settled, by name.
+func (t *Tx) UnsettledBriefly() (rows []FleetRow, err error) {
+	pages, err := t.briefChecksOn("unsettled > ?", 0)
 	if err != nil {
 		return nil, err
 	}

@@ -14,16 +14,16 @@ import (
 // What brief looks come to is kept by the page, for a row for each domain would cost a good part of the look.
 const glancePage = 1000 // ids of domains
 
-// glancesOn reads pages.
-func (t *Tx) glancesOn(where string, of any) (map[uint64][]Glance, error) {
+// briefChecksOn reads pages.
+func (t *Tx) briefChecksOn(where string, of any) (map[uint64][]BriefCheck, error) {
 	var rows []struct {
 		Page  uint64
 		Looks string
 	}
-	if err := t.db.Raw("SELECT page, looks FROM glance_pages WHERE "+where, of).Scan(&rows).Error; err != nil {
+	if err := t.db.Raw("SELECT page, looks FROM brief_pages WHERE "+where, of).Scan(&rows).Error; err != nil {
 		return nil, err
 	}
-	pages := map[uint64][]Glance{}
+	pages := map[uint64][]BriefCheck{}
 	for _, r := range rows {
 		looks, err := parsePage(r.Looks)
 		if err != nil {
@@ -35,21 +35,21 @@ func (t *Tx) glancesOn(where string, of any) (map[uint64][]Glance, error) {
 }
 
 // onPage puts looks in the place of those before at the same domains.
-func onPage(before, now []Glance) []Glance {
-	of := make(map[uint64]Glance, max(len(before), len(now)))
-	for _, list := range [][]Glance{before, now} {
+func onPage(before, now []BriefCheck) []BriefCheck {
+	of := make(map[uint64]BriefCheck, max(len(before), len(now)))
+	for _, list := range [][]BriefCheck{before, now} {
 		for _, g := range list {
 			of[g.DomainID] = g
 		}
 	}
-	all := make([]Glance, 0, len(of))
+	all := make([]BriefCheck, 0, len(of))
 	for _, id := range slices.Sorted(maps.Keys(of)) {
 		all = append(all, of[id])
 	}
 	return all
 }
 
-func unsettledOf(looks []Glance) (n int) {
+func unsettledOf(looks []BriefCheck) (n int) {
 	for _, g := range looks {
 		if g.Verdict != delegation.Settled {
 			n++
@@ -60,7 +60,7 @@ func unsettledOf(looks []Glance) (n int) {
 
 // pageText writes a line for each look: the domain's id, what was seen in hexadecimal digits, the verdict, and the
 // gravest finding where there is any.
-func pageText(looks []Glance) string {
+func pageText(looks []BriefCheck) string {
 	text := make([]byte, 0, 80*len(looks))
 	for _, g := range looks {
 		text = strconv.AppendUint(text, g.DomainID, 10)
@@ -77,13 +77,14 @@ func pageText(looks []Glance) string {
 	return string(text)
 }
 
-func parsePage(text string) (looks []Glance, err error) {
-	looks = make([]Glance, 0, strings.Count(text, "\n"))
+func parsePage(text string) (looks []BriefCheck, err error) {
+	looks = make([]BriefCheck, 0, strings.Count(text, "\n"))
 	for line := range strings.Lines(text) {
 		id, rest, _ := strings.Cut(strings.TrimSuffix(line, "\n"), " ")
 		seen, rest, _ := strings.Cut(rest, " ")
 		verdict, gravest, _ := strings.Cut(rest, " ")
-		g := Glance{Verdict: delegation.Verdict(verdict), Gravest: gravest}
+		g := BriefCheck{Gravest: gravest}
+		_ = g.Verdict.UnmarshalText([]byte(verdict)) // takes any text
 		if g.DomainID, err = strconv.ParseUint(id, 10, 64); err != nil || len(seen) != 2*len(g.Seen) || verdict == "" {
 			return nil, fmt.Errorf("%q is damaged", line)
 		}

@@ -47,23 +47,23 @@ func fill(t *testing.T, database store.Settings, names []string) {
 func blank(t *testing.T, s *store.Store) {
 	t.Helper()
 	require.NoError(t, s.Tx(ctx, func(tx *store.Tx) error {
-		run, err := tx.BeginGlances()
+		run, err := tx.BeginBriefChecks()
 		require.NoError(t, err)
-		list, err := tx.ToGlanceAt(0, 1<<20)
+		list, err := tx.ToCheckBriefly(0, 1<<20)
 		require.NoError(t, err)
-		var looks []store.Glance
+		var looks []store.BriefCheck
 		for _, d := range list {
-			looks = append(looks, store.Glance{DomainID: d.DomainID, Verdict: delegation.Unknown})
+			looks = append(looks, store.BriefCheck{DomainID: d.DomainID, Verdict: delegation.Unknown})
 		}
 		now := time.Now()
 		run.Ended = &now
-		return tx.KeepGlances(run, looks)
+		return tx.KeepBriefChecks(run, looks)
 	}))
 }
 
 // A brief look at thousands of domains, each judged and stored, in turns with dnsperf at the same servers: where each outcome is another
 // one than before, and where none is.
-func TestSpeedOfGlances(t *testing.T) {
+func TestSpeedOfBriefChecks(t *testing.T) {
 	if os.Getenv("BEACON_SPEED") == "" && os.Getenv("BEACON_TEST_NAMESPACE") == "" {
 		t.Skip("a measurement, made by make bench")
 	}
@@ -81,8 +81,8 @@ func TestSpeedOfGlances(t *testing.T) {
 	beside, err := store.Open(ctx, database, reach.Loopback(), clock.Wall{}.Now)
 	require.NoError(t, err)
 	defer beside.Close()
-	svc, err := service.Open(ctx, service.Settings{Database: database, KeyFile: filepath.Join(dir, "key"), Reach: []string{"127.0.0.0/8"},
-		DNS: service.DNSSettings{Roots: hints, Port: netip.MustParseAddrPort(l.At(peerstest.Root)).Port(), PerSecond: -1}, Checks: check.CheckSettings{Settling: time.Hour, Settled: time.Hour},
+	svc, err := service.Open(ctx, service.Settings{Database: database, KeyFile: filepath.Join(dir, "key"), AllowedNetworks: []string{"127.0.0.0/8"},
+		DNS: service.DNSSettings{RootHints: hints, Port: netip.MustParseAddrPort(l.At(peerstest.Root)).Port(), PerSecond: -1}, Checks: check.CheckSettings{Settling: time.Hour, Settled: time.Hour},
 		Lease: 10 * time.Second, Request: time.Second, Workers: 2, Profiles: "../demo/profiles"}, drivers(t), slog.New(slog.DiscardHandler))
 	require.NoError(t, err)
 	running, stop := context.WithCancel(ctx)
@@ -100,11 +100,11 @@ func TestSpeedOfGlances(t *testing.T) {
 		yard := l.Yardstick(names)
 		began := time.Now()
 		before, _ := peerstest.Used(t)
-		g, err := svc.Checks.StartGlances(ctx)
+		g, err := svc.Checks.StartBriefChecks(ctx)
 		require.NoError(t, err)
 		for g.Ended == nil {
 			time.Sleep(50 * time.Millisecond)
-			g, err = svc.Checks.GlancesSince(ctx, g.Since)
+			g, err = svc.Checks.BriefChecksSince(ctx, g.Since)
 			require.NoError(t, err)
 			require.Less(t, time.Since(began), time.Minute, "%v", g)
 		}

@@ -16,9 +16,9 @@ import (
 	"beacon/wire"
 )
 
-// Define takes definition files as what their zones should contain and where they are served. With any fault in any
+// Apply takes definition files as what their zones should contain and where they are served. With any fault in any
 // file, nothing is changed. Putting the zones out is the next step, a sync of each.
-func (s *Applier) Define(ctx context.Context, r wire.DefineRequest) ([]wire.Defined, error) {
+func (s *Applier) Apply(ctx context.Context, r wire.ApplyRequest) ([]wire.Applied, error) {
 	read, faults := definition.Read(r.Files)
 	list := read.Zones
 	err := s.logbook.Tx(ctx, func(tx *store.Tx) error {
@@ -31,11 +31,11 @@ func (s *Applier) Define(ctx context.Context, r wire.DefineRequest) ([]wire.Defi
 	if len(faults) > 0 {
 		return nil, refusal(faults)
 	}
-	var out []wire.Defined
+	var out []wire.Applied
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
-		out = make([]wire.Defined, 0, len(list))
+		out = make([]wire.Applied, 0, len(list))
 		for _, z := range list {
-			d, err := s.defineZone(ctx, tx, z, r, nil)
+			d, err := s.applyZone(ctx, tx, z, r, nil)
 			if err != nil {
 				return err
 			}
@@ -65,7 +65,7 @@ func fits(tx *store.Tx, z store.Zone, d definition.Zone, lead bool) (drafted int
 		return drafted, err
 	}
 	if lead && drafted > 0 {
-		return drafted, wire.Problemf(wire.InTheWay, "Somebody is changing %s here: its draft has %s, which these files would leave behind. Put the draft out or drop it first.", d.Name.Unicode(), wording.Counted(drafted, "edit"))
+		return drafted, wire.Problemf(wire.Blocked, "%s: its draft has %s, which these files would ignore. Nothing changed. Accept or discard the draft first: beacon draft show %[1]s", d.Name.Unicode(), wording.Counted(drafted, "edit"))
 	}
 	return drafted, nil
 }
@@ -81,7 +81,7 @@ func unknownAccounts(tx *store.Tx, list []definition.Zone) []zonefile.Fault {
 		}
 	}
 	for _, z := range list {
-		for _, name := range z.At {
+		for _, name := range z.Providers {
 			look(z, wire.RoleProvider, name)
 		}
 		if z.Registrar != "" {
@@ -94,8 +94,8 @@ func unknownAccounts(tx *store.Tx, list []definition.Zone) []zonefile.Fault {
 	return faults
 }
 
-func (s *Applier) defineZone(ctx context.Context, tx *store.Tx, d definition.Zone, r wire.DefineRequest, taken func(context.Context, *store.Tx, uint64, wire.Defined) error) (wire.Defined, error) {
-	out := wire.Defined{Zone: d.Name, At: d.At, NewAt: []string{}, Registrar: d.Registrar, Kits: []string{},
+func (s *Applier) applyZone(ctx context.Context, tx *store.Tx, d definition.Zone, r wire.ApplyRequest, taken func(context.Context, *store.Tx, uint64, wire.Applied) error) (wire.Applied, error) {
+	out := wire.Applied{Zone: d.Name, Providers: d.Providers, NewProviders: []string{}, Registrar: d.Registrar, Kits: []string{},
 		Findings: s.zones.Judge(rules.Zone{Name: d.Name, Contents: d.Contents, Written: d.Written})}
 	for _, u := range d.Uses {
 		out.Kits = append(out.Kits, u.Kit)
@@ -108,8 +108,8 @@ func (s *Applier) defineZone(ctx context.Context, tx *store.Tx, d definition.Zon
 	var before record.Contents
 	placed := map[string]bool{}
 	if known {
-		out.LedBy, out.TakenOver = z.LedBy, z.TakenOver
-		if out.Drafted, err = fits(tx, z, d, r.Lead && !r.DryRun); err != nil {
+		out.ManagedBy, out.Detached = z.ManagedBy, z.Detached
+		if out.Drafted, err = fits(tx, z, d, r.Manage && !r.DryRun); err != nil {
 			return out, err
 		}
 		if z.RevisionID != nil {
@@ -126,16 +126,16 @@ func (s *Applier) defineZone(ctx context.Context, tx *store.Tx, d definition.Zon
 		}
 	}
 	out.Added, out.Removed, out.Same = record.Difference(before, d.Contents)
-	for _, name := range d.At {
+	for _, name := range d.Providers {
 		if !placed[name] {
-			out.NewAt = append(out.NewAt, name)
+			out.NewProviders = append(out.NewProviders, name)
 		}
 	}
 	out.From = zones.FromKits(d, out.Added)
 	if r.DryRun {
 		return out, nil
 	}
-	rev, _, err := s.zones.Revise(ctx, tx, z, zones.Accepted{Contents: d.Contents, Source: d.File, Why: r.Why, From: d.FromKits(), Files: true})
+	rev, _, err := s.zones.Revise(ctx, tx, z, zones.Accepted{Contents: d.Contents, Source: d.File, Reason: r.Reason, From: d.FromKits(), Files: true})
 	if err != nil {
 		return out, err
 	}
@@ -156,14 +156,14 @@ func (s *Applier) defineZone(ctx context.Context, tx *store.Tx, d definition.Zon
 		}
 		delegateTo = &a.ID
 	}
-	said := store.ZoneSaid{Label: d.Label, RegistrarID: registrarID, DelegateToID: delegateTo, TTL: d.TTL, Leave: d.Leave, Care: d.Care}
-	if r.Lead {
-		said.LedBy = d.File
+	said := store.ZoneSaid{Description: d.Description, RegistrarID: registrarID, DelegateToID: delegateTo, TTL: d.TTL, Ignore: d.Ignore, Settings: d.Settings}
+	if r.Manage {
+		said.ManagedBy = d.File
 	}
 	if err := zones.Set(tx, z.ID, said); err != nil {
 		return out, err
 	}
-	for _, name := range d.At {
+	for _, name := range d.Providers {
 		a, err := accounts.ByName(tx, wire.RoleProvider, name)
 		if err != nil {
 			return out, err
@@ -175,7 +175,7 @@ func (s *Applier) defineZone(ctx context.Context, tx *store.Tx, d definition.Zon
 	if err := s.accepted(tx, z.ID, d.Nameservers); err != nil {
 		return out, err
 	}
-	err = logbook.Log(tx, logbook.Actor(ctx), "zone.defined", d.Name.String(),
+	err = logbook.Log(tx, logbook.Actor(ctx), "zone.applied", d.Name.String(),
 		fmt.Sprintf("%s: revision %d, %d records added, %d removed", d.File, rev.Number, len(out.Added), len(out.Removed)))
 	if err == nil && taken != nil {
 		err = taken(ctx, tx, z.ID, out)

@@ -12,16 +12,16 @@ import (
 	"beacon/wire"
 )
 
-func (a *app) defineCommand() *cobra.Command {
+func (a *app) applyCommand() *cobra.Command {
 	var check, dryRun, yes, once, schema bool
 	var allow []string
 	var why string
 	c := &cobra.Command{
-		Use: "define FILE|FOLDER…", Short: "Take definition files as what zones should contain, and put them out",
-		Long: "Takes definition files, or all *.beacon.yaml below folders, as what their zones should contain. From then on the files\n" +
-			"lead these zones: they are changed there, and edits elsewhere are refused until somebody takes a zone over\n" +
-			"(beacon zone takeover). With --once they are taken without leading.",
-		Example: "  beacon define demo/saltmarsh-ferries.beacon.yaml\n  beacon define zones/ --check\n  beacon define --schema > beacon.schema.json",
+		Use: "apply FILE|FOLDER…", Short: "Accept definition files as desired records, and sync their zones",
+		Long: "Accept definition files, or all *.beacon.yaml below folders, as desired records, and sync their zones. From then on\n" +
+			"the files manage these zones: edits elsewhere are refused until a user detaches a zone\n" +
+			"(beacon zone detach). With --once the zones stay editable here.",
+		Example: "  beacon apply demo/saltmarsh-ferries.beacon.yaml\n  beacon apply zones/ --check\n  beacon apply --schema > beacon.schema.json",
 		RunE: func(_ *cobra.Command, args []string) error {
 			if schema {
 				a.printf("%s", definition.Schema)
@@ -37,34 +37,34 @@ func (a *app) defineCommand() *cobra.Command {
 			if check {
 				return a.defineCheck(files)
 			}
-			var planned wire.Page[wire.Defined]
-			if err := ask(a, wire.ApplyDefinitions, wire.DefineRequest{Files: files, DryRun: true, Lead: !once}, &planned); err != nil {
+			var planned wire.Page[wire.Applied]
+			if err := ask(a, wire.ApplyDefinitions, wire.ApplyRequest{Files: files, DryRun: true, Manage: !once}, &planned); err != nil {
 				return err
 			}
 			if a.output == "table" {
 				for _, d := range planned.Items {
-					a.showDefined(d, !yes || dryRun || len(d.At) == 0) // else the change lists follow at once
+					a.showApplied(d, !yes || dryRun || len(d.Providers) == 0) // else the change lists follow at once
 				}
 			}
 			if dryRun {
 				return a.show(planned.Items, func() { a.printf("Dry run: nothing was changed.\n") })
 			}
-			if err := a.agreed(yes, "Take this as what these zones should contain?"); err != nil {
+			if err := a.agreed(yes, "Accept as desired records?"); err != nil {
 				return err
 			}
-			var done wire.Page[wire.Defined]
-			if err := ask(a, wire.ApplyDefinitions, wire.DefineRequest{Files: files, Lead: !once, Why: why}, &done); err != nil {
+			var done wire.Page[wire.Applied]
+			if err := ask(a, wire.ApplyDefinitions, wire.ApplyRequest{Files: files, Manage: !once, Reason: why}, &done); err != nil {
 				return err
 			}
 			if err := a.show(done.Items, func() {
 				for _, d := range done.Items {
-					a.printf("%s: revision %d is what it should contain.\n", plain(d.Zone), d.Revision.Number)
+					a.printf("%s: saved as revision %d.\n", plain(d.Zone), d.Revision.Number)
 				}
 			}); err != nil {
 				return err
 			}
 			for _, d := range done.Items {
-				if len(d.At) > 0 {
+				if len(d.Providers) > 0 {
 					if err := a.syncZone(plain(d.Zone), syncOptions{yes: yes, allow: allow}); err != nil {
 						return err
 					}
@@ -73,13 +73,13 @@ func (a *app) defineCommand() *cobra.Command {
 			return nil
 		},
 	}
-	c.Flags().BoolVar(&check, "check", false, "look for faults only; needs no service")
-	c.Flags().BoolVar(&once, "once", false, "take the files without letting them lead their zones from then on")
+	c.Flags().BoolVar(&check, "check", false, "find faults only; needs no service")
+	c.Flags().BoolVar(&once, "once", false, "apply the files once; the zones stay editable here")
 	c.Flags().BoolVar(&schema, "schema", false, "print the JSON Schema of definition files, for editors")
-	c.Flags().StringVar(&why, "why", "", "why, for the record")
-	c.Flags().BoolVar(&dryRun, "dry-run", false, "show what would be changed")
+	c.Flags().StringVar(&why, "reason", "", "reason, kept with the revision")
+	c.Flags().BoolVar(&dryRun, "dry-run", false, "show what would change; change nothing")
 	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
-	c.Flags().StringSliceVar(&allow, "allow", nil, "guards to say yes to, by code")
+	c.Flags().StringSliceVar(&allow, "allow", nil, "allow this guard, by its code; may be repeated")
 	return c
 }
 
@@ -135,7 +135,7 @@ func (a *app) defineCheck(files []definition.File) error {
 	return nil
 }
 
-func (a *app) showDefined(d wire.Defined, withRecords bool) {
+func (a *app) showApplied(d wire.Applied, withRecords bool) {
 	what := "known"
 	if d.New {
 		what = "new"
@@ -151,10 +151,10 @@ func (a *app) showDefined(d wire.Defined, withRecords bool) {
 		}
 	}
 	a.printf("  records    %d added, %d removed, %d as before\n", len(d.Added), len(d.Removed), d.Same)
-	if len(d.At) > 0 {
-		a.printf("  served at  %s", strings.Join(d.At, ", "))
-		if len(d.NewAt) > 0 {
-			a.printf("  (new: %s)", strings.Join(d.NewAt, ", "))
+	if len(d.Providers) > 0 {
+		a.printf("  served at  %s", strings.Join(d.Providers, ", "))
+		if len(d.NewProviders) > 0 {
+			a.printf("  (new: %s)", strings.Join(d.NewProviders, ", "))
 		}
 		a.printf("\n")
 	}
@@ -164,8 +164,8 @@ func (a *app) showDefined(d wire.Defined, withRecords bool) {
 	if len(d.Kits) > 0 {
 		a.printf("  kits       %s\n", strings.Join(d.Kits, ", "))
 	}
-	if d.TakenOver {
-		a.printf("  %s  a person took this zone over from its file; what was changed here since is in the list above\n", a.paint(amber, "note"))
+	if d.Detached {
+		a.printf("  %s  a user detached this zone from its file; changes made here since then are in the list above\n", a.paint(amber, "note"))
 	}
 	if d.Drafted > 0 {
 		a.printf("  %s  its draft has %s, which these files know nothing of\n", a.paint(amber, "note"), count(d.Drafted, "edit"))

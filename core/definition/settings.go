@@ -12,20 +12,20 @@ import (
 	"beacon/core/record"
 )
 
-// Care is what a definition says about how a zone is looked after, besides what it contains.
-type Care struct {
-	Extras   []Attributes     // of sets, by key
-	Protect  []record.Pattern // sets whose going needs a yes of its own
-	Drift    string           // what becomes of changes made at the provider: DriftAsk, DriftPutBack or DriftAdopt
-	OnlyOurs bool             // sets that were there before us are left, whatever is wanted
-	Sites    []dnsname.Name   // the names that carry a site; nil for those that usually do, none where it is empty
+// Settings is what a definition says about how a zone is looked after, besides what it contains.
+type Settings struct {
+	Attributes   []SetAttributes  // of sets, by key
+	Protect      []record.Pattern // sets whose going needs a yes of its own
+	Drift        string           // what becomes of changes made at the provider: DriftManual, DriftRevert or DriftAdopt
+	KeepExisting bool             // sets that were there before us are left, whatever is wanted
+	Websites     []dnsname.Name   // the names that carry a site; nil for those that usually do, none where it is empty
 }
 
-// MostSites bounds how many names of one zone are looked at as sites.
-const MostSites = 8
+// MostWebsites bounds how many names of one zone are looked at as sites.
+const MostWebsites = 8
 
-// ParseSites takes names below a zone, and @ for its apex.
-func ParseSites(texts []string, zone dnsname.Name) ([]dnsname.Name, error) {
+// ParseWebsites takes names below a zone, and @ for its apex.
+func ParseWebsites(texts []string, zone dnsname.Name) ([]dnsname.Name, error) {
 	list := []dnsname.Name{}
 	for _, text := range texts {
 		name := zone
@@ -42,14 +42,14 @@ func ParseSites(texts []string, zone dnsname.Name) ([]dnsname.Name, error) {
 			list = append(list, name)
 		}
 	}
-	if len(list) > MostSites {
-		return nil, fmt.Errorf("at most %d names of a zone are looked at as sites", MostSites)
+	if len(list) > MostWebsites {
+		return nil, fmt.Errorf("at most %d names of a zone are looked at as sites", MostWebsites)
 	}
 	return list, nil
 }
 
-// SiteLabels writes names as ParseSites takes them.
-func SiteLabels(sites []dnsname.Name, zone dnsname.Name) []string {
+// WebsiteLabels writes names as ParseSites takes them.
+func WebsiteLabels(sites []dnsname.Name, zone dnsname.Name) []string {
 	labels := make([]string, len(sites))
 	for i, name := range sites {
 		if labels[i] = "@"; name != zone {
@@ -59,14 +59,14 @@ func SiteLabels(sites []dnsname.Name, zone dnsname.Name) []string {
 	return labels
 }
 
-// readSites takes a list of names.
-func (r *reader) readSites(n *yaml.Node, zone dnsname.Name) []dnsname.Name {
+// readWebsites takes a list of names.
+func (r *reader) readWebsites(n *yaml.Node, zone dnsname.Name) []dnsname.Name {
 	var texts []string
 	if n.Kind != yaml.SequenceNode || n.Decode(&texts) != nil {
-		r.fault(n, `"sites" is a list of names`, `write it like ["@", www, shop]; [] where the zone carries no site`)
+		r.fault(n, `"websites" is a list of names`, `write it like ["@", www, shop]; [] where the zone carries no site`)
 		return nil
 	}
-	list, err := ParseSites(texts, zone)
+	list, err := ParseWebsites(texts, zone)
 	if err != nil {
 		r.fault(n, err.Error(), `write names below the zone, and "@" for its apex`)
 	}
@@ -75,21 +75,21 @@ func (r *reader) readSites(n *yaml.Node, zone dnsname.Name) []dnsname.Name {
 
 // What becomes of changes that are made at the provider.
 const (
-	DriftAsk     = "ask"
-	DriftPutBack = "put back"
-	DriftAdopt   = "adopt"
+	DriftManual = "manual"
+	DriftRevert = "revert"
+	DriftAdopt  = "adopt"
 )
 
-// Attributes are the named attributes that a set shall have at providers that know them.
-type Attributes struct {
+// SetAttributes are the named attributes that a set shall have at providers that know them.
+type SetAttributes struct {
 	Key    record.Key        `json:"key"`
 	Values map[string]string `json:"values"`
 }
 
-// readExtras takes "www A": {relay: "on"}.
-func (r *reader) readExtras(n *yaml.Node, zone dnsname.Name) (list []Attributes) {
+// readAttributes takes "www A": {relay: "on"}.
+func (r *reader) readAttributes(n *yaml.Node, zone dnsname.Name) (list []SetAttributes) {
 	if n.Kind != yaml.MappingNode {
-		r.fault(n, `"extras" holds one entry for each record set`, `write it like "www A": {relay: "on"}`)
+		r.fault(n, `"attributes" holds one entry for each record set`, `write it like "www A": {relay: "on"}`)
 		return nil
 	}
 	for i := 0; i+1 < len(n.Content); i += 2 {
@@ -99,13 +99,13 @@ func (r *reader) readExtras(n *yaml.Node, zone dnsname.Name) (list []Attributes)
 			r.fault(key, fmt.Sprintf("%q is no record set with attributes", key.Value), `write it like "www A": {relay: "on"}`)
 			continue
 		}
-		a := Attributes{set, map[string]string{}}
+		a := SetAttributes{set, map[string]string{}}
 		for j := 0; j+1 < len(value.Content); j += 2 {
 			a.Values[value.Content[j].Value] = value.Content[j+1].Value
 		}
 		list = append(list, a)
 	}
-	slices.SortFunc(list, func(a, b Attributes) int { return a.Key.Compare(b.Key) })
+	slices.SortFunc(list, func(a, b SetAttributes) int { return a.Key.Compare(b.Key) })
 	return list
 }
 
@@ -127,18 +127,20 @@ func ParseKey(text string, zone dnsname.Name) (key record.Key, err error) {
 
 // readDrift takes one of the three words.
 func (r *reader) readDrift(n *yaml.Node) string {
-	words := []string{DriftAsk, DriftPutBack, DriftAdopt}
-	if !slices.Contains(words, n.Value) {
+	words := []string{DriftManual, DriftRevert, DriftAdopt}
+	if now := map[string]string{"ask": DriftManual, "put back": DriftRevert}[n.Value]; now != "" {
+		r.fault(n, fmt.Sprintf("%q is called %q now", n.Value, now), fmt.Sprintf("write %q", now))
+	} else if !slices.Contains(words, n.Value) {
 		r.fault(n, fmt.Sprintf("%q is nothing that can become of changes made elsewhere", n.Value), "write one of: "+strings.Join(words, ", "))
 	}
 	return n.Value
 }
 
 // write adds what is said to a definition.
-func (c Care) write(b *strings.Builder, zone dnsname.Name) {
-	if len(c.Extras) > 0 {
-		b.WriteString("    extras:\n")
-		for _, a := range c.Extras {
+func (c Settings) write(b *strings.Builder, zone dnsname.Name) {
+	if len(c.Attributes) > 0 {
+		b.WriteString("    attributes:\n")
+		for _, a := range c.Attributes {
 			label := "@"
 			if a.Key.Name != zone {
 				label = a.Key.Name.Relative(zone)
@@ -151,18 +153,18 @@ func (c Care) write(b *strings.Builder, zone dnsname.Name) {
 		}
 	}
 	writePatterns(b, "protect", c.Protect)
-	if c.Drift != "" && c.Drift != DriftAsk {
+	if c.Drift != "" && c.Drift != DriftManual {
 		fmt.Fprintf(b, "    drift: %s\n", c.Drift)
 	}
-	if c.OnlyOurs {
-		b.WriteString("    only_ours: true\n")
+	if c.KeepExisting {
+		b.WriteString("    keep_existing: true\n")
 	}
-	if c.Sites != nil {
-		labels := SiteLabels(c.Sites, zone)
+	if c.Websites != nil {
+		labels := WebsiteLabels(c.Websites, zone)
 		for i, label := range labels {
 			labels[i] = fmt.Sprintf("%q", label)
 		}
-		fmt.Fprintf(b, "    sites: [%s]\n", strings.Join(labels, ", "))
+		fmt.Fprintf(b, "    websites: [%s]\n", strings.Join(labels, ", "))
 	}
 }
 

@@ -15,21 +15,21 @@ import (
 	"github.com/spf13/cobra"
 )
 
-// keepOptions say what the keeper reports, and how.
-type keepOptions struct {
+// reportOptions say what is reported, and how.
+type reportOptions struct {
 	host, tokenFile, v4, v6 string
 	every                   time.Duration
 	once                    bool
 }
 
-func (a *app) keepCommand() *cobra.Command {
-	var opt keepOptions
+func (a *app) hostReportCommand() *cobra.Command {
+	var opt reportOptions
 	c := &cobra.Command{
-		Use: "keep", Short: "Report this machine's address, for a name that follows it", Args: cobra.NoArgs,
-		Long: "The keeper: reports an address again and again from the machine that has it. Without --v4 and --v6 the service takes\n" +
+		Use: "report", Short: "Report this machine's address for a dynamic host, again and again", Args: cobra.NoArgs,
+		Long: "Report an address again and again from the machine that has it. Without --v4 and --v6 the service uses\n" +
 			"the address that the report comes from. An address that has not changed writes nothing.\n\n" +
 			"Exit codes with --once: 0 accepted or unchanged, 1 refused, 3 the service was not reached, 64 misuse.",
-		Example: "  beacon keep --host pier-cam.saltmarsh-ferries.example --token-file pier-cam.token",
+		Example: "  beacon host report --host pier-cam.saltmarsh-ferries.example --token-file pier-cam.token",
 		RunE: func(*cobra.Command, []string) error {
 			text, err := os.ReadFile(opt.tokenFile)
 			switch {
@@ -42,10 +42,10 @@ func (a *app) keepCommand() *cobra.Command {
 			}
 			ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 			defer stop()
-			return a.keep(ctx, opt, strings.TrimSpace(string(text)))
+			return a.reportUntil(ctx, opt, strings.TrimSpace(string(text)))
 		},
 	}
-	c.Flags().StringVar(&opt.host, "host", "", "the name that follows; else the token says it")
+	c.Flags().StringVar(&opt.host, "host", "", "the dynamic host; else the token names it")
 	c.Flags().StringVar(&opt.tokenFile, "token-file", "", "file with the host's token")
 	c.Flags().StringVar(&opt.v4, "v4", "", "IPv4 address to report")
 	c.Flags().StringVar(&opt.v6, "v6", "", "IPv6 address to report")
@@ -54,14 +54,14 @@ func (a *app) keepCommand() *cobra.Command {
 	return c
 }
 
-// keepTries is how often one report is tried where the service is not reached.
-const keepTries = 3
+// reportTries is how often one report is tried where the service is not reached.
+const reportTries = 3
 
-func (a *app) keep(ctx context.Context, opt keepOptions, token string) error {
+func (a *app) reportUntil(ctx context.Context, opt reportOptions, token string) error {
 	shown := ""
 	for {
 		line, refused, err := a.reportOnce(ctx, opt, token)
-		for try := 1; err != nil && try < keepTries && ctx.Err() == nil; try++ {
+		for try := 1; err != nil && try < reportTries && ctx.Err() == nil; try++ {
 			sleep(ctx, time.Duration(try)*time.Second)
 			line, refused, err = a.reportOnce(ctx, opt, token)
 		}
@@ -99,7 +99,7 @@ func sleep(ctx context.Context, d time.Duration) {
 }
 
 // reportOnce makes one report and gives the line that came back.
-func (a *app) reportOnce(ctx context.Context, opt keepOptions, token string) (line string, refused bool, err error) {
+func (a *app) reportOnce(ctx context.Context, opt reportOptions, token string) (line string, refused bool, err error) {
 	query := url.Values{}
 	for name, value := range map[string]string{"host": opt.host, "v4": opt.v4, "v6": opt.v6} {
 		if value != "" {

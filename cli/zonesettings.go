@@ -1,0 +1,106 @@
+package cli
+
+import (
+	"fmt"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"beacon/wire"
+)
+
+// zoneSettingsCommand shows how a zone is looked after, and changes it.
+func (a *app) zoneSettingsCommand() *cobra.Command {
+	var drift string
+	var onlyOurs bool
+	var protect, extras, sites []string
+	c := &cobra.Command{Use: "settings ZONE", Short: "Show or change zone settings: drift, protected sets, websites, attributes", Args: cobra.ExactArgs(1),
+		Long: "Show zone settings, or change them with flags. Each flag replaces the value before; an empty one removes it.",
+		Example: "  beacon zone settings saltmarsh-ferries.example --drift revert --protect '@ MX,www *'\n" +
+			"  beacon zone settings saltmarsh-ferries.example --attribute 'www A relay=on'",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			name, err := parseName(args[0])
+			if err != nil {
+				return err
+			}
+			var z wire.ZoneView
+			if err := ask(a, wire.ShowZone, wire.None{}, &z, name); err != nil {
+				return err
+			}
+			changed, care := false, z.Settings
+			set := func(flag string, change func()) {
+				if cmd.Flags().Changed(flag) {
+					changed = true
+					change()
+				}
+			}
+			set("drift", func() { care.Drift = drift })
+			set("keep-existing", func() { care.KeepExisting = onlyOurs })
+			set("protect", func() { care.Protect = filled(protect) })
+			set("sites", func() { care.Websites = filled(sites) })
+			set("extra", func() { care.Attributes, err = readExtras(filled(extras)) })
+			if err != nil {
+				return err
+			}
+			if changed {
+				if err := ask(a, wire.SetZoneSettings, care, &care, name); err != nil {
+					return err
+				}
+			}
+			return a.show(care, func() { a.showZoneSettings(plain(name), care) })
+		}}
+	c.Flags().StringVar(&drift, "drift", "", "what to do with changes made at a provider: manual, revert or adopt")
+	c.Flags().BoolVar(&onlyOurs, "keep-existing", false, "keep sets that were at the provider before, whatever is desired")
+	c.Flags().StringSliceVar(&protect, "protect", nil, "patterns of sets whose removal needs its own --allow, such as 'www *'")
+	c.Flags().StringSliceVar(&sites, "websites", nil, "names of websites, which checks visit: '@,www,shop'")
+	c.Flags().StringSliceVar(&extras, "attribute", nil, "an attribute of a record set, where the provider has it: 'www A relay=on'")
+	return c
+}
+
+func filled(list []string) []string {
+	out := []string{}
+	for _, text := range list {
+		if strings.TrimSpace(text) != "" {
+			out = append(out, strings.TrimSpace(text))
+		}
+	}
+	return out
+}
+
+// readExtras takes "www A relay=on".
+func readExtras(list []string) ([]wire.SetAttribute, error) {
+	out := []wire.SetAttribute{}
+	for _, text := range list {
+		fields := strings.Fields(text)
+		if len(fields) != 3 || !strings.Contains(fields[2], "=") {
+			return nil, misuse("--attribute %q: write it like 'www A relay=on'", text)
+		}
+		name, value, _ := strings.Cut(fields[2], "=")
+		out = append(out, wire.SetAttribute{Set: fields[0] + " " + fields[1], Name: name, Value: value})
+	}
+	return out, nil
+}
+
+func (a *app) showZoneSettings(zone string, care wire.ZoneSettings) {
+	a.printf("%s\n", a.paint(bold, zone))
+	words := map[string]string{"manual": "shown; a user decides", "revert": "reverted automatically", "adopt": "adopted automatically"}
+	a.printf("  changes made elsewhere  %s\n", words[care.Drift])
+	if care.KeepExisting {
+		a.printf("  existing sets           kept, whatever is desired\n")
+	}
+	if len(care.Protect) > 0 {
+		a.printf("  protected               %s\n", strings.Join(care.Protect, ", "))
+	}
+	sites := strings.Join(care.Websites, ", ")
+	if sites == "" {
+		sites = "none"
+	}
+	a.printf("  sites                   %s\n", sites)
+	for i, e := range care.Attributes {
+		what := "attributes"
+		if i > 0 {
+			what = ""
+		}
+		a.printf("  %-23s %s\n", what, fmt.Sprintf("%s: %s = %s", e.Set, e.Name, e.Value))
+	}
+}

@@ -1,0 +1,1 @@
+UPDATE syncs SET state = CASE state WHEN 'waiting' THEN 'pending' WHEN 'held' THEN 'blocked' ELSE state END

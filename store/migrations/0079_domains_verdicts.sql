@@ -1,0 +1,1 @@
+UPDATE domains SET verdict = 'needs-action' WHERE verdict = 'wrong'

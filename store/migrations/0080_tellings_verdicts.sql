@@ -1,0 +1,1 @@
+UPDATE tellings SET told = 'needs-action' WHERE told = 'wrong'

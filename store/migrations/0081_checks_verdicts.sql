@@ -1,0 +1,1 @@
+UPDATE checks SET verdict = 'needs-action' WHERE verdict = 'wrong'

@@ -1,0 +1,1 @@
+UPDATE IGNORE users SET name = 'admin' WHERE name = 'keeper'

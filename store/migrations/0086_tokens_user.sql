@@ -1,0 +1,1 @@
+ALTER TABLE tokens RENAME COLUMN IF EXISTS person_id TO user_id

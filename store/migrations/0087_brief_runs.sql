@@ -1,0 +1,1 @@
+RENAME TABLE IF EXISTS glance_runs TO brief_runs

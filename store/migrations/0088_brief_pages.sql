@@ -1,0 +1,1 @@
+RENAME TABLE IF EXISTS glance_pages TO brief_pages

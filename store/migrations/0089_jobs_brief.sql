@@ -1,0 +1,1 @@
+UPDATE IGNORE jobs SET kind = 'brief' WHERE kind = 'glance'

@@ -1,0 +1,1 @@
+UPDATE acts SET result = REPLACE(result, '"verdict":"wrong"', '"verdict":"needs-action"') WHERE result LIKE '%"verdict":"wrong"%'

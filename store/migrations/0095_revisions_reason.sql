@@ -1,0 +1,1 @@
+ALTER TABLE revisions RENAME COLUMN IF EXISTS why TO reason

@@ -128,7 +128,7 @@ func (a *app) registrarCommand() *cobra.Command {
 		return a.show(list, func() {
 			var rows [][]string
 			for _, r := range list {
-				rows = append(rows, []string{plain(r.Name), r.Expires.Format("2006-01-02"), "in force", names(r.Active)})
+				rows = append(rows, []string{plain(r.Name), r.Expires.Format("2006-01-02"), "active", names(r.Active)})
 				if fmt.Sprint(r.Saved) != fmt.Sprint(r.Active) {
 					rows = append(rows, []string{"", "", "saved only", names(r.Saved)})
 				}

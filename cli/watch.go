@@ -29,7 +29,7 @@ func (a *app) watchCommand() *cobra.Command {
 }
 
 // news opens the event stream and gives a channel that tells when something happened of which concerns says that it
-// matters, and when the stream was opened (anew): until then something may have been missed.
+// matters, and when the stream was opened (again): until then something may have been missed.
 func (a *app) news(ctx context.Context, concerns func(wire.Entry) bool) (<-chan struct{}, <-chan error) {
 	something, broken := make(chan struct{}, 1), make(chan error, 1)
 	tell := func() {

@@ -65,7 +65,7 @@ func (a *app) showFound(found []rules.Found) {
 	a.printf("%s, %s, %s.\n", count(counts[finding.Error], "error"), count(counts[finding.Warning], "warning"), count(counts[finding.Notice], "notice"))
 }
 
-// found prints what the rules say, with what would mend it.
+// found prints what the rules say, with what would fix it.
 func (a *app) found(list []rules.Found) {
 	for _, f := range list {
 		a.findings([]finding.Finding{f.Finding})

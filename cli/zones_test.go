@@ -130,7 +130,7 @@ func TestZoneViews(t *testing.T) {
 		{[]string{"apply", "--schema"}, []string{"Definition of zones"}},
 		{[]string{"provider", "list"}, []string{"heron-main", "http://127.0.0.1"}},
 		{[]string{"provider", "zones", "heron-main"}, []string{"h-1", "quay-11.heron.test"}},
-		{[]string{"registrar", "domains", "gannet-main"}, []string{"in force", "none", "saved only", "quay-11.heron.test"}},
+		{[]string{"registrar", "domains", "gannet-main"}, []string{"active", "none", "saved only", "quay-11.heron.test"}},
 		{[]string{"domains"}, []string{"settling until 12:25:10"}},
 		{[]string{"logbook"}, []string{"admin", "sync.done"}},
 		{[]string{"delegate", "saltmarsh-ferries.example", "--dry-run"}, []string{"save, then activate", "See it settle."}},

@@ -24,7 +24,7 @@ var acts = []act{
 	{"Saltmarsh Ferries runs a booking site, pier cameras and tide gauges under saltmarsh-ferries.example.\n" +
 		"The domain is registered at Gannet and answered by Plover. Move it to Heron.\n" +
 		"First: sign in.", "sign-in --as admin --password-file password", 0, []string{"Signed in"}},
-	{"What does the registrar hold? These are the old nameservers.", "registrar domains gannet-main", 0, []string{"in force", `reed-\d+\.plover\.test`}},
+	{"What does the registrar hold? These are the old nameservers.", "registrar domains gannet-main", 0, []string{"active", `reed-\d+\.plover\.test`}},
 	{"The state of the domain from outside: registrar, parent, nameservers, resolvers. All old, all well.\n" +
 		"(This look also fills the caches of the three resolvers with the old answers, as visitors would.)",
 		"check saltmarsh-ferries.example", 0, []string{"SETTLED", "harbour", "lighthouse", "dinghy"}},
@@ -60,7 +60,7 @@ var acts = []act{
 	{"", "host report --once --token-file pier-cam.token --v4 10.0.0.7", 1, []string{"refused: 10.0.0.7 is private"}},
 	{"How long did it take until the nameservers served the new address?",
 		"host show pier-cam.saltmarsh-ferries.example --wait 30s", 0, []string{`address\s+198\.51\.100\.77`, `written \+\d+ ms,  visible \+\d+ ms`}},
-	{"The piers have websites of their own. A kit holds what they have in common; each record names its source.",
+	{"The piers have websites of their own. A kit holds what they share; each record names its source.",
 		"apply piers.beacon.yaml --dry-run", 0, []string{"north-pier.example", "from kit pier-site", "kits +pier-site"}},
 	{"", "apply piers.beacon.yaml --yes --once", 0, []string{"saved as revision 1", "done"}},
 	{"The web host moves once more. Who points at it? And all of them in one step.",
@@ -69,10 +69,10 @@ var acts = []act{
 		"record replace 192.0.2.41 --to 192.0.2.42 --skip-managed --yes --sync", 0, []string{"is managed by a definition file", "Bulk change 1: 2 records changed in 2 zones", "done"}},
 	{"It was too early. One step back.", "operation undo 1 --yes --sync", 0, []string{"Bulk change 2: 2 records changed in 2 zones"}},
 	{"A user in a hurry changes the ferries' zone by hand. Its file would undo that one day: it is refused ...",
-		"record add saltmarsh-ferries.example pier-cam-2 A 198.51.100.18 --ttl 1m", 1, []string{"managed by the definition file new-web-host.beacon.yaml", "beacon zone detach"}},
+		"record add saltmarsh-ferries.example cam-2 A 198.51.100.18 --ttl 1m", 1, []string{"managed by the definition file new-web-host.beacon.yaml", "beacon zone detach"}},
 	{"... unless the user detaches the zone. The command prints its definition.",
 		"zone detach saltmarsh-ferries.example --yes", 0, []string{"can be changed here now", "zones:", "registrar: gannet-main"}},
-	{"", "record add saltmarsh-ferries.example pier-cam-2 A 198.51.100.18 --ttl 1m --sync --reason camera", 0, []string{`\+ pier-cam-2 A`, "saved as revision", "done"}},
+	{"", "record add saltmarsh-ferries.example cam-2 A 198.51.100.18 --ttl 1m --sync --reason camera", 0, []string{`\+ pier-cam-2 A`, "saved as revision", "done"}},
 	{"", "zone history saltmarsh-ferries.example", 0, []string{"draft: camera"}},
 	{"What can the new provider do, and what may our credential there do?", "provider show heron-main", 0, []string{"record sets, at most 20 in a request", "read records, write records"}},
 }

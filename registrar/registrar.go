@@ -18,7 +18,7 @@ type Driver interface {
 	Domains(ctx context.Context, cursor Cursor) (Page, error)
 	// Domain gives one registration.
 	Domain(ctx context.Context, name dnsname.Name) (Registration, error)
-	// Save stores a nameserver list. Where Caps.NeedsActivation it is not in force yet; else it is at once.
+	// Save stores a nameserver list. Where Caps.NeedsActivation it is not active yet; else it is at once.
 	Save(ctx context.Context, name dnsname.Name, nameservers []dnsname.Name) (Registration, error)
 	// Activate brings the stored list into force. Where nothing waits to be made active it changes nothing.
 	Activate(ctx context.Context, name dnsname.Name) (Registration, error)
@@ -28,7 +28,7 @@ type Driver interface {
 
 // Caps is what a registrar is like.
 type Caps struct {
-	NeedsActivation bool // a stored list is in force only once made active
+	NeedsActivation bool // a stored list is active only once made active
 }
 
 // Cursor is a place in a list, as the registrar gave it; empty for the beginning, and behind the end.
@@ -38,7 +38,7 @@ type Cursor string
 type Registration struct {
 	Name    dnsname.Name   `json:"name"`
 	Saved   []dnsname.Name `json:"saved"`            // stored list, sorted
-	Active  []dnsname.Name `json:"active"`           // list in force, sorted
+	Active  []dnsname.Name `json:"active"`           // list active, sorted
 	Expires time.Time      `json:"expires"`          // zero where it is not told
 	Status  []string       `json:"status,omitempty"` // in the words of RFC 8056, such as "client hold"; empty where it is not told
 }

@@ -25,7 +25,7 @@ type namebook struct {
 // book has the names of nameservers and zones, wherever they are met.
 var book = newNamebook()
 
-// mostNames bounds what a namebook remembers; it begins anew then.
+// mostNames bounds what a namebook remembers; it begins again then.
 const mostNames = 4096
 
 func newNamebook() *namebook {

@@ -48,7 +48,7 @@ type Question struct {
 	Name      string // absolute, in presentation form
 	Type      uint16
 	Recurse   bool // set RD, as for resolvers
-	Signed    bool // set DO: signatures are wanted (RFC 3225)
+	Signed    bool // set DO: signatures are desired (RFC 3225)
 	Unchecked bool // set CD: a validating resolver shall give what it does not believe (RFC 4035 section 3.2.2)
 	Brief     bool // of an answer the answer section counts alone; it is one of very many
 }

@@ -330,7 +330,7 @@ func glueIn(m *dns.Msg, zone dnsname.Name) []evidence.Glue {
 	return addressesIn(m, func(n dnsname.Name) bool { return n.IsBelow(zone) })
 }
 
-// addressesIn reads the addresses of an additional section, of those names that are wanted.
+// addressesIn reads the addresses of an additional section, of those names that are desired.
 func addressesIn(m *dns.Msg, wanted func(dnsname.Name) bool) (list []evidence.Glue) {
 	for _, rr := range m.Extra {
 		addr, ok := addressIn(rr)

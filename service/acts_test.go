@@ -32,7 +32,7 @@ func registered(t *testing.T, records string) house {
 	return h
 }
 
-// active is the list in force at the registrar.
+// active is the list active at the registrar.
 func (h house) active() []dnsname.Name {
 	h.t.Helper()
 	list, err := h.Accounts.Registrations(ctx, "gannet-main")
@@ -150,7 +150,7 @@ func TestDelegateComparesAllRecords(t *testing.T) {
 	assert.Equal(t, wire.ActDone, done.State, done.Message)
 }
 
-// The set that was in force before is a way back, by itself and by name, though no placement has it.
+// The set that was active before is a way back, by itself and by name, though no placement has it.
 func TestDelegationIsUndone(t *testing.T) {
 	t.Parallel()
 	h := registered(t, "@ A 192.0.2.1\nwww A 192.0.2.1")
@@ -256,7 +256,7 @@ func TestPreviewOfAZoneThatIsThere(t *testing.T) {
 	assert.Len(t, shown[0].Foreign, 1)
 }
 
-// A zone that was retired, and is placed there again at once, is made anew: the account's list of a moment ago does not count.
+// A zone that was retired, and is placed there again at once, is made again: the account's list of a moment ago does not count.
 func TestPlacedAgainAfterRetiring(t *testing.T) {
 	t.Parallel()
 	h := newHouse(t)

@@ -17,7 +17,7 @@ type Beyond interface {
 const mostBeyond = 8
 
 // Look adds to a sweep what is to be seen of the domain's sites: where aliases lead that leave the domain, and what answers
-// at every address that a nameserver or a resolver leads to. wanted is the nameservers that shall answer; empty: those in force.
+// at every address that a nameserver or a resolver leads to. wanted is the nameservers that shall answer; empty: those active.
 func (v *Visitor) Look(ctx context.Context, beyond Beyond, sweep *evidence.Sweep, sites, wanted []dnsname.Name) {
 	if sweep.Failure != "" {
 		return

@@ -101,7 +101,7 @@ test('the nameservers are changed, and the trap on the way is explained', async 
   await page.getByText('The list is saved at the registrar, and not active.').waitFor()
   await accessible(page, 'saved, not active')
   await press(page, view('Chain'))
-  await page.getByText('Saved, not in force').waitFor()
+  await page.getByText('Saved, not active').waitFor()
   await accessible(page, 'chain, saved only')
   await press(page, view('Delegation'))
   await press(page, button('Make it active'))

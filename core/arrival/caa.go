@@ -34,7 +34,7 @@ func (p permits) same(o permits) bool {
 func (p permits) text() string {
 	switch {
 	case p.unknown != "":
-		return "nobody, for the critical property “" + p.unknown + "” is not known to any authority"
+		return "no authority, for the critical property “" + p.unknown + "” is not known to any authority"
 	case !p.limited:
 		return "everybody"
 	case len(p.issuers) == 0:
@@ -106,7 +106,7 @@ func (j *judge) judgeCAA(s Site) (lacks []string) {
 	for _, p := range list {
 		if p.problem != "" {
 			lacks = append(lacks, p.who+" does not answer about CAA")
-			j.find("caa-unanswered", finding.Warning, p.who, fmt.Sprintf("%s does not answer what CAA says of %s: %s. An authority has to take that for a no (RFC 8659 section 3).", p.who, name, p.problem),
+			j.find("caa-unanswered", finding.Warning, p.who, fmt.Sprintf("%s does not answer what CAA says of %s: %s. An authority must treat that as a refusal (RFC 8659 section 3).", p.who, name, p.problem),
 				"Have the nameserver answer questions for CAA, with an empty answer where there is none.", p.who+": "+p.problem)
 		}
 	}
@@ -139,7 +139,7 @@ func (j *judge) judgeCAA(s Site) (lacks []string) {
 			}
 		}
 		if forbidden {
-			j.find("caa-forbids", finding.Warning, name, fmt.Sprintf("The CAA records at %s permit %s, and certificates for %s shall come from %s.", short(p.at), p.text(), name, j.issuers()),
+			j.find("caa-forbids", finding.Warning, name, fmt.Sprintf("The CAA records at %s permit %s, and certificates for %s should come from %s.", short(p.at), p.text(), name, j.issuers()),
 				fmt.Sprintf("Add a record that permits it: %s CAA 0 issue %q. Otherwise the next certificate is refused.", short(p.at), j.issuer()), p.who+": "+p.text())
 			return append(lacks, "the CAA records at "+short(p.at)+" do not permit "+j.issuers())
 		}

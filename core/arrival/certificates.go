@@ -50,7 +50,7 @@ func (j *judge) judgeCertificate(s Site, secure *Contact) {
 	case j.e.At.Before(c.From):
 		j.findAt(at, "certificate-early", finding.Error, name, "The certificate at %s begins on "+day(c.From)+" only: browsers refuse it.", "See whether the clocks are right, here and at the authority.", seen)
 	case c.Distrust != "":
-		j.findAt(at, "certificate-untrusted", finding.Error, name, "No authority that is trusted here stands for the certificate at %s: "+c.Distrust+".",
+		j.findAt(at, "certificate-untrusted", finding.Error, name, "No authority that is trusted here issued the certificate at %s: "+c.Distrust+".",
 			"See whether the host sends the whole chain, and whether the certificate is one for the public at all.", seen)
 	case c.endsSoon(j.e.At):
 		j.findAt(at, "certificate-ends-soon", finding.Warning, name, "The certificate at %s ends on "+day(c.Until)+", and should have been renewed by now.", again, seen).By = &c.Until

@@ -28,7 +28,7 @@ func (c Contact) text() string {
 	if what == "" {
 		what = fmt.Sprint("status ", c.Status)
 		if c.Leads != "" {
-			what += ", leads to " + c.Leads
+			what += ", redirects to " + c.Leads
 		}
 	}
 	return fmt.Sprintf("%s at %s: %s", where, c.Address, what)
@@ -92,7 +92,7 @@ func (j *judge) judgeSchemes(name string, a netip.Addr, plain, secure *Contact) 
 		j.findAt(a, "https-closed", finding.Warning, name, "%s answers over http, and not over https: browsers warn, or do not even try http.",
 			"Set up https, with a certificate for "+name+".", secure.text())
 	case works(plain) && works(secure) && plain.Leads == "" && plain.Status < 400:
-		j.findAt(a, "http-stays", finding.Warning, name, "%s serves the site over http without leading to https: what users send can be read on the way.",
+		j.findAt(a, "http-stays", finding.Warning, name, "%s serves the website over http without a redirect to https: what users send can be read on the way.",
 			"Redirect http to https.", plain.text())
 	}
 	for _, c := range []*Contact{plain, secure} {
@@ -101,14 +101,14 @@ func (j *judge) judgeSchemes(name string, a netip.Addr, plain, secure *Contact) 
 			j.findAt(a, "tls-fails", finding.Error, name, "%s answers on the port for https, and no secure connection comes about: "+c.Problem+".",
 				"See to the host's TLS set-up; does it know the name "+name+"?", c.text())
 		case c.Failure == NoHTTP:
-			j.findAt(a, "site-not-http", finding.Error, name, "%s answers, and not as a web server does: "+c.Problem+".", "See what stands behind this port at the host.", c.text())
+			j.findAt(a, "site-not-http", finding.Error, name, "%s answers, and not as a web server does: "+c.Problem+".", "See what listens on this port at the host.", c.text())
 		case works(c) && c.Status >= 500:
 			j.findAt(a, "site-error", finding.Warning, name, fmt.Sprintf("%%s answers with an error of its own, status %d.", c.Status), "See the web server's log.", c.text())
 		case works(c) && c.Status >= 400:
 			j.findAt(a, "site-status", finding.Notice, name, fmt.Sprintf("%%s answers the front page with status %d.", c.Status), "See whether the web server knows the name "+name+".", c.text())
 		}
 		if works(c) && c.Secure && strings.HasPrefix(c.Leads, "http://") {
-			j.findAt(a, "redirect-insecure", finding.Warning, name, "%s leads from https back to http: "+c.Leads+".", "Redirect to an https address.", c.text())
+			j.findAt(a, "redirect-insecure", finding.Warning, name, "%s redirects from https back to http: "+c.Leads+".", "Redirect to an https address.", c.text())
 		}
 	}
 }
@@ -152,7 +152,7 @@ func (j *judge) judgeEnd(s Site) string {
 	past := []string{}
 	for range longestWay {
 		if slices.Contains(past, at) {
-			j.find("redirect-loop", finding.Error, short(s.Name), "Redirects lead in a circle: "+strings.Join(append(past, at), " to ")+".", "Correct the redirects at the web server; browsers give up.", past...)
+			j.find("redirect-loop", finding.Error, short(s.Name), "Redirects form a loop: "+strings.Join(append(past, at), " to ")+".", "Correct the redirects at the web server; browsers give up.", past...)
 			return ""
 		}
 		past = append(past, at)

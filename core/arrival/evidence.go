@@ -26,7 +26,7 @@ type Writes struct {
 	Silent []dnsname.Name // those that do not answer for the zone at one address at least, whoever writes there
 }
 
-// Site is a name that carries a site, and what was seen of it.
+// Site is a name that is a website, and what was seen of it.
 type Site struct {
 	Name      dnsname.Name
 	Wanted    []netip.Addr // where it shall lead; empty where that is not known
@@ -40,7 +40,7 @@ type Site struct {
 type Lead struct {
 	Who       string
 	Addresses []netip.Addr // sorted; of both families
-	Problem   string       // why it could not be told
+	Problem   string       // why it is not known
 	Until     *time.Time   // of a resolver: by when it must have let go of what it holds
 }
 

@@ -110,14 +110,14 @@ func (j *judge) judgeNames() {
 	}
 	domain := short(j.e.Domain)
 	if len(with) == 0 && len(without) > 0 {
-		j.find("site-none", finding.Notice, domain, "None of the names that usually carry a site has an address.", "Nothing to do, if there shall be no site.")
+		j.find("site-none", finding.Notice, domain, "None of the usual website names has an address.", "Nothing to do, if there should be no website.")
 		return
 	}
 	for _, s := range without {
 		if len(s.Wanted) > 0 {
 			continue // it is said below that it does not lead where it shall
 		}
-		j.find("site-no-address", finding.Warning, short(s.Name), fmt.Sprintf("%s has no address, while %s has: who types it finds nothing.", short(s.Name), short(with[0].Name)),
+		j.find("site-no-address", finding.Warning, short(s.Name), fmt.Sprintf("%s has no address, while %s has: its visitors get no address.", short(s.Name), short(with[0].Name)),
 			fmt.Sprintf("Give it the addresses of %s, or a CNAME to it where it is not the apex.", short(with[0].Name)))
 	}
 }
@@ -165,7 +165,7 @@ func (j *judge) whyNot(s Site, given []netip.Addr) string {
 			}
 		}
 	}
-	return "nobody was asked"
+	return "no resolver was asked"
 }
 
 // addresses lists every address that somebody leads to: the nameservers' first.
@@ -200,7 +200,7 @@ func (j *judge) judgeLead(s Site, given []netip.Addr) (wrongWay bool) {
 		if l.Problem != "" || slices.Equal(l.Addresses, s.Wanted) {
 			continue
 		}
-		j.find("site-elsewhere", finding.Warning, short(s.Name), fmt.Sprintf("%s leads to %s for %s, and the definition says %s.", l.Who, texts(l.Addresses), short(s.Name), texts(s.Wanted)),
+		j.find("site-elsewhere", finding.Warning, short(s.Name), fmt.Sprintf("%s returns %s for %s, and the definition has %s.", l.Who, texts(l.Addresses), short(s.Name), texts(s.Wanted)),
 			"See what a sync would change: beacon diff "+short(j.e.Domain)+". If it was synced a moment ago, check again.", l.Who+": "+texts(l.Addresses))
 		return true
 	}
@@ -232,11 +232,11 @@ func (j *judge) judgeBehind(s Site, given []netip.Addr) (list []Behind) {
 		return nil
 	}
 	name := short(s.Name)
-	j.find("site-behind", finding.Notice, name, fmt.Sprintf("%s, and the nameservers lead to %s.", behindText(list), texts(given)),
-		"Keep the old host running until they have let go; an authority whose resolver is as far behind would look for a certificate's proof at the old host.", seen...)
+	j.find("site-behind", finding.Notice, name, fmt.Sprintf("%s, and the nameservers return %s.", behindText(list), texts(given)),
+		"Keep the old host running until their copies have expired; an authority whose resolver is as far behind would look for a certificate's proof at the old host.", seen...)
 	if len(gone) > 0 {
-		j.find("old-host-stopped", finding.Warning, name, fmt.Sprintf("Users of %s are still led to %s, where nothing answers any more.", whos(list), strings.Join(gone, " and ")),
-			"Start the old host again until every cache has let go, and have it serve the site or redirect.", seen...)
+		j.find("old-host-stopped", finding.Warning, name, fmt.Sprintf("Users of %s still get %s, where nothing answers any more.", whos(list), strings.Join(gone, " and ")),
+			"Start the old host again until the old answers have expired from every cache, and have it serve the site or redirect.", seen...)
 	}
 	return list
 }
@@ -261,7 +261,7 @@ func behindText(list []Behind) string {
 			continue
 		}
 		group := slices.DeleteFunc(slices.Clone(list), func(o Behind) bool { return !same(o) })
-		text := fmt.Sprintf("%s still lead%s to %s", whos(group), third(len(group)), texts(b.Addresses))
+		text := fmt.Sprintf("%s still return%s %s", whos(group), third(len(group)), texts(b.Addresses))
 		if b.Until != nil {
 			text += " until " + day(*b.Until) + " at the latest"
 		}

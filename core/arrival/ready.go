@@ -28,7 +28,7 @@ func (j *judge) overHTTP(s Site, given []netip.Addr, caa []string, behind []Behi
 		case l.Problem != "":
 			r.Lacks = append(r.Lacks, fmt.Sprintf("%s does not say where it is: %s", l.Who, l.Problem))
 		case !slices.Equal(l.Addresses, want):
-			r.Lacks = append(r.Lacks, fmt.Sprintf("%s leads to %s, not %s", l.Who, texts(l.Addresses), texts(want)))
+			r.Lacks = append(r.Lacks, fmt.Sprintf("%s resolves to %s, not %s", l.Who, texts(l.Addresses), texts(want)))
 		}
 	}
 	for _, a := range given {
@@ -51,9 +51,9 @@ func (j *judge) overHTTP(s Site, given []netip.Addr, caa []string, behind []Behi
 func (j *judge) overDNS(caa []string) (r Readiness) {
 	switch w := j.e.Writes; {
 	case w == nil:
-		r.Unknown = "where records can be written is known only of domains that are looked after here"
+		r.Unknown = "where records can be written is known only of domains that are managed here"
 	case len(w.At)+len(w.Not) == 0:
-		r.Lacks = append(r.Lacks, "the parents lead to no nameserver")
+		r.Lacks = append(r.Lacks, "the parents name no nameserver")
 	case len(w.Not) > 0:
 		r.Lacks = append(r.Lacks, "records cannot be written from here at "+namesOf(w.Not))
 	}

@@ -34,7 +34,7 @@ func TestProjection(t *testing.T) {
 		{"a type that is", Caps{Types: []record.Type{record.TXT, record.A}}, a, a, ""},
 		{"one string stays", Caps{Texts: TextJoined}, set("t", record.TXT, `"one"`), set("t", record.TXT, `"one"`), ""},
 		{"strings are put together", Caps{Texts: TextJoined}, set("t", record.TXT, `"one " "two"`), set("t", record.TXT, `"one two"`), "text-joined"},
-		{"a long text is cut anew", Caps{Texts: TextJoined}, set("t", record.TXT, quoted(strings.Repeat("x", 100))+" "+quoted(strings.Repeat("x", 200))), set("t", record.TXT, quoted(strings.Repeat("x", 300))), "text-joined"},
+		{"a long text is cut again", Caps{Texts: TextJoined}, set("t", record.TXT, quoted(strings.Repeat("x", 100))+" "+quoted(strings.Repeat("x", 200))), set("t", record.TXT, quoted(strings.Repeat("x", 300))), "text-joined"},
 		{"strings that fit one", Caps{Texts: TextSingle}, set("t", record.TXT, `"one " "two"`), set("t", record.TXT, `"one two"`), "text-joined"},
 		{"a text that fits no string", Caps{Texts: TextSingle}, set("t", record.TXT, quoted(strings.Repeat("x", 256))), record.Set{}, "text-unsupported"},
 		{"octets that are no text", Caps{Texts: TextJoined}, set("t", record.TXT, `"\200"`), record.Set{}, "text-unsupported"},

@@ -110,11 +110,11 @@ func (p *projection) findings(zone dnsname.Name) (found []finding.Finding) {
 	}
 	if len(p.kept) > 0 {
 		add("apex-not-written", finding.Warning, fmt.Sprintf("The provider keeps what the zone says about its own nameservers; not written there: %s.", some(p.kept)),
-			"Take it out of the definition. Where the domain is delegated to is said there by nameservers: or delegate_to:.")
+			"Remove it from the definition. Where the domain is delegated to is said there by nameservers: or delegate_to:.")
 	}
 	if len(p.unheld) > 0 {
 		add("type-unsupported", finding.Error, fmt.Sprintf("The provider cannot keep records of this type; not written there: %s.", some(p.unheld)),
-			"Take them out of the zone, or place it with a provider that can; others may answer differently until then.")
+			"Remove them from the zone, or place it with a provider that can; others may answer differently until then.")
 	}
 	return found
 }

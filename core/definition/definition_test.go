@@ -90,7 +90,7 @@ func TestFaults(t *testing.T) {
 		{"account", zone + "    providers: [Heron Main]\n    records: |\n      x A 192.0.2.1", "3:17", "account name"},
 		{"record", zone + "    records: |\n\n      # www A 192.0.2.1\n      www A https://x/", "5:9", "no record type"},
 		{"record data", zone + "    records: |\n      ok A 192.0.2.1\n      www A https://x/", "5:13", "web address"},
-		{"collision", zone + "    records: |\n      www A 192.0.2.1\n      www CNAME b", "5:7", "no CNAME can stand beside"},
+		{"collision", zone + "    records: |\n      www A 192.0.2.1\n      www CNAME b", "5:7", "no CNAME may be beside"},
 		{"indented first line", zone + "    records: |2\n       A 192.0.2.1", "4:8", "no owner"},
 	} {
 		t.Run(c.name, func(t *testing.T) {

@@ -176,7 +176,7 @@ func needNames(needs []Parameter) string {
 func (r *reader) expandKit(k *kitSource, values map[string]string, zone dnsname.Name, ttl uint32) (all []made) {
 	if k.open {
 		r.in(&source{name: k.File}, func() {
-			r.faultAt(k.Line, 3, fmt.Sprintf("kit %s uses itself, by way of others or at once", k.Name), "take one of the uses out")
+			r.faultAt(k.Line, 3, fmt.Sprintf("kit %s uses itself, directly or through others", k.Name), "remove one of the uses")
 		})
 		return nil
 	}

@@ -64,7 +64,7 @@ func (n Parameter) Check(value string) error {
 	case len(value) > longestValue:
 		return fmt.Errorf("%s is %d characters long; %d are the most", n.Name, len(value), longestValue)
 	case strings.ContainsFunc(value, unicode.IsControl) || strings.ContainsAny(value, "\"\\\u2028\u2029"):
-		return fmt.Errorf("%s has a quote, a backslash or a line break in it, with which it could end the record that it stands in", n.Name)
+		return fmt.Errorf("%s has a quote, a backslash or a line break in it, with which it could end its record", n.Name)
 	}
 	switch n.Type {
 	case NameParameter:

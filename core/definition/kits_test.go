@@ -81,7 +81,7 @@ func TestKitFaults(t *testing.T) {
 		{"choice", uses("{k: {x: no}}", "    parameters: {x: {type: choice, of: [a, b]}}\n    records: |\n      @ TXT \"${x}\"\n"), "3:12", "none of a, b"},
 		{"number", uses("{k: {x: 7}}", "    parameters: {x: {type: number, max: 5}}\n    records: |\n      @ MX ${x} a.b.\n"), "3:12", "from 0 to 5"},
 		{"address", uses("{k: {x: web}}", "    parameters: {x: ipv4}\n    records: |\n      @ A ${x}\n"), "3:12", "no IPv4 address"},
-		{"breaking out", uses(`{k: {x: 'a" "b'}}`, "    parameters: [x]\n    records: |\n      @ TXT \"${x}\"\n"), "3:12", "end the record"},
+		{"breaking out", uses(`{k: {x: 'a" "b'}}`, "    parameters: [x]\n    records: |\n      @ TXT \"${x}\"\n"), "3:12", "end its record"},
 		{"unknown value", uses("k", "    records: |\n      @  TXT \"${x}\"\n"), "7:15", `no value "x"`},
 		{"value not closed", uses("k", "    parameters: {x: {default: a}}\n    records: |\n      @  TXT \"${x\"\n"), "8:15", "not closed"},
 		{"type", kit("    parameters: {x: colour}\n    records: |\n      @ A 192.0.2.1\n"), "3:21", `no type`},
@@ -91,9 +91,9 @@ func TestKitFaults(t *testing.T) {
 		{"itself", kit("    kits: [k]\n"), "2:3", "uses itself"},
 		{"twice", kit("    records: |\n      @ A 192.0.2.1\n  k:\n    records: |\n      @ A 192.0.2.2\n"), "5:3", "twice"},
 		{"environment", "values:\n  x: {environment: TIDE}\n", "2:20", "the environment has no TIDE"},
-		{"left and defined", "zones:\n  a.example:\n    ignore: ['** TXT']\n    records: |\n      b TXT x\n", "5:7", "left to somebody else"},
+		{"left and defined", "zones:\n  a.example:\n    ignore: ['** TXT']\n    records: |\n      b TXT x\n", "5:7", `matches "ignore"`},
 		{"pattern", "zones:\n  a.example:\n    ignore: ['x']\n    records: |\n      b TXT x\n", "3:14", "no pattern"},
-		{"a kit against the zone", "zones:\n  a.example:\n    kits: [k]\n    records: |\n      www A 192.0.2.1\n" + kit("    records: |\n      www CNAME @\n"), "9:7", "no CNAME can stand beside"},
+		{"a kit against the zone", "zones:\n  a.example:\n    kits: [k]\n    records: |\n      www A 192.0.2.1\n" + kit("    records: |\n      www CNAME @\n"), "9:7", "no CNAME may be beside"},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			_, faults := Read(files("f.beacon.yaml", c.text))

@@ -90,7 +90,7 @@ func (r *reader) each(n *yaml.Node, do func(key, value *yaml.Node)) {
 	for i := 0; i < len(n.Content); i += 2 {
 		key, value := n.Content[i], n.Content[i+1]
 		if first, twice := seen[key.Value]; twice {
-			r.fault(key, fmt.Sprintf("%q stands twice, first on line %d", key.Value, first), "keep one of them")
+			r.fault(key, fmt.Sprintf("%q is given twice, first on line %d", key.Value, first), "keep one of them")
 			continue
 		}
 		seen[key.Value] = key.Line
@@ -165,7 +165,7 @@ type block struct {
 
 func (r *reader) block(n *yaml.Node) (block, bool) {
 	if n.Kind != yaml.ScalarNode || n.Style&yaml.LiteralStyle == 0 {
-		r.fault(n, "records stand in a block, one a line", `write "records: |" and the records below it, indented`)
+		r.fault(n, "records are written in a block, one per line", `write "records: |" and the records below it, indented`)
 		return block{}, false
 	}
 	return block{n.Value, r.file, n.Line + 1, r.blockColumn(n)}, true

@@ -21,7 +21,7 @@ type Settings struct {
 	Websites     []dnsname.Name   // the names that carry a site; nil for those that usually do, none where it is empty
 }
 
-// MostWebsites bounds how many names of one zone are looked at as sites.
+// MostWebsites bounds how many names of one zone are visited as websites.
 const MostWebsites = 8
 
 // ParseWebsites takes names below a zone, and @ for its apex.
@@ -43,7 +43,7 @@ func ParseWebsites(texts []string, zone dnsname.Name) ([]dnsname.Name, error) {
 		}
 	}
 	if len(list) > MostWebsites {
-		return nil, fmt.Errorf("at most %d names of a zone are looked at as sites", MostWebsites)
+		return nil, fmt.Errorf("at most %d names of a zone are visited as websites", MostWebsites)
 	}
 	return list, nil
 }
@@ -63,7 +63,7 @@ func WebsiteLabels(sites []dnsname.Name, zone dnsname.Name) []string {
 func (r *reader) readWebsites(n *yaml.Node, zone dnsname.Name) []dnsname.Name {
 	var texts []string
 	if n.Kind != yaml.SequenceNode || n.Decode(&texts) != nil {
-		r.fault(n, `"websites" is a list of names`, `write it like ["@", www, shop]; [] where the zone carries no site`)
+		r.fault(n, `"websites" is a list of names`, `write it like ["@", www, shop]; [] where the zone has no website`)
 		return nil
 	}
 	list, err := ParseWebsites(texts, zone)

@@ -101,7 +101,7 @@ func (r *reader) readNameservers(n *yaml.Node) (list []dnsname.Name) {
 		case err != nil:
 			r.fault(item, err.Error(), "")
 		case slices.Contains(list, name):
-			r.fault(item, fmt.Sprintf("%s is in the list twice", dnsname.Short(name)), "take one of them out")
+			r.fault(item, fmt.Sprintf("%s is in the list twice", dnsname.Short(name)), "remove one of them")
 		default:
 			list = append(list, name)
 		}
@@ -142,7 +142,7 @@ func (r *reader) makeZone(z *zoneSource) Zone {
 		z.Written = append(z.Written, m.record)
 		z.Origins = append(z.Origins, m.from)
 		if record.AnyMatches(z.Ignore, m.record.Key()) {
-			r.faults = append(r.faults, m.fault(fmt.Sprintf("%s is to be left to somebody else by \"ignore\", and is defined here", m.record.Key()), "take out the record, or the pattern"))
+			r.faults = append(r.faults, m.fault(fmt.Sprintf("%s matches \"ignore\", and is defined here", m.record.Key()), "remove the record, or the pattern"))
 		}
 	}
 	z.Contents = record.NewContents(append([]record.Record(nil), z.Written...))

@@ -30,7 +30,7 @@ func (h History) moments(domain string) []Moment {
 		d, why := h.delegationBound()
 		m := Moment{What: "delegation", Subject: domain, Since: h.Since, By: d, Likely: h.likelyDelegation(d), Why: why}
 		if h.Former.Told.IsZero() {
-			m.Except = "a resolver that keeps refreshing the old set from the old nameservers is bound by no time, until the new NS records stand in the old zone or the old zone is gone"
+			m.Except = "a resolver that keeps refreshing the old set from the old nameservers is bound by no time, until the new NS records are in the old zone or the old zone is gone"
 		}
 		out = append(out, m)
 		for _, old := range h.Former.Sets {

@@ -43,7 +43,7 @@ func (g *given) judged() Report {
 	return Judge(g.plan, Advance(g.h, g.s), g.s)
 }
 
-// both does something to what each server in force answered.
+// both does something to what each server active answered.
 func (g *given) both(do func(*evidence.ServerAnswer)) {
 	for i := range g.s.Servers {
 		do(&g.s.Servers[i])

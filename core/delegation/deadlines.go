@@ -8,7 +8,7 @@ import (
 )
 
 // Deadline is a moment at which something ends unless somebody sees to it: a registration, a signature, a certificate. Its
-// coming near leaves the verdict as it is, and has to be told all the same.
+// coming near leaves the verdict as it is, and must be configured all the same.
 type Deadline struct {
 	Code    string    `json:"code"` // of the finding
 	Subject string    `json:"subject"`
@@ -29,7 +29,7 @@ func (r Report) Deadlines() (list []Deadline) {
 	return list
 }
 
-// drift is by how much a deadline may move and still be the one that was told: signatures are made anew a few at a time.
+// drift is by how much a deadline may move and still be the one that was told: signatures are made again a few at a time.
 const drift = 24 * time.Hour
 
 // Unheard gives those of a list that are none of what was told.

@@ -16,7 +16,7 @@ import (
 // DSState is what the parents say of the domain's keys, and since when.
 type DSState struct {
 	Text    string    `json:"text"`    // the DS records in one line; empty for none
-	TTL     TTLs      `json:"ttl"`     // how long caches hold what is in force: the DS set, or that there is none
+	TTL     TTLs      `json:"ttl"`     // how long caches hold what is active: the DS set, or that there is none
 	Known   bool      `json:"known"`   // the parents were heard about it
 	Changed time.Time `json:"changed"` // first complete sweep with it, after another was seen
 	Was     string    `json:"was"`
@@ -57,14 +57,14 @@ func (h *History) observeDS(s evidence.Sweep) {
 		h.DS = DSState{Text: text, TTL: TTLs{}.Seen(ttl, at), Known: true, Changed: at, Was: h.DS.Text, Held: h.DS.TTL.At(at)}
 	default:
 		at := lastReceipt(s)
-		if h.DS.Back { // it was there again at one parent: the wait begins anew
+		if h.DS.Back { // it was there again at one parent: the wait begins again
 			h.DS.Changed, h.DS.Back = at, false
 		}
 		h.DS.TTL = h.DS.TTL.Seen(ttl, at)
 	}
 }
 
-// regressed begins the wait anew where a parent serves again what was before.
+// regressed begins the wait again where a parent serves again what was before.
 func (d *DSState) regressed(s evidence.Sweep) {
 	if d.Changed.IsZero() {
 		return
@@ -90,7 +90,7 @@ func (d DSState) moment(domain string) (Moment, bool) {
 	why := "the DS records were changed; caches may hold the old ones for "
 	switch {
 	case d.Text == "":
-		why = "the DS records were taken out; caches may hold them for "
+		why = "the DS records were removed; caches may hold them for "
 	case d.Was == "":
 		why = "DS records were put in; caches may hold that there are none for "
 	}
@@ -173,7 +173,7 @@ func glueOf(s evidence.Sweep, name dnsname.Name) (list []netip.Addr, ttl uint32,
 	return list, ttl, true
 }
 
-// ownAddresses gives the addresses that all servers in force give for a name.
+// ownAddresses gives the addresses that all servers active give for a name.
 func ownAddresses(s evidence.Sweep, name dnsname.Name) (list []netip.Addr, ttl uint32, same bool) {
 	for _, a := range s.Servers {
 		if a.Answer != evidence.Positive {
@@ -344,7 +344,7 @@ func (h History) holdsOld(r evidence.ResolverAnswer) (old, known bool) {
 const whole = 2 * time.Second
 
 // predict estimates from what a resolver holds when it will have let go of all that is old. While its delegation is old, what runs out is
-// fetched anew from the old servers, with the whole TTL.
+// fetched again from the old servers, with the whole TTL.
 func (h History) predict(r evidence.ResolverAnswer) time.Time {
 	until := r.At
 	stays := r.At // how long old answers can still be fetched
@@ -410,7 +410,7 @@ type oldAnswer struct {
 	n uint32
 }
 
-// oldAnswers gives what a set was before the changes that were last: at the servers in force, and at those before.
+// oldAnswers gives what a set was before the changes that were last: at the servers active, and at those before.
 func (h History) oldAnswers(k record.Key) (list []oldAnswer) {
 	for _, e := range h.Edits {
 		if e.Before.Key == k {

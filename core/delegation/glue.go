@@ -22,7 +22,7 @@ func (j *judge) judgeGlue() {
 		switch {
 		case len(given) == 0 && !j.parentsKnowMore():
 			j.find("glue-missing", finding.Error, dnsname.Short(name),
-				fmt.Sprintf("%s lies in the domain itself, and the parent gives no address for it: nobody can find it.", dnsname.Short(name)),
+				fmt.Sprintf("%s lies in the domain itself, and the parent has no address for it: resolvers cannot find it.", dnsname.Short(name)),
 				"Give its addresses at the registrar (it may call this host objects or glue records).",
 				fmt.Sprintf("the parent's referral to %s names %s, and has no A or AAAA record for it", j.short, dnsname.Short(name)))
 		case len(child[name]) > 0:
@@ -40,8 +40,8 @@ func (j *judge) judgeForeign() {
 			if !told[g.Name] {
 				told[g.Name] = true
 				j.find("glue-unneeded", finding.Notice, dnsname.Short(g.Name),
-					fmt.Sprintf("The parent gives addresses for %s, which lies outside its zone. Resolvers must not use them, and they go stale unseen.", dnsname.Short(g.Name)),
-					"Nothing to do, unless the registrar lets you take them out.", addressLine(p.Server.String(), g.Name, g.Addresses))
+					fmt.Sprintf("The parent serves addresses for %s, which lies outside its zone. Resolvers must not use them, and they go stale unseen.", dnsname.Short(g.Name)),
+					"Nothing to do, unless the registrar lets you remove them.", addressLine(p.Server.String(), g.Name, g.Addresses))
 			}
 		}
 	}
@@ -98,7 +98,7 @@ func (j *judge) compareGlue(name dnsname.Name, given, own []netip.Addr) {
 	seen := []string{addressLine("the parent's glue", name, given), addressLine("the zone itself", name, own)}
 	if stale := lacking(given, own); len(stale) > 0 {
 		j.find("glue-stale", finding.Warning, dnsname.Short(name),
-			fmt.Sprintf("The parent leads to %s at %s, which the zone does not name: glue that was left behind.", dnsname.Short(name), joinAddresses(stale)),
+			fmt.Sprintf("The parent has glue for %s at %s, which the zone does not name; it is left over.", dnsname.Short(name), joinAddresses(stale)),
 			"Correct the host's addresses at the registrar.", seen...)
 	}
 	if more := lacking(own, given); len(more) > 0 {

@@ -28,7 +28,7 @@ type History struct {
 	before    map[string]uint32    // Serials of the sweep before, within one judgement
 }
 
-// State is what was seen while one nameserver set was in force.
+// State is what was seen while one nameserver set was active.
 type State struct {
 	Set     []dnsname.Name `json:"set"`
 	P       TTLs           `json:"p"`           // seen on the parents' referral
@@ -57,7 +57,7 @@ func (k Kept) HeldUntil(last time.Time) time.Time {
 	return until
 }
 
-// Former is a state that is no longer in force, and what has happened at its servers since.
+// Former is a state that is no longer active, and what has happened at its servers since.
 type Former struct {
 	State
 	Told    time.Time    `json:"told"`    // Tc: since when all old servers serve the new apex NS set; zero: they do not
@@ -70,7 +70,7 @@ type MatchedSet struct {
 	At  time.Time  `json:"at"`
 }
 
-// Edit is a watched set that changed at the servers in force.
+// Edit is a watched set that changed at the servers active.
 type Edit struct {
 	Before Kept      `json:"before"`
 	N      uint32    `json:"n"`  // negative TTL then
@@ -212,7 +212,7 @@ func (st *State) observeParents(s evidence.Sweep) {
 	}
 }
 
-// observeServers keeps what the servers in force say, and notices watched sets that they changed.
+// observeServers keeps what the servers active say, and notices watched sets that they changed.
 func (h *History) observeServers(s evidence.Sweep) {
 	st := &h.Current
 	servers := evidence.ServersOf(s, st.Set)

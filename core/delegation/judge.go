@@ -91,7 +91,7 @@ func (j *judge) find(code string, severity finding.Severity, subject, message, r
 func (j *judge) dated(by time.Time) { j.report.Findings[len(j.report.Findings)-1].By = &by }
 
 // verdict: wrong beats settling beats settled; where a parent stayed silent and nothing was established before, it
-// could not be told.
+// is not known.
 func (j *judge) verdict(delegated bool) Verdict {
 	switch {
 	case j.brokenUp:
@@ -159,7 +159,7 @@ func (j *judge) brokenAbove(zone dnsname.Name, why string, seen ...string) {
 	j.brokenUp = true
 	j.find("zone-above-broken", finding.Error, inWords(zone),
 		fmt.Sprintf("The domain does not resolve, for a zone above it, %s, is broken: %s.", inWords(zone), why),
-		"See to that zone first, or tell whoever runs it: beacon check "+inWords(zone)+". Nothing at the domain itself helps.", seen...)
+		"Fix that zone first, or tell its operator: beacon check "+inWords(zone)+". Nothing at the domain itself helps.", seen...)
 }
 
 func (j *judge) fillSources() {

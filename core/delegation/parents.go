@@ -25,7 +25,7 @@ func (j *judge) judgeRegistrar() {
 	if len(j.plan.Wanted) == 0 && len(r.Active) > 0 {
 		if set, complete := parentSet(j.s); complete && len(set) > 0 && !SameSet(set, r.Active) {
 			j.find("registrar-differs", finding.Warning, j.short,
-				fmt.Sprintf("The registrar has %s in force, and the parent serves %s.", joinNames(r.Active), joinNames(set)),
+				fmt.Sprintf("The registrar has %s active, and the parent serves %s.", joinNames(r.Active), joinNames(set)),
 				"Wait for the registry, usually minutes. If this lasts over an hour, ask the registrar.")
 		}
 	}
@@ -37,7 +37,7 @@ func (j *judge) judgeRegistrar() {
 		severity = finding.Error
 	}
 	j.find("saved-not-active", severity, j.short,
-		fmt.Sprintf("The registrar has saved a new nameserver list (%s) that is not in force: in force is still %s. "+
+		fmt.Sprintf("The registrar has saved a new nameserver list (%s) that is not active; active is still %s. "+
 			"Waiting will not help.", joinNames(r.Saved), joinNames(r.Active)),
 		"Make the saved list active: beacon delegate "+j.short)
 }
@@ -59,7 +59,7 @@ func (j *judge) judgeParents() bool {
 		case evidence.Lame:
 			j.find("parent-lame", finding.Warning, dnsname.Short(p.Name),
 				fmt.Sprintf("The parent's nameserver %s does not answer for %s: %s. Resolvers that ask it have to ask another.", p.Address, inWords(j.s.Zone), p.Problem),
-				"Nothing to do at the domain; tell whoever runs the zone above, if this lasts.", fmt.Sprintf("%s: %s", p.Server, p.Problem))
+				"Nothing to do at the domain; tell the operator of the parent zone, if this lasts.", fmt.Sprintf("%s: %s", p.Server, p.Problem))
 		case evidence.Silent:
 			j.deaf = true
 			j.find("parent-silent", finding.Warning, dnsname.Short(p.Name),
@@ -122,11 +122,11 @@ func (j *judge) parentsAgree() bool {
 		if set == "" {
 			set = "no delegation"
 		}
-		parts = append(parts, strings.Join(who, ", ")+" gives "+set)
+		parts = append(parts, strings.Join(who, ", ")+" returns "+set)
 	}
 	j.waiting = true
 	j.find("parents-disagree", finding.Warning, j.short,
-		"The parent's nameservers do not all say the same: "+joinSorted(parts)+". A change is on its way through the registry.",
+		"The parent's nameservers do not all say the same: "+joinSorted(parts)+". A change is under way at the registry.",
 		"Wait until all of them agree; only then does the time count. If this lasts over an hour, ask the registrar.", parts...)
 	return false
 }
@@ -146,12 +146,12 @@ func (j *judge) compareWithWanted() {
 	}
 	if len(extra) > 0 {
 		j.find("parent-set-mixed", finding.Error, domain,
-			fmt.Sprintf("The parent also lists %s, which is not wanted: part of all questions goes there.", joinNames(extra)),
-			"Take it out of the list at the registrar.")
+			fmt.Sprintf("The parent also lists %s, which is not desired: part of all questions goes there.", joinNames(extra)),
+			"Remove it from the list at the registrar.")
 	}
 	if len(lacking) > 0 {
 		j.find("parent-set-incomplete", finding.Warning, domain,
-			fmt.Sprintf("The parent lists %d of the %d wanted nameservers; missing: %s.", len(wanted)-len(lacking), len(wanted), joinNames(lacking)),
+			fmt.Sprintf("The parent lists %d of the %d desired nameservers; missing: %s.", len(wanted)-len(lacking), len(wanted), joinNames(lacking)),
 			"Add the missing ones at the registrar.")
 	}
 }
@@ -168,7 +168,7 @@ func (j *judge) misspelt(lacking, extra []dnsname.Name) bool {
 			found = true
 			meant = strings.TrimSuffix(meant, ".")
 			j.find("nameserver-misspelt", finding.Error, dnsname.Short(n),
-				fmt.Sprintf("The parent lists %s; wanted is %s. They differ in a character or two.", dnsname.Short(n), meant),
+				fmt.Sprintf("The parent lists %s; desired is %s. They differ in a character or two.", dnsname.Short(n), meant),
 				"Correct the name at the registrar.")
 		}
 	}
@@ -182,7 +182,7 @@ func (j *judge) otherSet(domain string) {
 	case r != nil && SameSet(r.Active, j.plan.Wanted):
 		j.waiting = true
 		j.find("registry-not-updated", finding.Warning, domain,
-			"The registrar has the new list in force, and the parent's nameservers still serve the old one: "+joinNames(j.set)+".",
+			"The registrar has the new list active, and the parent's nameservers still serve the old one: "+joinNames(j.set)+".",
 			"Wait for the registry, usually minutes. If this lasts over an hour, ask the registrar.")
 	case r != nil && r.Problem == "" && SameSet(r.Saved, j.plan.Wanted):
 		// saved-not-active says it all
@@ -193,7 +193,7 @@ func (j *judge) otherSet(domain string) {
 			"When the new zone is ready, move the domain: beacon delegate "+domain)
 	default:
 		j.find("parent-serves-other-set", finding.Error, domain,
-			fmt.Sprintf("The parent serves %s; wanted is %s.", joinNames(j.set), joinNames(j.plan.Wanted)),
+			fmt.Sprintf("The parent serves %s; desired is %s.", joinNames(j.set), joinNames(j.plan.Wanted)),
 			"Change the nameservers at the registrar: beacon delegate "+domain)
 	}
 }

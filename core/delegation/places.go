@@ -30,15 +30,15 @@ func (j *judge) judgePlaces() {
 				}
 				if j.inSet(there.Server) {
 					j.find("vantage-points-disagree", finding.Warning, dnsname.Short(there.Name),
-						fmt.Sprintf("From here %s at %s gives: %s. From %s: %s.", dnsname.Short(there.Name), there.Address, heardAs(here), p.Name, heardAs(there)),
-						"Something on the way, or the server itself, treats the two places differently: an address that stands for many machines, or a filter.")
+						fmt.Sprintf("From here %s at %s returns: %s. From %s: %s.", dnsname.Short(there.Name), there.Address, heardAs(here), p.Name, heardAs(there)),
+						"Something on the way, or the server itself, treats the two places differently: an address that many machines share, or a filter.")
 				}
 			}
 		}
 		if len(seen.Parents) > 0 {
 			if set, complete := parentSet(seen); complete && j.agreed && !SameSet(set, j.set) {
-				j.find("vantage-points-disagree", finding.Warning, j.short, fmt.Sprintf("From %s the parent gives %s; from here %s.", p.Name, joinNames(set), joinNames(j.set)),
-					"A change may be on its way through the registry; if this lasts, ask the registrar.")
+				j.find("vantage-points-disagree", finding.Warning, j.short, fmt.Sprintf("From %s the parent returns %s; from here %s.", p.Name, joinNames(set), joinNames(j.set)),
+					"A change may be under way at the registry; if this lasts, ask the registrar.")
 			}
 		}
 	}

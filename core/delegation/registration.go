@@ -22,15 +22,15 @@ func (j *judge) judgeRegistration() {
 		seen := fmt.Sprintf("%s: status %s", r.From, status)
 		switch strings.ReplaceAll(strings.ToLower(status), " ", "") {
 		case "clienthold", "serverhold":
-			j.find("registration-on-hold", finding.Error, j.short, fmt.Sprintf("The registration is on hold (%s): the registry takes the domain out of the zone above, so nobody finds it.", status),
+			j.find("registration-on-hold", finding.Error, j.short, fmt.Sprintf("The registration is on hold (%s): the registry removes the domain from the parent zone, so resolvers do not find it.", status),
 				remedy+" Holds are set for unpaid bills, unconfirmed addresses and complaints.", seen)
 		case "redemptionperiod", "pendingdelete", "pendingrestore":
-			j.find("registration-in-redemption", finding.Error, j.short, fmt.Sprintf("The registration was deleted (%s), and will be free for anybody soon.", status),
+			j.find("registration-in-redemption", finding.Error, j.short, fmt.Sprintf("The registration was deleted (%s), and will be free for anyone soon.", status),
 				remedy+" It can be restored for some weeks only, usually for a fee.", seen)
 		case "autorenewperiod":
 			j.find("registration-renewed", finding.Notice, j.short, "The registration was renewed by the registry of itself; the registrar may still give it back.", remedy, seen)
 		case "pendingtransfer":
-			j.find("registration-in-transfer", finding.Warning, j.short, "The registration is being moved to another registrar. If nobody here asked for that, somebody else did.", remedy, seen)
+			j.find("registration-in-transfer", finding.Warning, j.short, "The registration is being moved to another registrar. If no user here asked for that, another party did.", remedy, seen)
 		}
 	}
 	if r.Expires == nil {
@@ -40,7 +40,7 @@ func (j *judge) judgeRegistration() {
 	seen := fmt.Sprintf("%s: expires %s", r.From, r.Expires.UTC().Format(time.DateOnly))
 	switch {
 	case left <= 0:
-		j.find("registration-expired", finding.Error, j.short, fmt.Sprintf("The registration ended on %s.", r.Expires.UTC().Format("2 January 2006")), "Renew it at once: "+remedy, seen)
+		j.find("registration-expired", finding.Error, j.short, fmt.Sprintf("The registration ended on %s.", r.Expires.UTC().Format("2 January 2006")), "Renew it immediately: "+remedy, seen)
 	case left < expiresSoon:
 		j.find("registration-ends-soon", finding.Warning, j.short, fmt.Sprintf("The registration ends in %d days, on %s.", int(left.Hours()/24), r.Expires.UTC().Format("2 January 2006")), "Renew it, or see that it renews itself. "+remedy, seen)
 		j.dated(*r.Expires)

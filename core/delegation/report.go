@@ -73,8 +73,8 @@ type SitePlan struct {
 // Registration is what a registrar holds of a domain.
 type Registration struct {
 	Account string         `json:"account"`
-	Active  []dnsname.Name `json:"active"`            // in force
-	Saved   []dnsname.Name `json:"saved"`             // stored, in force only once made active
+	Active  []dnsname.Name `json:"active"`            // active
+	Saved   []dnsname.Name `json:"saved"`             // stored, active only once made active
 	AskedAt time.Time      `json:"asked_at"`          // world time
 	Status  []string       `json:"status,omitempty"`  // in the words of RFC 8056, such as "client hold"
 	Expires *time.Time     `json:"expires,omitempty"` // when the registration ends

@@ -23,7 +23,7 @@ func (j *judge) judgeResolvers() {
 		case r.Rcode != "" && r.Problem != "":
 			j.find("resolver-fails", finding.Warning, r.Name,
 				fmt.Sprintf("The resolver %s (%s) finds nothing: %s.", r.Name, r.Address, r.Problem),
-				"See what else is said here of the domain; if nothing is, ask whoever runs this resolver.", r.Explained...)
+				"See what else is said here of the domain; if nothing is, ask the operator of this resolver.", r.Explained...)
 		case r.Problem != "":
 			j.find("resolver-silent", finding.Warning, r.Name,
 				fmt.Sprintf("The resolver %s (%s) could not be asked: %s.", r.Name, r.Address, r.Problem),
@@ -60,15 +60,15 @@ func (j *judge) judgeResolver(v *View, r evidence.ResolverAnswer) {
 	for _, s := range v.Sets {
 		if s.Until != nil && v.AskedAt.After(s.Until.Add(grace)) && v.Sees != "old" {
 			j.find("resolver-overstays", finding.Error, v.Name,
-				fmt.Sprintf("%s still gives the old answer for %s, though it had to let go by %s.", name, evidence.KeyText(s.Key), clockText(*s.Until)),
-				"Ask whoever runs it to clear its cache for "+j.short+"; it does not keep to TTLs.", seenSet(v.Name, s))
+				fmt.Sprintf("%s still returns the old answer for %s, although its copy should have expired by %s.", name, evidence.KeyText(s.Key), clockText(*s.Until)),
+				"Ask its operator to clear its cache for "+j.short+"; it does not keep to TTLs.", seenSet(v.Name, s))
 		}
 	}
 	if len(r.Again) > 0 {
 		o := r.Again[0]
 		j.find("resolver-mixed", finding.Notice, v.Name,
-			fmt.Sprintf("%s gave two answers for %s in a row: many machines stand behind one address, and one does not know what another holds.", name, evidence.KeyText(o.Key)),
-			"Nothing to do; expect both answers until the last of them has let go.", v.Name+": "+o.Text())
+			fmt.Sprintf("%s returned two answers for %s in a row: many machines share one address, and one does not know what another holds.", name, evidence.KeyText(o.Key)),
+			"Nothing to do; expect both answers until the copies of all of them have expired.", v.Name+": "+o.Text())
 	}
 	if r.Refuses {
 		why := ""
@@ -163,11 +163,11 @@ func (j *judge) boundOf(what, subject string) *time.Time {
 	return latest(slices.DeleteFunc(slices.Clone(j.report.Moments), func(m Moment) bool { return m.What != what || m.Subject != subject }))
 }
 
-// stillOld judges a resolver that goes to nameservers that are no longer in force.
+// stillOld judges a resolver that goes to nameservers that are no longer active.
 func (j *judge) stillOld(v *View) {
 	name := v.Name + " (" + v.Address + ")"
 	by := j.boundOf("delegation", j.plan.Domain.String())
-	seen := fmt.Sprintf("%s, asked for a name that nobody has: SOA of %s", name, v.Through)
+	seen := fmt.Sprintf("%s, asked for a name that does not exist: SOA of %s", name, v.Through)
 	switch {
 	case by == nil && v.Sees == "old":
 		j.waiting = true
@@ -179,12 +179,12 @@ func (j *judge) stillOld(v *View) {
 			"If the nameservers were changed within the last two days, wait; else ask who runs this resolver.", seen)
 	case v.AskedAt.After(by.Add(grace)):
 		j.find("resolver-overstays", finding.Error, v.Name,
-			fmt.Sprintf("%s still goes to the old nameservers (%s), though it had to let go by %s.", name, v.Through, clockText(*by)),
-			"Ask whoever runs it to clear its cache for "+j.short+"; it does not keep to TTLs.", seen)
+			fmt.Sprintf("%s still goes to the old nameservers (%s), although its copy should have expired by %s.", name, v.Through, clockText(*by)),
+			"Ask its operator to clear its cache for "+j.short+"; it does not keep to TTLs.", seen)
 	default:
 		v.Until = by
 		j.find("resolver-still-old", finding.Notice, v.Name,
 			fmt.Sprintf("%s still goes to the old nameservers (%s). That is normal until %s.", name, v.Through, clockText(*by)),
-			"Nothing to do; it must have let go by then.", seen)
+			"Nothing to do; its copy expires by then.", seen)
 	}
 }

@@ -47,7 +47,7 @@ func (j *judge) judgeNoAddress(p evidence.NameProblem) {
 	switch p.Kind {
 	case evidence.NameMissing:
 		j.find("nameserver-missing", finding.Error, name, fmt.Sprintf("The delegation names %s, which does not exist.", name),
-			"Correct the name at the registrar, or take it out there.", name+" A: NXDOMAIN")
+			"Correct the name at the registrar, or remove it there.", name+" A: NXDOMAIN")
 	case evidence.NameAlias:
 		j.find("nameserver-is-alias", finding.Error, name, fmt.Sprintf("The delegation names %s, and %s. Resolvers do not follow that.", name, p.Problem),
 			"Give the nameserver A and AAAA records of its own, or put the name behind the alias into the delegation.")
@@ -58,8 +58,8 @@ func (j *judge) judgeNoAddress(p evidence.NameProblem) {
 		} // within the domain it is missing glue, which judgeGlue says
 	default:
 		j.find("nameserver-unresolvable", finding.Error, name,
-			fmt.Sprintf("The delegation names %s, which leads to no address: %s.", name, p.Problem),
-			"Correct the name at the registrar, or take it out there.")
+			fmt.Sprintf("The delegation names %s, which has no address: %s.", name, p.Problem),
+			"Correct the name at the registrar, or remove it there.")
 	}
 }
 
@@ -77,12 +77,12 @@ func (j *judge) judgeServer(a evidence.ServerAnswer) {
 		if a.Strange != "" {
 			j.find("wrong-source", finding.Error, subject,
 				fmt.Sprintf("Questions to %s at %s are answered from %s. Resolvers drop such answers.", subject, a.Address, a.Strange),
-				"Have the server answer from the address that was asked (a machine with several addresses has to be told).", seen)
+				"Have the server answer from the address that was asked (a machine with several addresses must be configured).", seen)
 			return
 		}
 		j.find("nameserver-silent", finding.Error, subject,
-			fmt.Sprintf("%s at %s gives no answer (%s).", subject, a.Address, a.Problem),
-			"See whether the server is up and reachable; if it is retired, take it out of the delegation.", seen)
+			fmt.Sprintf("%s at %s does not answer (%s).", subject, a.Address, a.Problem),
+			"See whether the server is up and reachable; if it is retired, remove it from the delegation.", seen)
 	case evidence.Lame:
 		j.judgeLame(a, subject, seen)
 	}
@@ -97,15 +97,15 @@ func (j *judge) judgeLame(a evidence.ServerAnswer, subject, seen string) {
 	case evidence.NotAuthoritative:
 		j.find("nameserver-not-authoritative", finding.Error, subject,
 			fmt.Sprintf("%s at %s answers, but not as an authority for the zone: it may be a resolver, or an expired secondary.", subject, a.Address),
-			"Make the zone at this server, or take it out of the delegation.", seen)
+			"Make the zone at this server, or remove it from the delegation.", seen)
 	case evidence.Upward:
 		j.find("nameserver-upward", finding.Error, subject,
 			fmt.Sprintf("%s at %s does not know the zone: %s.", subject, a.Address, a.Problem),
-			"Make the zone at this server, or take it out of the delegation.", seen)
+			"Make the zone at this server, or remove it from the delegation.", seen)
 	default:
 		j.find("nameserver-lame", finding.Error, subject,
 			fmt.Sprintf("%s at %s answers, but not for this zone: %s.", subject, a.Address, a.Problem),
-			"Make the zone at this provider, or take the nameserver out of the delegation.", seen)
+			"Make the zone at this provider, or remove the nameserver from the delegation.", seen)
 	}
 }
 
@@ -125,7 +125,7 @@ func (j *judge) judgeHabits(a evidence.ServerAnswer) {
 			"Open TCP to port 53 of this server (RFC 7766).")
 	}
 	if a.NoUDP {
-		j.find("no-udp", finding.Error, subject, at+" answers over TCP and not over UDP: most resolvers will take it for dead.",
+		j.find("no-udp", finding.Error, subject, at+" answers over TCP and not over UDP: most resolvers will treat it as dead.",
 			"Open UDP to port 53 of this server.")
 	}
 	if a.NoEDNS {
@@ -142,11 +142,11 @@ func (j *judge) judgeHabits(a evidence.ServerAnswer) {
 			"Keep these sets small, if speed matters.")
 	}
 	if a.Recursive {
-		j.find("open-recursion", finding.Warning, subject, at+" looks up other people's names for anybody, which is used to flood third parties.",
+		j.find("open-recursion", finding.Warning, subject, at+" looks up foreign names for anyone, which is used to flood third parties.",
 			"Switch recursion off on this nameserver.")
 	}
 	if a.Transfers {
-		j.find("open-transfer", finding.Warning, subject, at+" gives the whole zone to anybody who asks (AXFR).",
+		j.find("open-transfer", finding.Warning, subject, at+" gives the whole zone to anyone who asks (AXFR).",
 			"Allow transfers to your secondaries only.")
 	}
 }
@@ -237,7 +237,7 @@ func oneNetwork(addrs []netip.Addr) bool {
 	return true
 }
 
-// compareServers holds the servers in force against each other.
+// compareServers holds the servers active against each other.
 func (j *judge) compareServers(servers []evidence.ServerAnswer) {
 	j.compareSerials(servers)
 	answers := map[string]map[string][]string{}
@@ -262,11 +262,11 @@ func (j *judge) compareServers(servers []evidence.ServerAnswer) {
 		}
 		slices.Sort(seen)
 		if name, ok := splitName(different); ok {
-			j.find("nameserver-split", finding.Warning, name, fmt.Sprintf("The addresses of %s give different answers for %s: behind one name stand different servers.", name, key),
+			j.find("nameserver-split", finding.Warning, name, fmt.Sprintf("The addresses of %s return different answers for %s: one name has different servers.", name, key),
 				"Bring the servers behind this name to the same state.", seen...)
 			continue
 		}
-		j.find("answers-differ", finding.Warning, key, "The nameservers give different answers for this record set.",
+		j.find("answers-differ", finding.Warning, key, "The nameservers return different answers for this record set.",
 			"If they have not converged in a few minutes, look at the provider's state of the zone.", seen...)
 	}
 	j.compareKeys(servers)
@@ -320,13 +320,13 @@ func (j *judge) compareSerials(servers []evidence.ServerAnswer) {
 			return
 		}
 	}
-	state := "Whether they come together, the next check will tell."
+	state := "Whether they come together, the next check will show."
 	switch {
 	case moved:
-		state = "Since the last check they have come closer: they are on their way."
+		state = "Since the last check they have come closer: they are being updated."
 	case !j.h.SkewSince.IsZero() && j.now.Sub(j.h.SkewSince) > stuckAfter:
 		j.find("serials-stuck", finding.Warning, j.short,
-			fmt.Sprintf("%s has not taken up the zone's changes for %s: it is behind by %s.", strings.Join(slices.Compact(behind), ", "), roundSpan(j.now.Sub(j.h.SkewSince)), upTo(gap, len(behind))),
+			fmt.Sprintf("%s does not serve the zone's changes for %s: it is behind by %s.", strings.Join(slices.Compact(behind), ", "), roundSpan(j.now.Sub(j.h.SkewSince)), upTo(gap, len(behind))),
 			"Look at notifications and transfers between the primary and these servers.", seen...)
 		return
 	}

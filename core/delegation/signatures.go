@@ -13,7 +13,7 @@ import (
 	"beacon/core/finding"
 )
 
-// When a signature's end is near: it should have been made anew by then.
+// When a signature's end is near: it should have been made again by then.
 const (
 	endsSoon     = 24 * time.Hour
 	endsLate     = 72 * time.Hour // for those that were made to last
@@ -33,10 +33,10 @@ func (j *judge) judgeSignatures() {
 		j.report.DNSSEC = dnssec.Bogus
 		j.find("chain-broken-above", finding.Error, above.Zone,
 			fmt.Sprintf("The chain of signatures breaks above the domain, at %s: %s. Validating resolvers find nothing below.", above.Zone, faultText(above.Faults)),
-			"Nothing to do at the domain; tell whoever runs that zone.")
+			"Nothing to do at the domain; tell the operator of that zone.")
 		return
 	case above.State == dnssec.Indeterminate:
-		j.find("chain-unknown", finding.Notice, j.short, fmt.Sprintf("Whether the domain can be validated could not be told: %s.", faultText(above.Faults)),
+		j.find("chain-unknown", finding.Notice, j.short, fmt.Sprintf("Validation could not be checked: %s.", faultText(above.Faults)),
 			"Check again; see that the trust anchors are those of this root.")
 		return
 	case above.State == dnssec.Insecure:
@@ -109,7 +109,7 @@ func (j *judge) ownLink() (dnssec.Link, bool) {
 	}
 	if len(sets) > 1 {
 		j.waiting = true
-		j.find("ds-differs", finding.Warning, j.short, "The parent's nameservers do not all give the same DS records: a change is on its way through the registry.",
+		j.find("ds-differs", finding.Warning, j.short, "The parent's nameservers do not all serve the same DS records: a change is under way at the registry.",
 			"Wait until all of them agree. If this lasts over an hour, ask the registrar.")
 	}
 	return l, len(sets) > 0
@@ -167,7 +167,7 @@ func (j *judge) judgeGoing(list []*dns.DS) {
 		}
 		j.find("ds-would-break", finding.Warning, j.short,
 			fmt.Sprintf("The parent has a DS record, and the new nameservers %s: once delegated to, the domain would be gone for everybody behind a validating resolver.", what),
-			"Have the DS record taken out at the registrar first, and wait its TTL; put a new one in at the end.",
+			"Remove the DS record at the registrar first, and wait until it has expired; add a new one at the end.",
 			"the parent: "+dsText(list), fmt.Sprintf("%s: keys %s", a.Server, keyList(a.Keys.Keys())))
 		return
 	}
@@ -188,7 +188,7 @@ func keyList(keys []*dns.DNSKEY) string {
 func (j *judge) keysWithoutDS(servers []evidence.ServerAnswer) {
 	for _, a := range servers {
 		if keys := a.Keys.Keys(); len(keys) > 0 {
-			j.find("key-without-ds", finding.Notice, j.short, "The zone is signed, and the parent has no DS record for it: nobody validates it.",
+			j.find("key-without-ds", finding.Notice, j.short, "The zone is signed, and the parent has no DS record for it: no resolver validates it.",
 				"If signing is meant, give the DS record to the registrar.", fmt.Sprintf("%s: keys %s", a.Server, keyList(keys)))
 			return
 		}
@@ -197,15 +197,15 @@ func (j *judge) keysWithoutDS(servers []evidence.ServerAnswer) {
 
 // codes and remedies of what is wrong with signatures.
 var signatureCodes = map[dnssec.Kind][2]string{
-	dnssec.NoMatchingKey:  {"ds-without-key", "Take the DS record out at the registrar, or put the one of the zone's key there; if the zone moved to another provider, its key did not come along."},
-	dnssec.KeysUnsigned:   {"keys-unsigned", "Sign the zone anew with the key that the DS record names."},
-	dnssec.Unsigned:       {"signature-missing", "Sign the zone anew; if it is not meant to be signed, have the DS record taken out at the registrar."},
-	dnssec.SignatureWrong: {"signature-wrong", "Sign the zone anew: its data was changed, or its keys were, and its signatures were not."},
-	dnssec.SignatureOver:  {"signature-expired", "Sign the zone anew, and see why that did not happen by itself; look at the secondaries if only some are affected."},
+	dnssec.NoMatchingKey:  {"ds-without-key", "Remove the DS record at the registrar, or put the one of the zone's key there; if the zone moved to another provider, its key did not come along."},
+	dnssec.KeysUnsigned:   {"keys-unsigned", "Sign the zone again with the key that the DS record names."},
+	dnssec.Unsigned:       {"signature-missing", "Sign the zone again; if it is not meant to be signed, remove the DS record at the registrar."},
+	dnssec.SignatureWrong: {"signature-wrong", "Sign the zone again: its data was changed, or its keys were, and its signatures were not."},
+	dnssec.SignatureOver:  {"signature-expired", "Sign the zone again, and see why that did not happen by itself; look at the secondaries if only some are affected."},
 	dnssec.SignatureEarly: {"signature-early", "Set the clock of whatever signs the zone."},
 	dnssec.SignerUnknown:  {"signer-unknown", "Publish the key that signs, or sign with the published one."},
 	dnssec.DenialMissing:  {"denial-missing", "Have the server give NSEC or NSEC3 records with negative answers: it may be too old, or hold an unsigned copy."},
-	dnssec.DenialWrong:    {"denial-wrong", "Sign the zone anew, so that its chain of NSEC or NSEC3 records is complete."},
+	dnssec.DenialWrong:    {"denial-wrong", "Sign the zone again, so that its chain of NSEC or NSEC3 records is complete."},
 }
 
 // broken reports a fault at a server as a finding.
@@ -216,7 +216,7 @@ func (j *judge) broken(f dnssec.Fault, a evidence.ServerAnswer, severity finding
 	}
 	if dns.CanonicalName(f.Zone) != j.plan.Domain.String() {
 		j.find("chain-broken-above", finding.Error, f.Zone, fmt.Sprintf("What the parent says of the domain's keys cannot be proven: %s. Validating resolvers find nothing.", f.Detail),
-			"Nothing to do at the domain; tell whoever runs the zone above.")
+			"Nothing to do at the domain; tell the operator of the zone.")
 		return
 	}
 	message := capital(f.Detail) + "."
@@ -257,7 +257,7 @@ func (j *judge) judgeKeys(t dnssec.Trust) {
 		}
 		if len(without) > 0 {
 			j.find("ds-left-over", finding.Warning, j.short, fmt.Sprintf("A DS record names key %s, which the zone does not publish; another one holds the chain.", strings.Join(without, ", ")),
-				"Take it out at the registrar, unless that key is about to come (a roll-over).", "the parent: "+dsText(t.DS), "the zone: keys "+keyList(t.Keys))
+				"Remove it at the registrar, unless that key is about to come (a roll-over).", "the parent: "+dsText(t.DS), "the zone: keys "+keyList(t.Keys))
 		}
 	}
 	for _, k := range t.Keys {
@@ -299,7 +299,7 @@ func (j *judge) judgeSigned(servers []evidence.ServerAnswer, trusts []dnssec.Tru
 		}
 		for _, k := range keys {
 			set, sigs := a.Signed.Set(k.name, k.t)
-			p := dnssec.Proof{State: dnssec.Bogus, Fault: &dnssec.Fault{Kind: dnssec.Unsigned, Zone: j.plan.Domain.String(), Detail: fmt.Sprintf("%s %s carries no signature", k.name, dns.TypeToString[k.t])}}
+			p := dnssec.Proof{State: dnssec.Bogus, Fault: &dnssec.Fault{Kind: dnssec.Unsigned, Zone: j.plan.Domain.String(), Detail: fmt.Sprintf("%s %s has no signature", k.name, dns.TypeToString[k.t])}}
 			if len(set) > 0 {
 				p = dnssec.Verify(set, sigs, trusts[i].Keys, j.plan.Domain.String(), j.now)
 			}
@@ -360,7 +360,7 @@ func (j *judge) judgeDenials(servers []evidence.ServerAnswer, trusts []dnssec.Tr
 		case got.Iterations > 0:
 			effect := "and costs resolvers work for nothing"
 			if got.Iterations > dnssec.MostIterations {
-				effect = "so many that resolvers take names that do not exist for unproven"
+				effect = "so many that resolvers treat names that do not exist as unproven"
 			}
 			j.find("nsec3-iterations", finding.Warning, j.short, fmt.Sprintf("NSEC3 records have %d extra iterations, %s (RFC 9276: it must be 0).", got.Iterations, effect), "Sign with 0 iterations and no salt.", a.Server.String())
 			return
@@ -397,7 +397,7 @@ func (j *judge) compareKeys(servers []evidence.ServerAnswer) {
 		seen = append(seen, strings.Join(who, ", ")+": keys "+text)
 	}
 	slices.Sort(seen)
-	j.find("keys-differ", finding.Warning, j.short, "The nameservers do not all give the same keys (DNSKEY).", "If they have not converged in a few minutes, bring their copies of the zone to one state.", seen...)
+	j.find("keys-differ", finding.Warning, j.short, "The nameservers do not all serve the same keys (DNSKEY).", "If they have not converged in a few minutes, bring their copies of the zone to one state.", seen...)
 }
 
 // judgeRequests says what the zone asks its parent for (RFC 7344, RFC 8078, RFC 7477), and what would follow.
@@ -414,14 +414,14 @@ func (j *judge) judgeRequests(servers []evidence.ServerAnswer, t dnssec.Trust) {
 				removal = removal || rr.Algorithm == 0
 				keys++
 			case *dns.CSYNC:
-				j.find("csync-requested", finding.Notice, j.short, "The zone asks the parent to take over its NS and address records (CSYNC). A parent that follows would put the zone's own list in place of the present one.",
+				j.find("csync-requested", finding.Notice, j.short, "The zone asks the parent to copy its NS and address records (CSYNC). A parent that follows would put the zone's own list in place of the present one.",
 					"Nothing to do, if the apex NS set is right.", a.Server.String()+": "+strings.ReplaceAll(rr.String(), "\t", " "))
 			}
 		}
 		switch {
 		case removal:
-			j.find("ds-removal-requested", finding.Warning, j.short, "The zone asks the parent to take the DS records out (CDS 0). A parent that follows makes the domain unsigned.",
-				"Nothing to do, if that is meant; else take the CDS and CDNSKEY records out at once.", a.Server.String())
+			j.find("ds-removal-requested", finding.Warning, j.short, "The zone asks the parent to remove the DS records (CDS 0). A parent that follows makes the domain unsigned.",
+				"Nothing to do, if that is meant; else remove the CDS and CDNSKEY records now.", a.Server.String())
 		case len(cds) > 0 && dsText(cds) != dsText(t.DS):
 			what := "The zone asks the parent for other DS records (CDS). A parent that follows would have: " + dsText(cds) + "."
 			if len(dnssec.Matching(cds, t.Keys)) == 0 {

@@ -56,7 +56,7 @@ func (j *judge) above() (lacks []string) {
 		case len(want) == 0:
 			want = p.NS
 		case !SameSet(p.NS, want):
-			lacks = append(lacks, fmt.Sprintf("%s leads to other nameservers: %s", p.Server, joinNames(p.NS)))
+			lacks = append(lacks, fmt.Sprintf("%s returns other nameservers: %s", p.Server, joinNames(p.NS)))
 		}
 	}
 	return lacks
@@ -85,7 +85,7 @@ func (j *judge) site(name dnsname.Name) arrival.Site {
 			}
 			l := j.s.Lead(r.Name, r.Sets, name)
 			if r.Problem != "" || r.Refuses {
-				l.Problem = "it gives no answer"
+				l.Problem = "it does not answer"
 			}
 			for _, o := range v.Sets {
 				if o.Key.Name == name && o.Until != nil && (l.Until == nil || o.Until.After(*l.Until)) {

@@ -35,7 +35,7 @@ func TestLoweredTTLCounts(t *testing.T) {
 	assert.Equal(t, start.Add(31*day+time.Second+600*time.Second), moments[0].By)
 }
 
-// The DS is gone when it is gone at all parents: one that serves it again begins the wait anew.
+// The DS is gone when it is gone at all parents: one that serves it again begins the wait again.
 func TestReturningDSResetsItsMoment(t *testing.T) {
 	ds, err := dns.NewRR(string(domain.String()) + " 3600 IN DS 12345 13 2 0123456789ABCDEF0123456789ABCDEF0123456789ABCDEF0123456789ABCDEF")
 	require.NoError(t, err)

@@ -8,7 +8,7 @@ import (
 	"beacon/core/finding"
 )
 
-// judgeZone looks at what the servers in force say of the zone as a whole.
+// judgeZone looks at what the servers active say of the zone as a whole.
 func (j *judge) judgeZone() {
 	servers := knowing(j.inForce())
 	if len(servers) == 0 {
@@ -22,13 +22,13 @@ func (j *judge) judgeZone() {
 			if o.Alias && o.Key.Name == j.plan.Domain {
 				j.find("apex-alias", finding.Error, j.short,
 					fmt.Sprintf("The apex is a CNAME at %s, beside the SOA and NS records that it must have: mail and other records of the domain stop being found (RFC 1912 section 2.4).", dnsname.Short(a.Name)),
-					"Use the provider's way of leading an apex elsewhere (ALIAS), or give addresses.", fmt.Sprintf("%s: %s CNAME %s", a.Server, j.short, o.Text()))
+					"Use an ALIAS at the provider, or write addresses.", fmt.Sprintf("%s: %s CNAME %s", a.Server, j.short, o.Text()))
 				return
 			}
 		}
 	}
 	if d := servers[0].Denied; d != nil && d.Answer == evidence.Positive {
-		j.find("everything-exists", finding.Notice, j.short, "A wildcard answers for every name below the domain, also for misspelt ones; whether a resolver has let go of the old delegation cannot be told by names that nobody has.",
+		j.find("everything-exists", finding.Notice, j.short, "A wildcard answers for every name below the domain, also for misspelt ones; whether the old delegation has expired from a resolver cannot be shown with names that do not exist.",
 			"Nothing to do, if that is meant.")
 	}
 }
@@ -101,7 +101,7 @@ func (j *judge) judgeNSTTL(servers []evidence.ServerAnswer) {
 			"An hour to two days is usual.")
 	case j.plan.TTL > 0 && ttl != j.plan.TTL:
 		j.find("ns-ttl-unplanned", finding.Notice, j.short, fmt.Sprintf("Caches hold the nameservers for %s; planned are %s.", spanText(ttl), spanText(j.plan.TTL)),
-			"If a change is ahead, wait with it until the planned TTL has been in force for as long as the old one lasts.")
+			"If a change is ahead, wait with it until the planned TTL has been active for as long as the old one lasts.")
 	}
 	if j.agreed && len(j.plan.Wanted) > 0 && !SameSet(j.plan.Wanted, j.set) && max(ttl, parent) >= longSwitch {
 		j.find("switch-will-be-long", finding.Notice, j.short,

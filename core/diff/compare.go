@@ -117,14 +117,14 @@ func (c *comparison) judge(key record.Key, wanted, placed, live []record.Record)
 	case len(wanted) == 0 && len(placed) == 0:
 		res.Foreign = append(res.Foreign, item(Foreign, "not ours: it was made elsewhere"))
 	case same(placed, live) && len(live) == 0:
-		step("wanted, and not there yet")
+		step("desired, and not there yet")
 	case same(placed, live) && len(wanted) == 0:
-		step("no longer wanted")
+		step("no longer desired")
 	case same(placed, live):
-		step("wanted otherwise than we placed it")
+		step("desired otherwise than placed")
 	case same(wanted, placed):
 		if c.policy != LeaveDrift {
-			step("changed elsewhere; put back")
+			step("changed elsewhere; reverted")
 			return
 		}
 		res.Drift = append(res.Drift, item(Drift, "changed elsewhere since we placed it"))

@@ -61,7 +61,7 @@ func TestWeigh(t *testing.T) {
 		{"one that does not answer says nothing", changed, []evidence.Observed{silent, serves(y)}, Verdict{Heard: true, Agreed: true}},
 		{"none answers", changed, []evidence.Observed{silent, silent}, Verdict{Silent: true}},
 		{"none serves the zone", changed, []evidence.Observed{lame}, Verdict{}},
-		{"nobody was asked", changed, nil, Verdict{}},
+		{"no resolver was asked", changed, nil, Verdict{}},
 		{"it is served as sent, and shown in the provider's way", form, []evidence.Observed{serves(x)}, Verdict{Heard: true, Agreed: true}},
 		{"an alias has taken its place", gone, []evidence.Observed{{Answer: evidence.Positive, Alias: true, Data: []record.Data{"web."}}}, Verdict{Heard: true, Agreed: true}},
 	} {

@@ -64,10 +64,10 @@ func Guards(list change.List, live record.Contents, watched Watched) (found []fi
 		}
 	}
 	if len(stopping) > 0 {
-		speak(GuardNamesStop, finding.Warning, stopping, countNames(len(stopping))+" would answer nothing afterwards: %s.", "put the names back into what is wanted.")
+		speak(GuardNamesStop, finding.Warning, stopping, countNames(len(stopping))+" would answer nothing afterwards: %s.", "add the names to the desired records again.")
 	}
-	speak(GuardProtected, finding.Error, protected, "The definition protects what would go: %s.", "put them back into what is wanted, or take the pattern out of protect.")
-	speak(GuardMail, finding.Warning, mail, "Mail would not arrive or not be believed any more: %s would go.", "put the records back into what is wanted.")
+	speak(GuardProtected, finding.Error, protected, "The definition protects what would go: %s.", "add them to the desired records again, or remove the pattern from protect.")
+	speak(GuardMail, finding.Warning, mail, "Mail would not arrive or would be rejected: %s would go.", "add the records to the desired records again.")
 	speak(GuardApex, finding.Error, apex, "What the zone says about its own nameservers would change: %s at the apex.", "leave these records to the provider.")
 	speak(GuardAlias, finding.Warning, empty, "An ALIAS would replace addresses, and its target does not answer: %s.", "check the target; the old addresses stay until then.")
 	speak(GuardHost, finding.Warning, hosts, "A machine reports its address under a name that would have none: %s.", "put an address there, or remove the host first (beacon host remove).")
@@ -142,7 +142,7 @@ func ConflictFindings(conflicts []Item) []finding.Finding {
 	found := make([]finding.Finding, 0, len(conflicts))
 	for _, item := range conflicts {
 		found = append(found, finding.Finding{Code: "conflict", Severity: finding.Error, Subject: item.Key.String(),
-			Message: fmt.Sprintf("%s: wanted %s, at the provider %s.", item.Why, record.SetText(item.Wanted), record.SetText(item.Live)),
+			Message: fmt.Sprintf("%s: desired %s, at the provider %s.", item.Why, record.SetText(item.Wanted), record.SetText(item.Live)),
 			Remedy:  "Make one like the other: correct the definition, or the record at the provider."})
 	}
 	return found

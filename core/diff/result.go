@@ -94,7 +94,7 @@ func (r Result) OnlyOurs() Result {
 	var conflicts []Item
 	for _, item := range r.Conflicts {
 		if item.Placed.IsZero() {
-			item.Kind, item.Why = Foreign, "was there before us; left, though something else is wanted here"
+			item.Kind, item.Why = Foreign, "was at the provider before; kept, although other records are desired"
 			r.Foreign = append(r.Foreign, item)
 			continue
 		}

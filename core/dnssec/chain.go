@@ -41,7 +41,7 @@ func Follow(anchors Records, links []Link, now time.Time) Trust {
 		case len(known) > 0:
 			trust = trust.enter(l, Records(known).DS(), now)
 		case i == 0 || trust.State == Indeterminate && len(trust.Faults) == 0:
-			trust = Trust{State: Indeterminate, Zone: zone, Faults: []Fault{{NoAnchor, zone, "no trust anchor leads to " + zone}}}
+			trust = Trust{State: Indeterminate, Zone: zone, Faults: []Fault{{NoAnchor, zone, "no trust anchor covers " + zone}}}
 		case trust.State == Secure:
 			trust = trust.Step(l, now)
 		default: // insecure stays insecure, bogus bogus

@@ -8,7 +8,7 @@ const (
 	Secure        State = "secure"        // a chain of signatures leads from an anchor to the answer
 	Insecure      State = "insecure"      // it is proven that no chain leads there: nothing is signed, and nothing need be
 	Bogus         State = "bogus"         // a chain should lead there and does not: validating resolvers refuse the answer
-	Indeterminate State = "indeterminate" // it could not be told: no anchor, or something could not be asked
+	Indeterminate State = "indeterminate" // it is not known: no anchor, or something could not be asked
 )
 
 // Kind says in a word what is wrong with a signature, a key or a proof.

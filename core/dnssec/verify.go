@@ -30,7 +30,7 @@ func Verify(set []dns.RR, sigs []*dns.RRSIG, keys []*dns.DNSKEY, zone string, no
 		return Proof{State: Indeterminate, Fault: &Fault{NotAsked, zone, "there is nothing to verify"}}
 	}
 	what := fmt.Sprintf("%s %s", set[0].Header().Name, dns.TypeToString[set[0].Header().Rrtype])
-	fault := &Fault{Unsigned, zone, what + " carries no signature"}
+	fault := &Fault{Unsigned, zone, what + " has no signature"}
 	tries := 0
 	for _, sig := range sigs {
 		if dns.CanonicalName(sig.SignerName) != dns.CanonicalName(zone) {

@@ -119,11 +119,11 @@ var nowhere = []struct {
 	net netip.Prefix
 	why string
 }{
-	{netip.MustParsePrefix("0.0.0.0/8"), "stands for no address (RFC 1122)"},
+	{netip.MustParsePrefix("0.0.0.0/8"), "is not an address (RFC 1122)"},
 	{netip.MustParsePrefix("10.0.0.0/8"), "is private (RFC 1918): only its own network reaches it"},
 	{netip.MustParsePrefix("172.16.0.0/12"), "is private (RFC 1918): only its own network reaches it"},
 	{netip.MustParsePrefix("192.168.0.0/16"), "is private (RFC 1918): only its own network reaches it"},
-	{netip.MustParsePrefix("100.64.0.0/10"), "is shared behind the provider's address translation (RFC 6598): nobody outside reaches it"},
+	{netip.MustParsePrefix("100.64.0.0/10"), "is shared behind the provider's address translation (RFC 6598): it is not reachable from outside"},
 	{netip.MustParsePrefix("127.0.0.0/8"), "is this machine's own (loopback)"},
 	{netip.MustParsePrefix("169.254.0.0/16"), "is link-local (RFC 3927): only its own link reaches it"},
 	{netip.MustParsePrefix("192.0.0.0/24"), "is set aside for protocols (RFC 6890)"},
@@ -133,7 +133,7 @@ var nowhere = []struct {
 	{netip.MustParsePrefix("198.18.0.0/15"), "is for benchmarks only (RFC 2544)"},
 	{netip.MustParsePrefix("224.0.0.0/4"), "is a multicast address"},
 	{netip.MustParsePrefix("240.0.0.0/4"), "is reserved (RFC 1112)"},
-	{netip.MustParsePrefix("::/128"), "stands for no address"},
+	{netip.MustParsePrefix("::/128"), "is not an address"},
 	{netip.MustParsePrefix("::1/128"), "is this machine's own (loopback)"},
 	{netip.MustParsePrefix("::ffff:0:0/96"), "is an IPv4 address in IPv6 form; report it as v4"},
 	{netip.MustParsePrefix("64:ff9b::/96"), "is an IPv4 address seen through a translator (RFC 6052); report it as v4"},

@@ -31,7 +31,7 @@ type Sweep struct {
 	Failure   string            `json:"failure,omitempty"` // why the walk failed; empty if it did not
 	Broken    dnsname.Name      `json:"broken,omitzero"`   // the zone above that the failure lies with; zero where it may lie with the way there
 	Parents   []ParentAnswer    `json:"parents"`
-	Servers   []ServerAnswer    `json:"servers"` // every address of every nameserver that matters: in force, wanted, old
+	Servers   []ServerAnswer    `json:"servers"` // every address of every nameserver that matters: active, wanted, old
 	NoAddress []NameProblem     `json:"no_address,omitempty"`
 	Resolvers []ResolverAnswer  `json:"resolvers"`
 	Anchors   dnssec.Records    `json:"anchors,omitempty"`  // the trust anchors to begin from; none: signatures are not judged
@@ -158,7 +158,7 @@ type ServerAnswer struct {
 	Truncated []string       `json:"truncated,omitempty"` // questions whose answers do not fit over UDP
 	Strange   string         `json:"strange,omitempty"`   // from which other address its answer came
 	Recursive bool           `json:"recursive,omitempty"` // it resolves foreign names for anybody
-	Transfers bool           `json:"transfers,omitempty"` // it gives the whole zone to anybody
+	Transfers bool           `json:"transfers,omitempty"` // it gives the whole zone to anyone
 	GivesNS   bool           `json:"gives_ns,omitempty"`  // its answers carry the apex NS set along, which caches then keep
 	CAA       []Observed     `json:"caa,omitempty"`       // at the names of sites and above them, up to the apex
 	Problem   string         `json:"problem,omitempty"`
@@ -181,7 +181,7 @@ type Observed struct {
 	Alias  bool          `json:"alias,omitempty"`
 }
 
-// ProblemKind says in a word why a name leads to no address.
+// ProblemKind says in a word why a name has no address.
 type ProblemKind string
 
 // The kinds of problems of a nameserver's name.

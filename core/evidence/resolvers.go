@@ -11,7 +11,7 @@ type ResolverAnswer struct {
 	Address   string     `json:"address"`
 	Group     string     `json:"group,omitempty"`
 	At        time.Time  `json:"at"`
-	SOA       *SOA       `json:"soa,omitempty"` // nil where it could not be told
+	SOA       *SOA       `json:"soa,omitempty"` // nil where it is not known
 	Sets      []Observed `json:"sets,omitempty"`
 	Again     []Observed `json:"again,omitempty"`     // those that it answered otherwise when asked once more
 	Proven    bool       `json:"proven,omitempty"`    // it says that it validated the answer (AD)

@@ -108,7 +108,7 @@ func (g *gates) judgeTarget() {
 		if heard == 0 {
 			why := "No address of it was asked."
 			if unheard > 0 {
-				why = "It has IPv6 addresses only, and nobody could ask them."
+				why = "It has IPv6 addresses only, and they could not be asked."
 			}
 			g.say(GateUnheard, finding.Error, short, why+" Whether it answers for the zone is not known.", "Check the network, or add a vantage point that reaches it.")
 		}

@@ -32,7 +32,7 @@ func ReadSet(typed []string, assigned []dnsname.Name) ([]dnsname.Name, []finding
 		case err != nil:
 			report("nameserver-malformed", finding.Error, text, capital(err.Error())+".", "Write a host name such as ns1.provider.example.")
 		case slices.Contains(names, name):
-			report("nameserver-repeated", finding.Error, text, fmt.Sprintf("%s stands in the list twice.", name), "Take one of them out.")
+			report("nameserver-repeated", finding.Error, text, fmt.Sprintf("%s is in the list twice.", name), "Remove one of them.")
 		default:
 			names = append(names, name)
 			if len(assigned) > 0 && !slices.Contains(assigned, name) {
@@ -47,7 +47,7 @@ func ReadSet(typed []string, assigned []dnsname.Name) ([]dnsname.Name, []finding
 		report("nameserver-single", finding.Warning, names[0].String(), "One nameserver alone is a single point of failure.", "Give at least two.")
 	case len(names) > maxNameservers:
 		report("nameservers-too-many", finding.Error, "nameservers",
-			fmt.Sprintf("The list has %d names; at most %d fit.", len(names), maxNameservers), "Take some out.")
+			fmt.Sprintf("The list has %d names; at most %d fit.", len(names), maxNameservers), "Remove some.")
 	}
 	finding.Sort(found)
 	return dnsname.SortSet(names), found
@@ -88,7 +88,7 @@ type Step string
 const (
 	Save     Step = "save"     // store the list at the registrar
 	Activate Step = "activate" // bring the stored list into force
-	Watch    Step = "watch"    // the registrar has it in force; see it arrive
+	Watch    Step = "watch"    // the registrar has it active; see it arrive
 )
 
 // Next tells the next step from what the registrar holds.

@@ -13,8 +13,8 @@ type Progress struct {
 	Placed  bool // every provider holds the zone, and what it should contain was written there
 	Wanted  []dnsname.Name
 	Parent  []dnsname.Name // what the parents serve
-	Saved   []dnsname.Name // stored at the registrar; in force only once made active
-	Active  []dnsname.Name // in force at the registrar
+	Saved   []dnsname.Name // stored at the registrar; active only once made active
+	Active  []dnsname.Name // active at the registrar
 	Verdict delegation.Verdict
 }
 
@@ -44,10 +44,10 @@ func Passage(p Progress) []Stage {
 		done          bool
 		behind, ahead string
 	}{
-		{"records", p.Records, "What the zone should contain is known.", "Say what the zone should contain: put out a definition."},
+		{"records", p.Records, "The desired records are known.", "Set the desired records: apply a definition."},
 		{"placed", p.Placed, "The providers hold the zone and its records.", "Write the records to the provider."},
-		{"delegated", delegated, "The parent names the wanted nameservers.", delegateSay(p)},
-		{"settled", delegated && p.Verdict == delegation.Settled, "Every cache has let go of the old answers.", settleSay(p.Verdict)},
+		{"delegated", delegated, "The parent names the desired nameservers.", delegateSay(p)},
+		{"settled", delegated && p.Verdict == delegation.Settled, "The old answers have expired from every cache.", settleSay(p.Verdict)},
 	}
 	out := make([]Stage, len(stages))
 	open := false
@@ -69,11 +69,11 @@ func delegateSay(p Progress) string {
 	isWanted := func(set []dnsname.Name) bool { return len(set) > 0 && slices.Equal(set, p.Wanted) }
 	switch {
 	case isWanted(p.Active) && p.Verdict == delegation.Unknown:
-		return "The registrar has the new list in force; whether the parent serves it could not be told."
+		return "The registrar has the new list active; whether the parent serves it is not known."
 	case isWanted(p.Active):
-		return "The registrar has the new list in force; the parent does not serve it yet."
+		return "The registrar has the new list active; the parent does not serve it yet."
 	case isWanted(p.Saved):
-		return "The new list is saved at the registrar and not in force: make it active."
+		return "The new list is saved at the registrar and not active: make it active."
 	}
 	return "Change the nameservers at the registrar."
 }
@@ -83,9 +83,9 @@ func settleSay(v delegation.Verdict) string {
 	case delegation.ReadyToMove:
 		return "Begins when the nameservers are changed."
 	case delegation.NeedsAction, delegation.Undelegated:
-		return "Something is wrong; waiting will not mend it. The findings say what to do."
+		return "Waiting will not fix this. The findings show what to do."
 	case delegation.Unknown:
-		return "It could not be told how things stand. Check again."
+		return "The check failed. Check again."
 	}
-	return "Wait until every cache has let go of the old answers."
+	return "Wait until the old answers have expired from every cache of the old answers."
 }

@@ -22,7 +22,7 @@ func TestPassage(t *testing.T) {
 		"saved, not active":      {Progress{Records: true, Placed: true, Wanted: quay, Parent: reed, Active: reed, Saved: quay}, "delegated", "make it active"},
 		"active, not served yet": {Progress{Records: true, Placed: true, Wanted: quay, Parent: reed, Active: quay, Saved: quay}, "delegated", "parent does not serve"},
 		"settling":               {Progress{Records: true, Placed: true, Wanted: quay, Parent: quay, Verdict: delegation.Settling}, "settled", "Wait"},
-		"wrong":                  {Progress{Records: true, Placed: true, Wanted: quay, Parent: quay, Verdict: delegation.NeedsAction}, "settled", "waiting will not mend"},
+		"wrong":                  {Progress{Records: true, Placed: true, Wanted: quay, Parent: quay, Verdict: delegation.NeedsAction}, "settled", "Waiting will not fix"},
 		"settled":                {Progress{Records: true, Placed: true, Wanted: quay, Parent: quay, Verdict: delegation.Settled}, "", ""},
 		"old and settled":        {Progress{Records: true, Placed: true, Wanted: quay, Parent: reed, Active: reed, Verdict: delegation.Settled}, "delegated", "Change"},
 		"records changed later":  {Progress{Records: true, Wanted: quay, Parent: quay, Verdict: delegation.Settled}, "placed", "Write"},

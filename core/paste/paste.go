@@ -1,5 +1,5 @@
 // Package paste makes records of what people paste: lines of zone files, tables copied from a page, lists out of a
-// mail. Read goes line by line and says of each what it took it for, what it mended, and what it could not make out. Nothing is
+// mail. Read goes line by line and says of each what it took it for, what it fixed, and what it could not make out. Nothing is
 // guessed in silence: whatever was changed on the way is in the notes.
 //
 // clean.go takes out what word processors and pages put in, table.go reads lines that are no zone-file lines.

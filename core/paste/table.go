@@ -228,7 +228,7 @@ func (r *reader) name(text string, row *Row) (dnsname.Name, error) {
 		return dnsname.ParseRelative(strings.TrimSuffix(lower, "."+whole), r.zone)
 	case strings.Contains(text, "://"):
 		host := hostOf(text)
-		row.Notes = append(row.Notes, fmt.Sprintf("Of the web address %s only the host was taken.", text))
+		row.Notes = append(row.Notes, fmt.Sprintf("Of the web address %s only the host was used.", text))
 		return r.name(host, row)
 	}
 	return dnsname.ParseRelative(text, r.zone)
@@ -257,7 +257,7 @@ func (r *reader) value(typ record.Type, f found, row *Row) (string, error) {
 		return record.Quoted(strings.Trim(value, `"`)), nil
 	case record.A, record.AAAA:
 		if strings.Contains(value, "://") || strings.HasSuffix(value, "/") {
-			row.Notes = append(row.Notes, fmt.Sprintf("Of the web address %s only the address was taken.", value))
+			row.Notes = append(row.Notes, fmt.Sprintf("Of the web address %s only the address was used.", value))
 			value = strings.Trim(hostOf(value), "[]/")
 		}
 		return value, nil
@@ -284,7 +284,7 @@ func (r *reader) value(typ record.Type, f found, row *Row) (string, error) {
 			}
 			if n == "" && typ == record.MX {
 				n = "10"
-				row.Notes = append(row.Notes, "No preference is stated; 10 was taken.")
+				row.Notes = append(row.Notes, "No preference is given; 10 was used.")
 			}
 			out = append(out, n)
 		}
@@ -298,7 +298,7 @@ func isNumber(text string) bool { _, err := strconv.ParseUint(text, 10, 16); ret
 // host reads the name of a host as pages show it: in full, with or without its final dot; a single label is relative.
 func (r *reader) host(text string, row *Row) string {
 	if strings.Contains(text, "://") || strings.HasSuffix(text, "/") {
-		row.Notes = append(row.Notes, fmt.Sprintf("Of the web address %s only the host was taken.", text))
+		row.Notes = append(row.Notes, fmt.Sprintf("Of the web address %s only the host was used.", text))
 		text = hostOf(text)
 	}
 	if text == "@" || strings.HasSuffix(text, ".") || !strings.Contains(text, ".") {

@@ -51,7 +51,7 @@ func ParseType(text string) (Type, error) {
 	case !known:
 		return 0, fmt.Errorf("%q is no record type; use a mnemonic such as A or MX, or TYPE followed by a number", text)
 	case number == 0 || number == dns.TypeOPT || number >= 249 && number <= 255:
-		return 0, fmt.Errorf("%s cannot stand in a zone", upper)
+		return 0, fmt.Errorf("%s is not allowed in a zone", upper)
 	}
 	return Type(number), nil
 }

@@ -44,18 +44,18 @@ var (
 var forms = []Form{
 	{A, "The IPv4 address of a host.", "RFC 1035 section 3.4.1", []Field{field(Address, "address", "IPv4 address", "Only the address: no scheme, no port.", "192.0.2.40")}},
 	{AAAA, "The IPv6 address of a host.", "RFC 3596", []Field{field(Address, "address", "IPv6 address", "Only the address, without brackets.", "2001:db8::40")}},
-	{ALIAS, "This name has the addresses of another one. Unlike a CNAME it can stand at the apex and beside other records; the service keeps the addresses right.", "ours",
+	{ALIAS, "This name has the addresses of another one. Unlike a CNAME it is allowed at the apex and beside other records; the service keeps the addresses right.", "ours",
 		[]Field{field(Host, "target", "Target", "The name whose addresses this one follows.", "web")}},
 	{CAA, "Which authorities may issue certificates for the name and those below it.", "RFC 8659", []Field{
 		number("flags", "Flags", "128 makes the tag one that authorities must understand.", "0", octet, Choice{"0", "an ordinary tag"}, Choice{"128", "must be understood"}),
 		{Name: "tag", Label: "Tag", Explain: "What is said.", Kind: Word, Example: "issue", Choices: []Choice{{"issue", "may issue certificates"}, {"issuewild", "may issue wildcard certificates"}, {"iodef", "where violations are reported to"}}},
 		field(Text, "value", "Value", "The authority's domain, “;” for none, or where to report to.", "ca.example")}},
-	{Type(dns.TypeCDNSKEY), "The key that the parent should take over.", "RFC 7344", keyField},
-	{Type(dns.TypeCDS), "The DS record that the parent should take over.", "RFC 7344", dsFields},
-	{CNAME, "This name is another name for a host; nothing else can stand beside it.", "RFC 1034 section 3.6.2", []Field{field(Host, "target", "Target", "The host's own name. Without a final dot it lies in this zone.", "web")}},
+	{Type(dns.TypeCDNSKEY), "The key that the parent should copy.", "RFC 7344", keyField},
+	{Type(dns.TypeCDS), "The DS record that the parent should copy.", "RFC 7344", dsFields},
+	{CNAME, "This name is another name for a host; no other record may be beside it.", "RFC 1034 section 3.6.2", []Field{field(Host, "target", "Target", "The host's own name. Without a final dot it lies in this zone.", "web")}},
 	{Type(dns.TypeCSYNC), "What the parent should copy from this zone.", "RFC 7477", []Field{
 		number("serial", "Serial", "The SOA serial from which on this holds.", "0", long),
-		number("flags", "Flags", "1: at once; 2: only from that serial on.", "1", short),
+		number("flags", "Flags", "1: immediately; 2: only from that serial on.", "1", short),
 		field(Rest, "types", "Types", "The types to copy.", "NS A AAAA")}},
 	{DNAME, "All names below this one are found below another.", "RFC 6672", []Field{field(Host, "target", "Target", "The name below which they are found.", "harbour.example.")}},
 	{Type(dns.TypeDNSKEY), "A public key that signs the zone.", "RFC 4034 section 2", keyField},
@@ -63,12 +63,12 @@ var forms = []Form{
 	{Type(dns.TypeHINFO), "The kind of a host; used to refuse questions for everything.", "RFC 1035 section 3.3.2, RFC 8482", []Field{
 		field(Text, "cpu", "Processor", "Any text.", "RFC8482"), field(Text, "os", "Operating system", "Any text.", "any")}},
 	{Type(dns.TypeHTTPS), "How a web browser should connect to the name.", "RFC 9460", service},
-	{Type(dns.TypeLOC), "Where on earth the name stands.", "RFC 1876", []Field{field(Rest, "location", "Location", "Latitude, longitude, height, and how exact they are.", "53 12 30.000 N 6 5 12.000 E 2.00m 1m 10000m 10m")}},
+	{Type(dns.TypeLOC), "The location of the name on earth.", "RFC 1876", []Field{field(Rest, "location", "Location", "Latitude, longitude, height, and how exact they are.", "53 12 30.000 N 6 5 12.000 E 2.00m 1m 10000m 10m")}},
 	{MX, "Which server receives mail for the name.", "RFC 1035 section 3.3.9", []Field{
 		number("preference", "Preference", "The least is tried first.", "10", short),
 		field(Host, "host", "Mail server", `The server's host name, never an address; "." for no mail at all.`, "mx1.post.example.")}},
 	{Type(dns.TypeNAPTR), "A rule that rewrites a name, for telephony and other services.", "RFC 3403", []Field{
-		number("order", "Order", "The least is taken first.", "100", short), number("preference", "Preference", "Among the same order, the least first.", "10", short),
+		number("order", "Order", "The lowest is tried first.", "100", short), number("preference", "Preference", "Among the same order, the least first.", "10", short),
 		field(Text, "flags", "Flags", "What the result is.", "u"), field(Text, "service", "Service", "Which service is meant.", "E2U+sip"),
 		field(Text, "regexp", "Expression", "How the name is rewritten.", "!^.*$!sip:desk@harbour.example!"),
 		field(Host, "replacement", "Replacement", `The next name; "." where the expression says it.`, ".")}},

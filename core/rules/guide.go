@@ -11,7 +11,7 @@ import (
 func Guide() string {
 	var b strings.Builder
 	b.WriteString("# What is found\n\n## In zones\n\nErrors block: no nameserver could serve such a zone. Warnings work badly, or not as meant. Notices are worth a word.\n" +
-		"`beacon zone check` says them, `beacon apply`, `beacon zone import` and drafts too, before anything is taken.\n")
+		"`beacon zone check` shows them; so do `beacon apply`, `beacon zone import` and drafts too, before anything is accepted.\n")
 	for _, severity := range []finding.Severity{finding.Error, finding.Warning, finding.Notice} {
 		fmt.Fprintf(&b, "\n### %ss\n\n| code | what it means | what to do |\n|---|---|---|\n", strings.ToUpper(severity.String()[:1])+severity.String()[1:])
 		for _, r := range All() {

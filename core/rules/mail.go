@@ -16,7 +16,7 @@ import (
 
 // mailRules are about mail: MX, SPF (RFC 7208), DKIM (RFC 6376) and DMARC (RFC 7489).
 var mailRules = []rule{
-	{Rule: Rule{"several-spf", finding.Warning, "A name has more than one SPF policy: receivers take that as an error and as none (RFC 7208 section 4.5).", "Put everything into one TXT record that begins with v=spf1."},
+	{Rule: Rule{"several-spf", finding.Warning, "A name has more than one SPF policy: receivers treat that as an error, and ignore both (RFC 7208 section 4.5).", "Put everything into one TXT record that begins with v=spf1."},
 		types: txt,
 		set: func(v *view, s record.Set, say sayer) {
 			if n := len(v.policies(s, isSPF)); n > 1 {
@@ -38,7 +38,7 @@ var mailRules = []rule{
 				say(s.Key(), fmt.Sprintf("It asks for %d look-ups by itself, those of included policies not counted.", n))
 			}
 		})},
-	{Rule: Rule{"spf-syntax", finding.Warning, "An SPF policy has a term that is not known, so that receivers take it for an error.", "Correct the term: all, include:, a, mx, ip4:, ip6:, exists:, redirect= or exp=."},
+	{Rule: Rule{"spf-syntax", finding.Warning, "An SPF policy has a term that is not known, so that receivers treat it as an error.", "Correct the term: all, include:, a, mx, ip4:, ip6:, exists:, redirect= or exp=."},
 		types: txt,
 		set: eachPolicy(isSPF, func(s record.Set, text string, say sayer) {
 			for _, term := range strings.Fields(text)[1:] {
@@ -47,12 +47,12 @@ var mailRules = []rule{
 				}
 			}
 		})},
-	{Rule: Rule{"spf-allows-all", finding.Warning, "An SPF policy lets everybody send mail in this name.", "End it with -all or ~all."},
+	{Rule: Rule{"spf-allows-all", finding.Warning, "An SPF policy lets everyone send mail in this name.", "End it with -all or ~all."},
 		types: txt,
 		set: eachPolicy(isSPF, func(s record.Set, text string, say sayer) {
 			for _, term := range strings.Fields(text)[1:] {
 				if t := strings.ToLower(term); t == "all" || t == "+all" {
-					say(s.Key(), fmt.Sprintf("%q lets everybody send mail in this name.", term))
+					say(s.Key(), fmt.Sprintf("%q lets everyone send mail in this name.", term))
 				}
 			}
 		})},
@@ -64,7 +64,7 @@ var mailRules = []rule{
 				say(s.Key(), "It says nothing of mail from elsewhere.")
 			}
 		})},
-	{Rule: Rule{"spf-record-type", finding.Notice, "A record has the type SPF, which nobody asks for any more (RFC 7208 section 3.1).", "Put the policy into a TXT record, and take this one out."},
+	{Rule: Rule{"spf-record-type", finding.Notice, "A record has the type SPF, which receivers no longer ask for (RFC 7208 section 3.1).", "Put the policy into a TXT record, and remove this one."},
 		types: []record.Type{99},
 		set:   func(_ *view, s record.Set, say sayer) { say(s.Key(), "The type SPF is no longer used.") }},
 	{Rule: Rule{"dkim-unreadable", finding.Warning, "A DKIM key cannot be read: it was cut off or broken over lines, probably.", "Copy the key again, as a whole; parts of 255 characters follow each other without a gap."},
@@ -87,7 +87,7 @@ var mailRules = []rule{
 				}
 			}
 		})},
-	{Rule: Rule{"several-dmarc", finding.Warning, "A name has more than one DMARC policy: receivers take none (RFC 7489 section 6.6.3).", "Keep the one that is meant."},
+	{Rule: Rule{"several-dmarc", finding.Warning, "A name has more than one DMARC policy: receivers ignore all of them (RFC 7489 section 6.6.3).", "Keep the one that is meant."},
 		types: txt,
 		set: func(v *view, s record.Set, say sayer) {
 			if n := len(v.policies(s, isDMARC)); n > 1 {
@@ -101,7 +101,7 @@ var mailRules = []rule{
 				say(s.Key(), wrong)
 			}
 		})},
-	{Rule: Rule{"dmarc-unrecognised", finding.Warning, "A TXT record at _dmarc does not begin with v=DMARC1, so that nobody takes it for a policy.", "Begin it with v=DMARC1."},
+	{Rule: Rule{"dmarc-unrecognised", finding.Warning, "A TXT record at _dmarc does not begin with v=DMARC1, so that receivers do not recognise it as a policy.", "Begin it with v=DMARC1."},
 		types: txt,
 		set: func(v *view, s record.Set, say sayer) {
 			if firstLabel(s.Name) == "_dmarc" && len(v.policies(s, isDMARC)) == 0 {
@@ -125,7 +125,7 @@ var mailRules = []rule{
 		types: []record.Type{record.MX},
 		set: func(_ *view, s record.Set, say sayer) {
 			if len(s.Data) > 1 && slices.ContainsFunc(s.Data, func(d record.Data) bool { return d.Target(record.MX).IsRoot() }) {
-				say(s.Key(), "“0 .” means that no mail is received, and stands alone.")
+				say(s.Key(), "“0 .” means that no mail is received, and must be the only one.")
 			}
 		}},
 }

@@ -38,7 +38,7 @@ var nameRules = []rule{
 			}
 		}},
 	{Rule: Rule{"strange-character-in-name", finding.Warning, "A name has a blank or a character in it that is not ASCII, or cannot be seen.",
-		"Type the name anew; a name in another script is written as such and kept as A-labels."},
+		"Type the name again; a name in another script is written as such and kept as A-labels."},
 		set: func(_ *view, s record.Set, say sayer) {
 			key := s.Name.Key() // zero octets part the labels there
 			for i := range len(key) {
@@ -48,8 +48,8 @@ var nameRules = []rule{
 				}
 			}
 		}},
-	{Rule: Rule{"mixed-scripts", finding.Warning, "A label mixes letters of several scripts that look alike, such as a Latin a and a Cyrillic а: it is typed by nobody, and used to deceive.",
-		"Type the name anew in one script."},
+	{Rule: Rule{"mixed-scripts", finding.Warning, "A label mixes letters of several scripts that look alike, such as a Latin a and a Cyrillic а: no visitor types it, and it is used to deceive.",
+		"Type the name again in one script."},
 		set: func(v *view, s record.Set, say sayer) {
 			v.mixed(s.Key(), s.Name, say)
 			for _, t := range v.targets {
@@ -66,7 +66,7 @@ var nameRules = []rule{
 				}
 			}
 		}},
-	{Rule: Rule{"www-missing", finding.Notice, "The apex has an address and www does not exist: whoever types www arrives nowhere.",
+	{Rule: Rule{"www-missing", finding.Notice, "The apex has an address and www does not exist: visitors to www get no address.",
 		"Add www as a CNAME to the apex, or give it addresses of its own."},
 		zone: func(v *view, say sayer) {
 			www, err := v.Name.Child("www")
@@ -75,7 +75,7 @@ var nameRules = []rule{
 					Edit{After: record.NewSet(www, record.CNAME, v.ttlOf(v.Name), record.Data(v.Name.String()))})
 			}
 		}},
-	{Rule: Rule{"apex-missing", finding.Notice, "www exists and the apex has no address: whoever leaves www out arrives nowhere.",
+	{Rule: Rule{"apex-missing", finding.Notice, "www exists and the apex has no address: visitors who leave www out get no address.",
 		"Give the apex the addresses that www has."},
 		zone: func(v *view, say sayer) {
 			www, err := v.Name.Child("www")

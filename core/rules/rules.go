@@ -2,7 +2,7 @@
 //
 // Every rule stands in one of the tables (names.go, structure.go, targets.go, mail.go, values.go) with its code, its
 // severity, its meaning and its remedy; Check applies all of them to a zone in one walk. Errors are what no nameserver
-// could serve; warnings work badly or not as meant; notices are worth a word. Where a mistake can be mended safely, what is found
+// could serve; warnings work badly or not as meant; notices are worth a word. Where a mistake can be fixed safely, what is found
 // comes with the edits that would do it: they are offered, never made.
 package rules
 
@@ -24,7 +24,7 @@ type Zone struct {
 	Believe  []netip.Prefix  // networks whose addresses are well here though nobody outside could reach them
 }
 
-// Found is one finding, the set it is about, and what would mend it.
+// Found is one finding, the set it is about, and what would fix it.
 type Found struct {
 	finding.Finding
 	Key record.Key `json:"key"`

@@ -148,13 +148,13 @@ func TestTTLThatCannotBeWritten(t *testing.T) {
 
 // What is offered as a fix mends what it is offered for, and breaks nothing else.
 func TestFixesMend(t *testing.T) {
-	mended := 0
+	fixed := 0
 	for code, row := range rows {
 		for _, f := range judge(t, strings.ReplaceAll(row[0], "|", "\n")+"\n") {
 			if f.Code != code || len(f.Fix) == 0 {
 				continue
 			}
-			mended++
+			fixed++
 			z, _ := zonefile.Read(strings.ReplaceAll(row[0], "|", "\n")+"\n", zonefile.Options{Origin: origin, TTL: 300})
 			c := z.Contents()
 			for _, e := range f.Fix {
@@ -170,5 +170,5 @@ func TestFixesMend(t *testing.T) {
 			assert.LessOrEqual(t, len(Errors(after)), len(Errors(judge(t, strings.ReplaceAll(row[0], "|", "\n")+"\n"))), code)
 		}
 	}
-	assert.GreaterOrEqual(t, mended, 9)
+	assert.GreaterOrEqual(t, fixed, 9)
 }

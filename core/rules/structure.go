@@ -12,34 +12,34 @@ import (
 
 // structureRules are about what may stand where: CNAME, DNAME, delegations, wildcards.
 var structureRules = []rule{
-	{Rule: Rule{"cname-beside-data", finding.Error, "A CNAME stands beside other data at one name (RFC 1034 section 3.6.2).",
-		"Take out either the CNAME or the other records."},
+	{Rule: Rule{"cname-beside-data", finding.Error, "A CNAME is beside other data at one name (RFC 1034 section 3.6.2).",
+		"Remove either the CNAME or the other records."},
 		types: []record.Type{record.CNAME},
 		set: func(v *view, s record.Set, say sayer) {
 			for _, other := range v.Contents.At(s.Name) {
 				if s.Name != v.Name && record.Collide(record.CNAME, other.Type) {
-					say(s.Key(), fmt.Sprintf("The name also has %s records, which no CNAME can stand beside.", other.Type))
+					say(s.Key(), fmt.Sprintf("The name also has %s records, which no CNAME may be beside.", other.Type))
 					return
 				}
 			}
 		}},
-	{Rule: Rule{"several-cname", finding.Error, "A name has more than one CNAME (RFC 2181 section 10.1).", "Keep the one that is meant, take the others out."},
+	{Rule: Rule{"several-cname", finding.Error, "A name has more than one CNAME (RFC 2181 section 10.1).", "Keep the intended one, remove the others."},
 		types: []record.Type{record.CNAME},
 		set: func(_ *view, s record.Set, say sayer) {
 			if len(s.Data) > 1 {
 				say(s.Key(), "A name can have one CNAME only.")
 			}
 		}},
-	{Rule: Rule{"cname-at-apex", finding.Error, "A CNAME stands at the apex, which always has SOA and NS records.", "Use an ALIAS, which gives the apex the addresses of another name, or write the addresses themselves as A and AAAA records."},
+	{Rule: Rule{"cname-at-apex", finding.Error, "A CNAME is at the apex, which always has SOA and NS records.", "Use an ALIAS, which gives the apex the addresses of another name, or write the addresses themselves as A and AAAA records."},
 		types: []record.Type{record.CNAME},
 		set: func(v *view, s record.Set, say sayer) {
 			if s.Name == v.Name {
 				alias := s
 				alias.Type = record.ALIAS
-				say(s.Key(), "The apex always has SOA and NS records, which no CNAME can stand beside.", Edit{Before: s}, Edit{After: alias})
+				say(s.Key(), "The apex always has SOA and NS records, which no CNAME may be beside.", Edit{Before: s}, Edit{After: alias})
 			}
 		}},
-	{Rule: Rule{"alias-beside-address", finding.Error, "An ALIAS stands beside an address or a CNAME of the same name: it says itself which addresses the name has.", "Take out either the ALIAS or the other records."},
+	{Rule: Rule{"alias-beside-address", finding.Error, "An ALIAS is beside an address or a CNAME of the same name: it defines the addresses of the name.", "Remove either the ALIAS or the other records."},
 		types: []record.Type{record.ALIAS},
 		set: func(v *view, s record.Set, say sayer) {
 			for _, t := range []record.Type{record.A, record.AAAA, record.CNAME} {
@@ -49,14 +49,14 @@ var structureRules = []rule{
 				}
 			}
 		}},
-	{Rule: Rule{"several-alias", finding.Error, "A name has more than one ALIAS.", "Keep the one that is meant, take the others out."},
+	{Rule: Rule{"several-alias", finding.Error, "A name has more than one ALIAS.", "Keep the intended one, remove the others."},
 		types: []record.Type{record.ALIAS},
 		set: func(_ *view, s record.Set, say sayer) {
 			if len(s.Data) > 1 {
 				say(s.Key(), "A name can follow one other name only.")
 			}
 		}},
-	{Rule: Rule{"alias-loop", finding.Error, "An ALIAS leads back to itself within the zone.", "Let it name the host that has the addresses."},
+	{Rule: Rule{"alias-loop", finding.Error, "An ALIAS points back to itself within the zone.", "Let it name the host that has the addresses."},
 		types: []record.Type{record.ALIAS},
 		set: func(v *view, s record.Set, say sayer) {
 			path := []dnsname.Name{s.Name}
@@ -68,7 +68,7 @@ var structureRules = []rule{
 				}
 				switch {
 				case at == s.Name:
-					say(s.Key(), fmt.Sprintf("It leads in a circle: %s.", joinNames(path)))
+					say(s.Key(), fmt.Sprintf("It forms a loop: %s.", joinNames(path)))
 					return
 				case next.IsZero() || slices.Contains(path[:len(path)-1], at):
 					return
@@ -76,22 +76,22 @@ var structureRules = []rule{
 				at = next.Data[0].Target(next.Type)
 			}
 		}},
-	{Rule: Rule{"cname-loop", finding.Error, "CNAME records lead in a circle: nobody ever gets an answer.", "Let one of the names lead to where the data are."},
+	{Rule: Rule{"cname-loop", finding.Error, "CNAME records form a loop: no client ever gets an answer.", "Point one of the names to the data."},
 		types: []record.Type{record.CNAME},
 		set: func(v *view, s record.Set, say sayer) {
 			if path, end := v.follow(s); end == loops && path[0] == s.Name {
-				say(s.Key(), fmt.Sprintf("It leads in a circle: %s.", joinNames(append(path, s.Name))))
+				say(s.Key(), fmt.Sprintf("It forms a loop: %s.", joinNames(append(path, s.Name))))
 			}
 		}},
 	{Rule: Rule{"long-cname-chain", finding.Notice, "A name is reached over more than three CNAME records: each costs a question, and some resolvers give up.",
-		"Let the first name lead to the last at once."},
+		"Let the first name point to the last one directly."},
 		types: []record.Type{record.CNAME},
 		set: func(v *view, s record.Set, say sayer) {
 			if path, end := v.follow(s); end != loops && len(path) > 3 {
-				say(s.Key(), fmt.Sprintf("It leads over %d CNAME records: %s.", len(path), joinNames(path)))
+				say(s.Key(), fmt.Sprintf("It has a chain of %d CNAME records: %s.", len(path), joinNames(path)))
 			}
 		}},
-	{Rule: Rule{"soa-below-apex", finding.Error, "An SOA record stands below the apex.", "Take the record out."},
+	{Rule: Rule{"soa-below-apex", finding.Error, "An SOA record is below the apex.", "Remove the record."},
 		types: []record.Type{record.SOA},
 		set: func(v *view, s record.Set, say sayer) {
 			if s.Name != v.Name {
@@ -105,53 +105,53 @@ var structureRules = []rule{
 				say(s.Key(), "A name can have one DNAME only.")
 			}
 		}},
-	{Rule: Rule{"below-dname", finding.Error, "A record stands below a DNAME, which takes the whole branch elsewhere (RFC 6672 section 2.4).", "Take out the DNAME, or what stands below it."},
+	{Rule: Rule{"below-dname", finding.Error, "A record is below a DNAME, which redirects the whole branch (RFC 6672 section 2.4).", "Remove the DNAME, or what is below it."},
 		types: []record.Type{record.DNAME},
 		set: func(v *view, s record.Set, say sayer) {
 			if hidden := v.below(s.Name); len(hidden) > 0 {
-				say(hidden[0].Key(), fmt.Sprintf("It stands below the DNAME of %s, where nobody looks.", s.Name.Unicode()))
+				say(hidden[0].Key(), fmt.Sprintf("It is below the DNAME of %s, where no resolver looks.", s.Name.Unicode()))
 			}
 		}},
-	{Rule: Rule{"below-delegation", finding.Warning, "A record stands below a delegation: the other nameservers answer there, and nobody sees it.",
-		"Put it into the delegated zone, or take the delegation out."},
+	{Rule: Rule{"below-delegation", finding.Warning, "A record is below a delegation: the other nameservers answer there, and no client sees it.",
+		"Put it into the delegated zone, or remove the delegation."},
 		set: func(v *view, s record.Set, say sayer) {
 			if s.Type == record.A || s.Type == record.AAAA || len(v.cuts) == 0 { // glue
 				return
 			}
 			if cut := v.cutAbove(s.Name); !cut.IsZero() {
-				say(s.Key(), fmt.Sprintf("%s is delegated to other nameservers; nobody sees this record.", cut.Unicode()))
+				say(s.Key(), fmt.Sprintf("%s is delegated to other nameservers; no client sees this record.", cut.Unicode()))
 			}
 		}},
-	{Rule: Rule{"beside-delegation", finding.Warning, "A record stands at a delegated name: the other nameservers answer for it, and nobody sees it.",
-		"Put it into the delegated zone, or take the delegation out."},
+	{Rule: Rule{"beside-delegation", finding.Warning, "A record is at a delegated name: the other nameservers answer for it, and no client sees it.",
+		"Put it into the delegated zone, or remove the delegation."},
 		types: []record.Type{record.NS},
 		set: func(v *view, s record.Set, say sayer) {
 			for _, r := range v.Contents.At(s.Name) {
 				glue := r.Type == record.A || r.Type == record.AAAA
 				if s.Name != v.Name && r.Type != record.NS && r.Type != record.DS && r.Type != nsec && !glue {
-					say(r.Key(), fmt.Sprintf("%s is delegated to other nameservers; nobody sees this record.", s.Name.Unicode()))
+					say(r.Key(), fmt.Sprintf("%s is delegated to other nameservers; no client sees this record.", s.Name.Unicode()))
 					return
 				}
 			}
 		}},
-	{Rule: Rule{"glue-missing", finding.Warning, "A delegation names a nameserver within the delegated zone without an address for it: nobody can find it.",
+	{Rule: Rule{"glue-missing", finding.Warning, "A delegation names a nameserver within the delegated zone without an address for it: resolvers cannot find it.",
 		"Add the nameserver's addresses (glue) here."},
 		types: []record.Type{record.NS},
 		set: func(v *view, s record.Set, say sayer) {
 			for _, d := range s.Data {
 				if t := d.Target(record.NS); s.Name != v.Name && t.IsAtOrBelow(s.Name) && !v.hasAddress(t) {
-					say(s.Key(), fmt.Sprintf("%s lies in the zone that it shall serve, and no address is given for it.", t.Unicode()))
+					say(s.Key(), fmt.Sprintf("%s lies in the zone that it should serve, and no address is given for it.", t.Unicode()))
 				}
 			}
 		}},
-	{Rule: Rule{"single-nameserver", finding.Notice, "A delegation names one nameserver only (RFC 1034 section 4.1 asks for two).", "Name a second one that stands elsewhere."},
+	{Rule: Rule{"single-nameserver", finding.Notice, "A delegation names one nameserver only (RFC 1034 section 4.1 asks for two).", "Name a second one in another network."},
 		types: []record.Type{record.NS},
 		set: func(v *view, s record.Set, say sayer) {
 			if s.Name != v.Name && len(s.Data) == 1 {
 				say(s.Key(), "When this one nameserver is away, so is everything below.")
 			}
 		}},
-	{Rule: Rule{"ds-without-delegation", finding.Warning, "A DS record stands where nothing is delegated.", "Take it out, or add the NS records of the delegation."},
+	{Rule: Rule{"ds-without-delegation", finding.Warning, "A DS record is where nothing is delegated.", "Remove it, or add the NS records of the delegation."},
 		types: []record.Type{record.DS},
 		set: func(v *view, s record.Set, say sayer) {
 			if v.at(s.Name, record.NS).IsZero() || s.Name == v.Name {
@@ -166,7 +166,7 @@ var structureRules = []rule{
 			}
 		}},
 	{Rule: Rule{"wildcard-hidden", finding.Notice, "A name exists beside a wildcard and lacks what the wildcard has: for a name that exists, the wildcard does not answer (RFC 4592).",
-		"Give the name the records of the wildcard too, if it shall answer like it."},
+		"Give the name the records of the wildcard too, if it should answer like it."},
 		types: []record.Type{record.A, record.AAAA, record.MX, record.CNAME},
 		set: func(v *view, s record.Set, say sayer) {
 			if s.Name.IsWildcard() {

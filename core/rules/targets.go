@@ -12,7 +12,7 @@ import (
 
 // targetRules are about names that records point at.
 var targetRules = []rule{
-	{Rule: Rule{"address-as-target", finding.Error, "A record that has to name a host names an IP address.", "Name the host; its address stands in the host's own A or AAAA record."},
+	{Rule: Rule{"address-as-target", finding.Error, "A record that has to name a host names an IP address.", "Name the host; its address belongs to the host's own A or AAAA record."},
 		types: pointing,
 		set: eachTarget(func(v *view, s record.Set, t dnsname.Name, say sayer) {
 			text := strings.TrimSuffix(strings.TrimSuffix(t.String(), "."), "."+strings.TrimSuffix(v.Name.String(), "."))
@@ -63,11 +63,11 @@ var targetRules = []rule{
 				say(s.Key(), fmt.Sprintf("%s has neither an A nor an AAAA record.", t.Unicode()))
 			}
 		})},
-	{Rule: Rule{"ns-at-cname", finding.Error, "A nameserver's name is a CNAME, which is not allowed (RFC 2181 section 10.3).", "Name the host that the CNAME leads to, or give the nameserver addresses of its own."},
+	{Rule: Rule{"ns-at-cname", finding.Error, "A nameserver's name is a CNAME, which is not allowed (RFC 2181 section 10.3).", "Name the host that the CNAME points to, or give the nameserver addresses of its own."},
 		types: []record.Type{record.NS}, set: atCNAME},
-	{Rule: Rule{"mx-at-cname", finding.Warning, "A mail server's name is a CNAME, which is not allowed (RFC 2181 section 10.3, RFC 5321 section 5.1).", "Name the host that the CNAME leads to."},
+	{Rule: Rule{"mx-at-cname", finding.Warning, "A mail server's name is a CNAME, which is not allowed (RFC 2181 section 10.3, RFC 5321 section 5.1).", "Name the host that the CNAME points to."},
 		types: []record.Type{record.MX}, set: atCNAME},
-	{Rule: Rule{"srv-at-cname", finding.Warning, "A service's host is a CNAME, which is not allowed (RFC 2782).", "Name the host that the CNAME leads to."},
+	{Rule: Rule{"srv-at-cname", finding.Warning, "A service's host is a CNAME, which is not allowed (RFC 2782).", "Name the host that the CNAME points to."},
 		types: []record.Type{record.SRV}, set: atCNAME},
 	{Rule: Rule{"points-at-itself", finding.Warning, "An SRV or PTR record points at its own name.", "Name the host that is meant."},
 		types: []record.Type{record.SRV, record.PTR},

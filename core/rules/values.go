@@ -17,7 +17,7 @@ import (
 
 // valueRules are about what stands in records: addresses, TTLs, texts, certificates.
 var valueRules = []rule{
-	{Rule: Rule{"unreachable-address", finding.Warning, "An address is one that nobody outside can reach: private, loopback, link-local, reserved, documentation.", "Write the public address, or keep the name out of the public zone."},
+	{Rule: Rule{"unreachable-address", finding.Warning, "An address is not reachable from outside: private, loopback, link-local, reserved, documentation.", "Write the public address, or keep the name out of the public zone."},
 		types: []record.Type{record.A, record.AAAA},
 		set: func(v *view, s record.Set, say sayer) {
 			for _, d := range s.Data {
@@ -34,19 +34,19 @@ var valueRules = []rule{
 				say(s.Key(), fmt.Sprintf("The TTL of %d s is more than the protocol allows (2147483647).", s.TTL), withTTL(s, 604800))
 			}
 		}},
-	{Rule: Rule{"ttl-zero", finding.Warning, "A TTL of 0 lets no cache keep the answer: every visitor waits, and the nameservers carry all of it.", "Use 60 or more; 300 is short enough for most changes."},
+	{Rule: Rule{"ttl-zero", finding.Warning, "A TTL of 0 lets no cache keep the answer: every visitor waits, and the nameservers answer all of it.", "Use 60 or more; 300 is short enough for most changes."},
 		set: func(_ *view, s record.Set, say sayer) {
 			if s.TTL == 0 {
 				say(s.Key(), "No cache may keep this answer.", withTTL(s, 300))
 			}
 		}},
-	{Rule: Rule{"ttl-over-week", finding.Notice, "A TTL is longer than a week: a change takes that long to be known everywhere.", "Use a day, 86400, or less."},
+	{Rule: Rule{"ttl-over-week", finding.Notice, "A TTL is longer than a week: a change takes that long to reach every cache.", "Use a day, 86400, or less."},
 		set: func(_ *view, s record.Set, say sayer) {
 			if s.TTL > 604800 && s.TTL <= record.MaxTTL {
-				say(s.Key(), fmt.Sprintf("A change takes %d days to be known everywhere.", s.TTL/86400), withTTL(s, 86400))
+				say(s.Key(), fmt.Sprintf("A change takes %d days to reach every cache.", s.TTL/86400), withTTL(s, 86400))
 			}
 		}},
-	{Rule: Rule{"repeated-record", finding.Notice, "The same record is written more than once; it counts once.", "Take the repetitions out."},
+	{Rule: Rule{"repeated-record", finding.Notice, "The same record is written more than once; it counts once.", "Remove the repetitions."},
 		zone: func(v *view, say sayer) {
 			if len(v.Written) == v.Contents.Len() {
 				return
@@ -75,7 +75,7 @@ var valueRules = []rule{
 				}
 			}
 		}},
-	{Rule: Rule{"curly-quotes", finding.Warning, "A text has curly quotes, a no-break space or a character that cannot be seen, as word processors put them in.", "Type the text anew with plain quotes and blanks."},
+	{Rule: Rule{"curly-quotes", finding.Warning, "A text has curly quotes, a no-break space or a character that cannot be seen, as word processors put them in.", "Type the text again with plain quotes and blanks."},
 		types: txt,
 		set: func(v *view, s record.Set, say sayer) {
 			for _, text := range v.texts {
@@ -129,18 +129,18 @@ var valueRules = []rule{
 				say(s.Key(), "No authority may issue a certificate for this name or those below it.")
 			}
 		}},
-	{Rule: Rule{"srv-owner", finding.Warning, "An SRV record does not stand at _service._protocol (RFC 2782).", "Let its name begin with _service._protocol, such as _submission._tcp."},
+	{Rule: Rule{"srv-owner", finding.Warning, "An SRV record is not at _service._protocol (RFC 2782).", "Let its name begin with _service._protocol, such as _submission._tcp."},
 		types: []record.Type{record.SRV},
 		set: func(_ *view, s record.Set, say sayer) {
 			if l := s.Name.Labels(); len(l) < 2 || !strings.HasPrefix(l[0], "_") || !strings.HasPrefix(l[1], "_") {
-				say(s.Key(), "Nobody looks for services at this name.")
+				say(s.Key(), "Clients do not look for services at this name.")
 			}
 		}},
-	{Rule: Rule{"tlsa-owner", finding.Warning, "A TLSA record does not stand at _port._protocol (RFC 6698 section 3).", "Let its name begin with _port._protocol, such as _25._tcp."},
+	{Rule: Rule{"tlsa-owner", finding.Warning, "A TLSA record is not at _port._protocol (RFC 6698 section 3).", "Let its name begin with _port._protocol, such as _25._tcp."},
 		types: []record.Type{52},
 		set: func(_ *view, s record.Set, say sayer) {
 			if l := s.Name.Labels(); len(l) < 2 || !portLabel.MatchString(l[0]) || !strings.HasPrefix(l[1], "_") {
-				say(s.Key(), "Nobody looks for certificates at this name.")
+				say(s.Key(), "Clients do not look for certificates at this name.")
 			}
 		}},
 	digestRule("tlsa-digest", "TLSA", 52, 2, 3, map[string]int{"1": 32, "2": 64}, "RFC 6698 section 2.1.3"),

@@ -42,7 +42,7 @@ func (r *reader) include(e *entry, args []field) {
 		r.fault(args[0].place, err.Error(), "")
 		return
 	case file.Name == r.opt.File || slices.Contains(r.within, file.Name):
-		r.fault(args[0].place, fmt.Sprintf("%s includes itself", file.Name), "take one of the $INCLUDE lines out")
+		r.fault(args[0].place, fmt.Sprintf("%s includes itself", file.Name), "remove one of the $INCLUDE lines")
 		return
 	case len(r.within) == deepestInclude:
 		r.fault(args[0].place, fmt.Sprintf("files include files more than %d deep", deepestInclude), "")

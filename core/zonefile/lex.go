@@ -83,7 +83,7 @@ func (l *lexer) readEntry() {
 			l.pos++
 		case ')':
 			if len(open) == 0 {
-				l.faults(l.here(), "a parenthesis is closed that was never opened", "take it out, or put it in quotes")
+				l.faults(l.here(), "a parenthesis is closed that was never opened", "remove it, or put it in quotes")
 			} else {
 				open = open[:len(open)-1]
 			}

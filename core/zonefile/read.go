@@ -140,7 +140,7 @@ func (r *reader) readMiddle(e *entry, fields []field) (ttl uint32, typ record.Ty
 		if seconds, isTTL := parseTTL(f.text); isTTL && !explicit {
 			ttl, explicit = seconds, true
 		} else if class := strings.ToUpper(f.text); class == "CH" || class == "HS" || class == "CS" {
-			r.fault(f.place, fmt.Sprintf("class %s is not kept here", class), "only class IN is; take the record out")
+			r.fault(f.place, fmt.Sprintf("class %s is not kept here", class), "only class IN is; remove the record")
 			return 0, 0, nil, false
 		} else if class != "IN" {
 			break

@@ -2,6 +2,6 @@
 // expression does.
 //
 // The library that runs them bounds time only. So they run in worker processes, which the operating system lets have so
-// much memory and no more (worker.go), and which are started anew when they have died of it (pool.go). Check finds faults
+// much memory and no more (worker.go), and which are started again when they have died of it (pool.go). Check finds faults
 // without running anything.
 package jq

@@ -20,7 +20,7 @@ type Subject struct {
 	Driver   registrar.Driver
 	WrongKey registrar.Driver // the same interface with the credential "wrong-key"
 	Domain   dnsname.Name
-	Other    []dnsname.Name // a nameserver list, sorted, that is not in force
+	Other    []dnsname.Name // a nameserver list, sorted, that is not active
 }
 
 // Run makes every check as a subtest, and puts the domain back as it was.

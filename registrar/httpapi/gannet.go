@@ -12,7 +12,7 @@ import (
 	"beacon/registrar"
 )
 
-// Gannet drives the Gannet interface, at which a stored list is not in force until it is activated.
+// Gannet drives the Gannet interface, at which a stored list is not active until it is activated.
 type Gannet struct{ Client *outcall.Client }
 
 // NewGannet completes a client with the way in which Gannet takes credentials.
@@ -79,7 +79,7 @@ func (g *Gannet) Domain(ctx context.Context, name dnsname.Name) (registrar.Regis
 	return g.ask(ctx, outcall.Request{Method: http.MethodGet, Path: path(name)})
 }
 
-// Save stores a list; it is not in force yet.
+// Save stores a list; it is not active yet.
 func (g *Gannet) Save(ctx context.Context, name dnsname.Name, nameservers []dnsname.Name) (registrar.Registration, error) {
 	hosts := make([]string, len(nameservers))
 	for i, n := range nameservers {

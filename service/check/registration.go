@@ -71,7 +71,7 @@ func (s *Checks) rdap(ctx context.Context, name dnsname.Name) *delegation.Regist
 }
 
 // sparingly asks the registrar only where its word matters: while the parents do not serve what is wanted, or when it
-// has not been asked for the time between two checks of a settled domain, or said something else than is wanted.
+// has not been asked for the time between two checks of a settled domain, or said something else than the desired one.
 func (s *Checks) sparingly(d store.Domain) func(context.Context, store.Zone) *delegation.Registration {
 	return func(ctx context.Context, z store.Zone) *delegation.Registration {
 		var last delegation.Report
@@ -80,7 +80,7 @@ func (s *Checks) sparingly(d store.Domain) func(context.Context, store.Zone) *de
 			err = s.logbook.Tx(ctx, func(tx *store.Tx) (err error) { last, _, err = tx.LastReport(d.ID); return err })
 		}
 		arrived := err == nil && !past.Since.IsZero() && delegation.SameSet(past.Current.Set, d.WantedSet())
-		// What it said in the middle of a change is asked again: a list that was saved then may be in force by now.
+		// What it said in the middle of a change is asked again: a list that was saved then may be active by now.
 		if r := last.Registrar; arrived && r != nil && r.Problem == "" && delegation.SameSet(r.Active, d.WantedSet()) && delegation.SameSet(r.Saved, r.Active) && s.world.Now().Sub(r.AskedAt) < s.settings.Checks.Settled {
 			return r
 		}

@@ -82,7 +82,7 @@ func (s *Handover) askAll(ctx context.Context, servers []evidence.Server, keys [
 	return answers
 }
 
-// atOldProvider reads the zone from the connected account whose nameservers are in force; it is empty where none is connected.
+// atOldProvider reads the zone from the connected account whose nameservers are active; it is empty where none is connected.
 func (s *Handover) atOldProvider(ctx context.Context, name dnsname.Name, old []dnsname.Name) (c record.Contents, err error) {
 	var list []store.Account
 	if err := s.logbook.Look(ctx, func(tx *store.Tx) (err error) { list, err = accounts.Providers(tx); return err }); err != nil {

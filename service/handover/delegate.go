@@ -33,7 +33,7 @@ type move struct {
 	target    []dnsname.Name
 	found     []finding.Finding // in the list itself
 	placed    []dnsname.Name    // nameservers that providers assigned to the zone
-	earlier   [][]dnsname.Name  // sets that were in force before, the newest first
+	earlier   [][]dnsname.Name  // sets that were active before, the newest first
 	available []dnsname.Name    // what a list may name without being one of the user's own
 }
 
@@ -177,7 +177,7 @@ func (s *Handover) unnamed(ctx context.Context, m move, offers int) ([]dnsname.N
 	return nil, wire.Problemf(wire.Blocked, "No nameservers are known for %s. Sync the zone first (beacon sync %s), or name them.", name, name)
 }
 
-// earlier returns the sets that are known to have been in force, the newest first: as acts saw them, then as sweeps did.
+// earlier returns the sets that are known to have been active, the newest first: as acts saw them, then as sweeps did.
 func earlier(tx *store.Tx, d store.Domain, name dnsname.Name) (list [][]dnsname.Name, err error) {
 	past, err := d.PastSweeps()
 	if err != nil {

@@ -54,7 +54,7 @@ func (r *room) ask(kind string, subject, lane uint64) {
 	r.queue.Wake(kind)
 }
 
-// Work that fails is tried again, each time later, for as long as it takes; once it went well, it begins to count anew.
+// Work that fails is tried again, each time later, for as long as it takes; once it went well, it begins to count again.
 func TestWorkIsTriedForAsLongAsItTakes(t *testing.T) {
 	const failures = 20
 	r := newRoom(t)

@@ -12,7 +12,7 @@ import (
 )
 
 // Later gives work back until a moment of real time; it is not a failure. Work that only made way does not count as tried; recurring work
-// that went well begins to count anew.
+// that went well begins to count again.
 type Later struct {
 	At      time.Time
 	MadeWay bool

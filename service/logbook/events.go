@@ -158,7 +158,7 @@ func (b *Book) read(ctx context.Context) (bool, error) {
 // backEvery is how often it is looked whether the database went back, real time.
 const backEvery = 10 * time.Second
 
-// back begins anew where the database went back to an earlier state.
+// back begins again where the database went back to an earlier state.
 func (b *Book) back(ctx context.Context) error {
 	if time.Since(b.compared) < backEvery {
 		return nil

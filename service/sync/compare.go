@@ -73,7 +73,7 @@ func (s *Syncs) connect(ctx context.Context, p *Place) (err error) {
 // comparison is a difference with what it was made from.
 type comparison struct {
 	result  diff.Result
-	anew    func() change.List // what would be written to a zone that holds nothing
+	again   func() change.List // what would be written to a zone that holds nothing
 	placed  []store.PlacedSet
 	live    record.Contents // as the provider gives it
 	details change.Details
@@ -137,7 +137,7 @@ func (s *Syncs) compare(ctx context.Context, p Place, revisionID uint64, drift d
 	if p.Placement.RemoteID != "" {
 		c.doubt(p, wanted)
 	}
-	c.anew = func() change.List {
+	c.again = func() change.List {
 		r, _ := differ(p, wanted, record.Contents{}, record.Contents{}, drift, comparison{desired: c.desired})
 		return r.Steps
 	}

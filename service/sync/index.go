@@ -10,7 +10,7 @@ import (
 )
 
 // indexKept is how long an account's list of zones is gone by when a zone is looked for, wall time. A zone that is not in
-// it may have been made meanwhile: then making it is refused as a conflict, and the list is read anew.
+// it may have been made meanwhile: then making it is refused as a conflict, and the list is read again.
 const indexKept = 30 * time.Second
 
 // index is which zones an account holds, so that placing many does not list them all for each.

@@ -106,7 +106,7 @@ const turn = 100 * time.Millisecond
 // mostUnshown is in how many rounds a confirmed write may not show before the sync is blocked.
 const mostUnshown = 2
 
-// mostRounds bounds how often a sync reads the live state and decides anew.
+// mostRounds bounds how often a sync reads the live state and decides again.
 const mostRounds = 12
 
 // RunSync does a sync, or the rest of one that was broken off. Lease and lock are taken first; what is done next is decided by what is
@@ -318,7 +318,7 @@ func (s *Syncs) decide(ctx context.Context, run *syncRun, c comparison) error {
 	if !run.fresh || len(steps) == 0 {
 		return nil
 	}
-	if run.sync.Expected != "" && run.sync.Expected != steps.Digest() && !(run.made && run.sync.Expected == c.anew().Digest()) {
+	if run.sync.Expected != "" && run.sync.Expected != steps.Digest() && !(run.made && run.sync.Expected == c.again().Digest()) {
 		return errBlocked{"The change list is not the one that was shown: records have changed since then. Nothing was written. Look again: beacon diff", nil}
 	}
 	var speaking []finding.Finding

@@ -46,7 +46,7 @@ func rank(first bool) int {
 const mostRefusals = 3
 
 // sendAll sends batches in order. It returns early, without error and with false, where the live state has to be read
-// anew before anything else is decided.
+// again before anything else is decided.
 func (s *Syncs) sendAll(ctx context.Context, run *syncRun, batches []change.Batch, c comparison) (all bool, err error) {
 	for i, b := range batches {
 		if i > 0 {

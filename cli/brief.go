@@ -10,7 +10,7 @@ import (
 	"beacon/wire"
 )
 
-// glance has the service look briefly at all its domains, and shows those that do not stand as they should.
+// brief starts a brief check of all domains, and shows those that are not settled.
 func (a *app) briefCheck(ctx context.Context) error {
 	var g wire.BriefChecks
 	if err := ask(a, wire.StartBriefCheck, wire.None{}, &g); err != nil {

@@ -61,7 +61,7 @@ func (a *app) listDrift(everything bool) error {
 		if len(rows) > 0 {
 			a.table([]string{"ZONE", "ACCOUNT", "STANDS", "LOOKED AT"}, rows)
 		}
-		a.printf("%s of %s in step.\n", fmt.Sprint(len(list)-countNot(list)), count(len(list), "placement"))
+		a.printf("%s of %s in sync.\n", fmt.Sprint(len(list)-countNot(list)), count(len(list), "placement"))
 	})
 }
 
@@ -78,9 +78,9 @@ func countNot(list []wire.PlacementView) (n int) {
 func (a *app) standing(p wire.PlacementLook) string {
 	switch p.State {
 	case wire.InSync:
-		return "in step"
+		return "in sync"
 	case wire.Pending:
-		return count(p.Pending, "set") + " to write"
+		return count(p.Pending, "set") + " pending"
 	case wire.Drifted:
 		return a.paint(amber, count(p.Drifted+p.Conflicting, "set")+" changed elsewhere")
 	case wire.Unreachable:

@@ -88,7 +88,7 @@ func (a *app) showHold(h wire.Hold) error {
 			case !p.Looked:
 				state = "not looked at yet"
 			case p.Newer == 0 && p.Pending > 0:
-				state = count(p.Pending, "set") + " to write"
+				state = count(p.Pending, "set") + " pending"
 			case p.Newer == 0:
 				state = string(p.State) + " " + shorten(p.Trouble, 30)
 			}

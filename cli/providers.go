@@ -152,7 +152,7 @@ func capsWords(c change.Caps) (list []string) {
 	if c.FixedZones {
 		add("zones are made elsewhere")
 	}
-	for _, e := range c.Extras {
+	for _, e := range c.Attributes {
 		values := "any text"
 		if len(e.Values) > 0 {
 			values = strings.Join(e.Values, " or ")

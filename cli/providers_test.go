@@ -21,7 +21,7 @@ import (
 
 func TestProviderCommands(t *testing.T) {
 	strong := finding.Finding{Code: "credential-too-strong", Severity: finding.Warning, Subject: "heron-main", Message: "m", Remedy: "r"}
-	caps := change.Caps{BatchSize: 20, Atomic: true, TTLFloor: 30, Texts: change.TextJoined, Extras: []change.Extra{{Name: "relay", About: "answers with a relay", Values: []string{"on", "off"}}}}
+	caps := change.Caps{BatchSize: 20, Atomic: true, TTLFloor: 30, Texts: change.TextJoined, Attributes: []change.Attribute{{Name: "relay", About: "answers with a relay", Values: []string{"on", "off"}}}}
 	account := wire.AccountView{Account: wire.Account{Name: "heron-main", Kind: "heron", Address: "https://api.heron.example"}, About: "sets", Rights: []string{"read records"}, Findings: []finding.Finding{strong}, Zones: 3, Troubled: 1, Caps: &caps}
 	s := &answers{replies: map[string]any{
 		"GET /accounts":                                  wire.Page[wire.AccountView]{Items: []wire.AccountView{account}},
@@ -43,7 +43,7 @@ func TestProviderCommands(t *testing.T) {
 		{"provider rotate heron-main --secret-file KEY", 0, []string{"Withdraw the old one", "manage credentials", "credential-too-strong"}, []string{"the-secret"}},
 		{"provider verify heron-main --zone scratch.example --yes", 1, []string{"FAILED", "the list goes in a circle", "1 check passed, 1 failed, 1 not applicable"}, nil},
 		{"provider verify heron-main --zone scratch.example", ExitMisuse, nil, nil},
-		{"drift", 0, []string{"2 sets changed elsewhere", "not reached: no answer", "1 of 3 placements in step"}, []string{"heron-main"}},
+		{"drift", 0, []string{"2 sets changed elsewhere", "not reached: no answer", "1 of 3 placements in sync"}, []string{"heron-main"}},
 		{"drift --all", 0, []string{"heron-main"}, nil},
 		{"drift --adopt", ExitMisuse, nil, nil},
 		{"drift ferries.example --adopt --revert", ExitMisuse, nil, nil},

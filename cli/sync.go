@@ -70,7 +70,7 @@ func (a *app) showDifference(d wire.Difference) {
 		items  []diff.Item
 		remedy string
 	}{
-		{d.Drift, "left as it is; put back with beacon sync --revert, or correct the definition"},
+		{d.Drift, "left as it is; revert with beacon sync --revert, or correct the definition"},
 		{d.Conflicts, "stops the sync: correct the definition, or the record at the provider"},
 		{d.Foreign, "left alone"},
 	} {
@@ -79,7 +79,7 @@ func (a *app) showDifference(d wire.Difference) {
 			a.printf("      desired %s\n      live    %s\n      %s; %s\n", dataOrNothing(item.Wanted), dataOrNothing(item.Live), item.Why, kind.remedy)
 		}
 	}
-	a.printf("  %d to add, %d to change, %d to remove, in %s; %s in step", add, alter, remove, count(d.Requests, "request"), count(d.InSync, "set"))
+	a.printf("  %d to add, %d to change, %d to remove, in %s; %s in sync", add, alter, remove, count(d.Requests, "request"), count(d.InSync, "set"))
 	a.printf("; drift %d, conflicts %d, foreign %d\n", len(d.Drift), len(d.Conflicts), len(d.Foreign))
 	a.findings(append(append([]finding.Finding{}, d.Guards...), d.Notes...))
 }

@@ -12,8 +12,8 @@ import (
 // zoneSettingsCommand shows how a zone is looked after, and changes it.
 func (a *app) zoneSettingsCommand() *cobra.Command {
 	var drift string
-	var onlyOurs bool
-	var protect, extras, sites []string
+	var keepExisting bool
+	var protect, attributes, websites []string
 	c := &cobra.Command{Use: "settings ZONE", Short: "Show or change zone settings: drift, protected sets, websites, attributes", Args: cobra.ExactArgs(1),
 		Long: "Show zone settings, or change them with flags. Each flag replaces the value before; an empty one removes it.",
 		Example: "  beacon zone settings saltmarsh-ferries.example --drift revert --protect '@ MX,www *'\n" +
@@ -27,33 +27,33 @@ func (a *app) zoneSettingsCommand() *cobra.Command {
 			if err := ask(a, wire.ShowZone, wire.None{}, &z, name); err != nil {
 				return err
 			}
-			changed, care := false, z.Settings
+			changed, settings := false, z.Settings
 			set := func(flag string, change func()) {
 				if cmd.Flags().Changed(flag) {
 					changed = true
 					change()
 				}
 			}
-			set("drift", func() { care.Drift = drift })
-			set("keep-existing", func() { care.KeepExisting = onlyOurs })
-			set("protect", func() { care.Protect = filled(protect) })
-			set("sites", func() { care.Websites = filled(sites) })
-			set("extra", func() { care.Attributes, err = readExtras(filled(extras)) })
+			set("drift", func() { settings.Drift = drift })
+			set("keep-existing", func() { settings.KeepExisting = keepExisting })
+			set("protect", func() { settings.Protect = filled(protect) })
+			set("websites", func() { settings.Websites = filled(websites) })
+			set("attribute", func() { settings.Attributes, err = readAttributes(filled(attributes)) })
 			if err != nil {
 				return err
 			}
 			if changed {
-				if err := ask(a, wire.SetZoneSettings, care, &care, name); err != nil {
+				if err := ask(a, wire.SetZoneSettings, settings, &settings, name); err != nil {
 					return err
 				}
 			}
-			return a.show(care, func() { a.showZoneSettings(plain(name), care) })
+			return a.show(settings, func() { a.showZoneSettings(plain(name), settings) })
 		}}
 	c.Flags().StringVar(&drift, "drift", "", "what to do with changes made at a provider: manual, revert or adopt")
-	c.Flags().BoolVar(&onlyOurs, "keep-existing", false, "keep sets that were at the provider before, whatever is desired")
+	c.Flags().BoolVar(&keepExisting, "keep-existing", false, "keep sets that were at the provider before, whatever is desired")
 	c.Flags().StringSliceVar(&protect, "protect", nil, "patterns of sets whose removal needs its own --allow, such as 'www *'")
-	c.Flags().StringSliceVar(&sites, "websites", nil, "names of websites, which checks visit: '@,www,shop'")
-	c.Flags().StringSliceVar(&extras, "attribute", nil, "an attribute of a record set, where the provider has it: 'www A relay=on'")
+	c.Flags().StringSliceVar(&websites, "websites", nil, "names of websites, which checks visit: '@,www,shop'")
+	c.Flags().StringSliceVar(&attributes, "attribute", nil, "an attribute of a record set, where the provider has it: 'www A relay=on'")
 	return c
 }
 
@@ -67,8 +67,8 @@ func filled(list []string) []string {
 	return out
 }
 
-// readExtras takes "www A relay=on".
-func readExtras(list []string) ([]wire.SetAttribute, error) {
+// readAttributes takes "www A relay=on".
+func readAttributes(list []string) ([]wire.SetAttribute, error) {
 	out := []wire.SetAttribute{}
 	for _, text := range list {
 		fields := strings.Fields(text)
@@ -81,22 +81,22 @@ func readExtras(list []string) ([]wire.SetAttribute, error) {
 	return out, nil
 }
 
-func (a *app) showZoneSettings(zone string, care wire.ZoneSettings) {
+func (a *app) showZoneSettings(zone string, settings wire.ZoneSettings) {
 	a.printf("%s\n", a.paint(bold, zone))
 	words := map[string]string{"manual": "shown; a user decides", "revert": "reverted automatically", "adopt": "adopted automatically"}
-	a.printf("  changes made elsewhere  %s\n", words[care.Drift])
-	if care.KeepExisting {
+	a.printf("  changes made elsewhere  %s\n", words[settings.Drift])
+	if settings.KeepExisting {
 		a.printf("  existing sets           kept, whatever is desired\n")
 	}
-	if len(care.Protect) > 0 {
-		a.printf("  protected               %s\n", strings.Join(care.Protect, ", "))
+	if len(settings.Protect) > 0 {
+		a.printf("  protected               %s\n", strings.Join(settings.Protect, ", "))
 	}
-	sites := strings.Join(care.Websites, ", ")
-	if sites == "" {
-		sites = "none"
+	websites := strings.Join(settings.Websites, ", ")
+	if websites == "" {
+		websites = "none"
 	}
-	a.printf("  sites                   %s\n", sites)
-	for i, e := range care.Attributes {
+	a.printf("  websites                   %s\n", websites)
+	for i, e := range settings.Attributes {
 		what := "attributes"
 		if i > 0 {
 			what = ""

@@ -82,7 +82,7 @@ var after = []act{
 	{"Another user has changed the north gauge at the provider's own site. It shows ...",
 		"drift saltmarsh-ferries.example", 0, []string{`gauge-north A`, `198\.51\.100\.21`, `198\.51\.100\.200`, "--revert"}},
 	{"... and is reverted.", "drift saltmarsh-ferries.example --revert --yes", 0, []string{"changed elsewhere|gauge-north", "0 added, 1 changed", "done"}},
-	{"", "drift", 0, []string{"in step"}},
+	{"", "drift", 0, []string{"in sync"}},
 	{"All of it is in the logbook.", "domains", 0, []string{"settled"}},
 	{"", "logbook --limit 12", 0, []string{"zone.detached", "draft.accepted", "sync.done"}},
 }

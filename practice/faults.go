@@ -172,14 +172,14 @@ func (f *faults) busiest(site string) int {
 	return f.most[site]
 }
 
-// keeper keeps an answer while it is given.
-type keeper struct {
+// recorder keeps an answer while it is given.
+type recorder struct {
 	http.ResponseWriter
 	got recorded
 }
 
-func (k *keeper) WriteHeader(status int) { k.got.status = status }
-func (k *keeper) Write(b []byte) (int, error) {
+func (k *recorder) WriteHeader(status int) { k.got.status = status }
+func (k *recorder) Write(b []byte) (int, error) {
 	k.got.body += string(b)
 	return len(b), nil
 }
@@ -194,7 +194,7 @@ func (r recorded) write(rw http.ResponseWriter) {
 
 // answerOf has a request answered, and gives the answer without sending it.
 func answerOf(r *http.Request, next http.Handler) recorded {
-	k := &keeper{ResponseWriter: nowhere{http.Header{}}, got: recorded{status: http.StatusOK}}
+	k := &recorder{ResponseWriter: nowhere{http.Header{}}, got: recorded{status: http.StatusOK}}
 	next.ServeHTTP(k, r)
 	k.got.header = k.Header()
 	return k.got

@@ -32,13 +32,13 @@ func TestResolversLetGoByTheirHabits(t *testing.T) {
 	filled := map[string]time.Time{}
 	for _, r := range w.Resolvers() {
 		filled[r.Name] = w.Now()
-		require.Equal(t, "keeper.plover.test.", through(r.Address), r.Name)
+		require.Equal(t, "hostmaster.plover.test.", through(r.Address), r.Name)
 	}
 	require.NoError(t, w.Register("saltmarsh-ferries.example", []string{"quay-11.heron.test", "quay-13.heron.test", "quay-15.heron.test", "quay-17.heron.test"}, 600))
 	letGo := map[string]time.Duration{}
 	for len(letGo) < 3 {
 		for _, r := range w.Resolvers() {
-			if letGo[r.Name] == 0 && through(r.Address) == "keeper.heron.test." {
+			if letGo[r.Name] == 0 && through(r.Address) == "hostmaster.heron.test." {
 				letGo[r.Name] = w.Now().Sub(filled[r.Name])
 			}
 		}

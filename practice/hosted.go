@@ -130,7 +130,7 @@ func (w *World) rebuild() {
 	add := func(z *zoneData) *zoneData { zones[z.name] = append(zones[z.name], z); return z }
 
 	root := add(newZoneData(".", rootNorth, rootSouth))
-	root.line(". 86400 IN SOA north.lights.test. keeper.lights.test. 1 3600 600 86400 300")
+	root.line(". 86400 IN SOA north.lights.test. hostmaster.lights.test. 1 3600 600 86400 300")
 	for name, site := range map[string]string{"north": rootNorth, "south": rootSouth} {
 		root.line(". 86400 IN NS %s.lights.test.", name)
 		root.line("%s.lights.test. 86400 IN A %s", name, w.IP(site))
@@ -138,7 +138,7 @@ func (w *World) rebuild() {
 	top := map[string]*zoneData{}
 	for name, sites := range map[string][2]string{"example": {exampleEast, exampleWest}, "test": {testEast, testWest}} {
 		z := add(newZoneData(name+".", sites[0], sites[1]))
-		z.line("%s. 3600 IN SOA east.nic.%s. keeper.nic.%s. 1 3600 600 86400 300", name, name, name)
+		z.line("%s. 3600 IN SOA east.nic.%s. hostmaster.nic.%s. 1 3600 600 86400 300", name, name, name)
 		for i, side := range []string{"east", "west"} {
 			for _, zone := range []*zoneData{root, z} {
 				zone.line("%s. 86400 IN NS %s.nic.%s.", name, side, name)
@@ -170,7 +170,7 @@ func (w *World) buildProvider(p *providerState, parent *zoneData, add func(*zone
 		all = append(all, fmt.Sprintf("%d.%d", p.pool.octet, 11+i))
 	}
 	own := add(newZoneData(p.name+".test.", all[:2]...))
-	own.line("%s.test. 3600 IN SOA %s keeper.%s.test. 1 3600 600 86400 300", p.name, p.serverName(0), p.name)
+	own.line("%s.test. 3600 IN SOA %s hostmaster.%s.test. 1 3600 600 86400 300", p.name, p.serverName(0), p.name)
 	for i, site := range all {
 		own.line("%s 3600 IN A %s", p.serverName(i), w.IP(site))
 		if i < 2 {
@@ -185,7 +185,7 @@ func (w *World) buildProvider(p *providerState, parent *zoneData, add func(*zone
 			z.servers = append(z.servers, all[i])
 			z.line("%s %d IN NS %s", hosted.Name, hosted.NSTTL, p.serverName(i))
 		}
-		z.line("%s 3600 IN SOA %s keeper.%s.test. %d 3600 600 86400 300", hosted.Name, p.serverName(hosted.Servers[0]), p.name, hosted.Serial)
+		z.line("%s 3600 IN SOA %s hostmaster.%s.test. %d 3600 600 86400 300", hosted.Name, p.serverName(hosted.Servers[0]), p.name, hosted.Serial)
 		for _, line := range hosted.Records {
 			if f := strings.Fields(line); f[3] == "FOLLOW" {
 				for _, address := range w.addressesOf(f[4], 8) {

@@ -100,7 +100,7 @@ func (s *scene) root(q dns.Question, m *dns.Msg) {
 
 func (s *scene) registry(q dns.Question, m *dns.Msg) {
 	name := dns.CanonicalName(q.Name)
-	soa := line("example. 300 SOA a.nic.example. keeper.nic.example. 1 7200 3600 1209600 300")
+	soa := line("example. 300 SOA a.nic.example. hostmaster.nic.example. 1 7200 3600 1209600 300")
 	if name == "example." || strings.HasSuffix(name, ".nic.example.") {
 		m.Authoritative = true
 		switch {
@@ -147,7 +147,7 @@ func (s *scene) host(own string) func(dns.Question, *dns.Msg) {
 			address = "192.0.2.2"
 		}
 		ns := line("%s %d NS %s.nic.example.", d.domain, d.c, set)
-		soa := line("%s 60 SOA %s.nic.example. keeper.nic.example. 1 7200 3600 1209600 1", d.domain, own)
+		soa := line("%s 60 SOA %s.nic.example. hostmaster.nic.example. 1 7200 3600 1209600 1", d.domain, own)
 		switch apex := dns.CanonicalName(q.Name) == d.domain; {
 		case apex && q.Qtype == dns.TypeNS:
 			m.Answer = append(m.Answer, ns)

@@ -109,10 +109,10 @@ func TestAnEmptyReadIsNotBelieved(t *testing.T) {
 	assert.True(t, h.live("heron").Get(gone).IsZero(), "the record is still at the provider")
 }
 
-func TestPutBackStops(t *testing.T) {
+func TestRevertStops(t *testing.T) {
 	t.Parallel()
 	h := newHouseWith(t, func(s *service.Settings) { s.Drift.Every = time.Second })
-	h.care("heron-main", "drift: revert", piers(12))
+	h.place("heron-main", "drift: revert", piers(12))
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	h.lies("4.1", "empty", 1)
 	before := h.writes()

@@ -39,19 +39,19 @@ func (h house) standing(account string, want wire.PlacementState) (p wire.Placem
 	return p
 }
 
-// care defines the zone with more said about how it is looked after.
-func (h house) care(at, care, records string) {
+// place defines the zone at an account, with zone settings.
+func (h house) place(at, settings, records string) {
 	h.t.Helper()
-	text := "zones:\n  saltmarsh-ferries.example:\n    providers: [" + at + "]\n    registrar: gannet-main\n" + indentedCare(care) + "    records: |\n      " + indented(records) + "\n"
+	text := "zones:\n  saltmarsh-ferries.example:\n    providers: [" + at + "]\n    registrar: gannet-main\n" + indentedSettings(settings) + "    records: |\n      " + indented(records) + "\n"
 	_, err := h.Apply.Apply(ctx, wire.ApplyRequest{Manage: true, Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
 	require.NoError(h.t, err)
 }
 
-func indentedCare(care string) string {
-	if care == "" {
+func indentedSettings(settings string) string {
+	if settings == "" {
 		return ""
 	}
-	return "    " + strings.ReplaceAll(care, "\n", "\n    ") + "\n"
+	return "    " + strings.ReplaceAll(settings, "\n", "\n    ") + "\n"
 }
 
 // driftHouse is a house that looks for drift every second.
@@ -64,7 +64,7 @@ func TestDriftIsSeenAndAnswered(t *testing.T) {
 	t.Parallel()
 	h := driftHouse(t)
 	const records = "@ A 192.0.2.1\nwww A 192.0.2.2"
-	h.care("heron-main", "", records)
+	h.place("heron-main", "", records)
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	h.standing("heron-main", wire.InSync)
 	changed := set(t, "www", record.A, "192.0.2.99")
@@ -72,9 +72,9 @@ func TestDriftIsSeenAndAnswered(t *testing.T) {
 	h.byHand("heron", changed)
 	assert.Equal(t, 1, h.standing("heron-main", wire.Drifted).Drifted)
 	_, err := h.Syncs.Adopt(ctx, zone, wire.Adoption{Account: "heron-main"})
-	assert.ErrorContains(t, err, "led by the definition file", "what a file leads is not adopted behind its back")
+	assert.ErrorContains(t, err, "managed by the definition file", "what a file leads is not adopted behind its back")
 
-	h.care("heron-main", "drift: revert", records)
+	h.place("heron-main", "drift: revert", records)
 	h.standing("heron-main", wire.InSync)
 	require.Eventually(t, func() bool { return h.live("heron").Get(changed.Key()).Data[0] == "192.0.2.2" }, 20*time.Second, 50*time.Millisecond)
 
@@ -109,10 +109,10 @@ func TestDriftIsAdopted(t *testing.T) {
 // Guards speak one by one, each for what it watches, and the zone is untouched until each has its yes.
 func TestGuardsSpeak(t *testing.T) {
 	h := newHouse(t)
-	h.care("heron-main", `protect: ["www *"]`, "@ A 192.0.2.1\n@ MX 10 mx.post.example.\n@ TXT \"v=spf1 mx -all\"\nwww A 192.0.2.2\nold A 192.0.2.3")
+	h.place("heron-main", `protect: ["www *"]`, "@ A 192.0.2.1\n@ MX 10 mx.post.example.\n@ TXT \"v=spf1 mx -all\"\nwww A 192.0.2.2\nold A 192.0.2.3")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	before := h.live("heron")
-	h.care("heron-main", `protect: ["www *"]`, "@ A 192.0.2.1")
+	h.place("heron-main", `protect: ["www *"]`, "@ A 192.0.2.1")
 	held := h.sync(wire.SyncRequest{})
 	require.Equal(t, wire.SyncBlocked, held.State)
 	var codes []string
@@ -128,14 +128,14 @@ func TestGuardsSpeak(t *testing.T) {
 }
 
 // Where only what is ours is touched, records that were there before us stay, whatever is wanted.
-func TestOnlyOurs(t *testing.T) {
+func TestKeepExisting(t *testing.T) {
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	h.byHand("heron", set(t, "theirs", record.A, "192.0.2.50"))
 	h.define("heron-main", "@ A 192.0.2.1\ntheirs A 192.0.2.51\nours A 192.0.2.52")
 	assert.Equal(t, wire.SyncBlocked, h.sync(wire.SyncRequest{}).State)
-	h.care("heron-main", "keep_existing: true", "@ A 192.0.2.1\ntheirs A 192.0.2.51\nours A 192.0.2.52")
+	h.place("heron-main", "keep_existing: true", "@ A 192.0.2.1\ntheirs A 192.0.2.51\nours A 192.0.2.52")
 	assert.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	assert.EqualValues(t, "192.0.2.50", h.live("heron").Get(set(t, "theirs", record.A, "x").Key()).Data[0])
 	assert.False(t, h.live("heron").Get(set(t, "ours", record.A, "x").Key()).IsZero())
@@ -155,7 +155,7 @@ func TestAttributes(t *testing.T) {
 		return s.Details
 	}
 	www, apex := set(t, "www", record.A, "192.0.2.2"), record.NewSet(zone, record.A, 3600, "192.0.2.1")
-	h.care("heron-main", "attributes: {\"www A\": {relay: \"on\"}}", "@ A 192.0.2.1\nwww A 192.0.2.2")
+	h.place("heron-main", "attributes: {\"www A\": {relay: \"on\"}}", "@ A 192.0.2.1\nwww A 192.0.2.2")
 	list, err := h.Syncs.Differences(ctx, zone, false)
 	require.NoError(t, err)
 	require.Len(t, list[0].Steps, 1)
@@ -163,16 +163,16 @@ func TestAttributes(t *testing.T) {
 	done := h.sync(wire.SyncRequest{})
 	require.Equal(t, wire.SyncDone, done.State)
 	assert.NotNil(t, done.VisibleMS, "what a relay answers is not waited for")
-	assert.Equal(t, "on", details()[www.Key()].Extras["relay"])
+	assert.Equal(t, "on", details()[www.Key()].Attributes["relay"])
 	assert.Zero(t, h.sync(wire.SyncRequest{}).Requests, "and is not fought over")
 
 	z, _, err := provider.FindZone(ctx, h.direct("heron"), zone)
 	require.NoError(t, err)
-	_, err = h.direct("heron").Apply(ctx, z.Ref, change.Batch{Steps: change.List{{Before: apex, After: apex, Extras: map[string]string{"relay": "on"}}}})
+	_, err = h.direct("heron").Apply(ctx, z.Ref, change.Batch{Steps: change.List{{Before: apex, After: apex, Attributes: map[string]string{"relay": "on"}}}})
 	require.NoError(t, err)
-	h.care("heron-main", "attributes: {\"www A\": {relay: \"on\"}}", "@ A 192.0.2.7\nwww A 192.0.2.2")
+	h.place("heron-main", "attributes: {\"www A\": {relay: \"on\"}}", "@ A 192.0.2.7\nwww A 192.0.2.2")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
-	assert.Equal(t, "on", details()[apex.Key()].Extras["relay"], "a switch that somebody turned at the provider's site stays")
+	assert.Equal(t, "on", details()[apex.Key()].Attributes["relay"], "a switch that somebody turned at the provider's site stays")
 	assert.EqualValues(t, "192.0.2.7", h.live("heron").Get(apex.Key()).Data[0])
 }
 
@@ -216,7 +216,7 @@ func TestVerify(t *testing.T) {
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1")
 	_, err := h.Accounts.Verify(ctx, "heron-main", zone, nil)
-	assert.ErrorContains(t, err, "is looked after here")
+	assert.ErrorContains(t, err, "is managed here")
 	told := 0
 	results, err := h.Accounts.Verify(ctx, "curlew-ops", dnsname.MustParse("scratch.example"), func(wire.Verified) { told++ })
 	require.NoError(t, err)
@@ -265,15 +265,15 @@ func TestRetire(t *testing.T) {
 }
 
 // How a zone is looked after is said by hand where no file leads it, and is then what syncs go by.
-func TestCareByHand(t *testing.T) {
+func TestZoneSettingsByHand(t *testing.T) {
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.2")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
-	care := wire.ZoneSettings{Drift: "revert", Protect: []string{"www *"}, Websites: []string{"@", "shop"}, Attributes: []wire.SetAttribute{{Set: "www A", Name: "relay", Value: "on"}, {Set: "@ A", Name: "relay", Value: "off"}}}
-	got, err := h.Zones.SetZoneSettings(ctx, zone, care)
+	settings := wire.ZoneSettings{Drift: "revert", Protect: []string{"www *"}, Websites: []string{"@", "shop"}, Attributes: []wire.SetAttribute{{Set: "www A", Name: "relay", Value: "on"}, {Set: "@ A", Name: "relay", Value: "off"}}}
+	got, err := h.Zones.SetZoneSettings(ctx, zone, settings)
 	require.NoError(t, err)
-	assert.ElementsMatch(t, care.Attributes, got.Attributes)
-	assert.Equal(t, care.Websites, got.Websites)
+	assert.ElementsMatch(t, settings.Attributes, got.Attributes)
+	assert.Equal(t, settings.Websites, got.Websites)
 	v, err := h.Overview.Zone(ctx, zone)
 	require.NoError(t, err)
 	assert.Equal(t, got, v.Settings)
@@ -282,8 +282,8 @@ func TestCareByHand(t *testing.T) {
 	require.Len(t, list[0].Steps, 1, "the attribute is to be put there")
 	h.register()
 	for _, c := range []struct{ said, seen []string }{{[]string{"@", "shop"}, []string{"@", "shop"}}, {[]string{}, nil}, {nil, []string{"@", "www"}}} {
-		care.Websites = c.said
-		_, err := h.Zones.SetZoneSettings(ctx, zone, care)
+		settings.Websites = c.said
+		_, err := h.Zones.SetZoneSettings(ctx, zone, settings)
 		require.NoError(t, err)
 		report, err := h.Checks.Check(ctx, zone)
 		require.NoError(t, err)
@@ -302,7 +302,7 @@ func TestCareByHand(t *testing.T) {
 		require.ErrorAs(t, err, &p, "%v", wrong)
 		assert.Equal(t, wire.Invalid, p.Kind)
 	}
-	h.care("heron-main", "", "@ A 192.0.2.1\nwww A 192.0.2.2")
-	_, err = h.Zones.SetZoneSettings(ctx, zone, care)
-	assert.ErrorContains(t, err, "led by the definition file")
+	h.place("heron-main", "", "@ A 192.0.2.1\nwww A 192.0.2.2")
+	_, err = h.Zones.SetZoneSettings(ctx, zone, settings)
+	assert.ErrorContains(t, err, "managed by the definition file")
 }

@@ -227,10 +227,10 @@ func TestHouseKit(t *testing.T) {
 	require.NoError(t, os.WriteFile(file, []byte("kits:\n  house:\n    description: What every zone begins with\n    parameters: {site: ipv4}\n    records: |\n      @    A      ${site}\n      www  CNAME  @\n"), 0o600))
 	svc := instance(t, settings)
 	assert.Equal(t, "house", svc.Zones.HouseKit().Name)
-	sketch, err := svc.Zones.Generate(ctx, wire.GenerateRequest{Zone: zone, New: true, Providers: []string{"heron-main"}})
+	generated, err := svc.Zones.Generate(ctx, wire.GenerateRequest{Zone: zone, New: true, Providers: []string{"heron-main"}})
 	require.NoError(t, err)
-	defined, err := svc.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "x", Text: sketch.Text}}})
-	require.NoError(t, err, sketch.Text)
+	defined, err := svc.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "x", Text: generated.Text}}})
+	require.NoError(t, err, generated.Text)
 	assert.Equal(t, []string{"@ A 192.0.2.40", "www CNAME saltmarsh-ferries.example."}, texts(defined[0].Added))
 	settings.NewZones.With = nil
 	_, err = service.Open(ctx, settings, drivers(t), nil)

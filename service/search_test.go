@@ -143,7 +143,7 @@ func TestOperationOverFortyZones(t *testing.T) {
 		ask  wire.ReplaceRequest
 		says string
 	}{
-		{wire.ReplaceRequest{Search: wire.SearchRequest{Text: "192.0.2.50"}}, "Say what the records shall become"},
+		{wire.ReplaceRequest{Search: wire.SearchRequest{Text: "192.0.2.50"}}, "Name the new data or the new TTL"},
 		{wire.ReplaceRequest{Search: wire.SearchRequest{Text: "192.0.2.50"}, To: "web"}, "no IP address"},
 		{wire.ReplaceRequest{Search: wire.SearchRequest{Text: "192.0.2.99"}, To: "192.0.2.1"}, "No record is found"},
 	} {
@@ -172,7 +172,7 @@ func TestOperationsLeaveLedZonesAlone(t *testing.T) {
 	h.define("heron-main", "@ A 192.0.2.40\nwww CNAME @")
 	ask := wire.ReplaceRequest{Search: wire.SearchRequest{Text: "192.0.2.40"}, To: "192.0.2.50"}
 	_, err := h.Zones.Replace(ctx, ask)
-	assert.Contains(t, asProblem(t, err).Message, "3 of the zones are led by definition files")
+	assert.Contains(t, asProblem(t, err).Message, "3 of the zones are managed by definition files")
 	ask.SkipManaged = true
 	done, err := h.Zones.Replace(ctx, ask)
 	require.NoError(t, err)

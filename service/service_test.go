@@ -553,7 +553,7 @@ func TestDelegateNeedsReadyServers(t *testing.T) {
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.1")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	_, err := h.Handover.Preview(ctx, wire.DelegateRequest{Domain: zone})
-	assert.Contains(t, asProblem(t, err).Message, "how it is delegated now", "one of two parents cannot be asked")
+	assert.Contains(t, asProblem(t, err).Message, "without the present delegation", "one of two parents cannot be asked")
 	h.fault(`{"site":"1.2"}`)
 	h.fault(`{"site":"4.13","silent":true}`) // one address of four
 	act := h.delegate(wire.DelegateRequest{})

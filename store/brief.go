@@ -95,7 +95,7 @@ func (t *Tx) ToCheckBriefly(after uint64, limit int) (list []BriefDomain, err er
 			return nil, err
 		}
 		list = append(list, g)
-		if page := g.DomainID / glancePage; len(pages) == 0 || pages[len(pages)-1] != page {
+		if page := g.DomainID / briefPage; len(pages) == 0 || pages[len(pages)-1] != page {
 			pages = append(pages, page)
 		}
 	}
@@ -137,7 +137,7 @@ func (t *Tx) KeepBriefChecks(run BriefRun, otherwise []BriefCheck) error {
 	}
 	changed := map[uint64][]BriefCheck{}
 	for _, g := range otherwise {
-		changed[g.DomainID/glancePage] = append(changed[g.DomainID/glancePage], g)
+		changed[g.DomainID/briefPage] = append(changed[g.DomainID/briefPage], g)
 	}
 	pages := slices.Sorted(maps.Keys(changed))
 	before, err := t.briefChecksOn("page IN ?", pages)
@@ -164,7 +164,7 @@ func (t *Tx) UnsettledBriefly() (rows []FleetRow, err error) {
 			ID      uint64
 			NameKey string
 		}
-		err := t.db.Raw("SELECT d.id, z.name_key FROM domains d JOIN zones z ON z.id = d.zone_id WHERE d.id >= ? AND d.id < ?", page*glancePage, (page+1)*glancePage).Scan(&names).Error
+		err := t.db.Raw("SELECT d.id, z.name_key FROM domains d JOIN zones z ON z.id = d.zone_id WHERE d.id >= ? AND d.id < ?", page*briefPage, (page+1)*briefPage).Scan(&names).Error
 		if err != nil {
 			return nil, err
 		}

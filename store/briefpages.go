@@ -12,7 +12,7 @@ import (
 )
 
 // What brief looks come to is kept by the page, for a row for each domain would cost a good part of the look.
-const glancePage = 1000 // ids of domains
+const briefPage = 1000 // ids of domains
 
 // briefChecksOn reads pages.
 func (t *Tx) briefChecksOn(where string, of any) (map[uint64][]BriefCheck, error) {

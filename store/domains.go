@@ -51,7 +51,7 @@ func (t *Tx) DomainByID(id uint64) (d Domain, err error) {
 	return d, found(err, "domain %d", id)
 }
 
-// FleetRow is what a glance at a domain needs.
+// FleetRow is what a brief check of a domain needs.
 type FleetRow struct {
 	Name      string
 	Verdict   delegation.Verdict

@@ -8,7 +8,7 @@ import (
 
 // ZoneSettings is how a zone is looked after, as it is shown and given.
 type ZoneSettings struct {
-	Drift        string         `json:"drift"`         // what becomes of changes made elsewhere: "ask", "put back" or "adopt"
+	Drift        string         `json:"drift"`         // what becomes of changes made elsewhere: "manual", "revert" or "adopt"
 	KeepExisting bool           `json:"keep_existing"` // sets that were there before us are left, whatever is wanted
 	Protect      []string       `json:"protect"`       // patterns of sets whose going needs a yes of its own
 	Websites     []string       `json:"websites"`      // names that carry a site, @ for the apex; those that usually do where it is left out

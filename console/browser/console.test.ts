@@ -48,14 +48,14 @@ test('a domain is brought in from the old provider', async () => {
   await page.getByText(`Registered at gannet-main`).waitFor()
   await accessible(page, 'no domains')
   await press(page, link(/^Bring in/))
-  await page.getByText('Now it is answered by').waitFor()
+  await page.getByText('It is answered by').waitFor()
   await press(page, button('Draft the definition'))
-  await page.getByText('Tick the provider that shall serve it').waitFor()
+  await page.getByText('Choose at least one provider').waitFor()
   await press(page, page.getByRole('checkbox', { name: 'heron-main' }))
   await press(page, button('Draft the definition'))
-  await page.getByText('Drafted from plover-old').waitFor()
+  await page.getByText('Generated from plover-old').waitFor()
   await expect(page.getByLabel('Definition', { exact: true }).inputValue()).resolves.toContain('providers: [heron-main]')
-  await press(page, button('Look it over'))
+  await press(page, button('Review changes'))
   await page.getByText('14 records added, 0 removed').waitFor()
   await accessible(page, 'a definition looked over')
   await press(page, button(/^Take it/))
@@ -65,9 +65,9 @@ test('a domain is brought in from the old provider', async () => {
 test('faults of a definition are said with their places, and nothing is taken', async () => {
   const { page, expected } = watched
   expected(/422/)
-  await press(page, page.getByRole('navigation', { name: 'Main' }).getByRole('link', { name: 'Define' }))
+  await press(page, page.getByRole('navigation', { name: 'Main' }).getByRole('link', { name: 'Apply' }))
   await type(page, page.getByLabel('Definition', { exact: true }), `zones:\n  ${domain}:\n    records: |\n      www A 192.0.2.300\n`)
-  await press(page, button('Look it over'))
+  await press(page, button('Review changes'))
   await page.getByText('pasted.beacon.yaml:4:13').waitFor()
   await expect(button(/^Take it/).count()).resolves.toBe(0)
   await accessible(page, 'a faulty definition')
@@ -82,7 +82,7 @@ test('the change list is shown, written, and its progress followed', async () =>
   await accessible(page, 'changes')
   await press(page, button('Write to heron-main'))
   await page.getByText('13 added, 0 changed, 0 removed, in 1 request.').waitFor()
-  await page.getByText('The provider has what the zone should contain.').waitFor()
+  await page.getByText('The provider has the desired records.').waitFor()
   await accessible(page, 'changes written')
   await press(page, view('Records'))
   await type(page, page.getByLabel('Find'), 'gauge')
@@ -128,7 +128,7 @@ test('the delegation is watched until it is settled, without a reload', async ()
 
 test('a definition is dropped onto the page', async () => {
   const { page } = watched
-  await page.goto(address + '/define')
+  await page.goto(address + '/apply')
   const files = await page.evaluateHandle(() => {
     const data = new DataTransfer()
     data.items.add(new File(['zones: {}\n'], 'dropped.beacon.yaml'))
@@ -141,20 +141,20 @@ test('a definition is dropped onto the page', async () => {
 
 test('a guard holds until somebody says yes', async () => {
   const { page } = watched
-  await page.goto(address + '/define')
+  await page.goto(address + '/apply')
   const text = `zones:\n  ${domain}:\n    providers: [heron-main]\n    registrar: gannet-main\n    records: |\n      @ 300 A 192.0.2.40\n      www 300 CNAME @\n      pier-cam 60 A 198.51.100.17\n`
   const [chooser] = await Promise.all([page.waitForEvent('filechooser'), press(page, button('Pick a file'))])
   await chooser.setFiles({ name: 'fewer.beacon.yaml', mimeType: 'text/plain', buffer: Buffer.from(text) })
   await page.getByText('fewer.beacon.yaml').waitFor()
-  await press(page, button('Look it over'))
+  await press(page, button('Review changes'))
   await press(page, button(/^Take it/))
   await press(page, link(/^See and write/))
-  await page.getByText('Before this is written, say yes to it').waitFor()
+  await page.getByText('Allow these guards before writing').waitFor()
   await expect(button('Write to heron-main').isDisabled()).resolves.toBe(true)
   await accessible(page, 'a guard speaks')
-  for (const yes of await page.getByRole('checkbox', { name: 'Yes, this is meant' }).all()) await press(page, yes) // names, and mail
+  for (const yes of await page.getByRole('checkbox', { name: 'Allow it' }).all()) await press(page, yes) // names, and mail
   await press(page, button('Write to heron-main'))
-  await page.getByText('The provider has what the zone should contain.').waitFor()
+  await page.getByText('The provider has the desired records.').waitFor()
 })
 
 test('accounts: a wrong credential is refused, a weak one is told of, and the right one is given back', async () => {
@@ -196,11 +196,11 @@ test('an earlier revision is looked at, and gone back to', async () => {
   await page.getByText('_dmarc TXT').first().waitFor()
   await accessible(page, 'a revision')
   await press(page, button(/^Go back to it.*revision 1/))
-  await page.getByText('Taken as revision 3.').waitFor()
+  await page.getByText('Saved as revision 3.').waitFor()
   await press(page, main().getByRole('link', { name: 'see and write the changes', exact: true }))
   await page.getByText('10 to add, 0 to change, 0 to remove').waitFor()
   await press(page, button('Write to heron-main'))
-  await page.getByText('The provider has what the zone should contain.').waitFor()
+  await page.getByText('The provider has the desired records.').waitFor()
 })
 
 async function report(query: string): Promise<string> {
@@ -210,13 +210,13 @@ async function report(query: string): Promise<string> {
 
 test('a host is made, and its token shown once', async () => {
   const { page } = watched
-  await press(page, page.getByRole('navigation', { name: 'Main' }).getByRole('link', { name: 'Hosts' }))
-  await page.getByText('No name follows an address yet').waitFor()
+  await press(page, page.getByRole('navigation', { name: 'Main' }).getByRole('link', { name: 'Dynamic hosts' }))
+  await page.getByText('No dynamic hosts yet').waitFor()
   await accessible(page, 'no hosts')
-  await press(page, button('Let a name follow'))
+  await press(page, button('Add dynamic host'))
   await accessible(page, 'a new host')
   await type(page, page.getByLabel(/^Name, in a zone/), host)
-  await press(page, button('Make its token'))
+  await press(page, button('Create token'))
   token = (await page.locator('[data-token]').textContent()) ?? ''
   expect(token).toMatch(/^bh_/)
   await accessible(page, 'a token')
@@ -255,7 +255,7 @@ test('a host is let go, after a question', async () => {
   await press(page, button('Let it follow no longer'))
   await accessible(page, 'a question')
   await press(page, button('Yes, end it'))
-  await page.getByText('No name follows an address yet').waitFor()
+  await page.getByText('No dynamic hosts yet').waitFor()
   expect(await report('v4=198.51.100.79')).toMatch(/^refused: the token/)
 })
 
@@ -263,7 +263,7 @@ test('on a phone every page fits, and the light can be turned', async () => {
   const phone = await open(browser, { width: 390, height: 844 })
   const { page } = phone
   await signIn(page)
-  for (const path of ['/', `/domains/${domain}`, `/domains/${domain}/records`, `/domains/${domain}/history`, `/domains/${domain}/changes`, `/domains/${domain}/delegation`, '/hosts', '/search', '/define', '/logbook', '/nowhere']) {
+  for (const path of ['/', `/domains/${domain}`, `/domains/${domain}/records`, `/domains/${domain}/history`, `/domains/${domain}/changes`, `/domains/${domain}/delegation`, '/hosts', '/search', '/apply', '/logbook', '/nowhere']) {
     await page.goto(address + path)
     await main().first().waitFor()
     await page.getByRole('heading', { level: 1 }).waitFor()

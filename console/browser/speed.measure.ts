@@ -39,7 +39,7 @@ async function signedIn() {
 test('every page, from the first byte asked to its content', async () => {
   const page = await signedIn()
   const times: string[] = []
-  for (const path of ['/', `/domains/${zone}`, `/domains/${zone}/records`, `/domains/${zone}/changes`, '/hosts', `/hosts/${hosts[0]}`, '/define', '/logbook']) {
+  for (const path of ['/', `/domains/${zone}`, `/domains/${zone}/records`, `/domains/${zone}/changes`, '/hosts', `/hosts/${hosts[0]}`, '/apply', '/logbook']) {
     const runs: number[] = []
     for (let i = 0; i < 5; i++) {
       const begun = performance.now()

@@ -45,7 +45,7 @@ const router = createBrowserRouter([
       { path: '/hosts', lazy: async () => ({ Component: (await import('./pages/hosts/hosts')).Hosts }) },
       { path: '/hosts/:name', lazy: async () => ({ Component: (await import('./pages/hosts/host-detail')).HostPage }) },
       { path: '/accounts', lazy: async () => ({ Component: (await import('./pages/accounts/accounts')).Accounts }) },
-      { path: '/define', lazy: async () => ({ Component: (await import('./pages/define/define')).Define }) },
+      { path: '/apply', lazy: async () => ({ Component: (await import('./pages/apply/apply')).Apply }) },
       { path: '/logbook', lazy: async () => ({ Component: (await import('./pages/logbook/logbook')).Logbook }) },
       { path: '*', Component: NotHere },
     ],

@@ -72,49 +72,49 @@ func (f *TextForm) UnmarshalText(text []byte) error {
 // Caps is what a provider can do with one zone. Drivers state it; nothing else in the product asks which provider it is.
 type Caps struct {
 	Granularity Granularity   `json:"granularity"`
-	BatchSize   int           `json:"batch_size"`         // most sets (BySet) or records (ByRecord) in one request; 0 for no limit
-	Atomic      bool          `json:"atomic"`             // a request is done wholly or not at all
-	PageSize    int           `json:"page_size"`          // records or sets in one page of a read; 0 for all
-	TTLFloor    uint32        `json:"ttl_floor"`          // seconds; smaller TTLs are raised to it
-	TTLSteps    []uint32      `json:"ttl_steps"`          // seconds, rising; other TTLs are raised to the next; empty for any
-	Types       []record.Type `json:"types"`              // that can be held; empty for all
-	Texts       TextForm      `json:"texts"`              // in which TXT records are kept
-	Rate        float64       `json:"rate,omitempty"`     // requests a second that are allowed; 0 where it is not said
-	OwnsApex    bool          `json:"owns_apex"`          // SOA and apex NS are the provider's, not to be written
-	ApexAlias   bool          `json:"apex_alias"`         // the apex can have an ALIAS, which the provider keeps right itself
-	Marks       bool          `json:"marks"`              // reads carry a change mark, and an unchanged zone costs one small read
-	Guarded     bool          `json:"guarded"`            // a write of a zone that has changed meanwhile is refused
-	GuardedSets bool          `json:"guarded_sets"`       // a write of a set that has changed meanwhile is refused
-	Delayed     bool          `json:"delayed"`            // a write is first accepted, and done later
-	ReadLag     time.Duration `json:"read_lag,omitempty"` // after a write, reads may be this much behind
-	Prefills    bool          `json:"prefills"`           // a new zone has records of the provider's making in it
-	FixedZones  bool          `json:"fixed_zones"`        // zones are made and removed elsewhere, not through this interface
-	Extras      []Extra       `json:"extras,omitempty"`   // what it keeps with a record set besides the records
+	BatchSize   int           `json:"batch_size"`           // most sets (BySet) or records (ByRecord) in one request; 0 for no limit
+	Atomic      bool          `json:"atomic"`               // a request is done wholly or not at all
+	PageSize    int           `json:"page_size"`            // records or sets in one page of a read; 0 for all
+	TTLFloor    uint32        `json:"ttl_floor"`            // seconds; smaller TTLs are raised to it
+	TTLSteps    []uint32      `json:"ttl_steps"`            // seconds, rising; other TTLs are raised to the next; empty for any
+	Types       []record.Type `json:"types"`                // that can be held; empty for all
+	Texts       TextForm      `json:"texts"`                // in which TXT records are kept
+	Rate        float64       `json:"rate,omitempty"`       // requests a second that are allowed; 0 where it is not said
+	OwnsApex    bool          `json:"owns_apex"`            // SOA and apex NS are the provider's, not to be written
+	ApexAlias   bool          `json:"apex_alias"`           // the apex can have an ALIAS, which the provider keeps right itself
+	Marks       bool          `json:"marks"`                // reads carry a change mark, and an unchanged zone costs one small read
+	Guarded     bool          `json:"guarded"`              // a write of a zone that has changed meanwhile is refused
+	GuardedSets bool          `json:"guarded_sets"`         // a write of a set that has changed meanwhile is refused
+	Delayed     bool          `json:"delayed"`              // a write is first accepted, and done later
+	ReadLag     time.Duration `json:"read_lag,omitempty"`   // after a write, reads may be this much behind
+	Prefills    bool          `json:"prefills"`             // a new zone has records of the provider's making in it
+	FixedZones  bool          `json:"fixed_zones"`          // zones are made and removed elsewhere, not through this interface
+	Attributes  []Attribute   `json:"attributes,omitempty"` // what it keeps with a record set besides the records
 }
 
-// Extra is a named attribute that a provider keeps with a record set.
-type Extra struct {
+// Attribute is a named attribute that a provider keeps with a record set.
+type Attribute struct {
 	Name   string   `json:"name"`
-	About  string   `json:"about,omitempty"`
+	About  string   `json:"description,omitempty"`
 	Values []string `json:"values,omitempty"` // which it can have; empty for any text
 	Relay  string   `json:"relay,omitempty"`  // with this value the nameservers answer with something of the provider's own
 }
 
 // ExtraNamed finds an attribute by its name.
-func (c Caps) ExtraNamed(name string) (Extra, bool) {
-	for _, e := range c.Extras {
+func (c Caps) ExtraNamed(name string) (Attribute, bool) {
+	for _, e := range c.Attributes {
 		if e.Name == name {
 			return e, true
 		}
 	}
-	return Extra{}, false
+	return Attribute{}, false
 }
 
 // Relayed reports whether the nameservers answer with other data than was written, by design, for a set with these
 // attributes.
-func (c Caps) Relayed(extras map[string]string) bool {
-	for _, e := range c.Extras {
-		if e.Relay != "" && extras[e.Name] == e.Relay {
+func (c Caps) Relayed(attributes map[string]string) bool {
+	for _, e := range c.Attributes {
+		if e.Relay != "" && attributes[e.Name] == e.Relay {
 			return true
 		}
 	}
@@ -145,8 +145,8 @@ func (c Caps) TTL(ttl uint32) uint32 {
 
 // Detail is what a provider keeps with a record set besides the records, as a read gives it.
 type Detail struct {
-	Refs   map[record.Data]string `json:"refs,omitempty"`   // identifiers of single records
-	Extras map[string]string      `json:"extras,omitempty"` // named attributes
+	Refs       map[record.Data]string `json:"refs,omitempty"`       // identifiers of single records
+	Attributes map[string]string      `json:"attributes,omitempty"` // named attributes
 }
 
 // Details are those of the sets that have any.
@@ -165,11 +165,11 @@ func (d Details) Join(key record.Key, more Detail) {
 		}
 		was.Refs[data] = ref
 	}
-	for name, value := range more.Extras {
-		if was.Extras == nil {
-			was.Extras = map[string]string{}
+	for name, value := range more.Attributes {
+		if was.Attributes == nil {
+			was.Attributes = map[string]string{}
 		}
-		was.Extras[name] = value
+		was.Attributes[name] = value
 	}
 	d[key] = was
 }

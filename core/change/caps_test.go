@@ -70,7 +70,7 @@ func TestOps(t *testing.T) {
 		{"one goes and one comes", Step{Before: one, After: other}, "update 192.0.2.1 to 192.0.2.3"},
 		{"the same with another TTL", Step{Before: other, After: slow}, "update 192.0.2.2 to 192.0.2.2, update 192.0.2.3 to 192.0.2.3"},
 		{"nothing", Step{Before: one, After: one}, ""},
-		{"an attribute", Step{Before: set("x", record.A, "192.0.2.1"), After: set("x", record.A, "192.0.2.1"), Extras: map[string]string{"memo": "m"}}, "update 192.0.2.1 to 192.0.2.1"},
+		{"an attribute", Step{Before: set("x", record.A, "192.0.2.1"), After: set("x", record.A, "192.0.2.1"), Attributes: map[string]string{"memo": "m"}}, "update 192.0.2.1 to 192.0.2.1"},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			var words []string
@@ -93,20 +93,20 @@ func TestOps(t *testing.T) {
 }
 
 func TestAttributed(t *testing.T) {
-	caps := Caps{Extras: []Extra{{Name: "relay", Relay: "on"}}}
+	caps := Caps{Attributes: []Attribute{{Name: "relay", Relay: "on"}}}
 	www, other := set("www", record.A, "192.0.2.1"), set("other", record.A, "192.0.2.2")
 	live := record.ContentsOf(www)
 	declared := map[record.Key]map[string]string{www.Key(): {"relay": "on", "memo": "x"}, other.Key(): {"relay": "off"}}
-	list, found := caps.Attributed(nil, declared, live, live, Details{www.Key(): {Extras: map[string]string{"relay": "off"}}})
+	list, found := caps.Attributed(nil, declared, live, live, Details{www.Key(): {Attributes: map[string]string{"relay": "off"}}})
 	require.Len(t, list, 1, "a set that is right but for its attribute")
-	assert.Equal(t, map[string]string{"relay": "on"}, list[0].Extras, "what the provider does not know is left out")
+	assert.Equal(t, map[string]string{"relay": "on"}, list[0].Attributes, "what the provider does not know is left out")
 	require.Len(t, found, 1)
 	assert.Equal(t, "extra-not-known", found[0].Code)
-	list, _ = caps.Attributed(nil, declared, live, live, Details{www.Key(): {Extras: map[string]string{"relay": "on"}}})
+	list, _ = caps.Attributed(nil, declared, live, live, Details{www.Key(): {Attributes: map[string]string{"relay": "on"}}})
 	assert.Empty(t, list, "it is as declared")
-	list, _ = caps.Attributed(List{put(other)}, declared, record.ContentsOf(www, other), live, Details{www.Key(): {Extras: map[string]string{"relay": "on"}}})
+	list, _ = caps.Attributed(List{put(other)}, declared, record.ContentsOf(www, other), live, Details{www.Key(): {Attributes: map[string]string{"relay": "on"}}})
 	require.Len(t, list, 1)
-	assert.Equal(t, "off", list[0].Extras["relay"], "a set that is put anyway takes its attribute along")
+	assert.Equal(t, "off", list[0].Attributes["relay"], "a set that is put anyway takes its attribute along")
 	assert.True(t, caps.Relayed(map[string]string{"relay": "on"}))
 	assert.False(t, caps.Relayed(map[string]string{"relay": "off"}))
 }
@@ -128,7 +128,7 @@ func TestGaps(t *testing.T) {
 }
 
 func TestCapsTravel(t *testing.T) {
-	want := Caps{Granularity: ByRecord, Texts: TextSingle, TTLSteps: []uint32{60}, Types: []record.Type{record.A}, Extras: []Extra{{Name: "memo"}}}
+	want := Caps{Granularity: ByRecord, Texts: TextSingle, TTLSteps: []uint32{60}, Types: []record.Type{record.A}, Attributes: []Attribute{{Name: "memo"}}}
 	text, err := json.Marshal(want)
 	require.NoError(t, err)
 	var got Caps
@@ -141,6 +141,6 @@ func TestDetailsJoin(t *testing.T) {
 	key := set("www", record.A, "x").Key()
 	d := Details{}
 	d.Join(key, Detail{Refs: map[record.Data]string{"a": "1"}})
-	d.Join(key, Detail{Refs: map[record.Data]string{"b": "2"}, Extras: map[string]string{"memo": "m"}})
-	assert.Equal(t, Detail{Refs: map[record.Data]string{"a": "1", "b": "2"}, Extras: map[string]string{"memo": "m"}}, d[key])
+	d.Join(key, Detail{Refs: map[record.Data]string{"b": "2"}, Attributes: map[string]string{"memo": "m"}})
+	assert.Equal(t, Detail{Refs: map[record.Data]string{"a": "1", "b": "2"}, Attributes: map[string]string{"memo": "m"}}, d[key])
 }

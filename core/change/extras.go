@@ -37,19 +37,19 @@ func (c Caps) Attributed(list List, declared map[record.Key]map[string]string, w
 		}
 		if i, ok := at[key]; ok {
 			if !out[i].After.IsZero() {
-				out[i].Extras = known
+				out[i].Attributes = known
 			}
 			continue
 		}
 		var differ []string
 		for name, value := range known {
-			if details[key].Extras[name] != value {
+			if details[key].Attributes[name] != value {
 				differ = append(differ, fmt.Sprintf("%s=%s", name, value))
 			}
 		}
 		if now := live.Get(key); len(differ) > 0 && now.Equal(set) {
 			slices.Sort(differ)
-			out = append(out, Step{Before: now, After: set, Extras: known, Reason: "declared: " + strings.Join(differ, ", ")})
+			out = append(out, Step{Before: now, After: set, Attributes: known, Reason: "declared: " + strings.Join(differ, ", ")})
 		}
 	}
 	slices.SortStableFunc(out, func(a, b Step) int { return a.Key().Name.Compare(b.Key().Name) })

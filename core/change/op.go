@@ -14,10 +14,10 @@ const (
 
 // Op changes one record, for providers that write single records.
 type Op struct {
-	Verb   OpVerb
-	Before record.Record // zero with Create
-	After  record.Record // zero with Delete
-	Extras map[string]string
+	Verb       OpVerb
+	Before     record.Record // zero with Create
+	After      record.Record // zero with Delete
+	Attributes map[string]string
 }
 
 // Ops gives the fewest changes of single records that do the step: a record that goes and one that comes are one
@@ -37,24 +37,24 @@ func (s Step) Ops() (list []Op) {
 			continue
 		}
 		delete(before, r.Data)
-		if s.Before.TTL != s.After.TTL || len(s.Extras) > 0 {
+		if s.Before.TTL != s.After.TTL || len(s.Attributes) > 0 {
 			was := r
 			was.TTL = s.Before.TTL
-			list = append(list, Op{Update, was, r, s.Extras})
+			list = append(list, Op{Update, was, r, s.Attributes})
 		}
 	}
 	for _, was := range s.Before.Records() {
 		switch {
 		case !before[was.Data]:
 		case len(comes) > 0:
-			list = append(list, Op{Update, was, comes[0], s.Extras})
+			list = append(list, Op{Update, was, comes[0], s.Attributes})
 			comes = comes[1:]
 		default:
 			list = append(list, Op{Verb: Delete, Before: was})
 		}
 	}
 	for _, r := range comes {
-		list = append(list, Op{Verb: Create, After: r, Extras: s.Extras})
+		list = append(list, Op{Verb: Create, After: r, Attributes: s.Attributes})
 	}
 	return list
 }
@@ -72,7 +72,7 @@ func (s Step) part(size int) (steps List) {
 			state = op.apply(state)
 		}
 		next := setOf(s.Key(), state)
-		steps = append(steps, Step{Before: was, After: next, Reason: s.Reason, Extras: s.Extras, ops: all[:n]})
+		steps = append(steps, Step{Before: was, After: next, Reason: s.Reason, Attributes: s.Attributes, ops: all[:n]})
 		was, all = next, all[n:]
 	}
 	return steps

@@ -13,11 +13,11 @@ import (
 
 // Step changes one record set from Before to After. Either may be absent, not both.
 type Step struct {
-	Before record.Set        `json:"before"`
-	After  record.Set        `json:"after"`
-	Reason string            `json:"reason"`
-	Extras map[string]string `json:"extras,omitempty"` // named attributes that the set shall have afterwards; the others stay
-	Gap    bool              `json:"gap,omitempty"`    // the name is without an answer for a moment, as the provider forces it
+	Before     record.Set        `json:"before"`
+	After      record.Set        `json:"after"`
+	Reason     string            `json:"reason"`
+	Attributes map[string]string `json:"attributes,omitempty"` // named attributes that the set shall have afterwards; the others stay
+	Gap        bool              `json:"gap,omitempty"`        // the name is without an answer for a moment, as the provider forces it
 
 	ops []Op // of a part of a step: its sets alone do not tell, since a set has one TTL
 }
@@ -89,8 +89,8 @@ func (l List) Digest() string {
 	for _, s := range l {
 		writeSet(h, s.Before)
 		writeSet(h, s.After)
-		for _, name := range slices.Sorted(maps.Keys(s.Extras)) {
-			fmt.Fprintf(h, "%q=%q\x00", name, s.Extras[name])
+		for _, name := range slices.Sorted(maps.Keys(s.Attributes)) {
+			fmt.Fprintf(h, "%q=%q\x00", name, s.Attributes[name])
 		}
 	}
 	return hex.EncodeToString(h.Sum(nil)[:12])

@@ -10,7 +10,7 @@ import (
 )
 
 // How a zone is looked after is read, and written so that it reads the same.
-func TestCare(t *testing.T) {
+func TestSettings(t *testing.T) {
 	const text = `zones:
   saltmarsh-ferries.example:
     providers: [heron-main]
@@ -27,20 +27,20 @@ func TestCare(t *testing.T) {
 `
 	d, faults := Read([]File{{Name: "x.beacon.yaml", Text: text}})
 	require.Empty(t, faults)
-	care := d.Zones[0].Settings
-	assert.Equal(t, DriftRevert, care.Drift)
-	assert.True(t, care.KeepExisting)
-	require.Len(t, care.Protect, 2)
-	assert.Equal(t, []string{"@", "shop"}, WebsiteLabels(care.Websites, d.Zones[0].Name))
-	require.Len(t, care.Attributes, 2)
-	assert.Equal(t, record.A, care.Attributes[0].Key.Type)
-	assert.Equal(t, map[string]string{"relay": "on", "memo": "pier"}, care.Attributes[1].Values)
+	settings := d.Zones[0].Settings
+	assert.Equal(t, DriftRevert, settings.Drift)
+	assert.True(t, settings.KeepExisting)
+	require.Len(t, settings.Protect, 2)
+	assert.Equal(t, []string{"@", "shop"}, WebsiteLabels(settings.Websites, d.Zones[0].Name))
+	require.Len(t, settings.Attributes, 2)
+	assert.Equal(t, record.A, settings.Attributes[0].Key.Type)
+	assert.Equal(t, map[string]string{"relay": "on", "memo": "pier"}, settings.Attributes[1].Values)
 	again, faults := Read([]File{{Name: "x.beacon.yaml", Text: Write(d.Zones, nil)}})
 	require.Empty(t, faults, "%s", Write(d.Zones, nil))
-	assert.Equal(t, care, again.Zones[0].Settings)
+	assert.Equal(t, settings, again.Zones[0].Settings)
 }
 
-func TestCareFaults(t *testing.T) {
+func TestSettingsFaults(t *testing.T) {
 	for line, says := range map[string]string{
 		"drift: sometimes":                      "nothing that can become of changes made elsewhere",
 		"websites: www":                         `"websites" is a list of names`,

@@ -62,13 +62,13 @@ func TestGuards(t *testing.T) {
 }
 
 // Somebody who touches only what is ours leaves what was there before, and nothing else changes for them.
-func TestOnlyOursLeavesWhatWasThere(t *testing.T) {
+func TestKeepExistingLeavesWhatWasThere(t *testing.T) {
 	theirs, wanted := set(record.A, "x"), set(record.A, "y")
 	r := Compare(record.ContentsOf(wanted), record.Contents{}, record.ContentsOf(theirs), LeaveDrift)
 	require.Len(t, r.Conflicts, 1)
-	ours := r.OnlyOurs()
+	ours := r.KeepExisting()
 	assert.Empty(t, ours.Conflicts)
 	require.Len(t, ours.Foreign, 1)
 	both := Compare(record.ContentsOf(wanted), record.ContentsOf(set(record.A, "z")), record.ContentsOf(theirs), LeaveDrift)
-	assert.Len(t, both.OnlyOurs().Conflicts, 1, "what we placed and somebody changed stays a conflict")
+	assert.Len(t, both.KeepExisting().Conflicts, 1, "what we placed and somebody changed stays a conflict")
 }

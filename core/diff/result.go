@@ -10,7 +10,7 @@ import (
 // Kind is what the comparison says of one record set.
 type Kind uint8
 
-// A set is in step, ours to change, drifted (changed elsewhere), in conflict (changed here and elsewhere), or foreign
+// A set is in sync, ours to change, drifted (changed elsewhere), in conflict (changed here and elsewhere), or foreign
 // (somebody else's from the start).
 const (
 	InSync Kind = iota
@@ -20,7 +20,7 @@ const (
 	Foreign
 )
 
-var kindNames = [...]string{"in step", "ours", "drift", "conflict", "foreign"}
+var kindNames = [...]string{"in-sync", "ours", "drift", "conflict", "foreign"}
 
 func (k Kind) String() string { return kindNames[k] }
 
@@ -38,7 +38,7 @@ func (k *Kind) UnmarshalText(text []byte) error {
 	return fmt.Errorf("%q is no kind of difference", text)
 }
 
-// Item is one set that is not in step, as the three states have it.
+// Item is one set that is not in sync, as the three states have it.
 type Item struct {
 	Key    record.Key `json:"key"`
 	Kind   Kind       `json:"kind"`
@@ -59,7 +59,7 @@ const (
 	WantedWins
 )
 
-// Only gives the part of a result that is about the keys that keep picks. What is in step is not counted in it.
+// Only gives the part of a result that is about the keys that keep picks. What is in sync is not counted in it.
 func (r Result) Only(keep func(record.Key) bool) Result {
 	items := func(list []Item) (kept []Item) {
 		for _, item := range list {
@@ -88,9 +88,9 @@ func (r Result) Only(keep func(record.Key) bool) Result {
 	return out
 }
 
-// OnlyOurs gives the result for somebody who touches nothing that was there before: what the provider has and we never
+// KeepExisting gives the result for somebody who touches nothing that was there before: what the provider has and we never
 // placed is left as foreign, though something else is wanted there.
-func (r Result) OnlyOurs() Result {
+func (r Result) KeepExisting() Result {
 	var conflicts []Item
 	for _, item := range r.Conflicts {
 		if item.Placed.IsZero() {
@@ -111,6 +111,6 @@ type Result struct {
 	Conflicts []Item
 	Foreign   []Item
 	InSync    int          // sets that need nothing
-	Arrived   []record.Set // in step though not remembered as placed
+	Arrived   []record.Set // in sync though not remembered as placed
 	Forgotten []record.Key // remembered as placed, though neither wanted nor live
 }

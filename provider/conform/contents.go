@@ -240,8 +240,8 @@ func (r *run) apexAlias() error {
 }
 
 // extraValue is a value that the first attribute can have.
-func (r *run) extraValue() (change.Extra, string) {
-	e := r.caps.Extras[0]
+func (r *run) extraValue() (change.Attribute, string) {
+	e := r.caps.Attributes[0]
 	if len(e.Values) > 0 {
 		return e, e.Values[0]
 	}
@@ -249,7 +249,7 @@ func (r *run) extraValue() (change.Extra, string) {
 }
 
 func (r *run) setExtras() error {
-	if len(r.caps.Extras) == 0 {
+	if len(r.caps.Attributes) == 0 {
 		return notApplicable("it has none")
 	}
 	e, value := r.extraValue()
@@ -257,24 +257,24 @@ func (r *run) setExtras() error {
 	if err != nil {
 		return err
 	}
-	step := change.Step{After: r.held(r.set("extra", record.A, 300, "192.0.2.8")), Extras: map[string]string{e.Name: value}}
+	step := change.Step{After: r.held(r.set("extra", record.A, 300, "192.0.2.8")), Attributes: map[string]string{e.Name: value}}
 	if err := r.apply(change.List{step}, s); err != nil {
 		return err
 	}
 	return r.extraIs(e, value)
 }
 
-func (r *run) extraIs(e change.Extra, value string) error {
+func (r *run) extraIs(e change.Attribute, value string) error {
 	s, err := r.read()
 	if err != nil {
 		return err
 	}
-	got := s.Details[record.Key{Name: r.name("extra"), Type: record.A}].Extras[e.Name]
+	got := s.Details[record.Key{Name: r.name("extra"), Type: record.A}].Attributes[e.Name]
 	return want(got == value, "%s should be %q, and is %q", e.Name, value, got)
 }
 
 func (r *run) keepExtras() error {
-	if len(r.caps.Extras) == 0 {
+	if len(r.caps.Attributes) == 0 {
 		return notApplicable("it has none")
 	}
 	if err := r.put(nil, r.held(r.set("extra", record.A, 3600, "192.0.2.9"))); err != nil {

@@ -38,7 +38,7 @@ func FuzzLoad(f *testing.F) {
 func FuzzRecords(f *testing.F) {
 	zone := dnsname.MustParse("saltmarsh-ferries.example")
 	for _, text := range []string{`{"label":"www","type":"A","ttl":300,"values":["192.0.2.1"]}`, `{"name":"x.saltmarsh-ferries.example.","type":"TXT","ttl":1,"text":"a"}`,
-		`{"zonefile":"@ 300 IN A 192.0.2.1"}`, `{"label":"a..b","type":"A","ttl":1,"value":"1"}`, `{"label":"","type":"NOPE","ttl":1,"value":"x","ref":7,"extras":{"a":true}}`, `[]`, `{"ttl":-1}`} {
+		`{"zonefile":"@ 300 IN A 192.0.2.1"}`, `{"label":"a..b","type":"A","ttl":1,"value":"1"}`, `{"label":"","type":"NOPE","ttl":1,"value":"x","ref":7,"attributes":{"a":true}}`, `[]`, `{"ttl":-1}`} {
 		f.Add([]byte(text))
 	}
 	f.Fuzz(func(t *testing.T, text []byte) {

@@ -58,8 +58,8 @@ func yamlFault(file string, err error) Fault {
 }
 
 func (r *reader) profile(root *yaml.Node) *Profile {
-	s := r.section(root, "the profile", "!profile", "about", "!credential", "limits", "errors", "!can", "!zones", "find", "create", "remove", "look", "!read", "!write", "poll", "rights")
-	p := &Profile{Name: s.text("profile"), About: s.text("about")}
+	s := r.section(root, "the profile", "!profile", "description", "!credential", "limits", "errors", "!can", "!zones", "find", "create", "remove", "look", "!read", "!write", "poll", "rights")
+	p := &Profile{Name: s.text("profile"), About: s.text("description")}
 	if s.has("profile") && !profileName.MatchString(p.Name) {
 		r.fault(s.at["profile"], "Use lower-case letters, digits and hyphens.", "%q is no name of a profile", p.Name)
 	}
@@ -180,7 +180,7 @@ func (r *reader) errorRules(n *yaml.Node) errorRules {
 }
 
 func (r *reader) caps(n *yaml.Node) change.Caps {
-	s := r.section(n, "can", "!write", "batch", "atomic", "page", "ttl", "types", "texts", "owns_apex", "apex_alias", "delayed", "read_lag", "prefills", "extras")
+	s := r.section(n, "can", "!write", "batch", "atomic", "page", "ttl", "types", "texts", "owns_apex", "apex_alias", "delayed", "read_lag", "prefills", "attributes")
 	c := change.Caps{BatchSize: s.number("batch", 100_000), Atomic: s.flag("atomic"), PageSize: s.number("page", 1_000_000), OwnsApex: s.flag("owns_apex"),
 		ApexAlias: s.flag("apex_alias"), Delayed: s.flag("delayed"), Prefills: s.flag("prefills")}
 	c.Granularity = map[string]change.Granularity{"records": change.ByRecord, "zone": change.ByZone}[s.choice("write", "sets", "records", "zone")]
@@ -192,8 +192,8 @@ func (r *reader) caps(n *yaml.Node) change.Caps {
 		}
 	}
 	if t := s.at["ttl"]; t != nil {
-		ttl := r.section(t, "can.ttl", "least", "steps")
-		c.TTLFloor = uint32(ttl.number("least", record.MaxTTL))
+		ttl := r.section(t, "can.ttl", "min", "steps")
+		c.TTLFloor = uint32(ttl.number("min", record.MaxTTL))
 		for _, n := range ttl.list("steps") {
 			var step uint32
 			if n.Decode(&step) != nil || step == 0 || len(c.TTLSteps) > 0 && step <= c.TTLSteps[len(c.TTLSteps)-1] {
@@ -209,20 +209,20 @@ func (r *reader) caps(n *yaml.Node) change.Caps {
 		}
 		c.Types = append(c.Types, t)
 	}
-	if e := s.at["extras"]; e != nil {
-		c.Extras = r.extras(e)
+	if e := s.at["attributes"]; e != nil {
+		c.Attributes = r.attributes(e)
 	}
 	return c
 }
 
-func (r *reader) extras(n *yaml.Node) (list []change.Extra) {
+func (r *reader) attributes(n *yaml.Node) (list []change.Attribute) {
 	if n.Kind != yaml.MappingNode {
-		r.fault(n, "", "extras are names with what is known about them")
+		r.fault(n, "", "attributes are names with what is known about them")
 		return nil
 	}
 	for i := 0; i+1 < len(n.Content); i += 2 {
-		s := r.section(n.Content[i+1], "extras."+n.Content[i].Value, "about", "values", "relay")
-		e := change.Extra{Name: n.Content[i].Value, About: s.text("about"), Relay: s.text("relay")}
+		s := r.section(n.Content[i+1], "attributes."+n.Content[i].Value, "description", "values", "relay")
+		e := change.Attribute{Name: n.Content[i].Value, About: s.text("description"), Relay: s.text("relay")}
 		for _, v := range s.list("values") {
 			e.Values = append(e.Values, v.Value)
 		}

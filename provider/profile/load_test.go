@@ -34,7 +34,7 @@ func TestFaults(t *testing.T) {
 		{"can: {write: sets}", "can: {write: sets, read_lag: soon}", "3:30", "no time span"},
 		{"can: {write: sets}", "can: {write: sets, ttl: {steps: [60, 60]}}", "3:38", "rising"},
 		{"can: {write: sets}", "can: {write: sets, types: [A, B]}", "3:31", `"B" is no record type`},
-		{"can: {write: sets}", "can: {write: sets, extras: {relay: {relay: \"on\"}}}", "3:44", "none of its values"},
+		{"can: {write: sets}", "can: {write: sets, attributes: {relay: {relay: \"on\"}}}", "3:48", "none of its values"},
 		{"can: {write: sets}", "can: {write: zone}", "6:8", "must not be replaced without a condition"},
 		{"GET /zones", "FETCH /zones", "4:18", "cannot be a request"},
 		{"GET /zones", "GET https://elsewhere.test/zones", "4:18", "cannot be a request"},

@@ -70,25 +70,25 @@ func textOf(t record.Type, d record.Data) string {
 // stepShape is a change of a record set.
 type stepShape struct {
 	nameShape
-	Verb   string            `json:"verb"` // create, update or delete
-	Type   string            `json:"type"`
-	Before *setShape         `json:"before"`
-	After  *setShape         `json:"after"`
-	Extras map[string]string `json:"extras"` // those that are there, under those that are to be
-	Ref    string            `json:"ref"`    // identifier of the set, where it has one
+	Verb       string            `json:"verb"` // create, update or delete
+	Type       string            `json:"type"`
+	Before     *setShape         `json:"before"`
+	After      *setShape         `json:"after"`
+	Attributes map[string]string `json:"attributes"` // those that are there, under those that are to be
+	Ref        string            `json:"ref"`        // identifier of the set, where it has one
 }
 
 // opShape is a change of one record.
 type opShape struct {
 	nameShape
-	Verb   string            `json:"verb"`
-	Type   string            `json:"type"`
-	Ref    string            `json:"ref"`
-	TTL    uint32            `json:"ttl"`
-	Value  string            `json:"value"`
-	Text   string            `json:"text"`
-	Before *setShape         `json:"before"`
-	Extras map[string]string `json:"extras"`
+	Verb       string            `json:"verb"`
+	Type       string            `json:"type"`
+	Ref        string            `json:"ref"`
+	TTL        uint32            `json:"ttl"`
+	Value      string            `json:"value"`
+	Text       string            `json:"text"`
+	Before     *setShape         `json:"before"`
+	Attributes map[string]string `json:"attributes"`
 }
 
 // recordShape is a record of the zone as it will be.
@@ -145,7 +145,7 @@ func (p *Profile) shapeBatch(zone provider.ZoneRef, b change.Batch) writeShape {
 		for _, s := range b.Steps {
 			detail := b.Details[s.Key()]
 			shape := stepShape{nameShape: shapeName(s.Key().Name, zone.Name), Verb: stepVerb(s), Type: s.Key().Type.String(),
-				Before: shapeSet(s.Before), After: shapeSet(s.After), Extras: extrasOf(detail.Extras, s.Extras)}
+				Before: shapeSet(s.Before), After: shapeSet(s.After), Attributes: extrasOf(detail.Attributes, s.Attributes)}
 			for _, ref := range detail.Refs {
 				shape.Ref = ref
 			}
@@ -162,7 +162,7 @@ func shapeOp(op change.Op, zone dnsname.Name, details change.Details) opShape {
 	}
 	detail := details[of.Key()]
 	shape := opShape{nameShape: shapeName(of.Name, zone), Verb: string(op.Verb), Type: of.Type.String(), TTL: of.TTL,
-		Value: string(of.Data), Text: textOf(of.Type, of.Data), Extras: extrasOf(detail.Extras, op.Extras)}
+		Value: string(of.Data), Text: textOf(of.Type, of.Data), Attributes: extrasOf(detail.Attributes, op.Attributes)}
 	if op.Verb != change.Create {
 		shape.Ref = detail.Refs[op.Before.Data]
 		shape.Before = shapeSet(record.SetOf([]record.Record{op.Before}))
@@ -215,17 +215,17 @@ func readZone(text json.RawMessage) (provider.Zone, error) {
 
 // recordItem is a record, a record set or a zone file as an expression gives it back.
 type recordItem struct {
-	Name   string          `json:"name"`
-	Label  *string         `json:"label"`
-	Type   string          `json:"type"`
-	TTL    *uint32         `json:"ttl"`
-	Value  *string         `json:"value"`
-	Text   *string         `json:"text"`
-	Values []string        `json:"values"`
-	Texts  []string        `json:"texts"`
-	Ref    word            `json:"ref"`
-	Extras map[string]word `json:"extras"`
-	File   *string         `json:"zonefile"`
+	Name       string          `json:"name"`
+	Label      *string         `json:"label"`
+	Type       string          `json:"type"`
+	TTL        *uint32         `json:"ttl"`
+	Value      *string         `json:"value"`
+	Text       *string         `json:"text"`
+	Values     []string        `json:"values"`
+	Texts      []string        `json:"texts"`
+	Ref        word            `json:"ref"`
+	Attributes map[string]word `json:"attributes"`
+	File       *string         `json:"zonefile"`
 }
 
 // readRecords adds what an item holds to a page.
@@ -258,15 +258,15 @@ func readRecords(text json.RawMessage, zone dnsname.Name, page *provider.Page) e
 			detail.Refs[d] = string(item.Ref)
 		}
 	}
-	for name, value := range item.Extras {
+	for name, value := range item.Attributes {
 		if value != "" {
-			if detail.Extras == nil {
-				detail.Extras = map[string]string{}
+			if detail.Attributes == nil {
+				detail.Attributes = map[string]string{}
 			}
-			detail.Extras[name] = string(value)
+			detail.Attributes[name] = string(value)
 		}
 	}
-	if detail.Refs != nil || detail.Extras != nil {
+	if detail.Refs != nil || detail.Attributes != nil {
 		page.Details.Join(key, detail)
 	}
 	return nil

@@ -149,7 +149,7 @@ func (l *Lab) Sign(zone, text, key string, s Signing) string {
 // Zone is the text of a small zone with the given nameservers and further lines.
 func Zone(name string, serial int, servers []string, more ...string) string {
 	var b strings.Builder
-	fmt.Fprintf(&b, "$ORIGIN %s\n$TTL 300\n@ SOA %s keeper.nic.example. %d 7200 3600 1209600 300\n", name, servers[0], serial)
+	fmt.Fprintf(&b, "$ORIGIN %s\n$TTL 300\n@ SOA %s hostmaster.nic.example. %d 7200 3600 1209600 300\n", name, servers[0], serial)
 	for _, s := range servers {
 		fmt.Fprintf(&b, "@ NS %s\n", s)
 	}

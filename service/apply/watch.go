@@ -119,13 +119,13 @@ func (s *Applier) RunWatch(ctx context.Context, job store.Job) error {
 	case keepErr != nil:
 		return keepErr
 	case next.Taken != now:
-		return jobs.Later{At: s.logbook.Now().Add(max(s.watch.Every, min(jobs.Backoff(job.Attempts), mostInTheWay)))}
+		return jobs.Later{At: s.logbook.Now().Add(max(s.watch.Every, min(jobs.Backoff(job.Attempts), mostBlocked)))}
 	}
 	return nil
 }
 
-// mostInTheWay is the longest pause before files are read again that something was in the way of, real time.
-const mostInTheWay = time.Minute
+// mostBlocked is the longest pause before files are read again that something was in the way of, real time.
+const mostBlocked = time.Minute
 
 // eachFile calls do for each file of the followed folder, with its name in there.
 func (s *Applier) eachFile(do func(definition.File) error) error {

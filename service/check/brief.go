@@ -26,16 +26,16 @@ func FleetDomain(r store.FleetRow) wire.FleetDomain {
 	return wire.FleetDomain{Name: dnsname.FromKey(r.Name), Verdict: r.Verdict, SettlesBy: r.SettlesBy, CheckedAt: r.CheckedAt, Gravest: r.Gravest}
 }
 
-// A glance is a brief look at very many domains: what the parents serve, and SOA and NS of the nameservers. It tells no times and
-// takes no checks' place; whoever stands otherwise than at the last glance is checked at once.
+// A brief check looks at very many domains: what the parents serve, and SOA and NS of the nameservers. It tells no times and
+// takes no checks' place; whoever stands otherwise than at the last brief check is checked at once.
 const (
-	glanceAtOnce  = 128                    // domains that are looked at at a time
-	glancePortion = 2000                   // are read at a time
-	glanceAhead   = 20000                  // are read at most before those in front of them are kept
-	glanceRows    = 4000                   // are kept at a time at most
-	glanceRound   = time.Minute            // how long what was learned of the zones above serves those that follow, wall time
-	glanceKept    = 200 * time.Millisecond // between two times that what was found is kept
-	glancePause   = 10 * time.Second       // before the next run where some are left, or looks are not made by themselves, wall time
+	briefAtOnce  = 128                    // domains that are looked at at a time
+	briefPortion = 2000                   // are read at a time
+	briefAhead   = 20000                  // are read at most before those in front of them are kept
+	briefRows    = 4000                   // are kept at a time at most
+	briefRound   = time.Minute            // how long what was learned of the zones above serves those that follow, wall time
+	briefKept    = 200 * time.Millisecond // between two times that what was found is kept
+	briefPause   = 10 * time.Second       // before the next run where some are left, or looks are not made by themselves, wall time
 )
 
 // ScheduleBriefChecks makes sure that all domains are looked at briefly in time.
@@ -90,10 +90,10 @@ func (s *Checks) BriefChecksSince(ctx context.Context, since time.Time) (g wire.
 // RunBriefCheck makes or goes on with the run that is due, and asks to be called again.
 func (s *Checks) RunBriefCheck(ctx context.Context, _ store.Job) error {
 	every := s.settings.Checks.Brief
-	pause := glancePause
+	pause := briefPause
 	if every > 0 {
 		every = s.world.WallAt(s.world.Now().Add(every)).Sub(s.store.Now())
-		pause = max(every/10, glancePause)
+		pause = max(every/10, briefPause)
 	}
 	var run store.BriefRun
 	err := s.store.Tx(ctx, func(tx *store.Tx) error {
@@ -141,13 +141,13 @@ func (s *Checks) briefCheckAt(ctx context.Context, run store.BriefRun) error {
 		return err
 	}
 	group, looking := errgroup.WithContext(ctx)
-	read, queue := make(chan []look), make(chan *look, glancePortion/2)
+	read, queue := make(chan []look), make(chan *look, briefPortion/2)
 	group.Go(func() error {
 		defer close(queue)
 		return s.readBriefChecks(looking, run.Reached, read, queue)
 	})
 	var lookers sync.WaitGroup
-	for range glanceAtOnce {
+	for range briefAtOnce {
 		lookers.Go(func() {
 			long := spans{parent: looking}
 			defer long.end()
@@ -171,11 +171,11 @@ func (s *Checks) briefCheckAt(ctx context.Context, run store.BriefRun) error {
 func (s *Checks) readBriefChecks(ctx context.Context, after uint64, read chan<- []look, queue chan<- *look) error {
 	round, began := s.sweeper.NewRound(), time.Now()
 	for {
-		if time.Since(began) > glanceRound { // what a round has learned grows old
+		if time.Since(began) > briefRound { // what a round has learned grows old
 			round, began = s.sweeper.NewRound(), time.Now()
 		}
 		var list []store.BriefDomain
-		err := s.store.Tx(ctx, func(tx *store.Tx) (err error) { list, err = tx.ToCheckBriefly(after, glancePortion); return err })
+		err := s.store.Tx(ctx, func(tx *store.Tx) (err error) { list, err = tx.ToCheckBriefly(after, briefPortion); return err })
 		if err != nil {
 			return err
 		}
@@ -204,13 +204,13 @@ func (s *Checks) readBriefChecks(ctx context.Context, after uint64, read chan<- 
 
 // keepBriefChecks keeps what was found every so often, in order, to the end of the run.
 func (s *Checks) keepBriefChecks(ctx context.Context, run store.BriefRun, read <-chan []look, through <-chan struct{}) error {
-	ticker := time.NewTicker(glanceKept)
+	ticker := time.NewTicker(briefKept)
 	defer ticker.Stop()
 	var waiting []*look // read, and not kept yet
 	all, otherwise := false, 0
 	for run.Ended == nil {
 		more := read
-		if len(waiting) >= glanceAhead {
+		if len(waiting) >= briefAhead {
 			more = nil
 		}
 		over := false
@@ -237,7 +237,7 @@ func (s *Checks) keepBriefChecks(ctx context.Context, run store.BriefRun, read <
 			n++
 		}
 		for done := false; !done; {
-			now := waiting[:min(n, glanceRows)]
+			now := waiting[:min(n, briefRows)]
 			n, waiting = n-len(now), waiting[len(now):]
 			done = n == 0
 			if len(now) == 0 && !over {
@@ -314,7 +314,7 @@ func (s *spans) end() {
 	}
 }
 
-// glance looks at one domain. A look that failed keeps the print of the one before, so that nothing is concluded from it.
+// briefCheck looks at one domain. A look that failed keeps the print of the one before, so that nothing is concluded from it.
 func briefCheck(ctx context.Context, round *resolve.Round, d store.BriefDomain, begun bool) (g store.BriefCheck) {
 	wanted := d.WantedSet()
 	sweep := round.Sweep(ctx, d.Name(), resolve.Scope{Nameservers: wanted, Brief: true})

@@ -41,16 +41,16 @@ type WebsiteSettings struct {
 
 func (s WebsiteSettings) Check(fail func(format string, args ...any)) {
 	if s.Timeout <= 0 || s.Timeout > CheckTime/2 {
-		fail("sites.patience: give more than nothing and at most %s", CheckTime/2)
+		fail("websites.timeout: give more than nothing and at most %s", CheckTime/2)
 	}
 	for _, i := range s.Issuers {
 		if name, err := dnsname.Parse(i.Identity); err != nil || name.IsRoot() || strings.HasSuffix(i.Identity, ".") || strings.ToLower(i.Identity) != i.Identity {
-			fail("sites.issuers: %q is no identity; write what CAA records call the authority by, in small letters, such as ca.example", i.Identity)
+			fail("websites.issuers: %q is no identity; write what CAA records call the authority by, in small letters, such as ca.example", i.Identity)
 		}
 	}
 	for _, d := range s.Overrides {
 		if !d.Address.IsValid() || !d.HTTP.IsValid() || !d.HTTPS.IsValid() {
-			fail("sites.detours: each needs an address, and for http and https an address with a port")
+			fail("websites.address_overrides: each needs an address, and for http and https an address with a port")
 		}
 	}
 }

@@ -145,7 +145,7 @@ func (c comparison) beside() record.Contents {
 func (s *Syncs) hear(ctx context.Context, p Place, c comparison) diff.Verdict {
 	ctx, cancel := context.WithTimeout(ctx, s.timeout)
 	defer cancel()
-	doubts := slices.DeleteFunc(diff.Sample(c.doubts, p.Zone.Name(), c.seen), func(d diff.Doubt) bool { return p.Caps.Relayed(c.details[d.Key].Extras) })
+	doubts := slices.DeleteFunc(diff.Sample(c.doubts, p.Zone.Name(), c.seen), func(d diff.Doubt) bool { return p.Caps.Relayed(c.details[d.Key].Attributes) })
 	servers, problems := s.serversOf(ctx, p)
 	var heard []diff.Heard
 	for _, server := range s.reachable(servers) {

@@ -158,7 +158,7 @@ func differ(p Place, wanted, sent, live record.Contents, drift diff.DriftPolicy,
 	}
 	care := p.Zone.Care()
 	if care.KeepExisting {
-		r = r.OnlyOurs()
+		r = r.KeepExisting()
 	}
 	declared := map[record.Key]map[string]string{}
 	for _, a := range care.Attributes {

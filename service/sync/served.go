@@ -48,7 +48,7 @@ func (s *Syncs) waitServed(ctx context.Context, run *syncRun, awaited []AwaitedH
 		}
 	}
 	// Behind a relay the nameservers answer with something of the provider's own, whatever was written.
-	steps = slices.DeleteFunc(steps, func(step change.Step) bool { return run.Caps.Relayed(c.details[step.Key()].Extras) })
+	steps = slices.DeleteFunc(steps, func(step change.Step) bool { return run.Caps.Relayed(c.details[step.Key()].Attributes) })
 	for _, server := range servers {
 		for _, step := range steps {
 			for !served(s.sweeper.AskSet(ctx, server, step.Key()), step) {

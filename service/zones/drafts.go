@@ -94,7 +94,7 @@ func (s *Zones) EditDraft(ctx context.Context, name dnsname.Name, tag string, ch
 		if err != nil {
 			return err
 		}
-		if err := ledByNobody(z); err != nil {
+		if err := notManaged(z); err != nil {
 			return err
 		}
 		sets, err := seen.change(change)

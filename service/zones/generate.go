@@ -17,7 +17,7 @@ import (
 	"beacon/wire"
 )
 
-// Sketch writes a definition of a zone as it is elsewhere. SOA and apex NS belong to where it is now and are left out.
+// Generate writes a definition of a zone as it is elsewhere. SOA and apex NS belong to where it is now and are left out.
 func (s *Zones) Generate(ctx context.Context, r wire.GenerateRequest) (out wire.Generated, err error) {
 	if r.New {
 		text, faults := s.house.zone(r.Zone, definition.Zone{Description: r.Description, Providers: r.Providers, Registrar: r.Registrar})

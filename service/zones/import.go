@@ -38,7 +38,7 @@ func (s *Zones) ImportZone(ctx context.Context, in wire.Import) (wire.Imported, 
 			}
 		}
 		if known {
-			if err := ledByNobody(z); err != nil {
+			if err := notManaged(z); err != nil {
 				return err
 			}
 			if err := HostsFit(tx, z, contents); err != nil {

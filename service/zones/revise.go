@@ -22,7 +22,7 @@ type Accepted struct {
 // Revise makes contents what a locked zone should contain. Everything that does goes through here.
 func (s *Zones) Revise(ctx context.Context, tx *store.Tx, z store.Zone, a Accepted) (rev store.Revision, made bool, err error) {
 	if !a.Files {
-		if err := ledByNobody(z); err != nil {
+		if err := notManaged(z); err != nil {
 			return rev, false, err
 		}
 	}
@@ -41,8 +41,8 @@ func (s *Zones) Revise(ctx context.Context, tx *store.Tx, z store.Zone, a Accept
 	return rev, made, s.revised(tx, z, a.Contents)
 }
 
-// ledByNobody refuses changes to a zone that definition files lead: they would be lost with the next change of the files.
-func ledByNobody(z store.Zone) error {
+// notManaged refuses changes to a zone that definition files lead: they would be lost with the next change of the files.
+func notManaged(z store.Zone) error {
 	if z.ManagedBy == "" {
 		return nil
 	}

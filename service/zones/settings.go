@@ -94,7 +94,7 @@ func (s *Zones) SetZoneSettings(ctx context.Context, name dnsname.Name, v wire.Z
 		if err != nil {
 			return err
 		}
-		if err := ledByNobody(z); err != nil {
+		if err := notManaged(z); err != nil {
 			return err
 		}
 		if err := tx.SetZoneSettings(z.ID, care); err != nil {

@@ -1,4 +1,4 @@
-// World time, in which TTLs run: asked of the service now and then, and carried on in between.
+// Simulated time, in which TTLs run: asked of the service now and then, and carried on in between.
 import { useQuery } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
 import { get } from './client'

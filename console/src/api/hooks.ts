@@ -34,7 +34,7 @@ export const useAnswers = (name: string) =>
   useQuery({ queryKey: ['domains', name, 'answers'], queryFn: ({ signal }) => get('/domains/{name}/answers', { name }, signal) })
 
 /** How far a brief look at all domains is; asked again until it is through. */
-export const useGlances = (since: string | undefined) =>
+export const useBriefChecks = (since: string | undefined) =>
   useQuery({
     enabled: since !== undefined,
     queryKey: ['brief-checks', since],
@@ -168,11 +168,11 @@ export const useSignOut = () => useRefreshing(() => remove('/sessions/current'))
 
 export const useCheck = (name: string) => useRefreshing(() => post('/domains/{name}/checks', { name }, undefined), ['domains'])
 
-export const useLookAtAll = () => useRefreshing(() => post('/brief-checks', {}, undefined))
+export const useStartBriefCheck = () => useRefreshing(() => post('/brief-checks', {}, undefined))
 
 export const useDelegate = (name: string) => useRefreshing((how: DelegateRequest) => post('/domains/{name}/delegations', { name }, how), ['acts'], ['domains'])
 
-export const useDefine = () =>
+export const useApply = () =>
   useRefreshing(
     (what: { files: DefinitionFile[]; dryRun: boolean; manage: boolean }) =>
       post('/definitions', {}, { files: what.files, dry_run: what.dryRun, manage: what.manage, reason: '' }),
@@ -190,7 +190,7 @@ export const useSync = (name: string) =>
 export const useRestore = (name: string) =>
   useRefreshing((revision: number) => post('/zones/{name}/restorations', { name }, { revision, reason: '' }), ['zones', name], ['domains'])
 
-export const useSketch = () =>
+export const useGenerate = () =>
   useMutation({
     mutationFn: (what: { zone: string; providers: string[]; registrar: string; file: string; text: string; new: boolean }) =>
       post('/generated-definitions', {}, { ...what, from: '', description: '' }),
@@ -218,7 +218,7 @@ export function useEditDraft(name: string) {
   })
 }
 
-export const useDropDraft = (name: string) => useRefreshing((draft: Draft) => remove('/zones/{name}/draft', { name }, draft.tag), ['zones', name])
+export const useDiscardDraft = (name: string) => useRefreshing((draft: Draft) => remove('/zones/{name}/draft', { name }, draft.tag), ['zones', name])
 
 export const useAcceptDraft = (name: string) =>
   useRefreshing((what: { draft: Draft; reason: string }) => post('/zones/{name}/draft/acceptance', { name }, { reason: what.reason }, what.draft.tag), ['zones', name], ['domains'])
@@ -237,7 +237,7 @@ export const useRecognition = (name: string, text: string, ttl: number) =>
     gcTime: 10_000,
   })
 
-export const useTakeOver = (name: string) => useRefreshing(() => post('/zones/{name}/detachment', { name }, undefined), ['zones', name])
+export const useDetach = (name: string) => useRefreshing(() => post('/zones/{name}/detachment', { name }, undefined), ['zones', name])
 
 export type SearchFor = { text: string; type: string }
 

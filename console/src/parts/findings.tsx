@@ -3,7 +3,7 @@ import type { Finding, Found, RecordSet } from '../api/types'
 import { Tag } from './lamp'
 import { plain } from './text'
 
-const lights = { error: 'wrong', warning: 'settling', notice: 'none' } as const
+const lights = { error: 'alarm', warning: 'settling', notice: 'none' } as const
 
 export function Findings({ list }: { list: (Finding | Found)[] }) {
   return (
@@ -13,7 +13,7 @@ export function Findings({ list }: { list: (Finding | Found)[] }) {
           <Said finding={f} subject={plain(f.subject)} />
           {'fix' in f && f.fix.length > 0 && (
             <div className="data mt-1.5 rounded-key bg-sunken p-2">
-              <p className="font-sans text-soft">This would mend it:</p>
+              <p className="font-sans text-soft">This fixes it:</p>
               {f.fix.map((e, n) => (
                 <div key={n}>
                   {e.before.data.length > 0 && <p>− {line(e.before)}</p>}

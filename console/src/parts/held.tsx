@@ -51,7 +51,7 @@ export function Held() {
             ))}
           </ul>
         </Collapsible.Content>
-        {release.error && <p className="text-wrong">{release.error.message}</p>}
+        {release.error && <p className="text-alarm">{release.error.message}</p>}
       </div>
     </Collapsible.Root>
   )
@@ -60,6 +60,6 @@ export function Held() {
 function differs(p: Placement): string {
   if (!p.looked) return 'not looked at yet'
   if (p.newer > 0) return `${count(p.newer, 'record set')} newer outside${p.ours > 0 ? `, ${p.ours} written by this service` : ''}`
-  if (p.pending > 0) return `${count(p.pending, 'record set')} to write`
+  if (p.pending > 0) return `${count(p.pending, 'record set')} pending`
   return p.trouble || p.state
 }

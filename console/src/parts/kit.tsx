@@ -11,7 +11,7 @@ const weights: Record<Weight, string> = {
   main: 'bg-action text-on-action border-transparent hover:bg-action-hover',
   plain: 'bg-surface text-ink border-line-strong hover:border-accent hover:text-accent',
   quiet: 'bg-transparent text-accent border-transparent hover:bg-sunken',
-  grave: 'bg-surface text-wrong border-wrong hover:bg-wrong-wash',
+  grave: 'bg-surface text-alarm border-alarm hover:bg-alarm-wash',
 }
 
 /** A button. While busy it keeps its size, takes no second press, and says so. */
@@ -71,9 +71,9 @@ export function Loading({ rows = 3, label = 'Loading' }: { rows?: number; label?
 export function Trouble({ error, again }: { error: Error; again?: () => void }) {
   const p = error instanceof Problem ? error : undefined
   return (
-    <div role="alert" className="plate border-wrong p-4">
+    <div role="alert" className="plate border-alarm p-4">
       <div className="flex items-start gap-3">
-        <Lamp light="wrong" />
+        <Lamp light="alarm" />
         <div className="min-w-0 flex-1">
           <p className="font-semibold">{p?.title ?? 'Something went wrong'}</p>
           <p className="mt-0.5 wrap-anywhere">{error.message}</p>
@@ -125,8 +125,8 @@ export function Empty({ picture, title, children }: { picture: ReactNode; title:
 }
 
 /** A strong word in between: something to know before going on. */
-export function Notice({ light, title, children }: { light: 'settling' | 'wrong' | 'settled' | 'none'; title: string; children: ReactNode }) {
-  const wash = { settling: 'bg-settling-wash', wrong: 'bg-wrong-wash', settled: 'bg-settled-wash', none: 'bg-sunken' }[light]
+export function Notice({ light, title, children }: { light: 'settling' | 'alarm' | 'settled' | 'none'; title: string; children: ReactNode }) {
+  const wash = { settling: 'bg-settling-wash', alarm: 'bg-alarm-wash', settled: 'bg-settled-wash', none: 'bg-sunken' }[light]
   return (
     <div role="status" className={`flex items-start gap-3 rounded-plate p-4 ${wash}`}>
       <Lamp light={light} />

@@ -2,12 +2,12 @@
 // wrong, an empty square nothing there, a broken ring not known.
 import type { Verdict } from '../api/types'
 
-export type Light = 'settled' | 'settling' | 'wrong' | 'none' | 'unknown'
+export type Light = 'settled' | 'settling' | 'alarm' | 'none' | 'unknown'
 
 const tones: Record<Light, string> = {
   settled: 'text-settled',
   settling: 'text-settling',
-  wrong: 'text-wrong',
+  alarm: 'text-alarm',
   none: 'text-soft',
   unknown: 'text-unknown',
 }
@@ -27,7 +27,7 @@ export function Lamp({ light, size = 18 }: { light: Light; size?: number }) {
           <path d="M10 2a8 8 0 0 1 0 16z" fill="currentColor" className="sweep" />
         </>
       )}
-      {light === 'wrong' && (
+      {light === 'alarm' && (
         <>
           <path d="M10 1.500 19 18H1z" fill="currentColor" stroke="currentColor" strokeLinejoin="round" />
           <path d="M10 7.500v5" className="stroke-surface" strokeWidth="2.200" strokeLinecap="round" />
@@ -44,25 +44,25 @@ export function Lamp({ light, size = 18 }: { light: Light; size?: number }) {
 export function standing(verdict: string): { light: Light; word: string; sentence: string } {
   switch (verdict as Verdict) {
     case 'settled':
-      return { light: 'settled', word: 'Settled', sentence: 'Everybody who keeps to TTLs sees the same.' }
+      return { light: 'settled', word: 'Settled', sentence: 'Every cache that keeps to TTLs has the current answers.' }
     case 'settling':
-      return { light: 'settling', word: 'Settling', sentence: 'On its way: some caches may still hold the old answers.' }
+      return { light: 'settling', word: 'Settling', sentence: 'A change is under way: some caches may still hold the old answers.' }
     case 'ready-to-move':
       return { light: 'none', word: 'Ready to move', sentence: 'What it has works; the desired nameservers wait for your first step.' }
     case 'needs-action':
-      return { light: 'wrong', word: 'Needs action', sentence: 'Waiting will not fix this.' }
+      return { light: 'alarm', word: 'Needs action', sentence: 'Waiting will not fix this.' }
     case 'undelegated':
-      return { light: 'none', word: 'Undelegated', sentence: 'The parent knows no nameservers for it.' }
+      return { light: 'none', word: 'Not delegated', sentence: 'The parent has no nameservers for it.' }
     case 'unknown':
-      return { light: 'unknown', word: 'Could not tell', sentence: 'The check itself failed.' }
+      return { light: 'unknown', word: 'Check failed', sentence: 'The state of the domain is unknown.' }
   }
-  return { light: 'none', word: 'Not checked yet', sentence: 'Nobody has looked yet.' }
+  return { light: 'none', word: 'Not checked yet', sentence: 'No check has been made yet.' }
 }
 
 const washes: Record<Light, string> = {
   settled: 'bg-settled-wash text-settled',
   settling: 'bg-settling-wash text-settling',
-  wrong: 'bg-wrong-wash text-wrong',
+  alarm: 'bg-alarm-wash text-alarm',
   none: 'bg-sunken text-soft',
   unknown: 'bg-unknown-wash text-unknown',
 }

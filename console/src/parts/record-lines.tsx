@@ -7,7 +7,7 @@ export function RecordLines({ zone, added, removed, from = [] }: { zone: string;
   return (
     <ul className="overflow-hidden rounded-key border border-line">
       {removed.map((r, i) => (
-        <Line key={'-' + i} sign="−" word="removed" record={r} zone={zone} tone="bg-wrong-wash" />
+        <Line key={'-' + i} sign="−" word="removed" record={r} zone={zone} tone="bg-alarm-wash" />
       ))}
       {added.map((r, i) => (
         <Line key={'+' + i} sign="+" word="added" record={r} zone={zone} tone="bg-settled-wash" from={from[i]} />

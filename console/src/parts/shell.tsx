@@ -13,9 +13,9 @@ import { wall } from './text'
 const places = [
   { to: '/', label: 'Domains' },
   { to: '/search', label: 'Search' },
-  { to: '/hosts', label: 'Hosts' },
+  { to: '/hosts', label: 'Dynamic hosts' },
   { to: '/accounts', label: 'Accounts' },
-  { to: '/define', label: 'Define' },
+  { to: '/apply', label: 'Apply' },
   { to: '/logbook', label: 'Logbook' },
 ]
 
@@ -90,9 +90,9 @@ function WorldTime() {
   const world = useWorld(500)
   return (
     <div>
-      <p className="text-fine text-deep-200">World time, in which TTLs run</p>
+      <p className="text-fine text-deep-200">Simulated time, in which TTLs run</p>
       <p className="font-mono text-lead">{world ? new Date(world.now).toISOString().slice(11, 19) : '--:--:--'}</p>
-      <p className="min-h-5 text-fine text-deep-200">{world && world.rate !== 1 && `${world.rate} times as fast as the wall's`}</p>
+      <p className="min-h-5 text-fine text-deep-200">{world && world.rate !== 1 && `${world.rate} times as fast as real time`}</p>
     </div>
   )
 }
@@ -103,8 +103,8 @@ function Lost() {
   if (state !== 'lost') return null
   const at = (moment: number) => wall(new Date(moment).toISOString()).slice(11)
   return (
-    <div role="alert" className="flex items-center gap-3 bg-wrong-wash px-4 py-2.5 text-wrong sm:px-6">
-      <Lamp light="wrong" />
+    <div role="alert" className="flex items-center gap-3 bg-alarm-wash px-4 py-2.5 text-alarm sm:px-6">
+      <Lamp light="alarm" />
       <p>
         {away === undefined ? (
           <>

@@ -18,7 +18,7 @@ export function Accounts() {
   return (
     <>
       <title>Accounts · Agile Beacon</title>
-      <PageHead title="Accounts" lead="The connections to those who serve zones, and to those where domains are registered. Credentials are sealed and never shown.">
+      <PageHead title="Accounts" lead="Accounts at DNS providers and registrars. Credentials are sealed and never shown.">
         {!adding && (
           <Key weight="main" onClick={() => setAdding(true)}>
             Connect an account
@@ -38,7 +38,7 @@ function List({ items, role }: { items: Account[]; role: string }) {
   if (items.length === 0)
     return (
       <Empty picture={<EmptyMooring />} title={`No ${role} is connected yet`}>
-        Connect an account: its credential is tried at once, and you see what it may do.
+        Connect an account: its credential is tested immediately, and its rights are shown.
       </Empty>
     )
   return (
@@ -53,7 +53,7 @@ function List({ items, role }: { items: Account[]; role: string }) {
 function stands(a: Account): { light: Light; word: string } {
   if (a.troubled > 0) return { light: 'settling', word: `${count(a.troubled, 'zone')} to look at` }
   if (a.zones === 0) return { light: 'none', word: 'no zone yet' }
-  return { light: 'settled', word: `${count(a.zones, 'zone')} looked after` }
+  return { light: 'settled', word: `${count(a.zones, 'zone')} managed` }
 }
 
 function Row({ account: a, role }: { account: Account; role: string }) {

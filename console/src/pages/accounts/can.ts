@@ -7,7 +7,7 @@ const span = (nanoseconds: number) => (nanoseconds >= 1e9 ? `${nanoseconds / 1e9
 
 export function can(c: Caps): string[] {
   const list: string[] = []
-  const what = { set: 'record sets', record: 'single records', zone: 'the whole zone at once' }[c.granularity as 'set' | 'record' | 'zone']
+  const what = { set: 'record sets', record: 'single records', zone: 'the whole zone in one request' }[c.granularity as 'set' | 'record' | 'zone']
   list.push(c.granularity === 'zone' ? `takes ${what}` : `takes ${what}, ${c.batch_size > 0 ? `at most ${c.batch_size} in a request` : 'any number in a request'}`)
   if (!c.atomic) list.push('does the changes of a request one after the other')
   if (c.delayed) list.push('accepts changes first and does them later')
@@ -17,6 +17,6 @@ export function can(c: Caps): string[] {
   if (c.texts === 'joined') list.push('keeps TXT as one text')
   if (c.texts === 'single') list.push('keeps TXT as one string of at most 255 octets')
   if (c.apex_alias) list.push('has an ALIAS for the apex')
-  for (const e of c.extras ?? []) list.push(`has the attribute ${e.name} (${e.about})`)
+  for (const e of c.attributes ?? []) list.push(`has the attribute ${e.name} (${e.description})`)
   return list
 }

@@ -92,7 +92,7 @@ export function Connect({ close }: { close: () => void }) {
           </label>
           <input id={id + 'secret'} name="secret" type="password" required autoComplete="off" className="field" />
           <p className="mt-1 text-fine text-soft">
-            {kind === 'update' ? 'A key as ALGORITHM:NAME:SECRET, such as hmac-sha256:beacon-key:… in Base64. ' : ''}It is tried, then kept sealed; nobody can read it back.
+            {kind === 'update' ? 'A key as ALGORITHM:NAME:SECRET, such as hmac-sha256:beacon-key:… in Base64. ' : ''}It is tested, then sealed; it cannot be read back.
           </p>
         </div>
         <div className="sm:col-span-2">
@@ -108,7 +108,7 @@ export function Connect({ close }: { close: () => void }) {
             Try and keep it
           </Key>
           <Key weight="quiet" onClick={close}>
-            Not now
+            Cancel
           </Key>
         </div>
       </form>

@@ -34,10 +34,10 @@ export function Rotate({ name, role, close }: { name: string; role: string; clos
       {rotate.error && <Trouble error={rotate.error} />}
       <div className="flex gap-3">
         <Key type="submit" weight="main" busy={rotate.isPending}>
-          Try and take it
+          Test and save
         </Key>
         <Key weight="quiet" onClick={close}>
-          Not now
+          Cancel
         </Key>
       </div>
     </form>

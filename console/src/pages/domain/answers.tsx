@@ -31,7 +31,7 @@ function List({ name }: { name: string }) {
                   <li key={i} className="rounded-key bg-sunken p-2">
                     <p className="flex flex-wrap justify-between gap-x-3">
                       <span className="data">{h.asked}</span>
-                      <span className={`text-fine ${h.problem ? 'text-wrong' : 'text-soft'}`}>
+                      <span className={`text-fine ${h.problem ? 'text-alarm' : 'text-soft'}`}>
                         {h.problem ?? h.says} {h.took > 0 && `· ${h.over}, ${h.took.toFixed(1)} ms`}
                       </span>
                     </p>

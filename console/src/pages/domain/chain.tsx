@@ -26,7 +26,7 @@ export function Chain() {
   if (!checked) {
     return (
       <Empty picture={<EmptyHarbour />} title="This domain has not been checked yet">
-        <p>A check asks the registrar, every parent server, every nameserver and every resolver. The first is made soon after a definition is taken.</p>
+        <p>A check asks the registrar, every parent server, every nameserver and every resolver. The first check starts soon after a definition is accepted.</p>
         <Key weight="main" className="mt-3" busy={check.isPending} onClick={() => check.mutate()}>
           Check now
         </Key>
@@ -66,9 +66,9 @@ function Seen({ report: r }: { report: Report }) {
 }
 
 const signed: Record<string, { light: Light; text: string }> = {
-  secure: { light: 'settled', text: 'A chain of signatures leads from the root to the domain.' },
-  insecure: { light: 'none', text: 'The domain is not signed, and nobody expects it to be.' },
-  bogus: { light: 'wrong', text: 'Validating resolvers refuse the domain’s answers. The findings say why.' },
+  secure: { light: 'settled', text: 'Signed, with a valid chain from the root.' },
+  insecure: { light: 'none', text: 'The domain is not signed, and the parent has no DS.' },
+  bogus: { light: 'alarm', text: 'Validating resolvers refuse the domain’s answers. The findings say why.' },
 }
 
 /** Whether the domain can be validated, where that was looked at. */
@@ -90,7 +90,7 @@ const key = (list: string[]) => list.map(plain).sort().join(' ')
 function against(set: string[], report: Report): Light {
   if (set.length === 0) return 'none'
   if (report.wanted.length === 0 || key(set) === key(report.wanted)) return 'settled'
-  return report.old && key(set) === key(report.old) ? 'settling' : 'wrong'
+  return report.old && key(set) === key(report.old) ? 'settling' : 'alarm'
 }
 
 function Column({ step, title, light, children }: { step: number; title: string; light: Light; children: React.ReactNode }) {
@@ -110,24 +110,24 @@ function RegistrarSays({ report: r }: { report: Report }) {
   const g = r.registrar
   const waiting = g && g.saved.length > 0 && key(g.saved) !== key(g.active)
   return (
-    <Column step={1} title="Registrar says" light={!g ? 'none' : g.problem ? 'unknown' : against(g.active, r)}>
+    <Column step={1} title="Registrar" light={!g ? 'none' : g.problem ? 'unknown' : against(g.active, r)}>
       {!g && <p className="text-soft">No registrar account is named for this domain.</p>}
       {g?.problem && <p className="text-unknown">{g.problem}</p>}
       {g && !g.problem && (
         <div>
-          <p className="text-fine text-soft">{g.account}, in force</p>
+          <p className="text-fine text-soft">{g.account}, active</p>
           <Names list={g.active} wanted={r.wanted} />
         </div>
       )}
       {waiting && (
         <div className="rounded-key bg-settling-wash p-2.5">
-          <p className="text-fine font-semibold text-settling">Saved, not in force</p>
+          <p className="text-fine font-semibold text-settling">Saved, not active</p>
           <Names list={g.saved} wanted={r.wanted} />
         </div>
       )}
       {r.wanted.length > 0 && (
         <details className="text-fine">
-          <summary className="text-soft">What is wanted</summary>
+          <summary className="text-soft">Desired nameservers</summary>
           <Names list={r.wanted} />
         </details>
       )}
@@ -147,11 +147,11 @@ function ParentServes({ report: r }: { report: Report }) {
 function NameserversAnswer({ report: r }: { report: Report }) {
   const inForce = new Set(r.parents.flatMap((p) => p.nameservers))
   const groups: [string, Source[]][] = [
-    ['in force', r.servers.filter((s) => inForce.has(s.name))],
+    ['active', r.servers.filter((s) => inForce.has(s.name))],
     ['the old ones', r.servers.filter((s) => !inForce.has(s.name) && r.old?.includes(s.name))],
-    ['wanted', r.servers.filter((s) => !inForce.has(s.name) && !r.old?.includes(s.name))],
+    ['desired', r.servers.filter((s) => !inForce.has(s.name) && !r.old?.includes(s.name))],
   ]
-  const light = worst(groups[0]![1].map((s) => (s.problem ? 'wrong' : against(s.nameservers, r))))
+  const light = worst(groups[0]![1].map((s) => (s.problem ? 'alarm' : against(s.nameservers, r))))
   return (
     <Column step={3} title="Nameservers answer" light={light}>
       {groups.map(([label, sources]) =>
@@ -169,7 +169,7 @@ function NameserversAnswer({ report: r }: { report: Report }) {
 }
 
 function worst(lights: Light[]): Light {
-  return (['wrong', 'unknown', 'none', 'settling', 'settled'] as const).find((l) => lights.includes(l)) ?? 'none'
+  return (['alarm', 'unknown', 'none', 'settling', 'settled'] as const).find((l) => lights.includes(l)) ?? 'none'
 }
 
 /** Servers with what they gave; those that give the same as the one above are said in short. */
@@ -185,7 +185,7 @@ function Sources({ sources, report, fact, own }: { sources: Source[]; report: Re
               <span className="data">{own ? <MarkedName name={s.name} wanted={report.old?.includes(s.name) ? [] : report.wanted} /> : plain(s.name)}</span>
               {!s.problem && <span className="text-fine text-soft">{fact(s)}</span>}
             </p>
-            {s.problem ? <p className="text-fine text-wrong">{s.problem}</p> : same ? <p className="text-fine text-soft">the same</p> : <Names list={s.nameservers} wanted={report.wanted} />}
+            {s.problem ? <p className="text-fine text-alarm">{s.problem}</p> : same ? <p className="text-fine text-soft">the same</p> : <Names list={s.nameservers} wanted={report.wanted} />}
           </li>
         )
       })}
@@ -195,10 +195,10 @@ function Sources({ sources, report, fact, own }: { sources: Source[]; report: Re
 
 const sees: Record<string, { light: Light; word: string }> = {
   new: { light: 'settled', word: 'the new' },
-  current: { light: 'settled', word: 'what is in force' },
+  current: { light: 'settled', word: 'the active set' },
   old: { light: 'settling', word: 'still the old' },
-  other: { light: 'wrong', word: 'something else' },
-  unknown: { light: 'unknown', word: 'could not tell' },
+  other: { light: 'alarm', word: 'something else' },
+  unknown: { light: 'unknown', word: 'check failed' },
 }
 
 function ResolversSee({ report: r }: { report: Report }) {
@@ -233,7 +233,7 @@ function Resolver({ view: v, wanted }: { view: ResolverView; wanted: string[] })
       )}
       {v.until && world && (
         <p className="text-fine text-settling">
-          must have let go by {moment(Date.parse(v.until), world.now)}, in {span(Date.parse(v.until) - world.now)}
+          expires by {moment(Date.parse(v.until), world.now)}, in {span(Date.parse(v.until) - world.now)}
         </p>
       )}
     </li>

@@ -16,7 +16,7 @@ export function ChangeList({ steps, zone }: { steps: Step[]; zone: string }) {
       <ul className="overflow-hidden rounded-key border border-line">
         {steps.map((s, i) => (
           <li key={i} className="border-b border-line last:border-0">
-            {!none(s.before) && <Line sign="−" word="goes" set={s.before} zone={zone} tone="bg-wrong-wash" />}
+            {!none(s.before) && <Line sign="−" word="goes" set={s.before} zone={zone} tone="bg-alarm-wash" />}
             {!none(s.after) && <Line sign="+" word="comes" set={s.after} zone={zone} tone="bg-settled-wash" />}
           </li>
         ))}
@@ -81,7 +81,7 @@ function Sets({ list, zone }: { list: DiffItem[]; zone: string }) {
               {relative(item.key.name, zone)} {item.key.type}
             </p>
             <dl className="data grid grid-cols-[auto_1fr] gap-x-3">
-              <dt className="font-sans text-soft">wanted</dt>
+              <dt className="font-sans text-soft">desired</dt>
               <dd>{text(item.wanted)}</dd>
               <dt className="font-sans text-soft">there now</dt>
               <dd>{text(item.live)}</dd>

@@ -26,16 +26,16 @@ export function Changes() {
       {(z) =>
         z.placements.length === 0 || !z.revision ? (
           <Empty picture={<EmptyChart />} title="Nothing can be written yet">
-            {z.revision ? 'The zone is placed at no provider: name one in its definition. ' : 'It is not known what the zone should contain. '}
-            <Link className="link" to={`/define?zone=${name}`}>
-              Put out a definition
+            {z.revision ? 'The zone is placed at no provider: name one in its definition. ' : 'The zone has no desired records yet. '}
+            <Link className="link" to={`/apply?zone=${name}`}>
+              Apply a definition
             </Link>
             .
           </Empty>
         ) : (
           <>
             <Lists name={name} running={z.placements.flatMap((p) => (p.last_sync ? [{ account: p.account, sync: p.last_sync }] : []))} />
-            <ZoneSettingsPlate name={name} settings={z.settings} ledBy={z.managed_by} />
+            <ZoneSettingsPlate name={name} settings={z.settings} managedBy={z.managed_by} />
             <DeletePlate name={name} />
           </>
         )
@@ -67,8 +67,8 @@ function Nothing({ difference: d }: { difference: Difference }) {
   const changed = d.drift.length > 0
   return (
     <p className="flex flex-wrap items-center gap-2">
-      <Tag light={changed ? 'settling' : 'settled'}>{changed ? 'changed elsewhere' : 'in step'}</Tag>
-      {changed ? 'Nothing of ours is to be written; somebody changed what is there.' : 'The provider has what the zone should contain.'}
+      <Tag light={changed ? 'settling' : 'settled'}>{changed ? 'changed elsewhere' : 'in sync'}</Tag>
+      {changed ? 'Nothing is pending; records were changed at the provider.' : 'The provider has the desired records.'}
     </p>
   )
 }
@@ -86,14 +86,14 @@ function Placement({ name, difference: d, sync, revert, setRevert }: PlacementPr
   return (
     <Plate
       title={`At ${d.account}`}
-      aside={d.new_zone ? 'the zone is not there yet; it will be made' : `${count(d.in_sync, 'set')} in step`}
+      aside={d.new_zone ? 'the zone is not there yet; it will be made' : `${count(d.in_sync, 'set')} in sync`}
     >
       {d.steps.length > 0 && <ChangeList steps={d.steps} zone={name} />}
       {d.steps.length === 0 && d.conflicts.length === 0 && <Nothing difference={d} />}
       <Items title="Changed elsewhere since we placed it" list={d.drift} zone={name}>
-        <p className="mt-2 text-soft">These are left as they are, until you put them back (tick below and write) or take them over.</p>
+        <p className="mt-2 text-soft">These stay as they are until you revert them (tick below and write) or adopt them.</p>
         <Key className="mt-2" busy={adopt.isPending} onClick={() => adopt.mutate({ account: d.account, allow: allowed })}>
-          Take over what {d.account} has
+          Adopt the records of {d.account}
         </Key>
       </Items>
       {(d.drift.length > 0 || revert) && (
@@ -104,20 +104,20 @@ function Placement({ name, difference: d, sync, revert, setRevert }: PlacementPr
       <Items title="Conflicts: changed here and there" list={d.conflicts} zone={name}>
         <p className="text-soft">These stop the writing. Correct the definition, or the record at the provider.</p>
       </Items>
-      <Items title="Somebody else's, left alone" list={d.foreign} zone={name} />
+      <Items title="Foreign records, left alone" list={d.foreign} zone={name} />
       {d.notes.length > 0 && (
         <div className="mt-4">
           <Findings list={d.notes} />
         </div>
       )}
       {guards.length > 0 && (
-        <fieldset className="mt-4 rounded-plate border-2 border-wrong p-4">
-          <legend className="px-1 font-semibold">Before this is written, say yes to it</legend>
+        <fieldset className="mt-4 rounded-plate border-2 border-alarm p-4">
+          <legend className="px-1 font-semibold">Allow these guards before writing</legend>
           {guards.map((g) => (
             <div key={g.code + g.subject} className="mb-3">
               <Findings list={[g]} />
               <Check className="mt-1 ml-4" checked={allowed.includes(g.code)} onChange={(yes) => allow(yes ? [...allowed, g.code] : allowed.filter((c) => c !== g.code))}>
-                Yes, this is meant
+                Allow it
               </Check>
             </div>
           ))}

@@ -40,7 +40,7 @@ export function DomainPage() {
                 }
               >
                 <Key onClick={() => check.mutate()} busy={check.isPending}>
-                  {check.isPending ? 'Asking everybody' : 'Check now'}
+                  {check.isPending ? 'Checking' : 'Check now'}
                 </Key>
               </PageHead>
               {check.error && (

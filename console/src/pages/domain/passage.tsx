@@ -4,7 +4,7 @@ import { Link } from 'react-router'
 import type { Stage } from '../../api/types'
 
 const stages: Record<string, { title: string; to: string; act: string }> = {
-  records: { title: 'Records known', to: '/define', act: 'Write a definition' },
+  records: { title: 'Records known', to: '/apply', act: 'Write a definition' },
   placed: { title: 'At the provider', to: 'changes', act: 'See and write the changes' },
   delegated: { title: 'Delegated', to: 'delegation', act: 'Change the nameservers' },
   settled: { title: 'Settled', to: '.', act: 'See who is behind' },

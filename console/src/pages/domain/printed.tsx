@@ -45,7 +45,7 @@ function Body({ report: r, label }: { report: Report; label: string }) {
         <p>{sentence}</p>
         <p className="text-soft">
           Looked at on {new Date(r.checked_at).toISOString().slice(0, 16).replace('T', ' ')} UTC.
-          {r.settles_by && Date.parse(r.settles_by) > now && ` Every cache that keeps to the rules has let go by ${moment(Date.parse(r.settles_by), now)}.`}
+          {r.settles_by && Date.parse(r.settles_by) > now && ` The old answers expire from every cache by ${moment(Date.parse(r.settles_by), now)}.`}
         </p>
       </header>
       <Part title="Who says what">
@@ -81,11 +81,11 @@ function Body({ report: r, label }: { report: Report; label: string }) {
       </Part>
       {r.dnssec !== 'indeterminate' && (
         <Part title="Signatures (DNSSEC)">
-          <p>{r.dnssec === 'secure' ? 'A chain of signatures leads from the root to the domain.' : r.dnssec === 'bogus' ? 'Validating resolvers refuse the answers.' : 'The domain is not signed.'}</p>
+          <p>{r.dnssec === 'secure' ? 'Signed, with a valid chain from the root.' : r.dnssec === 'bogus' ? 'Validating resolvers refuse the answers.' : 'The domain is not signed.'}</p>
         </Part>
       )}
       {!!r.arrival?.websites.length && (
-        <Part title="Sites">
+        <Part title="Websites">
           <ul className="list-disc pl-5">
             {r.arrival.websites.map((s) => (
               <li key={s.name}>

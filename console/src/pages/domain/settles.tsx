@@ -18,7 +18,7 @@ export function Settles({ report: r }: { report: Report }) {
       <div className="flex flex-wrap items-center gap-x-5 gap-y-2">
         <Lamp light="settling" size={40} />
         <div className="min-w-44">
-          <p className="text-fine text-soft">Every cache has let go in</p>
+          <p className="text-fine text-soft">The old answers expire in</p>
           <p role="timer" className="font-mono text-dial font-semibold">
             {span(by - world.now)}
           </p>
@@ -35,7 +35,7 @@ export function Settles({ report: r }: { report: Report }) {
           <dt className="text-soft">now</dt>
           <dd className="font-mono">{moment(world.now, world.now)}</dd>
         </dl>
-        {world.rate !== 1 && <p className="ml-auto max-w-44 text-fine text-soft">World time: {world.rate} times as fast as the wall&rsquo;s, so this takes <span className="whitespace-nowrap">{span((by - world.now) / world.rate)}</span> of yours.</p>}
+        {world.rate !== 1 && <p className="ml-auto max-w-44 text-fine text-soft">Simulated time: {world.rate} times as fast as real time, so this takes <span className="whitespace-nowrap">{span((by - world.now) / world.rate)}</span> of yours.</p>}
       </div>
       <Gauge now={world.now} by={by} likely={likely} from={begun(r, world.now)} />
       <Sums report={r} now={world.now} title="Why then" />

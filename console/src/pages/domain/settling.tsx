@@ -14,7 +14,7 @@ const words: Record<string, string> = {
   mixed: 'gave old and new answers',
   new: 'saw the new',
   silent: 'could not be asked',
-  unknown: 'could not be told',
+  unknown: 'not known',
 }
 
 const width = 640
@@ -43,7 +43,7 @@ export function SettlingPicture({ report: r }: { report: Report }) {
   const to = Math.max(by, now) + (by - from) * 0.04
   const at = (t: number) => place(t, from, to)
   return (
-    <Plate title="Who came over when" aside={over ? 'the last change, all over' : 'amber: the old, green: the new; the dashed line is where every cache must have let go'}>
+    <Plate title="Resolver timeline" aside={over ? 'the last change, all over' : 'amber: old, green: new; at the dashed line the old answer expires from every cache'}>
       {!over && (
         <p className="grid grid-cols-[minmax(5rem,9rem)_1fr] gap-x-3 pb-1 text-fine">
           <span />
@@ -112,5 +112,5 @@ function told(v: ResolverView, now: number, world: number): string {
   }
   if (first !== undefined) return `${v.name} was never seen with the old`
   if (predicted !== undefined) return `${v.name} still has the old; most likely it lets go in ${span(predicted - now)}, at ${moment(predicted, world)}`
-  return `${v.name} ${words[f.marks?.at(-1)?.sees ?? 'unknown'] ?? 'could not be told'}`
+  return `${v.name} ${words[f.marks?.at(-1)?.sees ?? 'unknown'] ?? 'not known'}`
 }

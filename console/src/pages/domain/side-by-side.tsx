@@ -5,10 +5,10 @@ import { count } from '../../parts/text'
 
 function stands(d: Difference): { light: Light; word: string } {
   if (d.new_zone) return { light: 'none', word: 'not there yet' }
-  if (d.conflicts.length > 0) return { light: 'wrong', word: 'conflict' }
+  if (d.conflicts.length > 0) return { light: 'alarm', word: 'conflict' }
   if (d.drift.length > 0) return { light: 'settling', word: 'changed elsewhere' }
-  if (d.steps.length > 0) return { light: 'settling', word: 'to write' }
-  return { light: 'settled', word: 'in step' }
+  if (d.steps.length > 0) return { light: 'settling', word: 'pending' }
+  return { light: 'settled', word: 'in sync' }
 }
 
 export function SideBySide({ list, zone }: { list: Difference[]; zone: string }) {
@@ -17,12 +17,12 @@ export function SideBySide({ list, zone }: { list: Difference[]; zone: string })
   return (
     <section aria-label={`Placements of ${zone}`} className="plate p-4">
       <h2 className="text-lead font-semibold">Served at {count(list.length, 'provider')}</h2>
-      <p className="text-soft">{alike ? 'All of them hold the same: what the zone should contain.' : 'They do not hold the same: who asks one may get another answer than who asks the other.'}</p>
+      <p className="text-soft">{alike ? 'All of them have the desired records.' : 'They differ: clients may get different answers.'}</p>
       <div className="mt-3 overflow-x-auto" tabIndex={0} role="region" aria-label="Placements side by side">
         <table className="w-full text-left">
           <thead>
             <tr className="border-b border-line text-fine text-soft">
-              {['Account', 'Stands', 'As wanted', 'To write', 'Changed elsewhere', 'Not held there', 'Somebody else’s'].map((h) => (
+              {['Account', 'State', 'In sync', 'Pending', 'Changed elsewhere', 'Unsupported', 'Foreign'].map((h) => (
                 <th key={h} scope="col" className="py-1.5 pr-4 font-semibold">
                   {h}
                 </th>

@@ -8,7 +8,7 @@ import { moment, plain } from '../../parts/text'
 const states: Record<string, { light: Light; word: string }> = {
   settled: { light: 'settled', word: 'Settled' },
   settling: { light: 'settling', word: 'Settling' },
-  'needs-action': { light: 'wrong', word: 'Needs action: waiting will not fix this' },
+  'needs-action': { light: 'alarm', word: 'Needs action: waiting will not fix this' },
   'no-address': { light: 'none', word: 'No address' },
   'not-checked': { light: 'unknown', word: 'Not checked' },
 }
@@ -16,7 +16,7 @@ const states: Record<string, { light: Light; word: string }> = {
 export function Sites({ report: r }: { report: Report }) {
   if (!r.arrival || r.arrival.websites.length === 0) return null
   return (
-    <Plate title="Sites" aside="where names lead, what answers there, and whether a certificate could be had">
+    <Plate title="Websites" aside="addresses, what answers there, and whether a certificate can be issued">
       <ul className="grid gap-4 lg:grid-cols-2">
         {r.arrival.websites.map((s) => (
           <Site key={s.name} site={s} now={Date.parse(r.checked_at)} />
@@ -67,8 +67,8 @@ function Site({ site: s, now }: { site: SiteView; now: number }) {
       ))}
       {s.behind?.map((b) => (
         <p key={b.who} className="mt-1 text-fine text-settling">
-          {b.who} still leads to {b.addresses.length > 0 ? b.addresses.join(', ') : 'nowhere'}
-          {b.until && `; must have let go by ${moment(Date.parse(b.until), now)}`}
+          {b.who} still returns {b.addresses.length > 0 ? b.addresses.join(', ') : 'nowhere'}
+          {b.until && `; expires by ${moment(Date.parse(b.until), now)}`}
         </p>
       ))}
       {s.state !== 'no-address' && (
@@ -118,7 +118,7 @@ function Ready({ over, ready: r }: { over: string; ready: SiteReadiness }) {
     <div className="mt-1 text-fine">
       <p className="flex items-center gap-2">
         <Lamp light={light} size={14} />
-        {over}: {r.ready ? 'yes' : r.unknown ? 'could not tell' : 'not yet'}
+        {over}: {r.ready ? 'yes' : r.unknown ? 'check failed' : 'not yet'}
       </p>
       {!!why?.length && (
         <ul className="list-disc pl-9 text-soft">

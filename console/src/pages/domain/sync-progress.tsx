@@ -7,7 +7,7 @@ import { type Light, Tag } from '../../parts/lamp'
 import { count, wall } from '../../parts/text'
 import { Requests } from './requests'
 
-const lights: Record<string, Light> = { pending: 'settling', running: 'settling', retrying: 'settling', cancelled: 'none', done: 'settled', blocked: 'wrong', failed: 'wrong' }
+const lights: Record<string, Light> = { pending: 'settling', running: 'settling', retrying: 'settling', cancelled: 'none', done: 'settled', blocked: 'alarm', failed: 'alarm' }
 
 /** What is said elsewhere on the page already, by the codes of findings, is not said here again. */
 export function SyncProgress({ sync: s, said }: { sync: Sync; said: string[] }) {
@@ -30,7 +30,7 @@ export function SyncProgress({ sync: s, said }: { sync: Sync; said: string[] }) 
           </p>
           {s.retrying && (
             <p className="mt-1 wrap-anywhere">
-              Waiting for {s.account} since {wall(s.retrying.since)}, next try by {wall(s.retrying.next_try)}: {s.retrying.problem} It goes on by itself.
+              Waiting for {s.account} since {wall(s.retrying.since)}, next try by {wall(s.retrying.next_try)}: {s.retrying.problem} It continues automatically.
             </p>
           )}
           <Key className="mt-2" busy={cancel.isPending} onClick={() => cancel.mutate(s.id)}>

@@ -7,7 +7,7 @@ import { type Light, Tag } from '../../parts/lamp'
 import { count, wall } from '../../parts/text'
 import { Requests } from './requests'
 
-const lights: Record<string, Light> = { pending: 'settling', running: 'settling', retrying: 'settling', cancelled: 'none', done: 'settled', blocked: 'wrong', failed: 'wrong' }
+const lights: Record<string, Light> = { pending: 'settling', running: 'settling', retrying: 'settling', cancelled: 'none', done: 'settled', blocked: 'alarm', failed: 'alarm' }
 const few = 6
 
 export function PastSyncs({ name }: { name: string }) {

@@ -6,24 +6,24 @@ import { Check } from '../../parts/check'
 import { Key, Plate, Trouble } from '../../parts/kit'
 
 const drifts = [
-  { value: 'manual', say: 'are shown, and somebody decides' },
-  { value: 'revert', say: 'are put back by themselves' },
-  { value: 'adopt', say: 'are taken over by themselves' },
+  { value: 'manual', say: 'are shown; a user decides' },
+  { value: 'revert', say: 'are reverted automatically' },
+  { value: 'adopt', say: 'are adopted automatically' },
 ]
 
-export function ZoneSettingsPlate({ name, settings, ledBy }: { name: string; settings: ZoneSettings; ledBy: string }) {
+export function ZoneSettingsPlate({ name, settings, managedBy }: { name: string; settings: ZoneSettings; managedBy: string }) {
   const [editing, edit] = useState(false)
   return (
-    <Plate title="How it is looked after" className="mt-5" aside={ledBy ? `said in ${ledBy}` : undefined}>
+    <Plate title="Zone settings" className="mt-5" aside={managedBy ? `set in ${managedBy}` : undefined}>
       {editing ? (
         <Form name={name} settings={settings} close={() => edit(false)} />
       ) : (
         <>
           <p>
-            Changes made elsewhere {drifts.find((d) => d.value === settings.drift)?.say}.{settings.keep_existing && ' Sets that were there before us are left, whatever is wanted.'}
+            Changes made elsewhere {drifts.find((d) => d.value === settings.drift)?.say}.{settings.keep_existing && ' Record sets that were at the provider before are kept.'}
           </p>
           <p>
-            Sites: <span className="data">{settings.websites?.join(', ') || 'none'}</span>
+            Websites: <span className="data">{settings.websites?.join(', ') || 'none'}</span>
           </p>
           {settings.protect.length > 0 && (
             <p>
@@ -35,11 +35,11 @@ export function ZoneSettingsPlate({ name, settings, ledBy }: { name: string; set
               <span className="data">{e.set}</span> has {e.name} <span className="data">{e.value}</span> where the provider knows it.
             </p>
           ))}
-          {ledBy ? (
-            <p className="mt-2 text-soft">Its definition file leads: change it there.</p>
+          {managedBy ? (
+            <p className="mt-2 text-soft">A definition file manages the zone: change the settings there.</p>
           ) : (
             <Key className="mt-3" onClick={() => edit(true)}>
-              Change this
+              Change settings
             </Key>
           )}
         </>
@@ -86,14 +86,14 @@ function Form({ name, settings, close }: { name: string; settings: ZoneSettings;
         </select>
       </div>
       <Check name="keep_existing" defaultChecked={settings.keep_existing}>
-        Leave sets that were there before us, whatever is wanted
+        Keep record sets that were at the provider before
       </Check>
       <div className="max-w-lg">
         <label className="label" htmlFor={id + 'websites'}>
-          Names that carry a site
+          Websites
         </label>
         <input id={id + 'websites'} name="websites" spellCheck={false} className="field data" defaultValue={settings.websites?.join(', ')} />
-        <p className="mt-1 text-fine text-soft">@ is the domain itself; checks look at each of them</p>
+        <p className="mt-1 text-fine text-soft">@ is the domain itself; checks visit each of them</p>
       </div>
       <div className="grid gap-4 sm:grid-cols-2">
         <div>
@@ -117,7 +117,7 @@ function Form({ name, settings, close }: { name: string; settings: ZoneSettings;
           Keep this
         </Key>
         <Key weight="quiet" onClick={close}>
-          Not now
+          Cancel
         </Key>
       </div>
     </form>

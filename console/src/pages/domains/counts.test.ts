@@ -20,4 +20,4 @@ test('or in one state', () =>
     ['nameserver-lame', 2],
     ['no-tcp', 1],
   ]))
-test('the outcome of a check of all is told in words', () => expect(counted({ wrong: 1, settled: 3 })).toBe('3 settled, 1 wrong'))
+test('the outcome of a check of all is told in words', () => expect(counted({ 'needs-action': 1, settled: 3 })).toBe('3 settled, 1 needs action'))

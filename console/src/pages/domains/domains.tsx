@@ -18,8 +18,8 @@ export function Domains() {
       <PageHead title="Domains" lead="Every domain and its state.">
         <div className="flex flex-wrap items-start justify-end gap-3">
           {(counts.data?.total ?? 0) > 0 && <LookAtAll />}
-          <Link to="/define" className="inline-flex min-h-10 items-center rounded-key bg-action px-4 font-semibold text-on-action hover:bg-action-hover">
-            Bring a domain in
+          <Link to="/apply" className="inline-flex min-h-10 items-center rounded-key bg-action px-4 font-semibold text-on-action hover:bg-action-hover">
+            Add a domain
           </Link>
         </div>
       </PageHead>
@@ -28,7 +28,7 @@ export function Domains() {
           total === 0 ? (
             <Empty picture={<EmptyHarbour />} title="No domains yet">
               A domain comes in with a definition: the records of its zone, and the provider that serves it. Begin with one that your registrar holds, below, or{' '}
-              <Link className="link" to="/define">
+              <Link className="link" to="/apply">
                 write a definition
               </Link>
               .

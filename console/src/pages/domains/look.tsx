@@ -1,20 +1,20 @@
 // A brief look at all domains: begun here, followed until it is through, and told in a line.
-import { useGlances, useLookAtAll } from '../../api/hooks'
+import { useBriefChecks, useStartBriefCheck } from '../../api/hooks'
 import { Key, Trouble } from '../../parts/kit'
 import { standing } from '../../parts/lamp'
 
 export function LookAtAll() {
-  const begin = useLookAtAll()
-  const { data } = useGlances(begin.data?.since)
+  const begin = useStartBriefCheck()
+  const { data } = useBriefChecks(begin.data?.since)
   const through = data && data.ended !== null
   return (
     <div className="grid max-w-md justify-items-end gap-2 text-right">
       <Key onClick={() => begin.mutate()} busy={begin.isPending || (!!data && !through)}>
-        Look at all now
+        Start brief check
       </Key>
       <p role="status" className="min-h-9 text-fine text-soft">
         {data && !through && `${data.looked} of ${data.domains} looked at`}
-        {through && `Looked at briefly: ${counted(data.verdicts)}. Who stands otherwise than before is checked now.`}
+        {through && `Brief check: ${counted(data.verdicts)}. Domains whose state changed are being checked.`}
       </p>
       {begin.error && <Trouble error={begin.error} />}
     </div>

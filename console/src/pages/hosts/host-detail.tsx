@@ -83,13 +83,13 @@ const ReportLine = memo(function ReportLine({ report: r, newest }: { report: Hos
       )}
       {r.arrivals.map((a) => (
         <div key={a.account}>
-          <ol className="flex flex-wrap gap-x-2 gap-y-1 text-fine" aria-label={`On its way to ${a.account}`}>
+          <ol className="flex flex-wrap gap-x-2 gap-y-1 text-fine" aria-label={`Progress at ${a.account}`}>
             <Station label="reported" value="" done />
             <Station label="accepted" value={after(r.reported_at, r.accepted_at)} done />
             <Station label={`written to ${a.account}`} value={after(r.reported_at, a.written_at)} done={!!a.written_at} />
             <Station label="visible at its nameservers" value={after(r.reported_at, a.visible_at)} done={!!a.visible_at} />
           </ol>
-          {a.problem && <p className="text-wrong">{a.problem}</p>}
+          {a.problem && <p className="text-alarm">{a.problem}</p>}
           {newest && a.settles_by && <Caches by={Date.parse(a.settles_by)} />}
         </div>
       ))}
@@ -102,7 +102,7 @@ function Caches({ by }: { by: number }) {
   if (!world || by <= world.now) return null
   return (
     <p className="text-fine text-settling">
-      Caches must have let go of the old address by {moment(by, world.now)}, in {span(by - world.now)}.
+      The old address expires from caches by {moment(by, world.now)}, in {span(by - world.now)}.
     </p>
   )
 }
@@ -123,14 +123,14 @@ function Remove({ name, zone, remove }: { name: string; zone: string; remove: Re
   }
   return (
     <div className="max-w-md">
-      <Notice light="wrong" title={`Shall ${name} follow no longer?`}>
+      <Notice light="alarm" title={`Remove dynamic host ${name}?`}>
         <p>Its token ends with it. The next writing of {zone} brings back what its definition says.</p>
         <div className="mt-3 flex gap-3">
           <Key weight="grave" busy={remove.isPending} onClick={() => remove.mutate(name, { onSuccess: () => void go('/hosts') })}>
             Yes, end it
           </Key>
           <Key autoFocus onClick={() => ask(false)}>
-            Keep it
+            Cancel
           </Key>
         </div>
       </Notice>

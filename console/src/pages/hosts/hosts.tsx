@@ -16,10 +16,10 @@ export function Hosts() {
   return (
     <>
       <title>Hosts · Agile Beacon</title>
-      <PageHead title="Hosts" lead="Names that follow an address which is reported for them: cameras, home lines, anything that moves.">
+      <PageHead title="Dynamic hosts" lead="Names that follow a reported address: cameras, home lines, anything that moves.">
         {!adding && (
           <Key weight="main" onClick={() => setAdding(true)}>
-            Let a name follow
+            Add dynamic host
           </Key>
         )}
       </PageHead>
@@ -27,8 +27,8 @@ export function Hosts() {
       <Shown query={hosts}>
         {({ items }) =>
           items.length === 0 ? (
-            <Empty picture={<EmptyMooring />} title="No name follows an address yet">
-              A host gets a token that can report its own address and do nothing else. Whenever it reports a new one, the record is written to the provider at once.
+            <Empty picture={<EmptyMooring />} title="No dynamic hosts yet">
+              A dynamic host gets a token that can report its own address and nothing else. When it reports a new address, the record is written to the provider immediately.
             </Empty>
           ) : (
             <ul className="grid gap-3">{items.map((h) => <Row key={h.name} host={h} />)}</ul>
@@ -65,11 +65,11 @@ function Add({ close }: { close: () => void }) {
     add.mutate({ name: String(form.get('name')).trim(), v4: form.has('v4'), v6: form.has('v6') })
   }
   return (
-    <Plate title="Let a name follow" className="mb-5">
+    <Plate title="Add dynamic host" className="mb-5">
       <form onSubmit={submit} className="grid gap-4">
         <div className="max-w-lg">
           <label className="label" htmlFor={id}>
-            Name, in a zone that is looked after here
+            Name, in a zone that is managed here
           </label>
           <input id={id} name="name" required autoFocus autoCapitalize="none" spellCheck={false} className="field" placeholder="pier-cam.saltmarsh-ferries.example" />
         </div>
@@ -85,10 +85,10 @@ function Add({ close }: { close: () => void }) {
         {add.error && <Trouble error={add.error} />}
         <div className="flex gap-3">
           <Key type="submit" weight="main" busy={add.isPending}>
-            Make its token
+            Create token
           </Key>
           <Key weight="quiet" onClick={close}>
-            Not now
+            Cancel
           </Key>
         </div>
       </form>
@@ -102,12 +102,12 @@ function Token({ name, token, close }: { name: string; token: string; close: () 
   return (
     <Plate title={`${name} follows now`} className="mb-5 border-2 border-settling">
       <p>
-        Its token can report this one address and nothing else. It is shown <strong>this once</strong>: take it along now.
+        Its token can report this one address and nothing else. It is shown <strong>only once</strong>: copy it now.
       </p>
       <p className="data my-3 rounded-key bg-sunken p-3 select-all" data-token>
         {token}
       </p>
-      <p className="mb-1">The machine, or its router, reports with one request. Without an address, the one that it comes from is taken:</p>
+      <p className="mb-1">The machine, or its router, reports with one request. Without an address, the service uses the one that the request comes from:</p>
       <pre className="data rounded-key bg-sunken p-3 whitespace-pre-wrap" tabIndex={0}>{`curl -u ${name}:TOKEN '${location.origin}/api/v1/report'
 curl -u ${name}:TOKEN '${location.origin}/api/v1/report?v4=ADDRESS&v6=ADDRESS'`}</pre>
       <div className="mt-4 flex gap-3">

@@ -20,7 +20,7 @@ export function Logbook() {
   return (
     <>
       <title>Logbook · Agile Beacon</title>
-      <PageHead title="Logbook" lead="Who did what, newest first. Lines are only ever added.">
+      <PageHead title="Logbook" lead="Who changed what, newest first. Lines are never changed.">
         <Tag light={connection.state === 'open' ? 'settled' : 'unknown'}>{connection.state === 'open' ? 'live' : 'not live'}</Tag>
       </PageHead>
       <div className="mb-4 flex flex-wrap items-end gap-4">

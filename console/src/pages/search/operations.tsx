@@ -8,7 +8,7 @@ import { wall } from '../../parts/text'
 export function Operations() {
   const operations = useOperations()
   return (
-    <Plate title="Operations" aside="changes of many zones at once, newest first">
+    <Plate title="Bulk changes" aside="newest first; each can be undone">
       <Shown query={operations} rows={1}>
         {({ items }) =>
           items.length === 0 ? (
@@ -48,9 +48,9 @@ function Row({ operation: o }: { operation: Operation }) {
             {sure ? (
               <>
                 <Key weight="grave" busy={undo.isPending} onClick={() => undo.mutate(o.id)}>
-                  Put all of it back
+                  Undo bulk change
                 </Key>
-                <Key onClick={() => setSure(false)}>Leave it</Key>
+                <Key onClick={() => setSure(false)}>Cancel</Key>
               </>
             ) : (
               <Key onClick={() => setSure(true)}>

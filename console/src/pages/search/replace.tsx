@@ -32,7 +32,7 @@ export function Replace({ text, type, changed }: { text: string; type: string; c
         <p>It can be undone below. Nothing is written to a provider yet.</p>
         <div className="mt-2 flex flex-wrap gap-2">
           {sync.data ? (
-            <p>{count(sync.data.items.length, 'sync')} asked for; the logbook tells how they end.</p>
+            <p>{count(sync.data.items.length, 'sync')} started; the logbook shows how they end.</p>
           ) : (
             <Key weight="main" busy={sync.isPending} onClick={() => sync.mutate(operation.id)}>
               Write it to the providers
@@ -45,13 +45,13 @@ export function Replace({ text, type, changed }: { text: string; type: string; c
   return (
     <details className="plate p-4 sm:p-5">
       <summary>
-        <h2 className="inline text-lead font-semibold">Change all of these in one step that can be undone</h2>
+        <h2 className="inline text-lead font-semibold">Bulk replace (can be undone)</h2>
       </summary>
       <form onSubmit={submit} className="mt-3 grid gap-3">
         <div className="grid gap-3 sm:grid-cols-[1fr_8rem]">
           <div>
             <label className="label" htmlFor={id + 'to'}>
-              What they shall point at or say
+              New data of the records
             </label>
             <input id={id + 'to'} value={to} onChange={(e) => (setTo(e.target.value), look.reset())} spellCheck={false} autoCapitalize="none" className="field data" placeholder="192.0.2.50" />
           </div>
@@ -90,7 +90,7 @@ export function Replace({ text, type, changed }: { text: string; type: string; c
           {plan.skipped.length > 0 && (
             <div>
               <p>
-                {count(plan.skipped.length, 'zone')} led by definition files, where they have to be changed: {plan.skipped.map(plain).join(', ')}.
+                {count(plan.skipped.length, 'zone')} managed by definition files; change them there: {plan.skipped.map(plain).join(', ')}.
               </p>
               <Check checked={skip} onChange={setSkip}>
                 Leave them out

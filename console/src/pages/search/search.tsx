@@ -19,7 +19,7 @@ export function Search() {
   return (
     <>
       <title>Search · Agile Beacon</title>
-      <PageHead title="Search" lead="Finds records in what all zones should contain, and changes them all at once." />
+      <PageHead title="Search" lead="Find desired records in all zones, and change them in one bulk change." />
       <div className="grid gap-5">
         <Plate>
           <div className="grid gap-3 sm:grid-cols-[1fr_10rem]">
@@ -62,7 +62,7 @@ function Results({ text, type }: { text: string; type: string }) {
       {(hits.length > 0 || changed) && <Replace text={text} type={type} changed={() => setChanged(true)} />}
       <Plate title="Found" aside={<span aria-live="polite">{pages.data && `${count(hits.length, 'record')}${pages.hasNextPage ? ', and there are more' : ''}`}</span>}>
         <Shown query={pages} rows={2}>
-          {() => (hits.length === 0 ? <p className="text-soft">No zone should contain such a record.</p> : <Hits hits={hits} />)}
+          {() => (hits.length === 0 ? <p className="text-soft">No zone has such a desired record.</p> : <Hits hits={hits} />)}
         </Shown>
         {pages.hasNextPage && (
           <Key className="mt-3" busy={pages.isFetchingNextPage} onClick={() => void pages.fetchNextPage()}>

@@ -47,7 +47,7 @@ export function SignIn() {
             <input id="password" name="password" type="password" required autoComplete="current-password" className="field" />
           </div>
           {signIn.error && (
-            <p role="alert" className="rounded-key bg-wrong-wash p-3 text-wrong">
+            <p role="alert" className="rounded-key bg-alarm-wash p-3 text-alarm">
               {signIn.error.message}
             </p>
           )}
@@ -55,7 +55,7 @@ export function SignIn() {
             Sign in
           </Key>
           <p className="text-fine text-soft">
-            The first person is called <span className="data">admin</span>; the password was shown when the service first started.
+            The first user is <span className="data">admin</span>; the password was shown when the service first started.
           </p>
         </form>
       </main>

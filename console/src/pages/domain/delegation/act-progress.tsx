@@ -12,8 +12,8 @@ const states: Record<string, { light: Light; word: string }> = {
   done: { light: 'settled', word: 'done' },
   'not-applied': { light: 'none', word: 'not applied' },
   partial: { light: 'settling', word: 'partial' },
-  blocked: { light: 'wrong', word: 'blocked' },
-  failed: { light: 'wrong', word: 'failed' },
+  blocked: { light: 'alarm', word: 'blocked' },
+  failed: { light: 'alarm', word: 'failed' },
   retrying: { light: 'settling', word: 'retrying' },
   cancelled: { light: 'none', word: 'cancelled' },
 }
@@ -30,7 +30,7 @@ export function ActProgress({ id }: { id: number }) {
       <p>{act.data.message || act.data.problem || 'It is done in the background. You can close this page.'}</p>
       {act.data.retrying && (
         <p className="text-soft">
-          Waiting since {wall(act.data.retrying.since)}, next try by {wall(act.data.retrying.next_try)}. It goes on by itself.
+          Waiting since {wall(act.data.retrying.since)}, next try by {wall(act.data.retrying.next_try)}. It continues automatically.
         </p>
       )}
       {['pending', 'running', 'retrying'].includes(act.data.state) && (

@@ -109,7 +109,7 @@ function Standing({ plan, saved, name }: { plan: Delegated; saved: Lists; name: 
   }
   if (onlySaved(saved, plan)) {
     return (
-      <Notice light="wrong" title="The list is saved at the registrar, and not active.">
+      <Notice light="alarm" title="The list is saved at the registrar, and not active.">
         This is where hours get lost: the registrar keeps the new list, shows it, and goes on publishing the old one. However long one waits, nothing will happen. Make it
         active below.
       </Notice>

@@ -14,7 +14,7 @@ export function Revisions({ name, led }: { name: string; led: boolean }) {
     <Plate title="Revisions" aside="accepted states, newest first">
       {restore.data && (
         <div className="mb-3">
-          <Notice light="settled" title={`Taken as revision ${restore.data.number}.`}>
+          <Notice light="settled" title={`Saved as revision ${restore.data.number}.`}>
             Nothing is written to a provider yet:{' '}
             <Link className="link" to={`/domains/${encodeURIComponent(name)}/changes`}>
               see and write the changes

@@ -1,6 +1,6 @@
 // The draft, always in sight while there is one: what it changes, who changed it, and what becomes of it.
 import { useId, useState } from 'react'
-import { type useAcceptDraft, useDropDraft, useMe } from '../../../api/hooks'
+import { type useAcceptDraft, useDiscardDraft, useMe } from '../../../api/hooks'
 import type { Draft } from '../../../api/types'
 import { Findings } from '../../../parts/findings'
 import { Key, Trouble } from '../../../parts/kit'
@@ -11,7 +11,7 @@ import type { Change } from './shared'
 
 export function DraftBar({ draft, change, accept }: { draft: Draft; change: Change; accept: ReturnType<typeof useAcceptDraft> }) {
   const zone = plain(draft.zone)
-  const drop = useDropDraft(zone)
+  const drop = useDiscardDraft(zone)
   const me = useMe()
   const id = useId()
   const [open, setOpen] = useState(false)
@@ -60,8 +60,8 @@ export function DraftBar({ draft, change, accept }: { draft: Draft; change: Chan
         <span className="flex-1">
           {draft.added.length} added, {draft.removed.length} removed
           {others.length > 0 && <span className="font-semibold">, also by {others.join(', ')}</span>}
-          {errors > 0 && <span className="font-semibold text-wrong">, {count(errors, 'error')}</span>}
-          {draft.overrun.length > 0 && <span className="font-semibold text-wrong">, {count(draft.overrun.length, 'set')} changed meanwhile</span>}
+          {errors > 0 && <span className="font-semibold text-alarm">, {count(errors, 'error')}</span>}
+          {draft.overrun.length > 0 && <span className="font-semibold text-alarm">, {count(draft.overrun.length, 'set')} changed since then</span>}
         </span>
         <Key aria-expanded={open} onClick={() => setOpen(!open)}>
           {open ? 'Hide the change list' : 'Show the change list'}
@@ -69,15 +69,15 @@ export function DraftBar({ draft, change, accept }: { draft: Draft; change: Chan
         {sure ? (
           <>
             <Key weight="grave" busy={drop.isPending} onClick={() => drop.mutate(draft)}>
-              Forget all of it
+              Discard draft
             </Key>
-            <Key onClick={() => setSure(false)}>Keep it</Key>
+            <Key onClick={() => setSure(false)}>Cancel</Key>
           </>
         ) : (
-          <Key onClick={() => setSure(true)}>Drop…</Key>
+          <Key onClick={() => setSure(true)}>Discard draft…</Key>
         )}
         <Key weight="main" busy={accept.isPending} disabled={errors > 0 || draft.overrun.length > 0} onClick={() => accept.mutate({ draft, reason })}>
-          Put it out
+          Accept draft
         </Key>
       </div>
     </section>

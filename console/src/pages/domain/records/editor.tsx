@@ -83,7 +83,7 @@ function Form({ zone, record, change, busy, close, forms }: EditorProps & { form
         </Key>
         {record && (
           <Key weight="grave" busy={busy} onClick={() => change({ records: [{ before: record, after: null }] }, close)}>
-            Take it out
+            Remove record
           </Key>
         )}
         <Key onClick={close}>Cancel</Key>

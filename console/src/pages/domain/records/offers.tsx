@@ -23,7 +23,7 @@ export function Offers({ findings, zone, change, busy }: { findings: Found[]; zo
               </div>
               {change && (
                 <Key busy={busy} onClick={() => change({ sets: f.fix })}>
-                  Mend it<span className="sr-only">: {f.code.replaceAll('-', ' ')}</span>
+                  Add fix to draft<span className="sr-only">: {f.code.replaceAll('-', ' ')}</span>
                 </Key>
               )}
             </div>

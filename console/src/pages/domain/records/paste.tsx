@@ -53,7 +53,7 @@ function Recognised({ zone, rows, change, busy, close }: { zone: string; rows: P
     <div className="mt-3 grid gap-3">
       <ul className="overflow-hidden rounded-key border border-line">
         {rows.slice(0, most).map((row, i) => (
-          <li key={i} className={`border-b border-line px-3 py-1.5 last:border-0 ${row.problem ? 'bg-wrong-wash' : row.left_out ? 'bg-sunken' : ''}`}>
+          <li key={i} className={`border-b border-line px-3 py-1.5 last:border-0 ${row.problem ? 'bg-alarm-wash' : row.left_out ? 'bg-sunken' : ''}`}>
             {row.records.map((r, n) => (
               <p key={n} className="data">
                 <span className="font-semibold">{relative(r.name, zone)}</span> {r.ttl} {r.type} {r.data}
@@ -63,7 +63,7 @@ function Recognised({ zone, rows, change, busy, close }: { zone: string; rows: P
               <>
                 <p className="data">{row.text}</p>
                 <p>
-                  <Tag light="wrong">line {row.line}</Tag> {row.problem}
+                  <Tag light="alarm">line {row.line}</Tag> {row.problem}
                 </p>
               </>
             )}

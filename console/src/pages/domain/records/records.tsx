@@ -1,7 +1,7 @@
 // What the zone should contain: found, judged and changed here. Changes are gathered in a draft that everybody sees.
 import { useCallback, useEffect, useState } from 'react'
 import { Link } from 'react-router'
-import { useAcceptDraft, useEditDraft, useFindings, useRecords, useTakeOver, useZoneDraft } from '../../../api/hooks'
+import { useAcceptDraft, useEditDraft, useFindings, useRecords, useDetach, useZoneDraft } from '../../../api/hooks'
 import { Empty, Key, Notice, Plate, Shown, Trouble } from '../../../parts/kit'
 import { EmptyChart } from '../../../parts/pictures'
 import { useName } from '../domain'
@@ -32,7 +32,7 @@ export function Records() {
       {led !== '' && <Led name={name} by={led} />}
       {edit.error && <Trouble error={edit.error} />}
       {accept.data && seen?.edits.length === 0 && (
-        <Notice light="settled" title={`Taken as revision ${accept.data.number}.`}>
+        <Notice light="settled" title={`Saved as revision ${accept.data.number}.`}>
           Nothing is written to a provider yet:{' '}
           <Link className="link" to={`/domains/${encodeURIComponent(name)}/changes`}>
             see and write the changes
@@ -45,10 +45,10 @@ export function Records() {
         {({ items }) =>
           items.length === 0 && seen?.edits.length === 0 && pasting === undefined ? (
             <Empty picture={<EmptyChart />} title="No records yet">
-              <Link className="link" to={`/define?zone=${name}`}>
-                Put out a definition
+              <Link className="link" to={`/apply?zone=${name}`}>
+                Apply a definition
               </Link>{' '}
-              to say what this zone should contain, or <Key onClick={() => paste('')}>paste records</Key>
+              to set the desired records, or <Key onClick={() => paste('')}>paste records</Key>
             </Empty>
           ) : (
             <Table zone={name} items={items} draft={seen} change={changing} busy={edit.isPending} paste={() => paste('')} />
@@ -77,23 +77,23 @@ function usePasteAnywhere(take: ((text: string) => void) | undefined) {
 
 /** A zone that files lead is changed in its files, unless a person takes it over. */
 function Led({ name, by }: { name: string; by: string }) {
-  const take = useTakeOver(name)
+  const take = useDetach(name)
   const [asked, ask] = useState(false)
   return (
     <div className="grid gap-3">
-      <Notice light="none" title={`Led by ${by}`}>
-        What this zone contains is said by that file; what is changed there arrives with the next <span className="data">beacon apply</span>. To change it here, take it over.
+      <Notice light="none" title={`Managed by ${by}`}>
+        That file has the desired records of this zone; apply it after changes: <span className="data">beacon apply</span>. To change the zone here, detach it.
         <div className="mt-3 flex flex-wrap gap-2">
           {asked ? (
             <>
-              <p className="w-full">From then on the file knows nothing of what is changed here. Its definition as it stands can be had at any time with “beacon zone export {name} --as definition”.</p>
+              <p className="w-full">The file will not contain changes made here. Print the present definition with “beacon zone export {name} --as definition”.</p>
               <Key weight="grave" busy={take.isPending} onClick={() => take.mutate(undefined)}>
-                Take {name} over
+                Detach {name}
               </Key>
-              <Key onClick={() => ask(false)}>Leave it with its file</Key>
+              <Key onClick={() => ask(false)}>Cancel</Key>
             </>
           ) : (
-            <Key onClick={() => ask(true)}>Take it over…</Key>
+            <Key onClick={() => ask(true)}>Detach from file…</Key>
           )}
         </div>
       </Notice>

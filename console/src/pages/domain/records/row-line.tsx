@@ -10,8 +10,8 @@ import { columns, type Change } from './shared'
 
 type RowProps = { row: Row; zone: string; at: number; buttonId: string; follows: boolean; open: boolean; toggle: (row: string, from: string, isOpen: boolean) => void; change?: Change; busy: boolean }
 
-const lights: Record<string, Light> = { error: 'wrong', warning: 'settling', notice: 'none' }
-const tones = { same: '', added: 'bg-settled-wash', removed: 'bg-wrong-wash' }
+const lights: Record<string, Light> = { error: 'alarm', warning: 'settling', notice: 'none' }
+const tones = { same: '', added: 'bg-settled-wash', removed: 'bg-alarm-wash' }
 
 /** Drawn anew only where something about it has changed: scrolling draws the rows that come. */
 export const RowLine = memo(function RowLine({ row, zone, at, buttonId, follows, open, toggle, change, busy }: RowProps) {

@@ -57,7 +57,7 @@ export function Table({ zone, items, draft, change, busy, paste }: TableProps) {
   const toggle = useCallback((row: string, from: string, isOpen: boolean) => (isOpen ? close(from) : setOpen(row)), [close])
   const shown = found.length === rows.length ? count(rows.length, 'record') : `${found.length} of ${count(rows.length, 'record')}`
   return (
-    <Plate title="What it should contain" aside={<span aria-live="polite">{shown}</span>}>
+    <Plate title="Desired records" aside={<span aria-live="polite">{shown}</span>}>
       <div className="mb-3 flex flex-wrap items-end gap-2">
         <div className="min-w-48 flex-1">
           <label className="label" htmlFor={id}>

@@ -1,20 +1,20 @@
 // Putting out a definition: dropped, picked, pasted, or drafted from a zone that is elsewhere; looked over; taken.
 import { useId, useRef, useState } from 'react'
 import { Link, useSearchParams } from 'react-router'
-import { useDefine } from '../../api/hooks'
+import { useApply } from '../../api/hooks'
 import type { Applied, DefinitionFile } from '../../api/types'
 import { Key, Notice, PageHead, Plate, Trouble } from '../../parts/kit'
 import { count, plain } from '../../parts/text'
 import { Drafting } from './drafting'
 import { Taken } from './taken'
 
-export function Define() {
+export function Apply() {
   const [search] = useSearchParams()
   const zone = search.get('zone') ?? ''
   const [name, setName] = useState('pasted.beacon.yaml')
   const [text, setText] = useState('')
-  const look = useDefine()
-  const take = useDefine()
+  const look = useApply()
+  const take = useApply()
   const files: DefinitionFile[] = [{ name, text }]
 
   function change(file: DefinitionFile) {
@@ -28,7 +28,7 @@ export function Define() {
   return (
     <>
       <title>Define · Agile Beacon</title>
-      <PageHead title={zone ? `Bring ${zone} in` : 'Put out a definition'} lead="A definition says what a zone should contain and which provider shall serve it. Nothing is changed before you have seen what it would do." />
+      <PageHead title={zone ? `Add ${zone}` : 'Apply a definition'} lead="A definition has the desired records of a zone and its providers. Nothing changes before you have reviewed the changes." />
       {done ? (
         <Done list={done} again={() => change({ name: 'pasted.beacon.yaml', text: '' })} />
       ) : (
@@ -41,11 +41,11 @@ export function Define() {
           <div className="flex flex-wrap gap-3">
             {looked ? (
               <Key weight="main" busy={take.isPending} onClick={() => take.mutate({ files, dryRun: false, manage: false })}>
-                Take it as what {looked.length === 1 ? 'the zone' : 'these zones'} should contain
+                Accept as desired records
               </Key>
             ) : (
               <Key weight="main" disabled={text.trim() === ''} busy={look.isPending} onClick={() => look.mutate({ files, dryRun: true, manage: false })}>
-                Look it over
+                Review changes
               </Key>
             )}
           </div>
@@ -107,7 +107,7 @@ function WouldDo({ list }: { list: Applied[] }) {
 function Done({ list, again }: { list: Applied[]; again: () => void }) {
   return (
     <div className="grid gap-4">
-      <Notice light="settled" title={`Taken: ${count(list.length, 'zone')}.`}>
+      <Notice light="settled" title={`Accepted: ${count(list.length, 'zone')}.`}>
         The next step is to write it to the provider.
       </Notice>
       {list.map((d) => (
@@ -119,7 +119,7 @@ function Done({ list, again }: { list: Applied[]; again: () => void }) {
       ))}
       <div>
         <Key weight="quiet" onClick={again}>
-          Put out another definition
+          Apply another definition
         </Key>
       </div>
     </div>

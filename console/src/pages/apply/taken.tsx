@@ -7,7 +7,7 @@ import { count, plain } from '../../parts/text'
 
 export function Taken({ defined: d }: { defined: Applied }) {
   return (
-    <Plate title={plain(d.zone)} aside={d.new ? 'new here' : 'looked after already'}>
+    <Plate title={plain(d.zone)} aside={d.new ? 'new here' : 'managed already'}>
       <p>
         {count(d.added.length, 'record')} added, {d.removed.length} removed, {d.same} as before.
       </p>

@@ -1,6 +1,6 @@
 // A definition need not be written by hand: it is drafted from a zone as it is now, at another provider or in a zone file.
 import { useId, useState } from 'react'
-import { useAccounts, useHouseKit, useSketch, useRegistrations } from '../../api/hooks'
+import { useAccounts, useHouseKit, useGenerate, useRegistrations } from '../../api/hooks'
 import type { Account, DefinitionFile } from '../../api/types'
 import { Check } from '../../parts/check'
 import { Key, Plate, Shown, Trouble } from '../../parts/kit'
@@ -15,7 +15,7 @@ export function Drafting({ zone, registrar, drafted, open }: { zone: string; reg
   return (
     <Plate>
       <details open={shown} onToggle={(e) => show(e.currentTarget.open)}>
-        <summary className="text-lead font-semibold">Draft it: from a zone that exists already, or a new one</summary>
+        <summary className="text-lead font-semibold">Generate a definition of an existing or a new zone</summary>
         <div className="mt-3">
           <Shown query={providers} rows={1}>
             {(p) => <Form zone={zone} registrar={registrar} providers={p.items} registrars={registrars.data?.items ?? []} drafted={drafted} />}
@@ -29,7 +29,7 @@ export function Drafting({ zone, registrar, drafted, open }: { zone: string; reg
 type FormProps = { zone: string; registrar: string; providers: Account[]; registrars: Account[]; drafted: Drafted }
 
 function Form({ zone, registrar, providers, registrars, drafted }: FormProps) {
-  const draft = useSketch()
+  const draft = useGenerate()
   const registrations = useRegistrations(registrar)
   const now = registrations.data?.items.find((r) => plain(r.name) === zone)?.active.map(plain) ?? []
   const id = useId()
@@ -70,16 +70,16 @@ function Form({ zone, registrar, providers, registrars, drafted }: FormProps) {
         </select>
       </div>
       <fieldset>
-        <legend className="label">It shall be served at</legend>
-        {now.length > 0 && <p className="text-fine text-soft">Now it is answered by {now.join(', ')}.</p>}
+        <legend className="label">Providers</legend>
+        {now.length > 0 && <p className="text-fine text-soft">It is answered by {now.join(', ')}.</p>}
         {providers.map((p) => (
           <Check key={p.name} name="at" value={p.name} checked={at.includes(p.name)} onChange={(yes) => setAt(yes ? [...at, p.name] : at.filter((n) => n !== p.name))}>
             {p.name}
           </Check>
         ))}
         {untold && (
-          <p role="alert" className="text-wrong">
-            Tick the provider that shall serve it from now on.
+          <p role="alert" className="text-alarm">
+            Choose at least one provider.
           </p>
         )}
         {providers.length === 0 && <p className="text-soft">No provider is connected yet: beacon provider add.</p>}
@@ -108,7 +108,7 @@ function Form({ zone, registrar, providers, registrars, drafted }: FormProps) {
         </Key>
         {draft.data && (
           <p role="status" className="mt-2 text-soft">
-            Drafted from {draft.data.from}; look it over below.
+            Generated from {draft.data.from}; look it over below.
             {draft.data.left_out.length > 0 && ` ${count(draft.data.left_out.length, 'record')} (SOA and nameservers) belong to the old provider and were left out.`}
           </p>
         )}

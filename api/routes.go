@@ -64,7 +64,7 @@ func routesOfUsers() []route {
 			password, err := k.svc.Users.AddUser(k.Request.Context(), in.Name)
 			return wire.UserAdded{Name: in.Name, Password: password}, err
 		}},
-		{method: "GET", effect: looks, path: "/clock", summary: "World time, in which TTLs run", right: access.Read, out: wire.ClockNow{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", effect: looks, path: "/clock", summary: "Simulated time, in which TTLs run; real time outside the demo", right: access.Read, out: wire.ClockNow{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			now, rate := k.svc.WorldNow()
 			return wire.ClockNow{World: now, Rate: rate}, nil
 		}},

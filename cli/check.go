@@ -68,8 +68,8 @@ func (a *app) checkCommand() *cobra.Command {
 				return err
 			}
 			if !d.on {
-				if c.Flags().Changed("roots") || c.Flags().Changed("anchors") || c.Flags().Changed("resolver") || c.Flags().Changed("expect") || c.Flags().Changed("brief") || c.Flags().Changed("answers") {
-					return misuse("--roots, --anchors, --resolver, --expect, --answers and, but for --all, --brief go with --direct; the service has its own settings")
+				if c.Flags().Changed("root-hints") || c.Flags().Changed("trust-anchors") || c.Flags().Changed("resolver") || c.Flags().Changed("expect") || c.Flags().Changed("brief") || c.Flags().Changed("answers") {
+					return misuse("--root-hints, --trust-anchors, --resolver, --expect, --answers and, but for --all, --brief go with --direct; the service has its own settings")
 				}
 				return a.checkAtService(names)
 			}
@@ -78,13 +78,13 @@ func (a *app) checkCommand() *cobra.Command {
 	}
 	f := c.Flags()
 	f.BoolVar(&d.on, "direct", false, "ask from here, without a service; nothing is stored")
-	f.StringVar(&d.roots, "roots", "", "file with root hints, a zone file (with --direct)")
-	f.StringVar(&d.anchors, "anchors", "", "file with trust anchors, as DS lines (with --direct)")
+	f.StringVar(&d.roots, "root-hints", "", "file with root hints, a zone file (with --direct)")
+	f.StringVar(&d.anchors, "trust-anchors", "", "file with trust anchors, as DS lines (with --direct)")
 	f.StringArrayVar(&d.resolvers, "resolver", nil, "a resolver to ask: address, tls://address#name or https://…; may be repeated (with --direct)")
 	f.StringSliceVar(&d.expect, "expect", nil, "the desired nameservers, with commas (with --direct)")
 	f.StringSliceVar(&d.reach, "reach", []string{"0.0.0.0/0", "::/0"}, "networks that may be asked (with --direct)")
 	f.Uint16Var(&d.port, "port", 53, "port that nameservers answer on (with --direct)")
-	f.StringVar(&d.authority, "authority", "", "file with CA certificates (PEM) to trust besides those of the system (with --direct)")
+	f.StringVar(&d.authority, "ca-file", "", "file with CA certificates (PEM) to trust besides those of the system (with --direct)")
 	f.StringSliceVar(&d.sites, "sites", []string{"@", "www"}, "websites below the domain to visit; empty for none (with --direct)")
 	f.BoolVar(&d.brief, "brief", false, "ask for the delegation, SOA and NS only, for thousands of domains (with --direct or --all)")
 	f.BoolVar(&d.answers, "answers", false, "show the very answers too (with --direct)")

@@ -59,7 +59,7 @@ func (d direct) sweeper() (*resolve.Sweeper, error) {
 	roots, anchors := d.roots, d.anchors
 	if roots == "" {
 		if roots = firstOf(systemRoots); roots == "" {
-			return nil, misuse("no root hints are on this machine: name a file with --roots (a zone file with the root's nameservers; Debian's package dns-root-data brings one)")
+			return nil, misuse("no root hints are on this machine: name a file with --root-hints (a zone file with the root's nameservers; Debian's package dns-root-data brings one)")
 		}
 		if anchors == "" {
 			anchors = firstOf(systemAnchors)
@@ -67,20 +67,20 @@ func (d direct) sweeper() (*resolve.Sweeper, error) {
 	}
 	text, err := os.ReadFile(roots)
 	if err != nil {
-		return nil, misuse("--roots: %s", err)
+		return nil, misuse("--root-hints: %s", err)
 	}
 	hints, err := resolve.ReadHints(string(text), d.port)
 	if err != nil {
-		return nil, misuse("--roots %s: %s", roots, err)
+		return nil, misuse("--root-hints %s: %s", roots, err)
 	}
 	s := &resolve.Sweeper{Hints: hints, Port: d.port, Now: time.Now}
 	if anchors != "" {
 		text, err := os.ReadFile(anchors)
 		if err != nil {
-			return nil, misuse("--anchors: %s", err)
+			return nil, misuse("--trust-anchors: %s", err)
 		}
 		if s.Anchors, err = dnssec.ReadAnchors(string(text)); err != nil {
-			return nil, misuse("--anchors %s: %s", anchors, err)
+			return nil, misuse("--trust-anchors %s: %s", anchors, err)
 		}
 	}
 	for _, text := range d.resolvers {

@@ -26,7 +26,7 @@ func TestCheckDirect(t *testing.T) {
 		return path
 	}
 	at := netip.MustParseAddrPort(w.DNSAddress("0.1"))
-	here := []string{"check", "--direct", "--reach", "127.0.0.0/8", "--port", at.String()[strings.LastIndex(at.String(), ":")+1:], "--roots", file("roots", w.RootHints())}
+	here := []string{"check", "--direct", "--reach", "127.0.0.0/8", "--port", at.String()[strings.LastIndex(at.String(), ":")+1:], "--root-hints", file("root-hints", w.RootHints())}
 	run := func(args ...string) (string, string, int) {
 		return beacon(t, &answers{}, append(append([]string(nil), here...), args...)...)
 	}
@@ -58,12 +58,12 @@ func TestCheckDirect(t *testing.T) {
 	assert.Equal(t, ExitFine, code)
 	assert.Contains(t, out, "plover.test. SOA over udp")
 
-	dark := []string{"check", "--direct", "--reach", "127.0.0.0/8", "--port", "9", "--roots", here[len(here)-1], "plover.test"}
+	dark := []string{"check", "--direct", "--reach", "127.0.0.0/8", "--port", "9", "--root-hints", here[len(here)-1], "plover.test"}
 	out, _, code = beacon(t, &answers{}, dark...)
 	assert.Equal(t, ExitUnknown, code, "a check that failed says nothing of the domain")
 	assert.Contains(t, out, "CHECK FAILED")
 
-	for _, bad := range [][]string{{"--expect", "a..b", "plover.test"}, {"--resolver", "somewhere", "plover.test"}, {"--anchors", dir, "plover.test"}, {"--from", dir + "/none"}, {"--all"}, {"."}, {}} {
+	for _, bad := range [][]string{{"--expect", "a..b", "plover.test"}, {"--resolver", "somewhere", "plover.test"}, {"--trust-anchors", dir, "plover.test"}, {"--from", dir + "/none"}, {"--all"}, {"."}, {}} {
 		_, errOut, code := run(bad...)
 		assert.Equal(t, ExitMisuse, code, "%v: %s", bad, errOut)
 	}

@@ -243,7 +243,7 @@ func (a *app) hostRemoveCommand() *cobra.Command {
 		if err := ask(a, wire.ShowHost, wire.None{}, &h, name); err != nil {
 			return err
 		}
-		if err := a.agreed(yes, "Shall "+plain(name)+" follow no longer?"); err != nil {
+		if err := a.agreed(yes, "Remove dynamic host "+plain(name)+"?"); err != nil {
 			return err
 		}
 		if err := ask(a, wire.RemoveHost, wire.None{}, nil, name); err != nil {

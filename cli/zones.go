@@ -19,7 +19,7 @@ func (a *app) zoneCommand() *cobra.Command {
 	c.AddCommand(a.retireCommand(), a.deleteCommand(), a.zoneSettingsCommand(),
 		&cobra.Command{Use: "list", Short: "List managed zones", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error { return a.zoneList() }},
 		&cobra.Command{Use: "show ZONE", Short: "Show where a zone is placed, and its last syncs", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error { return a.zoneShow(args[0]) }},
-		a.zoneHistoryCommand(), a.zoneRestoreCommand(), a.zoneImportCommand(), a.zoneExportCommand(), a.zoneCheckCommand(), a.zoneConvertCommand(), a.zoneCompareCommand(), a.zoneTakeoverCommand(), a.zoneGenerateCommand(),
+		a.zoneHistoryCommand(), a.zoneRestoreCommand(), a.zoneImportCommand(), a.zoneExportCommand(), a.zoneCheckCommand(), a.zoneConvertCommand(), a.zoneCompareCommand(), a.zoneDetachCommand(), a.zoneGenerateCommand(),
 	)
 	return c
 }
@@ -184,7 +184,7 @@ func (a *app) zoneExportCommand() *cobra.Command {
 	return c
 }
 
-func (a *app) zoneTakeoverCommand() *cobra.Command {
+func (a *app) zoneDetachCommand() *cobra.Command {
 	var yes bool
 	c := &cobra.Command{Use: "detach ZONE", Short: "Detach a zone from its definition file, to change it here", Args: cobra.ExactArgs(1),
 		Long: "Detach a zone from its definition file, and print its present definition. The file does not change: add what you\n" +

@@ -72,7 +72,7 @@ var acts = []act{
 		"record add saltmarsh-ferries.example cam-2 A 198.51.100.18 --ttl 1m", 1, []string{"managed by the definition file new-web-host.beacon.yaml", "beacon zone detach"}},
 	{"... unless the user detaches the zone. The command prints its definition.",
 		"zone detach saltmarsh-ferries.example --yes", 0, []string{"can be changed here now", "zones:", "registrar: gannet-main"}},
-	{"", "record add saltmarsh-ferries.example cam-2 A 198.51.100.18 --ttl 1m --sync --reason camera", 0, []string{`\+ pier-cam-2 A`, "saved as revision", "done"}},
+	{"", "record add saltmarsh-ferries.example cam-2 A 198.51.100.18 --ttl 1m --sync --reason camera", 0, []string{`\+ cam-2 A`, "saved as revision", "done"}},
 	{"", "zone history saltmarsh-ferries.example", 0, []string{"draft: camera"}},
 	{"What can the new provider do, and what may our credential there do?", "provider show heron-main", 0, []string{"record sets, at most 20 in a request", "read records, write records"}},
 }

@@ -14,7 +14,7 @@ import (
 // mostSent is how many questions are sent at a time.
 const mostSent = 64
 
-var errFull = errors.New("too many questions are on their way")
+var errFull = errors.New("too many questions are open")
 
 // send puts a question on its way, which takes the place that the caller has entered. It is sent together with those that others put at
 // the same time: a call of the operating system, and waking a server on this machine, cost more than all else about a question.

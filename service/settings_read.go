@@ -49,11 +49,6 @@ func zeroDurations(n *yaml.Node, t reflect.Type) (found bool) {
 	return found
 }
 
-// formerSettings are settings by the names that they had before the first release, with those that they have now.
-var formerSettings = map[string]string{"reach": "allowed_networks", "places": "vantage_points", "sites": "websites", "tell": "notifications", "after": "delay",
-	"place": "timezone", "always": "ignore_quiet_hours", "believe": "allowed_networks", "authority": "ca_file", "roots": "root_hints", "anchors": "trust_anchors",
-	"patience": "timeout", "detours": "address_overrides", "glance": "brief"}
-
 var unknownField = regexp.MustCompile(`field (\S+) not found in type \S+`)
 
 // yamlReason returns what the YAML reader says as one line, without the names of Go types.

@@ -108,17 +108,6 @@ const (
 	NotChecked  State = "not-checked"
 )
 
-// UnmarshalText reads a state, also one by the name that it had in reports that were stored before the first release.
-func (s *State) UnmarshalText(text []byte) error {
-	former := map[string]State{"arrived": Settled, "on its way": Settling, "trouble": NeedsAction, "no site": NoAddress, "not looked at": NotChecked}
-	if now, renamed := former[string(text)]; renamed {
-		*s = now
-	} else {
-		*s = State(text)
-	}
-	return nil
-}
-
 // Report is the judgement.
 type Report struct {
 	Sites    []SiteView        `json:"websites"`

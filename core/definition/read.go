@@ -79,10 +79,6 @@ func (r *reader) keys(n *yaml.Node, what string, known fields) {
 	})
 }
 
-// formerKeys are keys by the names that they had before the first release, with those that they have now.
-var formerKeys = map[string]string{"at": "providers", "leave": "ignore", "attributes": "attributes", "only_ours": "keep_existing", "sites": "websites",
-	"label": "description", "about": "description", "needs": "parameters", "least": "min", "most": "max"}
-
 // each walks a mapping whose keys are names: each stands once, and no value is an alias of YAML, which could grow
 // without bound.
 func (r *reader) each(n *yaml.Node, do func(key, value *yaml.Node)) {

@@ -128,7 +128,7 @@ func ParseKey(text string, zone dnsname.Name) (key record.Key, err error) {
 // readDrift takes one of the three words.
 func (r *reader) readDrift(n *yaml.Node) string {
 	words := []string{DriftManual, DriftRevert, DriftAdopt}
-	if now := map[string]string{"ask": DriftManual, "put back": DriftRevert}[n.Value]; now != "" {
+	if now := formerDrift[n.Value]; now != "" {
 		r.fault(n, fmt.Sprintf("%q is called %q now", n.Value, now), fmt.Sprintf("write %q", now))
 	} else if !slices.Contains(words, n.Value) {
 		r.fault(n, fmt.Sprintf("%q is nothing that can become of changes made elsewhere", n.Value), "write one of: "+strings.Join(words, ", "))

@@ -32,7 +32,7 @@ export function Connect({ close }: { close: () => void }) {
           </div>
         )}
         <Key className="mt-3" onClick={close}>
-          Good
+          Close
         </Key>
       </Plate>
     )

@@ -19,7 +19,7 @@ export function Rotate({ name, role, close }: { name: string; role: string; clos
         </Notice>
         {rotate.data.findings.length > 0 && <Findings list={rotate.data.findings} />}
         <div>
-          <Key onClick={close}>Good</Key>
+          <Key onClick={close}>Close</Key>
         </div>
       </div>
     )

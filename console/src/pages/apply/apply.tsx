@@ -113,7 +113,7 @@ function Done({ list, again }: { list: Applied[]; again: () => void }) {
       {list.map((d) => (
         <div key={d.zone}>
           <Link to={`/domains/${encodeURIComponent(plain(d.zone))}/changes`} className="inline-flex min-h-10 items-center rounded-key bg-action px-4 font-semibold text-on-action hover:bg-action-hover">
-            See and write the changes of {plain(d.zone)} →
+            Review and sync of {plain(d.zone)} →
           </Link>
         </div>
       ))}

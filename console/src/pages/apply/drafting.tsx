@@ -104,7 +104,7 @@ function Form({ zone, registrar, providers, registrars, drafted }: FormProps) {
       </div>
       <div className="md:col-span-2">
         <Key type="submit" weight="main" busy={draft.isPending}>
-          Draft the definition
+          Generate definition
         </Key>
         {draft.data && (
           <p role="status" className="mt-2 text-soft">

@@ -5,7 +5,7 @@ import type { Stage } from '../../api/types'
 
 const stages: Record<string, { title: string; to: string; act: string }> = {
   records: { title: 'Records known', to: '/apply', act: 'Write a definition' },
-  placed: { title: 'At the provider', to: 'changes', act: 'See and write the changes' },
+  placed: { title: 'At the provider', to: 'changes', act: 'Review and sync' },
   delegated: { title: 'Delegated', to: 'delegation', act: 'Change the nameservers' },
   settled: { title: 'Settled', to: '.', act: 'See who is behind' },
 }

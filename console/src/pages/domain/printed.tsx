@@ -101,7 +101,7 @@ function Body({ report: r, label }: { report: Report; label: string }) {
           )}
         </Part>
       )}
-      <Part title={r.findings.length > 0 ? 'What was found' : 'Nothing was found that need be mended'}>
+      <Part title={r.findings.length > 0 ? 'Findings' : 'No findings that need a fix'}>
         <Findings list={r.findings} />
       </Part>
     </div>

@@ -7,7 +7,7 @@ import { type Light, Tag } from '../../parts/lamp'
 import { count, wall } from '../../parts/text'
 
 const words: Record<string, { light: Light; word: string }> = {
-  sent: { light: 'settling', word: 'on its way' },
+  sent: { light: 'settling', word: 'sent' },
   done: { light: 'settled', word: 'done' },
   'not-applied': { light: 'none', word: 'not applied' },
   partial: { light: 'settling', word: 'partly done' },

@@ -32,7 +32,7 @@ function AtRegistrar({ account }: { account: string }) {
                     to={`/apply?zone=${encodeURIComponent(plain(r.name))}&registrar=${account}`}
                     className="inline-flex min-h-10 items-center rounded-key border border-line-strong px-4 font-semibold hover:border-accent hover:text-accent"
                   >
-                    Bring in<span className="sr-only"> {plain(r.name)}</span>
+                    Add domain<span className="sr-only"> {plain(r.name)}</span>
                   </Link>
                 </li>
               ))}

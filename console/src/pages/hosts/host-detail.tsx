@@ -119,7 +119,7 @@ function Remove({ name, zone, remove }: { name: string; zone: string; remove: Re
   const go = useNavigate()
   const [asking, ask] = useState(false)
   if (!asking) {
-    return <Key onClick={() => ask(true)}>Let it follow no longer</Key>
+    return <Key onClick={() => ask(true)}>Remove dynamic host…</Key>
   }
   return (
     <div className="max-w-md">
@@ -127,7 +127,7 @@ function Remove({ name, zone, remove }: { name: string; zone: string; remove: Re
         <p>Its token ends with it. The next writing of {zone} brings back what its definition says.</p>
         <div className="mt-3 flex gap-3">
           <Key weight="grave" busy={remove.isPending} onClick={() => remove.mutate(name, { onSuccess: () => void go('/hosts') })}>
-            Yes, end it
+            Remove dynamic host
           </Key>
           <Key autoFocus onClick={() => ask(false)}>
             Cancel

@@ -115,7 +115,7 @@ curl -u ${name}:TOKEN '${location.origin}/api/v1/report?v4=ADDRESS&v6=ADDRESS'`}
           {copied ? 'Copied' : 'Copy the token'}
         </Key>
         <Key weight="quiet" onClick={close}>
-          I have it
+          Close
         </Key>
       </div>
     </Plate>

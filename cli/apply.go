@@ -1,26 +1,39 @@
 package cli
 
 import (
+	"errors"
+	"fmt"
 	"os"
+	"slices"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
 	"beacon/core/definition"
+	"beacon/core/finding"
 	"beacon/core/rules"
 	"beacon/folder"
 	"beacon/wire"
 )
 
+// applyOptions say how definition files are applied.
+type applyOptions struct {
+	yes, dryRun, once bool
+	allow             []string
+	reason            string
+}
+
 func (a *app) applyCommand() *cobra.Command {
-	var check, dryRun, yes, once, schema bool
-	var allow []string
-	var why string
+	var check, schema bool
+	var opt applyOptions
 	c := &cobra.Command{
 		Use: "apply FILE|FOLDER…", Short: "Accept definition files as desired records, and sync their zones",
 		Long: "Accept definition files, or all *.beacon.yaml below folders, as desired records, and sync their zones. From then on\n" +
 			"the files manage these zones: edits elsewhere are refused until a user detaches a zone\n" +
-			"(beacon zone detach). With --once the zones stay editable here.",
+			"(beacon zone detach). With --once the zones stay editable here.\n\n" +
+			"All zones are accepted in one transaction with their syncs; a sync that is blocked or fails does not stop the others.\n" +
+			"Exit codes: 0 all zones in sync, 1 a sync failed or is blocked, or nothing was accepted, 64 misuse.",
 		Example: "  beacon apply demo/saltmarsh-ferries.beacon.yaml\n  beacon apply zones/ --check\n  beacon apply --schema > beacon.schema.json",
 		RunE: func(_ *cobra.Command, args []string) error {
 			if schema {
@@ -35,52 +48,205 @@ func (a *app) applyCommand() *cobra.Command {
 				return err
 			}
 			if check {
-				return a.defineCheck(files)
+				return a.checkDefinitions(files)
 			}
-			var planned wire.Page[wire.Applied]
-			if err := ask(a, wire.ApplyDefinitions, wire.ApplyRequest{Files: files, DryRun: true, Manage: !once}, &planned); err != nil {
-				return err
-			}
-			if a.output == "table" {
-				for _, d := range planned.Items {
-					a.showApplied(d, !yes || dryRun || len(d.Providers) == 0) // else the change lists follow at once
-				}
-			}
-			if dryRun {
-				return a.show(planned.Items, func() { a.printf("Dry run: nothing was changed.\n") })
-			}
-			if err := a.agreed(yes, "Accept as desired records?"); err != nil {
-				return err
-			}
-			var done wire.Page[wire.Applied]
-			if err := ask(a, wire.ApplyDefinitions, wire.ApplyRequest{Files: files, Manage: !once, Reason: why}, &done); err != nil {
-				return err
-			}
-			if err := a.show(done.Items, func() {
-				for _, d := range done.Items {
-					a.printf("%s: saved as revision %d.\n", plain(d.Zone), d.Revision.Number)
-				}
-			}); err != nil {
-				return err
-			}
-			for _, d := range done.Items {
-				if len(d.Providers) > 0 {
-					if err := a.syncZone(plain(d.Zone), syncOptions{yes: yes, allow: allow}); err != nil {
-						return err
-					}
-				}
-			}
-			return nil
+			return a.apply(files, opt)
 		},
 	}
 	c.Flags().BoolVar(&check, "check", false, "find faults only; needs no service")
-	c.Flags().BoolVar(&once, "once", false, "apply the files once; the zones stay editable here")
+	c.Flags().BoolVar(&opt.once, "once", false, "apply the files once; the zones stay editable here")
 	c.Flags().BoolVar(&schema, "schema", false, "print the JSON Schema of definition files, for editors")
-	c.Flags().StringVar(&why, "reason", "", "reason, kept with the revision")
-	c.Flags().BoolVar(&dryRun, "dry-run", false, "show what would change; change nothing")
-	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
-	c.Flags().StringSliceVar(&allow, "allow", nil, "allow this guard, by its code; may be repeated")
+	c.Flags().StringVar(&opt.reason, "reason", "", "reason, kept with the revision")
+	c.Flags().BoolVar(&opt.dryRun, "dry-run", false, "show what would change; change nothing")
+	c.Flags().BoolVar(&opt.yes, "yes", false, "do not ask")
+	c.Flags().StringSliceVar(&opt.allow, "allow", nil, "allow this guard, by its code; may be repeated")
 	return c
+}
+
+// apply shows what files would change, asks, has them accepted, and follows the syncs of all zones together.
+func (a *app) apply(files []definition.File, opt applyOptions) error {
+	request := wire.ApplyRequest{Files: files, DryRun: true, Manage: !opt.once, Allow: []string{}}
+	var planned wire.Page[wire.Applied]
+	if err := ask(a, wire.ApplyDefinitions, request, &planned); err != nil {
+		return err
+	}
+	changes, unsynced := 0, 0
+	var guards []finding.Finding
+	for _, d := range planned.Items {
+		if d.Changed {
+			changes++
+			if a.output == "table" {
+				a.showApplied(d, true)
+			}
+		}
+		unsynced += len(d.Unsynced)
+		for _, g := range d.Guards {
+			if !slices.Contains(opt.allow, g.Code) {
+				guards = append(guards, g)
+			}
+		}
+	}
+	if opt.dryRun {
+		return a.show(planned.Items, func() { a.printf("Dry run: nothing changed.\n") })
+	}
+	if changes+unsynced > 0 && !opt.yes {
+		a.findings(guards)
+		question := fmt.Sprintf("Accept %s, and sync?", count(len(planned.Items), "zone"))
+		if len(guards) > 0 {
+			question = fmt.Sprintf("Accept %s, allow the guards above, and sync?", count(len(planned.Items), "zone"))
+		}
+		if err := a.agreed(false, question); err != nil {
+			return err
+		}
+		for _, g := range guards {
+			opt.allow = append(opt.allow, g.Code)
+		}
+		guards = nil
+	}
+	if len(guards) > 0 {
+		a.findings(guards)
+		return exit{ExitFailed, "a guard blocks these changes; nothing changed. Repeat with " + allowing(guards)}
+	}
+	request.DryRun, request.Sync, request.Allow, request.Reason = false, true, append([]string{}, opt.allow...), opt.reason
+	var done wire.Page[wire.Applied]
+	if err := ask(a, wire.ApplyDefinitions, request, &done); err != nil {
+		return err
+	}
+	return a.followApplied(done.Items, opt)
+}
+
+// allowing returns the options that allow guards, each once.
+func allowing(guards []finding.Finding) string {
+	var options []string
+	for _, g := range guards {
+		if option := "--allow " + g.Code; !slices.Contains(options, option) {
+			options = append(options, option)
+		}
+	}
+	return strings.Join(options, " ")
+}
+
+// applyResult is what a run of apply came to.
+type applyResult struct {
+	Zones []wire.Applied  `json:"zones"`
+	Syncs []wire.SyncView `json:"syncs"`
+}
+
+// followApplied follows the syncs of zones that were applied until all of them have ended.
+func (a *app) followApplied(list []wire.Applied, opt applyOptions) error {
+	changed, records := 0, 0
+	var follow []*pending
+	for _, d := range list {
+		records += d.Same + len(d.Added)
+		if d.Changed {
+			changed++
+			if a.output == "table" {
+				a.printf("%s: saved as revision %d.\n", plain(d.Zone), d.Revision.Number)
+			}
+		}
+		for _, s := range d.Syncs {
+			follow = append(follow, &pending{zone: d.Zone, account: s.Account, id: s.ID})
+		}
+		for _, w := range d.Waiting {
+			follow = append(follow, &pending{zone: d.Zone, account: w.Account})
+		}
+	}
+	views, err := a.endings(follow, syncOptions{allow: opt.allow})
+	if err != nil {
+		return err
+	}
+	counts := map[wire.SyncState]int{}
+	err = a.show(applyResult{list, views}, func() {
+		for _, v := range views {
+			if v.State == wire.SyncDone && len(views) > 3 {
+				continue
+			}
+			a.showEnding(v)
+		}
+		if changed == 0 && len(views) == 0 {
+			a.printf("No changes: %s, %s.\n", count(len(list), "zone"), count(records, "record"))
+		}
+	})
+	for _, v := range views {
+		counts[v.State]++
+	}
+	if err == nil && len(views) > 0 && a.output == "table" {
+		a.printf("%s\n", a.ending(counts))
+	}
+	if err == nil && counts[wire.SyncDone] < len(views) {
+		err = exit{ExitFailed, ""}
+	}
+	return err
+}
+
+// ending returns how many syncs ended how.
+func (a *app) ending(counts map[wire.SyncState]int) string {
+	text := fmt.Sprintf("%d in sync", counts[wire.SyncDone])
+	for _, state := range []wire.SyncState{wire.SyncBlocked, wire.SyncFailed, wire.SyncCancelled} {
+		if counts[state] > 0 {
+			text += fmt.Sprintf(", %d %s", counts[state], state)
+		}
+	}
+	return text + "."
+}
+
+// showEnding shows how a sync ended.
+func (a *app) showEnding(s wire.SyncView) {
+	number := ""
+	if s.ID != 0 {
+		number = fmt.Sprintf("Sync %d of ", s.ID)
+	}
+	a.printf("%s%s at %s: %s.\n  %d added, %d changed, %d removed, in %s.\n", number, plain(s.Zone), s.Account, s.State, s.Added, s.Changed, s.Removed, count(s.Requests, "request"))
+	for _, line := range wrap(s.Message, width-2) {
+		a.printf("  %s\n", line)
+	}
+	a.findings(s.Findings)
+}
+
+// mostWaiting is for how long a sync waits for what is in its way, such as an earlier sync of the same placement.
+const mostWaiting = 10 * time.Minute
+
+// endings follows syncs until all have ended. One without a number is started as soon as nothing is in its way.
+func (a *app) endings(list []*pending, opt syncOptions) (views []wire.SyncView, err error) {
+	started := time.Now()
+	views = []wire.SyncView{}
+	for open := list; len(open) > 0; {
+		still := open[:0:0]
+		for _, p := range open {
+			if p.id == 0 {
+				err := a.startOne(p, opt)
+				var known *problem
+				switch {
+				case errors.As(err, &known) && known.Status == 409 && (p.since.IsZero() || time.Since(p.since) < mostWaiting):
+					if p.since.IsZero() {
+						p.since = time.Now()
+					}
+				case errors.As(err, &known):
+					views = append(views, wire.SyncView{Zone: p.zone, Account: p.account, State: wire.SyncFailed, Message: known.Detail})
+					continue
+				case err != nil:
+					return views, err
+				}
+				still = append(still, p)
+				continue
+			}
+			if err := ask(a, wire.ShowSync, wire.None{}, &p.done, p.id); err != nil {
+				return views, err
+			}
+			if p.done.State.Ended() {
+				views = append(views, p.done)
+			} else {
+				still = append(still, p)
+			}
+		}
+		open = still
+		a.progress("syncs", len(views), len(list), started)
+		if len(open) > 0 {
+			time.Sleep(max(60*time.Millisecond, time.Duration(len(open))*time.Millisecond))
+		}
+	}
+	a.clearLine()
+	return views, nil
 }
 
 // readDefinitions reads files, and all *.beacon.yaml below folders.
@@ -111,7 +277,7 @@ func readDefinitions(paths []string) ([]definition.File, error) {
 	return files, nil
 }
 
-func (a *app) defineCheck(files []definition.File) error {
+func (a *app) checkDefinitions(files []definition.File) error {
 	read, faults := definition.Read(files)
 	zones := read.Zones
 	if len(faults) > 0 {

@@ -220,13 +220,7 @@ func (a *app) follow(id uint64) error {
 	if isTerminal(a.err) {
 		fmt.Fprint(a.err, "\r\x1b[K")
 	}
-	if err := a.show(s, func() {
-		a.printf("Sync %d of %s at %s: %s.\n  %d added, %d changed, %d removed, in %s.\n", s.ID, plain(s.Zone), s.Account, s.State, s.Added, s.Changed, s.Removed, count(s.Requests, "request"))
-		for _, line := range wrap(s.Message, width-2) {
-			a.printf("  %s\n", line)
-		}
-		a.findings(s.Findings)
-	}); err != nil {
+	if err := a.show(s, func() { a.showEnding(s) }); err != nil {
 		return err
 	}
 	if s.State != wire.SyncDone {

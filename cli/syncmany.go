@@ -20,6 +20,7 @@ type pending struct {
 	account string
 	id      uint64
 	done    wire.SyncView
+	since   time.Time // when it was first found that something is in its way
 }
 
 // syncMany makes the providers of many zones hold what they should, and shows how far it is. Zones whose guards speak are

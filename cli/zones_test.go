@@ -202,7 +202,7 @@ func TestLogbookFollowsOverBreaks(t *testing.T) {
 func TestDefineShowsTakesAndSyncs(t *testing.T) {
 	file := filepath.Join(t.TempDir(), "f.beacon.yaml")
 	require.NoError(t, os.WriteFile(file, []byte("zones: {}\n"), 0o600))
-	defined := wire.Applied{Zone: domain, New: true, Added: records(t, "www 60 A 192.0.2.1\n"), Providers: []string{"heron-main"}, NewProviders: []string{"heron-main"},
+	defined := wire.Applied{Zone: domain, New: true, Changed: true, Syncs: []wire.SyncView{{ID: 7, Account: "heron-main"}}, Added: records(t, "www 60 A 192.0.2.1\n"), Providers: []string{"heron-main"}, NewProviders: []string{"heron-main"},
 		Registrar: "gannet-main", Revision: &wire.Revision{Number: 1}}
 	s := &answers{replies: map[string]any{"POST /definitions": wire.Page[wire.Applied]{Items: []wire.Applied{defined}},
 		"GET /zones/saltmarsh-ferries.example/differences": difference(),

@@ -9,7 +9,6 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
-	"io/fs"
 	"net/http"
 	"os"
 	"os/exec"
@@ -158,7 +157,10 @@ func (s *Stage) prepareService(ctx context.Context) error {
 	if err := os.MkdirAll(s.path("checkout"), 0o700); err != nil {
 		return err
 	}
-	if err := os.CopyFS(s.path("profiles"), profiles.Files); err != nil && !errors.Is(err, fs.ErrExist) {
+	if err := os.RemoveAll(s.path("profiles")); err != nil { // those of an earlier version may be out of date
+		return err
+	}
+	if err := os.CopyFS(s.path("profiles"), profiles.Files); err != nil {
 		return err
 	}
 	settings := fmt.Sprintf(`# Settings of the demo's service. All of it is on loopback.

@@ -209,3 +209,11 @@ func (t *Tx) AwaitHosts(z Zone, p Placement, by string) error {
 	}
 	return t.AddSync(&Sync{PlacementID: p.ID, RevisionID: *z.RevisionID, Scope: ScopeHosts, RequestedBy: cut(by, 100)}, nil)
 }
+
+// Unsynced returns the accounts of a zone's placements whose present revision no sync has written, or that a look found to differ from it.
+func (t *Tx) Unsynced(zoneID uint64) (names []string, err error) {
+	err = t.db.Raw(`SELECT a.name FROM placements p JOIN accounts a ON a.id = p.account_id JOIN zones z ON z.id = p.zone_id WHERE p.zone_id = ? AND z.revision_id IS NOT NULL
+		AND (p.state = ? OR NOT EXISTS (SELECT 1 FROM syncs s WHERE s.placement_id = p.id AND s.scope = '' AND s.state = ? AND s.revision_id = z.revision_id))
+		ORDER BY p.id`, zoneID, Pending, SyncDone).Scan(&names).Error
+	return names, err
+}

@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"encoding/json"
 	"maps"
+	"reflect"
 	"slices"
 	"time"
 
@@ -100,11 +101,11 @@ func (t *Tx) AccountsOf(zoneID uint64) (names []string, err error) {
 	return names, err
 }
 
-// Leave gives the patterns of sets that somebody else looks after.
-func (z Zone) Leave() []record.Pattern { return z.patterns(z.IgnoreSets) }
+// Ignored returns the patterns of sets that another system manages.
+func (z Zone) Ignored() []record.Pattern { return z.patterns(z.IgnoreSets) }
 
-// Care gives how the zone is looked after.
-func (z Zone) Care() definition.Settings {
+// ZoneSettings returns the settings of the zone.
+func (z Zone) ZoneSettings() definition.Settings {
 	c := definition.Settings{Drift: cmp.Or(z.DriftPolicy, definition.DriftManual), KeepExisting: z.KeepExisting}
 	if z.Attributes != nil {
 		_ = json.Unmarshal([]byte(*z.Attributes), &c.Attributes) // written by SetZone
@@ -140,18 +141,18 @@ type ZoneSaid struct {
 	Settings     definition.Settings
 }
 
-// SetZoneSettings changes how a zone is looked after.
-func (t *Tx) SetZoneSettings(id uint64, care definition.Settings) error {
-	return t.db.Model(&Zone{}).Where("id = ?", id).Updates(careColumns(care)).Error
+// SetZoneSettings changes the settings of a zone.
+func (t *Tx) SetZoneSettings(id uint64, settings definition.Settings) error {
+	return t.db.Model(&Zone{}).Where("id = ?", id).Updates(settingsColumns(settings)).Error
 }
 
-func careColumns(care definition.Settings) map[string]any {
+func settingsColumns(settings definition.Settings) map[string]any {
 	var sites *string
-	if care.Websites != nil {
-		text := jsonText(care.Websites)
+	if settings.Websites != nil {
+		text := jsonText(settings.Websites)
 		sites = &text
 	}
-	return map[string]any{"attributes": jsonText(care.Attributes), "protect_sets": patternTexts(care.Protect), "drift_policy": care.Drift, "keep_existing": care.KeepExisting, "website_names": sites}
+	return map[string]any{"attributes": jsonText(settings.Attributes), "protect_sets": patternTexts(settings.Protect), "drift_policy": settings.Drift, "keep_existing": settings.KeepExisting, "website_names": sites}
 }
 
 func patternTexts(patterns []record.Pattern) string {
@@ -162,12 +163,20 @@ func patternTexts(patterns []record.Pattern) string {
 	return jsonText(list)
 }
 
-// SetZone changes what is said about a zone.
-func (t *Tx) SetZone(id uint64, said ZoneSaid) error {
-	columns := careColumns(said.Settings)
+// SetZone changes what a definition says about a zone besides its records, and reports whether anything changed by that.
+func (t *Tx) SetZone(id uint64, said ZoneSaid) (changed bool, err error) {
+	columns := settingsColumns(said.Settings)
 	maps.Copy(columns, map[string]any{"description": cut(said.Description, 255), "registrar_id": said.RegistrarID, "delegate_to_id": said.DelegateToID, "ttl": said.TTL,
 		"ignore_sets": patternTexts(said.Ignore), "managed_by": cut(said.ManagedBy, 255), "detached": false})
-	return t.db.Model(&Zone{}).Where("id = ?", id).Updates(columns).Error
+	before, err := t.ZoneByID(id)
+	if err != nil {
+		return false, err
+	}
+	if err := t.db.Model(&Zone{}).Where("id = ?", id).Updates(columns).Error; err != nil {
+		return false, err
+	}
+	after, err := t.ZoneByID(id)
+	return !reflect.DeepEqual(before, after), err
 }
 
 // Detach takes a zone out of the hands of its definition file.

@@ -54,6 +54,23 @@ func (s Step) Verb() string {
 // List is an ordered change list.
 type List []Step
 
+// Of returns the steps from one contents to another, in the order of their keys.
+func Of(before, after record.Contents) List {
+	var list List
+	for set := range before.Sets() {
+		if now := after.Get(set.Key()); !now.Equal(set) {
+			list = append(list, Step{Before: set, After: now})
+		}
+	}
+	for set := range after.Sets() {
+		if before.Get(set.Key()).IsZero() {
+			list = append(list, Step{After: set})
+		}
+	}
+	slices.SortFunc(list, func(a, b Step) int { return a.Key().Compare(b.Key()) })
+	return list
+}
+
 // Apply gives what contents become when every step is done.
 func (l List) Apply(c record.Contents) record.Contents {
 	var puts []record.Set

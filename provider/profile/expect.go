@@ -45,6 +45,8 @@ func (r *reader) section(n *yaml.Node, name string, keys ...string) section {
 	for i := 0; i+1 < len(n.Content); i += 2 {
 		key := n.Content[i]
 		switch {
+		case slices.Contains(known, formerKeys[key.Value]):
+			r.fault(key, fmt.Sprintf("Write %q.", formerKeys[key.Value]), "%q is called %q now", key.Value, formerKeys[key.Value])
 		case !slices.Contains(known, key.Value):
 			r.fault(key, "It knows: "+strings.Join(known, ", ")+".", "%q is not known in %s", key.Value, name)
 		case s.at[key.Value] != nil:

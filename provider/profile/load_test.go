@@ -50,6 +50,7 @@ func TestFaults(t *testing.T) {
 		{"write: {request: \"POST /z/{id}\", body: .}", "write: {create: {request: POST /z, body: .}, update: {request: POST /z, body: .}, delete: {request: POST /z}}", "6:8", "does one change at a time"},
 		{"\nwrite:", "\nlimits: {rate: fast}\nwrite:", "6:16", "60 per minute"},
 		{"\nwrite:", "\nerrors: {kinds: {a: b}}\nwrite:", "6:21", `"b" is no kind of failure`},
+		{"\nwrite:", "\nabout: x\nwrite:", "6:1", `"about" is called "description" now`},
 		{"\nwrite:", "\nwrote: x\nwrite:", "6:1", `"wrote" is not known in the profile`},
 		{"profile: small", "profile: [small", "1:1", "this is not YAML"},
 	} {

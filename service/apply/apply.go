@@ -2,15 +2,20 @@ package apply
 
 import (
 	"context"
+	"errors"
 	"fmt"
 
+	"beacon/core/change"
 	"beacon/core/definition"
+	"beacon/core/diff"
+	"beacon/core/finding"
 	"beacon/core/record"
 	"beacon/core/rules"
 	"beacon/core/wording"
 	"beacon/core/zonefile"
 	"beacon/service/accounts"
 	"beacon/service/logbook"
+	"beacon/service/sync"
 	"beacon/service/zones"
 	"beacon/store"
 	"beacon/wire"
@@ -95,7 +100,7 @@ func unknownAccounts(tx *store.Tx, list []definition.Zone) []zonefile.Fault {
 }
 
 func (s *Applier) applyZone(ctx context.Context, tx *store.Tx, d definition.Zone, r wire.ApplyRequest, taken func(context.Context, *store.Tx, uint64, wire.Applied) error) (wire.Applied, error) {
-	out := wire.Applied{Zone: d.Name, Providers: d.Providers, NewProviders: []string{}, Registrar: d.Registrar, Kits: []string{},
+	out := wire.Applied{Zone: d.Name, Providers: d.Providers, NewProviders: []string{}, Unsynced: []string{}, Syncs: []wire.SyncView{}, Waiting: []wire.WaitingSync{}, Guards: []finding.Finding{}, Registrar: d.Registrar, Kits: []string{},
 		Findings: s.zones.Judge(rules.Zone{Name: d.Name, Contents: d.Contents, Written: d.Written})}
 	for _, u := range d.Uses {
 		out.Kits = append(out.Kits, u.Kit)
@@ -132,10 +137,17 @@ func (s *Applier) applyZone(ctx context.Context, tx *store.Tx, d definition.Zone
 		}
 	}
 	out.From = zones.FromKits(d, out.Added)
+	out.Changed = out.New || len(out.Added)+len(out.Removed)+len(out.NewProviders) > 0
+	if known {
+		if out.Unsynced, err = sync.Unsynced(tx, z.ID); err != nil {
+			return out, err
+		}
+		out.Guards = diff.Guards(change.Of(before, d.Contents), before, diff.Watched{Zone: d.Name, Protect: d.Protect})
+	}
 	if r.DryRun {
 		return out, nil
 	}
-	rev, _, err := s.zones.Revise(ctx, tx, z, zones.Accepted{Contents: d.Contents, Source: d.File, Reason: r.Reason, From: d.FromKits(), Files: true})
+	rev, revised, err := s.zones.Revise(ctx, tx, z, zones.Accepted{Contents: d.Contents, Source: d.File, Reason: r.Reason, From: d.FromKits(), Files: true})
 	if err != nil {
 		return out, err
 	}
@@ -160,7 +172,8 @@ func (s *Applier) applyZone(ctx context.Context, tx *store.Tx, d definition.Zone
 	if r.Manage {
 		said.ManagedBy = d.File
 	}
-	if err := zones.Set(tx, z.ID, said); err != nil {
+	changed, err := zones.Set(tx, z.ID, said)
+	if err != nil {
 		return out, err
 	}
 	for _, name := range d.Providers {
@@ -175,10 +188,38 @@ func (s *Applier) applyZone(ctx context.Context, tx *store.Tx, d definition.Zone
 	if err := s.accepted(tx, z.ID, d.Nameservers); err != nil {
 		return out, err
 	}
-	err = logbook.Log(tx, logbook.Actor(ctx), "zone.applied", d.Name.String(),
-		fmt.Sprintf("%s: revision %d, %d records added, %d removed", d.File, rev.Number, len(out.Added), len(out.Removed)))
-	if err == nil && taken != nil {
+	if out.Changed = out.Changed || revised || changed; out.Changed {
+		err = logbook.Log(tx, logbook.Actor(ctx), "zone.applied", d.Name.String(),
+			fmt.Sprintf("%s: revision %d, %d records added, %d removed", d.File, rev.Number, len(out.Added), len(out.Removed)))
+		if err != nil {
+			return out, err
+		}
+	}
+	if r.Sync {
+		return out, s.syncApplied(ctx, tx, z, r.Allow, &out)
+	}
+	if taken != nil {
 		err = taken(ctx, tx, z.ID, out)
 	}
 	return out, err
+}
+
+// syncApplied starts the syncs of a zone that was applied, in the same transaction. Where one is under way already, it is returned as what
+// has to end first.
+func (s *Applier) syncApplied(ctx context.Context, tx *store.Tx, z store.Zone, allow []string, out *wire.Applied) (err error) {
+	if out.Unsynced, err = sync.Unsynced(tx, z.ID); err != nil {
+		return err
+	}
+	for _, account := range out.Unsynced {
+		started, err := s.syncs.Start(ctx, tx, wire.SyncRequest{Zone: out.Zone, Account: account, Allow: allow})
+		var p *wire.Problem
+		switch {
+		case errors.As(err, &p) && p.Kind == wire.Blocked:
+			out.Waiting = append(out.Waiting, wire.WaitingSync{Account: account, Problem: p.Message})
+		case err != nil:
+			return err
+		}
+		out.Syncs = append(out.Syncs, started...)
+	}
+	return nil
 }

@@ -79,7 +79,7 @@ func viewZones(tx *store.Tx, rows []store.ZoneRow) ([]wire.ZoneView, error) {
 	for i, z := range rows {
 		v := wire.ZoneView{Name: z.Name(), Description: z.Description, Registrar: z.RegistrarName, ManagedBy: z.ManagedBy, Detached: z.Detached, Ignore: []string{}, Settings: zones.ViewSettings(z.Zone),
 			Drafted: z.Drafted, Placements: []wire.ZonePlacement{}}
-		for _, p := range z.Leave() {
+		for _, p := range z.Ignored() {
 			v.Ignore = append(v.Ignore, p.String())
 		}
 		if z.RevisionID != nil {

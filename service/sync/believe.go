@@ -251,7 +251,7 @@ func (c *comparison) doubt(p Place, wanted record.Contents) {
 			}
 		}
 	}
-	if leave := p.Zone.Leave(); len(leave) > 0 && !c.keepsOthers {
+	if leave := p.Zone.Ignored(); len(leave) > 0 && !c.keepsOthers {
 		c.doubts = slices.DeleteFunc(c.doubts, func(d diff.Doubt) bool { return record.AnyMatches(leave, d.Key) })
 	}
 }

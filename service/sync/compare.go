@@ -147,7 +147,7 @@ func (s *Syncs) compare(ctx context.Context, p Place, revisionID uint64, drift d
 // differ compares desired, placed and live records of a placement, as the settings of the zone say.
 func differ(p Place, wanted, sent, live record.Contents, drift diff.DriftPolicy, c comparison) (diff.Result, []finding.Finding) {
 	r := diff.Compare(wanted, sent, live, drift)
-	leave := p.Zone.Leave()
+	leave := p.Zone.Ignored()
 	if len(leave)+len(c.desired.Unanswered) > 0 {
 		inStep := r.InSync // what needs nothing needs nothing here, too
 		r = r.Only(func(k record.Key) bool {
@@ -156,7 +156,7 @@ func differ(p Place, wanted, sent, live record.Contents, drift diff.DriftPolicy,
 		})
 		r.InSync = inStep
 	}
-	care := p.Zone.Care()
+	care := p.Zone.ZoneSettings()
 	if care.KeepExisting {
 		r = r.KeepExisting()
 	}
@@ -172,7 +172,7 @@ func differ(p Place, wanted, sent, live record.Contents, drift diff.DriftPolicy,
 
 // watched is what guards look at in a zone.
 func watched(z store.Zone, hosts []store.Host, unanswered []dnsname.Name) diff.Watched {
-	w := diff.Watched{Zone: z.Name(), Protect: z.Care().Protect, Unanswered: unanswered}
+	w := diff.Watched{Zone: z.Name(), Protect: z.ZoneSettings().Protect, Unanswered: unanswered}
 	for _, h := range hosts {
 		w.Hosts = append(w.Hosts, h.Name())
 	}

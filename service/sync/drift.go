@@ -242,7 +242,7 @@ func (s *Syncs) answerDrift(ctx context.Context, p Place, c comparison) error {
 	if err != nil {
 		return err
 	}
-	switch p.Zone.Care().Drift {
+	switch p.Zone.ZoneSettings().Drift {
 	case definition.DriftRevert:
 		err = s.revert(ctx, p)
 	case definition.DriftAdopt:

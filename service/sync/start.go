@@ -18,58 +18,64 @@ import (
 // StartSync asks for a sync of each placement and returns; the work is done in the background. A placement whose last
 // sync has not ended is in the way: two are never interleaved.
 func (s *Syncs) StartSync(ctx context.Context, r wire.SyncRequest) (list []wire.SyncView, err error) {
-	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
-		list = []wire.SyncView{}
-		z, err := zones.Lock(tx, r.Zone)
-		if err != nil {
-			return err
-		}
-		if z.RevisionID == nil {
-			return wire.Problemf(wire.Blocked, "Zone %s has no contents yet. Import a zone file or apply a definition first.", r.Zone)
-		}
-		retiring, err := acts.Unfinished(tx, z.Name().String(), wire.ActRetire)
-		if err != nil {
-			return err
-		}
-		placements, err := zones.Placements(tx, z.ID)
-		if err != nil {
-			return err
-		}
-		for _, p := range placements {
-			a, err := accounts.ByID(tx, p.AccountID)
-			if err != nil {
-				return err
-			}
-			if r.Account != "" && a.Name != r.Account {
-				continue
-			}
-			if retiring.ID != 0 && retiring.AccountID == p.AccountID {
-				return wire.Problemf(wire.Blocked, "Act %d removes %s from %s. Wait until it ends: beacon act show %d.", retiring.ID, r.Zone, a.Name, retiring.ID)
-			}
-			running, err := tx.UnfinishedSync(p.ID)
-			if err != nil {
-				return err
-			}
-			if running.ID != 0 {
-				return wire.Problemf(wire.Blocked, "Sync %d of %s at %s is still %s. Wait for it (beacon sync --follow %d), then ask again.", running.ID, r.Zone, a.Name, running.State, running.ID)
-			}
-			n := store.Sync{PlacementID: p.ID, RevisionID: *z.RevisionID, Drift: driftPolicy(r.Revert), Expected: r.Expect, RequestedBy: logbook.Actor(ctx)}
-			if err := tx.AddSync(&n, r.Allow); err != nil {
-				return err
-			}
-			if err := logbook.Log(tx, logbook.Actor(ctx), "sync.requested", r.Zone.String(), fmt.Sprintf("sync %d at %s", n.ID, a.Name)); err != nil {
-				return err
-			}
-			list = append(list, *ViewSync(n, r.Zone, a.Name))
-		}
-		if len(list) == 0 {
-			return wire.Problemf(wire.Blocked, "Zone %s is not placed at %s. Name the account in its definition: providers: [ACCOUNT].", r.Zone, orAny(r.Account))
-		}
-		return nil
-	})
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) (err error) { list, err = s.Start(ctx, tx, r); return err })
 	s.jobs.Wake(store.JobSync)
 	return list, err
 }
+
+// Start is StartSync within a transaction.
+func (s *Syncs) Start(ctx context.Context, tx *store.Tx, r wire.SyncRequest) ([]wire.SyncView, error) {
+	list := []wire.SyncView{}
+	z, err := zones.Lock(tx, r.Zone)
+	if err != nil {
+		return nil, err
+	}
+	if z.RevisionID == nil {
+		return nil, wire.Problemf(wire.Blocked, "Zone %s has no desired records yet. Import a zone file or apply a definition first.", r.Zone.Unicode())
+	}
+	retiring, err := acts.Unfinished(tx, z.Name().String(), wire.ActRetire)
+	if err != nil {
+		return nil, err
+	}
+	placements, err := zones.Placements(tx, z.ID)
+	if err != nil {
+		return nil, err
+	}
+	for _, p := range placements {
+		a, err := accounts.ByID(tx, p.AccountID)
+		if err != nil {
+			return nil, err
+		}
+		if r.Account != "" && a.Name != r.Account {
+			continue
+		}
+		if retiring.ID != 0 && retiring.AccountID == p.AccountID {
+			return nil, wire.Problemf(wire.Blocked, "Act %d removes %s from %s. Wait until it ends: beacon act show %d.", retiring.ID, r.Zone, a.Name, retiring.ID)
+		}
+		running, err := tx.UnfinishedSync(p.ID)
+		if err != nil {
+			return nil, err
+		}
+		if running.ID != 0 {
+			return nil, wire.Problemf(wire.Blocked, "Sync %d of %s at %s is still %s. Wait for it (beacon sync --follow %d), then ask again.", running.ID, r.Zone, a.Name, running.State, running.ID)
+		}
+		n := store.Sync{PlacementID: p.ID, RevisionID: *z.RevisionID, Drift: driftPolicy(r.Revert), Expected: r.Expect, RequestedBy: logbook.Actor(ctx)}
+		if err := tx.AddSync(&n, r.Allow); err != nil {
+			return nil, err
+		}
+		if err := logbook.Log(tx, logbook.Actor(ctx), "sync.requested", r.Zone.String(), fmt.Sprintf("sync %d at %s", n.ID, a.Name)); err != nil {
+			return nil, err
+		}
+		list = append(list, *ViewSync(n, r.Zone, a.Name))
+	}
+	if len(list) == 0 {
+		return nil, wire.Problemf(wire.Blocked, "Zone %s is not placed at %s. Name the account in its definition: providers: [ACCOUNT].", r.Zone.Unicode(), orAny(r.Account))
+	}
+	return list, nil
+}
+
+// Unsynced returns the names of the accounts at which a zone's present revision has still to be written.
+func Unsynced(tx *store.Tx, zoneID uint64) ([]string, error) { return tx.Unsynced(zoneID) }
 
 func driftPolicy(revert bool) diff.DriftPolicy {
 	if revert {

@@ -81,7 +81,7 @@ func zoneDefinition(tx *store.Tx, z store.Zone) (out wire.ZoneDefinition, err er
 		}
 		delegateTo = a.Name
 	}
-	d := definition.Zone{Name: z.Name(), Description: z.Description, Providers: at, Registrar: registrar, DelegateTo: delegateTo, TTL: z.TTL, Ignore: z.Leave(), Settings: z.Care()}
+	d := definition.Zone{Name: z.Name(), Description: z.Description, Providers: at, Registrar: registrar, DelegateTo: delegateTo, TTL: z.TTL, Ignore: z.Ignored(), Settings: z.ZoneSettings()}
 	if z.RevisionID != nil {
 		if d.Contents, err = tx.Contents(*z.RevisionID); err != nil {
 			return out, err

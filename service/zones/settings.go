@@ -17,12 +17,12 @@ import (
 )
 
 func ViewSettings(z store.Zone) wire.ZoneSettings {
-	care := z.Care()
-	v := wire.ZoneSettings{Drift: care.Drift, KeepExisting: care.KeepExisting, Protect: []string{}, Websites: definition.WebsiteLabels(SitesOf(z), z.Name()), Attributes: []wire.SetAttribute{}}
-	for _, p := range care.Protect {
+	settings := z.ZoneSettings()
+	v := wire.ZoneSettings{Drift: settings.Drift, KeepExisting: settings.KeepExisting, Protect: []string{}, Websites: definition.WebsiteLabels(SitesOf(z), z.Name()), Attributes: []wire.SetAttribute{}}
+	for _, p := range settings.Protect {
 		v.Protect = append(v.Protect, p.String())
 	}
-	for _, a := range care.Attributes {
+	for _, a := range settings.Attributes {
 		label := "@"
 		if a.Key.Name != z.Name() {
 			label = a.Key.Name.Relative(z.Name())
@@ -35,33 +35,33 @@ func ViewSettings(z store.Zone) wire.ZoneSettings {
 }
 
 // readSettings returns what is kept of the given settings, or an error that says what is wrong with them.
-func readSettings(v wire.ZoneSettings, zone dnsname.Name) (care definition.Settings, err error) {
+func readSettings(v wire.ZoneSettings, zone dnsname.Name) (settings definition.Settings, err error) {
 	drifts := []string{definition.DriftManual, definition.DriftRevert, definition.DriftAdopt}
 	if !slices.Contains(drifts, v.Drift) {
-		return care, wire.Problemf(wire.Invalid, "%q is nothing that can become of changes made elsewhere. Use manual, revert or adopt.", v.Drift)
+		return settings, wire.Problemf(wire.Invalid, "%q is nothing that can become of changes made elsewhere. Use manual, revert or adopt.", v.Drift)
 	}
-	care = definition.Settings{Drift: v.Drift, KeepExisting: v.KeepExisting}
+	settings = definition.Settings{Drift: v.Drift, KeepExisting: v.KeepExisting}
 	for _, text := range v.Protect {
 		p, err := record.ParsePattern(text, zone)
 		if err != nil {
-			return care, wire.Problemf(wire.Invalid, "%s", wording.Sentence(err.Error())+".")
+			return settings, wire.Problemf(wire.Invalid, "%s", wording.Sentence(err.Error())+".")
 		}
-		care.Protect = append(care.Protect, p)
+		settings.Protect = append(settings.Protect, p)
 	}
 	if v.Websites != nil {
 		sites, err := definition.ParseWebsites(v.Websites, zone)
 		if err != nil {
-			return care, wire.Problemf(wire.Invalid, "%s", wording.Sentence(err.Error())+".")
+			return settings, wire.Problemf(wire.Invalid, "%s", wording.Sentence(err.Error())+".")
 		}
 		if !slices.Equal(sites, delegation.Sites(zone)) {
-			care.Websites = sites
+			settings.Websites = sites
 		}
 	}
 	values := map[record.Key]map[string]string{}
 	for _, e := range v.Attributes {
 		key, err := definition.ParseKey(e.Set, zone)
 		if err != nil || e.Name == "" {
-			return care, wire.Problemf(wire.Invalid, "%q is no record set with an attribute. Write it like www A, with relay and on.", e.Set)
+			return settings, wire.Problemf(wire.Invalid, "%q is no record set with an attribute. Write it like www A, with relay and on.", e.Set)
 		}
 		if values[key] == nil {
 			values[key] = map[string]string{}
@@ -69,15 +69,15 @@ func readSettings(v wire.ZoneSettings, zone dnsname.Name) (care definition.Setti
 		values[key][e.Name] = e.Value
 	}
 	for key, of := range values {
-		care.Attributes = append(care.Attributes, definition.SetAttributes{Key: key, Values: of})
+		settings.Attributes = append(settings.Attributes, definition.SetAttributes{Key: key, Values: of})
 	}
-	slices.SortFunc(care.Attributes, func(a, b definition.SetAttributes) int { return a.Key.Compare(b.Key) })
-	return care, nil
+	slices.SortFunc(settings.Attributes, func(a, b definition.SetAttributes) int { return a.Key.Compare(b.Key) })
+	return settings, nil
 }
 
 // SitesOf gives the names of a zone that carry a site.
 func SitesOf(z store.Zone) []dnsname.Name {
-	if said := z.Care().Websites; said != nil {
+	if said := z.ZoneSettings().Websites; said != nil {
 		return said
 	}
 	return delegation.Sites(z.Name())
@@ -85,7 +85,7 @@ func SitesOf(z store.Zone) []dnsname.Name {
 
 // SetCare changes how a zone is looked after. What a definition file leads is changed there.
 func (s *Zones) SetZoneSettings(ctx context.Context, name dnsname.Name, v wire.ZoneSettings) (out wire.ZoneSettings, err error) {
-	care, err := readSettings(v, name)
+	settings, err := readSettings(v, name)
 	if err != nil {
 		return out, err
 	}
@@ -97,13 +97,13 @@ func (s *Zones) SetZoneSettings(ctx context.Context, name dnsname.Name, v wire.Z
 		if err := notManaged(z); err != nil {
 			return err
 		}
-		if err := tx.SetZoneSettings(z.ID, care); err != nil {
+		if err := tx.SetZoneSettings(z.ID, settings); err != nil {
 			return err
 		}
 		if z, err = tx.Zone(name); err != nil {
 			return err
 		}
 		out = ViewSettings(z)
-		return logbook.Log(tx, logbook.Actor(ctx), "zone.settings-changed", name.String(), fmt.Sprintf("drift: %s; %s protected, %s declared", care.Drift, wording.Counted(len(care.Protect), "pattern"), wording.Counted(len(v.Attributes), "attribute")))
+		return logbook.Log(tx, logbook.Actor(ctx), "zone.settings-changed", name.String(), fmt.Sprintf("drift: %s; %s protected, %s declared", settings.Drift, wording.Counted(len(settings.Protect), "pattern"), wording.Counted(len(v.Attributes), "attribute")))
 	})
 }

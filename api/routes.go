@@ -40,7 +40,7 @@ const (
 
 // routes is the table of everything under /api/v1.
 func routes() []route {
-	return slices.Concat(routesOfUsers(), routesOfZones(), routesOfAccounts(), routesOfRevisions(), routesOfDrafts(), routesOfDefinitions(), routesOfSearch(), routesOfDomains(), routesOfHosts(), routesOfActs(), []route{eventStream})
+	return slices.Concat(routesOfUsers(), routesOfZones(), routesOfAccounts(), routesOfRevisions(), routesOfDrafts(), routesOfSets(), routesOfDefinitions(), routesOfSearch(), routesOfDomains(), routesOfHosts(), routesOfActs(), []route{eventStream})
 }
 
 func routesOfUsers() []route {

@@ -70,6 +70,9 @@ var (
 	SetZoneSettings    = Call[ZoneSettings, ZoneSettings]{Method: "PUT", Path: "/zones/:name/settings"}
 	ApplyDefinitions   = Call[ApplyRequest, Page[Applied]]{Method: "POST", Path: "/definitions"}
 	GenerateDefinition = Call[GenerateRequest, Generated]{Method: "POST", Path: "/generated-definitions"}
+	ShowSet            = Call[None, SetView]{Method: "GET", Path: "/zones/:name/sets/:owner/:type"}
+	PutSet             = Call[SetRequest, SetWritten]{Method: "PUT", Path: "/zones/:name/sets/:owner/:type"}
+	RemoveSet          = Call[SetRequest, SetWritten]{Method: "DELETE", Path: "/zones/:name/sets/:owner/:type"}
 	ShowDraft          = Call[None, Draft]{Method: "GET", Path: "/zones/:name/draft"}
 	EditDraft          = Call[DraftChange, Draft]{Method: "POST", Path: "/zones/:name/draft/edits"}
 	DoAcceptDraft      = Call[AcceptDraft, Revision]{Method: "POST", Path: "/zones/:name/draft/acceptance"}

@@ -216,9 +216,11 @@ func (s *Applier) putOut(ctx context.Context, tx *store.Tx, zoneID uint64, d wir
 // behind is how long to wait for what is in the way of a sync, real time.
 const behind = time.Second
 
-// RunFollow starts the syncs of a zone that a followed folder changed, behind those that run.
+// RunFollow starts the syncs of a zone that the followed folder, or a change of one record set, changed while others were running.
 func (s *Applier) RunFollow(ctx context.Context, job store.Job) error {
-	ctx = logbook.WithCaller(ctx, Follower(s.watch.Folder))
+	if s.watch.Folder != "" {
+		ctx = logbook.WithCaller(ctx, Follower(s.watch.Folder))
+	}
 	var name dnsname.Name
 	var stuck *wire.Problem
 	err := s.logbook.Tx(ctx, func(tx *store.Tx) error {

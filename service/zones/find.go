@@ -31,7 +31,9 @@ func Detach(tx *store.Tx, z store.Zone) error { return tx.Detach(z.ID) }
 func PlacedAt(tx *store.Tx, id uint64) ([]string, error) { return tx.AccountsOf(id) }
 
 // Set records what a definition says of a zone besides its records.
-func Set(tx *store.Tx, id uint64, said store.ZoneSaid) (changed bool, err error) { return tx.SetZone(id, said) }
+func Set(tx *store.Tx, id uint64, said store.ZoneSaid) (changed bool, err error) {
+	return tx.SetZone(id, said)
+}
 
 // Contents returns the contents of a revision.
 func Contents(tx *store.Tx, revisionID uint64) (record.Contents, error) {

@@ -3,12 +3,12 @@
 package cli
 
 import (
+	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
 	"os"
-	"strings"
 
 	"github.com/spf13/cobra"
 	"go.yaml.in/yaml/v3"
@@ -18,9 +18,9 @@ import (
 // Exit codes. Checks use all of them, waiting for a host ExitSettling too; other commands ExitFine, ExitFailed and ExitMisuse.
 const (
 	ExitFine     = 0
-	ExitFailed   = 1 // also: wrong or undelegated
+	ExitFailed   = 1 // also: needs action, ready to move, not delegated
 	ExitSettling = 2
-	ExitUnknown  = 3 // could not tell
+	ExitUnknown  = 3 // the check or comparison itself failed
 	ExitMisuse   = 64
 )
 
@@ -50,11 +50,14 @@ func New(in io.Reader, out, errOut io.Writer) *cobra.Command {
 	return (&app{in: in, out: out, err: errOut, evaluator: self()}).root()
 }
 
+// appKey is under which the root command keeps the app in its context.
+type appKey struct{}
+
 // root makes the root command.
 func (a *app) root() *cobra.Command {
 	root := &cobra.Command{
 		Use:           "beacon",
-		Short:         "Delegate domains, fill their zones, and see when everybody knows",
+		Short:         "Move domains between DNS providers, sync their records, and see when every cache has the change",
 		SilenceErrors: true,
 		SilenceUsage:  true,
 		PersistentPreRunE: func(*cobra.Command, []string) error {
@@ -67,18 +70,24 @@ func (a *app) root() *cobra.Command {
 	root.SetIn(a.in)
 	root.SetOut(a.out)
 	root.SetErr(a.err)
-	root.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return misuse("%s", err) })
+	root.SetContext(context.WithValue(context.Background(), appKey{}, a))
+	root.Version = versionText()
+	root.SetVersionTemplate("beacon {{.Version}}\n")
 	root.PersistentFlags().StringVar(&a.address, "address", envOr("BEACON_ADDRESS", "http://127.0.0.1:8053"), "address of the service (BEACON_ADDRESS)")
 	root.PersistentFlags().StringVarP(&a.output, "output", "o", "table", "table, json or yaml")
-	root.CompletionOptions.DisableDefaultCmd = true
 	root.AddCommand(a.signInCommand(), a.signOutCommand(), a.userCommand(), a.domainsCommand(), a.zoneCommand(), a.recordCommand(), a.draftCommand(), a.searchCommand(), a.operationCommand(), a.applyCommand(), a.diffCommand(), a.syncCommand(),
 		a.driftCommand(), a.delegateCommand(), a.actCommand(), a.holdCommand(), a.checkCommand(), a.watchCommand(), a.providerCommand(), a.registrarCommand(), a.hostCommand(), a.channelCommand(), a.logbookCommand())
 	return root
 }
 
-// Run executes the root command and gives the exit code.
+// Run executes the root command and returns the exit code.
 func Run(root *cobra.Command, errOut io.Writer) int {
 	root.SilenceErrors = true
+	if a, ours := root.Context().Value(appKey{}).(*app); ours {
+		root.InitDefaultCompletionCmd()
+		root.InitDefaultHelpCmd()
+		a.tidy(root)
+	}
 	err := root.Execute()
 	if err == nil {
 		return ExitFine
@@ -87,23 +96,13 @@ func Run(root *cobra.Command, errOut io.Writer) int {
 	var e exit
 	if errors.As(err, &e) {
 		code = e.code
-	} else if isUsage(err) {
-		code = ExitMisuse
+	} else if missing := optionMissing(err); missing != nil {
+		code, err = ExitMisuse, missing
 	}
 	if err.Error() != "" {
 		fmt.Fprintln(errOut, "beacon: "+err.Error())
 	}
 	return code
-}
-
-// isUsage recognises what the command library says of wrong commands and arguments.
-func isUsage(err error) bool {
-	for _, begins := range []string{"unknown command", "accepts ", "requires ", "required flag"} {
-		if strings.HasPrefix(err.Error(), begins) {
-			return true
-		}
-	}
-	return false
 }
 
 func envOr(name, other string) string {

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"strconv"
 	"strings"
@@ -16,19 +17,41 @@ import (
 	"beacon/wire"
 )
 
+// unlessMisuse has a command end with the code of what could not be compared.
+func unlessMisuse(err error) error {
+	var e exit
+	if errors.As(err, &e) && e.code == ExitMisuse {
+		return err
+	}
+	return exit{ExitUnknown, err.Error()}
+}
+
 func (a *app) diffCommand() *cobra.Command {
 	var revert bool
 	c := &cobra.Command{Use: "diff ZONE", Short: "Show differences between desired records and providers", Args: cobra.ExactArgs(1),
+		Long: "Show differences between desired records and providers; foreign records do not count.\n\n" +
+			"Exit codes: 0 no differences, 1 differences, 3 a provider could not be read, 64 misuse.",
 		RunE: func(_ *cobra.Command, args []string) error {
 			list, err := a.differences(args[0], revert)
 			if err != nil {
-				return err
+				return unlessMisuse(err)
 			}
-			return a.show(list, func() {
+			differences := 0
+			for _, d := range list {
+				differences += len(d.Steps) + len(d.Drift) + len(d.Conflicts)
+				if d.NewZone {
+					differences++
+				}
+			}
+			err = a.show(list, func() {
 				for _, d := range list {
 					a.showDifference(d)
 				}
 			})
+			if err == nil && differences > 0 {
+				err = exit{ExitFailed, ""}
+			}
+			return err
 		}}
 	c.Flags().BoolVar(&revert, "revert", false, "treat drift as changes to revert")
 	return c

@@ -64,7 +64,7 @@ type Tried struct {
 // AccountView is an account as it is shown. It holds nothing of its credential.
 type AccountView struct {
 	Account
-	About    string            `json:"about"` // its kind
+	About    string            `json:"kind_description"` // what its kind is
 	Rights   []string          `json:"rights"`
 	Findings []finding.Finding `json:"findings"`
 	Zones    int               `json:"zones"`    // placed there
@@ -82,7 +82,7 @@ type RemoteZone struct {
 // Kind is a kind of provider account.
 type Kind struct {
 	Name  string       `json:"name"`
-	About string       `json:"about"`
+	About string       `json:"description"`
 	Caps  *change.Caps `json:"caps"` // as its profile says; empty where it differs by zone
 }
 

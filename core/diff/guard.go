@@ -35,7 +35,7 @@ func Guards(list change.List, live record.Contents, watched Watched) (found []fi
 	speak := func(code string, severity finding.Severity, names []string, message, remedy string) {
 		if len(names) > 0 {
 			found = append(found, finding.Finding{Code: code, Severity: severity, Subject: names[0], Message: fmt.Sprintf(message, joinNames(names)),
-				Remedy: "If that is meant, say yes to this guard (--allow " + code + "); else " + remedy})
+				Remedy: "If this is intended, allow it: --allow " + code + "; else " + remedy})
 		}
 	}
 	var stopping, protected, hosts, mail, apex, empty []string
@@ -63,7 +63,7 @@ func Guards(list change.List, live record.Contents, watched Watched) (found []fi
 			hosts = append(hosts, key.Name.Unicode())
 		}
 	}
-	if len(stopping) > 0 {
+	if manyStop(stopping, live, watched.Zone) {
 		speak(GuardNamesStop, finding.Warning, stopping, countNames(len(stopping))+" would answer nothing afterwards: %s.", "add the names to the desired records again.")
 	}
 	speak(GuardProtected, finding.Error, protected, "The definition protects what would go: %s.", "add them to the desired records again, or remove the pattern from protect.")
@@ -72,6 +72,23 @@ func Guards(list change.List, live record.Contents, watched Watched) (found []fi
 	speak(GuardAlias, finding.Warning, empty, "An ALIAS would replace addresses, and its target does not answer: %s.", "check the target; the old addresses stay until then.")
 	speak(GuardHost, finding.Warning, hosts, "A machine reports its address under a name that would have none: %s.", "put an address there, or remove the host first (beacon host remove).")
 	return found
+}
+
+// fewNames is how many names may stop answering without a guard, where the apex is not among them and more than half of the names stay.
+const fewNames = 2
+
+// manyStop reports whether so many names would stop answering that a user has to allow it: the apex, more than a few and more than a
+// fiftieth of all, or half of all.
+func manyStop(stopping []string, live record.Contents, zone dnsname.Name) bool {
+	if slices.Contains(stopping, zone.Unicode()) {
+		return true
+	}
+	names := map[dnsname.Name]bool{}
+	for set := range live.Sets() {
+		names[set.Name] = true
+	}
+	n := len(stopping)
+	return n > fewNames && n*50 > len(names) || n > 0 && n*2 >= len(names)
 }
 
 func joinNames(names []string) string {

@@ -1,6 +1,7 @@
 package diff
 
 import (
+	"fmt"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -71,4 +72,28 @@ func TestKeepExistingLeavesWhatWasThere(t *testing.T) {
 	require.Len(t, ours.Foreign, 1)
 	both := Compare(record.ContentsOf(wanted), record.ContentsOf(set(record.A, "z")), record.ContentsOf(theirs), LeaveDrift)
 	assert.Len(t, both.KeepExisting().Conflicts, 1, "what we placed and somebody changed stays a conflict")
+}
+
+// A few names may go without a yes; the apex, many names, or half of a zone may not.
+func TestNamesMayStopUpToAThreshold(t *testing.T) {
+	zone := dnsname.MustParse("a.example")
+	var sets []record.Set
+	for i := range 200 {
+		sets = append(sets, record.NewSet(dnsname.MustParse(fmt.Sprintf("n%03d.a.example", i)), record.A, 60, "192.0.2.1"))
+	}
+	sets = append(sets, record.NewSet(zone, record.A, 60, "192.0.2.1"))
+	guarded := func(gone []record.Set, live ...record.Set) bool {
+		var list change.List
+		for _, s := range gone {
+			list = append(list, change.Step{Before: s})
+		}
+		return len(Guards(list, record.Contents{}.With(live...), Watched{Zone: zone})) > 0
+	}
+	assert.False(t, guarded(sets[:1], sets...))
+	assert.False(t, guarded(sets[:4], sets...), "2 % of them")
+	assert.True(t, guarded(sets[:5], sets...))
+	assert.True(t, guarded(sets[200:], sets...), "the apex")
+	assert.False(t, guarded(sets[:2], sets[:6]...))
+	assert.True(t, guarded(sets[:3], sets[:7]...))
+	assert.True(t, guarded(sets[:1], sets[:2]...), "half of them")
 }

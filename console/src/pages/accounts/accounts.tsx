@@ -94,7 +94,7 @@ function Row({ account: a, role }: { account: Account; role: string }) {
       )}
       <p className="text-soft wrap-anywhere">
         {a.kind}
-        {a.about && `: ${a.about}`} <span className="data">{a.address}</span>
+        {a.kind_description && `: ${a.kind_description}`} <span className="data">{a.address}</span>
       </p>
       {role === 'provider' && (
         <dl className="mt-2 grid gap-x-4 gap-y-1 sm:grid-cols-[9rem_1fr]">

@@ -64,7 +64,7 @@ export function Connect({ close }: { close: () => void }) {
           ) : (
             <input id={id + 'kind'} name="kind" required className="field" defaultValue="gannet" autoCapitalize="none" spellCheck={false} />
           )}
-          {role === 'provider' && chosen && <p className="mt-1 text-fine text-soft">{chosen.about}</p>}
+          {role === 'provider' && chosen && <p className="mt-1 text-fine text-soft">{chosen.description}</p>}
         </div>
         <div>
           <label className="label" htmlFor={id + 'name'}>

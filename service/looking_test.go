@@ -117,8 +117,8 @@ func TestLookingChangesNothing(t *testing.T) {
 				name = "cam.saltmarsh-ferries.example"
 			}
 			url := server.URL + api.Base + parameter.ReplaceAllStringFunc(path, func(p string) string {
-				if p == "{id}" {
-					return "1"
+				if known := map[string]string{"{id}": "1", "{owner}": "www", "{type}": "A"}[p]; known != "" {
+					return known
 				}
 				return name
 			})

@@ -158,7 +158,7 @@ test('forty zones are changed in one step, and changed back', async () => {
   await type(page, page.getByRole('searchbox'), '203.0.113.40')
   await page.getByText('40 records', { exact: true }).waitFor()
   await accessible(page, 'search')
-  const summary = page.locator('summary', { hasText: 'Change all of these' })
+  const summary = page.locator('summary', { hasText: 'Bulk replace' })
   await tabTo(page, summary)
   await page.keyboard.press('Enter')
   await type(page, page.getByLabel('New data of the records'), '203.0.113.50')

@@ -32,8 +32,9 @@ func (a *app) signInCommand() *cobra.Command {
 			if err := a.keepToken(got.Token); err != nil {
 				return fmt.Errorf("signed in, but it could not be remembered: %w", err)
 			}
-			a.printf("Signed in to %s as %s until %s.\n", a.address, as, got.Expires.Format("2006-01-02"))
-			return nil
+			return a.show(map[string]any{"address": a.address, "name": as, "expires": got.Expires}, func() {
+				a.printf("Signed in to %s as %s until %s.\n", a.address, as, got.Expires.Format("2006-01-02"))
+			})
 		},
 	}
 	c.Flags().StringVar(&as, "as", "admin", "name of the user")
@@ -46,8 +47,10 @@ func (a *app) signOutCommand() *cobra.Command {
 		if err := ask(a, wire.SignOut, wire.None{}, nil); err != nil {
 			return err
 		}
-		a.printf("Signed out.\n")
-		return a.keepToken("")
+		if err := a.keepToken(""); err != nil {
+			return err
+		}
+		return a.show(map[string]any{"address": a.address, "signed_out": true}, func() { a.printf("Signed out.\n") })
 	}}
 }
 

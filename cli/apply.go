@@ -13,6 +13,7 @@ import (
 	"beacon/core/definition"
 	"beacon/core/finding"
 	"beacon/core/rules"
+	"beacon/core/zonefile"
 	"beacon/folder"
 	"beacon/wire"
 )
@@ -282,7 +283,7 @@ func (a *app) checkDefinitions(files []definition.File) error {
 	zones := read.Zones
 	if len(faults) > 0 {
 		if a.output != "table" {
-			if err := a.show(faults, nil); err != nil {
+			if err := a.show(map[string]any{"zones": len(zones), "faults": faults}, nil); err != nil {
 				return err
 			}
 			return exit{ExitFailed, ""}
@@ -292,13 +293,16 @@ func (a *app) checkDefinitions(files []definition.File) error {
 		}
 		return exit{ExitFailed, count(len(faults), "fault")}
 	}
-	records := 0
+	records, findings := 0, []rules.Found{}
 	for _, z := range zones {
 		records += z.Contents.Len()
-		a.found(rules.Check(rules.Zone{Name: z.Name, Contents: z.Contents, Written: z.Written}))
+		findings = append(findings, rules.Check(rules.Zone{Name: z.Name, Contents: z.Contents, Written: z.Written})...)
 	}
-	a.printf("No faults: %s, %s, %s.\n", count(len(zones), "zone"), count(records, "record"), count(len(read.Kits), "kit"))
-	return nil
+	result := map[string]any{"zones": len(zones), "records": records, "kits": len(read.Kits), "findings": findings, "faults": []zonefile.Fault{}}
+	return a.show(result, func() {
+		a.found(findings)
+		a.printf("No faults: %s, %s, %s.\n", count(len(zones), "zone"), count(records, "record"), count(len(read.Kits), "kit"))
+	})
 }
 
 func (a *app) showApplied(d wire.Applied, withRecords bool) {

@@ -99,10 +99,34 @@ func Run(root *cobra.Command, errOut io.Writer) int {
 	} else if missing := optionMissing(err); missing != nil {
 		code, err = ExitMisuse, missing
 	}
-	if err.Error() != "" {
+	if err.Error() == "" {
+		return code
+	}
+	if a, ours := root.Context().Value(appKey{}).(*app); ours && (a.output == "json" || a.output == "yaml") {
+		_ = a.encode(errOut, documentOf(err, code))
+	} else {
 		fmt.Fprintln(errOut, "beacon: "+err.Error())
 	}
 	return code
+}
+
+// failure is what went wrong, as a document.
+type failure struct {
+	*problem
+	Code int `json:"exit_code"`
+}
+
+// documentOf returns an error as the service's problem document (RFC 9457), or as one of the same form.
+func documentOf(err error, code int) failure {
+	var p *problem
+	if !errors.As(err, &p) {
+		title := "The command failed"
+		if code == ExitMisuse {
+			title = "The command was misused"
+		}
+		p = &problem{Type: "about:blank", Title: title, Detail: err.Error()}
+	}
+	return failure{p, code}
 }
 
 func envOr(name, other string) string {
@@ -114,26 +138,31 @@ func envOr(name, other string) string {
 
 // show prints a value as the output option says; table prints it for people.
 func (a *app) show(value any, table func()) error {
-	switch a.output {
-	case "json":
-		encoder := json.NewEncoder(a.out)
-		encoder.SetIndent("", "  ")
-		return encoder.Encode(value)
-	case "yaml":
-		text, err := json.Marshal(value)
-		if err != nil {
-			return err
-		}
-		var plain any
-		if err := yaml.Unmarshal(text, &plain); err != nil {
-			return err
-		}
-		encoder := yaml.NewEncoder(a.out)
-		encoder.SetIndent(2)
-		return encoder.Encode(plain)
+	if a.output == "json" || a.output == "yaml" {
+		return a.encode(a.out, value)
 	}
 	table()
 	return nil
+}
+
+// encode writes a value as one document.
+func (a *app) encode(w io.Writer, value any) error {
+	if a.output == "json" {
+		encoder := json.NewEncoder(w)
+		encoder.SetIndent("", "  ")
+		return encoder.Encode(value)
+	}
+	text, err := json.Marshal(value)
+	if err != nil {
+		return err
+	}
+	var plain any
+	if err := yaml.Unmarshal(text, &plain); err != nil {
+		return err
+	}
+	encoder := yaml.NewEncoder(w)
+	encoder.SetIndent(2)
+	return encoder.Encode(plain)
 }
 
 func (a *app) printf(format string, args ...any) { fmt.Fprintf(a.out, format, args...) }

@@ -40,8 +40,9 @@ func (a *app) draftCommand() *cobra.Command {
 			if err := askIf(a, wire.DiscardDraft, d.Tag, wire.None{}, nil, d.Zone); err != nil {
 				return err
 			}
-			a.printf("Forgotten; %s is as it was.\n", plain(d.Zone))
-			return nil
+			return a.show(map[string]any{"zone": d.Zone, "discarded": len(d.Edits)}, func() {
+				a.printf("Discarded %s. The desired records of %s stay as they are.\n", count(len(d.Edits), "edit"), plain(d.Zone))
+			})
 		})}
 	drop.Flags().BoolVar(&sure, "yes", false, "do not ask")
 	c.AddCommand(show, accept, drop)

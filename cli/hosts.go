@@ -249,8 +249,9 @@ func (a *app) hostRemoveCommand() *cobra.Command {
 		if err := ask(a, wire.RemoveHost, wire.None{}, nil, name); err != nil {
 			return err
 		}
-		a.printf("%s follows no longer. The next sync of %s brings back what its definition says.\n", plain(name), plain(h.Zone))
-		return nil
+		return a.show(map[string]any{"name": name, "zone": h.Zone, "removed": true}, func() {
+			a.printf("Removed %s, and revoked its token. The next sync of %s writes the desired records again.\n", plain(name), plain(h.Zone))
+		})
 	}}
 	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
 	return c

@@ -43,7 +43,7 @@ func TestHosts(t *testing.T) {
 		{[]string{"host", "list"}, []string{"pier-cam.saltmarsh-ferries.example", "198.51.100.77", "refused: 10.0.0.7 is private"}},
 		{[]string{"host", "show", plain(cam)}, []string{"TTL 60", "(3 times in a row)", "heron-main:  accepted +2 ms,  written +40 ms,  visible +12 s", "by 12:01:00, in 1 min 0 s"}},
 		{[]string{"host", "add", plain(cam), "--v4-only", "--ttl", "5m"}, []string{"bh_secret", "shown this once", "/api/v1/report"}},
-		{[]string{"host", "remove", plain(cam), "--yes"}, []string{"follows no longer", "next sync of saltmarsh-ferries.example"}},
+		{[]string{"host", "remove", plain(cam), "--yes"}, []string{"revoked its token", "next sync of saltmarsh-ferries.example"}},
 	} {
 		out, errOut, code := beacon(t, s, c.args...)
 		assert.Zero(t, code, "%v: %s", c.args, errOut)

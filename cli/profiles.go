@@ -19,29 +19,48 @@ import (
 	"beacon/provider/profile"
 )
 
+// checkedProfile is what a check of a profile found.
+type checkedProfile struct {
+	File        string          `json:"file"`
+	Profile     string          `json:"profile"` // its name; empty where it has faults
+	Description string          `json:"description"`
+	Can         []string        `json:"can"` // what the provider can do
+	Faults      []profile.Fault `json:"faults"`
+}
+
 func (a *app) profileCommand() *cobra.Command {
 	c := &cobra.Command{Use: "profile", Short: "Check and try profiles of provider interfaces"}
 	check := &cobra.Command{Use: "check FILE...", Short: "Find every fault in a profile, with line and column", Args: cobra.MinimumNArgs(1), RunE: func(_ *cobra.Command, args []string) error {
-		bad := 0
+		bad, list := 0, []checkedProfile{}
 		for _, file := range args {
 			p, faults, err := readProfile(file)
 			if err != nil {
 				return err
 			}
+			checked := checkedProfile{File: file, Faults: append([]profile.Fault{}, faults...)}
 			if len(faults) > 0 {
 				bad++
-				a.printf("%s\n", profile.FaultText(faults))
-				continue
+			} else {
+				checked.Profile, checked.Description, checked.Can = p.Name, p.About, capsWords(p.Caps)
 			}
-			a.printf("%s: profile %s is well formed. %s\n", file, p.Name, p.About)
-			for _, text := range capsWords(p.Caps) {
-				a.printf("  %s\n", text)
+			list = append(list, checked)
+		}
+		err := a.show(list, func() {
+			for _, c := range list {
+				if len(c.Faults) > 0 {
+					a.printf("%s\n", profile.FaultText(c.Faults))
+					continue
+				}
+				a.printf("%s: profile %s has no faults. %s\n", c.File, c.Profile, c.Description)
+				for _, text := range c.Can {
+					a.printf("  %s\n", text)
+				}
 			}
+		})
+		if err == nil && bad > 0 {
+			err = exit{ExitFailed, ""}
 		}
-		if bad > 0 {
-			return exit{ExitFailed, ""}
-		}
-		return nil
+		return err
 	}}
 	c.AddCommand(check)
 	return c

@@ -183,7 +183,11 @@ func (a *app) removeAccountCommand(role string) *cobra.Command {
 			if err := ask(a, wire.RemoveAccount.With("role", role), wire.None{}, nil, args[0]); err != nil {
 				return err
 			}
-			a.printf("Removed %s. Nothing changed at the %s: revoke the credential there.\n", args[0], role)
+			if err := a.show(map[string]any{"account": args[0], "removed": true}, func() {
+				a.printf("Removed %s. Nothing changed at the %s: revoke the credential there.\n", args[0], role)
+			}); err != nil {
+				return err
+			}
 			return nil
 		}}
 	c.Flags().BoolVar(&yes, "yes", false, "do not ask")

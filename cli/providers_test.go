@@ -123,5 +123,5 @@ func TestTryProfile(t *testing.T) {
 	out, _, code = run("provider", "profile", "check", bad, "../demo/profiles/plover.profile.yaml")
 	assert.Equal(t, 1, code)
 	assert.Contains(t, out, `bad.profile.yaml:1:1: "credential" is missing in the profile.`)
-	assert.Contains(t, out, "profile plover is well formed")
+	assert.Contains(t, out, "profile plover has no faults")
 }

@@ -282,8 +282,11 @@ func (a *app) recordPasteCommand() *cobra.Command {
 			}
 			var change wire.DraftChange
 			problems := 0
-			for _, row := range paste.Read(string(text), zone, seconds) {
-				a.showRow(zone, row)
+			rows := paste.Read(string(text), zone, seconds)
+			for _, row := range rows {
+				if a.output == "table" {
+					a.showRow(zone, row)
+				}
 				if row.Problem != "" {
 					problems++
 				}
@@ -293,10 +296,12 @@ func (a *app) recordPasteCommand() *cobra.Command {
 					}
 				}
 			}
-			a.printf("%s read, %s could not be.\n", count(len(change.Records), "record"), count(problems, "line"))
+			if a.output == "table" {
+				a.printf("%s read, %s could not be.\n", count(len(change.Records), "record"), count(problems, "line"))
+			}
 			switch {
 			case dryRun || len(change.Records) == 0 && problems == 0:
-				return nil
+				return a.show(rows, func() {})
 			case problems > 0:
 				return exit{ExitFailed, "nothing changed; correct or remove those lines"}
 			}

@@ -125,13 +125,32 @@ func (a *app) zoneConvertCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return write(a.out, name, contents)
+			return a.showText(name, as, func(w io.Writer) error { return write(w, name, contents) })
 		},
 	}
 	c.Flags().StringVar(&origin, "origin", "", "name of the zone")
 	c.Flags().StringVar(&as, "as", "canonical", "canonical, zonefile, json, csv or definition")
 	_ = c.MarkFlagRequired("origin")
 	return c
+}
+
+// zoneText is a zone in one of the forms that it has, within a document.
+type zoneText struct {
+	Zone dnsname.Name `json:"zone"`
+	As   string       `json:"as"`
+	Text string       `json:"text"`
+}
+
+// showText prints a zone in one of its forms; where a document is asked for, the text is within it.
+func (a *app) showText(zone dnsname.Name, as string, write func(io.Writer) error) error {
+	if a.output == "table" {
+		return write(a.out)
+	}
+	var text strings.Builder
+	if err := write(&text); err != nil {
+		return err
+	}
+	return a.show(zoneText{zone, as, text.String()}, nil)
 }
 
 // zoneForms print contents in the forms that a zone has.

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"io"
 	"path/filepath"
 	"strconv"
 	"strings"
@@ -42,7 +43,7 @@ func (a *app) zoneList() error {
 			}
 			rows = append(rows, []string{plain(z.Name), revisionText(z.Revision), strings.Join(at, ", "), z.Description})
 		}
-		a.table([]string{"ZONE", "WANTED", "AT", "LABEL"}, rows)
+		a.table([]string{"ZONE", "DESIRED", "PROVIDERS", "DESCRIPTION"}, rows)
 	})
 }
 
@@ -170,14 +171,13 @@ func (a *app) zoneExportCommand() *cobra.Command {
 			if err := ask(a, wire.ShowDefinition, wire.None{}, &got, name); err != nil {
 				return err
 			}
-			a.printf("%s", got.Text)
-			return nil
+			return a.showText(name, as, func(w io.Writer) error { _, err := io.WriteString(w, got.Text); return err })
 		}
 		list, err := all(a, wire.ListRecords.With("addresses", strconv.FormatBool(addresses)), name)
 		if err != nil {
 			return err
 		}
-		return write(a.out, name, record.NewContents(list))
+		return a.showText(name, as, func(w io.Writer) error { return write(w, name, record.NewContents(list)) })
 	}}
 	c.Flags().StringVar(&as, "as", "zonefile", "canonical, zonefile, json, csv or definition")
 	c.Flags().BoolVar(&addresses, "addresses", false, "with addresses in place of ALIAS records")

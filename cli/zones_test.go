@@ -114,7 +114,7 @@ func TestZoneViews(t *testing.T) {
 		{[]string{"zone", "generate", "saltmarsh-ferries.example", "--new"}, []string{"zones: {generated: 1}"}},
 		{[]string{"draft", "show", "saltmarsh-ferries.example"}, []string{"draft on revision 2", "- www A", "+ www A", "www-missing", "beacon draft accept saltmarsh-ferries.example"}},
 		{[]string{"draft", "accept", "saltmarsh-ferries.example", "--yes"}, []string{"saved as revision 6", "beacon sync saltmarsh-ferries.example"}},
-		{[]string{"draft", "discard", "saltmarsh-ferries.example", "--yes"}, []string{"Forgotten; saltmarsh-ferries.example is as it was."}},
+		{[]string{"draft", "discard", "saltmarsh-ferries.example", "--yes"}, []string{"The desired records of saltmarsh-ferries.example stay as they are."}},
 		{[]string{"record", "list", "saltmarsh-ferries.example", "--name", "www"}, []string{"www", "192.0.2.1"}},
 		{[]string{"record", "types"}, []string{"CAA", "Which authorities may issue certificates"}},
 		{[]string{"record", "types", "srv"}, []string{"priority", "weight", "port", "target", "RFC 2782"}},

@@ -1,0 +1,129 @@
+package e2e
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"io"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/spf13/cobra"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"go.yaml.in/yaml/v3"
+
+	"beacon/cli"
+)
+
+// leaves returns the commands that do something, by their paths.
+func leaves(c *cobra.Command) (paths []string) {
+	for _, below := range c.Commands() {
+		if below.HasSubCommands() {
+			paths = append(paths, leaves(below)...)
+		} else {
+			_, path, _ := strings.Cut(below.CommandPath(), " ")
+			paths = append(paths, path)
+		}
+	}
+	return paths
+}
+
+// Every command prints one document with --output json, and the same with yaml; what goes wrong is a document of its own on the standard
+// error.
+func TestEveryCommandPrintsOneDocument(t *testing.T) {
+	s := stage(t, options(t, 60, ""))
+	dir := t.TempDir()
+	file := func(name, text string) string {
+		path := filepath.Join(dir, name)
+		require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
+		return path
+	}
+	const zone = "saltmarsh-ferries.example"
+	definition := file("tides.beacon.yaml", "zones:\n  tides.example:\n    providers: [heron-main]\n    records: |\n      @ A 192.0.2.1\n      www A 192.0.2.1\n")
+	zonefile := file("tides.zone", "$TTL 300\n@ A 192.0.2.1\nwww A 192.0.2.2\n")
+	profile := filepath.Join(s.Dir, "profiles", "heron.profile.yaml")
+	pasted := file("pasted.txt", "cam A 192.0.2.9\n")
+	password := file("password", s.Password)
+	lines := [][]string{ // the first words are the command, up to the argument "/"
+		{"sign-in", "/", "--password-file", password},
+		{"user", "list"}, {"user", "add", "/", "petra"},
+		{"provider", "list"}, {"provider", "kinds"}, {"provider", "show", "/", "heron-main"}, {"provider", "zones", "/", "plover-old"},
+		{"provider", "profile", "check", "/", profile}, {"registrar", "list"}, {"registrar", "domains", "/", "gannet-main"},
+		{"zone", "import", "/", filepath.Join(s.Dir, "saltmarsh-ferries.zone"), "--origin", zone, "--yes"},
+		{"apply", "/", definition, "--yes"}, {"apply", "/", definition, "--check"}, {"apply", "/", definition, "--dry-run"},
+		{"zone", "list"}, {"zone", "show", "/", "tides.example"}, {"zone", "history", "/", "tides.example"}, {"zone", "check", "/", "tides.example"},
+		{"zone", "check", "/", "tides.example", "--file", zonefile}, {"zone", "settings", "/", "tides.example"}, {"zone", "export", "/", "tides.example"},
+		{"zone", "convert", "/", zonefile, "--origin", "tides.example"}, {"zone", "compare", "/", zonefile, zonefile, "--origin", "tides.example"},
+		{"zone", "generate", "/", "piers.example", "--new", "--providers", "heron-main"}, {"zone", "detach", "/", "tides.example", "--yes"},
+		{"record", "list", "/", "tides.example"}, {"record", "types"}, {"record", "types", "/", "MX"}, {"record", "add", "/", "tides.example", "cam", "A", "192.0.2.3"},
+		{"record", "change", "/", "tides.example", "cam", "A", "192.0.2.3", "--to", "192.0.2.4"}, {"record", "remove", "/", "tides.example", "cam", "A", "192.0.2.4"},
+		{"record", "paste", "/", "tides.example", pasted}, {"draft", "show", "/", "tides.example"}, {"draft", "accept", "/", "tides.example", "--yes"},
+		{"record", "set", "/", "tides.example", "relay", "A", "192.0.2.5"}, {"record", "add", "/", "tides.example", "cam2", "A", "192.0.2.3"},
+		{"draft", "discard", "/", "tides.example", "--yes"}, {"zone", "restore", "/", "tides.example", "--revision", "1", "--yes"},
+		{"diff", "/", "tides.example"}, {"sync", "/", "tides.example", "--dry-run"}, {"sync", "/", "tides.example", "--yes", "--allow", "names-would-stop"},
+		{"sync", "/", "--all", "--yes"}, {"drift"}, {"drift", "/", "tides.example"},
+		{"search", "/", "192.0.2.1"}, {"record", "replace", "/", "192.0.2.1", "--to", "192.0.2.11", "--dry-run"}, {"record", "replace", "/", "192.0.2.1", "--to", "192.0.2.11", "--yes"},
+		{"operation", "list"}, {"operation", "sync", "/", "1"}, {"operation", "undo", "/", "1", "--yes"},
+		{"record", "fix", "/", "tides.example", "mail-without-dmarc"},
+		{"domains"}, {"check", "/", zone}, {"check", "/", "--all", "--brief"}, {"check", "/", "--all"}, {"delegate", "/", zone, "--nameservers", "reed-11.plover.test,reed-14.plover.test", "--dry-run"},
+		{"act", "list"}, {"act", "show", "/", "1"}, {"act", "cancel", "/", "1"},
+		{"hold", "show"}, {"hold", "start", "/", "--reason", "a test"}, {"hold", "release", "/", "--all", "--yes"},
+		{"host", "add", "/", "gauge.tides.example"}, {"host", "list"}, {"host", "show", "/", "gauge.tides.example"},
+		{"channel", "list"}, {"channel", "test", "/", "nobody"}, {"logbook", "/", "--limit", "5"},
+		{"zone", "retire", "/", "tides.example", "--account", "heron-main", "--dry-run"}, {"zone", "delete", "/", "tides.example", "--dry-run"},
+		{"host", "remove", "/", "gauge.tides.example", "--yes"}, {"provider", "remove", "/", "curlew-ops", "--yes"},
+		{"sign-out"},
+	}
+	// These talk to a person or another program all the time, or are tested elsewhere with their answers.
+	apart := []string{"watch", "host report", "provider add", "registrar add", "provider rotate", "registrar rotate", "registrar remove", "provider verify", "provider try"}
+	covered := map[string]bool{}
+	env := append(os.Environ(), "BEACON_ADDRESS="+s.Address(), "BEACON_SESSIONS="+filepath.Join(dir, "sessions.json"))
+	for _, line := range lines {
+		path, args := line, []string{}
+		if i := slices.Index(line, "/"); i >= 0 {
+			path, args = line[:i], line[i+1:]
+		}
+		covered[strings.Join(path, " ")] = true
+		for _, form := range []string{"json", "yaml"} {
+			cmd := exec.Command(program, append(append(slices.Clone(path), args...), "-o", form)...)
+			cmd.Env = env
+			var out, errOut bytes.Buffer
+			cmd.Stdout, cmd.Stderr = &out, &errOut
+			err := cmd.Run()
+			var ended *exec.ExitError
+			require.True(t, err == nil || errors.As(err, &ended), "%v: %v", line, err)
+			shown := strings.Join(line, " ") + " -o " + form
+			if strings.TrimSpace(out.String()) == "" {
+				assertDocument(t, form, errOut.Bytes(), shown+", on the standard error")
+				continue
+			}
+			assertDocument(t, form, out.Bytes(), shown)
+		}
+	}
+	for _, path := range leaves(cli.New(strings.NewReader(""), io.Discard, io.Discard)) {
+		assert.True(t, covered[path] || slices.Contains(apart, path), "%q is not tried here", path)
+	}
+}
+
+// assertDocument holds that a text is exactly one document.
+func assertDocument(t *testing.T, form string, text []byte, what string) {
+	t.Helper()
+	var v any
+	next := json.NewDecoder(bytes.NewReader(text)).Decode
+	if form == "yaml" {
+		next = yaml.NewDecoder(bytes.NewReader(text)).Decode
+	}
+	d := next
+	if !assert.NoError(t, d(&v), "%s:\n%.300s", what, text) {
+		return
+	}
+	if _, isText := v.(string); isText {
+		assert.Fail(t, "no document but a text", "%s:\n%.300s", what, text)
+	}
+	assert.Equal(t, io.EOF, d(&v), "%s: more than one document:\n%.300s", what, text)
+}

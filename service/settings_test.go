@@ -1,8 +1,11 @@
 package service_test
 
 import (
+	"fmt"
 	"os"
 	"path/filepath"
+	"regexp"
+	"strings"
 	"testing"
 	"time"
 
@@ -61,4 +64,42 @@ func TestWrongSettings(t *testing.T) {
 	}
 	_, err = service.ReadSettings(filepath.Join(t.TempDir(), "none.yaml"))
 	assert.ErrorContains(t, err, "cannot be read")
+}
+
+// The example needs nothing but what it sets, and every default that it shows is the one that holds. A duration of 0 needs no unit.
+func TestExampleSettings(t *testing.T) {
+	minimal, dir, err := readSettings(t, service.ExampleSettings)
+	require.NoError(t, err)
+	assert.Equal(t, "/usr/share/dns/root.hints", minimal.DNS.RootHints)
+	bare, bareDir, err := readSettings(t, "dns: {root_hints: /usr/share/dns/root.hints}\ndatabase: {socket: /run/mysqld/mysqld.sock, user: beacon, password: change-me, database: beacon}\n")
+	require.NoError(t, err)
+	bare.KeyFile = strings.Replace(bare.KeyFile, bareDir, dir, 1)
+	assert.Equal(t, bare, minimal)
+
+	shown := regexp.MustCompile(`(?m)^#(\S|  \S)`).ReplaceAllString(service.ExampleSettings, "$1")
+	shown = strings.Replace(shown, "\ndns:\n  trust_anchors", "\n  trust_anchors", 1) // the section is written in two places
+	before, rest, _ := strings.Cut(shown, "\ndatabase:")
+	head, dns, _ := strings.Cut(rest, "\n  trust_anchors")
+	dns, tail, _ := strings.Cut(dns, "\n\n")
+	all, allDir, err := readSettings(t, before+"\n  trust_anchors"+dns+"\ndatabase:"+head+"\n\n"+tail)
+	require.NoError(t, err)
+	all.KeyFile = strings.Replace(all.KeyFile, allDir, dir, 1)
+	want, got := fmt.Sprintf("%+v", minimal), fmt.Sprintf("%+v", all)
+	assert.Equal(t, strings.ReplaceAll(want, "map[]", "[]"), strings.ReplaceAll(got, "map[]", "[]"))
+	for _, key := range []string{"allowed_networks", "vantage_points", "websites", "notifications", "checks", "watch", "retention"} {
+		assert.Contains(t, service.ExampleSettings, "#"+key+":")
+	}
+
+	zero, _, err := readSettings(t, "dns: {root_hints: r}\ndatabase: {socket: s}\nchecks: {brief: 0}\ndrift: {every: 0}\n")
+	require.NoError(t, err)
+	assert.Zero(t, zero.Checks.Brief)
+	assert.Zero(t, zero.Drift.Every)
+}
+
+// Settings by their former names are refused with the new ones.
+func TestFormerSettings(t *testing.T) {
+	_, _, err := readSettings(t, "dns: {roots: r}\ndatabase: {socket: s}\nreach: [127.0.0.0/8]\ntell: {after: 1m}\n")
+	for _, says := range []string{`"roots" is called "root_hints" now`, `"reach" is called "allowed_networks" now`, `"tell" is called "notifications" now`} {
+		assert.ErrorContains(t, err, says)
+	}
 }

@@ -52,8 +52,12 @@ func evaluateCommand() *cobra.Command {
 
 func serveCommand() *cobra.Command {
 	var settings, watch string
-	var verbose, hold bool
-	c := &cobra.Command{Use: "serve", Short: "Run the service", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
+	var verbose, hold, example bool
+	c := &cobra.Command{Use: "serve", Short: "Run the service", Args: cobra.NoArgs, RunE: func(c *cobra.Command, _ []string) error {
+		if example {
+			_, err := fmt.Fprint(c.OutOrStdout(), service.ExampleSettings)
+			return err
+		}
 		ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 		defer stop()
 		return serve(ctx, settings, watch, verbose, hold)
@@ -62,6 +66,7 @@ func serveCommand() *cobra.Command {
 	c.Flags().StringVar(&watch, "watch", "", "folder of definition files to follow; else as the settings say")
 	c.Flags().BoolVar(&hold, "hold", false, "begin held: look, and change nothing at providers and registrars until a user releases it (beacon hold)")
 	c.Flags().BoolVar(&verbose, "verbose", false, "log every request")
+	c.Flags().BoolVar(&example, "example-settings", false, "print a minimal settings file, with every default as a comment")
 	return c
 }
 

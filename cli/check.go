@@ -63,7 +63,7 @@ func (a *app) checkCommand() *cobra.Command {
 			if every && d.brief && from == "" && len(args) == 0 {
 				return a.briefCheck(c.Context())
 			}
-			names, err := a.domainsToCheck(args, from, every)
+			names, bad, err := a.domainsToCheck(args, from, every)
 			if err != nil {
 				return err
 			}
@@ -71,9 +71,9 @@ func (a *app) checkCommand() *cobra.Command {
 				if c.Flags().Changed("root-hints") || c.Flags().Changed("trust-anchors") || c.Flags().Changed("resolver") || c.Flags().Changed("expect") || c.Flags().Changed("brief") || c.Flags().Changed("answers") {
 					return misuse("--root-hints, --trust-anchors, --resolver, --expect, --answers and, but for --all, --brief go with --direct; the service has its own settings")
 				}
-				return a.checkAtService(names)
+				return passedOver(a.checkAtService(names), bad)
 			}
-			return a.checkFromHere(c, d, names)
+			return passedOver(a.checkFromHere(c, d, names), bad)
 		},
 	}
 	f := c.Flags()

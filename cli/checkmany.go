@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"os"
 	"time"
@@ -14,49 +15,59 @@ import (
 	"beacon/wire"
 )
 
-// domainsToCheck gathers the names that a check is about.
-func (a *app) domainsToCheck(args []string, from string, every bool) ([]dnsname.Name, error) {
-	texts := args
+// domainsToCheck gathers the names that a check is about. What cannot be read of a file is shown, and passed over.
+func (a *app) domainsToCheck(args []string, from string, every bool) (names []dnsname.Name, bad int, err error) {
+	for _, text := range args {
+		name, err := dnsname.Parse(text)
+		if err != nil {
+			return nil, 0, misuse("%s", err)
+		}
+		if name.IsRoot() {
+			return nil, 0, misuse("the root cannot be checked: it has no parent")
+		}
+		names = append(names, name)
+	}
 	if from != "" {
 		in := a.in
 		if from != "-" {
 			f, err := os.Open(from)
 			if err != nil {
-				return nil, misuse("--from: %s", err)
+				return nil, 0, misuse("--from: %s", err)
 			}
 			defer f.Close()
 			in = f
 		}
-		more, err := readNames(in)
+		more, lines, err := readNames(in)
 		if err != nil {
-			return nil, misuse("--from: %s", err)
+			return nil, 0, misuse("--from: %s", err)
 		}
-		texts = append(texts, more...)
+		for _, line := range lines {
+			fmt.Fprintf(a.err, "beacon: --from: %s; passed over\n", line)
+		}
+		names, bad = append(names, more...), len(lines)
 	}
 	if every {
 		list, err := all(a, wire.ListDomains)
 		if err != nil {
-			return nil, err
+			return nil, 0, err
 		}
 		for _, d := range list {
-			texts = append(texts, d.Name.String())
+			names = append(names, d.Name)
 		}
 	}
-	if len(texts) == 0 {
-		return nil, misuse("name a domain, or give --from or --all")
+	if len(names) == 0 {
+		return nil, bad, misuse("name a domain, or give --from or --all")
 	}
-	names := make([]dnsname.Name, len(texts))
-	for i, text := range texts {
-		name, err := dnsname.Parse(text)
-		if err != nil {
-			return nil, misuse("%s", err)
-		}
-		if name.IsRoot() {
-			return nil, misuse("the root cannot be checked: it has no parent")
-		}
-		names[i] = name
+	return names, bad, nil
+}
+
+// passedOver returns how a check ends of which lines could not be read.
+func passedOver(err error, bad int) error {
+	var e exit
+	if bad == 0 || err != nil && (!errors.As(err, &e) || e.code == ExitMisuse) {
+		return err
 	}
-	return names, nil
+	return exit{graver(e.code, ExitUnknown), e.message}
 }
 
 // Beyond so many domains, a line each is shown.
@@ -142,6 +153,12 @@ func (a *app) checkAtService(names []dnsname.Name) error {
 	worst := 0
 	for i := range names {
 		got := <-results[i]
+		var known *problem
+		if errors.As(got.err, &known) && len(names) > 1 { // the others go on
+			fmt.Fprintf(a.err, "beacon: %s: %s\n", plain(names[i]), known.Detail)
+			worst = graver(worst, ExitUnknown)
+			continue
+		}
 		if got.err != nil {
 			return got.err
 		}

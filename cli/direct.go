@@ -3,6 +3,7 @@ package cli
 import (
 	"bufio"
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"net"
@@ -226,15 +227,24 @@ func (a *app) checkDirect(ctx context.Context, d direct, domains []dnsname.Name,
 }
 
 // readNames reads domains, one on a line; what follows # is a remark.
-func readNames(in io.Reader) (names []string, err error) {
+func readNames(in io.Reader) (names []dnsname.Name, bad []string, err error) {
 	lines := bufio.NewScanner(in)
-	for lines.Scan() {
+	for n := 1; lines.Scan(); n++ {
 		text, _, _ := strings.Cut(lines.Text(), "#")
-		if text = strings.TrimSpace(text); text != "" {
-			names = append(names, text)
+		if text = strings.TrimSpace(text); text == "" {
+			continue
 		}
+		name, err := dnsname.Parse(text)
+		if err == nil && name.IsRoot() {
+			err = errors.New("the root cannot be checked: it has no parent")
+		}
+		if err != nil {
+			bad = append(bad, fmt.Sprintf("line %d: %s", n, err))
+			continue
+		}
+		names = append(names, name)
 	}
-	return names, lines.Err()
+	return names, bad, lines.Err()
 }
 
 // showAnswers prints the very answers.

@@ -63,6 +63,11 @@ func TestCheckDirect(t *testing.T) {
 	assert.Equal(t, ExitUnknown, code, "a check that failed says nothing of the domain")
 	assert.Contains(t, out, "CHECK FAILED")
 
+	// A line that is no name is shown, and the others are checked.
+	out, errOut, code = run("--from", file("mixed", "plover.test\na..b\nheron.test\n"), "--brief")
+	assert.Equal(t, []string{"settled", "settled"}, firstWords(out))
+	assert.Contains(t, errOut, "line 2: ")
+	assert.Equal(t, ExitUnknown, code)
 	for _, bad := range [][]string{{"--expect", "a..b", "plover.test"}, {"--resolver", "somewhere", "plover.test"}, {"--trust-anchors", dir, "plover.test"}, {"--from", dir + "/none"}, {"--all"}, {"."}, {}} {
 		_, errOut, code := run(bad...)
 		assert.Equal(t, ExitMisuse, code, "%v: %s", bad, errOut)

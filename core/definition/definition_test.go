@@ -77,7 +77,10 @@ func TestFaults(t *testing.T) {
 	for _, c := range []struct{ name, text, place, says string }{
 		{"empty", "", "1:1", "empty"},
 		{"no mapping", "- x", "1:1", "key: value"},
-		{"yaml", "zones:\n  a: [", "2:1", "not YAML"},
+		{"a bracket", "zones:\n  a: [", "2:6", "this [ is not closed"},
+		{"the wrong bracket", zone + "    providers: [heron}\n    records: |\n      x A 192.0.2.1", "3:16", "add ]"},
+		{"a quote", zone + "    description: \"it's\n    records: |\n      x A 192.0.2.1", "3:18", "is not closed"},
+		{"indentation", zone + "    ttl: 60\n   records: |\n      x A 192.0.2.1", "2:1", "not YAML"},
 		{"unknown key", "zone:\n  a: 1", "1:1", `write "zones"`},
 		{"misspelt key", zone + "    recods: |\n      x A 192.0.2.1\n    records: |\n      x A 192.0.2.1", "3:5", `write "records"`},
 		{"a key by its former name", zone + "    at: [heron]\n    records: |\n      x A 192.0.2.1", "3:5", `write "providers"`},
@@ -115,6 +118,19 @@ func TestAllFaultsOfAllFiles(t *testing.T) {
 		got = append(got, fmt.Sprintf("%s:%d", f.File, f.Line))
 	}
 	assert.Equal(t, []string{"a.beacon.yaml:2", "b.beacon.yaml:3", "b.beacon.yaml:5", "b.beacon.yaml:6"}, got)
+}
+
+// An entry that is not YAML does not hide the faults of the others.
+func TestSyntaxDoesNotHideTheRest(t *testing.T) {
+	text := "values:\n  pier: 192.0.2.7\nzones:\n  a.example:\n    providers: [heron-main\n    records: |\n      www A 192.0.2.1\n" +
+		"  b.example:\n    recods: x\n    records: |\n      www A 192.0.2.300\n      pier A ${pier}\n  c.example:\n    ttl: {a: 1\n"
+	_, faults := Read(files("f", text))
+	var got []string
+	for _, f := range faults {
+		got = append(got, fmt.Sprintf("%d:%d", f.Line, f.Column))
+	}
+	assert.Equal(t, []string{"5:16", "9:5", "11:13", "14:10"}, got)
+	agree(t, files("f", text))
 }
 
 func FuzzRead(f *testing.F) {

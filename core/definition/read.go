@@ -24,14 +24,19 @@ func (r *reader) readFile(f File) {
 	r.file = &source{name: f.Name, lines: strings.Split(f.Text, "\n"), environment: f.Environment, values: map[string]string{}}
 	var doc yaml.Node
 	if err := yaml.Unmarshal([]byte(f.Text), &doc); err != nil {
-		r.yamlFault(err)
+		r.readBroken(err)
 		return
 	}
 	if len(doc.Content) == 0 {
 		r.faultAt(1, 1, "the file is empty", `begin with "zones:"`)
 		return
 	}
-	r.keys(doc.Content[0], "a definition file", fields{
+	r.readSections(doc.Content[0])
+}
+
+// readSections reads the sections of a file.
+func (r *reader) readSections(doc *yaml.Node) {
+	r.keys(doc, "a definition file", fields{
 		"values": func(_, value *yaml.Node) { r.readValues(value) },
 		"kits": func(_, value *yaml.Node) {
 			if !r.learned {

@@ -35,9 +35,11 @@ func ReadSet(typed []string, assigned []dnsname.Name) ([]dnsname.Name, []finding
 			report("nameserver-repeated", finding.Error, text, fmt.Sprintf("%s is in the list twice.", name), "Remove one of them.")
 		default:
 			names = append(names, name)
-			if len(assigned) > 0 && !slices.Contains(assigned, name) {
-				found = append(found, notAssigned(name, assigned))
-			}
+		}
+	}
+	for _, name := range names {
+		if len(assigned) > 0 && !slices.Contains(assigned, name) {
+			found = append(found, notAssigned(name, assigned, names))
 		}
 	}
 	switch {
@@ -53,15 +55,19 @@ func ReadSet(typed []string, assigned []dnsname.Name) ([]dnsname.Name, []finding
 	return dnsname.SortSet(names), found
 }
 
-func notAssigned(name dnsname.Name, assigned []dnsname.Name) finding.Finding {
-	texts := make([]string, len(assigned))
-	for i, n := range assigned {
-		texts[i] = n.String()
+// notAssigned says that a name of a list is not assigned, and which one is meant: one that the list does not have yet.
+func notAssigned(name dnsname.Name, assigned, listed []dnsname.Name) finding.Finding {
+	var texts, missing []string
+	for _, n := range assigned {
+		texts = append(texts, n.String())
+		if !slices.Contains(listed, n) {
+			missing = append(missing, n.String())
+		}
 	}
 	f := finding.Finding{Code: GateNotAssigned, Severity: finding.Error, Subject: name.String(),
 		Message: fmt.Sprintf("%s is not among the nameservers that the provider assigned to this zone (%s).", name, strings.Join(texts, ", ")),
 		Remedy:  "Use the assigned ones. A set of your own is allowed by name: --override " + GateNotAssigned + "."}
-	if meant, ok := spelling.Closest(name.String(), texts); ok {
+	if meant, ok := spelling.Closest(name.String(), missing); ok {
 		f.Code = GateMisspelt
 		f.Message = fmt.Sprintf("%s is not assigned to this zone; %s is. They differ in a character or two.", name, meant)
 		f.Remedy = "Write " + meant

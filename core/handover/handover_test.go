@@ -33,6 +33,7 @@ func TestReadSet(t *testing.T) {
 	}{
 		{"dots, case and order do not matter", []string{" QUAY-12.heron.test. ", "quay-11.heron.test"}, nil},
 		{"repeated, once with a dot", []string{"quay-11.heron.test", "quay-11.heron.test.", "quay-12.heron.test"}, []string{"nameserver-repeated"}},
+		{"one character off, and only names that are not listed are meant", []string{"quay-12.heron.test", "quay-11.heron.test", "quay-13.heron.test"}, []string{"nameserver-not-assigned"}},
 		{"one character off", []string{"quay-11.heron.test", "quay-13.heron.test"}, []string{"nameserver-misspelt"}},
 		{"somebody else's", []string{"quay-11.heron.test", "ns.far-away.example"}, []string{"nameserver-not-assigned"}},
 		{"malformed", []string{"quay-11.heron.test", "quay-12..heron.test", "quay-12.heron.test"}, []string{"nameserver-malformed"}},

@@ -49,12 +49,12 @@ function Seen({ report: r }: { report: Report }) {
         <ResolversSee report={r} />
       </section>
       <Signatures report={r} />
-      <Sites report={r} />
       {findings.length > 0 && (
-        <Plate title="Findings" aside="the gravest first, each with what to do">
+        <Plate title="Findings" aside="most severe first, each with its fix">
           <Findings list={findings} />
         </Plate>
       )}
+      <Sites report={r} />
       <Answers name={plain(r.domain)} />
       <p>
         <Link className="link" to={`/domains/${encodeURIComponent(plain(r.domain))}/report`}>

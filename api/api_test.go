@@ -8,6 +8,7 @@ import (
 	"net/http/httptest"
 	"net/netip"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -328,4 +329,32 @@ func TestDraftsAskForTheTag(t *testing.T) {
 	assert.Contains(t, problem["detail"], "no number from 0 to 65535")
 	_, _, joined := s.ask("POST", Base+"/zones/tidepool.example/data", `{"type":"MX","fields":{"preference":"5","host":"mail"}}`)
 	assert.Equal(t, "5 mail.tidepool.example.", joined["data"])
+}
+
+// Every field and parameter of the document is described, and the comments of the fields are those of the sources.
+func TestDocumentDescribesEverything(t *testing.T) {
+	document := Document()
+	fields := 0
+	for name, schema := range document["components"].(object)["schemas"].(object) {
+		for field, property := range schema.(object)["properties"].(object) {
+			fields++
+			assert.NotEmpty(t, property.(object)["description"], "%s.%s", name, field)
+		}
+	}
+	assert.Greater(t, fields, 500)
+	for path, operations := range document["paths"].(object) {
+		for method, operation := range operations.(object) {
+			list, _ := operation.(object)["parameters"].([]object)
+			for _, p := range list {
+				assert.NotEmpty(t, p["description"], "%s %s: %s", method, path, p["name"])
+			}
+		}
+	}
+	cmd := exec.Command("go", "run", "./cmd/apidoc", "-fields")
+	cmd.Dir = ".."
+	made, err := cmd.Output()
+	require.NoError(t, err)
+	kept, err := os.ReadFile("fields.json")
+	require.NoError(t, err)
+	assert.Equal(t, string(made), string(kept), "run: go run ./cmd/apidoc -fields > api/fields.json")
 }

@@ -50,18 +50,31 @@ func openAPI(list []route) object {
 
 // describePath turns ":name" into "{name}" and lists the parameters.
 func describePath(r route) (string, []object) {
-	var parameters []object
+	var list []object
+	add := func(name, in string, required bool) {
+		p := object{"name": name, "in": in, "schema": object{"type": "string"}}
+		if known, ok := parameters[name]; ok {
+			p["description"] = known.description
+			if known.example != "" {
+				p["example"] = known.example
+			}
+		}
+		if required {
+			p["required"] = true
+		}
+		list = append(list, p)
+	}
 	parts := strings.Split(r.path, "/")
 	for i, part := range parts {
 		if name, ok := strings.CutPrefix(part, ":"); ok {
 			parts[i] = "{" + name + "}"
-			parameters = append(parameters, object{"name": name, "in": "path", "required": true, "schema": object{"type": "string"}})
+			add(name, "path", true)
 		}
 	}
 	for _, name := range r.query {
-		parameters = append(parameters, object{"name": name, "in": "query", "schema": object{"type": "string"}})
+		add(name, "query", false)
 	}
-	return strings.Join(parts, "/"), parameters
+	return strings.Join(parts, "/"), list
 }
 
 func operationID(r route) string {
@@ -155,7 +168,11 @@ func (s schemas) addFields(t reflect.Type, properties object, required *[]string
 			s.addFields(f.Type, properties, required)
 			continue
 		}
-		properties[tag] = s.of(f.Type)
+		property := s.of(f.Type)
+		if text := describeField(t, f, tag); text != "" {
+			property["description"] = text
+		}
+		properties[tag] = property
 		if !strings.Contains(options, "omitempty") {
 			*required = append(*required, tag)
 		}

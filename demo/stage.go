@@ -9,6 +9,7 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"io/fs"
 	"net/http"
 	"os"
 	"os/exec"
@@ -157,8 +158,14 @@ func (s *Stage) prepareService(ctx context.Context) error {
 	if err := os.MkdirAll(s.path("checkout"), 0o700); err != nil {
 		return err
 	}
-	if err := os.RemoveAll(s.path("profiles")); err != nil { // those of an earlier version may be out of date
+	ours, err := fs.Glob(profiles.Files, "*")
+	if err != nil {
 		return err
+	}
+	for _, name := range ours { // those of an earlier version may be out of date; others stay
+		if err := os.Remove(filepath.Join(s.path("profiles"), name)); err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return err
+		}
 	}
 	if err := os.CopyFS(s.path("profiles"), profiles.Files); err != nil {
 		return err

@@ -193,7 +193,7 @@ func (a *app) showReport(r delegation.Report, now wire.ClockNow) {
 	a.printf("%s\n%s\n\n", a.paint(bold, plain(r.Domain)), strings.Join(wrap(a.headline(r, now), width), "\n"))
 	var rows [][]string
 	if g := r.Registrar; g != nil {
-		rows = append(rows, []string{"registrar says", g.Account, "active", names(g.Active)})
+		rows = append(rows, []string{"registrar", g.Account, "active", names(g.Active)})
 		if names(g.Saved) != names(g.Active) && len(g.Saved) > 0 {
 			rows = append(rows, []string{"", "", "saved only", names(g.Saved)})
 		}

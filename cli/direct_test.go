@@ -64,8 +64,9 @@ func TestCheckDirect(t *testing.T) {
 	assert.Contains(t, out, "CHECK FAILED")
 
 	// A line that is no name is shown, and the others are checked.
-	out, errOut, code = run("--from", file("mixed", "plover.test\na..b\nheron.test\n"), "--brief")
-	assert.Equal(t, []string{"settled", "settled"}, firstWords(out))
+	out, errOut, code = run("--from", file("mixed", "plover.test\na..b\nheron.test\n"), "--brief", "-o", "json")
+	require.NoError(t, json.Unmarshal([]byte(out), &list), errOut)
+	assert.Len(t, list, 2)
 	assert.Contains(t, errOut, "line 2: ")
 	assert.Equal(t, ExitUnknown, code)
 	for _, bad := range [][]string{{"--expect", "a..b", "plover.test"}, {"--resolver", "somewhere", "plover.test"}, {"--trust-anchors", dir, "plover.test"}, {"--from", dir + "/none"}, {"--all"}, {"."}, {}} {

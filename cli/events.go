@@ -14,7 +14,7 @@ import (
 	"beacon/wire"
 )
 
-// reconnectPause is how long to wait before a broken stream is taken up again, wall time.
+// reconnectPause is how long to wait before a broken stream is taken up again, real time.
 const reconnectPause = 500 * time.Millisecond
 
 // followEvents hands over events as they happen, those that were missed while the connection was broken included, until ctx

@@ -173,7 +173,7 @@ func (a *app) hostShowCommand() *cobra.Command {
 	return c
 }
 
-// hostPause is how long somebody who waits for a host is left without a new look, wall time.
+// hostPause is how long somebody who waits for a host is left without a new look, real time.
 const hostPause = 200 * time.Millisecond
 
 // arrived tells whether the last address that was accepted is visible wherever it is to be.

@@ -184,7 +184,7 @@ func span(d time.Duration) string {
 	return fmt.Sprintf("%d days %d h", d/(24*time.Hour), d%(24*time.Hour)/time.Hour)
 }
 
-// moment prints a world time, with the date where it is not the day of now.
+// moment prints a simulated time, with the date where it is not the day of now.
 func moment(t, now time.Time) string {
 	if t.UTC().Format(time.DateOnly) == now.UTC().Format(time.DateOnly) {
 		return t.UTC().Format("15:04:05")

@@ -25,7 +25,7 @@ func (a *app) showSites(r delegation.Report) {
 		}
 	}
 	a.printf("\n")
-	a.table([]string{"SITE", "STANDS", "ADDRESSES, AND WHAT ANSWERS"}, rows)
+	a.table([]string{"WEBSITE", "STATE", "ADDRESSES, AND WHAT ANSWERS"}, rows)
 	if ready := readyRows(r.Domain, r.Arrival.Sites); len(ready) > 0 {
 		a.printf("\n")
 		a.table([]string{"A CERTIFICATE", "FOR", "READY", "WHY"}, ready)
@@ -112,7 +112,7 @@ func readyRows(domain dnsname.Name, sites []arrival.SiteView) (rows [][]string) 
 		for _, said := range answers {
 			whose := strings.Join(names[said], ", ")
 			if len(answers) == 1 && len(sites) > 1 {
-				whose = "all sites"
+				whose = "all websites"
 			}
 			rows = append(rows, []string{over, whose, said.ready, said.why})
 			over = ""

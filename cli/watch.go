@@ -48,7 +48,7 @@ func (a *app) news(ctx context.Context, concerns func(wire.Entry) bool) (<-chan 
 	return something, broken
 }
 
-// quietPause is how long somebody who watches is left without a new look, wall time: by itself the service looks ever more seldom at
+// quietPause is how long somebody who watches is left without a new look, real time: by itself the service looks ever more seldom at
 // what stays wrong.
 const quietPause = time.Minute
 
@@ -106,7 +106,7 @@ type watchView struct {
 	*app
 	report   delegation.Report
 	clock    wire.ClockNow
-	read     time.Time // wall time of both
+	read     time.Time // real time of both
 	stranger bool      // the service does not look after this domain
 	last     []string
 }
@@ -123,7 +123,7 @@ func (w *watchView) look(domain dnsname.Name) (settled bool, err error) {
 // show prints what has changed, and reports whether it is over.
 func (w *watchView) show() (settled bool) {
 	r, now := w.report, w.clock
-	if w.last != nil { // how fast world time runs is said once
+	if w.last != nil { // how fast simulated time runs is said once
 		now.Rate = 1
 	}
 	if lines := r.News(); !slices.Equal(lines, w.last) {

@@ -49,7 +49,7 @@ type Question struct {
 	Type      uint16
 	Recurse   bool // set RD, as for resolvers
 	Signed    bool // set DO: signatures are desired (RFC 3225)
-	Unchecked bool // set CD: a validating resolver shall give what it does not believe (RFC 4035 section 3.2.2)
+	Unchecked bool // set CD: a validating resolver returns answers that fail validation (RFC 4035 section 3.2.2)
 	Brief     bool // of an answer the answer section counts alone; it is one of very many
 }
 
@@ -79,7 +79,7 @@ type Reply struct {
 type Options struct {
 	Timeout   time.Duration  // of one try at most; 1.2 s. Servers that were heard before get as long as they may need.
 	Tries     int            // over UDP; 2
-	PerServer int            // questions to one address on their way at a time; 64, and 512 where there is no limit in a second
+	PerServer int            // open questions to one address; 64, and 512 where there is no limit in a second
 	PerSecond int            // questions to one address in a second, out of politeness; 100. Negative for no limit.
 	Roots     *x509.CertPool // whom DNS over TLS and HTTPS trust; the system's roots
 }
@@ -265,7 +265,7 @@ type asking struct {
 	refusedEDNS bool
 	cookieTried bool
 	tries       int
-	first       *waiter // that is on its way already
+	first       *waiter // that is open already
 	last        error
 	truncated   bool
 }

@@ -31,7 +31,7 @@ type Sweeper struct {
 	Port      uint16 // that nameservers answer on
 	Resolvers []Resolver
 	Anchors   dnssec.Records   // none: signatures are not asked for
-	Now       func() time.Time // world time
+	Now       func() time.Time // simulated time
 }
 
 // Scope says what a sweep looks at beside the delegation itself.

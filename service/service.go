@@ -198,7 +198,7 @@ func (s *Service) Close() {
 	}
 }
 
-// WorldNow is world time, and the rate at which it runs.
+// WorldNow is simulated time, and the rate at which it runs.
 func (s *Service) WorldNow() (time.Time, float64) { return s.world.Now(), s.world.Rate() }
 
 // TrustedProxies are the networks whose word is taken for where a request came from.

@@ -46,8 +46,8 @@ type Settings struct {
 	Drift           sync.DriftSettings      `yaml:"drift"`
 	Primary         secondaries.Settings    `yaml:"primary"`
 	Retention       jobs.RetentionSettings  `yaml:"retention"`
-	Lease           time.Duration           `yaml:"lease"`           // of background work, wall time
-	Request         time.Duration           `yaml:"request_timeout"` // of one request to a provider or registrar, wall time
+	Lease           time.Duration           `yaml:"lease"`           // of background work, real time
+	Request         time.Duration           `yaml:"request_timeout"` // of one request to a provider or registrar, real time
 	Hold            bool                    `yaml:"-"`               // the service begins held: it looks, and changes nothing outside
 	Workers         int                     `yaml:"workers"`
 }

@@ -18,7 +18,7 @@ type Account struct {
 	CreatedAt time.Time  `json:"created_at"`
 	Private   bool       `json:"private"`    // its address may be one of an inner network
 	Rights    string     `json:"-"`          // JSON
-	UsedAt    *time.Time `json:"used_at"`    // last request, wall time
+	UsedAt    *time.Time `json:"used_at"`    // last request, real time
 	RotatedAt *time.Time `json:"rotated_at"` // when it got another credential
 }
 

@@ -18,8 +18,8 @@ type Alias struct {
 	Answers    []netip.Addr // of the last good answer
 	Problem    string       // why the last question failed; empty where it did not
 	Differs    string       // how the servers of the target disagree; empty where they do not
-	AskedAt    *time.Time   // world time
-	AnsweredAt *time.Time   // of the last good answer, world time
+	AskedAt    *time.Time   // simulated time
+	AnsweredAt *time.Time   // of the last good answer, simulated time
 }
 
 type aliasRow struct {

@@ -84,7 +84,7 @@ func (t *Tx) LockHistory(id uint64) (d Domain, err error) {
 type check struct {
 	ID       uint64
 	DomainID uint64
-	FirstAt  *time.Time // world time; nil where it was not kept
+	FirstAt  *time.Time // simulated time; nil where it was not kept
 	WorldAt  time.Time
 	WallAt   time.Time
 	Verdict  delegation.Verdict
@@ -205,7 +205,7 @@ func (t *Tx) LastReport(domainID uint64) (r delegation.Report, ok bool, err erro
 	return r, ok, err
 }
 
-// LastReportSince also tells since when, in world time, all checks came to what the newest came to.
+// LastReportSince also tells since when, in simulated time, all checks came to what the newest came to.
 func (t *Tx) LastReportSince(domainID uint64) (r delegation.Report, since time.Time, ok bool, err error) {
 	var rows []check
 	err = t.db.Select("report", "first_at", "world_at").Where("domain_id = ?", domainID).Order("id DESC").Limit(1).Find(&rows).Error

@@ -197,7 +197,7 @@ type Arrival struct {
 	Account     string
 	WrittenAt   *time.Time
 	VisibleAt   *time.Time
-	SettlesBy   *time.Time // world time
+	SettlesBy   *time.Time // simulated time
 }
 
 // Arrivals gives those of some reports.
@@ -216,7 +216,7 @@ func (t *Tx) ReportWritten(reportID, placementID uint64) error {
 	return t.db.Exec("UPDATE arrivals SET written_at = ? WHERE report_id = ? AND placement_id = ? AND visible_at IS NULL", t.now(), reportID, placementID).Error
 }
 
-// ReportVisible notes that all nameservers of a placement serve the report, and the world time by which caches must
+// ReportVisible notes that all nameservers of a placement serve the report, and the simulated time by which caches must
 // have let go of what was before.
 func (t *Tx) ReportVisible(reportID, placementID uint64, settlesBy time.Time) error {
 	return t.db.Exec(`UPDATE arrivals SET written_at = COALESCE(written_at, ?), visible_at = ?, settles_by = ?

@@ -47,7 +47,7 @@ const (
 // TableName is the table that jobs are kept in.
 func (Job) TableName() string { return "jobs" }
 
-// Enqueue makes sure that there is open work of this kind on subject, due at the given wall time or earlier.
+// Enqueue makes sure that there is open work of this kind on subject, due at the given real time or earlier.
 // Work that somebody holds is left to finish and done once more afterwards: what it looked at may have been what was before.
 func (t *Tx) Enqueue(kind string, subject uint64, due time.Time) error {
 	return t.EnqueueIn(kind, subject, 0, due)
@@ -125,7 +125,7 @@ func (t *Tx) Finish(job Job, problem string) error {
 		again_at = NULL, holder = '', problem = ? WHERE id = ? AND turn = ? AND holder <> ''`, problem, job.ID, job.Turn)
 }
 
-// Again gives a job back, due at the given wall time, or when it was asked for meanwhile.
+// Again gives a job back, due at the given real time, or when it was asked for meanwhile.
 func (t *Tx) Again(job Job, due time.Time, problem string) error {
 	return t.updateHeld(job, `UPDATE jobs SET due_at = LEAST(?, COALESCE(again_at, ?)), attempts = IF(again_at IS NULL, attempts, 0),
 		again_at = NULL, holder = '', problem = ? WHERE id = ? AND turn = ? AND holder <> ''`, due, due, problem, job.ID, job.Turn)

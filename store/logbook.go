@@ -6,7 +6,7 @@ import "time"
 type Entry struct {
 	ID      uint64    `json:"id"`
 	Seq     *uint64   `json:"seq"` // order of the event stream; missing until it has been given
-	At      time.Time `json:"at"`  // wall time
+	At      time.Time `json:"at"`  // real time
 	Actor   string    `json:"actor"`
 	Action  string    `json:"action"`
 	Subject string    `json:"subject"`

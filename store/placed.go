@@ -55,7 +55,7 @@ type PlacedZone struct {
 }
 
 // PlacementsToLook gives the placements of an account that are there, hold something, and were last looked at before the
-// given wall time or never; those longest ago first.
+// given real time or never; those longest ago first.
 func (t *Tx) PlacementsToLook(account uint64, before time.Time) (list []PlacedZone, err error) {
 	return t.placed("p.account_id = ? AND p.remote_id <> '' AND (p.looked_at IS NULL OR p.looked_at < ?)", "p.looked_at, p.id", account, before)
 }

@@ -16,8 +16,8 @@ type Placement struct {
 	RemoteID    string // empty until the zone is made there
 	Nameservers string // JSON
 	CreatedAt   time.Time
-	WrittenAt   *time.Time // last write, wall time
-	LookedAt    *time.Time // when the live state was last compared, wall time
+	WrittenAt   *time.Time // last write, real time
+	LookedAt    *time.Time // when the live state was last compared, real time
 	State       PlacementState
 	Pending     int
 	Drifted     int

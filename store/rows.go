@@ -226,5 +226,5 @@ func backwards(text string) string {
 	return string(b)
 }
 
-// RowsAge is how long a search may take, wall time, before it is broken off.
+// RowsAge is how long a search may take, real time, before it is broken off.
 const RowsAge = 2 * time.Second

@@ -16,7 +16,7 @@ type Telling struct {
 	DomainID uint64
 	Channel  string
 	Told     delegation.Verdict // empty where nothing was told yet
-	ToldAt   *time.Time         // wall time
+	ToldAt   *time.Time         // real time
 	Tries    int                // in vain, since then
 	Problem  string             // why the last one was
 
@@ -32,7 +32,7 @@ func (t Telling) Deadlines() (list []delegation.Deadline) {
 // TableName is the table that tellings are kept in.
 func (Telling) TableName() string { return "tellings" }
 
-// TellLater makes sure that a channel is told how a domain stands, due at a wall time. Where nothing was ever told, settled is what
+// TellLater makes sure that a channel is told how a domain stands, due at a real time. Where nothing was ever told, settled is what
 // nobody need be told.
 func (t *Tx) TellLater(domainID uint64, channel string, due time.Time) error {
 	err := t.db.Exec("INSERT IGNORE INTO tellings (domain_id, channel, told, tries, problem) VALUES (?, ?, '', 0, '')", domainID, channel).Error

@@ -37,7 +37,7 @@ type Visitor struct {
 	Door     *reach.Door
 	Trusted  *x509.CertPool // authorities that are trusted; nil for the system's
 	Detours  []Detour
-	Now      func() time.Time // world time
+	Now      func() time.Time // simulated time
 	Patience time.Duration    // for one contact; 0 for 5 s
 }
 

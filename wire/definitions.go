@@ -11,7 +11,7 @@ import (
 // Applied says what a definition does to one zone, or did.
 type Applied struct {
 	Zone         dnsname.Name      `json:"zone"`
-	New          bool              `json:"new"` // not looked after here before
+	New          bool              `json:"new"` // not managed here before
 	Added        []record.Record   `json:"added"`
 	Removed      []record.Record   `json:"removed"`
 	Same         int               `json:"same"`
@@ -67,7 +67,7 @@ type GenerateRequest struct {
 	File        string       `json:"file"`      // name of the zone file
 	Text        string       `json:"text"`      // of the zone file; empty to read from an account
 	From        string       `json:"from"`      // provider account; empty to look through all of them
-	Providers   []string     `json:"providers"` // provider accounts that shall serve it
+	Providers   []string     `json:"providers"` // provider accounts that serve it
 	Registrar   string       `json:"registrar"`
 	Description string       `json:"description"`
 	New         bool         `json:"new"` // it exists nowhere yet: begin with the house kit

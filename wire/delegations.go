@@ -12,7 +12,7 @@ type DelegateRequest struct {
 	Domain      dnsname.Name `json:"-"`           // the path names it
 	Nameservers []string     `json:"nameservers"` // as typed; empty for the desired ones, or those of the only placement
 	SaveOnly    bool         `json:"save_only"`   // store the list at the registrar and leave it inactive
-	Undo        bool         `json:"undo"`        // go back to the set in force before
+	Undo        bool         `json:"undo"`        // go back to the set that was active before
 	Override    []string     `json:"override"`    // codes of gates that are passed though they are closed
 	Reason      string       `json:"reason"`      // why, for the logbook; needed where a safety gate is passed
 	Agree       string       `json:"agree"`       // digest of the differences between both sides that are meant

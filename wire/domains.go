@@ -59,8 +59,8 @@ type DomainDetail struct {
 
 // BriefChecks says how far a brief look at all domains is.
 type BriefChecks struct {
-	Since    time.Time                  `json:"since"`    // wall time at which it was asked for
-	Ended    *time.Time                 `json:"ended"`    // wall time; null while it goes on
+	Since    time.Time                  `json:"since"`    // real time at which it was asked for
+	Ended    *time.Time                 `json:"ended"`    // real time; null while it goes on
 	Domains  int                        `json:"domains"`  // that there are
 	Looked   int                        `json:"looked"`   // that were looked at since then
 	Verdicts map[delegation.Verdict]int `json:"verdicts"` // of those

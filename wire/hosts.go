@@ -55,6 +55,6 @@ type ArrivalView struct {
 	Account   string     `json:"account"`
 	WrittenAt *time.Time `json:"written_at"`
 	VisibleAt *time.Time `json:"visible_at"` // at every nameserver
-	SettlesBy *time.Time `json:"settles_by"` // in every cache, world time
+	SettlesBy *time.Time `json:"settles_by"` // in every cache, simulated time
 	Problem   string     `json:"problem"`    // what ended the last attempt, while it has not arrived
 }

@@ -20,8 +20,8 @@ type Operation struct {
 // ReplaceRequest asks for the same change to every record that a search finds.
 type ReplaceRequest struct {
 	Search      SearchRequest `json:"search"`
-	To          string        `json:"to"`           // what they shall point at or say; empty to leave that
-	TTL         *uint32       `json:"ttl"`          // that they shall have, seconds
+	To          string        `json:"to"`           // their new data; empty to keep it
+	TTL         *uint32       `json:"ttl"`          // their new TTL, in seconds
 	SkipManaged bool          `json:"skip_managed"` // leave zones alone that definition files lead
 	Reason      string        `json:"reason"`
 	DryRun      bool          `json:"dry_run"`

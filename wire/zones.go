@@ -12,7 +12,7 @@ type ZoneSettings struct {
 	KeepExisting bool           `json:"keep_existing"` // sets that were there before us are left, whatever is wanted
 	Protect      []string       `json:"protect"`       // patterns of sets whose going needs a yes of its own
 	Websites     []string       `json:"websites"`      // names that carry a site, @ for the apex; those that usually do where it is left out
-	Attributes   []SetAttribute `json:"attributes"`    // attributes that sets shall have at providers that know them
+	Attributes   []SetAttribute `json:"attributes"`    // attributes of record sets at providers that have them
 }
 
 // SetAttribute is one attribute of one set.
@@ -29,7 +29,7 @@ type ZoneView struct {
 	Registrar   string          `json:"registrar"`
 	ManagedBy   string          `json:"managed_by"` // the definition file that says what it contains; empty for none
 	Detached    bool            `json:"detached"`
-	Ignore      []string        `json:"ignore"` // patterns of sets that somebody else looks after
+	Ignore      []string        `json:"ignore"` // patterns of sets that another system manages
 	Settings    ZoneSettings    `json:"settings"`
 	Drafted     int             `json:"drafted"` // edits in its draft
 	Revision    *Revision       `json:"revision"`

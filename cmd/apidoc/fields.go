@@ -27,10 +27,10 @@ func fieldComments(folders ...string) (map[string]string, error) {
 				if !ok {
 					return true
 				}
-				if s, ok := spec.Type.(*ast.StructType); ok {
+				if s, ok := spec.Type.(*ast.StructType); ok && spec.Name.IsExported() {
 					for _, f := range s.Fields.List {
 						for _, name := range f.Names {
-							if text := commentOf(f); text != "" {
+							if text := commentOf(f); text != "" && name.IsExported() {
 								comments["beacon/"+filepath.ToSlash(filepath.Dir(path))+"."+spec.Name.Name+"."+name.Name] = text
 							}
 						}

@@ -12,8 +12,8 @@ import (
 // Evidence is what was seen of a domain's sites.
 type Evidence struct {
 	Domain  dnsname.Name
-	At      time.Time // world time
-	Above   []string  // what stands in the way above the domain; empty where every parent server leads to the nameservers that shall answer
+	At      time.Time // simulated time
+	Above   []string  // what is wrong above the domain; empty where every parent server names the desired nameservers
 	Sites   []Site
 	Issuers []Issuer // the authorities that certificates are asked of; empty where that is not known
 	Writes  *Writes  // nil where it is not known at which nameservers records can be written
@@ -23,14 +23,14 @@ type Evidence struct {
 type Writes struct {
 	At     []dnsname.Name
 	Not    []dnsname.Name
-	Silent []dnsname.Name // those that do not answer for the zone at one address at least, whoever writes there
+	Silent []dnsname.Name // those that do not answer for the zone at one address at least
 }
 
 // Site is a name that is a website, and what was seen of it.
 type Site struct {
 	Name      dnsname.Name
-	Wanted    []netip.Addr // where it shall lead; empty where that is not known
-	Servers   []Lead       // what the nameservers answer that shall answer
+	Wanted    []netip.Addr // the addresses that it should have; empty where that is not known
+	Servers   []Lead       // what the desired nameservers answer
 	Resolvers []Lead
 	CAA       []CAASet
 	Contacts  []Contact
@@ -41,7 +41,7 @@ type Lead struct {
 	Who       string
 	Addresses []netip.Addr // sorted; of both families
 	Problem   string       // why it is not known
-	Until     *time.Time   // of a resolver: by when it must have let go of what it holds
+	Until     *time.Time   // of a resolver: by when what it holds expires
 }
 
 // CAASet is what one nameserver answers about CAA at one name, the site's or one above it.
@@ -70,7 +70,7 @@ type Contact struct {
 	Name        dnsname.Name `json:"name"`
 	Address     netip.Addr   `json:"address"`
 	Secure      bool         `json:"secure"` // https, and not http
-	At          time.Time    `json:"at"`     // world time
+	At          time.Time    `json:"at"`     // simulated time
 	Took        float64      `json:"took"`   // milliseconds
 	Status      int          `json:"status,omitempty"`
 	Leads       string       `json:"leads,omitempty"` // the URL that it redirects to
@@ -118,9 +118,9 @@ type Report struct {
 type SiteView struct {
 	Name     dnsname.Name  `json:"name"`
 	State    State         `json:"state"`
-	Leads    []AddressView `json:"leads"`            // every address that somebody is led to
+	Leads    []AddressView `json:"leads"`            // every address that a server or resolver returns
 	Behind   []Behind      `json:"behind,omitempty"` // resolvers that lead elsewhere than the nameservers
-	Ends     string        `json:"ends,omitempty"`   // where somebody who types the name ends up
+	Ends     string        `json:"ends,omitempty"`   // where a visitor of the name ends up
 	OverHTTP Readiness     `json:"over_http"`        // would an authority that looks over HTTP issue a certificate?
 	OverDNS  Readiness     `json:"over_dns"`         // could one that looks for a record be shown it?
 }
@@ -128,7 +128,7 @@ type SiteView struct {
 // AddressView is one address of a site, with what answered there.
 type AddressView struct {
 	Address netip.Addr `json:"address"`
-	Given   bool       `json:"given"`  // by the nameservers that shall answer
+	Given   bool       `json:"given"`  // by the desired nameservers
 	Wanted  *bool      `json:"wanted"` // by the definition; nil where that is not known
 	HTTP    *Contact   `json:"http,omitempty"`
 	HTTPS   *Contact   `json:"https,omitempty"`

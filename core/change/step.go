@@ -16,7 +16,7 @@ type Step struct {
 	Before     record.Set        `json:"before"`
 	After      record.Set        `json:"after"`
 	Reason     string            `json:"reason"`
-	Attributes map[string]string `json:"attributes,omitempty"` // named attributes that the set shall have afterwards; the others stay
+	Attributes map[string]string `json:"attributes,omitempty"` // named attributes of the set afterwards; the others stay
 	Gap        bool              `json:"gap,omitempty"`        // the name is without an answer for a moment, as the provider forces it
 
 	ops []Op // of a part of a step: its sets alone do not tell, since a set has one TTL

@@ -20,7 +20,7 @@
 //	    records: |
 //	      @    A      192.0.2.40
 //	      www  CNAME  @
-//	    ignore: ["_acme-challenge.** TXT"]   # sets that somebody else looks after
+//	    ignore: ["_acme-challenge.** TXT"]   # sets that another system manages
 //
 // Records stand in master-file lines (RFC 1035 section 5.1). Every fault is reported with file, line and column; with
 // any fault, a definition is not to be used. Write is the inverse for what it can say.
@@ -56,7 +56,7 @@ type Definition struct {
 type Zone struct {
 	Name        dnsname.Name
 	Description string   // for people
-	Providers   []string // provider accounts that shall serve it
+	Providers   []string // provider accounts that serve it
 	Registrar   string   // registrar account that the domain is registered with; empty for none
 	// Nameservers are those that the domain should be delegated to, sorted; DelegateTo is the provider account whose nameservers are
 	// meant. Where both are empty, the definition says nothing of it.
@@ -67,7 +67,7 @@ type Zone struct {
 	Written     []record.Record  // its records as they were written; Contents holds them sorted, each once
 	Origins     []Origin         // where each of them comes from, in the same order
 	Uses        []Use            // the kits that it uses
-	Ignore      []record.Pattern // sets that somebody else looks after
+	Ignore      []record.Pattern // sets that another system manages
 	Settings
 	File string
 	Line int

@@ -145,5 +145,5 @@ func spanText(ttl uint32) string {
 	return fmt.Sprintf("%d s", ttl)
 }
 
-// clockText shows a world time to the second.
+// clockText shows a simulated time to the second.
 func clockText(t time.Time) string { return t.UTC().Format("15:04:05") }

@@ -6,5 +6,5 @@
 // registration.go, parents.go, glue.go, servers.go, zone.go, signatures.go, resolvers.go and places.go. sites.go hands what
 // concerns the domain's sites to arrival.
 //
-// The rules of time are about caches that obey TTLs (RFC 1035, RFC 2181 section 8, RFC 2308). All times are world time.
+// The rules of time are about caches that obey TTLs (RFC 1035, RFC 2181 section 8, RFC 2308). All times are simulated time.
 package delegation

@@ -123,7 +123,7 @@ func Advance(h History, s evidence.Sweep) History {
 	return h
 }
 
-// forgetAfter is how long what has settled is remembered, world time: long enough that a report still says what was last.
+// forgetAfter is how long what has settled is remembered, simulated time: long enough that a report still says what was last.
 const forgetAfter = 24 * time.Hour
 
 // forget drops what settled long ago, so that nobody is asked about it any more. What a resolver still sees is kept.

@@ -47,11 +47,11 @@ func (v Verdict) Words() string {
 // Plan is what a domain is held against.
 type Plan struct {
 	Domain    dnsname.Name
-	Wanted    []dnsname.Name // the nameservers it shall be delegated to, sorted; empty where nothing particular is wanted
+	Wanted    []dnsname.Name // the desired nameservers, sorted; empty for none
 	Begun     bool           // a change to the desired nameservers has begun
 	Registrar *Registration  // what the registrar says; nil where it is not known
 	TTL       uint32         // of NS sets, as the zone's plan has it, seconds; 0 where nothing is planned
-	Sites     []SitePlan     // where sites shall lead; a name that is missing may lead anywhere
+	Sites     []SitePlan     // the addresses that websites should have; a name that is missing may have any
 	Issuers   []arrival.Issuer
 	Writable  []dnsname.Name // the nameservers that give what we write; nil where that is not known
 }
@@ -67,7 +67,7 @@ type Registration struct {
 	Account string         `json:"account"`
 	Active  []dnsname.Name `json:"active"`            // active
 	Saved   []dnsname.Name `json:"saved"`             // stored, active only once made active
-	AskedAt time.Time      `json:"asked_at"`          // world time
+	AskedAt time.Time      `json:"asked_at"`          // simulated time
 	Status  []string       `json:"status,omitempty"`  // in the words of RFC 8056, such as "client hold"
 	Expires *time.Time     `json:"expires,omitempty"` // when the registration ends
 	From    string         `json:"from,omitempty"`    // where status and end come from: "registrar" or "RDAP"
@@ -77,7 +77,7 @@ type Registration struct {
 // Report is the judgement of one sweep.
 type Report struct {
 	Domain    dnsname.Name      `json:"domain"`
-	CheckedAt time.Time         `json:"checked_at"` // world time at the end of the sweep
+	CheckedAt time.Time         `json:"checked_at"` // simulated time at the end of the sweep
 	Verdict   Verdict           `json:"verdict"`
 	SettlesBy *time.Time        `json:"settles_by"` // the bound: last of Moments; nil where nothing settles or no bound is known
 	Likely    *time.Time        `json:"likely"`     // the estimate, as long as a resolver that was asked sees the old
@@ -121,7 +121,7 @@ type View struct {
 	Sees      string     `json:"sees"` // "new", "old", "current", "other" or "unknown"
 	Group     string     `json:"group,omitempty"`
 	Through   string     `json:"through"`          // primary nameserver of the SOA it answers with; empty where unknown
-	Until     *time.Time `json:"until,omitempty"`  // by when it must have let go, where it sees the old
+	Until     *time.Time `json:"until,omitempty"`  // by when the old answer expires there
 	Sets      []SetView  `json:"sets"`             // how it sees each watched set
 	Follow    *Following `json:"follow,omitempty"` // how it came over in the change that was last, predicted and as it happened
 	Explained []string   `json:"explained,omitempty"`
@@ -135,7 +135,7 @@ type SetView struct {
 	Sees  string        `json:"sees"` // "new", "old", "mixed", "current", "other", "none" or "unknown"
 	Data  []record.Data `json:"data,omitempty"`
 	TTL   uint32        `json:"ttl"`             // that remains
-	Until *time.Time    `json:"until,omitempty"` // by when it must have let go, where it holds the old
+	Until *time.Time    `json:"until,omitempty"` // by when the old answer expires there
 }
 
 // Following is how a resolver followed a change: what was predicted, and what was seen.
@@ -157,7 +157,7 @@ type Moment struct {
 	What    string    `json:"what"`             // "delegation", "content", "address" or "dnssec"
 	Subject string    `json:"subject"`          // the domain or the record set
 	Since   time.Time `json:"since"`            // when the change was first seen everywhere it was made
-	By      time.Time `json:"by"`               // the bound: every cache that obeys TTLs has let go by then
+	By      time.Time `json:"by"`               // the bound: the old answer has expired from every cache that keeps to TTLs by then
 	Likely  time.Time `json:"likely"`           // the estimate: by then those have that follow the parents, as most do
 	Why     string    `json:"why"`              // the sum behind it
 	Except  string    `json:"except,omitempty"` // for which caches there is no bound, and what ends that; empty where it holds for all

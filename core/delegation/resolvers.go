@@ -11,7 +11,7 @@ import (
 	"beacon/core/finding"
 )
 
-// grace is how long past its bound a resolver may be seen old before it is said to overstay, in world time: answers
+// grace is how long past its bound a resolver may be seen old before it is said to overstay, in simulated time: answers
 // carry whole seconds, and asking takes time.
 const grace = 5 * time.Second
 

@@ -9,7 +9,7 @@ import (
 // SeenTTL is a TTL, in seconds, and when it was last seen.
 type SeenTTL struct {
 	TTL uint32    `json:"ttl"`
-	At  time.Time `json:"at"` // world time; zero where it was kept before moments were: it counts as seen at the next sweep
+	At  time.Time `json:"at"` // simulated time; zero where it was kept before moments were: it counts as seen at the next sweep
 }
 
 // TTLs are the TTLs that were seen on one record set and that still matter, the largest first. A value stops mattering once it has itself

@@ -24,7 +24,7 @@ type Server struct {
 type Sweep struct {
 	Version   int               `json:"version,omitempty"` // of this form; 0 where it was made before there were versions
 	Domain    dnsname.Name      `json:"domain"`
-	Began     time.Time         `json:"began"` // world time
+	Began     time.Time         `json:"began"` // simulated time
 	Ended     time.Time         `json:"ended"`
 	Brief     bool              `json:"brief,omitempty"`   // only the delegation, SOA and NS were asked for
 	Zone      dnsname.Name      `json:"zone"`              // the parent zone; zero where the walk did not get there
@@ -112,7 +112,7 @@ type Glue struct {
 // ParentAnswer is what one address of a parent's nameserver said about the delegation.
 type ParentAnswer struct {
 	Server
-	At       time.Time      `json:"at"` // receipt, world time
+	At       time.Time      `json:"at"` // receipt, simulated time
 	Answer   Answer         `json:"answer"`
 	NS       []dnsname.Name `json:"ns,omitempty"`       // sorted
 	TTL      uint32         `json:"ttl,omitempty"`      // of the NS set

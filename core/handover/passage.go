@@ -87,5 +87,5 @@ func settleSay(v delegation.Verdict) string {
 	case delegation.Unknown:
 		return "The check failed. Check again."
 	}
-	return "Wait until the old answers have expired from every cache of the old answers."
+	return "Wait until the old answers have expired from every cache."
 }

@@ -12,7 +12,7 @@ import (
 	"beacon/wire"
 )
 
-// verifyTime bounds a conformance run, wall time.
+// verifyTime bounds a conformance run, real time.
 const verifyTime = 5 * time.Minute
 
 // Verify makes the conformance run with an account in a scratch zone. The zone must be nothing that is looked after here.

@@ -25,7 +25,7 @@ import (
 // WatchSettings say which folder of definition files is followed.
 type WatchSettings struct {
 	Folder      string        `yaml:"folder"`      // a checkout of definitions; empty for none
-	Every       time.Duration `yaml:"every"`       // how often it is looked at, wall time
+	Every       time.Duration `yaml:"every"`       // how often it is looked at, real time
 	Prune       string        `yaml:"prune"`       // what becomes of a zone whose file is gone: "" to be decided by a user, or one of Prune...
 	Environment []string      `yaml:"environment"` // the variables of the service's environment that its files may use
 }

@@ -33,9 +33,9 @@ const (
 	briefPortion = 2000                   // are read at a time
 	briefAhead   = 20000                  // are read at most before those in front of them are kept
 	briefRows    = 4000                   // are kept at a time at most
-	briefRound   = time.Minute            // how long what was learned of the zones above serves those that follow, wall time
+	briefRound   = time.Minute            // how long what was learned of the zones above serves those that follow, real time
 	briefKept    = 200 * time.Millisecond // between two times that what was found is kept
-	briefPause   = 10 * time.Second       // before the next run where some are left, or looks are not made by themselves, wall time
+	briefPause   = 10 * time.Second       // before the next run where some are left, or looks are not made by themselves, real time
 )
 
 // ScheduleBriefChecks makes sure that all domains are looked at briefly in time.
@@ -64,7 +64,7 @@ func briefChecksOf(run store.BriefRun) wire.BriefChecks {
 	return wire.BriefChecks{Since: run.Began.UTC(), Ended: run.Ended, Domains: run.Domains, Looked: run.Looked, Verdicts: run.Verdicts, Items: []wire.FleetDomain{}}
 }
 
-// BriefChecksSince tells what came of brief looks since a wall time.
+// BriefChecksSince tells what came of brief looks since a real time.
 func (s *Checks) BriefChecksSince(ctx context.Context, since time.Time) (g wire.BriefChecks, err error) {
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		run, ok, err := tx.BriefRun()

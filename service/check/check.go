@@ -22,7 +22,7 @@ import (
 	"beacon/wire"
 )
 
-// CheckTime bounds one check, wall time.
+// CheckTime bounds one check, real time.
 const CheckTime = 30 * time.Second
 
 // Check looks at a domain now. One that is looked after here is held against what is wanted and what is remembered of
@@ -66,7 +66,7 @@ func (s *Checks) checkStranger(ctx context.Context, name dnsname.Name) delegatio
 }
 
 // checkManaged makes a sweep, judges it, and keeps what it established. What the registrar says is had from ask. It also gives when the
-// domain is due again, wall time.
+// domain is due again, real time.
 func (s *Checks) checkManaged(ctx context.Context, z store.Zone, d store.Domain, ask func(context.Context, store.Zone) *delegation.Registration) (r delegation.Report, due time.Time, err error) {
 	plan, sweep, err := s.lookAt(ctx, z, d, ask)
 	if err != nil {
@@ -198,7 +198,7 @@ func (s *Checks) keep(ctx context.Context, name dnsname.Name, domainID uint64, p
 	return report, due, err
 }
 
-// nextCheck is when a domain is due again, wall time; since is from when on it has stood as it does.
+// nextCheck is when a domain is due again, real time; since is from when on it has stood as it does.
 func (s *Checks) nextCheck(r delegation.Report, since time.Time) time.Time {
 	return s.world.WallAt(r.Due(since, s.settings.Checks.Settling, s.settings.Checks.Settled))
 }

@@ -81,7 +81,7 @@ func (s *Checks) Accepted(tx *store.Tx, zoneID uint64, nameservers []dnsname.Nam
 	return s.Soon(tx, d.ID)
 }
 
-// Margin returns the margin for many machines behind one address, world time.
+// Margin returns the margin for many machines behind one address, simulated time.
 func (s *Checks) Margin() time.Duration { return s.settings.Checks.Margin }
 
 // WithoutIPv6 reports whether a setting says that nobody here can ask over IPv6.

@@ -22,7 +22,7 @@ type RDAPSettings struct {
 	Address string `yaml:"address"` // such as https://rdap.example/
 }
 
-// CheckSettings say how often domains are checked, in world time.
+// CheckSettings say how often domains are checked, in simulated time.
 type CheckSettings struct {
 	Settling time.Duration `yaml:"settling"` // while something settles; at the least while something is wrong
 	Settled  time.Duration `yaml:"settled"`
@@ -35,7 +35,7 @@ type CheckSettings struct {
 type WebsiteSettings struct {
 	Issuers   []arrival.Issuer `yaml:"issuers"`           // the authorities that certificates are asked of
 	CAFile    string           `yaml:"ca_file"`           // file with certificates (PEM) that sites' certificates may lead to, besides the system's
-	Timeout   time.Duration    `yaml:"timeout"`           // for one answer, wall time
+	Timeout   time.Duration    `yaml:"timeout"`           // for one answer, real time
 	Overrides []visit.Detour   `yaml:"address_overrides"` // where addresses are reached that cannot be reached as such from here
 }
 

@@ -17,7 +17,7 @@ import (
 	"beacon/store"
 )
 
-// Bounds on how often an ALIAS's target is asked for, in world time: the TTL of its answers says when.
+// Bounds on how often an ALIAS's target is asked for, in simulated time: the TTL of its answers says when.
 const (
 	aliasSoonest = 10 * time.Second
 	aliasLatest  = time.Hour
@@ -137,7 +137,7 @@ func (s *Hosts) RunAlias(ctx context.Context, job store.Job) error {
 	return jobs.Later{At: s.world.WallAt(s.world.Now().Add(nextAsking(now))), Worked: true}
 }
 
-// nextAsking is how long to wait, world time.
+// nextAsking is how long to wait, simulated time.
 func nextAsking(list []store.Alias) time.Duration {
 	next := aliasLatest
 	for _, a := range list {

@@ -10,7 +10,7 @@ import (
 
 // Settings say who is told when a domain's verdict changes.
 type Settings struct {
-	Delay time.Duration `yaml:"delay"` // how long a verdict has to last before it is told, wall time
+	Delay time.Duration `yaml:"delay"` // how long a verdict has to last before it is told, real time
 	Quiet struct {
 		From     string `yaml:"from"` // times of day, such as 22:00
 		To       string `yaml:"to"`

@@ -27,7 +27,7 @@ import (
 	"beacon/wire"
 )
 
-// DriftSettings say how often the live state is looked at for changes that were made elsewhere, wall time.
+// DriftSettings say how often the live state is looked at for changes that were made elsewhere, real time.
 type DriftSettings struct {
 	Every time.Duration `yaml:"every"` // 0 for never
 }

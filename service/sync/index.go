@@ -9,7 +9,7 @@ import (
 	"beacon/provider"
 )
 
-// indexKept is how long an account's list of zones is gone by when a zone is looked for, wall time. A zone that is not in
+// indexKept is how long an account's list of zones is gone by when a zone is looked for, real time. A zone that is not in
 // it may have been made meanwhile: then making it is refused as a conflict, and the list is read again.
 const indexKept = 30 * time.Second
 

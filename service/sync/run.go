@@ -100,7 +100,7 @@ type errBlocked struct {
 
 func (e errBlocked) Error() string { return e.message }
 
-// turn is how long a sync that makes way, or finds another in its place, waits before it asks for its turn, wall time.
+// turn is how long a sync that makes way, or finds another in its place, waits before it asks for its turn, real time.
 const turn = 100 * time.Millisecond
 
 // mostUnshown is in how many rounds a confirmed write may not show before the sync is blocked.

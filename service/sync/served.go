@@ -22,7 +22,7 @@ import (
 const mostAsked = 40
 
 // waitServed asks the zone's nameservers until all of them give the new data. It gives how long that took since the
-// last write, in wall time, or -1 where it did not happen in time, and why.
+// last write, in real time, or -1 where it did not happen in time, and why.
 func (s *Syncs) waitServed(ctx context.Context, run *syncRun, awaited []AwaitedHost, c comparison) (time.Duration, []finding.Finding) {
 	start := time.Now()
 	fail := func(message string) (time.Duration, []finding.Finding) {

@@ -22,7 +22,7 @@ type Users struct{ logbook *logbook.Book }
 // New returns the users that a logbook's database holds.
 func New(book *logbook.Book) *Users { return &Users{book} }
 
-// sessionLife is how long a sign-in lasts, wall time.
+// sessionLife is how long a sign-in lasts, real time.
 const sessionLife = 14 * 24 * time.Hour
 
 // FirstUser makes the first person where there is none yet, with the given password or, if that is empty, a random

@@ -7,7 +7,7 @@ const stages: Record<string, { title: string; to: string; act: string }> = {
   records: { title: 'Records known', to: '/apply', act: 'Write a definition' },
   placed: { title: 'At the provider', to: 'changes', act: 'Review and sync' },
   delegated: { title: 'Delegated', to: 'delegation', act: 'Change the nameservers' },
-  settled: { title: 'Settled', to: '.', act: 'See who is behind' },
+  settled: { title: 'Settled', to: '.', act: 'Show resolvers' },
 }
 
 export function Passage({ name, stages: list }: { name: string; stages: Stage[] }) {

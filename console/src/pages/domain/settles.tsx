@@ -38,7 +38,7 @@ export function Settles({ report: r }: { report: Report }) {
         {world.rate !== 1 && <p className="ml-auto max-w-44 text-fine text-soft">Simulated time: {world.rate} times as fast as real time, so this takes <span className="whitespace-nowrap">{span((by - world.now) / world.rate)}</span> of yours.</p>}
       </div>
       <Gauge now={world.now} by={by} likely={likely} from={begun(r, world.now)} />
-      <Sums report={r} now={world.now} title="Why then" />
+      <Sums report={r} now={world.now} title="Calculation" />
     </section>
   )
 }

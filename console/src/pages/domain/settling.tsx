@@ -111,6 +111,6 @@ function told(v: ResolverView, now: number, world: number): string {
     return `${v.name} had the old until ${moment(last, world)}, and was first seen with the new at ${moment(first, world)}${predicted ? `; predicted was ${moment(predicted, world)}` : ''}`
   }
   if (first !== undefined) return `${v.name} was never seen with the old`
-  if (predicted !== undefined) return `${v.name} still has the old; most likely it lets go in ${span(predicted - now)}, at ${moment(predicted, world)}`
+  if (predicted !== undefined) return `${v.name} still has the old answer; most likely it expires in ${span(predicted - now)}, at ${moment(predicted, world)}`
   return `${v.name} ${words[f.marks?.at(-1)?.sees ?? 'unknown'] ?? 'not known'}`
 }

@@ -8,7 +8,7 @@ const order = ['needs-action', 'ready-to-move', 'undelegated', 'unknown', 'settl
 export function States({ counts, chosen, choose }: { counts: DomainCount[]; chosen: string | null; choose: (verdict: string | null) => void }) {
   const of = (verdict: string) => counts.filter((c) => c.verdict === verdict).reduce((sum, c) => sum + c.domains, 0)
   return (
-    <div role="group" aria-label="By state" className="grid grid-cols-2 gap-2 sm:grid-cols-3 xl:grid-cols-6">
+    <div role="group" aria-label="By state" className="grid grid-cols-2 gap-2 sm:grid-cols-3 xl:grid-cols-7">
       {order.map((v) => {
         const { light, word } = standing(v)
         const on = chosen === v

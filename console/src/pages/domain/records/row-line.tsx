@@ -17,7 +17,7 @@ const tones = { same: '', added: 'bg-settled-wash', removed: 'bg-alarm-wash' }
 export const RowLine = memo(function RowLine({ row, zone, at, buttonId, follows, open, toggle, change, busy }: RowProps) {
   const { record: r, state, findings } = row
   const worst = gravest(findings)
-  const label = state === 'removed' ? 'Put it back' : open ? 'Close' : worst ? 'Look' : 'Edit'
+  const label = state === 'removed' ? 'Undo' : open ? 'Close' : worst ? 'Look' : 'Edit'
   const close = () => toggle(row.id, buttonId, open)
   const act = state === 'removed' ? () => change?.({ records: [{ before: null, after: r }] }) : close
   return (

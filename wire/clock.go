@@ -6,5 +6,5 @@ import (
 
 type ClockNow struct {
 	World time.Time `json:"world"`
-	Rate      float64   `json:"rate"` // simulated seconds in a real second
+	Rate  float64   `json:"rate"` // simulated seconds in a real second
 }

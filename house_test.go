@@ -49,7 +49,7 @@ var owners = map[string]string{
 	"placed.go": "sync", "others.go": "sync", "troubles.go": "accounts", "paces.go": "accounts", "watched.go": "apply", "pages.go": "overview", "syncs.go": "sync", "published.go": "secondaries", "tellings.go": "notify",
 }
 
-// sources gives every Go file of the product that is no test.
+// sources returns every Go file of the product that is no test.
 func sources(t *testing.T) map[string]*ast.File {
 	t.Helper()
 	files := map[string]*ast.File{}

@@ -31,7 +31,7 @@ const Base = "/api/v1"
 // maxBody bounds request bodies, in octets.
 const maxBody = 16 << 20
 
-// New gives the handler of everything that an instance serves.
+// New returns the handler of everything that an instance serves.
 func New(svc *service.Service, log *slog.Logger) http.Handler {
 	gin.SetMode(gin.ReleaseMode)
 	engine := gin.New()

@@ -90,7 +90,7 @@ func takeReport(k *call) error {
 // longestReport is how many octets the body of a report may have.
 const longestReport = 4096
 
-// readReport gives the parameters of a report, those of the query and of a form. What it does not know it does not pass
+// readReport returns the parameters of a report, those of the query and of a form. What it does not know it does not pass
 // over: the address that was meant may be in it, and the sender's own would be published instead.
 func readReport(r *http.Request) (url.Values, error) {
 	said, err := url.ParseQuery(r.URL.RawQuery)
@@ -116,7 +116,7 @@ func readReport(r *http.Request) (url.Values, error) {
 	return said, nil
 }
 
-// readForm gives what stands in a request's body, which is a form or empty.
+// readForm returns what stands in a request's body, which is a form or empty.
 func readForm(r *http.Request) (url.Values, error) {
 	body, err := io.ReadAll(io.LimitReader(r.Body, longestReport+1))
 	switch {

@@ -119,7 +119,7 @@ func (s schemas) named() object {
 
 var textType = reflect.TypeFor[encoding.TextMarshaler]()
 
-// of gives the schema of a type; structs are named and referred to.
+// of returns the schema of a type; structs are named and referred to.
 func (s schemas) of(t reflect.Type) object {
 	switch {
 	case t.Kind() == reflect.Pointer: // before the rest: a pointer has the methods of what it points at

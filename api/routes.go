@@ -28,7 +28,7 @@ type route struct {
 	text         bool              // it answers plain text, not events
 }
 
-// effect says whether a route may change anything.
+// effect reports whether a route may change anything.
 type effect string
 
 // A route that looks changes nothing: the database refuses to be written, and drivers refuse to send what changes something. One that

@@ -32,7 +32,7 @@ func startSession(k *call) (any, error) {
 	return wire.SignedIn{Token: token, Expires: expires}, nil
 }
 
-// currentSession says who is signed in. That nobody is, is no error here: the console asks before it knows.
+// currentSession returns who is signed in. That nobody is, is no error here: the console asks before it knows.
 func currentSession(k *call) (any, error) {
 	err := k.authenticate(access.Read)
 	var p *wire.Problem

@@ -81,7 +81,7 @@ func TestReportsOverHTTP(t *testing.T) {
 		{"a family that is not followed", "GET", "?v6=2a00::1", "", bearer, 422, "refused: 2a00::1: this host follows no IPv6 address"},
 		{"another host", "GET", "?host=b.a.example&v4=8.8.4.4", "", bearer, 422, `refused: this token reports for cam.a.example, not for "b.a.example"`},
 		{"no token", "GET", "?v4=8.8.4.4", "", nil, 401, "refused: the token is not one of a host here"},
-		{"a person's token", "GET", "?v4=8.8.4.4", "", map[string]string{"Authorization": "Bearer " + s.token}, 401, "refused: the token is not one of a host here"},
+		{"a user's token", "GET", "?v4=8.8.4.4", "", map[string]string{"Authorization": "Bearer " + s.token}, 401, "refused: the token is not one of a host here"},
 	} {
 		res := s.raw(c.method, Base+"/report"+c.query, c.body, c.headers)
 		text := make([]byte, 500)

@@ -109,7 +109,7 @@ func (a *app) check(domain string) (r delegation.Report, now wire.ClockNow, err 
 	return r, now, err
 }
 
-// report gives the newest check that the service made by itself, and asks for one where it looks after no such domain.
+// report returns the newest check that the service made by itself, and asks for one where it looks after no such domain.
 func (a *app) report(domain dnsname.Name) (r delegation.Report, now wire.ClockNow, stranger bool, err error) {
 	var p *problem
 	if err = ask(a, wire.ShowReport, wire.None{}, &r, domain); errors.As(err, &p) && p.Status == 404 {
@@ -146,7 +146,7 @@ func exitCode(v delegation.Verdict) int {
 	return ExitFailed
 }
 
-// graver gives the graver of two exit codes: wrong, could not tell, settling, fine.
+// graver returns the graver of two exit codes: wrong, could not tell, settling, fine.
 func graver(a, b int) int {
 	order := []int{ExitFine, ExitSettling, ExitUnknown, ExitFailed}
 	if slices.Index(order, b) > slices.Index(order, a) {
@@ -239,7 +239,7 @@ func inGroup(v delegation.View) string {
 	return v.Name + " (" + v.Group + ")"
 }
 
-// signatureRow says whether the domain can be validated, where that was looked at.
+// signatureRow reports whether the domain can be validated, where that was looked at.
 func signatureRow(r delegation.Report) [][]string {
 	words := map[dnssec.State]string{
 		dnssec.Secure:   "signed, with a valid chain from the root",

@@ -178,7 +178,7 @@ func (a *app) checkAtService(names []dnsname.Name) error {
 	return a.showReports(reports, worst)
 }
 
-// showReports gives reports to scripts: one by itself, several as a list.
+// showReports prints reports to scripts: one by itself, several as a list.
 func (a *app) showReports(reports []delegation.Report, worst int) error {
 	if a.output != "table" {
 		var out any = reports

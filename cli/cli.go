@@ -45,7 +45,7 @@ type app struct {
 	evaluator []string
 }
 
-// New gives the root command with all commands of this package below it.
+// New returns the root command with all commands of this package below it.
 func New(in io.Reader, out, errOut io.Writer) *cobra.Command {
 	return (&app{in: in, out: out, err: errOut, evaluator: self()}).root()
 }

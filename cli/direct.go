@@ -24,7 +24,7 @@ import (
 	"beacon/visit"
 )
 
-// direct says how a check is made from here, without a service.
+// direct returns how a check is made from here, without a service.
 type direct struct {
 	on        bool
 	roots     string
@@ -45,7 +45,7 @@ var (
 	systemAnchors = []string{"/usr/share/dns/root.ds"}
 )
 
-// firstOf gives the first file of a list that is there.
+// firstOf returns the first file of a list that is there.
 func firstOf(paths []string) string {
 	for _, p := range paths {
 		if _, err := os.Stat(p); err == nil {

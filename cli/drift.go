@@ -74,7 +74,7 @@ func countNot(list []wire.PlacementView) (n int) {
 	return n
 }
 
-// standing says how a placement stands.
+// standing returns how a placement stands.
 func (a *app) standing(p wire.PlacementLook) string {
 	switch p.State {
 	case wire.InSync:

@@ -176,7 +176,7 @@ func (a *app) hostShowCommand() *cobra.Command {
 // hostPause is how long somebody who waits for a host is left without a new look, real time.
 const hostPause = 200 * time.Millisecond
 
-// arrived tells whether the last address that was accepted is visible wherever it is to be.
+// arrived reports whether the last address that was accepted is visible wherever it is to be.
 func arrived(h wire.HostView) bool {
 	i := slices.IndexFunc(h.Reports, func(r wire.ReportView) bool { return r.Outcome == dynaddr.Accepted })
 	return i < 0 || !slices.ContainsFunc(h.Reports[i].Arrivals, func(v wire.ArrivalView) bool { return v.VisibleAt == nil })
@@ -220,7 +220,7 @@ func (a *app) showHost(h wire.HostView, now wire.ClockNow) {
 	}
 }
 
-// after says how long after a report something happened.
+// after returns how long after a report something happened.
 func after(reported time.Time, t *time.Time) string {
 	if t == nil {
 		return "not yet"

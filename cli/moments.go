@@ -54,7 +54,7 @@ func subjectsText(subjects []string) string {
 	return strings.Join(names, "; ")
 }
 
-// heldRows says which old answers a resolver still gives though it goes to the new nameservers, those that end alike together.
+// heldRows returns which old answers a resolver still gives though it goes to the new nameservers, those that end alike together.
 func heldRows(v delegation.View, now wire.ClockNow) (rows [][]string) {
 	if v.Sees == "old" {
 		return nil

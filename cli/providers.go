@@ -32,7 +32,7 @@ func (a *app) listAccounts(role string) *cobra.Command {
 	}}
 }
 
-// ago says how long something is past.
+// ago returns how long something is past.
 func ago(at *time.Time) string {
 	if at == nil {
 		return "never"
@@ -113,7 +113,7 @@ func rightsWords(rights []string) string {
 	return strings.Join(rights, ", ")
 }
 
-// capsWords says what a provider can do, for people.
+// capsWords returns what a provider can do, for people.
 func capsWords(c change.Caps) (list []string) {
 	add := func(format string, args ...any) { list = append(list, fmt.Sprintf(format, args...)) }
 	what := map[change.Granularity]string{change.BySet: "record sets", change.ByRecord: "single records", change.ByZone: "the whole zone in one request"}[c.Granularity]
@@ -162,7 +162,7 @@ func capsWords(c change.Caps) (list []string) {
 	return list
 }
 
-// showRights says what a credential may do, and what speaks against it.
+// showRights prints what a credential may do, and what speaks against it.
 func (a *app) showRights(t wire.Tried) {
 	words := make([]string, len(t.Rights))
 	for i, r := range t.Rights {

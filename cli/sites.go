@@ -11,7 +11,7 @@ import (
 	"beacon/core/dnsname"
 )
 
-// showSites says how the domain's sites stand, what answers where they lead, and whether each could have a certificate.
+// showSites prints how the domain's sites stand, what answers where they lead, and whether each could have a certificate.
 func (a *app) showSites(r delegation.Report) {
 	if r.Arrival == nil || len(r.Arrival.Sites) == 0 {
 		return
@@ -36,7 +36,7 @@ func (a *app) showSites(r delegation.Report) {
 	}
 }
 
-// answerLines says what answers for a site; addresses at which the same does are named together.
+// answerLines returns what answers for a site; addresses at which the same does are named together.
 func answerLines(s arrival.SiteView) (lines []string) {
 	if len(s.Leads) == 0 {
 		return []string{"no address"}
@@ -90,7 +90,7 @@ func contactText(name dnsname.Name, scheme string, c *arrival.Contact) string {
 	return said
 }
 
-// readyRows says whether certificates could be had; sites of which the same is true share a row.
+// readyRows reports whether certificates could be had; sites of which the same is true share a row.
 func readyRows(domain dnsname.Name, sites []arrival.SiteView) (rows [][]string) {
 	sites = slices.DeleteFunc(slices.Clone(sites), func(s arrival.SiteView) bool { return s.State == arrival.NoAddress })
 	add := func(over string, of func(arrival.SiteView) arrival.Readiness) {

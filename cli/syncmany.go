@@ -127,7 +127,7 @@ func (a *app) progress(what string, done, of int, since time.Time) {
 	fmt.Fprintf(a.err, "\r\x1b[K%s %s%s %d of %d%s", what, strings.Repeat("█", full), strings.Repeat("░", cells-full), done, of, left)
 }
 
-// showMany tells what became of many syncs: a line for each that needs somebody, and one for all the others.
+// showMany prints what became of many syncs: a line for each that needs somebody, and one for all the others.
 func (a *app) showMany(views []wire.SyncView, took time.Duration) (troubled int) {
 	fine, requests, sets := 0, 0, 0
 	for _, v := range views {

@@ -82,7 +82,7 @@ var (
 	wrongValue    = regexp.MustCompile(`^invalid argument "(.*)" for "(?:-., )?(--\S+)" flag`)
 )
 
-// flagProblem says what is wrong with an option.
+// flagProblem returns what is wrong with an option.
 func flagProblem(c *cobra.Command, err error) error {
 	text := err.Error()
 	if m := unknownOption.FindStringSubmatch(text); m != nil {

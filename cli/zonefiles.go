@@ -30,7 +30,7 @@ type includes struct {
 	left int64
 }
 
-// read gives a file by its name within the folder.
+// read returns a file by its name within the folder.
 func (f *includes) read(name string) (string, error) {
 	file, err := f.root.Open(filepath.FromSlash(name))
 	if err != nil {

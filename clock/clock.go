@@ -53,7 +53,7 @@ func (w *World) By(source func() time.Time) {
 	w.source = source
 }
 
-// At gives the world's time at a moment of the wall's.
+// At returns the world's time at a moment of the wall's.
 func (w *World) At(wall time.Time) time.Time {
 	w.mu.RLock()
 	defer w.mu.RUnlock()
@@ -64,7 +64,7 @@ func (w *World) At(wall time.Time) time.Time {
 	return w.ties.World.Add(passed).UTC().Truncate(time.Microsecond)
 }
 
-// WallAt gives the moment of the wall's clock at which the world's will show world.
+// WallAt returns the moment of the wall's clock at which the world's will show world.
 func (w *World) WallAt(world time.Time) time.Time {
 	w.mu.RLock()
 	defer w.mu.RUnlock()

@@ -131,7 +131,7 @@ func (s *Stage) Control(ctx context.Context, path string, body any) error {
 	return err
 }
 
-// SignIn gives a token of the first person.
+// SignIn returns a token of the first user.
 func (s *Stage) SignIn(ctx context.Context) (string, error) {
 	body, err := json.Marshal(map[string]string{"name": "admin", "password": s.Password})
 	if err != nil {

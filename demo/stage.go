@@ -40,7 +40,7 @@ type Options struct {
 // Stage is a running demo.
 type Stage struct {
 	Options
-	Password string // of the first person, admin
+	Password string // of the first user, admin
 	http     *http.Client
 	database *mariadbd.Server
 	practice *process
@@ -82,7 +82,7 @@ func Start(ctx context.Context, opt Options) (*Stage, error) {
 // Address is where the service answers.
 func (s *Stage) Address() string { return "http://" + s.Listen }
 
-// Site gives the base address of an HTTP site of the practice world: heron, plover, gannet or control.
+// Site returns the base address of an HTTP site of the practice world: heron, plover, gannet or control.
 func (s *Stage) Site(name string) string {
 	at := map[string]string{"heron": "4.1", "plover": "5.1", "curlew": "6.1", "gannet": "3.1", "control": "9.1"}[name]
 	return fmt.Sprintf("http://127.%d.%s:%d", s.Net, at, s.HTTPPort)

@@ -46,7 +46,7 @@ func TestMain(m *testing.M) {
 
 func soak() bool { return os.Getenv("BEACON_SOAK") != "" }
 
-// freePort gives a port below those that the system hands out by itself, which other sockets may hold on all addresses.
+// freePort returns a port below those that the system hands out by itself, which other sockets may hold on all addresses.
 func freePort(t testing.TB) int {
 	t.Helper()
 	for range 100 {
@@ -76,7 +76,7 @@ func stage(t testing.TB, opt demo.Options) *demo.Stage {
 	return s
 }
 
-// asker talks to the API as the first person.
+// asker talks to the API as the first user.
 type asker struct {
 	t     *testing.T
 	stage *demo.Stage

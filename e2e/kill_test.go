@@ -97,7 +97,7 @@ func journalOf(t *testing.T, control, kind, zone string) (lines []string) {
 	return lines
 }
 
-// wanted200 gives two hundred record sets, all of them different in each round, as a definition and as contents.
+// wanted200 returns two hundred record sets, all of them different in each round, as a definition and as contents.
 func wanted200(t *testing.T, account string, round int) (definition string, contents record.Contents) {
 	t.Helper()
 	var lines strings.Builder

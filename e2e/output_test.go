@@ -79,7 +79,7 @@ func TestEveryCommandPrintsOneDocument(t *testing.T) {
 		{"host", "remove", "/", "gauge.tides.example", "--yes"}, {"provider", "remove", "/", "curlew-ops", "--yes"},
 		{"sign-out"},
 	}
-	// These talk to a person or another program all the time, or are tested elsewhere with their answers.
+	// These talk to a user or another program all the time, or are tested elsewhere with their answers.
 	apart := []string{"watch", "host report", "provider add", "registrar add", "provider rotate", "registrar rotate", "registrar remove", "provider verify", "provider try"}
 	covered := map[string]bool{}
 	env := append(os.Environ(), "BEACON_ADDRESS="+s.Address(), "BEACON_SESSIONS="+filepath.Join(dir, "sessions.json"))

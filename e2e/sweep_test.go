@@ -19,7 +19,7 @@ import (
 	"beacon/demo"
 )
 
-// residentMB gives how much memory a process has, in megabytes.
+// residentMB returns how much memory a process has, in megabytes.
 func residentMB(pid int) int {
 	text, _ := os.ReadFile(fmt.Sprintf("/proc/%d/status", pid))
 	m := regexp.MustCompile(`VmRSS:\s+(\d+) kB`).FindSubmatch(text)

@@ -218,7 +218,7 @@ func (c *Client) fail(r Request, kind Kind, outcome Outcome, said string) *Error
 	return &Error{Kind: kind, Outcome: outcome, Account: c.Account, Asked: c.blank(r.Method + " " + r.Path), Said: c.blank(said)}
 }
 
-// knowing gives the same client, which also keeps these forms of its secret to itself.
+// knowing returns the same client, which also keeps these forms of its secret to itself.
 func (c *Client) knowing(secrets []string) *Client {
 	with := *c
 	with.forms = secrets

@@ -9,7 +9,7 @@ import (
 	"time"
 )
 
-// Kind says what kind of failure it was.
+// Kind returns what kind of failure it was.
 type Kind string
 
 // The kinds of failures.
@@ -22,7 +22,7 @@ const (
 	Unavailable  Kind = "unavailable" // not reached, broken off, or an error of the other side
 )
 
-// Outcome says whether what was asked for has been done.
+// Outcome reports whether what was asked for has been done.
 type Outcome string
 
 // The outcomes. After Unclear, the state at the other side must be read before anything is repeated.
@@ -50,7 +50,7 @@ func (e *Error) Error() string {
 	return text
 }
 
-// KindOf gives the kind of a failed request, or "" where err is none.
+// KindOf returns the kind of a failed request, or "" where err is none.
 func KindOf(err error) Kind {
 	var e *Error
 	if errors.As(err, &e) {
@@ -59,7 +59,7 @@ func KindOf(err error) Kind {
 	return ""
 }
 
-// OutcomeOf gives the outcome behind an error. An error of another sort leaves it unclear.
+// OutcomeOf returns the outcome behind an error. An error of another sort leaves it unclear.
 func OutcomeOf(err error) Outcome {
 	var e *Error
 	if errors.As(err, &e) {
@@ -68,7 +68,7 @@ func OutcomeOf(err error) Outcome {
 	return Unclear
 }
 
-// RetryAfterOf gives how long the other side asked to wait, or zero.
+// RetryAfterOf returns how long the other side asked to wait, or zero.
 func RetryAfterOf(err error) time.Duration {
 	var e *Error
 	if errors.As(err, &e) {

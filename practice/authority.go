@@ -173,7 +173,7 @@ func renamed(set []dns.RR, name string) []dns.RR {
 	return out
 }
 
-// soa gives the SOA for a negative answer, its TTL lowered to MINIMUM (RFC 2308 section 3).
+// soa returns the SOA for a negative answer, its TTL lowered to MINIMUM (RFC 2308 section 3).
 func (z *zoneData) soa() []dns.RR {
 	var out []dns.RR
 	for _, rr := range z.sets[z.name][dns.TypeSOA] {

@@ -207,7 +207,7 @@ func (w *World) hosted(provider, zone string) *hostedZone {
 	return nil
 }
 
-// RootHints gives the world's root nameservers as a zone file.
+// RootHints returns the world's root nameservers as a zone file.
 func (w *World) RootHints() string {
 	return fmt.Sprintf(". 3600000 NS north.lights.test.\n. 3600000 NS south.lights.test.\n"+
 		"north.lights.test. 3600000 A %s\nsouth.lights.test. 3600000 A %s\n", w.IP(rootNorth), w.IP(rootSouth))

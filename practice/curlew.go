@@ -52,7 +52,7 @@ func curlewSay(rw http.ResponseWriter, result any) {
 	answer(rw, http.StatusOK, map[string]any{"ok": true, "result": result})
 }
 
-// curlewPageOf gives a page of a list, counted from one.
+// curlewPageOf returns a page of a list, counted from one.
 func curlewPageOf[T any](list []T, r *http.Request) map[string]any {
 	page, _ := strconv.Atoi(r.URL.Query().Get("page"))
 	page = max(page, 1)
@@ -128,7 +128,7 @@ func (w *World) curlew() http.Handler {
 	return w.locked("curlew", keySigned("curlew"), mux)
 }
 
-// curlewRecords gives records of the zone with their identifiers, which they get when they are first seen.
+// curlewRecords returns records of the zone with their identifiers, which they get when they are first seen.
 func (z *hostedZone) curlewRecords(lines []string) (list []curlewRecord) {
 	list = []curlewRecord{}
 	for _, line := range lines {
@@ -142,7 +142,7 @@ func (z *hostedZone) curlewRecords(lines []string) (list []curlewRecord) {
 	return list
 }
 
-// ref gives the identifier of a record.
+// ref returns the identifier of a record.
 func (z *hostedZone) ref(line string) string {
 	if z.Refs == nil {
 		z.Refs = map[string]string{}

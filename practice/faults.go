@@ -73,7 +73,7 @@ func (f *faults) put(wish fault) {
 	f.set[wish.Site] = &wish
 }
 
-// take gives the fault that the next request to site shall meet; writes says that it changes something.
+// take returns the fault that the next request to site shall meet; writes says that it changes something.
 func (f *faults) take(site string, writes bool) fault {
 	f.mu.Lock()
 	defer f.mu.Unlock()

@@ -182,7 +182,7 @@ func (w *World) heronChange(rw http.ResponseWriter, r *http.Request, z *hostedZo
 	answer(rw, http.StatusOK, map[string]any{"put": len(body.Put), "dropped": len(body.Drop), "serial": z.Serial})
 }
 
-// plainText gives the octets of a TXT record as one text.
+// plainText returns the octets of a TXT record as one text.
 func plainText(txt *dns.TXT) string {
 	raw := make([]byte, 1024)
 	var out []byte
@@ -219,7 +219,7 @@ func heronName(label, zone string) string {
 	return dns.CanonicalName(label + "." + zone)
 }
 
-// standAlone gives a name that has a CNAME and something else, if there is one.
+// standAlone returns a name that has a CNAME and something else, if there is one.
 func standAlone(records []string) string {
 	types := map[string]map[uint16]bool{}
 	for _, line := range records {

@@ -80,7 +80,7 @@ func (p *providerState) byID(id string) *hostedZone {
 	return nil
 }
 
-// changesTo says which sets differ between the zone's records and new ones, as the journal has it.
+// changesTo returns which sets differ between the zone's records and new ones, as the journal has it.
 func (z *hostedZone) changesTo(records []string) (changes []string) {
 	before, after := setsOf(z.Records), setsOf(records)
 	for key, data := range after {
@@ -208,14 +208,14 @@ func (w *World) buildProvider(p *providerState, parent *zoneData, add func(*zone
 // relayTTL is the TTL of a relay's addresses, in seconds.
 const relayTTL = 45
 
-// relayed gives a name the relay's address, once.
+// relayed returns a name the relay's address, once.
 func (z *zoneData) relayed(name, address string) {
 	if len(z.sets[name][dns.TypeA]) == 0 {
 		z.line("%s %d IN A %s", name, relayTTL, address)
 	}
 }
 
-// addressesOf gives the type and data of the addresses of a name that is hosted anywhere in this world, along CNAME records.
+// addressesOf returns the type and data of the addresses of a name that is hosted anywhere in this world, along CNAME records.
 func (w *World) addressesOf(name string, depth int) (list []string) {
 	for _, p := range w.state.Providers {
 		for _, z := range p.Zones {
@@ -235,7 +235,7 @@ func (w *World) addressesOf(name string, depth int) (list []string) {
 	return slices.Compact(list)
 }
 
-// normalRecord gives a record in the one form that records are kept in here.
+// normalRecord returns a record in the one form that records are kept in here.
 func normalRecord(rr dns.RR) string {
 	return strings.Join(strings.Fields(rr.Header().String()), " ") + " " + strings.TrimPrefix(rr.String(), rr.Header().String())
 }

@@ -26,7 +26,7 @@ type version struct {
 // firstPageLines is how many records a zone shows of which only the first page is shown.
 const firstPageLines = 10
 
-// shown returns the zone as a read of its records shows it, which is false where the site was told to answer falsely.
+// shown prints the zone as a read of its records shows it, which is false where the site was told to answer falsely.
 func (w *World) shown(site string, p *providerState, z *hostedZone) *hostedZone {
 	kind, stale := w.faults.lie(site)
 	if kind == "" {

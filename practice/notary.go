@@ -105,7 +105,7 @@ func (n *notary) issue(name string) (paper, secret []byte, err error) {
 	return encode("CERTIFICATE", der), encode("EC PRIVATE KEY", text), err
 }
 
-// own gives the certificate that a host has for itself.
+// own returns the certificate that a host has for itself.
 func (n *notary) own(name string) (*tls.Certificate, error) {
 	n.mu.Lock()
 	defer n.mu.Unlock()
@@ -137,7 +137,7 @@ func (n *notary) ask(at, name string, qtype uint16) (*dns.Msg, error) {
 	return m, err
 }
 
-// records gives the data of a set in a fixed order, for comparing.
+// records returns the data of a set in a fixed order, for comparing.
 func records(rrs []dns.RR, qtype uint16) (list []string) {
 	for _, rr := range rrs {
 		if t := rr.Header().Rrtype; t == qtype || t == dns.TypeCNAME && qtype != dns.TypeNS {

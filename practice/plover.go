@@ -87,7 +87,7 @@ func mustRR(line string) dns.RR {
 	return rr
 }
 
-// behind gives the zone as reads show it, which are so much behind writes.
+// behind returns the zone as reads show it, which are so much behind writes.
 func (z *hostedZone) behind(lag time.Duration) *hostedZone {
 	if lag == 0 || time.Since(z.changedAt) >= lag || z.before == nil {
 		return z

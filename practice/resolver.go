@@ -21,7 +21,7 @@ type Resolver struct {
 	Address string
 }
 
-// Resolvers gives the world's three resolvers.
+// Resolvers returns the world's three resolvers.
 func (w *World) Resolvers() []Resolver {
 	var out []Resolver
 	for _, r := range w.resolvers() {
@@ -57,7 +57,7 @@ type cached struct {
 
 func (c cached) live(now time.Time) bool { return now.Before(c.expires) }
 
-// aged gives records with what remains of their TTLs.
+// aged returns records with what remains of their TTLs.
 func aged(rrs []dns.RR, stored, now time.Time) []dns.RR {
 	out := make([]dns.RR, len(rrs))
 	passed := uint32(now.Sub(stored) / time.Second)
@@ -103,7 +103,7 @@ func (r *resolver) ServeDNS(rw dns.ResponseWriter, q *dns.Msg) {
 	reply(rw, q, m)
 }
 
-// lookup gives one link of the answer: a set, a CNAME, or the reason why there is none.
+// lookup returns one link of the answer: a set, a CNAME, or the reason why there is none.
 func (r *resolver) lookup(name string, qtype uint16, depth int) cached {
 	now := r.world.clock.now()
 	r.mu.Lock()
@@ -142,7 +142,7 @@ func (r *resolver) closest(name string, depth int) (zone string, servers []dns.R
 	return ".", nil
 }
 
-// known gives the NS set in use for a zone: the child's where this resolver prefers that, else the parent's.
+// known returns the NS set in use for a zone: the child's where this resolver prefers that, else the parent's.
 func (r *resolver) known(zone string, depth int) []dns.RR {
 	now := r.world.clock.now()
 	r.mu.Lock()

@@ -38,7 +38,7 @@ type webSite struct {
 	Reason string `json:"reason,omitempty"` // why the notary refused last
 }
 
-// makeWebHosts gives the world's two hosts: Bittern is where the demo's site is at first, Avocet where it moves to.
+// makeWebHosts returns the world's two hosts: Bittern is where the demo's site is at first, Avocet where it moves to.
 func (w *World) makeWebHosts() []*webHost {
 	return []*webHost{
 		{world: w, name: "bittern", four: "192.0.2.40", six: "2001:db8:40::1", site: "7.1", safe: "7.101", port: w.opt.HTTPPort, pending: map[string]string{}},
@@ -46,14 +46,14 @@ func (w *World) makeWebHosts() []*webHost {
 	}
 }
 
-// Route says where an address of the world's zones is reached on this machine.
+// Route returns where an address of the world's zones is reached on this machine.
 type Route struct {
 	Address string `json:"address"`
 	HTTP    string `json:"http"`
 	HTTPS   string `json:"https"`
 }
 
-// Routes gives the ways to the web hosts.
+// Routes returns the ways to the web hosts.
 func (w *World) Routes() (list []Route) {
 	for _, h := range w.webHosts {
 		list = append(list, w.routesTo(h)...)
@@ -61,14 +61,14 @@ func (w *World) Routes() (list []Route) {
 	return list
 }
 
-// routesTo gives the ways to one host, over IPv4 and over IPv6.
+// routesTo returns the ways to one host, over IPv4 and over IPv6.
 func (w *World) routesTo(h *webHost) []Route {
 	port := fmt.Sprint(w.opt.HTTPPort)
 	return []Route{{h.four, net.JoinHostPort(w.IP(h.site), port), net.JoinHostPort(w.IP(h.safe), port)},
 		{h.six, fmt.Sprintf("[::1]:%d", h.port), fmt.Sprintf("[::1]:%d", h.port+1)}}
 }
 
-// route gives where an address is reached over http; empty for one that leads nowhere.
+// route returns where an address is reached over http; empty for one that leads nowhere.
 func (w *World) route(address string) string {
 	for _, r := range w.Routes() {
 		if r.Address == address {
@@ -107,7 +107,7 @@ func (w *World) listenWeb() error {
 	return nil
 }
 
-// certificate gives the certificate of the site that is asked for, or else the host's own.
+// certificate returns the certificate of the site that is asked for, or else the host's own.
 func (h *webHost) certificate(hello *tls.ClientHelloInfo) (*tls.Certificate, error) {
 	name := dns.CanonicalName(hello.ServerName)
 	h.world.mu.RLock()

@@ -112,15 +112,15 @@ func (w *World) Close() {
 	w.wait.Wait()
 }
 
-// IP gives the address of a site within this world, such as "4.1".
+// IP returns the address of a site within this world, such as "4.1".
 func (w *World) IP(site string) string { return fmt.Sprintf("127.%d.%s", w.opt.Net, site) }
 
-// DNSAddress gives address and port of a nameserver or resolver.
+// DNSAddress returns address and port of a nameserver or resolver.
 func (w *World) DNSAddress(site string) string {
 	return net.JoinHostPort(w.IP(site), fmt.Sprint(w.opt.DNSPort))
 }
 
-// URL gives the base address of an HTTP site: "heron", "plover", "gannet" or "control".
+// URL returns the base address of an HTTP site: "heron", "plover", "gannet" or "control".
 func (w *World) URL(site string) string {
 	at := map[string]string{"heron": heronAPI, "plover": ploverAPI, "curlew": curlewAPI, "gannet": gannetAPI, "control": controlAddr}[site]
 	return "http://" + net.JoinHostPort(w.IP(at), fmt.Sprint(w.opt.HTTPPort))

@@ -87,7 +87,7 @@ func (n Notifier) exchange(ctx context.Context, to netip.AddrPort, m *dns.Msg) (
 	return nil, fmt.Errorf("%s does not answer", to)
 }
 
-// read gives the answer to m from an address, or nil when the time is up.
+// read returns the answer to m from an address, or nil when the time is up.
 func read(conn *net.UDPConn, from netip.AddrPort, m *dns.Msg) *dns.Msg {
 	buffer := make([]byte, 4096)
 	for {

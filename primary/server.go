@@ -149,7 +149,7 @@ func (s *Server) sign(m, q *dns.Msg) {
 	}
 }
 
-// answer gives what was asked for of a zone.
+// answer returns what was asked for of a zone.
 func (s *Server) answer(ctx context.Context, rw dns.ResponseWriter, q *dns.Msg, zone Zone) {
 	soa := zone.SOA()
 	one := func() {
@@ -204,7 +204,7 @@ func whole(zone Zone) ([]dns.RR, error) {
 	return append(append([]dns.RR{zone.SOA()}, records...), zone.SOA()), err
 }
 
-// differences gives what changed since a serial; the whole zone where that is not known any more (RFC 1995 section 4).
+// differences returns what changed since a serial; the whole zone where that is not known any more (RFC 1995 section 4).
 func (s *Server) differences(ctx context.Context, zone Zone, known uint32) ([]dns.RR, error) {
 	versions, err := s.Source.Since(ctx, zone.Name, known)
 	if err != nil {

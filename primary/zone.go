@@ -18,13 +18,13 @@ type Zone struct {
 	Contents    record.Contents // without SOA and apex NS, which follow from the rest
 }
 
-// Source says what is published and to whom. It is safe for concurrent use.
+// Source returns what is published and to whom. It is safe for concurrent use.
 type Source interface {
-	// Key gives the secret of a key, in Base64; false where there is none of this name.
+	// Key returns the secret of a key, in Base64; false where there is none of this name.
 	Key(ctx context.Context, name string) (secret string, ok bool)
-	// For gives the zone that somebody with a key may fetch from an address; false where there is none.
+	// For returns the zone that somebody with a key may fetch from an address; false where there is none.
 	For(ctx context.Context, name dnsname.Name, key string, from netip.Addr) (Zone, bool, error)
-	// Since gives the published versions from the one with the given serial to the newest, both included; none where that
+	// Since returns the published versions from the one with the given serial to the newest, both included; none where that
 	// one is not known any more.
 	Since(ctx context.Context, name dnsname.Name, serial uint32) ([]Zone, error)
 	// Notified is told that somebody says that a zone has changed; false where nobody asked to be told.
@@ -41,14 +41,14 @@ const (
 	soaMinimum = 300
 )
 
-// SOA gives the zone's SOA record.
+// SOA returns the zone's SOA record.
 func (z Zone) SOA() *dns.SOA {
 	name := z.Name.String()
 	return &dns.SOA{Hdr: dns.RR_Header{Name: name, Rrtype: dns.TypeSOA, Class: dns.ClassINET, Ttl: soaTTL},
 		Ns: z.Nameservers[0].String(), Mbox: "hostmaster." + name, Serial: z.Serial, Refresh: soaRefresh, Retry: soaRetry, Expire: Expire, Minttl: soaMinimum}
 }
 
-// records gives everything between the two SOAs of a transfer.
+// records returns everything between the two SOAs of a transfer.
 func (z Zone) records() (list []dns.RR, err error) {
 	for _, ns := range z.Nameservers {
 		list = append(list, &dns.NS{Hdr: dns.RR_Header{Name: z.Name.String(), Rrtype: dns.TypeNS, Class: dns.ClassINET, Ttl: soaTTL}, Ns: ns.String()})
@@ -68,7 +68,7 @@ func wire(records []record.Record) (list []dns.RR, err error) {
 	return list, nil
 }
 
-// NextSerial gives the serial behind all of the given ones, in the arithmetic of RFC 1982, and never zero, which some take
+// NextSerial returns the serial behind all of the given ones, in the arithmetic of RFC 1982, and never zero, which some take
 // for none.
 func NextSerial(serials ...uint32) uint32 {
 	top := serials[0]

@@ -21,13 +21,13 @@ import (
 type Driver interface {
 	// Zones lists the account's zones, from the beginning for the empty cursor.
 	Zones(ctx context.Context, cursor Cursor) (ZonePage, error)
-	// Describe says what the provider can do with a zone. It may do without a request.
+	// Describe returns what the provider can do with a zone. It may do without a request.
 	Describe(ctx context.Context, zone ZoneRef) (change.Caps, error)
 	// Create makes a zone. A zone that is there already is a Conflict.
 	Create(ctx context.Context, name dnsname.Name, options ZoneOptions) (Zone, error)
 	// Remove deletes a zone and all that is in it.
 	Remove(ctx context.Context, zone ZoneRef) error
-	// Read gives a zone's records, page by page from the beginning for the empty ReadFrom.
+	// Read returns a zone's records, page by page from the beginning for the empty ReadFrom.
 	Read(ctx context.Context, zone ZoneRef, from ReadFrom) (Page, error)
 	// Apply does one batch.
 	Apply(ctx context.Context, zone ZoneRef, batch change.Batch) (Receipt, error)
@@ -56,7 +56,7 @@ type ZonePage struct {
 	Next  Cursor // empty on the last page
 }
 
-// ReadFrom says where reading goes on, and what is known already.
+// ReadFrom returns where reading goes on, and what is known already.
 type ReadFrom struct {
 	Cursor Cursor
 	Mark   string           // change mark of an earlier read; where nothing has changed since, the page says so

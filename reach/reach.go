@@ -20,7 +20,7 @@ import (
 // ErrRefused is what a destination outside the allowed networks gives; errors.Is finds it in whatever wraps it.
 var ErrRefused = errors.New("this address may not be reached")
 
-// Door says what may be reached. It is safe for concurrent use. The zero value lets nothing through.
+// Door returns what may be reached. It is safe for concurrent use. The zero value lets nothing through.
 type Door struct {
 	allowed []netip.Prefix
 	careful bool // addresses of inner networks have to be allowed by name
@@ -44,7 +44,7 @@ func New(networks []string) (*Door, error) {
 	return d, nil
 }
 
-// Careful gives a door to the same networks which leads to inner addresses (private, loopback, link-local: RFC 6890) only
+// Careful returns a door to the same networks which leads to inner addresses (private, loopback, link-local: RFC 6890) only
 // where a network narrower than "everything" was allowed. Whoever can name an address to us cannot have us knock at the
 // neighbours then.
 func (d *Door) Careful() *Door { return &Door{d.allowed, true} }
@@ -100,7 +100,7 @@ func (d *Door) DialContext(ctx context.Context, network, address string) (net.Co
 	return nil, errors.Join(problems...)
 }
 
-// Leads tells whether there is a way to an address from this machine: to IPv6 addresses, many have none. Nothing is sent.
+// Leads reports whether there is a way to an address from this machine: to IPv6 addresses, many have none. Nothing is sent.
 func (d *Door) Leads(to netip.AddrPort) bool {
 	if d.Check(to.Addr()) != nil {
 		return false
@@ -113,7 +113,7 @@ func (d *Door) Leads(to netip.AddrPort) bool {
 	return true
 }
 
-// HTTPClient gives a client that goes through this door only: no proxy, no redirects, a time-out on each request.
+// HTTPClient returns a client that goes through this door only: no proxy, no redirects, a time-out on each request.
 func (d *Door) HTTPClient(timeout time.Duration) *http.Client {
 	return &http.Client{
 		Timeout:       timeout,
@@ -206,7 +206,7 @@ func ServerSockets(listen string) (net.PacketConn, net.Listener, error) {
 	return packets, stream, nil
 }
 
-// Authorities gives the certificates that are trusted: the system's, and those in a file (PEM) besides. Where no file is
+// Authorities returns the certificates that are trusted: the system's, and those in a file (PEM) besides. Where no file is
 // named it is nil, which stands for the system's alone.
 func Authorities(file string) (*x509.CertPool, error) {
 	if file == "" {

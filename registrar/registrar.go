@@ -16,13 +16,13 @@ import (
 type Driver interface {
 	// Domains lists the account's registrations, from the beginning for the empty cursor.
 	Domains(ctx context.Context, cursor Cursor) (Page, error)
-	// Domain gives one registration.
+	// Domain returns one registration.
 	Domain(ctx context.Context, name dnsname.Name) (Registration, error)
 	// Save stores a nameserver list. Where Caps.NeedsActivation it is not active yet; else it is at once.
 	Save(ctx context.Context, name dnsname.Name, nameservers []dnsname.Name) (Registration, error)
 	// Activate brings the stored list into force. Where nothing waits to be made active it changes nothing.
 	Activate(ctx context.Context, name dnsname.Name) (Registration, error)
-	// Caps says what the registrar is like. It makes no request.
+	// Caps returns what the registrar is like. It makes no request.
 	Caps() Caps
 }
 

@@ -99,7 +99,7 @@ func (w *walk) askServer(ctx context.Context, server evidence.Server, domain dns
 	return a
 }
 
-// climb gives names and all that are above them, up to the apex: where CAA records are looked for (RFC 8659 section 3).
+// climb returns names and all that are above them, up to the apex: where CAA records are looked for (RFC 8659 section 3).
 func climb(names []dnsname.Name, apex dnsname.Name) (all []dnsname.Name) {
 	for _, name := range names {
 		for ; name.IsAtOrBelow(apex); name = name.Parent() {
@@ -134,7 +134,7 @@ func (w *walk) readSOA(a *evidence.ServerAnswer, m Reply, err error, domain dnsn
 	a.Answer, a.SOA = evidence.Positive, soa
 }
 
-// lameness says why an answer to the question for a zone's SOA is none.
+// lameness returns why an answer to the question for a zone's SOA is none.
 func lameness(m *dns.Msg, domain dnsname.Name, hasSOA bool) (evidence.Reason, string) {
 	switch {
 	case m.Rcode == dns.RcodeRefused:

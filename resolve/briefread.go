@@ -52,7 +52,7 @@ func (b *namebook) parse(text string) (dnsname.Name, error) {
 	return name, err
 }
 
-// read gives the name at an offset in presentation form, and where it ends.
+// read returns the name at an offset in presentation form, and where it ends.
 func (b *namebook) read(octets []byte, at int) (text string, next int, err error) {
 	var buf [255]byte
 	plain, next, ok := unfold(octets, at, buf[:0])
@@ -76,7 +76,7 @@ func (b *namebook) read(octets []byte, at int) (text string, next int, err error
 	return text, next, err
 }
 
-// unfold gives the labels of a name without pointers, and where the name ends (RFC 1035 section 4.1.4).
+// unfold returns the labels of a name without pointers, and where the name ends (RFC 1035 section 4.1.4).
 func unfold(octets []byte, at int, plain []byte) (_ []byte, next int, ok bool) {
 	next = -1
 	for jumps := 0; at < len(octets); {
@@ -170,7 +170,7 @@ type briefRoom struct {
 	hasOPT bool
 }
 
-// list gives a list with room for so many records.
+// list returns a list with room for so many records.
 func (r *briefRoom) list(n int) []dns.RR {
 	begin := int(r.used)
 	if n > len(r.rrs)-begin {
@@ -180,7 +180,7 @@ func (r *briefRoom) list(n int) []dns.RR {
 	return r.rrs[begin : begin : begin+n]
 }
 
-// next gives the first of the free places, which are made four at a time.
+// next returns the first of the free places, which are made four at a time.
 func next[T any](free *[]T) *T {
 	if len(*free) == 0 {
 		*free = make([]T, 4)
@@ -247,7 +247,7 @@ func (b *namebook) record(room *briefRoom, octets []byte, at int, t uint16, aske
 	return rr, err
 }
 
-// pastRecord gives the type of the record at an offset, and where it ends.
+// pastRecord returns the type of the record at an offset, and where it ends.
 func pastRecord(octets []byte, at int) (t uint16, end int, err error) {
 	at, err = pastName(octets, at)
 	if err != nil || at+10 > len(octets) {
@@ -260,7 +260,7 @@ func pastRecord(octets []byte, at int) (t uint16, end int, err error) {
 	return binary.BigEndian.Uint16(octets[at:]), end, nil
 }
 
-// pastName gives where a name ends that begins at an offset: a pointer is its end.
+// pastName returns where a name ends that begins at an offset: a pointer is its end.
 func pastName(octets []byte, at int) (int, error) {
 	for at < len(octets) {
 		switch length := int(octets[at]); {

@@ -194,7 +194,7 @@ func (c *Client) begin(ctx context.Context, a *asking, s *server, q Question) er
 	return nil
 }
 
-// abandon gives the question up.
+// abandon returns the question up.
 func (a *asking) abandon() {
 	if a.first != nil {
 		a.first.forget()
@@ -321,7 +321,7 @@ func (a *asking) overTCP(ctx context.Context) (Reply, error) {
 	return r, err
 }
 
-// confirm tells whether a server that answered only when it was asked without EDNS drops what has EDNS, or was slow.
+// confirm reports whether a server that answered only when it was asked without EDNS drops what has EDNS, or was slow.
 func (a *asking) confirm(ctx context.Context, plain Reply) Reply {
 	a.edns = true
 	r, over, err := a.overUDP(ctx, a.c.opt.Tries)

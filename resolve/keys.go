@@ -60,7 +60,7 @@ func (w *walk) zoneKeys(ctx context.Context, zone dnsname.Name) (dnssec.Records,
 	}
 }
 
-// chainTo gives the links from the root to a zone whose servers are known.
+// chainTo returns the links from the root to a zone whose servers are known.
 func (w *walk) chainTo(ctx context.Context, zone dnsname.Name) []dnssec.Link {
 	var zones []dnsname.Name
 	for at := zone; ; {

@@ -68,7 +68,7 @@ func (p *packed) pack(q Question, id uint16, edns bool, cookie, serverCookie []b
 	return nil
 }
 
-// mixCase gives letters a random case. Lengths of labels are below 64, and letters above, so they are not mistaken.
+// mixCase returns letters a random case. Lengths of labels are below 64, and letters above, so they are not mistaken.
 func mixCase(name []byte) {
 	var bits uint64
 	for i := range name {
@@ -81,7 +81,7 @@ func mixCase(name []byte) {
 	}
 }
 
-// answers says how an answer fits a question that was sent: not at all, in other letters, or wholly.
+// answers returns how an answer fits a question that was sent: not at all, in other letters, or wholly.
 func (p *packed) answers(octets []byte) (fits, exactly bool) {
 	if len(octets) < headerLen || octets[2]&0x80 == 0 || octets[2]&0x78 != p.octets[2]&0x78 {
 		return false, false

@@ -205,7 +205,7 @@ func (c cache) watch(ctx context.Context, keys []record.Key) {
 	}
 }
 
-// existing gives the watched sets that every server which knows the zone has. One that is about to come must not be asked for:
+// existing returns the watched sets that every server which knows the zone has. One that is about to come must not be asked for:
 // caches would keep that it is not there.
 func existing(servers []evidence.ServerAnswer, watched []record.Key) (keys []record.Key) {
 	for _, key := range watched {

@@ -105,7 +105,7 @@ func (s *server) leave() { <-s.places }
 // leastPatience bounds how soon a try is given up: a busy machine is not a dead one.
 const leastPatience = 250 * time.Millisecond
 
-// before gives what a try needs to know: how long to wait for the answer, and the server's part of the cookie.
+// before returns what a try needs to know: how long to wait for the answer, and the server's part of the cookie.
 func (s *server) before(most time.Duration, try int) (patience time.Duration, theirs []byte) {
 	s.mu.Lock()
 	defer s.mu.Unlock()

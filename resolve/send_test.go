@@ -15,7 +15,7 @@ import (
 	"beacon/reach"
 )
 
-// waitsFor gives how many questions a client still knows of.
+// waitsFor returns how many questions a client still knows of.
 func waitsFor(c *Client) (n int) {
 	for _, f := range []*family{&c.four, &c.six} {
 		f.mu.Lock()

@@ -17,7 +17,7 @@ import (
 	"beacon/reach"
 )
 
-// streamKey says which connection serves a question.
+// streamKey returns which connection serves a question.
 type streamKey struct {
 	at   netip.AddrPort
 	tls  bool
@@ -67,7 +67,7 @@ func (c *Client) askStream(ctx context.Context, key streamKey, q Question) (Repl
 	}
 }
 
-// stream gives the connection for a key; fresh tells that it is a new one.
+// stream returns the connection for a key; fresh tells that it is a new one.
 func (c *Client) stream(key streamKey) (s *stream, fresh bool) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
@@ -266,7 +266,7 @@ func (s *stream) write(b []byte, patience time.Duration) error {
 	return err
 }
 
-// plainly says what happened to a connection without addresses and system call names.
+// plainly returns what happened to a connection without addresses and system call names.
 func plainly(err error) error {
 	var timeout net.Error
 	var strange *tls.CertificateVerificationError

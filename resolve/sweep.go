@@ -34,7 +34,7 @@ type Sweeper struct {
 	Now       func() time.Time // simulated time
 }
 
-// Scope says what a sweep looks at beside the delegation itself.
+// Scope returns what a sweep looks at beside the delegation itself.
 type Scope struct {
 	Nameservers []dnsname.Name // to be asked though the parents do not name them: wanted ones, old ones
 	Ours        []dnsname.Name // nameservers that may be asked whether they resolve, or give zones away, for anybody
@@ -146,7 +146,7 @@ func (w *walk) beginParents(ctx context.Context, out *evidence.Sweep, brief bool
 	return ways, nil
 }
 
-// namesIn gives the nameservers that are to be asked.
+// namesIn returns the nameservers that are to be asked.
 func namesIn(scope Scope, parents []evidence.ParentAnswer) []dnsname.Name {
 	names := make([]dnsname.Name, 0, len(scope.Nameservers)+len(parents)*4)
 	names = append(names, scope.Nameservers...)
@@ -165,7 +165,7 @@ func keepOwn(parents []evidence.ParentAnswer, own []dnssec.Records) {
 	}
 }
 
-// chainOf gives the links down to the parent, and by the place of each parent server what it says of the domain's own keys, where
+// chainOf returns the links down to the parent, and by the place of each parent server what it says of the domain's own keys, where
 // its referral was silent about them.
 func (w *walk) chainOf(ctx context.Context, zone dnsname.Name, parents []evidence.ParentAnswer, domain dnsname.Name) (links []dnssec.Link, own []dnssec.Records) {
 	own = make([]dnssec.Records, len(parents))
@@ -189,7 +189,7 @@ func (w *walk) chainOf(ctx context.Context, zone dnsname.Name, parents []evidenc
 	return links, own
 }
 
-// Servers gives the addresses of nameservers, found by walking from the root, and the names that lead to none.
+// Servers returns the addresses of nameservers, found by walking from the root, and the names that lead to none.
 func (s *Sweeper) Servers(ctx context.Context, names []dnsname.Name) ([]evidence.Server, []evidence.NameProblem) {
 	return (&walk{Round: s.NewRound()}).addressesOf(ctx, names, nil)
 }
@@ -210,7 +210,7 @@ func inParallel(n int, do func(int)) {
 	_ = group.Wait()
 }
 
-// addressesOf gives the addresses of names, by glue where there is any.
+// addressesOf returns the addresses of names, by glue where there is any.
 func (w *walk) addressesOf(ctx context.Context, names []dnsname.Name, glue map[dnsname.Name][]netip.Addr) (servers []evidence.Server, problems []evidence.NameProblem) {
 	names = names[:min(len(names), maxNameservers)]
 	got := make([]addresses, len(names))
@@ -276,7 +276,7 @@ func (w *walk) readParent(ctx context.Context, way *asked, zone, domain dnsname.
 	return a
 }
 
-// roomFor gives an empty list room for so many.
+// roomFor returns an empty list room for so many.
 func roomFor[T any](list []T, n int) []T {
 	if list == nil {
 		return make([]T, 0, n)
@@ -284,7 +284,7 @@ func roomFor[T any](list []T, n int) []T {
 	return list
 }
 
-// isCalled tells whether a text is a name's, which is most often written as it is.
+// isCalled reports whether a text is a name's, which is most often written as it is.
 func isCalled(text string, name dnsname.Name, written string) bool {
 	if text == written {
 		return true

@@ -47,7 +47,7 @@ func (t *tape) all() []evidence.Heard {
 	return t.heard
 }
 
-// says gives the response code and the flags that matter.
+// says returns the response code and the flags that matter.
 func says(m *dns.Msg) string {
 	parts := []string{dns.RcodeToString[m.Rcode]}
 	for flag, set := range map[string]bool{"aa": m.Authoritative, "tc": m.Truncated, "ra": m.RecursionAvailable, "ad": m.AuthenticatedData} {

@@ -70,7 +70,7 @@ type heard struct {
 	otherLetters bool
 }
 
-// free gives the question's place back. The family is locked, or nobody else has the waiter.
+// free returns the question's place back. The family is locked, or nobody else has the waiter.
 func (w *waiter) free() {
 	if w.place {
 		w.to.leave()
@@ -247,7 +247,7 @@ func (f *family) expire(now time.Time) {
 	}
 }
 
-// fail tells who waits that nothing comes any more, unless something is there. The family is locked.
+// fail returns who waits that nothing comes any more, unless something is there. The family is locked.
 func (w *waiter) fail(d datagram) {
 	if len(w.answer) == 0 {
 		w.answer <- d

@@ -156,7 +156,7 @@ func (w *walk) askTCP(ctx context.Context, server evidence.Server, q Question) (
 	return r, err
 }
 
-// known gives the deepest zone at or above name whose servers are known.
+// known returns the deepest zone at or above name whose servers are known.
 func (w *walk) known(name dnsname.Name) (dnsname.Name, *zoneServers) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
@@ -357,7 +357,7 @@ func addressesIn(m *dns.Msg, wanted func(dnsname.Name) bool) (list []evidence.Gl
 	return list
 }
 
-// aboutKeys gives what an answer from the parent says of a zone's keys: its DS records, or the proof that there are
+// aboutKeys returns what an answer from the parent says of a zone's keys: its DS records, or the proof that there are
 // none, with their signatures.
 func aboutKeys(m *dns.Msg, zone dnsname.Name) (out dnssec.Records) {
 	for _, section := range [][]dns.RR{m.Answer, m.Ns} {
@@ -388,7 +388,7 @@ func addressIn(rr dns.RR) (netip.Addr, bool) {
 	return netip.Addr{}, false
 }
 
-// allByGlue gives the addresses of a zone's nameservers where glue tells them all.
+// allByGlue returns the addresses of a zone's nameservers where glue tells them all.
 func (w *walk) allByGlue(z *zoneServers) (list []evidence.Server) {
 	for _, name := range z.names[:min(len(z.names), maxNameservers)] {
 		if len(z.glue[name]) == 0 {
@@ -399,7 +399,7 @@ func (w *walk) allByGlue(z *zoneServers) (list []evidence.Server) {
 	return slices.Clip(list)
 }
 
-// serversOf gives the addresses of a zone's nameservers, by glue where there is any; the others are looked up only where no glue
+// serversOf returns the addresses of a zone's nameservers, by glue where there is any; the others are looked up only where no glue
 // helps on.
 func (w *walk) serversOf(ctx context.Context, z *zoneServers, path []dnsname.Name) (list []evidence.Server, problem evidence.NameProblem) {
 	if z.all != nil {

@@ -76,7 +76,7 @@ func archived(archive *zip.Writer, name string, text []byte) error {
 	return err
 }
 
-// Restored says what was taken out of an archive.
+// Restored returns what was taken out of an archive.
 type Restored struct {
 	Rows          int
 	SettingsMade  bool // from the archive; nothing else was done

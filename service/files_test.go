@@ -45,7 +45,7 @@ func lead(text string) wire.ApplyRequest {
 	return wire.ApplyRequest{Files: []definition.File{{Name: "ferries.beacon.yaml", Text: text}}, Manage: true}
 }
 
-// A zone that files lead refuses edits elsewhere, until a person takes it over and gets the matching definition.
+// A zone that files lead refuses edits elsewhere, until a user takes it over and gets the matching definition.
 func TestFilesLead(t *testing.T) {
 	h := newHouse(t)
 	defined, err := h.Apply.Apply(ctx, lead(withKit))

@@ -34,7 +34,7 @@ func database(t *testing.T, s store.Settings) *sql.DB {
 	return db
 }
 
-// rows gives every row of every table as a line, but for when accounts were last used.
+// rows returns every row of every table as a line, but for when accounts were last used.
 func rows(t *testing.T, db *sql.DB) (lines []string) {
 	t.Helper()
 	tables, err := db.Query("SHOW TABLES")

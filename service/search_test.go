@@ -27,7 +27,7 @@ func (h house) piers(n int, lead bool) {
 	require.NoError(h.t, err)
 }
 
-// found gives all that a search finds, over all its pages.
+// found returns all that a search finds, over all its pages.
 func (h house) found(r wire.SearchRequest) (list []string) {
 	h.t.Helper()
 	for r.Limit = 7; ; {

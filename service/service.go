@@ -188,7 +188,7 @@ func (d DNSSettings) read() (o resolve.Options, anchors dnssec.Records, err erro
 	return o, anchors, nil
 }
 
-// Close gives back what Open took. Run must have returned.
+// Close returns back what Open took. Run must have returned.
 func (s *Service) Close() {
 	s.dns.Close()
 	s.store.Close()

@@ -22,13 +22,13 @@ type Account struct {
 	RotatedAt *time.Time `json:"rotated_at"` // when it got another credential
 }
 
-// RightList gives what the credential may do; empty where the provider does not tell.
+// RightList returns what the credential may do; empty where the provider does not tell.
 func (a Account) RightList() (list []string) {
 	_ = json.Unmarshal([]byte(a.Rights), &list)
 	return list
 }
 
-// SetCredential gives an account another credential.
+// SetCredential returns an account another credential.
 func (t *Tx) SetCredential(id uint64, sealed []byte, rights []string) error {
 	return t.db.Exec("UPDATE accounts SET sealed = ?, rights = ?, rotated_at = ? WHERE id = ?", sealed, jsonText(rights), t.now(), id).Error
 }
@@ -55,7 +55,7 @@ func (t *Tx) AddAccount(a *Account) error {
 	return found(t.db.Create(a).Error, "account %s", a.Name)
 }
 
-// Accounts gives all accounts of a role, by name.
+// Accounts returns all accounts of a role, by name.
 func (t *Tx) Accounts(role string) (list []Account, err error) {
 	err = t.db.Where("role = ?", role).Order("name").Find(&list).Error
 	return list, err

@@ -131,19 +131,19 @@ func (t *Tx) EndAct(id uint64, state ActState, message string, findings []findin
 		state, cut(message, 60000), jsonText(findings), jsonText(result), t.now(), id, unended).Error
 }
 
-// ActsOfSync gives the requests of a sync in their order.
+// ActsOfSync returns the requests of a sync in their order.
 func (t *Tx) ActsOfSync(syncID uint64) (list []Act, err error) {
 	err = t.db.Where("sync_id = ?", syncID).Order("id").Limit(500).Find(&list).Error
 	return list, err
 }
 
-// OpenActsOfPlacement gives the requests of a placement's syncs of which it is not known what became of them.
+// OpenActsOfPlacement returns the requests of a placement's syncs of which it is not known what became of them.
 func (t *Tx) OpenActsOfPlacement(placementID uint64) (list []Act, err error) {
 	err = t.db.Raw("SELECT a.* FROM acts a JOIN syncs s ON s.id = a.sync_id WHERE s.placement_id = ? AND a.state = ? ORDER BY a.id", placementID, ActSent).Scan(&list).Error
 	return list, err
 }
 
-// ActsOf gives the requests of an act in their order.
+// ActsOf returns the requests of an act in their order.
 func (t *Tx) ActsOf(parentID uint64) (list []Act, err error) {
 	err = t.db.Where("parent_id = ?", parentID).Order("id").Find(&list).Error
 	return list, err
@@ -155,7 +155,7 @@ func (t *Tx) SentBefore(subject string, other uint64) (list []Act, err error) {
 	return list, err
 }
 
-// UsersActs gives what users asked for, newest first: of one subject, or of all where it is empty, from before an id; 0 begins with the newest.
+// UsersActs returns what users asked for, newest first: of one subject, or of all where it is empty, from before an id; 0 begins with the newest.
 func (t *Tx) UsersActs(subject string, before uint64, limit int) (list []Act, err error) {
 	q := t.db.Where("parent_id IS NULL AND sync_id IS NULL").Order("id DESC").Limit(limit)
 	if subject != "" {
@@ -229,7 +229,7 @@ func (t *Tx) HoldLock(name string, job Job) error {
 	return err
 }
 
-// FreeLock gives a lock back before its job ends.
+// FreeLock returns a lock back before its job ends.
 func (t *Tx) FreeLock(name string, job Job) error {
 	return t.db.Exec("UPDATE locks SET job_id = 0, holder = '' WHERE name = ? AND job_id = ? AND holder = ?", name, job.ID, job.Holder).Error
 }

@@ -38,10 +38,10 @@ type BriefDomain struct {
 // Name is the domain's name.
 func (g BriefDomain) Name() dnsname.Name { return dnsname.FromKey(g.NameKey) }
 
-// Known tells whether a look succeeded before.
+// Known reports whether a look succeeded before.
 func (g BriefDomain) Known() bool { return g.Before.Seen != [16]byte{} }
 
-// WantedSet gives the nameservers that the domain shall be delegated to.
+// WantedSet returns the nameservers that the domain shall be delegated to.
 func (g BriefDomain) WantedSet() []dnsname.Name { return namesFrom(g.Wanted) }
 
 // BriefRun is one brief look at all domains, in the order of their ids. Times are wall times.
@@ -69,7 +69,7 @@ func (t *Tx) BeginBriefChecks() (run BriefRun, err error) {
 	return run, err
 }
 
-// BriefRun gives the last run, if there was any.
+// BriefRun returns the last run, if there was any.
 func (t *Tx) BriefRun() (run BriefRun, ok bool, err error) {
 	err = t.db.Table("brief_runs").Order("id DESC").Limit(1).Take(&run).Error
 	if errors.Is(err, gorm.ErrRecordNotFound) {
@@ -81,7 +81,7 @@ func (t *Tx) BriefRun() (run BriefRun, ok bool, err error) {
 	return run, true, json.Unmarshal([]byte(run.Text), &run.Verdicts)
 }
 
-// ToCheckBriefly gives the domains above an id, in order, that a run has still to look at.
+// ToCheckBriefly returns the domains above an id, in order, that a run has still to look at.
 func (t *Tx) ToCheckBriefly(after uint64, limit int) (list []BriefDomain, err error) {
 	rows, err := t.db.Raw("SELECT d.id, z.name_key, d.wanted FROM domains d JOIN zones z ON z.id = d.zone_id WHERE d.id > ? ORDER BY d.id LIMIT ?", after, limit).Rows()
 	if err != nil {
@@ -119,7 +119,7 @@ func (t *Tx) ToCheckBriefly(after uint64, limit int) (list []BriefDomain, err er
 }
 
 // KeepBriefChecks keeps how far a run is, and the looks that came to something else than those before. Where another run has begun meanwhile,
-// it gives ErrNotFound.
+// it returns ErrNotFound.
 func (t *Tx) KeepBriefChecks(run BriefRun, otherwise []BriefCheck) error {
 	text, err := json.Marshal(run.Verdicts)
 	if err != nil {
@@ -153,7 +153,7 @@ func (t *Tx) KeepBriefChecks(run BriefRun, otherwise []BriefCheck) error {
 		"(?, ?, ?) ON DUPLICATE KEY UPDATE unsettled = VALUES(unsettled), looks = VALUES(looks)", args...).Error
 }
 
-// UnsettledBriefly gives the domains that brief looks found otherwise than settled, by name.
+// UnsettledBriefly returns the domains that brief looks found otherwise than settled, by name.
 func (t *Tx) UnsettledBriefly() (rows []FleetRow, err error) {
 	pages, err := t.briefChecksOn("unsettled > ?", 0)
 	if err != nil {

@@ -27,16 +27,16 @@ type Domain struct {
 // TableName is the table that domains are kept in.
 func (Domain) TableName() string { return "domains" }
 
-// WantedSet gives the nameservers that the domain shall be delegated to; empty where nothing is wanted yet.
+// WantedSet returns the nameservers that the domain shall be delegated to; empty where nothing is wanted yet.
 func (d Domain) WantedSet() []dnsname.Name { return namesFrom(d.Wanted) }
 
-// PastSweeps gives what earlier sweeps established.
+// PastSweeps returns what earlier sweeps established.
 func (d Domain) PastSweeps() (h delegation.History, err error) {
 	err = json.Unmarshal([]byte(d.History), &h)
 	return h, err
 }
 
-// EnsureDomain gives the domain of a zone, making it where it is missing.
+// EnsureDomain returns the domain of a zone, making it where it is missing.
 func (t *Tx) EnsureDomain(zoneID uint64) (d Domain, err error) {
 	err = t.db.Exec("INSERT IGNORE INTO domains (zone_id, name_key, wanted, history, verdict) SELECT id, name_key, '[]', '{}', '' FROM zones WHERE id = ?", zoneID).Error
 	if err == nil {
@@ -69,12 +69,12 @@ func (t *Tx) DomainOf(zoneID uint64) (d Domain, err error) {
 	return list[0], nil
 }
 
-// SetWanted says which nameservers the domain shall be delegated to.
+// SetWanted returns which nameservers the domain shall be delegated to.
 func (t *Tx) SetWanted(id uint64, wanted []dnsname.Name) error {
 	return t.db.Exec("UPDATE domains SET wanted = ? WHERE id = ?", jsonText(wanted), id).Error
 }
 
-// LockHistory gives what is known of a domain and keeps others from it until the transaction ends.
+// LockHistory returns what is known of a domain and keeps others from it until the transaction ends.
 func (t *Tx) LockHistory(id uint64) (d Domain, err error) {
 	err = t.locking().Where("id = ?", id).Take(&d).Error
 	return d, found(err, "domain %d", id)
@@ -141,7 +141,7 @@ func (t *Tx) putCheck(row check, same bool) error {
 		(SELECT id FROM checks WHERE domain_id = ? ORDER BY id DESC LIMIT 1 OFFSET ?) AS beyond)`, row.DomainID, row.DomainID, KeepChecks).Error
 }
 
-// gravest gives the code of the gravest error or warning of a report; findings come in that order.
+// gravest returns the code of the gravest error or warning of a report; findings come in that order.
 func gravest(r delegation.Report) string {
 	if len(r.Findings) > 0 && r.Findings[0].Severity >= finding.Warning {
 		return r.Findings[0].Code
@@ -183,7 +183,7 @@ func unsqueeze(body []byte, value any) error {
 	return json.NewDecoder(r).Decode(value)
 }
 
-// Answers gives the very answers of a domain's newest check.
+// Answers returns the very answers of a domain's newest check.
 func (t *Tx) Answers(domainID uint64) (list []evidence.Heard, err error) {
 	var bodies [][]byte
 	if err = t.db.Raw("SELECT body FROM check_answers WHERE domain_id = ?", domainID).Scan(&bodies).Error; err != nil || len(bodies) == 0 {
@@ -193,13 +193,13 @@ func (t *Tx) Answers(domainID uint64) (list []evidence.Heard, err error) {
 	return list, err
 }
 
-// CountChecks tells how many changes of how a domain stands are kept.
+// CountChecks returns how many changes of how a domain stands are kept.
 func (t *Tx) CountChecks(domainID uint64) (n int64, err error) {
 	err = t.db.Model(&check{}).Where("domain_id = ?", domainID).Count(&n).Error
 	return n, err
 }
 
-// LastReport gives the report of the newest check of a domain; false where there is none.
+// LastReport returns the report of the newest check of a domain; false where there is none.
 func (t *Tx) LastReport(domainID uint64) (r delegation.Report, ok bool, err error) {
 	r, _, ok, err = t.LastReportSince(domainID)
 	return r, ok, err

@@ -32,7 +32,7 @@ type draftRow struct {
 	EditedAt  time.Time
 }
 
-// DraftEdits gives the edits of a zone's draft in the order of their sets.
+// DraftEdits returns the edits of a zone's draft in the order of their sets.
 func (t *Tx) DraftEdits(zoneID uint64) ([]DraftEdit, error) {
 	var rows []draftRow
 	if err := t.db.Raw("SELECT name_key, type, set_before, set_after, author, edited_at FROM draft_edits WHERE zone_id = ? ORDER BY name_key, type", zoneID).Scan(&rows).Error; err != nil {

@@ -31,7 +31,7 @@ func (Host) TableName() string { return "hosts" }
 // Name is the name that follows.
 func (h Host) Name() dnsname.Name { return dnsname.FromKey(h.NameKey) }
 
-// Follows tells which families it follows.
+// Follows returns which families it follows.
 func (h Host) Follows() dynaddr.Families { return dynaddr.Families{V4: h.FollowsV4, V6: h.FollowsV6} }
 
 // At is where the host stands, after the last accepted report.
@@ -91,7 +91,7 @@ func (t *Tx) HostOfToken(text string) (h Host, err error) {
 	return h, found(err, "token")
 }
 
-// LockHost gives a host and keeps others from it until the transaction ends.
+// LockHost returns a host and keeps others from it until the transaction ends.
 func (t *Tx) LockHost(id uint64) (h Host, err error) {
 	err = t.locking().Where("id = ?", id).Take(&h).Error
 	return h, found(err, "host %d", id)
@@ -184,7 +184,7 @@ func (t *Tx) addReport(r *Report) error {
 		(SELECT id FROM reports WHERE host_id = ? ORDER BY id DESC LIMIT 1 OFFSET ?) AS beyond)`, r.HostID, r.HostID, keepReports).Error
 }
 
-// Reports gives a host's reports, newest first.
+// Reports returns a host's reports, newest first.
 func (t *Tx) Reports(hostID uint64, limit int) (list []Report, err error) {
 	err = t.db.Where("host_id = ?", hostID).Order("id DESC").Limit(limit).Find(&list).Error
 	return list, err
@@ -200,7 +200,7 @@ type Arrival struct {
 	SettlesBy   *time.Time // simulated time
 }
 
-// Arrivals gives those of some reports.
+// Arrivals returns those of some reports.
 func (t *Tx) Arrivals(reports []uint64) (list []Arrival, err error) {
 	if len(reports) == 0 {
 		return nil, nil
@@ -223,7 +223,7 @@ func (t *Tx) ReportVisible(reportID, placementID uint64, settlesBy time.Time) er
 		WHERE report_id = ? AND placement_id = ? AND visible_at IS NULL`, t.now(), t.now(), settlesBy, reportID, placementID).Error
 }
 
-// Invisible gives the reports that are not known to be served by every nameserver of a placement.
+// Invisible returns the reports that are not known to be served by every nameserver of a placement.
 func (t *Tx) Invisible(placementID uint64) (map[uint64]bool, error) {
 	var ids []uint64
 	err := t.db.Raw("SELECT v.report_id FROM arrivals v JOIN hosts h ON h.report_id = v.report_id WHERE v.placement_id = ? AND v.visible_at IS NULL", placementID).Scan(&ids).Error
@@ -234,7 +234,7 @@ func (t *Tx) Invisible(placementID uint64) (map[uint64]bool, error) {
 	return reports, err
 }
 
-// Unarrived gives the placements at which a report is not visible, and to which no sync of hosts is on its way.
+// Unarrived returns the placements at which a report is not visible, and to which no sync of hosts is on its way.
 func (t *Tx) Unarrived(reportID uint64) (placements []uint64, err error) {
 	err = t.db.Raw(`SELECT v.placement_id FROM arrivals v WHERE v.report_id = ? AND v.visible_at IS NULL AND NOT EXISTS
 		(SELECT 1 FROM syncs s WHERE s.placement_id = v.placement_id AND s.scope = ? AND s.state IN ('pending', 'running', 'retrying'))`, reportID, ScopeHosts).Scan(&placements).Error

@@ -125,19 +125,19 @@ func (t *Tx) Finish(job Job, problem string) error {
 		again_at = NULL, holder = '', problem = ? WHERE id = ? AND turn = ? AND holder <> ''`, problem, job.ID, job.Turn)
 }
 
-// Again gives a job back, due at the given real time, or when it was asked for meanwhile.
+// Again returns a job back, due at the given real time, or when it was asked for meanwhile.
 func (t *Tx) Again(job Job, due time.Time, problem string) error {
 	return t.updateHeld(job, `UPDATE jobs SET due_at = LEAST(?, COALESCE(again_at, ?)), attempts = IF(again_at IS NULL, attempts, 0),
 		again_at = NULL, holder = '', problem = ? WHERE id = ? AND turn = ? AND holder <> ''`, due, due, problem, job.ID, job.Turn)
 }
 
-// Anew gives a job back that went well and is due again.
+// Anew returns a job back that went well and is due again.
 func (t *Tx) Anew(job Job, due time.Time) error {
 	return t.updateHeld(job, `UPDATE jobs SET due_at = LEAST(?, COALESCE(again_at, ?)), attempts = 0, problem = '',
 		again_at = NULL, holder = '' WHERE id = ? AND turn = ? AND holder <> ''`, due, due, job.ID, job.Turn)
 }
 
-// Later gives a job back that was not tried: somebody else's turn comes first.
+// Later returns a job back that was not tried: somebody else's turn comes first.
 func (t *Tx) Later(job Job, due time.Time) error {
 	return t.updateHeld(job, `UPDATE jobs SET due_at = LEAST(?, COALESCE(again_at, ?)), attempts = attempts - 1,
 		again_at = NULL, holder = '' WHERE id = ? AND turn = ? AND holder <> ''`, due, due, job.ID, job.Turn)

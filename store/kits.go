@@ -10,7 +10,7 @@ func (t *Tx) KeepKits(bodies map[string]string) error {
 	return nil
 }
 
-// Kits gives all kits that are kept, in the order of their names.
+// Kits returns all kits that are kept, in the order of their names.
 func (t *Tx) Kits() (bodies []string, err error) {
 	err = t.db.Raw("SELECT body FROM kits ORDER BY name").Scan(&bodies).Error
 	return bodies, err

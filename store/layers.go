@@ -6,13 +6,13 @@ import (
 	"beacon/core/dnsname"
 )
 
-// HostsOf gives the hosts of a zone.
+// HostsOf returns the hosts of a zone.
 func (t *Tx) HostsOf(zoneID uint64) (list []Host, err error) {
 	err = t.db.Where("zone_id = ?", zoneID).Order("name_key").Find(&list).Error
 	return list, err
 }
 
-// Aliases gives what is known of a zone's ALIAS targets.
+// Aliases returns what is known of a zone's ALIAS targets.
 func (t *Tx) Aliases(zoneID uint64) ([]Alias, error) {
 	var rows []aliasRow
 	if err := t.db.Raw("SELECT name_key, target, ttl, answers, problem, differs, asked_at, answered_at FROM aliases WHERE zone_id = ? ORDER BY name_key", zoneID).Scan(&rows).Error; err != nil {

@@ -28,7 +28,7 @@ func (t *Tx) LogAt(at time.Time, actor, action, subject, detail string) error {
 	return t.db.Create(&e).Error
 }
 
-// Entries gives at most limit lines before the given id, newest first; 0 begins with the newest. An empty subject
+// Entries returns at most limit lines before the given id, newest first; 0 begins with the newest. An empty subject
 // means all; requests to providers and registrars that went well are left out unless they are asked for.
 func (t *Tx) Entries(subject string, requests bool, before uint64, limit int) (list []Entry, err error) {
 	q := t.db.Order("id DESC").Limit(limit)

@@ -44,7 +44,7 @@ func (t *Tx) AddOperation(o *Operation, zones []OperationZone) error {
 	return nil
 }
 
-// Operations gives the last operations, newest first.
+// Operations returns the last operations, newest first.
 func (t *Tx) Operations(limit int) (list []Operation, err error) {
 	err = t.db.Order("id DESC").Limit(limit).Find(&list).Error
 	return list, err
@@ -59,7 +59,7 @@ func (t *Tx) LockOperation(id uint64) (o Operation, err error) {
 	return o, found(err, "operation %d", id)
 }
 
-// OperationZones gives what an operation did, by zone.
+// OperationZones returns what an operation did, by zone.
 func (t *Tx) OperationZones(id uint64) ([]OperationZone, error) {
 	var rows []struct {
 		ZoneID     uint64

@@ -54,7 +54,7 @@ type PlacedZone struct {
 	AccountName string
 }
 
-// PlacementsToLook gives the placements of an account that are there, hold something, and were last looked at before the
+// PlacementsToLook returns the placements of an account that are there, hold something, and were last looked at before the
 // given real time or never; those longest ago first.
 func (t *Tx) PlacementsToLook(account uint64, before time.Time) (list []PlacedZone, err error) {
 	return t.placed("p.account_id = ? AND p.remote_id <> '' AND (p.looked_at IS NULL OR p.looked_at < ?)", "p.looked_at, p.id", account, before)
@@ -108,7 +108,7 @@ type placedRow struct {
 	ReadBack    *string
 }
 
-// Placed gives everything that we put at a placement.
+// Placed returns everything that we put at a placement.
 func (t *Tx) Placed(placementID uint64) ([]PlacedSet, error) {
 	var rows []placedRow
 	if err := t.db.Raw("SELECT name_key, type, sent, read_back FROM placed_sets WHERE placement_id = ? ORDER BY name_key, type", placementID).Scan(&rows).Error; err != nil {
@@ -174,7 +174,7 @@ type PlacementCount struct {
 	All, Troubled int
 }
 
-// PlacementCounts gives how many zones are placed at each account, and how many of them drifted or cannot be reached.
+// PlacementCounts returns how many zones are placed at each account, and how many of them drifted or cannot be reached.
 func (t *Tx) PlacementCounts() (map[uint64]PlacementCount, error) {
 	var rows []PlacementCount
 	err := t.db.Raw("SELECT account_id, COUNT(*) AS `all`, SUM(state IN (?, ?, ?)) AS troubled FROM placements GROUP BY account_id", Drifted, Unreachable, Unconfirmed).Scan(&rows).Error

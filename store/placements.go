@@ -36,7 +36,7 @@ func (t *Tx) RemovePlacement(id uint64) error {
 // TableName is the table that placements are kept in.
 func (Placement) TableName() string { return "placements" }
 
-// Names gives the nameservers that the provider gave the zone.
+// Names returns the nameservers that the provider gave the zone.
 func (p Placement) Names() []dnsname.Name { return namesFrom(p.Nameservers) }
 
 func namesFrom(text string) (names []dnsname.Name) {
@@ -57,7 +57,7 @@ func (t *Tx) Place(zoneID, accountID uint64) (p Placement, err error) {
 	return p, found(err, "placement")
 }
 
-// Placements gives a zone's placements in the order in which they were made.
+// Placements returns a zone's placements in the order in which they were made.
 func (t *Tx) Placements(zoneID uint64) (list []Placement, err error) {
 	err = t.db.Where("zone_id = ?", zoneID).Order("id").Find(&list).Error
 	return list, err
@@ -69,7 +69,7 @@ func (t *Tx) PlacementByID(id uint64) (p Placement, err error) {
 	return p, found(err, "placement %d", id)
 }
 
-// LockPlacement gives a placement and keeps others from it until the transaction ends.
+// LockPlacement returns a placement and keeps others from it until the transaction ends.
 func (t *Tx) LockPlacement(id uint64) (p Placement, err error) {
 	err = t.locking().Where("id = ?", id).Take(&p).Error
 	return p, found(err, "placement %d", id)

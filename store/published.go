@@ -36,7 +36,7 @@ func (PublishedVersion) TableName() string { return "published_versions" }
 // versionsKept is how many versions of a published zone are kept for transfers of differences.
 const versionsKept = 30
 
-// PublishedZones gives the zones that are published for an account, by name.
+// PublishedZones returns the zones that are published for an account, by name.
 func (t *Tx) PublishedZones(account uint64) (list []Published, err error) {
 	err = t.db.Where("account_id = ?", account).Order("name_key").Find(&list).Error
 	return list, err
@@ -75,13 +75,13 @@ func (t *Tx) Publish(id uint64, serial uint32, contents string) error {
 	return t.db.Exec("DELETE FROM published_versions WHERE published_id = ? AND id NOT IN (SELECT id FROM (SELECT id FROM published_versions WHERE published_id = ? ORDER BY id DESC LIMIT ?) newest)", id, id, versionsKept).Error
 }
 
-// Versions gives the versions of a published zone that are kept, oldest first.
+// Versions returns the versions of a published zone that are kept, oldest first.
 func (t *Tx) Versions(id uint64) (list []PublishedVersion, err error) {
 	err = t.db.Where("published_id = ?", id).Order("id").Find(&list).Error
 	return list, err
 }
 
-// Version gives one version.
+// Version returns one version.
 func (t *Tx) Version(id uint64, serial uint32) (v PublishedVersion, err error) {
 	err = t.db.Where("published_id = ? AND serial = ?", id, serial).Take(&v).Error
 	return v, found(err, "version %d", serial)

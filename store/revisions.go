@@ -88,7 +88,7 @@ func parseChunk(body string) ([]record.Record, error) {
 	return records, nil
 }
 
-// Accepted says who accepted a revision, from where and why.
+// Accepted returns who accepted a revision, from where and why.
 type Accepted struct {
 	Author string
 	Source string
@@ -151,7 +151,7 @@ func (t *Tx) SetOrigins(revisionID uint64, from map[record.Key]string) error {
 	return t.db.Exec("INSERT INTO revision_origins (revision_id, body) VALUES (?, ?) ON DUPLICATE KEY UPDATE body = VALUES(body)", revisionID, jsonText(body)).Error
 }
 
-// Origins gives which kits the sets of a revision come from, by what record.Key prints.
+// Origins returns which kits the sets of a revision come from, by what record.Key prints.
 func (t *Tx) Origins(revisionID uint64) (from map[string]string, err error) {
 	var body string
 	err = t.db.Raw("SELECT body FROM revision_origins WHERE revision_id = ?", revisionID).Scan(&body).Error
@@ -173,18 +173,18 @@ func (t *Tx) RevisionByNumber(zoneID uint64, number uint32) (r Revision, err err
 	return r, found(err, "revision %d", number)
 }
 
-// Revisions gives a zone's revisions, newest first.
+// Revisions returns a zone's revisions, newest first.
 func (t *Tx) Revisions(zoneID uint64) (list []Revision, err error) {
 	err = t.db.Where("zone_id = ?", zoneID).Order("number DESC").Limit(200).Find(&list).Error
 	return list, err
 }
 
-// Contents gives what a revision says the zone contains.
+// Contents returns what a revision says the zone contains.
 func (t *Tx) Contents(revisionID uint64) (record.Contents, error) {
 	return t.contents(revisionID, "SELECT c.body FROM revision_chunks rc JOIN chunks c ON c.digest = rc.digest WHERE rc.revision_id = ? ORDER BY rc.seq", revisionID)
 }
 
-// contentsBeside gives of what a revision says the part whose chunks another one has not: where two revisions differ,
+// contentsBeside returns of what a revision says the part whose chunks another one has not: where two revisions differ,
 // they differ there.
 func (t *Tx) contentsBeside(revisionID, otherID uint64) (record.Contents, error) {
 	return t.contents(revisionID, `SELECT c.body FROM revision_chunks rc JOIN chunks c ON c.digest = rc.digest WHERE rc.revision_id = ?
@@ -207,7 +207,7 @@ func (t *Tx) contents(revisionID uint64, query string, args ...any) (record.Cont
 	return record.NewContents(all), nil
 }
 
-// CountChunks tells how many chunks of a revision are not those of another.
+// CountChunks returns how many chunks of a revision are not those of another.
 func (t *Tx) CountChunks(revisionID, otherID uint64) (n int, err error) {
 	err = t.db.Raw("SELECT COUNT(*) FROM revision_chunks WHERE revision_id = ? AND digest NOT IN (SELECT digest FROM revision_chunks WHERE revision_id = ?)",
 		revisionID, otherID).Scan(&n).Error

@@ -51,7 +51,7 @@ func (t *Tx) followRows(zone Zone, revisionID uint64) error {
 	return t.Enqueue(JobRows, zone.ID, t.now())
 }
 
-// between gives what differs between two revisions, of which only the chunks are read that are not the same.
+// between returns what differs between two revisions, of which only the chunks are read that are not the same.
 func (t *Tx) between(from, to uint64) (added, removed []record.Record, err error) {
 	before, err := t.contentsBeside(from, to)
 	if err != nil {
@@ -62,13 +62,13 @@ func (t *Tx) between(from, to uint64) (added, removed []record.Record, err error
 	return added, removed, err
 }
 
-// RowsBehind gives the zones whose rows do not show their revision.
+// RowsBehind returns the zones whose rows do not show their revision.
 func (t *Tx) RowsBehind() (ids []uint64, err error) {
 	err = t.db.Raw("SELECT id FROM zones WHERE revision_id IS NOT NULL AND NOT rows_revision_id <=> revision_id ORDER BY id").Scan(&ids).Error
 	return ids, err
 }
 
-// RowsPlan says what the rows of a zone lack of its revision.
+// RowsPlan returns what the rows of a zone lack of its revision.
 type RowsPlan struct {
 	ZoneID     uint64
 	RevisionID uint64
@@ -152,7 +152,7 @@ func (t *Tx) rowsWithoutHost(h Host) error {
 	return t.moveRows(h.ZoneID, c.At(h.Name()), nil)
 }
 
-// RecordsAt gives what a zone has at a name, with the addresses that hosts reported in their places. It may be behind the
+// RecordsAt returns what a zone has at a name, with the addresses that hosts reported in their places. It may be behind the
 // zone's revision by a moment.
 func (t *Tx) RecordsAt(zoneID uint64, name dnsname.Name) (list []record.Record, err error) {
 	var rows []struct {

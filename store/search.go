@@ -138,7 +138,7 @@ type way struct {
 	args          []any
 }
 
-// value gives what a cursor holds to the database, in the type of the column.
+// value returns what a cursor holds to the database, in the type of the column.
 func (w way) value(at []byte) any {
 	if w.number {
 		return string(at)
@@ -215,7 +215,7 @@ var likeEscape = strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`)
 
 func likeBeginning(text string) string { return likeEscape.Replace(text) + "%" }
 
-// addressRange gives the first and the last address of a network, in 16 octets.
+// addressRange returns the first and the last address of a network, in 16 octets.
 func addressRange(p netip.Prefix) (first, last [16]byte) {
 	p = p.Masked()
 	first, last = p.Addr().As16(), p.Addr().As16()

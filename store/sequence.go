@@ -11,7 +11,7 @@ import (
 // mostNumbered is how many lines are numbered in one transaction.
 const mostNumbered = 500
 
-// NumberEntries gives numbers to lines of the logbook that are committed and have none yet, and tells how many. The
+// NumberEntries returns numbers to lines of the logbook that are committed and have none yet, and tells how many. The
 // order of ids is not the order of commits: a line with a smaller id may become visible after one with a larger.
 // Numbers are given by one holder of a lease at a time, to what is visible, so that whoever has read up to a number
 // misses nothing that comes later.
@@ -34,10 +34,10 @@ func (t *Tx) NumberEntries(job Job) (int, error) {
 	return len(ids), t.db.Exec("UPDATE logbook SET seq = CASE id"+cases.String()+" END WHERE id IN ?", ids).Error
 }
 
-// LastNumber gives the largest number of any line, 0 for none.
+// LastNumber returns the largest number of any line, 0 for none.
 func (t *Tx) LastNumber() (last uint64, err error) { return lastNumber(t.db) }
 
-// LastNumber gives the largest number of any line, 0 for none.
+// LastNumber returns the largest number of any line, 0 for none.
 func (s *Store) LastNumber(ctx context.Context) (last uint64, err error) {
 	last, err = lastNumber(s.db.WithContext(ctx))
 	return last, s.note(judge(err, false))
@@ -54,7 +54,7 @@ func (s *Store) Unnumbered(ctx context.Context) (open bool, err error) {
 	return open, s.note(judge(err, false))
 }
 
-// EntriesAfter gives at most limit numbered lines after a number, in their order.
+// EntriesAfter returns at most limit numbered lines after a number, in their order.
 func (s *Store) EntriesAfter(ctx context.Context, seq uint64, limit int) (list []Entry, err error) {
 	err = s.db.WithContext(ctx).Where("seq > ?", seq).Order("seq").Limit(limit).Find(&list).Error
 	return list, s.note(judge(err, false))

@@ -123,7 +123,7 @@ func connect(ctx context.Context, settings Settings, door *reach.Door, now func(
 	return s, s.tune(ctx)
 }
 
-// Close gives the connections back.
+// Close returns the connections back.
 func (s *Store) Close() {
 	if pool, err := s.db.DB(); err == nil {
 		_ = pool.Close()
@@ -217,7 +217,7 @@ func cut(text string, most int) string {
 // octets is a binary value in a statement: GORM would spread a plain slice out into a list.
 type octets string
 
-// Value gives the octets to the driver.
+// Value returns the octets to the driver.
 func (o octets) Value() (driver.Value, error) { return []byte(o), nil }
 
 func jsonText(v any) string {

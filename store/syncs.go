@@ -74,13 +74,13 @@ const (
 // TableName is the table that syncs are kept in.
 func (Sync) TableName() string { return "syncs" }
 
-// Guards gives the codes of the guards that a person said yes to.
+// Guards returns the codes of the guards that a user said yes to.
 func (s Sync) Guards() (codes []string) {
 	_ = json.Unmarshal([]byte(s.Allowed), &codes)
 	return codes
 }
 
-// FindingList gives what was found.
+// FindingList returns what was found.
 func (s Sync) FindingList() (list []finding.Finding) {
 	_ = json.Unmarshal([]byte(s.Findings), &list)
 	return list
@@ -115,7 +115,7 @@ func (t *Tx) UnfinishedSync(placementID uint64) (s Sync, err error) {
 	return s, err
 }
 
-// Syncs gives the syncs of a placement's whole zone, newest first.
+// Syncs returns the syncs of a placement's whole zone, newest first.
 func (t *Tx) Syncs(placementID uint64) (list []Sync, err error) {
 	err = t.db.Where("placement_id = ? AND scope = ''", placementID).Order("id DESC").Limit(50).Find(&list).Error
 	return list, err
@@ -151,7 +151,7 @@ func (t *Tx) RetrySync(id uint64, trouble string, next time.Time) error {
 		SyncRetrying, cut(trouble, 1000), t.now(), next, id, unfinished).Error
 }
 
-// HostsWaiting gives the sync of the placement's hosts that waits for its turn; zero for none.
+// HostsWaiting returns the sync of the placement's hosts that waits for its turn; zero for none.
 func (t *Tx) HostsWaiting(placementID uint64) (id uint64, err error) {
 	err = t.db.Raw("SELECT COALESCE(MIN(id), 0) FROM syncs WHERE placement_id = ? AND scope = ? AND state = ?", placementID, ScopeHosts, SyncPending).Scan(&id).Error
 	return id, err
@@ -163,7 +163,7 @@ func (t *Tx) MakeWay(s Sync, other uint64) error {
 	return t.db.Exec("UPDATE syncs SET state = ?, made_way_for = ? WHERE id = ? AND state = ?", SyncPending, other, s.ID, SyncRunning).Error
 }
 
-// LastSyncOfHosts gives the newest ended sync of a placement's hosts; zero for none.
+// LastSyncOfHosts returns the newest ended sync of a placement's hosts; zero for none.
 func (t *Tx) LastSyncOfHosts(placementID uint64) (s Sync, err error) {
 	err = t.db.Where("placement_id = ? AND scope = ? AND finished_at IS NOT NULL", placementID, ScopeHosts).Order("id DESC").Limit(1).Find(&s).Error
 	return s, err
@@ -188,7 +188,7 @@ func (t *Tx) EndSync(id uint64, state SyncState, message string, found []finding
 		state, message, jsonText(found), t.now(), id, unfinished).Error
 }
 
-// SyncsOfZone gives the last syncs of a zone, newest first.
+// SyncsOfZone returns the last syncs of a zone, newest first.
 func (t *Tx) SyncsOfZone(zoneID uint64) (list []Sync, err error) {
 	err = t.db.Raw("SELECT s.* FROM syncs s JOIN placements p ON p.id = s.placement_id WHERE p.zone_id = ? ORDER BY s.id DESC LIMIT 60", zoneID).Scan(&list).Error
 	return list, err

@@ -23,7 +23,7 @@ type Telling struct {
 	DeadlinesText string `gorm:"column:deadlines"`
 }
 
-// Deadlines gives those that were told.
+// Deadlines returns those that were told.
 func (t Telling) Deadlines() (list []delegation.Deadline) {
 	_ = json.Unmarshal([]byte(t.DeadlinesText), &list) // written by Told
 	return list
@@ -62,7 +62,7 @@ func (t *Tx) NotTold(id uint64, tries int, problem string) error {
 	return t.db.Exec("UPDATE tellings SET tries = ?, problem = ? WHERE id = ?", tries, cut(problem, 600), id).Error
 }
 
-// Tellings gives what the channels were told, newest first.
+// Tellings returns what the channels were told, newest first.
 func (t *Tx) Tellings(limit int) (list []Telling, err error) {
 	err = t.db.Order("told_at DESC, id DESC").Limit(limit).Find(&list).Error
 	return list, err

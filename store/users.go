@@ -35,14 +35,14 @@ func hashPassword(password string, salt []byte) []byte {
 	return append(salt[:saltSize:saltSize], argon2.IDKey([]byte(password), salt[:saltSize], hashPasses, hashMemory, hashThreads, 32)...)
 }
 
-// CountUsers tells how many people there are.
+// CountUsers returns how many people there are.
 func (t *Tx) CountUsers() (int64, error) {
 	var n int64
 	err := t.db.Model(&user{}).Count(&n).Error
 	return n, err
 }
 
-// AddUser makes a person who signs in with this password.
+// AddUser makes a user who signs in with this password.
 func (t *Tx) AddUser(name, password string) error {
 	salt := make([]byte, saltSize)
 	if _, err := rand.Read(salt); err != nil {
@@ -52,13 +52,13 @@ func (t *Tx) AddUser(name, password string) error {
 	return found(t.db.Create(&row).Error, "user %s", name)
 }
 
-// People gives the names of all people.
+// People returns the names of all people.
 func (t *Tx) Users() (names []string, err error) {
 	err = t.db.Model(&user{}).Order("name").Pluck("name", &names).Error
 	return names, err
 }
 
-// CheckPassword gives the person's id where name and password are right. Finding no such person takes as long as
+// CheckPassword returns the user's id where name and password are right. Finding no such person takes as long as
 // finding a wrong password.
 func (t *Tx) CheckPassword(name, password string) (uint64, error) {
 	var row user
@@ -83,7 +83,7 @@ type token struct {
 	ExpiresAt time.Time
 }
 
-// AddToken makes a token for a person and gives its text, which is kept nowhere.
+// AddToken makes a token for a user and gives its text, which is kept nowhere.
 func (t *Tx) AddToken(userID uint64, label string, rights []access.Right, lifetime time.Duration) (text string, expires time.Time, err error) {
 	if text, err = newToken("bt_"); err != nil {
 		return "", time.Time{}, err
@@ -97,7 +97,7 @@ func (t *Tx) AddToken(userID uint64, label string, rights []access.Right, lifeti
 	return text, row.ExpiresAt, t.db.Create(&row).Error
 }
 
-// newToken gives the text of a token; its first letters say what kind it is.
+// newToken returns the text of a token; its first letters say what kind it is.
 func newToken(begins string) (string, error) {
 	raw := make([]byte, 32)
 	if _, err := rand.Read(raw); err != nil {

@@ -23,7 +23,7 @@ type Zone struct {
 	RevisionID   *uint64
 	CreatedAt    time.Time
 	ManagedBy    string  // the definition file that says what it contains; empty for none
-	Detached     bool    // a person took it out of the hands of its file
+	Detached     bool    // a user took it out of the hands of its file
 	IgnoreSets   string  // patterns, JSON
 	TTL          uint32  `gorm:"column:ttl"` // of records that state none, seconds; 0 for the commonest
 	Draft        uint64  // rises with every change to its draft

@@ -28,7 +28,7 @@ const (
 	HeaderSignature = "Beacon-Signature" // base64 of HMAC-SHA256 by the secret over time, newline, body
 )
 
-// Sign gives the signature of a body that is sent at a time.
+// Sign returns the signature of a body that is sent at a time.
 func Sign(secret []byte, at string, body []byte) string {
 	mac := hmac.New(sha256.New, secret)
 	mac.Write([]byte(at + "\n"))

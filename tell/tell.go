@@ -103,7 +103,7 @@ func minutes(text string) (int, error) {
 	return t.Hour()*60 + t.Minute(), nil
 }
 
-// Until gives when word may be brought: now, or the end of the quiet that now lies in.
+// Until returns when word may be brought: now, or the end of the quiet that now lies in.
 func (q Quiet) Until(now time.Time) time.Time {
 	if q.Place == nil || q.From == q.To {
 		return now

@@ -25,7 +25,7 @@ import (
 	"beacon/reach"
 )
 
-// Detour says where an address is reached that cannot be reached as such from here: a host behind the same router, say.
+// Detour returns where an address is reached that cannot be reached as such from here: a host behind the same router, say.
 type Detour struct {
 	Address netip.Addr     `yaml:"address"`
 	HTTP    netip.AddrPort `yaml:"http"`

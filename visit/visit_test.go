@@ -33,7 +33,7 @@ func portOf(t *testing.T, address string) netip.AddrPort {
 	return netip.MustParseAddrPort(strings.TrimPrefix(strings.TrimPrefix(address, "https://"), "http://"))
 }
 
-// speaks gives the address of a listener that does something with each connection.
+// speaks returns the address of a listener that does something with each connection.
 func speaks(t *testing.T, do func(net.Conn)) netip.AddrPort {
 	t.Helper()
 	l, err := net.Listen("tcp", "127.0.0.1:0")

@@ -8,7 +8,7 @@ import (
 	"beacon/core/rules"
 )
 
-// Applied says what a definition does to one zone, or did.
+// Applied returns what a definition does to one zone, or did.
 type Applied struct {
 	Zone         dnsname.Name      `json:"zone"`
 	New          bool              `json:"new"` // not managed here before
@@ -21,7 +21,7 @@ type Applied struct {
 	Kits         []string          `json:"kits"`       // that it uses
 	From         []string          `json:"from"`       // the kit that each added record comes from, empty for its own
 	ManagedBy    string            `json:"managed_by"` // the file that leads it so far
-	Detached     bool              `json:"detached"`   // a person took it out of the hands of its file
+	Detached     bool              `json:"detached"`   // a user took it out of the hands of its file
 	Drafted      int               `json:"drafted"`    // edits in its draft
 	Findings     []rules.Found     `json:"findings"`   // what the rules say of the zone
 	Changed      bool              `json:"changed"`    // in a dry run: by its records or providers

@@ -52,7 +52,7 @@ type DeleteRequest struct {
 	Reason   string       `json:"reason,omitempty"`   // needed with Override
 }
 
-// Deleted says what the deletion of a zone does, or did.
+// Deleted returns what the deletion of a zone does, or did.
 type Deleted struct {
 	Zone    dnsname.Name      `json:"zone"`
 	Deleted bool              `json:"deleted"`
@@ -61,7 +61,7 @@ type Deleted struct {
 	Guards  []finding.Finding `json:"guards"`  // that block it
 }
 
-// Retired says what the taking of a zone from a provider does, or did.
+// Retired returns what the taking of a zone from a provider does, or did.
 type Retired struct {
 	Zone    dnsname.Name      `json:"zone"`
 	Account string            `json:"account"`

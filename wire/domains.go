@@ -57,7 +57,7 @@ type DomainDetail struct {
 	Passage []handover.Stage `json:"passage"`
 }
 
-// BriefChecks says how far a brief look at all domains is.
+// BriefChecks returns how far a brief look at all domains is.
 type BriefChecks struct {
 	Since    time.Time                  `json:"since"`    // real time at which it was asked for
 	Ended    *time.Time                 `json:"ended"`    // real time; null while it goes on

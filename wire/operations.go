@@ -28,7 +28,7 @@ type ReplaceRequest struct {
 	Expect      string        `json:"expect"` // digest of what was shown; empty for any
 }
 
-// Replaced says what an operation does, or did.
+// Replaced returns what an operation does, or did.
 type Replaced struct {
 	Operation *Operation     `json:"operation"` // nil in a dry run
 	Zones     []ReplacedZone `json:"zones"`

@@ -11,7 +11,7 @@ type Hit struct {
 	Record record.Record `json:"record"`
 }
 
-// SearchRequest says which records are looked for, in all zones. Criteria that are empty do not count.
+// SearchRequest returns which records are looked for, in all zones. Criteria that are empty do not count.
 type SearchRequest struct {
 	Text    string `json:"text"` // an address or network; else a name, or what a record points at or says
 	Zone    string `json:"zone"`

@@ -59,7 +59,7 @@ type LeftOut struct {
 	Why    string        `json:"reason"`
 }
 
-// Imported says what an import does, or did.
+// Imported returns what an import does, or did.
 type Imported struct {
 	Zone     dnsname.Name    `json:"zone"`
 	Added    []record.Record `json:"added"`

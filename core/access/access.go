@@ -17,13 +17,13 @@ const (
 	Manage Right = "manage" // accounts, people, tokens
 )
 
-// All gives every right, as the first person has them.
+// All returns every right, as the first user has them.
 func All() []Right { return []Right{Read, Write, Manage} }
 
 // Caller is whoever asks.
 type Caller struct {
 	UserID uint64
-	Name   string // of the person or token, for the logbook
+	Name   string // of the user or token, for the logbook
 	Rights []Right
 }
 

@@ -232,7 +232,7 @@ func TestReadiness(t *testing.T) {
 	assert.NotEmpty(t, Judge(e).Sites[0].OverHTTP.Mind, "who asks a resolver that is behind goes to the old host")
 }
 
-// nearer gives the apex's names CAA records of their own that permit everything.
+// nearer returns the apex's names CAA records of their own that permit everything.
 func (e *Evidence) nearer() {
 	for i := range e.Sites[0].CAA {
 		e.Sites[0].CAA[i].Data = []record.Data{`0 issue "ca.example; account=7"`}

@@ -21,7 +21,7 @@ type permits struct {
 	problem string
 }
 
-// allows tells whether an authority may issue.
+// allows reports whether an authority may issue.
 func (p permits) allows(identity string) bool {
 	return p.problem == "" && p.unknown == "" && (!p.limited || slices.Contains(p.issuers, identity))
 }
@@ -43,7 +43,7 @@ func (p permits) text() string {
 	return strings.Join(p.issuers, ", ")
 }
 
-// permissions gives the relevant set of each nameserver: the one at the site's name, or else at the nearest name above it
+// permissions returns the relevant set of each nameserver: the one at the site's name, or else at the nearest name above it
 // (RFC 8659 section 3). Above the domain nothing is looked at: the zones there are the registries'.
 func permissions(s Site, domain dnsname.Name) (list []permits) {
 	var who []string
@@ -99,7 +99,7 @@ func (p *permits) read(data []record.Data) {
 	p.issuers = slices.Compact(p.issuers)
 }
 
-// judgeCAA says what CAA records stand in the way of.
+// judgeCAA returns what CAA records stand in the way of.
 func (j *judge) judgeCAA(s Site) (lacks []string) {
 	list := permissions(s, j.e.Domain)
 	name := short(s.Name)

@@ -9,7 +9,7 @@ import (
 	"beacon/core/finding"
 )
 
-// covers tells whether a certificate is for a name: a wildcard stands for one label (RFC 9525 section 6.3).
+// covers reports whether a certificate is for a name: a wildcard stands for one label (RFC 9525 section 6.3).
 func (c Certificate) covers(name dnsname.Name) bool {
 	for _, text := range c.Names {
 		rest, wild := strings.CutPrefix(text, "*.")
@@ -24,14 +24,14 @@ func (c Certificate) covers(name dnsname.Name) bool {
 	return false
 }
 
-// endsSoon tells whether a certificate should have been renewed by now: less than a sixth of its life is left, at most
+// endsSoon reports whether a certificate should have been renewed by now: less than a sixth of its life is left, at most
 // three weeks.
 func (c Certificate) endsSoon(at time.Time) bool {
 	left := c.Until.Sub(at)
 	return left < min(c.Until.Sub(c.From)/6, 21*24*time.Hour)
 }
 
-// judgeCertificate says what is wrong with the certificate that was shown for a site.
+// judgeCertificate returns what is wrong with the certificate that was shown for a site.
 func (j *judge) judgeCertificate(s Site, secure *Contact) {
 	if secure == nil || secure.Certificate == nil {
 		return

@@ -11,10 +11,10 @@ import (
 	"beacon/core/finding"
 )
 
-// dead tells whether nothing answered at all.
+// dead reports whether nothing answered at all.
 func dead(c *Contact) bool { return c != nil && (c.Failure == Closed || c.Failure == Mute) }
 
-// tried tells whether a contact could be tried.
+// tried reports whether a contact could be tried.
 func tried(c *Contact) bool { return c != nil && c.Failure != Barred && c.Failure != NoRoute }
 
 func works(c *Contact) bool { return c != nil && c.Failure == "" }
@@ -41,7 +41,7 @@ func network(a netip.Addr) string {
 	return "IPv4"
 }
 
-// judgeContacts says what answered at the addresses that the nameservers give; looked is false where none could be tried.
+// judgeContacts returns what answered at the addresses that the nameservers give; looked is false where none could be tried.
 func (j *judge) judgeContacts(s Site, given []netip.Addr) (looked bool) {
 	name := short(s.Name)
 	var fine, silent []netip.Addr
@@ -175,7 +175,7 @@ func (j *judge) judgeEnd(s Site) string {
 	return ""
 }
 
-// front gives what answered for the front page of one of our sites; nil for what was not asked.
+// front returns what answered for the front page of one of our sites; nil for what was not asked.
 func (j *judge) front(u *url.URL) *Contact {
 	if u.Path != "" && u.Path != "/" || u.RawQuery != "" {
 		return nil

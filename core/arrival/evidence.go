@@ -141,7 +141,7 @@ type Behind struct {
 	Until     *time.Time   `json:"until,omitempty"`
 }
 
-// Readiness says whether a certificate could be had in one way.
+// Readiness reports whether a certificate could be had in one way.
 type Readiness struct {
 	Ready   bool     `json:"ready"`
 	Unknown string   `json:"unknown,omitempty"` // why it cannot be told

@@ -47,7 +47,7 @@ func (j *judge) findAt(a netip.Addr, code string, severity finding.Severity, sub
 	return &j.shared[len(j.shared)-1]
 }
 
-// sayShared says what was noted of addresses.
+// sayShared returns what was noted of addresses.
 func (j *judge) sayShared() {
 	for _, s := range j.shared {
 		s.Message = strings.Replace(s.Message, "%s", texts(s.addresses), 1)
@@ -81,7 +81,7 @@ func (s Site) given() (list []netip.Addr) {
 	return slices.Compact(list)
 }
 
-// told tells whether any nameserver said where the site is, be it nowhere.
+// told reports whether any nameserver said where the site is, be it nowhere.
 func (s Site) told() bool {
 	return slices.ContainsFunc(s.Servers, func(l Lead) bool { return l.Problem == "" })
 }
@@ -95,7 +95,7 @@ func (s Site) contact(a netip.Addr, secure bool) *Contact {
 	return nil
 }
 
-// judgeNames says which names lead nowhere while others of the domain lead somewhere.
+// judgeNames returns which names lead nowhere while others of the domain lead somewhere.
 func (j *judge) judgeNames() {
 	var with, without []Site
 	for _, s := range j.e.Sites {
@@ -207,7 +207,7 @@ func (j *judge) judgeLead(s Site, given []netip.Addr) (wrongWay bool) {
 	return false
 }
 
-// judgeBehind says which resolvers lead elsewhere, and whether who is led there finds anything.
+// judgeBehind returns which resolvers lead elsewhere, and whether who is led there finds anything.
 func (j *judge) judgeBehind(s Site, given []netip.Addr) (list []Behind) {
 	if !s.told() {
 		return nil
@@ -241,7 +241,7 @@ func (j *judge) judgeBehind(s Site, given []netip.Addr) (list []Behind) {
 	return list
 }
 
-// oneNetworkOnly tells whether a leaves one of the networks out that b has.
+// oneNetworkOnly reports whether a leaves one of the networks out that b has.
 func (j *judge) oneNetworkOnly(a, b []netip.Addr) bool {
 	return hasNetwork(a, false) != hasNetwork(b, false) || hasNetwork(a, true) != hasNetwork(b, true)
 }
@@ -250,7 +250,7 @@ func hasNetwork(list []netip.Addr, six bool) bool {
 	return slices.ContainsFunc(list, func(a netip.Addr) bool { return a.Is6() == six })
 }
 
-// behindText says who still leads where, those together who say the same.
+// behindText returns who still leads where, those together who say the same.
 func behindText(list []Behind) string {
 	var parts []string
 	for i, b := range list {

@@ -9,7 +9,7 @@ import (
 	"beacon/core/dnsname"
 )
 
-// overHTTP says whether an authority that asks afresh would find the proof at the host that shall have the certificate:
+// overHTTP reports whether an authority that asks afresh would find the proof at the host that shall have the certificate:
 // every parent leads to the nameservers that shall answer, each of these leads to the same addresses, A and AAAA, each
 // address answers on port 80 (RFC 8555 section 8.3), and CAA permits it.
 func (j *judge) overHTTP(s Site, given []netip.Addr, caa []string, behind []Behind) (r Readiness) {
@@ -46,7 +46,7 @@ func (j *judge) overHTTP(s Site, given []netip.Addr, caa []string, behind []Behi
 	return r.closed()
 }
 
-// overDNS says whether the record that an authority asks for (_acme-challenge, RFC 8555 section 8.4) can be written at
+// overDNS reports whether the record that an authority asks for (_acme-challenge, RFC 8555 section 8.4) can be written at
 // every nameserver that the parents lead to, be they the old ones: then no site need be without a certificate while it moves.
 func (j *judge) overDNS(caa []string) (r Readiness) {
 	switch w := j.e.Writes; {

@@ -129,7 +129,7 @@ func (c Caps) Owned(zone dnsname.Name, k record.Key) bool {
 // Holds reports whether records of a type can be kept there.
 func (c Caps) Holds(t record.Type) bool { return len(c.Types) == 0 || slices.Contains(c.Types, t) }
 
-// TTL gives the TTL that the provider makes of one, in seconds.
+// TTL returns the TTL that the provider makes of one, in seconds.
 func (c Caps) TTL(ttl uint32) uint32 {
 	ttl = max(ttl, c.TTLFloor)
 	for _, step := range c.TTLSteps {

@@ -20,7 +20,7 @@ type Op struct {
 	Attributes map[string]string
 }
 
-// Ops gives the fewest changes of single records that do the step: a record that goes and one that comes are one
+// Ops returns the fewest changes of single records that do the step: a record that goes and one that comes are one
 // change in place.
 func (s Step) Ops() (list []Op) {
 	if s.ops != nil {

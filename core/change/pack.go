@@ -113,7 +113,7 @@ func (c Caps) units(list List) (units []*unit) {
 	return units
 }
 
-// divide gives a step in parts that one request can hold.
+// divide returns a step in parts that one request can hold.
 func (c Caps) divide(s Step) (parts []List) {
 	if c.Granularity != ByRecord || c.BatchSize == 0 {
 		return []List{{s}}
@@ -181,7 +181,7 @@ func swaps(group List) bool {
 	return false
 }
 
-// order says which units come before which: a name that is not there yet comes wholly before what will lead to it, and a
+// order returns which units come before which: a name that is not there yet comes wholly before what will lead to it, and a
 // name that will not be there goes after what led to it.
 func order(units []*unit, list List, live record.Contents) {
 	at := map[dnsname.Name][]*unit{}
@@ -252,7 +252,7 @@ func (u *unit) about(s Step) bool {
 	return slices.ContainsFunc(u.steps, func(part Step) bool { return part.Key() == s.Key() })
 }
 
-// onlyIn gives the data that one set has and another has not.
+// onlyIn returns the data that one set has and another has not.
 func onlyIn(a, b record.Set) (list []record.Data) {
 	for _, d := range a.Data {
 		if !slices.Contains(b.Data, d) {
@@ -262,7 +262,7 @@ func onlyIn(a, b record.Set) (list []record.Data) {
 	return list
 }
 
-// inOrder gives the units so that each comes after those that it needs.
+// inOrder returns the units so that each comes after those that it needs.
 func inOrder(units []*unit) []*unit {
 	sorted := slices.Clone(units)
 	slices.SortStableFunc(sorted, func(a, b *unit) int { return a.level - b.level })

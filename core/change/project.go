@@ -10,7 +10,7 @@ import (
 	"beacon/core/record"
 )
 
-// Project gives wanted as this provider can hold it, with a finding for whatever it holds otherwise than asked, or
+// Project returns wanted as this provider can hold it, with a finding for whatever it holds otherwise than asked, or
 // cannot hold at all.
 func (c Caps) Project(zone dnsname.Name, wanted record.Contents) (record.Contents, []finding.Finding) {
 	p := projection{caps: c}

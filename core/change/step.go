@@ -71,7 +71,7 @@ func Of(before, after record.Contents) List {
 	return list
 }
 
-// Apply gives what contents become when every step is done.
+// Apply returns what contents become when every step is done.
 func (l List) Apply(c record.Contents) record.Contents {
 	var puts []record.Set
 	var gone []record.Key
@@ -85,7 +85,7 @@ func (l List) Apply(c record.Contents) record.Contents {
 	return c.Without(gone...).With(puts...)
 }
 
-// Count tells how many steps add, change and remove.
+// Count returns how many steps add, change and remove.
 func (l List) Count() (add, change, remove int) {
 	for _, s := range l {
 		switch s.Verb() {

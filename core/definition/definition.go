@@ -80,7 +80,7 @@ type Origin struct {
 	Line int    `json:"line"`
 }
 
-// FromKits gives the kit that each set comes from, for those that come from one.
+// FromKits returns the kit that each set comes from, for those that come from one.
 func (z Zone) FromKits() map[record.Key]string {
 	from := map[record.Key]string{}
 	for i, o := range z.Origins {

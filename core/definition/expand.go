@@ -80,7 +80,7 @@ func (r *reader) fromEnvironment(n *yaml.Node) (value string, at *yaml.Node, ok 
 
 var variableName = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_]{0,100}$`)
 
-// Variables gives the variables of the environment that a definition file names; nothing else of the environment ever
+// Variables returns the variables of the environment that a definition file names; nothing else of the environment ever
 // reaches it.
 func Variables(text string) []string {
 	if !strings.Contains(text, "environment") {
@@ -248,7 +248,7 @@ func (r *reader) fillLine(line string, values map[string]string, at zonefile.Pla
 	return b.String(), shifts
 }
 
-// before gives the column, from 0, at which what stands at a column of a filled line stood before.
+// before returns the column, from 0, at which what stands at a column of a filled line stood before.
 func before(shifts []shift, column int) int {
 	for i := len(shifts) - 1; i >= 0; i-- {
 		if s := shifts[i]; column >= s.to {

@@ -92,7 +92,7 @@ func (f *fitter) fit(k Kit) bool {
 	return true
 }
 
-// expand gives the records of a kit, none where it cannot be used with these values.
+// expand returns the records of a kit, none where it cannot be used with these values.
 func (f *fitter) expand(k Kit, values map[string]string) (records []record.Record) {
 	r := &reader{kits: map[string]*kitSource{}, file: &source{}}
 	for _, other := range f.kits {
@@ -230,7 +230,7 @@ func (f *fitter) expression(t record.Record, m marks) (*regexp.Regexp, []string)
 	return regexp.MustCompile(b.String()), groups
 }
 
-// written gives a name as it is written in the zone: relative below it, with its final dot elsewhere.
+// written returns a name as it is written in the zone: relative below it, with its final dot elsewhere.
 func (f *fitter) written(name, value string, m marks) string {
 	if m.pattern[name] != `[^ "]+` {
 		return value

@@ -58,7 +58,7 @@ type Parameter struct {
 // longestValue bounds a value, in octets.
 const longestValue = 4096
 
-// Check says what is wrong with a value, or gives nil.
+// Check returns what is wrong with a value, or gives nil.
 func (n Parameter) Check(value string) error {
 	switch {
 	case len(value) > longestValue:

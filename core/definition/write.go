@@ -28,7 +28,7 @@ func Write(zones []Zone, kits []Kit) string {
 	return b.String()
 }
 
-// usedKits gives the kits that zones use, and those that these use, in the order of kits.
+// usedKits returns the kits that zones use, and those that these use, in the order of kits.
 func usedKits(zones []Zone, kits []Kit) (list []Kit) {
 	wanted := map[string]bool{}
 	var want func(uses []Use)
@@ -92,7 +92,7 @@ func writeZone(b *strings.Builder, z Zone) {
 	z.Settings.write(b, z.Name)
 }
 
-// own gives the records that no kit makes.
+// own returns the records that no kit makes.
 func (z Zone) own() record.Contents {
 	if len(z.Origins) == 0 || len(z.Uses) == 0 {
 		return z.Contents

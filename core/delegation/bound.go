@@ -120,7 +120,7 @@ func (h History) contentMoment(old Kept, d time.Time) (Moment, bool) {
 		Why: fmt.Sprintf("the old answer can be fetched until %s and then be held for %s", clockText(until), spanText(max(old.TTL, old.Was)))}, true
 }
 
-// latest gives the last of the moments.
+// latest returns the last of the moments.
 func latest(moments []Moment) *time.Time {
 	var last *time.Time
 	for _, m := range moments {

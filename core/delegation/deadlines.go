@@ -15,7 +15,7 @@ type Deadline struct {
 	By      time.Time `json:"by"`
 }
 
-// Deadlines gives what a report warns of that has its date, of the delegation and of the sites.
+// Deadlines returns what a report warns of that has its date, of the delegation and of the sites.
 func (r Report) Deadlines() (list []Deadline) {
 	found := r.Findings
 	if r.Arrival != nil {
@@ -32,7 +32,7 @@ func (r Report) Deadlines() (list []Deadline) {
 // drift is by how much a deadline may move and still be the one that was told: signatures are made again a few at a time.
 const drift = 24 * time.Hour
 
-// Unheard gives those of a list that are none of what was told.
+// Unheard returns those of a list that are none of what was told.
 func Unheard(list, told []Deadline) (news []Deadline) {
 	for _, d := range list {
 		if !slices.ContainsFunc(told, func(o Deadline) bool {

@@ -156,7 +156,7 @@ func (h *History) observeHosts(s evidence.Sweep) {
 	h.Hosts = hosts
 }
 
-// glueOf gives the addresses that all parents give for a name.
+// glueOf returns the addresses that all parents give for a name.
 func glueOf(s evidence.Sweep, name dnsname.Name) (list []netip.Addr, ttl uint32, same bool) {
 	for i, p := range s.Parents {
 		var own []netip.Addr
@@ -173,7 +173,7 @@ func glueOf(s evidence.Sweep, name dnsname.Name) (list []netip.Addr, ttl uint32,
 	return list, ttl, true
 }
 
-// ownAddresses gives the addresses that all servers active give for a name.
+// ownAddresses returns the addresses that all servers active give for a name.
 func ownAddresses(s evidence.Sweep, name dnsname.Name) (list []netip.Addr, ttl uint32, same bool) {
 	for _, a := range s.Servers {
 		if a.Answer != evidence.Positive {
@@ -321,7 +321,7 @@ func (h History) seesInAll(r evidence.ResolverAnswer) string {
 	return "unknown"
 }
 
-// holdsOld tells whether a resolver shows anything old.
+// holdsOld reports whether a resolver shows anything old.
 func (h History) holdsOld(r evidence.ResolverAnswer) (old, known bool) {
 	switch h.sees(r) {
 	case "old":
@@ -410,7 +410,7 @@ type oldAnswer struct {
 	n uint32
 }
 
-// oldAnswers gives what a set was before the changes that were last: at the servers active, and at those before.
+// oldAnswers returns what a set was before the changes that were last: at the servers active, and at those before.
 func (h History) oldAnswers(k record.Key) (list []oldAnswer) {
 	for _, e := range h.Edits {
 		if e.Before.Key == k {

@@ -52,7 +52,7 @@ func (j *judge) parentsKnowMore() bool {
 	return slices.ContainsFunc(j.s.Parents, func(p evidence.ParentAnswer) bool { return p.ChildToo })
 }
 
-// glue gives the addresses that any parent server gives, by name.
+// glue returns the addresses that any parent server gives, by name.
 func (j *judge) glue() map[dnsname.Name][]netip.Addr {
 	out := map[dnsname.Name][]netip.Addr{}
 	for _, p := range j.s.Parents {
@@ -63,7 +63,7 @@ func (j *judge) glue() map[dnsname.Name][]netip.Addr {
 	return out
 }
 
-// hosts gives the addresses that the zone has for the nameservers within it.
+// hosts returns the addresses that the zone has for the nameservers within it.
 func (j *judge) hosts() map[dnsname.Name][]netip.Addr {
 	out := map[dnsname.Name][]netip.Addr{}
 	for _, a := range j.inForce() {

@@ -177,7 +177,7 @@ func formerOf(h History, now time.Time) *Former {
 	return f
 }
 
-// parentSet gives the one set that all parents serve; complete is false where one failed or they differ. An empty
+// parentSet returns the one set that all parents serve; complete is false where one failed or they differ. An empty
 // set means that all of them say there is no delegation.
 func parentSet(s evidence.Sweep) (set []dnsname.Name, complete bool) {
 	if s.Failure != "" || len(s.Parents) == 0 {
@@ -265,7 +265,7 @@ func (k Kept) seen(now evidence.Observed, at time.Time) Kept {
 	return k
 }
 
-// agreed gives the watched sets about which all servers that were asked agree, with the largest TTL.
+// agreed returns the watched sets about which all servers that were asked agree, with the largest TTL.
 func agreed(servers []evidence.ServerAnswer) []evidence.Observed {
 	var out []evidence.Observed
 	for i, a := range servers {

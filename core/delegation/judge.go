@@ -87,7 +87,7 @@ func (j *judge) find(code string, severity finding.Severity, subject, message, r
 		Message: message, Remedy: remedy, Seen: seen})
 }
 
-// dated gives the finding that was added last its moment.
+// dated returns the finding that was added last its moment.
 func (j *judge) dated(by time.Time) { j.report.Findings[len(j.report.Findings)-1].By = &by }
 
 // verdict: wrong beats settling beats settled; where a parent stayed silent and nothing was established before, it
@@ -182,7 +182,7 @@ func sources(parents []evidence.ParentAnswer, servers []evidence.ServerAnswer) (
 	return above, own
 }
 
-// inForce gives the answers of the servers that the parents name.
+// inForce returns the answers of the servers that the parents name.
 func (j *judge) inForce() []evidence.ServerAnswer { return evidence.ServersOf(j.s, j.set) }
 
 // knowing leaves those that answer for the zone.

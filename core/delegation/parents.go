@@ -175,7 +175,7 @@ func (j *judge) misspelt(lacking, extra []dnsname.Name) bool {
 	return found
 }
 
-// otherSet says why the parents still serve a wholly different set.
+// otherSet returns why the parents still serve a wholly different set.
 func (j *judge) otherSet(domain string) {
 	r := j.plan.Registrar
 	switch {

@@ -56,7 +56,7 @@ type Plan struct {
 	Writable  []dnsname.Name // the nameservers that give what we write; nil where that is not known
 }
 
-// SitePlan says where a site shall lead.
+// SitePlan returns where a site shall lead.
 type SitePlan struct {
 	Name      dnsname.Name
 	Addresses []netip.Addr // sorted
@@ -166,7 +166,7 @@ type Moment struct {
 // SameSet reports whether two sorted nameserver sets are equal.
 func SameSet(a, b []dnsname.Name) bool { return slices.Equal(a, b) }
 
-// missing gives the names of a that b lacks.
+// missing returns the names of a that b lacks.
 func missing(a, b []dnsname.Name) []dnsname.Name {
 	var out []dnsname.Name
 	for _, n := range a {
@@ -177,7 +177,7 @@ func missing(a, b []dnsname.Name) []dnsname.Name {
 	return out
 }
 
-// Watched gives the record sets that a check looks at: the addresses of the domain's sites, or where there is none of the names
+// Watched returns the record sets that a check looks at: the addresses of the domain's sites, or where there is none of the names
 // that usually carry one.
 func Watched(domain dnsname.Name, sites []dnsname.Name) []record.Key {
 	if len(sites) == 0 {

@@ -15,7 +15,7 @@ import (
 // carry whole seconds, and asking takes time.
 const grace = 5 * time.Second
 
-// judgeResolvers says who sees what, and until when the rest may.
+// judgeResolvers returns who sees what, and until when the rest may.
 func (j *judge) judgeResolvers() {
 	for _, r := range j.s.Resolvers {
 		v := j.view(r)
@@ -158,7 +158,7 @@ func (h History) seesSet(o evidence.Observed) string {
 	return "other"
 }
 
-// boundOf gives the moment of one thing; of several the last.
+// boundOf returns the moment of one thing; of several the last.
 func (j *judge) boundOf(what, subject string) *time.Time {
 	return latest(slices.DeleteFunc(slices.Clone(j.report.Moments), func(m Moment) bool { return m.What != what || m.Subject != subject }))
 }

@@ -287,7 +287,7 @@ func splitName(answers map[string][]string) (string, bool) {
 	return "", false
 }
 
-// compareSerials says how far the copies of the zone are apart, and whether they come together (RFC 1982).
+// compareSerials returns how far the copies of the zone are apart, and whether they come together (RFC 1982).
 func (j *judge) compareSerials(servers []evidence.ServerAnswer) {
 	if len(servers) == 0 || !slices.ContainsFunc(servers, func(a evidence.ServerAnswer) bool { return a.SOA.Serial != servers[0].SOA.Serial }) {
 		return

@@ -94,7 +94,7 @@ func faultText(faults []dnssec.Fault) string {
 	return faults[0].Detail
 }
 
-// ownLink gives what the parents say of the domain's keys; false where none of them says anything.
+// ownLink returns what the parents say of the domain's keys; false where none of them says anything.
 func (j *judge) ownLink() (dnssec.Link, bool) {
 	l := dnssec.Link{Zone: j.plan.Domain.String()}
 	sets := map[string]bool{}
@@ -239,7 +239,7 @@ func capital(text string) string {
 	return strings.ToUpper(text[:1]) + text[1:]
 }
 
-// judgeTrust says why the keys that a server gives are not trusted, where that is so.
+// judgeTrust returns why the keys that a server gives are not trusted, where that is so.
 func (j *judge) judgeTrust(t dnssec.Trust, a evidence.ServerAnswer) {
 	for _, f := range t.Faults {
 		j.broken(f, a, finding.Error)
@@ -279,7 +279,7 @@ func (j *judge) judgeKeys(t dnssec.Trust) {
 }
 
 // judgeSigned proves SOA, NS and the watched sets as each server gives them. The state is what a resolver comes to that asks on until
-// somebody gives it what it can prove: for each set the best server counts, and of the sets the worst.
+// somebody returns it what it can prove: for each set the best server counts, and of the sets the worst.
 func (j *judge) judgeSigned(servers []evidence.ServerAnswer, trusts []dnssec.Trust) dnssec.State {
 	type setKey struct {
 		name string
@@ -400,7 +400,7 @@ func (j *judge) compareKeys(servers []evidence.ServerAnswer) {
 	j.find("keys-differ", finding.Warning, j.short, "The nameservers do not all serve the same keys (DNSKEY).", "If they have not converged in a few minutes, bring their copies of the zone to one state.", seen...)
 }
 
-// judgeRequests says what the zone asks its parent for (RFC 7344, RFC 8078, RFC 7477), and what would follow.
+// judgeRequests returns what the zone asks its parent for (RFC 7344, RFC 8078, RFC 7477), and what would follow.
 func (j *judge) judgeRequests(servers []evidence.ServerAnswer, t dnssec.Trust) {
 	for _, a := range servers {
 		var cds []*dns.DS

@@ -10,7 +10,7 @@ import (
 	"beacon/core/evidence"
 )
 
-// Sites gives the names below a domain that usually carry a site: its apex and www.
+// Sites returns the names below a domain that usually carry a site: its apex and www.
 func Sites(domain dnsname.Name) []dnsname.Name {
 	names := []dnsname.Name{domain}
 	if www, err := domain.Child("www"); err == nil {
@@ -46,7 +46,7 @@ func (j *judge) judgeSites() {
 	j.report.Arrival = &report
 }
 
-// above says what at the parents still leads elsewhere than to the nameservers that shall answer.
+// above returns what at the parents still leads elsewhere than to the nameservers that shall answer.
 func (j *judge) above() (lacks []string) {
 	want := j.plan.Wanted
 	for _, p := range j.s.Parents {
@@ -103,7 +103,7 @@ func (j *judge) site(name dnsname.Name) arrival.Site {
 	return site
 }
 
-// caa gives what a nameserver says of CAA from a site's name up to the apex. Where the name is an alias, what is said at
+// caa returns what a nameserver says of CAA from a site's name up to the apex. Where the name is an alias, what is said at
 // its end stands in its place (RFC 8659 section 3).
 func (j *judge) caa(a evidence.ServerAnswer, site dnsname.Name) (list []arrival.CAASet) {
 	for _, o := range a.CAA {

@@ -28,7 +28,7 @@ type run struct {
 
 func (r *run) more() bool { return r.at < len(r.all) }
 
-// take gives the records of the set at key, if it is the next one, and moves behind it.
+// take returns the records of the set at key, if it is the next one, and moves behind it.
 func (r *run) take(key record.Key) []record.Record {
 	if !r.more() || r.all[r.at].Type != key.Type || r.all[r.at].Name != key.Name {
 		return nil

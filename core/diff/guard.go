@@ -11,7 +11,7 @@ import (
 	"beacon/core/record"
 )
 
-// The codes of the guards. What a person says yes to is a code.
+// The codes of the guards. What a user says yes to is a code.
 const (
 	GuardNamesStop = "names-would-stop"     // names that answer now would not
 	GuardProtected = "protected-would-go"   // the same for what the zone's definition protects
@@ -29,7 +29,7 @@ type Watched struct {
 	Unanswered []dnsname.Name // ALIAS names of whose targets no address is known
 }
 
-// Guards says what in the list needs a person's yes. A finding is given for each guard that speaks; its code is what the
+// Guards returns what in the list needs a user's yes. A finding is given for each guard that speaks; its code is what the
 // person says yes to.
 func Guards(list change.List, live record.Contents, watched Watched) (found []finding.Finding) {
 	speak := func(code string, severity finding.Severity, names []string, message, remedy string) {
@@ -138,7 +138,7 @@ func countNames(n int) string {
 	return fmt.Sprintf("%d names that answer now", n)
 }
 
-// namesStopping gives the names that have data in live and none once the list is applied.
+// namesStopping returns the names that have data in live and none once the list is applied.
 func namesStopping(list change.List, live record.Contents) []dnsname.Name {
 	var names []dnsname.Name
 	for start := 0; start < len(list); {

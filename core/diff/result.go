@@ -48,7 +48,7 @@ type Item struct {
 	Why    string     `json:"why"`
 }
 
-// DriftPolicy says what becomes of sets that were changed elsewhere.
+// DriftPolicy returns what becomes of sets that were changed elsewhere.
 type DriftPolicy uint8
 
 // Drift is left as it is until somebody decides, or put back to what is wanted. Where wanted wins, so are conflicts:
@@ -59,7 +59,7 @@ const (
 	WantedWins
 )
 
-// Only gives the part of a result that is about the keys that keep picks. What is in sync is not counted in it.
+// Only returns the part of a result that is about the keys that keep picks. What is in sync is not counted in it.
 func (r Result) Only(keep func(record.Key) bool) Result {
 	items := func(list []Item) (kept []Item) {
 		for _, item := range list {
@@ -88,7 +88,7 @@ func (r Result) Only(keep func(record.Key) bool) Result {
 	return out
 }
 
-// KeepExisting gives the result for somebody who touches nothing that was there before: what the provider has and we never
+// KeepExisting returns the result for somebody who touches nothing that was there before: what the provider has and we never
 // placed is left as foreign, though something else is wanted there.
 func (r Result) KeepExisting() Result {
 	var conflicts []Item

@@ -35,7 +35,7 @@ func (n Name) Compare(m Name) int { return cmp.Compare(n.key, m.key) }
 // It serves storage and sorting; people are shown String.
 func (n Name) Key() string { return n.key }
 
-// FromKey gives the name whose Key is key. The key must come from Key.
+// FromKey returns the name whose Key is key. The key must come from Key.
 func FromKey(key string) Name { return Name{key} }
 
 // IsBelow reports whether n lies strictly below m in the tree.
@@ -46,7 +46,7 @@ func (n Name) IsBelow(m Name) bool {
 // IsAtOrBelow reports whether n is m or lies below it.
 func (n Name) IsAtOrBelow(m Name) bool { return n == m || n.IsBelow(m) }
 
-// Parent gives the name one label shorter. The parent of the root, and of the zero Name, is the zero Name.
+// Parent returns the name one label shorter. The parent of the root, and of the zero Name, is the zero Name.
 func (n Name) Parent() Name {
 	if len(n.key) <= 1 {
 		return Name{}
@@ -55,7 +55,7 @@ func (n Name) Parent() Name {
 	return Name{n.key[:cut+1]}
 }
 
-// Child gives the name with one more label in front. The label is taken as presentation text without dots.
+// Child returns the name with one more label in front. The label is taken as presentation text without dots.
 func (n Name) Child(label string) (Name, error) {
 	return ParseRelative(strings.ReplaceAll(label, ".", `\.`), n)
 }
@@ -68,7 +68,7 @@ func (n Name) NumLabels() int {
 	return strings.Count(n.key, "\x00") - 1
 }
 
-// Labels gives the raw labels from the leftmost to the one below the root.
+// Labels returns the raw labels from the leftmost to the one below the root.
 func (n Name) Labels() []string {
 	if len(n.key) <= 1 {
 		return nil

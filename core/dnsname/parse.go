@@ -14,7 +14,7 @@ const (
 	maxName  = 255
 )
 
-// ParseError says why a text is no domain name.
+// ParseError returns why a text is no domain name.
 type ParseError struct {
 	Text   string // what was given
 	Reason string // what is wrong with it
@@ -49,7 +49,7 @@ func ParseSet(texts []string) ([]Name, error) {
 	return SortSet(names), nil
 }
 
-// SortSet gives a sorted copy of names without repetition.
+// SortSet returns a sorted copy of names without repetition.
 func SortSet(names []Name) []Name {
 	return SortInPlace(slices.Clone(names))
 }
@@ -181,7 +181,7 @@ func unescape(text string, i int) (c byte, last int, reason string) {
 // profile maps what people type (RFC 5891, with the mapping of UTS 46) without refusing "_" and "*".
 var profile = idna.New(idna.MapForLookup(), idna.StrictDomainName(false), idna.Transitional(false), idna.BidiRule())
 
-// ToASCII gives a name with U-labels as A-labels (RFC 5891); nothing else about it is looked at.
+// ToASCII returns a name with U-labels as A-labels (RFC 5891); nothing else about it is looked at.
 func ToASCII(text string) (string, error) {
 	for i := 0; i < len(text); i++ {
 		if text[i] >= 0x80 {

@@ -37,7 +37,7 @@ func DigestVerifiable(digest uint8) bool {
 	return digest == dns.SHA1 || digest == dns.SHA256 || digest == dns.SHA384
 }
 
-// Weakness says why an algorithm should be left; empty for good ones (RFC 8624 section 3.1).
+// Weakness returns why an algorithm should be left; empty for good ones (RFC 8624 section 3.1).
 func Weakness(algorithm uint8) string {
 	switch algorithm {
 	case dns.RSAMD5, dns.DSA, dns.DSANSEC3SHA1, dns.ECCGOST:
@@ -55,7 +55,7 @@ const (
 	strongBits    = 2048
 )
 
-// KeyWeakness says why a key is weak, and whether it is so weak that it can be broken; empty for good ones.
+// KeyWeakness returns why a key is weak, and whether it is so weak that it can be broken; empty for good ones.
 func KeyWeakness(k *dns.DNSKEY) (why string, broken bool) {
 	switch k.Algorithm {
 	case dns.RSASHA1, dns.RSASHA1NSEC3SHA1, dns.RSASHA256, dns.RSASHA512:
@@ -70,7 +70,7 @@ func KeyWeakness(k *dns.DNSKEY) (why string, broken bool) {
 	return "", false
 }
 
-// rsaBits gives the length of an RSA modulus (RFC 3110 section 2).
+// rsaBits returns the length of an RSA modulus (RFC 3110 section 2).
 func rsaBits(key string) int {
 	b, err := base64.StdEncoding.DecodeString(key)
 	if err != nil || len(b) < 4 {

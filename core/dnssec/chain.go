@@ -113,7 +113,7 @@ func (t Trust) enter(l Link, list []*dns.DS, now time.Time) Trust {
 	return out
 }
 
-// Usable gives the DS records that validators can use; where there is a better digest for an algorithm, SHA-1 does not
+// Usable returns the DS records that validators can use; where there is a better digest for an algorithm, SHA-1 does not
 // count (RFC 4509 section 3).
 func Usable(list []*dns.DS) (out []*dns.DS) {
 	better := false
@@ -128,7 +128,7 @@ func Usable(list []*dns.DS) (out []*dns.DS) {
 	return out
 }
 
-// Matching gives the keys that fit one of the DS records.
+// Matching returns the keys that fit one of the DS records.
 func Matching(list []*dns.DS, keys []*dns.DNSKEY) (out []*dns.DNSKEY) {
 	for _, k := range keys {
 		if slices.ContainsFunc(list, func(ds *dns.DS) bool { return Fits(ds, k) }) {

@@ -141,7 +141,7 @@ func longer(a, b string) string {
 	return a
 }
 
-// common gives the longest name that two names lie below.
+// common returns the longest name that two names lie below.
 func common(a, b string) string {
 	n := dns.CompareDomainName(a, b)
 	labels := dns.SplitDomainName(a)
@@ -167,7 +167,7 @@ func compare(a, b string) int {
 	return len(x) - len(y)
 }
 
-// wireLabels gives the labels of a name as octets, in lower case.
+// wireLabels returns the labels of a name as octets, in lower case.
 func wireLabels(name string) []string {
 	buf := make([]byte, 256)
 	n, err := dns.PackDomainName(dns.CanonicalName(name), buf, 0, nil, false)
@@ -220,7 +220,7 @@ func (d *Denial) byNSEC3(name string, t uint16, list []*dns.NSEC3, zone string) 
 	return false
 }
 
-// hashed gives the hash of a name as an NSEC3 record has it, the hash of the record's owner, and the next one.
+// hashed returns the hash of a name as an NSEC3 record has it, the hash of the record's owner, and the next one.
 func hashed(rr *dns.NSEC3, name string) (hash, owner, next string) {
 	owner, _, _ = strings.Cut(rr.Hdr.Name, ".")
 	return dns.HashName(name, rr.Hash, rr.Iterations, rr.Salt), strings.ToUpper(owner), strings.ToUpper(rr.NextDomain)

@@ -64,7 +64,7 @@ func ReadAnchors(text string) (Records, error) {
 	return out, nil
 }
 
-// Set gives the records of one name and type, and the signatures over them.
+// Set returns the records of one name and type, and the signatures over them.
 func (r Records) Set(name string, t uint16) (set []dns.RR, sigs []*dns.RRSIG) {
 	name = dns.CanonicalName(name)
 	for _, rr := range r {
@@ -90,7 +90,7 @@ func (r Records) Signed() bool {
 	return false
 }
 
-// Signatures gives all signatures among the records.
+// Signatures returns all signatures among the records.
 func (r Records) Signatures() (sigs []*dns.RRSIG) {
 	for _, rr := range r {
 		if sig, ok := rr.(*dns.RRSIG); ok {
@@ -109,8 +109,8 @@ func of[T dns.RR](r Records) (list []T) {
 	return list
 }
 
-// DS gives the DS records among the records.
+// DS returns the DS records among the records.
 func (r Records) DS() []*dns.DS { return of[*dns.DS](r) }
 
-// Keys gives the DNSKEY records among the records.
+// Keys returns the DNSKEY records among the records.
 func (r Records) Keys() []*dns.DNSKEY { return of[*dns.DNSKEY](r) }

@@ -38,7 +38,7 @@ type Decision struct {
 	Now     Addresses
 }
 
-// Read gives the addresses that a report names: the texts of its parameters v4 and v6 or, where both are empty, the
+// Read returns the addresses that a report names: the texts of its parameters v4 and v6 or, where both are empty, the
 // address it came from.
 func Read(v4, v6 string, peer netip.Addr) (Addresses, error) {
 	var a Addresses
@@ -146,7 +146,7 @@ var nowhere = []struct {
 
 var globalV6 = netip.MustParsePrefix("2000::/3")
 
-// Unbelievable says why nobody outside could reach an address, as a clause that goes on after it; empty where it is well, or within allow.
+// Unbelievable returns why nobody outside could reach an address, as a clause that goes on after it; empty where it is well, or within allow.
 func Unbelievable(addr netip.Addr, allow []netip.Prefix) string {
 	for _, net := range allow {
 		if net.Contains(addr) {
@@ -164,7 +164,7 @@ func Unbelievable(addr netip.Addr, allow []netip.Prefix) string {
 	return ""
 }
 
-// Sets gives the record sets of a host that stands at these addresses.
+// Sets returns the record sets of a host that stands at these addresses.
 func Sets(host dnsname.Name, ttl uint32, a Addresses) (sets []record.Set) {
 	if a.V4.IsValid() {
 		sets = append(sets, record.NewSet(host, record.A, ttl, record.Data(a.V4.String())))

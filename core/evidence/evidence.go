@@ -193,7 +193,7 @@ const (
 	NameNotLooked ProblemKind = "not-looked" // looking it up failed
 )
 
-// NameProblem says why a nameserver's name led to no address.
+// NameProblem returns why a nameserver's name led to no address.
 type NameProblem struct {
 	Name    dnsname.Name `json:"name"`
 	Kind    ProblemKind  `json:"kind"`

@@ -9,12 +9,12 @@ import (
 	"beacon/core/record"
 )
 
-// ServersOf gives the answers of the servers that belong to a set. They are not the caller's to change.
+// ServersOf returns the answers of the servers that belong to a set. They are not the caller's to change.
 func ServersOf(s Sweep, set []dnsname.Name) []ServerAnswer {
 	return Those(s.Servers, func(a *ServerAnswer) bool { return slices.Contains(set, a.Name) })
 }
 
-// Those gives the answers of which something is true; all of them without a copy, for that is the rule, and sweeps are many.
+// Those returns the answers of which something is true; all of them without a copy, for that is the rule, and sweeps are many.
 func Those(list []ServerAnswer, is func(*ServerAnswer) bool) []ServerAnswer {
 	n := 0
 	for i := range list {

@@ -13,7 +13,7 @@ import (
 // mostAddresses bounds how many addresses of a site are looked at.
 const mostAddresses = 8
 
-// Targets gives the addresses that the nameservers and the resolvers lead to for a site, the nameservers' first.
+// Targets returns the addresses that the nameservers and the resolvers lead to for a site, the nameservers' first.
 func (s Sweep) Targets(site dnsname.Name, wanted []dnsname.Name) (list []netip.Addr) {
 	add := func(l arrival.Lead) {
 		for _, a := range l.Addresses {
@@ -31,7 +31,7 @@ func (s Sweep) Targets(site dnsname.Name, wanted []dnsname.Name) (list []netip.A
 	return list
 }
 
-// Aliases gives the names outside the zone that nameservers or resolvers say a site is an alias of.
+// Aliases returns the names outside the zone that nameservers or resolvers say a site is an alias of.
 func (s Sweep) Aliases(site dnsname.Name) (list []dnsname.Name) {
 	add := func(sets []Observed) {
 		for _, o := range sets {
@@ -57,7 +57,7 @@ func (s Sweep) Aliases(site dnsname.Name) (list []dnsname.Name) {
 	return list
 }
 
-// Answering gives the answers of the nameservers that shall answer: the wanted ones, or else those that the parents give.
+// Answering returns the answers of the nameservers that shall answer: the wanted ones, or else those that the parents give.
 func (s Sweep) Answering(wanted []dnsname.Name) []ServerAnswer {
 	if len(wanted) == 0 {
 		for _, p := range s.Parents {

@@ -9,7 +9,7 @@ import (
 	"time"
 )
 
-// Severity says how much a finding matters. The zero value is no severity.
+// Severity returns how much a finding matters. The zero value is no severity.
 type Severity uint8
 
 // Errors block or mean "wrong"; warnings work but are fragile; notices are worth a word.
@@ -65,7 +65,7 @@ func Sort(list []Finding) {
 	})
 }
 
-// Worst gives the gravest severity in list, or zero for none.
+// Worst returns the gravest severity in list, or zero for none.
 func Worst(list []Finding) Severity {
 	worst := Severity(0)
 	for _, f := range list {

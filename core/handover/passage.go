@@ -18,7 +18,7 @@ type Progress struct {
 	Verdict delegation.Verdict
 }
 
-// StageState says whether a stage is behind, at hand, or still to come.
+// StageState reports whether a stage is behind, at hand, or still to come.
 type StageState string
 
 // The states of a stage; one at most is at hand.
@@ -35,7 +35,7 @@ type Stage struct {
 	Say   string     `json:"say"` // what it means now, or what to do
 }
 
-// Passage gives the stages in their order. The first that is not done is at hand; what was done stays behind, also where
+// Passage returns the stages in their order. The first that is not done is at hand; what was done stays behind, also where
 // an earlier stage has opened again.
 func Passage(p Progress) []Stage {
 	delegated := len(p.Wanted) > 0 && delegation.SameSet(p.Parent, p.Wanted)

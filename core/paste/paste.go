@@ -173,7 +173,7 @@ func (r *reader) mendRepetition(rec record.Record, notes []string) (record.Recor
 	return rec, notes
 }
 
-// once gives a name whose end is the zone's name twice with that once.
+// once returns a name whose end is the zone's name twice with that once.
 func (r *reader) once(name dnsname.Name) (dnsname.Name, bool) {
 	twice, err := dnsname.ParseRelative(strings.TrimSuffix(r.zone.String(), "."), r.zone)
 	if err != nil || r.zone.IsRoot() || !name.IsAtOrBelow(twice) {

@@ -14,7 +14,7 @@ import (
 
 var zone = dnsname.MustParse("saltmarsh-ferries.example")
 
-// shown prints rows as a person would check them: records relative to the zone, notes behind "#", problems behind "!".
+// shown prints rows as a user would check them: records relative to the zone, notes behind "#", problems behind "!".
 func shown(rows []Row) string {
 	var lines []string
 	for _, row := range rows {

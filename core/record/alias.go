@@ -12,7 +12,7 @@ type Followed struct {
 	TTL       uint32 // the least on the way to them, seconds
 }
 
-// Aliases gives the ALIAS sets of contents.
+// Aliases returns the ALIAS sets of contents.
 func (c Contents) Aliases() (list []Set) {
 	for start := 0; start < len(c.records); {
 		end := EndOfSet(c.records, start)
@@ -24,7 +24,7 @@ func (c Contents) Aliases() (list []Set) {
 	return list
 }
 
-// Resolve gives contents with A and AAAA records in the place of each ALIAS. Targets within the contents are looked up
+// Resolve returns contents with A and AAAA records in the place of each ALIAS. Targets within the contents are looked up
 // there; of others, known says what is known. An ALIAS of which nothing is known is left out. The TTL is never longer than what
 // the target allows.
 func (c Contents) Resolve(known func(owner, target dnsname.Name) (Followed, bool)) Contents {
@@ -75,7 +75,7 @@ func (c Contents) followWithin(s Set) (f Followed, at dnsname.Name, within bool)
 	return f, at, within
 }
 
-// Outside gives where an ALIAS leads that the contents do not answer themselves, or the zero Name.
+// Outside returns where an ALIAS leads that the contents do not answer themselves, or the zero Name.
 func (c Contents) Outside(s Set) dnsname.Name {
 	_, at, within := c.followWithin(s)
 	if within {

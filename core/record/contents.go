@@ -74,7 +74,7 @@ func sorted(records []Record, compare func(a, b Record) int) []Record {
 	return out
 }
 
-// common gives how many octets two texts have in common at their beginning.
+// common returns how many octets two texts have in common at their beginning.
 func common(a, b string) int {
 	n := min(len(a), len(b))
 	for i := range n {
@@ -119,7 +119,7 @@ func ContentsOf(sets ...Set) Contents {
 	return NewContents(records)
 }
 
-// EndOfSet gives the index behind the last record of the set that begins at start, in sorted records.
+// EndOfSet returns the index behind the last record of the set that begins at start, in sorted records.
 func EndOfSet(records []Record, start int) int {
 	end := start + 1
 	for end < len(records) && records[end].Type == records[start].Type && records[end].Name == records[start].Name {
@@ -128,7 +128,7 @@ func EndOfSet(records []Record, start int) int {
 	return end
 }
 
-// Records gives all records in order. The slice is shared: do not change it.
+// Records returns all records in order. The slice is shared: do not change it.
 func (c Contents) Records() []Record { return c.records }
 
 // Len counts the records.
@@ -159,7 +159,7 @@ func SetOf(run []Record) Set {
 	return Set{run[0].Name, run[0].Type, run[0].TTL, data}
 }
 
-// Get gives the set at key, or the zero Set.
+// Get returns the set at key, or the zero Set.
 func (c Contents) Get(key Key) Set {
 	start := sort.Search(len(c.records), func(i int) bool { return c.records[i].Key().Compare(key) >= 0 })
 	if start == len(c.records) || c.records[start].Key() != key {
@@ -168,7 +168,7 @@ func (c Contents) Get(key Key) Set {
 	return SetOf(c.records[start:EndOfSet(c.records, start)])
 }
 
-// At gives all records of one name.
+// At returns all records of one name.
 func (c Contents) At(name dnsname.Name) []Record {
 	start := sort.Search(len(c.records), func(i int) bool { return c.records[i].Name.Compare(name) >= 0 })
 	end := start
@@ -178,7 +178,7 @@ func (c Contents) At(name dnsname.Name) []Record {
 	return c.records[start:end]
 }
 
-// Filter gives the contents whose sets keep accepts.
+// Filter returns the contents whose sets keep accepts.
 func (c Contents) Filter(keep func(Key) bool) Contents {
 	var kept []Record
 	for start := 0; start < len(c.records); {
@@ -191,7 +191,7 @@ func (c Contents) Filter(keep func(Key) bool) Contents {
 	return Contents{kept}
 }
 
-// Map gives the contents with every set replaced by what change makes of it; a zero Set drops it.
+// Map returns the contents with every set replaced by what change makes of it; a zero Set drops it.
 func (c Contents) Map(change func(Set) Set) Contents {
 	records := make([]Record, 0, len(c.records))
 	for s := range c.Sets() {
@@ -200,7 +200,7 @@ func (c Contents) Map(change func(Set) Set) Contents {
 	return NewContents(records)
 }
 
-// With gives the contents with the given sets put in place of those at the same keys.
+// With returns the contents with the given sets put in place of those at the same keys.
 func (c Contents) With(sets ...Set) Contents {
 	keys := make([]Key, len(sets))
 	for i, s := range sets {
@@ -214,7 +214,7 @@ func (c Contents) With(sets ...Set) Contents {
 	return NewContents(records)
 }
 
-// Without gives the contents less the sets at keys.
+// Without returns the contents less the sets at keys.
 func (c Contents) Without(keys ...Key) Contents {
 	gone := make(map[Key]bool, len(keys))
 	for _, k := range keys {
@@ -226,7 +226,7 @@ func (c Contents) Without(keys ...Key) Contents {
 // Equal reports whether both hold exactly the same records, TTLs included.
 func (c Contents) Equal(o Contents) bool { return slices.Equal(c.records, o.records) }
 
-// Difference gives the records that only one of two contents has, in their order, and how many both have. A record whose
+// Difference returns the records that only one of two contents has, in their order, and how many both have. A record whose
 // TTL alone differs is in both lists.
 func Difference(before, after Contents) (added, removed []Record, same int) {
 	added, removed = []Record{}, []Record{}

@@ -314,7 +314,7 @@ func (d Data) Says(t Type) string {
 	return string(d)
 }
 
-// Saying gives data of type t that point at or say something else, and are the same for the rest. Relative names are completed
+// Saying returns data of type t that point at or say something else, and are the same for the rest. Relative names are completed
 // with origin.
 func (d Data) Saying(t Type, to string, origin dnsname.Name) (Data, error) {
 	switch target := d.Target(t); {
@@ -330,7 +330,7 @@ func (d Data) Saying(t Type, to string, origin dnsname.Name) (Data, error) {
 	return ParseData(t, to, origin)
 }
 
-// Texts gives the strings of TXT-like data (RFC 1035 section 3.3.14), without quotes and escapes.
+// Texts returns the strings of TXT-like data (RFC 1035 section 3.3.14), without quotes and escapes.
 func (d Data) Texts() (list []string) {
 	var b strings.Builder
 	quoted, open := false, false

@@ -9,7 +9,7 @@ import (
 	"beacon/core/dnsname"
 )
 
-// FieldKind says how a field of a form is filled in.
+// FieldKind returns how a field of a form is filled in.
 type FieldKind string
 
 // The kinds of fields.
@@ -42,7 +42,7 @@ type Choice struct {
 	Means string `json:"means"`
 }
 
-// Form says what a record type is for and which fields its data have, in the order of the presentation format.
+// Form returns what a record type is for and which fields its data have, in the order of the presentation format.
 type Form struct {
 	Type   Type    `json:"type"`
 	Means  string  `json:"means"`
@@ -50,7 +50,7 @@ type Form struct {
 	Fields []Field `json:"fields"`
 }
 
-// FormOf gives the form of a type; one that is not in the table has a single field for the presentation format (RFC 3597).
+// FormOf returns the form of a type; one that is not in the table has a single field for the presentation format (RFC 3597).
 func FormOf(t Type) Form {
 	if i := slices.IndexFunc(forms, func(f Form) bool { return f.Type == t }); i >= 0 {
 		return forms[i]
@@ -59,7 +59,7 @@ func FormOf(t Type) Form {
 		Explain: `Written as in a zone file; octets as \# LENGTH HEX.`}}}
 }
 
-// Forms gives the forms of all types that have one, by name.
+// Forms returns the forms of all types that have one, by name.
 func Forms() []Form {
 	list := slices.Clone(forms)
 	slices.SortFunc(list, func(a, b Form) int { return strings.Compare(a.Type.String(), b.Type.String()) })

@@ -8,7 +8,7 @@ import (
 	"github.com/miekg/dns"
 )
 
-// Wire gives the record's data in wire form, without compression and with names in lower case, as DNSSEC signs them
+// Wire returns the record's data in wire form, without compression and with names in lower case, as DNSSEC signs them
 // (RFC 4034 section 6.2).
 func (r Record) Wire() ([]byte, error) {
 	as := r.Type
@@ -28,7 +28,7 @@ func (r Record) Wire() ([]byte, error) {
 	return buf[header:n], nil
 }
 
-// Canonical gives all records in the order of DNSSEC: names as RFC 4034 section 6.1 has them, then types by number, then
+// Canonical returns all records in the order of DNSSEC: names as RFC 4034 section 6.1 has them, then types by number, then
 // data by octets (section 6.3). Data whose wire form cannot be had keep their order by text.
 func (c Contents) Canonical() []Record {
 	out := slices.Clone(c.records)

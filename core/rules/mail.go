@@ -141,7 +141,7 @@ func isDMARC(text string) bool {
 	return strings.HasPrefix(strings.ToLower(strings.ReplaceAll(text, " ", "")), "v=dmarc1")
 }
 
-// policies gives the texts of a set that are of a kind.
+// policies returns the texts of a set that are of a kind.
 func (v *view) policies(s record.Set, is func(string) bool) (list []string) {
 	for _, text := range v.textsOf(s) {
 		if is(text) {

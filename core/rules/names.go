@@ -94,7 +94,7 @@ func webLike(name dnsname.Name) bool {
 
 var classless = regexp.MustCompile(`^[0-9]{1,3}/[0-9]{1,3}$`)
 
-// mixed says when a label mixes scripts whose letters are taken for one another (Unicode Technical Standard 39, section 5.1).
+// mixed returns when a label mixes scripts whose letters are taken for one another (Unicode Technical Standard 39, section 5.1).
 func (v *view) mixed(key record.Key, name dnsname.Name, say sayer) {
 	if !strings.Contains(name.Key(), "xn--") {
 		return
@@ -107,7 +107,7 @@ func (v *view) mixed(key record.Key, name dnsname.Name, say sayer) {
 	}
 }
 
-// alike gives which of the scripts that look alike a label has letters of.
+// alike returns which of the scripts that look alike a label has letters of.
 func alike(label string) (scripts []string) {
 	for _, s := range []struct {
 		name  string

@@ -89,7 +89,7 @@ func (v *view) look(run []record.Record) record.Set {
 	return record.Set{Name: v.now.Name, Type: v.now.Type, TTL: run[0].TTL, Data: v.data}
 }
 
-// textsOf gives what the data of a TXT set say.
+// textsOf returns what the data of a TXT set say.
 func (v *view) textsOf(s record.Set) []string {
 	if s.Key() == v.now {
 		return v.texts
@@ -106,7 +106,7 @@ func (v *view) at(name dnsname.Name, t record.Type) record.Set {
 	return v.Contents.Get(record.Key{Name: name, Type: t})
 }
 
-// below gives the records whose names lie below a name: they stand together.
+// below returns the records whose names lie below a name: they stand together.
 func (v *view) below(name dnsname.Name) []record.Record {
 	all := v.Contents.Records()
 	start, _ := slices.BinarySearchFunc(all, name, func(r record.Record, n dnsname.Name) int {
@@ -134,7 +134,7 @@ func (v *view) standsItself(name dnsname.Name) bool {
 	return found || i < len(all) && all[i].Name.IsBelow(name)
 }
 
-// wildcardFor gives the wildcard that answers for a name that does not exist (RFC 4592 section 3.3.1), or the zero Name.
+// wildcardFor returns the wildcard that answers for a name that does not exist (RFC 4592 section 3.3.1), or the zero Name.
 func (v *view) wildcardFor(name dnsname.Name) dnsname.Name {
 	for at := name.Parent(); at.IsAtOrBelow(v.Name); at = at.Parent() {
 		wild, err := at.Child("*")
@@ -148,7 +148,7 @@ func (v *view) wildcardFor(name dnsname.Name) dnsname.Name {
 	return dnsname.Name{}
 }
 
-// cutAbove gives the delegation that a name lies below, or the zero Name.
+// cutAbove returns the delegation that a name lies below, or the zero Name.
 func (v *view) cutAbove(name dnsname.Name) dnsname.Name {
 	for at := name.Parent(); at.IsBelow(v.Name); at = at.Parent() {
 		if _, found := slices.BinarySearchFunc(v.cuts, at, func(k record.Key, n dnsname.Name) int { return k.Name.Compare(n) }); found {
@@ -261,7 +261,7 @@ func (f *finder) say(key record.Key, message string, fix ...Edit) {
 		Message: message, Remedy: f.rule.Remedy}, Key: key, Fix: fix})
 }
 
-// Errors gives the findings that block.
+// Errors returns the findings that block.
 func Errors(found []Found) (list []finding.Finding) {
 	for _, f := range found {
 		if f.Severity == finding.Error {

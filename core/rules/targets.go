@@ -96,7 +96,7 @@ func (v *view) ours(name dnsname.Name) bool {
 	return name.IsAtOrBelow(v.Name) && v.cutAbove(name).IsZero() && (name == v.Name || v.at(name, record.NS).IsZero())
 }
 
-// withoutZone gives what a name would be with a final dot where it was written, if that looks like the name of a host elsewhere.
+// withoutZone returns what a name would be with a final dot where it was written, if that looks like the name of a host elsewhere.
 func (v *view) withoutZone(name dnsname.Name) (dnsname.Name, bool) {
 	if _, repeated := v.withoutRepetition(name); repeated || !v.ours(name) || name == v.Name || v.standsItself(name) {
 		return name, false
@@ -123,7 +123,7 @@ func atCNAME(v *view, s record.Set, say sayer) {
 	}
 }
 
-// retarget gives the edit that lets a set point elsewhere.
+// retarget returns the edit that lets a set point elsewhere.
 func retarget(s record.Set, from, to dnsname.Name) Edit {
 	data := make([]record.Data, len(s.Data))
 	for i, d := range s.Data {

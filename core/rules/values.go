@@ -194,7 +194,7 @@ func fromWordProcessor(r rune) bool {
 var plainer = strings.NewReplacer("“", `"`, "”", `"`, "„", `"`, "‘", "'", "’", "'", "‚", "'", "–", "-", "—", "-",
 	"\u00a0", " ", "\u2007", " ", "\u202f", " ", "\u200b", "", "\u200c", "", "\u200d", "", "\u2060", "", "\ufeff", "")
 
-// plainText gives the edit that puts plain characters in the place of a word processor's.
+// plainText returns the edit that puts plain characters in the place of a word processor's.
 func plainText(s record.Set) Edit {
 	data := make([]record.Data, 0, len(s.Data))
 	for _, d := range s.Data {

@@ -35,7 +35,7 @@ func Distance(a, b string, most int) int {
 	return min(row[len(b)], most+1)
 }
 
-// Closest gives the candidate nearest to word, if one lies within two edits.
+// Closest returns the candidate nearest to word, if one lies within two edits.
 func Closest(word string, candidates []string) (string, bool) {
 	best, found := 3, ""
 	for _, c := range candidates {

@@ -9,7 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
-// from gives an Include that hands out these files.
+// from returns an Include that hands out these files.
 func from(files map[string]string) func(string, string) (Included, error) {
 	return func(name, _ string) (Included, error) {
 		text, ok := files[name]

@@ -20,7 +20,7 @@ type Options struct {
 	TTL    uint32       // seconds, for records before any $TTL or explicit TTL; 0 for none
 	File   string       // named in faults
 	At     Place        // where the text begins in its file; the zero value means its start
-	// Include gives the file that a $INCLUDE line in the file from names; nil where none may be taken in.
+	// Include returns the file that a $INCLUDE line in the file from names; nil where none may be taken in.
 	Include func(name, from string) (Included, error)
 }
 

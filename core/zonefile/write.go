@@ -68,7 +68,7 @@ func Text(origin dnsname.Name, c record.Contents) string {
 	return b.String()
 }
 
-// CommonTTL gives the TTL that most records have, the least of these where several do.
+// CommonTTL returns the TTL that most records have, the least of these where several do.
 func CommonTTL(c record.Contents) uint32 {
 	count := map[uint32]int{}
 	for _, r := range c.Records() {

@@ -79,7 +79,7 @@ func (r *run) set(label string, t record.Type, ttl uint32, data ...record.Data) 
 	return record.NewSet(r.name(label), t, ttl, data...)
 }
 
-// read gives the records that are ours to write.
+// read returns the records that are ours to write.
 func (r *run) read() (provider.State, error) {
 	s, err := provider.ReadAll(r.ctx, r.Driver, r.zone.Ref, provider.State{})
 	s.Contents = s.Contents.Filter(func(k record.Key) bool { return !r.caps.Owned(r.Zone, k) })

@@ -192,7 +192,7 @@ func (d *Driver) scalar(ctx context.Context, name string, e expression, a answer
 
 var nextLink = regexp.MustCompile(`<([^>]*)>[^<]*;\s*rel="?next"?`)
 
-// next tells where a list goes on; empty at its end. A link to another host is refused.
+// next returns where a list goes on; empty at its end. A link to another host is refused.
 func (d *Driver) next(ctx context.Context, c *call, a answer) (string, error) {
 	if !c.link {
 		return d.scalar(ctx, "next", c.next, a)

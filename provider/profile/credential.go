@@ -16,7 +16,7 @@ import (
 	"time"
 )
 
-// authorizer gives how the secret is put on a request.
+// authorizer returns how the secret is put on a request.
 func (d *Driver) authorizer(secret string) func(*http.Request, []byte) ([]string, error) {
 	c := d.profile.credential
 	switch c.send {

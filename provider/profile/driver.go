@@ -80,7 +80,7 @@ func (d *Driver) Find(ctx context.Context, name dnsname.Name) (provider.Zone, bo
 	return provider.Zone{}, false, err
 }
 
-// Rights tells what the credential may do; none where the interface does not say.
+// Rights returns what the credential may do; none where the interface does not say.
 func (d *Driver) Rights(ctx context.Context) (list []provider.Right, err error) {
 	if d.profile.rights == nil {
 		return nil, nil
@@ -143,7 +143,7 @@ func (d *Driver) cannot(why string) error {
 	return &outcall.Error{Kind: outcall.Refused, Outcome: outcall.NotSent, Account: d.client.Account, Asked: "profile " + d.profile.Name, Said: why}
 }
 
-// Read gives a page of records. Where the profile can look for the change mark alone, an unchanged zone costs that
+// Read returns a page of records. Where the profile can look for the change mark alone, an unchanged zone costs that
 // small request, and a changed one both.
 func (d *Driver) Read(ctx context.Context, zone provider.ZoneRef, from provider.ReadFrom) (provider.Page, error) {
 	q := question{zone: zone, cursor: string(from.Cursor), mark: from.Mark}

@@ -145,7 +145,7 @@ func (r *reader) checkExpression(n *yaml.Node, key string) {
 	r.faults = append(r.faults, Fault{r.file, line, column, fmt.Sprintf("%q is no jq expression: %s", key, wrong.Message), ""})
 }
 
-// within gives the place of an octet of a scalar, which may be a block of several lines.
+// within returns the place of an octet of a scalar, which may be a block of several lines.
 func (r *reader) within(n *yaml.Node, offset int) (line, column int) {
 	before := n.Value[:min(offset, len(n.Value))]
 	rows, last := strings.Count(before, "\n"), before[strings.LastIndexByte(before, '\n')+1:]

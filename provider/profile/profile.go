@@ -68,7 +68,7 @@ type call struct {
 	failed  expression
 }
 
-// credential says how the secret travels.
+// credential returns how the secret travels.
 type credential struct {
 	send   string // header, basic, query or signature
 	name   string // of the header or the parameter

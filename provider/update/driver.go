@@ -92,7 +92,7 @@ func (d *Driver) Remove(_ context.Context, zone provider.ZoneRef) error {
 	return d.fail("zones", zone.Name.String(), outcall.Refused, outcall.NotSent, "zones cannot be removed over this interface; remove it from the server's configuration")
 }
 
-// Poll gives the receipt back: an update is done when it is answered.
+// Poll returns the receipt back: an update is done when it is answered.
 func (d *Driver) Poll(_ context.Context, receipt provider.Receipt) (provider.Receipt, error) {
 	return receipt, nil
 }

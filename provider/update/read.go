@@ -58,7 +58,7 @@ func (d *Driver) Read(ctx context.Context, zone provider.ZoneRef, from provider.
 	return page, nil
 }
 
-// transfer gives all records of a transfer, from the first SOA to the last.
+// transfer returns all records of a transfer, from the first SOA to the last.
 func (d *Driver) transfer(ctx context.Context, zone provider.ZoneRef, m *dns.Msg, asked string) ([]dns.RR, error) {
 	name := zone.Name.String()
 	conn, err := d.connect(ctx, asked, name)

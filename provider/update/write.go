@@ -121,7 +121,7 @@ func (d *Driver) sees(ctx context.Context, conn *dns.Conn, s change.Step) error 
 	return d.fail("UPDATE", key.String(), outcall.Refused, outcall.Unclear, "the server said NOERROR and did not do it; it may not let this key change such a record, or it would collide")
 }
 
-// delegated gives what a referral says of a delegation at a name.
+// delegated returns what a referral says of a delegation at a name.
 func delegated(res *dns.Msg, key record.Key) []dns.RR {
 	if key.Type == record.NS {
 		return res.Ns

@@ -74,7 +74,7 @@ func path(name dnsname.Name) string {
 	return "/registrations/" + url.PathEscape(text[:len(text)-1])
 }
 
-// Domain gives one registration.
+// Domain returns one registration.
 func (g *Gannet) Domain(ctx context.Context, name dnsname.Name) (registrar.Registration, error) {
 	return g.ask(ctx, outcall.Request{Method: http.MethodGet, Path: path(name)})
 }

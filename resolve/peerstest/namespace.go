@@ -50,7 +50,7 @@ func InNamespace(t *testing.T) bool {
 	return false
 }
 
-// Own gives this namespace an address of a server, which named insists on.
+// Own returns this namespace an address of a server, which named insists on.
 func (l *Lab) own(site string) {
 	l.t.Helper()
 	ip(l.t, "addr", "replace", l.IP(site)+"/32", "dev", "lo")

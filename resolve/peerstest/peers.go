@@ -55,10 +55,10 @@ func check(t testing.TB, err error) {
 	}
 }
 
-// IP gives the address of a server.
+// IP returns the address of a server.
 func (l *Lab) IP(site string) string { return fmt.Sprintf("127.%d.%s", l.Net, site) }
 
-// At gives address and port of a server.
+// At returns address and port of a server.
 func (l *Lab) At(site string) string { return net.JoinHostPort(l.IP(site), "53") }
 
 func (l *Lab) write(name, text string) string {
@@ -82,7 +82,7 @@ func (l *Lab) run(program string, args ...string) string {
 	return string(out)
 }
 
-// Signing says how a zone is signed.
+// Signing returns how a zone is signed.
 type Signing struct {
 	Algorithm string   // such as ECDSAP256SHA256, which is used where nothing is said
 	NSEC3     bool     // else NSEC
@@ -110,7 +110,7 @@ func (l *Lab) Key(zone string, s Signing) string {
 	return filepath.Join(l.Dir, lines[len(lines)-1])
 }
 
-// DS gives the DS record of a key.
+// DS returns the DS record of a key.
 func (l *Lab) DS(key, digest string) string {
 	l.t.Helper()
 	if digest == "" {

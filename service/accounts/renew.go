@@ -10,7 +10,7 @@ import (
 	"beacon/wire"
 )
 
-// KeyRotation says which credentials are sealed again.
+// KeyRotation returns which credentials are sealed again.
 type KeyRotation struct {
 	Database store.Settings
 	KeyFile  string

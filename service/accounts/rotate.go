@@ -11,7 +11,7 @@ import (
 	"beacon/wire"
 )
 
-// RotateAccount gives an account another credential. It is tried first, and must see every zone that is placed there; what
+// RotateAccount returns an account another credential. It is tried first, and must see every zone that is placed there; what
 // is under way goes on with the old one, which should be withdrawn at the provider only afterwards.
 func (s *Accounts) RotateAccount(ctx context.Context, role, name, secret string) (tried wire.Tried, err error) {
 	if secret == "" {

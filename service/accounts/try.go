@@ -52,7 +52,7 @@ func (s *Accounts) try(ctx context.Context, a store.Account, secret string) (t w
 	return t, nil
 }
 
-// judgeRights says where a credential may more than is needed, or less.
+// judgeRights returns where a credential may more than is needed, or less.
 func judgeRights(account string, rights []string) []finding.Finding {
 	found := []finding.Finding{}
 	if len(rights) == 0 {

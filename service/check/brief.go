@@ -64,7 +64,7 @@ func briefChecksOf(run store.BriefRun) wire.BriefChecks {
 	return wire.BriefChecks{Since: run.Began.UTC(), Ended: run.Ended, Domains: run.Domains, Looked: run.Looked, Verdicts: run.Verdicts, Items: []wire.FleetDomain{}}
 }
 
-// BriefChecksSince tells what came of brief looks since a real time.
+// BriefChecksSince returns what came of brief looks since a real time.
 func (s *Checks) BriefChecksSince(ctx context.Context, since time.Time) (g wire.BriefChecks, err error) {
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		run, ok, err := tx.BriefRun()
@@ -291,7 +291,7 @@ func (s *Checks) put(ctx context.Context, run *store.BriefRun, looks []*look, en
 	return len(check), err
 }
 
-// spans gives contexts that end once to twice a check's time later: thousands of looks share them.
+// spans returns contexts that end once to twice a check's time later: thousands of looks share them.
 type spans struct {
 	parent context.Context
 	ctx    context.Context

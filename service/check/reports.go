@@ -17,7 +17,7 @@ func (s *Checks) Soon(tx *store.Tx, domainID uint64) error {
 	return jobs.Enqueue(tx, store.JobCheck, domainID, s.store.Now())
 }
 
-// LastReport gives the report of a domain's newest check without making one; false where there is none yet.
+// LastReport returns the report of a domain's newest check without making one; false where there is none yet.
 func (s *Checks) LastReport(ctx context.Context, name dnsname.Name) (r delegation.Report, ok bool, err error) {
 	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
 		z, err := zones.ByName(tx, name)
@@ -34,7 +34,7 @@ func (s *Checks) LastReport(ctx context.Context, name dnsname.Name) (r delegatio
 	return r, ok, err
 }
 
-// Answers gives the very answers of a domain's newest check.
+// Answers returns the very answers of a domain's newest check.
 func (s *Checks) Answers(ctx context.Context, name dnsname.Name) (list []evidence.Heard, err error) {
 	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
 		z, err := zones.ByName(tx, name)

@@ -11,7 +11,7 @@ import (
 	"beacon/store"
 )
 
-// Later gives work back until a moment of real time; it is not a failure. Work that only made way does not count as tried; recurring work
+// Later returns work back until a moment of real time; it is not a failure. Work that only made way does not count as tried; recurring work
 // that went well begins to count again.
 type Later struct {
 	At      time.Time
@@ -65,7 +65,7 @@ func (q *Queue) handle(ctx context.Context, job store.Job) error {
 	return h(ctx, job)
 }
 
-// putDown says what becomes of work after it was run.
+// putDown returns what becomes of work after it was run.
 func (q *Queue) putDown(ctx context.Context, job store.Job, err error) {
 	var later Later
 	outcome := "done"

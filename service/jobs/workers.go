@@ -58,7 +58,7 @@ func newCrew(most, perLane int) *crew {
 	return &crew{most: most, perLane: perLane, lanes: map[uint64]int{}, freed: make(chan struct{}, 1)}
 }
 
-// full tells whether nobody is free, and else which lanes are.
+// full reports whether nobody is free, and else which lanes are.
 func (c *crew) full() (all bool, lanes []uint64) {
 	c.mu.Lock()
 	defer c.mu.Unlock()

@@ -7,7 +7,7 @@ import (
 	"beacon/wire"
 )
 
-// Entries gives a page of the logbook, newest first; requests to the outside that went well only if they are asked for.
+// Entries returns a page of the logbook, newest first; requests to the outside that went well only if they are asked for.
 func (b *Book) Entries(ctx context.Context, subject string, requests bool, before uint64, limit int) (list []wire.Entry, err error) {
 	err = b.Tx(ctx, func(tx *store.Tx) error {
 		rows, err := tx.Entries(subject, requests, before, min(max(limit, 1), 200))

@@ -186,13 +186,13 @@ func eventOf(r store.Entry) (Event, error) {
 // Stopped is closed when this instance stops: streams end then.
 func (b *Book) Stopped() <-chan struct{} { return b.stopped }
 
-// LastEvent gives the number of the newest event.
+// LastEvent returns the number of the newest event.
 func (b *Book) LastEvent(ctx context.Context) (last uint64, err error) {
 	last, err = b.store.LastNumber(ctx)
 	return last, Explain(err)
 }
 
-// EventsAfter gives the events after a number, in their order, at most a few hundred at a time. Where there are none it
+// EventsAfter returns the events after a number, in their order, at most a few hundred at a time. Where there are none it
 // gives a channel that is closed when it is worth asking again.
 func (b *Book) EventsAfter(ctx context.Context, seq uint64) (list []Event, more <-chan struct{}, err error) {
 	list, more, known := b.feed.after(seq)

@@ -34,13 +34,13 @@ func Explain(err error) error {
 	return err
 }
 
-// away says what a database that is away means for what was asked.
+// away returns what a database that is away means for what was asked.
 func away(err error) *wire.Problem {
 	var a *store.Away
 	return Away(errors.As(err, &a) && a.Unknown)
 }
 
-// Away says what a database that is away means for what was asked; unknown says that a change may have been made.
+// Away returns what a database that is away means for what was asked; unknown says that a change may have been made.
 func Away(unknown bool) *wire.Problem {
 	if unknown {
 		return wire.Problemf(wire.Unavailable, "The database broke off while the change was being stored: it may have been made. Look before you repeat it.")

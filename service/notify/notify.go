@@ -64,7 +64,7 @@ func New(p Parts) *Notifier {
 	return &Notifier{settings: p.Settings, store: p.Store, logbook: p.Logbook, world: p.World, door: p.Door, http: p.HTTP, timeout: p.Timeout, news: p.News}
 }
 
-// channels gives the ways to tell, by name. Secrets are read when they are used, so that a new one counts at once.
+// channels returns the ways to tell, by name. Secrets are read when they are used, so that a new one counts at once.
 func (n *Notifier) channels() map[string]channel {
 	out := map[string]channel{}
 	for _, m := range n.settings.Mail {

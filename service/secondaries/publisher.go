@@ -123,7 +123,7 @@ func (p *publisher) Create(ctx context.Context, name dnsname.Name, _ provider.Zo
 	return p.zone(name), p.stored("zones", err)
 }
 
-// serials gives our serial and those that secondaries serve. One that does not answer in time is left out: it will be told
+// serials returns our serial and those that secondaries serve. One that does not answer in time is left out: it will be told
 // of a change again until it has it, and its serial is looked at before the next one.
 func (p *publisher) serials(ctx context.Context, name dnsname.Name, ours uint32) []uint32 {
 	ctx, cancel := context.WithTimeout(ctx, time.Second)
@@ -251,7 +251,7 @@ func (p *publisher) Poll(_ context.Context, receipt provider.Receipt) (provider.
 	return receipt, nil
 }
 
-// Behind tells which secondaries do not serve the newest serial, and when what they have expires (RFC 1035 section 3.3.13):
+// Behind returns which secondaries do not serve the newest serial, and when what they have expires (RFC 1035 section 3.3.13):
 // then they stop answering for the zone.
 func (p *publisher) Behind(ctx context.Context, zone provider.ZoneRef) (list []string) {
 	var z store.Published
@@ -281,7 +281,7 @@ func (s *Secondaries) publisherWith(a store.Account) (*publisher, error) {
 	return s.publisherOf(accounts.Connection{ID: a.ID, Name: a.Name, Address: a.Address, Secret: secret})
 }
 
-// Servers gives where the nameservers of an account are reached, which their names need not lead to from here.
+// Servers returns where the nameservers of an account are reached, which their names need not lead to from here.
 func (p *publisher) Servers() []string {
 	list := make([]string, len(p.list))
 	for i, sec := range p.list {

@@ -71,7 +71,7 @@ func (t transfers) accounts(ctx context.Context, kinds ...string) (list []store.
 	return list, err
 }
 
-// For gives a zone to whoever holds the key of its account and stands at one of its addresses.
+// For returns a zone to whoever holds the key of its account and stands at one of its addresses.
 func (t transfers) For(ctx context.Context, name dnsname.Name, key string, from netip.Addr) (z primary.Zone, ok bool, err error) {
 	var row store.Published
 	var a store.Account
@@ -107,7 +107,7 @@ func (t transfers) For(ctx context.Context, name dnsname.Name, key string, from 
 	return z, err == nil, err
 }
 
-// Since gives the versions of a published zone from a serial on.
+// Since returns the versions of a published zone from a serial on.
 func (t transfers) Since(ctx context.Context, name dnsname.Name, serial uint32) (list []primary.Zone, err error) {
 	var rows []store.PublishedVersion
 	var a store.Account

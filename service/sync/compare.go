@@ -31,7 +31,7 @@ func (p Place) Ref() provider.ZoneRef {
 	return provider.ZoneRef{ID: p.Placement.RemoteID, Name: p.Zone.Name()}
 }
 
-// PlacesOf gives the placements of a zone.
+// PlacesOf returns the placements of a zone.
 func (s *Syncs) PlacesOf(ctx context.Context, name dnsname.Name) (places []Place, err error) {
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		places = nil
@@ -203,7 +203,7 @@ func (s *Syncs) withLayers(ctx context.Context, p Place, revision record.Content
 	return nil
 }
 
-// recognise gives what was placed, and live with those sets put as they were sent that are as the provider once gave
+// recognise returns what was placed, and live with those sets put as they were sent that are as the provider once gave
 // them back: a provider that writes data its own way does not drift for that. What was written and not read back yet
 // is taken to be the provider's way of writing it.
 func recognise(placed []store.PlacedSet, live record.Contents) (sent, seen record.Contents) {

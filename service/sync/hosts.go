@@ -15,7 +15,7 @@ type AwaitedHost struct {
 	sets []record.Set
 }
 
-// awaitedHosts gives the hosts whose last report is live by c, and not known to be visible.
+// awaitedHosts returns the hosts whose last report is live by c, and not known to be visible.
 func (s *Syncs) awaitedHosts(ctx context.Context, run *syncRun, c comparison) (list []AwaitedHost, err error) {
 	open := map[record.Key]bool{}
 	for _, step := range c.result.Steps {

@@ -92,7 +92,7 @@ func (r *syncRun) locks() []string { return []string{acts.PlacementLock(r.Placem
 // hold confirms that the sync has its lease and its lock, and keeps it so until the transaction ends.
 func (r *syncRun) hold(tx *store.Tx) error { return acts.Hold(tx, r.job, r.locks()...) }
 
-// errBlocked ends a sync because a person has to decide something.
+// errBlocked ends a sync because a user has to decide something.
 type errBlocked struct {
 	message  string
 	findings []finding.Finding
@@ -265,7 +265,7 @@ func (s *Syncs) syncRounds(ctx context.Context, run *syncRun) (c comparison, err
 	return c, errBlocked{fmt.Sprintf("%s is not as it should be after %d rounds of writing. Another user or program may be writing to it. Requests to the provider were sent; see beacon sync --follow %d.", run.Zone.Name().Unicode(), mostRounds, run.sync.ID), nil}
 }
 
-// compareSurely compares until the read can be believed, or a person said that it is to be believed.
+// compareSurely compares until the read can be believed, or a user said that it is to be believed.
 func (s *Syncs) compareSurely(ctx context.Context, run *syncRun) (c comparison, err error) {
 	c, err = s.believe(ctx, &run.Place, syncPatience, func() (comparison, error) { return s.compareScope(ctx, run) })
 	var unconfirmed errUnconfirmed
@@ -308,7 +308,7 @@ func (s *Syncs) remember(ctx context.Context, run *syncRun, r diff.Result) error
 	})
 }
 
-// decide holds the sync where a person has to say something. What was agreed to at the start stands for the rest of
+// decide holds the sync where a user has to say something. What was agreed to at the start stands for the rest of
 // the same sync, conflicts excepted: they can arise at any time.
 func (s *Syncs) decide(ctx context.Context, run *syncRun, c comparison) error {
 	steps := c.result.Steps

@@ -61,7 +61,7 @@ func (s *Syncs) waitServed(ctx context.Context, run *syncRun, awaited []AwaitedH
 	return time.Since(start), nil
 }
 
-// serversOf gives the nameservers of a placement with their addresses.
+// serversOf returns the nameservers of a placement with their addresses.
 func (s *Syncs) serversOf(ctx context.Context, p Place) (list []evidence.Server, problems []evidence.NameProblem) {
 	if known, ok := p.Driver.(provider.Server); ok {
 		for i, address := range known.Servers() {

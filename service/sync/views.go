@@ -15,7 +15,7 @@ import (
 // mostNames is how many sets of a request are named.
 const mostNames = 4
 
-// Requests gives the requests of a sync in their order.
+// Requests returns the requests of a sync in their order.
 func (s *Syncs) Requests(ctx context.Context, id uint64) (list []wire.SentRequest, err error) {
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		list = []wire.SentRequest{}
@@ -48,7 +48,7 @@ func (s *Syncs) Requests(ctx context.Context, id uint64) (list []wire.SentReques
 	return list, err
 }
 
-// Syncs gives the last syncs of a zone at all of its placements, newest first.
+// Syncs returns the last syncs of a zone at all of its placements, newest first.
 func (s *Syncs) Syncs(ctx context.Context, name dnsname.Name) (list []wire.SyncView, err error) {
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		list = []wire.SyncView{}
@@ -72,7 +72,7 @@ func (s *Syncs) Syncs(ctx context.Context, name dnsname.Name) (list []wire.SyncV
 	return list, err
 }
 
-// accountsOf gives the names of the accounts of a zone's placements, by placement.
+// accountsOf returns the names of the accounts of a zone's placements, by placement.
 func accountsOf(tx *store.Tx, zoneID uint64) (map[uint64]string, error) {
 	placements, err := zones.Placements(tx, zoneID)
 	if err != nil {

@@ -25,7 +25,7 @@ func New(book *logbook.Book) *Users { return &Users{book} }
 // sessionLife is how long a sign-in lasts, real time.
 const sessionLife = 14 * 24 * time.Hour
 
-// FirstUser makes the first person where there is none yet, with the given password or, if that is empty, a random
+// FirstUser makes the first user where there is none yet, with the given password or, if that is empty, a random
 // one. It gives the name and the password to be shown once, or "" where there are people already.
 func (u *Users) FirstUser(ctx context.Context, password string) (name, shown string, err error) {
 	if password == "" {
@@ -55,7 +55,7 @@ func newPassword() (string, error) {
 
 var personName = regexp.MustCompile(`^[a-z][a-z0-9.-]{0,63}$`)
 
-// AddUser makes another person with the rights of the first, and gives the password, which is shown once.
+// AddUser makes another user with the rights of the first, and gives the password, which is shown once.
 func (u *Users) AddUser(ctx context.Context, name string) (password string, err error) {
 	if !personName.MatchString(name) {
 		return "", wire.Problemf(wire.Invalid, "%q is not a user name. Use lower-case letters, digits, dots and hyphens, such as petra.", name)
@@ -71,13 +71,13 @@ func (u *Users) AddUser(ctx context.Context, name string) (password string, err 
 	})
 }
 
-// People gives the names of everybody who can sign in.
+// People returns the names of everybody who can sign in.
 func (u *Users) Users(ctx context.Context) (names []string, err error) {
 	err = u.logbook.Tx(ctx, func(tx *store.Tx) (err error) { names, err = tx.Users(); return err })
 	return names, err
 }
 
-// SignIn gives a token for name and password.
+// SignIn returns a token for name and password.
 func (u *Users) SignIn(ctx context.Context, name, password string) (token string, expires time.Time, err error) {
 	err = u.logbook.Tx(ctx, func(tx *store.Tx) error {
 		id, err := tx.CheckPassword(name, password)

@@ -14,7 +14,7 @@ import (
 	"beacon/wire"
 )
 
-// kitTexts gives kits as they are kept.
+// kitTexts returns kits as they are kept.
 func kitTexts(kits []definition.Kit) map[string]string {
 	texts := map[string]string{}
 	for _, k := range kits {
@@ -27,7 +27,7 @@ func kitTexts(kits []definition.Kit) map[string]string {
 	return texts
 }
 
-// kitsKept gives the kits of all definitions that were taken so far.
+// kitsKept returns the kits of all definitions that were taken so far.
 func kitsKept(tx *store.Tx) (kits []definition.Kit, err error) {
 	texts, err := tx.Kits()
 	if err != nil {
@@ -42,7 +42,7 @@ func kitsKept(tx *store.Tx) (kits []definition.Kit, err error) {
 	return kits, nil
 }
 
-// FromKits gives the kit of each record, empty for those that no kit made.
+// FromKits returns the kit of each record, empty for those that no kit made.
 func FromKits(d definition.Zone, records []record.Record) []string {
 	made := map[record.Record]string{}
 	for i, o := range d.Origins {

@@ -125,7 +125,7 @@ func (s *Zones) EditDraft(ctx context.Context, name dnsname.Name, tag string, ch
 	return d, err
 }
 
-// lockedDraft gives the draft of a zone, and keeps others from it, if it is still the one that was looked at.
+// lockedDraft returns the draft of a zone, and keeps others from it, if it is still the one that was looked at.
 func (s *Zones) lockedDraft(tx *store.Tx, name dnsname.Name, tag string) (z store.Zone, d draft, err error) {
 	if z, err = tx.LockZone(name); err != nil {
 		return z, d, err

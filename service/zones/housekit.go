@@ -63,5 +63,5 @@ func (h HouseKit) zone(name dnsname.Name, d definition.Zone) (text string, fault
 	return text, faults
 }
 
-// HouseKit gives the kit that new zones start with.
+// HouseKit returns the kit that new zones start with.
 func (s *Zones) HouseKit() wire.HouseKit { return s.house.HouseKit }

@@ -30,7 +30,7 @@ func Layers(hosts []store.Host, known []store.Alias) (list []layers.Layer) {
 	return list
 }
 
-// AliasFindings says what is wrong with the targets of ALIAS records.
+// AliasFindings returns what is wrong with the targets of ALIAS records.
 func AliasFindings(list []store.Alias) (found []finding.Finding) {
 	for _, a := range list {
 		subject := record.Key{Name: a.Name, Type: record.ALIAS}.String()

@@ -119,7 +119,7 @@ func joinSome(list []string) string {
 	return text
 }
 
-// everyHit gives all records that queries find, by zone, in the order of the zones: always the same, so that two operations
+// everyHit returns all records that queries find, by zone, in the order of the zones: always the same, so that two operations
 // lock them in the same order.
 func everyHit(tx *store.Tx, queries []store.Query) (map[dnsname.Name][]record.Record, []dnsname.Name, error) {
 	byZone := map[dnsname.Name][]record.Record{}
@@ -204,7 +204,7 @@ func digestOfZones(zones []wire.ReplacedZone) string {
 	return hex.EncodeToString(h.Sum(nil)[:12])
 }
 
-// Operations gives the last operations, newest first.
+// Operations returns the last operations, newest first.
 func (s *Zones) Operations(ctx context.Context, limit int) (list []wire.Operation, err error) {
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		rows, err := tx.Operations(limit)

@@ -51,7 +51,7 @@ func notManaged(z store.Zone) error {
 		name, z.ManagedBy, name)
 }
 
-// originsThatStay gives the kits of those sets that a new state of a zone leaves as they are.
+// originsThatStay returns the kits of those sets that a new state of a zone leaves as they are.
 func originsThatStay(tx *store.Tx, z store.Zone, c record.Contents) (map[record.Key]string, error) {
 	if z.RevisionID == nil {
 		return nil, nil
@@ -73,7 +73,7 @@ func originsThatStay(tx *store.Tx, z store.Zone, c record.Contents) (map[record.
 	return from, nil
 }
 
-// Judge says what the rules find in contents of a zone.
+// Judge returns what the rules find in contents of a zone.
 func (s *Zones) Judge(z rules.Zone) []rules.Found {
 	z.Believe = s.believe
 	return rules.Check(z)

@@ -11,7 +11,7 @@ import (
 	"beacon/wire"
 )
 
-// Revisions gives a zone's accepted states, newest first.
+// Revisions returns a zone's accepted states, newest first.
 func (s *Zones) Revisions(ctx context.Context, name dnsname.Name) (list []wire.Revision, err error) {
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.Zone(name)
@@ -28,7 +28,7 @@ func (s *Zones) Revisions(ctx context.Context, name dnsname.Name) (list []wire.R
 	return list, err
 }
 
-// CompareRevisions says what differs between two revisions; 0 stands for the empty zone before the first.
+// CompareRevisions returns what differs between two revisions; 0 stands for the empty zone before the first.
 func (s *Zones) CompareRevisions(ctx context.Context, name dnsname.Name, from, to uint32) (out wire.Compared, err error) {
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.Zone(name)
@@ -64,7 +64,7 @@ func contentsOf(tx *store.Tx, z store.Zone, number uint32) (record.Contents, err
 // mostHistory is how many revisions the history of a name goes back.
 const mostHistory = 50
 
-// NameHistory gives the revisions that changed the records of one name, newest first.
+// NameHistory returns the revisions that changed the records of one name, newest first.
 func (s *Zones) NameHistory(ctx context.Context, zone, name dnsname.Name) (list []wire.NameChange, err error) {
 	if !name.IsAtOrBelow(zone) {
 		return nil, wire.Problemf(wire.Invalid, "%s does not lie in the zone %s.", name.Unicode(), zone.Unicode())

@@ -75,7 +75,7 @@ func readSettings(v wire.ZoneSettings, zone dnsname.Name) (settings definition.S
 	return settings, nil
 }
 
-// SitesOf gives the names of a zone that carry a site.
+// SitesOf returns the names of a zone that carry a site.
 func SitesOf(z store.Zone) []dnsname.Name {
 	if said := z.ZoneSettings().Websites; said != nil {
 		return said

@@ -43,7 +43,7 @@ func New(p Parts) *Zones {
 	return &Zones{store: p.Store, logbook: p.Logbook, accounts: p.Accounts, house: p.House, believe: p.Believe, timeout: p.Timeout, revised: p.Revised}
 }
 
-// Wanted gives what a zone should contain: its revision, with the addresses that were reported on top.
+// Wanted returns what a zone should contain: its revision, with the addresses that were reported on top.
 func (s *Zones) Wanted(ctx context.Context, name dnsname.Name) (c record.Contents, err error) {
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.Zone(name)

@@ -182,5 +182,5 @@ func (s *Server) Stop() {
 // Pid is the server's process.
 func (s *Server) Pid() int { return s.cmd.Process.Pid }
 
-// Ended gives a channel that is closed when the server has ended.
+// Ended returns a channel that is closed when the server has ended.
 func (s *Server) Ended() <-chan struct{} { return s.ended }

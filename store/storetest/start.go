@@ -37,7 +37,7 @@ func Main(m *testing.M) {
 	os.Exit(code)
 }
 
-// Settings gives the settings of a new, empty database.
+// Settings returns the settings of a new, empty database.
 func Settings(t testing.TB) store.Settings {
 	t.Helper()
 	once.Do(func() {
@@ -59,7 +59,7 @@ func Settings(t testing.TB) store.Settings {
 	return store.Settings{Socket: server.Socket, User: name, Password: "practice", Database: name}
 }
 
-// Open gives an open store with empty tables.
+// Open returns an open store with empty tables.
 func Open(t testing.TB) *store.Store {
 	t.Helper()
 	s, err := store.Open(context.Background(), Settings(t), reach.Loopback(), clock.Wall{}.Now)

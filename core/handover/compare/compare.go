@@ -14,7 +14,7 @@ import (
 	"beacon/core/record"
 )
 
-// Kind says how two sides differ about a record set.
+// Kind returns how two sides differ about a record set.
 type Kind string
 
 // Visitors of one side lack what the other has; get something else; or nobody knows, since one side was not heard. A difference in

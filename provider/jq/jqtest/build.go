@@ -26,7 +26,7 @@ var worker = sync.OnceValues(func() (string, error) {
 	return path, err
 })
 
-// Command gives what starts a worker.
+// Command returns what starts a worker.
 func Command(t testing.TB) []string {
 	t.Helper()
 	path, err := worker()

@@ -22,6 +22,7 @@ console/dist/index.html: $(CONSOLE) console/src/api/schema.d.ts
 	@touch $@
 
 console/src/api/schema.d.ts: $(API) console/node_modules/.installed | need-go
+	@$(GO) run ./cmd/apidoc -fields > api/fields.json.new && mv api/fields.json.new api/fields.json
 	@$(GO) run ./cmd/apidoc > console/src/api/openapi.json
 	@cd console && npm run --silent types > /dev/null
 	@touch $@

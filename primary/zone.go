@@ -59,7 +59,7 @@ func (z Zone) records() (list []dns.RR, err error) {
 
 func wire(records []record.Record) (list []dns.RR, err error) {
 	for _, r := range records {
-		rr, err := dns.NewRR(r.String())
+		rr, err := r.RR()
 		if err != nil {
 			return nil, err
 		}

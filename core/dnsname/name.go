@@ -180,3 +180,22 @@ func unescapeKey(label string) string {
 	}
 	return strings.NewReplacer("\x01\x01", "\x00", "\x01\x02", "\x01").Replace(label)
 }
+
+// AppendWire appends the name in wire form, without compression (RFC 1035 section 3.1). The zero Name appends nothing.
+func (n Name) AppendWire(b []byte) []byte {
+	if n.IsZero() {
+		return b
+	}
+	for _, label := range n.Labels() {
+		b = append(append(b, byte(len(label))), label...)
+	}
+	return append(b, 0)
+}
+
+// AppendLabel appends one label, given as raw octets, escaped as in master files (RFC 1035 section 5.1).
+func AppendLabel(b []byte, label string) []byte {
+	if strings.IndexByte(label, 1) < 0 && strings.IndexByte(label, 0) < 0 {
+		return appendLabel(b, label)
+	}
+	return appendLabel(b, strings.NewReplacer("\x00", "\x01\x01", "\x01", "\x01\x02").Replace(label))
+}

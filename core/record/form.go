@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"beacon/core/dnsname"
+	"beacon/core/rdata"
 )
 
 // FieldKind returns how a field of a form is filled in.
@@ -144,7 +145,7 @@ func (f Field) write(value string, origin dnsname.Name) (string, error) {
 		if len(value) > 255 {
 			return "", fmt.Errorf("the text has %d octets; 255 are the most", len(value))
 		}
-		return quote(value), nil
+		return rdata.Quote(value), nil
 	case Octets:
 		return strings.Join(strings.Fields(value), ""), nil
 	case Word, Address:
@@ -164,28 +165,10 @@ func (f Field) over(value string) bool {
 func Quoted(text string) string {
 	var parts []string
 	for len(text) > 255 {
-		parts = append(parts, quote(text[:255]))
+		parts = append(parts, rdata.Quote(text[:255]))
 		text = text[255:]
 	}
-	return strings.Join(append(parts, quote(text)), " ")
-}
-
-func quote(text string) string {
-	var b strings.Builder
-	b.WriteByte('"')
-	for i := 0; i < len(text); i++ {
-		switch c := text[i]; {
-		case c == '"' || c == '\\':
-			b.WriteByte('\\')
-			b.WriteByte(c)
-		case c < ' ' || c > '~':
-			fmt.Fprintf(&b, `\%03d`, c)
-		default:
-			b.WriteByte(c)
-		}
-	}
-	b.WriteByte('"')
-	return b.String()
+	return strings.Join(append(parts, rdata.Quote(text)), " ")
 }
 
 // tokensOf parts data at blanks outside quotes.

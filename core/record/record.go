@@ -7,6 +7,7 @@ import (
 	"github.com/miekg/dns"
 
 	"beacon/core/dnsname"
+	"beacon/core/rdata"
 )
 
 // MaxTTL is the largest TTL that may be sent, in seconds (RFC 2181 section 8).
@@ -27,17 +28,17 @@ func FromRR(rr dns.RR) (Record, error) {
 	if err != nil {
 		return Record{}, err
 	}
-	data, err := canonicalData(rr)
+	buf := make([]byte, dns.Len(rr)+64)
+	end, err := dns.PackRR(rr, buf, 0, nil, false)
 	if err != nil {
 		return Record{}, fmt.Errorf("data of %s %s: %w", name, Type(h.Rrtype), err)
 	}
-	t := Type(h.Rrtype)
-	if ownForm(t) {
-		if data, err = ParseData(t, string(data), dnsname.Root); err != nil {
-			return Record{}, err
-		}
+	wire := buf[end-int(rr.Header().Rdlength) : end]
+	data, err := rdata.Print(h.Rrtype, wire)
+	if err != nil {
+		data = rdata.Generic(wire) // one odd record must not hide the others
 	}
-	return Record{name, h.Ttl, t, data}, nil
+	return Record{name, h.Ttl, Type(h.Rrtype), Data(data)}, nil
 }
 
 // Compare orders records by name, type and data; the TTL does not count.

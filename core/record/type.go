@@ -1,11 +1,11 @@
 // Package record knows resource records: their types, the canonical form of their data, record sets, and the sorted
 // contents of a zone. What it hands out is valid by construction; wire and presentation formats of single types come
-// from github.com/miekg/dns, everything above one record is decided here.
+// from rdata, everything above one record is decided here.
 package record
 
 import (
+	"beacon/core/rdata"
 	"fmt"
-	"strconv"
 	"strings"
 
 	"github.com/miekg/dns"
@@ -38,15 +38,10 @@ const ALIAS Type = 65345
 // Types that exist in questions only, such as ANY or AXFR, are refused.
 func ParseType(text string) (Type, error) {
 	upper := strings.ToUpper(text)
-	number, known := dns.StringToType[upper]
 	if upper == "ALIAS" {
 		return ALIAS, nil
 	}
-	if !known && strings.HasPrefix(upper, "TYPE") {
-		n, err := strconv.ParseUint(upper[4:], 10, 16)
-		known = err == nil
-		number = uint16(n)
-	}
+	number, known := rdata.TypeNumber(upper)
 	switch {
 	case !known:
 		return 0, fmt.Errorf("%q is no record type; use a mnemonic such as A or MX, or TYPE followed by a number", text)
@@ -60,10 +55,7 @@ func (t Type) String() string {
 	if t == ALIAS {
 		return "ALIAS"
 	}
-	if name, ok := dns.TypeToString[uint16(t)]; ok {
-		return name
-	}
-	return "TYPE" + strconv.Itoa(int(t))
+	return rdata.TypeName(uint16(t))
 }
 
 // MarshalText prints the mnemonic; the zero Type, which is none, gives empty text.

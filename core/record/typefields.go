@@ -24,14 +24,14 @@ var (
 		Choice{"8", "RSA with SHA-256"}, Choice{"13", "ECDSA P-256 with SHA-256"}, Choice{"14", "ECDSA P-384 with SHA-384"}, Choice{"15", "Ed25519"}, Choice{"16", "Ed448"})
 	dsDigest = number("digest-type", "Digest type", "How the digest was made.", "2", octet, Choice{"2", "SHA-256"}, Choice{"4", "SHA-384"}, Choice{"1", "SHA-1, not to be used any more"})
 	keyTag   = number("key-tag", "Key tag", "The number that finds the key faster.", "31589", short)
-	dsFields = []Field{keyTag, algorithm, dsDigest, field(Octets, "digest", "Digest", "Digest of the key, in hexadecimal.", "2bb183af5f22588179a53b0a98631fad1a292118")}
+	dsFields = []Field{keyTag, algorithm, dsDigest, field(Octets, "digest", "Digest", "Digest of the key, in hexadecimal.", "2bb183af5f22588179a53b0a98631fad1a2921182bb183af5f22588179a53b0a")}
 	keyField = []Field{number("flags", "Flags", "What the key is for.", "257", short, Choice{"257", "signs the keys (KSK)"}, Choice{"256", "signs the zone (ZSK)"}),
 		number("protocol", "Protocol", "Always 3.", "3", octet), algorithm, field(Octets, "key", "Key", "The public key in base64.", "mdsswUyr3DPW132mOi8V9xESWE8jTo0d")}
 	usage = []Field{
 		number("usage", "Usage", "What the certificate is held against.", "3", octet, Choice{"3", "this certificate itself"}, Choice{"2", "an authority of one's own"}, Choice{"1", "this certificate, from a public authority"}, Choice{"0", "this public authority"}),
 		number("selector", "Selector", "Which part of the certificate counts.", "1", octet, Choice{"1", "its public key"}, Choice{"0", "the whole certificate"}),
 		number("matching", "Matching", "How it is written here.", "1", octet, Choice{"1", "as SHA-256"}, Choice{"2", "as SHA-512"}, Choice{"0", "in full"}),
-		field(Octets, "certificate", "Certificate data", "The digest, or the data themselves, in hexadecimal.", "d2abde240d7cd3ee6b4b28c54df034b9"),
+		field(Octets, "certificate", "Certificate data", "The digest, or the data themselves, in hexadecimal.", "d2abde240d7cd3ee6b4b28c54df034b9d2abde240d7cd3ee6b4b28c54df034b9"),
 	}
 	service = []Field{
 		number("priority", "Priority", "0 makes it an alias of the target; else the least is tried first.", "1", short),

@@ -1,7 +1,10 @@
 package record
 
 import (
+	"beacon/core/dnsname"
+	"beacon/core/rdata"
 	"bytes"
+	"encoding/hex"
 	"fmt"
 	"slices"
 
@@ -15,17 +18,21 @@ func (r Record) Wire() ([]byte, error) {
 	if as == ALIAS {
 		as = CNAME // a name, and nothing else
 	}
-	rr, err := dns.NewRR(". 0 IN " + as.String() + " " + string(r.Data))
+	wire, err := rdata.Parse(uint16(as), string(r.Data), dnsname.Root)
 	if err != nil {
 		return nil, fmt.Errorf("data of %s %s: %w", r.Name, r.Type, err)
 	}
-	buf := make([]byte, dns.Len(rr))
-	n, err := dns.PackRR(rr, buf, 0, nil, false)
+	return wire, nil
+}
+
+// RR returns the record for a message. Its data are octets: no reader of single types is needed to send them.
+func (r Record) RR() (dns.RR, error) {
+	wire, err := r.Wire()
 	if err != nil {
-		return nil, fmt.Errorf("data of %s %s: %w", r.Name, r.Type, err)
+		return nil, err
 	}
-	const header = 11 // root owner, type, class, TTL, length
-	return buf[header:n], nil
+	header := dns.RR_Header{Name: r.Name.String(), Rrtype: uint16(r.Type), Class: dns.ClassINET, Ttl: r.TTL}
+	return &dns.RFC3597{Hdr: header, Rdata: hex.EncodeToString(wire)}, nil
 }
 
 // Canonical returns all records in the order of DNSSEC: names as RFC 4034 section 6.1 has them, then types by number, then

@@ -37,7 +37,6 @@ func codes(found []Found) (list []string) {
 }
 
 const (
-	sha1   = "00112233445566778899aabbccddeeff00112233"
 	sha256 = "00112233445566778899aabbccddeeff00112233445566778899aabbccddeeff"
 )
 
@@ -107,9 +106,6 @@ var rows = map[string][2]string{
 	"caa-forbids-all":       {`@ CAA 0 issue ";"|@ A 192.0.2.1`, `@ CAA 0 issue ";"|@ CAA 0 issue "ca.example"|@ A 192.0.2.1|a CAA 0 issue ";"|b CAA 0 issuewild ";"|b A 192.0.2.1`},
 	"srv-owner":             {"tides SRV 1 1 1 a.x.test.", "_tides._tcp SRV 1 1 1 a.x.test."},
 	"tlsa-owner":            {"_tcp TLSA 3 1 1 " + sha256, "_25._tcp.mail TLSA 3 1 1 " + sha256 + "|*._tcp TXT x"},
-	"tlsa-digest":           {"_25._tcp TLSA 3 1 1 " + sha1, "_25._tcp TLSA 3 1 1 " + sha256 + "|_26._tcp TLSA 3 1 0 " + sha1},
-	"sshfp-digest":          {"a SSHFP 4 2 " + sha1, "a SSHFP 4 1 " + sha1 + "|a SSHFP 4 2 " + sha256},
-	"ds-digest":             {"a NS n.x.test.|a DS 1 8 2 " + sha1, "a NS n.x.test.|a DS 1 8 1 " + sha1},
 }
 
 func TestEveryRuleSpeaksAndKeepsStill(t *testing.T) {

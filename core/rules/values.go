@@ -6,7 +6,6 @@ import (
 	"net/url"
 	"regexp"
 	"slices"
-	"strconv"
 	"strings"
 
 	"beacon/core/dnsname"
@@ -143,9 +142,6 @@ var valueRules = []rule{
 				say(s.Key(), "Clients do not look for certificates at this name.")
 			}
 		}},
-	digestRule("tlsa-digest", "TLSA", 52, 2, 3, map[string]int{"1": 32, "2": 64}, "RFC 6698 section 2.1.3"),
-	digestRule("sshfp-digest", "SSHFP", 44, 1, 2, map[string]int{"1": 20, "2": 32}, "RFC 4255 section 3.1.2, RFC 6594"),
-	digestRule("ds-digest", "DS", uint16(record.DS), 2, 3, map[string]int{"1": 20, "2": 32, "4": 48}, "RFC 4034 section 5.1.4"),
 }
 
 var portLabel = regexp.MustCompile(`^_(\*|[0-9]{1,5})$`)
@@ -219,23 +215,4 @@ func eachCAA(do func(s record.Set, tag, value string, say sayer)) func(*view, re
 			}
 		}
 	}
-}
-
-// digestRule makes the rule that a digest has the length of its kind: kind and digest are the fields of the data that hold them.
-func digestRule(code, what string, t uint16, kind, digest int, octets map[string]int, source string) rule {
-	return rule{Rule: Rule{code, finding.Warning, fmt.Sprintf("The digest of a %s record does not have the length of its kind (%s): it was cut off, or the kind is wrong.", what, source),
-		"Copy the digest again, as a whole, and its kind with it."},
-		types: []record.Type{record.Type(t)},
-		set: func(_ *view, s record.Set, say sayer) {
-			for _, d := range s.Data {
-				fields := strings.Fields(string(d))
-				if len(fields) <= digest {
-					continue
-				}
-				want, known := octets[fields[kind]]
-				if got := len(strings.Join(fields[digest:], "")) / 2; known && got != want {
-					say(s.Key(), "The digest of kind "+fields[kind]+" has "+strconv.Itoa(got)+" octets; it has "+strconv.Itoa(want)+".")
-				}
-			}
-		}}
 }

@@ -85,9 +85,9 @@ func message(zone dnsname.Name, steps change.List) (*dns.Msg, error) {
 
 func rrs(s record.Set) (list []dns.RR, err error) {
 	for _, r := range s.Records() {
-		rr, err := dns.NewRR(r.String())
-		if err != nil || rr == nil {
-			return nil, fmt.Errorf("%s cannot be written as a DNS record: %v", r, err)
+		rr, err := r.RR()
+		if err != nil {
+			return nil, fmt.Errorf("%s cannot be written as a DNS record: %w", r, err)
 		}
 		list = append(list, rr)
 	}

@@ -163,7 +163,7 @@ func TestProblemsSayWhatAndWhatToDo(t *testing.T) {
 func TestNamesOfZones(t *testing.T) {
 	s := newSite(t)
 	const part = "/zones/0%2F25.2.0.192.in-addr.arpa"
-	status, _, body := s.ask("POST", Base+part+"/imports", `{"file":"f","text":"1 60 PTR pier.example.\n"}`)
+	status, _, body := s.ask("POST", Base+part+"/imports", `{"partial":true,"file":"f","text":"1 60 PTR pier.example.\n"}`)
 	require.Equal(t, http.StatusOK, status, body)
 	status, _, body = s.ask("GET", Base+part, "")
 	require.Equal(t, http.StatusOK, status, body)
@@ -172,7 +172,7 @@ func TestNamesOfZones(t *testing.T) {
 	require.Equal(t, http.StatusOK, status, body)
 	assert.Len(t, body["items"], 1)
 	for _, wrong := range []string{"192.0.2.1", "https:%2F%2Fx%2F", "a%2Fb.example", "2001:db8::1", "a%20b.example"} {
-		status, _, body := s.ask("POST", Base+"/zones/"+wrong+"/imports", `{"file":"f","text":"@ 60 A 192.0.2.1\n"}`)
+		status, _, body := s.ask("POST", Base+"/zones/"+wrong+"/imports", `{"partial":true,"file":"f","text":"@ 60 A 192.0.2.1\n"}`)
 		require.Equal(t, http.StatusUnprocessableEntity, status, "%s: %v", wrong, body)
 		assert.Contains(t, body["detail"], "name", wrong)
 	}
@@ -181,7 +181,7 @@ func TestNamesOfZones(t *testing.T) {
 func TestPages(t *testing.T) {
 	s := newSite(t)
 	for _, name := range []string{"a", "b", "c"} {
-		status, _, body := s.ask("POST", Base+"/zones/"+name+".example/imports", `{"file":"f","text":"@ 60 A 192.0.2.1\n"}`)
+		status, _, body := s.ask("POST", Base+"/zones/"+name+".example/imports", `{"partial":true,"file":"f","text":"@ 60 A 192.0.2.1\n"}`)
 		require.Equal(t, http.StatusOK, status, body)
 	}
 	_, _, first := s.ask("GET", Base+"/zones?limit=2", "")
@@ -235,7 +235,7 @@ func TestOpenAPIIsTrue(t *testing.T) {
 // Every answer has the fields that its schema requires, and no others.
 func TestAnswersMatchTheirSchemas(t *testing.T) {
 	s := newSite(t)
-	status, _, body := s.ask("POST", Base+"/zones/saltmarsh-ferries.example/imports", `{"file":"f","text":"@ 60 A 192.0.2.1\n@ NS a.\n"}`)
+	status, _, body := s.ask("POST", Base+"/zones/saltmarsh-ferries.example/imports", `{"partial":true,"file":"f","text":"@ 60 A 192.0.2.1\n@ NS a.\n"}`)
 	require.Equal(t, http.StatusOK, status, body)
 	_, _, document := s.ask("GET", Base+"/openapi.json", "")
 	schemas := document["components"].(map[string]any)["schemas"].(map[string]any)

@@ -13,6 +13,7 @@ import (
 
 func (a *app) zoneCheckCommand() *cobra.Command {
 	var file string
+	var partial bool
 	c := &cobra.Command{
 		Use: "check ZONE", Short: "Check the desired records of a zone, or a zone file", Args: cobra.ExactArgs(1),
 		Long: "Check the desired records of a zone or, with --file, a zone file; the latter needs no service.\n" +
@@ -27,7 +28,7 @@ func (a *app) zoneCheckCommand() *cobra.Command {
 			if file == "" {
 				found, err = all(a, wire.ListFindings, name)
 			} else {
-				found, err = a.checkFile(file, name)
+				found, err = a.checkFile(file, name, partial)
 			}
 			if err != nil {
 				return err
@@ -42,16 +43,14 @@ func (a *app) zoneCheckCommand() *cobra.Command {
 		},
 	}
 	c.Flags().StringVar(&file, "file", "", "check this zone file instead; - for standard input")
+	partialFlag(c, &partial)
 	return c
 }
 
-func (a *app) checkFile(file string, zone dnsname.Name) ([]rules.Found, error) {
-	z, faults, err := a.readZoneFile(file, zone)
+func (a *app) checkFile(file string, zone dnsname.Name, partial bool) ([]rules.Found, error) {
+	z, err := a.wholeZoneFile(file, zone, partial)
 	if err != nil {
 		return nil, err
-	}
-	if len(faults) > 0 {
-		return nil, a.sayFaults(file, faults)
 	}
 	return rules.Check(rules.Zone{Name: zone, Contents: z.Contents(), Written: z.Records}), nil
 }

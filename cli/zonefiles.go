@@ -92,13 +92,39 @@ func (a *app) readZoneFile(file string, origin dnsname.Name) (zonefile.Zone, []f
 	return z, faults, nil
 }
 
-// soundZoneFile is readZoneFile where faults end the command, all of them said.
+// soundZoneFile is readZoneFile where faults end the command, all of them said. A file without records is one.
 func (a *app) soundZoneFile(file string, origin dnsname.Name) (record.Contents, error) {
 	z, faults, err := a.readZoneFile(file, origin)
+	if len(faults) == 0 && err == nil {
+		faults = z.Empty(filepath.Base(file))
+	}
 	if err == nil && len(faults) > 0 {
 		err = a.sayFaults(file, faults)
 	}
 	return z.Contents(), err
+}
+
+// wholeZoneFile is soundZoneFile for the file of a whole zone; with partial, SOA and apex NS may be missing.
+func (a *app) wholeZoneFile(file string, zone dnsname.Name, partial bool) (zonefile.Zone, error) {
+	z, faults, err := a.readZoneFile(file, zone)
+	if err != nil {
+		return z, err
+	}
+	if len(faults) == 0 {
+		faults = z.Whole(zone, filepath.Base(file))
+		if partial {
+			faults = z.Empty(filepath.Base(file))
+		}
+	}
+	if len(faults) > 0 {
+		return z, a.sayFaults(file, faults)
+	}
+	return z, nil
+}
+
+// partialFlag adds the option that a file is a list of records.
+func partialFlag(c *cobra.Command, into *bool) {
+	c.Flags().BoolVar(into, "partial", false, "the file is a list of records: accept it without SOA and apex NS")
 }
 
 func (a *app) zoneConvertCommand() *cobra.Command {

@@ -98,7 +98,7 @@ func (a *app) zoneShow(text string) error {
 
 func (a *app) zoneImportCommand() *cobra.Command {
 	var origin string
-	var dryRun, yes bool
+	var dryRun, yes, partial bool
 	c := &cobra.Command{
 		Use: "import FILE --origin NAME", Short: "Accept a zone file as desired records", Args: cobra.ExactArgs(1),
 		Example: "  beacon zone import demo/saltmarsh-ferries.zone --origin saltmarsh-ferries.example --dry-run",
@@ -107,11 +107,11 @@ func (a *app) zoneImportCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			contents, err := a.soundZoneFile(args[0], zone) // here, where the files are that it may include
+			z, err := a.wholeZoneFile(args[0], zone, partial) // here, where the files are that it may include
 			if err != nil {
 				return err
 			}
-			body := wire.Import{File: filepath.Base(args[0]), Text: zonefile.Text(zone, contents), DryRun: true}
+			body := wire.Import{File: filepath.Base(args[0]), Text: zonefile.Text(zone, z.Contents()), Partial: partial, DryRun: true}
 			var got wire.Imported
 			if err := ask(a, wire.ImportZone, body, &got, zone); err != nil {
 				return err
@@ -140,6 +140,7 @@ func (a *app) zoneImportCommand() *cobra.Command {
 	c.Flags().StringVar(&origin, "origin", "", "name of the zone")
 	c.Flags().BoolVar(&dryRun, "dry-run", false, "show what would change; change nothing")
 	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
+	partialFlag(c, &partial)
 	_ = c.MarkFlagRequired("origin")
 	return c
 }

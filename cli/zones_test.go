@@ -38,7 +38,7 @@ func TestImportShowsThenTakes(t *testing.T) {
 		LeftOut:  []wire.LeftOut{{Record: records(t, "@ 60 NS ns.old.example.\n")[0], Why: "belongs to the provider"}},
 		Revision: &wire.Revision{Number: 4}}
 	s := &answers{replies: map[string]any{"POST /zones/saltmarsh-ferries.example/imports": got}}
-	out, _, code := beacon(t, s, "zone", "import", file, "--origin", "saltmarsh-ferries.example", "--yes")
+	out, _, code := beacon(t, s, "zone", "import", file, "--origin", "saltmarsh-ferries.example", "--partial", "--yes")
 	assert.Zero(t, code)
 	assert.Regexp(t, `\+ www A +60 +192\.0\.2\.1`, out)
 	assert.Regexp(t, `- old A`, out)
@@ -50,7 +50,7 @@ func TestImportShowsThenTakes(t *testing.T) {
 	assert.Contains(t, s.sent[1], `"dry_run":false`)
 
 	s.sent = nil
-	_, _, code = beacon(t, s, "zone", "import", file, "--origin", "saltmarsh-ferries.example")
+	_, _, code = beacon(t, s, "zone", "import", file, "--origin", "saltmarsh-ferries.example", "--partial")
 	assert.Equal(t, ExitMisuse, code, "nobody is there to agree")
 	assert.Len(t, s.sent, 1, "nothing was taken")
 }

@@ -61,7 +61,7 @@ func TestFilesLead(t *testing.T) {
 	for name, try := range map[string]func() error{
 		"edit": func() error { _, err := h.Zones.EditDraft(ctx, zone, d.Tag, add); return err },
 		"import": func() error {
-			_, err := h.Zones.ImportZone(ctx, wire.Import{Zone: zone, Text: "$TTL 60\nwww A 192.0.2.9\n"})
+			_, err := h.Zones.ImportZone(ctx, wire.Import{Zone: zone, Partial: true, Text: "$TTL 60\nwww A 192.0.2.9\n"})
 			return err
 		},
 		"restore": func() error { _, err := h.Zones.Restore(ctx, zone, 1, ""); return err },

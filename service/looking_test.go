@@ -75,7 +75,7 @@ func rows(t *testing.T, db *sql.DB) (lines []string) {
 // bodies are what routes are asked with that take something; every other one gets an empty object.
 var bodies = map[string]string{
 	"/definitions":                     `{"dry_run":true,"manage":true,"files":[{"name":"x.beacon.yaml","text":"zones:\n  saltmarsh-ferries.example:\n    providers: [heron-main]\n    records: |\n      @ A 192.0.2.9\n"}]}`,
-	"/zones/{name}/imports":            `{"dry_run":true,"file":"x.zone","text":"www 60 A 192.0.2.7\n"}`,
+	"/zones/{name}/imports":            `{"dry_run":true,"partial":true,"file":"x.zone","text":"www 60 A 192.0.2.7\n"}`,
 	"/operations":                      `{"dry_run":true,"search":{"address":"192.0.2.1"},"to":"192.0.2.8"}`,
 	"/sweeps":                          `{"domain":"saltmarsh-ferries.example"}`,
 	"/generated-definitions":           `{"zone":"saltmarsh-ferries.example","from":"plover-old"}`,

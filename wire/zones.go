@@ -51,6 +51,9 @@ type Import struct {
 	Text   string       `json:"text"`
 	Reason string       `json:"reason"`
 	DryRun bool         `json:"dry_run"`
+
+	// Partial accepts a list of records: a text without SOA or apex NS records.
+	Partial bool `json:"partial"`
 }
 
 // LeftOut is a record of an imported file that is not taken over, and why.

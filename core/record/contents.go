@@ -6,8 +6,11 @@ import (
 	"iter"
 	"slices"
 	"sort"
+	"strings"
 
 	"beacon/core/dnsname"
+
+	"github.com/miekg/dns"
 )
 
 // Contents is what a zone holds: records sorted by name, type and data, without repetition, with one TTL a set.
@@ -15,7 +18,8 @@ import (
 type Contents struct{ records []Record }
 
 // NewContents sorts records and takes out repetitions. Where the TTLs of one set differ, the least one holds
-// (RFC 2181 section 5.2 has them equal; caches would go by the least). It may keep the slice it is given.
+// (RFC 2181 section 5.2 has them equal; caches would go by the least). Signatures have the TTL of the set that they cover
+// (RFC 4034 section 3), so each covered type is a run of its own. It may keep the slice it is given.
 func NewContents(records []Record) Contents {
 	leastFirst := func(a, b Record) int { return cmp.Or(a.Compare(b), cmp.Compare(a.TTL, b.TTL)) }
 	if !slices.IsSortedFunc(records, leastFirst) {
@@ -25,6 +29,9 @@ func NewContents(records []Record) Contents {
 	records = slices.CompactFunc(records, func(a, b Record) bool { return a.Compare(b) == 0 })
 	for start := 0; start < len(records); {
 		end := EndOfSet(records, start)
+		if records[start].Type == Type(dns.TypeRRSIG) {
+			end = endOfCovered(records[:end], start)
+		}
 		least := records[start].TTL
 		for _, r := range records[start:end] {
 			least = min(least, r.TTL)
@@ -35,6 +42,16 @@ func NewContents(records []Record) Contents {
 		start = end
 	}
 	return Contents{records}
+}
+
+// endOfCovered returns the index behind the last signature over the type that the one at start covers.
+func endOfCovered(signatures []Record, start int) int {
+	covered, _, _ := strings.Cut(string(signatures[start].Data), " ")
+	end := start + 1
+	for end < len(signatures) && strings.HasPrefix(string(signatures[end].Data), covered+" ") {
+		end++
+	}
+	return end
 }
 
 // keyed is a record's place with the beginning of its name as a number.

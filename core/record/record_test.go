@@ -124,6 +124,20 @@ func TestContentsLaws(t *testing.T) {
 	})
 }
 
+// Signatures at one name have the TTLs of the sets that they cover, not one of their own.
+func TestSignaturesKeepTheirTTLs(t *testing.T) {
+	sig := func(ttl uint32, covered string) Record {
+		data, err := ParseData(Type(dns.TypeRRSIG), covered+" 13 2 60 20300101000000 20200101000000 1 @ AQPS", zone)
+		require.NoError(t, err)
+		return Record{zone, ttl, Type(dns.TypeRRSIG), data}
+	}
+	var got []uint32
+	for _, r := range NewContents([]Record{sig(300, "A"), sig(60, "AAAA"), sig(7, "MX"), sig(3600, "A")}).Records() {
+		got = append(got, r.TTL)
+	}
+	assert.Equal(t, []uint32{300, 60, 7}, got)
+}
+
 func FuzzParseData(f *testing.F) {
 	f.Add(uint16(A), "192.0.2.1")
 	f.Add(uint16(TXT), `"a;b" c\059`)

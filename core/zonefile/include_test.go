@@ -59,7 +59,10 @@ func TestGenerate(t *testing.T) {
 		"$GENERATE 0-4/2 b$ 5m IN CNAME x${8,3,d}":       {"b0 300 CNAME x008", "b2 300 CNAME x010", "b4 300 CNAME x012"},
 		"$GENERATE 10-10 ${0,4,x} A 192.0.2.${-3}":       {"000a 60 A 192.0.2.7"},
 		"$GENERATE 10-10 ${0,0,X}$$${0,2,o} A 192.0.2.1": {"a\\$12 60 A 192.0.2.1"},
-		`$GENERATE 1-1 a TXT "\$ $$ $"`:                  {`a 60 TXT "$ $ 1"`},
+		`$GENERATE 1-1 a TXT "\$ $$ $"`:                  {`a 60 TXT "$" "$" "1"`}, // the quotes hold the data together
+		`$GENERATE 1-1 a TXT "\"berth $\""`:              {`a 60 TXT "berth 1"`},
+		`$GENERATE 1-1 a MX "10 b$"`:                     {"a 60 MX 10 b1"},
+		`$GENERATE 291-291 ${0,7,n} PTR a`:               {"3.2.1.0 60 PTR a"},
 	} {
 		z, faults := Read(text+"\n", Options{Origin: origin, TTL: 60})
 		require.Empty(t, faults, text)
@@ -76,6 +79,8 @@ func TestGenerate(t *testing.T) {
 		"$GENERATE 1-5/0 a$ A 192.0.2.1":        "is no range",
 		"$GENERATE 1-2 a$":                      "takes a range",
 		"$GENERATE 1-300 a$ A 192.0.2.$":        `"192.0.2.256" is no IP address`, // once, not 45 times
+		"$GENERATE 1-2 a MX 10 b$":              "as one word",
+		`$GENERATE "1-2" a A 192.0.2.$`:         "is no range",
 		"$GENERATE 1-2 a${x} A 192.0.2.1":       "is not known",
 		"$GENERATE 1-2 a${1 A 192.0.2.1":        "never closes",
 		"$GENERATE 1-2 a${-9} A 192.0.2.1":      "less than nothing",

@@ -126,6 +126,9 @@ func (r *reader) readOwner(f field) {
 		return
 	}
 	name, err := dnsname.ParseRelative(f.text, r.origin)
+	if err == nil && strings.HasPrefix(f.text, `"`) {
+		err = fmt.Errorf("%s is in quotes; names are written without", f.text)
+	}
 	r.owner, r.ownerText, r.ownerFrom, r.ownerFault = name, f.text, r.origin, err != nil
 	if err != nil {
 		r.fault(f.place, err.Error(), "")
@@ -134,16 +137,21 @@ func (r *reader) readOwner(f field) {
 
 // readMiddle reads what stands between owner and data: TTL and class in either order, then the type.
 func (r *reader) readMiddle(e *entry, fields []field) (ttl uint32, typ record.Type, data []field, ok bool) {
-	explicit := false
+	explicit, classed := false, false
 	for len(fields) > 0 {
 		f := fields[0]
 		if seconds, isTTL := parseTTL(f.text); isTTL && !explicit {
 			ttl, explicit = seconds, true
-		} else if class := strings.ToUpper(f.text); class == "CH" || class == "HS" || class == "CS" {
-			r.fault(f.place, fmt.Sprintf("class %s is not kept here", class), "only class IN is; remove the record")
-			return 0, 0, nil, false
-		} else if class != "IN" {
+		} else if class, isClass := classOf(f.text); !isClass {
 			break
+		} else if class != 1 {
+			r.fault(f.place, fmt.Sprintf("class %s is not kept here", strings.ToUpper(f.text)), "only class IN is; remove the record")
+			return 0, 0, nil, false
+		} else if classed {
+			r.fault(f.place, "the record has a second class", "remove one of them")
+			return 0, 0, nil, false
+		} else {
+			classed = true
 		}
 		fields = fields[1:]
 	}
@@ -166,6 +174,21 @@ func (r *reader) readMiddle(e *entry, fields []field) (ttl uint32, typ record.Ty
 	}
 	return ttl, typ, fields[1:], true
 }
+
+// classOf returns the number of a class: of its mnemonic, or of CLASS followed by it (RFC 3597 section 5).
+func classOf(text string) (uint64, bool) {
+	switch {
+	case len(text) == 2:
+		n, ok := classes[strings.ToUpper(text)]
+		return n, ok
+	case len(text) > 5 && strings.EqualFold(text[:5], "CLASS"):
+		n, err := strconv.ParseUint(text[5:], 10, 16)
+		return n, err == nil
+	}
+	return 0, false
+}
+
+var classes = map[string]uint64{"IN": 1, "CS": 2, "CH": 3, "HS": 4}
 
 func (r *reader) directive(e *entry) {
 	word, args := strings.ToUpper(e.fields[0].text), e.fields[1:]

@@ -80,6 +80,37 @@ func TestEveryFaultWithItsPlace(t *testing.T) {
 	assert.Equal(t, []string{"1:3", "1:3", "2:3", "2:5", "3:7", "4:1", "5:7", "5:11", "6:1", "7:1", "8:6", "9:7", "10:7", "11:19", "12:11"}, got)
 }
 
+// A record file is no zone: each thing that is missing, or there twice, is a fault.
+func TestWhole(t *testing.T) {
+	soa, ns := "@ 60 SOA a.test. b.test. 1 2 3 4 5\n", "@ 60 NS a.test.\n"
+	for text, want := range map[string][]string{
+		soa + ns:                  nil,
+		"":                        {"1:1: the file has no records"},
+		"; nothing\n$TTL 60\n":    {"1:1: the file has no records"},
+		ns:                        {"1:1: the zone has no SOA record"},
+		soa + "b 60 NS a.test.\n": {"1:1: the zone has no NS records at its apex"},
+		soa + ns + soa:            {"3:1: the zone has a second SOA record"},
+		soa + ns + "b SOA a.test. b.test. 1 2 3 4 5\n": {"3:1: the SOA record of b.saltmarsh-ferries.example is in the zone saltmarsh-ferries.example"},
+	} {
+		z, faults := Read(text, Options{Origin: origin})
+		require.Empty(t, faults, text)
+		var got []string
+		for _, f := range z.Whole(origin, "") {
+			got = append(got, fmt.Sprintf("%d:%d: %s", f.Line, f.Column, f.Message))
+		}
+		assert.Equal(t, want, got, text)
+	}
+}
+
+func TestClasses(t *testing.T) {
+	for line, wrong := range map[string]bool{"a IN 60 A 192.0.2.1": false, "a 60 CLASS1 A 192.0.2.1": false, "a class1 60 TYPE1 192.0.2.1": false,
+		"a IN IN 60 A 192.0.2.1": true, "a CLASS1 IN A 192.0.2.1": true, "a CLASS3 A 192.0.2.1": true, "a HS A 192.0.2.1": true, `"a" A 192.0.2.1`: true} {
+		z, faults := Read(line+"\n", Options{Origin: origin, TTL: 60})
+		assert.Equal(t, wrong, len(faults) == 1, line)
+		assert.Equal(t, wrong, len(z.Records) == 0, line)
+	}
+}
+
 func TestPlacesAreShifted(t *testing.T) {
 	_, faults := Read("www A 192.0.2.999\n", Options{Origin: origin, TTL: 60, At: Place{12, 7}})
 	require.Len(t, faults, 1)

@@ -17,6 +17,12 @@ import (
 // file came from and are left out.
 func (s *Zones) ImportZone(ctx context.Context, in wire.Import) (wire.Imported, error) {
 	read, faults := zonefile.Read(in.Text, zonefile.Options{Origin: in.Zone, File: in.File})
+	if len(faults) == 0 {
+		faults = read.Whole(in.Zone, in.File)
+		if in.Partial {
+			faults = read.Empty(in.File)
+		}
+	}
 	if len(faults) > 0 {
 		return wire.Imported{}, &wire.Problem{Kind: wire.Invalid, Message: fmt.Sprintf("The zone file has %s; nothing was changed.", wording.Counted(len(faults), "fault")), Faults: faults}
 	}

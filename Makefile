@@ -60,9 +60,11 @@ soak: need-tests console
 	BEACON_SOAK=1 $(GO) test -count 1 -v -timeout 60m -run 'Kill|Cut|Settles|Sweep|Frozen|Outages|Restored' ./e2e
 	BEACON_SOAK=1 $(GO) test -count 1 -v -timeout 60m -run 'RainOf|Outage|FollowedFolder' ./service
 	BEACON_SOAK=1 $(GO) test -count 1 -v -timeout 60m -run Crash ./service/acts
+	BEACON_SOAK=1 $(GO) test -count 1 -v -timeout 60m -run PeersAgree ./core/zonefile
 
 fuzz: need-go
 	$(GO) test -run '^$$' -fuzz FuzzParse$$ -fuzztime 1m ./core/dnsname
+	$(GO) test -run '^$$' -fuzz FuzzPrint -fuzztime 1m ./core/rdata
 	$(GO) test -run '^$$' -fuzz FuzzParseData -fuzztime 1m ./core/record
 	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1m ./core/zonefile
 	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1m ./core/definition

@@ -109,7 +109,7 @@ func readParam(w string) (svcParam, error) {
 		t = token{raw[1 : len(raw)-1], true}
 	}
 	octets, err := t.octetsOf()
-	if err == nil {
+	if err == nil && !strings.HasPrefix(name, "key") { // the generic form has the octets themselves (RFC 9460 section 2.1)
 		octets, err = paramValue(key, string(octets))
 	}
 	if err != nil {

@@ -12,10 +12,11 @@ var (
 	preference = number("preference", 2)
 	algorithm  = mnemonic("algorithm", 1, algorithms)
 	target     = name("host", true)
+	keyData    = form{parts: keyParts, check: privateAt(3, 4)}
 	keyParts   = []part{number("flags", 2), mnemonic("protocol", 1, protocols), algorithm, base64Rest("key", 1)}
 	service    = form{parts: []part{number("priority", 2), name("target", false), svcParams}}
-	signature  = form{parts: []part{covered, algorithm, number("labels", 1), number("original TTL", 4), moment("expiration"), moment("inception"),
-		number("key tag", 2), name("signer", true), base64Rest("signature", 1)}}
+	signature  = []part{covered, algorithm, number("labels", 1), number("original TTL", 4), moment("expiration"), moment("inception"),
+		number("key tag", 2), name("signer", true), base64Rest("signature", 1)}
 	association = form{parts: []part{number("usage", 1), number("selector", 1), number("matching type", 1), hexRest("certificate", 1, false)},
 		check: digestAt(2, 3, map[byte]int{1: 32, 2: 64}, 1)}
 	keyDigest = form{parts: []part{number("key tag", 2), algorithm, number("digest type", 1), hexRest("digest", 1, true)},
@@ -68,6 +69,43 @@ func checkTag(octets []byte) error {
 	return nil
 }
 
+// privateAt checks that key data from octet begin on begin with the name or object identifier that private algorithms have in
+// front, where the octet at kind says such an algorithm (RFC 4034 appendix A.1.1).
+func privateAt(kind, begin int) func([]byte) error {
+	return func(wire []byte) error { return checkPrivate(wire[kind], &octets{wire[begin:]}) }
+}
+
+func checkPrivate(algorithm byte, data *octets) (err error) {
+	var first []byte
+	switch algorithm {
+	case dns.PRIVATEDNS:
+		_, err = data.name(false)
+	case dns.PRIVATEOID:
+		if first, err = data.string(); err == nil && len(first) == 0 {
+			err = errShort
+		}
+	}
+	if err != nil {
+		return fmt.Errorf("private algorithm %d begins with a name or an object identifier: %w", algorithm, err)
+	}
+	return nil
+}
+
+// checkSignature wants the signer, which is the zone, at or above the owner: no more labels than the owner has (RFC 4034 sections
+// 3.1.3 and 3.1.7).
+func checkSignature(wire []byte) error {
+	data := &octets{wire[18:]}
+	labels := 0
+	for n, _ := data.number(1); n > 0; n, _ = data.number(1) { // the name was read before
+		labels++
+		_, _ = data.take(int(n))
+	}
+	if labels > int(wire[3]) {
+		return fmt.Errorf("the signer has %d labels, and the owner %d: a signer is at or above the owner", labels, wire[3])
+	}
+	return checkPrivate(wire[2], data)
+}
+
 // oldKey is the key of KEY, which flags may leave out (RFC 2535 section 3.1.2).
 func oldKey() form {
 	const noKey = 0xc0
@@ -98,8 +136,8 @@ var types = map[uint16]form{
 	dns.TypeIPSECKEY: of(number("precedence", 1), ipsecGateway), dns.TypeAMTRELAY: of(number("precedence", 1), amtRelay), dns.TypeHIP: of(hostIdentity),
 	dns.TypeSVCB: service, dns.TypeHTTPS: service,
 	dns.TypeDS: keyDigest, dns.TypeCDS: keyDigest, dns.TypeDLV: keyDigest, dns.TypeTA: keyDigest,
-	dns.TypeDNSKEY: of(keyParts...), dns.TypeCDNSKEY: of(keyParts...), dns.TypeRKEY: of(keyParts...), dns.TypeKEY: oldKey(),
-	dns.TypeRRSIG: signature, dns.TypeSIG: signature,
+	dns.TypeDNSKEY: keyData, dns.TypeCDNSKEY: keyData, dns.TypeRKEY: of(keyParts...), dns.TypeKEY: oldKey(),
+	dns.TypeRRSIG: {parts: signature, check: checkSignature}, dns.TypeSIG: of(signature...),
 	dns.TypeNSEC: of(name("next name", false), bitmap), dns.TypeNXT: of(name("next name", true), oldBitmap),
 	dns.TypeNSEC3:      of(number("hash algorithm", 1), number("flags", 1), number("iterations", 2), salt, hashedName, bitmap),
 	dns.TypeNSEC3PARAM: of(number("hash algorithm", 1), number("flags", 1), number("iterations", 2), salt),

@@ -121,7 +121,11 @@ func (r *reader) takeLine(number int, line string) {
 		return
 	}
 	if r.columns == nil && !endsWithTTL(plain) {
-		if one, faults := zonefile.Read(trimmed, zonefile.Options{Origin: r.zone, TTL: r.ttl}); len(faults) == 0 && len(one.Records) == 1 {
+		parted, split := splitLong(trimmed)
+		if one, faults := zonefile.Read(parted, zonefile.Options{Origin: r.zone, TTL: r.ttl}); len(faults) == 0 && len(one.Records) == 1 {
+			if split {
+				row.Notes = append(row.Notes, "The text has more than 255 octets in one string; it was split into several.")
+			}
 			rec, notes := r.mendRepetition(one.Records[0], row.Notes)
 			row.Records, row.Notes = []record.Record{rec}, notes
 			r.add(row)

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"beacon/core/dnsname"
+	"beacon/core/record"
 	"beacon/core/zonefile"
 )
 
@@ -88,4 +89,15 @@ func FuzzRead(f *testing.F) {
 			}
 		}
 	})
+}
+
+// A string that no record can hold is split, and that is said; the text stays the same.
+func TestLongStringsAreSplit(t *testing.T) {
+	text := strings.Repeat("v=DKIM1; ", 40)
+	rows := Read(`key._domainkey 300 IN TXT "`+text+`\255"`+"\nwww 300 IN A 192.0.2.1\n", zone, 60)
+	require.Len(t, rows, 2)
+	require.Len(t, rows[0].Records, 1)
+	assert.Equal(t, text+"\xff", rows[0].Records[0].Data.Says(record.TXT))
+	assert.Len(t, rows[0].Records[0].Data.Texts(), 2)
+	assert.Contains(t, rows[0].Notes, "The text has more than 255 octets in one string; it was split into several.")
 }

@@ -121,7 +121,7 @@ func (r *reader) takeLine(number int, line string) {
 		return
 	}
 	if r.columns == nil && !endsWithTTL(plain) {
-		parted, split := splitLong(trimmed)
+		parted, split := record.SplitLong(trimmed)
 		if one, faults := zonefile.Read(parted, zonefile.Options{Origin: r.zone, TTL: r.ttl}); len(faults) == 0 && len(one.Records) == 1 {
 			if split {
 				row.Notes = append(row.Notes, "The text has more than 255 octets in one string; it was split into several.")

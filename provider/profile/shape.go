@@ -3,6 +3,7 @@ package profile
 import (
 	"encoding/json"
 	"fmt"
+	"slices"
 	"strings"
 
 	"beacon/core/change"
@@ -299,6 +300,12 @@ func (i recordItem) set(key record.Key) (record.Set, error) {
 	values, texts := i.Values, i.Texts
 	if i.Value != nil {
 		values = append(values, *i.Value)
+	}
+	if key.Type == record.TXT { // some providers show the strings of a long text as one
+		values = slices.Clone(values)
+		for n := range values {
+			values[n], _ = record.SplitLong(values[n])
+		}
 	}
 	if i.Text != nil {
 		texts = append(texts, *i.Text)

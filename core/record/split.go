@@ -1,10 +1,10 @@
-package paste
+package record
 
 import "strings"
 
-// splitLong parts every quoted string of more than 255 octets, which no record can hold as one (RFC 1035 section 3.3), into several.
+// SplitLong parts every quoted string of more than 255 octets, which no record can hold as one (RFC 1035 section 3.3), into several.
 // It reports whether there was any.
-func splitLong(line string) (string, bool) {
+func SplitLong(line string) (string, bool) {
 	var b strings.Builder
 	octets, quoted, split := 0, false, false
 	for i := 0; i < len(line); i++ {

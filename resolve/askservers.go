@@ -85,17 +85,29 @@ func (w *walk) askServer(ctx context.Context, server evidence.Server, domain dns
 		w.readSOA(&a, m, err, domain, name)
 		return a
 	}
+	if w.readSOA(&a, m, err, domain, name); a.Answer != evidence.Positive {
+		for i := range ways {
+			ways[i].abandon()
+		}
+		return a
+	}
 	early := make([]Reply, len(ways), len(ways)+1)
+	a.Sets = make([]evidence.Observed, len(ways))
+	var takes []func()
 	for i := range ways {
-		r, err := ways[i].end(ctx)
-		early[i] = r
-		a.Sets = append(a.Sets, observed(scope.Watched[i], r, err, false))
+		takes = append(takes, func() {
+			r, err := ways[i].end(ctx)
+			early[i], a.Sets[i] = r, observed(scope.Watched[i], r, err, false)
+		})
 	}
-	if w.readSOA(&a, m, err, domain, name); a.Answer == evidence.Positive {
-		w.askRest(ctx, &a, append(early, m), domain, within, scope)
-	} else {
-		a.Sets = nil
+	if m.Tries == 1 && !m.NoUDP && m.Took < leastPatience { // they are there, or nearly
+		for _, take := range takes {
+			take()
+		}
+		takes = nil
 	}
+	w.askRest(ctx, &a, takes, domain, within, scope)
+	readEarly(&a, append(early, m), signed)
 	return a
 }
 
@@ -176,11 +188,29 @@ func readNS(a *evidence.ServerAnswer, m Reply) {
 	a.NS = dnsname.SortInPlace(a.NS)
 }
 
-// askRest asks a server that knows the zone for everything else, all at once.
-func (w *walk) askRest(ctx context.Context, a *evidence.ServerAnswer, early []Reply, domain dnsname.Name, within []dnsname.Name, scope Scope) {
+// readEarly takes in answers to what was asked together with the SOA, and that itself.
+func readEarly(a *evidence.ServerAnswer, early []Reply, signed bool) {
+	for _, r := range early {
+		if r.Msg == nil {
+			continue
+		}
+		if records := dnssec.Records(r.Answer); signed && records.Signed() {
+			a.Signed = append(a.Signed, records...)
+		}
+		if r.Truncated {
+			a.Truncated = append(a.Truncated, r.Question[0].Name+" "+typeText(r.Question[0].Qtype))
+		}
+		a.GivesNS = a.GivesNS || len(r.Answer) > 0 && r.Question[0].Qtype != dns.TypeSOA && slices.ContainsFunc(r.Ns, func(rr dns.RR) bool { return rr.Header().Rrtype == dns.TypeNS })
+	}
+	slices.SortFunc(a.Signed, func(x, y dns.RR) int { return strings.Compare(x.String(), y.String()) })
+	slices.Sort(a.Truncated)
+}
+
+// askRest asks a server that knows the zone for everything else, and does what else is to be done, all at once.
+func (w *walk) askRest(ctx context.Context, a *evidence.ServerAnswer, more []func(), domain dnsname.Name, within []dnsname.Name, scope Scope) {
 	signed := w.s.judgesSignatures() || scope.Signed
 	var mu sync.Mutex
-	var tasks []func()
+	tasks := more
 	ask := func(name dnsname.Name, t uint16, use func(Reply)) {
 		tasks = append(tasks, func() {
 			r, err := w.ask(ctx, a.Server, Question{Name: name.String(), Type: t, Signed: signed})
@@ -199,15 +229,6 @@ func (w *walk) askRest(ctx context.Context, a *evidence.ServerAnswer, early []Re
 		if records := dnssec.Records(r.Answer); signed && records.Signed() {
 			a.Signed = append(a.Signed, records...)
 		}
-	}
-	for _, r := range early {
-		if r.Msg == nil {
-			continue
-		}
-		if keep(r); r.Truncated {
-			a.Truncated = append(a.Truncated, r.Question[0].Name+" "+typeText(r.Question[0].Qtype))
-		}
-		a.GivesNS = a.GivesNS || len(r.Answer) > 0 && r.Question[0].Qtype != dns.TypeSOA && slices.ContainsFunc(r.Ns, func(rr dns.RR) bool { return rr.Header().Rrtype == dns.TypeNS })
 	}
 	ask(domain, dns.TypeNS, func(r Reply) { readNS(a, r); keep(r) })
 	for _, name := range climb(scope.Sites, domain) {
@@ -244,21 +265,20 @@ func (w *walk) askRest(ctx context.Context, a *evidence.ServerAnswer, early []Re
 			})
 		}
 	}
+	if slices.Contains(scope.Ours, a.Name) {
+		tasks = append(tasks, w.forbidden(ctx, a, domain)...)
+	}
 	inParallel(len(tasks), func(i int) { tasks[i]() })
 	slices.SortFunc(a.CAA, func(x, y evidence.Observed) int { return x.Key.Name.Compare(y.Key.Name) })
-	if slices.Contains(scope.Ours, a.Name) {
-		w.askForbidden(ctx, a, domain)
-	}
 	slices.SortFunc(a.Hosts, func(x, y evidence.Glue) int { return x.Name.Compare(y.Name) })
-	slices.SortFunc(a.Signed, func(x, y dns.RR) int { return strings.Compare(x.String(), y.String()) })
-	slices.Sort(a.Truncated)
 }
 
-// askForbidden asks what a nameserver should not do for a stranger: resolve other names, and give the zone away.
-func (w *walk) askForbidden(ctx context.Context, a *evidence.ServerAnswer, domain dnsname.Name) {
-	r, err := w.ask(ctx, a.Server, Question{Name: domain.Parent().String(), Type: dns.TypeSOA, Recurse: true})
-	a.Recursive = err == nil && r.RecursionAvailable && !r.Authoritative && r.Rcode == dns.RcodeSuccess && len(r.Answer) > 0
-	a.Transfers = w.gives(ctx, a.Server, domain)
+// forbidden asks what a nameserver should not do for a stranger: resolve other names, and give the zone away.
+func (w *walk) forbidden(ctx context.Context, a *evidence.ServerAnswer, domain dnsname.Name) []func() {
+	return []func(){func() {
+		r, err := w.ask(ctx, a.Server, Question{Name: domain.Parent().String(), Type: dns.TypeSOA, Recurse: true})
+		a.Recursive = err == nil && r.RecursionAvailable && !r.Authoritative && r.Rcode == dns.RcodeSuccess && len(r.Answer) > 0
+	}, func() { a.Transfers = w.gives(ctx, a.Server, domain) }}
 }
 
 // gives asks for a transfer of the zone, and breaks it off once it has begun.

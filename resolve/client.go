@@ -77,8 +77,7 @@ type Reply struct {
 
 // Options tune a client; zero values give the defaults.
 type Options struct {
-	Timeout   time.Duration  // of one try at most; 1.2 s. Servers that were heard before get as long as they may need.
-	Tries     int            // over UDP; 2
+	Timeout   time.Duration  // of a first try at most; 1.2 s. Further tries, and servers known to be slow, get up to 2.5 times as long.
 	PerServer int            // open questions to one address; 64, and 512 where there is no limit in a second
 	PerSecond int            // questions to one address in a second, out of politeness; 100. Negative for no limit.
 	Roots     *x509.CertPool // whom DNS over TLS and HTTPS trust; the system's roots
@@ -109,9 +108,6 @@ const numSockets = 8
 func NewClient(door *reach.Door, opt Options) (*Client, error) {
 	if opt.Timeout == 0 {
 		opt.Timeout = 1200 * time.Millisecond
-	}
-	if opt.Tries == 0 {
-		opt.Tries = 2
 	}
 	if opt.PerSecond == 0 {
 		opt.PerSecond = 100
@@ -186,11 +182,14 @@ func (c *Client) Ask(ctx context.Context, at netip.AddrPort, q Question) (Reply,
 // begin puts a question on its way; a's end has to be called then. Whoever has begun questions holds nobody up who has not: a
 // question's place at the server is free again once an answer came or the time for it is over, whether anybody waits for it or not.
 func (c *Client) begin(ctx context.Context, a *asking, s *server, q Question) error {
-	a.c, a.s, a.q, a.edns = c, s, q, true
+	a.c, a.s, a.q, a.edns, a.refusedEDNS = c, s, q, a.manner == properly, a.manner == withoutEDNS
+	if a.manner == streamsOnly {
+		return nil
+	}
 	if err := s.enter(ctx); err != nil {
 		return err
 	}
-	a.first, a.last = c.send(s, q, true, 0)
+	a.first, a.last = c.send(s, q, a.edns, 0)
 	return nil
 }
 
@@ -203,57 +202,117 @@ func (a *asking) abandon() {
 
 // end waits for the answer, and asks again where that is called for.
 func (a *asking) end(ctx context.Context) (Reply, error) {
+	if a.manner == streamsOnly {
+		r, err := a.overTCP(ctx)
+		r.NoUDP = true
+		return r, err
+	}
 	if a.first == nil {
 		return Reply{}, a.last
 	}
-	for try := range a.c.opt.Tries {
-		r, over, err := a.overUDP(ctx, try)
-		switch {
-		case over:
-			return a.overTCP(ctx)
-		case err == nil:
-			return r, nil
-		case ctx.Err() != nil || !errors.Is(err, ErrNoAnswer):
-			return Reply{}, err
-		}
-		a.last = err
+	r, over, err := a.overUDP(ctx, 0)
+	switch {
+	case over:
+		return a.overTCP(ctx)
+	case err == nil:
+		return r, nil
+	case ctx.Err() != nil || !errors.Is(err, ErrNoAnswer):
+		return Reply{}, err
 	}
-	return a.lastResort(ctx)
+	a.last = err
+	return a.everyWay(ctx)
 }
 
-// lastResort asks a server that has not answered in two more ways at once: without EDNS, for some drop what they do not
-// understand, and over TCP.
-func (a *asking) lastResort(ctx context.Context) (Reply, error) {
-	type outcome struct {
-		r   Reply
-		err error
-	}
-	plain, stream := make(chan outcome, 1), make(chan outcome, 1)
-	go func() {
-		b := asking{c: a.c, s: a.s, q: a.q, tries: a.tries}
-		r, over, err := b.overUDP(ctx, a.c.opt.Tries)
-		if err == nil && over {
-			r, err = b.overTCP(ctx)
-		} else if err == nil && !a.refusedEDNS {
-			r = b.confirm(ctx, r)
+// way is one of the ways in which a server that has not answered is asked at the same time.
+type way struct {
+	r    Reply
+	err  error
+	edns bool // over UDP and with EDNS, as servers should be asked
+	udp  bool
+}
+
+// everyWay asks a server that has not answered again, and waits longer, for it may be slow; soon after, it asks without EDNS, for some
+// drop what they do not understand, and over TCP. The proper way counts where it is answered; a detour only where the proper one is
+// not answered in a multiple of the time that the detour took.
+func (a *asking) everyWay(ctx context.Context) (Reply, error) {
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	heard := make(chan way, 3)
+	ask := func(wait time.Duration, kind way, how func(b *asking) (Reply, error)) {
+		select {
+		case <-time.After(wait):
+		case <-ctx.Done():
+			kind.err = ctx.Err()
+			heard <- kind
+			return
 		}
-		plain <- outcome{r, err}
-	}()
-	go func() {
-		r, err := a.c.AskTCP(ctx, a.s.at, a.q)
-		r.NoUDP = true
-		stream <- outcome{r, err}
-	}()
-	got, over := <-plain, <-stream
+		kind.r, kind.err = how(&asking{c: a.c, s: a.s, q: a.q, tries: a.tries})
+		heard <- kind
+	}
+	datagram := func(edns bool) func(b *asking) (Reply, error) {
+		return func(b *asking) (Reply, error) {
+			b.edns = edns
+			r, over, err := b.overUDP(ctx, 1)
+			if err == nil && over {
+				r, err = b.overTCP(ctx)
+			}
+			if err == nil && !edns && !b.refusedEDNS {
+				r = b.confirm(ctx, r)
+			}
+			return r, err
+		}
+	}
+	proper := a.manner != withoutEDNS
+	go ask(0, way{edns: proper, udp: true}, datagram(proper))
+	go ask(a.c.opt.Timeout*5/12, way{udp: true}, datagram(false))
+	go ask(a.c.opt.Timeout*5/12, way{}, func(*asking) (Reply, error) { return a.c.AskTCP(ctx, a.s.at, a.q) })
+	var best *way
+	var soon <-chan time.Time
+	for left := 3; left > 0; {
+		select {
+		case w := <-heard:
+			left--
+			switch {
+			case w.err == nil && w.edns:
+				return w.r, nil
+			case w.err == nil && (best == nil || w.udp):
+				best = &w
+				soon = time.After(max(a.c.opt.Timeout/4, 4*w.r.Took))
+			case w.err != nil && w.edns:
+				a.last = w.err
+			}
+		case <-soon:
+			left = 0
+		}
+	}
 	switch {
-	case got.err == nil:
-		return got.r, nil
-	case over.err == nil:
-		return over.r, nil
+	case best != nil:
+		best.r.NoUDP = !best.udp
+		return best.r, nil
 	case ctx.Err() != nil:
 		return Reply{}, ctx.Err()
 	}
 	return Reply{}, a.last
+}
+
+// manner is how a server is asked of which something was learned.
+type manner uint8
+
+const (
+	properly    manner = iota // over UDP, with EDNS
+	withoutEDNS               // it does not answer what has EDNS
+	streamsOnly               // nothing comes over UDP
+)
+
+// mannerOf returns what an answer teaches about its server.
+func mannerOf(r Reply) manner {
+	switch {
+	case r.NoUDP:
+		return streamsOnly
+	case r.NoEDNS:
+		return withoutEDNS
+	}
+	return properly
 }
 
 // asking is one question on its way to an answer.
@@ -265,6 +324,7 @@ type asking struct {
 	refusedEDNS bool
 	cookieTried bool
 	tries       int
+	manner      manner
 	first       *waiter // that is open already
 	last        error
 	truncated   bool
@@ -288,7 +348,7 @@ func (a *asking) overUDP(ctx context.Context, try int) (r Reply, over bool, err 
 			return r, false, err
 		}
 		took, m := heard.took, heard.m
-		a.s.heard(took, try == 0)
+		a.s.heard(took)
 		switch {
 		case heard.otherLetters:
 			return r, true, nil
@@ -324,7 +384,7 @@ func (a *asking) overTCP(ctx context.Context) (Reply, error) {
 // confirm reports whether a server that answered only when it was asked without EDNS drops what has EDNS, or was slow.
 func (a *asking) confirm(ctx context.Context, plain Reply) Reply {
 	a.edns = true
-	r, over, err := a.overUDP(ctx, a.c.opt.Tries)
+	r, over, err := a.overUDP(ctx, 0)
 	if err == nil && !over {
 		return r
 	}

@@ -111,18 +111,29 @@ func (s *server) before(most time.Duration, try int) (patience time.Duration, th
 	defer s.mu.Unlock()
 	switch {
 	case try > 0:
-		return most, s.theirs
+		return time.Duration(float64(most) * longest), s.theirs
 	case s.smooth == 0:
 		return most * 2 / 3, s.theirs
 	}
-	return min(most, max(leastPatience, s.smooth+4*s.spread)), s.theirs
+	return s.patienceLocked(most), s.theirs
 }
 
-// heard takes the time of an answer in. Answers to later tries may be answers to earlier ones, and do not count (Karn).
-func (s *server) heard(took time.Duration, first bool) {
-	if !first {
-		return
-	}
+// longest bounds waiting for a server, in time-outs of a first try.
+const longest = 5.0 / 2
+
+func (s *server) patienceLocked(most time.Duration) time.Duration {
+	return min(time.Duration(float64(most)*longest), max(leastPatience, s.smooth+4*s.spread))
+}
+
+// streamPatience is how long to wait for an answer over TCP, connecting counted.
+func (s *server) streamPatience(most time.Duration) time.Duration {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return max(2*most, s.patienceLocked(most))
+}
+
+// heard takes the time of an answer in. Each try has an id of its own, so that it is known to which one an answer belongs.
+func (s *server) heard(took time.Duration) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if s.smooth == 0 {

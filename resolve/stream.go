@@ -46,12 +46,13 @@ func (c *Client) AskTCP(ctx context.Context, at netip.AddrPort, q Question) (Rep
 // askStream asks over a connection that is there, else over a new one. One that broke off under other questions says nothing
 // of this one: it is asked once more.
 func (c *Client) askStream(ctx context.Context, key streamKey, q Question) (Reply, error) {
-	ctx, cancel := context.WithTimeout(ctx, 2*c.opt.Timeout)
+	patience := c.server(key.at).streamPatience(c.opt.Timeout)
+	ctx, cancel := context.WithTimeout(ctx, patience)
 	defer cancel()
 	began := time.Now()
 	for try := 0; ; try++ {
 		s, fresh := c.stream(key)
-		r, err := s.ask(ctx, q, c.opt.Timeout*2)
+		r, err := s.ask(ctx, q, patience)
 		if err == nil {
 			r.Took, r.Tries = time.Since(began), try+1
 			r.Over = OverTCP

@@ -110,7 +110,27 @@ func (w *walk) sweepServers(ctx context.Context, scope Scope, out *evidence.Swee
 	out.Servers, out.NoAddress = w.askServers(ctx, out.Domain, namesIn(scope, out.Parents), out.Parents, scope)
 	chain.Wait()
 	keepOwn(out.Parents, own)
+	chain.Go(func() { out.NoPrimary = w.missingPrimary(ctx, out.Servers) })
 	w.askForDS(ctx, out)
+	chain.Wait()
+	return nil
+}
+
+// missingPrimary looks for the name that the SOA record has for the primary, and returns it if it does not exist. The root stands for
+// none; a nameserver of the zone was looked for before.
+func (w *walk) missingPrimary(ctx context.Context, servers []evidence.ServerAnswer) *evidence.NameProblem {
+	at := slices.IndexFunc(servers, func(a evidence.ServerAnswer) bool { return a.Answer == evidence.Positive })
+	if at < 0 {
+		return nil
+	}
+	primary := servers[at].SOA.Primary
+	if primary.IsZero() || primary.IsRoot() || slices.ContainsFunc(servers, func(a evidence.ServerAnswer) bool { return a.Name == primary }) {
+		return nil
+	}
+	_, problems := w.addressesOf(ctx, []dnsname.Name{primary}, nil)
+	if len(problems) == 1 && problems[0].Kind == evidence.NameMissing {
+		return &problems[0]
+	}
 	return nil
 }
 

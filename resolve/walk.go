@@ -53,12 +53,13 @@ func ReadHints(text string, port uint16) (Hints, error) {
 // Round is what sweeps that are made together learn and share: the zones above, their keys, nameservers' addresses. It is
 // safe for concurrent use, and meant to be dropped soon: it never looks at TTLs.
 type Round struct {
-	s     *Sweeper
-	mu    sync.Mutex
-	deaf  map[string]bool // addresses that did not answer: asked last from then on
-	zones map[dnsname.Name]*zoneServers
-	addrs map[dnsname.Name]addresses
-	keys  map[dnsname.Name]*keysOf
+	s       *Sweeper
+	mu      sync.Mutex
+	deaf    map[string]bool   // addresses that did not answer: asked last from then on
+	manners map[string]manner // of addresses that are asked in another way than the proper one
+	zones   map[dnsname.Name]*zoneServers
+	addrs   map[dnsname.Name]addresses
+	keys    map[dnsname.Name]*keysOf
 }
 
 // zoneServers are the nameservers of a zone as its parent refers to them.
@@ -85,7 +86,7 @@ func (s *Sweeper) NewRound() *Round {
 		root.glue[h.Name] = append(root.glue[h.Name], at.Addr())
 	}
 	root.names = dnsname.SortSet(root.names)
-	return &Round{s: s, zones: map[dnsname.Name]*zoneServers{dnsname.Root: root}, addrs: map[dnsname.Name]addresses{}, deaf: map[string]bool{}, keys: map[dnsname.Name]*keysOf{}}
+	return &Round{s: s, zones: map[dnsname.Name]*zoneServers{dnsname.Root: root}, addrs: map[dnsname.Name]addresses{}, deaf: map[string]bool{}, manners: map[string]manner{}, keys: map[dnsname.Name]*keysOf{}}
 }
 
 // walk is one check's way through a round. It is safe for concurrent use.
@@ -121,6 +122,7 @@ func (w *walk) begin(ctx context.Context, out *asked, to evidence.Server, q Ques
 		return
 	}
 	var at *server
+	out.manner = w.mannerOf(to)
 	if at, out.err = w.s.Client.serverAt(to.Address); out.err == nil {
 		out.err = w.s.Client.begin(ctx, &out.asking, at, q)
 	}
@@ -128,10 +130,37 @@ func (w *walk) begin(ctx context.Context, out *asked, to evidence.Server, q Ques
 
 func (q *asked) end(ctx context.Context) (r Reply, err error) {
 	if err = q.err; err == nil {
-		r, err = q.asking.end(ctx)
+		if now := q.w.mannerOf(q.server); now != q.manner { // learned since it was sent: so it will not be answered
+			q.asking.abandon()
+			to, question := q.asking.s, q.asking.q
+			q.asking = asking{manner: now}
+			err = q.w.s.Client.begin(ctx, &q.asking, to, question)
+		}
+		if err == nil {
+			r, err = q.asking.end(ctx)
+		}
+		if err == nil {
+			q.w.learn(q.server, mannerOf(r))
+		}
 	}
 	q.w.tape.keep(q.w.s.Now, q.server, q.q, r, err)
 	return r, err
+}
+
+// mannerOf returns how a server is asked, after what was learned of it in this round.
+func (w *walk) mannerOf(server evidence.Server) manner {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return w.manners[server.Address]
+}
+
+func (w *walk) learn(server evidence.Server, m manner) {
+	if m == properly {
+		return
+	}
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.manners[server.Address] = m
 }
 
 // abandon gives up a question that is on its way.

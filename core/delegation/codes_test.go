@@ -58,6 +58,17 @@ func (g *given) lame(r evidence.Reason) {
 }
 
 // served has all parents serve a set.
+// unreached has the first nameserver be silent at an IPv4 address and at another one.
+func (g *given) unreached(other string) {
+	name := g.first().Name
+	silent := func(at string) evidence.ServerAnswer {
+		return evidence.ServerAnswer{Server: evidence.Server{Name: name, Address: at}, Answer: evidence.Silent, Problem: "no answer in time"}
+	}
+	*g.first() = silent("192.0.2.1:53")
+	g.s.Servers = append(g.s.Servers, silent(other))
+	g.s.Parents[0].Address = "[2001:db8::2]:53" // this machine has IPv6
+}
+
 func (g *given) served(names ...string) {
 	for i := range g.s.Parents {
 		g.s.Parents[i].NS = set(names...)
@@ -146,6 +157,7 @@ var rows = []row{
 	}, "", func(g *given) {
 		g.s.NoAddress = []evidence.NameProblem{{Name: set(lab1)[0], Kind: evidence.NameMissing, Problem: "the name does not exist"}}
 	}},
+	{"nameserver-unreachable", finding.Error, "", func(g *given) { g.unreached("[2001:db8::1]:53") }, "", func(g *given) { g.unreached("192.0.2.7:53") }},
 	{"nameserver-upward", finding.Error, "", func(g *given) { g.lame(evidence.Upward) }, "", func(g *given) { g.lame(evidence.NotThere) }},
 	{"nameservers-many", finding.Warning, "", func(g *given) {
 		var names []string
@@ -176,6 +188,10 @@ var rows = []row{
 	}, "unknown", nothing},
 	{"not-registered", finding.Error, "unknown", nothing, "", nothing},
 	{"ns-ttl-odd", finding.Notice, "", func(g *given) { g.both(func(a *evidence.ServerAnswer) { a.NSTTL = 30 }) }, "", func(g *given) { g.both(func(a *evidence.ServerAnswer) { a.NSTTL = 60 }) }},
+	{"ns-ttl-zero", finding.Warning, "", func(g *given) { g.both(func(a *evidence.ServerAnswer) { a.NSTTL = 0 }) }, "", func(g *given) { g.both(func(a *evidence.ServerAnswer) { a.NS, a.NSTTL = nil, 0 }) }},
+	{"soa-primary-missing", finding.Notice, "", func(g *given) {
+		g.s.NoPrimary = &evidence.NameProblem{Name: set("ns0.hosts.example")[0], Kind: evidence.NameMissing}
+	}, "", nothing},
 	{"ns-ttl-unplanned", finding.Notice, "", func(g *given) { g.plan.TTL = 3600 }, "", func(g *given) { g.plan.TTL = 300 }},
 	{"old-servers-stopped", finding.Warning, "", func(g *given) {
 		g.moved(func(a *evidence.ServerAnswer) { a.Answer, a.Problem = evidence.Lame, "REFUSED" })

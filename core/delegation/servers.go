@@ -20,9 +20,11 @@ func (j *judge) judgeServers() {
 		}
 	}
 	servers := j.inForce()
-	notThere := 0
+	notThere, unreached := 0, j.unreached(servers)
 	for _, a := range servers {
-		j.judgeServer(a)
+		if !slices.Contains(unreached, a.Name) {
+			j.judgeServer(a)
+		}
 		if a.Answer == evidence.Lame && (a.Reason == evidence.Refused || a.Reason == evidence.NotThere || a.Reason == evidence.Upward) {
 			notThere++
 		}
@@ -40,6 +42,32 @@ func (j *judge) judgeServers() {
 	if j.agreed { // while a change is on its way, two providers' servers differ as they should
 		j.compareServers(knowing(servers))
 	}
+}
+
+// unreached finds nameservers that have addresses of both families, none of which answers, and returns their names.
+func (j *judge) unreached(servers []evidence.ServerAnswer) (names []dnsname.Name) {
+	type seen struct {
+		four, six, answers bool
+		lines              []string
+	}
+	by := map[dnsname.Name]*seen{}
+	for _, a := range servers {
+		s := by[a.Name]
+		if s == nil {
+			s = &seen{}
+			by[a.Name], names = s, append(names, a.Name)
+		}
+		at, _ := netip.ParseAddrPort(a.Address)
+		s.four, s.six = s.four || at.Addr().Is4(), s.six || at.Addr().Is6()
+		s.answers = s.answers || a.Answer != evidence.Silent || a.Strange != ""
+		s.lines = append(s.lines, fmt.Sprintf("%s, asked for %s SOA: %s", a.Server, j.short, a.Problem))
+	}
+	names = slices.DeleteFunc(names, func(n dnsname.Name) bool { s := by[n]; return s.answers || !s.four || !s.six })
+	for _, n := range names {
+		j.find("nameserver-unreachable", finding.Error, dnsname.Short(n), fmt.Sprintf("%s answers neither over IPv4 nor over IPv6.", dnsname.Short(n)),
+			"See whether the server is up and reachable; if it is retired, remove it from the delegation.", by[n].lines...)
+	}
+	return names
 }
 
 func (j *judge) judgeNoAddress(p evidence.NameProblem) {

@@ -13,11 +13,13 @@ import (
 	"beacon/core/finding"
 )
 
-// When a signature's end is near: it should have been made again by then.
+// When a signature's end is near. One that is in the last part of its life should have been made again; one that was made to last is
+// worth a word earlier.
 const (
-	endsSoon     = 24 * time.Hour
-	endsLate     = 72 * time.Hour // for those that were made to last
-	partOfItLife = 4
+	endsSoon      = 72 * time.Hour
+	lastPart      = 4 // a quarter
+	madeToLast    = 4 * 24 * time.Hour
+	endsAnyMinute = time.Hour
 )
 
 // judgeSignatures follows the chain of trust to the domain, and says what is wrong with it.
@@ -286,7 +288,7 @@ func (j *judge) judgeSigned(servers []evidence.ServerAnswer, trusts []dnssec.Tru
 		t    uint16
 	}
 	best := map[setKey]dnssec.State{}
-	var ending *time.Time
+	var soonest *ending
 	for i, a := range servers {
 		if trusts[i].State != dnssec.Secure {
 			continue
@@ -306,17 +308,17 @@ func (j *judge) judgeSigned(servers []evidence.ServerAnswer, trusts []dnssec.Tru
 			if p.State != dnssec.Secure {
 				j.broken(*p.Fault, a, finding.Error)
 			} else {
-				ending = j.nearEnd(p, ending)
+				soonest = j.nearEnd(p, soonest)
 			}
 			if before, ok := best[k]; !ok || better(p.State, before) {
 				best[k] = p.State
 			}
 		}
 	}
-	if ending != nil {
-		j.find("signature-ends-soon", finding.Warning, j.short, fmt.Sprintf("Signatures run out at %s; after that, validating resolvers refuse the domain.", ending.UTC().Format(time.DateTime)),
+	if soonest != nil {
+		j.find("signature-ends-soon", soonest.severity, j.short, fmt.Sprintf("Signatures expire at %s; after that, validating resolvers refuse the domain.", soonest.at.UTC().Format(time.DateTime)),
 			"See that whatever signs the zone still does so.")
-		j.dated(*ending)
+		j.dated(soonest.at)
 	}
 	worst := dnssec.Secure
 	for _, s := range best {
@@ -328,13 +330,28 @@ func (j *judge) judgeSigned(servers []evidence.ServerAnswer, trusts []dnssec.Tru
 }
 
 // nearEnd keeps the end of a signature that should have been renewed by now, if it is the first one.
-func (j *judge) nearEnd(p dnssec.Proof, soonest *time.Time) *time.Time {
+func (j *judge) nearEnd(p dnssec.Proof, soonest *ending) *ending {
 	left := p.Ends.Sub(j.now)
 	life := time.Duration(p.Sig.Expiration-p.Sig.Inception) * time.Second
-	if left >= endsSoon && (left >= endsLate || left >= life/partOfItLife) || soonest != nil && soonest.Before(*p.Ends) {
+	found := ending{at: *p.Ends}
+	switch {
+	case left < endsAnyMinute, left < endsSoon && left < life/lastPart:
+		found.severity = finding.Warning
+	case left < endsSoon && life > madeToLast:
+		found.severity = finding.Notice
+	default:
 		return soonest
 	}
-	return p.Ends
+	if soonest != nil && (soonest.severity > found.severity || soonest.severity == found.severity && soonest.at.Before(found.at)) {
+		return soonest
+	}
+	return &found
+}
+
+// ending is the end of signatures that is near.
+type ending struct {
+	at       time.Time
+	severity finding.Severity
 }
 
 // judgeDenials looks whether servers can prove that a name does not exist.

@@ -17,6 +17,7 @@ func (j *judge) judgeZone() {
 	j.judgeTimers(servers[0])
 	j.judgeSOAs(servers)
 	j.judgeNSTTL(servers)
+	j.judgePrimary()
 	for _, a := range servers {
 		for _, o := range a.Sets {
 			if o.Alias && o.Key.Name == j.plan.Domain {
@@ -78,6 +79,15 @@ func (j *judge) judgeSOAs(servers []evidence.ServerAnswer) {
 	}
 }
 
+// judgePrimary looks whether the primary that the SOA record names exists: notifications and dynamic updates are sent to it.
+func (j *judge) judgePrimary() {
+	if p := j.s.NoPrimary; p != nil {
+		name := dnsname.Short(p.Name)
+		j.find("soa-primary-missing", finding.Notice, j.short, fmt.Sprintf("The SOA record names %s as the primary, and that name does not exist.", name),
+			"Name a nameserver of the zone in the first field of the SOA record.", name+" A: NXDOMAIN")
+	}
+}
+
 // Beyond these an NS TTL is odd, in seconds.
 const (
 	leastNSTTL   = 60
@@ -87,15 +97,18 @@ const (
 
 // judgeNSTTL looks at how long caches hold the nameservers, against what is planned.
 func (j *judge) judgeNSTTL(servers []evidence.ServerAnswer) {
-	ttl, parent := uint32(0), uint32(0)
+	ttl, parent, known := uint32(0), uint32(0), false
 	for _, a := range servers {
-		ttl = max(ttl, a.NSTTL)
+		ttl, known = max(ttl, a.NSTTL), known || len(a.NS) > 0
 	}
 	for _, p := range j.s.Parents {
 		parent = max(parent, p.TTL)
 	}
 	switch {
+	case !known:
 	case ttl == 0:
+		j.find("ns-ttl-zero", finding.Warning, j.short, "The NS records of the zone have TTL 0: resolvers ask for the nameservers again with every question.",
+			"Set it to an hour or more.")
 	case ttl < leastNSTTL || ttl > longestNSTTL:
 		j.find("ns-ttl-odd", finding.Notice, j.short, fmt.Sprintf("Caches hold the nameservers that the zone names for %s, which is odd.", spanText(ttl)),
 			"An hour to two days is usual.")

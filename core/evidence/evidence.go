@@ -33,6 +33,7 @@ type Sweep struct {
 	Parents   []ParentAnswer    `json:"parents"`
 	Servers   []ServerAnswer    `json:"servers"` // every address of every nameserver that matters: active, wanted, old
 	NoAddress []NameProblem     `json:"no_address,omitempty"`
+	NoPrimary *NameProblem      `json:"no_primary,omitempty"` // the primary that the SOA record names, where it does not exist
 	Resolvers []ResolverAnswer  `json:"resolvers"`
 	Anchors   dnssec.Records    `json:"anchors,omitempty"`  // the trust anchors to begin from; none: signatures are not judged
 	Chain     []dnssec.Link     `json:"chain,omitempty"`    // from the root to the parent zone

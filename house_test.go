@@ -45,7 +45,7 @@ var owners = map[string]string{
 	"aliases.go": "hosts", "hosts.go": "hosts",
 	"domains.go": "check", "brief.go": "check", "briefpages.go": "check",
 	"drafts.go": "zones", "kits.go": "zones", "layers.go": "zones", "operations.go": "zones", "placements.go": "zones", "revisions.go": "zones", "rows.go": "zones", "search.go": "zones", "zones.go": "zones",
-	"jobs.go": "jobs", "prune.go": "jobs", "logbook.go": "logbook", "sequence.go": "logbook", "users.go": "users",
+	"jobs.go": "jobs", "prune.go": "jobs", "logbook.go": "logbook", "sequence.go": "logbook", "users.go": "users", "requestkeys.go": "users",
 	"placed.go": "sync", "others.go": "sync", "troubles.go": "accounts", "paces.go": "accounts", "watched.go": "apply", "pages.go": "overview", "syncs.go": "sync", "published.go": "secondaries", "tellings.go": "notify",
 }
 

@@ -18,6 +18,7 @@ func routesOfAccounts() []route {
 			items, err := k.svc.Overview.Accounts(k.Request.Context(), k.DefaultQuery("role", wire.RoleProvider))
 			return wire.Page[wire.AccountView]{Items: items}, err
 		}},
+		{method: "GET", effect: looks, path: "/accounts/:name", summary: "One account, with its ETag", right: access.Read, query: []string{"role"}, out: wire.AccountView{}, status: http.StatusOK, tagged: true, handle: account},
 		{method: "POST", effect: writes, path: "/accounts", summary: "Connect an account; its credential is tested immediately", right: access.Manage, in: wire.NewAccount{}, out: wire.AccountAdded{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
 			var in wire.NewAccount
 			if err := k.body(&in); err != nil {
@@ -26,7 +27,7 @@ func routesOfAccounts() []route {
 			tried, err := k.svc.Accounts.AddAccount(k.Request.Context(), in)
 			return wire.AccountAdded{Name: in.Name, Tried: tried}, err
 		}},
-		{method: "PUT", effect: writes, path: "/accounts/:name/credential", summary: "Replace the credential of an account; it is tested immediately", right: access.Manage, in: wire.NewCredential{}, out: wire.AccountAdded{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "PUT", effect: writes, path: "/accounts/:name/credential", summary: "Replace the credential of an account; it is tested immediately; If-Match is honoured", right: access.Manage, match: account, in: wire.NewCredential{}, out: wire.AccountAdded{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			var in wire.NewCredential
 			if err := k.body(&in); err != nil {
 				return nil, err
@@ -37,7 +38,7 @@ func routesOfAccounts() []route {
 			tried, err := k.svc.Accounts.RotateAccount(k.Request.Context(), in.Role, k.Param("name"), in.Secret)
 			return wire.AccountAdded{Name: k.Param("name"), Tried: tried}, err
 		}},
-		{method: "DELETE", effect: writes, path: "/accounts/:name", summary: "Remove an account and forget its credential; not while it is used", right: access.Manage, query: []string{"role"}, status: http.StatusNoContent, handle: func(k *call) (any, error) {
+		{method: "DELETE", effect: writes, path: "/accounts/:name", summary: "Remove an account and forget its credential; not while it is used; If-Match is honoured", right: access.Manage, match: account, query: []string{"role"}, status: http.StatusNoContent, handle: func(k *call) (any, error) {
 			role := k.Query("role")
 			if role == "" {
 				role = wire.RoleProvider
@@ -80,12 +81,16 @@ func routesOfAccounts() []route {
 			items, err := k.svc.Syncs.Adopt(k.Request.Context(), name, in)
 			return wire.Page[diff.Item]{Items: items}, err
 		})},
-		{method: "PUT", effect: writes, path: "/zones/:name/settings", summary: "Set the settings of a zone", right: access.Write, in: wire.ZoneSettings{}, out: wire.ZoneSettings{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "GET", effect: looks, path: "/zones/:name/settings", summary: "The settings of a zone, with their ETag", right: access.Read, out: wire.ZoneSettings{}, status: http.StatusOK, tagged: true, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			z, err := k.svc.Overview.Zone(k.Request.Context(), name)
+			return z.Settings, err
+		})},
+		{method: "PUT", effect: writes, path: "/zones/:name/settings", summary: "Set the settings of a zone; If-Match is honoured", right: access.Write, tagged: true, in: wire.ZoneSettings{}, out: wire.ZoneSettings{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			var in wire.ZoneSettings
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			return k.svc.Zones.SetZoneSettings(k.Request.Context(), name, in)
+			return k.svc.Zones.SetZoneSettings(k.Request.Context(), name, in, func(present wire.ZoneSettings) error { return k.matchesState(present) })
 		})},
 		{method: "GET", effect: looks, path: "/zones/:name/syncs", summary: "The last syncs of a zone, newest first", right: access.Read, out: wire.Page[wire.SyncView]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			items, err := k.svc.Syncs.Syncs(k.Request.Context(), name)
@@ -100,4 +105,22 @@ func routesOfAccounts() []route {
 			return wire.Page[wire.SentRequest]{Items: items}, err
 		}},
 	}
+}
+
+// account returns one account: that of the role in the query, else the provider account.
+func account(k *call) (any, error) {
+	role := k.Query("role")
+	if role == "" {
+		role = wire.RoleProvider
+	}
+	list, err := k.svc.Overview.Accounts(k.Request.Context(), role)
+	if err != nil {
+		return nil, err
+	}
+	for _, a := range list {
+		if a.Name == k.Param("name") {
+			return a, nil
+		}
+	}
+	return nil, wire.Problemf(wire.NotFound, "There is no %s account named %s.", role, k.Param("name"))
 }

@@ -18,7 +18,10 @@ func routesOfActs() []route {
 	return []route{
 		{method: "GET", effect: looks, path: "/acts", summary: "What users asked for and what changes something outside, newest first", right: access.Read, query: []string{"subject", "cursor", "limit"}, out: wire.Page[wire.Act]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			limit := k.limit()
-			before, _ := strconv.ParseUint(k.Query("cursor"), 10, 64)
+			before, err := k.before()
+			if err != nil {
+				return nil, err
+			}
 			subject := k.Query("subject")
 			if name, err := dnsname.Parse(subject); err == nil && subject != "" {
 				subject = name.String()

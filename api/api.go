@@ -126,19 +126,30 @@ func (a *api) serve(r route) gin.HandlerFunc {
 		if r.effect == looks {
 			k.looking()
 		}
+		if err := k.checkQuery(r); err != nil && r.stream == nil { // those answer faults in their own form
+			a.fail(c, err)
+			return
+		}
 		if r.stream != nil {
 			if err := r.stream(k); err != nil {
 				a.fail(c, err)
 			}
 			return
 		}
-		out, err := r.handle(k)
+		var out any
+		err := k.matches(r.match)
+		if err == nil {
+			out, err = a.once(k, r)
+		}
 		switch {
 		case err != nil:
 			a.fail(c, err)
 		case out == nil:
 			c.Status(http.StatusNoContent)
 		default:
+			if r.tagged && c.Writer.Header().Get("ETag") == "" {
+				c.Header("ETag", `"`+tagOf(out)+`"`)
+			}
 			c.JSON(r.status, withoutNulls(out))
 		}
 	}

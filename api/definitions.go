@@ -25,6 +25,9 @@ func routesOfDefinitions() []route {
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
+			if len(in.Files) == 0 {
+				return nil, wire.Problemf(wire.Invalid, "There are no files. Send the text of each definition file in files.")
+			}
 			if in.DryRun {
 				k.looking()
 			}

@@ -35,7 +35,7 @@ func routesOfHosts() []route {
 			items, more, err := k.svc.Hosts.Hosts(k.Request.Context(), after, k.limit())
 			return nextByName(items, more, func(h wire.HostView) dnsname.Name { return h.Name }), err
 		}},
-		{method: "POST", effect: writes, path: "/hosts", summary: "Make a name follow the address that is reported for it", right: access.Write, in: wire.NewHost{}, out: wire.HostAdded{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
+		{method: "POST", effect: writes, secret: true, path: "/hosts", summary: "Make a name follow the address that is reported for it", right: access.Write, in: wire.NewHost{}, out: wire.HostAdded{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
 			var in wire.NewHost
 			if err := k.body(&in); err != nil {
 				return nil, err

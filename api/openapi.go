@@ -18,6 +18,9 @@ func Document() map[string]any { return openAPI(routes()) }
 // openAPI describes the routes as an OpenAPI 3.1 document. Schemas are read off the Go types that are really sent.
 func openAPI(list []route) object {
 	s := schemas{}
+	for _, r := range list { // first what is answered: requests with the same type have a schema of their own
+		s.responses(r)
+	}
 	paths := object{}
 	for _, r := range list {
 		path, parameters := describePath(r)
@@ -26,7 +29,7 @@ func openAPI(list []route) object {
 			operation["parameters"] = parameters
 		}
 		if r.in != nil {
-			operation["requestBody"] = object{"required": true, "content": object{"application/json": object{"schema": s.of(reflect.TypeOf(r.in))}}}
+			operation["requestBody"] = object{"required": true, "content": object{"application/json": object{"schema": s.ofRequest(reflect.TypeOf(r.in))}}}
 		}
 		if r.right == "" {
 			operation["security"] = []object{}
@@ -73,6 +76,12 @@ func describePath(r route) (string, []object) {
 	}
 	for _, name := range r.query {
 		add(name, "query", false)
+	}
+	if r.keyed() {
+		add(keyHeader, "header", false)
+	}
+	if r.match != nil || strings.Contains(r.summary, "If-Match") {
+		add("If-Match", "header", false)
 	}
 	return strings.Join(parts, "/"), list
 }
@@ -151,13 +160,50 @@ func (s schemas) ofStruct(t reflect.Type) object {
 	if _, known := s[name]; !known {
 		s[name] = object{} // a type may hold itself
 		properties, required := object{}, []string{}
-		s.addFields(t, properties, &required)
+		s.addFields(t, properties, &required, false)
 		s[name] = object{"type": "object", "properties": properties, "required": required}
 	}
 	return object{"$ref": "#/components/schemas/" + name}
 }
 
-func (s schemas) addFields(t reflect.Type, properties object, required *[]string) {
+// ofRequest returns the schema of what is sent: all but the fields that are marked so may be left out. Types that are answered too
+// have a name of their own for it.
+func (s schemas) ofRequest(t reflect.Type) object {
+	switch t.Kind() {
+	case reflect.Pointer:
+		return object{"oneOf": []object{s.ofRequest(t.Elem()), {"type": "null"}}}
+	case reflect.Slice:
+		if !t.Implements(textType) {
+			return object{"type": "array", "items": s.ofRequest(t.Elem())}
+		}
+	case reflect.Struct:
+		if !t.Implements(textType) && t != reflect.TypeFor[time.Time]() {
+			return s.requestStruct(t)
+		}
+	}
+	return s.of(t)
+}
+
+func (s schemas) requestStruct(t reflect.Type) object {
+	name := schemaName(t)
+	if known, answered := s[name]; answered && known["x-request"] == nil {
+		name += "Sent"
+	}
+	if _, known := s[name]; !known {
+		s[name] = object{"x-request": true}
+		properties, required := object{}, []string{}
+		s.addFields(t, properties, &required, true)
+		s[name] = object{"type": "object", "properties": properties, "required": required, "x-request": true}
+	}
+	return object{"$ref": "#/components/schemas/" + name}
+}
+
+// addFields adds the fields of a struct that is sent to the service, or else answered by it.
+func (s schemas) addFields(t reflect.Type, properties object, required *[]string, sent bool) {
+	of := s.of
+	if sent {
+		of = s.ofRequest
+	}
 	for i := range t.NumField() {
 		f := t.Field(i)
 		tag, options, _ := strings.Cut(f.Tag.Get("json"), ",")
@@ -165,15 +211,18 @@ func (s schemas) addFields(t reflect.Type, properties object, required *[]string
 		case tag == "-" || !f.IsExported():
 			continue
 		case f.Anonymous && tag == "":
-			s.addFields(f.Type, properties, required)
+			s.addFields(f.Type, properties, required, sent)
 			continue
 		}
-		property := s.of(f.Type)
+		property := of(f.Type)
 		if text := describeField(t, f, tag); text != "" {
 			property["description"] = text
 		}
+		if example := exampleOf(f.Type, tag); example != nil {
+			property["examples"] = []any{example}
+		}
 		properties[tag] = property
-		if !strings.Contains(options, "omitempty") {
+		if sent && f.Tag.Get("required") == "true" || !sent && !strings.Contains(options, "omitempty") {
 			*required = append(*required, tag)
 		}
 	}

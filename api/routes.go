@@ -4,6 +4,7 @@ import (
 	"net/http"
 	"slices"
 	"strconv"
+	"strings"
 	"time"
 
 	"beacon/core/access"
@@ -26,6 +27,9 @@ type route struct {
 	handle       func(*call) (any, error)
 	stream       func(*call) error // instead of handle: writes its answer itself
 	text         bool              // it answers plain text, not events
+	tagged       bool              // its answer has an ETag, for If-Match
+	match        match             // what If-Match is held against
+	secret       bool              // its answer has a secret, which is shown once
 }
 
 // effect reports whether a route may change anything.
@@ -56,7 +60,7 @@ func routesOfUsers() []route {
 			names, err := k.svc.Users.Users(k.Request.Context())
 			return wire.Page[string]{Items: names}, err
 		}},
-		{method: "POST", effect: writes, path: "/users", summary: "Add a user; the password is shown once", right: access.Manage, in: wire.NewUser{}, out: wire.UserAdded{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
+		{method: "POST", effect: writes, path: "/users", summary: "Add a user; the password is shown once", right: access.Manage, secret: true, in: wire.NewUser{}, out: wire.UserAdded{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
 			var in wire.NewUser
 			if err := k.body(&in); err != nil {
 				return nil, err
@@ -70,7 +74,10 @@ func routesOfUsers() []route {
 		}},
 		{method: "GET", effect: looks, path: "/logbook", summary: "Who did what, newest first", right: access.Read, query: []string{"subject", "requests", "cursor", "limit"}, out: wire.Page[wire.Entry]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			limit := k.limit()
-			before, _ := strconv.ParseUint(k.Query("cursor"), 10, 64)
+			before, err := k.before()
+			if err != nil {
+				return nil, err
+			}
 			items, err := k.svc.Logbook.Entries(k.Request.Context(), k.Query("subject"), k.Query("requests") == "true", before, limit)
 			page := wire.Page[wire.Entry]{Items: items}
 			if len(items) == limit {
@@ -162,10 +169,44 @@ func (k *call) limit() int { return k.limitUpTo(200) }
 // limitUpTo is limit for lists whose items are small.
 func (k *call) limitUpTo(most int) int {
 	n, err := strconv.Atoi(k.Query("limit"))
-	if err != nil || n < 1 {
+	if err != nil { // none: checkQuery saw to the rest
 		return 100
 	}
 	return min(n, most)
+}
+
+// checkQuery refuses parameters that the route does not have, and limits and cursors that are none.
+func (k *call) checkQuery(r route) error {
+	for name, values := range k.Request.URL.Query() {
+		switch {
+		case !slices.Contains(r.query, name):
+			known := "It has none."
+			if len(r.query) > 0 {
+				known = "It has " + strings.Join(r.query, ", ") + "."
+			}
+			return wire.Problemf(wire.Invalid, "%s %s has no parameter %q. %s", r.method, Base+r.path, name, known)
+		case len(values) > 1:
+			return wire.Problemf(wire.Invalid, "The parameter %s is there %d times; it is written once.", name, len(values))
+		case name == "limit":
+			if n, err := strconv.Atoi(values[0]); err != nil || n < 1 {
+				return wire.Problemf(wire.Invalid, "limit is %q; it is a number of entries, from 1 on.", values[0])
+			}
+		}
+	}
+	return nil
+}
+
+// before reads the cursor of a list that is numbered: only entries with lower numbers follow. It is 0 for the first page.
+func (k *call) before() (uint64, error) {
+	cursor := k.Query("cursor")
+	if cursor == "" {
+		return 0, nil
+	}
+	n, err := strconv.ParseUint(cursor, 10, 64)
+	if err != nil {
+		return 0, wire.Problemf(wire.Invalid, "The cursor %q is not one that a page returned. Leave it out to begin with the first page.", cursor)
+	}
+	return n, nil
 }
 
 // after reads the cursor of a list in canonical order of names: the last name of the page before. It is the zero name for the first page.

@@ -20,7 +20,7 @@ func routesOfZones() []route {
 			items, more, err := k.svc.Overview.Zones(k.Request.Context(), after, k.limit())
 			return nextByName(items, more, func(z wire.ZoneView) dnsname.Name { return z.Name }), err
 		}},
-		{method: "GET", effect: looks, path: "/zones/:name", summary: "One zone", right: access.Read, out: wire.ZoneView{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "GET", effect: looks, path: "/zones/:name", summary: "One zone, with its ETag", right: access.Read, out: wire.ZoneView{}, status: http.StatusOK, tagged: true, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			return k.svc.Overview.Zone(k.Request.Context(), name)
 		})},
 		{method: "GET", effect: looks, path: "/zones/:name/records", summary: "The desired records of a zone; addresses=true puts addresses in place of ALIAS records", right: access.Read, out: wire.Page[record.Record]{}, status: http.StatusOK, query: []string{"addresses", "cursor", "limit"}, handle: named(func(k *call, name dnsname.Name) (any, error) {

@@ -71,7 +71,7 @@ func TestFalseReadsAreNotAdopted(t *testing.T) {
 			require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 			h.define("heron-main", piers(25))
 			require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{Allow: []string{diff.GuardNamesStop}}).State)
-			_, err := h.Zones.SetZoneSettings(ctx, zone, wire.ZoneSettings{Drift: "adopt"})
+			_, err := h.Zones.SetZoneSettings(ctx, zone, wire.ZoneSettings{Drift: "adopt"}, anyState)
 			require.NoError(t, err)
 			before, err := h.Zones.Wanted(ctx, zone)
 			require.NoError(t, err)

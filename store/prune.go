@@ -14,6 +14,7 @@ const (
 	KeptJobs     Kept = "jobs"
 	KeptTokens   Kept = "tokens"
 	KeptEvidence Kept = "evidence"
+	KeptKeys     Kept = "keys"
 )
 
 // pruning are statements that delete at most so many rows that ended before a moment, real time. The newest of each kind stay, whatever
@@ -28,6 +29,7 @@ var pruning = map[Kept]string{
 	KeptActs: `DELETE FROM acts WHERE id IN (SELECT id FROM (SELECT a.id FROM acts a LEFT JOIN acts p ON p.id = a.parent_id WHERE a.sync_id IS NULL AND a.finished_at < @before
 		AND a.state NOT IN ('pending', 'running', 'retrying', 'sent') AND (p.id IS NULL OR p.finished_at < @before) ORDER BY a.id LIMIT @most) old)`,
 	KeptJobs:   `DELETE FROM jobs WHERE state = 'done' AND due_at < @before LIMIT @most`,
+	KeptKeys:   `DELETE FROM request_keys WHERE made_at < @before LIMIT @most`,
 	KeptTokens: `DELETE FROM tokens WHERE expires_at < @before LIMIT @most`,
 	KeptEvidence: `DELETE FROM checks WHERE id IN (SELECT id FROM (SELECT c.id FROM checks c WHERE c.wall_at < @before
 		AND c.id < (SELECT MAX(n.id) FROM checks n WHERE n.domain_id = c.domain_id) ORDER BY c.id LIMIT @most) old)`,

@@ -46,11 +46,11 @@ const (
 
 // NewAccount is what is needed to connect an account.
 type NewAccount struct {
-	Name    string `json:"name"`
+	Name    string `json:"name" required:"true"`
 	Role    string `json:"role"` // provider or registrar
-	Kind    string `json:"kind"`
-	Address string `json:"address"` // base address of the interface
-	Secret  string `json:"secret"`
+	Kind    string `json:"kind" required:"true"`
+	Address string `json:"address" required:"true"` // base address of the interface
+	Secret  string `json:"secret" required:"true"`
 	Private bool   `json:"private"` // the address may be one of an inner network
 }
 
@@ -93,9 +93,9 @@ type AccountAdded struct {
 
 type NewCredential struct {
 	Role   string `json:"role"` // provider or registrar
-	Secret string `json:"secret"`
+	Secret string `json:"secret" required:"true"`
 }
 
 type Verification struct {
-	Zone dnsname.Name `json:"zone"` // a scratch zone
+	Zone dnsname.Name `json:"zone" required:"true"` // a scratch zone
 }

@@ -40,7 +40,7 @@ type WaitingSync struct {
 
 // ApplyRequest asks for definition files to be taken.
 type ApplyRequest struct {
-	Files  []definition.File `json:"files"`
+	Files  []definition.File `json:"files" required:"true"`
 	DryRun bool              `json:"dry_run"`
 	Manage bool              `json:"manage"`          // the files say from now on what their zones contain, and nothing else does
 	Sync   bool              `json:"sync,omitempty"`  // start the syncs that are needed, in the same transaction
@@ -63,7 +63,7 @@ type HouseKit struct {
 // GenerateRequest asks for a definition of a zone that exists elsewhere: what it contains comes from a zone file, or is
 // read from the provider account that holds it now.
 type GenerateRequest struct {
-	Zone        dnsname.Name `json:"zone"`
+	Zone        dnsname.Name `json:"zone" required:"true"`
 	File        string       `json:"file"`      // name of the zone file
 	Text        string       `json:"text"`      // of the zone file; empty to read from an account
 	From        string       `json:"from"`      // provider account; empty to look through all of them

@@ -38,7 +38,7 @@ type Delegated struct {
 // RetireRequest asks for a zone to be taken from a provider.
 type RetireRequest struct {
 	Zone    dnsname.Name `json:"-"` // the path names it
-	Account string       `json:"account"`
+	Account string       `json:"account" required:"true"`
 	Keep    bool         `json:"keep"` // the zone stays at the provider, and is no longer managed there
 	// Override names safety gates that the user passes: names lose their answers. It needs a reason.
 	Override []string `json:"override,omitempty"`

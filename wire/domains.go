@@ -69,7 +69,7 @@ type BriefChecks struct {
 
 // SweepRequest asks for evidence alone, as another instance does of a vantage point.
 type SweepRequest struct {
-	Domain      dnsname.Name   `json:"domain"`
+	Domain      dnsname.Name   `json:"domain" required:"true"`
 	Nameservers []dnsname.Name `json:"nameservers,omitempty"`
 	Watched     []record.Key   `json:"watched,omitempty"`
 }

@@ -56,8 +56,8 @@ type Pasted struct {
 }
 
 type JoinFields struct {
-	Type   record.Type       `json:"type"`
-	Fields map[string]string `json:"fields"`
+	Type   record.Type       `json:"type" required:"true"`
+	Fields map[string]string `json:"fields" required:"true"`
 }
 
 type JoinedData struct {

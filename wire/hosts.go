@@ -9,7 +9,7 @@ import (
 
 // NewHost is a name that is to follow a reported address.
 type NewHost struct {
-	Name dnsname.Name `json:"name"`
+	Name dnsname.Name `json:"name" required:"true"`
 	V4   bool         `json:"v4"`            // follow an IPv4 address
 	V6   bool         `json:"v6"`            // follow an IPv6 address
 	TTL  uint32       `json:"ttl,omitempty"` // seconds; 0 for the usual

@@ -19,7 +19,7 @@ type Operation struct {
 
 // ReplaceRequest asks for the same change to every record that a search finds.
 type ReplaceRequest struct {
-	Search      SearchRequest `json:"search"`
+	Search      SearchRequest `json:"search" required:"true"`
 	To          string        `json:"to"`           // their new data; empty to keep it
 	TTL         *uint32       `json:"ttl"`          // their new TTL, in seconds
 	SkipManaged bool          `json:"skip_managed"` // leave zones alone that definition files lead

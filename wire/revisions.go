@@ -33,6 +33,6 @@ type NameChange struct {
 }
 
 type Restore struct {
-	Revision uint32 `json:"revision"`
+	Revision uint32 `json:"revision" required:"true"`
 	Reason   string `json:"reason"`
 }

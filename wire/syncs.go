@@ -103,6 +103,6 @@ type Cancellation struct {
 
 // Adoption asks that what was changed at an account becomes desired.
 type Adoption struct {
-	Account string   `json:"account"`         // where it was changed
-	Allow   []string `json:"allow,omitempty"` // codes of guards that the user allows
+	Account string   `json:"account" required:"true"` // where it was changed
+	Allow   []string `json:"allow,omitempty"`         // codes of guards that the user allows
 }

@@ -12,7 +12,7 @@ type Me struct {
 }
 
 type NewUser struct {
-	Name string `json:"name"`
+	Name string `json:"name" required:"true"`
 }
 
 type UserAdded struct {
@@ -22,8 +22,8 @@ type UserAdded struct {
 
 // SignIn is a name and password. A browser gets its token as a cookie instead of in the answer.
 type SignIn struct {
-	Name     string `json:"name"`
-	Password string `json:"password"`
+	Name     string `json:"name" required:"true"`
+	Password string `json:"password" required:"true"`
 	Browser  bool   `json:"browser,omitempty"`
 }
 

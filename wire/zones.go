@@ -48,7 +48,7 @@ type ZonePlacement struct {
 type Import struct {
 	Zone   dnsname.Name `json:"-"`    // the path names it
 	File   string       `json:"file"` // its name, for faults and for the record of where it came from
-	Text   string       `json:"text"`
+	Text   string       `json:"text" required:"true"`
 	Reason string       `json:"reason"`
 	DryRun bool         `json:"dry_run"`
 

@@ -41,8 +41,8 @@ import (
 
 // File is one definition file as text, with what it may know of the environment of whoever gives it.
 type File struct {
-	Name        string            `json:"name"`
-	Text        string            `json:"text"`
+	Name        string            `json:"name" required:"true"`
+	Text        string            `json:"text" required:"true"`
 	Environment map[string]string `json:"environment,omitempty"` // the variables that the file names; see Environment
 }
 

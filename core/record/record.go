@@ -59,8 +59,8 @@ func (r Record) String() string {
 
 // Key names a record set: all records of one name and type (RFC 2181 section 5).
 type Key struct {
-	Name dnsname.Name `json:"name"`
-	Type Type         `json:"type"`
+	Name dnsname.Name `json:"name" required:"true"`
+	Type Type         `json:"type" required:"true"`
 }
 
 // Compare orders keys by name, then type.

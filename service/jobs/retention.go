@@ -51,8 +51,11 @@ func DefaultRetention() RetentionSettings {
 
 func (s RetentionSettings) ages() map[store.Kept]Age {
 	return map[store.Kept]Age{store.KeptLogbook: s.Logbook, store.KeptRequests: s.Requests, store.KeptSyncs: s.Syncs, store.KeptActs: s.Acts,
-		store.KeptJobs: s.Jobs, store.KeptTokens: s.Tokens, store.KeptEvidence: s.Evidence}
+		store.KeptJobs: s.Jobs, store.KeptTokens: s.Tokens, store.KeptEvidence: s.Evidence, store.KeptKeys: Age(keysKept)}
 }
+
+// keysKept is for how long a request that named itself is known, real time.
+const keysKept = 24 * time.Hour
 
 // How often rows are pruned, how many in one transaction, and for how long at a time, real time.
 const (

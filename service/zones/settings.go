@@ -83,8 +83,9 @@ func SitesOf(z store.Zone) []dnsname.Name {
 	return delegation.Sites(z.Name())
 }
 
-// SetCare changes how a zone is looked after. What a definition file leads is changed there.
-func (s *Zones) SetZoneSettings(ctx context.Context, name dnsname.Name, v wire.ZoneSettings) (out wire.ZoneSettings, err error) {
+// SetZoneSettings changes the settings of a zone, if agreed returns no error for the present ones. Those of a zone that a definition
+// file manages are changed there.
+func (s *Zones) SetZoneSettings(ctx context.Context, name dnsname.Name, v wire.ZoneSettings, agreed func(present wire.ZoneSettings) error) (out wire.ZoneSettings, err error) {
 	settings, err := readSettings(v, name)
 	if err != nil {
 		return out, err
@@ -95,6 +96,9 @@ func (s *Zones) SetZoneSettings(ctx context.Context, name dnsname.Name, v wire.Z
 			return err
 		}
 		if err := notManaged(z); err != nil {
+			return err
+		}
+		if err := agreed(ViewSettings(z)); err != nil {
 			return err
 		}
 		if err := tx.SetZoneSettings(z.ID, settings); err != nil {

@@ -27,7 +27,7 @@ export function Apply() {
   const done = take.data?.items
   return (
     <>
-      <title>Define · Agile Beacon</title>
+      <title>Apply · Agile Beacon</title>
       <PageHead title={zone ? `Add ${zone}` : 'Apply a definition'} lead="A definition has the desired records of a zone and its providers. Nothing changes before you have reviewed the changes." />
       {done ? (
         <Done list={done} again={() => change({ name: 'pasted.beacon.yaml', text: '' })} />

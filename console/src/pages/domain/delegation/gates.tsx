@@ -11,7 +11,7 @@ type GatesProps = { plan: Delegated; how: DelegateRequest; change: (how: Delegat
 export function Gates({ plan, how, change, busy }: GatesProps) {
   const id = useId()
   const [reason, setReason] = useState('')
-  const passed = plan.findings.filter((f) => f.severity === 'error' && how.override.includes(f.code))
+  const passed = plan.findings.filter((f) => f.severity === 'error' && (how.override ?? []).includes(f.code))
   const codes = [...new Set(plan.closed.map((f) => f.code))]
   const differs = codes.includes('sides-differ')
   if (plan.closed.length === 0 && passed.length === 0) return null
@@ -43,7 +43,7 @@ export function Gates({ plan, how, change, busy }: GatesProps) {
             className="flex flex-wrap items-end gap-3"
             onSubmit={(e) => {
               e.preventDefault()
-              change({ ...how, override: [...how.override, ...codes], reason })
+              change({ ...how, override: [...(how.override ?? []), ...codes], reason })
             }}
           >
             <div className="grow">

@@ -41,7 +41,7 @@ func (a *app) domainsCommand() *cobra.Command {
 				}
 				rows = append(rows, []string{plain(d.Name), stands, d.Registrar, strings.Join(d.Providers, ", "), d.Description})
 			}
-			a.table([]string{"DOMAIN", "STANDS", "REGISTRAR", "AT", "LABEL"}, rows)
+			a.table([]string{"DOMAIN", "STATE", "REGISTRAR", "AT", "LABEL"}, rows)
 		})
 	}}
 }

@@ -59,7 +59,7 @@ func (a *app) listDrift(everything bool) error {
 			rows = append(rows, []string{plain(p.Zone), p.Account, a.standing(p.PlacementLook), ago(p.LookedAt)})
 		}
 		if len(rows) > 0 {
-			a.table([]string{"ZONE", "ACCOUNT", "STANDS", "LOOKED AT"}, rows)
+			a.table([]string{"ZONE", "ACCOUNT", "STATE", "READ AT"}, rows)
 		}
 		a.printf("%s of %s in sync.\n", fmt.Sprint(len(list)-countNot(list)), count(len(list), "placement"))
 	})

@@ -5,6 +5,7 @@ import (
 	"context"
 	_ "embed"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
@@ -43,9 +44,23 @@ func (s *Stage) send(ctx context.Context, method, url string, body []byte, heade
 	defer res.Body.Close()
 	text, err := io.ReadAll(io.LimitReader(res.Body, 16<<20))
 	if err == nil && res.StatusCode >= 400 {
-		err = fmt.Errorf("%s %s: %s: %s", method, url, res.Status, bytes.TrimSpace(text))
+		err = statusError{res.StatusCode, fmt.Sprintf("%s %s: %s: %s", method, url, res.Status, bytes.TrimSpace(text))}
 	}
 	return res.Header, text, err
+}
+
+// statusError is an answer with a status of 400 or more.
+type statusError struct {
+	status int
+	text   string
+}
+
+func (e statusError) Error() string { return e.text }
+
+// there reports whether an error says that something is there already.
+func there(err error) bool {
+	var failed statusError
+	return errors.As(err, &failed) && failed.status == http.StatusConflict
 }
 
 func (s *Stage) get(ctx context.Context, url string) ([]byte, error) {
@@ -53,27 +68,21 @@ func (s *Stage) get(ctx context.Context, url string) ([]byte, error) {
 	return text, err
 }
 
-// load makes the scenario, once: the domain at the registrar and the old provider, the accounts at the service.
-func (s *Stage) load(ctx context.Context) error {
-	if _, err := os.Stat(s.path("loaded")); err == nil {
-		return nil
+// basicSteps make the scenario: the domain at the registrar and the old provider, the accounts at the service.
+func (s *Stage) basicSteps() []step {
+	return []step{
+		{"old-provider", func(ctx context.Context) error { return s.Host(ctx, Domain, zoneFile) }},
+		{"web-hosts", s.openSites},
+		{"accounts", s.connectAccounts},
+		{"files", func(context.Context) error {
+			for name, text := range map[string][]byte{"saltmarsh-ferries.zone": zoneFile, "saltmarsh-ferries.beacon.yaml": definitionFile, "new-web-host.beacon.yaml": newWebHostFile} {
+				if err := s.keep(name, text); err != nil {
+					return err
+				}
+			}
+			return nil
+		}},
 	}
-	if err := s.Host(ctx, Domain, zoneFile); err != nil {
-		return fmt.Errorf("loading the scenario: %w", err)
-	}
-	if err := s.openSites(ctx); err != nil {
-		return fmt.Errorf("loading the scenario: %w", err)
-	}
-	if err := s.connectAccounts(ctx); err != nil {
-		return fmt.Errorf("loading the scenario: %w", err)
-	}
-	for name, text := range map[string][]byte{"saltmarsh-ferries.zone": zoneFile, "saltmarsh-ferries.beacon.yaml": definitionFile,
-		"new-web-host.beacon.yaml": newWebHostFile, "loaded": nil} {
-		if err := os.WriteFile(s.path(name), text, 0o600); err != nil {
-			return err
-		}
-	}
-	return nil
 }
 
 // openSites puts the booking site at the old web host, with certificates, and makes it ready at the new one, which asks
@@ -96,12 +105,11 @@ func (s *Stage) openSites(ctx context.Context) error {
 func (s *Stage) Host(ctx context.Context, name string, zone []byte) error {
 	key := []string{"Authorization", "Plover plover-practice-key"}
 	url := s.Site("plover") + "/dns/zones/" + name + "."
-	_, text, err := s.send(ctx, http.MethodPut, url, nil, key...)
-	if err != nil {
+	if _, _, err := s.send(ctx, http.MethodPut, url, nil, key...); err != nil && !there(err) {
 		return err
 	}
-	var made struct{ Hosts []string }
-	if err := json.Unmarshal(text, &made); err != nil {
+	hosts, err := s.nameservers(ctx, "plover", name)
+	if err != nil {
 		return err
 	}
 	h, _, err := s.send(ctx, http.MethodGet, url+"/file", nil, key...)
@@ -111,7 +119,7 @@ func (s *Stage) Host(ctx context.Context, name string, zone []byte) error {
 	if _, _, err := s.send(ctx, http.MethodPut, url+"/file", zone, append(key, "If-Match", h.Get("ETag"))...); err != nil {
 		return err
 	}
-	return s.Control(ctx, "/domains", map[string]any{"domain": name, "hosts": made.Hosts})
+	return s.Control(ctx, "/domains", map[string]any{"domain": name, "hosts": hosts})
 }
 
 // ByHand changes a record at a provider's own site, as its operator would.
@@ -133,7 +141,14 @@ func (s *Stage) Control(ctx context.Context, path string, body any) error {
 
 // SignIn returns a token of the first user.
 func (s *Stage) SignIn(ctx context.Context) (string, error) {
-	body, err := json.Marshal(map[string]string{"name": "admin", "password": s.Password})
+	return s.signIn(ctx, "admin", s.Password)
+}
+
+func (s *Stage) signIn(ctx context.Context, user, password string) (string, error) {
+	if name, err := os.ReadFile(s.path("name-" + user)); err == nil {
+		user = string(name)
+	}
+	body, err := json.Marshal(map[string]string{"name": user, "password": password})
 	if err != nil {
 		return "", err
 	}
@@ -161,7 +176,7 @@ func (s *Stage) connectAccounts(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		if _, _, err := s.send(ctx, http.MethodPost, s.Address()+"/api/v1/accounts", body, "Authorization", "Bearer "+token); err != nil {
+		if _, _, err := s.send(ctx, http.MethodPost, s.Address()+"/api/v1/accounts", body, "Authorization", "Bearer "+token); err != nil && !there(err) {
 			return err
 		}
 	}

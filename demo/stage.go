@@ -9,12 +9,14 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"net/http"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
 
@@ -31,7 +33,9 @@ type Options struct {
 	DNSPort  int
 	HTTPPort int
 	Rate     float64
-	Program  string // path of the beacon program
+	Program  string    // path of the beacon program
+	Fleet    bool      // load some forty domains in all states beside the one to be moved
+	Progress io.Writer // what is being loaded is said here; nil for nowhere
 	// For tests: other settings of the service, as lines of its settings file.
 	Settings string
 	Fast     bool // a database that forgets on power loss, as tests may have it
@@ -42,6 +46,8 @@ type Stage struct {
 	Options
 	Password string // of the first user, admin
 	http     *http.Client
+	mu       sync.Mutex
+	tokens   map[string]string // of users who are signed in
 	database *mariadbd.Server
 	practice *process
 	service  *process
@@ -69,7 +75,7 @@ func Start(ctx context.Context, opt Options) (*Stage, error) {
 		return nil, err
 	}
 	opt.Dir = dir
-	s := &Stage{Options: opt, http: reach.Loopback().HTTPClient(5 * time.Second)}
+	s := &Stage{Options: opt, http: reach.Loopback().HTTPClient(20 * time.Second), tokens: map[string]string{}}
 	for _, step := range []func(context.Context) error{s.startDatabase, s.StartPractice, s.prepareService, s.StartService, s.load} {
 		if err := step(ctx); err != nil {
 			s.Stop()

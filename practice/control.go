@@ -78,6 +78,16 @@ func (w *World) control() http.Handler {
 		w.changed()
 		rw.WriteHeader(http.StatusNoContent)
 	})
+	mux.HandleFunc("GET /nameservers/{provider}/{zone}", func(rw http.ResponseWriter, r *http.Request) {
+		w.mu.RLock()
+		defer w.mu.RUnlock()
+		z := w.hosted(r.PathValue("provider"), r.PathValue("zone"))
+		if z == nil {
+			refuse(rw, http.StatusNotFound, "no_such_zone", "no such zone")
+			return
+		}
+		answer(rw, http.StatusOK, w.state.Providers[r.PathValue("provider")].nameservers(z))
+	})
 	mux.HandleFunc("GET /journal/{provider}/{zone}", func(rw http.ResponseWriter, r *http.Request) {
 		w.mu.RLock()
 		defer w.mu.RUnlock()
@@ -137,6 +147,7 @@ func (w *World) registerDomain(rw http.ResponseWriter, r *http.Request) {
 		Domain string
 		Hosts  []string
 		TTL    uint32
+		Days   int // until the registration ends; a year where there are none
 	}
 	if !read(rw, r, &body) {
 		return
@@ -144,6 +155,12 @@ func (w *World) registerDomain(rw http.ResponseWriter, r *http.Request) {
 	if err := w.Register(body.Domain, body.Hosts, body.TTL); err != nil {
 		refuse(rw, http.StatusUnprocessableEntity, "bad_domain", err.Error())
 		return
+	}
+	if body.Days > 0 {
+		w.mu.Lock()
+		w.state.Domains[dns.CanonicalName(body.Domain)].Expires = w.clock.now().AddDate(0, 0, body.Days).Truncate(time.Hour)
+		w.changed()
+		w.mu.Unlock()
 	}
 	rw.WriteHeader(http.StatusNoContent)
 }

@@ -51,13 +51,14 @@ func demoStart() *cobra.Command {
 			return err
 		}
 		defer stop()
+		opt.Progress = os.Stdout
 		stage, err := demo.Start(ctx, opt)
 		if err != nil {
 			if ctx.Err() != nil {
-				fmt.Println("Stopped before everything was up.")
+				fmt.Println("\nStopped before all demo data were loaded. Start again: loading goes on where it ended.")
 				return nil
 			}
-			return err
+			return fmt.Errorf("%w\nStart again: loading goes on where it ended. If that does not help, begin afresh: rm -r %s", err, opt.Dir)
 		}
 		fmt.Printf("Agile Beacon is up after %.1f s.\n\n", time.Since(begun).Seconds())
 		fmt.Printf("  console          %s   as admin, with the password %s\n", stage.Address(), stage.Password)
@@ -73,6 +74,7 @@ func demoStart() *cobra.Command {
 		stage.Stop()
 		return err
 	}}
+	c.Flags().BoolVar(&opt.Fleet, "fleet", true, "load some forty domains in all states beside the one to be moved")
 	stageFlags(c, &opt, demo.Options{Dir: "var/demo", Listen: "127.0.0.1:8053", Net: 53})
 	return c
 }

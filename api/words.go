@@ -55,7 +55,7 @@ type parameter struct {
 var parameters = map[string]parameter{
 	"Idempotency-Key": {"Names this request. Sent again within 24 hours with the same key and body, it returns the first answer and changes nothing.", "6f1c2f0e-1"},
 	"If-Match":        {"The ETag of the state that was read. If the state has changed since then, nothing changes and the answer is 412.", `"3f9ac01be2d477a0"`},
-	"name": {"The zone, domain, account, dynamic host or channel; in a query, part of a name.", "saltmarsh-ferries.example"}, "id": {"The number that names it.", "7"},
+	"name":            {"The zone, domain, account, dynamic host or channel; in a query, part of a name.", "saltmarsh-ferries.example"}, "id": {"The number that names it.", "7"},
 	"owner": {"The owner name, relative to the zone; @ for the apex.", "www"}, "type": {"The record type.", "A"},
 	"limit": {"How many entries the page may have.", "100"}, "cursor": {"Where the page begins: next of the page before.", ""}, "role": {"provider or registrar.", "provider"},
 	"subject": {"Only what is about this zone or account.", "saltmarsh-ferries.example."}, "requests": {"true: with each request to providers and registrars.", "true"},

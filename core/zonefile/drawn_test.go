@@ -126,7 +126,6 @@ func fixed(kinds ...func(d *draw) piece) shape {
 
 func n8(d *draw) piece  { return d.n(8) }
 func n16(d *draw) piece { return d.n(16) }
-func n32(d *draw) piece { return d.n(32) }
 
 func rest(make func(d *draw) []piece) shape { return shape{draw: make, rest: true} }
 func open(make func(d *draw) []piece) shape { return shape{draw: make, open: true} }

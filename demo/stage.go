@@ -190,6 +190,7 @@ websites: # web hosts; their addresses are from documentation, and are reached o
   issuers: [{identity: ca.example, organization: Lantern Notary}]
   address_overrides: %s
 profiles: profiles # of providers, one file each
+drift: {every: 1m} # a change at a provider is seen soon
 watch: {folder: checkout} # definitions that are put there are followed
 resolvers:
   - {name: harbour, address: "127.%d.8.1:%d", group: our office}

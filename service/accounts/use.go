@@ -3,6 +3,7 @@ package accounts
 import (
 	"context"
 	"fmt"
+	"net/http"
 	"time"
 
 	"beacon/looking"
@@ -13,13 +14,13 @@ import (
 // observe puts every request to a provider or registrar into the logbook.
 func (s *Accounts) observe(ctx context.Context, call outcall.Call) {
 	detail := fmt.Sprintf("%s %s: %d in %d ms", call.Method, call.Path, call.Status, call.Took.Milliseconds())
-	if call.Problem != "" {
+	if failed(call) {
 		detail = fmt.Sprintf("%s %s: %s (%d ms)", call.Method, call.Path, call.Problem, call.Took.Milliseconds())
 	}
 	s.recordUse(ctx, call.Account)
 	s.calls.WithLabelValues(call.Account, outcomeWord(call)).Inc()
 	action := "request"
-	if call.Problem != "" {
+	if failed(call) {
 		action = "request.failed"
 	}
 	if looking.Is(ctx) { // a preview leaves no trace in the logbook
@@ -49,8 +50,13 @@ func (s *Accounts) recordUse(ctx context.Context, account string) {
 	}
 }
 
+// failed reports whether a request failed. That what was asked for is not there is an answer.
+func failed(call outcall.Call) bool {
+	return call.Problem != "" && !(call.Method == http.MethodGet && call.Status == http.StatusNotFound)
+}
+
 func outcomeWord(call outcall.Call) string {
-	if call.Problem != "" {
+	if failed(call) {
 		return "failed"
 	}
 	return "answered"

@@ -14,6 +14,17 @@ type step struct {
 	do   func(context.Context) error
 }
 
+// Steps returns what a first start of the whole scenario loads, as its progress names it.
+func Steps() (names []string) {
+	s := &Stage{}
+	for _, step := range append(s.basicSteps(), s.fleetSteps()...) {
+		names = append(names, step.title())
+	}
+	return names
+}
+
+func (s step) title() string { return strings.ReplaceAll(s.name, "-", " ") }
+
 // load loads the steps that have not been loaded yet, in their order, and notes each in a file once it is done.
 func (s *Stage) load(ctx context.Context) error {
 	done, err := os.ReadFile(s.path("loaded"))
@@ -29,9 +40,9 @@ func (s *Stage) load(ctx context.Context) error {
 		if slices.Contains(loaded, step.name) {
 			continue
 		}
-		s.say("  %s ...\n", strings.ReplaceAll(step.name, "-", " "))
+		s.say("  %s ...\n", step.title())
 		if err := step.do(ctx); err != nil {
-			return fmt.Errorf("loading the demo data, %s: %w", strings.ReplaceAll(step.name, "-", " "), err)
+			return fmt.Errorf("loading the demo data, %s: %w", step.title(), err)
 		}
 		loaded = append(loaded, step.name)
 		if err := s.keep("loaded", []byte(strings.Join(loaded, "\n")+"\n")); err != nil {

@@ -11,6 +11,8 @@ import (
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/evidence"
+	"beacon/core/finding"
+	"beacon/core/rules"
 	"beacon/wire"
 )
 
@@ -71,6 +73,9 @@ func routesOfUsers() []route {
 		{method: "GET", effect: looks, path: "/clock", summary: "Simulated time, in which TTLs run; real time outside the demo", right: access.Read, out: wire.ClockNow{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			now, rate := k.svc.WorldNow()
 			return wire.ClockNow{World: now, Rate: rate}, nil
+		}},
+		{method: "GET", effect: looks, path: "/findings", summary: "Codes of findings: what each means, what to do, and what it blocks", right: access.Read, out: wire.Page[finding.Known]{}, status: http.StatusOK, handle: func(*call) (any, error) {
+			return wire.Page[finding.Known]{Items: rules.Guide()}, nil
 		}},
 		{method: "GET", effect: looks, path: "/logbook", summary: "Who did what, newest first", right: access.Read, query: []string{"subject", "requests", "cursor", "limit"}, out: wire.Page[wire.Entry]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			limit := k.limit()

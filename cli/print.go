@@ -146,6 +146,9 @@ func (a *app) findings(list []finding.Finding) {
 			a.seen(f.Seen)
 		}
 	}
+	if finding.Worst(list) >= finding.Warning {
+		a.printf("  %s\n", a.paint(dim, "More about a code: beacon explain CODE"))
+	}
 }
 
 // mostSeen is how many lines of evidence are shown with a finding.

@@ -3,12 +3,10 @@ package rules
 import (
 	"fmt"
 	"math/rand/v2"
-	"os"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
-	"github.com/stretchr/testify/require"
 
 	"beacon/core/finding"
 	"beacon/core/record"
@@ -62,18 +60,6 @@ func TestHealthyZonesAreLeftAlone(t *testing.T) {
 			assert.Less(t, f.Severity, finding.Warning, "%s in\n%s", f.Finding, text)
 		}
 	}
-}
-
-// The guide to findings is printed from the rules.
-func TestFindingsGuide(t *testing.T) {
-	const file = "../../docs/findings.md"
-	want := Guide()
-	if os.Getenv("BEACON_UPDATE") != "" {
-		require.NoError(t, os.WriteFile(file, []byte(want), 0o644))
-	}
-	got, err := os.ReadFile(file)
-	require.NoError(t, err)
-	assert.Equal(t, want, string(got), "run: BEACON_UPDATE=1 go test ./core/rules -run Guide")
 }
 
 // All rules over a million records, beside reading them.

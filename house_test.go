@@ -46,7 +46,7 @@ var owners = map[string]string{
 	"domains.go": "check", "brief.go": "check", "briefpages.go": "check",
 	"drafts.go": "zones", "kits.go": "zones", "layers.go": "zones", "operations.go": "zones", "placements.go": "zones", "revisions.go": "zones", "rows.go": "zones", "search.go": "zones", "zones.go": "zones",
 	"jobs.go": "jobs", "prune.go": "jobs", "logbook.go": "logbook", "sequence.go": "logbook", "users.go": "users", "requestkeys.go": "users",
-	"placed.go": "sync", "others.go": "sync", "troubles.go": "accounts", "paces.go": "accounts", "watched.go": "apply", "pages.go": "overview", "syncs.go": "sync", "published.go": "secondaries", "tellings.go": "notify",
+	"placed.go": "sync", "others.go": "sync", "troubles.go": "accounts", "paces.go": "accounts", "watched.go": "apply", "pages.go": "overview", "today.go": "overview", "syncs.go": "sync", "published.go": "secondaries", "tellings.go": "notify",
 }
 
 // sources returns every Go file of the product that is no test.

@@ -27,23 +27,33 @@ func (a *app) domainsCommand() *cobra.Command {
 		}
 		return a.show(list, func() {
 			if len(list) == 0 {
-				a.printf("No domains yet. Define one: beacon apply FILE.\n")
+				a.printf("No domains yet. Add one: beacon apply FILE.\n")
 				return
 			}
 			var rows [][]string
 			for _, d := range list {
-				stands := string(d.Verdict)
-				switch {
-				case stands == "":
-					stands = "not checked yet"
-				case d.Verdict == delegation.Settling && d.SettlesBy != nil:
-					stands += " until " + moment(*d.SettlesBy, now.World)
+				state := stateWord(d.Verdict)
+				if d.Verdict == delegation.Settling && d.SettlesBy != nil {
+					state += " until " + moment(*d.SettlesBy, now.World)
 				}
-				rows = append(rows, []string{plain(d.Name), stands, d.Registrar, strings.Join(d.Providers, ", "), d.Description})
+				rows = append(rows, []string{plain(d.Name), state, d.Registrar, strings.Join(d.Providers, ", "), d.Description})
 			}
-			a.table([]string{"DOMAIN", "STATE", "REGISTRAR", "AT", "LABEL"}, rows)
+			a.table([]string{"DOMAIN", "STATE", "REGISTRAR", "PROVIDER", "DESCRIPTION"}, rows)
 		})
 	}}
+}
+
+// stateWord returns the state of a domain as tables have it.
+func stateWord(v delegation.Verdict) string {
+	switch v {
+	case "":
+		return "not checked yet"
+	case delegation.Unknown:
+		return "check failed"
+	case delegation.Undelegated:
+		return "not delegated"
+	}
+	return strings.ReplaceAll(string(v), "-", " ")
 }
 
 func (a *app) checkCommand() *cobra.Command {
@@ -93,7 +103,7 @@ func (a *app) checkCommand() *cobra.Command {
 	return c
 }
 
-// check asks the service for a check. Where that cannot be had, it check failed how the domain stands.
+// check asks the service for a check. Where the service cannot be reached, the state of the domain is unknown.
 func (a *app) check(domain string) (r delegation.Report, now wire.ClockNow, err error) {
 	name, err := parseName(domain)
 	if err != nil {

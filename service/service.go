@@ -146,7 +146,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 		HTTP: s.http, World: s.world, Made: s.metrics.checks, Calls: s.metrics.calls,
 		Settings: check.Settings{Checks: settings.Checks, RDAP: settings.RDAP, Sites: settings.Websites, Places: settings.VantagePoints, Request: settings.Request}})
 	s.Handover = handover.New(handover.Parts{Logbook: s.Logbook, Acts: s.Acts, Zones: s.Zones, Accounts: s.Accounts, Syncs: s.Syncs, Checks: s.Checks, Sweeper: s.sweeper, Timeout: settings.Request, Watch: settings.Watch})
-	s.Overview = overview.New(s.Logbook, s.Accounts)
+	s.Overview = overview.New(s.store, s.Logbook, s.Accounts, s.world)
 	s.employ()
 	return s, nil
 }

@@ -30,7 +30,7 @@ func (s *Service) Run(ctx context.Context) {
 		s.log.Error("brief looks could not be scheduled", "error", err)
 	}
 	err := s.store.Tx(ctx, func(tx *store.Tx) error {
-		for _, kind := range []string{store.JobSweep, store.JobPrune} {
+		for _, kind := range []string{store.JobSweep, store.JobPrune, store.JobSample} {
 			if err := jobs.Enqueue(tx, kind, 1, s.store.Now()); err != nil {
 				return err
 			}
@@ -77,12 +77,12 @@ func (s *Service) employ() {
 		store.JobSync: s.Syncs.RunSync, store.JobUrgent: s.Syncs.RunSync, store.JobLook: s.Syncs.RunLook, store.JobLookOnce: s.Syncs.RunLookOnce,
 		store.JobCheck: s.Checks.RunCheck, store.JobBrief: s.Checks.RunBriefCheck, store.JobAlias: s.Hosts.RunAlias, store.JobRows: s.Zones.RunRows,
 		store.JobNotify: s.Secondaries.RunNotify, store.JobTell: s.Notify.RunTell, store.JobAct: s.Acts.Run, store.JobFollow: s.Apply.RunFollow,
-		store.JobSequence: s.Logbook.RunSequence, store.JobProbe: s.Accounts.RunProbe, store.JobSweep: s.runSweep, store.JobPrune: s.Jobs.Prune(s.settings.Retention), store.JobWatch: s.Apply.RunWatch,
+		store.JobSequence: s.Logbook.RunSequence, store.JobProbe: s.Accounts.RunProbe, store.JobSweep: s.runSweep, store.JobSample: s.Overview.RunSample, store.JobPrune: s.Jobs.Prune(s.settings.Retention), store.JobWatch: s.Apply.RunWatch,
 		store.JobVanished: s.Handover.RunVanished,
 	} {
 		s.Jobs.Handle(kind, h)
 	}
-	looks := []string{store.JobLookOnce, store.JobNotify, store.JobTell, store.JobFollow, store.JobProbe, store.JobSweep, store.JobPrune}
+	looks := []string{store.JobLookOnce, store.JobNotify, store.JobTell, store.JobFollow, store.JobProbe, store.JobSweep, store.JobPrune, store.JobSample}
 	if s.settings.Drift.Every > 0 { // an instance that does not look for drift leaves that to others
 		looks = append(looks, store.JobLook)
 	}

@@ -97,8 +97,9 @@ func (check) TableName() string { return "checks" }
 // KeepChecks is how many changes of how a domain stands are kept, with the evidence for each.
 const KeepChecks = 100
 
-// AddCheck keeps a check and what it established. Where it came to the same as the last one, it takes that one's place.
-func (t *Tx) AddCheck(domainID uint64, r delegation.Report, h delegation.History, s evidence.Sweep, same bool) error {
+// AddCheck keeps a check and what it established. Where it came to the same as the last one, it takes that one's place. How long it
+// took is real time.
+func (t *Tx) AddCheck(domainID uint64, r delegation.Report, h delegation.History, s evidence.Sweep, took time.Duration, same bool) error {
 	heard := s.Heard
 	s.Heard = nil // kept of the newest check only
 	row := check{DomainID: domainID, FirstAt: &r.CheckedAt, WorldAt: r.CheckedAt, WallAt: t.now(), Verdict: r.Verdict}
@@ -122,7 +123,22 @@ func (t *Tx) AddCheck(domainID uint64, r delegation.Report, h delegation.History
 		}
 	}
 	return t.db.Model(&Domain{}).Where("id = ?", domainID).Updates(map[string]any{"history": jsonText(h), "verdict": r.Verdict,
-		"settles_by": r.SettlesBy, "checked_at": r.CheckedAt, "gravest": gravest(r)}).Error
+		"settles_by": r.SettlesBy, "checked_at": r.CheckedAt, "gravest": gravest(r), "check_ms": took.Milliseconds()}).Error
+}
+
+// SetDeadlines replaces what of a domain ends.
+func (t *Tx) SetDeadlines(domainID uint64, list []delegation.Deadline) error {
+	if err := t.db.Exec("DELETE FROM deadlines WHERE domain_id = ?", domainID).Error; err != nil {
+		return err
+	}
+	for _, d := range list {
+		err := t.db.Exec("INSERT INTO deadlines (domain_id, code, subject, ends_at) VALUES (?, ?, ?, ?) ON DUPLICATE KEY UPDATE ends_at = LEAST(ends_at, VALUES(ends_at))",
+			domainID, d.Code, cut(d.Subject, 260), d.By).Error
+		if err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 func (t *Tx) putCheck(row check, same bool) error {

@@ -41,6 +41,7 @@ const (
 	JobProbe    = "probe"
 	JobSweep    = "sweep"
 	JobPrune    = "prune"
+	JobSample   = "sample"
 	JobVanished = "vanished" // retires, and deletes, a zone whose file is gone
 )
 

@@ -218,7 +218,7 @@ func TestChecksAreKept(t *testing.T) {
 		at := time.Date(2030, 1, 2, 3, 4, 5, 678901000, time.UTC)
 		report := delegation.Report{Domain: name, Verdict: delegation.Settling, CheckedAt: at, SettlesBy: &at}
 		history := delegation.History{Since: at, Current: delegation.State{Set: []dnsname.Name{name}, P: delegation.TTLs{{TTL: 7, At: at}}}}
-		require.NoError(t, tx.AddCheck(d.ID, report, history, evidence.Sweep{}, false))
+		require.NoError(t, tx.AddCheck(d.ID, report, history, evidence.Sweep{}, 0, false))
 		d, err = tx.LockHistory(d.ID)
 		require.NoError(t, err)
 		got, err := d.PastSweeps()
@@ -248,7 +248,7 @@ func TestOldChecksGo(t *testing.T) {
 		at := time.Date(2030, 3, 1, 12, 0, 0, 0, time.UTC)
 		add := func(id uint64, verdict delegation.Verdict, same bool) {
 			at = at.Add(time.Minute)
-			require.NoError(t, tx.AddCheck(id, delegation.Report{Verdict: verdict, CheckedAt: at}, delegation.History{}, evidence.Sweep{}, same))
+			require.NoError(t, tx.AddCheck(id, delegation.Report{Verdict: verdict, CheckedAt: at}, delegation.History{}, evidence.Sweep{}, 0, same))
 		}
 		for range store.KeepChecks + 20 {
 			for _, id := range ids {

@@ -100,6 +100,7 @@ var (
 
 // Domains and their delegation.
 var (
+	ShowToday       = Call[None, Today]{Method: "GET", Path: "/today"}
 	ListDomains     = List[DomainView]{Method: "GET", Path: "/domains"}
 	CheckDomain     = Call[None, delegation.Report]{Method: "POST", Path: "/domains/:name/checks"}
 	ShowReport      = Call[None, delegation.Report]{Method: "GET", Path: "/domains/:name/report"}

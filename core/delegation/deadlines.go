@@ -7,13 +7,16 @@ import (
 	"beacon/core/finding"
 )
 
-// Deadline is a moment at which something ends unless somebody sees to it: a registration, a signature, a certificate. Its
-// coming near leaves the verdict as it is, and must be configured all the same.
+// Deadline is a moment at which something ends unless it is renewed: a registration, a signature, a certificate. A
+// deadline that comes near leaves the verdict as it is.
 type Deadline struct {
 	Code    string    `json:"code"` // of the finding
 	Subject string    `json:"subject"`
 	By      time.Time `json:"by"`
 }
+
+// Equal reports whether two deadlines are the same.
+func (d Deadline) Equal(o Deadline) bool { return d.Code == o.Code && d.Subject == o.Subject && d.By.Equal(o.By) }
 
 // Deadlines returns what a report warns of that has its date, of the delegation and of the sites.
 func (r Report) Deadlines() (list []Deadline) {

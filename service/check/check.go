@@ -68,11 +68,12 @@ func (s *Checks) checkStranger(ctx context.Context, name dnsname.Name) delegatio
 // checkManaged makes a sweep, judges it, and keeps what it established. What the registrar says is had from ask. It also gives when the
 // domain is due again, real time.
 func (s *Checks) checkManaged(ctx context.Context, z store.Zone, d store.Domain, ask func(context.Context, store.Zone) *delegation.Registration) (r delegation.Report, due time.Time, err error) {
+	begun := time.Now()
 	plan, sweep, err := s.lookAt(ctx, z, d, ask)
 	if err != nil {
 		return r, due, err
 	}
-	return s.keep(context.WithoutCancel(ctx), z.Name(), d.ID, plan, sweep)
+	return s.keep(context.WithoutCancel(ctx), z.Name(), d.ID, plan, sweep, time.Since(begun))
 }
 
 // Preview judges a domain that is managed here as a check would, and keeps nothing.
@@ -143,7 +144,7 @@ func (s *Checks) sweep(ctx context.Context, name dnsname.Name, scope resolve.Sco
 
 // keep takes a sweep into what is remembered of a domain, judges it, and stores both. A sweep that began before the
 // last one ended comes too late to be remembered: it is judged only.
-func (s *Checks) keep(ctx context.Context, name dnsname.Name, domainID uint64, plan delegation.Plan, sweep evidence.Sweep) (report delegation.Report, due time.Time, err error) {
+func (s *Checks) keep(ctx context.Context, name dnsname.Name, domainID uint64, plan delegation.Plan, sweep evidence.Sweep, took time.Duration) (report delegation.Report, due time.Time, err error) {
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		d, err := tx.LockHistory(domainID)
 		if err != nil {
@@ -169,8 +170,13 @@ func (s *Checks) keep(ctx context.Context, name dnsname.Name, domainID uint64, p
 		if !same {
 			since = report.CheckedAt
 		}
-		if err := tx.AddCheck(d.ID, report, history, sweep, same); err != nil {
+		if err := tx.AddCheck(d.ID, report, history, sweep, took, same); err != nil {
 			return err
+		}
+		if ends := report.Deadlines(); !slices.EqualFunc(ends, last.Deadlines(), delegation.Deadline.Equal) {
+			if err := tx.SetDeadlines(d.ID, ends); err != nil {
+				return err
+			}
 		}
 		due = s.nextCheck(report, since)
 		if err := jobs.Enqueue(tx, store.JobCheck, d.ID, due); err != nil {

@@ -1,15 +1,21 @@
 package overview
 
 import (
+	"beacon/clock"
 	"beacon/service/accounts"
 	"beacon/service/logbook"
+	"beacon/store"
 )
 
 // Overview shows what several rooms know. It is safe for concurrent use.
 type Overview struct {
+	store    *store.Store
 	logbook  *logbook.Book
 	accounts *accounts.Accounts
+	world    *clock.World
 }
 
 // New returns the overview of a database.
-func New(book *logbook.Book, a *accounts.Accounts) *Overview { return &Overview{book, a} }
+func New(db *store.Store, book *logbook.Book, a *accounts.Accounts, world *clock.World) *Overview {
+	return &Overview{db, book, a, world}
+}

@@ -1,0 +1,1 @@
+ALTER TABLE syncs ADD KEY IF NOT EXISTS syncs_state (state, id)

@@ -184,15 +184,12 @@ func (a *app) showEvent(e wire.Entry) {
 		_ = json.NewEncoder(a.out).Encode(e)
 		return
 	}
-	a.printf("%s  %s  %s\n", e.At.Format("01-02 15:04:05"), a.paint(bold, e.Action), strings.TrimSuffix(e.Subject, "."))
-	text := "by " + strings.TrimSuffix(e.Actor, ".")
-	if e.Actor == "host "+e.Subject {
-		text = "by itself"
+	lead, more := a.paint(dim, e.At.Format("01-02 15:04:05")), strings.Repeat(" ", 16)
+	for _, line := range wrap(e.Text, width-16) {
+		a.printf("%s  %s\n", lead, line)
+		lead = more[2:]
 	}
-	if e.Detail != "" {
-		text += ": " + e.Detail
-	}
-	for _, line := range wrap(text, width-16) {
-		a.printf("%16s%s\n", "", line)
+	for _, line := range wrap(strings.TrimSuffix(e.Action+", by "+strings.TrimSuffix(e.Actor, ".")+": "+e.Detail, ": "), width-16) {
+		a.printf("%s%s\n", more, a.paint(dim, line))
 	}
 }

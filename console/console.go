@@ -5,6 +5,7 @@ package console
 import (
 	"bytes"
 	"compress/gzip"
+	"crypto/rand"
 	"embed"
 	"fmt"
 	"io/fs"
@@ -17,15 +18,21 @@ import (
 //go:embed all:dist
 var built embed.FS
 
-// Policy is the Content-Security-Policy of every page: no script, style, font, picture or connection from elsewhere,
-// none written into the page, and no frame around it.
-const Policy = "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self'; font-src 'self'; connect-src 'self'; " +
-	"base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
+// Policy returns the Content-Security-Policy of a page: no script, style, font, picture or connection from elsewhere, no script written
+// into the page, no style but those that carry the page's nonce, and no frame around it.
+func Policy(nonce string) string {
+	return "default-src 'none'; script-src 'self'; style-src 'self' 'nonce-" + nonce + "'; img-src 'self'; font-src 'self'; connect-src 'self'; " +
+		"base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
+}
+
+// nonceMark is where the page has its nonce, which is another one each time it is served.
+const nonceMark = "page-nonce"
 
 // asset is one file, plain and compressed.
 type asset struct {
 	kind           string
 	plain, gzipped []byte
+	page           bool // has a nonce, and is never compressed beforehand
 }
 
 // Handler serves the console's files; any other path is one of the application's pages. Where the program was built
@@ -56,12 +63,16 @@ func handler(assets map[string]asset) http.Handler {
 		}
 		h := w.Header()
 		h.Set("Content-Type", a.kind)
-		h.Set("Content-Security-Policy", Policy)
+		nonce := rand.Text()
+		h.Set("Content-Security-Policy", Policy(nonce))
 		h.Set("Referrer-Policy", "no-referrer")
 		h.Set("Cross-Origin-Opener-Policy", "same-origin")
 		h.Set("Vary", "Accept-Encoding")
 		body := a.plain
-		if a.gzipped != nil && strings.Contains(r.Header.Get("Accept-Encoding"), "gzip") {
+		if a.page {
+			body = bytes.Replace(body, []byte(nonceMark), []byte(nonce), 1)
+			h.Set("Cache-Control", "no-store")
+		} else if a.gzipped != nil && strings.Contains(r.Header.Get("Accept-Encoding"), "gzip") {
 			h.Set("Content-Encoding", "gzip")
 			body = a.gzipped
 		}
@@ -83,7 +94,7 @@ func load(files fs.FS) (map[string]asset, error) {
 		if err != nil {
 			return err
 		}
-		a := asset{kind: mime.TypeByExtension(path.Ext(at)), plain: text}
+		a := asset{kind: mime.TypeByExtension(path.Ext(at)), plain: text, page: entry.Name() == "index.html"}
 		if strings.HasPrefix(a.kind, "text/") || strings.Contains(a.kind, "javascript") || strings.Contains(a.kind, "svg") {
 			var small bytes.Buffer
 			z, err := gzip.NewWriterLevel(&small, gzip.BestCompression)

@@ -31,7 +31,10 @@ func TestPages(t *testing.T) {
 		rec := get(t, at)
 		assert.Equal(t, 200, rec.Code, at)
 		assert.Equal(t, "text/html; charset=utf-8", rec.Header().Get("Content-Type"), at)
-		assert.Equal(t, Policy, rec.Header().Get("Content-Security-Policy"), at)
+		nonce := regexp.MustCompile(`<meta name="nonce" content="([A-Z0-9]{26})"`).FindStringSubmatch(rec.Body.String())
+		require.Len(t, nonce, 2, at)
+		assert.Equal(t, Policy(nonce[1]), rec.Header().Get("Content-Security-Policy"), at)
+		assert.NotContains(t, get(t, at).Body.String(), nonce[1], "each page has its own")
 		assert.Contains(t, rec.Body.String(), `<div id="root">`)
 	}
 	for _, at := range []string{"/assets/none.js", "/favicon.ico"} {
@@ -41,9 +44,10 @@ func TestPages(t *testing.T) {
 
 // Nothing is written into the page, and nothing is asked of anywhere else.
 func TestPolicyIsStrict(t *testing.T) {
-	for _, loose := range []string{"unsafe", "*", "data:", "blob:", "http", "nonce", "sha256"} {
-		assert.NotContains(t, Policy, loose)
+	for _, loose := range []string{"unsafe", "*", "data:", "blob:", "http", "sha256"} {
+		assert.NotContains(t, Policy("NONCE"), loose)
 	}
+	assert.Contains(t, Policy("NONCE"), "script-src 'self';", "no script carries a nonce")
 	page := get(t, "/").Body.String()
 	assert.NotRegexp(t, `<script(>|[^>]*>[^<])|<style|\son\w+=|style=|https?://`, page)
 }

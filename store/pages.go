@@ -83,7 +83,7 @@ func (t *Tx) SyncsByID(ids []uint64) (map[uint64]Sync, error) {
 type DomainRow struct {
 	ZoneID        uint64
 	NameKey       string
-	Label         string
+	Description   string
 	RegistrarName string
 	Wanted        string // JSON
 	Verdict       delegation.Verdict

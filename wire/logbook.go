@@ -11,4 +11,5 @@ type Entry struct {
 	Action  string    `json:"action"`
 	Subject string    `json:"subject"`
 	Detail  string    `json:"detail"`
+	Text    string    `json:"text"` // what happened, as a sentence
 }

@@ -5,12 +5,12 @@ import { createBrowserRouter, RouterProvider } from 'react-router'
 import './base.css'
 import { Problem } from './api/client'
 import { retry } from './api/hooks'
-import { Signed } from './pages/signed'
-import { Domains } from './pages/domains/domains'
-import { NotHere, Broken } from './pages/not-here'
+import { Broken } from './pages/broken'
+import { carryNonce } from './parts/nonce'
 import { applyKeptTheme } from './parts/theme'
 
 applyKeptTheme()
+carryNonce()
 
 const client = new QueryClient({
   queryCache: new QueryCache({
@@ -24,11 +24,13 @@ const client = new QueryClient({
 const router = createBrowserRouter([
   { path: '/sign-in', lazy: async () => ({ Component: (await import('./pages/sign-in/sign-in')).SignIn }), HydrateFallback: () => null },
   {
-    Component: Signed,
+    lazy: async () => ({ Component: (await import('./pages/signed')).Signed }),
     ErrorBoundary: Broken,
     HydrateFallback: () => null,
     children: [
-      { path: '/', Component: Domains },
+      { path: '/', lazy: async () => ({ Component: (await import('./pages/today/today')).Today }) },
+      { path: '/domains', lazy: async () => ({ Component: (await import('./pages/domains/domains')).Domains }) },
+      { path: '/findings', lazy: async () => ({ Component: (await import('./pages/findings')).FindingsPage }) },
       {
         path: '/domains/:name',
         lazy: async () => ({ Component: (await import('./pages/domain/domain')).DomainPage }),
@@ -47,7 +49,7 @@ const router = createBrowserRouter([
       { path: '/accounts', lazy: async () => ({ Component: (await import('./pages/accounts/accounts')).Accounts }) },
       { path: '/apply', lazy: async () => ({ Component: (await import('./pages/apply/apply')).Apply }) },
       { path: '/logbook', lazy: async () => ({ Component: (await import('./pages/logbook/logbook')).Logbook }) },
-      { path: '*', Component: NotHere },
+      { path: '*', lazy: async () => ({ Component: (await import('./pages/not-here')).NotHere }) },
     ],
   },
 ])

@@ -3,6 +3,7 @@ package logbook
 import (
 	"context"
 
+	"beacon/core/wording"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -17,10 +18,15 @@ func (b *Book) Entries(ctx context.Context, subject string, requests bool, befor
 	return list, err
 }
 
+// View returns a line as it is shown, with its sentence.
+func View(r store.Entry) wire.Entry {
+	return wire.Entry{ID: r.ID, Seq: r.Seq, At: r.At, Actor: r.Actor, Action: r.Action, Subject: r.Subject, Detail: r.Detail, Text: wording.Happened(r.Actor, r.Action, r.Subject)}
+}
+
 func viewEntries(rows []store.Entry) []wire.Entry {
 	list := make([]wire.Entry, len(rows))
 	for i, r := range rows {
-		list[i] = wire.Entry(r)
+		list[i] = View(r)
 	}
 	return list
 }

@@ -175,7 +175,7 @@ func (b *Book) back(ctx context.Context) error {
 }
 
 func eventOf(r store.Entry) (Event, error) {
-	e := Event{Entry: wire.Entry(r)}
+	e := Event{Entry: View(r)}
 	data, err := json.Marshal(e.Entry)
 	if err == nil {
 		e.Text = fmt.Appendf(nil, "id: %d\ndata: %s\n\n", *e.Seq, data)

@@ -23,7 +23,7 @@ func (s *Overview) Domains(ctx context.Context, after dnsname.Name, limit int, f
 		}
 		list = make([]wire.DomainView, len(rows))
 		for i, r := range rows {
-			v := wire.DomainView{Name: dnsname.FromKey(r.NameKey), Description: r.Label, Registrar: r.RegistrarName, Providers: []string{}, Wanted: store.Domain{Wanted: r.Wanted}.WantedSet(),
+			v := wire.DomainView{Name: dnsname.FromKey(r.NameKey), Description: r.Description, Registrar: r.RegistrarName, Providers: []string{}, Wanted: store.Domain{Wanted: r.Wanted}.WantedSet(),
 				Verdict: r.Verdict, Gravest: r.Gravest, SettlesBy: r.SettlesBy, CheckedAt: r.CheckedAt}
 			if r.Accounts != "" {
 				v.Providers = strings.Split(r.Accounts, ",")

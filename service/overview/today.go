@@ -6,6 +6,7 @@ import (
 
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
+	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -45,7 +46,7 @@ func (s *Overview) Today(ctx context.Context) (out wire.Today, err error) {
 		out.Done.Revisions, out.Done.Syncs, out.Done.Troubled, out.Done.Delegations = done.Revisions, done.Syncs, done.Troubled, done.Delegations
 		entries, err := tx.Entries("", false, 0, mostListed)
 		for _, e := range entries {
-			out.Entries = append(out.Entries, wire.Entry(e))
+			out.Entries = append(out.Entries, logbook.View(e))
 		}
 		if err != nil {
 			return err

@@ -8,6 +8,9 @@ export const retry = (count: number, error: Error) => count < 2 && error instanc
 
 export const useMe = () => useQuery({ queryKey: ['me'], queryFn: ({ signal }) => get('/sessions/current', {}, signal), staleTime: Infinity })
 
+/** The first page. Its parts come from all over, so events of any kind make it out of date. */
+export const useToday = () => useQuery({ queryKey: ['today'], queryFn: ({ signal }) => get('/today', {}, signal), refetchInterval: 15_000 })
+
 export type DomainFilter = { verdict: string | null; finding: string | null; name: string }
 
 /** The domains that pass a filter, page by page in order of their names. */

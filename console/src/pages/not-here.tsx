@@ -1,23 +1,13 @@
-import { Link, useRouteError } from 'react-router'
-import { PageHead, Trouble } from '../parts/kit'
+import { Link } from 'react-router'
+import { PageHead } from '../parts/kit'
 
 export function NotHere() {
   return (
     <>
-      <PageHead title="There is no such page" lead="The address may be mistyped, or come from an older version." />
+      <PageHead title="No such page" lead="The address may be mistyped, or from an older version." />
       <Link className="link" to="/">
-        To the domains
+        Today
       </Link>
     </>
-  )
-}
-
-/** A page that broke: after an update of the service its parts may be gone, and loading it anew helps. */
-export function Broken() {
-  const error = useRouteError()
-  return (
-    <main className="mx-auto max-w-xl p-6">
-      <Trouble error={error instanceof Error ? error : new Error(String(error))} again={() => location.reload()} />
-    </main>
   )
 }

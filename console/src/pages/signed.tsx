@@ -6,6 +6,7 @@ import { followEvents } from '../api/events'
 import { useMe } from '../api/hooks'
 import { Trouble } from '../parts/kit'
 import { Shell } from '../parts/shell'
+import { Toasts } from '../parts/toast'
 
 export function Signed() {
   const me = useMe()
@@ -15,7 +16,12 @@ export function Signed() {
   const there = me.data !== undefined && !signedOut
   useEffect(() => (there ? followEvents(client) : undefined), [there, client])
   if (signedOut) return <Navigate to={`/sign-in?to=${encodeURIComponent(pathname + search)}`} replace />
-  if (me.data) return <Shell />
+  if (me.data)
+    return (
+      <Toasts>
+        <Shell />
+      </Toasts>
+    )
   if (!me.error) return null
   return (
     <main className="mx-auto max-w-xl p-6">

@@ -1,7 +1,9 @@
 // Findings: what was judged, whom it concerns, what it means, what to do.
 import type { Finding, Found, RecordSet } from '../api/types'
 import { Tag } from './lamp'
+import { Meaning } from './meaning'
 import { plain } from './text'
+import { Unfold } from './unfold'
 
 const lights = { error: 'alarm', warning: 'settling', notice: 'none' } as const
 
@@ -34,14 +36,13 @@ export function Said({ finding: f, subject }: { finding: Finding; subject: strin
     <>
       <p className="flex flex-wrap items-center gap-2">
         <Tag light={lights[f.severity as keyof typeof lights] ?? 'none'}>{f.severity}</Tag>
-        <span className="font-semibold">{f.code.replaceAll('-', ' ')}</span>
+        <Meaning code={f.code} />
         <span className="data text-soft">{subject}</span>
       </p>
       <p className="mt-1 wrap-anywhere">{f.message}</p>
       {f.remedy && <p className="mt-0.5 text-soft wrap-anywhere">→ {f.remedy}</p>}
       {!!f.seen?.length && (
-        <details className="mt-1 text-fine">
-          <summary className="text-accent">What this rests on</summary>
+        <Unfold className="mt-1 text-fine" summary="Evidence">
           <ul className="data mt-1 rounded-key bg-sunken p-2">
             {f.seen.map((line, i) => (
               <li key={i} className="wrap-anywhere">
@@ -49,7 +50,7 @@ export function Said({ finding: f, subject }: { finding: Finding; subject: strin
               </li>
             ))}
           </ul>
-        </details>
+        </Unfold>
       )}
     </>
   )

@@ -1,7 +1,9 @@
 // A service that is held looks, and writes nothing outside: shown on every page, with what differs and the way out of it.
 import { Collapsible } from 'radix-ui'
+import { useState } from 'react'
 import { Link } from 'react-router'
 import { useHold, useRelease } from '../api/hooks'
+import { Confirm } from './confirm'
 import { Key } from './kit'
 import { Lamp } from './lamp'
 import { count, plain, wall } from './text'
@@ -12,6 +14,7 @@ type Placement = NonNullable<Hold['placements']>[number]
 export function Held() {
   const hold = useHold()
   const release = useRelease()
+  const [asking, ask] = useState(false)
   const h = hold.data
   if (!h?.held || !h.since) return null
   const rows = h.placements ?? []
@@ -32,9 +35,12 @@ export function Held() {
               </Key>
             </Collapsible.Trigger>
           )}
-          <Key busy={release.isPending} onClick={() => window.confirm('Release everything? What waits is written then.') && release.mutate({ zone: '', account: '', all: true })}>
-            Release everything
+          <Key busy={release.isPending} onClick={() => ask(true)}>
+            Release everything…
           </Key>
+          <Confirm open={asking} onOpen={ask} title="Release everything?" action="Release everything" onConfirm={() => (release.mutate({ zone: '', account: '', all: true }), ask(false))}>
+            Pending changes of {count(h.total, 'placement')} are written to the providers then.
+          </Confirm>
         </div>
         <Collapsible.Content>
           <ul className="mt-2 grid max-h-64 gap-1 overflow-y-auto">

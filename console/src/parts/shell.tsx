@@ -1,5 +1,6 @@
 // The frame around every page: where one can go, what time it is in the world, and whether the service is there.
-import { ToggleGroup } from 'radix-ui'
+import { DropdownMenu, ToggleGroup } from 'radix-ui'
+import { lazy, Suspense, useEffect, useState } from 'react'
 import { NavLink, Outlet, useNavigate } from 'react-router'
 import { useConnection } from '../api/events'
 import { useWorld } from '../api/clock'
@@ -11,7 +12,8 @@ import { type Choice, choices, useTheme } from './theme'
 import { wall } from './text'
 
 const places = [
-  { to: '/', label: 'Domains' },
+  { to: '/', label: 'Today' },
+  { to: '/domains', label: 'Domains' },
   { to: '/search', label: 'Search' },
   { to: '/hosts', label: 'Dynamic hosts' },
   { to: '/accounts', label: 'Accounts' },
@@ -19,24 +21,50 @@ const places = [
   { to: '/logbook', label: 'Logbook' },
 ]
 
+const Palette = lazy(async () => ({ default: (await import('./palette')).Palette }))
+
 export function Shell() {
+  const [finding, open] = useState(false)
+  useEffect(() => {
+    const pressed = (e: KeyboardEvent) => {
+      if (e.key.toLowerCase() !== 'k' || !(e.ctrlKey || e.metaKey) || e.shiftKey || e.altKey) return
+      e.preventDefault()
+      open((before) => !before)
+    }
+    document.addEventListener('keydown', pressed)
+    return () => document.removeEventListener('keydown', pressed)
+  }, [])
   return (
     <div className="min-h-dvh lg:grid lg:grid-cols-[13rem_1fr]">
       <a href="#content" className="sr-only focus:not-sr-only focus:fixed focus:top-2 focus:left-2 focus:z-10 focus:rounded-key focus:bg-surface focus:px-3 focus:py-2">
         Skip to the content
       </a>
       <header className="print:hidden bg-deep-900 text-deep-50 lg:sticky lg:top-0 lg:flex lg:h-dvh lg:flex-col">
-        <div className="flex items-center gap-2.5 px-4 py-3">
+        <div className="flex items-center gap-2.5 px-4 py-2.5 lg:py-3">
           <Mark size={34} />
-          <span className="text-lead font-semibold">Agile Beacon</span>
+          <span className="flex-1 text-lead font-semibold">Agile Beacon</span>
+          <button type="button" aria-label="Find anything" onClick={() => open(true)} className="grid size-10 place-items-center rounded-key hover:bg-deep-800 lg:hidden">
+            <Glass />
+          </button>
+          <Menu />
         </div>
-        <nav aria-label="Main" className="grid grid-cols-3 gap-1 px-2 pb-2 sm:flex lg:flex-col lg:pt-2">
+        <button
+          type="button"
+          onClick={() => open(true)}
+          className="mx-2 mb-1 hidden items-center gap-2 rounded-key border border-deep-600 px-3 py-2 text-left text-deep-100 hover:bg-deep-800 lg:flex"
+        >
+          <Glass />
+          <span className="flex-1">Find</span>
+          <kbd className="text-fine text-deep-200">Ctrl K</kbd>
+        </button>
+        <nav aria-label="Main" className="hidden gap-1 px-2 pb-2 lg:flex lg:flex-col lg:pt-1">
           {places.map((p) => (
             <NavLink
               key={p.to}
               to={p.to}
+              end={p.to === '/'}
               className={({ isActive }) =>
-                `flex-1 rounded-key px-1.5 py-2 text-center font-semibold sm:px-3 lg:flex-none lg:text-left ${isActive ? 'bg-deep-700 text-white shadow-[inset_0_-3px_var(--color-lamp-400)] lg:shadow-[inset_3px_0_var(--color-lamp-400)]' : 'text-deep-100 hover:bg-deep-800'}`
+                `rounded-key px-3 py-2 font-semibold ${isActive ? 'bg-deep-700 text-white shadow-[inset_3px_0_var(--color-lamp-400)]' : 'text-deep-100 hover:bg-deep-800'}`
               }
             >
               {p.label}
@@ -57,7 +85,36 @@ export function Shell() {
           <Foot />
         </footer>
       </div>
+      <Suspense>{finding && <Palette close={() => open(false)} />}</Suspense>
     </div>
+  )
+}
+
+function Glass() {
+  return (
+    <svg width="18" height="18" viewBox="0 0 18 18" aria-hidden="true" fill="none" stroke="currentColor" strokeWidth="2" strokeLinecap="round">
+      <circle cx="7.500" cy="7.500" r="5" />
+      <path d="m11.500 11.500 4 4" />
+    </svg>
+  )
+}
+
+/** On a narrow screen the pages are in a menu that folds away. */
+function Menu() {
+  const go = useNavigate()
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger className="min-h-10 rounded-key border border-deep-600 px-3 font-semibold hover:bg-deep-800 lg:hidden">Menu</DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content align="end" sideOffset={6} className="plate z-30 min-w-48 p-1">
+          {places.map((p) => (
+            <DropdownMenu.Item key={p.to} onSelect={() => void go(p.to)} className="cursor-pointer rounded-key px-3 py-2.5 font-semibold outline-none data-[highlighted]:bg-sunken">
+              {p.label}
+            </DropdownMenu.Item>
+          ))}
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
   )
 }
 

@@ -1,5 +1,6 @@
 // Accounts at providers and registrars: what each may do, how its zones stand, and the giving of credentials.
 import { useState } from 'react'
+import { useSearchParams } from 'react-router'
 import { useAccounts, useRemoveAccount } from '../../api/hooks'
 import type { Account } from '../../api/types'
 import { Findings } from '../../parts/findings'
@@ -14,7 +15,8 @@ import { Rotate } from './rotate'
 export function Accounts() {
   const providers = useAccounts('provider')
   const registrars = useAccounts('registrar')
-  const [adding, setAdding] = useState(false)
+  const [params] = useSearchParams()
+  const [adding, setAdding] = useState(params.has('connect'))
   return (
     <>
       <title>Accounts · Agile Beacon</title>

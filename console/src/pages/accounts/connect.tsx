@@ -1,23 +1,31 @@
-// The connecting of an account: the credential is tried before anything is kept.
-import { useId, useState } from 'react'
+// The connecting of an account: the credential is tested before anything is saved.
+import { useState } from 'react'
+import * as z from 'zod/mini'
 import { useAddAccount, useKinds } from '../../api/hooks'
-import { Check } from '../../parts/check'
 import { Findings } from '../../parts/findings'
+import { Form, Input } from '../../parts/form'
+import { Pick, Tick } from '../../parts/form-choices'
 import { Key, Plate, Trouble } from '../../parts/kit'
+
+const roles = [
+  { value: 'provider', label: 'DNS provider', explain: 'serves zones' },
+  { value: 'registrar', label: 'Registrar', explain: 'holds registrations' },
+]
+
+const account = z.object({
+  role: z.enum(['provider', 'registrar']),
+  kind: z.string().check(z.trim(), z.minLength(1, 'Choose the interface.')),
+  name: z.string().check(z.trim(), z.regex(/^[a-z0-9][a-z0-9-]*$/, 'Use small letters, digits and hyphens, such as heron-main.')),
+  address: z.string().check(z.trim(), z.regex(/^[a-z]+:\/\/\S+$/, 'Give a URL, such as https://api.provider.example.')),
+  secret: z.string().check(z.trim(), z.minLength(1, 'Give the credential.')),
+  private: z.boolean(),
+})
 
 export function Connect({ close }: { close: () => void }) {
   const kinds = useKinds()
   const add = useAddAccount()
-  const id = useId()
   const [role, setRole] = useState('provider')
   const [kind, setKind] = useState('')
-  const chosen = kinds.data?.items.find((k) => k.name === kind)
-  function submit(event: React.FormEvent<HTMLFormElement>) {
-    event.preventDefault()
-    const form = new FormData(event.currentTarget)
-    const text = (name: string) => String(form.get(name) ?? '').trim()
-    add.mutate({ name: text('name'), role, kind: text('kind'), address: text('address'), secret: text('secret'), private: form.has('private') })
-  }
   if (add.data)
     return (
       <Plate title={`${add.data.name} is connected`} className="mb-5 border-2 border-settled">
@@ -36,68 +44,41 @@ export function Connect({ close }: { close: () => void }) {
         </Key>
       </Plate>
     )
+  const update = kind === 'update'
   return (
     <Plate title="Connect an account" className="mb-5">
-      <form onSubmit={submit} className="grid gap-4 sm:grid-cols-2">
-        <div>
-          <label className="label" htmlFor={id + 'role'}>
-            Whose
-          </label>
-          <select id={id + 'role'} className="field" value={role} onChange={(e) => setRole(e.target.value)}>
-            <option value="provider">a provider’s, who serves zones</option>
-            <option value="registrar">a registrar’s, where domains are held</option>
-          </select>
-        </div>
-        <div>
-          <label className="label" htmlFor={id + 'kind'}>
-            Interface
-          </label>
-          {role === 'provider' ? (
-            <select id={id + 'kind'} name="kind" required className="field" value={kind} onChange={(e) => setKind(e.target.value)}>
-              <option value="">choose</option>
-              {kinds.data?.items.map((k) => (
-                <option key={k.name} value={k.name}>
-                  {k.name}
-                </option>
-              ))}
-            </select>
-          ) : (
-            <input id={id + 'kind'} name="kind" required className="field" defaultValue="gannet" autoCapitalize="none" spellCheck={false} />
-          )}
-          {role === 'provider' && chosen && <p className="mt-1 text-fine text-soft">{chosen.description}</p>}
-        </div>
-        <div>
-          <label className="label" htmlFor={id + 'name'}>
-            Name here
-          </label>
-          <input id={id + 'name'} name="name" required className="field" placeholder="heron-main" autoCapitalize="none" spellCheck={false} />
-        </div>
-        <div>
-          <label className="label" htmlFor={id + 'address'}>
-            Address of the interface
-          </label>
-          <input
-            id={id + 'address'}
-            name="address"
-            required
-            className="field"
-            placeholder={kind === 'update' ? 'dns://192.0.2.53' : 'https://api.provider.example'}
-            autoCapitalize="none"
-            spellCheck={false}
+      <Form
+        schema={account}
+        values={{ role: 'provider', kind: '', name: '', address: '', secret: '', private: false }}
+        onSubmit={(a) => add.mutate(a)}
+        className="grid gap-4 sm:grid-cols-2"
+      >
+        <Pick name="role" label="Kind of account" options={roles} onChosen={setRole} />
+        {role === 'provider' ? (
+          <Pick
+            name="kind"
+            label="Interface"
+            placeholder="choose"
+            options={kinds.data?.items.map((k) => ({ value: k.name })) ?? []}
+            explain={kinds.data?.items.find((k) => k.name === kind)?.description}
+            onChosen={setKind}
           />
-        </div>
-        <div className="sm:col-span-2">
-          <label className="label" htmlFor={id + 'secret'}>
-            Credential
-          </label>
-          <input id={id + 'secret'} name="secret" type="password" required autoComplete="off" className="field" />
-          <p className="mt-1 text-fine text-soft">
-            {kind === 'update' ? 'A key as ALGORITHM:NAME:SECRET, such as hmac-sha256:beacon-key:… in Base64. ' : ''}It is tested, then sealed; it cannot be read back.
-          </p>
-        </div>
-        <div className="sm:col-span-2">
-          <Check name="private">Its address may be one of an inner network</Check>
-        </div>
+        ) : (
+          <Input name="kind" label="Interface" placeholder="gannet" />
+        )}
+        <Input name="name" label="Name of the account here" placeholder="heron-main" />
+        <Input name="address" label="URL of the interface" placeholder={update ? 'dns://192.0.2.53' : 'https://api.provider.example'} />
+        <Input
+          name="secret"
+          label="Credential"
+          type="password"
+          autoComplete="off"
+          className="sm:col-span-2"
+          explain={`${update ? 'A key as ALGORITHM:NAME:SECRET, such as hmac-sha256:beacon-key:… in Base64. ' : ''}It is tested, then sealed; it cannot be read back.`}
+        />
+        <Tick name="private" className="sm:col-span-2">
+          The URL may lead to a private address
+        </Tick>
         {add.error && (
           <div className="sm:col-span-2">
             <Trouble error={add.error} />
@@ -105,13 +86,13 @@ export function Connect({ close }: { close: () => void }) {
         )}
         <div className="flex gap-3 sm:col-span-2">
           <Key type="submit" weight="main" busy={add.isPending}>
-            Try and keep it
+            Test and save
           </Key>
           <Key weight="quiet" onClick={close}>
             Cancel
           </Key>
         </div>
-      </form>
+      </Form>
     </Plate>
   )
 }

@@ -1,21 +1,19 @@
-// Another credential for an account: tried first, then taken, while everything goes on.
-import { useId } from 'react'
+// A new credential for an account: tested first, then saved, without an interruption.
+import * as z from 'zod/mini'
 import { useRotate } from '../../api/hooks'
 import { Findings } from '../../parts/findings'
+import { Form, Input } from '../../parts/form'
 import { Key, Notice, Trouble } from '../../parts/kit'
+
+const credential = z.object({ secret: z.string().check(z.trim(), z.minLength(1, 'Give the credential.')) })
 
 export function Rotate({ name, role, close }: { name: string; role: string; close: () => void }) {
   const rotate = useRotate()
-  const id = useId()
-  function submit(event: React.FormEvent<HTMLFormElement>) {
-    event.preventDefault()
-    rotate.mutate({ name, role, secret: String(new FormData(event.currentTarget).get('secret') ?? '').trim() })
-  }
   if (rotate.data)
     return (
       <div className="mt-3 grid gap-3">
         <Notice light="settled" title={`${name} has its new credential`}>
-          Withdraw the old one at its site now.
+          Revoke the old one at the provider now.
         </Notice>
         {rotate.data.findings.length > 0 && <Findings list={rotate.data.findings} />}
         <div>
@@ -24,13 +22,8 @@ export function Rotate({ name, role, close }: { name: string; role: string; clos
       </div>
     )
   return (
-    <form onSubmit={submit} className="mt-3 grid gap-3 rounded-key bg-sunken p-3">
-      <div className="max-w-lg">
-        <label className="label" htmlFor={id}>
-          New credential of {name}
-        </label>
-        <input id={id} name="secret" type="password" required autoFocus autoComplete="off" className="field" />
-      </div>
+    <Form schema={credential} values={{ secret: '' }} onSubmit={({ secret }) => rotate.mutate({ name, role, secret })} className="mt-3 grid gap-3 rounded-key bg-sunken p-3">
+      <Input name="secret" label={`New credential of ${name}`} type="password" autoFocus autoComplete="off" className="max-w-lg" />
       {rotate.error && <Trouble error={rotate.error} />}
       <div className="flex gap-3">
         <Key type="submit" weight="main" busy={rotate.isPending}>
@@ -40,6 +33,6 @@ export function Rotate({ name, role, close }: { name: string; role: string; clos
           Cancel
         </Key>
       </div>
-    </form>
+    </Form>
   )
 }

@@ -5,6 +5,7 @@ import type { Account, DefinitionFile } from '../../api/types'
 import { Check } from '../../parts/check'
 import { Key, Plate, Shown, Trouble } from '../../parts/kit'
 import { count, plain } from '../../parts/text'
+import { Unfold } from '../../parts/unfold'
 
 type Drafted = (file: DefinitionFile) => void
 
@@ -14,14 +15,13 @@ export function Drafting({ zone, registrar, drafted, open }: { zone: string; reg
   const [shown, show] = useState(open)
   return (
     <Plate>
-      <details open={shown} onToggle={(e) => show(e.currentTarget.open)}>
-        <summary className="text-lead font-semibold">Generate a definition of an existing or a new zone</summary>
+      <Unfold heading open={shown} onOpen={show} summary="Generate a definition of an existing or a new zone">
         <div className="mt-3">
           <Shown query={providers} rows={1}>
             {(p) => <Form zone={zone} registrar={registrar} providers={p.items} registrars={registrars.data?.items ?? []} drafted={drafted} />}
           </Shown>
         </div>
-      </details>
+      </Unfold>
     </Plate>
   )
 }

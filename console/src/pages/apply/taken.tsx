@@ -4,6 +4,7 @@ import { Findings } from '../../parts/findings'
 import { Plate } from '../../parts/kit'
 import { RecordLines } from '../../parts/record-lines'
 import { count, plain } from '../../parts/text'
+import { Unfold } from '../../parts/unfold'
 
 export function Taken({ defined: d }: { defined: Applied }) {
   return (
@@ -17,12 +18,11 @@ export function Taken({ defined: d }: { defined: Applied }) {
         {d.registrar && `; registered at ${d.registrar}`}.
       </p>
       {d.added.length + d.removed.length > 0 && (
-        <details className="mt-2" open={d.added.length + d.removed.length <= 40}>
-          <summary className="font-semibold text-accent">The records</summary>
+        <Unfold className="mt-2" start={d.added.length + d.removed.length <= 40} summary={<span className="font-semibold">Records</span>}>
           <div className="mt-2">
             <RecordLines zone={d.zone} added={d.added} removed={d.removed} from={d.from} />
           </div>
-        </details>
+        </Unfold>
       )}
       {d.findings.length > 0 && (
         <div className="mt-4">

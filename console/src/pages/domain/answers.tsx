@@ -1,18 +1,16 @@
-// The very answers of the last check, in presentation form, by who gave them.
-import { useState } from 'react'
+// The raw responses of the last check, in presentation form, by server.
 import { useAnswers } from '../../api/hooks'
 import type { Heard } from '../../api/types'
 import { Plate, Shown } from '../../parts/kit'
 import { plain } from '../../parts/text'
+import { Unfold } from '../../parts/unfold'
 
 export function Answers({ name }: { name: string }) {
-  const [open, setOpen] = useState(false)
   return (
     <Plate>
-      <details onToggle={(e) => setOpen(e.currentTarget.open)}>
-        <summary className="text-lead font-semibold text-accent">Every answer of this check</summary>
-        {open && <List name={name} />}
-      </details>
+      <Unfold heading summary="Raw responses of this check">
+        <List name={name} />
+      </Unfold>
     </Plate>
   )
 }

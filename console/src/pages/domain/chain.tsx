@@ -16,6 +16,7 @@ import { Answers } from './answers'
 import { Settles } from './settles'
 import { SettlingPicture } from './settling'
 import { Sites } from './sites'
+import { Unfold } from '../../parts/unfold'
 
 export function Chain() {
   const name = useName()
@@ -126,10 +127,9 @@ function RegistrarSays({ report: r }: { report: Report }) {
         </div>
       )}
       {r.wanted.length > 0 && (
-        <details className="text-fine">
-          <summary className="text-soft">Desired nameservers</summary>
+        <Unfold className="text-fine" tone="text-soft" summary="Desired nameservers">
           <Names list={r.wanted} />
-        </details>
+        </Unfold>
       )}
     </Column>
   )

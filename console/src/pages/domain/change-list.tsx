@@ -2,6 +2,7 @@
 import type { ReactNode } from 'react'
 import type { DiffItem, RecordSet, Step } from '../../api/types'
 import { relative } from '../../parts/text'
+import { Unfold } from '../../parts/unfold'
 
 const none = (s: RecordSet) => s.data.length === 0
 
@@ -57,10 +58,9 @@ export function Items({ title, list, zone, children }: { title: string; list: Di
       {list.length > few ? (
         <>
           <Sets list={list.slice(0, few)} zone={zone} />
-          <details className="mt-2">
-            <summary className="cursor-pointer font-semibold">{list.length - few} more</summary>
+          <Unfold className="mt-2" summary={<span className="font-semibold">{list.length - few} more</span>}>
             <Sets list={list.slice(few)} zone={zone} />
-          </details>
+          </Unfold>
         </>
       ) : (
         <Sets list={list} zone={zone} />

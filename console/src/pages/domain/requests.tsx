@@ -5,6 +5,7 @@ import { useRequests } from '../../api/hooks'
 import type { SentRequest } from '../../api/types'
 import { type Light, Tag } from '../../parts/lamp'
 import { count, wall } from '../../parts/text'
+import { Unfold } from '../../parts/unfold'
 
 const words: Record<string, { light: Light; word: string }> = {
   sent: { light: 'settling', word: 'sent' },
@@ -22,14 +23,13 @@ export function Requests({ id, running }: { id: number; running: boolean }) {
   const list = requests.data?.items ?? []
   if (list.length === 0) return null
   return (
-    <details className="mt-2" open={running || undefined}>
-      <summary className="cursor-pointer font-semibold">{count(list.length, 'request')}</summary>
+    <Unfold className="mt-2" key={String(running)} start={running} summary={<span className="font-semibold">{count(list.length, 'request')}</span>}>
       <ol className="mt-1 grid gap-1.5">
         {list.map((r) => (
           <Row key={r.id} request={r} />
         ))}
       </ol>
-    </details>
+    </Unfold>
   )
 }
 

@@ -4,6 +4,7 @@ import { useWorld } from '../../api/clock'
 import type { Report } from '../../api/types'
 import { Lamp } from '../../parts/lamp'
 import { moment, plain, span } from '../../parts/text'
+import { Unfold } from '../../parts/unfold'
 
 export function Settles({ report: r }: { report: Report }) {
   const world = useWorld(250)
@@ -59,8 +60,7 @@ function Gauge({ now, by, likely, from }: { now: number; by: number; likely?: nu
 
 function Sums({ report: r, now, title }: { report: Report; now: number; title: string }) {
   return (
-    <details className="mt-3">
-      <summary className="font-semibold text-accent">{title}</summary>
+    <Unfold className="mt-3" summary={<span className="font-semibold">{title}</span>}>
       <ul className="mt-2 grid gap-1.5">
         {r.moments.map((m, i) => {
           const by = Date.parse(m.by)
@@ -71,6 +71,6 @@ function Sums({ report: r, now, title }: { report: Report; now: number; title: s
           )
         })}
       </ul>
-    </details>
+    </Unfold>
   )
 }

@@ -6,6 +6,7 @@ import { Key, Trouble } from '../../parts/kit'
 import { type Light, Tag } from '../../parts/lamp'
 import { count, wall } from '../../parts/text'
 import { Requests } from './requests'
+import { Bar } from '../../parts/bar'
 
 const lights: Record<string, Light> = { pending: 'settling', running: 'settling', retrying: 'settling', cancelled: 'none', done: 'settled', blocked: 'alarm', failed: 'alarm' }
 
@@ -24,7 +25,7 @@ export function SyncProgress({ sync: s, said }: { sync: Sync; said: string[] }) 
       </p>
       {running ? (
         <>
-          <progress className="mt-2 h-3 w-full accent-settling" max={Math.max(1, s.total)} value={written} aria-label="Sets written" />
+          <Bar done={written} of={s.total} label="Sets written" />
           <p className="text-fine text-soft">
             {written} of {count(s.total, 'set')} written
           </p>

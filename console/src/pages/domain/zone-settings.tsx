@@ -1,8 +1,10 @@
-// How a zone is looked after: what becomes of changes made elsewhere, what is protected, which attributes sets have.
-import { useId, useState } from 'react'
+// Zone settings: what happens to changes made at the provider, what is protected, which attributes sets have.
+import { useState } from 'react'
+import * as z from 'zod/mini'
 import { useSetZoneSettings } from '../../api/hooks'
 import type { ZoneSettings } from '../../api/types'
-import { Check } from '../../parts/check'
+import { Form, Input } from '../../parts/form'
+import { Pick, Tick } from '../../parts/form-choices'
 import { Key, Plate, Trouble } from '../../parts/kit'
 
 const drifts = [
@@ -16,11 +18,11 @@ export function ZoneSettingsPlate({ name, settings, managedBy }: { name: string;
   return (
     <Plate title="Zone settings" className="mt-5" aside={managedBy ? `set in ${managedBy}` : undefined}>
       {editing ? (
-        <Form name={name} settings={settings} close={() => edit(false)} />
+        <Edit name={name} settings={settings} close={() => edit(false)} />
       ) : (
         <>
           <p>
-            Changes made elsewhere {drifts.find((d) => d.value === settings.drift)?.say}.{settings.keep_existing && ' Record sets that were at the provider before are kept.'}
+            Changes made at the provider {drifts.find((d) => d.value === settings.drift)?.say}.{settings.keep_existing && ' Record sets that were at the provider before are kept.'}
           </p>
           <p>
             Websites: <span className="data">{settings.websites?.join(', ') || 'none'}</span>
@@ -48,78 +50,63 @@ export function ZoneSettingsPlate({ name, settings, managedBy }: { name: string;
   )
 }
 
-const lines = (text: FormDataEntryValue | null) =>
-  (typeof text === 'string' ? text : '')
+const lines = (text: string) =>
+  text
     .split('\n')
     .map((line) => line.trim())
     .filter(Boolean)
 
-/** "www A relay=on" as an attribute; what is not written so is told by the service. */
+/** "www A relay=on" as an attribute. */
 function attribute(line: string): ZoneSettings['attributes'][number] {
   const [, set = line, name = '', value = ''] = /^(\S+\s+\S+)\s+([^\s=]+)=(.*)$/.exec(line) ?? []
   return { set, name, value: value.trim() }
 }
 
-function Form({ name, settings, close }: { name: string; settings: ZoneSettings; close: () => void }) {
+/** Lines of a text, each of which has to have a form. */
+const listed = (form: RegExp, problem: string) => z.pipe(z.string().check(z.refine((text) => lines(text).every((line) => form.test(line)), problem)), z.transform(lines))
+
+const form = z.object({
+  drift: z.enum(['manual', 'revert', 'adopt']),
+  keep_existing: z.boolean(),
+  websites: z.pipe(z.string(), z.transform((text) => text.split(/[\s,]+/).filter(Boolean))),
+  protect: listed(/^\S+\s+\S+$/, 'Write a name and a type in each line, such as @ MX.'),
+  attributes: z.pipe(
+    listed(/^\S+\s+\S+\s+[^\s=]+=/, 'Write a name, a type and name=value in each line, such as www A relay=on.'),
+    z.transform((list) => list.map(attribute)),
+  ),
+})
+
+function Edit({ name, settings, close }: { name: string; settings: ZoneSettings; close: () => void }) {
   const set = useSetZoneSettings(name)
-  const id = useId()
-  function submit(event: React.FormEvent<HTMLFormElement>) {
-    event.preventDefault()
-    const form = new FormData(event.currentTarget)
-    set.mutate(
-      { drift: String(form.get('drift')), keep_existing: form.has('keep_existing'), protect: lines(form.get('protect')), websites: String(form.get('websites')).split(/[\s,]+/).filter(Boolean), attributes: lines(form.get('attributes')).map(attribute) },
-      { onSuccess: close },
-    )
-  }
   return (
-    <form onSubmit={submit} className="grid gap-4">
-      <div className="max-w-lg">
-        <label className="label" htmlFor={id + 'drift'}>
-          Changes made elsewhere
-        </label>
-        <select id={id + 'drift'} name="drift" className="field" defaultValue={settings.drift}>
-          {drifts.map((d) => (
-            <option key={d.value} value={d.value}>
-              {d.say}
-            </option>
-          ))}
-        </select>
-      </div>
-      <Check name="keep_existing" defaultChecked={settings.keep_existing}>
-        Keep record sets that were at the provider before
-      </Check>
-      <div className="max-w-lg">
-        <label className="label" htmlFor={id + 'websites'}>
-          Websites
-        </label>
-        <input id={id + 'websites'} name="websites" spellCheck={false} className="field data" defaultValue={settings.websites?.join(', ')} />
-        <p className="mt-1 text-fine text-soft">@ is the domain itself; checks visit each of them</p>
-      </div>
+    <Form
+      schema={form}
+      values={{
+        drift: settings.drift as 'manual',
+        keep_existing: settings.keep_existing,
+        websites: settings.websites?.join(', ') ?? '',
+        protect: settings.protect.join('\n'),
+        attributes: settings.attributes.map((e) => `${e.set} ${e.name}=${e.value}`).join('\n'),
+      }}
+      onSubmit={(s) => set.mutate(s, { onSuccess: close })}
+      className="grid gap-4"
+    >
+      <Pick name="drift" label="Changes made at the provider" options={drifts.map((d) => ({ value: d.value, label: d.say }))} className="max-w-lg" />
+      <Tick name="keep_existing">Keep record sets that were at the provider before</Tick>
+      <Input name="websites" label="Websites" data className="max-w-lg" explain="@ is the domain itself; checks visit each of them" />
       <div className="grid gap-4 sm:grid-cols-2">
-        <div>
-          <label className="label" htmlFor={id + 'protect'}>
-            Protected sets, a pattern a line
-          </label>
-          <textarea id={id + 'protect'} name="protect" rows={3} spellCheck={false} className="field data" defaultValue={settings.protect.join('\n')} />
-          <p className="mt-1 text-fine text-soft">Such as @ MX, or www *</p>
-        </div>
-        <div>
-          <label className="label" htmlFor={id + 'attributes'}>
-            Attributes of sets, one a line
-          </label>
-          <textarea id={id + 'attributes'} name="attributes" rows={3} spellCheck={false} className="field data" defaultValue={settings.attributes.map((e) => `${e.set} ${e.name}=${e.value}`).join('\n')} />
-          <p className="mt-1 text-fine text-soft">Such as www A relay=on</p>
-        </div>
+        <Input name="protect" label="Protected sets, a pattern a line" data rows={3} explain="Such as @ MX, or www *" />
+        <Input name="attributes" label="Attributes of sets, one a line" data rows={3} explain="Such as www A relay=on" />
       </div>
       {set.error && <Trouble error={set.error} />}
       <div className="flex gap-3">
         <Key type="submit" weight="main" busy={set.isPending}>
-          Keep this
+          Save settings
         </Key>
         <Key weight="quiet" onClick={close}>
           Cancel
         </Key>
       </div>
-    </form>
+    </Form>
   )
 }

@@ -1,5 +1,5 @@
 // The first page: how many domains are in which state, and every domain, narrowed down by state, finding and name.
-import { useDeferredValue, useState } from 'react'
+import { useDeferredValue } from 'react'
 import { Link, useSearchParams } from 'react-router'
 import { useDomainCounts } from '../../api/hooks'
 import type { DomainCount } from '../../api/types'
@@ -47,17 +47,17 @@ function All({ counts }: { counts: DomainCount[] }) {
   const [params, setParams] = useSearchParams()
   const verdict = params.get('verdict')
   const finding = params.get('finding')
-  const [text, setText] = useState(params.get('name') ?? '')
+  const text = params.get('name') ?? ''
   const name = useDeferredValue(text.trim().toLowerCase())
-  const narrow = (to: Record<string, string | null>) =>
-    setParams(Object.entries({ verdict, finding, name: name || null, ...to }).filter((e): e is [string, string] => e[1] !== null))
+  const narrow = (to: Record<string, string | null>, replace = false) =>
+    setParams(Object.entries({ verdict, finding, name: text || null, ...to }).filter((e): e is [string, string] => e[1] !== null), { replace })
   return (
     <div className="grid gap-4">
       <States counts={counts} chosen={verdict} choose={(v) => narrow({ verdict: v, finding: null })} />
       <Findings counts={counts} verdict={verdict} chosen={finding} choose={(code) => narrow({ finding: code })} />
       <label className="grid max-w-sm gap-1">
         <span className="text-fine font-semibold text-soft">Part of a name</span>
-        <input value={text} onChange={(e) => setText(e.target.value)} className="min-h-10 rounded-key border border-line-strong bg-surface px-3" />
+        <input value={text} onChange={(e) => narrow({ name: e.target.value || null }, true)} className="field" />
       </label>
       {verdict === null && finding === null && name === '' && (
         <Attention total={counts.filter((c) => c.verdict === 'needs-action').reduce((sum, c) => sum + c.domains, 0)} all={() => narrow({ verdict: 'needs-action' })} />

@@ -63,7 +63,7 @@ function Row({ domain }: { domain: Domain }) {
           {domain.description && <span className="block text-fine text-soft">{domain.description}</span>}
         </div>
         <div className="basis-64">
-          <p className="font-semibold">{domain.gravest ? `${word}: ${domain.gravest.replaceAll('-', ' ')}` : word}</p>
+          <p className="font-semibold">{domain.gravest && domain.gravest !== 'check-failed' ? `${word}: ${domain.gravest.replaceAll('-', ' ')}` : word}</p>
           {domain.settles_by && light === 'settling' && (
             <p className="text-fine text-soft">
               <Remaining by={domain.settles_by} />

@@ -1,9 +1,11 @@
-// Names that follow a reported address: where each stands, and the making of a new one.
-import { useId, useState } from 'react'
-import { Link } from 'react-router'
+// Names that follow a reported address: the state of each, and a form for a new one.
+import { useState } from 'react'
+import { Link, useSearchParams } from 'react-router'
+import * as z from 'zod/mini'
 import { useAddHost, useHosts } from '../../api/hooks'
 import type { Host } from '../../api/types'
-import { Check } from '../../parts/check'
+import { Form, Input } from '../../parts/form'
+import { Tick } from '../../parts/form-choices'
 import { Empty, Key, PageHead, Plate, Shown, Trouble } from '../../parts/kit'
 import { Tag } from '../../parts/lamp'
 import { EmptyMooring } from '../../parts/pictures'
@@ -12,7 +14,8 @@ import { progress } from './progress'
 
 export function Hosts() {
   const hosts = useHosts()
-  const [adding, setAdding] = useState(false)
+  const [params] = useSearchParams()
+  const [adding, setAdding] = useState(params.has('add'))
   return (
     <>
       <title>Hosts · Agile Beacon</title>
@@ -55,32 +58,25 @@ function Row({ host: h }: { host: Host }) {
   )
 }
 
+const host = z
+  .object({
+    name: z.string().check(z.trim(), z.regex(/^[^\s.]+(\.[^\s.]+)+\.?$/, 'Give the full name, such as pier-cam.saltmarsh-ferries.example.')),
+    v4: z.boolean(),
+    v6: z.boolean(),
+  })
+  .check(z.refine((h) => h.v4 || h.v6, { path: ['name'], error: 'Choose IPv4, IPv6 or both.' }))
+
 function Add({ close }: { close: () => void }) {
   const add = useAddHost()
-  const id = useId()
   if (add.data) return <Token name={plain(add.data.name)} token={add.data.token} close={close} />
-  function submit(event: React.FormEvent<HTMLFormElement>) {
-    event.preventDefault()
-    const form = new FormData(event.currentTarget)
-    add.mutate({ name: String(form.get('name')).trim(), v4: form.has('v4'), v6: form.has('v6') })
-  }
   return (
     <Plate title="Add dynamic host" className="mb-5">
-      <form onSubmit={submit} className="grid gap-4">
-        <div className="max-w-lg">
-          <label className="label" htmlFor={id}>
-            Name, in a zone that is managed here
-          </label>
-          <input id={id} name="name" required autoFocus autoCapitalize="none" spellCheck={false} className="field" placeholder="pier-cam.saltmarsh-ferries.example" />
-        </div>
+      <Form schema={host} values={{ name: '', v4: true, v6: true }} onSubmit={(h) => add.mutate(h)} className="grid gap-4">
+        <Input name="name" label="Name, in a zone that is managed here" autoFocus placeholder="pier-cam.saltmarsh-ferries.example" className="max-w-lg" />
         <fieldset>
-          <legend className="label">It follows</legend>
-          <Check name="v4" defaultChecked>
-            IPv4 (A)
-          </Check>
-          <Check name="v6" defaultChecked>
-            IPv6 (AAAA)
-          </Check>
+          <legend className="label">Address families</legend>
+          <Tick name="v4">IPv4 (A)</Tick>
+          <Tick name="v6">IPv6 (AAAA)</Tick>
         </fieldset>
         {add.error && <Trouble error={add.error} />}
         <div className="flex gap-3">
@@ -91,7 +87,7 @@ function Add({ close }: { close: () => void }) {
             Cancel
           </Key>
         </div>
-      </form>
+      </Form>
     </Plate>
   )
 }
@@ -100,9 +96,9 @@ function Token({ name, token, close }: { name: string; token: string; close: () 
   const [copied, setCopied] = useState(false)
   const copy = () => void navigator.clipboard.writeText(token).then(() => setCopied(true))
   return (
-    <Plate title={`${name} follows now`} className="mb-5 border-2 border-settling">
+    <Plate title={`Token of ${name}`} className="mb-5 border-2 border-settling">
       <p>
-        Its token can report this one address and nothing else. It is shown <strong>only once</strong>: copy it now.
+        This token can report the address of this name and nothing else. It is shown <strong>only once</strong>: copy it now.
       </p>
       <p className="data my-3 rounded-key bg-sunken p-3 select-all" data-token>
         {token}

@@ -1,15 +1,14 @@
 // Who did what, as it happens.
 import { memo, useId, useState } from 'react'
-import { Link } from 'react-router'
 import { useConnection } from '../../api/events'
 import { useLogbook } from '../../api/hooks'
-import type { Entry } from '../../api/types'
 import { Check } from '../../parts/check'
+import { EntryLine, folded } from '../../parts/entries'
 import { Growing } from '../../parts/growing'
 import { Empty, PageHead, Shown } from '../../parts/kit'
 import { Tag } from '../../parts/lamp'
 import { EmptyBook } from '../../parts/pictures'
-import { plain, wall } from '../../parts/text'
+import { plain } from '../../parts/text'
 
 export function Logbook() {
   const [subject, setSubject] = useState('')
@@ -37,12 +36,12 @@ export function Logbook() {
       <Shown query={book} rows={6}>
         {({ items }) =>
           items.length === 0 ? (
-            <Empty picture={<EmptyBook />} title="Nothing is written here">
-              {subject ? `Nothing happened to ${plain(subject)}. Write its name in full.` : 'Whatever is done will be written down here.'}
+            <Empty picture={<EmptyBook />} title="No lines">
+              {subject ? `No line is about ${plain(subject)}. Write its name in full.` : 'Each change and who made it appears here.'}
             </Empty>
           ) : (
-            <Growing items={items} by={40} older="Older lines" className="plate divide-y divide-line">
-              {(e) => <Line key={e.id} entry={e} />}
+            <Growing items={folded(items)} by={40} older="Older lines" className="plate divide-y divide-line px-4 py-1">
+              {(f) => <Folded key={f.entry.id} fold={f} />}
             </Growing>
           )
         }
@@ -57,28 +56,5 @@ function asSubject(text: string): string {
   return name.includes('.') && !name.endsWith('.') ? name + '.' : name
 }
 
-const Line = memo(function Line({ entry: e }: { entry: Entry }) {
-  const isDomain = e.subject.endsWith('.')
-  const to = e.action.startsWith('host.') ? '/hosts/' : '/domains/'
-  return (
-    <li className="grid gap-x-4 px-4 py-2 sm:grid-cols-[10rem_11rem_1fr]">
-      <time dateTime={e.at} className="data text-soft">
-        {wall(e.at)}
-      </time>
-      <span className="font-semibold">{e.action}</span>
-      <div className="min-w-0">
-        <p className="wrap-anywhere">
-          {isDomain ? (
-            <Link className="link" to={to + plain(e.subject)}>
-              {plain(e.subject)}
-            </Link>
-          ) : (
-            e.subject
-          )}{' '}
-          <span className="text-soft">by {e.actor === 'host ' + e.subject ? 'itself' : plain(e.actor)}</span>
-        </p>
-        {e.detail && <p className="text-fine text-soft wrap-anywhere">{e.detail}</p>}
-      </div>
-    </li>
-  )
-})
+/** Only lines that changed are drawn again. */
+const Folded = memo(EntryLine, (a, b) => a.fold.entry.id === b.fold.entry.id && a.fold.more.length === b.fold.more.length)

@@ -6,6 +6,7 @@ import { Check } from '../../parts/check'
 import { Key, Notice, Trouble } from '../../parts/kit'
 import { RecordLines } from '../../parts/record-lines'
 import { count, plain } from '../../parts/text'
+import { Unfold } from '../../parts/unfold'
 
 export function Replace({ text, type, changed }: { text: string; type: string; changed: () => void }) {
   const id = useId()
@@ -28,14 +29,14 @@ export function Replace({ text, type, changed }: { text: string; type: string; c
   const operation = done.data?.operation
   if (operation)
     return (
-      <Notice light="settled" title={`Operation ${operation.id}: ${operation.what}.`}>
-        <p>It can be undone below. Nothing is written to a provider yet.</p>
+      <Notice light="settled" title={`Bulk change ${operation.id}: ${operation.what}.`}>
+        <p>You can undo it below. Nothing is written to a provider yet.</p>
         <div className="mt-2 flex flex-wrap gap-2">
           {sync.data ? (
             <p>{count(sync.data.items.length, 'sync')} started; the logbook shows how they end.</p>
           ) : (
             <Key weight="main" busy={sync.isPending} onClick={() => sync.mutate(operation.id)}>
-              Write it to the providers
+              Sync these zones
             </Key>
           )}
         </div>
@@ -43,10 +44,7 @@ export function Replace({ text, type, changed }: { text: string; type: string; c
       </Notice>
     )
   return (
-    <details className="plate p-4 sm:p-5">
-      <summary>
-        <h2 className="inline text-lead font-semibold">Bulk replace (can be undone)</h2>
-      </summary>
+    <Unfold className="plate p-4 sm:p-5" heading summary="Bulk replace (can be undone)">
       <form onSubmit={submit} className="mt-3 grid gap-3">
         <div className="grid gap-3 sm:grid-cols-[1fr_8rem]">
           <div>
@@ -101,7 +99,7 @@ export function Replace({ text, type, changed }: { text: string; type: string; c
             <>
               <div>
                 <label className="label" htmlFor={id + 'reason'}>
-                  Why (for the record)
+                  Reason, for the logbook
                 </label>
                 <input id={id + 'reason'} value={reason} onChange={(e) => setReason(e.target.value)} className="field" placeholder="the web host moved" />
               </div>
@@ -115,6 +113,6 @@ export function Replace({ text, type, changed }: { text: string; type: string; c
           )}
         </div>
       )}
-    </details>
+    </Unfold>
   )
 }

@@ -4,9 +4,12 @@ import { Link, useSearchParams } from 'react-router'
 import { useSearchPages } from '../../api/hooks'
 import type { Hit } from '../../api/types'
 import { Key, PageHead, Plate, Shown, Trouble } from '../../parts/kit'
+import { Choice } from '../../parts/select'
 import { count, plain, relative } from '../../parts/text'
 import { Operations } from './operations'
 import { Replace } from './replace'
+
+const types = [{ value: '', label: 'every type' }, ...['A', 'AAAA', 'ALIAS', 'CAA', 'CNAME', 'MX', 'NS', 'SRV', 'TXT'].map((value) => ({ value }))]
 
 export function Search() {
   const [params, setParams] = useSearchParams()
@@ -36,12 +39,7 @@ export function Search() {
               <label className="label" htmlFor={id + 't'}>
                 Type
               </label>
-              <select id={id + 't'} value={type} onChange={(e) => put('type', e.target.value)} className="field">
-                <option value="">every type</option>
-                {['A', 'AAAA', 'ALIAS', 'CAA', 'CNAME', 'MX', 'NS', 'SRV', 'TXT'].map((t) => (
-                  <option key={t}>{t}</option>
-                ))}
-              </select>
+              <Choice id={id + 't'} value={type} onChange={(v) => put('type', v)} options={types} />
             </div>
           </div>
         </Plate>

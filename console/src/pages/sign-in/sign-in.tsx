@@ -1,27 +1,20 @@
 import { useQueryClient } from '@tanstack/react-query'
-import { useEffect, useRef } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
+import * as z from 'zod/mini'
 import { useSignIn } from '../../api/hooks'
-import { Key } from '../../parts/kit'
+import { Form, Input } from '../../parts/form'
+import { Key } from '../../parts/key'
 import { Mark } from '../../parts/mark'
+
+const user = z.object({ name: z.string().check(z.minLength(1, 'Give your user name.')), password: z.string().check(z.minLength(1, 'Give your password.')) })
 
 export function SignIn() {
   const go = useNavigate()
   const [search] = useSearchParams()
   const signIn = useSignIn()
   const client = useQueryClient()
-  const name = useRef<HTMLInputElement>(null)
-  useEffect(() => name.current?.focus(), [])
-
-  function submit(event: React.FormEvent<HTMLFormElement>) {
-    event.preventDefault()
-    const form = new FormData(event.currentTarget)
-    const to = search.get('to') ?? '/'
-    signIn.mutate(
-      { name: String(form.get('name')), password: String(form.get('password')) },
-      { onSuccess: () => (client.clear(), void go(to.startsWith('/') && !to.startsWith('//') ? to : '/', { replace: true })) },
-    )
-  }
+  const to = search.get('to') ?? '/'
+  const enter = () => (client.clear(), void go(to.startsWith('/') && !to.startsWith('//') ? to : '/', { replace: true }))
 
   return (
     <div className="grid min-h-dvh bg-deep-900 sm:place-items-center sm:p-6">
@@ -33,19 +26,9 @@ export function SignIn() {
             <p className="text-deep-200">Where domains point, and who sees it yet</p>
           </div>
         </div>
-        <form onSubmit={submit} className="grid content-start gap-4 bg-surface p-6 max-sm:min-h-dvh sm:rounded-plate">
-          <div>
-            <label className="label" htmlFor="name">
-              Name
-            </label>
-            <input ref={name} id="name" name="name" required autoComplete="username" autoCapitalize="none" className="field" />
-          </div>
-          <div>
-            <label className="label" htmlFor="password">
-              Password
-            </label>
-            <input id="password" name="password" type="password" required autoComplete="current-password" className="field" />
-          </div>
+        <Form schema={user} values={{ name: '', password: '' }} onSubmit={(who) => signIn.mutate(who, { onSuccess: enter })} className="grid content-start gap-4 bg-surface p-6 max-sm:min-h-dvh sm:rounded-plate">
+          <Input name="name" label="Name" autoFocus autoComplete="username" />
+          <Input name="password" label="Password" type="password" autoComplete="current-password" />
           {signIn.error && (
             <p role="alert" className="rounded-key bg-alarm-wash p-3 text-alarm">
               {signIn.error.message}
@@ -57,7 +40,7 @@ export function SignIn() {
           <p className="text-fine text-soft">
             The first user is <span className="data">admin</span>; the password was shown when the service first started.
           </p>
-        </form>
+        </Form>
       </main>
     </div>
   )

@@ -1,22 +1,23 @@
 // The gates that are closed before a domain moves, and the two ways past them: agree to just these differences, or pass a gate by name,
 // with a reason for the logbook.
-import { useId, useState } from 'react'
+import * as z from 'zod/mini'
 import type { Delegated, DelegateRequest } from '../../../api/types'
 import { Findings } from '../../../parts/findings'
+import { Form, Input } from '../../../parts/form'
 import { Key, Plate } from '../../../parts/kit'
 import { count } from '../../../parts/text'
 
 type GatesProps = { plan: Delegated; how: DelegateRequest; change: (how: DelegateRequest) => void; busy: boolean }
 
+const why = z.object({ reason: z.string().check(z.trim(), z.minLength(1, 'Give a reason: passing a gate loses answers.')) })
+
 export function Gates({ plan, how, change, busy }: GatesProps) {
-  const id = useId()
-  const [reason, setReason] = useState('')
   const passed = plan.findings.filter((f) => f.severity === 'error' && (how.override ?? []).includes(f.code))
   const codes = [...new Set(plan.closed.map((f) => f.code))]
   const differs = codes.includes('sides-differ')
   if (plan.closed.length === 0 && passed.length === 0) return null
   return (
-    <Plate title={plan.closed.length > 0 ? `${count(plan.closed.length, 'gate')} closed: moving now would lose answers` : 'Gates passed by name'}>
+    <Plate title={plan.closed.length > 0 ? `${count(plan.closed.length, 'gate')} closed: moving now would lose answers` : 'Gates overridden'}>
       <Findings list={plan.closed.length > 0 ? plan.closed : passed} />
       {plan.closed.map(
         (f, i) =>
@@ -39,23 +40,17 @@ export function Gates({ plan, how, change, busy }: GatesProps) {
               </Key>
             </div>
           )}
-          <form
+          <Form
+            schema={why}
+            values={{ reason: '' }}
             className="flex flex-wrap items-end gap-3"
-            onSubmit={(e) => {
-              e.preventDefault()
-              change({ ...how, override: [...(how.override ?? []), ...codes], reason })
-            }}
+            onSubmit={({ reason }) => change({ ...how, override: [...(how.override ?? []), ...codes], reason })}
           >
-            <div className="grow">
-              <label htmlFor={id} className="mb-1 block font-semibold">
-                Reason, for the logbook
-              </label>
-              <input id={id} required value={reason} onChange={(e) => setReason(e.target.value)} className="field" placeholder="the old provider is closing today" />
-            </div>
+            <Input name="reason" label="Reason, for the logbook" placeholder="the old provider is closing today" className="grow" />
             <Key busy={busy} type="submit">
-              Pass {count(codes.length, 'gate')}
+              Override {count(codes.length, 'gate')}
             </Key>
-          </form>
+          </Form>
         </div>
       )}
     </Plate>

@@ -2,6 +2,7 @@
 import { useDeferredValue, useId, useState } from 'react'
 import { useComparison, useNameHistory, useRevisions, useZone } from '../../../api/hooks'
 import { Plate, Shown } from '../../../parts/kit'
+import { Choice } from '../../../parts/select'
 import { RecordLines } from '../../../parts/record-lines'
 import { plain, wall } from '../../../parts/text'
 import { useName } from '../domain'
@@ -82,13 +83,7 @@ function Two({ name, numbers }: { name: string; numbers: number[] }) {
       <label className="label" htmlFor={id + key}>
         {label}
       </label>
-      <select id={id + key} value={value} onChange={(e) => set(Number(e.target.value))} className="field">
-        {numbers.map((n) => (
-          <option key={n} value={n}>
-            revision {n}
-          </option>
-        ))}
-      </select>
+      <Choice id={id + key} value={String(value)} onChange={(v) => set(Number(v))} options={numbers.map((n) => ({ value: String(n), label: `revision ${n}` }))} />
     </div>
   )
   return (
@@ -98,7 +93,7 @@ function Two({ name, numbers }: { name: string; numbers: number[] }) {
         {pick('t', 'To', to, setTo)}
       </div>
       <Shown query={comparison} rows={1}>
-        {(c) => (c.added.length + c.removed.length === 0 ? <p className="text-soft">They say the same.</p> : <RecordLines zone={name} added={c.added} removed={c.removed} />)}
+        {(c) => (c.added.length + c.removed.length === 0 ? <p className="text-soft">They are the same.</p> : <RecordLines zone={name} added={c.added} removed={c.removed} />)}
       </Shown>
     </Plate>
   )

@@ -6,6 +6,7 @@ import { Key, Loading, Trouble } from '../../../parts/kit'
 import { relative } from '../../../parts/text'
 import { split } from './fields'
 import type { Change } from './shared'
+import { Choice } from '../../../parts/select'
 
 type EditorProps = { zone: string; record?: DnsRecord; change: Change; busy: boolean; close: () => void }
 
@@ -57,12 +58,7 @@ function Form({ zone, record, change, busy, close, forms }: EditorProps & { form
           <input id={id + 'n'} autoFocus={!record} required value={name} onChange={(e) => setName(e.target.value)} spellCheck={false} autoCapitalize="none" className="field data" placeholder="www" aria-describedby={id + 'nx'} />
         </Labelled>
         <Labelled id={id + 't'} label="Type">
-          <select id={id + 't'} value={other ? 'other' : type} onChange={(e) => choose(e.target.value)} className="field">
-            {ordered.map((t) => (
-              <option key={t}>{t}</option>
-            ))}
-            <option value="other">another …</option>
-          </select>
+          <Choice id={id + 't'} value={other ? 'other' : type} onChange={choose} options={[...ordered.map((value) => ({ value })), { value: 'other', label: 'another …' }]} />
           {other && (
             <input aria-label="Another type" required value={type} onChange={(e) => setType(e.target.value.toUpperCase())} spellCheck={false} className="field data mt-1" placeholder="TYPE65280" />
           )}
@@ -99,13 +95,7 @@ function OneField({ id, field: f, value, set, focus }: { id: string; field: Form
   return (
     <Labelled id={id} label={f.label} explain={f.explain} className={wide ? 'sm:col-span-2' : ''}>
       {f.choices && chosen ? (
-        <select {...shared} value={value ?? f.choices[0]!.value} onChange={(e) => set(e.target.value)}>
-          {f.choices.map((c) => (
-            <option key={c.value} value={c.value}>
-              {c.value}: {c.means}
-            </option>
-          ))}
-        </select>
+        <Choice id={id} data value={value ?? f.choices[0]!.value} onChange={set} options={f.choices.map((c) => ({ value: c.value, explain: c.means }))} describedBy={id + 'x'} />
       ) : wide ? (
         <textarea {...shared} required={!f.maybe} rows={2} value={value ?? ''} onChange={(e) => set(e.target.value)} placeholder={f.example} />
       ) : (

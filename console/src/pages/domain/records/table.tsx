@@ -10,6 +10,7 @@ import { Offers } from './offers'
 import { columns, type Change } from './shared'
 import { RowLine } from './row-line'
 import { gravest, rowsOf, unplaced } from './merge'
+import { Unfold } from '../../../parts/unfold'
 
 type TableProps = { zone: string; items: DnsRecord[]; draft?: Draft; change?: Change; busy: boolean; paste: () => void }
 
@@ -80,12 +81,11 @@ export function Table({ zone, items, draft, change, busy, paste }: TableProps) {
         </div>
       )}
       {missing.length > 0 && (
-        <details className="mb-3" open={gravest(missing) !== 'notice'} onToggle={() => setMoved((n) => n + 1)}>
-          <summary className="font-semibold">{count(missing.length, 'finding')} about what is not there</summary>
+        <Unfold className="mb-3" start={gravest(missing) !== 'notice'} onOpen={() => setMoved((n) => n + 1)} summary={<span className="font-semibold">{count(missing.length, 'finding')} about missing records</span>}>
           <div className="mt-2">
             <Offers findings={missing} zone={zone} change={change} busy={busy} />
           </div>
-        </details>
+        </Unfold>
       )}
       {found.length === 0 && <p className="text-soft">{rows.length === 0 ? 'No records yet.' : `No record has “${text}” in it.`}</p>}
       <div role="table" aria-label="Records" aria-rowcount={found.length + 1} onKeyDown={walk}>

@@ -95,7 +95,7 @@ func routesOfUsers() []route {
 
 func routesOfDomains() []route {
 	return []route{
-		{method: "GET", effect: looks, path: "/today", summary: "What needs action, what is on its way and until when, what ends soon, what was done since yesterday, and figures of the last 30 days", right: access.Read, out: wire.Today{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", effect: looks, path: "/today", summary: "What needs action, what is under way and until when, what ends soon, what was done since yesterday, and figures of the last 30 days", right: access.Read, out: wire.Today{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			return k.svc.Overview.Today(k.Request.Context())
 		}},
 		{method: "GET", effect: looks, path: "/domains", summary: "Domains and their states, in order of their names; narrowed down by verdict, gravest finding and part of the name", right: access.Read, query: []string{"cursor", "limit", "verdict", "finding", "name"}, out: wire.Page[wire.DomainView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {

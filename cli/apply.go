@@ -10,6 +10,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"beacon/cli/meter"
 	"beacon/core/definition"
 	"beacon/core/finding"
 	"beacon/core/rules"
@@ -209,7 +210,7 @@ const mostWaiting = 10 * time.Minute
 
 // endings follows syncs until all have ended. One without a number is started as soon as nothing is in its way.
 func (a *app) endings(list []*pending, opt syncOptions) (views []wire.SyncView, err error) {
-	started := time.Now()
+	far := meter.New(a.err, "syncs")
 	views = []wire.SyncView{}
 	for open := list; len(open) > 0; {
 		still := open[:0:0]
@@ -241,12 +242,12 @@ func (a *app) endings(list []*pending, opt syncOptions) (views []wire.SyncView, 
 			}
 		}
 		open = still
-		a.progress("syncs", len(views), len(list), started)
+		far.At(int64(len(views)), int64(len(list)), "")
 		if len(open) > 0 {
 			time.Sleep(max(60*time.Millisecond, time.Duration(len(open))*time.Millisecond))
 		}
 	}
-	a.clearLine()
+	far.Clear()
 	return views, nil
 }
 

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"time"
 
+	"beacon/cli/meter"
 	"beacon/core/delegation"
 	"beacon/wire"
 )
@@ -17,11 +18,9 @@ func (a *app) briefCheck(ctx context.Context) error {
 		return err
 	}
 	show := wire.ShowBriefCheck.With("since", g.Since.Format(time.RFC3339Nano))
+	far := meter.New(a.err, "brief checks")
 	for last := time.Now(); g.Ended == nil; {
-		if isTerminal(a.err) {
-			a.clearLine()
-			fmt.Fprintf(a.err, "%d of %d", g.Looked, g.Domains)
-		}
+		far.At(int64(g.Looked), int64(g.Domains), "")
 		select {
 		case <-ctx.Done():
 			return ctx.Err()
@@ -35,11 +34,11 @@ func (a *app) briefCheck(ctx context.Context) error {
 			last = time.Now()
 		}
 		if time.Since(last) > time.Minute {
-			a.clearLine()
+			far.Clear()
 			return exit{ExitUnknown, fmt.Sprintf("%d of %d domains were looked at, and for a minute none more: see the service's log, and whether its network works", g.Looked, g.Domains)}
 		}
 	}
-	a.clearLine()
+	far.Clear()
 	worst := ExitFine
 	for v := range g.Verdicts {
 		worst = graver(worst, exitCode(v))

@@ -8,6 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"beacon/cli/meter"
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/evidence"
@@ -78,15 +79,12 @@ func (a *app) checkFromHere(c *cobra.Command, d direct, names []dnsname.Name) er
 	var reports []delegation.Report
 	now := wire.ClockNow{World: time.Now(), Rate: 1}
 	worst := 0
-	tell := len(names) > 1 && isTerminal(a.err)
+	far := meter.New(a.err, "checks")
 	err := a.checkDirect(c.Context(), d, names, func(r delegation.Report, heard []evidence.Heard) error {
 		worst = graver(worst, exitCode(r.Verdict))
 		if a.output != "table" {
 			reports = append(reports, r)
-			if tell {
-				a.clearLine()
-				fmt.Fprintf(a.err, "%d of %d", len(reports), len(names))
-			}
+			far.At(int64(len(reports)), int64(len(names)), "")
 			return nil
 		}
 		if len(names) > mostWhole {
@@ -103,9 +101,7 @@ func (a *app) checkFromHere(c *cobra.Command, d direct, names []dnsname.Name) er
 		}
 		return nil
 	})
-	if tell {
-		a.clearLine()
-	}
+	far.Clear()
 	if err != nil {
 		return err
 	}
@@ -150,6 +146,8 @@ func (a *app) checkAtService(names []dnsname.Name) error {
 		}
 	}()
 	var reports []delegation.Report
+	far := meter.New(a.err, "checks")
+	defer far.Clear()
 	worst := 0
 	for i := range names {
 		got := <-results[i]
@@ -166,6 +164,7 @@ func (a *app) checkAtService(names []dnsname.Name) error {
 		switch {
 		case a.output != "table":
 			reports = append(reports, got.r)
+			far.At(int64(len(reports)), int64(len(names)), "")
 		case len(names) > mostWhole:
 			a.line(got.r)
 		default:
@@ -175,6 +174,7 @@ func (a *app) checkAtService(names []dnsname.Name) error {
 			a.showReport(got.r, got.now)
 		}
 	}
+	far.Clear()
 	return a.showReports(reports, worst)
 }
 

@@ -12,6 +12,7 @@ import (
 	"strings"
 	"time"
 
+	"beacon/cli/meter"
 	"beacon/core/dnsname"
 	"beacon/reach"
 	"beacon/wire"
@@ -95,8 +96,11 @@ func (a *app) send(method, path, tag string, body, out any) error {
 	if token := a.token(); token != "" {
 		req.Header.Set("Authorization", "Bearer "+token)
 	}
-	defer a.sayWaiting()()
-	res, err := door.HTTPClient(2 * time.Minute).Do(req)
+	var res *http.Response
+	err = meter.New(a.err, "waiting for the service").While(func() (err error) {
+		res, err = door.HTTPClient(2 * time.Minute).Do(req)
+		return err
+	})
 	if err != nil {
 		return unreachable{fmt.Errorf("the service at %s does not answer; is it running (beacon serve), and is --address right?", a.address)}
 	}
@@ -119,27 +123,6 @@ func (a *app) send(method, path, tag string, body, out any) error {
 		return fmt.Errorf("the answer of %s cannot be read: %w", a.address, err)
 	}
 	return nil
-}
-
-// sayWaiting tells somebody at a terminal, after a second, that an answer is waited for. The function that it gives
-// ends that.
-func (a *app) sayWaiting() (end func()) {
-	if !isTerminal(a.err) {
-		return func() {}
-	}
-	shown := make(chan bool, 1)
-	shown <- false
-	timer := time.AfterFunc(time.Second, func() {
-		<-shown
-		fmt.Fprint(a.err, "\rwaiting for the service to answer ...")
-		shown <- true
-	})
-	return func() {
-		timer.Stop()
-		if <-shown {
-			a.clearLine()
-		}
-	}
 }
 
 // all reads a list to its end.

@@ -10,6 +10,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"beacon/cli/meter"
 	"beacon/core/change"
 	"beacon/core/diff"
 	"beacon/core/finding"
@@ -205,7 +206,7 @@ func (a *app) cancelSync(id uint64, reason string) error {
 	}
 	return a.show(s, func() {
 		a.printf("Sync %d of %s at %s: %s. %s\n", s.ID, plain(s.Zone), s.Account, s.State, s.Message)
-		a.printf("The next sync goes on from what is at the provider: beacon sync %s\n", plain(s.Zone))
+		a.printf("The next sync continues from what is at the provider: beacon sync %s\n", plain(s.Zone))
 	})
 }
 
@@ -217,8 +218,8 @@ func (a *app) follow(id uint64) error {
 		return strings.HasPrefix(e.Action, "sync.") || strings.HasPrefix(e.Action, "records.")
 	})
 	var s wire.SyncView
-	told := ""
-	for shown := -1; ; {
+	told, far := "", meter.New(a.err, fmt.Sprintf("sync %d, sets written", id))
+	for {
 		select {
 		case <-something:
 		case err := <-broken:
@@ -230,19 +231,15 @@ func (a *app) follow(id uint64) error {
 		if s.State.Ended() {
 			break
 		}
-		if done := s.Added + s.Changed + s.Removed; done != shown && isTerminal(a.err) {
-			fmt.Fprintf(a.err, "\r\x1b[Ksync %d: %s, %d of %d sets written", s.ID, s.State, done, s.Total)
-			shown = done
-		}
+		far.At(int64(s.Added+s.Changed+s.Removed), int64(s.Total), "")
 		if r := s.Retrying; r != nil && r.Problem != told {
 			told = r.Problem
-			fmt.Fprintf(a.err, "\nSync %d waits for %s since %s, next try by %s: %s\nIt goes on by itself; you can stop following. To end it: beacon sync --cancel %d\n",
+			far.Clear()
+			fmt.Fprintf(a.err, "Sync %d waits for %s since %s, next try by %s: %s\nIt continues automatically; you can stop following. To cancel it: beacon sync --cancel %d\n",
 				s.ID, s.Account, r.Since.Local().Format(time.TimeOnly), r.NextTry.Local().Format(time.TimeOnly), r.Problem, s.ID)
 		}
 	}
-	if isTerminal(a.err) {
-		fmt.Fprint(a.err, "\r\x1b[K")
-	}
+	far.Clear()
 	if err := a.show(s, func() { a.showEnding(s) }); err != nil {
 		return err
 	}

@@ -4,9 +4,9 @@ import (
 	"errors"
 	"fmt"
 	"path"
-	"strings"
 	"time"
 
+	"beacon/cli/meter"
 	"beacon/core/dnsname"
 	"beacon/wire"
 )
@@ -58,7 +58,7 @@ func (a *app) syncMany(only string, opt syncOptions) error {
 }
 
 func (a *app) runMany(list []*pending, opt syncOptions) error {
-	started := time.Now()
+	started, far := time.Now(), meter.New(a.err, "syncs")
 	var views []wire.SyncView
 	underway, next := []*pending{}, 0
 	for len(views) < len(list) {
@@ -88,12 +88,12 @@ func (a *app) runMany(list []*pending, opt syncOptions) error {
 			}
 		}
 		underway = still
-		a.progress("syncs", len(views), len(list), started)
+		far.At(int64(len(views)), int64(len(list)), "")
 		if len(underway) > 0 {
 			time.Sleep(60 * time.Millisecond)
 		}
 	}
-	a.clearLine()
+	far.Clear()
 	failed := 0
 	err := a.show(views, func() { failed = a.showMany(views, time.Since(started)) })
 	if err == nil && failed > 0 {
@@ -110,21 +110,6 @@ func (a *app) startOne(p *pending, opt syncOptions) error {
 	}
 	p.id = got.Items[0].ID
 	return nil
-}
-
-// progress draws a bar on a terminal: what is done, of how much, and how long the rest will take.
-func (a *app) progress(what string, done, of int, since time.Time) {
-	if !isTerminal(a.err) || of == 0 {
-		return
-	}
-	const cells = 30
-	full := done * cells / of
-	left := ""
-	if done > 0 && done < of {
-		rest := time.Since(since) * time.Duration(of-done) / time.Duration(done)
-		left = fmt.Sprintf(", about %s left", rest.Round(time.Second))
-	}
-	fmt.Fprintf(a.err, "\r\x1b[K%s %s%s %d of %d%s", what, strings.Repeat("█", full), strings.Repeat("░", cells-full), done, of, left)
 }
 
 // showMany prints what became of many syncs: a line for each that needs somebody, and one for all the others.

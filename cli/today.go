@@ -12,7 +12,7 @@ import (
 )
 
 func (a *app) todayCommand() *cobra.Command {
-	return &cobra.Command{Use: "today", Short: "Show what needs action, what is on its way, and what ends soon", Args: cobra.NoArgs,
+	return &cobra.Command{Use: "today", Short: "Show what needs action, what is under way, and what ends soon", Args: cobra.NoArgs,
 		RunE: func(*cobra.Command, []string) error {
 			var today wire.Today
 			if err := ask(a, wire.ShowToday, wire.None{}, &today); err != nil {
@@ -32,7 +32,7 @@ func (a *app) showToday(t wire.Today) {
 	if len(t.Attention) == 0 {
 		a.printf("  nothing\n")
 	}
-	a.printf("%s\n", a.paint(bold, "On its way"))
+	a.printf("%s\n", a.paint(bold, "Under way"))
 	for _, d := range t.Settling {
 		until := "no time known: old nameservers answer without a bound"
 		if d.SettlesBy != nil {

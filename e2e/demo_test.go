@@ -64,12 +64,15 @@ func TestLoadingGoesOnWhereItWasBrokenOff(t *testing.T) {
 	}
 	a := signedIn(t, stage(t, opt))
 	var list struct {
-		Items []struct{ Name, Verdict string }
+		Items []struct{ Name, Verdict, Description string }
 	}
 	a.ask("GET", "/domains?limit=100", nil, &list)
 	states := map[string]int{}
 	for _, d := range list.Items {
 		states[d.Verdict]++
+		if d.Name == "gull-island.example." {
+			require.Equal(t, "Gull island", d.Description)
+		}
 	}
 	require.GreaterOrEqual(t, len(list.Items), 38)
 	for _, state := range []string{"ready-to-move", "settling", "settled", "needs-action", "unknown", "undelegated"} {

@@ -24,8 +24,8 @@ const (
 )
 
 // Backup writes the database as it is at one moment, the settings and the profiles into one archive, while the service goes on. The key that
-// credentials are sealed with is not in it.
-func Backup(ctx context.Context, settingsFile string, s Settings, out io.Writer) (rows int, err error) {
+// credentials are sealed with is not in it. far is told how many rows of about how many are written.
+func Backup(ctx context.Context, settingsFile string, s Settings, out io.Writer, far func(done, of int64)) (rows int, err error) {
 	door, err := reach.New(s.AllowedNetworks)
 	if err != nil {
 		return 0, err
@@ -62,7 +62,7 @@ func Backup(ctx context.Context, settingsFile string, s Settings, out io.Writer)
 	if err != nil {
 		return 0, err
 	}
-	if rows, err = db.Dump(ctx, w); err != nil {
+	if rows, err = db.Dump(ctx, w, far); err != nil {
 		return rows, err
 	}
 	return rows, archive.Close()
@@ -88,8 +88,8 @@ type Restored struct {
 }
 
 // Restore reads an archive into an empty database and holds the service. Where there are no settings yet, it writes those of the archive and
-// does nothing else: they name the database, which may be another one here.
-func Restore(ctx context.Context, archiveFile, settingsFile string) (r Restored, err error) {
+// does nothing else: they name the database, which may be another one here. far is told how many octets of how many are read.
+func Restore(ctx context.Context, archiveFile, settingsFile string, far func(done, of int64)) (r Restored, err error) {
 	r.SettingsFile = settingsFile
 	archive, err := zip.OpenReader(archiveFile)
 	if err != nil {
@@ -117,8 +117,9 @@ func Restore(ctx context.Context, archiveFile, settingsFile string) (r Restored,
 		return r, fmt.Errorf("the archive %s has no database in it: %w", archiveFile, err)
 	}
 	defer rows.Close()
+	counted := &counting{from: rows, far: far}
 	if info, err := rows.Stat(); err == nil {
-		r.ArchiveMadeAt = info.ModTime()
+		r.ArchiveMadeAt, counted.of = info.ModTime(), info.Size()
 	}
 	db, err := store.Connect(ctx, s.Database, door)
 	if err != nil {
@@ -126,7 +127,7 @@ func Restore(ctx context.Context, archiveFile, settingsFile string) (r Restored,
 	}
 	defer db.Close()
 	reason := fmt.Sprintf("The database was restored from an archive of %s. What is outside may be newer.", r.ArchiveMadeAt.UTC().Format(time.DateTime))
-	if r.Rows, err = store.Restore(ctx, db, rows, reason); err != nil {
+	if r.Rows, err = store.Restore(ctx, db, counted, reason); err != nil {
 		return r, fmt.Errorf("%w. Nothing is restored; the database may have empty tables now: create it again before you repeat", err)
 	}
 	if r.ProfilesMade, err = restoreProfiles(&archive.Reader, s.Profiles); err != nil {
@@ -137,6 +138,20 @@ func Restore(ctx context.Context, archiveFile, settingsFile string) (r Restored,
 		r.KeyMissing = true
 	}
 	return r, nil
+}
+
+// counting is a reader that says how much of it was read.
+type counting struct {
+	from     io.Reader
+	done, of int64
+	far      func(done, of int64)
+}
+
+func (c *counting) Read(into []byte) (int, error) {
+	n, err := c.from.Read(into)
+	c.done += int64(n)
+	c.far(c.done, c.of)
+	return n, err
 }
 
 // mostEntry bounds a file of settings or a profile in an archive, octets.

@@ -17,8 +17,9 @@ import (
 var errNotEmpty = errors.New("the database already has tables in it; restore into an empty one")
 
 // Dump writes all rows of all tables as they are at one moment, while others go on writing. The first line names the newest migration; then
-// each table has a line with its name and columns, and a line for each row: a JSON list of octets in base64, or null.
-func (s *Store) Dump(ctx context.Context, w io.Writer) (rows int, err error) {
+// each table has a line with its name and columns, and a line for each row: a JSON list of octets in base64, or null. far is told how many rows of
+// about how many are written.
+func (s *Store) Dump(ctx context.Context, w io.Writer, far func(done, of int64)) (rows int, err error) {
 	conn, err := s.plain.Conn(ctx)
 	if err != nil {
 		return 0, err
@@ -39,13 +40,17 @@ func (s *Store) Dump(ctx context.Context, w io.Writer) (rows int, err error) {
 	if err != nil {
 		return 0, err
 	}
+	about, err := rowsAbout(ctx, conn)
+	if err != nil {
+		return 0, err
+	}
 	out := bufio.NewWriterSize(w, 1<<16)
 	lines := json.NewEncoder(out)
 	if err := lines.Encode(dumpHead{Migration: migration, Tables: len(tables)}); err != nil {
 		return 0, err
 	}
 	for _, table := range tables {
-		n, err := dumpTable(ctx, conn, lines, table)
+		n, err := dumpTable(ctx, conn, lines, table, func(n int) { far(int64(rows+n), max(about, int64(rows+n))) })
 		if err != nil {
 			return rows, fmt.Errorf("table %s: %w", table, err)
 		}
@@ -84,7 +89,13 @@ func tablesOf(ctx context.Context, conn *sql.Conn) (names []string, err error) {
 	return names, list.Err()
 }
 
-func dumpTable(ctx context.Context, conn *sql.Conn, lines *json.Encoder, table string) (rows int, err error) {
+// rowsAbout returns how many rows all tables have, as the database estimates it.
+func rowsAbout(ctx context.Context, conn *sql.Conn) (n int64, err error) {
+	err = conn.QueryRowContext(ctx, "SELECT COALESCE(SUM(table_rows), 0) FROM information_schema.tables WHERE table_schema = DATABASE()").Scan(&n)
+	return n, err
+}
+
+func dumpTable(ctx context.Context, conn *sql.Conn, lines *json.Encoder, table string, far func(rows int)) (rows int, err error) {
 	list, err := conn.QueryContext(ctx, "SELECT * FROM `"+table+"`")
 	if err != nil {
 		return 0, err
@@ -104,6 +115,9 @@ func dumpTable(ctx context.Context, conn *sql.Conn, lines *json.Encoder, table s
 	}
 	row := make([][]byte, len(columns))
 	for ; list.Next(); rows++ {
+		if rows%1000 == 0 {
+			far(rows)
+		}
 		if err := list.Scan(into...); err != nil {
 			return rows, err
 		}

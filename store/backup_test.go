@@ -28,7 +28,7 @@ func TestDumpAndRestore(t *testing.T) {
 		return err
 	})
 	var first bytes.Buffer
-	rows, err := s.Dump(ctx, &first)
+	rows, err := s.Dump(ctx, &first, func(int64, int64) {})
 	require.NoError(t, err)
 
 	empty, err := store.Connect(ctx, storetest.Settings(t), reach.Loopback())
@@ -53,7 +53,7 @@ func TestDumpAndRestore(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, want, got)
 	var second bytes.Buffer
-	_, err = empty.Dump(ctx, &second)
+	_, err = empty.Dump(ctx, &second, func(int64, int64) {})
 	require.NoError(t, err)
 	without := func(text string) (lines []string) { // without the line of the logbook about the hold
 		for _, line := range strings.Split(text, "\n") {

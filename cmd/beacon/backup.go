@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"beacon/cli/meter"
 	"beacon/service"
 )
 
@@ -29,7 +30,9 @@ func backupCommand() *cobra.Command {
 				return err
 			}
 			defer os.Remove(temporary.Name())
-			rows, err := service.Backup(context.Background(), settings, read, temporary)
+			far := meter.New(cmd.ErrOrStderr(), "backup, rows")
+			rows, err := service.Backup(context.Background(), settings, read, temporary, func(done, of int64) { far.At(done, of, "") })
+			far.Clear()
 			if closeErr := temporary.Close(); err == nil {
 				err = closeErr
 			}
@@ -53,7 +56,9 @@ func restoreCommand() *cobra.Command {
 		Long: "Read an archive into an empty database. The service then begins held: it looks, and writes nothing to providers and registrars until a user releases it (beacon hold), " +
 			"since what is outside may be newer than the archive.",
 		RunE: func(cmd *cobra.Command, args []string) error {
-			r, err := service.Restore(context.Background(), args[0], settings)
+			far := meter.New(cmd.ErrOrStderr(), "restore, octets")
+			r, err := service.Restore(context.Background(), args[0], settings, func(done, of int64) { far.At(done, of, "") })
+			far.Clear()
 			if err != nil {
 				return fmt.Errorf("restore: %w", err)
 			}

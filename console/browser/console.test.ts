@@ -2,7 +2,7 @@
 // Everything is done by keyboard; every page is held against axe in both themes. The tests build on one another.
 import type { Browser } from 'playwright-core'
 import { afterAll, afterEach, beforeAll, expect, test } from 'vitest'
-import { accessible, address, launch, open, password, press, service, signIn, tabTo, type, type Watched } from './deck'
+import { accessible, address, choose, launch, open, password, press, service, signIn, tabTo, type, type Watched } from './deck'
 
 const domain = 'saltmarsh-ferries.example'
 const host = `pier-cam.${domain}`
@@ -48,7 +48,7 @@ test('a domain is brought in from the old provider', async () => {
   await page.getByText(`Registered at gannet-main`).waitFor()
   await accessible(page, 'no domains')
   await press(page, link(/^Add domain/))
-  await page.getByText('It is answered by').waitFor()
+  await page.getByText('It is served by').waitFor()
   await press(page, button('Generate definition'))
   await page.getByText('Choose at least one provider').waitFor()
   await press(page, page.getByRole('checkbox', { name: 'heron-main' }))
@@ -80,12 +80,12 @@ test('the change list is shown, written, and its progress followed', async () =>
   await page.goto(`${address}/domains/${domain}/changes`)
   await page.getByText('13 to add, 0 to change, 0 to remove').waitFor()
   await accessible(page, 'changes')
-  await press(page, button('Write to heron-main'))
+  await press(page, button('Sync to heron-main'))
   await page.getByText('13 added, 0 changed, 0 removed, in 1 request.').waitFor()
   await page.getByText('The provider has the desired records.').waitFor()
   await accessible(page, 'changes written')
   await press(page, view('Records'))
-  await type(page, page.getByLabel('Find'), 'gauge')
+  await type(page, page.getByRole('searchbox', { name: 'Find' }), 'gauge')
   await page.getByText('3 of 14 records').waitFor()
   await accessible(page, 'records')
   await press(page, view('History'))
@@ -97,14 +97,14 @@ test('the nameservers are changed, and the trap on the way is explained', async 
   await press(page, link(/^Change the nameservers/))
   await page.getByText('The registrar has another list active.').waitFor()
   await accessible(page, 'before delegating')
-  await press(page, button('Save only, for later'))
+  await press(page, button('Save without activating'))
   await page.getByText('The list is saved at the registrar, and not active.').waitFor()
   await accessible(page, 'saved, not active')
   await press(page, view('Chain'))
   await page.getByText('Saved, not active').first().waitFor()
   await accessible(page, 'chain, saved only')
   await press(page, view('Delegation'))
-  await press(page, button('Make it active'))
+  await press(page, button('Make the list active'))
   await page.getByText('The registrar has these nameservers active.').waitFor()
   await accessible(page, 'active')
 })
@@ -149,11 +149,11 @@ test('a guard holds until somebody says yes', async () => {
   await press(page, button('Review changes'))
   await press(page, button(/^Accept as desired records/))
   await press(page, link(/^Review and sync/))
-  await page.getByText('Allow these guards before writing').waitFor()
-  await expect(button('Write to heron-main').isDisabled()).resolves.toBe(true)
+  await page.getByText(/Allow these guards before/).waitFor()
+  await expect(button('Sync to heron-main').isDisabled()).resolves.toBe(true)
   await accessible(page, 'a guard speaks')
   for (const yes of await page.getByRole('checkbox', { name: 'Allow it' }).all()) await press(page, yes) // names, and mail
-  await press(page, button('Write to heron-main'))
+  await press(page, button('Sync to heron-main'))
   await page.getByText('The provider has the desired records.').waitFor()
 })
 
@@ -164,9 +164,9 @@ test('accounts: a wrong credential is refused, a weak one is told of, and the ri
   await page.getByText('read records, write records, make and remove zones').first().waitFor()
   await accessible(page, 'accounts')
   await press(page, button('Connect an account'))
-  await page.getByLabel('Interface', { exact: true }).selectOption('curlew')
-  await type(page, page.getByLabel('Name here'), 'curlew-spare')
-  await type(page, page.getByLabel('Address of the interface'), 'http://127.0.0.1:1')
+  await choose(page, page.getByLabel('Interface', { exact: true }), 'curlew')
+  await type(page, page.getByLabel('Name of the account here'), 'curlew-spare')
+  await type(page, page.getByLabel('URL of the interface'), 'http://127.0.0.1:1')
   await type(page, page.getByLabel('Credential', { exact: true }), 'desk:nothing')
   expected(/502|503|422|409|400/)
   await page.keyboard.press('Enter')
@@ -174,13 +174,13 @@ test('accounts: a wrong credential is refused, a weak one is told of, and the ri
   await accessible(page, 'an account that cannot be connected')
   expected(/^$/)
   await press(page, button('Cancel'))
-  await press(page, button('Give heron-main another credential'))
+  await press(page, button('New credential of heron-main'))
   await type(page, page.getByLabel('New credential of heron-main'), 'heron-owner-key')
   await page.keyboard.press('Enter')
   await page.getByText('The credential may manage credentials').first().waitFor()
   await accessible(page, 'a credential that may too much')
   await press(page, button('Close'))
-  await press(page, button('Give heron-main another credential'))
+  await press(page, button('New credential of heron-main'))
   await type(page, page.getByLabel('New credential of heron-main'), 'heron-practice-key')
   await page.keyboard.press('Enter')
   await page.getByText('heron-main has its new credential').waitFor()
@@ -192,14 +192,14 @@ test('accounts: a wrong credential is refused, a weak one is told of, and the ri
 test('an earlier revision is looked at, and gone back to', async () => {
   const { page } = watched
   await press(page, view('History'))
-  await press(page, button(/^What it changed in revision 2/))
+  await press(page, button(/^Changes in revision 2/))
   await page.getByText('_dmarc TXT').first().waitFor()
   await accessible(page, 'a revision')
-  await press(page, button(/^Go back to it.*revision 1/))
+  await press(page, button(/^Restore it.*revision 1/))
   await page.getByText('Saved as revision 3.').waitFor()
-  await press(page, main().getByRole('link', { name: 'see and write the changes', exact: true }))
+  await press(page, main().getByRole('link', { name: 'review and sync the changes', exact: true }))
   await page.getByText('10 to add, 0 to change, 0 to remove').waitFor()
-  await press(page, button('Write to heron-main'))
+  await press(page, button('Sync to heron-main'))
   await page.getByText('The provider has the desired records.').waitFor()
 })
 
@@ -259,11 +259,39 @@ test('a host is let go, after a question', async () => {
   expect(await report('v4=198.51.100.79')).toMatch(/^refused: the token/)
 })
 
+test('Ctrl-K finds domains, records, pages and actions', async () => {
+  const { page } = watched
+  await page.goto(address + '/')
+  await page.getByRole('heading', { name: 'Today', level: 1 }).waitFor()
+  await expect.poll(() => page.getByRole('status', { name: 'Loading' }).count()).toBe(0)
+  await accessible(page, 'today')
+  const field = page.getByPlaceholder('Domain, address, page or action')
+  await page.keyboard.press('Control+k')
+  await field.waitFor()
+  await page.keyboard.type('saltmarsh')
+  await page.getByRole('option', { name: new RegExp(domain) }).first().waitFor()
+  await accessible(page, 'find anything')
+  await page.keyboard.press('Enter')
+  await page.getByRole('heading', { name: domain, level: 1 }).waitFor()
+  await page.keyboard.press('Control+k')
+  await page.keyboard.type('192.0.2.40')
+  await page.getByRole('option', { name: /A 192\.0\.2\.40/ }).first().waitFor()
+  await page.keyboard.press('Escape')
+  await field.waitFor({ state: 'detached' })
+  await page.keyboard.press('Control+k')
+  await page.keyboard.type('check all')
+  await page.keyboard.press('Enter')
+  await page.getByText('The brief check of all domains has started.').first().waitFor()
+  await page.goto(address + '/findings#nameserver-lame')
+  await page.getByText('nameserver-lame', { exact: true }).waitFor()
+  await accessible(page, 'findings')
+})
+
 test('on a phone every page fits, and the light can be turned', async () => {
   const phone = await open(browser, { width: 390, height: 844 })
   const { page } = phone
   await signIn(page)
-  for (const path of ['/', `/domains/${domain}`, `/domains/${domain}/records`, `/domains/${domain}/history`, `/domains/${domain}/changes`, `/domains/${domain}/delegation`, '/hosts', '/search', '/apply', '/logbook', '/nowhere']) {
+  for (const path of ['/', '/domains', '/findings', `/domains/${domain}`, `/domains/${domain}/records`, `/domains/${domain}/history`, `/domains/${domain}/changes`, `/domains/${domain}/delegation`, '/hosts', '/search', '/apply', '/logbook', '/nowhere']) {
     await page.goto(address + path)
     await main().first().waitFor()
     await page.getByRole('heading', { level: 1 }).waitFor()
@@ -271,6 +299,12 @@ test('on a phone every page fits, and the light can be turned', async () => {
     await expect.poll(() => page.getByRole('status', { name: 'Loading' }).count()).toBe(0)
     await accessible(page, `${path} on a phone`)
   }
+  await press(page, page.getByRole('button', { name: 'Menu' }))
+  await page.getByRole('menuitem', { name: 'Accounts' }).waitFor()
+  await accessible(page, 'the menu on a phone')
+  await page.keyboard.type('Acc')
+  await page.keyboard.press('Enter')
+  await page.getByRole('heading', { name: 'Accounts', level: 1 }).waitFor()
   const light = (name: string) => page.getByRole('radio', { name }).locator('visible=true')
   await tabTo(page, light('Auto'))
   for (const next of ['Day', 'Night']) {

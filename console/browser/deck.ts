@@ -89,10 +89,21 @@ export async function type(page: Page, target: Locator, text: string) {
   await page.keyboard.insertText(text)
 }
 
+/** Chooses one of several, by keyboard. */
+export async function choose(page: Page, target: Locator, option: string) {
+  await press(page, target)
+  const item = page.getByRole('option', { name: option, exact: true })
+  await item.waitFor()
+  await page.keyboard.type(option)
+  await expect.poll(() => item.evaluate((e) => e === document.activeElement)).toBe(true)
+  await page.keyboard.press('Enter')
+  await item.waitFor({ state: 'detached' })
+}
+
 export async function signIn(page: Page, name = 'admin', word = password) {
   await page.goto(address + '/')
   await type(page, page.getByLabel('Name'), name)
   await type(page, page.getByLabel('Password'), word)
   await page.keyboard.press('Enter')
-  await page.getByRole('heading', { name: 'Domains', level: 1 }).waitFor()
+  await page.getByRole('heading', { name: 'Today', level: 1 }).waitFor()
 }

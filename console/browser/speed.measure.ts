@@ -32,7 +32,7 @@ async function signedIn() {
   await page.getByLabel('Name').fill('admin')
   await page.getByLabel('Password').fill(password)
   await page.keyboard.press('Enter')
-  await page.getByRole('heading', { name: 'Domains', level: 1 }).waitFor()
+  await page.getByRole('heading', { name: 'Today', level: 1 }).waitFor()
   return page
 }
 

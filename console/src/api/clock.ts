@@ -11,7 +11,7 @@ async function readClock(signal?: AbortSignal): Promise<Reading> {
   return { world: Date.parse(now.world), rate: now.rate, read: (asked + performance.now()) / 2 }
 }
 
-/** World time as of now in milliseconds, anew every so many; undefined until the clock has been read. */
+/** World time as of now in milliseconds, again every so many; undefined until the clock has been read. */
 export function useWorld(every = 250): { now: number; rate: number } | undefined {
   const { data } = useQuery({ queryKey: ['clock'], queryFn: ({ signal }) => readClock(signal), refetchInterval: 20_000, staleTime: 10_000 })
   const [, tick] = useState(0)

@@ -116,7 +116,7 @@ export function followEvents(client: QueryClient): () => void {
       become('lost')
       if (source?.readyState !== EventSource.CLOSED) return // the browser tries again by itself
       again = setTimeout(open, 1000)
-      void client.invalidateQueries({ queryKey: ['me'] }) // signed out meanwhile?
+      void client.invalidateQueries({ queryKey: ['me'] }) // signed out since then?
     }
   }
   open()

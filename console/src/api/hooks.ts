@@ -209,7 +209,7 @@ export const useHouseKit = () => useQuery({ queryKey: ['house-kit'], queryFn: ({
 export const useZoneDraft = (name: string) =>
   useQuery({ queryKey: ['zones', name, 'draft'], queryFn: ({ signal }) => get('/zones/{name}/draft', { name }, signal) })
 
-/** Changes the draft that was looked at. Where somebody else was quicker, theirs is fetched, and the problem says so. */
+/** Changes the draft that was looked at. Where another user was quicker, their draft is fetched, and the problem says so. */
 export function useEditDraft(name: string) {
   const client = useQueryClient()
   const queryKey = ['zones', name, 'draft']

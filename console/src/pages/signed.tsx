@@ -1,4 +1,4 @@
-// Everything behind the sign-in: finds out who is there, and follows what happens for as long as somebody is.
+// Everything behind the sign-in: finds the signed-in user, and follows what happens while a user is signed in.
 import { useQueryClient } from '@tanstack/react-query'
 import { useEffect } from 'react'
 import { Navigate, useLocation } from 'react-router'

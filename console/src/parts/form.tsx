@@ -1,4 +1,4 @@
-// Forms: what is typed is checked by a schema before it is sent, and each fault stands at its field.
+// Forms: what is typed is checked by a schema before it is sent, and each fault is shown at its field.
 import { zodResolver } from '@hookform/resolvers/zod'
 import { type ReactNode, useId } from 'react'
 import { type FieldPath, type FieldValues, FormProvider, type SubmitHandler, useForm, useFormContext, type UseFormProps } from 'react-hook-form'

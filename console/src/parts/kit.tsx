@@ -84,7 +84,7 @@ export function Trouble({ error, again }: { error: Error; again?: () => void }) 
   )
 }
 
-/** Shows a query in each of its states. What was read before stays while it is read anew. */
+/** Shows a query in each of its states. What was read before stays while it is read again. */
 export function Shown<T>({ query, rows, children }: { query: UseQueryResult<T, Error>; rows?: number; children: (data: T) => ReactNode }) {
   if (query.data !== undefined) return children(query.data)
   if (query.error) return <Trouble error={query.error} again={() => void query.refetch()} />

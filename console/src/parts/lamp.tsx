@@ -1,4 +1,4 @@
-// Lamps: how something stands, by shape as well as by colour. A full disc is settled, a half one settling, a triangle
+// Lamps: states, by shape as well as by colour. A full disc is settled, a half one settling, a triangle
 // wrong, an empty square nothing there, a broken ring not known.
 import type { Verdict } from '../api/types'
 

@@ -1,4 +1,4 @@
-// The mark: a lamp over water, its beam to one side. Its colours are fixed; it stands on deep water in either theme.
+// The mark: a lamp over water, its beam to one side. Its colours are fixed; its ground is deep water in either theme.
 export function Mark({ size = 32 }: { size?: number }) {
   return (
     <svg width={size} height={size} viewBox="0 0 32 32" aria-hidden="true">

@@ -3,6 +3,7 @@ import { useState } from 'react'
 import { useSearchParams } from 'react-router'
 import { useAccounts, useRemoveAccount } from '../../api/hooks'
 import type { Account } from '../../api/types'
+import { Confirm } from '../../parts/confirm'
 import { Findings } from '../../parts/findings'
 import { Empty, Key, PageHead, Shown, Trouble } from '../../parts/kit'
 import { type Light, Tag } from '../../parts/lamp'
@@ -52,7 +53,7 @@ function List({ items, role }: { items: Account[]; role: string }) {
   )
 }
 
-function stands(a: Account): { light: Light; word: string } {
+function stateOf(a: Account): { light: Light; word: string } {
   if (a.troubled > 0) return { light: 'settling', word: `${count(a.troubled, 'zone')} to look at` }
   if (a.zones === 0) return { light: 'none', word: 'no zone yet' }
   return { light: 'settled', word: `${count(a.zones, 'zone')} managed` }
@@ -62,7 +63,7 @@ function Row({ account: a, role }: { account: Account; role: string }) {
   const [rotating, rotate] = useState(false)
   const [removing, askToRemove] = useState(false)
   const removal = useRemoveAccount()
-  const { light, word } = stands(a)
+  const { light, word } = stateOf(a)
   return (
     <li className="plate p-4">
       <div className="flex flex-wrap items-center gap-x-4 gap-y-1">
@@ -70,30 +71,18 @@ function Row({ account: a, role }: { account: Account; role: string }) {
         {role === 'provider' && <Tag light={light}>{word}</Tag>}
         <span className="text-fine text-soft">{a.used_at ? `last used ${wall(a.used_at)}` : 'not used yet'}</span>
         {!rotating && (
-          <Key className="ml-auto" onClick={() => rotate(true)} aria-label={`Give ${a.name} another credential`}>
-            Another credential
+          <Key className="ml-auto" onClick={() => rotate(true)} aria-label={`New credential of ${a.name}`}>
+            New credential
           </Key>
         )}
-        {!removing && (
-          <Key onClick={() => askToRemove(true)} aria-label={`Remove ${a.name}`}>
-            Remove
-          </Key>
-        )}
+        <Key onClick={() => askToRemove(true)} aria-label={`Remove ${a.name}…`}>
+          Remove…
+        </Key>
       </div>
-      {removing && (
-        <div className="my-2 flex flex-wrap items-center gap-3">
-          <p>Remove {a.name} and forget its credential?</p>
-          <Key busy={removal.isPending} onClick={() => removal.mutate({ name: a.name, role })}>
-            Remove account
-          </Key>
-          <Key onClick={() => askToRemove(false)}>Cancel</Key>
-          {removal.error && (
-            <div className="basis-full">
-              <Trouble error={removal.error} />
-            </div>
-          )}
-        </div>
-      )}
+      <Confirm open={removing} onOpen={askToRemove} title={`Remove account ${a.name}?`} action="Remove account" busy={removal.isPending} onConfirm={() => removal.mutate({ name: a.name, role })}>
+        <p>Its credential is deleted here. Nothing changes at the {role}.</p>
+        {removal.error && <Trouble error={removal.error} />}
+      </Confirm>
       <p className="text-soft wrap-anywhere">
         {a.kind}
         {a.kind_description && `: ${a.kind_description}`} <span className="data">{a.address}</span>

@@ -1,4 +1,4 @@
-// Putting out a definition: dropped, picked, pasted, or drafted from a zone that is elsewhere; looked over; taken.
+// Applying a definition: dropped, picked, pasted, or generated from an existing zone; reviewed; accepted.
 import { useId, useRef, useState } from 'react'
 import { Link, useSearchParams } from 'react-router'
 import { useApply } from '../../api/hooks'
@@ -95,7 +95,7 @@ function WouldDo({ list }: { list: Applied[] }) {
   return (
     <div className="grid gap-3">
       <Notice light={warnings > 0 ? 'settling' : 'settled'} title={`No faults${warnings > 0 ? `, ${count(warnings, 'warning')}` : ''}. This is what it would do; nothing is changed yet.`}>
-        Taking it changes what the zone <em>should</em> contain. Writing that to the provider is the step after, and asks again.
+        Accepting it changes the desired records only. Syncing them to the provider is the next step, and asks again.
       </Notice>
       {list.map((d) => (
         <Taken key={d.zone} defined={d} />
@@ -108,12 +108,12 @@ function Done({ list, again }: { list: Applied[]; again: () => void }) {
   return (
     <div className="grid gap-4">
       <Notice light="settled" title={`Accepted: ${count(list.length, 'zone')}.`}>
-        The next step is to write it to the provider.
+        Nothing is written to a provider yet. Next: review and sync.
       </Notice>
       {list.map((d) => (
         <div key={d.zone}>
           <Link to={`/domains/${encodeURIComponent(plain(d.zone))}/changes`} className="inline-flex min-h-10 items-center rounded-key bg-action px-4 font-semibold text-on-action hover:bg-action-hover">
-            Review and sync of {plain(d.zone)} →
+            Review and sync {plain(d.zone)} →
           </Link>
         </div>
       ))}

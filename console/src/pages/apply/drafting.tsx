@@ -63,7 +63,7 @@ function Form({ zone, registrar, providers, registrars, drafted }: FormProps) {
           Registered at
         </label>
         <select key={registrars.length} id={id + 'registrar'} name="registrar" defaultValue={registrar} className="field">
-          <option value="">not said</option>
+          <option value="">not set</option>
           {registrars.map((r) => (
             <option key={r.name}>{r.name}</option>
           ))}
@@ -71,7 +71,7 @@ function Form({ zone, registrar, providers, registrars, drafted }: FormProps) {
       </div>
       <fieldset>
         <legend className="label">Providers</legend>
-        {now.length > 0 && <p className="text-fine text-soft">It is answered by {now.join(', ')}.</p>}
+        {now.length > 0 && <p className="text-fine text-soft">It is served by {now.join(', ')}.</p>}
         {providers.map((p) => (
           <Check key={p.name} name="at" value={p.name} checked={at.includes(p.name)} onChange={(yes) => setAt(yes ? [...at, p.name] : at.filter((n) => n !== p.name))}>
             {p.name}
@@ -82,11 +82,11 @@ function Form({ zone, registrar, providers, registrars, drafted }: FormProps) {
             Choose at least one provider.
           </p>
         )}
-        {providers.length === 0 && <p className="text-soft">No provider is connected yet: beacon provider add.</p>}
+        {providers.length === 0 && <p className="text-soft">No provider is connected yet. Connect one on the page Accounts.</p>}
       </fieldset>
       <div>
         <label className="label" htmlFor={id + 'file'}>
-          Its records are in this zone file
+          Zone file with its records
         </label>
         <input
           id={id + 'file'}
@@ -99,7 +99,7 @@ function Form({ zone, registrar, providers, registrars, drafted }: FormProps) {
         />
         <p className="mt-1 text-fine text-soft">Without a file, they are read from the connected provider that holds the zone now.</p>
         <Check checked={fresh} onChange={setFresh} className="mt-2">
-          It is new and exists nowhere yet{house.data?.name && `: begin with the kit ${house.data.name}`}
+          New zone that exists nowhere yet{house.data?.name && `: start with the kit ${house.data.name}`}
         </Check>
       </div>
       <div className="md:col-span-2">
@@ -108,7 +108,7 @@ function Form({ zone, registrar, providers, registrars, drafted }: FormProps) {
         </Key>
         {draft.data && (
           <p role="status" className="mt-2 text-soft">
-            Generated from {draft.data.from}; look it over below.
+            Generated from {draft.data.from}; review it below.
             {draft.data.left_out.length > 0 && ` ${count(draft.data.left_out.length, 'record')} (SOA and nameservers) belong to the old provider and were left out.`}
           </p>
         )}

@@ -1,5 +1,5 @@
-// The chain that a query takes, side by side: the registrar says, the parent serves, the nameservers answer, the
-// resolvers see. What differs from the wanted is marked where it differs.
+// The chain that a query takes, side by side: the registrar has, the parent serves, the nameservers answer, the
+// resolvers see. What differs from the desired is marked where it differs.
 import { Fragment } from 'react'
 import { Link } from 'react-router'
 import { useWorld } from '../../api/clock'
@@ -87,7 +87,7 @@ function Signatures({ report: r }: { report: Report }) {
 
 const key = (list: string[]) => list.map(plain).sort().join(' ')
 
-/** How a nameserver set stands against the wanted one. */
+/** How a nameserver set compares with the desired one. */
 function against(set: string[], report: Report): Light {
   if (set.length === 0) return 'none'
   if (report.wanted.length === 0 || key(set) === key(report.wanted)) return 'settled'

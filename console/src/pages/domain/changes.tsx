@@ -112,7 +112,7 @@ function Placement({ name, difference: d, sync, revert, setRevert }: PlacementPr
       )}
       {guards.length > 0 && (
         <fieldset className="mt-4 rounded-plate border-2 border-alarm p-4">
-          <legend className="px-1 font-semibold">Allow these guards before writing</legend>
+          <legend className="px-1 font-semibold">Allow these guards before the sync</legend>
           {guards.map((g) => (
             <div key={g.code + g.subject} className="mb-3">
               <Findings list={[g]} />
@@ -137,11 +137,11 @@ function Placement({ name, difference: d, sync, revert, setRevert }: PlacementPr
             disabled={blocked.length > 0 || d.conflicts.length > 0}
             onClick={() => start.mutate({ account: d.account, allow: allowed, expect: d.digest, revert })}
           >
-            {running ? 'Writing' : `Write to ${d.account}`}
+            {running ? 'Syncing' : `Sync to ${d.account}`}
           </Key>
           <span className="text-soft">
             {count(d.steps.length, 'change')} in {count(d.requests, 'request')}
-            {blocked.length > 0 && '; first say yes above'}
+            {blocked.length > 0 && '; allow the guards above first'}
           </span>
         </div>
       )}

@@ -1,4 +1,4 @@
-// One domain: where it stands, how far it is on its way, and its views.
+// One domain: its state, the stages of its move, and its views.
 import { NavLink, Outlet, useParams } from 'react-router'
 import { useCheck, useDomain } from '../../api/hooks'
 import { Key, PageHead, Shown, Trouble } from '../../parts/kit'

@@ -1,4 +1,4 @@
-// When the waiting ends: a gauge from the change to the moment by which every cache must have let go, and the sum
+// When the waiting ends: a gauge from the change to the moment by which the old answer has expired from every cache, and the sum
 // behind it.
 import { useWorld } from '../../api/clock'
 import type { Report } from '../../api/types'
@@ -47,7 +47,7 @@ export function Settles({ report: r }: { report: Report }) {
 /** When the first of the changes was seen that still settle. */
 const begun = (r: Report, now: number) => Math.min(...r.moments.filter((m) => Date.parse(m.by) > now).map((m) => Date.parse(m.since)))
 
-/** The gauge: how much of the waiting is over; the stroke is where most have let go. */
+/** The gauge: how much of the waiting is over; the stroke is where most caches have expired it. */
 function Gauge({ now, by, likely, from }: { now: number; by: number; likely?: number; from: number }) {
   const at = (t: number) => `${Math.min(100, Math.max(0, ((t - from) / Math.max(1, by - from)) * 100))}%`
   return (

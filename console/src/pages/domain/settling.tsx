@@ -1,4 +1,4 @@
-// The picture of settling: a row for each resolver over time: what it saw, until when it may hold the old, when it let go, and
+// The picture of settling: a row for each resolver over time: what it saw, until when it may hold the old, when the old answer expired, and
 // where now is.
 import { useWorld } from '../../api/clock'
 import type { Report, ResolverView } from '../../api/types'

@@ -3,7 +3,7 @@ import type { Difference } from '../../api/types'
 import { type Light, Tag } from '../../parts/lamp'
 import { count } from '../../parts/text'
 
-function stands(d: Difference): { light: Light; word: string } {
+function stateOf(d: Difference): { light: Light; word: string } {
   if (d.new_zone) return { light: 'none', word: 'not there yet' }
   if (d.conflicts.length > 0) return { light: 'alarm', word: 'conflict' }
   if (d.drift.length > 0) return { light: 'settling', word: 'changed elsewhere' }
@@ -13,7 +13,7 @@ function stands(d: Difference): { light: Light; word: string } {
 
 export function SideBySide({ list, zone }: { list: Difference[]; zone: string }) {
   if (list.length < 2) return null
-  const alike = list.every((d) => stands(d).light === 'settled')
+  const alike = list.every((d) => stateOf(d).light === 'settled')
   return (
     <section aria-label={`Placements of ${zone}`} className="plate p-4">
       <h2 className="text-lead font-semibold">Served at {count(list.length, 'provider')}</h2>
@@ -31,7 +31,7 @@ export function SideBySide({ list, zone }: { list: Difference[]; zone: string })
           </thead>
           <tbody>
             {list.map((d) => {
-              const { light, word } = stands(d)
+              const { light, word } = stateOf(d)
               const unheld = d.notes.filter((n) => n.code === 'type-unsupported' || n.code === 'text-unsupported').length
               return (
                 <tr key={d.account} className="border-b border-line last:border-0">

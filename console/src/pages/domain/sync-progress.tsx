@@ -10,7 +10,7 @@ import { Bar } from '../../parts/bar'
 
 const lights: Record<string, Light> = { pending: 'settling', running: 'settling', retrying: 'settling', cancelled: 'none', done: 'settled', blocked: 'alarm', failed: 'alarm' }
 
-/** What is said elsewhere on the page already, by the codes of findings, is not said here again. */
+/** What is said elsewhere on the page already, by the codes of findings, is not set here again. */
 export function SyncProgress({ sync: s, said }: { sync: Sync; said: string[] }) {
   const found = s.findings.filter((f) => !said.includes(f.code))
   const written = s.added + s.changed + s.removed

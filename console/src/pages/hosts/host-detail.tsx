@@ -1,11 +1,12 @@
-// One host: where it stands, and how each change of its address arrived.
+// One host: its state, and how each change of its address arrived.
 import { memo, useState } from 'react'
 import { Link, useNavigate, useParams } from 'react-router'
 import { useWorld } from '../../api/clock'
 import { useHost, useRemoveHost } from '../../api/hooks'
 import type { HostReport } from '../../api/types'
+import { Confirm } from '../../parts/confirm'
 import { Growing } from '../../parts/growing'
-import { Key, Notice, PageHead, Plate, Shown, Trouble } from '../../parts/kit'
+import { Key, PageHead, Plate, Shown, Trouble } from '../../parts/kit'
 import { Tag } from '../../parts/lamp'
 import { moment, plain, span, wall } from '../../parts/text'
 import { after, progress } from './progress'
@@ -118,23 +119,20 @@ function Station({ label, value, done }: { label: string; value: string; done: b
 function Remove({ name, zone, remove }: { name: string; zone: string; remove: ReturnType<typeof useRemoveHost> }) {
   const go = useNavigate()
   const [asking, ask] = useState(false)
-  if (!asking) {
-    return <Key onClick={() => ask(true)}>Remove dynamic host…</Key>
-  }
   return (
-    <div className="max-w-md">
-      <Notice light="alarm" title={`Remove dynamic host ${name}?`}>
-        <p>Its token ends with it. The next writing of {zone} brings back what its definition says.</p>
-        <div className="mt-3 flex gap-3">
-          <Key weight="grave" busy={remove.isPending} onClick={() => remove.mutate(name, { onSuccess: () => void go('/hosts') })}>
-            Remove dynamic host
-          </Key>
-          <Key autoFocus onClick={() => ask(false)}>
-            Cancel
-          </Key>
-        </div>
-      </Notice>
-      {remove.error && <Trouble error={remove.error} />}
-    </div>
+    <>
+      <Key onClick={() => ask(true)}>Remove dynamic host…</Key>
+      <Confirm
+        open={asking}
+        onOpen={ask}
+        title={`Remove dynamic host ${name}?`}
+        action="Remove dynamic host"
+        busy={remove.isPending}
+        onConfirm={() => remove.mutate(name, { onSuccess: () => void go('/hosts') })}
+      >
+        <p>Its token is revoked. The next sync of {zone} writes the desired records of this name again.</p>
+        {remove.error && <Trouble error={remove.error} />}
+      </Confirm>
+    </>
   )
 }

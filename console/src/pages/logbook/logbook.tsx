@@ -25,7 +25,7 @@ export function Logbook() {
       <div className="mb-4 flex flex-wrap items-end gap-4">
         <div className="w-full max-w-sm">
           <label className="label" htmlFor={id}>
-            Only about
+            About
           </label>
           <input id={id} className="field" defaultValue={subject} placeholder="a domain, a host or an account" onChange={(e) => setSubject(asSubject(e.target.value))} />
         </div>

@@ -1,4 +1,4 @@
-// What was changed in many zones at once, and the way back.
+// Bulk changes of many zones, and their undoing.
 import { useState } from 'react'
 import { useOperations, useSyncOperation, useUndo } from '../../api/hooks'
 import type { Operation } from '../../api/types'
@@ -38,7 +38,7 @@ function Row({ operation: o }: { operation: Operation }) {
           {o.what} <span className="text-soft">{o.author}, {wall(o.made_at)}</span>
         </span>
         {o.undone ? (
-          <span className="text-soft">undone by operation {o.undone}</span>
+          <span className="text-soft">undone by bulk change {o.undone}</span>
         ) : (
           <>
             <Key weight="quiet" busy={sync.isPending} onClick={() => sync.mutate(o.id)}>

@@ -1,4 +1,4 @@
-// The first page: what needs a person, what is on its way and until when, what ends soon, what was done since yesterday.
+// The first page: what needs a person, what is under way and until when, what ends soon, what was done since yesterday.
 import { lazy, type ReactNode, Suspense } from 'react'
 import { Link } from 'react-router'
 import { useToday } from '../../api/hooks'
@@ -17,7 +17,7 @@ export function Today() {
   return (
     <>
       <title>Today · Agile Beacon</title>
-      <PageHead title="Today" lead="What needs you, what is on its way, and what ends soon." />
+      <PageHead title="Today" lead="What needs you, what is under way, and what ends soon." />
       <Shown query={today} rows={5}>
         {(t) => (t.states.length === 0 ? <Welcome /> : <Page today={t} />)}
       </Shown>
@@ -85,7 +85,7 @@ function Row({ zone, children, to = '' }: { zone: string; children: ReactNode; t
 function OnTheWay({ today: t }: { today: TodayView }) {
   const now = Date.parse(t.simulated_at)
   return (
-    <Plate title="On its way">
+    <Plate title="Under way">
       {t.settling.length + t.running.length === 0 && <p className="text-soft">Nothing is under way.</p>}
       <ul className="divide-y divide-line">
         {t.settling.map((d) => (

@@ -130,7 +130,7 @@ function Act({ plan, saved, busy, act }: ActProps) {
     return (
       <div>
         <Key weight="main" busy={busy} onClick={() => act(false)}>
-          Make it active
+          Make the list active
         </Key>
       </div>
     )
@@ -146,7 +146,7 @@ function Act({ plan, saved, busy, act }: ActProps) {
           Save and make active
         </Key>
         <Key busy={busy} onClick={() => act(true)}>
-          Save only, for later
+          Save without activating
         </Key>
       </div>
     </Plate>

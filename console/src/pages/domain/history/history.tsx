@@ -13,7 +13,7 @@ export function History() {
   const zone = useZone(name)
   return (
     <div className="grid gap-5">
-      <Revisions name={name} led={(zone.data?.managed_by ?? '') !== ''} />
+      <Revisions name={name} managed={(zone.data?.managed_by ?? '') !== ''} />
       <OfName zone={name} />
       <Compare name={name} />
     </div>

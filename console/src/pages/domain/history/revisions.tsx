@@ -7,7 +7,7 @@ import { Key, Notice, Plate, Shown, Trouble } from '../../../parts/kit'
 import { RecordLines } from '../../../parts/record-lines'
 import { count, wall } from '../../../parts/text'
 
-export function Revisions({ name, led }: { name: string; led: boolean }) {
+export function Revisions({ name, managed }: { name: string; managed: boolean }) {
   const revisions = useRevisions(name)
   const restore = useRestore(name)
   return (
@@ -17,7 +17,7 @@ export function Revisions({ name, led }: { name: string; led: boolean }) {
           <Notice light="settled" title={`Saved as revision ${restore.data.number}.`}>
             Nothing is written to a provider yet:{' '}
             <Link className="link" to={`/domains/${encodeURIComponent(name)}/changes`}>
-              see and write the changes
+              review and sync the changes
             </Link>
             .
           </Notice>
@@ -35,7 +35,7 @@ export function Revisions({ name, led }: { name: string; led: boolean }) {
           ) : (
             <ul className="divide-y divide-line">
               {items.map((r, i) => (
-                <Row key={r.number} name={name} revision={r} newest={i === 0 || led} restore={() => restore.mutate(r.number)} busy={restore.isPending} />
+                <Row key={r.number} name={name} revision={r} newest={i === 0 || managed} restore={() => restore.mutate(r.number)} busy={restore.isPending} />
               ))}
             </ul>
           )
@@ -57,11 +57,11 @@ function Row({ name, revision: r, newest, restore, busy }: { name: string; revis
           {r.reason && <>: {r.reason}</>}
         </span>
         <Key weight="quiet" aria-expanded={open} onClick={() => setOpen(!open)}>
-          What it changed<span className="sr-only"> in revision {r.number}</span>
+          Changes<span className="sr-only"> in revision {r.number}</span>
         </Key>
         {!newest && (
           <Key busy={busy} onClick={restore}>
-            Go back to it<span className="sr-only"> (revision {r.number})</span>
+            Restore it<span className="sr-only"> (revision {r.number})</span>
           </Key>
         )}
       </div>

@@ -36,7 +36,7 @@ export function DraftBar({ draft, change, accept }: { draft: Draft; change: Chan
                   </span>
                   <span className="text-soft">by {e.author}</span>
                   <button type="button" className="link" onClick={() => change({ undo: [{ name: set.name, type: set.type }] })}>
-                    drop this edit
+                    discard this edit
                     <span className="sr-only">
                       {' '}
                       of {relative(set.name, zone)} {set.type}
@@ -48,7 +48,7 @@ export function DraftBar({ draft, change, accept }: { draft: Draft; change: Chan
           </ul>
           <div>
             <label className="label" htmlFor={id}>
-              Why (for the record)
+              Reason, for the logbook
             </label>
             <input id={id} value={reason} onChange={(e) => setReason(e.target.value)} className="field" placeholder="the web host moved" />
           </div>

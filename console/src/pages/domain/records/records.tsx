@@ -24,18 +24,18 @@ export function Records() {
     },
     [seen, edit.mutate],
   )
-  const led = seen?.managed_by ?? ''
-  const changing = seen && led === '' ? change : undefined
-  usePasteAnywhere(led === '' ? paste : undefined)
+  const managed = seen?.managed_by ?? ''
+  const changing = seen && managed === '' ? change : undefined
+  usePasteAnywhere(managed === '' ? paste : undefined)
   return (
     <div className="grid gap-5" onDragOver={(e) => e.preventDefault()} onDrop={(e) => (e.preventDefault(), void e.dataTransfer.files[0]?.text().then(paste))}>
-      {led !== '' && <Led name={name} by={led} />}
+      {managed !== '' && <Managed name={name} by={managed} />}
       {edit.error && <Trouble error={edit.error} />}
       {accept.data && seen?.edits.length === 0 && (
         <Notice light="settled" title={`Saved as revision ${accept.data.number}.`}>
           Nothing is written to a provider yet:{' '}
           <Link className="link" to={`/domains/${encodeURIComponent(name)}/changes`}>
-            see and write the changes
+            review and sync the changes
           </Link>
           .
         </Notice>
@@ -75,8 +75,8 @@ function usePasteAnywhere(take: ((text: string) => void) | undefined) {
   }, [take])
 }
 
-/** A zone that files lead is changed in its files, unless a person takes it over. */
-function Led({ name, by }: { name: string; by: string }) {
+/** A zone that a file manages is changed in that file, unless a user detaches it. */
+function Managed({ name, by }: { name: string; by: string }) {
   const take = useDetach(name)
   const [asked, ask] = useState(false)
   return (

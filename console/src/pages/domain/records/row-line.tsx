@@ -13,7 +13,7 @@ type RowProps = { row: Row; zone: string; at: number; buttonId: string; follows:
 const lights: Record<string, Light> = { error: 'alarm', warning: 'settling', notice: 'none' }
 const tones = { same: '', added: 'bg-settled-wash', removed: 'bg-alarm-wash' }
 
-/** Drawn anew only where something about it has changed: scrolling draws the rows that come. */
+/** Drawn again only where something about it has changed: scrolling draws the rows that come. */
 export const RowLine = memo(function RowLine({ row, zone, at, buttonId, follows, open, toggle, change, busy }: RowProps) {
   const { record: r, state, findings } = row
   const worst = gravest(findings)

@@ -35,7 +35,7 @@ export function Table({ zone, items, draft, change, busy, paste }: TableProps) {
   const [top, setTop] = useState(0)
   const [moved, setMoved] = useState(0) // something above the list changed its height
   useLayoutEffect(() => setTop((list.current?.getBoundingClientRect().top ?? 0) + window.scrollY), [missing.length, open, draft, moved])
-  const keyOf = useCallback((i: number) => found[i]!.id, [found]) // another function would mean other rows, and all of them measured anew
+  const keyOf = useCallback((i: number) => found[i]!.id, [found]) // another function would mean other rows, and all of them measured again
   const virtual = useWindowVirtualizer({ count: found.length, estimateSize: lineHeight, overscan: 8, useFlushSync: false, scrollMargin: top, getItemKey: keyOf })
   const focus = useRef('')
   useEffect(() => {

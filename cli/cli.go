@@ -3,12 +3,16 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
+	"io/fs"
 	"os"
+	"strings"
+	"unicode/utf8"
 
 	"github.com/spf13/cobra"
 	"go.yaml.in/yaml/v3"
@@ -32,7 +36,30 @@ type exit struct {
 
 func (e exit) Error() string { return e.message }
 
-func misuse(format string, args ...any) error { return exit{ExitMisuse, fmt.Sprintf(format, args...)} }
+func misuse(format string, args ...any) error {
+	for i, arg := range args {
+		if err, ok := arg.(error); ok {
+			args[i] = plainly(err)
+		}
+	}
+	return exit{ExitMisuse, fmt.Sprintf(format, args...)}
+}
+
+// plainly returns an error in words for people: what concerns a file names it and the reason.
+func plainly(err error) string {
+	var at *fs.PathError
+	if !errors.As(err, &at) {
+		return err.Error()
+	}
+	reason := at.Err.Error()
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		reason = "file not found"
+	case errors.Is(err, fs.ErrPermission):
+		reason = "permission denied"
+	}
+	return fmt.Sprintf("cannot %s %s: %s. Nothing changed", cmp.Or(map[string]string{"open": "read", "stat": "read"}[at.Op], at.Op), at.Path, reason)
+}
 
 // app is what all commands share.
 type app struct {
@@ -105,9 +132,30 @@ func Run(root *cobra.Command, errOut io.Writer) int {
 	if a, ours := root.Context().Value(appKey{}).(*app); ours && (a.output == "json" || a.output == "yaml") {
 		_ = a.encode(errOut, documentOf(err, code))
 	} else {
-		fmt.Fprintln(errOut, "beacon: "+err.Error())
+		fmt.Fprintln(errOut, wrapped("beacon: "+plainly(err)))
 	}
 	return code
+}
+
+// wrapped breaks lines that are wider than a terminal; those below the first are indented.
+func wrapped(text string) string {
+	var lines []string
+	for line := range strings.SplitSeq(text, "\n") {
+		if utf8.RuneCountInString(line) <= width {
+			lines = append(lines, line)
+			continue
+		}
+		indent := line[:len(line)-len(strings.TrimLeft(line, " "))] + "  "
+		for i, part := range wrap(strings.TrimSpace(line), width-len(indent)) {
+			if i > 0 {
+				part = indent + part
+			} else {
+				part = indent[2:] + part
+			}
+			lines = append(lines, part)
+		}
+	}
+	return strings.Join(lines, "\n")
 }
 
 // failure is what went wrong, as a document.

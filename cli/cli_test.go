@@ -156,7 +156,7 @@ func TestSyncShowsAsksAndNamesTheList(t *testing.T) {
 	out, errOut, code := beacon(t, s, "sync", "saltmarsh-ferries.example")
 	assert.Equal(t, ExitMisuse, code, "nobody can be asked here")
 	assert.Contains(t, errOut, "--yes")
-	assert.Contains(t, out, "0 to add, 1 to change, 0 to remove, in 1 request; 4 sets in sync; drift 0, conflicts 0, foreign 1")
+	assert.Contains(t, out, "0 to add, 1 to change, 0 to remove, in 1 request\n  4 sets in sync, 0 drifted, 0 in conflict, 1 foreign")
 	assert.Len(t, s.sent, 1, "nothing was asked of the service but the differences")
 
 	out, _, code = beacon(t, s, "sync", "saltmarsh-ferries.example", "--dry-run")

@@ -127,7 +127,7 @@ func (a *app) recordAddCommand() *cobra.Command {
 	var fields []string
 	var o outcome
 	c := &cobra.Command{Use: "add ZONE NAME TYPE [DATA…]", Short: "Add a record to the draft", Args: cobra.MinimumNArgs(3),
-		Example: "  beacon record add saltmarsh-ferries.example pier-cam A 198.51.100.18 --ttl 5m\n  beacon record add saltmarsh-ferries.example @ MX --field preference=10 --field host=mx1.post.example.",
+		Example: "  beacon record add saltmarsh-ferries.example landing A 198.51.100.18 --ttl 5m\n  beacon record add saltmarsh-ferries.example @ MX --field preference=30 --field host=mx3.post.example.",
 		RunE: func(_ *cobra.Command, args []string) error {
 			zone, name, t, text, err := recordArgs(args)
 			if err != nil {

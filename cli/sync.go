@@ -103,8 +103,8 @@ func (a *app) showDifference(d wire.Difference) {
 			a.printf("      desired %s\n      live    %s\n      %s; %s\n", dataOrNothing(item.Wanted), dataOrNothing(item.Live), item.Why, kind.remedy)
 		}
 	}
-	a.printf("  %d to add, %d to change, %d to remove, in %s; %s in sync", add, alter, remove, count(d.Requests, "request"), count(d.InSync, "set"))
-	a.printf("; drift %d, conflicts %d, foreign %d\n", len(d.Drift), len(d.Conflicts), len(d.Foreign))
+	a.printf("  %d to add, %d to change, %d to remove, in %s\n", add, alter, remove, count(d.Requests, "request"))
+	a.printf("  %s in sync, %d drifted, %d in conflict, %d foreign\n", count(d.InSync, "set"), len(d.Drift), len(d.Conflicts), len(d.Foreign))
 	a.findings(append(append([]finding.Finding{}, d.Guards...), d.Notes...))
 }
 

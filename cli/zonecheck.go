@@ -18,7 +18,7 @@ func (a *app) zoneCheckCommand() *cobra.Command {
 		Use: "check ZONE", Short: "Check the desired records of a zone, or a zone file", Args: cobra.ExactArgs(1),
 		Long: "Check the desired records of a zone or, with --file, a zone file; the latter needs no service.\n" +
 			"All codes: docs/findings.md.\n\nExit codes: 0 no errors, 1 errors or faults, 64 misuse.",
-		Example: "  beacon zone check saltmarsh-ferries.example\n  beacon zone check saltmarsh-ferries.example --file saltmarsh-ferries.zone",
+		Example: "  beacon zone check saltmarsh-ferries.example\n  beacon zone check saltmarsh-ferries.example --file demo/saltmarsh-ferries.zone",
 		RunE: func(_ *cobra.Command, args []string) error {
 			name, err := parseName(args[0])
 			if err != nil {

@@ -221,7 +221,7 @@ func (a *app) zoneGenerateCommand() *cobra.Command {
 	c := &cobra.Command{Use: "generate ZONE", Short: "Print a definition of a new zone, or of one that exists elsewhere", Args: cobra.ExactArgs(1),
 		Long: "Prints a definition to look over, change and define. With --new it begins with the house kit; else it holds what another\n" +
 			"provider account, or a zone file, has. Nothing is kept.",
-		Example: "  beacon zone generate piers.example --new --providers heron-main > piers.beacon.yaml\n  beacon zone generate piers.example --from plover-old --providers heron-main",
+		Example: "  beacon zone generate piers.example --new --providers heron-main > piers.beacon.yaml\n  beacon zone generate saltmarsh-ferries.example --from plover-old --providers heron-main",
 		RunE: func(_ *cobra.Command, args []string) error {
 			name, err := parseName(args[0])
 			if err != nil {

@@ -13,6 +13,7 @@ import (
 	"net/url"
 	"strconv"
 	"strings"
+	"syscall"
 	"time"
 )
 
@@ -209,7 +210,14 @@ func plainReason(err error) string {
 		if u.Timeout() {
 			return "no answer in time"
 		}
-		return u.Err.Error()
+		err = u.Err
+	}
+	var name *net.DNSError
+	if errors.As(err, &name) {
+		return fmt.Sprintf("the name %s does not resolve", name.Name)
+	}
+	if errors.Is(err, syscall.ECONNREFUSED) {
+		return "connection refused"
 	}
 	return err.Error()
 }

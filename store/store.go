@@ -24,6 +24,7 @@ import (
 	"gorm.io/gorm/clause"
 	"gorm.io/gorm/logger"
 
+	"beacon/core/dnsname"
 	"beacon/looking"
 	"beacon/reach"
 )
@@ -35,7 +36,7 @@ var ErrNotFound = errors.New("not found")
 func IsMissing(err error) bool { return errors.Is(err, ErrNotFound) }
 
 // ErrTaken says that something of this name is there already.
-var ErrTaken = errors.New("already in use")
+var ErrTaken = errors.New("there is one already")
 
 // Settings say where the database is.
 type Settings struct {
@@ -198,9 +199,15 @@ func (s *Store) Look(ctx context.Context, do func(*Tx) error) error {
 
 // found turns the two ways in which a row can be missing, and a double name, into our errors.
 func found(err error, what string, args ...any) error {
-	switch {
-	case err == nil:
+	if err == nil {
 		return nil
+	}
+	for i, arg := range args {
+		if name, ok := arg.(dnsname.Name); ok {
+			args[i] = name.Unicode()
+		}
+	}
+	switch {
 	case errors.Is(err, gorm.ErrRecordNotFound):
 		return fmt.Errorf("%s: %w", fmt.Sprintf(what, args...), ErrNotFound)
 	case errors.Is(err, gorm.ErrDuplicatedKey):

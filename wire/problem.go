@@ -3,7 +3,9 @@ package wire
 import (
 	"fmt"
 
+	"beacon/core/dnsname"
 	"beacon/core/finding"
+	"beacon/core/record"
 	"beacon/core/zonefile"
 )
 
@@ -33,8 +35,16 @@ type Problem struct {
 
 func (p *Problem) Error() string { return p.Message }
 
-// Problemf returns a problem of a kind with a formatted message.
+// Problemf returns a problem of a kind with a formatted message, in which names are written as people read them, without a final dot.
 func Problemf(kind ProblemKind, format string, args ...any) *Problem {
+	for i, arg := range args {
+		switch v := arg.(type) {
+		case dnsname.Name:
+			args[i] = v.Unicode()
+		case record.Key:
+			args[i] = v.Name.Unicode() + " " + v.Type.String()
+		}
+	}
 	return &Problem{Kind: kind, Message: fmt.Sprintf(format, args...)}
 }
 

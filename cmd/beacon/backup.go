@@ -42,7 +42,7 @@ func backupCommand() *cobra.Command {
 			if err != nil {
 				return fmt.Errorf("backup: %w. No archive was written", err)
 			}
-			fmt.Fprintf(cmd.OutOrStdout(), "%d rows, the settings and the profiles are in %s.\nThe key %s is not in it. Without the key the credentials of accounts cannot be read: keep a copy of it elsewhere.\n", rows, args[0], read.KeyFile)
+			fmt.Fprintf(cmd.OutOrStdout(), "%s\n  holds %d rows, the settings and the profiles.\nIt does not hold the key %s.\n  Credentials cannot be read without it: keep a copy elsewhere.\n", args[0], rows, read.KeyFile)
 			return nil
 		}}
 	c.Flags().StringVar(&settings, "settings", "beacon.yaml", "settings file of the service")

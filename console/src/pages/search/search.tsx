@@ -1,10 +1,12 @@
 // Records of all zones: who points at an address, who has a name, and one change for all of them.
+import { type ColumnDef, getCoreRowModel, getSortedRowModel, type SortingState, useReactTable } from '@tanstack/react-table'
 import { useDeferredValue, useId, useState } from 'react'
 import { Link, useSearchParams } from 'react-router'
 import { useSearchPages } from '../../api/hooks'
 import type { Hit } from '../../api/types'
 import { Key, PageHead, Plate, Shown, Trouble } from '../../parts/kit'
 import { Choice } from '../../parts/select'
+import { SortHead, sortOf } from '../../parts/sort-head'
 import { count, plain, relative } from '../../parts/text'
 import { Operations } from './operations'
 import { Replace } from './replace'
@@ -72,21 +74,31 @@ function Results({ text, type }: { text: string; type: string }) {
   )
 }
 
+const hitColumns: ColumnDef<Hit>[] = [
+  { id: 'zone', header: 'Zone', accessorFn: (h) => plain(h.zone) },
+  { id: 'name', header: 'Name', accessorFn: (h) => relative(h.record.name, h.zone) },
+  { id: 'type', header: 'Type', accessorFn: (h) => h.record.type },
+  { id: 'ttl', header: 'TTL', accessorFn: (h) => h.record.ttl },
+  { id: 'data', header: 'Data', accessorFn: (h) => h.record.data },
+]
+
 function Hits({ hits }: { hits: Hit[] }) {
+  const [sorting, sort] = useState<SortingState>([])
+  const table = useReactTable({ data: hits, columns: hitColumns, state: { sorting }, onSortingChange: sort, getCoreRowModel: getCoreRowModel(), getSortedRowModel: getSortedRowModel() })
   return (
     <table className="w-full border-collapse text-left">
       <thead className="text-fine text-soft max-sm:sr-only">
         <tr className="border-b border-line-strong">
-          <th scope="col" className="py-1 pr-3 font-semibold">Zone</th>
-          <th scope="col" className="py-1 pr-3 font-semibold">Name</th>
-          <th scope="col" className="py-1 pr-3 font-semibold">Type</th>
-          <th scope="col" className="py-1 pr-3 text-right font-semibold">TTL</th>
-          <th scope="col" className="py-1 font-semibold">Data</th>
+          {table.getFlatHeaders().map((h) => (
+            <th key={h.id} scope="col" aria-sort={sortOf(h)} className={`py-1 pr-3 ${h.id === 'ttl' ? 'text-right' : ''}`}>
+              <SortHead header={h} />
+            </th>
+          ))}
         </tr>
       </thead>
       <tbody>
-        {hits.map((h, i) => (
-          <tr key={i} className="border-b border-line align-top max-sm:grid max-sm:grid-cols-[1fr_auto_auto] max-sm:gap-x-3 max-sm:py-2">
+        {table.getRowModel().rows.map(({ id, original: h }) => (
+          <tr key={id} className="border-b border-line align-top max-sm:grid max-sm:grid-cols-[1fr_auto_auto] max-sm:gap-x-3 max-sm:py-2">
             <td className="py-1.5 pr-3 max-sm:col-span-3 max-sm:py-0">
               <Link className="link" to={`/domains/${encodeURIComponent(plain(h.zone))}/records`}>
                 {plain(h.zone)}

@@ -1,19 +1,27 @@
 // The table of records: thousands of them, of which only those are drawn that one looks at.
+import { type ColumnDef, getCoreRowModel, getFilteredRowModel, getSortedRowModel, type SortingState, useReactTable } from '@tanstack/react-table'
 import { useWindowVirtualizer } from '@tanstack/react-virtual'
 import { useCallback, useDeferredValue, useEffect, useId, useLayoutEffect, useMemo, useRef, useState } from 'react'
 import { useHosts } from '../../../api/hooks'
 import type { DnsRecord, Draft } from '../../../api/types'
 import { Key, Plate } from '../../../parts/kit'
+import { SortHead, sortOf } from '../../../parts/sort-head'
 import { count } from '../../../parts/text'
 import { Editor } from './editor'
 import { Offers } from './offers'
 import { columns, type Change } from './shared'
 import { RowLine } from './row-line'
-import { gravest, rowsOf, unplaced } from './merge'
+import { gravest, type Row, rowsOf, unplaced } from './merge'
 import { Unfold } from '../../../parts/unfold'
 
 type TableProps = { zone: string; items: DnsRecord[]; draft?: Draft; change?: Change; busy: boolean; paste: () => void }
 
+const defs: ColumnDef<Row>[] = [
+  { id: 'name', header: 'Name', accessorKey: 'name' },
+  { id: 'type', header: 'Type', accessorFn: (r) => r.record.type },
+  { id: 'ttl', header: 'TTL', accessorFn: (r) => r.record.ttl },
+  { id: 'data', header: 'Data', accessorFn: (r) => r.record.data },
+]
 
 const lineHeight = () => 37
 
@@ -28,7 +36,14 @@ export function Table({ zone, items, draft, change, busy, paste }: TableProps) {
   const id = useId()
   const rows = useMemo(() => rowsOf(zone, items, draft), [zone, items, draft])
   const following = useMemo(() => new Set(hosts.data?.items.map((h) => h.name)), [hosts.data])
-  const found = useMemo(() => (wanted === '' ? rows : rows.filter((r) => r.text.includes(wanted))), [rows, wanted])
+  const [sorting, sort] = useState<SortingState>([])
+  const model = useReactTable({
+    data: rows, columns: defs, state: { sorting, globalFilter: wanted }, onSortingChange: sort, getRowId: (r) => r.id,
+    globalFilterFn: (row, _, text: string) => row.original.text.includes(text),
+    getCoreRowModel: getCoreRowModel(), getFilteredRowModel: getFilteredRowModel(), getSortedRowModel: getSortedRowModel(),
+  })
+  const shownRows = model.getRowModel().rows
+  const found = useMemo(() => shownRows.map((r) => r.original), [shownRows])
   const missing = useMemo(() => unplaced(rows, draft?.findings ?? []), [rows, draft])
   const wide = window.innerWidth >= 1000
   const list = useRef<HTMLDivElement>(null)
@@ -91,12 +106,11 @@ export function Table({ zone, items, draft, change, busy, paste }: TableProps) {
       <div role="table" aria-label="Records" aria-rowcount={found.length + 1} onKeyDown={walk}>
         <div role="rowgroup">
           <div role="row" aria-rowindex={1} className={`grid gap-x-3 border-b border-line-strong px-1 py-1 text-fine font-semibold text-soft max-sm:sr-only ${columns}`}>
-            <span role="columnheader">Name</span>
-            <span role="columnheader">Type</span>
-            <span role="columnheader" className="text-right">
-              TTL
-            </span>
-            <span role="columnheader">Data</span>
+            {model.getFlatHeaders().map((h) => (
+              <span key={h.id} role="columnheader" aria-sort={sortOf(h)} className={h.id === 'ttl' ? 'text-right' : ''}>
+                <SortHead header={h} />
+              </span>
+            ))}
             <span role="columnheader" className="sr-only">
               Change
             </span>

@@ -140,7 +140,7 @@ func routesOfDomains() []route {
 		{method: "POST", effect: writes, path: "/domains/:name/checks", summary: "Check a domain now", right: access.Read, out: delegation.Report{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			return k.svc.Checks.Check(k.Request.Context(), name)
 		})},
-		{method: "GET", effect: looks, path: "/domains/:name/answers", summary: "The very answers of the last check", right: access.Read, out: wire.Page[evidence.Heard]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "GET", effect: looks, path: "/domains/:name/answers", summary: "Raw responses of the last check", right: access.Read, out: wire.Page[evidence.Heard]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			items, err := k.svc.Checks.Answers(k.Request.Context(), name)
 			return wire.Page[evidence.Heard]{Items: items}, err
 		})},

@@ -31,7 +31,7 @@ func routesOfSearch() []route {
 			items, err := k.svc.Zones.Operations(k.Request.Context(), k.limit())
 			return wire.Page[wire.Operation]{Items: items}, err
 		}},
-		{method: "POST", effect: writes, path: "/operations/:id/undo", summary: "Put back what an operation changed", right: access.Write, out: wire.Replaced{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "POST", effect: writes, path: "/operations/:id/undo", summary: "Undo a bulk change", right: access.Write, out: wire.Replaced{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			id, err := k.number("id", "an operation")
 			if err != nil {
 				return nil, err

@@ -97,7 +97,7 @@ func (a *app) checkCommand() *cobra.Command {
 	f.StringVar(&d.authority, "ca-file", "", "file with CA certificates (PEM) to trust besides those of the system (with --direct)")
 	f.StringSliceVar(&d.sites, "sites", []string{"@", "www"}, "websites below the domain to visit; empty for none (with --direct)")
 	f.BoolVar(&d.brief, "brief", false, "ask for the delegation, SOA and NS only, for thousands of domains (with --direct or --all)")
-	f.BoolVar(&d.answers, "answers", false, "show the very answers too (with --direct)")
+	f.BoolVar(&d.answers, "answers", false, "show the raw responses too (with --direct)")
 	f.StringVar(&from, "from", "", "file with domains, one on a line; - for standard input")
 	f.BoolVar(&every, "all", false, "check every managed domain")
 	return c

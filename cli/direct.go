@@ -247,7 +247,7 @@ func readNames(in io.Reader) (names []dnsname.Name, bad []string, err error) {
 	return names, bad, lines.Err()
 }
 
-// showAnswers prints the very answers.
+// showAnswers prints raw responses.
 func (a *app) showAnswers(heard []evidence.Heard) {
 	slices.SortStableFunc(heard, func(x, y evidence.Heard) int { return strings.Compare(x.Address, y.Address) })
 	last := ""

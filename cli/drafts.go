@@ -126,7 +126,7 @@ func (a *app) operationCommand() *cobra.Command {
 	}}
 	var yes, alsoSync bool
 	undo := &cobra.Command{Use: "undo NUMBER", Short: "Undo a bulk change in all its zones", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
-		if err := a.agreed(yes, "Put back what operation "+args[0]+" changed, in all its zones?"); err != nil {
+		if err := a.agreed(yes, "Undo bulk change "+args[0]+" in all its zones?"); err != nil {
 			return err
 		}
 		var done wire.Replaced

@@ -12,7 +12,7 @@ import (
 func (a *app) holdCommand() *cobra.Command {
 	c := &cobra.Command{Use: "hold", Short: "Stop all changes at providers and registrars, and release them",
 		Long: "Keep the service from changing anything outside, and release it.\n\nA service that is held looks, and writes nothing to providers and registrars. It begins so by itself after its " +
-			"database was put back to an earlier state: what is outside is newer then, and would be overwritten."}
+			"database was restored to an earlier state: what is outside is newer then, and would be overwritten."}
 	show := &cobra.Command{Use: "show", Short: "Show whether the service is held, and what is newer at providers", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
 		var h wire.Hold
 		if err := ask(a, wire.ShowHold, wire.None{}, &h); err != nil {

@@ -14,6 +14,9 @@ import (
 // width is how many columns a table may take.
 const width = 100
 
+// leastLast is the least width of a table's last column; where less is left, it goes below the others.
+const leastLast = 24
+
 // table prints rows in aligned columns; the last one is wrapped to the width.
 func (a *app) table(header []string, rows [][]string) {
 	sizes := make([]int, len(header))
@@ -31,8 +34,20 @@ func (a *app) table(header []string, rows [][]string) {
 		for i, cell := range row[:len(row)-1] {
 			fmt.Fprintf(&b, "%s%s", cell, strings.Repeat(" ", sizes[i]+2-len([]rune(cell))))
 		}
-		lines := wrap(row[len(row)-1], max(width-indent, 24))
-		line := b.String() + strings.Join(lines, "\n"+strings.Repeat(" ", indent))
+		last := row[len(row)-1]
+		line := b.String() + last
+		if sizes[len(sizes)-1] > width-indent {
+			at := indent
+			if width-indent < leastLast {
+				at = 4
+				if n > 0 && last != "" {
+					before := strings.TrimRight(b.String(), " ")
+					b.Reset()
+					b.WriteString(before + "\n" + strings.Repeat(" ", at))
+				}
+			}
+			line = b.String() + strings.Join(wrap(last, width-at), "\n"+strings.Repeat(" ", at))
+		}
 		if n == 0 {
 			line = a.paint(dim, line)
 		}

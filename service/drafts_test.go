@@ -147,5 +147,5 @@ func TestDraftIsOverrun(t *testing.T) {
 	_, err = h.Zones.AcceptDraft(ctx, zone, d.Tag, "")
 	p := asProblem(t, err)
 	assert.Equal(t, wire.Blocked, p.Kind)
-	assert.Equal(t, "changed-meanwhile", p.Findings[0].Code)
+	assert.Equal(t, "changed-since", p.Findings[0].Code)
 }

@@ -144,7 +144,7 @@ func Restore(ctx context.Context, s *Store, r io.Reader, reason string) (rows in
 		return 0, err
 	}
 	if head.Migration < 1 || head.Migration > len(steps) {
-		return 0, fmt.Errorf("the archive was made by another version of this program (migration %d); this one knows %d", head.Migration, len(steps))
+		return 0, fmt.Errorf("the archive was made by another version of this program (migration %d); this version has %d", head.Migration, len(steps))
 	}
 	var tables int
 	if err := s.db.WithContext(ctx).Raw("SELECT COUNT(*) FROM information_schema.tables WHERE table_schema = DATABASE()").Scan(&tables).Error; err != nil {

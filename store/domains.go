@@ -199,7 +199,7 @@ func unsqueeze(body []byte, value any) error {
 	return json.NewDecoder(r).Decode(value)
 }
 
-// Answers returns the very answers of a domain's newest check.
+// Answers returns raw responses of a domain's newest check.
 func (t *Tx) Answers(domainID uint64) (list []evidence.Heard, err error) {
 	var bodies [][]byte
 	if err = t.db.Raw("SELECT body FROM check_answers WHERE domain_id = ?", domainID).Scan(&bodies).Error; err != nil || len(bodies) == 0 {

@@ -22,7 +22,7 @@ type Draft struct {
 	Same      int               `json:"same"`
 	Findings  []rules.Found     `json:"findings"` // what the rules say of the zone as it would be
 	From      map[string]string `json:"from"`     // the kit that a set comes from, by its name and type, for those that come from one
-	Overrun   []finding.Finding `json:"overrun"`  // edits of sets that were changed meanwhile
+	Overrun   []finding.Finding `json:"overrun"`  // edits of sets that were changed since then
 }
 
 // DraftEdit is one set that is changed.

@@ -49,7 +49,7 @@ type PlacementLook struct {
 type SyncRequest struct {
 	Zone    dnsname.Name `json:"-"`       // the path names it
 	Account string       `json:"account"` // only this placement; empty for all
-	Allow   []string     `json:"allow"`   // codes of guards that a user says yes to
+	Allow   []string     `json:"allow"`   // codes of guards that a user allows
 	Expect  string       `json:"expect"`  // digest of the change list that was shown; empty for any
 	Revert  bool         `json:"revert"`  // changes made elsewhere are undone
 }

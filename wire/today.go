@@ -15,7 +15,7 @@ type Today struct {
 	Running     []TodayItem     `json:"running"`      // syncs and delegations that have not ended
 	Ending      []TodayEnding   `json:"ending"`       // registrations, certificates and signatures that end soon, the next first
 	Done        TodayDone       `json:"done"`         // what was done since the same time yesterday
-	Entries     []Entry         `json:"entries"`      // the newest lines of the logbook, without single requests
+	Entries     []Entry         `json:"entries"`      // the newest lines of the logbook since then, without requests, sign-ins and what checks saw
 	Samples     []TodaySample   `json:"samples"`      // of the last 30 days, in order
 	SimulatedAt time.Time       `json:"simulated_at"` // now, in simulated time; the time itself outside the demo
 }

@@ -111,7 +111,7 @@ test('the nameservers are changed, and the trap on the way is explained', async 
 
 test('the delegation is watched until it is settled, without a reload', async () => {
   const { page } = watched
-  await press(page, link('Watch who sees them'))
+  await press(page, link('Watch which resolvers see them'))
   const dial = page.getByRole('timer')
   await dial.waitFor()
   const first = await dial.textContent()
@@ -149,7 +149,7 @@ test('a guard holds until somebody says yes', async () => {
   await press(page, button('Review changes'))
   await press(page, button(/^Accept as desired records/))
   await press(page, link(/^Review and sync/))
-  await page.getByText(/Allow these guards before/).waitFor()
+  await page.getByText(/must be allowed before the sync/).waitFor()
   await expect(button('Sync to heron-main').isDisabled()).resolves.toBe(true)
   await accessible(page, 'a guard speaks')
   for (const yes of await page.getByRole('checkbox', { name: 'Allow it' }).all()) await press(page, yes) // names, and mail

@@ -83,8 +83,8 @@ type Caps struct {
 	OwnsApex    bool          `json:"owns_apex"`            // SOA and apex NS are the provider's, not to be written
 	ApexAlias   bool          `json:"apex_alias"`           // the apex can have an ALIAS, which the provider keeps right itself
 	Marks       bool          `json:"marks"`                // reads carry a change mark, and an unchanged zone costs one small read
-	Guarded     bool          `json:"guarded"`              // a write of a zone that has changed meanwhile is refused
-	GuardedSets bool          `json:"guarded_sets"`         // a write of a set that has changed meanwhile is refused
+	Guarded     bool          `json:"guarded"`              // a write of a zone that has changed since it was read is refused
+	GuardedSets bool          `json:"guarded_sets"`         // a write of a set that has changed since it was read is refused
 	Delayed     bool          `json:"delayed"`              // a write is first accepted, and done later
 	ReadLag     time.Duration `json:"read_lag,omitempty"`   // after a write, reads may be this much behind
 	Prefills    bool          `json:"prefills"`             // a new zone has records of the provider's making in it

@@ -16,7 +16,9 @@ type Deadline struct {
 }
 
 // Equal reports whether two deadlines are the same.
-func (d Deadline) Equal(o Deadline) bool { return d.Code == o.Code && d.Subject == o.Subject && d.By.Equal(o.By) }
+func (d Deadline) Equal(o Deadline) bool {
+	return d.Code == o.Code && d.Subject == o.Subject && d.By.Equal(o.By)
+}
 
 // Deadlines returns what a report warns of that has its date, of the delegation and of the sites.
 func (r Report) Deadlines() (list []Deadline) {

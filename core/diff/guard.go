@@ -11,7 +11,7 @@ import (
 	"beacon/core/record"
 )
 
-// The codes of the guards. What a user says yes to is a code.
+// The codes of the guards. What a user allows is a code.
 const (
 	GuardNamesStop = "names-would-stop"     // names that answer now would not
 	GuardProtected = "protected-would-go"   // the same for what the zone's definition protects
@@ -30,7 +30,7 @@ type Watched struct {
 }
 
 // Guards returns what in the list needs a user's yes. A finding is given for each guard that speaks; its code is what the
-// person says yes to.
+// person allows it to.
 func Guards(list change.List, live record.Contents, watched Watched) (found []finding.Finding) {
 	speak := func(code string, severity finding.Severity, names []string, message, remedy string) {
 		if len(names) > 0 {

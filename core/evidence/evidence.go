@@ -37,7 +37,7 @@ type Sweep struct {
 	Resolvers []ResolverAnswer  `json:"resolvers"`
 	Anchors   dnssec.Records    `json:"anchors,omitempty"`  // the trust anchors to begin from; none: signatures are not judged
 	Chain     []dnssec.Link     `json:"chain,omitempty"`    // from the root to the parent zone
-	Heard     []Heard           `json:"heard,omitempty"`    // the very answers
+	Heard     []Heard           `json:"heard,omitempty"`    // raw responses
 	Places    []Place           `json:"places,omitempty"`   // what was seen from elsewhere
 	Sites     []dnsname.Name    `json:"sites,omitempty"`    // the names that were looked at as sites
 	Beyond    []Beyond          `json:"beyond,omitempty"`   // where they lead out of the domain

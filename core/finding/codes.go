@@ -5,11 +5,11 @@ import "slices"
 // Known is a code with what it means and what to do, for the documentation. Rules of zones describe themselves in core/rules;
 // these are all the others.
 type Known struct {
-	Code     string `json:"code"`     // of the finding, in kebab-case
-	About    string `json:"about"`    // what is judged: zones, delegations, websites, nameserver lists or providers
-	Severity string `json:"severity"` // "error", "warning" or "notice"; where it depends, both: "error or warning"
-	Meaning  string `json:"meaning"`  // what was found, in one sentence
-	Remedy   string `json:"remedy"`   // what to do now
+	Code     string `json:"code"`            // of the finding, in kebab-case
+	About    string `json:"about"`           // what is judged: zones, delegations, websites, nameserver lists or providers
+	Severity string `json:"severity"`        // "error", "warning" or "notice"; where it depends, both: "error or warning"
+	Meaning  string `json:"meaning"`         // what was found, in one sentence
+	Remedy   string `json:"remedy"`          // what to do now
 	Guard    string `json:"guard,omitempty"` // what it blocks until a user allows it; empty for nothing
 }
 
@@ -63,7 +63,7 @@ var listsAndProviders = []entry{
 	{"alias-differs", Providers, "warning", "The target of an ALIAS answers differently by place: every client gets one of the answers.", "Use a CNAME below the apex if that matters."},
 	{"alias-unanswered", Providers, "warning", "The addresses of an ALIAS's target cannot be had; the last good ones stay.", "Check the name; if it is right, its own nameservers have to answer."},
 	{"alias-would-be-empty", Providers, "warning", "An ALIAS would replace addresses, and its target does not answer.", "Check the target. If the change is intended, allow it: --allow alias-would-be-empty."},
-	{"changed-meanwhile", Providers, "error", "A set that a draft or an undoing is about is not what it was any more.", "Look at what is there now, and make the change again."},
+	{"changed-since", Providers, "error", "A set that a draft or an undoing is about is not what it was any more.", "Look at what is there now, and make the change again."},
 	{"conflict", Providers, "error", "A set was changed here and at the provider.", "Make one like the other: correct the definition, or the record at the provider."},
 	{"credential-read-only", Providers, "warning", "The credential of an account may only read.", "If zones are to be written there, give one that may: beacon provider rotate."},
 	{"credential-too-strong", Providers, "warning", "The credential of an account may more than is ever needed here.", "Make one with fewer rights at the provider, then give it: beacon provider rotate."},
@@ -71,10 +71,10 @@ var listsAndProviders = []entry{
 	{"names-would-stop", Providers, "warning", "With this change many names, or the apex, would stop answering.", "If this is intended: --allow names-would-stop."},
 	{"not-served-yet", Providers, "warning", "Not every nameserver serves what was written.", "Look again in a minute; if it lasts, look at the provider's state of the zone."},
 	{"apex-not-written", Providers, "warning", "The provider keeps SOA and NS of the apex for itself; those of the zone are not written there.", "Remove them; where the domain is delegated to is said by nameservers: or delegate_to:."},
-	{"apex-would-change", Providers, "error", "What the zone says about its own nameservers would change: SOA or NS at the apex.", "Leave these records to the provider; if it is meant, say yes to it: --allow apex-would-change."},
+	{"apex-would-change", Providers, "error", "What the zone says about its own nameservers would change: SOA or NS at the apex.", "Leave these records to the provider; if it is intended, allow it: --allow apex-would-change."},
 	{"extra-not-known", Providers, "notice", "An attribute is declared that this provider does not know.", "Look at what it knows: beacon provider show; remove it, if it is not meant for another placement."},
 	{"brief-outage", Providers, "warning", "The provider cannot put one kind of record in place of another in one go: the name is without an answer for a moment.", "Choose a quiet hour, if a moment matters."},
-	{"host-would-stop", Providers, "warning", "A machine reports its address under a name that would have none.", "Remove the host first; if it is meant, say yes to it: --allow host-would-stop."},
+	{"host-would-stop", Providers, "warning", "A machine reports its address under a name that would have none.", "Remove the host first; if it is intended, allow it: --allow host-would-stop."},
 	{"mail-would-stop", Providers, "warning", "Mail hosts, or what receivers judge mail by (SPF, DKIM, DMARC), would go.", "If this is intended: --allow mail-would-stop."},
 	{"protected-would-go", Providers, "error", "The zone's definition protects what would go.", "Restore the records, or remove the pattern from protect; or allow it: --allow protected-would-go."},
 	{"read-not-confirmed", Providers, "error", "The provider's interface does not return what was last written there, and the nameservers do not agree with it.", "Wait until both agree, then sync again. If the interface is right: --allow read-not-confirmed."},

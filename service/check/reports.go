@@ -34,7 +34,7 @@ func (s *Checks) LastReport(ctx context.Context, name dnsname.Name) (r delegatio
 	return r, ok, err
 }
 
-// Answers returns the very answers of a domain's newest check.
+// Answers returns raw responses of a domain's newest check.
 func (s *Checks) Answers(ctx context.Context, name dnsname.Name) (list []evidence.Heard, err error) {
 	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
 		z, err := zones.ByName(tx, name)

@@ -14,6 +14,9 @@ import (
 // mostListed is how many entries a list of the first page has.
 const mostListed = 20
 
+// mostRead is how many lines of the logbook are read for what was done; checks that saw something new, and sign-ins, are left out.
+const mostRead = 200
+
 // Today returns what a user looks at first.
 func (s *Overview) Today(ctx context.Context) (out wire.Today, err error) {
 	counts, err := s.Counts(ctx)
@@ -44,9 +47,11 @@ func (s *Overview) Today(ctx context.Context) (out wire.Today, err error) {
 			return err
 		}
 		out.Done.Revisions, out.Done.Syncs, out.Done.Troubled, out.Done.Delegations = done.Revisions, done.Syncs, done.Troubled, done.Delegations
-		entries, err := tx.Entries("", false, 0, mostListed)
+		entries, err := tx.Entries("", false, 0, mostRead)
 		for _, e := range entries {
-			out.Entries = append(out.Entries, logbook.View(e))
+			if len(out.Entries) < mostListed && e.At.After(out.Done.Since) && e.Action != "domain.seen" && e.Action != "user.signed-in" {
+				out.Entries = append(out.Entries, logbook.View(e))
+			}
 		}
 		if err != nil {
 			return err

@@ -68,7 +68,7 @@ func (s *Zones) draftOf(tx *store.Tx, z store.Zone) (d draft, err error) {
 	for _, e := range d.edits {
 		d.Edits = append(d.Edits, wire.DraftEdit{Before: e.Before, After: e.After, Author: e.Author, At: e.EditedAt})
 		if now := base.Get(e.Key()); !now.Equal(e.Before) && !now.Equal(e.After) {
-			d.Overrun = append(d.Overrun, finding.Finding{Code: "changed-meanwhile", Severity: finding.Error, Subject: e.Key().String(),
+			d.Overrun = append(d.Overrun, finding.Finding{Code: "changed-since", Severity: finding.Error, Subject: e.Key().String(),
 				Message: fmt.Sprintf("%s edited it when it was %s; by revision %d it is %s.", e.Author, record.SetText(e.Before), d.Revision, record.SetText(now)),
 				Remedy:  "Discard this edit, look at the present records, and make it again."})
 		}

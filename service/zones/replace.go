@@ -269,7 +269,7 @@ func (s *Zones) undoIn(ctx context.Context, tx *store.Tx, was store.OperationZon
 	var put []record.Set
 	for _, step := range was.Steps {
 		if set := now.Get(step.After.Key()); !set.Equal(step.After) {
-			found = append(found, finding.Finding{Code: "changed-meanwhile", Severity: finding.Error, Subject: step.After.Key().String(),
+			found = append(found, finding.Finding{Code: "changed-since", Severity: finding.Error, Subject: step.After.Key().String(),
 				Message: fmt.Sprintf("Operation %d made it %s; now it is %s.", id, record.SetText(step.After), record.SetText(set)), Remedy: "Change this one by hand."})
 			continue
 		}

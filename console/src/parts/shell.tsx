@@ -103,17 +103,15 @@ function Glass() {
 function Menu() {
   const go = useNavigate()
   return (
-    <DropdownMenu.Root>
+    <DropdownMenu.Root modal={false}>
       <DropdownMenu.Trigger className="min-h-10 rounded-key border border-deep-600 px-3 font-semibold hover:bg-deep-800 lg:hidden">Menu</DropdownMenu.Trigger>
-      <DropdownMenu.Portal>
-        <DropdownMenu.Content align="end" sideOffset={6} className="plate z-30 min-w-48 p-1">
-          {places.map((p) => (
-            <DropdownMenu.Item key={p.to} onSelect={() => void go(p.to)} className="cursor-pointer rounded-key px-3 py-2.5 font-semibold outline-none data-[highlighted]:bg-sunken">
-              {p.label}
-            </DropdownMenu.Item>
-          ))}
-        </DropdownMenu.Content>
-      </DropdownMenu.Portal>
+      <DropdownMenu.Content align="end" sideOffset={6} className="plate z-30 min-w-48 p-1 text-ink">
+        {places.map((p) => (
+          <DropdownMenu.Item key={p.to} onSelect={() => void go(p.to)} className="cursor-pointer rounded-key px-3 py-2.5 font-semibold outline-none data-[highlighted]:bg-sunken">
+            {p.label}
+          </DropdownMenu.Item>
+        ))}
+      </DropdownMenu.Content>
     </DropdownMenu.Root>
   )
 }

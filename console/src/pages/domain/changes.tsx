@@ -1,4 +1,4 @@
-// What differs between what a zone should contain and what its providers have, and the writing of it.
+// The differences between desired records and providers, and their syncs.
 import { useState } from 'react'
 import { Link } from 'react-router'
 import { Problem } from '../../api/client'
@@ -25,8 +25,8 @@ export function Changes() {
     <Shown query={zone}>
       {(z) =>
         z.placements.length === 0 || !z.revision ? (
-          <Empty picture={<EmptyChart />} title="Nothing can be written yet">
-            {z.revision ? 'The zone is placed at no provider: name one in its definition. ' : 'The zone has no desired records yet. '}
+          <Empty picture={<EmptyChart />} title="No sync possible yet">
+            {z.revision ? 'The zone has no provider: name one in its definition. ' : 'The zone has no desired records yet. '}
             <Link className="link" to={`/apply?zone=${name}`}>
               Apply a definition
             </Link>
@@ -63,11 +63,11 @@ function Lists({ name, running }: { name: string; running: { account: string; sy
 }
 
 function Nothing({ difference: d }: { difference: Difference }) {
-  if (d.new_zone) return <Tag light="none">nothing to write but the zone</Tag>
+  if (d.new_zone) return <Tag light="none">only the zone is missing</Tag>
   const changed = d.drift.length > 0
   return (
     <p className="flex flex-wrap items-center gap-2">
-      <Tag light={changed ? 'settling' : 'settled'}>{changed ? 'changed elsewhere' : 'in sync'}</Tag>
+      <Tag light={changed ? 'settling' : 'settled'}>{changed ? 'drift' : 'in sync'}</Tag>
       {changed ? 'Nothing is pending; records were changed at the provider.' : 'The provider has the desired records.'}
     </p>
   )
@@ -86,33 +86,11 @@ function Placement({ name, difference: d, sync, revert, setRevert }: PlacementPr
   return (
     <Plate
       title={`At ${d.account}`}
-      aside={d.new_zone ? 'the zone is not there yet; it will be made' : `${count(d.in_sync, 'set')} in sync`}
+      aside={d.new_zone ? 'new zone; the sync creates it' : `${count(d.in_sync, 'set')} in sync`}
     >
-      {d.steps.length > 0 && <ChangeList steps={d.steps} zone={name} />}
-      {d.steps.length === 0 && d.conflicts.length === 0 && <Nothing difference={d} />}
-      <Items title="Changed elsewhere since we placed it" list={d.drift} zone={name}>
-        <p className="mt-2 text-soft">These stay as they are until you revert them (tick below and write) or adopt them.</p>
-        <Key className="mt-2" busy={adopt.isPending} onClick={() => adopt.mutate({ account: d.account, allow: allowed })}>
-          Adopt the records of {d.account}
-        </Key>
-      </Items>
-      {(d.drift.length > 0 || revert) && (
-        <Check className="mt-2" checked={revert} onChange={setRevert}>
-          Put back what was changed elsewhere
-        </Check>
-      )}
-      <Items title="Conflicts: changed here and there" list={d.conflicts} zone={name}>
-        <p className="text-soft">These stop the writing. Correct the definition, or the record at the provider.</p>
-      </Items>
-      <Items title="Foreign records, left alone" list={d.foreign} zone={name} />
-      {d.notes.length > 0 && (
-        <div className="mt-4">
-          <Findings list={d.notes} />
-        </div>
-      )}
       {guards.length > 0 && (
-        <fieldset className="mt-4 rounded-plate border-2 border-alarm p-4">
-          <legend className="px-1 font-semibold">Allow these guards before the sync</legend>
+        <fieldset className="mb-4 rounded-plate border-2 border-alarm p-4">
+          <legend className="px-1 font-semibold">{count(guards.length, 'guard')} must be allowed before the sync</legend>
           {guards.map((g) => (
             <div key={g.code + g.subject} className="mb-3">
               <Findings list={[g]} />
@@ -122,6 +100,34 @@ function Placement({ name, difference: d, sync, revert, setRevert }: PlacementPr
             </div>
           ))}
         </fieldset>
+      )}
+      {d.steps.length > 0 && <ChangeList steps={d.steps} zone={name} />}
+      {d.steps.length === 0 && d.conflicts.length === 0 && <Nothing difference={d} />}
+      <Items title="Changed at the provider" list={d.drift} zone={name}>
+        <p className="mt-2 text-soft">They stay as they are until you revert or adopt them.</p>
+        <div className="mt-2 flex flex-wrap gap-3">
+          <Key onClick={() => setRevert(true)}>Revert to the desired records…</Key>
+          <Key busy={adopt.isPending} onClick={() => adopt.mutate({ account: d.account, allow: allowed })}>
+            Adopt the records of {d.account}
+          </Key>
+        </div>
+      </Items>
+      {revert && (
+        <p className="mt-2">
+          The change list reverts changes made at the provider.{' '}
+          <button type="button" className="link" onClick={() => setRevert(false)}>
+            Do not revert
+          </button>
+        </p>
+      )}
+      <Items title="Conflicts: changed here and at the provider" list={d.conflicts} zone={name}>
+        <p className="text-soft">They block the sync. Correct the definition, or the record at the provider.</p>
+      </Items>
+      <Items title="Foreign records, not touched" list={d.foreign} zone={name} />
+      {d.notes.length > 0 && (
+        <div className="mt-4">
+          <Findings list={d.notes} />
+        </div>
       )}
       {(start.error ?? adopt.error) && (
         <div className="mt-4">

@@ -1,4 +1,4 @@
-// What was written to a zone's providers before, newest first, with every request.
+// Earlier syncs of a zone, newest first, with every request.
 import { useState } from 'react'
 import { useSyncs } from '../../api/hooks'
 import type { Sync } from '../../api/types'
@@ -16,7 +16,7 @@ export function PastSyncs({ name }: { name: string }) {
   const list = syncs.data?.items ?? []
   if (list.length === 0) return null
   return (
-    <Plate title="What was written before" aside={count(list.length, 'sync')}>
+    <Plate title="Earlier syncs" aside={count(list.length, 'sync')}>
       <ul className="grid gap-2">
         {(all ? list : list.slice(0, few)).map((s) => (
           <Past key={s.id} sync={s} />

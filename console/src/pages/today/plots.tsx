@@ -24,7 +24,7 @@ export function Plots({ samples }: { samples: TodaySample[] }) {
   const axes = (unit?: string) => [
     <CartesianGrid key="g" vertical={false} stroke="var(--color-line)" />,
     <XAxis key="x" dataKey="at" type="number" scale="time" domain={['dataMin', 'dataMax']} tickFormatter={when} tick={tick} stroke="var(--color-line-strong)" minTickGap={40} />,
-    <YAxis key="y" width={40} tick={tick} stroke="var(--color-line-strong)" allowDecimals={unit !== undefined} unit={unit} />,
+    <YAxis key="y" width={40} tick={tick} stroke="var(--color-line-strong)" allowDecimals={unit !== undefined} />,
     <Tooltip key="t" labelFormatter={(at) => new Date(Number(at)).toLocaleString('sv')} formatter={(v) => (unit ? `${Number(v).toFixed(2)}${unit}` : String(v))} contentStyle={box} isAnimationActive={false} />,
   ]
   return (
@@ -45,7 +45,7 @@ export function Plots({ samples }: { samples: TodaySample[] }) {
             <Bar dataKey="syncs" name="syncs done" fill="var(--color-settled)" isAnimationActive={false} maxBarSize={14} />
           </BarChart>
         </Plot>
-        <Plot title="Times" legend={[['sync (median)', 'var(--color-settled)'], ['check (mean)', 'var(--color-unknown)']]}>
+        <Plot title="Times, in seconds" legend={[['sync (median)', 'var(--color-settled)'], ['check (mean)', 'var(--color-unknown)']]}>
           <LineChart data={list} margin={margin}>
             {axes(' s')}
             <Line dataKey="sync" name="sync" stroke="var(--color-settled)" strokeWidth={2} dot={{ r: 2 }} connectNulls isAnimationActive={false} />

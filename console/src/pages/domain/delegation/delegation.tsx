@@ -55,7 +55,7 @@ export function Delegation() {
   const saved = plan.data.before
   return (
     <div className="grid gap-5">
-      <Standing plan={plan.data} saved={saved} name={name} />
+      <State plan={plan.data} saved={saved} name={name} busy={delegate.isPending} act={() => delegate.mutate({ ...how, save_only: false })} />
       {last !== undefined && <ActProgress id={last} />}
       <Plate title={`At the registrar: ${plan.data.registrar}`}>
         <div className="grid gap-4 md:grid-cols-2 xl:grid-cols-4">
@@ -96,12 +96,12 @@ type Lists = { active: string[]; saved: string[] }
 const inForce = (saved: Lists, plan: Delegated) => key(saved.active) === key(plan.wanted)
 const onlySaved = (saved: Lists, plan: Delegated) => !inForce(saved, plan) && key(saved.saved) === key(plan.wanted)
 
-function Standing({ plan, saved, name }: { plan: Delegated; saved: Lists; name: string }) {
+function State({ plan, saved, name, busy, act }: { plan: Delegated; saved: Lists; name: string; busy: boolean; act: () => void }) {
   if (inForce(saved, plan)) {
     return (
       <Notice light="settled" title="The registrar has these nameservers active.">
         <Link className="link" to={`/domains/${encodeURIComponent(name)}`}>
-          Watch who sees them
+          Watch which resolvers see them
         </Link>
         .
       </Notice>
@@ -110,14 +110,18 @@ function Standing({ plan, saved, name }: { plan: Delegated; saved: Lists; name: 
   if (onlySaved(saved, plan)) {
     return (
       <Notice light="alarm" title="The list is saved at the registrar, and not active.">
-        This is where hours get lost: the registrar keeps the new list, shows it, and goes on publishing the old one. However long one waits, nothing will happen. Make it
-        active below.
+        <p>The registrar shows the new list and continues to publish the old one. Waiting does not change that.</p>
+        {plan.closed.length === 0 && (
+          <Key weight="main" className="mt-3" busy={busy} onClick={act}>
+            Make the list active
+          </Key>
+        )}
       </Notice>
     )
   }
   return (
     <Notice light="settling" title="The registrar has another list active.">
-      Both sides were asked just now; what they answer, and how that differs, is shown below. Nothing has been changed yet.
+      Both sides were asked just now. Nothing has been changed yet.
     </Notice>
   )
 }
@@ -125,21 +129,12 @@ function Standing({ plan, saved, name }: { plan: Delegated; saved: Lists; name: 
 type ActProps = { plan: Delegated; saved: Lists; busy: boolean; act: (saveOnly: boolean) => void }
 
 function Act({ plan, saved, busy, act }: ActProps) {
-  if (inForce(saved, plan) || plan.closed.length > 0) return null
-  if (onlySaved(saved, plan)) {
-    return (
-      <div>
-        <Key weight="main" busy={busy} onClick={() => act(false)}>
-          Make the list active
-        </Key>
-      </div>
-    )
-  }
+  if (inForce(saved, plan) || plan.closed.length > 0 || onlySaved(saved, plan)) return null
   return (
     <Plate title="Change the nameservers">
       <p>
-        At this registrar a change takes two steps: the list is <strong>saved</strong>, and then <strong>made active</strong>. Only an active list reaches the parent. Both are done
-        here in one go.
+        At this registrar a change takes two steps: the list is <strong>saved</strong>, and then <strong>made active</strong>. Only an active list reaches the parent. This button
+        does both.
       </p>
       <div className="mt-4 flex flex-wrap gap-3">
         <Key weight="main" busy={busy} onClick={() => act(false)}>

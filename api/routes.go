@@ -58,7 +58,7 @@ func routesOfUsers() []route {
 			c, err := k.svc.Users.Caller(k.Request.Context(), k.token)
 			return wire.Me{Name: c.Name, Rights: c.Rights}, err
 		}},
-		{method: "GET", effect: looks, path: "/users", summary: "Everybody who can sign in", right: access.Manage, out: wire.Page[string]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", effect: looks, path: "/users", summary: "Users", right: access.Manage, out: wire.Page[string]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			names, err := k.svc.Users.Users(k.Request.Context())
 			return wire.Page[string]{Items: names}, err
 		}},

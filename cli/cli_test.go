@@ -240,3 +240,16 @@ func TestSpanAndWrap(t *testing.T) {
 	assert.Equal(t, []string{"averylongword"}, wrap("averylongword", 5))
 	assert.Equal(t, []string{`"a  b"`}, wrap(`"a  b"`, 20), "blanks in data are data")
 }
+
+// Findings that are one matter are shown as one, with whom else they concern.
+func TestFindingsAlike(t *testing.T) {
+	fails := func(name string) finding.Finding {
+		return finding.Finding{Code: "resolver-fails", Severity: finding.Warning, Subject: name, Message: name + " returns no answer.", Remedy: "Ask its operator."}
+	}
+	other := fails("harbour")
+	other.Remedy = "Another one."
+	got := alike([]finding.Finding{fails("dinghy"), fails("harbour"), other, fails("lighthouse"), fails("lighthouse")})
+	require.Len(t, got, 2)
+	assert.Equal(t, []string{"harbour", "lighthouse"}, got[0].others)
+	assert.Empty(t, got[1].others)
+}

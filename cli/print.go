@@ -3,6 +3,7 @@ package cli
 import (
 	"fmt"
 	"os"
+	"slices"
 	"strings"
 	"time"
 
@@ -144,10 +145,14 @@ func count(n int, noun string) string {
 
 // findings prints judgements, the gravest first, each with what to do.
 func (a *app) findings(list []finding.Finding) {
-	for _, f := range list {
+	for _, f := range alike(list) {
 		word := map[finding.Severity]string{finding.Error: a.paint(red, "error  "), finding.Warning: a.paint(amber, "warning"), finding.Notice: "notice "}[f.Severity]
 		a.printf("  %s  %s  %s\n", word, a.paint(bold, f.Code), strings.TrimSuffix(f.Subject, "."))
-		for _, line := range wrap(f.Message, width-11) {
+		message := f.Message
+		if len(f.others) > 0 {
+			message += " The same holds for " + strings.Join(f.others, ", ") + "."
+		}
+		for _, line := range wrap(message, width-11) {
 			a.printf("           %s\n", line)
 		}
 		for i, line := range wrap(f.Remedy, width-14) {
@@ -164,6 +169,27 @@ func (a *app) findings(list []finding.Finding) {
 	if finding.Worst(list) >= finding.Warning {
 		a.printf("  %s\n", a.paint(dim, "More about a code: beacon explain CODE"))
 	}
+}
+
+// folded is a finding with the subjects of those like it.
+type folded struct {
+	finding.Finding
+	others []string
+}
+
+// alike puts findings together that have the same code, severity and remedy: three resolvers that fail are one matter.
+func alike(list []finding.Finding) (out []folded) {
+	for _, f := range list {
+		i := slices.IndexFunc(out, func(o folded) bool {
+			return o.Code == f.Code && o.Severity == f.Severity && o.Remedy == f.Remedy && o.Subject != f.Subject
+		})
+		if i < 0 {
+			out = append(out, folded{Finding: f})
+		} else if subject := strings.TrimSuffix(f.Subject, "."); !slices.Contains(out[i].others, subject) {
+			out[i].others = append(out[i].others, subject)
+		}
+	}
+	return out
 }
 
 // mostSeen is how many lines of evidence are shown with a finding.

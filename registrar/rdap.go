@@ -56,7 +56,7 @@ func LookUp(ctx context.Context, client *http.Client, base string, name dnsname.
 		err = json.Unmarshal(text, &body)
 	}
 	if err == nil && body.Class != "domain" {
-		err = fmt.Errorf("it speaks of a %q, not of a domain", body.Class)
+		err = fmt.Errorf("it describes a %q, not a domain", body.Class)
 	}
 	if err != nil {
 		return r, fmt.Errorf("reading the answer of RDAP: %w", err)

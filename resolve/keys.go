@@ -50,7 +50,7 @@ func (w *walk) zoneKeys(ctx context.Context, zone dnsname.Name) (dnssec.Records,
 	k := w.keys[zone]
 	w.mu.Unlock()
 	if k == nil {
-		return nil, "the keys of " + inWords(zone) + " could not be had"
+		return nil, "the keys of " + inWords(zone) + " could not be fetched"
 	}
 	select {
 	case <-k.done:

@@ -467,7 +467,7 @@ func (w *walk) address(ctx context.Context, name dnsname.Name, path []dnsname.Na
 		return addresses{problem: evidence.NameProblem{Name: name, Kind: kind, Problem: text}}
 	}
 	if slices.Contains(path, name) {
-		return fail(evidence.NameCircular, "its address can only be had from itself, and no glue helps out of that")
+		return fail(evidence.NameCircular, "its address is only known to itself, and there is no glue")
 	}
 	if len(path) >= maxDepth {
 		return fail(evidence.NameCircular, "too many names depend on each other")

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/netip"
 	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -326,4 +327,16 @@ func ExampleCertificate() {
 	// a.pier.example true
 	// pier.example false
 	// b.a.pier.example false
+}
+
+// What is true of http and https at one address names the address once.
+func TestOneAddressIsNamedOnce(t *testing.T) {
+	e := healthy()
+	for _, secure := range []bool{false, true} {
+		e.at(0, four, secure).Status, e.at(0, four, secure).Leads = 404, ""
+	}
+	for _, f := range Judge(e).Findings {
+		assert.LessOrEqual(t, strings.Count(f.Message, four.String()), 1, f.Message)
+	}
+	assert.True(t, found(Judge(e), "site-status"))
 }

@@ -161,7 +161,7 @@ func (j *judge) judgeRenewal(s Site, list []permits) {
 			for _, p := range list {
 				if !p.allows(i.Identity) {
 					j.find("caa-issuer", finding.Warning, short(s.Name), fmt.Sprintf("The certificate of %s is from %s, which the CAA records at %s no longer permit: it cannot be renewed there.", short(s.Name), i.Organization, short(p.at)),
-						"Permit "+i.Identity+", or see to it that the next certificate comes from who is permitted.", p.who+": "+p.text())
+						"Permit "+i.Identity+", or get the next certificate from a permitted authority.", p.who+": "+p.text())
 					return
 				}
 			}

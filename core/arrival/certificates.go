@@ -39,7 +39,7 @@ func (j *judge) judgeCertificate(s Site, secure *Contact) {
 	c := *secure.Certificate
 	name := short(s.Name)
 	seen := fmt.Sprintf("%s: for %s, by %s, from %s to %s", secure.Address, strings.Join(c.Names, ", "), c.Issuer, day(c.From), day(c.Until))
-	again := "Have the host get a new one; whether it can is said beside this, under “ready for a certificate”."
+	again := "Request a new certificate at the web host; “ready for a certificate” shows whether it can get one."
 	at := secure.Address
 	if !c.covers(s.Name) {
 		j.findAt(at, "certificate-name", finding.Error, name, "The certificate at %s is for "+strings.Join(c.Names, ", ")+" and not for "+name+": browsers refuse it.", again, seen)

@@ -62,7 +62,7 @@ func (j *judge) judgeContacts(s Site, given []netip.Addr) (looked bool) {
 		j.judgeCertificate(s, secure)
 	}
 	if len(given) > 0 && !hasNetwork(given, true) && looked {
-		j.find("site-no-v6", finding.Notice, name, name+" has no AAAA record: who has IPv6 only reaches it through a translator, if at all.", "Give it an IPv6 address, if its host has one.")
+		j.find("site-no-v6", finding.Notice, name, name+" has no AAAA record: clients with IPv6 only reach it through a translator, if at all.", "Give it an IPv6 address, if its host has one.")
 	}
 	switch {
 	case len(silent) == 0:
@@ -86,7 +86,7 @@ func (j *judge) judgeSchemes(name string, a netip.Addr, plain, secure *Contact) 
 	case plain == nil || secure == nil:
 		return
 	case dead(plain):
-		j.findAt(a, "http-closed", finding.Notice, name, "%s answers over https only; who asks over http gets nothing, and no authority can look there over HTTP.",
+		j.findAt(a, "http-closed", finding.Notice, name, "%s answers over https only; requests over http get nothing, and no authority can look there over HTTP.",
 			"Have port 80 redirect to https.", plain.text())
 	case dead(secure):
 		j.findAt(a, "https-closed", finding.Warning, name, "%s answers over http, and not over https: browsers warn, or do not even try http.",

@@ -39,7 +39,10 @@ type shared struct {
 func (j *judge) findAt(a netip.Addr, code string, severity finding.Severity, subject, said, remedy, seen string) *shared {
 	for i := range j.shared {
 		if s := &j.shared[i]; s.Code == code && s.Subject == subject && s.Message == said {
-			s.addresses, s.Seen = append(s.addresses, a), append(s.Seen, seen)
+			if !slices.Contains(s.addresses, a) { // http and https are one address
+				s.addresses = append(s.addresses, a)
+			}
+			s.Seen = append(s.Seen, seen)
 			return s
 		}
 	}
@@ -304,7 +307,7 @@ func (j *judge) judgeParts() {
 			continue
 		}
 		if host(apex) != host(s.Ends) {
-			j.find("www-differs", finding.Notice, short(s.Name), fmt.Sprintf("Who types %s ends up at %s, and who types %s at %s.", short(s.Name), s.Ends, short(j.e.Domain), apex),
+			j.find("www-differs", finding.Notice, short(s.Name), fmt.Sprintf("Visitors to %s arrive at %s, visitors to %s at %s.", short(s.Name), s.Ends, short(j.e.Domain), apex),
 				"Have one of the two redirect to the other, so that people and search engines find one site.", short(s.Name)+": "+s.Ends, short(j.e.Domain)+": "+apex)
 		}
 	}

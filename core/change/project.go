@@ -110,7 +110,7 @@ func (p *projection) findings(zone dnsname.Name) (found []finding.Finding) {
 	}
 	if len(p.kept) > 0 {
 		add("apex-not-written", finding.Warning, fmt.Sprintf("The provider keeps what the zone says about its own nameservers; not written there: %s.", some(p.kept)),
-			"Remove it from the definition. Where the domain is delegated to is said there by nameservers: or delegate_to:.")
+			"Remove it from the definition. The desired nameservers are named there by nameservers: or delegate_to:.")
 	}
 	if len(p.unheld) > 0 {
 		add("type-unsupported", finding.Error, fmt.Sprintf("The provider cannot keep records of this type; not written there: %s.", some(p.unheld)),

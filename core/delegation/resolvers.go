@@ -22,8 +22,8 @@ func (j *judge) judgeResolvers() {
 		switch {
 		case r.Rcode != "" && r.Problem != "":
 			j.find("resolver-fails", finding.Warning, r.Name,
-				fmt.Sprintf("The resolver %s (%s) finds nothing: %s.", r.Name, r.Address, r.Problem),
-				"See what else is said here of the domain; if nothing is, ask the operator of this resolver.", r.Explained...)
+				fmt.Sprintf("The resolver %s (%s) returns no answer: %s.", r.Name, r.Address, r.Problem),
+				"Fix the other findings first; if there are none, ask the operator of this resolver.", r.Explained...)
 		case r.Problem != "":
 			j.find("resolver-silent", finding.Warning, r.Name,
 				fmt.Sprintf("The resolver %s (%s) could not be asked: %s.", r.Name, r.Address, r.Problem),
@@ -77,7 +77,7 @@ func (j *judge) judgeResolver(v *View, r evidence.ResolverAnswer) {
 		}
 		j.find("resolver-refuses", finding.Warning, v.Name,
 			fmt.Sprintf("%s validates, and does not believe the domain's answers: its users find nothing.%s", name, why),
-			"See what is said of signatures here. If they are right by now, it will come round when what it holds runs out.", r.Explained...)
+			"See the findings about signatures. If they are right by now, it accepts the domain when its copies expire.", r.Explained...)
 	} else if len(r.Explained) > 0 {
 		j.find("resolver-explains", finding.Notice, v.Name, fmt.Sprintf("%s says with its answer: %s.", name, strings.Join(r.Explained, "; ")),
 			"Nothing to do, unless users of this resolver complain.", r.Explained...)

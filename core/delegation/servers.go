@@ -30,7 +30,7 @@ func (j *judge) judgeServers() {
 		}
 	}
 	if j.blind {
-		j.find("no-ipv6-here", finding.Notice, "IPv6", "No nameserver could be reached over IPv6 from here, so nothing is said about IPv6: this machine seems to have none.",
+		j.find("no-ipv6-here", finding.Notice, "IPv6", "No nameserver could be reached over IPv6 from here, so IPv6 was not checked: this machine seems to have none.",
 			"Check again from a machine with IPv6, or add one as a vantage point.")
 	}
 	if notThere > 0 && notThere == len(servers) {
@@ -81,7 +81,7 @@ func (j *judge) judgeNoAddress(p evidence.NameProblem) {
 			"Give the nameserver A and AAAA records of its own, or put the name behind the alias into the delegation.")
 	case evidence.NameCircular:
 		if !p.Name.IsAtOrBelow(j.plan.Domain) {
-			j.find("nameserver-circular", finding.Error, name, fmt.Sprintf("No address of %s can be had: %s.", name, p.Problem),
+			j.find("nameserver-circular", finding.Error, name, fmt.Sprintf("%s does not resolve: %s.", name, p.Problem),
 				"Have glue put into the delegation of the zone that it lies in, or use nameservers elsewhere.")
 		} // within the domain it is missing glue, which judgeGlue says
 	default:

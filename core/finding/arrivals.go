@@ -5,7 +5,7 @@ var arrivals = []entry{
 	{"caa-critical", Arrivals, "warning", "A CAA record has a critical property that no standard knows: no authority may issue (RFC 8659 section 4.1).", "Correct the tag, or set the record's flags to 0."},
 	{"caa-differs", Arrivals, "warning", "The nameservers permit different authorities to issue certificates.", "Give all nameservers the same CAA records."},
 	{"caa-forbids", Arrivals, "warning", "CAA records do not permit the authority that should issue certificates (RFC 8659).", "Add an issue record that permits it."},
-	{"caa-issuer", Arrivals, "warning", "The authority of the certificate that is in use is no longer permitted by CAA: it cannot be renewed there.", "Permit it, or get the next certificate from who is permitted."},
+	{"caa-issuer", Arrivals, "warning", "The authority of the certificate that is in use is no longer permitted by CAA: it cannot be renewed there.", "Permit it, or get the next certificate from a permitted authority."},
 	{"caa-unanswered", Arrivals, "warning", "A nameserver does not answer what CAA says; an authority must treat that as a refusal.", "Have it answer questions for CAA, with an empty answer where there is none."},
 	{"certificate-early", Arrivals, "error", "A certificate is not valid yet.", "See whether the clocks are right, here and at the authority."},
 	{"certificate-ends-soon", Arrivals, "warning", "A certificate should have been renewed by now.", "Have the host get a new one; “ready for a certificate” says whether it can."},

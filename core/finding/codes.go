@@ -38,7 +38,7 @@ func known(tables ...[]entry) (list []Known) {
 var listsAndProviders = []entry{
 
 	{"differences-agreed", Lists, "notice", "The two sides answer some record sets differently, as the user agreed.", "Nothing to do."},
-	{"ds-not-asked", Lists, "error", "A nameserver of the parent was not heard about DS records, so whether there is one is not known.", "Try again when every nameserver of the parent answers."},
+	{"ds-not-asked", Lists, "error", "A nameserver of the parent did not answer about DS records, so whether there is one is not known.", "Try again when every nameserver of the parent answers."},
 	{"ds-not-expired", Lists, "error", "A DS was removed, and caches may still hold it, or the old keys.", "Wait until the time that is named. Keep the old zone signed until then."},
 	{"ds-present", Lists, "error", "The parents publish a DS, and the new side is not signed with the same keys: validating resolvers would get no answer.", "Remove the DS at the registrar and wait until it has expired."},
 	{"family-unreachable", Lists, "error", "This machine has no IPv6, and neither has any vantage point: IPv6 addresses of new nameservers were not asked.", "Add a vantage point with IPv6, or set checks.without_ipv6."},
@@ -61,7 +61,7 @@ var listsAndProviders = []entry{
 	{"ttls-differ", Lists, "notice", "Record sets have other TTLs on the new side; their data is the same.", "Nothing to do, if that is meant."},
 
 	{"alias-differs", Providers, "warning", "The target of an ALIAS answers differently by place: every client gets one of the answers.", "Use a CNAME below the apex if that matters."},
-	{"alias-unanswered", Providers, "warning", "The addresses of an ALIAS's target cannot be had; the last good ones stay.", "Check the name; if it is right, its own nameservers have to answer."},
+	{"alias-unanswered", Providers, "warning", "The target of an ALIAS does not resolve; its last good addresses stay.", "Check the name; if it is right, its own nameservers have to answer."},
 	{"alias-would-be-empty", Providers, "warning", "An ALIAS would replace addresses, and its target does not answer.", "Check the target. If the change is intended, allow it: --allow alias-would-be-empty."},
 	{"changed-since", Providers, "error", "A set that a draft or an undoing is about is not what it was any more.", "Look at what is there now, and make the change again."},
 	{"conflict", Providers, "error", "A set was changed here and at the provider.", "Make one like the other: correct the definition, or the record at the provider."},
@@ -70,7 +70,7 @@ var listsAndProviders = []entry{
 	{"drift-not-reverted", Providers, "notice", "A change made at the provider was not reverted.", "Revert it with beacon sync --revert, or adopt it: beacon drift ZONE --adopt."},
 	{"names-would-stop", Providers, "warning", "With this change many names, or the apex, would stop answering.", "If this is intended: --allow names-would-stop."},
 	{"not-served-yet", Providers, "warning", "Not every nameserver serves what was written.", "Look again in a minute; if it lasts, look at the provider's state of the zone."},
-	{"apex-not-written", Providers, "warning", "The provider keeps SOA and NS of the apex for itself; those of the zone are not written there.", "Remove them; where the domain is delegated to is said by nameservers: or delegate_to:."},
+	{"apex-not-written", Providers, "warning", "The provider keeps SOA and NS of the apex for itself; those of the zone are not written there.", "Remove them; the desired nameservers are named by nameservers: or delegate_to:."},
 	{"apex-would-change", Providers, "error", "What the zone says about its own nameservers would change: SOA or NS at the apex.", "Leave these records to the provider; if it is intended, allow it: --allow apex-would-change."},
 	{"extra-not-known", Providers, "notice", "An attribute is declared that this provider does not know.", "Look at what it knows: beacon provider show; remove it, if it is not meant for another placement."},
 	{"brief-outage", Providers, "warning", "The provider cannot put one kind of record in place of another in one go: the name is without an answer for a moment.", "Choose a quiet hour, if a moment matters."},

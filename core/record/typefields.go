@@ -48,7 +48,7 @@ var forms = []Form{
 		[]Field{field(Host, "target", "Target", "The name whose addresses this one follows.", "web")}},
 	{CAA, "Which authorities may issue certificates for the name and those below it.", "RFC 8659", []Field{
 		number("flags", "Flags", "128 makes the tag one that authorities must understand.", "0", octet, Choice{"0", "an ordinary tag"}, Choice{"128", "must be understood"}),
-		{Name: "tag", Label: "Tag", Explain: "What is said.", Kind: Word, Example: "issue", Choices: []Choice{{"issue", "may issue certificates"}, {"issuewild", "may issue wildcard certificates"}, {"iodef", "where violations are reported to"}}},
+		{Name: "tag", Label: "Tag", Explain: "The property.", Kind: Word, Example: "issue", Choices: []Choice{{"issue", "may issue certificates"}, {"issuewild", "may issue wildcard certificates"}, {"iodef", "where violations are reported to"}}},
 		field(Text, "value", "Value", "The authority's domain, “;” for none, or where to report to.", "ca.example")}},
 	{Type(dns.TypeCDNSKEY), "The key that the parent should copy.", "RFC 7344", keyField},
 	{Type(dns.TypeCDS), "The DS record that the parent should copy.", "RFC 7344", dsFields},

@@ -43,7 +43,7 @@ func Page() string {
 	b.WriteString("# Findings\n\nEach finding has a code. `beacon explain CODE` prints its entry here, and the console links to the same text.\n\n" +
 		"| severity | meaning |\n|---|---|\n" +
 		"| error | in a zone: no nameserver could serve it, so it is not accepted. Elsewhere: needs action |\n" +
-		"| warning | works badly, or not as intended |\n| notice | worth a word |\n\n" +
+		"| warning | works badly, or not as intended |\n| notice | good to know |\n\n" +
 		"*Blocks* says what a finding stops until a user allows it.\n")
 	about, anchors := "", map[string]bool{}
 	for _, k := range Guide() {

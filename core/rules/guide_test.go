@@ -26,7 +26,7 @@ func TestFindingsGuide(t *testing.T) {
 	}
 	got, err := os.ReadFile(file)
 	require.NoError(t, err)
-	assert.Equal(t, want, string(got), "run: BEACON_UPDATE=1 go test ./core/rules -run Guide")
+	assert.True(t, want == string(got), "docs/findings.md is not as the rules have it; run: BEACON_UPDATE=1 go test ./core/rules -run Guide") // the texts are long
 }
 
 // sources reads all code of the module except its tests.

@@ -108,7 +108,7 @@ var mailRules = []rule{
 				say(s.Key(), "No text here begins with v=DMARC1.")
 			}
 		}},
-	{Rule: Rule{"mail-without-spf", finding.Notice, "The domain receives mail and says nothing of who may send in its name (SPF).", "Add a TXT record to the apex, such as v=spf1 mx -all."},
+	{Rule: Rule{"mail-without-spf", finding.Notice, "The domain receives mail and does not publish who may send in its name (SPF).", "Add a TXT record to the apex, such as v=spf1 mx -all."},
 		zone: func(v *view, say sayer) {
 			if v.receivesMail() && len(v.policies(v.at(v.Name, record.TXT), isSPF)) == 0 {
 				say(record.Key{Name: v.Name, Type: record.TXT}, "There is an MX record and no SPF policy.")

@@ -175,7 +175,7 @@ func (r *run) describe() (err error) {
 	case c.Granularity == change.ByZone && c.BatchSize > 0:
 		return errors.New("a whole zone has no batch size")
 	case c.Atomic && c.BatchSize == 1 && c.Granularity == change.BySet:
-		return errors.New("a batch of one set is said to be atomic, and no two sets can change together")
+		return errors.New("the profile declares a batch of one set as atomic, and no two sets can change together")
 	}
 	for i, step := range c.TTLSteps {
 		if i > 0 && step <= c.TTLSteps[i-1] {

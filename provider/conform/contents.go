@@ -90,7 +90,7 @@ func (r *run) read() (provider.State, error) {
 func (r *run) holds(sets []record.Set) error {
 	projected, _ := r.caps.Project(r.Zone, record.ContentsOf(sets...))
 	if projected.Len() == 0 {
-		return notApplicable("it is said not to hold this")
+		return notApplicable("not supported, as declared")
 	}
 	var list []record.Set
 	for s := range projected.Sets() {
@@ -231,7 +231,7 @@ func (r *run) repeat() error {
 
 func (r *run) apexAlias() error {
 	if !r.caps.ApexAlias {
-		return notApplicable("it is said not to have one")
+		return notApplicable("none, as declared")
 	}
 	if err := r.put(nil, r.held(r.set("@", record.ALIAS, 300, "elsewhere.example."))); err != nil {
 		return err

@@ -40,7 +40,7 @@ func AliasFindings(list []store.Alias) (found []finding.Finding) {
 				stays = fmt.Sprintf("The last good answer stays: %v.", a.Answers)
 			}
 			found = append(found, finding.Finding{Code: "alias-unanswered", Severity: finding.Warning, Subject: subject,
-				Message: fmt.Sprintf("The addresses of %s cannot be had: %s. %s", a.Target.Unicode(), a.Problem, stays),
+				Message: fmt.Sprintf("%s does not resolve: %s. %s", a.Target.Unicode(), a.Problem, stays),
 				Remedy:  "Check the name; if it is right, its own nameservers have to answer."})
 		}
 		if a.Differs != "" {

@@ -7,12 +7,24 @@ import { Unfold } from './unfold'
 
 const lights = { error: 'alarm', warning: 'settling', notice: 'none' } as const
 
+/** Puts findings together that have the same code, severity and remedy: three resolvers that fail are one matter. */
+export function alike<F extends Finding>(list: F[]): { finding: F; others: string[] }[] {
+  const out: { finding: F; others: string[] }[] = []
+  for (const f of list) {
+    const like = out.find((o) => o.finding.code === f.code && o.finding.severity === f.severity && o.finding.remedy === f.remedy && o.finding.subject !== f.subject && !('fix' in f))
+    if (!like) out.push({ finding: f, others: [] })
+    else if (!like.others.includes(plain(f.subject))) like.others.push(plain(f.subject))
+  }
+  return out
+}
+
 export function Findings({ list }: { list: (Finding | Found)[] }) {
   return (
     <ul className="grid gap-3">
-      {list.map((f, i) => (
+      {alike(list).map(({ finding: f, others }, i) => (
         <li key={i} className="border-l-4 border-line-strong pl-3">
           <Said finding={f} subject={plain(f.subject)} />
+          {others.length > 0 && <p className="wrap-anywhere">The same holds for {others.join(', ')}.</p>}
           {'fix' in f && f.fix.length > 0 && (
             <div className="data mt-1.5 rounded-key bg-sunken p-2">
               <p className="font-sans text-soft">This fixes it:</p>

@@ -21,7 +21,8 @@ const places = [
   { to: '/logbook', label: 'Logbook' },
 ]
 
-const Palette = lazy(async () => ({ default: (await import('./palette')).Palette }))
+const load = async () => ({ default: (await import('./palette')).Palette })
+const Palette = lazy(load)
 
 export function Shell() {
   const [finding, open] = useState(false)
@@ -32,7 +33,11 @@ export function Shell() {
       open((before) => !before)
     }
     document.addEventListener('keydown', pressed)
-    return () => document.removeEventListener('keydown', pressed)
+    const early = setTimeout(() => void load(), 1000) // what is typed right after Ctrl-K would be lost
+    return () => {
+      clearTimeout(early)
+      document.removeEventListener('keydown', pressed)
+    }
   }, [])
   return (
     <div className="min-h-dvh lg:grid lg:grid-cols-[13rem_1fr]">

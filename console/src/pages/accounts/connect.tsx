@@ -77,7 +77,7 @@ export function Connect({ close }: { close: () => void }) {
           explain={`${update ? 'A key as ALGORITHM:NAME:SECRET, such as hmac-sha256:beacon-key:… in Base64. ' : ''}It is tested, then sealed; it cannot be read back.`}
         />
         <Tick name="private" className="sm:col-span-2">
-          The URL may lead to a private address
+          The URL may have a private address
         </Tick>
         {add.error && (
           <div className="sm:col-span-2">

@@ -4,7 +4,7 @@ import { Fragment } from 'react'
 import { Link } from 'react-router'
 import { useWorld } from '../../api/clock'
 import { useCheck, useDomain, useReport } from '../../api/hooks'
-import type { Report, ResolverView, Source } from '../../api/types'
+import type { Finding, Report, ResolverView, Source } from '../../api/types'
 import { Findings } from '../../parts/findings'
 import { Empty, Key, Plate, Shown } from '../../parts/kit'
 import { Lamp, type Light } from '../../parts/lamp'
@@ -39,8 +39,10 @@ export function Chain() {
 
 function Seen({ report: r }: { report: Report }) {
   const findings = r.findings.filter((f) => f.code !== 'resolver-still-old') // the last column says it
+  const grave = findings.some((f) => f.severity === 'error') // what needs action comes first
   return (
     <div className="grid gap-5">
+      {grave && <FindingsPlate list={findings} />}
       <Settles report={r} />
       <SettlingPicture report={r} />
       <section aria-label="The chain" className="grid gap-3 md:grid-cols-2 xl:grid-cols-4">
@@ -50,11 +52,7 @@ function Seen({ report: r }: { report: Report }) {
         <ResolversSee report={r} />
       </section>
       <Signatures report={r} />
-      {findings.length > 0 && (
-        <Plate title="Findings" aside="most severe first, each with its fix">
-          <Findings list={findings} />
-        </Plate>
-      )}
+      {!grave && findings.length > 0 && <FindingsPlate list={findings} />}
       <Sites report={r} />
       <Answers name={plain(r.domain)} />
       <p>
@@ -63,6 +61,14 @@ function Seen({ report: r }: { report: Report }) {
         </Link>
       </p>
     </div>
+  )
+}
+
+function FindingsPlate({ list }: { list: Finding[] }) {
+  return (
+    <Plate title="Findings" aside="most severe first, each with its fix">
+      <Findings list={list} />
+    </Plate>
   )
 }
 

@@ -30,7 +30,7 @@ export function Search() {
           <div className="grid gap-3 sm:grid-cols-[1fr_10rem]">
             <div>
               <label className="label" htmlFor={id}>
-                Address, network, name, or what a record points at or says
+                Address, network, name, or other data of records
               </label>
               <input id={id} type="search" autoFocus value={text} onChange={(e) => put('for', e.target.value)} spellCheck={false} autoCapitalize="none" className="field data" placeholder="192.0.2.40, 192.0.2.0/24, web*, *.post.example" aria-describedby={id + 'x'} />
               <p id={id + 'x'} className="mt-1 text-fine text-soft">

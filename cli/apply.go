@@ -202,7 +202,20 @@ func (a *app) showEnding(s wire.SyncView) {
 	for _, line := range wrap(s.Message, width-2) {
 		a.printf("  %s\n", line)
 	}
-	a.findings(s.Findings)
+	var fresh []finding.Finding
+	var codes []string
+	for _, f := range s.Findings {
+		if !a.shown[f.Code+f.Subject] {
+			fresh = append(fresh, f)
+		}
+		if len(rules.Explain(f.Code)) > 0 && rules.Explain(f.Code)[0].Guard != "" && !slices.Contains(codes, f.Code) {
+			codes = append(codes, f.Code)
+		}
+	}
+	a.findings(fresh)
+	if s.State == wire.SyncBlocked && len(codes) > 0 {
+		a.printf("  If this is intended: beacon sync %s --allow %s\n", plain(s.Zone), strings.Join(codes, ","))
+	}
 }
 
 // mostWaiting is for how long a sync waits for what is in its way, such as an earlier sync of the same placement.

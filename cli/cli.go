@@ -70,6 +70,8 @@ type app struct {
 	err     io.Writer
 	// evaluator is the command that starts a worker for the expressions of profiles.
 	evaluator []string
+	hinted    bool            // how codes are explained has been said
+	shown     map[string]bool // findings that a sync need not repeat
 }
 
 // New returns the root command with all commands of this package below it.

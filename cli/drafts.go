@@ -18,7 +18,7 @@ func (a *app) draftCommand() *cobra.Command {
 	accept := &cobra.Command{Use: "accept ZONE", Short: "Accept the draft as the next revision; with --sync, write it to the providers", Args: cobra.ExactArgs(1),
 		RunE: a.withDraft(func(d wire.Draft) error {
 			if a.output == "table" {
-				a.showDraft(d)
+				a.showEdits(d)
 			}
 			if err := a.agreed(yes, "Accept as desired records?"); err != nil {
 				return err
@@ -32,9 +32,9 @@ func (a *app) draftCommand() *cobra.Command {
 	drop := &cobra.Command{Use: "discard ZONE", Short: "Discard all edits of the draft", Args: cobra.ExactArgs(1),
 		RunE: a.withDraft(func(d wire.Draft) error {
 			if a.output == "table" {
-				a.showDraft(d)
+				a.showEdits(d)
 			}
-			if err := a.agreed(sure, "Forget all of this?"); err != nil {
+			if err := a.agreed(sure, "Discard all of this?"); err != nil {
 				return err
 			}
 			if err := askIf(a, wire.DiscardDraft, d.Tag, wire.None{}, nil, d.Zone); err != nil {
@@ -69,7 +69,15 @@ func (a *app) draft(zone dnsname.Name) (d wire.Draft, err error) {
 	return d, err
 }
 
+// showDraft shows a draft, and what can be done with it.
 func (a *app) showDraft(d wire.Draft) {
+	a.showEdits(d)
+	if len(d.Edits) > 0 {
+		a.printf("  accept   beacon draft accept %s --sync\n  discard  beacon draft discard %s\n", plain(d.Zone), plain(d.Zone))
+	}
+}
+
+func (a *app) showEdits(d wire.Draft) {
 	if len(d.Edits) == 0 {
 		a.printf("The draft of %s is empty.\n", plain(d.Zone))
 		return
@@ -88,7 +96,6 @@ func (a *app) showDraft(d wire.Draft) {
 	a.findings(d.Overrun)
 	a.found(d.Findings)
 	a.printf("%d added, %d removed, %d as before.\n", len(d.Added), len(d.Removed), d.Same)
-	a.printf("  accept   beacon draft accept %s --sync\n  discard  beacon draft discard %s\n", plain(d.Zone), plain(d.Zone))
 }
 
 func (a *app) acceptDraft(d wire.Draft, why string, sync bool) error {

@@ -143,11 +143,19 @@ func count(n int, noun string) string {
 	return fmt.Sprintf("%d %ss", n, noun)
 }
 
+// are returns a number with its noun and the verb that fits.
+func are(n int, noun string) string {
+	if n == 1 {
+		return "1 " + noun + " is"
+	}
+	return count(n, noun) + " are"
+}
+
 // findings prints judgements, the gravest first, each with what to do.
 func (a *app) findings(list []finding.Finding) {
 	for _, f := range alike(list) {
 		word := map[finding.Severity]string{finding.Error: a.paint(red, "error  "), finding.Warning: a.paint(amber, "warning"), finding.Notice: "notice "}[f.Severity]
-		a.printf("  %s  %s  %s\n", word, a.paint(bold, f.Code), strings.TrimSuffix(f.Subject, "."))
+		a.printf("  %s  %s  %s\n", word, a.paint(bold, f.Code), strings.TrimSuffix(strings.ReplaceAll(f.Subject, ". ", " "), "."))
 		message := f.Message
 		if len(f.others) > 0 {
 			message += " The same holds for " + strings.Join(f.others, ", ") + "."
@@ -166,7 +174,8 @@ func (a *app) findings(list []finding.Finding) {
 			a.seen(f.Seen)
 		}
 	}
-	if finding.Worst(list) >= finding.Warning {
+	if finding.Worst(list) >= finding.Warning && !a.hinted {
+		a.hinted = true
 		a.printf("  %s\n", a.paint(dim, "More about a code: beacon explain CODE"))
 	}
 }

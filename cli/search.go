@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -136,8 +137,15 @@ func (a *app) showReplaced(r wire.Replaced) {
 			a.showRecords(z.Zone, added, removed)
 		}
 	}
-	for _, name := range r.Skipped {
-		a.printf("%s is managed by a definition file.\n  Change the file; to skip the zone here: --skip-managed\n", plain(name))
+	if len(r.Skipped) > 0 {
+		names := make([]string, len(r.Skipped))
+		for i, name := range r.Skipped {
+			names[i] = plain(name)
+		}
+		for _, line := range wrap(fmt.Sprintf("%s managed by definition files: %s.", are(len(names), "zone"), strings.Join(names, ", ")), width) {
+			a.printf("%s\n", line)
+		}
+		a.printf("  Change the files; to skip these zones here: --skip-managed\n")
 	}
 	a.printf("%s in %s.\n", count(r.Records, "record"), count(len(r.Zones), "zone"))
 }

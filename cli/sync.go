@@ -105,7 +105,12 @@ func (a *app) showDifference(d wire.Difference) {
 	}
 	a.printf("  %d to add, %d to change, %d to remove, in %s\n", add, alter, remove, count(d.Requests, "request"))
 	a.printf("  %s in sync, %d drifted, %d in conflict, %d foreign\n", count(d.InSync, "set"), len(d.Drift), len(d.Conflicts), len(d.Foreign))
-	a.findings(append(append([]finding.Finding{}, d.Guards...), d.Notes...))
+	list := append(append([]finding.Finding{}, d.Guards...), d.Notes...)
+	a.shown = map[string]bool{}
+	for _, f := range list {
+		a.shown[f.Code+f.Subject] = true
+	}
+	a.findings(list)
 }
 
 func dataOrNothing(s record.Set) string {

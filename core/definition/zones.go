@@ -71,12 +71,12 @@ func (r *reader) readZone(name dnsname.Name, key, value *yaml.Node) *zoneSource 
 	})
 	switch {
 	case z.DelegateTo != "" && len(z.Nameservers) > 0:
-		r.fault(key, fmt.Sprintf("zone %s has both \"nameservers\" and \"delegate_to\"", name), "say one of them: a list, or the account whose nameservers are meant")
+		r.fault(key, fmt.Sprintf("zone %s has both \"nameservers\" and \"delegate_to\"", name.Unicode()), "use one of them: a list, or the account whose nameservers are desired")
 	case z.DelegateTo != "" && !slices.Contains(z.Providers, z.DelegateTo):
-		r.fault(key, fmt.Sprintf("zone %s is delegated to the account %q, which does not serve it", name, z.DelegateTo), "add the account to \"providers\", or correct \"delegate_to\"")
+		r.fault(key, fmt.Sprintf("zone %s is delegated to the account %q, which does not serve it", name.Unicode(), z.DelegateTo), "add the account to \"providers\", or correct \"delegate_to\"")
 	}
 	if value.Kind == yaml.MappingNode && !said {
-		r.fault(key, fmt.Sprintf("zone %s has no records", name), `add "records: |" and the records below it, indented`)
+		r.fault(key, fmt.Sprintf("zone %s has no records", name.Unicode()), `add "records: |" and the records below it, indented`)
 	}
 	return z
 }

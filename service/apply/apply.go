@@ -81,7 +81,7 @@ func unknownAccounts(tx *store.Tx, list []definition.Zone) []zonefile.Fault {
 	look := func(z definition.Zone, role, name string) {
 		if _, err := accounts.ByName(tx, role, name); store.IsMissing(err) {
 			faults = append(faults, zonefile.Fault{File: z.File, Line: z.Line, Column: 3,
-				Message: fmt.Sprintf("zone %s names the %s account %q, which is not connected here", z.Name, role, name),
+				Message: fmt.Sprintf("zone %s names the %s account %q, which is not connected here", z.Name.Unicode(), role, name),
 				Remedy:  fmt.Sprintf("correct the name, or connect it: beacon %s add %s", role, name)})
 		}
 	}

@@ -14,13 +14,13 @@ import (
 	"time"
 )
 
-// Wall tells this machine's time. The zero value is ready.
+// Wall returns this machine's time. The zero value is ready.
 type Wall struct{}
 
 // Now is the wall's time in UTC, to the microsecond, as the store keeps it.
 func (Wall) Now() time.Time { return time.Now().UTC().Truncate(time.Microsecond) }
 
-// World tells simulated time. The zero value runs with the wall; Follow ties it to a clock elsewhere. It is safe for
+// World returns simulated time. The zero value runs with the wall; Follow ties it to a clock elsewhere. It is safe for
 // concurrent use.
 type World struct {
 	mu     sync.RWMutex

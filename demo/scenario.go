@@ -129,7 +129,7 @@ func (s *Stage) ByHand(ctx context.Context, provider, zone, line string) error {
 	return err
 }
 
-// Control tells the practice world something through its control address.
+// Control sends a request to the practice world through its control address.
 func (s *Stage) Control(ctx context.Context, path string, body any) error {
 	text, err := json.Marshal(body)
 	if err != nil {

@@ -7,7 +7,7 @@ import (
 	"errors"
 )
 
-// ErrLooking says that something was about to be changed under a context that only looks: a fault of ours.
+// ErrLooking means that something was about to be changed under a context that only looks: a fault of ours.
 var ErrLooking = errors.New("nothing can be changed here: this only looks")
 
 type key struct{}

@@ -233,7 +233,7 @@ func (c *Client) knowing(secrets []string) *Client {
 	return &with
 }
 
-// Blank takes the credential out of a text.
+// Blank removes the credential from a text.
 func (c *Client) Blank(text string) string { return c.blank(text) }
 
 // blank takes the credential out of a text, in each of its forms.

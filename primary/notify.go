@@ -13,7 +13,7 @@ import (
 	"beacon/reach"
 )
 
-// Notifier tells secondaries that a zone has changed, and asks them how far they are.
+// Notifier notifies secondaries that a zone has changed, and asks them how far they are.
 type Notifier struct {
 	Door *reach.Door
 	// The key to sign with.

@@ -25,7 +25,7 @@ import (
 // ErrNoAnswer is what a question gives when every try timed out.
 var ErrNoAnswer = errors.New("no answer in time")
 
-// StrangeError says that nothing came from the address that was asked, but something from another one, which does not count.
+// StrangeError means that nothing came from the address that was asked, but something from another one, which does not count.
 type StrangeError struct{ From netip.AddrPort }
 
 func (e StrangeError) Error() string {

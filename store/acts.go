@@ -200,7 +200,7 @@ type Lock struct {
 // TableName is the table that locks are kept in.
 func (Lock) TableName() string { return "locks" }
 
-// TakeLock takes a lock for a job, and reports whether that was possible: it is not while another job that has it is leased.
+// TakeLock acquires a lock for a job, and reports whether that was possible: it is not while another job that has it is leased.
 func (t *Tx) TakeLock(name string, job Job) (bool, error) {
 	if err := t.db.Exec("INSERT IGNORE INTO locks (name, job_id, holder, taken) VALUES (?, 0, '', 0)", name).Error; err != nil {
 		return false, err

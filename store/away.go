@@ -13,7 +13,7 @@ import (
 	"github.com/go-sql-driver/mysql"
 )
 
-// Away says that the database did not do what was asked, for reasons that pass.
+// Away means that the database did not do what was asked, for reasons that pass.
 type Away struct {
 	Unknown bool // it broke off while a change was committed: the change may have been made
 	Err     error

@@ -11,7 +11,7 @@ import (
 	"gorm.io/gorm/clause"
 )
 
-// ErrLeaseLost says that a job is no longer ours: its lease ran out and somebody else may have it.
+// ErrLeaseLost means that a job is no longer ours: its lease ran out and somebody else may have it.
 var ErrLeaseLost = errors.New("the lease of this work was lost")
 
 // Job is a piece of background work. There is at most one for each kind and subject, so that no subject is worked on
@@ -65,7 +65,7 @@ func (t *Tx) EnqueueIn(kind string, subject, lane uint64, due time.Time) error {
 			state = 'open'`, kind, subject, lane, due).Error
 }
 
-// Claim takes the job of one of the kinds that has been due longest and is in none of the full lanes, if there is one, and leases it. Leased jobs are open with a due time
+// Claim leases the job of one of the kinds that has been due longest and is in none of the full lanes, if there is one. Leased jobs are open with a due time
 // at the end of the lease: a holder that died loses its work by itself, and one index serves both.
 func (t *Tx) Claim(lease time.Duration, full []uint64, kinds ...string) (Job, bool, error) {
 	var job Job

@@ -124,7 +124,7 @@ func (s *Seal) Renew() error {
 	return s.read()
 }
 
-// Forget takes the older key out of the file.
+// Forget removes the older key from the file.
 func (s *Seal) Forget() error {
 	text, err := os.ReadFile(s.path)
 	if err != nil {

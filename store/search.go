@@ -15,7 +15,7 @@ import (
 	"beacon/core/record"
 )
 
-// ErrTooBroad says that a search took too long: too many records match the criterion that it goes by, and too few the others.
+// ErrTooBroad means that a search took too long: too many records match the criterion that it goes by, and too few the others.
 var ErrTooBroad = errors.New("the search is too broad")
 
 // Match is a criterion on text: the whole of it, its beginning, or its end.

@@ -29,13 +29,13 @@ import (
 	"beacon/reach"
 )
 
-// ErrNotFound says that what was asked for is not kept here.
+// ErrNotFound means that what was asked for is not kept here.
 var ErrNotFound = errors.New("not found")
 
 // IsMissing reports whether an error says that something is not kept here.
 func IsMissing(err error) bool { return errors.Is(err, ErrNotFound) }
 
-// ErrTaken says that something of this name is there already.
+// ErrTaken means that something of this name is there already.
 var ErrTaken = errors.New("there is one already")
 
 // Settings say where the database is.

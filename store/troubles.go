@@ -2,7 +2,7 @@ package store
 
 import "time"
 
-// AccountTrouble says that an account was not reached, and when it will be tried again.
+// AccountTrouble means that an account was not reached, and when it will be tried again.
 type AccountTrouble struct {
 	AccountID uint64
 	Since     time.Time // real time, as is NextTryAt

@@ -179,7 +179,7 @@ func (t *Tx) SetZone(id uint64, said ZoneSaid) (changed bool, err error) {
 	return !reflect.DeepEqual(before, after), err
 }
 
-// Detach takes a zone out of the hands of its definition file.
+// Detach detaches a zone from its definition file.
 func (t *Tx) Detach(id uint64) error {
 	return t.db.Exec("UPDATE zones SET managed_by = '', detached = TRUE WHERE id = ?", id).Error
 }

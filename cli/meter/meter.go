@@ -45,7 +45,7 @@ func at(out io.Writer, terminal bool, what string, now func() time.Time) *Meter 
 	return &Meter{out: out, terminal: terminal, what: what, now: now, began: now()}
 }
 
-// At says that so much of the whole is done. An unknown whole is 0. more is put behind it, and may be empty.
+// At means that so much of the whole is done. An unknown whole is 0. more is put behind it, and may be empty.
 func (m *Meter) At(done, of int64, more string) {
 	m.mu.Lock()
 	defer m.mu.Unlock()
@@ -86,7 +86,7 @@ func (m *Meter) At(done, of int64, more string) {
 	fmt.Fprintln(m.out, text)
 }
 
-// Clear takes the moving line off the terminal, so that something else can be printed.
+// Clear removes the moving line from the terminal, so that something else can be printed.
 func (m *Meter) Clear() {
 	m.mu.Lock()
 	defer m.mu.Unlock()

@@ -19,7 +19,7 @@ type Evidence struct {
 	Writes  *Writes  // nil where it is not known at which nameservers records can be written
 }
 
-// Writes says at which of the nameservers that the parents give we can write records.
+// Writes lists at which of the nameservers that the parents give we can write records.
 type Writes struct {
 	At     []dnsname.Name
 	Not    []dnsname.Name
@@ -52,7 +52,7 @@ type CAASet struct {
 	Problem string
 }
 
-// Failure says in a word why a contact brought no answer.
+// Failure is why, in a word, a contact brought no answer.
 type Failure string
 
 // The failures.

@@ -24,7 +24,7 @@ type Settings struct {
 // MostWebsites bounds how many names of one zone are visited as websites.
 const MostWebsites = 8
 
-// ParseWebsites takes names below a zone, and @ for its apex.
+// ParseWebsites parses names below a zone, and @ for its apex.
 func ParseWebsites(texts []string, zone dnsname.Name) ([]dnsname.Name, error) {
 	list := []dnsname.Name{}
 	for _, text := range texts {
@@ -109,7 +109,7 @@ func (r *reader) readAttributes(n *yaml.Node, zone dnsname.Name) (list []SetAttr
 	return list
 }
 
-// ParseKey takes a name below a zone and a type, such as "www A" or "@ TXT".
+// ParseKey parses a name below a zone and a type, such as "www A" or "@ TXT".
 func ParseKey(text string, zone dnsname.Name) (key record.Key, err error) {
 	label, word, ok := strings.Cut(strings.TrimSpace(text), " ")
 	if !ok {

@@ -64,7 +64,7 @@ type Former struct {
 	Matched []MatchedSet `json:"matched"` // To, by set: since when all old servers give the new data
 }
 
-// MatchedSet says since when the old servers agree with the new ones about a set.
+// MatchedSet is since when the old servers agree with the new ones about a set.
 type MatchedSet struct {
 	Key record.Key `json:"key"`
 	At  time.Time  `json:"at"`
@@ -77,7 +77,7 @@ type Edit struct {
 	At     time.Time `json:"at"` // first sweep in which all servers gave the new data
 }
 
-// Advance takes a sweep into the history.
+// Advance returns the history updated with a sweep.
 func Advance(h History, s evidence.Sweep) History {
 	s, _ = s.Sighted()
 	h.Edits = slices.Clone(h.Edits)

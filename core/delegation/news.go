@@ -8,7 +8,7 @@ import (
 	"beacon/core/finding"
 )
 
-// News says in short lines what of a report is news when it changes: the verdict, what the parents serve, who of
+// News returns in short lines what of a report is news when it changes: the verdict, what the parents serve, who of
 // the resolvers sees what, what was found, and how the sites stand. Times are not part of it.
 func (r Report) News() []string {
 	lines := []string{string(r.Verdict), "parents serve " + plainNames(r.InForce())}

@@ -11,7 +11,7 @@ const (
 	Indeterminate State = "indeterminate" // it is not known: no anchor, or something could not be asked
 )
 
-// Kind says in a word what is wrong with a signature, a key or a proof.
+// Kind is what, in a word, is wrong with a signature, a key or a proof.
 type Kind string
 
 // What can be wrong.

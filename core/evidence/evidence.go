@@ -90,7 +90,7 @@ const (
 	Silent   Answer = "no answer" // nothing usable came; Problem says what happened
 )
 
-// Reason says in a word why a server's answer for the zone is none.
+// Reason is why, in a word, a server's answer for the zone is none.
 type Reason string
 
 // The reasons.
@@ -182,7 +182,7 @@ type Observed struct {
 	Alias  bool          `json:"alias,omitempty"`
 }
 
-// ProblemKind says in a word why a name has no address.
+// ProblemKind is why, in a word, a name has no address.
 type ProblemKind string
 
 // The kinds of problems of a nameserver's name.

@@ -97,7 +97,7 @@ const (
 	Watch    Step = "watch"    // the registrar has it active; see it arrive
 )
 
-// Next tells the next step from what the registrar holds.
+// Next returns the next step from what the registrar holds.
 func Next(wanted []dnsname.Name, r delegation.Registration) Step {
 	switch {
 	case delegation.SameSet(r.Active, wanted) && delegation.SameSet(r.Saved, wanted):

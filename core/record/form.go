@@ -67,7 +67,7 @@ func Forms() []Form {
 	return list
 }
 
-// Split takes data apart into the values of the form's fields.
+// Split splits data into the values of the form's fields.
 func (f Form) Split(d Data) map[string]string {
 	values := map[string]string{}
 	tokens := tokensOf(string(d))

@@ -21,7 +21,7 @@ type Record struct {
 	Data Data         `json:"data"`
 }
 
-// FromRR takes over a record as it came from the wire.
+// FromRR returns a record as it came from the wire.
 func FromRR(rr dns.RR) (Record, error) {
 	h := rr.Header()
 	name, err := dnsname.Parse(h.Name)

@@ -24,7 +24,7 @@ type Pool struct {
 	closed  bool
 }
 
-// ErrDied says that a worker ended over an expression: it wanted more memory than it may have, or more time.
+// ErrDied means that a worker ended over an expression: it wanted more memory than it may have, or more time.
 var ErrDied = errors.New("it took more memory or time than an expression may have")
 
 // NewPool makes a pool whose workers are started with the given command, each of which must end up in Work. No

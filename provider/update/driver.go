@@ -43,7 +43,7 @@ func New(c outcall.Client) *Driver {
 	return d
 }
 
-// Server takes host and port out of an account's address.
+// Server returns host and port of an account's address.
 func Server(address string) (string, error) {
 	u, err := url.Parse(address)
 	if err != nil || u.Scheme != "dns" || u.Hostname() == "" || u.Path != "" || u.User != nil {

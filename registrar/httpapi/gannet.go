@@ -42,7 +42,7 @@ func (d gannetDomain) registration() (registrar.Registration, error) {
 	return r, err
 }
 
-// Caps says that lists must be activated.
+// Caps means that lists must be activated.
 func (g *Gannet) Caps() registrar.Caps { return registrar.Caps{NeedsActivation: true} }
 
 // Domains lists a page of registrations.

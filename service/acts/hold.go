@@ -15,7 +15,7 @@ import (
 	"beacon/wire"
 )
 
-// ErrHeld says that nothing is changed outside until a user releases the hold.
+// ErrHeld means that nothing is changed outside until a user releases the hold.
 var ErrHeld = errors.New("the service is held: it looks, and changes nothing outside until a user releases it (beacon hold show)")
 
 // heldPause is how long held work waits before it looks again, real time; a release wakes it before.

@@ -13,7 +13,7 @@ func PlacementLock(placementID uint64) string { return fmt.Sprintf("placement %d
 // DomainLock is the lock on all that a registrar has of a domain.
 func DomainLock(domainID uint64) string { return fmt.Sprintf("domain %d", domainID) }
 
-// Lock takes locks for a job, all of them or none, and reports whether it could. It confirms that the job's own lease still holds.
+// Lock acquires locks for a job, all of them or none, and reports whether it could. It confirms that the job's own lease still holds.
 func Lock(tx *store.Tx, job store.Job, names ...string) (bool, error) {
 	if err := jobs.Hold(tx, job); err != nil {
 		return false, err

@@ -17,7 +17,7 @@ import (
 	"beacon/wire"
 )
 
-// Performer knows how one kind of what users ask for is done.
+// Performer does one kind of act that users request.
 type Performer interface {
 	// Locks returns the names of what the act keeps others from.
 	Locks(tx *store.Tx, act store.Act) ([]string, error)

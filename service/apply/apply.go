@@ -21,7 +21,7 @@ import (
 	"beacon/wire"
 )
 
-// Apply takes definition files as what their zones should contain and where they are served. With any fault in any
+// Apply accepts definition files as the desired records and providers of their zones. With any fault in any
 // file, nothing is changed. Putting the zones out is the next step, a sync of each.
 func (s *Applier) Apply(ctx context.Context, r wire.ApplyRequest) ([]wire.Applied, error) {
 	read, faults := definition.Read(r.Files)

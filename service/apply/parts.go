@@ -20,7 +20,7 @@ type Parts struct {
 	Accepted func(tx *store.Tx, zoneID uint64, nameservers []dnsname.Name) error
 }
 
-// Applier takes definition files. It is safe for concurrent use.
+// Applier applies definition files. It is safe for concurrent use.
 type Applier struct {
 	logbook  *logbook.Book
 	jobs     *jobs.Queue

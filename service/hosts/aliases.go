@@ -24,7 +24,7 @@ const (
 	aliasAfter   = 30 * time.Second // a failure
 )
 
-// FollowAliases sees to it that the targets of a zone's ALIAS records are asked for.
+// FollowAliases schedules questions for the targets of a zone's ALIAS records.
 func (s *Hosts) FollowAliases(tx *store.Tx, z store.Zone, c record.Contents) error {
 	if len(c.Aliases()) == 0 {
 		return nil

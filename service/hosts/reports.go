@@ -25,7 +25,7 @@ type AddressReport struct {
 	Unreadable string // why the report could not be read; it is refused then
 }
 
-// Report takes an address that a host reports with its token. An accepted one has been stored when this returns, and
+// Report stores an address that a host reports with its token. An accepted one has been stored when this returns, and
 // the work of writing it with it: nothing but the database's loss can lose it. A token that is not valid is a Problem.
 func (s *Hosts) Report(ctx context.Context, token string, r AddressReport) (d dynaddr.Decision, err error) {
 	at := s.store.Now()

@@ -47,7 +47,7 @@ type Parts struct {
 	News func(tx *store.Tx, domainID uint64) (News, error)
 }
 
-// Notifier tells users and programs when the verdict of a domain changes. It is safe for concurrent use.
+// Notifier notifies users and programs when the verdict of a domain changes. It is safe for concurrent use.
 type Notifier struct {
 	settings Settings
 	store    *store.Store
@@ -112,7 +112,7 @@ func (n *Notifier) TellLater(tx *store.Tx, domainID uint64) error {
 // mostTells is how often it is tried to tell, over about a day.
 const mostTells = 20
 
-// RunTell tells one channel how a domain stands, if that is something else than it was told last.
+// RunTell notifies one channel how a domain stands, if that is something else than it was told last.
 func (n *Notifier) RunTell(ctx context.Context, job store.Job) error {
 	var t store.Telling
 	var now News

@@ -15,7 +15,7 @@ import (
 // mostNotices is how often secondaries are told before it is left to their own asking.
 const mostNotices = 20
 
-// RunNotify tells an account's secondaries of a zone until all of them serve its serial.
+// RunNotify notifies an account's secondaries of a zone until all of them serve its serial.
 func (s *Secondaries) RunNotify(ctx context.Context, job store.Job) error {
 	var zone primary.Zone
 	var a store.Account

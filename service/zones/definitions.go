@@ -123,7 +123,7 @@ func ServedBy(tx *store.Tx, z store.Zone) (at []string, registrar string, err er
 	return at, registrar, nil
 }
 
-// Detach takes a zone out of the hands of the definition file that leads it, so that it can be changed here. What it gives is
+// Detach detaches a zone from the definition file that manages it, so that it can be changed here. What it gives is
 // the definition as it stands now, for the files to be brought up to it later.
 func (s *Zones) Detach(ctx context.Context, name dnsname.Name) (out wire.ZoneDefinition, err error) {
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {

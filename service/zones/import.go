@@ -13,7 +13,7 @@ import (
 	"beacon/wire"
 )
 
-// ImportZone takes the records of a zone file over as a new revision. SOA and apex NS belong to the provider that the
+// ImportZone accepts the records of a zone file as a new revision. SOA and apex NS belong to the provider that the
 // file came from and are left out.
 func (s *Zones) ImportZone(ctx context.Context, in wire.Import) (wire.Imported, error) {
 	read, faults := zonefile.Read(in.Text, zonefile.Options{Origin: in.Zone, File: in.File})

@@ -98,12 +98,12 @@ func routesOfDomains() []route {
 		{method: "GET", effect: looks, path: "/today", summary: "What needs action, what is under way and until when, what ends soon, what was done since yesterday, and figures of the last 30 days", right: access.Read, out: wire.Today{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			return k.svc.Overview.Today(k.Request.Context())
 		}},
-		{method: "GET", effect: looks, path: "/domains", summary: "Domains and their states, in order of their names; narrowed down by verdict, gravest finding and part of the name", right: access.Read, query: []string{"cursor", "limit", "verdict", "finding", "name"}, out: wire.Page[wire.DomainView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			after, err := k.after()
+		{method: "GET", effect: looks, path: "/domains", summary: "Domains and their states, in order of their names or of a time; narrowed down by verdict, gravest finding and part of the name", right: access.Read, query: []string{"cursor", "limit", "verdict", "finding", "name", "sort"}, out: wire.Page[wire.DomainView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			f := wire.DomainFilter{Finding: k.Query("finding"), Name: k.Query("name"), Sort: k.Query("sort")}
+			after, err := k.afterDomain(&f)
 			if err != nil {
 				return nil, err
 			}
-			f := wire.DomainFilter{Finding: k.Query("finding"), Name: k.Query("name")}
 			if verdict, given := k.GetQuery("verdict"); given {
 				v := delegation.Verdict(verdict)
 				if verdict == "unchecked" {
@@ -112,7 +112,11 @@ func routesOfDomains() []route {
 				f.Verdict = &v
 			}
 			items, more, err := k.svc.Overview.Domains(k.Request.Context(), after, k.limit(), f)
-			return nextByName(items, more, func(d wire.DomainView) dnsname.Name { return d.Name }), err
+			page := nextByName(items, more, func(d wire.DomainView) dnsname.Name { return d.Name })
+			if more && f.Sort != "" {
+				page.Next = domainCursor(items[len(items)-1], f.Sort)
+			}
+			return page, err
 		}},
 		{method: "GET", effect: looks, path: "/domain-counts", summary: "How many domains have each verdict and gravest finding", right: access.Read, out: wire.DomainCounts{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			return k.svc.Overview.Counts(k.Request.Context())

@@ -16,8 +16,22 @@ import (
 )
 
 func (a *app) domainsCommand() *cobra.Command {
-	return &cobra.Command{Use: "domains", Short: "List domains with their state", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
-		list, err := all(a, wire.ListDomains)
+	var state, sort, name string
+	c := &cobra.Command{Use: "domains", Short: "List domains with their state", Args: cobra.NoArgs,
+		Example: "  beacon domains --state needs-action\n  beacon domains --sort settles_by",
+	}
+	c.Flags().StringVar(&state, "state", "", "only domains in this state: needs-action, ready-to-move, settling, settled, undelegated, unknown or unchecked")
+	c.Flags().StringVar(&sort, "sort", "name", "name, settles_by or checked_at")
+	c.Flags().StringVar(&name, "name", "", "only domains with this in their names")
+	c.RunE = func(*cobra.Command, []string) error {
+		call := wire.ListDomains.With("sort", sort)
+		if state != "" {
+			call = call.With("verdict", state)
+		}
+		if name != "" {
+			call = call.With("name", name)
+		}
+		list, err := all(a, call)
 		if err != nil {
 			return err
 		}
@@ -27,7 +41,7 @@ func (a *app) domainsCommand() *cobra.Command {
 		}
 		return a.show(list, func() {
 			if len(list) == 0 {
-				a.printf("No domains yet. Add one: beacon apply FILE.\n")
+				a.printf("No domains match; to add one: beacon apply FILE.\n")
 				return
 			}
 			var rows [][]string
@@ -40,7 +54,8 @@ func (a *app) domainsCommand() *cobra.Command {
 			}
 			a.table([]string{"DOMAIN", "STATE", "REGISTRAR", "PROVIDER", "DESCRIPTION"}, rows)
 		})
-	}}
+	}
+	return c
 }
 
 // stateWord returns the state of a domain as tables have it.

@@ -1,6 +1,7 @@
 package store
 
 import (
+	"fmt"
 	"strings"
 	"time"
 
@@ -98,9 +99,20 @@ type DomainFilter struct {
 	Verdict *delegation.Verdict // empty: not checked yet
 	Gravest string              // code of the gravest finding
 	Name    string              // part of the name, in lower case
+	Sort    DomainOrder
+	Behind  *time.Time // with a sort by time: that of the domain that the page begins behind; nil for the first page, or where it has none
 }
 
-// DomainsAfter returns at most limit domains behind a name, in canonical order; the zero name begins with the first.
+// DomainOrder is by what a list of domains is sorted, before the name. The zero value is the name alone.
+type DomainOrder string
+
+// Domains without such a time come last.
+const (
+	BySettling DomainOrder = "settles_by" // those that are settled first first
+	ByCheck    DomainOrder = "checked_at" // those whose last check is oldest first
+)
+
+// DomainsAfter returns at most limit domains behind a name, in canonical order or that of the filter; the zero name begins with the first.
 func (t *Tx) DomainsAfter(after dnsname.Name, limit int, f DomainFilter) (list []DomainRow, err error) {
 	from, where, key := "zones z LEFT JOIN domains d ON d.zone_id = z.id", []string{}, "z.name_key"
 	args := []any{}
@@ -116,14 +128,31 @@ func (t *Tx) DomainsAfter(after dnsname.Name, limit int, f DomainFilter) (list [
 			where, args = append(where, "d.gravest = ?"), append(args, f.Gravest)
 		}
 	}
-	where, args = append(where, key+" > ?"), append(args, octets(after.Key()))
+	order := key
+	switch name := octets(after.Key()); {
+	case f.Sort == "":
+		where, args = append(where, key+" > ?"), append(args, name)
+	case f.Sort != BySettling && f.Sort != ByCheck:
+		return nil, fmt.Errorf("domains cannot be sorted by %q", f.Sort)
+	default:
+		at := "d." + string(f.Sort)
+		order = at + " IS NULL, " + at + ", " + key
+		switch {
+		case f.Behind != nil:
+			where, args = append(where, "("+at+" > ? OR "+at+" = ? AND "+key+" > ? OR "+at+" IS NULL)"), append(args, *f.Behind, *f.Behind, name)
+		case after.Key() != "": // the page before ended among those without a time
+			where, args = append(where, at+" IS NULL AND "+key+" > ?"), append(args, name)
+		default:
+			where = append(where, "TRUE")
+		}
+	}
 	for _, label := range strings.FieldsFunc(f.Name, func(r rune) bool { return r == '.' }) { // what is between dots is within a label
 		where, args = append(where, key+" LIKE ?"), append(args, octets("%"+likely.Replace(label)+"%"))
 	}
 	err = t.db.Raw(`SELECT z.id AS zone_id, z.name_key, z.description, COALESCE(a.name, '') AS registrar_name, COALESCE(d.wanted, '') AS wanted, COALESCE(d.verdict, '') AS verdict,
 		COALESCE(d.gravest, '') AS gravest, d.settles_by, d.checked_at,
 		COALESCE((SELECT GROUP_CONCAT(pa.name ORDER BY p.id) FROM placements p JOIN accounts pa ON pa.id = p.account_id WHERE p.zone_id = z.id), '') AS accounts
-		FROM `+from+` LEFT JOIN accounts a ON a.id = z.registrar_id WHERE `+strings.Join(where, " AND ")+" ORDER BY "+key+" LIMIT ?", append(args, limit)...).Scan(&list).Error
+		FROM `+from+` LEFT JOIN accounts a ON a.id = z.registrar_id WHERE `+strings.Join(where, " AND ")+" ORDER BY "+order+" LIMIT ?", append(args, limit)...).Scan(&list).Error
 	return list, err
 }
 

@@ -1,6 +1,8 @@
 package store_test
 
 import (
+	"fmt"
+	"math/rand/v2"
 	"testing"
 	"time"
 
@@ -8,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"beacon/core/delegation"
+	"beacon/core/dnsname"
 	"beacon/core/evidence"
 	"beacon/reach"
 	"beacon/store"
@@ -75,6 +78,63 @@ func TestToday(t *testing.T) {
 		samples, err = tx.Samples(now.Add(-100 * time.Hour))
 		require.NoError(t, err)
 		assert.Len(t, samples, 1, "old samples are gone")
+		return nil
+	})
+}
+
+// Paging through the domains returns each of them once, in the order that was asked for; those without a time come last.
+func TestDomainsSorted(t *testing.T) {
+	now := time.Date(2026, 3, 1, 12, 0, 0, 0, time.UTC)
+	s, err := store.Open(ctx, storetest.Settings(t), reach.Loopback(), func() time.Time { return now })
+	require.NoError(t, err)
+	defer s.Close()
+	random := rand.New(rand.NewPCG(7, 7))
+	in(t, s, func(tx *store.Tx) error {
+		for i := range 40 {
+			z, err := tx.AddZone(dnsname.MustParse(fmt.Sprintf("d%02d.example", i)))
+			require.NoError(t, err)
+			d, err := tx.EnsureDomain(z.ID)
+			require.NoError(t, err)
+			report := delegation.Report{Verdict: delegation.Settling, CheckedAt: now.Add(time.Duration(random.IntN(9)) * time.Second)}
+			if random.IntN(3) > 0 {
+				by := now.Add(time.Duration(random.IntN(9)) * time.Minute)
+				report.SettlesBy = &by
+			}
+			require.NoError(t, tx.AddCheck(d.ID, report, delegation.History{}, evidence.Sweep{}, 0, false))
+		}
+		for _, sort := range []store.DomainOrder{"", store.BySettling, store.ByCheck} {
+			var all []store.DomainRow
+			after, f := dnsname.Name{}, store.DomainFilter{Sort: sort}
+			for {
+				page, err := tx.DomainsAfter(after, 7, f)
+				require.NoError(t, err)
+				all = append(all, page...)
+				if len(page) < 7 {
+					break
+				}
+				last := page[len(page)-1]
+				after, f.Behind = dnsname.FromKey(last.NameKey), map[store.DomainOrder]*time.Time{store.BySettling: last.SettlesBy, store.ByCheck: last.CheckedAt}[sort]
+			}
+			require.Len(t, all, 40, sort)
+			seen := map[string]bool{}
+			for i, d := range all {
+				require.False(t, seen[d.NameKey], "%s: %s twice", sort, d.NameKey)
+				seen[d.NameKey] = true
+				if i == 0 {
+					continue
+				}
+				at := func(r store.DomainRow) string { // as text, so that none is last
+					when := map[store.DomainOrder]*time.Time{store.BySettling: r.SettlesBy, store.ByCheck: r.CheckedAt}[sort]
+					if when == nil {
+						return "none " + r.NameKey
+					}
+					return when.UTC().Format(time.RFC3339Nano) + " " + r.NameKey
+				}
+				require.Less(t, at(all[i-1]), at(d), sort)
+			}
+		}
+		_, err := tx.DomainsAfter(dnsname.Name{}, 7, store.DomainFilter{Sort: "1; DROP TABLE domains"})
+		require.ErrorContains(t, err, "cannot be sorted")
 		return nil
 	})
 }

@@ -27,6 +27,8 @@ type DomainFilter struct {
 	Verdict *delegation.Verdict // empty: not checked yet
 	Finding string              // code of the gravest finding
 	Name    string              // part of the name
+	Sort    string              // "name", "settles_by" or "checked_at"; empty: name
+	Behind  *time.Time          // the time, by which it is sorted, of the last domain of the page before
 }
 
 // DomainCounts is how many domains there are, by verdict and gravest finding.

@@ -14,7 +14,7 @@ import (
 // Domains returns at most limit domains behind a name that pass a filter, in canonical order, and whether there are more.
 func (s *Overview) Domains(ctx context.Context, after dnsname.Name, limit int, f wire.DomainFilter) (list []wire.DomainView, more bool, err error) {
 	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
-		rows, err := tx.DomainsAfter(after, limit+1, store.DomainFilter{Verdict: f.Verdict, Gravest: f.Finding, Name: strings.ToLower(f.Name)})
+		rows, err := tx.DomainsAfter(after, limit+1, store.DomainFilter{Verdict: f.Verdict, Gravest: f.Finding, Name: strings.ToLower(f.Name), Sort: store.DomainOrder(f.Sort), Behind: f.Behind})
 		if err != nil {
 			return err
 		}

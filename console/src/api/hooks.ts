@@ -11,14 +11,14 @@ export const useMe = () => useQuery({ queryKey: ['me'], queryFn: ({ signal }) =>
 /** The first page. Its parts come from all over, so events of any kind make it out of date. */
 export const useToday = () => useQuery({ queryKey: ['today'], queryFn: ({ signal }) => get('/today', {}, signal), refetchInterval: 15_000 })
 
-export type DomainFilter = { verdict: string | null; finding: string | null; name: string }
+export type DomainFilter = { verdict: string | null; finding: string | null; name: string; sort?: string }
 
 /** The domains that pass a filter, page by page in order of their names. */
-export const useDomains = ({ verdict, finding, name }: DomainFilter) =>
+export const useDomains = ({ verdict, finding, name, sort = '' }: DomainFilter) =>
   useInfiniteQuery({
-    queryKey: ['domains', 'list', verdict, finding, name],
+    queryKey: ['domains', 'list', verdict, finding, name, sort],
     queryFn: ({ signal, pageParam }) =>
-      get('/domains', { limit: 200, cursor: pageParam, name, finding: finding ?? '', ...(verdict === null ? {} : { verdict: verdict || 'unchecked' }) }, signal),
+      get('/domains', { limit: 200, cursor: pageParam, name, sort, finding: finding ?? '', ...(verdict === null ? {} : { verdict: verdict || 'unchecked' }) }, signal),
     initialPageParam: '',
     getNextPageParam: (page) => page.next || undefined,
     placeholderData: keepPreviousData,

@@ -12,8 +12,8 @@ import { number, plain, shown, span } from '../../parts/text'
 /** How tall a row is before it was drawn, in pixels. */
 const guess = 62
 
-export function List({ verdict, finding, name }: { verdict: string | null; finding: string | null; name: string }) {
-  const query = useDomains({ verdict, finding, name })
+export function List({ verdict, finding, name, sort }: { verdict: string | null; finding: string | null; name: string; sort: string }) {
+  const query = useDomains({ verdict, finding, name, sort })
   const { hasNextPage, isFetchingNextPage, fetchNextPage } = query
   const items = query.data?.pages.flatMap((p) => p.items) ?? []
   const list = useRef<HTMLUListElement>(null)

@@ -3,7 +3,8 @@ import { useEffect, useState } from 'react'
 import { useLocation } from 'react-router'
 import { PageHead, Plate, Shown } from '../parts/kit'
 import { Tag } from '../parts/lamp'
-import { useCodes } from '../parts/meaning'
+import { blocked, useCodes } from '../parts/meaning'
+import { Remedy } from '../parts/remedy-text'
 
 const lights: Record<string, 'alarm' | 'settling' | 'none'> = { error: 'alarm', warning: 'settling', notice: 'none' }
 
@@ -43,8 +44,10 @@ export function FindingsPage() {
                             <Tag light={lights[k.severity] ?? 'settling'}>{k.severity}</Tag>
                           </dt>
                           <dd>{k.meaning}</dd>
-                          <dd className="text-soft">→ {k.remedy}</dd>
-                          {k.guard && <dd className="text-fine">Blocks {k.guard}.</dd>}
+                          <dd className="text-soft">
+                            → <Remedy text={k.remedy} />
+                          </dd>
+                          {k.guard && <dd className="text-fine">Blocks {blocked(k.guard)}.</dd>}
                         </div>
                       ))}
                   </dl>

@@ -2,6 +2,7 @@
 import type { Finding, Found, RecordSet } from '../api/types'
 import { Tag } from './lamp'
 import { Meaning } from './meaning'
+import { Remedy } from './remedy-text'
 import { plain } from './text'
 import { Unfold } from './unfold'
 
@@ -52,7 +53,11 @@ export function Said({ finding: f, subject }: { finding: Finding; subject: strin
         <span className="data text-soft">{subject}</span>
       </p>
       <p className="mt-1 wrap-anywhere">{f.message}</p>
-      {f.remedy && <p className="mt-0.5 text-soft wrap-anywhere">→ {f.remedy}</p>}
+      {f.remedy && (
+        <p className="mt-0.5 text-soft wrap-anywhere">
+          → <Remedy text={f.remedy} />
+        </p>
+      )}
       {!!f.seen?.length && (
         <Unfold className="mt-1 text-fine" summary="Evidence">
           <ul className="data mt-1 rounded-key bg-sunken p-2">

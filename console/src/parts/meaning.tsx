@@ -3,9 +3,13 @@ import { useQuery } from '@tanstack/react-query'
 import { Popover } from 'radix-ui'
 import { Link } from 'react-router'
 import { get } from '../api/client'
+import { Remedy } from './remedy-text'
 
 /** Every code of a finding with its meaning. */
 export const useCodes = () => useQuery({ queryKey: ['finding-codes'], queryFn: ({ signal }) => get('/findings', {}, signal), staleTime: Infinity })
+
+/** What a guard blocks, without the command that allows it. */
+export const blocked = (guard: string) => guard.replace(/; to allow .*$/, '')
 
 export function Meaning({ code }: { code: string }) {
   return (
@@ -34,8 +38,10 @@ function Explained({ code }: { code: string }) {
             {k.about}: {k.severity}
           </p>
           <p>{k.meaning}</p>
-          <p className="text-soft">→ {k.remedy}</p>
-          {k.guard && <p className="text-fine">Blocks {k.guard}.</p>}
+          <p className="text-soft">
+            → <Remedy text={k.remedy} />
+          </p>
+          {k.guard && <p className="text-fine">Blocks {blocked(k.guard)}.</p>}
         </div>
       ))}
       <Link className="link text-fine" to={`/findings#${code}`}>

@@ -5,7 +5,7 @@ import { Check } from './check'
 import { type FieldProps, Framed } from './form'
 import { Choice, type Option } from './select'
 
-export function Pick({ options, placeholder, onChosen, ...field }: FieldProps & { options: Option[]; placeholder?: string; onChosen?: (value: string) => void }) {
+export function Pick({ options, placeholder, fallback = '', onChosen, ...field }: FieldProps & { options: Option[]; placeholder?: string; fallback?: string; onChosen?: (value: string) => void }) {
   const id = useId()
   const { control } = useFormContext()
   return (
@@ -16,7 +16,7 @@ export function Pick({ options, placeholder, onChosen, ...field }: FieldProps & 
         render={({ field: f, fieldState }) => (
           <Choice
             id={id}
-            value={String(f.value ?? '')}
+            value={String(f.value || fallback)}
             options={options}
             placeholder={placeholder}
             invalid={fieldState.invalid}
@@ -43,6 +43,34 @@ export function Tick({ name, children, className }: { name: string; children: Re
           {children}
         </Check>
       )}
+    />
+  )
+}
+
+/** Boxes of which several can be ticked. */
+export function Several({ name, options }: { name: string; options: string[] }) {
+  const { control } = useFormContext()
+  return (
+    <Controller
+      control={control}
+      name={name}
+      render={({ field, fieldState }) => {
+        const chosen = (field.value as string[] | undefined) ?? []
+        return (
+          <>
+            {options.map((o) => (
+              <Check key={o} checked={chosen.includes(o)} onChange={(yes) => field.onChange(yes ? [...chosen, o] : chosen.filter((c) => c !== o))}>
+                {o}
+              </Check>
+            ))}
+            {fieldState.error && (
+              <p role="alert" className="text-alarm">
+                {fieldState.error.message}
+              </p>
+            )}
+          </>
+        )
+      }}
     />
   )
 }

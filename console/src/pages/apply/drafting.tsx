@@ -1,8 +1,10 @@
 // A definition need not be written by hand: it is drafted from a zone as it is now, at another provider or in a zone file.
 import { useId, useState } from 'react'
+import * as z from 'zod/mini'
 import { useAccounts, useHouseKit, useGenerate, useRegistrations } from '../../api/hooks'
 import type { Account, DefinitionFile } from '../../api/types'
-import { Check } from '../../parts/check'
+import { Form, Input } from '../../parts/form'
+import { Pick, Several, Tick } from '../../parts/form-choices'
 import { Key, Plate, Shown, Trouble } from '../../parts/kit'
 import { count, plain } from '../../parts/text'
 import { Unfold } from '../../parts/unfold'
@@ -18,7 +20,7 @@ export function Drafting({ zone, registrar, drafted, open }: { zone: string; reg
       <Unfold heading open={shown} onOpen={show} summary="Generate a definition of an existing or a new zone">
         <div className="mt-3">
           <Shown query={providers} rows={1}>
-            {(p) => <Form zone={zone} registrar={registrar} providers={p.items} registrars={registrars.data?.items ?? []} drafted={drafted} />}
+            {(p) => <Generate zone={zone} registrar={registrar} providers={p.items} registrars={registrars.data?.items ?? []} drafted={drafted} />}
           </Shown>
         </div>
       </Unfold>
@@ -28,60 +30,39 @@ export function Drafting({ zone, registrar, drafted, open }: { zone: string; reg
 
 type FormProps = { zone: string; registrar: string; providers: Account[]; registrars: Account[]; drafted: Drafted }
 
-function Form({ zone, registrar, providers, registrars, drafted }: FormProps) {
+const asked = z.object({
+  zone: z.string().check(z.trim(), z.regex(/^[^\s.]+(\.[^\s.]+)+\.?$/, 'Give the name of the domain, such as saltmarsh-ferries.example.')),
+  registrar: z.string(),
+  providers: z.array(z.string()).check(z.minLength(1, 'Choose at least one provider.')),
+  fresh: z.boolean(),
+})
+
+function Generate({ zone, registrar, providers, registrars, drafted }: FormProps) {
   const draft = useGenerate()
   const registrations = useRegistrations(registrar)
   const now = registrations.data?.items.find((r) => plain(r.name) === zone)?.active.map(plain) ?? []
   const id = useId()
   const [file, setFile] = useState<DefinitionFile>()
-  const [at, setAt] = useState<string[]>([])
-  const [asked, ask] = useState(false)
-  const [fresh, setFresh] = useState(false)
   const house = useHouseKit()
-  const untold = asked && at.length === 0
-  function submit(event: React.FormEvent<HTMLFormElement>) {
-    event.preventDefault()
-    const form = new FormData(event.currentTarget)
-    const name = String(form.get('zone')).trim()
-    ask(true)
-    if (at.length === 0) return
-    draft.mutate(
-      { zone: name, providers: at, registrar: String(form.get('registrar')), file: file?.name ?? '', text: file?.text ?? '', new: fresh },
-      { onSuccess: (d) => drafted({ name: `${name}.beacon.yaml`, text: d.text }) },
-    )
-  }
   return (
-    <form onSubmit={submit} className="grid gap-4 md:grid-cols-2">
-      <div>
-        <label className="label" htmlFor={id + 'zone'}>
-          Domain
-        </label>
-        <input id={id + 'zone'} name="zone" required defaultValue={zone} autoCapitalize="none" spellCheck={false} className="field" placeholder="saltmarsh-ferries.example" />
-      </div>
-      <div>
-        <label className="label" htmlFor={id + 'registrar'}>
-          Registered at
-        </label>
-        <select key={registrars.length} id={id + 'registrar'} name="registrar" defaultValue={registrar} className="field">
-          <option value="">not set</option>
-          {registrars.map((r) => (
-            <option key={r.name}>{r.name}</option>
-          ))}
-        </select>
-      </div>
+    <Form
+      key={registrars.length}
+      schema={asked}
+      values={{ zone, registrar, providers: [], fresh: false }}
+      className="grid gap-4 md:grid-cols-2"
+      onSubmit={(a) =>
+        draft.mutate(
+          { zone: a.zone, providers: a.providers, registrar: a.registrar, file: file?.name ?? '', text: file?.text ?? '', new: a.fresh },
+          { onSuccess: (d) => drafted({ name: `${a.zone}.beacon.yaml`, text: d.text }) },
+        )
+      }
+    >
+      <Input name="zone" label="Domain" placeholder="saltmarsh-ferries.example" />
+      <Pick name="registrar" label="Registered at" options={[{ value: '', label: 'not set' }, ...registrars.map((r) => ({ value: r.name }))]} />
       <fieldset>
         <legend className="label">Providers</legend>
         {now.length > 0 && <p className="text-fine text-soft">It is served by {now.join(', ')}.</p>}
-        {providers.map((p) => (
-          <Check key={p.name} name="at" value={p.name} checked={at.includes(p.name)} onChange={(yes) => setAt(yes ? [...at, p.name] : at.filter((n) => n !== p.name))}>
-            {p.name}
-          </Check>
-        ))}
-        {untold && (
-          <p role="alert" className="text-alarm">
-            Choose at least one provider.
-          </p>
-        )}
+        <Several name="providers" options={providers.map((p) => p.name)} />
         {providers.length === 0 && <p className="text-soft">No provider is connected yet. Connect one on the page Accounts.</p>}
       </fieldset>
       <div>
@@ -98,9 +79,9 @@ function Form({ zone, registrar, providers, registrars, drafted }: FormProps) {
           }}
         />
         <p className="mt-1 text-fine text-soft">Without a file, they are read from the connected provider that holds the zone now.</p>
-        <Check checked={fresh} onChange={setFresh} className="mt-2">
+        <Tick name="fresh" className="mt-2">
           New zone that exists nowhere yet{house.data?.name && `: start with the kit ${house.data.name}`}
-        </Check>
+        </Tick>
       </div>
       <div className="md:col-span-2">
         <Key type="submit" weight="main" busy={draft.isPending}>
@@ -118,6 +99,6 @@ function Form({ zone, registrar, providers, registrars, drafted }: FormProps) {
           </div>
         )}
       </div>
-    </form>
+    </Form>
   )
 }

@@ -1,30 +1,31 @@
 // One change for everything that a search finds: shown zone by zone first, then done wholly or not at all.
-import { type FormEvent, useId, useState } from 'react'
+import { useId, useState } from 'react'
+import * as z from 'zod/mini'
 import { useReplace, useSyncOperation } from '../../api/hooks'
 import type { ReplaceRequest } from '../../api/types'
 import { Check } from '../../parts/check'
+import { Form, Input } from '../../parts/form'
 import { Key, Notice, Trouble } from '../../parts/kit'
 import { RecordLines } from '../../parts/record-lines'
 import { count, plain } from '../../parts/text'
 import { Unfold } from '../../parts/unfold'
+
+const changes = z
+  .object({ to: z.string().check(z.trim()), ttl: z.string().check(z.trim(), z.regex(/^[0-9]*$/, 'Give seconds, such as 300.')) })
+  .check(z.refine((v) => v.to !== '' || v.ttl !== '', { path: ['to'], error: 'Give new data or a new TTL.' }))
 
 export function Replace({ text, type, changed }: { text: string; type: string; changed: () => void }) {
   const id = useId()
   const look = useReplace()
   const done = useReplace()
   const sync = useSyncOperation()
-  const [to, setTo] = useState('')
-  const [ttl, setTTL] = useState('')
+  const [{ to, ttl }, setNew] = useState({ to: '', ttl: '' })
   const [reason, setReason] = useState('')
   const [skip, setSkip] = useState(false)
   const ask = (more: Partial<ReplaceRequest>): ReplaceRequest => ({
     search: { text, type, zone: '', name: '', value: '', address: '', ttl: '', cursor: '', limit: 0 },
-    to: to.trim(), ttl: ttl === '' ? null : Number(ttl), skip_managed: skip, reason, dry_run: true, expect: '', ...more,
+    to, ttl: ttl === '' ? null : Number(ttl), skip_managed: skip, reason, dry_run: true, expect: '', ...more,
   })
-  function submit(e: FormEvent) {
-    e.preventDefault()
-    look.mutate(ask({}))
-  }
   const plan = look.data
   const operation = done.data?.operation
   if (operation)
@@ -45,27 +46,22 @@ export function Replace({ text, type, changed }: { text: string; type: string; c
     )
   return (
     <Unfold className="plate p-4 sm:p-5" heading summary="Bulk replace (can be undone)">
-      <form onSubmit={submit} className="mt-3 grid gap-3">
+      <Form
+        schema={changes}
+        values={{ to: '', ttl: '' }}
+        onSubmit={(v) => (setNew(v), look.mutate(ask({ to: v.to, ttl: v.ttl === '' ? null : Number(v.ttl) })))}
+        className="mt-3 grid gap-3"
+      >
         <div className="grid gap-3 sm:grid-cols-[1fr_8rem]">
-          <div>
-            <label className="label" htmlFor={id + 'to'}>
-              New data of the records
-            </label>
-            <input id={id + 'to'} value={to} onChange={(e) => (setTo(e.target.value), look.reset())} spellCheck={false} autoCapitalize="none" className="field data" placeholder="192.0.2.50" />
-          </div>
-          <div>
-            <label className="label" htmlFor={id + 'ttl'}>
-              TTL
-            </label>
-            <input id={id + 'ttl'} value={ttl} onChange={(e) => (setTTL(e.target.value), look.reset())} inputMode="numeric" pattern="[0-9]*" className="field data" placeholder="as it is" />
-          </div>
+          <Input name="to" label="New data of the records" data placeholder="192.0.2.50" />
+          <Input name="ttl" label="TTL" data inputMode="numeric" placeholder="as it is" />
         </div>
         <div>
-          <Key type="submit" busy={look.isPending} disabled={to.trim() === '' && ttl === ''}>
+          <Key type="submit" busy={look.isPending}>
             Show what would change
           </Key>
         </div>
-      </form>
+      </Form>
       {look.error && <div className="mt-3"><Trouble error={look.error} /></div>}
       {plan && plan.zones.length === 0 && plan.skipped.length === 0 && <p className="mt-3 text-soft">Nothing would change.</p>}
       {plan && (plan.zones.length > 0 || plan.skipped.length > 0) && (

@@ -1,12 +1,16 @@
 // One record by the fields of its type. What is typed is made into data by the service, which says what is wrong with it.
-import { type FormEvent, useId, useMemo, useState } from 'react'
+import { useId, useMemo, useState } from 'react'
+import { useFormContext, useWatch } from 'react-hook-form'
+import * as z from 'zod/mini'
 import { useJoin, useRecordTypes } from '../../../api/hooks'
 import type { DnsRecord, FormField, RecordForm } from '../../../api/types'
+import { Form, Input } from '../../../parts/form'
+import { Pick } from '../../../parts/form-choices'
 import { Key, Loading, Trouble } from '../../../parts/kit'
+import { Choice } from '../../../parts/select'
 import { relative } from '../../../parts/text'
 import { split } from './fields'
 import type { Change } from './shared'
-import { Choice } from '../../../parts/select'
 
 type EditorProps = { zone: string; record?: DnsRecord; change: Change; busy: boolean; close: () => void }
 
@@ -14,64 +18,43 @@ export function Editor(props: EditorProps) {
   const types = useRecordTypes()
   if (types.error) return <Trouble error={types.error} />
   if (!types.data) return <Loading rows={1} />
-  return <Form {...props} forms={types.data.items} />
+  return <Filled {...props} forms={types.data.items} />
 }
 
 /** What people add most comes first. */
 const often = ['A', 'AAAA', 'CNAME', 'MX', 'TXT', 'ALIAS']
 
-function Form({ zone, record, change, busy, close, forms }: EditorProps & { forms: RecordForm[] }) {
-  const id = useId()
+const fields = z.object({
+  name: z.string().check(z.trim()),
+  type: z.string().check(z.trim(), z.toUpperCase(), z.minLength(1, 'Choose a type.')),
+  ttl: z.string().check(z.trim(), z.regex(/^[0-9]+$/, 'Give seconds, such as 3600.')),
+  values: z.record(z.string(), z.string()),
+})
+
+function Filled({ zone, record, change, busy, close, forms }: EditorProps & { forms: RecordForm[] }) {
   const join = useJoin(zone)
-  const [name, setName] = useState(record ? relative(record.name, zone) : '')
-  const [type, setType] = useState(record?.type ?? 'A')
-  const [ttl, setTTL] = useState(String(record?.ttl ?? 3600))
-  const form = forms.find((f) => f.type === type) ?? generic(type)
-  const [values, setValues] = useState(() => (record ? split(form, record.data) : {}))
-  const ordered = useMemo(() => [...often, ...forms.map((f) => f.type).filter((t) => !often.includes(t))], [forms])
-
-  const [other, setOther] = useState(() => !forms.some((f) => f.type === type))
-
-  function choose(value: string) {
-    setOther(value === 'other')
-    setType(value === 'other' ? '' : value)
-    setValues({})
-  }
-  function submit(e: FormEvent) {
-    e.preventDefault()
-    const fields = Object.fromEntries(form.fields.map((f) => [f.name, values[f.name] ?? (f.choices?.[0]?.value || '')]))
-    join.mutate(
-      { type, fields },
-      {
-        onSuccess: ({ data }) => {
-          const after: DnsRecord = { name: absolute(name, zone), ttl: Number(ttl), type, data }
-          change({ records: [{ before: record ?? null, after }] }, close)
-        },
-      },
-    )
-  }
+  const formOf = (type: string) => forms.find((f) => f.type === type) ?? generic(type)
+  const before = record ? split(formOf(record.type), record.data) : {}
   return (
-    <form onSubmit={submit} aria-label={record ? 'Change this record' : 'Add a record'} className="grid gap-3">
-      <p className="text-soft">{form.means}</p>
-      <div className="grid gap-3 sm:grid-cols-[1fr_9rem_7rem]">
-        <Labelled id={id + 'n'} label="Name" explain="Relative to the zone; @ for the zone itself.">
-          <input id={id + 'n'} autoFocus={!record} required value={name} onChange={(e) => setName(e.target.value)} spellCheck={false} autoCapitalize="none" className="field data" placeholder="www" aria-describedby={id + 'nx'} />
-        </Labelled>
-        <Labelled id={id + 't'} label="Type">
-          <Choice id={id + 't'} value={other ? 'other' : type} onChange={choose} options={[...ordered.map((value) => ({ value })), { value: 'other', label: 'another …' }]} />
-          {other && (
-            <input aria-label="Another type" required value={type} onChange={(e) => setType(e.target.value.toUpperCase())} spellCheck={false} className="field data mt-1" placeholder="TYPE65280" />
-          )}
-        </Labelled>
-        <Labelled id={id + 'l'} label="TTL" explain="Seconds, of the whole set.">
-          <input id={id + 'l'} required inputMode="numeric" pattern="[0-9]+" value={ttl} onChange={(e) => setTTL(e.target.value)} className="field data" aria-describedby={id + 'lx'} />
-        </Labelled>
-      </div>
-      <div className="grid gap-3 sm:grid-cols-2">
-        {form.fields.map((f) => (
-          <OneField key={type + f.name} id={id + f.name} field={f} value={values[f.name]} set={(v) => setValues({ ...values, [f.name]: v })} focus={record !== undefined && f === form.fields[0]} />
-        ))}
-      </div>
+    <Form
+      schema={fields}
+      values={{ name: record ? relative(record.name, zone) : '', type: record?.type ?? 'A', ttl: String(record?.ttl ?? 3600), values: before }}
+      label={record ? 'Change this record' : 'Add a record'}
+      className="grid gap-3"
+      onSubmit={({ name, type, ttl, values }) => {
+        const given = Object.fromEntries(formOf(type).fields.map((f) => [f.name, values[f.name] || f.choices?.[0]?.value || '']))
+        join.mutate(
+          { type, fields: given },
+          {
+            onSuccess: ({ data }) => {
+              const after: DnsRecord = { name: absolute(name, zone), ttl: Number(ttl), type, data }
+              change({ records: [{ before: record ?? null, after }] }, close)
+            },
+          },
+        )
+      }}
+    >
+      <Fields forms={forms} formOf={formOf} changing={record !== undefined} />
       {join.error && <Trouble error={join.error} />}
       <div className="flex flex-wrap gap-2">
         <Key type="submit" weight="main" busy={busy || join.isPending}>
@@ -84,41 +67,55 @@ function Form({ zone, record, change, busy, close, forms }: EditorProps & { form
         )}
         <Key onClick={close}>Cancel</Key>
       </div>
-    </form>
+    </Form>
   )
 }
 
-function OneField({ id, field: f, value, set, focus }: { id: string; field: FormField; value: string | undefined; set: (value: string) => void; focus: boolean }) {
+/** Name, type and TTL, and the fields of the type that is chosen. */
+function Fields({ forms, formOf, changing }: { forms: RecordForm[]; formOf: (type: string) => RecordForm; changing: boolean }) {
+  const { setValue, control } = useFormContext()
+  const type = String(useWatch({ control, name: 'type' }))
+  const [other, setOther] = useState(() => !forms.some((f) => f.type === type))
+  const id = useId()
+  const form = formOf(type)
+  const types = useMemo(() => [...[...often, ...forms.map((f) => f.type).filter((t) => !often.includes(t))].map((value) => ({ value })), { value: 'other', label: 'another …' }], [forms])
+  function choose(value: string) {
+    setOther(value === 'other')
+    setValue('type', value === 'other' ? '' : value)
+    setValue('values', {})
+  }
+  return (
+    <>
+      <p className="text-soft">{form.means}</p>
+      <div className="grid gap-3 sm:grid-cols-[1fr_9rem_7rem]">
+        <Input name="name" label="Name" data autoFocus={!changing} placeholder="www" explain="Relative to the zone; @ for the zone itself." />
+        <div>
+          <label className="label" htmlFor={id}>
+            Type
+          </label>
+          <Choice id={id} value={other ? 'other' : type} onChange={choose} options={types} />
+          {other && <Input name="type" label="Name of the type" data placeholder="TYPE65280" className="mt-1" />}
+        </div>
+        <Input name="ttl" label="TTL" data inputMode="numeric" explain="Seconds, of the whole set." />
+      </div>
+      <div className="grid gap-3 sm:grid-cols-2">
+        {form.fields.map((f, i) => (
+          <OneField key={type + f.name} field={f} focus={changing && i === 0} />
+        ))}
+      </div>
+    </>
+  )
+}
+
+function OneField({ field: f, focus }: { field: FormField; focus: boolean }) {
   const wide = f.kind === 'texts' || f.kind === 'octets' || f.kind === 'rest'
-  const shared = { id, autoFocus: focus, 'aria-describedby': id + 'x', spellCheck: false, className: 'field data' }
-  const chosen = f.choices && (value === undefined || f.choices.some((c) => c.value === value))
-  return (
-    <Labelled id={id} label={f.label} explain={f.explain} className={wide ? 'sm:col-span-2' : ''}>
-      {f.choices && chosen ? (
-        <Choice id={id} data value={value ?? f.choices[0]!.value} onChange={set} options={f.choices.map((c) => ({ value: c.value, explain: c.means }))} describedBy={id + 'x'} />
-      ) : wide ? (
-        <textarea {...shared} required={!f.maybe} rows={2} value={value ?? ''} onChange={(e) => set(e.target.value)} placeholder={f.example} />
-      ) : (
-        <input {...shared} required={!f.maybe && f.kind !== 'text'} inputMode={f.kind === 'number' ? 'numeric' : undefined} value={value ?? ''} onChange={(e) => set(e.target.value)} placeholder={f.example} autoCapitalize="none" />
-      )}
-    </Labelled>
-  )
-}
-
-function Labelled({ id, label, explain, className = '', children }: { id: string; label: string; explain?: string; className?: string; children: React.ReactNode }) {
-  return (
-    <div className={className}>
-      <label className="label" htmlFor={id}>
-        {label}
-      </label>
-      {children}
-      {explain && (
-        <p id={id + 'x'} className="mt-0.5 text-fine text-soft">
-          {explain}
-        </p>
-      )}
-    </div>
-  )
+  const { getValues } = useFormContext()
+  const name = `values.${f.name}`
+  const shared = { name, label: f.label, explain: f.explain, className: wide ? 'sm:col-span-2' : '' }
+  const value = getValues(name) as string | undefined
+  if (f.choices && (!value || f.choices.some((c) => c.value === value)))
+    return <Pick {...shared} fallback={f.choices[0]!.value} options={f.choices.map((c) => ({ value: c.value, explain: c.means }))} />
+  return <Input {...shared} data rows={wide ? 2 : undefined} autoFocus={focus} placeholder={f.example} inputMode={f.kind === 'number' ? 'numeric' : undefined} />
 }
 
 const generic = (type: string): RecordForm => ({

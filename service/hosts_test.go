@@ -222,7 +222,7 @@ func TestHostsHaveToFit(t *testing.T) {
 			assert.Contains(t, got, want)
 		}
 	}
-	assert.Contains(t, add("cam.saltmarsh-ferries.example", v4), "already in use")
+	assert.Contains(t, add("cam.saltmarsh-ferries.example", v4), "there is one already")
 	assert.Contains(t, add("cam2.saltmarsh-ferries.example", dynaddr.Families{}), "or both")
 	_, err := h.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "x", Text: "zones:\n  saltmarsh-ferries.example:\n    records: |\n      cam CNAME @\n"}}})
 	assert.Contains(t, asProblem(t, err).Message, "follows a reported address here")

@@ -117,7 +117,7 @@ func Run(root *cobra.Command, errOut io.Writer) int {
 		root.InitDefaultHelpCmd()
 		a.tidy(root)
 	}
-	err := root.Execute()
+	ran, err := root.ExecuteC()
 	if err == nil {
 		return ExitFine
 	}
@@ -134,7 +134,11 @@ func Run(root *cobra.Command, errOut io.Writer) int {
 	if a, ours := root.Context().Value(appKey{}).(*app); ours && (a.output == "json" || a.output == "yaml") {
 		_ = a.encode(errOut, documentOf(err, code))
 	} else {
-		fmt.Fprintln(errOut, wrapped("beacon: "+plainly(err)))
+		text := "beacon: " + plainly(err)
+		if ran.Name() != "serve" { // its errors go into a log, a line each
+			text = wrapped(text)
+		}
+		fmt.Fprintln(errOut, text)
 	}
 	return code
 }

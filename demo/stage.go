@@ -190,13 +190,15 @@ websites: # web hosts; their addresses are from documentation, and are reached o
   issuers: [{identity: ca.example, organization: Lantern Notary}]
   address_overrides: %s
 profiles: profiles # of providers, one file each
-drift: {every: 1m} # a change at a provider is seen soon
 watch: {folder: checkout} # definitions that are put there are followed
 resolvers:
   - {name: harbour, address: "127.%d.8.1:%d", group: our office}
   - {name: lighthouse, address: "127.%d.8.2:%d", group: our office}
   - {name: dinghy, address: "127.%d.8.3:%d", group: mobile}
 `, s.Listen, s.database.Socket, dbPassword, s.DNSPort, s.Site("control"), strings.TrimSpace(string(detours)), s.Net, s.DNSPort, s.Net, s.DNSPort, s.Net, s.DNSPort)
+	if !strings.Contains(s.Settings, "drift:") {
+		settings += "drift: {every: 1m} # a change at a provider is seen soon\n"
+	}
 	return os.WriteFile(s.path("beacon.yaml"), []byte(settings+s.Settings), 0o600)
 }
 

@@ -66,7 +66,7 @@ var acts = []act{
 	{"The web host moves once more. Who points at it? And all of them in one step.",
 		"search 192.0.2.41", 0, []string{`north-pier\.example +@ +300 +A`, `south-pier\.example`, `saltmarsh-ferries\.example`}},
 	{"A definition file manages the ferries' zone: it is changed there, and skipped here.",
-		"record replace 192.0.2.41 --to 192.0.2.42 --skip-managed --yes --sync", 0, []string{"is managed by a definition file", "Bulk change 1: 2 records changed in 2 zones", "done"}},
+		"record replace 192.0.2.41 --to 192.0.2.42 --skip-managed --yes --sync", 0, []string{"managed by definition files", "Bulk change 1: 2 records changed in 2 zones", "done"}},
 	{"It was too early. One step back.", "operation undo 1 --yes --sync", 0, []string{"Bulk change 2: 2 records changed in 2 zones"}},
 	{"A user in a hurry changes the ferries' zone by hand. Its file would undo that one day: it is refused ...",
 		"record add saltmarsh-ferries.example cam-2 A 198.51.100.18 --ttl 1m", 1, []string{"managed by the definition file new-web-host.beacon.yaml", "beacon zone detach"}},

@@ -70,7 +70,7 @@ func TestEveryCommandPrintsOneDocument(t *testing.T) {
 		{"search", "/", "192.0.2.1"}, {"record", "replace", "/", "192.0.2.1", "--to", "192.0.2.11", "--dry-run"}, {"record", "replace", "/", "192.0.2.1", "--to", "192.0.2.11", "--yes"},
 		{"operation", "list"}, {"operation", "sync", "/", "1"}, {"operation", "undo", "/", "1", "--yes"},
 		{"record", "fix", "/", "tides.example", "mail-without-dmarc"},
-		{"domains"}, {"check", "/", zone}, {"check", "/", "--all", "--brief"}, {"check", "/", "--all"}, {"delegate", "/", zone, "--nameservers", "reed-11.plover.test,reed-14.plover.test", "--dry-run"},
+		{"today"}, {"explain"}, {"explain", "/", "saved-not-active"}, {"domains"}, {"domains", "/", "--sort", "checked_at"}, {"check", "/", zone}, {"check", "/", "--all", "--brief"}, {"check", "/", "--all"}, {"delegate", "/", zone, "--nameservers", "reed-11.plover.test,reed-14.plover.test", "--dry-run"},
 		{"act", "list"}, {"act", "show", "/", "1"}, {"act", "cancel", "/", "1"},
 		{"hold", "show"}, {"hold", "start", "/", "--reason", "a test"}, {"hold", "release", "/", "--all", "--yes"},
 		{"host", "add", "/", "gauge.tides.example"}, {"host", "list"}, {"host", "show", "/", "gauge.tides.example"},

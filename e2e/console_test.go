@@ -15,18 +15,22 @@ import (
 
 // The console's own tests (console/browser) run in a headless browser against a stage of their own. The service is
 // ended and started for them from here.
-func TestConsoleInABrowser(t *testing.T) { runConsole(t) }
+func TestConsoleInABrowser(t *testing.T) {
+	t.Parallel()
+	runConsole(t, 150)
+}
 
 // How fast the console is; it prints what it measured and never fails for being slow.
 func BenchmarkConsole(b *testing.B) {
 	for range b.N {
-		runConsole(b, "CONSOLE_MEASURE=1")
+		runConsole(b, 60, "CONSOLE_MEASURE=1")
 	}
 }
 
-func runConsole(t testing.TB, env ...string) {
+// runConsole runs them beside a clock of some speed.
+func runConsole(t testing.TB, rate float64, env ...string) {
 	t.Helper()
-	s := stage(t, options(t, 60, ""))
+	s := stage(t, options(t, rate, ""))
 	orders, done := make(chan string), make(chan error)
 	control := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		orders <- r.URL.Path

@@ -42,6 +42,7 @@ func breakOff(t *testing.T, opt demo.Options, name string, with syscall.Signal, 
 
 // A first start that is stopped or killed at any point is gone on with by the next, and all of the scenario is there in the end.
 func TestLoadingGoesOnWhereItWasBrokenOff(t *testing.T) {
+	t.Parallel()
 	opt := options(t, 60, "")
 	opt.Fleet = true
 	steps := demo.Steps()

@@ -182,6 +182,7 @@ func (a *asker) define(text string) {
 }
 
 func TestTour(t *testing.T) {
+	t.Parallel()
 	opt := options(t, 60, "")
 	runtime.LockOSThread()
 	var out bytes.Buffer

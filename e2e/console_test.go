@@ -17,20 +17,19 @@ import (
 // ended and started for them from here.
 func TestConsoleInABrowser(t *testing.T) {
 	t.Parallel()
-	runConsole(t, 150)
+	runConsole(t)
 }
 
 // How fast the console is; it prints what it measured and never fails for being slow.
 func BenchmarkConsole(b *testing.B) {
 	for range b.N {
-		runConsole(b, 60, "CONSOLE_MEASURE=1")
+		runConsole(b, "CONSOLE_MEASURE=1")
 	}
 }
 
-// runConsole runs them beside a clock of some speed.
-func runConsole(t testing.TB, rate float64, env ...string) {
+func runConsole(t testing.TB, env ...string) {
 	t.Helper()
-	s := stage(t, options(t, rate, ""))
+	s := stage(t, options(t, 60, ""))
 	orders, done := make(chan string), make(chan error)
 	control := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		orders <- r.URL.Path

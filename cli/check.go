@@ -284,7 +284,7 @@ func sortServers(r delegation.Report) (inForce, old, others []delegation.Source)
 		switch {
 		case slices.Contains(set, s.Name):
 			inForce = append(inForce, s)
-		case slices.Contains(r.Old, s.Name):
+		case slices.Contains(r.Old, s.Name), len(r.Wanted) > 0 && !slices.Contains(r.Wanted, s.Name): // left before, and still asked
 			old = append(old, s)
 		default:
 			others = append(others, s)

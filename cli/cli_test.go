@@ -19,6 +19,7 @@ import (
 	"beacon/core/delegation"
 	"beacon/core/diff"
 	"beacon/core/dnsname"
+	"beacon/core/evidence"
 	"beacon/core/finding"
 	"beacon/core/record"
 	"beacon/wire"
@@ -252,4 +253,15 @@ func TestFindingsAlike(t *testing.T) {
 	require.Len(t, got, 2)
 	assert.Equal(t, []string{"harbour", "lighthouse"}, got[0].others)
 	assert.Empty(t, got[1].others)
+}
+
+// A nameserver that was left and is still asked is an old one, also when the domain has settled and no move is under way.
+func TestServersThatWereLeft(t *testing.T) {
+	name := dnsname.MustParse
+	servers := []delegation.Source{{Server: evidence.Server{Name: name("ns1.new.test")}}, {Server: evidence.Server{Name: name("ns1.old.test")}}, {Server: evidence.Server{Name: name("ns2.new.test")}}}
+	r := delegation.Report{Servers: servers, Wanted: []dnsname.Name{name("ns1.new.test"), name("ns2.new.test")}, Parents: []delegation.Source{{Nameservers: []dnsname.Name{name("ns1.new.test")}}}}
+	active, old, desired := sortServers(r)
+	assert.Equal(t, []delegation.Source{servers[0]}, active)
+	assert.Equal(t, []delegation.Source{servers[1]}, old)
+	assert.Equal(t, []delegation.Source{servers[2]}, desired)
 }

@@ -345,11 +345,43 @@ func (s *Stage) checkAll(ctx context.Context) error {
 func (s *Stage) move(ctx context.Context) error {
 	for _, name := range []string{settling, saved} {
 		body := map[string]any{"save_only": name == saved, "reason": "the museum's site moves"}
-		if err := s.api(ctx, "ines", "POST", "/domains/"+name+"/delegations", body, nil); err != nil {
+		if err := s.delegate(ctx, name, body); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// delegate changes nameservers at the registrar, and waits until that is done. Under load a nameserver may be heard too late to be taken for
+// ready: then it is asked for again.
+func (s *Stage) delegate(ctx context.Context, name string, body map[string]any) error {
+	var last struct{ State, Message string }
+	err := s.eventually(ctx, "the delegation of "+name, func() (bool, error) {
+		var acts struct {
+			Items []struct{ Kind, State, Message string }
+		}
+		if err := s.api(ctx, "ines", http.MethodGet, "/acts?limit=20&subject="+name, nil, &acts); err != nil {
+			return false, err
+		}
+		for _, act := range acts.Items { // the newest first
+			if act.Kind != "delegate" {
+				continue
+			}
+			last.State, last.Message = act.State, act.Message
+			switch act.State {
+			case "done":
+				return true, nil
+			case "pending", "running", "retrying":
+				return false, nil
+			}
+			break
+		}
+		return false, s.make(ctx, "ines", "/domains/"+name+"/delegations", body, nil)
+	})
+	if err != nil && last.State != "" {
+		err = fmt.Errorf("%w; the last attempt: %s, %s", err, last.State, last.Message)
+	}
+	return err
 }
 
 // makeTrouble changes a record at the provider, and asks for a change that a guard blocks.

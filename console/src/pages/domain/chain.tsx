@@ -152,10 +152,11 @@ function ParentServes({ report: r }: { report: Report }) {
 
 function NameserversAnswer({ report: r }: { report: Report }) {
   const inForce = new Set(r.parents.flatMap((p) => p.nameservers))
+  const before = (s: Source) => r.old?.includes(s.name) || (r.wanted.length > 0 && !r.wanted.includes(s.name)) // left, and still asked
   const groups: [string, Source[]][] = [
     ['active', r.servers.filter((s) => inForce.has(s.name))],
-    ['the old ones', r.servers.filter((s) => !inForce.has(s.name) && r.old?.includes(s.name))],
-    ['desired', r.servers.filter((s) => !inForce.has(s.name) && !r.old?.includes(s.name))],
+    ['the old ones', r.servers.filter((s) => !inForce.has(s.name) && before(s))],
+    ['desired', r.servers.filter((s) => !inForce.has(s.name) && !before(s))],
   ]
   const light = worst(groups[0]![1].map((s) => (s.problem ? 'alarm' : against(s.nameservers, r))))
   return (

@@ -53,7 +53,7 @@ function Body({ report: r, label }: { report: Report; label: string }) {
           <thead>
             <tr className="border-b border-line-strong">
               <th className="py-1 pr-3">Who</th>
-              <th className="py-1 pr-3">Address</th>
+              <th className="py-1 pr-3 max-sm:hidden">Address</th>
               <th className="py-1">Names these nameservers</th>
             </tr>
           </thead>
@@ -122,8 +122,8 @@ const Server = ({ source: s, label }: { source: Source; label: string }) => <Lin
 function Line({ who, at, list, problem }: { who: string; at: string; list: string[]; problem?: string }) {
   return (
     <tr className="border-b border-line align-top">
-      <td className="py-1 pr-3 wrap-anywhere sm:whitespace-nowrap">{who}</td>
-      <td className="data py-1 pr-3 whitespace-nowrap">{at}</td>
+      <td className="min-w-28 py-1 pr-3 wrap-anywhere sm:whitespace-nowrap">{who}</td>
+      <td className="data py-1 pr-3 whitespace-nowrap max-sm:hidden">{at}</td>
       <td className="data py-1 wrap-anywhere">
         {problem
           ? problem

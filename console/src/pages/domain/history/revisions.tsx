@@ -52,7 +52,7 @@ function Row({ name, revision: r, newest, restore, busy }: { name: string; revis
       <div className="flex flex-wrap items-center gap-x-4 gap-y-1">
         <span className="font-semibold">Revision {r.number}</span>
         <span>{count(r.records, 'record')}</span>
-        <span className="flex-1 text-soft">
+        <span className="min-w-0 flex-1 text-soft max-sm:basis-full">
           {r.author}, from <span className="data">{r.source}</span>, {wall(r.created_at)}
           {r.reason && <>: {r.reason}</>}
         </span>

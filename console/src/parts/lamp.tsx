@@ -40,6 +40,9 @@ export function Lamp({ light, size = 18 }: { light: Light; size?: number }) {
   )
 }
 
+/** The verdicts, the most urgent first; the empty one: not checked yet. */
+export const urgentFirst = ['needs-action', 'ready-to-move', 'undelegated', 'unknown', 'settling', '', 'settled']
+
 /** The words and the lamp of a verdict. */
 export function standing(verdict: string): { light: Light; word: string; sentence: string } {
   switch (verdict as Verdict) {

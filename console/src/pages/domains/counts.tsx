@@ -1,15 +1,13 @@
 // How many domains are in which state, and what was found at most of them, as keys that narrow the list down.
 import type { DomainCount } from '../../api/types'
-import { Lamp, standing } from '../../parts/lamp'
+import { Lamp, standing, urgentFirst } from '../../parts/lamp'
 import { number } from '../../parts/text'
-
-const order = ['needs-action', 'ready-to-move', 'undelegated', 'unknown', 'settling', '', 'settled']
 
 export function States({ counts, chosen, choose }: { counts: DomainCount[]; chosen: string | null; choose: (verdict: string | null) => void }) {
   const of = (verdict: string) => counts.filter((c) => c.verdict === verdict).reduce((sum, c) => sum + c.domains, 0)
   return (
     <div role="group" aria-label="By state" className="grid grid-cols-2 gap-2 sm:grid-cols-3 xl:grid-cols-7">
-      {order.map((v) => {
+      {urgentFirst.map((v) => {
         const { light, word } = standing(v)
         const on = chosen === v
         return (

@@ -1,16 +1,14 @@
 // How many domains are in each state; each is a way to those domains.
 import { Link } from 'react-router'
 import type { DomainCount } from '../../api/types'
-import { Lamp, standing } from '../../parts/lamp'
+import { Lamp, standing, urgentFirst } from '../../parts/lamp'
 import { number } from '../../parts/text'
-
-const order = ['needs-action', 'ready-to-move', 'undelegated', 'unknown', 'settling', '', 'settled']
 
 export function States({ states }: { states: DomainCount[] }) {
   const of = (verdict: string) => states.filter((c) => c.verdict === verdict).reduce((sum, c) => sum + c.domains, 0)
   return (
     <nav aria-label="Domains by state" className="flex flex-wrap gap-2">
-      {order
+      {urgentFirst
         .filter((v) => of(v) > 0)
         .map((v) => {
           const { light, word } = standing(v)

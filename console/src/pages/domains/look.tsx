@@ -1,5 +1,6 @@
-// A brief look at all domains: begun here, followed until it is through, and told in a line.
+// A brief check of all domains: started here, followed to its end, and summed up in a line.
 import { useBriefChecks, useStartBriefCheck } from '../../api/hooks'
+import { Bar } from '../../parts/bar'
 import { Key, Trouble } from '../../parts/kit'
 import { standing } from '../../parts/lamp'
 
@@ -13,15 +14,16 @@ export function LookAtAll() {
         Start brief check
       </Key>
       <p role="status" className="min-h-9 text-fine text-soft">
-        {data && !through && `${data.looked} of ${data.domains} looked at`}
+        {data && !through && `${data.looked} of ${data.domains} checked`}
         {through && `Brief check: ${counted(data.verdicts)}. Domains whose state changed are being checked.`}
       </p>
+      {data && !through && <Bar done={data.looked} of={data.domains} label="Domains checked" />}
       {begin.error && <Trouble error={begin.error} />}
     </div>
   )
 }
 
-/** "3 settled, 1 wrong", in the order in which they are asked about. */
+/** "3 settled, 1 needs action", in the order in which they are asked about. */
 export function counted(verdicts: Record<string, number>): string {
   const parts = ['settled', 'settling', 'ready-to-move', 'needs-action', 'undelegated', 'unknown'].filter((v) => verdicts[v]).map((v) => `${verdicts[v]} ${standing(v).word.toLowerCase()}`)
   return parts.join(', ') || 'none'

@@ -6,7 +6,8 @@ import type { Today as TodayView } from '../../api/types'
 import { EntryLine, folded } from '../../parts/entries'
 import { Empty, PageHead, Plate, Shown } from '../../parts/kit'
 import { EmptyHarbour } from '../../parts/pictures'
-import { number, plain, shown, span } from '../../parts/text'
+import { moment, number, plain, shown, span } from '../../parts/text'
+import { Tip } from '../../parts/tip'
 import { Attention } from './attention'
 import { States } from './states'
 
@@ -90,7 +91,7 @@ function OnTheWay({ today: t }: { today: TodayView }) {
       <ul className="divide-y divide-line">
         {t.settling.map((d) => (
           <Row key={d.zone} zone={d.zone}>
-            {d.settles_by ? `settled in ${span(Date.parse(d.settles_by) - now)} at the latest` : 'settles; no time is known'}
+            {d.settles_by ? <Tip text={`by ${moment(Date.parse(d.settles_by), now)} UTC`}>settled in {span(Date.parse(d.settles_by) - now)} at the latest</Tip> : 'settles; no time is known'}
           </Row>
         ))}
         {t.running.map((r) => (

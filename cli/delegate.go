@@ -40,6 +40,17 @@ func (a *app) delegateCommand() *cobra.Command {
 				a.findings(got.Closed)
 				return exit{ExitFailed, "nothing was changed: a gate is closed. See all of it: beacon delegate " + plain(name) + " --dry-run"}
 			}
+			if got.ByHand != nil && got.ByHand.Begun {
+				return a.show(got, func() { a.showByHand(got) })
+			}
+			if got.ByHand != nil && !yes {
+				if a.output == "table" {
+					a.showByHand(got)
+				}
+				if err := a.agreed(yes, "Note that you enter this list at the registrar of "+plain(got.Domain)+" now?"); err != nil {
+					return err
+				}
+			}
 			if len(got.Steps) > 0 && !yes {
 				if a.output == "table" {
 					a.showDelegated(got, true)
@@ -68,6 +79,10 @@ func (a *app) delegateCommand() *cobra.Command {
 
 // showDelegated shows what a delegation did, or as a preview would do.
 func (a *app) showDelegated(d wire.Delegated, preview bool) {
+	if d.ByHand != nil {
+		a.showByHand(d)
+		return
+	}
 	a.printf("%s at %s\n", a.paint(bold, plain(d.Domain)), d.Registrar)
 	line := func(label, text string) {
 		a.printf("  %-21s%s\n", label, strings.Join(wrap(text, width-23), "\n"+strings.Repeat(" ", 23)))
@@ -96,6 +111,33 @@ func (a *app) showDelegated(d wire.Delegated, preview bool) {
 	line("steps", done)
 	a.findings(d.Findings)
 	a.printf("  %s\n", d.Next)
+}
+
+// showByHand shows what to enter at a registrar, each name on a line of its own to copy, and how far it got.
+func (a *app) showByHand(d wire.Delegated) {
+	h := d.ByHand
+	line := func(label, text string) {
+		a.printf("  %-21s%s\n", label, strings.Join(wrap(text, width-23), "\n"+strings.Repeat(" ", 23)))
+	}
+	a.printf("%s: no registrar account is named, so you enter the nameservers by hand.\n", a.paint(bold, plain(d.Domain)))
+	line("parent serves", names(d.Parent))
+	line("so far", h.Entered.Say)
+	line("", "=> "+h.Entered.Do)
+	if d.Compared > 0 {
+		line("answers", answersText(d))
+	}
+	line("gates", gatesText(d))
+	a.findings(d.Findings)
+	if len(h.Entered.Missing)+len(h.Entered.Wrong)+len(h.Entered.Extra) == 0 {
+		return
+	}
+	a.printf("Enter these at the registrar, and nothing else:\n\n%s\n\n", strings.Join(h.Names, "\n"))
+	line("in one line", strings.Join(h.Names, ", "))
+	line("with final dot", strings.Join(h.WithDot, " "))
+	for _, text := range h.Forms {
+		line("", text)
+	}
+	a.printf("Each check looks at the parent: beacon watch %s\n", plain(d.Domain))
 }
 
 func answersText(d wire.Delegated) string {

@@ -35,6 +35,7 @@ const (
 	unknown   = "buoy." + cutOff           // so that nothing is known of this one
 	misspelt  = "ropewalk.example"         // one nameserver of the parent's list has a typing error
 	endsSoon  = "island-post.example"      // its registration ends soon
+	byHand    = "beach-huts.example"       // its registrar has no account here: a person enters the nameservers
 	scheduled = "sail-school.example"      // revised by several users
 )
 
@@ -192,7 +193,11 @@ func (s *Stage) addSpecialZones(ctx context.Context) error {
 	var b strings.Builder
 	b.WriteString("zones:\n")
 	zone := func(name, more string, lines ...string) {
-		fmt.Fprintf(&b, "  %s:\n    providers: [heron-main]\n    registrar: gannet-main\n    delegate_to: heron-main\n%s    records: |\n", name, more)
+		registrar := "    registrar: gannet-main\n"
+		if name == byHand {
+			registrar = ""
+		}
+		fmt.Fprintf(&b, "  %s:\n    providers: [heron-main]\n%s    delegate_to: heron-main\n%s    records: |\n", name, registrar, more)
 		for _, line := range append([]string{"@ 5m A 192.0.2.41", "www 5m A 192.0.2.41", `@ 1h TXT "v=spf1 -all"`}, lines...) {
 			b.WriteString("      " + line + "\n")
 		}
@@ -203,7 +208,7 @@ func (s *Stage) addSpecialZones(ctx context.Context) error {
 		stops = append(stops, fmt.Sprintf("stop-%02d 1h A 198.51.100.%d", i+1, 100+i))
 	}
 	zone(blocked, "", stops...)
-	for _, name := range []string{saved, lame, settling, nobodys, unknown} {
+	for _, name := range []string{saved, lame, settling, nobodys, unknown, byHand} {
 		zone(name, "")
 	}
 	zone(cameras, "", "harbour 1h TXT \"cameras of the harbour\"")
@@ -268,7 +273,7 @@ func (s *Stage) registerAll(ctx context.Context) error {
 			return err
 		}
 	}
-	for _, name := range []string{settling, saved} { // still at the old provider
+	for _, name := range []string{settling, saved, byHand} { // still at the old provider
 		if err := s.Host(ctx, name, []byte("@ 300 A 192.0.2.41\nwww 300 A 192.0.2.41\n@ 3600 TXT \"v=spf1 -all\"\n")); err != nil {
 			return err
 		}
@@ -324,7 +329,7 @@ func (s *Stage) revise(ctx context.Context) error {
 
 // all are the names of all domains.
 func all() []string {
-	names := append(islands(), Domain, drifting, blocked, saved, lame, settling, nobodys, cameras, silent, unknown)
+	names := append(islands(), Domain, drifting, blocked, saved, lame, settling, nobodys, cameras, silent, unknown, byHand)
 	for _, c := range customers {
 		names = append(names, c+".example")
 	}

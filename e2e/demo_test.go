@@ -75,7 +75,7 @@ func TestLoadingGoesOnWhereItWasBrokenOff(t *testing.T) {
 			require.Equal(t, "Gull island", d.Description)
 		}
 	}
-	require.GreaterOrEqual(t, len(list.Items), 38)
+	require.GreaterOrEqual(t, len(list.Items), 39)
 	for _, state := range []string{"ready-to-move", "settling", "settled", "needs-action", "unknown", "undelegated"} {
 		require.NotZero(t, states[state], "%s: %v", state, states)
 	}

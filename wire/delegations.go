@@ -4,6 +4,7 @@ import (
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/finding"
+	"beacon/core/handover"
 	"beacon/core/handover/compare"
 )
 
@@ -33,6 +34,17 @@ type Delegated struct {
 	Digest      string                  `json:"digest"`      // names the differences, to agree to them; empty where there are none that change answers
 	Steps       []string                `json:"steps"`       // what was done, or in a dry run would be
 	Next        string                  `json:"next"`        // what is to be done now
+	// ByHand is there where no registrar account is named for the domain: a person enters the list at the registrar.
+	ByHand *ByHand `json:"by_hand,omitempty"`
+}
+
+// ByHand is what a person enters at a registrar, and how far that got.
+type ByHand struct {
+	Names   []string         `json:"names"`     // to copy, without final dot
+	WithDot []string         `json:"with_dot"`  // the same with final dot, which some forms ask for
+	Forms   []string         `json:"forms"`     // what forms of registrars object to, and what to do then
+	Entered handover.Entered `json:"entered"`   // how far it got, as the parents show it
+	Begun   bool             `json:"has_begun"` // a user said that the list is being entered
 }
 
 // RetireRequest asks for a zone to be taken from a provider.

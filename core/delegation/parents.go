@@ -191,6 +191,10 @@ func (j *judge) otherSet(domain string) {
 		j.find("not-moved-yet", finding.Notice, domain,
 			fmt.Sprintf("The parent serves %s; the desired nameservers are %s. No change has begun.", joinNames(j.set), joinNames(j.plan.Wanted)),
 			"When the new zone is ready, move the domain: beacon delegate "+domain)
+	case r == nil || r.Account == "" || r.From == "RDAP":
+		j.find("parent-serves-other-set", finding.Error, domain,
+			fmt.Sprintf("The parent still serves %s; desired is %s. The list is not entered at the registrar, or it is saved there and not active.", joinNames(j.set), joinNames(j.plan.Wanted)),
+			"See what to enter, and how far it got: beacon delegate "+domain+" --dry-run")
 	default:
 		j.find("parent-serves-other-set", finding.Error, domain,
 			fmt.Sprintf("The parent serves %s; desired is %s.", joinNames(j.set), joinNames(j.plan.Wanted)),

@@ -113,11 +113,10 @@ func (s *Checks) lookAt(ctx context.Context, z store.Zone, d store.Domain, ask f
 	}
 	plan.Issuers = s.settings.Sites.Issuers
 	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
-		begun, err := acts.Begun(tx, wire.ActDelegate, name.String(), s.store.Now())
-		if err != nil {
+		if plan.Begun, err = s.Begun(tx, name); err != nil {
 			return err
 		}
-		plan.Begun, plan.Sites = begun[name.String()], nil
+		plan.Sites = nil
 		return planSites(tx, z, &plan)
 	})
 	if err != nil {
@@ -127,6 +126,12 @@ func (s *Checks) lookAt(ctx context.Context, z store.Zone, d store.Domain, ask f
 	sweep = s.sweep(ctx, name, ResolveScope(name, sites, nameservers, plan.Wanted))
 	s.visitor.Look(ctx, s.sweeper, &sweep, sites, plan.Wanted)
 	return plan, sweep, nil
+}
+
+// Begun reports whether a change of a domain's nameservers has begun: an act is under way, or was done lately.
+func (s *Checks) Begun(tx *store.Tx, name dnsname.Name) (bool, error) {
+	begun, err := acts.Begun(tx, wire.ActDelegate, name.String(), s.store.Now())
+	return begun[name.String()], err
 }
 
 // sweep asks from here and, at the same time, from all vantage points.

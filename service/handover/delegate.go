@@ -35,6 +35,8 @@ type move struct {
 	placed    []dnsname.Name    // nameservers that providers assigned to the zone
 	earlier   [][]dnsname.Name  // sets that were active before, the newest first
 	available []dnsname.Name    // what a list may name without being one of the user's own
+	byHand    bool              // no registrar account is named: a person enters the list there
+	begun     bool              // with byHand: a user said so
 }
 
 // Preview returns what a delegation would do, and which gates are closed. It changes nothing.
@@ -46,6 +48,10 @@ func (s *Handover) Preview(ctx context.Context, r wire.DelegateRequest) (wire.De
 	out, _, err := s.look(ctx, m)
 	if err != nil {
 		return out, logbook.Explain(err)
+	}
+	if m.byHand {
+		out.Next = "Nothing was changed. No registrar account is named for the domain: enter the list at the registrar by hand."
+		return out, nil
 	}
 	for step, at := handover.Next(m.target, out.After), out.After; step != handover.Watch && len(out.Steps) < 2; step = handover.Next(m.target, at) {
 		if step == handover.Activate && r.SaveOnly {
@@ -105,9 +111,6 @@ func (s *Handover) moveOf(ctx context.Context, r wire.DelegateRequest) (m move, 
 		if m.zone, err = zones.ByName(tx, r.Domain); err != nil {
 			return err
 		}
-		if m.zone.RegistrarID == nil {
-			return wire.Problemf(wire.Blocked, "Where %s is registered is not known. Name the account in its definition: registrar: ACCOUNT.", r.Domain.Unicode())
-		}
 		if m.domain, err = check.DomainOrNew(tx, m.zone.ID); err != nil {
 			return err
 		}
@@ -124,14 +127,20 @@ func (s *Handover) moveOf(ctx context.Context, r wire.DelegateRequest) (m move, 
 		if m.earlier, err = earlier(tx, m.domain, r.Domain); err != nil {
 			return err
 		}
+		if m.byHand = m.zone.RegistrarID == nil; m.byHand {
+			m.begun, err = s.checks.Begun(tx, r.Domain)
+			return err
+		}
 		m.account, err = accounts.ByID(tx, *m.zone.RegistrarID)
 		return err
 	})
 	if err != nil {
 		return m, err
 	}
-	if m.driver, err = s.accounts.Registrar(m.account); err != nil {
-		return m, err
+	if !m.byHand {
+		if m.driver, err = s.accounts.Registrar(m.account); err != nil {
+			return m, err
+		}
 	}
 	typed := r.Nameservers
 	if len(typed) == 0 {
@@ -234,11 +243,18 @@ func (s *Handover) look(ctx context.Context, m move) (out wire.Delegated, reg de
 	finding.Sort(out.Findings)
 	out.Digest = compare.Digest(out.Differences)
 	out.Closed = handover.Closed(out.Findings, m.request.Override)
+	if m.byHand {
+		out.ByHand = byHand(m, out.Parent)
+	}
 	return out, reg, nil
 }
 
 // registration asks the registrar what it holds.
 func (s *Handover) registration(ctx context.Context, m move) (delegation.Registration, error) {
+	if m.byHand { // the parents are all that is known
+		past, err := m.domain.PastSweeps()
+		return delegation.Registration{Active: past.Current.Set, Saved: past.Current.Set}, err
+	}
 	calling, cancel := context.WithTimeout(ctx, s.timeout)
 	defer cancel()
 	reg, err := m.driver.Domain(calling, m.request.Domain)
@@ -307,6 +323,13 @@ func (d delegating) Next(ctx context.Context, run *acts.Run) (next acts.Decision
 		if sent.State == store.ActDone {
 			out.Steps = append(out.Steps, map[string]string{acts.NameserversSaved: string(handover.Save), acts.NameserversActivated: string(handover.Activate)}[sent.Kind])
 		}
+	}
+	if m.byHand {
+		m.begun = true
+		out.ByHand = byHand(m, out.Parent)
+		out.Next = "Enter the nameservers at the registrar, then follow: beacon watch " + dnsname.Short(m.request.Domain)
+		next.Outcome = acts.Outcome{State: store.ActDone, Result: out, Findings: out.Findings, Message: "The list to enter by hand: " + texts(m.target) + "."}
+		return next, nil
 	}
 	step := handover.Next(m.target, reg)
 	switch {

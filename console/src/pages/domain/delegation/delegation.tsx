@@ -10,6 +10,7 @@ import { Key, Loading, Notice, Plate, Trouble } from '../../../parts/kit'
 import { Names } from '../../../parts/names'
 import { useName } from '../domain'
 import { ActProgress } from './act-progress'
+import { ByHand } from './by-hand'
 import { Gates } from './gates'
 
 const key = (list: string[]) => [...list].sort().join(' ')
@@ -55,12 +56,15 @@ export function Delegation() {
   const saved = plan.data.before
   return (
     <div className="grid gap-5">
-      <State plan={plan.data} saved={saved} name={name} busy={delegate.isPending} act={() => delegate.mutate({ ...how, save_only: false })} />
-      {last !== undefined && <ActProgress id={last} />}
-      <Plate title={`At the registrar: ${plan.data.registrar}`}>
+      {plan.data.by_hand && <ByHand plan={plan.data} busy={delegate.isPending} begin={() => delegate.mutate(how, { onSuccess: () => void plan.refetch() })} />}
+      {!plan.data.by_hand && (
+        <State plan={plan.data} saved={saved} name={name} busy={delegate.isPending} act={() => delegate.mutate({ ...how, save_only: false })} />
+      )}
+      {last !== undefined && !plan.data.by_hand && <ActProgress id={last} />}
+      <Plate title={plan.data.by_hand ? 'At the parent' : `At the registrar: ${plan.data.registrar}`}>
         <div className="grid gap-4 md:grid-cols-2 xl:grid-cols-4">
-          <Column title="Active there" list={saved.active} wanted={plan.data.wanted} />
-          {key(saved.saved) !== key(saved.active) && saved.saved.length > 0 && <Column title="Saved, not active" list={saved.saved} wanted={plan.data.wanted} />}
+          {!plan.data.by_hand && <Column title="Active there" list={saved.active} wanted={plan.data.wanted} />}
+          {!plan.data.by_hand && key(saved.saved) !== key(saved.active) && saved.saved.length > 0 && <Column title="Saved, not active" list={saved.saved} wanted={plan.data.wanted} />}
           <Column title="The parent serves" list={plan.data.parent} wanted={plan.data.wanted} />
           <Column title={how.undo ? 'The set before' : 'New nameservers'} list={plan.data.wanted} wanted={[]} />
         </div>
@@ -70,7 +74,7 @@ export function Delegation() {
       </Plate>
       <Gates plan={plan.data} how={how} change={setHow} busy={plan.isFetching} />
       {delegate.error && <Trouble error={delegate.error} />}
-      <Act plan={plan.data} saved={saved} busy={delegate.isPending} act={(saveOnly) => delegate.mutate({ ...how, save_only: saveOnly })} />
+      {!plan.data.by_hand && <Act plan={plan.data} saved={saved} busy={delegate.isPending} act={(saveOnly) => delegate.mutate({ ...how, save_only: saveOnly })} />}
       <p className="text-soft">
         {how.undo ? (
           <Key onClick={() => setHow(plain)}>Back to the desired nameservers</Key>

@@ -2,7 +2,7 @@ package api
 
 import "reflect"
 
-// withoutNulls returns a copy of v in which no list is nil: whoever reads the JSON finds a list wherever the document
+// withoutNulls returns a copy of v in which no list is nil: a reader of the JSON finds a list wherever the document
 // says so, and never null.
 func withoutNulls(v any) any {
 	copied := reflect.New(reflect.TypeOf(v)).Elem()

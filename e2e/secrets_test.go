@@ -36,7 +36,7 @@ func (p places) search(t *testing.T, secrets ...string) {
 	}
 }
 
-// everyTable returns the whole database as text, as whoever steals it would have it.
+// everyTable returns the whole database as text, as a thief would have it.
 func everyTable(t *testing.T, db *sql.DB) string {
 	t.Helper()
 	rows, err := db.Query("SELECT table_name, column_name FROM information_schema.columns WHERE table_schema = DATABASE()")

@@ -87,14 +87,14 @@ func (e Entered) words(desired int, before [][]dnsname.Name, begun bool) (say, d
 	case untouched:
 		return "The parent serves the old list.", "Enter the list at the registrar."
 	}
-	var parts, todo []string
+	var parts, steps []string
 	for _, w := range e.Wrong {
 		parts = append(parts, fmt.Sprintf("typing error: %s should be %s", dnsname.Short(w.Name), dnsname.Short(w.Meant)))
-		todo = append(todo, "correct "+dnsname.Short(w.Name))
+		steps = append(steps, "correct "+dnsname.Short(w.Name))
 	}
 	if len(e.Missing) > 0 {
 		parts = append(parts, fmt.Sprintf("%d of %d entered, missing: %s", desired-len(e.Missing), desired, listed(e.Missing)))
-		todo = append(todo, "add "+listed(e.Missing))
+		steps = append(steps, "add "+listed(e.Missing))
 	}
 	if len(e.Extra) > 0 {
 		kind := "another service's"
@@ -102,9 +102,9 @@ func (e Entered) words(desired int, before [][]dnsname.Name, begun bool) (say, d
 			kind = "from the old list"
 		}
 		parts = append(parts, fmt.Sprintf("still there, %s: %s", kind, listed(e.Extra)))
-		todo = append(todo, "remove "+listed(e.Extra))
+		steps = append(steps, "remove "+listed(e.Extra))
 	}
-	return wording.Sentence(strings.Join(parts, "; ")) + ".", "At the registrar: " + strings.Join(todo, "; ") + "."
+	return wording.Sentence(strings.Join(parts, "; ")) + ".", "At the registrar: " + strings.Join(steps, "; ") + "."
 }
 
 func listed(names []dnsname.Name) string {

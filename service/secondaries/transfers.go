@@ -71,7 +71,7 @@ func (t transfers) accounts(ctx context.Context, kinds ...string) (list []store.
 	return list, err
 }
 
-// For returns a zone to whoever holds the key of its account and stands at one of its addresses.
+// For returns a zone to a client that has the key of its account and asks from one of its addresses.
 func (t transfers) For(ctx context.Context, name dnsname.Name, key string, from netip.Addr) (z primary.Zone, ok bool, err error) {
 	var row store.Published
 	var a store.Account

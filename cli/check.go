@@ -218,7 +218,11 @@ func (a *app) showReport(r delegation.Report, now wire.ClockNow) {
 	a.printf("%s\n%s\n\n", a.paint(bold, plain(r.Domain)), strings.Join(wrap(a.headline(r, now), width), "\n"))
 	var rows [][]string
 	if g := r.Registrar; g != nil {
-		rows = append(rows, []string{"registrar", g.Account, "active", names(g.Active)})
+		if g.From == "RDAP" && len(g.Active) == 0 { // no account here holds the registration
+			rows = append(rows, []string{"registry", g.Account, "lists", names(g.Listed)})
+		} else {
+			rows = append(rows, []string{"registrar", g.Account, "active", names(g.Active)})
+		}
 		if names(g.Saved) != names(g.Active) && len(g.Saved) > 0 {
 			rows = append(rows, []string{"", "", "saved only", names(g.Saved)})
 		}

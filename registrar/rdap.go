@@ -20,8 +20,9 @@ var ErrNotRegistered = errors.New("the registry knows no such domain")
 // mostRDAP bounds what is read of an answer, in octets.
 const mostRDAP = 1 << 20
 
-// LookUp asks a registry's RDAP server for a domain (RFC 9082 section 3.1.3): its status and its end (RFC 9083 sections 4.5 and
-// 4.6). base is the address below which it answers. Nameserver lists are not read: RDAP is behind what parents serve.
+// LookUp asks a registry's RDAP server for a domain (RFC 9082 section 3.1.3): its status its end and the nameservers
+// that it lists (RFC 9083 sections 4.5, 4.6 and 5.3). base is the address below which it answers. What it lists may be behind what the parents
+// serve.
 func LookUp(ctx context.Context, client *http.Client, base string, name dnsname.Name) (r Registration, err error) {
 	at, err := url.JoinPath(base, "domain", strings.TrimSuffix(name.String(), "."))
 	if err != nil {
@@ -46,6 +47,9 @@ func LookUp(ctx context.Context, client *http.Client, base string, name dnsname.
 	var body struct {
 		Class  string   `json:"objectClassName"`
 		Status []string `json:"status"`
+		Names  []struct {
+			LDH string `json:"ldhName"`
+		} `json:"nameservers"`
 		Events []struct {
 			Action string    `json:"eventAction"`
 			Date   time.Time `json:"eventDate"`
@@ -62,6 +66,13 @@ func LookUp(ctx context.Context, client *http.Client, base string, name dnsname.
 		return r, fmt.Errorf("reading the answer of RDAP: %w", err)
 	}
 	r = Registration{Name: name, Status: body.Status}
+	hosts := make([]string, len(body.Names))
+	for i, n := range body.Names {
+		hosts[i] = n.LDH
+	}
+	if r.Active, err = dnsname.ParseSet(hosts); err != nil {
+		return r, fmt.Errorf("reading the answer of RDAP: %w", err)
+	}
 	for _, e := range body.Events {
 		if e.Action == "expiration" {
 			r.Expires = e.Date

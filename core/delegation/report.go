@@ -72,6 +72,8 @@ type Registration struct {
 	Expires *time.Time     `json:"expires,omitempty"` // when the registration ends
 	From    string         `json:"from,omitempty"`    // where status and end come from: "registrar" or "RDAP"
 	Problem string         `json:"problem,omitempty"` // why it could not be asked
+	// Listed is the nameservers that RDAP lists. It may be behind what the parents serve, so nothing is judged by it.
+	Listed []dnsname.Name `json:"listed,omitempty"`
 }
 
 // Report is the judgement of one sweep.

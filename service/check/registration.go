@@ -64,7 +64,7 @@ func (s *Checks) rdap(ctx context.Context, name dnsname.Name) *delegation.Regist
 		case !reg.Expires.IsZero():
 			out.Expires = &reg.Expires
 		}
-		out.Status = reg.Status
+		out.Status, out.Listed = reg.Status, reg.Active
 		return out
 	}
 	return nil

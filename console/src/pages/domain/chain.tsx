@@ -115,15 +115,16 @@ function Column({ step, title, light, children }: { step: number; title: string;
 
 function RegistrarSays({ report: r }: { report: Report }) {
   const g = r.registrar
+  const listed = g && g.active.length === 0 && g.listed ? g.listed : undefined // by RDAP: no account here holds the registration
   const waiting = g && g.saved.length > 0 && key(g.saved) !== key(g.active)
   return (
-    <Column step={1} title="Registrar" light={!g ? 'none' : g.problem ? 'unknown' : against(g.active, r)}>
+    <Column step={1} title="Registrar" light={!g ? 'none' : g.problem ? 'unknown' : against(listed ?? g.active, r)}>
       {!g && <p className="text-soft">No registrar account is named for this domain.</p>}
       {g?.problem && <p className="text-unknown">{g.problem}</p>}
       {g && !g.problem && (
         <div>
-          <p className="text-fine text-soft">{g.account}, active</p>
-          <Names list={g.active} wanted={r.wanted} />
+          <p className="text-fine text-soft">{listed ? `${g.account} lists` : `${g.account}, active`}</p>
+          <Names list={listed ?? g.active} wanted={r.wanted} />
         </div>
       )}
       {waiting && (

@@ -58,7 +58,7 @@ function Body({ report: r, label }: { report: Report; label: string }) {
             </tr>
           </thead>
           <tbody>
-            {r.registrar && !r.registrar.problem && <Line who={`registrar (${r.registrar.account})`} at="" list={r.registrar.active} />}
+            {r.registrar && !r.registrar.problem && <Line who={`registrar (${r.registrar.account})`} at="" list={r.registrar.active.length > 0 ? r.registrar.active : (r.registrar.listed ?? [])} />}
             {r.parents.map((s) => (
               <Server key={s.name + s.address} source={s} label="parent " />
             ))}

@@ -15,6 +15,7 @@ import (
 func TestGeneratedClientDoesTheTour(t *testing.T) {
 	t.Parallel()
 	s := stage(t, options(t, 60, ""))
+	settlesSooner(t, s)
 	console := filepath.Join("..", "console")
 	run := func(name string, args ...string) string {
 		ctx, cancel := context.WithTimeout(t.Context(), 90*time.Second)

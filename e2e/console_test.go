@@ -30,6 +30,7 @@ func BenchmarkConsole(b *testing.B) {
 func runConsole(t testing.TB, env ...string) {
 	t.Helper()
 	s := stage(t, options(t, 60, ""))
+	settlesSooner(t, s)
 	orders, done := make(chan string), make(chan error)
 	control := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		orders <- r.URL.Path

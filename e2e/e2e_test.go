@@ -76,6 +76,13 @@ func stage(t testing.TB, opt demo.Options) *demo.Stage {
 	return s
 }
 
+// settlesSooner has the scenario's domain held by caches for some minutes only: some seconds of the stage's clock.
+func settlesSooner(t testing.TB, s *demo.Stage) {
+	t.Helper()
+	require.NoError(t, s.Control(context.Background(), "/delegation-ttl", map[string]any{"domain": demo.Domain, "ttl": 360}))
+	require.NoError(t, s.Control(context.Background(), "/zone-ttl", map[string]any{"provider": "plover", "zone": demo.Domain, "ttl": 180}))
+}
+
 // asker talks to the API as the first user.
 type asker struct {
 	t     *testing.T

@@ -46,7 +46,7 @@ func TestLoadingGoesOnWhereItWasBrokenOff(t *testing.T) {
 	opt := options(t, 60, "")
 	opt.Fleet = true
 	steps := demo.Steps()
-	times := 3
+	times := 2
 	if soak() {
 		times = 2 * len(steps)
 	}

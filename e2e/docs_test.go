@@ -168,7 +168,6 @@ var wide = regexp.MustCompile(`^(backup|zone (convert|generate|export)|.*--(outp
 // Every command line in a block of the README or the documentation, and every example of a help text, is run on the demo as it is printed: none
 // is refused as misuse, and those that can only go well do.
 func TestPrintedCommandsRun(t *testing.T) {
-	t.Parallel()
 	s := stage(t, options(t, 60, ""))
 	dir := t.TempDir()
 	require.NoError(t, os.CopyFS(filepath.Join(dir, "demo"), os.DirFS("../demo")))
@@ -231,6 +230,10 @@ func TestPrintedCommandsRun(t *testing.T) {
 			}
 		}
 		code, out := run(line)
+		for again := 0; again < 20 && strings.Contains(out, "The database is away"); again++ { // a machine that stalls, which a user would wait out too
+			time.Sleep(500 * time.Millisecond)
+			code, out = run(line)
+		}
 		ran++
 		if strings.HasPrefix(line, "apply ") {
 			_, _ = run("zone detach saltmarsh-ferries.example --yes") // so that it can be changed by the lines below

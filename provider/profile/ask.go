@@ -98,7 +98,7 @@ func (d *Driver) request(ctx context.Context, c *call, q question) (outcall.Requ
 	for name, e := range c.headers {
 		value, err := d.text(ctx, e, q.body)
 		if err != nil {
-			return r, d.cannot(fmt.Sprintf("the header %s: %s", name, err))
+			return r, d.unmade("the header "+name, err)
 		}
 		if value != "" {
 			r.Headers[name] = value
@@ -112,7 +112,7 @@ func (d *Driver) request(ctx context.Context, c *call, q question) (outcall.Requ
 		err = fmt.Errorf("it returns %d results, not one", len(results))
 	}
 	if err != nil {
-		return r, d.cannot("the body: " + err.Error())
+		return r, d.unmade("the body", err)
 	}
 	if c.media == "" {
 		r.JSON = results[0]

@@ -2,6 +2,7 @@ package profile
 
 import (
 	"context"
+	"errors"
 	"fmt"
 
 	"beacon/core/change"
@@ -137,6 +138,16 @@ func (d *Driver) Remove(ctx context.Context, zone provider.ZoneRef) error {
 	}
 	_, err := d.do(ctx, d.profile.remove, question{zone: zone, body: writeShape{Zone: shapeZone(zone)}})
 	return err
+}
+
+// unmade is the error for a part of a request that could not be computed. Where only the time was over, as on a machine that stalls, it can be
+// the next time; else never.
+func (d *Driver) unmade(part string, err error) error {
+	if errors.Is(err, context.DeadlineExceeded) || errors.Is(err, context.Canceled) {
+		return &outcall.Error{Kind: outcall.Unavailable, Outcome: outcall.NotSent, Account: d.client.Account, Asked: "profile " + d.profile.Name,
+			Said: part + ": the time was over before it was made"}
+	}
+	return d.cannot(part + ": " + err.Error())
 }
 
 func (d *Driver) cannot(why string) error {

@@ -228,3 +228,24 @@ write: {request: "POST /zones/{id}", body: .}
 	assert.Equal(t, outcall.Unavailable, outcall.KindOf(err), "%v", err)
 	assert.ErrorContains(t, err, "the time was over")
 }
+
+// The same while a request is being made: it was not sent, and can be the next time.
+func TestTimeOverBeforeSending(t *testing.T) {
+	pool := jqtest.Pool(t)
+	p, faults := profile.Load("slow", []byte(`
+profile: slow
+credential: {send: query, name: token}
+can: {write: records, batch: 1}
+zones: {request: GET /zones, each: ".[]"}
+read: {request: "GET /zones/{id}", each: ".[]"}
+create: {request: POST /zones, body: "last(range(1000000000))", one: .}
+remove: {request: "DELETE /zones/{id}"}
+write: {request: "POST /zones/{id}", body: .}
+`))
+	require.Empty(t, faults)
+	within, cancel := context.WithTimeout(context.Background(), 300*time.Millisecond)
+	defer cancel()
+	_, err := profile.New(p, pool, client("http://127.0.0.1:1", "k")).Create(within, dnsname.MustParse("a.example"), provider.ZoneOptions{})
+	assert.Equal(t, outcall.Unavailable, outcall.KindOf(err), "%v", err)
+	assert.ErrorContains(t, err, "not sent")
+}

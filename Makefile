@@ -51,7 +51,7 @@ check: need-go
 
 bench: need-tests console
 	@$(GO) test -run '^$$' -bench . -benchtime 3x -timeout 30m ./core/... | grep -E '^(Benchmark|pkg)' | scripts/bench-table
-	@$(GO) test -run '^$$' -bench . -timeout 30m ./resolve ./store ./api ./provider/jq | grep -E '^(Benchmark|pkg)' | scripts/bench-table
+	@$(GO) test -run '^$$' -bench . -timeout 30m ./resolve ./store ./api ./profile/jq | grep -E '^(Benchmark|pkg)' | scripts/bench-table
 	@BEACON_SPEED=1 $(GO) test -count 1 -v -run 'TestSpeedOf(Sweeps|BriefChecks)|ReportsAtOnce' ./resolve ./service | grep -E 'domains/s|reports/s|FAIL'
 	@BEACON_SPEED=1 $(GO) test -count 1 -v -timeout 60m -run 'ManyZones|SpeedOfStreams' ./e2e | grep -E 'queries|reports/s|FAIL'
 	@$(GO) test -run '^$$' -bench Console -benchtime 1x ./e2e | grep -E '^(FAIL|console:)'
@@ -74,8 +74,8 @@ fuzz: need-go
 	$(GO) test -run '^$$' -fuzz FuzzDatagram -fuzztime 1m ./resolve
 	$(GO) test -run '^$$' -fuzz FuzzBrief -fuzztime 1m ./resolve
 	$(GO) test -run '^$$' -fuzz FuzzAbsent -fuzztime 1m -fuzzminimizetime 1s ./core/dnssec
-	$(GO) test -run '^$$' -fuzz FuzzLoad -fuzztime 1m -fuzzminimizetime 1s ./provider/profile
-	$(GO) test -run '^$$' -fuzz FuzzRecords -fuzztime 1m ./provider/profile
+	$(GO) test -run '^$$' -fuzz FuzzLoad -fuzztime 1m -fuzzminimizetime 1s ./profile
+	$(GO) test -run '^$$' -fuzz FuzzRecords -fuzztime 1m ./profile
 	$(GO) test -run '^$$' -fuzz FuzzPage -fuzztime 1m ./store
 
 # The tour's output and the pictures in docs/, made from the demo.

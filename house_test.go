@@ -22,17 +22,17 @@ import (
 )
 
 // floors are the packages from the ground up; one imports only what stands on floors below its own.
-var floors = []string{"core", "folder", "looking", "clock", "reach", "outcall", "resolve", "primary", "provider", "registrar", "visit", "tell", "store", "wire", "service", "console", "api", "cli", "practice", "demo", "cmd"}
+var floors = []string{"core", "folder", "looking", "clock", "reach", "outcall", "resolve", "primary", "provider", "registrar", "profile", "visit", "tell", "store", "wire", "service", "console", "api", "cli", "practice", "demo", "cmd"}
 
 // beside lists floors that may not be used although they stand below.
 var beside = map[string][]string{
 	"provider": {"resolve", "clock"}, "registrar": {"provider", "resolve", "clock"},
-	"store":    {"provider", "registrar", "resolve", "outcall"},
-	"api":      {"resolve", "provider", "outcall", "reach"},
-	"wire":     {"clock", "reach", "outcall", "resolve", "primary", "provider", "registrar", "visit", "tell", "store"},
+	"store":    {"provider", "registrar", "profile", "resolve", "outcall"},
+	"api":      {"resolve", "provider", "profile", "outcall", "reach"},
+	"wire":     {"clock", "reach", "outcall", "resolve", "primary", "provider", "registrar", "profile", "visit", "tell", "store"},
 	"cli":      {"store", "service", "registrar"},
-	"practice": {"core", "clock", "reach", "outcall", "resolve", "primary", "provider", "registrar", "visit", "tell", "store", "wire", "service", "api", "cli"},
-	"console":  {"core", "clock", "reach", "outcall", "resolve", "primary", "provider", "registrar", "visit", "tell", "store", "wire", "service"},
+	"practice": {"core", "clock", "reach", "outcall", "resolve", "primary", "provider", "registrar", "profile", "visit", "tell", "store", "wire", "service", "api", "cli"},
+	"console":  {"core", "clock", "reach", "outcall", "resolve", "primary", "provider", "registrar", "profile", "visit", "tell", "store", "wire", "service"},
 	"demo":     {"wire", "service", "api", "cli", "practice", "resolve", "provider", "registrar"},
 }
 

@@ -15,8 +15,8 @@ import (
 	"beacon/core/dnsname"
 	"beacon/outcall"
 	"beacon/provider"
-	"beacon/provider/jq"
-	"beacon/provider/profile"
+	"beacon/profile/jq"
+	"beacon/profile"
 )
 
 // checkedProfile is what a check of a profile found.

@@ -15,7 +15,7 @@ import (
 	"beacon/core/finding"
 	"beacon/practice/practicetest"
 	"beacon/provider"
-	"beacon/provider/jq/jqtest"
+	"beacon/profile/jq/jqtest"
 	"beacon/wire"
 )
 

@@ -23,7 +23,7 @@ import (
 	"beacon/demo"
 	"beacon/outcall"
 	"beacon/provider"
-	"beacon/provider/profile/profiletest"
+	"beacon/profile/profiletest"
 	"beacon/service"
 )
 

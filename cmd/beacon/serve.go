@@ -18,7 +18,7 @@ import (
 	"beacon/api"
 	"beacon/cli"
 	"beacon/outcall"
-	"beacon/provider/jq"
+	"beacon/profile/jq"
 	"beacon/registrar"
 	registrarapi "beacon/registrar/httpapi"
 	"beacon/service"

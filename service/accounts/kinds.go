@@ -14,8 +14,8 @@ import (
 	"beacon/core/wording"
 	"beacon/outcall"
 	"beacon/provider"
-	"beacon/provider/jq"
-	"beacon/provider/profile"
+	"beacon/profile/jq"
+	"beacon/profile"
 	"beacon/wire"
 )
 

@@ -23,8 +23,8 @@ import (
 	"beacon/provider"
 	"beacon/provider/conform"
 	"beacon/provider/conform/conformtest"
-	"beacon/provider/jq/jqtest"
-	"beacon/provider/profile"
+	"beacon/profile/jq/jqtest"
+	"beacon/profile"
 )
 
 // dunlin is a provider that nothing in the product was made for: all that is known of it stands in its profile.

@@ -10,7 +10,7 @@ import (
 	"testing"
 	"time"
 
-	"beacon/provider/jq"
+	"beacon/profile/jq"
 )
 
 var worker = sync.OnceValues(func() (string, error) {
@@ -19,7 +19,7 @@ var worker = sync.OnceValues(func() (string, error) {
 		return "", err
 	}
 	path := filepath.Join(dir, "worker")
-	out, err := exec.Command("go", "build", "-o", path, "beacon/provider/jq/worker").CombinedOutput()
+	out, err := exec.Command("go", "build", "-o", path, "beacon/profile/jq/worker").CombinedOutput()
 	if err != nil {
 		os.Stderr.Write(out)
 	}

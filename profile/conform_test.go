@@ -17,9 +17,9 @@ import (
 	"beacon/practice/practicetest"
 	"beacon/provider/conform"
 	"beacon/provider/conform/conformtest"
-	"beacon/provider/jq"
-	"beacon/provider/jq/jqtest"
-	"beacon/provider/profile"
+	"beacon/profile/jq"
+	"beacon/profile/jq/jqtest"
+	"beacon/profile"
 	"beacon/reach"
 )
 

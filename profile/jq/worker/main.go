@@ -4,7 +4,7 @@ package main
 import (
 	"os"
 
-	"beacon/provider/jq"
+	"beacon/profile/jq"
 )
 
 func main() { os.Exit(jq.Work(jq.Memory)) }

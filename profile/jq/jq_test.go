@@ -11,8 +11,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"beacon/provider/jq"
-	"beacon/provider/jq/jqtest"
+	"beacon/profile/jq"
+	"beacon/profile/jq/jqtest"
 )
 
 func run(t *testing.T, p *jq.Pool, expression string, input any) (string, error) {

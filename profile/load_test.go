@@ -10,7 +10,7 @@ import (
 
 	"beacon/core/change"
 	"beacon/demo/profiles"
-	"beacon/provider/profile"
+	"beacon/profile"
 )
 
 const least = `profile: small

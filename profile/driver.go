@@ -9,7 +9,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/outcall"
 	"beacon/provider"
-	"beacon/provider/jq"
+	"beacon/profile/jq"
 )
 
 // Driver drives one account through a profile.

@@ -9,7 +9,7 @@ import (
 	"github.com/yosida95/uritemplate/v3"
 	"go.yaml.in/yaml/v3"
 
-	"beacon/provider/jq"
+	"beacon/profile/jq"
 )
 
 // reader takes a profile apart and keeps what is wrong with it.

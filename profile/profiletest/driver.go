@@ -8,9 +8,9 @@ import (
 
 	"beacon/demo/profiles"
 	"beacon/outcall"
-	"beacon/provider/jq"
-	"beacon/provider/jq/jqtest"
-	"beacon/provider/profile"
+	"beacon/profile/jq"
+	"beacon/profile/jq/jqtest"
+	"beacon/profile"
 )
 
 // Keys are the credentials of the practice providers, by kind.

@@ -14,9 +14,9 @@ import (
 
 	"beacon/core/dnsname"
 	"beacon/outcall"
-	"beacon/provider"
-	"beacon/profile/jq"
 	"beacon/profile"
+	"beacon/profile/jq"
+	"beacon/provider"
 )
 
 // checkedProfile is what a check of a profile found.

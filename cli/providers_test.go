@@ -14,8 +14,8 @@ import (
 	"beacon/core/change"
 	"beacon/core/finding"
 	"beacon/practice/practicetest"
-	"beacon/provider"
 	"beacon/profile/jq/jqtest"
+	"beacon/provider"
 	"beacon/wire"
 )
 

@@ -15,11 +15,11 @@ import (
 	"beacon/outcall"
 	"beacon/practice"
 	"beacon/practice/practicetest"
-	"beacon/provider/conform"
-	"beacon/provider/conform/conformtest"
+	"beacon/profile"
 	"beacon/profile/jq"
 	"beacon/profile/jq/jqtest"
-	"beacon/profile"
+	"beacon/provider/conform"
+	"beacon/provider/conform/conformtest"
 	"beacon/reach"
 )
 

@@ -8,8 +8,8 @@ import (
 	"beacon/core/change"
 	"beacon/core/dnsname"
 	"beacon/outcall"
-	"beacon/provider"
 	"beacon/profile/jq"
+	"beacon/provider"
 )
 
 // Driver drives one account through a profile.

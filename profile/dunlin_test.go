@@ -20,11 +20,11 @@ import (
 
 	"beacon/core/dnsname"
 	"beacon/outcall"
+	"beacon/profile"
+	"beacon/profile/jq/jqtest"
 	"beacon/provider"
 	"beacon/provider/conform"
 	"beacon/provider/conform/conformtest"
-	"beacon/profile/jq/jqtest"
-	"beacon/profile"
 )
 
 // dunlin is a provider that nothing in the product was made for: all that is known of it stands in its profile.

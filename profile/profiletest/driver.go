@@ -8,9 +8,9 @@ import (
 
 	"beacon/demo/profiles"
 	"beacon/outcall"
+	"beacon/profile"
 	"beacon/profile/jq"
 	"beacon/profile/jq/jqtest"
-	"beacon/profile"
 )
 
 // Keys are the credentials of the practice providers, by kind.

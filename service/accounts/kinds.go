@@ -13,9 +13,9 @@ import (
 	"beacon/core/change"
 	"beacon/core/wording"
 	"beacon/outcall"
-	"beacon/provider"
-	"beacon/profile/jq"
 	"beacon/profile"
+	"beacon/profile/jq"
+	"beacon/provider"
 	"beacon/wire"
 )
 

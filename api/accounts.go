@@ -11,8 +11,8 @@ import (
 
 func routesOfAccounts() []route {
 	return []route{
-		{method: "GET", effect: looks, path: "/kinds", summary: "What provider accounts can be connected to", right: access.Read, out: wire.Page[wire.Kind]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			return wire.Page[wire.Kind]{Items: k.svc.Accounts.Kinds(k.Request.Context())}, nil
+		{method: "GET", effect: looks, path: "/kinds", summary: "What accounts can be connected to", right: access.Read, query: []string{"role"}, out: wire.Page[wire.Kind]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			return wire.Page[wire.Kind]{Items: k.svc.Accounts.Kinds(k.Request.Context(), k.DefaultQuery("role", wire.RoleProvider))}, nil
 		}},
 		{method: "GET", effect: looks, path: "/accounts", summary: "Connected accounts", right: access.Read, query: []string{"role"}, out: wire.Page[wire.AccountView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			items, err := k.svc.Overview.Accounts(k.Request.Context(), k.DefaultQuery("role", wire.RoleProvider))
@@ -45,13 +45,26 @@ func routesOfAccounts() []route {
 			}
 			return nil, k.svc.Accounts.RemoveAccount(k.Request.Context(), role, k.Param("name"))
 		}},
-		{method: "POST", effect: writes, path: "/accounts/:name/verifications", summary: "Make the conformance run in a scratch zone", right: access.Manage, in: wire.Verification{}, out: wire.Page[wire.Verified]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "POST", effect: writes, path: "/accounts/:name/verifications", summary: "Start the conformance run of an account; it goes on in the background", right: access.Manage, in: wire.Verification{}, out: wire.VerificationRun{}, status: http.StatusAccepted, handle: func(k *call) (any, error) {
 			var in wire.Verification
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			items, err := k.svc.Accounts.Verify(k.Request.Context(), k.Param("name"), in.Zone, nil)
-			return wire.Page[wire.Verified]{Items: items}, err
+			if in.Role == "" {
+				in.Role = wire.RoleProvider
+			}
+			return k.svc.Accounts.Verify(k.Request.Context(), k.Param("name"), in)
+		}},
+		{method: "GET", effect: looks, path: "/accounts/:name/verifications", summary: "Conformance runs of an account, newest first", right: access.Read, query: []string{"role"}, out: wire.Page[wire.VerificationRun]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			items, err := k.svc.Accounts.Verifications(k.Request.Context(), k.DefaultQuery("role", wire.RoleProvider), k.Param("name"))
+			return wire.Page[wire.VerificationRun]{Items: items}, err
+		}},
+		{method: "GET", effect: looks, path: "/verifications/:id", summary: "A conformance run, as far as it got", right: access.Read, out: wire.VerificationRun{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			id, err := k.number("id", "a verification")
+			if err != nil {
+				return nil, err
+			}
+			return k.svc.Accounts.Verification(k.Request.Context(), id)
 		}},
 		{method: "GET", effect: looks, path: "/accounts/:name/zones", summary: "Zones that a provider account holds", right: access.Read, out: wire.Page[wire.RemoteZone]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			items, err := k.svc.Accounts.RemoteZones(k.Request.Context(), k.Param("name"))

@@ -9,7 +9,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"beacon/core/change"
-	"beacon/core/dnsname"
 	"beacon/wire"
 )
 
@@ -67,7 +66,7 @@ func (a *app) providerCommand() *cobra.Command {
 	c.AddCommand(a.listAccounts(wire.RoleProvider), a.showAccountCommand(), zones,
 		a.addCommand(wire.RoleProvider, "  beacon provider add heron-main --kind heron --url https://api.heron.example --secret-file key\n"+
 			"  beacon provider add moor --kind update --url dns://192.0.2.53 --secret-file key   # hmac-sha256:NAME:BASE64"),
-		a.rotateCommand(wire.RoleProvider), a.removeAccountCommand(wire.RoleProvider), a.kindsCommand(), a.verifyCommand(), a.profileCommand(), a.tryCommand())
+		a.rotateCommand(wire.RoleProvider), a.removeAccountCommand(wire.RoleProvider), a.kindsCommand(wire.RoleProvider), a.verifyCommand(wire.RoleProvider), a.profileCommand(), a.tryCommand())
 	return c
 }
 
@@ -212,79 +211,6 @@ func (a *app) rotateCommand(role string) *cobra.Command {
 		}}
 	c.Flags().StringVar(&file, "secret-file", "", "file with the credential; else BEACON_SECRET, else you are asked")
 	return c
-}
-
-func (a *app) kindsCommand() *cobra.Command {
-	return &cobra.Command{Use: "kinds", Short: "List the kinds of accounts that can be connected", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
-		list, err := all(a, wire.ListKinds)
-		if err != nil {
-			return err
-		}
-		return a.show(list, func() {
-			for _, k := range list {
-				a.printf("%s\n", a.paint(bold, k.Name))
-				for _, line := range wrap(k.About, width-2) {
-					a.printf("  %s\n", line)
-				}
-			}
-		})
-	}}
-}
-
-func (a *app) verifyCommand() *cobra.Command {
-	var zone string
-	var yes bool
-	c := &cobra.Command{Use: "verify ACCOUNT", Short: "Test everything that is needed of a provider, in a scratch zone", Args: cobra.ExactArgs(1),
-		Long: "Makes the scratch zone at the provider, writes and reads records of every kind in it, and removes it. Where zones are made\n" +
-			"elsewhere (kind update), the zone must exist and be empty, and is left so.",
-		Example: "  beacon provider verify heron-main --zone scratch.saltmarsh-ferries.example",
-		RunE: func(_ *cobra.Command, args []string) error {
-			scratch, err := dnsname.Parse(zone)
-			if err != nil {
-				return misuse("--zone: %s", err)
-			}
-			if err := a.agreed(yes, fmt.Sprintf("Make and remove the zone %s at %s?", zone, args[0])); err != nil {
-				return err
-			}
-			var got wire.Page[wire.Verified]
-			if err := ask(a, wire.VerifyAccount, wire.Verification{Zone: scratch}, &got, args[0]); err != nil {
-				return err
-			}
-			failed := 0
-			err = a.show(got.Items, func() { failed = a.showChecks(got.Items) })
-			if err == nil && failed > 0 {
-				return exit{ExitFailed, ""}
-			}
-			return err
-		}}
-	c.Flags().StringVar(&zone, "zone", "", "scratch zone without users")
-	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
-	_ = c.MarkFlagRequired("zone")
-	return c
-}
-
-func (a *app) showChecks(list []wire.Verified) (failed int) {
-	passed := 0
-	for _, r := range list {
-		mark, colour := "ok", green
-		switch r.Outcome {
-		case "failed":
-			mark, colour = "FAILED", red
-			failed++
-		case "not applicable":
-			mark, colour = "-", amber
-		default:
-			passed++
-		}
-		a.printf("  %s %s\n", a.paint(colour, fmt.Sprintf("%-6s", mark)), r.Check)
-		for _, line := range wrap(r.Detail, width-11) {
-			if line != "" {
-				a.printf("           %s\n", line)
-			}
-		}
-	}
-	a.printf("%s passed, %d failed, %d not applicable.\n", count(passed, "check"), failed, len(list)-passed-failed)
-	return failed
 }
 
 // self is this program, which evaluates the expressions of profiles as a process of its own.

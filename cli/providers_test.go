@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -26,7 +27,8 @@ func TestProviderCommands(t *testing.T) {
 	s := &answers{replies: map[string]any{
 		"GET /accounts":                                  wire.Page[wire.AccountView]{Items: []wire.AccountView{account}},
 		"PUT /accounts/heron-main/credential":            wire.Tried{Seen: 3, Rights: []string{string(provider.ReadRecords), string(provider.Keys)}, Findings: []finding.Finding{strong}},
-		"POST /accounts/heron-main/verifications":        wire.Page[wire.Verified]{Items: []wire.Verified{{Check: "it works", Outcome: "passed"}, {Check: "it pages", Outcome: "failed", Detail: "the list goes in a circle"}, {Check: "it marks", Outcome: "not applicable", Detail: "no marks"}}},
+		"POST /accounts/heron-main/verifications":        wire.VerificationRun{ID: 7, State: "pending"},
+		"GET /verifications/7":                           wire.VerificationRun{ID: 7, State: "done", Of: 3, Failed: 1, FinishedAt: new(time.Time), Cause: "it pages: the list goes in a circle", Checks: []wire.Verified{{Check: "it works", Outcome: "passed"}, {Check: "it pages", Outcome: "failed", Detail: "the list goes in a circle"}, {Check: "it marks", Outcome: "not applicable", Detail: "no marks"}}},
 		"POST /zones/ferries.example/retirement-preview": wire.Retired{Account: "heron-main", Guards: []finding.Finding{{Code: "zone-still-delegated", Severity: finding.Error, Message: "The parent leads there.", Remedy: "Delegate."}}},
 		"GET /placements": wire.Page[wire.PlacementView]{Items: []wire.PlacementView{{Account: "heron-main", PlacementLook: wire.PlacementLook{State: wire.InSync}},
 			{Account: "curlew-ops", PlacementLook: wire.PlacementLook{State: wire.Drifted, Drifted: 2}}, {Account: "plover-old", PlacementLook: wire.PlacementLook{State: wire.Unreachable, Trouble: "no answer"}}}},
@@ -41,7 +43,7 @@ func TestProviderCommands(t *testing.T) {
 		{"provider show heron-main", 0, []string{"record sets, at most 20 in a request", "least TTL 30 s", "attribute relay (on or off)", "3 placed there, 1 of them to look at"}, nil},
 		{"provider show nobody", 1, nil, nil},
 		{"provider rotate heron-main --secret-file KEY", 0, []string{"Withdraw the old one", "manage credentials", "credential-too-strong"}, []string{"the-secret"}},
-		{"provider verify heron-main --zone scratch.example --yes", 1, []string{"FAILED", "the list goes in a circle", "1 check passed, 1 failed, 1 not applicable"}, nil},
+		{"provider verify heron-main --zone scratch.example --yes", 1, []string{"FAILED", "the list goes in a circle", "1 check passed, 1 failed, 1 not applicable", "Correct this first"}, nil},
 		{"provider verify heron-main --zone scratch.example", ExitMisuse, nil, nil},
 		{"drift", 0, []string{"2 sets changed elsewhere", "not reached: no answer", "1 of 3 placements in sync"}, []string{"heron-main"}},
 		{"drift --all", 0, []string{"heron-main"}, nil},

@@ -39,7 +39,7 @@ type answer struct {
 }
 
 // do makes one request and gives its answer; a failure is told as the profile says failures are told.
-func (d *Driver) do(ctx context.Context, c *call, q question) (answer, error) {
+func (d *caller) do(ctx context.Context, c *call, q question) (answer, error) {
 	r, err := d.request(ctx, c, q)
 	if err != nil {
 		return answer{}, err
@@ -60,7 +60,7 @@ func (d *Driver) do(ctx context.Context, c *call, q question) (answer, error) {
 }
 
 // request fills in a call.
-func (d *Driver) request(ctx context.Context, c *call, q question) (outcall.Request, error) {
+func (d *caller) request(ctx context.Context, c *call, q question) (outcall.Request, error) {
 	r := outcall.Request{Method: c.method, Headers: map[string]string{"Accept": "application/json, */*;q=0.5"}, Type: c.media}
 	cursor := q.cursor
 	if cursor == "" {
@@ -81,6 +81,7 @@ func (d *Driver) request(ctx context.Context, c *call, q question) (outcall.Requ
 		if !q.zone.Name.IsZero() {
 			set("zone", plain(q.zone.Name))
 			set("fqdn", q.zone.Name.String())
+			set("domain", plain(q.zone.Name))
 		}
 		for name, value := range q.names {
 			set(name, value)
@@ -125,7 +126,7 @@ func (d *Driver) request(ctx context.Context, c *call, q question) (outcall.Requ
 }
 
 // told turns a failure into what the profile makes of it, and an answer that only looks well into a failure.
-func (d *Driver) told(ctx context.Context, err error, a answer) error {
+func (d *caller) told(ctx context.Context, err error, a answer) error {
 	rules := d.profile.errors
 	var e *outcall.Error
 	if err != nil && (!errors.As(err, &e) || a.status == 0) {
@@ -166,7 +167,7 @@ func (d *Driver) told(ctx context.Context, err error, a answer) error {
 }
 
 // results evaluates an expression on an answer.
-func (d *Driver) results(ctx context.Context, name string, e expression, a answer) ([]json.RawMessage, error) {
+func (d *caller) results(ctx context.Context, name string, e expression, a answer) ([]json.RawMessage, error) {
 	if e == "" {
 		return nil, nil
 	}
@@ -178,7 +179,7 @@ func (d *Driver) results(ctx context.Context, name string, e expression, a answe
 }
 
 // scalar evaluates an expression that gives one word, or none.
-func (d *Driver) scalar(ctx context.Context, name string, e expression, a answer) (string, error) {
+func (d *caller) scalar(ctx context.Context, name string, e expression, a answer) (string, error) {
 	results, err := d.results(ctx, name, e, a)
 	if err != nil || len(results) == 0 {
 		return "", err
@@ -193,7 +194,7 @@ func (d *Driver) scalar(ctx context.Context, name string, e expression, a answer
 var nextLink = regexp.MustCompile(`<([^>]*)>[^<]*;\s*rel="?next"?`)
 
 // next returns where a list goes on; empty at its end. A link to another host is refused.
-func (d *Driver) next(ctx context.Context, c *call, a answer) (string, error) {
+func (d *caller) next(ctx context.Context, c *call, a answer) (string, error) {
 	if !c.link {
 		return d.scalar(ctx, "next", c.next, a)
 	}

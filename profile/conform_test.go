@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/checklist"
 	"beacon/core/dnsname"
 	"beacon/demo/profiles"
 	"beacon/outcall"
@@ -26,8 +27,9 @@ import (
 // driver makes a driver of a practice provider's profile.
 func driver(t testing.TB, pool *jq.Pool, kind, base, key string) *profile.Driver {
 	t.Helper()
-	all, err := profile.LoadAll(profiles.Files)
+	all, faulty, err := profile.LoadAll(profiles.Files)
 	require.NoError(t, err)
+	require.Empty(t, faulty)
 	return profile.New(all[kind], pool, client(base, key))
 }
 
@@ -78,7 +80,7 @@ func TestBrokenProfilesFail(t *testing.T) {
 			results := conform.Run(context.Background(), conform.Subject{Driver: profile.New(broken, pool, client(w.URL(c.kind), keys[c.kind])), Zone: zone}, nil)
 			var failed []string
 			for _, r := range results {
-				if r.Outcome == conform.Failed {
+				if r.Outcome == checklist.Failed {
 					failed = append(failed, r.Check+": "+r.Detail)
 				}
 			}

@@ -17,7 +17,7 @@ import (
 )
 
 // authorizer returns how the secret is put on a request.
-func (d *Driver) authorizer(secret string) func(*http.Request, []byte) ([]string, error) {
+func (d *caller) authorizer(secret string) func(*http.Request, []byte) ([]string, error) {
 	c := d.profile.credential
 	switch c.send {
 	case "basic":
@@ -55,7 +55,7 @@ type signed struct {
 }
 
 // sign puts an HMAC (RFC 2104) of what the profile says on a request. The secret is written ID:KEY.
-func (d *Driver) sign(r *http.Request, body []byte, secret string) ([]string, error) {
+func (d *caller) sign(r *http.Request, body []byte, secret string) ([]string, error) {
 	c := d.profile.credential
 	id, key, ok := strings.Cut(secret, ":")
 	if !ok || key == "" {
@@ -87,7 +87,7 @@ func (d *Driver) sign(r *http.Request, body []byte, secret string) ([]string, er
 }
 
 // text evaluates an expression whose one result is a text.
-func (d *Driver) text(ctx context.Context, e expression, input any) (string, error) {
+func (d *caller) text(ctx context.Context, e expression, input any) (string, error) {
 	results, err := d.pool.Run(ctx, string(e), input, variables, []any{nil, nil, nil})
 	if err != nil {
 		return "", err

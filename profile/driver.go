@@ -13,15 +13,22 @@ import (
 )
 
 // Driver drives one account through a profile.
-type Driver struct {
+type Driver struct{ *caller }
+
+// caller makes the requests of a profile for one account.
+type caller struct {
 	profile *Profile
 	pool    *jq.Pool
 	client  *outcall.Client
 }
 
-// New makes a driver for the account that the client belongs to. Expressions run in the pool.
+// New makes a driver for the provider account that the client belongs to. Expressions run in the pool.
 func New(p *Profile, pool *jq.Pool, client outcall.Client) *Driver {
-	d := &Driver{profile: p, pool: pool}
+	return &Driver{newCaller(p, pool, client)}
+}
+
+func newCaller(p *Profile, pool *jq.Pool, client outcall.Client) *caller {
+	d := &caller{profile: p, pool: pool}
 	client.Header = p.credential.name
 	client.Authorize = d.authorizer(client.Secret)
 	d.client = &client
@@ -142,7 +149,7 @@ func (d *Driver) Remove(ctx context.Context, zone provider.ZoneRef) error {
 
 // unmade is the error for a part of a request that could not be computed. Where only the time was over, as on a machine that stalls, it can be
 // the next time; else never.
-func (d *Driver) unmade(part string, err error) error {
+func (d *caller) unmade(part string, err error) error {
 	if errors.Is(err, context.DeadlineExceeded) || errors.Is(err, context.Canceled) {
 		return &outcall.Error{Kind: outcall.Unavailable, Outcome: outcall.NotSent, Account: d.client.Account, Asked: "profile " + d.profile.Name,
 			Said: part + ": the time was over before it was made"}
@@ -150,7 +157,7 @@ func (d *Driver) unmade(part string, err error) error {
 	return d.cannot(part + ": " + err.Error())
 }
 
-func (d *Driver) cannot(why string) error {
+func (d *caller) cannot(why string) error {
 	return &outcall.Error{Kind: outcall.Refused, Outcome: outcall.NotSent, Account: d.client.Account, Asked: "profile " + d.profile.Name, Said: why}
 }
 
@@ -235,18 +242,24 @@ func (d *Driver) Poll(ctx context.Context, receipt provider.Receipt) (provider.R
 	if c == nil || receipt.ID == "" {
 		return receipt, nil
 	}
-	a, err := d.do(ctx, c, question{zone: receipt.Zone, receipt: receipt.ID})
-	if err != nil {
-		return receipt, err
-	}
-	failed, err := d.scalar(ctx, "failed", c.failed, a)
-	if err != nil {
-		return receipt, err
-	}
-	if failed != "" && failed != "false" {
-		return receipt, &outcall.Error{Kind: outcall.Refused, Outcome: outcall.Unclear, Account: d.client.Account, Asked: a.asked, Said: failed}
-	}
-	done, err := d.scalar(ctx, "done", c.done, a)
-	receipt.Done = done == "true"
+	done, err := d.polled(ctx, c, question{zone: receipt.Zone, receipt: receipt.ID}, outcall.Unclear)
+	receipt.Done = done
 	return receipt, err
+}
+
+// polled asks whether something that was only accepted is done. failed is the outcome of what went wrong later.
+func (d *caller) polled(ctx context.Context, c *call, q question, failed outcall.Outcome) (done bool, err error) {
+	a, err := d.do(ctx, c, q)
+	if err != nil {
+		return false, err
+	}
+	why, err := d.scalar(ctx, "failed", c.failed, a)
+	if err != nil {
+		return false, err
+	}
+	if why != "" && why != "false" {
+		return false, &outcall.Error{Kind: outcall.Refused, Outcome: failed, Account: d.client.Account, Asked: a.asked, Said: why}
+	}
+	text, err := d.scalar(ctx, "done", c.done, a)
+	return text == "true", err
 }

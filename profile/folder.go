@@ -10,32 +10,32 @@ import (
 // Suffix is how files with profiles end.
 const Suffix = ".profile.yaml"
 
-// LoadAll reads every profile at the top of a file system, by name. Of a profile with faults it gives those.
-func LoadAll(files fs.FS) (map[string]*Profile, error) {
+// LoadAll reads every profile at the top of a file system, by name. Profiles with faults are left out; faulty holds what is wrong with
+// each of them, by file. A name that two files have is a fault of the later one.
+func LoadAll(files fs.FS) (all map[string]*Profile, faulty map[string]error, err error) {
 	names, err := fs.Glob(files, "*"+Suffix)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
-	all, from := map[string]*Profile{}, map[string]string{}
-	var problems []error
+	all, faulty = map[string]*Profile{}, map[string]error{}
+	from := map[string]string{}
 	for _, name := range names {
 		text, err := fs.ReadFile(files, name)
 		if err != nil {
-			return nil, err
-		}
-		p, faults := Load(name, text)
-		for _, f := range faults {
-			problems = append(problems, f)
-		}
-		if p == nil {
+			faulty[name] = err
 			continue
 		}
-		if other := from[p.Name]; other != "" {
-			problems = append(problems, fmt.Errorf("%s: the profile %q is in %s already", name, p.Name, other))
+		p, faults := Load(name, text)
+		switch {
+		case p == nil:
+			faulty[name] = errors.New(FaultText(faults))
+		case from[p.Name] != "":
+			faulty[name] = fmt.Errorf("%s: the profile %q is in %s already", name, p.Name, from[p.Name])
+		default:
+			all[p.Name], from[p.Name] = p, name
 		}
-		all[p.Name], from[p.Name] = p, name
 	}
-	return all, errors.Join(problems...)
+	return all, faulty, nil
 }
 
 // FaultText writes faults a line each.

@@ -34,7 +34,12 @@ func Load(file string, text []byte) (*Profile, []Fault) {
 	if len(doc.Content) == 0 {
 		return nil, []Fault{{file, 1, 1, "the profile is empty", "See the guide to writing profiles."}}
 	}
-	p := r.profile(doc.Content[0])
+	var p *Profile
+	if hasKey(doc.Content[0], "domains") {
+		p = r.registrar(doc.Content[0])
+	} else {
+		p = r.profile(doc.Content[0])
+	}
 	slices.SortStableFunc(r.faults, func(a, b Fault) int {
 		if a.Line != b.Line {
 			return a.Line - b.Line
@@ -59,23 +64,11 @@ func yamlFault(file string, err error) Fault {
 
 func (r *reader) profile(root *yaml.Node) *Profile {
 	s := r.section(root, "the profile", "!profile", "description", "!credential", "limits", "errors", "!can", "!zones", "find", "create", "remove", "look", "!read", "!write", "poll", "rights")
-	p := &Profile{Name: s.text("profile"), About: s.text("description")}
-	if s.has("profile") && !profileName.MatchString(p.Name) {
-		r.fault(s.at["profile"], "Use lower-case letters, digits and hyphens.", "%q is no name of a profile", p.Name)
-	}
-	if n := s.at["credential"]; n != nil {
-		p.credential = r.credential(n)
-	}
-	if n := s.at["errors"]; n != nil {
-		p.errors = r.errorRules(n)
-	}
+	p := r.common(s)
 	if n := s.at["can"]; n != nil {
 		p.Caps = r.caps(n)
 	}
-	if n := s.at["limits"]; n != nil {
-		l := r.section(n, "limits", "rate", "wait")
-		p.Caps.Rate, p.wait = l.rate("rate"), l.expression("wait")
-	}
+	p.Caps.Rate = p.rate
 	calls := func(key string, names []string, keys ...string) *call {
 		if n := s.at[key]; n != nil {
 			return r.call(n, key, names, keys...)
@@ -97,6 +90,35 @@ func (r *reader) profile(root *yaml.Node) *Profile {
 	}
 	r.consistent(p, s)
 	return p
+}
+
+// common reads the sections that providers and registrars share.
+func (r *reader) common(s section) *Profile {
+	p := &Profile{Name: s.text("profile"), About: s.text("description")}
+	if s.has("profile") && !profileName.MatchString(p.Name) {
+		r.fault(s.at["profile"], "Use lower-case letters, digits and hyphens.", "%q is no name of a profile", p.Name)
+	}
+	if n := s.at["credential"]; n != nil {
+		p.credential = r.credential(n)
+	}
+	if n := s.at["errors"]; n != nil {
+		p.errors = r.errorRules(n)
+	}
+	if n := s.at["limits"]; n != nil {
+		l := r.section(n, "limits", "rate", "wait")
+		p.rate, p.wait = l.rate("rate"), l.expression("wait")
+	}
+	return p
+}
+
+// hasKey reports whether a mapping has a key.
+func hasKey(n *yaml.Node, key string) bool {
+	for i := 0; n.Kind == yaml.MappingNode && i+1 < len(n.Content); i += 2 {
+		if n.Content[i].Value == key {
+			return true
+		}
+	}
+	return false
 }
 
 // write takes either one request for a batch, or one for each kind of change.

@@ -89,9 +89,10 @@ func TestFaultInABlock(t *testing.T) {
 }
 
 func TestPracticeProfilesLoad(t *testing.T) {
-	all, err := profile.LoadAll(profiles.Files)
+	all, faulty, err := profile.LoadAll(profiles.Files)
 	require.NoError(t, err)
-	require.Len(t, all, 3)
+	require.Empty(t, faulty)
+	require.Len(t, all, 4)
 	assert.Equal(t, change.ByRecord, all["curlew"].Caps.Granularity)
 	assert.True(t, all["curlew"].Caps.Delayed)
 	assert.True(t, all["plover"].Caps.Guarded && all["plover"].Caps.Marks)

@@ -7,9 +7,10 @@ import (
 
 	"beacon/core/change"
 	"beacon/outcall"
+	"beacon/registrar"
 )
 
-// Profile describes an interface.
+// Profile describes an interface of a provider, or of a registrar.
 type Profile struct {
 	Name  string // accounts have it as their kind
 	About string
@@ -17,6 +18,7 @@ type Profile struct {
 
 	credential credential
 	errors     errorRules
+	rate       float64    // requests a second that are allowed; 0 where it is not said
 	wait       expression // seconds to wait when requests are refused for being too many
 	zones      *call
 	find       *call
@@ -28,7 +30,18 @@ type Profile struct {
 	verbs      map[string]*call // in place of write, for interfaces with a request for each change
 	poll       *call
 	rights     *call
+
+	registrar *registrarCalls // of a registrar; nil for a provider
 }
+
+// OfRegistrar reports whether the profile describes a registrar's interface.
+func (p *Profile) OfRegistrar() bool { return p.registrar != nil }
+
+// RegistrarCaps returns what the registrar is like.
+func (p *Profile) RegistrarCaps() registrar.Caps { return p.registrar.caps }
+
+// Rate returns the requests a second that the interface allows, or 0 where the profile does not say.
+func (p *Profile) Rate() float64 { return p.rate }
 
 // Fault is what is wrong with a profile, and where.
 type Fault struct {

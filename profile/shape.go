@@ -112,6 +112,20 @@ type writeShape struct {
 	Zonefile string        `json:"zonefile,omitempty"`
 	Contact  string        `json:"contact,omitempty"`
 	Minimum  int           `json:"minimum,omitempty"` // seconds
+
+	Registration *registrationShape `json:"-"` // in place of all of it, for changes at a registrar
+}
+
+// MarshalJSON writes the input of an expression.
+func (w writeShape) MarshalJSON() ([]byte, error) {
+	if r := w.Registration; r != nil {
+		return json.Marshal(struct {
+			Domain zoneShape `json:"domain"`
+			*registrationShape
+		}{w.Zone, r})
+	}
+	type plainShape writeShape
+	return json.Marshal(plainShape(w))
 }
 
 func stepVerb(s change.Step) string {

@@ -2,8 +2,6 @@ package provider
 
 import (
 	"context"
-	"math/rand/v2"
-	"time"
 
 	"beacon/core/change"
 	"beacon/core/dnsname"
@@ -11,63 +9,20 @@ import (
 	"beacon/outcall"
 )
 
-// Pace keeps an account's requests within what its provider allows. It is shared by all drivers of the account.
-type Pace interface {
-	// Wait returns when a request may be made.
-	Wait(ctx context.Context) error
-	// Slow is told that requests were refused for being too many, and how long to leave the account alone.
-	Slow(d time.Duration)
-}
-
 // PacedDriver is a driver whose requests wait for their turn, and whose reads are tried again where that is safe. It answers for
 // what a driver may also be (Finder, Server, Watcher, Prober, Holder): where the driver is none, there is nothing to answer.
 type PacedDriver struct {
 	Driver
-	pace Pace
+	pace outcall.Pace
 }
 
 // Paced returns a driver that keeps to a pace. Reads that were refused for being too many, or that broke off, are made
 // again a few times within the context's time; writes are made once.
-func Paced(d Driver, pace Pace) PacedDriver { return PacedDriver{d, pace} }
-
-// mostReads is how often one read is tried.
-const mostReads = 5
-
-// call makes a request in its turn, up to tries times.
-func (p PacedDriver) call(ctx context.Context, tries int, do func() error) error {
-	for try := 1; ; try++ {
-		if err := p.pace.Wait(ctx); err != nil {
-			return &outcall.Error{Kind: outcall.Limited, Outcome: outcall.NotSent, Asked: "waiting for a turn", Said: err.Error()}
-		}
-		err := do()
-		kind := outcall.KindOf(err)
-		wait := max(outcall.RetryAfterOf(err), backoff(try))
-		if kind == outcall.Limited {
-			p.pace.Slow(wait)
-		}
-		if kind != outcall.Limited && kind != outcall.Unavailable || try >= tries || ctx.Err() != nil {
-			return err
-		}
-		if deadline, ok := ctx.Deadline(); ok && time.Until(deadline) < wait {
-			return err
-		}
-		select {
-		case <-time.After(wait):
-		case <-ctx.Done():
-			return err
-		}
-	}
-}
-
-// backoff is how long to wait before another try, with jitter so that many do not come back at once.
-func backoff(try int) time.Duration {
-	base := 40 * time.Millisecond << min(try, 6)
-	return base/2 + time.Duration(rand.Int64N(int64(base)))
-}
+func Paced(d Driver, pace outcall.Pace) PacedDriver { return PacedDriver{d, pace} }
 
 // Zones returns one page of the zones of the account.
 func (p PacedDriver) Zones(ctx context.Context, cursor Cursor) (page ZonePage, err error) {
-	err = p.call(ctx, mostReads, func() (err error) { page, err = p.Driver.Zones(ctx, cursor); return err })
+	err = outcall.InTurn(ctx, p.pace, outcall.MostReads, func() (err error) { page, err = p.Driver.Zones(ctx, cursor); return err })
 	return page, err
 }
 
@@ -77,7 +32,7 @@ func (p PacedDriver) Find(ctx context.Context, name dnsname.Name) (z Zone, there
 	if !ok {
 		return FindZone(ctx, struct{ Driver }{p}, name)
 	}
-	err = p.call(ctx, mostReads, func() (err error) { z, there, err = f.Find(ctx, name); return err })
+	err = outcall.InTurn(ctx, p.pace, outcall.MostReads, func() (err error) { z, there, err = f.Find(ctx, name); return err })
 	return z, there, err
 }
 
@@ -100,7 +55,7 @@ func (p PacedDriver) Behind(ctx context.Context, zone ZoneRef) []string {
 // Probe returns an error where the driver can show that its credential is wrong.
 func (p PacedDriver) Probe(ctx context.Context) error {
 	if pr, ok := p.Driver.(Prober); ok {
-		return p.call(ctx, mostReads, func() error { return pr.Probe(ctx) })
+		return outcall.InTurn(ctx, p.pace, outcall.MostReads, func() error { return pr.Probe(ctx) })
 	}
 	return nil
 }
@@ -111,19 +66,19 @@ func (p PacedDriver) Rights(ctx context.Context) (list []Right, err error) {
 	if !ok {
 		return nil, nil
 	}
-	err = p.call(ctx, mostReads, func() (err error) { list, err = h.Rights(ctx); return err })
+	err = outcall.InTurn(ctx, p.pace, outcall.MostReads, func() (err error) { list, err = h.Rights(ctx); return err })
 	return list, err
 }
 
 // Read returns one page of the records of a zone.
 func (p PacedDriver) Read(ctx context.Context, zone ZoneRef, from ReadFrom) (page Page, err error) {
-	err = p.call(ctx, mostReads, func() (err error) { page, err = p.Driver.Read(ctx, zone, from); return err })
+	err = outcall.InTurn(ctx, p.pace, outcall.MostReads, func() (err error) { page, err = p.Driver.Read(ctx, zone, from); return err })
 	return page, err
 }
 
 // Poll returns what became of a batch.
 func (p PacedDriver) Poll(ctx context.Context, receipt Receipt) (out Receipt, err error) {
-	err = p.call(ctx, mostReads, func() (err error) { out, err = p.Driver.Poll(ctx, receipt); return err })
+	err = outcall.InTurn(ctx, p.pace, outcall.MostReads, func() (err error) { out, err = p.Driver.Poll(ctx, receipt); return err })
 	return out, err
 }
 
@@ -132,7 +87,7 @@ func (p PacedDriver) change(ctx context.Context, do func() error) error {
 	if looking.Is(ctx) {
 		return looking.ErrLooking
 	}
-	return p.call(ctx, 1, func() error {
+	return outcall.InTurn(ctx, p.pace, 1, func() error {
 		if err := outcall.TooLate(ctx); err != nil {
 			return err
 		}

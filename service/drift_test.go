@@ -3,7 +3,6 @@ package service_test
 import (
 	"context"
 	"os"
-	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -215,14 +214,36 @@ func TestVerify(t *testing.T) {
 	t.Parallel()
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1")
-	_, err := h.Accounts.Verify(ctx, "heron-main", zone, nil)
+	_, err := h.Accounts.Verify(ctx, "heron-main", wire.Verification{Role: wire.RoleProvider, Zone: zone})
 	assert.ErrorContains(t, err, "is managed here")
-	told := 0
-	results, err := h.Accounts.Verify(ctx, "curlew-ops", dnsname.MustParse("scratch.example"), func(wire.Verified) { told++ })
+	_, err = h.Accounts.Verify(ctx, "heron-main", wire.Verification{Role: wire.RoleProvider})
+	assert.ErrorContains(t, err, "Name what the run may change")
+	run := h.verified("curlew-ops", wire.Verification{Role: wire.RoleProvider, Zone: dnsname.MustParse("scratch.example")})
+	assert.Zero(t, run.Failed)
+	assert.GreaterOrEqual(t, len(run.Checks), 30)
+	assert.Equal(t, run.Of, len(run.Checks))
+
+	_, err = h.Accounts.Verify(ctx, "gannet-main", wire.Verification{Role: wire.RoleRegistrar, Domain: zone, Nameservers: []string{"quay-11.heron.test", "quay-13.heron.test"}})
+	assert.ErrorContains(t, err, "is managed here")
+	require.NoError(t, h.world.Register("spare.example", []string{"a.plover.test", "b.plover.test"}, 0))
+	run = h.verified("gannet-main", wire.Verification{Role: wire.RoleRegistrar, Domain: dnsname.MustParse("spare.example"), Nameservers: []string{"quay-11.heron.test", "quay-13.heron.test"}})
+	assert.Zero(t, run.Failed, "%+v", run)
+	list, err := h.Accounts.Verifications(ctx, wire.RoleRegistrar, "gannet-main")
 	require.NoError(t, err)
-	assert.False(t, slices.ContainsFunc(results, func(v wire.Verified) bool { return v.Outcome == "failed" }))
-	assert.GreaterOrEqual(t, len(results), 30)
-	assert.Equal(t, len(results), told)
+	assert.Equal(t, []wire.VerificationRun{run}, list)
+}
+
+// verified makes a conformance run, and waits until it has ended.
+func (h house) verified(account string, r wire.Verification) (run wire.VerificationRun) {
+	run, err := h.Accounts.Verify(ctx, account, r)
+	require.NoError(h.t, err)
+	require.Eventually(h.t, func() bool {
+		run, err = h.Accounts.Verification(ctx, run.ID)
+		return err != nil || run.FinishedAt != nil
+	}, 2*time.Minute, 50*time.Millisecond)
+	require.NoError(h.t, err)
+	require.Equal(h.t, "done", run.State, run.Problem)
+	return run
 }
 
 // A zone that the parent leads to is not taken from its provider without a yes; afterwards it is gone there, or left, as was

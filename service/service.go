@@ -15,9 +15,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/dnssec"
 	"beacon/core/record"
-	"beacon/outcall"
 	"beacon/reach"
-	"beacon/registrar"
 	"beacon/resolve"
 	"beacon/service/accounts"
 	"beacon/service/acts"
@@ -39,8 +37,7 @@ import (
 
 // Drivers make drivers for accounts, by kind.
 type Drivers struct {
-	Providers  map[string]accounts.Kind
-	Registrars map[string]func(outcall.Client) registrar.Driver
+	Kinds map[string]accounts.Kind // of accounts, besides those that profiles describe
 	// Evaluator is the command that starts a worker for the expressions of profiles; it ends up in jq.Work.
 	Evaluator []string
 }
@@ -154,12 +151,12 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 // openAccounts opens the room of accounts, with all kinds of providers and registrars that there are.
 func (s *Service) openAccounts(d Drivers) (err error) {
 	s.Accounts, err = accounts.New(accounts.Parts{Store: s.store, Logbook: s.Logbook, Log: s.log, Door: s.door, HTTP: s.http, Careful: s.careful,
-		KeyFile: s.settings.KeyFile, Profiles: s.settings.Profiles, Evaluator: d.Evaluator, Registrars: d.Registrars, Timeout: s.settings.Request, Calls: s.metrics.calls,
+		KeyFile: s.settings.KeyFile, Profiles: s.settings.Profiles, Evaluator: d.Evaluator, Timeout: s.settings.Request, Calls: s.metrics.calls,
 		Placed: sync.PlacedAt, Managed: zones.Managed, Added: func(ctx context.Context) error { return s.Syncs.ScheduleLooks(ctx) }})
 	if err != nil {
 		return err
 	}
-	for name, kind := range d.Providers {
+	for name, kind := range d.Kinds {
 		if err := s.Accounts.Register(name, kind); err != nil {
 			return err
 		}

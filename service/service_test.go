@@ -29,8 +29,6 @@ import (
 	"beacon/profile/jq/jqtest"
 	"beacon/profile/profiletest"
 	"beacon/provider"
-	"beacon/registrar"
-	registrarapi "beacon/registrar/httpapi"
 	"beacon/resolve"
 	"beacon/service"
 	"beacon/service/accounts"
@@ -57,7 +55,7 @@ type house struct {
 
 func drivers(t testing.TB) service.Drivers {
 	return service.Drivers{
-		Providers: map[string]accounts.Kind{
+		Kinds: map[string]accounts.Kind{
 			"update": service.UpdateKind(),
 			"fussy": {Driver: func(c accounts.Connection) (provider.Driver, error) {
 				return fussy{profiletest.Driver(t, "heron", c.Client)}, nil
@@ -67,9 +65,6 @@ func drivers(t testing.TB) service.Drivers {
 			}},
 		},
 		Evaluator: jqtest.Command(t),
-		Registrars: map[string]func(outcall.Client) registrar.Driver{
-			"gannet": func(c outcall.Client) registrar.Driver { return registrarapi.NewGannet(c) },
-		},
 	}
 }
 

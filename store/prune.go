@@ -15,6 +15,7 @@ const (
 	KeptTokens   Kept = "tokens"
 	KeptEvidence Kept = "evidence"
 	KeptKeys     Kept = "keys"
+	KeptVerified Kept = "verifications"
 )
 
 // pruning are statements that delete at most so many rows that ended before a moment, real time. The newest of each kind stay, whatever
@@ -30,6 +31,7 @@ var pruning = map[Kept]string{
 		AND a.state NOT IN ('pending', 'running', 'retrying', 'sent') AND (p.id IS NULL OR p.finished_at < @before) ORDER BY a.id LIMIT @most) old)`,
 	KeptJobs:   `DELETE FROM jobs WHERE state = 'done' AND due_at < @before LIMIT @most`,
 	KeptKeys:   `DELETE FROM request_keys WHERE made_at < @before LIMIT @most`,
+	KeptVerified: `DELETE FROM verifications WHERE finished_at < @before LIMIT @most`,
 	KeptTokens: `DELETE FROM tokens WHERE expires_at < @before LIMIT @most`,
 	KeptEvidence: `DELETE FROM checks WHERE id IN (SELECT id FROM (SELECT c.id FROM checks c WHERE c.wall_at < @before
 		AND c.id < (SELECT MAX(n.id) FROM checks n WHERE n.domain_id = c.domain_id) ORDER BY c.id LIMIT @most) old)`,

@@ -70,6 +70,21 @@ type AccountView struct {
 	Zones    int               `json:"zones"`    // placed there
 	Troubled int               `json:"troubled"` // of them drifted or unreachable
 	Caps     *change.Caps      `json:"caps"`     // as its profile says; empty where it differs by zone
+	// Registrar is what the registrar is like; empty for a provider.
+	Registrar *RegistrarCaps `json:"registrar_caps,omitempty"`
+}
+
+// RegistrarCaps is what a registrar is like.
+type RegistrarCaps struct {
+	Activation bool   `json:"activation"` // a saved list is active only once it is activated
+	Delayed    bool   `json:"delayed"`    // the registrar accepts a change and does it later
+	Least      int    `json:"min_names"`  // nameservers in a list; 0 where that is not known
+	Most       int    `json:"max_names"`  // nameservers in a list; 0 where that is not known
+	FinalDot   string `json:"final_dot"`  // "required" or "refused" in names; empty where both are taken
+	Again      bool   `json:"again"`      // each change repeats a part of the credential
+	Hosts      bool   `json:"hosts"`      // it takes host objects: addresses of nameservers within the domain
+	DS         string `json:"ds"`         // "digests" or "keys"; empty where it takes no DS records
+	Locks      bool   `json:"locks"`      // its own locks can be set and lifted
 }
 
 // RemoteZone is a zone as a provider account lists it.
@@ -79,11 +94,14 @@ type RemoteZone struct {
 	Nameservers []dnsname.Name `json:"nameservers"`
 }
 
-// Kind is a kind of provider account.
+// Kind is a kind of account.
 type Kind struct {
 	Name  string       `json:"name"`
+	Role  string       `json:"role"` // "provider" or "registrar"
 	About string       `json:"description"`
 	Caps  *change.Caps `json:"caps"` // as its profile says; empty where it differs by zone
+	// Registrar is what the registrar is like; empty for a provider.
+	Registrar *RegistrarCaps `json:"registrar_caps,omitempty"`
 }
 
 type AccountAdded struct {
@@ -96,6 +114,26 @@ type NewCredential struct {
 	Secret string `json:"secret" required:"true"`
 }
 
+// Verification asks for a conformance run.
 type Verification struct {
-	Zone dnsname.Name `json:"zone" required:"true"` // a scratch zone
+	Role   string       `json:"role"`             // provider or registrar
+	Zone   dnsname.Name `json:"zone,omitempty"`   // a scratch zone, at a provider
+	Domain dnsname.Name `json:"domain,omitempty"` // a domain that may be changed for a while, at a registrar
+	// Nameservers is the list to try with at a registrar.
+	Nameservers []string `json:"nameservers,omitempty"`
+}
+
+// VerificationRun is a conformance run. It goes on in the background.
+type VerificationRun struct {
+	ID         uint64       `json:"id"`
+	Account    string       `json:"account"`
+	Subject    dnsname.Name `json:"subject"`           // the scratch zone, or the domain
+	State      string       `json:"state"`             // pending, running, done or failed
+	Of         int          `json:"of"`                // how many checks there are; 0 before the first
+	Failed     int          `json:"failed"`            // how many failed so far
+	Checks     []Verified   `json:"checks"`            // those that are made
+	Cause      string       `json:"cause,omitempty"`   // the check that failed first, and that others need
+	Problem    string       `json:"problem,omitempty"` // why the run ended before its end
+	CreatedAt  time.Time    `json:"created_at"`
+	FinishedAt *time.Time   `json:"finished_at"`
 }

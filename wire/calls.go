@@ -48,7 +48,9 @@ var (
 	AddAccount       = Call[NewAccount, AccountAdded]{Method: "POST", Path: "/accounts"}
 	RotateCredential = Call[NewCredential, AccountAdded]{Method: "PUT", Path: "/accounts/:name/credential"}
 	RemoveAccount    = Call[None, None]{Method: "DELETE", Path: "/accounts/:name"}
-	VerifyAccount    = Call[Verification, Page[Verified]]{Method: "POST", Path: "/accounts/:name/verifications"}
+	VerifyAccount    = Call[Verification, VerificationRun]{Method: "POST", Path: "/accounts/:name/verifications"}
+	ListVerified     = List[VerificationRun]{Method: "GET", Path: "/accounts/:name/verifications"}
+	ShowVerified     = Call[None, VerificationRun]{Method: "GET", Path: "/verifications/:id"}
 	ListRemoteZones  = List[RemoteZone]{Method: "GET", Path: "/accounts/:name/zones"}
 	ListHoldings     = List[Registration]{Method: "GET", Path: "/accounts/:name/registrations"}
 	ListKinds        = List[Kind]{Method: "GET", Path: "/kinds"}

@@ -17,10 +17,7 @@ import (
 
 	"beacon/api"
 	"beacon/cli"
-	"beacon/outcall"
 	"beacon/profile/jq"
-	"beacon/registrar"
-	registrarapi "beacon/registrar/httpapi"
 	"beacon/service"
 	"beacon/service/accounts"
 )
@@ -28,10 +25,7 @@ import (
 // drivers are all drivers that this program has, by kind.
 func drivers() service.Drivers {
 	return service.Drivers{
-		Providers: map[string]accounts.Kind{"update": service.UpdateKind()},
-		Registrars: map[string]func(outcall.Client) registrar.Driver{
-			"gannet": func(c outcall.Client) registrar.Driver { return registrarapi.NewGannet(c) },
-		},
+		Kinds:     map[string]accounts.Kind{"update": service.UpdateKind()},
 		Evaluator: evaluator(),
 	}
 }

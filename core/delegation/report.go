@@ -72,6 +72,10 @@ type Registration struct {
 	Expires *time.Time     `json:"expires,omitempty"` // when the registration ends
 	From    string         `json:"from,omitempty"`    // where status and end come from: "registrar" or "RDAP"
 	Problem string         `json:"problem,omitempty"` // why it could not be asked
+	// Reasons is why a status is set, by status, where the registrar says it.
+	Reasons map[string]string `json:"reasons,omitempty"`
+	// Pending is what the registrar accepted and has not done yet, in its words.
+	Pending []string `json:"pending,omitempty"`
 	// Listed is the nameservers that RDAP lists. It may be behind what the parents serve, so nothing is judged by it.
 	Listed []dnsname.Name `json:"listed,omitempty"`
 }

@@ -16,18 +16,19 @@ type Type uint16
 
 // The types that the code decides on; all others pass through by number.
 const (
-	A     Type = Type(dns.TypeA)
-	NS    Type = Type(dns.TypeNS)
-	CNAME Type = Type(dns.TypeCNAME)
-	SOA   Type = Type(dns.TypeSOA)
-	PTR   Type = Type(dns.TypePTR)
-	MX    Type = Type(dns.TypeMX)
-	TXT   Type = Type(dns.TypeTXT)
-	AAAA  Type = Type(dns.TypeAAAA)
-	SRV   Type = Type(dns.TypeSRV)
-	DNAME Type = Type(dns.TypeDNAME)
-	DS    Type = Type(dns.TypeDS)
-	CAA   Type = Type(dns.TypeCAA)
+	A      Type = Type(dns.TypeA)
+	NS     Type = Type(dns.TypeNS)
+	CNAME  Type = Type(dns.TypeCNAME)
+	SOA    Type = Type(dns.TypeSOA)
+	PTR    Type = Type(dns.TypePTR)
+	MX     Type = Type(dns.TypeMX)
+	TXT    Type = Type(dns.TypeTXT)
+	AAAA   Type = Type(dns.TypeAAAA)
+	SRV    Type = Type(dns.TypeSRV)
+	DNAME  Type = Type(dns.TypeDNAME)
+	DS     Type = Type(dns.TypeDS)
+	DNSKEY Type = Type(dns.TypeDNSKEY)
+	CAA    Type = Type(dns.TypeCAA)
 )
 
 // ALIAS is a record of ours: the name has the addresses of another one. It is never sent to anybody: who serves the zone

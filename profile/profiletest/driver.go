@@ -27,7 +27,7 @@ func Driver(t testing.TB, kind string, client outcall.Client) *profile.Driver {
 	t.Helper()
 	once.Do(func() {
 		var err error
-		if all, err = profile.LoadAll(profiles.Files); err != nil {
+		if all, _, err = profile.LoadAll(profiles.Files); err != nil {
 			t.Fatal(err)
 		}
 		pool = jq.NewPool(jqtest.Command(t), 5*time.Second)

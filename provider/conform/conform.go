@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"time"
 
+	"beacon/checklist"
 	"beacon/core/change"
 	"beacon/core/dnsname"
 	"beacon/core/record"
@@ -24,144 +25,64 @@ type Subject struct {
 	Zone     dnsname.Name    // the scratch zone: must not exist, or, where zones are made elsewhere, must be empty
 }
 
-// Outcome is what became of a check.
-type Outcome string
-
-// A check passed or failed, or says nothing about this interface.
-const (
-	Passed  Outcome = "passed"
-	Failed  Outcome = "failed"
-	Skipped Outcome = "not applicable"
-)
-
-// Result is one line of the report.
-type Result struct {
-	Check   string        `json:"check"`
-	Outcome Outcome       `json:"outcome"`
-	Detail  string        `json:"detail,omitempty"` // why it failed or does not apply
-	Took    time.Duration `json:"took"`
-}
-
-// notApplicable ends a check that says nothing about an interface.
-type notApplicable string
-
-func (n notApplicable) Error() string { return string(n) }
-
-// Run makes every check and reports each as it is done. After a failure that leaves nothing to go on with, the rest
-// fails too, with that as its reason.
-func Run(ctx context.Context, s Subject, report func(Result)) (all []Result) {
-	r := &run{ctx: ctx, Subject: s}
-	for _, c := range r.checks() {
-		start := time.Now()
-		err := r.stuck
-		if err == nil || c.last {
-			err = c.do()
-		}
-		result := Result{Check: c.name, Outcome: Passed, Took: time.Since(start)}
-		var none notApplicable
-		switch {
-		case errors.As(err, &none):
-			result.Outcome, result.Detail = Skipped, string(none)
-		case err != nil:
-			result.Outcome, result.Detail = Failed, err.Error()
-			if c.needed && r.stuck == nil {
-				r.stuck = fmt.Errorf("not tried, since this failed: %s", c.name)
-			}
-		}
-		all = append(all, result)
-		if report != nil {
-			report(result)
-		}
-	}
-	return all
-}
-
-// Failures counts the checks that failed.
-func Failures(list []Result) (n int) {
-	for _, r := range list {
-		if r.Outcome == Failed {
-			n++
-		}
-	}
-	return n
-}
-
-type check struct {
-	name   string
-	do     func() error
-	needed bool // nothing goes on without it
-	last   bool // is done whatever happened
+// Run makes every check and reports each as it is done, with how many there are.
+func Run(ctx context.Context, s Subject, report func(checklist.Result, int)) []checklist.Result {
+	return checklist.Run((&run{ctx: ctx, Subject: s}).checks(), report)
 }
 
 type run struct {
 	ctx context.Context
 	Subject
-	zone  provider.Zone
-	caps  change.Caps
-	made  bool
-	stuck error
+	zone provider.Zone
+	caps change.Caps
+	made bool
 }
 
-func (r *run) checks() []check {
+func (r *run) checks() []checklist.Check {
 	return append(append(r.first(), r.contents()...), r.end()...)
 }
 
-func (r *run) first() []check {
-	return []check{
-		{name: "a wrong credential fails as unauthorised, and nothing is done", do: r.wrongKey},
-		{name: "an error keeps the credential to itself", do: r.quiet},
-		{name: "what the interface can do makes sense", do: r.describe, needed: true},
-		{name: "a zone that is not there is not found", do: r.missing},
-		{name: "reading a zone that is not there says so", do: r.readMissing},
-		{name: "the scratch zone is made", do: r.create, needed: true},
-		{name: "it has at least two nameservers, each once", do: r.nameservers},
-		{name: "it is found again by its name, as it was given", do: r.found},
-		{name: "it is in the list of zones, which ends", do: r.listed},
-		{name: "a zone cannot be made twice", do: r.createTwice},
-		{name: "it holds nothing but what is the provider's own", do: r.empty, needed: true},
+func (r *run) first() []checklist.Check {
+	return []checklist.Check{
+		{Name: "a wrong credential fails as unauthorised, and nothing is done", Do: r.wrongKey},
+		{Name: "an error keeps the credential to itself", Do: r.quiet},
+		{Name: "what the interface can do makes sense", Do: r.describe, Needed: true},
+		{Name: "a zone that is not there is not found", Do: r.missing},
+		{Name: "reading a zone that is not there says so", Do: r.readMissing},
+		{Name: "the scratch zone is made", Do: r.create, Needed: true},
+		{Name: "it has at least two nameservers, each once", Do: r.nameservers},
+		{Name: "it is found again by its name, as it was given", Do: r.found},
+		{Name: "it is in the list of zones, which ends", Do: r.listed},
+		{Name: "a zone cannot be made twice", Do: r.createTwice},
+		{Name: "it holds nothing but what is the provider's own", Do: r.empty, Needed: true},
 	}
 }
 
-func (r *run) end() []check {
-	return []check{
-		{name: "a cancelled call returns immediately", do: r.cancelled},
-		{name: "the scratch zone is removed, or left as it was found", do: r.remove, last: true},
-		{name: "removing it again says that it is not there", do: r.removeAgain},
+func (r *run) end() []checklist.Check {
+	return []checklist.Check{
+		{Name: "a cancelled call returns immediately", Do: r.cancelled},
+		{Name: "the scratch zone is removed, or left as it was found", Do: r.remove, Last: true},
+		{Name: "removing it again says that it is not there", Do: r.removeAgain},
 	}
-}
-
-// want turns what was seen into an error.
-func want(ok bool, format string, args ...any) error {
-	if ok {
-		return nil
-	}
-	return fmt.Errorf(format, args...)
-}
-
-func wantKind(err error, kind outcall.Kind) error {
-	if err == nil {
-		return fmt.Errorf("it went well, and should have been %s", kind)
-	}
-	return want(outcall.KindOf(err) == kind, "it should have been %s: %v", kind, err)
 }
 
 func (r *run) wrongKey() error {
 	if r.WrongKey == nil {
-		return notApplicable("no second credential was given")
+		return checklist.NotApplicable("no second credential was given")
 	}
 	_, _, err := provider.FindZone(r.ctx, r.WrongKey, r.Zone)
-	if err := wantKind(err, outcall.Unauthorised); err != nil {
+	if err := checklist.WantKind(err, outcall.Unauthorised); err != nil {
 		return err
 	}
-	return want(outcall.OutcomeOf(err) == outcall.NotDone, "what became of it is %s, not %s", outcall.OutcomeOf(err), outcall.NotDone)
+	return checklist.Want(outcall.OutcomeOf(err) == outcall.NotDone, "what became of it is %s, not %s", outcall.OutcomeOf(err), outcall.NotDone)
 }
 
 func (r *run) quiet() error {
 	if r.WrongKey == nil || r.Secret == "" {
-		return notApplicable("no second credential was given")
+		return checklist.NotApplicable("no second credential was given")
 	}
 	_, _, err := provider.FindZone(r.ctx, r.WrongKey, r.Zone)
-	return want(err != nil && !contains(err.Error(), r.Secret), "the error repeats the credential")
+	return checklist.Want(err != nil && !contains(err.Error(), r.Secret), "the error repeats the credential")
 }
 
 func (r *run) describe() (err error) {
@@ -187,13 +108,13 @@ func (r *run) describe() (err error) {
 
 func (r *run) missing() error {
 	if r.caps.FixedZones {
-		return notApplicable("zones are made elsewhere")
+		return checklist.NotApplicable("zones are made elsewhere")
 	}
 	_, found, err := provider.FindZone(r.ctx, r.Driver, r.Zone)
 	if err != nil {
 		return err
 	}
-	return want(!found, "%s is there already; name a zone that is not", r.Zone)
+	return checklist.Want(!found, "%s is there already; name a zone that is not", r.Zone)
 }
 
 func (r *run) readMissing() error {
@@ -202,7 +123,7 @@ func (r *run) readMissing() error {
 		return err
 	}
 	_, err = r.Driver.Read(r.ctx, provider.ZoneRef{ID: nowhere.String(), Name: nowhere}, provider.ReadFrom{})
-	return wantKind(err, outcall.NotFound)
+	return checklist.WantKind(err, outcall.NotFound)
 }
 
 func (r *run) create() (err error) {
@@ -212,7 +133,7 @@ func (r *run) create() (err error) {
 		if err != nil {
 			return err
 		}
-		return want(there, "%s is not there; make it at the server first", r.Zone)
+		return checklist.Want(there, "%s is not there; make it at the server first", r.Zone)
 	}
 	if r.zone, err = r.Driver.Create(r.ctx, r.Zone, provider.ZoneOptions{}); err != nil {
 		return err
@@ -221,7 +142,7 @@ func (r *run) create() (err error) {
 	if r.zone.Ref.Name != r.Zone {
 		return fmt.Errorf("the new zone is called %s", r.zone.Ref.Name)
 	}
-	return want(r.zone.Ref.ID != "", "the new zone has no identifier")
+	return checklist.Want(r.zone.Ref.ID != "", "the new zone has no identifier")
 }
 
 func (r *run) nameservers() error {
@@ -229,7 +150,7 @@ func (r *run) nameservers() error {
 	if len(ns) < 2 {
 		return fmt.Errorf("nameservers of the new zone: %v", ns)
 	}
-	return want(len(dnsname.SortSet(ns)) == len(ns), "a nameserver is listed twice: %v", ns)
+	return checklist.Want(len(dnsname.SortSet(ns)) == len(ns), "a nameserver is listed twice: %v", ns)
 }
 
 func (r *run) found() error {
@@ -240,12 +161,12 @@ func (r *run) found() error {
 	if !there {
 		return errors.New("it is not found")
 	}
-	return want(fmt.Sprint(found) == fmt.Sprint(r.zone), "it is %v, and was given as %v", found, r.zone)
+	return checklist.Want(fmt.Sprint(found) == fmt.Sprint(r.zone), "it is %v, and was given as %v", found, r.zone)
 }
 
 func (r *run) listed() error {
 	if r.caps.FixedZones {
-		return notApplicable("zones are made elsewhere")
+		return checklist.NotApplicable("zones are made elsewhere")
 	}
 	seen := map[provider.Cursor]bool{}
 	for cursor := provider.Cursor(""); ; {
@@ -270,10 +191,10 @@ func (r *run) listed() error {
 
 func (r *run) createTwice() error {
 	if r.caps.FixedZones {
-		return notApplicable("zones are made elsewhere")
+		return checklist.NotApplicable("zones are made elsewhere")
 	}
 	_, err := r.Driver.Create(r.ctx, r.Zone, provider.ZoneOptions{})
-	return wantKind(err, outcall.Conflict)
+	return checklist.WantKind(err, outcall.Conflict)
 }
 
 // empty notes what a new zone holds, and clears it where that is the provider's habit.
@@ -306,7 +227,7 @@ func (r *run) cancelled() error {
 	if outcall.OutcomeOf(err) == outcall.Unclear {
 		return fmt.Errorf("what became of it is %s", outcall.Unclear)
 	}
-	return want(time.Since(start) < time.Second, "it took %s", time.Since(start))
+	return checklist.Want(time.Since(start) < time.Second, "it took %s", time.Since(start))
 }
 
 func (r *run) remove() error {
@@ -322,7 +243,7 @@ func (r *run) remove() error {
 		return r.put(keys)
 	}
 	if !r.made {
-		return notApplicable("no scratch zone was made")
+		return checklist.NotApplicable("no scratch zone was made")
 	}
 	if err := r.Driver.Remove(r.ctx, r.zone.Ref); err != nil {
 		return err
@@ -331,12 +252,12 @@ func (r *run) remove() error {
 	if err != nil {
 		return err
 	}
-	return want(!there, "it is still found")
+	return checklist.Want(!there, "it is still found")
 }
 
 func (r *run) removeAgain() error {
 	if r.caps.FixedZones {
-		return notApplicable("zones are made elsewhere")
+		return checklist.NotApplicable("zones are made elsewhere")
 	}
-	return wantKind(r.Driver.Remove(r.ctx, r.zone.Ref), outcall.NotFound)
+	return checklist.WantKind(r.Driver.Remove(r.ctx, r.zone.Ref), outcall.NotFound)
 }

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"time"
 
+	"beacon/checklist"
 	"beacon/core/change"
 	"beacon/core/dnsname"
 	"beacon/core/record"
@@ -16,7 +17,7 @@ import (
 func contains(text, part string) bool { return strings.Contains(text, part) }
 
 // contents are the checks that put records and look what becomes of them.
-func (r *run) contents() []check {
+func (r *run) contents() []checklist.Check {
 	zone := record.Data(r.Zone.String())
 	kinds := []struct {
 		name string
@@ -40,28 +41,28 @@ func (r *run) contents() []check {
 		{"several types at one name", r.sets(r.set("mixed", record.A, 300, "192.0.2.5"), r.set("mixed", record.TXT, 300, `"x"`), r.set("mixed", record.MX, 300, "10 two."+zone))},
 		{"TTLs from 1 s to a week, as far as they can be held", r.sets(r.set("quick", record.A, 1, "192.0.2.6"), r.set("slow", record.A, 604800, "192.0.2.7"))},
 	}
-	var list []check
+	var list []checklist.Check
 	for _, k := range kinds {
-		list = append(list, check{name: "comes back as it was put: " + k.name, do: func() error { return r.holds(k.sets) }})
+		list = append(list, checklist.Check{Name: "comes back as it was put: " + k.name, Do: func() error { return r.holds(k.sets) }})
 	}
-	return append(list, []check{
-		{name: "other data for a set, and the rest stays", do: r.changeData},
-		{name: "another TTL for a set", do: r.changeTTL},
-		{name: "a record comes into a set, and goes out of it", do: r.growAndShrink},
-		{name: "a CNAME replaces addresses", do: r.swapThere},
-		{name: "addresses replace a CNAME", do: r.swapBack},
-		{name: "sets are removed, and the rest stays", do: r.removeSome},
-		{name: "putting what is there already changes nothing", do: r.repeat},
-		{name: "an ALIAS at the apex", do: r.apexAlias},
-		{name: "named attributes are kept, and come back", do: r.setExtras},
-		{name: "named attributes survive a change that does not speak of them", do: r.keepExtras},
-		{name: "a full batch is one request", do: r.fullBatch},
-		{name: "a large zone is read to its end", do: r.pages},
-		{name: "an unchanged zone is recognised by its mark", do: r.sameMark},
-		{name: "a changed zone is recognised by its mark", do: r.otherMark},
-		{name: "a write from an older read is refused, and loses nothing", do: r.staleMark},
-		{name: "records that collide are refused", do: r.collide},
-		{name: "a refused batch leaves nothing behind, where batches are atomic", do: r.nothingLeft},
+	return append(list, []checklist.Check{
+		{Name: "other data for a set, and the rest stays", Do: r.changeData},
+		{Name: "another TTL for a set", Do: r.changeTTL},
+		{Name: "a record comes into a set, and goes out of it", Do: r.growAndShrink},
+		{Name: "a CNAME replaces addresses", Do: r.swapThere},
+		{Name: "addresses replace a CNAME", Do: r.swapBack},
+		{Name: "sets are removed, and the rest stays", Do: r.removeSome},
+		{Name: "putting what is there already changes nothing", Do: r.repeat},
+		{Name: "an ALIAS at the apex", Do: r.apexAlias},
+		{Name: "named attributes are kept, and come back", Do: r.setExtras},
+		{Name: "named attributes survive a change that does not speak of them", Do: r.keepExtras},
+		{Name: "a full batch is one request", Do: r.fullBatch},
+		{Name: "a large zone is read to its end", Do: r.pages},
+		{Name: "an unchanged zone is recognised by its mark", Do: r.sameMark},
+		{Name: "a changed zone is recognised by its mark", Do: r.otherMark},
+		{Name: "a write from an older read is refused, and loses nothing", Do: r.staleMark},
+		{Name: "records that collide are refused", Do: r.collide},
+		{Name: "a refused batch leaves nothing behind, where batches are atomic", Do: r.nothingLeft},
 	}...)
 }
 
@@ -90,7 +91,7 @@ func (r *run) read() (provider.State, error) {
 func (r *run) holds(sets []record.Set) error {
 	projected, _ := r.caps.Project(r.Zone, record.ContentsOf(sets...))
 	if projected.Len() == 0 {
-		return notApplicable("not supported, as declared")
+		return checklist.NotApplicable("not supported, as declared")
 	}
 	var list []record.Set
 	for s := range projected.Sets() {
@@ -231,7 +232,7 @@ func (r *run) repeat() error {
 
 func (r *run) apexAlias() error {
 	if !r.caps.ApexAlias {
-		return notApplicable("none, as declared")
+		return checklist.NotApplicable("none, as declared")
 	}
 	if err := r.put(nil, r.held(r.set("@", record.ALIAS, 300, "elsewhere.example."))); err != nil {
 		return err
@@ -250,7 +251,7 @@ func (r *run) extraValue() (change.Attribute, string) {
 
 func (r *run) setExtras() error {
 	if len(r.caps.Attributes) == 0 {
-		return notApplicable("it has none")
+		return checklist.NotApplicable("it has none")
 	}
 	e, value := r.extraValue()
 	s, err := r.read()
@@ -270,12 +271,12 @@ func (r *run) extraIs(e change.Attribute, value string) error {
 		return err
 	}
 	got := s.Details[record.Key{Name: r.name("extra"), Type: record.A}].Attributes[e.Name]
-	return want(got == value, "%s should be %q, and is %q", e.Name, value, got)
+	return checklist.Want(got == value, "%s should be %q, and is %q", e.Name, value, got)
 }
 
 func (r *run) keepExtras() error {
 	if len(r.caps.Attributes) == 0 {
-		return notApplicable("it has none")
+		return checklist.NotApplicable("it has none")
 	}
 	if err := r.put(nil, r.held(r.set("extra", record.A, 3600, "192.0.2.9"))); err != nil {
 		return err
@@ -322,7 +323,7 @@ func (r *run) markNow() (provider.State, error) {
 		if s.Mark != "" {
 			return s, errors.New("a read returns a change mark, and the capabilities have none")
 		}
-		return s, notApplicable("it has no change marks")
+		return s, checklist.NotApplicable("it has no change marks")
 	}
 	return s, err
 }
@@ -336,7 +337,7 @@ func (r *run) sameMark() error {
 	if err != nil {
 		return err
 	}
-	return want(page.Unchanged, "nothing was changed since mark %q, and the zone is read as changed", s.Mark)
+	return checklist.Want(page.Unchanged, "nothing was changed since mark %q, and the zone is read as changed", s.Mark)
 }
 
 func (r *run) otherMark() error {
@@ -354,12 +355,12 @@ func (r *run) otherMark() error {
 	case now.Unchanged:
 		return fmt.Errorf("something was changed since mark %q, and the zone is read as unchanged", s.Mark)
 	}
-	return want(!now.Contents.Get(record.Key{Name: r.name("marked"), Type: record.A}).IsZero(), "what was read from the mark on does not show the change")
+	return checklist.Want(!now.Contents.Get(record.Key{Name: r.name("marked"), Type: record.A}).IsZero(), "what was read from the mark on does not show the change")
 }
 
 func (r *run) staleMark() error {
 	if !r.caps.Guarded && !r.caps.GuardedSets {
-		return notApplicable("writes cannot be made to depend on what was read")
+		return checklist.NotApplicable("writes cannot be made to depend on what was read")
 	}
 	old, err := r.read()
 	if err != nil {
@@ -371,14 +372,14 @@ func (r *run) staleMark() error {
 	}
 	batch := r.caps.Pack(change.List{{Before: old.Contents.Get(meanwhile.Key()), After: r.held(r.set("meanwhile", record.A, 300, "192.0.2.2"))}}, old.Contents)[0]
 	batch.Mark, batch.Details = old.Mark, old.Details
-	if err := wantKind(r.batch(batch), outcall.Conflict); err != nil {
+	if err := checklist.WantKind(r.batch(batch), outcall.Conflict); err != nil {
 		return err
 	}
 	now, err := r.read()
 	if err != nil {
 		return err
 	}
-	return want(now.Contents.Get(meanwhile.Key()).SameData(meanwhile), "the change of another client was lost")
+	return checklist.Want(now.Contents.Get(meanwhile.Key()).SameData(meanwhile), "the change of another client was lost")
 }
 
 // collision is a batch with a set that is fine and one that collides.
@@ -420,12 +421,12 @@ func (r *run) alone() error {
 	if err != nil {
 		return err
 	}
-	return want(s.Contents.Get(record.Key{Name: r.name("two"), Type: record.CNAME}).IsZero(), "a CNAME is beside addresses now")
+	return checklist.Want(s.Contents.Get(record.Key{Name: r.name("two"), Type: record.CNAME}).IsZero(), "a CNAME is beside addresses now")
 }
 
 func (r *run) nothingLeft() error {
 	if !r.caps.Atomic {
-		return notApplicable("batches are not atomic")
+		return checklist.NotApplicable("batches are not atomic")
 	}
 	b, s, err := r.collision()
 	if err != nil {

@@ -4,19 +4,15 @@ import (
 	"context"
 	"fmt"
 	"log/slog"
-	"maps"
 	"net/http"
 	"regexp"
-	"slices"
 	"strings"
 	"sync"
 	"time"
 
 	"beacon/core/dnsname"
-	"beacon/outcall"
 	"beacon/provider"
 	"beacon/reach"
-	"beacon/registrar"
 	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/wire"
@@ -28,18 +24,17 @@ var accountName = regexp.MustCompile(`^[a-z0-9][a-z0-9-]{0,62}$`)
 
 // Parts are what Accounts work with.
 type Parts struct {
-	Store      *store.Store
-	Logbook    *logbook.Book
-	Log        *slog.Logger
-	Door       *reach.Door
-	HTTP       *http.Client // of accounts whose address may be a private one
-	Careful    *http.Client // of all others
-	KeyFile    string       // seals credentials; made if missing
-	Profiles   string       // folder of provider profiles; empty for none
-	Evaluator  []string     // command that starts a worker for the expressions of profiles
-	Registrars map[string]func(outcall.Client) registrar.Driver
-	Timeout    time.Duration // of one request, real time
-	Calls      *prometheus.CounterVec
+	Store     *store.Store
+	Logbook   *logbook.Book
+	Log       *slog.Logger
+	Door      *reach.Door
+	HTTP      *http.Client  // of accounts whose address may be a private one
+	Careful   *http.Client  // of all others
+	KeyFile   string        // seals credentials; made if missing
+	Profiles  string        // folder of profiles; empty for none
+	Evaluator []string      // command that starts a worker for the expressions of profiles
+	Timeout   time.Duration // of one request, real time
+	Calls     *prometheus.CounterVec
 	// Placed returns the zones that are placed at an account, as it names them.
 	Placed func(tx *store.Tx, account uint64) ([]provider.ZoneRef, error)
 	// Managed returns which of some zones are managed here.
@@ -50,24 +45,23 @@ type Parts struct {
 
 // Accounts are the connections to providers and registrars. It is safe for concurrent use once all kinds are registered.
 type Accounts struct {
-	store      *store.Store
-	logbook    *logbook.Book
-	log        *slog.Logger
-	door       *reach.Door
-	http       *http.Client
-	careful    *http.Client
-	seal       *store.Seal
-	kinds      *kinds
-	registrars map[string]func(outcall.Client) registrar.Driver
-	timeout    time.Duration
-	calls      *prometheus.CounterVec
-	placed     func(*store.Tx, uint64) ([]provider.ZoneRef, error)
-	managed    func(*store.Tx, []dnsname.Name) (map[dnsname.Name]bool, error)
-	added      func(context.Context) error
-	pacesMu    sync.Mutex
-	paces      map[uint64]*pace // by account
-	usedMu     sync.Mutex
-	used       map[string]time.Time // accounts, by when their last use was recorded
+	store   *store.Store
+	logbook *logbook.Book
+	log     *slog.Logger
+	door    *reach.Door
+	http    *http.Client
+	careful *http.Client
+	seal    *store.Seal
+	kinds   *kinds
+	timeout time.Duration
+	calls   *prometheus.CounterVec
+	placed  func(*store.Tx, uint64) ([]provider.ZoneRef, error)
+	managed func(*store.Tx, []dnsname.Name) (map[dnsname.Name]bool, error)
+	added   func(context.Context) error
+	pacesMu sync.Mutex
+	paces   map[uint64]*pace // by account
+	usedMu  sync.Mutex
+	used    map[string]time.Time // accounts, by when their last use was recorded
 }
 
 // New opens the key that seals credentials and reads the profiles.
@@ -76,11 +70,11 @@ func New(p Parts) (*Accounts, error) {
 	if err != nil {
 		return nil, err
 	}
-	k, err := newKinds(p.Profiles, p.Evaluator)
+	k, err := newKinds(p.Profiles, p.Evaluator, p.Log)
 	if err != nil {
 		return nil, err
 	}
-	return &Accounts{store: p.Store, logbook: p.Logbook, log: p.Log, door: p.Door, http: p.HTTP, careful: p.Careful, seal: seal, kinds: k, registrars: p.Registrars,
+	return &Accounts{store: p.Store, logbook: p.Logbook, log: p.Log, door: p.Door, http: p.HTTP, careful: p.Careful, seal: seal, kinds: k,
 		timeout: p.Timeout, calls: p.Calls, placed: p.Placed, managed: p.Managed, added: p.Added, paces: map[uint64]*pace{}, used: map[string]time.Time{}}, nil
 }
 
@@ -127,18 +121,12 @@ func (s *Accounts) AddAccount(ctx context.Context, n wire.NewAccount) (tried wir
 
 // fits returns a problem where there is no such kind of account, or the address has the wrong form for it.
 func (s *Accounts) fits(n wire.NewAccount) error {
-	if n.Role == wire.RoleRegistrar {
-		if s.registrars[n.Kind] == nil {
-			return noSuchKind(n, slices.Sorted(maps.Keys(s.registrars)))
-		}
-		return httpAddress(n.Address)
-	}
 	kind, known, err := s.kinds.find(n.Kind)
 	if err != nil {
 		return err
 	}
-	if !known || kind.Closed {
-		return noSuchKind(n, s.kinds.open())
+	if !known || kind.Closed || kind.role() != n.Role {
+		return noSuchKind(n, s.kinds.open(n.Role))
 	}
 	return kind.fits(n.Address)
 }
@@ -154,6 +142,6 @@ func (s *Accounts) List(tx *store.Tx, role string) ([]store.Account, error) { re
 func (s *Accounts) View(a store.Account) wire.AccountView {
 	kind, _ := s.kinds.known(a.Kind)
 	rights := a.RightList()
-	return wire.AccountView{About: kind.About, Caps: kind.caps, Rights: rights, Findings: judgeRights(a.Name, rights),
+	return wire.AccountView{About: kind.About, Caps: kind.caps, Registrar: viewRegistrarCaps(kind.registrarCaps), Rights: rights, Findings: judgeRights(a.Name, rights),
 		Account: wire.Account{Name: a.Name, Role: a.Role, Kind: a.Kind, Address: a.Address, CreatedAt: a.CreatedAt, Private: a.Private, UsedAt: a.UsedAt, RotatedAt: a.RotatedAt}}
 }

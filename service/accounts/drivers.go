@@ -38,19 +38,28 @@ func (s *Accounts) Provider(a store.Account) (provider.PacedDriver, error) {
 
 // driverWith returns the driver of a provider account with a credential, which may be another than the stored one.
 func (s *Accounts) driverWith(a store.Account, secret string) (d provider.PacedDriver, err error) {
-	kind, known, err := s.kinds.find(a.Kind)
+	kind, err := s.kindOf(a)
 	if err != nil {
 		return d, err
-	}
-	if !known {
-		return d, wire.Problemf(wire.Blocked, "Account %s is of kind %s, which is not known here. Put its profile into the folder of profiles, or use one of: %s.",
-			a.Name, a.Kind, strings.Join(s.kinds.open(), ", "))
 	}
 	bare, err := kind.Driver(Connection{ID: a.ID, Name: a.Name, Address: a.Address, Secret: secret, Client: s.client(a, secret)})
 	if err != nil {
 		return d, err
 	}
-	return provider.Paced(bare, s.paceOf(a, kind.perSecond())), nil
+	return provider.Paced(bare, s.paceOf(a, kind.rate)), nil
+}
+
+// kindOf returns the kind of an account, or a problem where it is not known here.
+func (s *Accounts) kindOf(a store.Account) (Kind, error) {
+	kind, known, err := s.kinds.find(a.Kind)
+	if err != nil {
+		return kind, err
+	}
+	if !known || kind.role() != a.Role {
+		return kind, wire.Problemf(wire.Blocked, "Account %s is of kind %s, which is not known here. Put its profile into the folder of profiles, or use one of: %s.",
+			a.Name, a.Kind, strings.Join(s.kinds.open(a.Role), ", "))
+	}
+	return kind, nil
 }
 
 // Registrar returns the driver of a registrar account.
@@ -59,9 +68,18 @@ func (s *Accounts) Registrar(a store.Account) (registrar.Driver, error) {
 	if err != nil {
 		return nil, err
 	}
-	build, ok := s.registrars[a.Kind]
-	if !ok {
-		return nil, wire.Problemf(wire.Blocked, "Account %s is of kind %s, which this version does not know.", a.Name, a.Kind)
+	return s.registrarWith(a, secret)
+}
+
+// registrarWith returns the driver of a registrar account with a credential, which may be another than the stored one.
+func (s *Accounts) registrarWith(a store.Account, secret string) (registrar.Driver, error) {
+	kind, err := s.kindOf(a)
+	if err != nil {
+		return nil, err
 	}
-	return registrar.Guarded(build(s.client(a, secret))), nil
+	bare, err := kind.Registrar(Connection{ID: a.ID, Name: a.Name, Address: a.Address, Secret: secret, Client: s.client(a, secret)})
+	if err != nil {
+		return nil, err
+	}
+	return registrar.Paced(bare, s.paceOf(a, kind.rate)), nil
 }

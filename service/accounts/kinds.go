@@ -3,10 +3,11 @@ package accounts
 import (
 	"context"
 	"fmt"
-	"maps"
+	"log/slog"
 	"net/url"
 	"os"
 	"slices"
+	"strings"
 	"sync"
 	"time"
 
@@ -16,17 +17,20 @@ import (
 	"beacon/profile"
 	"beacon/profile/jq"
 	"beacon/provider"
+	"beacon/registrar"
 	"beacon/wire"
 )
 
 // evaluation bounds one jq expression of a profile, real time.
 const evaluation = 5 * time.Second
 
-// Kind is a kind of provider account that assembly registers. A kind that a profile describes needs no registration.
+// Kind is a kind of account that assembly registers. A kind that a profile describes needs no registration.
 type Kind struct {
 	About string
-	// Driver returns the driver of an account.
+	// Driver returns the driver of a provider account; nil where the kind is one of registrars.
 	Driver func(Connection) (provider.Driver, error)
+	// Registrar returns the driver of a registrar account; nil where the kind is one of providers.
+	Registrar func(Connection) (registrar.Driver, error)
 	// Address returns an error where the address of an account has the wrong form; nil where it is the base address of an HTTP interface.
 	Address func(address string) error
 	// Wrong returns a credential of the same form that cannot be right; nil to append to the right one.
@@ -38,7 +42,17 @@ type Kind struct {
 	// Closed kinds take no new accounts.
 	Closed bool
 
-	caps *change.Caps // of a profile
+	caps          *change.Caps // of a profile
+	registrarCaps *registrar.Caps
+	rate          float64 // requests a second that are allowed; 0 where that is not known
+}
+
+// role returns which accounts can be of a kind.
+func (k Kind) role() string {
+	if k.Registrar != nil {
+		return wire.RoleRegistrar
+	}
+	return wire.RoleProvider
 }
 
 // Connection is an account with its credential, which may be another than the stored one.
@@ -50,18 +64,21 @@ type Connection struct {
 	Client  outcall.Client
 }
 
-// kinds are the kinds of provider accounts: those that are registered, and those that a profile describes.
+// kinds are the kinds of accounts: those that are registered, and those that a profile describes.
 type kinds struct {
 	registered map[string]Kind
 	folder     string
 	pool       *jq.Pool
+	log        *slog.Logger
 	mu         sync.Mutex
+	seen       string // names, sizes and times of the files when they were read
 	profiles   map[string]*profile.Profile
+	faulty     map[string]error // by file
 }
 
 // newKinds reads the profiles once, so that one with faults is reported at the start and not at night.
-func newKinds(folder string, evaluator []string) (*kinds, error) {
-	k := &kinds{registered: map[string]Kind{}, folder: folder}
+func newKinds(folder string, evaluator []string, log *slog.Logger) (*kinds, error) {
+	k := &kinds{registered: map[string]Kind{}, folder: folder, log: log}
 	if folder == "" {
 		return k, nil
 	}
@@ -69,7 +86,7 @@ func newKinds(folder string, evaluator []string) (*kinds, error) {
 		return nil, fmt.Errorf("the setting profiles: this program has nothing to evaluate their expressions with")
 	}
 	k.pool = jq.NewPool(evaluator, evaluation)
-	return k, k.load()
+	return k, k.refresh()
 }
 
 func (k *kinds) register(name string, kind Kind) error {
@@ -80,20 +97,48 @@ func (k *kinds) register(name string, kind Kind) error {
 	return nil
 }
 
-func (k *kinds) load() error {
-	profiles, err := profile.LoadAll(os.DirFS(k.folder))
-	if err != nil {
-		return fmt.Errorf("the setting profiles:\n%w", err)
-	}
-	for name := range profiles {
-		if _, taken := k.registered[name]; taken {
-			return fmt.Errorf("the setting profiles: %q is the name of a kind that needs no profile", name)
-		}
+// refresh reads the folder of profiles where a file came, went or changed. A profile with faults is left out, and logged once.
+func (k *kinds) refresh() error {
+	if k.folder == "" {
+		return nil
 	}
 	k.mu.Lock()
 	defer k.mu.Unlock()
-	k.profiles = profiles
+	entries, err := os.ReadDir(k.folder)
+	if err != nil {
+		return fmt.Errorf("the setting profiles: %w", err)
+	}
+	var seen strings.Builder
+	for _, e := range entries {
+		if info, err := e.Info(); err == nil && strings.HasSuffix(e.Name(), profile.Suffix) {
+			fmt.Fprintf(&seen, "%s %d %d\n", e.Name(), info.Size(), info.ModTime().UnixNano())
+		}
+	}
+	if k.profiles != nil && seen.String() == k.seen {
+		return nil
+	}
+	profiles, faulty, err := profile.LoadAll(os.DirFS(k.folder))
+	if err != nil {
+		return fmt.Errorf("the setting profiles: %w", err)
+	}
+	for name := range profiles {
+		if _, taken := k.registered[name]; taken {
+			faulty[name+profile.Suffix] = fmt.Errorf("%q is the name of a kind that needs no profile", name)
+			delete(profiles, name)
+		}
+	}
+	for file, why := range faulty {
+		k.log.Error("a profile has faults; accounts of its kind cannot be used until they are corrected", "file", file, "faults", why.Error())
+	}
+	k.profiles, k.faulty, k.seen = profiles, faulty, seen.String()
 	return nil
+}
+
+// fault returns what is wrong with the profile of a kind, or nil.
+func (k *kinds) fault(name string) error {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	return k.faulty[name+profile.Suffix]
 }
 
 func (k *kinds) close() {
@@ -102,15 +147,17 @@ func (k *kinds) close() {
 	}
 }
 
-// find returns a kind by its name. A profile that was put into the folder since the start is found too.
+// find returns a kind by its name, as its profile is now.
 func (k *kinds) find(name string) (kind Kind, known bool, err error) {
-	if kind, known = k.known(name); known || k.folder == "" {
-		return kind, known, nil
-	}
-	if err := k.load(); err != nil {
-		return kind, false, wire.Problemf(wire.Blocked, "%s", err)
+	if err := k.refresh(); err != nil {
+		return kind, false, wire.Problemf(wire.Blocked, "%s.", wording.Sentence(err.Error()))
 	}
 	kind, known = k.known(name)
+	if !known {
+		if why := k.fault(name); why != nil {
+			return kind, false, wire.Problemf(wire.Blocked, "The profile of kind %s has faults. Correct them, then repeat:\n%s", name, why)
+		}
+	}
 	return kind, known, nil
 }
 
@@ -125,20 +172,28 @@ func (k *kinds) known(name string) (Kind, bool) {
 	if p == nil {
 		return Kind{}, false
 	}
-	return Kind{About: p.About, caps: &p.Caps, Driver: func(c Connection) (provider.Driver, error) { return profile.New(p, k.pool, c.Client), nil }}, true
+	if p.OfRegistrar() {
+		caps := p.RegistrarCaps()
+		return Kind{About: p.About, registrarCaps: &caps, rate: p.Rate(), Registrar: func(c Connection) (registrar.Driver, error) { return profile.NewRegistrar(p, k.pool, c.Client), nil }}, true
+	}
+	return Kind{About: p.About, caps: &p.Caps, rate: p.Rate(), Driver: func(c Connection) (provider.Driver, error) { return profile.New(p, k.pool, c.Client), nil }}, true
 }
 
-// open lists the names of the kinds that take new accounts.
-func (k *kinds) open() []string {
+// open lists the names of the kinds that take new accounts of a role.
+func (k *kinds) open(role string) []string {
 	k.mu.Lock()
 	defer k.mu.Unlock()
 	var names []string
 	for name, kind := range k.registered {
-		if !kind.Closed {
+		if !kind.Closed && kind.role() == role {
 			names = append(names, name)
 		}
 	}
-	names = append(names, slices.Collect(maps.Keys(k.profiles))...)
+	for name, p := range k.profiles {
+		if p.OfRegistrar() == (role == wire.RoleRegistrar) {
+			names = append(names, name)
+		}
+	}
 	slices.Sort(names)
 	return names
 }
@@ -170,21 +225,23 @@ func (k Kind) wrong(secret string) string {
 	return k.Wrong(secret)
 }
 
-// perSecond returns the requests in a second that the provider allows; 0 where that is not known.
-func (k Kind) perSecond() float64 {
-	if k.caps == nil {
-		return 0
-	}
-	return k.caps.Rate
-}
-
-// Kinds lists what accounts can be connected to.
-func (s *Accounts) Kinds(context.Context) []wire.Kind {
+// Kinds lists what accounts of a role can be connected to.
+func (s *Accounts) Kinds(_ context.Context, role string) []wire.Kind {
 	list := []wire.Kind{}
-	for _, name := range s.kinds.open() {
+	if err := s.kinds.refresh(); err != nil {
+		s.log.Error("profiles cannot be read", "error", err)
+	}
+	for _, name := range s.kinds.open(role) {
 		if kind, ok := s.kinds.known(name); ok {
-			list = append(list, wire.Kind{Name: name, About: kind.About, Caps: kind.caps})
+			list = append(list, wire.Kind{Name: name, Role: role, About: kind.About, Caps: kind.caps, Registrar: viewRegistrarCaps(kind.registrarCaps)})
 		}
 	}
 	return list
+}
+
+func viewRegistrarCaps(c *registrar.Caps) *wire.RegistrarCaps {
+	if c == nil {
+		return nil
+	}
+	return &wire.RegistrarCaps{Activation: c.Activation, Delayed: c.Delayed, Least: c.Least, Most: c.Most, FinalDot: c.FinalDot, Again: c.Again, Hosts: c.Hosts, DS: string(c.DS), Locks: c.Locks}
 }

@@ -66,3 +66,15 @@ func (s *Accounts) Registrations(ctx context.Context, name string) ([]wire.Regis
 	})
 	return list, err
 }
+
+// PendingWords returns what a registrar has accepted and not done yet, in its words.
+func PendingWords(r registrar.Registration) (list []string) {
+	for _, o := range r.Pending {
+		what := o.What
+		if what == "" {
+			what = "operation " + o.ID
+		}
+		list = append(list, what)
+	}
+	return list
+}

@@ -24,7 +24,11 @@ func (s *Accounts) try(ctx context.Context, a store.Account, secret string) (t w
 	ctx, cancel := context.WithTimeout(ctx, 2*s.timeout)
 	defer cancel()
 	if a.Role == wire.RoleRegistrar {
-		page, err := s.registrars[a.Kind](s.client(a, secret)).Domains(ctx, "")
+		driver, err := s.registrarWith(a, secret)
+		if err != nil {
+			return t, err
+		}
+		page, err := driver.Domains(ctx, "")
 		return wire.Tried{Seen: len(page.Registrations), Rights: []string{}, Findings: []finding.Finding{}}, err
 	}
 	driver, err := s.driverWith(a, secret)

@@ -80,20 +80,20 @@ func (i *instance) Next(_ context.Context, run *acts.Run) (d acts.Decision, err 
 
 func (i *instance) request(kind string, effect *int) *acts.Request {
 	return &acts.Request{Kind: kind, Seen: *i.world, Intended: "the new list",
-		Send: func(context.Context) error {
+		Send: func(context.Context) (string, error) {
 			i.moment()
 			lost := &outcall.Error{Kind: outcall.Unavailable, Outcome: outcall.Unclear, Asked: kind, Said: "no answer"}
 			if i.lose == kind+" before" {
 				i.lose = ""
-				return lost
+				return "", lost
 			}
 			*effect++
 			i.moment()
 			if i.lose == kind+" after" {
 				i.lose = ""
-				return lost
+				return "", lost
 			}
-			return nil
+			return "", nil
 		},
 		Done: func(*store.Tx) error { i.moment(); return nil }}
 }

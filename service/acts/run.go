@@ -41,7 +41,7 @@ type Request struct {
 	AccountID uint64
 	Seen      any // before
 	Intended  any
-	Send      func(ctx context.Context) error
+	Send      func(ctx context.Context) (receipt string, err error) // the receipt names what the other side accepted and does later
 	// Done is called in the transaction that records that it was done; nil where nothing follows from that.
 	Done func(tx *store.Tx) error
 	Log  string // what the logbook says of it
@@ -128,6 +128,11 @@ func (a *Acts) Wake() { a.jobs.Wake(store.JobAct) }
 func Unfinished(tx *store.Tx, subject string, kinds ...string) (store.Act, error) {
 	return tx.UnfinishedAct(subject, kinds...)
 }
+
+// Waiting is the error of an act that goes on once something outside has happened, such as an operation that a registrar does later.
+type Waiting string
+
+func (w Waiting) Error() string { return string(w) }
 
 // turn is how long an act that finds its subject locked waits before it asks again, real time.
 const turn = 100 * time.Millisecond
@@ -285,7 +290,8 @@ func (a *Acts) send(ctx context.Context, run *Run, r *Request) error {
 	sent := &run.Sent[len(run.Sent)-1]
 	calling, cancel := outcall.Sending(ctx, act.Deadline.Sub(a.store.Now()))
 	defer cancel()
-	err = r.Send(calling)
+	act.Receipt, err = r.Send(calling)
+	sent.Receipt = act.Receipt
 	switch {
 	case err == nil:
 		return a.close(ctx, run, sent, store.ActDone, "", r)
@@ -318,6 +324,11 @@ func (a *Acts) close(ctx context.Context, run *Run, sent *store.Act, state store
 		}
 		if err := tx.CloseAct(sent.ID, state, problem); err != nil {
 			return err
+		}
+		if sent.Receipt != "" {
+			if err := tx.SetReceipt(sent.ID, sent.Receipt); err != nil {
+				return err
+			}
 		}
 		if r != nil && r.Done != nil {
 			if err := r.Done(tx); err != nil {

@@ -26,8 +26,9 @@ func (s *Checks) registration(ctx context.Context, z store.Zone) *delegation.Reg
 	if err == nil {
 		calling, cancel := context.WithTimeout(ctx, s.settings.Request)
 		defer cancel()
-		reg, askErr := driver.Domain(calling, z.Name())
+		reg, askErr := driver.Look(calling, z.Name())
 		out.Active, out.Saved, out.Status, out.From, err = reg.Active, reg.Saved, reg.Status, "registrar", askErr
+		out.Reasons, out.Pending = reg.Reasons, accounts.PendingWords(reg)
 		if !reg.Expires.IsZero() {
 			out.Expires = &reg.Expires
 		}

@@ -58,7 +58,7 @@ func (s *Handover) Preview(ctx context.Context, r wire.DelegateRequest) (wire.De
 			break
 		}
 		out.Steps = append(out.Steps, string(step))
-		if at.Saved = m.target; step == handover.Activate || !m.driver.Caps().NeedsActivation {
+		if at.Saved = m.target; step == handover.Activate || !m.driver.Caps().Activation {
 			at.Active = m.target
 		}
 		out.After = at
@@ -257,12 +257,12 @@ func (s *Handover) registration(ctx context.Context, m move) (delegation.Registr
 	}
 	calling, cancel := context.WithTimeout(ctx, s.timeout)
 	defer cancel()
-	reg, err := m.driver.Domain(calling, m.request.Domain)
+	reg, err := m.driver.Look(calling, m.request.Domain)
 	return viewRegistration(m.account.Name, reg), err
 }
 
 func viewRegistration(account string, reg registrar.Registration) delegation.Registration {
-	return delegation.Registration{Account: account, Active: reg.Active, Saved: reg.Saved, Status: reg.Status}
+	return delegation.Registration{Account: account, Active: reg.Active, Saved: reg.Saved, Status: reg.Status, Reasons: reg.Reasons, Pending: accounts.PendingWords(reg)}
 }
 
 // delegating does acts of the kind delegate.
@@ -297,6 +297,9 @@ func (d delegating) move(ctx context.Context, run *acts.Run) (m move, err error)
 func (d delegating) Next(ctx context.Context, run *acts.Run) (next acts.Decision, err error) {
 	m, err := d.move(ctx, run)
 	if err != nil {
+		return next, err
+	}
+	if err := d.s.operations(ctx, run, m); err != nil {
 		return next, err
 	}
 	var out wire.Delegated
@@ -345,6 +348,35 @@ func (d delegating) Next(ctx context.Context, run *acts.Run) (next acts.Decision
 	return next, nil
 }
 
+// operations returns acts.Waiting while the registrar has not done what it accepted: what this act asked for, or something before it.
+func (s *Handover) operations(ctx context.Context, run *acts.Run, m move) error {
+	if m.byHand {
+		return nil
+	}
+	calling, cancel := context.WithTimeout(ctx, s.timeout)
+	defer cancel()
+	for _, sent := range run.Sent {
+		if sent.Receipt == "" || sent.State != store.ActDone {
+			continue
+		}
+		receipt, err := m.driver.Poll(calling, m.request.Domain, registrar.Receipt{ID: sent.Receipt})
+		if err != nil {
+			return err
+		}
+		if !receipt.Done {
+			return acts.Waiting(fmt.Sprintf("The registrar accepted the change and does it later (operation %s). Nothing to do until then.", sent.Receipt))
+		}
+	}
+	reg, err := m.driver.Look(calling, m.request.Domain)
+	if err != nil {
+		return err
+	}
+	if words := accounts.PendingWords(reg); len(words) > 0 {
+		return acts.Waiting(fmt.Sprintf("The registrar has not done what it accepted before: %s. Nothing was sent since then.", strings.Join(words, "; ")))
+	}
+	return nil
+}
+
 // sight is what the first request of a delegation saw: the registration, and all that was looked at beside it.
 type sight struct {
 	delegation.Registration
@@ -373,11 +405,17 @@ func seenBefore(run *acts.Run, m move, now delegation.Registration) wire.Delegat
 // request makes one step at the registrar. What is desired changes only once a step is done.
 func (d delegating) request(m move, step handover.Step, seen sight) *acts.Request {
 	r := &acts.Request{Kind: acts.NameserversSaved, AccountID: m.account.ID, Seen: seen, Intended: m.target, Log: "at " + m.account.Name + ": " + texts(m.target),
-		Send: func(ctx context.Context) error { _, err := m.driver.Save(ctx, m.request.Domain, m.target); return err },
+		Send: func(ctx context.Context) (string, error) {
+			receipt, err := m.driver.Apply(ctx, m.request.Domain, registrar.Change{Do: registrar.Save, Nameservers: m.target})
+			return receipt.ID, err
+		},
 		Done: func(tx *store.Tx) error { return check.SetWanted(tx, m.domain.ID, m.target) }}
 	if step == handover.Activate {
 		r.Kind = acts.NameserversActivated
-		r.Send = func(ctx context.Context) error { _, err := m.driver.Activate(ctx, m.request.Domain); return err }
+		r.Send = func(ctx context.Context) (string, error) {
+			receipt, err := m.driver.Apply(ctx, m.request.Domain, registrar.Change{Do: registrar.Activate, Nameservers: m.target})
+			return receipt.ID, err
+		}
 	}
 	return r
 }
@@ -403,6 +441,9 @@ func (d delegating) Became(ctx context.Context, run *acts.Run, request store.Act
 	reg, err := d.s.registration(ctx, m)
 	if err != nil {
 		return "", err
+	}
+	if len(reg.Pending) > 0 {
+		return "", acts.Waiting("The registrar has an operation under way: " + strings.Join(reg.Pending, "; ") + ".")
 	}
 	now := reg.Saved
 	if request.Kind == acts.NameserversActivated {

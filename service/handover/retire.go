@@ -172,12 +172,12 @@ func (d retirement) Next(ctx context.Context, run *acts.Run) (next acts.Decision
 		return next, nil
 	}
 	next.Request = &acts.Request{Kind: acts.ZoneRemoved, AccountID: p.Account.ID, Seen: p.Ref(), Intended: nil, Log: "at " + r.Account,
-		Send: func(ctx context.Context) error {
+		Send: func(ctx context.Context) (string, error) {
 			err := p.Driver.Remove(ctx, p.Ref())
 			if outcall.KindOf(err) == outcall.NotFound {
-				return nil
+				return "", nil
 			}
-			return err
+			return "", err
 		}}
 	return next, nil
 }

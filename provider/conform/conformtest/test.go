@@ -8,6 +8,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 
+	"beacon/checklist"
 	"beacon/provider/conform"
 )
 
@@ -18,8 +19,8 @@ func Passes(t *testing.T, s conform.Subject, atLeast int) {
 	defer cancel()
 	passed := 0
 	for _, r := range conform.Run(ctx, s, nil) {
-		assert.NotEqual(t, conform.Failed, r.Outcome, "%s: %s", r.Check, r.Detail)
-		if r.Outcome == conform.Passed {
+		assert.NotEqual(t, checklist.Failed, r.Outcome, "%s: %s", r.Check, r.Detail)
+		if r.Outcome == checklist.Passed {
 			passed++
 		}
 	}

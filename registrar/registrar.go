@@ -7,9 +7,9 @@ package registrar
 import (
 	"context"
 	"fmt"
-	"net/netip"
 	"time"
 
+	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/record"
 )
@@ -69,10 +69,7 @@ type Registration struct {
 }
 
 // Host is a host object: a nameserver within the domain, whose addresses the parent serves as glue (RFC 9471).
-type Host struct {
-	Name      dnsname.Name `json:"name"`
-	Addresses []netip.Addr `json:"addresses"` // sorted
-}
+type Host = delegation.HostObject
 
 // Operation is a change that a registrar accepted and does later.
 type Operation struct {

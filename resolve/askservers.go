@@ -38,7 +38,11 @@ func glueOf(parents []evidence.ParentAnswer) map[dnsname.Name][]netip.Addr {
 
 // askServers asks every address of the named nameservers, also those that only the zone itself knows.
 func (w *walk) askServers(ctx context.Context, domain dnsname.Name, names []dnsname.Name, parents []evidence.ParentAnswer, scope Scope) ([]evidence.ServerAnswer, []evidence.NameProblem) {
-	servers, problems := w.addressesOf(ctx, names, glueOf(parents))
+	glue := glueOf(parents)
+	for name, addresses := range scope.Hosts {
+		glue[name] = addresses
+	}
+	servers, problems := w.addressesOf(ctx, names, glue)
 	within := slices.DeleteFunc(slices.Clone(names), func(n dnsname.Name) bool { return !n.IsAtOrBelow(domain) })
 	ask := func(servers []evidence.Server) []evidence.ServerAnswer {
 		answers := make([]evidence.ServerAnswer, len(servers))

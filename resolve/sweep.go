@@ -36,13 +36,14 @@ type Sweeper struct {
 
 // Scope returns what a sweep looks at beside the delegation itself.
 type Scope struct {
-	Nameservers []dnsname.Name // to be asked though the parents do not name them: wanted ones, old ones
-	Ours        []dnsname.Name // nameservers that may be asked whether they resolve, or give zones away, for anybody
-	Watched     []record.Key   // record sets, which must exist somewhere already
-	Sites       []dnsname.Name // names that carry a site: what CAA says of them is asked for as well
-	Brief       bool           // only the delegation, SOA and NS; no resolvers
-	Tape        bool           // keep the raw responses
-	Signed      bool           // ask everybody for signatures, though there is nothing to judge them by
+	Nameservers []dnsname.Name                // to be asked though the parents do not name them: wanted ones, old ones
+	Hosts       map[dnsname.Name][]netip.Addr // addresses of nameservers within the domain, which nobody serves before it is delegated
+	Ours        []dnsname.Name                // nameservers that may be asked whether they resolve, or give zones away, for anybody
+	Watched     []record.Key                  // record sets, which must exist somewhere already
+	Sites       []dnsname.Name                // names that carry a site: what CAA says of them is asked for as well
+	Brief       bool                          // only the delegation, SOA and NS; no resolvers
+	Tape        bool                          // keep the raw responses
+	Signed      bool                          // ask everybody for signatures, though there is nothing to judge them by
 }
 
 // Sweep makes a round of one sweep.

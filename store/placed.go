@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"time"
 
+	"beacon/core/dnsname"
 	"beacon/core/record"
 
 	"gorm.io/gorm/clause"
@@ -114,6 +115,23 @@ func (t *Tx) Placed(placementID uint64) ([]PlacedSet, error) {
 	if err := t.db.Raw("SELECT name_key, type, sent, read_back FROM placed_sets WHERE placement_id = ? ORDER BY name_key, type", placementID).Scan(&rows).Error; err != nil {
 		return nil, err
 	}
+	return placedSets(rows)
+}
+
+// PlacedAt returns what was put at a placement at some names, and what was read back of it.
+func (t *Tx) PlacedAt(placementID uint64, names []dnsname.Name) ([]PlacedSet, error) {
+	keys := make([]octets, len(names))
+	for i, n := range names {
+		keys[i] = octets(n.Key())
+	}
+	var rows []placedRow
+	if err := t.db.Raw("SELECT name_key, type, sent, read_back FROM placed_sets WHERE placement_id = ? AND name_key IN ? ORDER BY name_key, type", placementID, keys).Scan(&rows).Error; err != nil {
+		return nil, err
+	}
+	return placedSets(rows)
+}
+
+func placedSets(rows []placedRow) ([]PlacedSet, error) {
 	sets := make([]PlacedSet, len(rows))
 	for i, row := range rows {
 		if err := json.Unmarshal([]byte(row.Sent), &sets[i].Sent); err != nil {

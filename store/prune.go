@@ -29,10 +29,10 @@ var pruning = map[Kept]string{
 		AND NOT EXISTS (SELECT 1 FROM acts a WHERE a.sync_id = s.id AND a.state = 'sent') ORDER BY s.id LIMIT @most) old)`,
 	KeptActs: `DELETE FROM acts WHERE id IN (SELECT id FROM (SELECT a.id FROM acts a LEFT JOIN acts p ON p.id = a.parent_id WHERE a.sync_id IS NULL AND a.finished_at < @before
 		AND a.state NOT IN ('pending', 'running', 'retrying', 'sent') AND (p.id IS NULL OR p.finished_at < @before) ORDER BY a.id LIMIT @most) old)`,
-	KeptJobs:   `DELETE FROM jobs WHERE state = 'done' AND due_at < @before LIMIT @most`,
-	KeptKeys:   `DELETE FROM request_keys WHERE made_at < @before LIMIT @most`,
+	KeptJobs:     `DELETE FROM jobs WHERE state = 'done' AND due_at < @before LIMIT @most`,
+	KeptKeys:     `DELETE FROM request_keys WHERE made_at < @before LIMIT @most`,
 	KeptVerified: `DELETE FROM verifications WHERE finished_at < @before LIMIT @most`,
-	KeptTokens: `DELETE FROM tokens WHERE expires_at < @before LIMIT @most`,
+	KeptTokens:   `DELETE FROM tokens WHERE expires_at < @before LIMIT @most`,
 	KeptEvidence: `DELETE FROM checks WHERE id IN (SELECT id FROM (SELECT c.id FROM checks c WHERE c.wall_at < @before
 		AND c.id < (SELECT MAX(n.id) FROM checks n WHERE n.domain_id = c.domain_id) ORDER BY c.id LIMIT @most) old)`,
 }

@@ -115,6 +115,13 @@ func (t *Tx) UnfinishedSync(placementID uint64) (s Sync, err error) {
 	return s, err
 }
 
+// SyncUnderWay reports whether any sync of a placement has not ended, of the whole zone or of its layers.
+func (t *Tx) SyncUnderWay(placementID uint64) (bool, error) {
+	var n int64
+	err := t.db.Model(&Sync{}).Where("placement_id = ? AND state IN ?", placementID, unfinished).Count(&n).Error
+	return n > 0, err
+}
+
 // Syncs returns the syncs of a placement's whole zone, newest first.
 func (t *Tx) Syncs(placementID uint64) (list []Sync, err error) {
 	err = t.db.Where("placement_id = ? AND scope = ''", placementID).Order("id DESC").Limit(50).Find(&list).Error

@@ -74,10 +74,20 @@ type Registration struct {
 	Problem string         `json:"problem,omitempty"` // why it could not be asked
 	// Reasons is why a status is set, by status, where the registrar says it.
 	Reasons map[string]string `json:"reasons,omitempty"`
+	// Hosts is the host objects at the registrar: nameservers within the domain, whose addresses the parent serves as glue.
+	Hosts []HostObject `json:"hosts,omitempty"`
+	// DS is the DS set at the registrar, where its interface shows it.
+	DS []record.Data `json:"ds,omitempty"`
 	// Pending is what the registrar accepted and has not done yet, in its words.
 	Pending []string `json:"pending,omitempty"`
 	// Listed is the nameservers that RDAP lists. It may be behind what the parents serve, so nothing is judged by it.
 	Listed []dnsname.Name `json:"listed,omitempty"`
+}
+
+// HostObject is a nameserver within a domain, with the addresses that its parent serves.
+type HostObject struct {
+	Name      dnsname.Name `json:"name"`
+	Addresses []netip.Addr `json:"addresses"` // sorted
 }
 
 // Report is the judgement of one sweep.

@@ -86,7 +86,11 @@ func (g *gates) judgeTarget() {
 	for _, name := range g.Target {
 		short := dnsname.Short(name)
 		if p := slices.IndexFunc(g.Sweep.NoAddress, func(p evidence.NameProblem) bool { return p.Name == name }); p >= 0 {
-			g.say(GateUnresolvable, finding.Error, short, fmt.Sprintf("%s resolves to no address: %s.", short, g.Sweep.NoAddress[p].Problem), "Correct the name.")
+			remedy := "Correct the name."
+			if name.IsAtOrBelow(g.Domain) {
+				remedy = "It is within the domain: add its A and AAAA records to the zone, so that the parent can have them as glue."
+			}
+			g.say(GateUnresolvable, finding.Error, short, fmt.Sprintf("%s resolves to no address: %s.", short, g.Sweep.NoAddress[p].Problem), remedy)
 			continue
 		}
 		heard, unheard := 0, 0

@@ -92,20 +92,35 @@ type Step string
 
 // The steps of the switch itself.
 const (
+	PutHost  Step = "glue"     // give the registrar the addresses of a nameserver within the domain
 	Save     Step = "save"     // store the list at the registrar
-	Activate Step = "activate" // bring the stored list into force
-	Watch    Step = "watch"    // the registrar has it active; see it arrive
+	Activate Step = "activate" // make the stored list active
+	Watch    Step = "watch"    // the registrar has it active; see it settle
 )
 
-// Next returns the next step from what the registrar holds.
-func Next(wanted []dnsname.Name, r delegation.Registration) Step {
+// Next returns the next step from what the registrar has. hosts are the nameservers within the domain that need glue, where the registrar takes
+// it.
+func Next(wanted []dnsname.Name, hosts []delegation.HostObject, r delegation.Registration) Step {
 	switch {
+	case len(OpenHosts(hosts, r)) > 0: // before the list: some registries refuse a list that names a host they do not know
+		return PutHost
 	case delegation.SameSet(r.Active, wanted) && delegation.SameSet(r.Saved, wanted):
 		return Watch
 	case delegation.SameSet(r.Saved, wanted):
 		return Activate
 	}
 	return Save
+}
+
+// OpenHosts returns the hosts that the registrar does not have with just these addresses.
+func OpenHosts(hosts []delegation.HostObject, r delegation.Registration) (open []delegation.HostObject) {
+	for _, h := range hosts {
+		same := slices.ContainsFunc(r.Hosts, func(o delegation.HostObject) bool { return o.Name == h.Name && slices.Equal(o.Addresses, h.Addresses) })
+		if !same {
+			open = append(open, h)
+		}
+	}
+	return open
 }
 
 func capital(text string) string {

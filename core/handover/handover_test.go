@@ -1,6 +1,7 @@
 package handover
 
 import (
+	"net/netip"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -58,8 +59,14 @@ func TestReadSet(t *testing.T) {
 
 func TestNext(t *testing.T) {
 	old, neu := names("old.example"), names("new.example")
-	assert.Equal(t, Save, Next(neu, delegation.Registration{Active: old, Saved: old}))
-	assert.Equal(t, Activate, Next(neu, delegation.Registration{Active: old, Saved: neu}))
-	assert.Equal(t, Watch, Next(neu, delegation.Registration{Active: neu, Saved: neu}))
-	assert.Equal(t, Save, Next(old, delegation.Registration{Active: old, Saved: neu}), "another list waits to be made active")
+	assert.Equal(t, Save, Next(neu, nil, delegation.Registration{Active: old, Saved: old}))
+	assert.Equal(t, Activate, Next(neu, nil, delegation.Registration{Active: old, Saved: neu}))
+	assert.Equal(t, Watch, Next(neu, nil, delegation.Registration{Active: neu, Saved: neu}))
+	assert.Equal(t, Save, Next(old, nil, delegation.Registration{Active: old, Saved: neu}), "another list waits to be made active")
+
+	glue := []delegation.HostObject{{Name: names("ns1.new.example")[0], Addresses: []netip.Addr{netip.MustParseAddr("192.0.2.53")}}}
+	assert.Equal(t, PutHost, Next(neu, glue, delegation.Registration{Active: old, Saved: old}))
+	assert.Equal(t, Save, Next(neu, glue, delegation.Registration{Active: old, Saved: old, Hosts: glue}))
+	moved := []delegation.HostObject{{Name: glue[0].Name, Addresses: []netip.Addr{netip.MustParseAddr("192.0.2.54")}}}
+	assert.Equal(t, PutHost, Next(neu, glue, delegation.Registration{Active: neu, Saved: neu, Hosts: moved}), "at another address")
 }

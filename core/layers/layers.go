@@ -9,21 +9,22 @@ import (
 // Slot is where a layer lies. Later ones lie on top of earlier ones, in whatever order they are given.
 type Slot int
 
-// Reported addresses come first, so that an ALIAS may lead to them; TTLs are lowered last, whatever they are the TTLs of.
+// Delegations come first: they replace what the revision has. Reported addresses are next, so that an ALIAS may lead to them; TTLs are lowered last, whatever they are the TTLs of.
 const (
-	Reported Slot = iota // addresses that a host reported
-	Answers              // addresses of an ALIAS's target outside the zone
-	Lowered              // TTLs lowered ahead of a change
+	Delegated Slot = iota // NS, glue and DS of a child zone
+	Reported              // addresses that a host reported
+	Answers               // addresses of an ALIAS's target outside the zone
+	Lowered               // TTLs lowered ahead of a change
 )
 
 // Layer is what somebody else than the author of a revision owns. It changes the sets at its keys and no others, except that an ALIAS
 // within the zone may lead to them.
 type Layer struct {
 	Slot Slot
-	Name dnsname.Name // of the host, or of the ALIAS; zero for lowered TTLs
+	Name dnsname.Name // of the child, of the host, or of the ALIAS; zero for lowered TTLs
 	Keys []record.Key // all that it owns
 
-	Sets     []record.Set    // Reported: what stands at its keys; a key without a set keeps what is below
+	Sets     []record.Set    // Reported: what is at its keys; a key without a set keeps what is below. Delegated: all that is at its keys
 	Target   dnsname.Name    // Answers: whose addresses they are
 	Followed record.Followed // Answers
 	TTL      uint32          // Lowered: the longest that is left, seconds

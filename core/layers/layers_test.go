@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"net/netip"
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -58,7 +59,15 @@ func drawRevision(rt *rapid.T) record.Contents {
 
 func drawLayer(rt *rapid.T, revision record.Contents) Layer {
 	n := drawName(rt, "layer")
-	switch rapid.IntRange(0, 2).Draw(rt, "slot") {
+	switch rapid.IntRange(0, 3).Draw(rt, "slot") {
+	case 3:
+		d := Delegation{Name: n, TTL: 3600}
+		if rapid.Bool().Draw(rt, "delegated") {
+			glue, _ := n.Child("ns")
+			d.Nameservers, d.DS = []dnsname.Name{glue}, []record.Data{"1 13 2 " + record.Data(strings.Repeat("AB", 32))}
+			d.Hosts = []Host{{glue, []netip.Addr{drawAddress(rt, false), drawAddress(rt, true)}}}
+		}
+		return OfChild(d)
 	case 0:
 		for !revision.Get(record.Key{Name: n, Type: record.ALIAS}).IsZero() { // no host stands where an ALIAS does
 			if n = drawName(rt, "host"); len(revision.Aliases()) == len(labels) {
@@ -132,7 +141,7 @@ func TestLawOfLayers(t *testing.T) {
 		taken, rest := list[i], slices.Delete(slices.Clone(list), i, i+1)
 		without := Over(revision, rest)
 		for k := range keysOf(all.Contents, without.Contents, revision) {
-			mine := slices.Contains(taken.Keys, k) || leadsTo(revision, k.Name, taken.Name)
+			mine := slices.Contains(taken.Keys, k) || taken.Slot == Delegated && k.Name.IsAtOrBelow(taken.Name) || leadsTo(revision, k.Name, taken.Name)
 			if taken.Slot == Lowered { // an ALIAS within the zone has the TTLs that were below
 				mine = slices.Contains(taken.Keys, k)
 			}

@@ -45,12 +45,13 @@ func Over(revision record.Contents, list []Layer, kept ...dnsname.Name) Desired 
 	return d
 }
 
-// WithReported lays only the addresses that hosts reported on top of a revision: ALIAS records stay as they are written.
+// WithReported lays only delegations and the addresses that hosts reported on top of a revision: ALIAS records stay as they are written.
 func WithReported(revision record.Contents, list []Layer) record.Contents {
 	return reported(revision, list, map[record.Key]bool{})
 }
 
 func reported(c record.Contents, list []Layer, owned map[record.Key]bool) record.Contents {
+	c = delegated(c, list, owned)
 	var sets []record.Set
 	for _, l := range list {
 		if l.Slot == Reported {

@@ -14,6 +14,8 @@ const (
 	ZoneRemoved          = "zone-removed"
 	NameserversSaved     = "nameservers-saved"
 	NameserversActivated = "nameservers-activated"
+	HostWritten          = "host-written" // a host object at a registrar, or glue in a zone of ours
+	DSWritten            = "ds-written"
 )
 
 // Intend stores a request that is about to be sent, under the lease and the locks of its job, and lengthens the lease so that the

@@ -183,7 +183,10 @@ func (a *Acts) Run(ctx context.Context, job store.Job) error {
 	err = a.steps(logbook.WithActor(ctx, run.Act.RequestedBy), run)
 	var wrong *wire.Problem
 	var outside *outcall.Error
+	var later jobs.Later
 	switch {
+	case errors.As(err, &later): // something of ours has to end first
+		return later
 	case err == nil || ctx.Err() != nil || errors.Is(err, store.ErrLeaseLost):
 		return err
 	case errors.As(err, &outside) && !outcall.Passing(err):

@@ -2,6 +2,7 @@ package check
 
 import (
 	"context"
+	"net/netip"
 	"time"
 
 	"beacon/core/delegation"
@@ -50,7 +51,7 @@ func (s *Checks) AssignedTo(tx *store.Tx, zoneID uint64) error {
 
 // Look sweeps a domain from here and from all vantage points, for a decision: nothing is kept. It also returns what earlier sweeps and this
 // one establish together.
-func (s *Checks) Look(ctx context.Context, z store.Zone, d store.Domain, nameservers []dnsname.Name) (sweep evidence.Sweep, h delegation.History, err error) {
+func (s *Checks) Look(ctx context.Context, z store.Zone, d store.Domain, nameservers []dnsname.Name, hosts []delegation.HostObject) (sweep evidence.Sweep, h delegation.History, err error) {
 	ctx, cancel := context.WithTimeout(ctx, CheckTime)
 	defer cancel()
 	past, err := d.PastSweeps()
@@ -58,7 +59,10 @@ func (s *Checks) Look(ctx context.Context, z store.Zone, d store.Domain, nameser
 		return sweep, h, err
 	}
 	scope := ResolveScope(z.Name(), zones.SitesOf(z), nameservers, nil)
-	scope.Signed, scope.Tape = true, false
+	scope.Signed, scope.Tape, scope.Hosts = true, false, map[dnsname.Name][]netip.Addr{}
+	for _, h := range hosts {
+		scope.Hosts[h.Name] = h.Addresses
+	}
 	sweep = s.sweep(ctx, z.Name(), scope)
 	return sweep, delegation.Advance(past, sweep), nil
 }

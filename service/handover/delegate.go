@@ -4,19 +4,23 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"net/netip"
 	"slices"
 	"strings"
+	"time"
 
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/finding"
 	"beacon/core/handover"
 	"beacon/core/handover/compare"
+	"beacon/core/record"
 	"beacon/core/wording"
 	"beacon/registrar"
 	"beacon/service/accounts"
 	"beacon/service/acts"
 	"beacon/service/check"
+	"beacon/service/jobs"
 	"beacon/service/logbook"
 	"beacon/service/zones"
 	"beacon/store"
@@ -28,8 +32,10 @@ type move struct {
 	request   wire.DelegateRequest
 	zone      store.Zone
 	domain    store.Domain
-	account   store.Account // at the registrar
+	account   store.Account // at the registrar; none where the parent is a zone of ours
+	place     string        // where the registration is: the account, or the parent zone
 	driver    registrar.Driver
+	hosts     []delegation.HostObject // nameservers of target within the domain, which need glue
 	target    []dnsname.Name
 	found     []finding.Finding // in the list itself
 	placed    []dnsname.Name    // nameservers that providers assigned to the zone
@@ -53,11 +59,16 @@ func (s *Handover) Preview(ctx context.Context, r wire.DelegateRequest) (wire.De
 		out.Next = "Nothing was changed. No registrar account is named for the domain: enter the list at the registrar by hand."
 		return out, nil
 	}
-	for step, at := handover.Next(m.target, out.After), out.After; step != handover.Watch && len(out.Steps) < 2; step = handover.Next(m.target, at) {
+	for step, at := handover.Next(m.target, m.glue(), out.After), out.After; step != handover.Watch && len(out.Steps) < 3; step = handover.Next(m.target, m.glue(), at) {
 		if step == handover.Activate && r.SaveOnly {
 			break
 		}
 		out.Steps = append(out.Steps, string(step))
+		if step == handover.PutHost {
+			at.Hosts = m.glue()
+			out.After = at
+			continue
+		}
 		if at.Saved = m.target; step == handover.Activate || !m.driver.Caps().Activation {
 			at.Active = m.target
 		}
@@ -127,17 +138,12 @@ func (s *Handover) moveOf(ctx context.Context, r wire.DelegateRequest) (m move, 
 		if m.earlier, err = earlier(tx, m.domain, r.Domain); err != nil {
 			return err
 		}
-		if m.byHand = m.zone.RegistrarID == nil; m.byHand {
-			m.begun, err = s.checks.Begun(tx, r.Domain)
-			return err
-		}
-		m.account, err = accounts.ByID(tx, *m.zone.RegistrarID)
-		return err
+		return s.reach(tx, &m)
 	})
 	if err != nil {
 		return m, err
 	}
-	if !m.byHand {
+	if m.account.ID != 0 {
 		if m.driver, err = s.accounts.Registrar(m.account); err != nil {
 			return m, err
 		}
@@ -157,7 +163,70 @@ func (s *Handover) moveOf(ctx context.Context, r wire.DelegateRequest) (m move, 
 	if refused := handover.Refusals(m.found); len(refused) > 0 {
 		return m, &wire.Problem{Kind: wire.Invalid, Message: fmt.Sprintf("The nameservers of %s cannot be changed to these. The registrar was not asked.", r.Domain.Unicode()), Findings: m.found}
 	}
-	return m, nil
+	if !m.byHand {
+		if err := m.driver.Caps().Unfit(registrar.Change{Do: registrar.Save, Nameservers: m.target}); err != nil {
+			return m, wire.Problemf(wire.Invalid, "The nameservers of %s cannot be changed to these: %s. The registrar was not asked.", r.Domain.Unicode(), err)
+		}
+	}
+	m.hosts, err = s.hostsOf(ctx, m.zone, m.target)
+	return m, err
+}
+
+// glue returns the hosts that the registrar is given.
+func (m move) glue() []delegation.HostObject {
+	if m.byHand || !m.driver.Caps().Hosts {
+		return nil
+	}
+	return m.hosts
+}
+
+// reach finds out where a domain's registration is: at an account, in a zone of ours, or with a person.
+func (s *Handover) reach(tx *store.Tx, m *move) (err error) {
+	if m.zone.RegistrarID != nil {
+		m.account, err = accounts.ByID(tx, *m.zone.RegistrarID)
+		m.place = m.account.Name
+		return err
+	}
+	parent, there, err := zones.ParentOf(tx, m.zone.Name())
+	if err != nil {
+		return err
+	}
+	if there {
+		p := parentZone{s, parent}
+		m.driver, m.place = p, p.place()
+		return nil
+	}
+	m.byHand = true
+	m.begun, err = s.checks.Begun(tx, m.zone.Name())
+	return err
+}
+
+// hostsOf returns those of a list of nameservers that are within the zone, with their addresses in its desired records.
+func (s *Handover) hostsOf(ctx context.Context, z store.Zone, list []dnsname.Name) (hosts []delegation.HostObject, err error) {
+	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
+		hosts = nil
+		for _, n := range list {
+			if !n.IsAtOrBelow(z.Name()) {
+				continue
+			}
+			records, err := zones.RecordsAt(tx, z.ID, n)
+			if err != nil {
+				return err
+			}
+			h := delegation.HostObject{Name: n}
+			for _, r := range records {
+				if a, err := netip.ParseAddr(string(r.Data)); err == nil && (r.Type == record.A || r.Type == record.AAAA) {
+					h.Addresses = append(h.Addresses, a)
+				}
+			}
+			slices.SortFunc(h.Addresses, netip.Addr.Compare)
+			if len(h.Addresses) > 0 { // without one a gate is closed: nobody finds the server
+				hosts = append(hosts, h)
+			}
+		}
+		return nil
+	})
+	return hosts, err
 }
 
 // unnamed returns the set that is meant where none is named: the one before, the desired one, or that of the only placement.
@@ -214,12 +283,12 @@ func earlier(tx *store.Tx, d store.Domain, name dnsname.Name) (list [][]dnsname.
 // look finds out what holds before the registrar is asked to change anything.
 func (s *Handover) look(ctx context.Context, m move) (out wire.Delegated, reg delegation.Registration, err error) {
 	name := m.request.Domain
-	out = wire.Delegated{Domain: name, Registrar: m.account.Name, Wanted: m.target, Findings: []finding.Finding{}, Steps: []string{}}
+	out = wire.Delegated{Domain: name, Registrar: m.place, Wanted: m.target, Findings: []finding.Finding{}, Steps: []string{}}
 	if reg, err = s.registration(ctx, m); err != nil {
 		return out, reg, err
 	}
 	out.Before, out.After = reg, reg
-	sweep, history, err := s.checks.Look(ctx, m.zone, m.domain, m.target)
+	sweep, history, err := s.checks.Look(ctx, m.zone, m.domain, m.target, m.hosts)
 	if err != nil {
 		return out, reg, err
 	}
@@ -258,11 +327,11 @@ func (s *Handover) registration(ctx context.Context, m move) (delegation.Registr
 	calling, cancel := context.WithTimeout(ctx, s.timeout)
 	defer cancel()
 	reg, err := m.driver.Look(calling, m.request.Domain)
-	return viewRegistration(m.account.Name, reg), err
+	return viewRegistration(m.place, reg), err
 }
 
 func viewRegistration(account string, reg registrar.Registration) delegation.Registration {
-	return delegation.Registration{Account: account, Active: reg.Active, Saved: reg.Saved, Status: reg.Status, Reasons: reg.Reasons, Pending: accounts.PendingWords(reg)}
+	return delegation.Registration{Account: account, Active: reg.Active, Saved: reg.Saved, Status: reg.Status, Reasons: reg.Reasons, Hosts: reg.Hosts, DS: reg.DS, Pending: accounts.PendingWords(reg)}
 }
 
 // delegating does acts of the kind delegate.
@@ -304,7 +373,7 @@ func (d delegating) Next(ctx context.Context, run *acts.Run) (next acts.Decision
 	}
 	var out wire.Delegated
 	var reg delegation.Registration
-	if run.Done(acts.NameserversSaved, acts.NameserversActivated) {
+	if run.Done(acts.HostWritten, acts.NameserversSaved, acts.NameserversActivated) {
 		if reg, err = d.s.registration(ctx, m); err != nil {
 			return next, err
 		}
@@ -324,7 +393,10 @@ func (d delegating) Next(ctx context.Context, run *acts.Run) (next acts.Decision
 	}
 	for _, sent := range run.Sent {
 		if sent.State == store.ActDone {
-			out.Steps = append(out.Steps, map[string]string{acts.NameserversSaved: string(handover.Save), acts.NameserversActivated: string(handover.Activate)}[sent.Kind])
+			step := map[string]handover.Step{acts.HostWritten: handover.PutHost, acts.NameserversSaved: handover.Save, acts.NameserversActivated: handover.Activate}[sent.Kind]
+			if !slices.Contains(out.Steps, string(step)) {
+				out.Steps = append(out.Steps, string(step))
+			}
 		}
 	}
 	if m.byHand {
@@ -334,11 +406,11 @@ func (d delegating) Next(ctx context.Context, run *acts.Run) (next acts.Decision
 		next.Outcome = acts.Outcome{State: store.ActDone, Result: out, Findings: out.Findings, Message: "The list to enter by hand: " + texts(m.target) + "."}
 		return next, nil
 	}
-	step := handover.Next(m.target, reg)
+	step := handover.Next(m.target, m.glue(), reg)
 	switch {
 	case step == handover.Watch:
 		out.Next = "See it settle: beacon watch " + dnsname.Short(m.request.Domain)
-		next.Outcome = acts.Outcome{State: store.ActDone, Result: out, Findings: out.Findings, Message: "The registrar has the nameservers active: " + texts(m.target) + "."}
+		next.Outcome = acts.Outcome{State: store.ActDone, Result: out, Findings: out.Findings, Message: m.holder() + " has the nameservers active: " + texts(m.target) + "."}
 	case step == handover.Activate && m.request.SaveOnly:
 		out.Next = "The list is saved and not active. Make it active: beacon delegate " + dnsname.Short(m.request.Domain)
 		next.Outcome = acts.Outcome{State: store.ActDone, Result: out, Findings: out.Findings, Message: "The registrar has the nameservers saved, not active: " + texts(m.target) + "."}
@@ -347,6 +419,9 @@ func (d delegating) Next(ctx context.Context, run *acts.Run) (next acts.Decision
 	}
 	return next, nil
 }
+
+// syncPause is how long a delegation in a zone of ours waits before it looks again whether the zone was synced, real time.
+const syncPause = 200 * time.Millisecond
 
 // operations returns acts.Waiting while the registrar has not done what it accepted: what this act asked for, or something before it.
 func (s *Handover) operations(ctx context.Context, run *acts.Run, m move) error {
@@ -363,6 +438,9 @@ func (s *Handover) operations(ctx context.Context, run *acts.Run, m move) error 
 		if err != nil {
 			return err
 		}
+		if !receipt.Done && m.account.ID == 0 {
+			return jobs.Later{At: s.logbook.Now().Add(syncPause), MadeWay: true}
+		}
 		if !receipt.Done {
 			return acts.Waiting(fmt.Sprintf("The registrar accepted the change and does it later (operation %s). Nothing to do until then.", sent.Receipt))
 		}
@@ -371,7 +449,11 @@ func (s *Handover) operations(ctx context.Context, run *acts.Run, m move) error 
 	if err != nil {
 		return err
 	}
-	if words := accounts.PendingWords(reg); len(words) > 0 {
+	words := accounts.PendingWords(reg)
+	if len(words) > 0 && m.account.ID == 0 {
+		return jobs.Later{At: s.logbook.Now().Add(syncPause), MadeWay: true}
+	}
+	if len(words) > 0 {
 		return acts.Waiting(fmt.Sprintf("The registrar has not done what it accepted before: %s. Nothing was sent since then.", strings.Join(words, "; ")))
 	}
 	return nil
@@ -385,7 +467,7 @@ type sight struct {
 
 // seenBefore returns what held before the first request, with what the registrar has now.
 func seenBefore(run *acts.Run, m move, now delegation.Registration) wire.Delegated {
-	out := wire.Delegated{Domain: m.request.Domain, Registrar: m.account.Name, Wanted: m.target, Before: now, Findings: []finding.Finding{}}
+	out := wire.Delegated{Domain: m.request.Domain, Registrar: m.place, Wanted: m.target, Before: now, Findings: []finding.Finding{}}
 	for _, sent := range run.Sent {
 		var seen sight
 		if json.Unmarshal([]byte(sent.Seen), &seen) != nil {
@@ -402,20 +484,49 @@ func seenBefore(run *acts.Run, m move, now delegation.Registration) wire.Delegat
 	return out
 }
 
+// holder is who has the registration, at the beginning of a sentence.
+func (m move) holder() string {
+	if m.account.ID == 0 && !m.byHand {
+		return wording.Sentence(m.place)
+	}
+	return "The registrar"
+}
+
+// intent is what a request of a delegation is to bring: nameservers, or one host object.
+type intent struct {
+	Nameservers []dnsname.Name         `json:"nameservers,omitempty"`
+	Host        *delegation.HostObject `json:"host,omitempty"`
+}
+
+// UnmarshalJSON also reads the plain list that requests had before there were host objects.
+func (i *intent) UnmarshalJSON(text []byte) error {
+	if err := json.Unmarshal(text, &i.Nameservers); err == nil {
+		return nil
+	}
+	type plain intent
+	return json.Unmarshal(text, (*plain)(i))
+}
+
 // request makes one step at the registrar. What is desired changes only once a step is done.
 func (d delegating) request(m move, step handover.Step, seen sight) *acts.Request {
-	r := &acts.Request{Kind: acts.NameserversSaved, AccountID: m.account.ID, Seen: seen, Intended: m.target, Log: "at " + m.account.Name + ": " + texts(m.target),
-		Send: func(ctx context.Context) (string, error) {
-			receipt, err := m.driver.Apply(ctx, m.request.Domain, registrar.Change{Do: registrar.Save, Nameservers: m.target})
-			return receipt.ID, err
-		},
+	change := registrar.Change{Do: registrar.Save, Nameservers: m.target}
+	r := &acts.Request{Kind: acts.NameserversSaved, AccountID: m.account.ID, Seen: seen, Intended: intent{Nameservers: m.target}, Log: "at " + m.place + ": " + texts(m.target),
 		Done: func(tx *store.Tx) error { return check.SetWanted(tx, m.domain.ID, m.target) }}
-	if step == handover.Activate {
-		r.Kind = acts.NameserversActivated
-		r.Send = func(ctx context.Context) (string, error) {
-			receipt, err := m.driver.Apply(ctx, m.request.Domain, registrar.Change{Do: registrar.Activate, Nameservers: m.target})
-			return receipt.ID, err
+	switch step {
+	case handover.Activate:
+		r.Kind, change.Do = acts.NameserversActivated, registrar.Activate
+	case handover.PutHost:
+		host := handover.OpenHosts(m.glue(), seen.Registration)[0]
+		r.Kind, change = acts.HostWritten, registrar.Change{Do: registrar.PutHost, Host: host}
+		r.Intended, r.Done = intent{Host: &host}, nil
+		r.Log = fmt.Sprintf("at %s: %s %v", m.place, dnsname.Short(host.Name), host.Addresses)
+	}
+	r.Send = func(ctx context.Context) (string, error) {
+		receipt, err := m.driver.Apply(ctx, m.request.Domain, change)
+		if receipt.Done {
+			receipt.ID = ""
 		}
+		return receipt.ID, err
 	}
 	return r
 }
@@ -434,7 +545,7 @@ func (d delegating) Became(ctx context.Context, run *acts.Run, request store.Act
 	if err != nil {
 		return "", err
 	}
-	var intended []dnsname.Name
+	var intended intent
 	if err := json.Unmarshal([]byte(request.Intended), &intended); err != nil {
 		return "", err
 	}
@@ -445,11 +556,16 @@ func (d delegating) Became(ctx context.Context, run *acts.Run, request store.Act
 	if len(reg.Pending) > 0 {
 		return "", acts.Waiting("The registrar has an operation under way: " + strings.Join(reg.Pending, "; ") + ".")
 	}
-	now := reg.Saved
-	if request.Kind == acts.NameserversActivated {
-		now = reg.Active
+	done := false
+	switch request.Kind {
+	case acts.HostWritten:
+		done = intended.Host != nil && len(handover.OpenHosts([]delegation.HostObject{*intended.Host}, reg)) == 0
+	case acts.NameserversActivated:
+		done = delegation.SameSet(reg.Active, intended.Nameservers)
+	default:
+		done = delegation.SameSet(reg.Saved, intended.Nameservers)
 	}
-	if delegation.SameSet(now, intended) {
+	if done {
 		return store.ActDone, nil
 	}
 	return store.ActNotApplied, nil

@@ -97,7 +97,7 @@ func (s *Hosts) RunAlias(ctx context.Context, job store.Job) error {
 		if err != nil {
 			return err
 		}
-		c = layers.WithReported(c, zones.Layers(hosts, nil))
+		c = layers.WithReported(c, zones.Layers(nil, hosts, nil))
 		known, err = zones.Aliases(tx, z.ID)
 		return err
 	})
@@ -111,7 +111,7 @@ func (s *Hosts) RunAlias(ctx context.Context, job store.Job) error {
 	if err != nil || len(now) == 0 {
 		return err
 	}
-	before, after := layers.Over(c, zones.Layers(nil, known)).Contents, layers.Over(c, zones.Layers(nil, now)).Contents
+	before, after := layers.Over(c, zones.Layers(nil, nil, known)).Contents, layers.Over(c, zones.Layers(nil, nil, now)).Contents
 	err = s.store.Tx(ctx, func(tx *store.Tx) error {
 		if err := s.sayOfAliases(tx, z, known, now); err != nil || before.Equal(after) || len(known) == 0 {
 			return err

@@ -72,19 +72,20 @@ func (s *Syncs) connect(ctx context.Context, p *Place) (err error) {
 
 // comparison is a difference with what it was made from.
 type comparison struct {
-	result  diff.Result
-	again   func() change.List // what would be written to a zone that holds nothing
-	placed  []store.PlacedSet
-	live    record.Contents // as the provider gives it
-	details change.Details
-	mark    string
-	notes   []finding.Finding
-	hosts   []store.Host
-	desired layers.Desired
-	state   provider.State  // as read
-	sent    record.Contents // what was placed, as it was sent
-	seen    record.Contents // live, with sets as they were sent that are only written in the provider's own way
-	doubts  []diff.Doubt    // why the read is not believed by itself
+	result   diff.Result
+	again    func() change.List // what would be written to a zone that holds nothing
+	placed   []store.PlacedSet
+	live     record.Contents // as the provider gives it
+	details  change.Details
+	mark     string
+	notes    []finding.Finding
+	hosts    []store.Host
+	desired  layers.Desired
+	state    provider.State      // as read
+	children []layers.Delegation // in the zone
+	sent     record.Contents     // what was placed, as it was sent
+	seen     record.Contents     // live, with sets as they were sent that are only written in the provider's own way
+	doubts   []diff.Doubt        // why the read is not believed by itself
 
 	keepsOthers bool             // the zone is written as a whole
 	others      *record.Contents // then what else was live when it was read last; nil where that is not known
@@ -101,6 +102,9 @@ func (s *Syncs) compare(ctx context.Context, p Place, revisionID uint64, drift d
 			return err
 		}
 		if c.hosts, err = zones.HostsOf(tx, p.Zone.ID); err != nil {
+			return err
+		}
+		if c.children, err = zones.ChildrenOf(tx, p.Zone.ID); err != nil {
 			return err
 		}
 		if known, err = zones.Aliases(tx, p.Zone.ID); err != nil {
@@ -189,13 +193,13 @@ func (p Place) kept() []dnsname.Name {
 
 // withLayers lays the layers of the zone on top of its revision. ALIAS targets without a known answer are resolved first.
 func (s *Syncs) withLayers(ctx context.Context, p Place, revision record.Contents, known []store.Alias, c *comparison) error {
-	c.desired = layers.Over(revision, zones.Layers(c.hosts, known), p.kept()...)
+	c.desired = layers.Over(revision, zones.Layers(c.children, c.hosts, known), p.kept()...)
 	if len(c.desired.Unanswered) > 0 {
 		var err error
-		if known, err = s.observer.Answers(ctx, p.Zone, layers.WithReported(revision, zones.Layers(c.hosts, nil)), known); err != nil {
+		if known, err = s.observer.Answers(ctx, p.Zone, layers.WithReported(revision, zones.Layers(c.children, c.hosts, nil)), known); err != nil {
 			return err
 		}
-		c.desired = layers.Over(revision, zones.Layers(c.hosts, known), p.kept()...)
+		c.desired = layers.Over(revision, zones.Layers(c.children, c.hosts, known), p.kept()...)
 	}
 	if len(c.desired.Answered)+len(c.desired.Unanswered) > 0 {
 		c.notes = append(c.notes, zones.AliasFindings(known)...)

@@ -3,6 +3,8 @@ package sync
 import (
 	"time"
 
+	"beacon/core/dnsname"
+	"beacon/core/record"
 	"beacon/provider"
 	"beacon/store"
 )
@@ -11,6 +13,9 @@ import (
 func Unfinished(tx *store.Tx, placementID uint64) (store.Sync, error) {
 	return tx.UnfinishedSync(placementID)
 }
+
+// UnderWay reports whether any sync of a placement has not ended, of the whole zone or of its layers.
+func UnderWay(tx *store.Tx, placementID uint64) (bool, error) { return tx.SyncUnderWay(placementID) }
 
 // AwaitHosts asks for a sync of the layers of a zone at a placement, which goes ahead of syncs of whole zones. by is who asks.
 func AwaitHosts(tx *store.Tx, z store.Zone, p store.Placement, by string) error {
@@ -33,3 +38,13 @@ func PlacedAt(tx *store.Tx, account uint64) (list []provider.ZoneRef, err error)
 
 // endOfTime is later than any look at a placement.
 var endOfTime = time.Date(9999, 1, 1, 0, 0, 0, 0, time.UTC)
+
+// PlacedSets returns what was put at a placement at some names, as it was sent.
+func PlacedSets(tx *store.Tx, placementID uint64, names []dnsname.Name) (c record.Contents, err error) {
+	placed, err := tx.PlacedAt(placementID, names)
+	sets := make([]record.Set, len(placed))
+	for i, p := range placed {
+		sets[i] = p.Sent
+	}
+	return record.ContentsOf(sets...), err
+}

@@ -2,6 +2,8 @@ package zones
 
 import (
 	"fmt"
+	"net/netip"
+	"slices"
 
 	"beacon/core/dnsname"
 	"beacon/core/finding"
@@ -17,8 +19,102 @@ func HostsOf(tx *store.Tx, zoneID uint64) ([]store.Host, error) { return tx.Host
 // Aliases returns what is known of the targets of the ALIAS records of a zone.
 func Aliases(tx *store.Tx, zoneID uint64) ([]store.Alias, error) { return tx.Aliases(zoneID) }
 
-// Layers returns what lies on top of the revision of a zone that has these hosts, and of whose ALIAS targets this is known.
-func Layers(hosts []store.Host, known []store.Alias) (list []layers.Layer) {
+// ChildrenOf returns the delegations in a zone, which are a layer on top of its revision.
+func ChildrenOf(tx *store.Tx, zoneID uint64) ([]layers.Delegation, error) {
+	return tx.ChildrenOf(zoneID)
+}
+
+// ChildNamed finds the delegation of a name in a zone that is managed here.
+func ChildNamed(tx *store.Tx, name dnsname.Name) (store.Child, bool, error) {
+	return tx.ChildNamed(name)
+}
+
+// SetChild keeps what a parent should have of a child.
+func SetChild(tx *store.Tx, parent uint64, d layers.Delegation, by string) error {
+	return tx.SetChild(parent, d, by)
+}
+
+// ParentOf returns the zone that is managed here and in which a name is delegated: the nearest above it that is placed somewhere, unless the
+// zone itself delegates a name between the two to others.
+func ParentOf(tx *store.Tx, name dnsname.Name) (parent store.Zone, there bool, err error) {
+	var above []dnsname.Name
+	for n := name.Parent(); !n.IsRoot(); n = n.Parent() {
+		above = append(above, n)
+	}
+	known, err := tx.ZonesAmong(above)
+	if err != nil {
+		return parent, false, err
+	}
+	i := slices.IndexFunc(above, func(n dnsname.Name) bool { return known[n] })
+	if i < 0 {
+		return parent, false, nil
+	}
+	if parent, err = tx.Zone(above[i]); err != nil || parent.RevisionID == nil {
+		return parent, false, err
+	}
+	for _, between := range above[:i] {
+		list, err := tx.RecordsAt(parent.ID, between)
+		if err != nil || slices.ContainsFunc(list, func(r record.Record) bool { return r.Type == record.NS }) {
+			return parent, false, err
+		}
+	}
+	placements, err := tx.Placements(parent.ID)
+	return parent, len(placements) > 0, err
+}
+
+// DelegationIn returns what a zone that is managed here has of a delegation: as the child owns it, or as the revision says.
+func DelegationIn(tx *store.Tx, parent store.Zone, name dnsname.Name) (d layers.Delegation, err error) {
+	child, there, err := tx.ChildNamed(name)
+	if err != nil {
+		return d, err
+	}
+	if there && child.ParentID == parent.ID {
+		return child.Delegation()
+	}
+	d = layers.Delegation{Name: name, TTL: parent.TTL}
+	if d.TTL == 0 {
+		d.TTL = childTTL
+	}
+	list, err := tx.RecordsAt(parent.ID, name)
+	if err != nil {
+		return d, err
+	}
+	for _, r := range list {
+		switch r.Type {
+		case record.NS:
+			d.Nameservers, d.TTL = append(d.Nameservers, r.Data.Target(record.NS)), r.TTL
+		case record.DS:
+			d.DS = append(d.DS, r.Data)
+		}
+	}
+	d.Nameservers = dnsname.SortSet(d.Nameservers)
+	for _, n := range d.Nameservers {
+		if !n.IsAtOrBelow(name) {
+			continue
+		}
+		h := layers.Host{Name: n}
+		glue, err := tx.RecordsAt(parent.ID, n)
+		if err != nil {
+			return d, err
+		}
+		for _, r := range glue {
+			if a, err := netip.ParseAddr(string(r.Data)); err == nil {
+				h.Addresses = append(h.Addresses, a)
+			}
+		}
+		d.Hosts, d.Owned = append(d.Hosts, h), append(d.Owned, n)
+	}
+	return d, nil
+}
+
+// childTTL is the TTL of a delegation in a zone that does not say its own, seconds.
+const childTTL = 3600
+
+// Layers returns what lies on top of the revision of a zone that has these delegations and hosts, and of whose ALIAS targets this is known.
+func Layers(children []layers.Delegation, hosts []store.Host, known []store.Alias) (list []layers.Layer) {
+	for _, d := range children {
+		list = append(list, layers.OfChild(d))
+	}
 	for _, h := range hosts {
 		list = append(list, layers.OfHost(h.Name(), h.TTL, h.At()))
 	}

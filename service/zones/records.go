@@ -3,6 +3,7 @@ package zones
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -38,13 +39,14 @@ func (s *Zones) Records(ctx context.Context, name dnsname.Name, cursor string, l
 		if all := c.Records(); len(all) > 0 {
 			last = all[len(all)-1].Name
 		}
-		onPage := hosts[:0:0]
-		for _, h := range hosts {
-			if h.Name().Compare(at.after) > 0 && (next < 0 || h.Name().Compare(last) <= 0) {
-				onPage = append(onPage, h)
-			}
+		children, err := tx.ChildrenOf(z.ID)
+		if err != nil {
+			return err
 		}
-		page.Items = append(page.Items, layers.WithReported(c, Layers(onPage, nil)).Records()...)
+		onPage := func(n dnsname.Name) bool { return n.Compare(at.after) > 0 && (next < 0 || n.Compare(last) <= 0) }
+		all := layers.WithReported(c, Layers(children, hosts, nil)).Records()
+		all = slices.DeleteFunc(all, func(r record.Record) bool { return !onPage(r.Name) })
+		page.Items = append(page.Items, all...)
 		if next >= 0 {
 			page.Next = fmt.Sprintf("%d.%d.%s", at.revision, next, last)
 		}

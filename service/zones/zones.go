@@ -54,7 +54,11 @@ func (s *Zones) Wanted(ctx context.Context, name dnsname.Name) (c record.Content
 			return err
 		}
 		hosts, err := tx.HostsOf(z.ID)
-		c = layers.WithReported(c, Layers(hosts, nil))
+		if err != nil {
+			return err
+		}
+		children, err := tx.ChildrenOf(z.ID)
+		c = layers.WithReported(c, Layers(children, hosts, nil))
 		return err
 	})
 	return c, err
@@ -74,8 +78,12 @@ func (s *Zones) WantedAddresses(ctx context.Context, name dnsname.Name) (c recor
 		if err != nil {
 			return err
 		}
+		children, err := tx.ChildrenOf(z.ID)
+		if err != nil {
+			return err
+		}
 		known, err := tx.Aliases(z.ID)
-		c = layers.Over(c, Layers(hosts, known)).Contents
+		c = layers.Over(c, Layers(children, hosts, known)).Contents
 		return err
 	})
 	return c, err

@@ -118,17 +118,22 @@ func (t *Tx) Placed(placementID uint64) ([]PlacedSet, error) {
 	return placedSets(rows)
 }
 
-// PlacedAt returns what was put at a placement at some names, and what was read back of it.
-func (t *Tx) PlacedAt(placementID uint64, names []dnsname.Name) ([]PlacedSet, error) {
+// PlacedAt returns what was put at a placement at some names, as it was sent.
+func (t *Tx) PlacedAt(placementID uint64, names []dnsname.Name) (c record.Contents, err error) {
 	keys := make([]octets, len(names))
 	for i, n := range names {
 		keys[i] = octets(n.Key())
 	}
 	var rows []placedRow
-	if err := t.db.Raw("SELECT name_key, type, sent, read_back FROM placed_sets WHERE placement_id = ? AND name_key IN ? ORDER BY name_key, type", placementID, keys).Scan(&rows).Error; err != nil {
-		return nil, err
+	if err := t.db.Raw("SELECT name_key, type, sent, read_back FROM placed_sets WHERE placement_id = ? AND name_key IN ?", placementID, keys).Scan(&rows).Error; err != nil {
+		return c, err
 	}
-	return placedSets(rows)
+	placed, err := placedSets(rows)
+	sets := make([]record.Set, len(placed))
+	for i, p := range placed {
+		sets[i] = p.Sent
+	}
+	return record.ContentsOf(sets...), err
 }
 
 func placedSets(rows []placedRow) ([]PlacedSet, error) {

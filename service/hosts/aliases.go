@@ -93,12 +93,8 @@ func (s *Hosts) RunAlias(ctx context.Context, job store.Job) error {
 		if c, err = zones.Contents(tx, *z.RevisionID); err != nil {
 			return err
 		}
-		hosts, err := zones.HostsOf(tx, z.ID)
-		if err != nil {
-			return err
-		}
-		c = layers.WithReported(c, zones.Layers(nil, hosts, nil))
-		known, err = zones.Aliases(tx, z.ID)
+		owners, err := zones.OwnersOf(tx, z.ID)
+		c, known = layers.WithReported(c, owners.Layers()), owners.Aliases
 		return err
 	})
 	if store.IsMissing(err) || err == nil && z.RevisionID == nil {
@@ -111,7 +107,7 @@ func (s *Hosts) RunAlias(ctx context.Context, job store.Job) error {
 	if err != nil || len(now) == 0 {
 		return err
 	}
-	before, after := layers.Over(c, zones.Layers(nil, nil, known)).Contents, layers.Over(c, zones.Layers(nil, nil, now)).Contents
+	before, after := layers.Over(c, zones.Owners{Aliases: known}.Layers()).Contents, layers.Over(c, zones.Owners{Aliases: now}.Layers()).Contents
 	err = s.store.Tx(ctx, func(tx *store.Tx) error {
 		if err := s.sayOfAliases(tx, z, known, now); err != nil || before.Equal(after) || len(known) == 0 {
 			return err

@@ -72,20 +72,18 @@ func (s *Syncs) connect(ctx context.Context, p *Place) (err error) {
 
 // comparison is a difference with what it was made from.
 type comparison struct {
-	result   diff.Result
-	again    func() change.List // what would be written to a zone that holds nothing
-	placed   []store.PlacedSet
-	live     record.Contents // as the provider gives it
-	details  change.Details
-	mark     string
-	notes    []finding.Finding
-	hosts    []store.Host
-	desired  layers.Desired
-	state    provider.State      // as read
-	children []layers.Delegation // in the zone
-	sent     record.Contents     // what was placed, as it was sent
-	seen     record.Contents     // live, with sets as they were sent that are only written in the provider's own way
-	doubts   []diff.Doubt        // why the read is not believed by itself
+	result  diff.Result
+	again   func() change.List // what would be written to a zone that holds nothing
+	placed  []store.PlacedSet
+	live    record.Contents // as the provider gives it
+	details change.Details
+	notes   []finding.Finding
+	owners  zones.Owners // of layers
+	desired layers.Desired
+	state   provider.State  // as read
+	sent    record.Contents // what was placed, as it was sent
+	seen    record.Contents // live, with sets as they were sent that are only written in the provider's own way
+	doubts  []diff.Doubt    // why the read is not believed by itself
 
 	keepsOthers bool             // the zone is written as a whole
 	others      *record.Contents // then what else was live when it was read last; nil where that is not known
@@ -96,18 +94,11 @@ type comparison struct {
 func (s *Syncs) compare(ctx context.Context, p Place, revisionID uint64, drift diff.DriftPolicy) (comparison, error) {
 	var c comparison
 	var revision record.Contents
-	var known []store.Alias
 	err := s.logbook.Tx(ctx, func(tx *store.Tx) (err error) {
 		if revision, err = zones.Contents(tx, revisionID); err != nil {
 			return err
 		}
-		if c.hosts, err = zones.HostsOf(tx, p.Zone.ID); err != nil {
-			return err
-		}
-		if c.children, err = zones.ChildrenOf(tx, p.Zone.ID); err != nil {
-			return err
-		}
-		if known, err = zones.Aliases(tx, p.Zone.ID); err != nil {
+		if c.owners, err = zones.OwnersOf(tx, p.Zone.ID); err != nil {
 			return err
 		}
 		if p.Caps.Granularity == change.ByZone {
@@ -127,9 +118,9 @@ func (s *Syncs) compare(ctx context.Context, p Place, revisionID uint64, drift d
 			return c, err
 		}
 		c.state = state
-		c.mark, c.live, c.details = state.Mark, state.Contents, state.Details
+		c.live, c.details = state.Contents, state.Details
 	}
-	if err := s.withLayers(ctx, p, revision, known, &c); err != nil {
+	if err := s.withLayers(ctx, p, revision, &c); err != nil {
 		return c, err
 	}
 	wanted, notes := p.Caps.Project(p.Zone.Name(), c.desired.Contents)
@@ -192,17 +183,17 @@ func (p Place) kept() []dnsname.Name {
 }
 
 // withLayers lays the layers of the zone on top of its revision. ALIAS targets without a known answer are resolved first.
-func (s *Syncs) withLayers(ctx context.Context, p Place, revision record.Contents, known []store.Alias, c *comparison) error {
-	c.desired = layers.Over(revision, zones.Layers(c.children, c.hosts, known), p.kept()...)
+func (s *Syncs) withLayers(ctx context.Context, p Place, revision record.Contents, c *comparison) error {
+	c.desired = layers.Over(revision, c.owners.Layers(), p.kept()...)
 	if len(c.desired.Unanswered) > 0 {
 		var err error
-		if known, err = s.observer.Answers(ctx, p.Zone, layers.WithReported(revision, zones.Layers(c.children, c.hosts, nil)), known); err != nil {
+		if c.owners.Aliases, err = s.observer.Answers(ctx, p.Zone, layers.WithReported(revision, c.owners.Layers()), c.owners.Aliases); err != nil {
 			return err
 		}
-		c.desired = layers.Over(revision, zones.Layers(c.children, c.hosts, known), p.kept()...)
+		c.desired = layers.Over(revision, c.owners.Layers(), p.kept()...)
 	}
 	if len(c.desired.Answered)+len(c.desired.Unanswered) > 0 {
-		c.notes = append(c.notes, zones.AliasFindings(known)...)
+		c.notes = append(c.notes, zones.AliasFindings(c.owners.Aliases)...)
 	}
 	return nil
 }
@@ -259,7 +250,7 @@ func (s *Syncs) Differences(ctx context.Context, name dnsname.Name, revert bool)
 		list = append(list, wire.Difference{Zone: name, Account: p.Account.Name, NewZone: p.Placement.RemoteID == "", Steps: c.result.Steps,
 			Digest: c.result.Steps.Digest(), Requests: len(p.Caps.Pack(c.result.Steps, c.live)), InSync: c.result.InSync,
 			Drift: c.result.Drift, Conflicts: c.result.Conflicts, Foreign: c.result.Foreign, Ours: ours,
-			Guards: diff.Guards(c.result.Steps, c.live, watched(p.Zone, c.hosts, c.desired.Unanswered)), Notes: c.notes})
+			Guards: diff.Guards(c.result.Steps, c.live, watched(p.Zone, c.owners.Hosts, c.desired.Unanswered)), Notes: c.notes})
 	}
 	return list, nil
 }

@@ -40,11 +40,6 @@ func PlacedAt(tx *store.Tx, account uint64) (list []provider.ZoneRef, err error)
 var endOfTime = time.Date(9999, 1, 1, 0, 0, 0, 0, time.UTC)
 
 // PlacedSets returns what was put at a placement at some names, as it was sent.
-func PlacedSets(tx *store.Tx, placementID uint64, names []dnsname.Name) (c record.Contents, err error) {
-	placed, err := tx.PlacedAt(placementID, names)
-	sets := make([]record.Set, len(placed))
-	for i, p := range placed {
-		sets[i] = p.Sent
-	}
-	return record.ContentsOf(sets...), err
+func PlacedSets(tx *store.Tx, placementID uint64, names []dnsname.Name) (record.Contents, error) {
+	return tx.PlacedAt(placementID, names)
 }

@@ -31,7 +31,7 @@ func (s *Syncs) awaitedHosts(ctx context.Context, run *syncRun, c comparison) (l
 	}); err != nil {
 		return nil, err
 	}
-	for _, h := range c.hosts {
+	for _, h := range c.owners.Hosts {
 		if h.ReportID == nil || !invisible[*h.ReportID] {
 			continue
 		}

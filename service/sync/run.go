@@ -28,12 +28,12 @@ import (
 func (s *Syncs) compareScope(ctx context.Context, run *syncRun) (comparison, error) {
 	if run.sync.Scope == store.ScopeZone {
 		c, err := s.compare(ctx, run.Place, run.sync.RevisionID, run.sync.Drift)
-		run.hosts, run.unanswered = c.hosts, c.desired.Unanswered
+		run.hosts, run.unanswered = c.owners.Hosts, c.desired.Unanswered
 		run.doubtWritten(&c)
 		return c, err
 	}
 	c, err := s.compare(ctx, run.Place, run.sync.RevisionID, diff.WantedWins)
-	run.hosts, run.unanswered = c.hosts, c.desired.Unanswered
+	run.hosts, run.unanswered = c.owners.Hosts, c.desired.Unanswered
 	run.doubtWritten(&c)
 	if !c.keepsOthers {
 		c.doubts = slices.DeleteFunc(c.doubts, func(d diff.Doubt) bool { return !c.desired.Owned[d.Key] })

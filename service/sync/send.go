@@ -57,7 +57,7 @@ func (s *Syncs) sendAll(ctx context.Context, run *syncRun, batches []change.Batc
 				return false, nil
 			}
 		}
-		b.Mark, b.Details = c.mark, c.details
+		b.Mark, b.Details = c.state.Mark, c.details
 		again, err := s.send(ctx, run, b)
 		if err != nil || again {
 			return false, err

@@ -110,15 +110,34 @@ func DelegationIn(tx *store.Tx, parent store.Zone, name dnsname.Name) (d layers.
 // childTTL is the TTL of a delegation in a zone that does not say its own, seconds.
 const childTTL = 3600
 
-// Layers returns what lies on top of the revision of a zone that has these delegations and hosts, and of whose ALIAS targets this is known.
-func Layers(children []layers.Delegation, hosts []store.Host, known []store.Alias) (list []layers.Layer) {
-	for _, d := range children {
+// Owners are those who own layers of a zone.
+type Owners struct {
+	Children []layers.Delegation // zones that are delegated in it
+	Hosts    []store.Host        // dynamic hosts, whose reported addresses they are
+	Aliases  []store.Alias       // what is known of the targets of its ALIAS records
+}
+
+// OwnersOf returns who owns layers of a zone.
+func OwnersOf(tx *store.Tx, zoneID uint64) (o Owners, err error) {
+	if o.Children, err = tx.ChildrenOf(zoneID); err != nil {
+		return o, err
+	}
+	if o.Hosts, err = tx.HostsOf(zoneID); err != nil {
+		return o, err
+	}
+	o.Aliases, err = tx.Aliases(zoneID)
+	return o, err
+}
+
+// Layers returns what lies on top of the revision.
+func (o Owners) Layers() (list []layers.Layer) {
+	for _, d := range o.Children {
 		list = append(list, layers.OfChild(d))
 	}
-	for _, h := range hosts {
+	for _, h := range o.Hosts {
 		list = append(list, layers.OfHost(h.Name(), h.TTL, h.At()))
 	}
-	for _, a := range known {
+	for _, a := range o.Aliases {
 		if a.AnsweredAt != nil {
 			list = append(list, layers.OfAlias(a.Name, a.Target, record.Followed{Addresses: a.Answers, TTL: a.TTL}))
 		}

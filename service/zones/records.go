@@ -31,7 +31,7 @@ func (s *Zones) Records(ctx context.Context, name dnsname.Name, cursor string, l
 		if err != nil {
 			return err
 		}
-		hosts, err := tx.HostsOf(z.ID)
+		owners, err := OwnersOf(tx, z.ID)
 		if err != nil {
 			return err
 		}
@@ -39,12 +39,8 @@ func (s *Zones) Records(ctx context.Context, name dnsname.Name, cursor string, l
 		if all := c.Records(); len(all) > 0 {
 			last = all[len(all)-1].Name
 		}
-		children, err := tx.ChildrenOf(z.ID)
-		if err != nil {
-			return err
-		}
 		onPage := func(n dnsname.Name) bool { return n.Compare(at.after) > 0 && (next < 0 || n.Compare(last) <= 0) }
-		all := layers.WithReported(c, Layers(children, hosts, nil)).Records()
+		all := layers.WithReported(c, owners.Layers()).Records()
 		all = slices.DeleteFunc(all, func(r record.Record) bool { return !onPage(r.Name) })
 		page.Items = append(page.Items, all...)
 		if next >= 0 {

@@ -53,12 +53,8 @@ func (s *Zones) Wanted(ctx context.Context, name dnsname.Name) (c record.Content
 		if c, err = tx.Contents(*z.RevisionID); err != nil {
 			return err
 		}
-		hosts, err := tx.HostsOf(z.ID)
-		if err != nil {
-			return err
-		}
-		children, err := tx.ChildrenOf(z.ID)
-		c = layers.WithReported(c, Layers(children, hosts, nil))
+		owners, err := OwnersOf(tx, z.ID)
+		c = layers.WithReported(c, owners.Layers())
 		return err
 	})
 	return c, err
@@ -74,16 +70,8 @@ func (s *Zones) WantedAddresses(ctx context.Context, name dnsname.Name) (c recor
 		if c, err = tx.Contents(*z.RevisionID); err != nil {
 			return err
 		}
-		hosts, err := tx.HostsOf(z.ID)
-		if err != nil {
-			return err
-		}
-		children, err := tx.ChildrenOf(z.ID)
-		if err != nil {
-			return err
-		}
-		known, err := tx.Aliases(z.ID)
-		c = layers.Over(c, Layers(children, hosts, known)).Contents
+		owners, err := OwnersOf(tx, z.ID)
+		c = layers.Over(c, owners.Layers()).Contents
 		return err
 	})
 	return c, err

@@ -89,6 +89,21 @@ func routesOfActs() []route {
 			act, err := k.svc.Handover.Delegate(k.Request.Context(), in)
 			return k.started(act, err)
 		})},
+		{method: "POST", effect: looks, path: "/domains/:name/ds-preview", summary: "What a change of the DS set would do, and which gates are closed", right: access.Read, in: wire.DSRequest{}, out: wire.DSChange{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			in := wire.DSRequest{Domain: name}
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			return k.svc.Handover.PreviewDS(k.Request.Context(), in)
+		})},
+		{method: "POST", effect: writes, path: "/domains/:name/ds-changes", summary: "Change a domain's DS set at its registrar, in the background", right: access.Write, in: wire.DSRequest{}, out: wire.Act{}, status: http.StatusAccepted, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			in := wire.DSRequest{Domain: name}
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			act, err := k.svc.Handover.ChangeDS(k.Request.Context(), in)
+			return k.started(act, err)
+		})},
 		{method: "POST", effect: looks, path: "/zones/:name/deletion-preview", summary: "What the deletion of a zone would do, and which gates block it", right: access.Read, in: wire.DeleteRequest{}, out: wire.Deleted{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			in := wire.DeleteRequest{Zone: name}
 			if err := k.body(&in); err != nil {

@@ -126,6 +126,8 @@ func (a *app) showAct(act wire.Act) {
 	switch {
 	case act.State != wire.ActDone:
 		a.findings(act.Findings)
+	case act.DS != nil:
+		a.showDS(*act.DS)
 	case act.Delegated != nil:
 		a.showDelegated(*act.Delegated, false)
 	case act.Retired != nil && len(act.Retired.Left) > 0:

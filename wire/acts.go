@@ -9,6 +9,7 @@ import (
 // The kinds of what users ask for.
 const (
 	ActDelegate = "delegate" // change the nameservers of a domain at its registrar
+	ActDS       = "ds"       // change the DS set of a domain at its registrar
 	ActRetire   = "retire"   // take a zone from a provider
 )
 
@@ -39,7 +40,7 @@ func (s ActState) Ended() bool {
 // Act is what a user asked for and what changes something outside.
 type Act struct {
 	ID          uint64            `json:"id"`
-	Kind        string            `json:"kind"`    // "delegate" or "retire"
+	Kind        string            `json:"kind"`    // "delegate", "ds" or "retire"
 	Subject     string            `json:"subject"` // name of the domain or zone
 	State       ActState          `json:"state"`
 	RequestedBy string            `json:"requested_by"`
@@ -49,6 +50,7 @@ type Act struct {
 	Retrying    *Retrying         `json:"retrying,omitempty"` // while its state is retrying
 	Findings    []finding.Finding `json:"findings"`
 	Delegated   *Delegated        `json:"delegated,omitempty"` // what came of an act of the kind delegate
+	DS          *DSChange         `json:"ds,omitempty"`        // what came of an act of the kind ds
 	Retired     *Retired          `json:"retired,omitempty"`   // what came of an act of the kind retire
 	CreatedAt   time.Time         `json:"created_at"`
 	FinishedAt  *time.Time        `json:"finished_at"`

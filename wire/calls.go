@@ -110,6 +110,8 @@ var (
 	ShowBriefCheck  = Call[None, BriefChecks]{Method: "GET", Path: "/brief-checks"}
 	PreviewDelegate = Call[DelegateRequest, Delegated]{Method: "POST", Path: "/domains/:name/delegation-preview"}
 	Delegate        = Call[DelegateRequest, Act]{Method: "POST", Path: "/domains/:name/delegations"}
+	PreviewDS       = Call[DSRequest, DSChange]{Method: "POST", Path: "/domains/:name/ds-preview"}
+	ChangeDS        = Call[DSRequest, Act]{Method: "POST", Path: "/domains/:name/ds-changes"}
 	ListActs        = List[Act]{Method: "GET", Path: "/acts"}
 	ShowHold        = Call[None, Hold]{Method: "GET", Path: "/hold"}
 	BeginHold       = Call[HoldRequest, Hold]{Method: "POST", Path: "/hold"}

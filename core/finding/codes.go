@@ -38,9 +38,13 @@ func known(tables ...[]entry) (list []Known) {
 var listsAndProviders = []entry{
 
 	{"differences-agreed", Lists, "notice", "The two sides answer some record sets differently, as the user agreed.", "Nothing to do."},
+	{"ds-keep-signed", Lists, "notice", "Caches may hold a DS for a while after it is gone from the parent.", "Keep the zone signed until it has settled."},
+	{"ds-keys-differ", Lists, "error", "The nameservers serve different keys, or one did not answer, so no DS fits all of them.", "Wait until all of them serve the same keys, or correct the one that differs."},
 	{"ds-not-asked", Lists, "error", "A nameserver of the parent did not answer about DS records, so whether there is one is not known.", "Try again when every nameserver of the parent answers."},
 	{"ds-not-expired", Lists, "error", "A DS was removed, and caches may still hold it, or the old keys.", "Wait until the time that is named. Keep the old zone signed until then."},
 	{"ds-present", Lists, "error", "The parents publish a DS, and the new side is not signed with the same keys: validating resolvers would get no answer.", "Remove the DS at the registrar and wait until it has expired."},
+	{"ds-signatures-invalid", Lists, "error", "A nameserver serves signatures that would not validate under the DS.", "Sign the zone again, then publish the DS."},
+	{"ds-unsigned", Lists, "error", "No nameserver serves keys: there is nothing that a DS could fit.", "Sign the zone first."},
 	{"family-unreachable", Lists, "error", "This machine has no IPv6, and neither has any vantage point: IPv6 addresses of new nameservers were not asked.", "Add a vantage point with IPv6, or set checks.without_ipv6."},
 	{"first-delegation", Lists, "notice", "The parents do not delegate the domain yet: there is nothing to compare with.", "Nothing to do."},
 	{"keys-shared", Lists, "notice", "A DS is published, and both sides serve the same keys and valid signatures.", "Nothing to do."},

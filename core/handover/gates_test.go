@@ -152,18 +152,28 @@ func TestGates(t *testing.T) {
 	}
 }
 
-// Where both sides serve the same keys, and what the new one answers is validly signed, a DS is no obstacle.
-func TestGateOfSharedKeys(t *testing.T) {
+// signer returns a key, and a function that signs a set with it.
+func signer(t *testing.T) (*dns.DNSKEY, func(set ...dns.RR) dnssec.Records) {
 	key := &dns.DNSKEY{Hdr: dns.RR_Header{Name: domain.String(), Rrtype: dns.TypeDNSKEY, Class: dns.ClassINET, Ttl: 3600}, Flags: 257, Protocol: 3, Algorithm: dns.ECDSAP256SHA256}
 	private, err := key.Generate(256)
 	require.NoError(t, err)
-	sign := func(set ...dns.RR) dnssec.Records {
+	return key, func(set ...dns.RR) dnssec.Records {
 		sig := &dns.RRSIG{Hdr: dns.RR_Header{Ttl: 3600}, Inception: uint32(now.Add(-time.Hour).Unix()), Expiration: uint32(now.Add(time.Hour).Unix()), KeyTag: key.KeyTag(), SignerName: domain.String(), Algorithm: key.Algorithm}
 		require.NoError(t, sig.Sign(private.(*ecdsa.PrivateKey), set))
 		return append(dnssec.Records(set), sig)
 	}
+}
+
+// soaAndNS are the sets of the domain that are always asked for.
+func soaAndNS(t *testing.T) (soa, ns dns.RR) {
 	rr := func(text string) dns.RR { r, err := dns.NewRR(text); require.NoError(t, err); return r }
-	soa, ns := rr(domain.String()+" 300 IN SOA a.heron.test. b.heron.test. 1 2 3 4 5"), rr(domain.String()+" 300 IN NS quay-11.heron.test.")
+	return rr(domain.String() + " 300 IN SOA a.heron.test. b.heron.test. 1 2 3 4 5"), rr(domain.String() + " 300 IN NS quay-11.heron.test.")
+}
+
+// Where both sides serve the same keys, and what the new one answers is validly signed, a DS is no obstacle.
+func TestGateOfSharedKeys(t *testing.T) {
+	key, sign := signer(t)
+	soa, ns := soaAndNS(t)
 	f := healthy()
 	f.Sweep.Parents[0].DS, f.Sweep.Parents[1].DS = dnssec.Records{key.ToDS(dns.SHA256)}, dnssec.Records{key.ToDS(dns.SHA256)}
 	each(&f, append(append([]dnsname.Name{}, oak...), quay...), false, func(a *evidence.ServerAnswer) {

@@ -91,6 +91,9 @@ func view(a store.Act) wire.Act {
 	case wire.ActDelegate:
 		v.Delegated = &wire.Delegated{}
 		_ = json.Unmarshal([]byte(a.Result), v.Delegated)
+	case wire.ActDS:
+		v.DS = &wire.DSChange{}
+		_ = json.Unmarshal([]byte(a.Result), v.DS)
 	case wire.ActRetire:
 		v.Retired = &wire.Retired{}
 		_ = json.Unmarshal([]byte(a.Result), v.Retired)

@@ -92,9 +92,9 @@ func (s *Handover) Delegate(ctx context.Context, r wire.DelegateRequest) (wire.A
 		if _, err := zones.Lock(tx, r.Domain); err != nil {
 			return err
 		}
-		if running, err := acts.Unfinished(tx, r.Domain.String(), wire.ActDelegate); err != nil || running.ID != 0 {
+		if running, err := acts.Unfinished(tx, r.Domain.String(), wire.ActDelegate, wire.ActDS); err != nil || running.ID != 0 {
 			if err == nil {
-				err = wire.Problemf(wire.Blocked, "Act %d, by %s, is changing the nameservers of %s. Follow it: beacon act show %d.", running.ID, running.RequestedBy, r.Domain.Unicode(), running.ID)
+				err = wire.Problemf(wire.Blocked, "Act %d, by %s, is changing %s at its registrar. Follow it: beacon act show %d.", running.ID, running.RequestedBy, r.Domain.Unicode(), running.ID)
 			}
 			return err
 		}

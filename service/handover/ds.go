@@ -1,0 +1,247 @@
+package handover
+
+import (
+	"context"
+	"encoding/json"
+	"slices"
+	"strings"
+
+	"beacon/core/delegation"
+	"beacon/core/dnsname"
+	"beacon/core/finding"
+	"beacon/core/handover"
+	"beacon/core/record"
+	"beacon/core/wording"
+	"beacon/registrar"
+	"beacon/service/acts"
+	"beacon/service/check"
+	"beacon/service/logbook"
+	"beacon/service/zones"
+	"beacon/store"
+	"beacon/wire"
+)
+
+// PreviewDS returns what a change of the DS set would do, and which gates are closed. It changes nothing.
+func (s *Handover) PreviewDS(ctx context.Context, r wire.DSRequest) (out wire.DSChange, err error) {
+	m, err := s.registered(ctx, r.Domain)
+	if err != nil {
+		return out, err
+	}
+	out, _, err = s.lookDS(ctx, m, r)
+	if err != nil {
+		return out, logbook.Explain(err)
+	}
+	switch {
+	case out.ByHand && r.Remove:
+		out.Next = "Nothing was changed. Remove the DS records at the registrar by hand, then follow: beacon watch " + dnsname.Short(r.Domain)
+	case out.ByHand:
+		out.Next = "Nothing was changed. Enter the DS records at the registrar by hand, then follow: beacon watch " + dnsname.Short(r.Domain)
+	case !out.Pending:
+		out.Next = "Nothing to do: the registrar has this DS set."
+	default:
+		out.Next = "This is a preview. Nothing was changed."
+	}
+	return out, nil
+}
+
+// ChangeDS stores that a DS set is to be changed, and has it done in the background.
+func (s *Handover) ChangeDS(ctx context.Context, r wire.DSRequest) (wire.Act, error) {
+	m, err := s.registered(ctx, r.Domain)
+	if err != nil {
+		return wire.Act{}, err
+	}
+	if len(r.Override) > 0 && strings.TrimSpace(r.Reason) == "" {
+		return wire.Act{}, wire.Problemf(wire.Invalid, "Passing %s may lose answers, and needs a reason for the logbook: --reason TEXT. Nothing was changed.", strings.Join(r.Override, ", "))
+	}
+	if m.byHand || m.driver.Caps().DS == registrar.NoDS {
+		return wire.Act{}, wire.Problemf(wire.Blocked, "The DS records of %s have to be entered at the registrar by hand: beacon ds show %s lists them. Nothing was changed.", r.Domain.Unicode(), dnsname.Short(r.Domain))
+	}
+	var act store.Act
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
+		if _, err := zones.Lock(tx, r.Domain); err != nil {
+			return err
+		}
+		running, err := acts.Unfinished(tx, r.Domain.String(), wire.ActDelegate, wire.ActDS)
+		if err != nil {
+			return err
+		}
+		if running.ID != 0 {
+			return wire.Problemf(wire.Blocked, "Act %d, by %s, is changing %s at its registrar. Follow it: beacon act show %d.", running.ID, running.RequestedBy, r.Domain.Unicode(), running.ID)
+		}
+		act, err = s.acts.Start(ctx, tx, wire.ActDS, r.Domain.String(), m.account.ID, r.Reason, r)
+		return err
+	})
+	if err != nil {
+		return wire.Act{}, err
+	}
+	s.acts.Wake()
+	return s.acts.Act(ctx, act.ID)
+}
+
+// registered finds a domain and where its registration is.
+func (s *Handover) registered(ctx context.Context, name dnsname.Name) (m move, err error) {
+	m.request.Domain = name
+	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
+		if m.zone, err = zones.ByName(tx, name); err != nil {
+			return err
+		}
+		if m.domain, err = check.DomainOrNew(tx, m.zone.ID); err != nil {
+			return err
+		}
+		return s.reach(tx, &m)
+	})
+	if err == nil && m.account.ID != 0 {
+		m.driver, err = s.accounts.Registrar(m.account)
+	}
+	return m, err
+}
+
+// lookDS finds out what holds before a DS set is changed, and the change that is needed.
+func (s *Handover) lookDS(ctx context.Context, m move, r wire.DSRequest) (out wire.DSChange, c registrar.Change, err error) {
+	out = wire.DSChange{Domain: r.Domain, Registrar: m.place, Parent: []record.Data{}, Before: []record.Data{}, DS: []record.Data{}, Keys: []record.Data{}, Findings: []finding.Finding{}}
+	f := handover.DSFacts{Domain: r.Domain, Remove: r.Remove}
+	var has registrar.Registration
+	if !m.byHand {
+		calling, cancel := context.WithTimeout(ctx, s.timeout)
+		has, err = m.driver.Look(calling, r.Domain)
+		cancel()
+		if err != nil {
+			return out, c, err
+		}
+		f.Registration = viewRegistration(m.place, has)
+		out.Before = append(out.Before, has.DS...)
+	}
+	sweep, history, err := s.checks.Look(ctx, m.zone, m.domain, nil, nil)
+	if err != nil {
+		return out, c, err
+	}
+	if sweep.Failure != "" {
+		return out, c, wire.Problemf(wire.UpstreamFailed, "How %s is delegated could not be asked: %s. Nothing was changed.", r.Domain.Unicode(), sweep.Failure)
+	}
+	for _, p := range sweep.Parents {
+		for _, ds := range p.DS.DS() {
+			data := record.Data(strings.TrimPrefix(ds.String(), ds.Hdr.String()))
+			if d, err := record.ParseData(record.DS, string(data), dnsname.Root); err == nil && !slices.Contains(out.Parent, d) {
+				out.Parent = append(out.Parent, d)
+			}
+		}
+	}
+	slices.Sort(out.Parent)
+	f.Active, f.Sweep = history.Current.Set, sweep
+	plan := handover.PlanDS(f)
+	out.DS, out.Keys = append(out.DS, plan.DS...), append(out.Keys, plan.Keys...)
+	out.Findings = append(out.Findings, plan.Found...)
+	out.Closed = append([]finding.Finding{}, handover.Closed(plan.Found, r.Override)...)
+	c = registrar.Change{Do: registrar.SetDS, DS: plan.DS, Keys: plan.Keys}
+	if m.byHand || m.driver.Caps().DS == registrar.NoDS {
+		out.ByHand = true
+		out.Pending = !slices.Equal(out.Parent, out.DS)
+		return out, c, nil
+	}
+	out.Pending = !has.Has(c, m.driver.Caps())
+	return out, c, nil
+}
+
+// dsChanging does acts of the kind ds.
+type dsChanging struct{ s *Handover }
+
+// Locks returns the lock on all that the registrar has of the domain.
+func (d dsChanging) Locks(tx *store.Tx, act store.Act) ([]string, error) {
+	return delegating(d).Locks(tx, act)
+}
+
+func (d dsChanging) asked(ctx context.Context, run *acts.Run) (m move, r wire.DSRequest, err error) {
+	if err := run.Asked(&r); err != nil {
+		return m, r, err
+	}
+	if r.Domain, err = dnsname.Parse(run.Act.Subject); err != nil {
+		return m, r, err
+	}
+	m, err = d.s.registered(ctx, r.Domain)
+	return m, r, err
+}
+
+// Next asks for everything that has to hold, sends the change, and sees that the registrar has it.
+func (d dsChanging) Next(ctx context.Context, run *acts.Run) (next acts.Decision, err error) {
+	m, r, err := d.asked(ctx, run)
+	if err != nil {
+		return next, err
+	}
+	if err := d.s.operations(ctx, run, m); err != nil {
+		return next, err
+	}
+	out, c, err := d.s.lookDS(ctx, m, r)
+	if err != nil {
+		return next, err
+	}
+	switch {
+	case !out.Pending:
+		out.Next = "See it settle: beacon watch " + dnsname.Short(r.Domain)
+		next.Outcome = acts.Outcome{State: store.ActDone, Result: out, Findings: out.Findings, Message: m.holder() + " has " + dsWords(out.DS) + "."}
+	case len(out.Closed) > 0:
+		next.Outcome = acts.Outcome{State: store.ActBlocked, Findings: out.Closed, Result: out,
+			Message: wording.Counted(len(out.Closed), "gate") + " closed. The registrar was not asked to change anything."}
+	default:
+		next.Request = &acts.Request{Kind: acts.DSWritten, AccountID: m.account.ID, Seen: delegation.Registration{Account: out.Registrar, DS: out.Before}, Intended: c, Log: "at " + m.place + ": " + dsWords(out.DS),
+			Send: func(ctx context.Context) (string, error) {
+				receipt, err := m.driver.Apply(ctx, r.Domain, c)
+				return receipt.ID, err
+			}}
+	}
+	return next, nil
+}
+
+func dsWords(list []record.Data) string {
+	if len(list) == 0 {
+		return "no DS records"
+	}
+	tags := make([]string, len(list))
+	for i, d := range list {
+		tags[i], _, _ = strings.Cut(string(d), " ")
+	}
+	return "DS records of the keys " + strings.Join(tags, ", ")
+}
+
+// Became looks whether the registrar has the DS set of a request that broke off.
+func (d dsChanging) Became(ctx context.Context, run *acts.Run, request store.Act) (store.ActState, error) {
+	m, r, err := d.asked(ctx, run)
+	if err != nil {
+		return "", err
+	}
+	var c registrar.Change
+	if err := json.Unmarshal([]byte(request.Intended), &c); err != nil {
+		return "", err
+	}
+	calling, cancel := context.WithTimeout(ctx, d.s.timeout)
+	defer cancel()
+	has, err := m.driver.Look(calling, r.Domain)
+	switch {
+	case err != nil:
+		return "", err
+	case has.Has(c, m.driver.Caps()):
+		return store.ActDone, nil
+	case len(has.Pending) > 0:
+		return "", acts.Waiting("The registrar has an operation under way: " + has.Pending[0].What + ".")
+	}
+	return store.ActNotApplied, nil
+}
+
+// Ended has the domain checked.
+func (d dsChanging) Ended(tx *store.Tx, run *acts.Run, _ acts.Outcome) error {
+	name, err := dnsname.Parse(run.Act.Subject)
+	if err != nil {
+		return err
+	}
+	z, err := zones.ByName(tx, name)
+	if store.IsMissing(err) {
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	domain, err := check.DomainOf(tx, z.ID)
+	if err != nil {
+		return err
+	}
+	return d.s.checks.Soon(tx, domain.ID)
+}

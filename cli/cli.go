@@ -82,6 +82,9 @@ func New(in io.Reader, out, errOut io.Writer) *cobra.Command {
 // appKey is under which the root command keeps the app in its context.
 type appKey struct{}
 
+// envOutput annotates commands that also print lines for a shell: --output env.
+const envOutput = "env-output"
+
 // root makes the root command.
 func (a *app) root() *cobra.Command {
 	root := &cobra.Command{
@@ -89,7 +92,10 @@ func (a *app) root() *cobra.Command {
 		Short:         "Move domains between DNS providers, sync their records, and see when every cache has the change",
 		SilenceErrors: true,
 		SilenceUsage:  true,
-		PersistentPreRunE: func(*cobra.Command, []string) error {
+		PersistentPreRunE: func(c *cobra.Command, _ []string) error {
+			if a.output == "env" && c.Annotations[envOutput] != "" {
+				return nil
+			}
 			if a.output != "table" && a.output != "json" && a.output != "yaml" {
 				return misuse("--output is table, json or yaml")
 			}

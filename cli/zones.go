@@ -19,7 +19,10 @@ func (a *app) zoneCommand() *cobra.Command {
 	c := &cobra.Command{Use: "zone", Short: "Manage zones and their desired records"}
 	c.AddCommand(a.retireCommand(), a.deleteCommand(), a.zoneSettingsCommand(),
 		&cobra.Command{Use: "list", Short: "List managed zones", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error { return a.zoneList() }},
-		&cobra.Command{Use: "show ZONE", Short: "Show where a zone is placed, and its last syncs", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error { return a.zoneShow(args[0]) }},
+		&cobra.Command{Use: "show ZONE", Short: "Show where a zone is placed, and its last syncs", Args: cobra.ExactArgs(1), Annotations: map[string]string{envOutput: "yes"},
+			Long: "Shows where a zone is placed, how each provider names it, its nameservers, and the DS records that fit its keys. -o json and -o env\n" +
+				"print the same for other programs.",
+			Example: "  beacon zone show saltmarsh-ferries.example\n  eval \"$(beacon zone show saltmarsh-ferries.example -o env)\"", RunE: func(_ *cobra.Command, args []string) error { return a.zoneShow(args[0]) }},
 		a.zoneHistoryCommand(), a.zoneRestoreCommand(), a.zoneImportCommand(), a.zoneExportCommand(), a.zoneCheckCommand(), a.zoneConvertCommand(), a.zoneCompareCommand(), a.zoneDetachCommand(), a.zoneGenerateCommand(),
 	)
 	return c
@@ -72,11 +75,23 @@ func (a *app) zoneShow(text string) error {
 	if err := ask(a, wire.ShowZone, wire.None{}, &z, name); err != nil {
 		return err
 	}
+	if a.output == "env" {
+		return a.zoneEnv(z)
+	}
 	return a.show(z, func() {
 		a.printf("%s  %s\n", a.paint(bold, plain(z.Name)), z.Description)
 		a.printf("  desired    %s\n", revisionText(z.Revision))
 		if z.Registrar != "" {
 			a.printf("  registrar  %s\n", z.Registrar)
+		}
+		if z.Parent != "" {
+			a.printf("  parent     %s, managed here: beacon delegate %s\n", z.Parent, plain(z.Name))
+		}
+		if len(z.Children) > 0 {
+			a.printf("  delegates  %s\n", names(z.Children))
+		}
+		for _, ds := range z.DS {
+			a.printf("  DS         %s\n", ds)
 		}
 		if z.ManagedBy != "" {
 			a.printf("  managed by %s\n", z.ManagedBy)
@@ -94,6 +109,35 @@ func (a *app) zoneShow(text string) error {
 			}
 		}
 	})
+}
+
+// zoneEnv prints a zone as lines that a shell reads: what other programs need to delegate it.
+func (a *app) zoneEnv(z wire.ZoneView) error {
+	line := func(name, value string) {
+		fmt.Fprintf(a.out, "BEACON_%s='%s'\n", name, strings.ReplaceAll(value, "'", `'\\''`))
+	}
+	texts := func(list []dnsname.Name) string {
+		out := make([]string, len(list))
+		for i, n := range list {
+			out[i] = n.String()
+		}
+		return strings.Join(out, " ")
+	}
+	line("ZONE", z.Name.String())
+	line("NAMESERVERS", texts(z.Nameservers))
+	ds := make([]string, len(z.DS))
+	for i, d := range z.DS {
+		ds[i] = string(d)
+	}
+	line("DS", strings.Join(ds, "\n"))
+	line("PLACEMENTS", strconv.Itoa(len(z.Placements)))
+	for i, p := range z.Placements {
+		of := fmt.Sprintf("PLACEMENT_%d_", i+1)
+		line(of+"ACCOUNT", p.Account)
+		line(of+"ID", p.ID)
+		line(of+"NAMESERVERS", texts(p.Nameservers))
+	}
+	return nil
 }
 
 func (a *app) zoneImportCommand() *cobra.Command {

@@ -34,11 +34,20 @@ type ZoneView struct {
 	Drafted     int             `json:"drafted"` // edits in its draft
 	Revision    *Revision       `json:"revision"`
 	Placements  []ZonePlacement `json:"placements"`
+	// Parent is the zone that is managed here and in which this one is delegated; empty for none. Only where one zone is shown.
+	Parent string `json:"parent,omitempty"`
+	// Nameservers is the desired nameservers. Only where one zone is shown.
+	Nameservers []dnsname.Name `json:"nameservers,omitempty"`
+	// DS is the DS set that fits the keys that the nameservers serve, by the last check. Only where one zone is shown.
+	DS []record.Data `json:"ds,omitempty"`
+	// Children is the names that are delegated in this zone by their own zones. Only where one zone is shown.
+	Children []dnsname.Name `json:"children,omitempty"`
 }
 
 // ZonePlacement is a zone's placement as it is shown.
 type ZonePlacement struct {
 	Account     string         `json:"account"`
+	ID          string         `json:"id"`   // how the provider names the zone; empty before it exists there
 	Made        bool           `json:"made"` // the zone exists at the provider
 	Nameservers []dnsname.Name `json:"nameservers"`
 	LastSync    *SyncView      `json:"last_sync"`

@@ -8,6 +8,7 @@ import (
 	"beacon/core/dnssec"
 	"beacon/core/evidence"
 	"beacon/core/finding"
+	"beacon/core/record"
 )
 
 // Judge turns one sweep into a report. The history must already have taken the sweep in (Advance).
@@ -20,6 +21,7 @@ func Judge(plan Plan, h History, s evidence.Sweep) Report {
 		j.report.Old = h.Former.Set
 	}
 	j.fillSources()
+	j.fillDS()
 	if j.failed() {
 		for _, r := range j.s.Resolvers {
 			j.report.Resolvers = append(j.report.Resolvers, j.view(r))
@@ -48,6 +50,19 @@ func Judge(plan Plan, h History, s evidence.Sweep) Report {
 	finding.Sort(j.report.Findings)
 	j.report.Verdict = j.verdict(delegated)
 	return j.report
+}
+
+// fillDS notes the DS set that fits the keys of the zone.
+func (j *judge) fillDS() {
+	for _, a := range j.s.Servers {
+		ds, _ := dnssec.DSOf(a.Keys, j.plan.Domain.String(), j.now)
+		for _, d := range ds {
+			j.report.DS = append(j.report.DS, record.Data(d))
+		}
+		if len(ds) > 0 {
+			return
+		}
+	}
 }
 
 // estimate says by when the rest will likely be done, as long as somebody who was asked is still behind.

@@ -95,9 +95,10 @@ type Report struct {
 	Domain    dnsname.Name      `json:"domain"`
 	CheckedAt time.Time         `json:"checked_at"` // simulated time at the end of the sweep
 	Verdict   Verdict           `json:"verdict"`
-	SettlesBy *time.Time        `json:"settles_by"` // the bound: last of Moments; nil where nothing settles or no bound is known
-	Likely    *time.Time        `json:"likely"`     // the estimate, as long as a resolver that was asked sees the old
-	DNSSEC    dnssec.State      `json:"dnssec"`     // whether a chain of signatures leads from the root's anchor to the domain
+	SettlesBy *time.Time        `json:"settles_by"`   // the bound: last of Moments; nil where nothing settles or no bound is known
+	Likely    *time.Time        `json:"likely"`       // the estimate, as long as a resolver that was asked sees the old
+	DNSSEC    dnssec.State      `json:"dnssec"`       // whether a chain of signatures leads from the root's anchor to the domain
+	DS        []record.Data     `json:"ds,omitempty"` // the DS set that fits the keys that the nameservers serve; empty where the zone is not signed
 	Moments   []Moment          `json:"moments"`
 	Findings  []finding.Finding `json:"findings"`
 	Wanted    []dnsname.Name    `json:"wanted"`

@@ -3,7 +3,6 @@ package handover
 import (
 	"fmt"
 	"slices"
-	"strings"
 
 	"github.com/miekg/dns"
 
@@ -64,7 +63,12 @@ func PlanDS(f DSFacts) (p DSPlan) {
 		finding.Sort(g.found)
 		return DSPlan{Found: g.found}
 	}
-	p.DS, p.Keys = dsOf(keys, f)
+	ds, signing := dnssec.DSOf(keys, f.Domain.String(), f.Sweep.Ended)
+	for i, k := range signing {
+		p.DS = append(p.DS, record.Data(ds[i]))
+		p.Keys = append(p.Keys, record.Data(fmt.Sprintf("%d %d %d %s", k.Flags, k.Protocol, k.Algorithm, k.PublicKey)))
+	}
+	slices.Sort(p.Keys)
 	if len(p.DS) == 0 {
 		g.say(GateDSInvalid, finding.Error, short, "No key of the domain signs its key set with a valid signature.", "Sign the zone again.")
 	}
@@ -72,30 +76,6 @@ func PlanDS(f DSFacts) (p DSPlan) {
 	finding.Sort(g.found)
 	p.Found = g.found
 	return p
-}
-
-// dsOf returns DS records of the keys that sign a key set, and these keys: those with the SEP flag where there are any (RFC 4034 section 2.1.1).
-func dsOf(keys dnssec.Records, f DSFacts) (ds, data []record.Data) {
-	zone := f.Domain.String()
-	set, sigs := keys.Set(zone, dns.TypeDNSKEY)
-	var signing []*dns.DNSKEY
-	for _, k := range keys.Keys() {
-		if k.Flags&dns.REVOKE == 0 && dnssec.Verify(set, sigs, []*dns.DNSKEY{k}, zone, f.Sweep.Ended).Fault == nil {
-			signing = append(signing, k)
-		}
-	}
-	if slices.ContainsFunc(signing, func(k *dns.DNSKEY) bool { return k.Flags&dns.SEP != 0 }) {
-		signing = slices.DeleteFunc(signing, func(k *dns.DNSKEY) bool { return k.Flags&dns.SEP == 0 })
-	}
-	for _, k := range signing {
-		if d := k.ToDS(dns.SHA256); d != nil {
-			ds = append(ds, record.Data(fmt.Sprintf("%d %d %d %s", d.KeyTag, d.Algorithm, d.DigestType, strings.ToUpper(d.Digest))))
-			data = append(data, record.Data(fmt.Sprintf("%d %d %d %s", k.Flags, k.Protocol, k.Algorithm, k.PublicKey)))
-		}
-	}
-	slices.Sort(ds)
-	slices.Sort(data)
-	return ds, data
 }
 
 // judgeKeys asks that every server serves the same keys, and signatures of its SOA, NS and key sets that validate under a DS set.

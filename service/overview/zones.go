@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"beacon/core/dnsname"
+	"beacon/service/check"
 	"beacon/service/sync"
 	"beacon/service/zones"
 	"beacon/store"
@@ -33,10 +34,38 @@ func (s *Overview) Zone(ctx context.Context, name dnsname.Name) (v wire.ZoneView
 		if err != nil {
 			return err
 		}
-		v, err = viewZone(tx, row)
-		return err
+		if v, err = viewZone(tx, row); err != nil {
+			return err
+		}
+		return s.delegated(tx, row.Zone, &v)
 	})
 	return v, err
+}
+
+// delegated adds what a program needs that delegates the zone elsewhere.
+func (s *Overview) delegated(tx *store.Tx, z store.Zone, v *wire.ZoneView) error {
+	if parent, there, err := zones.ParentOf(tx, v.Name); err != nil {
+		return err
+	} else if there && z.RegistrarID == nil {
+		v.Parent = parent.Name().Unicode()
+	}
+	children, err := zones.ChildrenOf(tx, z.ID)
+	if err != nil {
+		return err
+	}
+	for _, c := range children {
+		if len(c.Nameservers) > 0 {
+			v.Children = append(v.Children, c.Name)
+		}
+	}
+	d, err := check.DomainOrNew(tx, z.ID)
+	if err != nil {
+		return err
+	}
+	v.Nameservers = d.WantedSet()
+	report, _, err := tx.LastReport(d.ID)
+	v.DS = report.DS
+	return err
 }
 
 func viewZone(tx *store.Tx, row store.ZoneRow) (v wire.ZoneView, err error) {
@@ -86,7 +115,7 @@ func viewZones(tx *store.Tx, rows []store.ZoneRow) ([]wire.ZoneView, error) {
 			v.Revision = zones.ViewRevision(revisions[*z.RevisionID])
 		}
 		for _, p := range placements[z.ID] {
-			pv := wire.ZonePlacement{Account: p.AccountName, Made: p.RemoteID != "", Nameservers: p.Names()}
+			pv := wire.ZonePlacement{Account: p.AccountName, ID: p.RemoteID, Made: p.RemoteID != "", Nameservers: p.Names()}
 			if last, ok := syncs[p.LastSyncID]; ok {
 				pv.LastSync = sync.ViewSync(last, v.Name, p.AccountName)
 			}

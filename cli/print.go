@@ -168,7 +168,9 @@ func (a *app) findings(list []finding.Finding) {
 			if i == 0 {
 				arrow = "=> "
 			}
-			a.printf("           %s%s\n", arrow, line)
+			if line != "" {
+				a.printf("           %s%s\n", arrow, line)
+			}
 		}
 		if f.Severity >= finding.Warning {
 			a.seen(f.Seen)

@@ -309,6 +309,13 @@ func (s *Handover) look(ctx context.Context, m move) (out wire.Delegated, reg de
 	found := handover.Gates(handover.Facts{Domain: name, Target: m.target, Old: out.Parent, Sweep: sweep, NoIPv6: s.checks.WithoutIPv6(), Registration: reg,
 		DS: history.DS, KeyTTL: history.Current.K.At(sweep.Ended), Margin: s.checks.Margin(), Differences: out.Differences, Agreed: m.request.Agree})
 	out.Findings = append(slices.Clone(m.found), found...)
+	if p, ok := m.driver.(parentZone); ok {
+		more, err := p.elsewhere(ctx, sweep)
+		if err != nil {
+			return out, reg, err
+		}
+		out.Findings = append(out.Findings, more...)
+	}
 	finding.Sort(out.Findings)
 	out.Digest = compare.Digest(out.Differences)
 	out.Closed = handover.Closed(out.Findings, m.request.Override)

@@ -31,17 +31,26 @@ func (s *Handover) PreviewDS(ctx context.Context, r wire.DSRequest) (out wire.DS
 	if err != nil {
 		return out, logbook.Explain(err)
 	}
-	switch {
-	case out.ByHand && r.Remove:
-		out.Next = "Nothing was changed. Remove the DS records at the registrar by hand, then follow: beacon watch " + dnsname.Short(r.Domain)
-	case out.ByHand:
-		out.Next = "Nothing was changed. Enter the DS records at the registrar by hand, then follow: beacon watch " + dnsname.Short(r.Domain)
-	case !out.Pending:
-		out.Next = "Nothing to do: the registrar has this DS set."
-	default:
-		out.Next = "This is a preview. Nothing was changed."
-	}
+	out.Next = dsNext(out, r)
 	return out, nil
+}
+
+// dsNext is what to do after a preview.
+func dsNext(out wire.DSChange, r wire.DSRequest) string {
+	follow := ", then follow: beacon watch " + dnsname.Short(r.Domain)
+	switch {
+	case !out.Pending && len(out.DS) == 0:
+		return "Nothing to do: no DS is published, and none is to be."
+	case !out.Pending:
+		return "Nothing to do: this DS set is published."
+	case len(out.Closed) > 0 && len(out.DS) == 0:
+		return "Nothing was changed."
+	case out.ByHand && len(out.DS) == 0:
+		return "Nothing was changed. Remove the DS records at the registrar by hand" + follow
+	case out.ByHand:
+		return "Nothing was changed. Enter the DS records at the registrar by hand" + follow
+	}
+	return "This is a preview. Nothing was changed."
 }
 
 // ChangeDS stores that a DS set is to be changed, and has it done in the background.

@@ -7,6 +7,8 @@ import (
 	"strings"
 
 	"beacon/core/dnsname"
+	"beacon/core/evidence"
+	"beacon/core/finding"
 	"beacon/core/layers"
 	"beacon/core/record"
 	"beacon/outcall"
@@ -235,4 +237,29 @@ func (p parentZone) Poll(ctx context.Context, name dnsname.Name, r registrar.Rec
 	}
 	r.Done = len(list) == 0
 	return r, nil
+}
+
+// elsewhere returns a warning where none of the nameservers that were asked as the parent is one that the zone was assigned here: then what is
+// written into it shows only once the zone itself is delegated there.
+func (p parentZone) elsewhere(ctx context.Context, sweep evidence.Sweep) (found []finding.Finding, err error) {
+	var assigned []dnsname.Name
+	err = p.s.logbook.Look(ctx, func(tx *store.Tx) error {
+		placements, err := zones.Placements(tx, p.parent.ID)
+		for _, placement := range placements {
+			assigned = append(assigned, placement.Names()...)
+		}
+		return err
+	})
+	if err != nil || len(assigned) == 0 || len(sweep.Parents) == 0 {
+		return nil, err
+	}
+	for _, a := range sweep.Parents {
+		if slices.Contains(assigned, a.Name) {
+			return nil, nil
+		}
+	}
+	name := p.parent.Name().Unicode()
+	return []finding.Finding{{Code: "parent-served-elsewhere", Severity: finding.Warning, Subject: name,
+		Message: fmt.Sprintf("%s is served by %s and others, which are not where it is placed here: visitors see the delegation only once %s is delegated to its placements.", name, dnsname.Short(sweep.Parents[0].Name), name),
+		Remedy:  "Move it first: beacon delegate " + name + "."}}, nil
 }

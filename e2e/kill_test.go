@@ -22,8 +22,8 @@ import (
 	"beacon/core/zonefile"
 	"beacon/demo"
 	"beacon/outcall"
-	"beacon/provider"
 	"beacon/profile/profiletest"
+	"beacon/provider"
 	"beacon/service"
 )
 

@@ -100,7 +100,7 @@ func (a *app) tryCommand() *cobra.Command {
 			pool := jq.NewPool(a.evaluator, 5*time.Second)
 			defer pool.Close()
 			client := outcall.Client{HTTP: door.HTTPClient(30 * time.Second), Base: strings.TrimSuffix(base, "/"), Account: "try", Secret: secret, Trace: a.showExchange}
-			return a.tryProfile(cmd.Context(), profile.New(p, pool, client), name)
+			return a.tryProfile(cmd.Context(), profile.New(p, profile.NewRuntime(pool), client), name)
 		}}
 	c.Flags().StringVar(&base, "url", "", "base address of the interface")
 	c.Flags().StringVar(&file, "secret-file", "", "file with the credential; else BEACON_SECRET, else you are asked")

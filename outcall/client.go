@@ -11,6 +11,7 @@ import (
 	"net/http"
 	"net/http/httptrace"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 	"syscall"
@@ -51,6 +52,7 @@ type Client struct {
 	Header  string // that carries the credential
 	Prefix  string // in front of it
 	Secret  string
+	Secrets []string // further texts that must not be repeated to anybody, such as parts of the credential
 	// Authorize puts the credential on a request with the given body in another way than in Header; may be nil. It gives
 	// every form of the secret that must not be repeated to anybody.
 	Authorize func(r *http.Request, body []byte) (secrets []string, err error)
@@ -238,7 +240,7 @@ func (c *Client) Blank(text string) string { return c.blank(text) }
 
 // blank takes the credential out of a text, in each of its forms.
 func (c *Client) blank(text string) string {
-	for _, secret := range append([]string{c.Secret}, c.forms...) {
+	for _, secret := range slices.Concat([]string{c.Secret}, c.Secrets, c.forms) {
 		if secret != "" {
 			text = strings.ReplaceAll(text, secret, "…")
 		}

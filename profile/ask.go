@@ -18,10 +18,11 @@ import (
 	"beacon/provider"
 )
 
-// question is what a request is made from.
+// question is what requests are made from.
 type question struct {
 	zone    provider.ZoneRef
 	cursor  string
+	offset  int // items of the pages before
 	mark    string
 	receipt string
 	names   map[string]string // of the one change, for interfaces with a request for each
@@ -31,98 +32,215 @@ type question struct {
 // answer is what came back.
 type answer struct {
 	asked     string // method and path
-	body      any    // JSON as it came, or a text
+	body      any    // JSON as it came or was read, or a text
 	headers   map[string]string
 	status    int
 	zone      zoneShape
 	unchanged bool
+	cookies   []string
+	vars      vars     // that expressions on it can use
+	more      []answer // of a request that was made for several things, those after the first
 }
 
-// do makes one request and gives its answer; a failure is told as the profile says failures are told.
-func (d *caller) do(ctx context.Context, c *call, q question) (answer, error) {
-	r, err := d.request(ctx, c, q)
+// vars are values that expressions use as variables and addresses as names: taken from answers of earlier steps, or computed.
+type vars struct {
+	names  []string
+	values []json.RawMessage
+}
+
+// with returns the same with one more; a later one of the same name counts.
+func (v vars) with(name string, value json.RawMessage) vars {
+	out := vars{names: make([]string, 0, len(v.names)+1), values: make([]json.RawMessage, 0, len(v.names)+1)}
+	for i, n := range v.names {
+		if n != name {
+			out.names, out.values = append(out.names, n), append(out.values, v.values[i])
+		}
+	}
+	out.names, out.values = append(out.names, name), append(out.values, value)
+	return out
+}
+
+// list returns names and values of the variables of an expression.
+func (v vars) list(status, headers, zone any) ([]string, []any) {
+	names, values := append([]string{}, variables...), []any{status, headers, zone}
+	for i, n := range v.names {
+		names, values = append(names, "$"+n), append(values, v.values[i])
+	}
+	return names, values
+}
+
+// expand sets the names that an address can use.
+func (v vars) expand(values uritemplate.Values) {
+	for i, n := range v.names {
+		set := func(name string, text json.RawMessage) {
+			var w word
+			if json.Unmarshal(text, &w) == nil && w != "" {
+				values.Set(name, uritemplate.String(string(w)))
+			}
+		}
+		set(n, v.values[i])
+		var fields map[string]json.RawMessage
+		if json.Unmarshal(v.values[i], &fields) == nil {
+			for field, text := range fields {
+				set(n+"."+field, text)
+			}
+		}
+	}
+}
+
+// once makes one request and returns its answer; a failure is told as the profile says failures are told. Where a session is not known any more,
+// another one is opened, and the request made once again.
+func (d *caller) once(ctx context.Context, c *call, q question, v vars) (answer, error) {
+	for again := true; ; again = false {
+		held, err := d.hold(ctx, c)
+		if err != nil {
+			return answer{}, err
+		}
+		a, err := d.attempt(ctx, c, q, v, held)
+		held.release()
+		if err == nil || !again || held.token == "" || outcall.KindOf(err) != outcall.Unauthorised || outcall.OutcomeOf(err) == outcall.Unclear {
+			return a, err
+		}
+		d.live.drop(held.token)
+	}
+}
+
+func (d *caller) attempt(ctx context.Context, c *call, q question, v vars, h held) (answer, error) {
+	r, v, err := d.request(ctx, c, q, v, h)
 	if err != nil {
 		return answer{}, err
 	}
-	res, err := d.client.Do(ctx, r)
-	a := answer{asked: r.Method + " " + r.Path, status: res.Status, headers: map[string]string{}, zone: shapeZone(q.zone), unchanged: res.Status == http.StatusNotModified}
+	client := *d.client
+	client.Secrets = h.secrets.forms()
+	client.Authorize = func(r *http.Request, body []byte) ([]string, error) {
+		return nil, d.authorize(r, body, h.secrets, h.sends)
+	}
+	res, err := client.Do(ctx, r)
+	a := answer{asked: r.Method + " " + r.Path, status: res.Status, headers: map[string]string{}, zone: shapeZone(q.zone), unchanged: res.Status == http.StatusNotModified, vars: v}
 	for name, values := range res.Header {
 		a.headers[strings.ToLower(name)] = strings.Join(values, ", ")
 	}
-	a.body = json.RawMessage(res.Body)
-	if !json.Valid(res.Body) {
-		a.body = string(res.Body)
-		if len(res.Body) == 0 {
-			a.body = nil
-		}
+	a.cookies = res.Header["Set-Cookie"]
+	var unread error
+	if a.body, unread = decode(c.answer, a.headers["content-type"], res.Body); unread != nil && err == nil {
+		return a, d.client.Unreadable(a.asked, unread)
 	}
-	return a, d.told(ctx, err, a)
+	err = d.told(ctx, err, a)
+	var e *outcall.Error
+	if errors.As(err, &e) {
+		e.Said = client.Blank(e.Said)
+	}
+	return a, err
 }
 
-// request fills in a call.
-func (d *caller) request(ctx context.Context, c *call, q question) (outcall.Request, error) {
-	r := outcall.Request{Method: c.method, Headers: map[string]string{"Accept": "application/json, */*;q=0.5"}, Type: c.media}
+// request fills in a call. It returns the variables with those that the call computes.
+func (d *caller) request(ctx context.Context, c *call, q question, v vars, h held) (outcall.Request, vars, error) {
+	r := outcall.Request{Method: c.method, Headers: map[string]string{"Accept": "application/json, */*;q=0.5"}}
 	cursor := q.cursor
 	if cursor == "" {
 		cursor = c.start
 	}
-	if c.link && q.cursor != "" {
-		r.Path = q.cursor
-	} else {
-		values := uritemplate.Values{}
-		set := func(name, value string) {
-			if value != "" {
-				values.Set(name, uritemplate.String(value))
-			}
-		}
-		set("cursor", cursor)
-		set("receipt", q.receipt)
-		set("id", q.zone.ID)
-		if !q.zone.Name.IsZero() {
-			set("zone", plain(q.zone.Name))
-			set("fqdn", q.zone.Name.String())
-			set("domain", plain(q.zone.Name))
-		}
-		for name, value := range q.names {
-			set(name, value)
-		}
-		path, err := c.path.Expand(values)
-		if err != nil {
-			return r, d.cannot("the address cannot be made: " + err.Error())
-		}
-		r.Path = path
-	}
 	if q.body.Mark == "" {
 		q.body.Mark = q.mark
 	}
-	q.body.Zone = shapeZone(q.zone)
-	for name, e := range c.headers {
-		value, err := d.text(ctx, e, q.body)
+	q.body.Zone, q.body.Cursor, q.body.Offset = shapeZone(q.zone), cursor, q.offset
+	for _, l := range c.lets {
+		value, err := d.one(ctx, l.value, q.body, v)
 		if err != nil {
-			return r, d.unmade("the header "+name, err)
+			return r, v, d.unmade(l.name, err)
+		}
+		v = v.with(l.name, value)
+	}
+	if c.link && q.cursor != "" {
+		r.Path = q.cursor
+	} else {
+		path, err := d.path(c, q, cursor, v)
+		if err != nil {
+			return r, v, err
+		}
+		r.Path = path
+	}
+	for name, e := range c.headers {
+		value, err := d.text(ctx, e, q.body, v)
+		if err != nil {
+			return r, v, d.unmade("the header "+name, err)
 		}
 		if value != "" {
 			r.Headers[name] = value
 		}
 	}
-	if c.body == "" {
-		return r, nil
+	inBody := false
+	for _, s := range h.sends {
+		inBody = inBody || s.in == "body" || s.in == "form"
 	}
-	results, err := d.pool.Run(ctx, string(c.body), q.body, variables, []any{nil, nil, shapeZone(q.zone)})
+	if c.body == "" && !inBody {
+		return r, v, nil
+	}
+	var body any
+	if c.body != "" {
+		text, err := d.one(ctx, c.body, q.body, v)
+		if err != nil {
+			return r, v, d.unmade("the body", err)
+		}
+		if c.media == "" && !inBody {
+			r.JSON = text
+			return r, v, nil
+		}
+		decoder := json.NewDecoder(strings.NewReader(string(text)))
+		decoder.UseNumber()
+		if err := decoder.Decode(&body); err != nil {
+			return r, v, d.cannot(err.Error())
+		}
+	}
+	body, err := h.secrets.place(h.sends, body)
+	if err == nil {
+		r.Text, r.Type, err = encode(c.media, body)
+	}
+	if err != nil {
+		return r, v, d.cannot(err.Error())
+	}
+	return r, v, nil
+}
+
+// one evaluates an expression that has one result.
+func (d *caller) one(ctx context.Context, e expression, input any, v vars) (json.RawMessage, error) {
+	names, values := v.list(nil, nil, nil)
+	results, err := d.pool().Run(ctx, string(e), input, names, values)
 	if err == nil && len(results) != 1 {
 		err = fmt.Errorf("it returns %d results, not one", len(results))
 	}
 	if err != nil {
-		return r, d.unmade("the body", err)
+		return nil, err
 	}
-	if c.media == "" {
-		r.JSON = results[0]
-		return r, nil
+	return results[0], nil
+}
+
+// path makes the address of a call.
+func (d *caller) path(c *call, q question, cursor string, v vars) (string, error) {
+	values := uritemplate.Values{}
+	set := func(name, value string) {
+		if value != "" {
+			values.Set(name, uritemplate.String(value))
+		}
 	}
-	if json.Unmarshal(results[0], &r.Text) != nil {
-		return r, d.cannot("the body is no text")
+	set("cursor", cursor)
+	set("offset", strconv.Itoa(q.offset))
+	set("receipt", q.receipt)
+	set("id", q.zone.ID)
+	if !q.zone.Name.IsZero() {
+		set("zone", plain(q.zone.Name))
+		set("fqdn", q.zone.Name.String())
+		set("domain", plain(q.zone.Name))
 	}
-	return r, nil
+	for name, value := range q.names {
+		set(name, value)
+	}
+	v.expand(values)
+	path, err := c.path.Expand(values)
+	if err != nil {
+		return "", d.cannot("the address cannot be made: " + err.Error())
+	}
+	return path, nil
 }
 
 // told turns a failure into what the profile makes of it, and an answer that only looks well into a failure.
@@ -166,20 +284,31 @@ func (d *caller) told(ctx context.Context, err error, a answer) error {
 	return e
 }
 
-// results evaluates an expression on an answer.
+// results evaluates an expression on an answer, and on those that were given for more of the same.
 func (d *caller) results(ctx context.Context, name string, e expression, a answer) ([]json.RawMessage, error) {
 	if e == "" {
 		return nil, nil
 	}
-	results, err := d.pool.Run(ctx, string(e), a.body, variables, []any{a.status, a.headers, a.zone})
+	names, values := a.vars.list(a.status, a.headers, a.zone)
+	results, err := d.pool().Run(ctx, string(e), a.body, names, values)
 	if err != nil {
 		return nil, d.client.Unreadable(a.asked, fmt.Errorf("%s: %w", name, err))
+	}
+	for _, more := range a.more {
+		rest, err := d.results(ctx, name, e, more)
+		if err != nil {
+			return nil, err
+		}
+		results = append(results, rest...)
 	}
 	return results, nil
 }
 
-// scalar evaluates an expression that gives one word, or none.
+// scalar evaluates an expression that returns one word, or none.
 func (d *caller) scalar(ctx context.Context, name string, e expression, a answer) (string, error) {
+	if len(a.more) > 0 {
+		a = a.more[len(a.more)-1]
+	}
 	results, err := d.results(ctx, name, e, a)
 	if err != nil || len(results) == 0 {
 		return "", err

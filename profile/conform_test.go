@@ -30,7 +30,7 @@ func driver(t testing.TB, pool *jq.Pool, kind, base, key string) *profile.Driver
 	all, faulty, err := profile.LoadAll(profiles.Files)
 	require.NoError(t, err)
 	require.Empty(t, faulty)
-	return profile.New(all[kind], pool, client(base, key))
+	return profile.New(all[kind], profile.NewRuntime(pool), client(base, key))
 }
 
 func client(base, key string) outcall.Client {
@@ -77,7 +77,7 @@ func TestBrokenProfilesFail(t *testing.T) {
 			broken, faults := profile.Load("broken", []byte(strings.ReplaceAll(string(text), c.from, c.to)))
 			require.Empty(t, faults)
 			zone := dnsname.MustParse(fmt.Sprintf("broken-%d.example", i))
-			results := conform.Run(context.Background(), conform.Subject{Driver: profile.New(broken, pool, client(w.URL(c.kind), keys[c.kind])), Zone: zone}, nil)
+			results := conform.Run(context.Background(), conform.Subject{Driver: profile.New(broken, profile.NewRuntime(pool), client(w.URL(c.kind), keys[c.kind])), Zone: zone}, nil)
 			var failed []string
 			for _, r := range results {
 				if r.Outcome == checklist.Failed {

@@ -8,7 +8,6 @@ import (
 	"beacon/core/change"
 	"beacon/core/dnsname"
 	"beacon/outcall"
-	"beacon/profile/jq"
 	"beacon/provider"
 )
 
@@ -18,27 +17,23 @@ type Driver struct{ *caller }
 // caller makes the requests of a profile for one account.
 type caller struct {
 	profile *Profile
-	pool    *jq.Pool
+	runtime *Runtime
 	client  *outcall.Client
+	secrets secrets
+	problem error // why the credential is of no use
+	live    *live
 }
 
-// New makes a driver for the provider account that the client belongs to. Expressions run in the pool.
-func New(p *Profile, pool *jq.Pool, client outcall.Client) *Driver {
-	return &Driver{newCaller(p, pool, client)}
-}
-
-func newCaller(p *Profile, pool *jq.Pool, client outcall.Client) *caller {
-	d := &caller{profile: p, pool: pool}
-	client.Header = p.credential.name
-	client.Authorize = d.authorizer(client.Secret)
-	d.client = &client
-	return d
+// New makes a driver for the provider account that the client belongs to.
+func New(p *Profile, runtime *Runtime, client outcall.Client) *Driver {
+	return &Driver{newCaller(p, runtime, client)}
 }
 
 // Zones lists a page of zones.
 func (d *Driver) Zones(ctx context.Context, cursor provider.Cursor) (provider.ZonePage, error) {
 	c := d.profile.zones
-	a, err := d.do(ctx, c, question{cursor: string(cursor)})
+	rest, offset := splitCursor(c, string(cursor))
+	a, err := d.do(ctx, c, question{cursor: rest, offset: offset})
 	if err != nil {
 		return provider.ZonePage{}, err
 	}
@@ -46,7 +41,7 @@ func (d *Driver) Zones(ctx context.Context, cursor provider.Cursor) (provider.Zo
 	if page.Zones, err = d.readZones(ctx, c, a); err != nil {
 		return provider.ZonePage{}, err
 	}
-	next, err := d.next(ctx, c, a)
+	next, err := d.following(ctx, c, a, offset, len(page.Zones))
 	page.Next = provider.Cursor(next)
 	return page, err
 }
@@ -164,7 +159,8 @@ func (d *caller) cannot(why string) error {
 // Read returns a page of records. Where the profile can look for the change mark alone, an unchanged zone costs that
 // small request, and a changed one both.
 func (d *Driver) Read(ctx context.Context, zone provider.ZoneRef, from provider.ReadFrom) (provider.Page, error) {
-	q := question{zone: zone, cursor: string(from.Cursor), mark: from.Mark}
+	rest, offset := splitCursor(d.profile.read, string(from.Cursor))
+	q := question{zone: zone, cursor: rest, offset: offset, mark: from.Mark}
 	if d.profile.look != nil && from.Mark != "" {
 		a, err := d.do(ctx, d.profile.look, q)
 		if err != nil {
@@ -197,7 +193,7 @@ func (d *Driver) Read(ctx context.Context, zone provider.ZoneRef, from provider.
 	if page.Mark, err = d.scalar(ctx, "mark", c.mark, a); err != nil {
 		return provider.Page{}, err
 	}
-	next, err := d.next(ctx, c, a)
+	next, err := d.following(ctx, c, a, offset, len(items))
 	page.Next = provider.Cursor(next)
 	return page, err
 }

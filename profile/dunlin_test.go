@@ -168,7 +168,9 @@ func TestFourthInterfaceConforms(t *testing.T) {
 	server := httptest.NewServer(&dunlin{domains: map[string]*dunlinDomain{}})
 	defer server.Close()
 	pool := jqtest.Pool(t)
-	make := func(secret string) *profile.Driver { return profile.New(p, pool, client(server.URL, secret)) }
+	make := func(secret string) *profile.Driver {
+		return profile.New(p, profile.NewRuntime(pool), client(server.URL, secret))
+	}
 	conformtest.Passes(t, conform.Subject{Driver: make("desk:dunlin-test-key"), WrongKey: make("desk:dunlin-wrong-key"), Secret: "dunlin-wrong-key",
 		Zone: dnsname.MustParse("scratch.example")}, 35)
 	rights, err := make("desk:dunlin-test-key").Rights(context.Background())
@@ -195,7 +197,7 @@ write: {request: "POST /zones/{id}", body: .}
 			rw.Header().Set("Link", "<"+link+`>; rel="next"`)
 			fmt.Fprint(rw, `[{"id":"1","name":"a.example","nameservers":[]}]`)
 		}))
-		_, err := profile.New(p, pool, client(server.URL+"/base", "stray-secret")).Zones(context.Background(), "")
+		_, err := profile.New(p, profile.NewRuntime(pool), client(server.URL+"/base", "stray-secret")).Zones(context.Background(), "")
 		require.Error(t, err, link)
 		assert.Contains(t, err.Error(), "is not followed")
 		assert.NotContains(t, err.Error(), "stray-secret")
@@ -203,7 +205,7 @@ write: {request: "POST /zones/{id}", body: .}
 	}
 	redirect := httptest.NewServer(http.RedirectHandler("http://127.0.0.1:1/", http.StatusTemporaryRedirect))
 	defer redirect.Close()
-	_, err := profile.New(p, pool, client(redirect.URL, "stray-secret")).Zones(context.Background(), "")
+	_, err := profile.New(p, profile.NewRuntime(pool), client(redirect.URL, "stray-secret")).Zones(context.Background(), "")
 	require.Error(t, err)
 	assert.Contains(t, err.Error(), "307")
 }
@@ -224,7 +226,7 @@ write: {request: "POST /zones/{id}", body: .}
 	defer server.Close()
 	within, cancel := context.WithTimeout(context.Background(), 300*time.Millisecond)
 	defer cancel()
-	_, err := profile.New(p, pool, client(server.URL, "k")).Zones(within, "")
+	_, err := profile.New(p, profile.NewRuntime(pool), client(server.URL, "k")).Zones(within, "")
 	assert.Equal(t, outcall.Unavailable, outcall.KindOf(err), "%v", err)
 	assert.ErrorContains(t, err, "the time was over")
 }
@@ -245,7 +247,7 @@ write: {request: "POST /zones/{id}", body: .}
 	require.Empty(t, faults)
 	within, cancel := context.WithTimeout(context.Background(), 300*time.Millisecond)
 	defer cancel()
-	_, err := profile.New(p, pool, client("http://127.0.0.1:1", "k")).Create(within, dnsname.MustParse("a.example"), provider.ZoneOptions{})
+	_, err := profile.New(p, profile.NewRuntime(pool), client("http://127.0.0.1:1", "k")).Create(within, dnsname.MustParse("a.example"), provider.ZoneOptions{})
 	assert.Equal(t, outcall.Unavailable, outcall.KindOf(err), "%v", err)
 	assert.ErrorContains(t, err, "not sent")
 }

@@ -126,17 +126,24 @@ func (s section) list(key string) (values []*yaml.Node) {
 }
 
 // expression takes a jq program, and shows the place in it where it is wrong.
-func (s section) expression(key string) expression {
+func (s section) expression(key string) expression { return s.expressionWith(key, nil) }
+
+// expressionWith takes one that may use the values that earlier steps took.
+func (s section) expressionWith(key string, taken []string) expression {
 	text := s.text(key)
 	if text == "" {
 		return ""
 	}
-	s.checkExpression(s.at[key], key)
+	s.checkExpression(s.at[key], key, taken)
 	return expression(text)
 }
 
-func (r *reader) checkExpression(n *yaml.Node, key string) {
-	err := jq.Check(n.Value, variables...)
+func (r *reader) checkExpression(n *yaml.Node, key string, taken []string) {
+	names := slices.Clone(variables)
+	for _, t := range taken {
+		names = append(names, "$"+t)
+	}
+	err := jq.Check(n.Value, names...)
 	var wrong *jq.Fault
 	if !errors.As(err, &wrong) {
 		return
@@ -184,7 +191,8 @@ func (s section) request(key string, names ...string) (method string, path *urit
 		return "", nil
 	}
 	for _, name := range path.Varnames() {
-		if !slices.Contains(names, name) {
+		first, _, _ := strings.Cut(name, ".")
+		if !slices.Contains(names, first) {
 			s.fault(n, "Here it can use: "+strings.Join(names, ", ")+".", "the template has no value for {%s}", name)
 		}
 	}

@@ -63,7 +63,7 @@ func yamlFault(file string, err error) Fault {
 }
 
 func (r *reader) profile(root *yaml.Node) *Profile {
-	s := r.section(root, "the profile", "!profile", "description", "!credential", "limits", "errors", "!can", "!zones", "find", "create", "remove", "look", "!read", "!write", "poll", "rights")
+	s := r.section(root, "the profile", "!profile", "description", "!credential", "session", "limits", "errors", "!can", "!zones", "find", "create", "remove", "look", "!read", "!write", "poll", "rights")
 	p := r.common(s)
 	if n := s.at["can"]; n != nil {
 		p.Caps = r.caps(n)
@@ -101,6 +101,9 @@ func (r *reader) common(s section) *Profile {
 	if n := s.at["credential"]; n != nil {
 		p.credential = r.credential(n)
 	}
+	if n := s.at["session"]; n != nil {
+		p.session = r.session(n, p.credential)
+	}
 	if n := s.at["errors"]; n != nil {
 		p.errors = r.errorRules(n)
 	}
@@ -112,14 +115,7 @@ func (r *reader) common(s section) *Profile {
 }
 
 // hasKey reports whether a mapping has a key.
-func hasKey(n *yaml.Node, key string) bool {
-	for i := 0; n.Kind == yaml.MappingNode && i+1 < len(n.Content); i += 2 {
-		if n.Content[i].Value == key {
-			return true
-		}
-	}
-	return false
-}
+func hasKey(n *yaml.Node, key string) bool { return valueOf(n, key) != nil }
 
 // write takes either one request for a batch, or one for each kind of change.
 func (r *reader) write(p *Profile, n *yaml.Node, zone []string) {
@@ -142,44 +138,6 @@ func (r *reader) write(p *Profile, n *yaml.Node, zone []string) {
 	if p.Caps.BatchSize != 1 || p.Caps.Granularity == change.ByZone {
 		r.fault(n, "Say under can: write: records (or sets), and batch: 1.", "a request for each kind of change does one change at a time")
 	}
-}
-
-// call takes a section about one kind of request, which may have the given keys besides those that all have.
-func (r *reader) call(n *yaml.Node, name string, names []string, keys ...string) *call {
-	s := r.section(n, name, append([]string{"!request", "headers"}, keys...)...)
-	c := &call{headers: map[string]expression{}, start: s.text("start"), media: s.text("type")}
-	c.method, c.path = s.request("request", names...)
-	c.body, c.each, c.one = s.expression("body"), s.expression("each"), s.expression("one")
-	c.mark, c.receipt, c.done, c.failed = s.expression("mark"), s.expression("receipt"), s.expression("done"), s.expression("failed")
-	if s.text("next") == "link" {
-		c.link = true
-	} else {
-		c.next = s.expression("next")
-	}
-	if h := s.at["headers"]; h != nil {
-		if h.Kind != yaml.MappingNode {
-			r.fault(h, "", "headers in %s are names with jq expressions", name)
-			return c
-		}
-		for i := 0; i+1 < len(h.Content); i += 2 {
-			r.checkExpression(h.Content[i+1], h.Content[i].Value)
-			c.headers[h.Content[i].Value] = expression(h.Content[i+1].Value)
-		}
-	}
-	return c
-}
-
-func (r *reader) credential(n *yaml.Node) credential {
-	s := r.section(n, "credential", "!send", "name", "prefix", "hash", "over", "value", "date")
-	c := credential{send: s.choice("send", "header", "basic", "query", "signature"), name: s.text("name"), prefix: s.text("prefix"),
-		hash: s.choice("hash", "sha256", "sha512"), over: s.expression("over"), value: s.expression("value"), date: s.text("date")}
-	if c.send != "basic" && c.send != "" && c.name == "" {
-		r.fault(n, "Name the header or parameter that holds it.", `"name" is missing in credential`)
-	}
-	if c.send == "signature" && (c.hash == "" || c.over == "" || c.value == "") {
-		r.fault(n, "", "a signature needs hash, over and value")
-	}
-	return c
 }
 
 func (r *reader) errorRules(n *yaml.Node) errorRules {
@@ -207,12 +165,7 @@ func (r *reader) caps(n *yaml.Node) change.Caps {
 		ApexAlias: s.flag("apex_alias"), Delayed: s.flag("delayed"), Prefills: s.flag("prefills")}
 	c.Granularity = map[string]change.Granularity{"records": change.ByRecord, "zone": change.ByZone}[s.choice("write", "sets", "records", "zone")]
 	c.Texts = map[string]change.TextForm{"joined": change.TextJoined, "single": change.TextSingle}[s.choice("texts", "strings", "joined", "single")]
-	if lag := s.text("read_lag"); lag != "" {
-		var err error
-		if c.ReadLag, err = time.ParseDuration(lag); err != nil || c.ReadLag < 0 || c.ReadLag > 10*time.Minute {
-			r.fault(s.at["read_lag"], "Write it like 2s, up to 10m.", "%q is no time span", lag)
-		}
-	}
+	c.ReadLag = s.span("read_lag", 10*time.Minute)
 	if t := s.at["ttl"]; t != nil {
 		ttl := r.section(t, "can.ttl", "min", "steps")
 		c.TTLFloor = uint32(ttl.number("min", record.MaxTTL))

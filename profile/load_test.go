@@ -26,7 +26,7 @@ func TestFaults(t *testing.T) {
 	for _, c := range []struct{ from, to, place, says string }{
 		{"profile: small", "profile: Not a name", "1:10", "no name of a profile"},
 		{"profile: small\n", "", "1:1", `"profile" is missing`},
-		{"send: header", "send: cookie", "2:20", "Use one of: header, basic, query, signature"},
+		{"send: header", "send: cookie", "2:20", "Use one of: header, basic, query, form, body, signature, tls"},
 		{", name: Key", "", "2:13", `"name" is missing in credential`},
 		{"{send: header, name: Key}", "{send: signature, name: Key}", "2:13", "a signature needs hash, over and value"},
 		{"can: {write: sets}", "can: {write: sets, batch: many}", "3:27", `"batch" is a number`},

@@ -17,6 +17,7 @@ type Profile struct {
 	Caps  change.Caps
 
 	credential credential
+	session    *session // nil where requests carry the credential itself
 	errors     errorRules
 	rate       float64    // requests a second that are allowed; 0 where it is not said
 	wait       expression // seconds to wait when requests are refused for being too many
@@ -62,13 +63,33 @@ func (f Fault) Error() string {
 // expression is a jq program; empty for none.
 type expression string
 
-// call is one kind of request.
+// let is a value with a name.
+type let struct {
+	name  string
+	value expression
+}
+
+// call is one kind of request, with the steps before it.
 type call struct {
 	method  string
 	path    *uritemplate.Template
 	headers map[string]expression
 	body    expression
-	media   string // content type of a body that is a text; empty for JSON
+	media   string // of the body: json (or empty), form, xml, or the content type of a text
+	answer  string // how the answer is read: json, form, xml or text; empty to go by its content type
+
+	before []*call    // steps that are made first, in this order
+	lets   []let      // computed before the request is made
+	take   []let      // taken from the answer, for later steps
+	undo   *call      // what undoes this step, where a later one fails
+	when   expression // the step is left out where it returns false or null
+	loop   expression // the step is made once for each of its results
+	repeat bool       // it is safe to repeat
+	within bool       // the pages of the answer are followed within the step
+	counts bool       // it uses how many items came before
+	among  bool       // it is one step of several
+	opens  bool       // it opens a session, and carries the credential itself
+	reads  bool       // it changes nothing, whatever its method
 
 	each    expression // items of the answer
 	one     expression // the one thing that the answer is
@@ -79,17 +100,6 @@ type call struct {
 	receipt expression
 	done    expression
 	failed  expression
-}
-
-// credential returns how the secret travels.
-type credential struct {
-	send   string // header, basic, query or signature
-	name   string // of the header or the parameter
-	prefix string
-	hash   string     // of a signature: sha256 or sha512
-	over   expression // what is signed
-	value  expression // what the header then says
-	date   string     // header with the time of the request
 }
 
 // errorRules say how failures are told apart beyond their status.

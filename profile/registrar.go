@@ -14,7 +14,6 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/record"
 	"beacon/outcall"
-	"beacon/profile/jq"
 	"beacon/provider"
 	"beacon/registrar"
 )
@@ -31,9 +30,9 @@ type registrarCalls struct {
 // Registrar drives one registrar account through a profile.
 type Registrar struct{ *caller }
 
-// NewRegistrar makes a driver for the registrar account that the client belongs to. Expressions run in the pool.
-func NewRegistrar(p *Profile, pool *jq.Pool, client outcall.Client) *Registrar {
-	return &Registrar{newCaller(p, pool, client)}
+// NewRegistrar makes a driver for the registrar account that the client belongs to.
+func NewRegistrar(p *Profile, runtime *Runtime, client outcall.Client) *Registrar {
+	return &Registrar{newCaller(p, runtime, client)}
 }
 
 // Caps returns what the profile says.
@@ -42,7 +41,8 @@ func (d *Registrar) Caps() registrar.Caps { return d.profile.registrar.caps }
 // Domains lists a page of registrations.
 func (d *Registrar) Domains(ctx context.Context, cursor registrar.Cursor) (page registrar.Page, err error) {
 	c := d.profile.registrar.domains
-	a, err := d.do(ctx, c, question{cursor: string(cursor)})
+	rest, offset := splitCursor(c, string(cursor))
+	a, err := d.do(ctx, c, question{cursor: rest, offset: offset})
 	if err != nil {
 		return page, err
 	}
@@ -57,7 +57,7 @@ func (d *Registrar) Domains(ctx context.Context, cursor registrar.Cursor) (page 
 		}
 		page.Registrations = append(page.Registrations, r)
 	}
-	next, err := d.next(ctx, c, a)
+	next, err := d.following(ctx, c, a, offset, len(items))
 	page.Next = registrar.Cursor(next)
 	return page, err
 }

@@ -26,7 +26,7 @@ func registrarOf(t testing.TB, kind, base, key string) *profile.Registrar {
 	all, faulty, err := profile.LoadAll(profiles.Files)
 	require.NoError(t, err)
 	require.Empty(t, faulty)
-	return profile.NewRegistrar(all[kind], jqtest.Pool(t), client(base, key))
+	return profile.NewRegistrar(all[kind], profile.NewRuntime(jqtest.Pool(t)), client(base, key))
 }
 
 // registrarPasses makes the conformance run of a registrar, and wants at least so many checks to pass and none to fail.

@@ -112,6 +112,9 @@ type writeShape struct {
 	Zonefile string        `json:"zonefile,omitempty"`
 	Contact  string        `json:"contact,omitempty"`
 	Minimum  int           `json:"minimum,omitempty"` // seconds
+	Cursor   string        `json:"cursor,omitempty"`  // of a read
+	Offset   int           `json:"offset,omitempty"`  // items of the pages before, of a read
+	Key      string        `json:"key,omitempty"`     // the same for every attempt at one change
 
 	Registration *registrationShape `json:"-"` // in place of all of it, for changes at a registrar
 }

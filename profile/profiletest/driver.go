@@ -38,5 +38,5 @@ func Driver(t testing.TB, kind string, client outcall.Client) *profile.Driver {
 	if client.Secret == "" {
 		client.Secret = Keys[kind]
 	}
-	return profile.New(all[kind], pool, client)
+	return profile.New(all[kind], profile.NewRuntime(pool), client)
 }

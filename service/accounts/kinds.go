@@ -68,7 +68,7 @@ type Connection struct {
 type kinds struct {
 	registered map[string]Kind
 	folder     string
-	pool       *jq.Pool
+	runtime    *profile.Runtime
 	log        *slog.Logger
 	mu         sync.Mutex
 	seen       string // names, sizes and times of the files when they were read
@@ -85,7 +85,7 @@ func newKinds(folder string, evaluator []string, log *slog.Logger) (*kinds, erro
 	if len(evaluator) == 0 {
 		return nil, fmt.Errorf("the setting profiles: this program has nothing to evaluate their expressions with")
 	}
-	k.pool = jq.NewPool(evaluator, evaluation)
+	k.runtime = profile.NewRuntime(jq.NewPool(evaluator, evaluation))
 	return k, k.refresh()
 }
 
@@ -142,8 +142,9 @@ func (k *kinds) fault(name string) error {
 }
 
 func (k *kinds) close() {
-	if k.pool != nil {
-		k.pool.Close()
+	if k.runtime != nil {
+		k.runtime.Close()
+		k.runtime.Pool.Close()
 	}
 }
 
@@ -174,9 +175,9 @@ func (k *kinds) known(name string) (Kind, bool) {
 	}
 	if p.OfRegistrar() {
 		caps := p.RegistrarCaps()
-		return Kind{About: p.About, registrarCaps: &caps, rate: p.Rate(), Registrar: func(c Connection) (registrar.Driver, error) { return profile.NewRegistrar(p, k.pool, c.Client), nil }}, true
+		return Kind{About: p.About, registrarCaps: &caps, rate: p.Rate(), Registrar: func(c Connection) (registrar.Driver, error) { return profile.NewRegistrar(p, k.runtime, c.Client), nil }}, true
 	}
-	return Kind{About: p.About, caps: &p.Caps, rate: p.Rate(), Driver: func(c Connection) (provider.Driver, error) { return profile.New(p, k.pool, c.Client), nil }}, true
+	return Kind{About: p.About, caps: &p.Caps, rate: p.Rate(), Driver: func(c Connection) (provider.Driver, error) { return profile.New(p, k.runtime, c.Client), nil }}, true
 }
 
 // open lists the names of the kinds that take new accounts of a role.

@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"net/url"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -38,8 +39,18 @@ type answer struct {
 	zone      zoneShape
 	unchanged bool
 	cookies   []string
+	cursor    string
+	offset    int
+	request   requestShape
 	vars      vars     // that expressions on it can use
 	more      []answer // of a request that was made for several things, those after the first
+}
+
+// requestShape is a request as expressions on its answer see it.
+type requestShape struct {
+	Method string `json:"method"`
+	Path   string `json:"path"`
+	Body   any    `json:"body"` // where it is JSON
 }
 
 // vars are values that expressions use as variables and addresses as names: taken from answers of earlier steps, or computed.
@@ -60,9 +71,10 @@ func (v vars) with(name string, value json.RawMessage) vars {
 	return out
 }
 
-// list returns names and values of the variables of an expression.
-func (v vars) list(status, headers, zone any) ([]string, []any) {
-	names, values := append([]string{}, variables...), []any{status, headers, zone}
+// list returns names and values of the variables of an expression. of are those of variables that mean something; the others are null.
+func (v vars) list(of ...any) ([]string, []any) {
+	names, values := slices.Clone(variables), make([]any, len(variables))
+	copy(values, of)
 	for i, n := range v.names {
 		names, values = append(names, "$"+n), append(values, v.values[i])
 	}
@@ -110,6 +122,7 @@ func (d *caller) attempt(ctx context.Context, c *call, q question, v vars, h hel
 	if err != nil {
 		return answer{}, err
 	}
+	sent := r.JSON // a body that the credential is in is not shown to expressions
 	client := *d.client
 	client.Secrets = h.secrets.forms()
 	client.Authorize = func(r *http.Request, body []byte) ([]string, error) {
@@ -120,7 +133,8 @@ func (d *caller) attempt(ctx context.Context, c *call, q question, v vars, h hel
 	for name, values := range res.Header {
 		a.headers[strings.ToLower(name)] = strings.Join(values, ", ")
 	}
-	a.cookies = res.Header["Set-Cookie"]
+	a.cookies, a.cursor, a.offset = res.Header["Set-Cookie"], q.cursor, q.offset
+	a.request = requestShape{r.Method, r.Path, sent}
 	var unread error
 	if a.body, unread = decode(c.answer, a.headers["content-type"], res.Body); unread != nil && err == nil {
 		return a, d.client.Unreadable(a.asked, unread)
@@ -204,7 +218,7 @@ func (d *caller) request(ctx context.Context, c *call, q question, v vars, h hel
 
 // one evaluates an expression that has one result.
 func (d *caller) one(ctx context.Context, e expression, input any, v vars) (json.RawMessage, error) {
-	names, values := v.list(nil, nil, nil)
+	names, values := v.list()
 	results, err := d.pool().Run(ctx, string(e), input, names, values)
 	if err == nil && len(results) != 1 {
 		err = fmt.Errorf("it returns %d results, not one", len(results))
@@ -289,7 +303,7 @@ func (d *caller) results(ctx context.Context, name string, e expression, a answe
 	if e == "" {
 		return nil, nil
 	}
-	names, values := a.vars.list(a.status, a.headers, a.zone)
+	names, values := a.vars.list(a.status, a.headers, a.zone, a.cursor, a.offset, a.request)
 	results, err := d.pool().Run(ctx, string(e), a.body, names, values)
 	if err != nil {
 		return nil, d.client.Unreadable(a.asked, fmt.Errorf("%s: %w", name, err))

@@ -101,8 +101,8 @@ func scalarText(v any) (string, error) {
 	return "", errors.New("it is neither text nor number")
 }
 
-// XML is written and read as plain data. An element is a field of the object that it is in: a text where it has neither attributes nor
-// elements, else an object. An attribute is a field that begins with @, the text beside elements is the field #text. An element that comes
+// XML is written and read as plain data. An element is a field of the object that it is in: null where it is empty, a text where it has
+// neither attributes nor elements, else an object. An attribute is a field that begins with @, the text beside elements is the field #text. An element that comes
 // several times is a list. Where the order of different elements matters, the field #list is a list of objects with one field each.
 // Prefixes of namespaces are left out on reading, and written as they are.
 
@@ -154,11 +154,13 @@ func readElement(decoder *xml.Decoder, start xml.StartElement, depth int) (any, 
 			if err != nil {
 				return nil, err
 			}
-			switch before := out[t.Name.Local].(type) {
-			case nil:
+			before, again := out[t.Name.Local]
+			list, many := before.([]any)
+			switch {
+			case !again:
 				out[t.Name.Local] = v
-			case []any:
-				out[t.Name.Local] = append(before, v)
+			case many:
+				out[t.Name.Local] = append(list, v)
 			default:
 				out[t.Name.Local] = []any{before, v}
 			}
@@ -166,6 +168,9 @@ func readElement(decoder *xml.Decoder, start xml.StartElement, depth int) (any, 
 			text.Write(t)
 		case xml.EndElement:
 			words := strings.TrimSpace(text.String())
+			if len(out) == 0 && words == "" {
+				return nil, nil
+			}
 			if len(out) == 0 {
 				return words, nil
 			}

@@ -4,6 +4,8 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
+	"sync"
 
 	"beacon/core/change"
 	"beacon/core/dnsname"
@@ -22,6 +24,27 @@ type caller struct {
 	secrets secrets
 	problem error // why the credential is of no use
 	live    *live
+
+	doubtsMu sync.Mutex
+	doubts   []string
+}
+
+// mostDoubts is how many doubts are kept.
+const mostDoubts = 3
+
+func (d *caller) doubt(text string) {
+	d.doubtsMu.Lock()
+	defer d.doubtsMu.Unlock()
+	if len(d.doubts) < mostDoubts {
+		d.doubts = append(d.doubts, text)
+	}
+}
+
+// Doubts returns records that were read whose data has a name without final dot, where the profile does not say what that means: a few of them.
+func (d *caller) Doubts() []string {
+	d.doubtsMu.Lock()
+	defer d.doubtsMu.Unlock()
+	return slices.Clone(d.doubts)
 }
 
 // New makes a driver for the provider account that the client belongs to.
@@ -181,17 +204,20 @@ func (d *Driver) Read(ctx context.Context, zone provider.ZoneRef, from provider.
 		return provider.Page{Mark: from.Mark, Unchanged: true}, nil
 	}
 	page := provider.Page{Details: change.Details{}}
+	if page.Mark, err = d.scalar(ctx, "mark", c.mark, a); err != nil {
+		return provider.Page{}, err
+	}
+	if from.Mark != "" && page.Mark == from.Mark { // whatever it holds is known
+		return provider.Page{Mark: from.Mark, Unchanged: true}, nil
+	}
 	items, err := d.results(ctx, "each", c.each, a)
 	if err != nil {
 		return provider.Page{}, err
 	}
 	for _, item := range items {
-		if err := readRecords(item, zone.Name, &page); err != nil {
+		if err := readRecords(item, zone.Name, d.profile.targets, &page, d.doubt); err != nil {
 			return provider.Page{}, d.client.Unreadable(a.asked, err)
 		}
-	}
-	if page.Mark, err = d.scalar(ctx, "mark", c.mark, a); err != nil {
-		return provider.Page{}, err
 	}
 	next, err := d.following(ctx, c, a, offset, len(items))
 	page.Next = provider.Cursor(next)

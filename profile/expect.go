@@ -17,6 +17,8 @@ type reader struct {
 	file   string
 	lines  []string
 	faults []Fault
+
+	targets string // how names in data are written
 }
 
 func (r *reader) fault(n *yaml.Node, remedy, format string, args ...any) {

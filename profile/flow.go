@@ -28,6 +28,9 @@ func (d *caller) do(ctx context.Context, c *call, q question) (answer, error) {
 	run := flow{caller: d, q: q}
 	for _, step := range c.before {
 		a, skipped, err := run.step(ctx, step)
+		if err != nil && step.commits && outcall.OutcomeOf(err) == outcall.Unclear {
+			run.begun = nil
+		}
 		if err != nil {
 			return a, run.wayOut(ctx, err)
 		}
@@ -41,13 +44,19 @@ func (d *caller) do(ctx context.Context, c *call, q question) (answer, error) {
 			}
 			run.vars = run.vars.with(t.name, value)
 		}
-		if step.undo != nil {
+		switch {
+		case step.undo != nil:
 			run.begun = append(run.begun, step.undo)
-		} else if step.changes() {
+		case step.commits:
+			run.begun, run.changed = nil, true
+		case step.changes() && len(run.begun) == 0: // else it goes with what was begun
 			run.changed = true
 		}
 	}
 	a, skipped, err := run.step(ctx, c)
+	if outcall.OutcomeOf(err) == outcall.Unclear { // it may be in force: to undo what it is made of could do harm
+		run.begun = nil
+	}
 	if err != nil {
 		return a, run.wayOut(ctx, err)
 	}
@@ -85,7 +94,7 @@ func (f *flow) step(ctx context.Context, c *call) (a answer, skipped bool, err e
 	}
 	input := f.q.body
 	input.Zone, input.Mark = shapeZone(f.q.zone), f.q.mark
-	names, values := f.vars.list(nil, nil, nil)
+	names, values := f.vars.list()
 	items, err := f.pool().Run(ctx, string(c.loop), input, names, values)
 	if err != nil {
 		return a, false, f.unmade("for", err)
@@ -97,7 +106,7 @@ func (f *flow) step(ctx context.Context, c *call) (a answer, skipped bool, err e
 	for i, item := range items {
 		one, err := f.pages(ctx, c, f.vars.with("item", item))
 		if err != nil {
-			f.changed = f.changed || i > 0 && c.changes()
+			f.changed = f.changed || i > 0 && c.changes() && len(f.begun) == 0
 			return one, false, err
 		}
 		more := one.more

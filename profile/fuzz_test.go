@@ -46,7 +46,7 @@ func FuzzRecords(f *testing.F) {
 			return
 		}
 		page := provider.Page{Details: change.Details{}}
-		if readRecords(text, zone, &page) != nil {
+		if readRecords(text, zone, "", &page, func(string) {}) != nil {
 			return
 		}
 		for _, r := range page.Records {

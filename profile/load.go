@@ -67,6 +67,9 @@ func (r *reader) profile(root *yaml.Node) *Profile {
 	p := r.common(s)
 	if n := s.at["can"]; n != nil {
 		p.Caps = r.caps(n)
+		if p.targets = r.targets; p.targets == "" {
+			p.Questions = append(p.Questions, Fault{r.file, n.Line, n.Column, "it is not said how names in record data are written", "Say so under can: targets: absolute where a name without final dot is complete, zone where it is relative to the zone, record where it is relative to its record."})
+		}
 	}
 	p.Caps.Rate = p.rate
 	calls := func(key string, names []string, keys ...string) *call {
@@ -160,11 +163,12 @@ func (r *reader) errorRules(n *yaml.Node) errorRules {
 }
 
 func (r *reader) caps(n *yaml.Node) change.Caps {
-	s := r.section(n, "can", "!write", "batch", "atomic", "page", "ttl", "types", "texts", "owns_apex", "apex_alias", "delayed", "read_lag", "prefills", "attributes")
+	s := r.section(n, "can", "!write", "batch", "atomic", "page", "ttl", "types", "texts", "owns_apex", "apex_alias", "delayed", "read_lag", "prefills", "attributes", "targets")
 	c := change.Caps{BatchSize: s.number("batch", 100_000), Atomic: s.flag("atomic"), PageSize: s.number("page", 1_000_000), OwnsApex: s.flag("owns_apex"),
 		ApexAlias: s.flag("apex_alias"), Delayed: s.flag("delayed"), Prefills: s.flag("prefills")}
 	c.Granularity = map[string]change.Granularity{"records": change.ByRecord, "zone": change.ByZone}[s.choice("write", "sets", "records", "zone")]
 	c.Texts = map[string]change.TextForm{"joined": change.TextJoined, "single": change.TextSingle}[s.choice("texts", "strings", "joined", "single")]
+	r.targets = s.choice("targets", targetsAbsolute, targetsInZone, targetsAtRecord)
 	c.ReadLag = s.span("read_lag", 10*time.Minute)
 	if t := s.at["ttl"]; t != nil {
 		ttl := r.section(t, "can.ttl", "min", "steps")

@@ -9,7 +9,7 @@ import (
 )
 
 // requestKeys are the keys that every request may have.
-var requestKeys = []string{"headers", "let", "answer", "when", "for", "pages", "repeat"}
+var requestKeys = []string{"body", "type", "headers", "let", "answer", "when", "for", "pages", "repeat"}
 
 // reading are the sections that change nothing.
 var reading = []string{"zones", "find", "look", "read", "poll", "rights", "domains", "domain"}
@@ -20,14 +20,17 @@ var valueName = regexp.MustCompile(`^[a-z][a-z0-9_]{0,30}$`)
 // call takes a section about one kind of request, which may have the given keys besides those that all have. It is one request, or steps of which
 // the last returns what the section is about.
 func (r *reader) call(n *yaml.Node, name string, names []string, keys ...string) *call {
-	results, body := keys, slices.Contains(keys, "body")
+	body := slices.Contains(keys, "body")
+	results := slices.DeleteFunc(slices.Clone(keys), func(k string) bool { return k == "body" || k == "type" })
+	if slices.Contains(names, "cursor") {
+		names = append(slices.Clone(names), "offset")
+	}
 	if !hasKey(n, "steps") {
-		s := r.section(n, name, append(append([]string{"!request"}, requestKeys...), keys...)...)
+		s := r.section(n, name, append(append([]string{"!request"}, requestKeys...), results...)...)
 		c := r.single(s, names, nil)
 		r.results(s, c, nil)
 		return c
 	}
-	results = slices.DeleteFunc(slices.Clone(keys), func(k string) bool { return k == "body" || k == "type" })
 	s := r.section(n, name, append([]string{"!steps"}, results...)...)
 	list := s.at["steps"]
 	if list == nil || list.Kind != yaml.SequenceNode || len(list.Content) == 0 || len(list.Content) > mostSteps {
@@ -37,9 +40,9 @@ func (r *reader) call(n *yaml.Node, name string, names []string, keys ...string)
 	var taken []string
 	var before []*call
 	for i, node := range list.Content {
-		allowed := append([]string{"!request", "body", "type"}, requestKeys...)
+		allowed := append([]string{"!request"}, requestKeys...)
 		if i < len(list.Content)-1 {
-			allowed = append(allowed, "take", "undo")
+			allowed = append(allowed, "take", "undo", "commits")
 		}
 		if slices.ContainsFunc(results, func(k string) bool { return strings.TrimPrefix(k, "!") == "next" }) || !body {
 			allowed = append(allowed, "next", "start")
@@ -69,8 +72,9 @@ func (r *reader) call(n *yaml.Node, name string, names []string, keys ...string)
 		for _, t := range c.take {
 			taken = append(taken, t.name)
 		}
+		c.commits = step.flag("commits")
 		if u := step.at["undo"]; u != nil {
-			undo := r.section(u, name+".steps.undo", append([]string{"!request", "body", "type"}, requestKeys...)...)
+			undo := r.section(u, name+".steps.undo", append([]string{"!request"}, requestKeys...)...)
 			c.undo = r.single(undo, names, taken)
 			c.undo.among, c.undo.repeat = true, true
 		}

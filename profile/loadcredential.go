@@ -122,7 +122,7 @@ func (r *reader) session(n *yaml.Node, c credential) *session {
 	} else if open := s.at["open"]; open == nil {
 		r.fault(n, "Describe the request that returns the token, or write oauth2.", `"open" is missing in session`)
 	} else {
-		o := r.section(open, "session.open", append([]string{"!request", "body", "type"}, requestKeys...)...)
+		o := r.section(open, "session.open", append([]string{"!request"}, requestKeys...)...)
 		var taken []string
 		if out.assertion != nil {
 			taken = []string{"assertion"}
@@ -134,7 +134,7 @@ func (r *reader) session(n *yaml.Node, c credential) *session {
 		}
 	}
 	if e := s.at["close"]; e != nil {
-		o := r.section(e, "session.close", append([]string{"!request", "body", "type"}, requestKeys...)...)
+		o := r.section(e, "session.close", append([]string{"!request"}, requestKeys...)...)
 		out.close = r.single(o, nil, nil)
 	}
 	switch list := s.at["send"]; {

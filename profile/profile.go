@@ -15,8 +15,11 @@ type Profile struct {
 	Name  string // accounts have it as their kind
 	About string
 	Caps  change.Caps
+	// Questions are what the profile leaves open and should say; it is of use all the same.
+	Questions []Fault
 
 	credential credential
+	targets    string   // how names in data are written that have no final dot; empty where it is not said
 	session    *session // nil where requests carry the credential itself
 	errors     errorRules
 	rate       float64    // requests a second that are allowed; 0 where it is not said
@@ -78,18 +81,19 @@ type call struct {
 	media   string // of the body: json (or empty), form, xml, or the content type of a text
 	answer  string // how the answer is read: json, form, xml or text; empty to go by its content type
 
-	before []*call    // steps that are made first, in this order
-	lets   []let      // computed before the request is made
-	take   []let      // taken from the answer, for later steps
-	undo   *call      // what undoes this step, where a later one fails
-	when   expression // the step is left out where it returns false or null
-	loop   expression // the step is made once for each of its results
-	repeat bool       // it is safe to repeat
-	within bool       // the pages of the answer are followed within the step
-	counts bool       // it uses how many items came before
-	among  bool       // it is one step of several
-	opens  bool       // it opens a session, and carries the credential itself
-	reads  bool       // it changes nothing, whatever its method
+	before  []*call    // steps that are made first, in this order
+	lets    []let      // computed before the request is made
+	take    []let      // taken from the answer, for later steps
+	undo    *call      // what undoes this step, where a later one fails
+	commits bool       // from here on, what was begun is in force, and is not undone
+	when    expression // the step is left out where it returns false or null
+	loop    expression // the step is made once for each of its results
+	repeat  bool       // it is safe to repeat
+	within  bool       // the pages of the answer are followed within the step
+	counts  bool       // it uses how many items came before
+	among   bool       // it is one step of several
+	opens   bool       // it opens a session, and carries the credential itself
+	reads   bool       // it changes nothing, whatever its method
 
 	each    expression // items of the answer
 	one     expression // the one thing that the answer is
@@ -110,5 +114,6 @@ type errorRules struct {
 	kinds   map[string]outcall.Kind
 }
 
-// Variables that expressions may use, in this order.
-var variables = []string{"$status", "$headers", "$zone"}
+// Variables that every expression may use, in this order: of the answer its status and headers, the zone, and of a list the cursor and the
+// number of items before it, and the request that was answered. Those that mean nothing where an expression stands are null.
+var variables = []string{"$status", "$headers", "$zone", "$cursor", "$offset", "$request"}

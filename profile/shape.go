@@ -47,6 +47,7 @@ type setShape struct {
 	TTL    uint32   `json:"ttl"`
 	Values []string `json:"values"` // data in presentation form
 	Texts  []string `json:"texts"`  // the same with TXT data as plain text
+	Plain  []string `json:"plain"`  // the same as texts, with names in it without their final dot
 }
 
 func shapeSet(s record.Set) *setShape {
@@ -57,6 +58,7 @@ func shapeSet(s record.Set) *setShape {
 	for _, d := range s.Data {
 		shape.Values = append(shape.Values, string(d))
 		shape.Texts = append(shape.Texts, textOf(s.Type, d))
+		shape.Plain = append(shape.Plain, withoutDot(s.Type, textOf(s.Type, d)))
 	}
 	return shape
 }
@@ -88,6 +90,7 @@ type opShape struct {
 	TTL        uint32            `json:"ttl"`
 	Value      string            `json:"value"`
 	Text       string            `json:"text"`
+	Plain      string            `json:"plain"`
 	Before     *setShape         `json:"before"`
 	Attributes map[string]string `json:"attributes"`
 }
@@ -99,6 +102,7 @@ type recordShape struct {
 	TTL   uint32 `json:"ttl"`
 	Value string `json:"value"`
 	Text  string `json:"text"`
+	Plain string `json:"plain"`
 }
 
 // writeShape is what an expression that makes a body is given.
@@ -153,7 +157,7 @@ func (p *Profile) shapeBatch(zone provider.ZoneRef, b change.Batch) writeShape {
 	case change.ByZone:
 		w.Zonefile = zonefile.Text(zone.Name, b.Result)
 		for _, r := range b.Result.Records() {
-			w.Records = append(w.Records, recordShape{shapeName(r.Name, zone.Name), r.Type.String(), r.TTL, string(r.Data), textOf(r.Type, r.Data)})
+			w.Records = append(w.Records, recordShape{shapeName(r.Name, zone.Name), r.Type.String(), r.TTL, string(r.Data), textOf(r.Type, r.Data), withoutDot(r.Type, textOf(r.Type, r.Data))})
 		}
 	case change.ByRecord:
 		for _, op := range b.Ops {
@@ -180,7 +184,7 @@ func shapeOp(op change.Op, zone dnsname.Name, details change.Details) opShape {
 	}
 	detail := details[of.Key()]
 	shape := opShape{nameShape: shapeName(of.Name, zone), Verb: string(op.Verb), Type: of.Type.String(), TTL: of.TTL,
-		Value: string(of.Data), Text: textOf(of.Type, of.Data), Attributes: extrasOf(detail.Attributes, op.Attributes)}
+		Value: string(of.Data), Text: textOf(of.Type, of.Data), Plain: withoutDot(of.Type, textOf(of.Type, of.Data)), Attributes: extrasOf(detail.Attributes, op.Attributes)}
 	if op.Verb != change.Create {
 		shape.Ref = detail.Refs[op.Before.Data]
 		shape.Before = shapeSet(record.SetOf([]record.Record{op.Before}))
@@ -246,8 +250,8 @@ type recordItem struct {
 	File       *string         `json:"zonefile"`
 }
 
-// readRecords adds what an item holds to a page.
-func readRecords(text json.RawMessage, zone dnsname.Name, page *provider.Page) error {
+// readRecords adds what an item holds to a page. doubt is called with records whose data can be read in two ways.
+func readRecords(text json.RawMessage, zone dnsname.Name, targets string, page *provider.Page, doubt func(string)) error {
 	var item recordItem
 	if err := json.Unmarshal(text, &item); err != nil {
 		return fmt.Errorf("%w: %.200s", err, text)
@@ -264,7 +268,13 @@ func readRecords(text json.RawMessage, zone dnsname.Name, page *provider.Page) e
 	if err != nil {
 		return fmt.Errorf("%w: %.200s", err, text)
 	}
-	set, err := item.set(key)
+	set, err := item.set(key, func(text string) string {
+		out, open := withTarget(key.Type, text, targets, key.Name, zone)
+		if open {
+			doubt(fmt.Sprintf("%s %s %s", key.Name, key.Type, text))
+		}
+		return out
+	})
 	if err != nil {
 		return fmt.Errorf("%w: %.200s", err, text)
 	}
@@ -310,7 +320,8 @@ func (i recordItem) key(zone dnsname.Name) (key record.Key, err error) {
 	return key, err
 }
 
-func (i recordItem) set(key record.Key) (record.Set, error) {
+// set returns the record set of an item. whole writes the name in data with its final dot.
+func (i recordItem) set(key record.Key, whole func(string) string) (record.Set, error) {
 	if i.TTL == nil {
 		return record.Set{}, fmt.Errorf("a record needs a ttl")
 	}
@@ -335,6 +346,9 @@ func (i recordItem) set(key record.Key) (record.Set, error) {
 	}
 	if len(values) == 0 {
 		return record.Set{}, fmt.Errorf("a record needs a value or a text")
+	}
+	for n := range values {
+		values[n] = whole(values[n])
 	}
 	return record.ParseSet(key.Name, key.Type, *i.TTL, values)
 }

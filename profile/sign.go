@@ -134,7 +134,7 @@ func sortedQuery(q url.Values) string {
 
 // text evaluates an expression whose one result is a text.
 func (d *caller) text(ctx context.Context, e expression, input any, taken vars) (string, error) {
-	names, values := taken.list(nil, nil, nil)
+	names, values := taken.list()
 	results, err := d.pool().Run(ctx, string(e), input, names, values)
 	if err != nil {
 		return "", err

@@ -35,7 +35,7 @@ func routesOfAccounts() []route {
 			if in.Role == "" {
 				in.Role = wire.RoleProvider
 			}
-			tried, err := k.svc.Accounts.RotateAccount(k.Request.Context(), in.Role, k.Param("name"), in.Secret)
+			tried, err := k.svc.Accounts.RotateAccount(k.Request.Context(), k.Param("name"), in)
 			return wire.AccountAdded{Name: k.Param("name"), Tried: tried}, err
 		}},
 		{method: "DELETE", effect: writes, path: "/accounts/:name", summary: "Remove an account and forget its credential; not while it is used; If-Match is honoured", right: access.Manage, match: account, query: []string{"role"}, status: http.StatusNoContent, handle: func(k *call) (any, error) {

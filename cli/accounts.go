@@ -85,17 +85,21 @@ func (a *app) secret(variable, file, prompt string) (string, error) {
 
 // addCommand connects an account of either role.
 func (a *app) addCommand(role, example string) *cobra.Command {
-	var kind, base, file string
+	var kind, base string
+	var credential credentialFlags
 	var private bool
 	c := &cobra.Command{
 		Use: "add NAME", Short: "Connect an account; its credential is tested immediately", Args: cobra.ExactArgs(1), Example: example,
 		RunE: func(_ *cobra.Command, args []string) error {
-			secret, err := a.secret("BEACON_SECRET", file, "Credential of "+args[0]+": ")
+			parts, err := a.partsOf(role, kind)
 			if err != nil {
 				return err
 			}
+			body := wire.NewAccount{Name: args[0], Role: role, Kind: kind, Address: base, Private: private}
+			if body.Secret, body.Parts, err = credential.read(a, parts, "Credential of "+args[0]); err != nil {
+				return err
+			}
 			var got wire.AccountAdded
-			body := wire.NewAccount{Name: args[0], Role: role, Kind: kind, Address: base, Secret: secret, Private: private}
 			if err := ask(a, wire.AddAccount, body, &got); err != nil {
 				return err
 			}
@@ -114,7 +118,7 @@ func (a *app) addCommand(role, example string) *cobra.Command {
 	}
 	c.Flags().StringVar(&kind, "kind", "", "which interface it has")
 	c.Flags().StringVar(&base, "url", "", "base address of the interface")
-	c.Flags().StringVar(&file, "secret-file", "", "file with the credential; else BEACON_SECRET, else you are asked")
+	credential.add(c)
 	c.Flags().BoolVar(&private, "private", false, "allow a private address, such as 10.0.0.0/8")
 	_ = c.MarkFlagRequired("kind")
 	_ = c.MarkFlagRequired("url")

@@ -17,6 +17,7 @@ import (
 	"beacon/profile"
 	"beacon/profile/jq"
 	"beacon/provider"
+	"beacon/wire"
 )
 
 // checkedProfile is what a check of a profile found.
@@ -26,6 +27,7 @@ type checkedProfile struct {
 	Description string          `json:"description"`
 	Can         []string        `json:"can"` // what the provider can do
 	Faults      []profile.Fault `json:"faults"`
+	Questions   []profile.Fault `json:"questions"` // what the profile should say; it is of use all the same
 }
 
 func (a *app) profileCommand() *cobra.Command {
@@ -37,11 +39,15 @@ func (a *app) profileCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			checked := checkedProfile{File: file, Faults: append([]profile.Fault{}, faults...)}
+			checked := checkedProfile{File: file, Questions: []profile.Fault{}, Faults: append([]profile.Fault{}, faults...)}
 			if len(faults) > 0 {
 				bad++
 			} else {
-				checked.Profile, checked.Description, checked.Can = p.Name, p.About, capsWords(p.Caps)
+				checked.Profile, checked.Description, checked.Can, checked.Questions = p.Name, p.About, capsWords(p.Caps), append(checked.Questions, p.Questions...)
+				if p.OfRegistrar() {
+					c := p.RegistrarCaps()
+					checked.Can = registrarWords(wire.RegistrarCaps{Activation: c.Activation, Delayed: c.Delayed, Least: c.Least, Most: c.Most, FinalDot: c.FinalDot, Again: c.Again, Hosts: c.Hosts, DS: string(c.DS), Locks: c.Locks})
+				}
 			}
 			list = append(list, checked)
 		}
@@ -54,6 +60,9 @@ func (a *app) profileCommand() *cobra.Command {
 				a.printf("%s: profile %s has no faults. %s\n", c.File, c.Profile, c.Description)
 				for _, text := range c.Can {
 					a.printf("  %s\n", text)
+				}
+				for _, q := range c.Questions {
+					a.printf("%s %s\n", a.paint(amber, "question"), q.Error())
 				}
 			}
 		})
@@ -76,7 +85,8 @@ func readProfile(file string) (*profile.Profile, []profile.Fault, error) {
 }
 
 func (a *app) tryCommand() *cobra.Command {
-	var base, file, zone string
+	var base, zone, domain string
+	var credential credentialFlags
 	c := &cobra.Command{Use: "try PROFILE", Short: "Read through a profile, and show each request and answer; nothing is written", Args: cobra.ExactArgs(1),
 		Example: "  beacon provider try heron.profile.yaml --url https://api.heron.example --secret-file key --zone saltmarsh-ferries.example",
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -87,9 +97,20 @@ func (a *app) tryCommand() *cobra.Command {
 			if len(faults) > 0 {
 				return exit{ExitFailed, profile.FaultText(faults)}
 			}
-			secret, err := a.secret("BEACON_SECRET", file, "Credential: ")
+			var parts []wire.CredentialPart
+			for _, p := range p.Parts() {
+				parts = append(parts, wire.CredentialPart{Name: p.Name, About: p.About})
+			}
+			secret, named, err := credential.read(a, parts, "Credential")
 			if err != nil {
 				return err
+			}
+			if named != nil {
+				text, err := json.Marshal(named)
+				if err != nil {
+					return err
+				}
+				secret = string(text)
 			}
 			var name dnsname.Name
 			if zone != "" {
@@ -100,11 +121,17 @@ func (a *app) tryCommand() *cobra.Command {
 			pool := jq.NewPool(a.evaluator, 5*time.Second)
 			defer pool.Close()
 			client := outcall.Client{HTTP: door.HTTPClient(30 * time.Second), Base: strings.TrimSuffix(base, "/"), Account: "try", Secret: secret, Trace: a.showExchange}
-			return a.tryProfile(cmd.Context(), profile.New(p, profile.NewRuntime(pool), client), name)
+			runtime := profile.NewRuntime(pool)
+			defer runtime.Close()
+			if p.OfRegistrar() {
+				return a.tryRegistrar(cmd.Context(), profile.NewRegistrar(p, runtime, client), domain)
+			}
+			return a.tryProfile(cmd.Context(), profile.New(p, runtime, client), name)
 		}}
 	c.Flags().StringVar(&base, "url", "", "base address of the interface")
-	c.Flags().StringVar(&file, "secret-file", "", "file with the credential; else BEACON_SECRET, else you are asked")
+	credential.add(c)
 	c.Flags().StringVar(&zone, "zone", "", "also read this zone")
+	c.Flags().StringVar(&domain, "domain", "", "also look at this domain, through a registrar's profile")
 	_ = c.MarkFlagRequired("url")
 	return c
 }
@@ -153,6 +180,56 @@ func (a *app) tryProfile(ctx context.Context, d *profile.Driver, zone dnsname.Na
 		a.printf("  => %s\n", r)
 	}
 	a.printf("  => %s in all; change mark %q\n", count(state.Contents.Len(), "record"), state.Mark)
+	for _, text := range d.Doubts() {
+		a.printf("%s %s: the name in the data has no final dot. It was read as complete; say how it is meant: can: {targets: …}\n", a.paint(amber, "warning"), text)
+	}
+	return nil
+}
+
+// tryRegistrar lists domains, and looks at one.
+func (a *app) tryRegistrar(ctx context.Context, d *profile.Registrar, domain string) error {
+	if ctx == nil {
+		ctx = context.Background()
+	}
+	ctx, cancel := context.WithTimeout(ctx, time.Minute)
+	defer cancel()
+	a.printf("%s\n", a.paint(bold, "Which domains are there?"))
+	page, err := d.Domains(ctx, "")
+	if err != nil {
+		return err
+	}
+	for _, r := range page.Registrations[:min(len(page.Registrations), 5)] {
+		a.printf("  => %s, active %s\n", plain(r.Name), names(r.Active))
+	}
+	a.printf("  => %s on the first page; the list goes on: %t\n", count(len(page.Registrations), "domain"), page.Next != "")
+	if domain == "" {
+		return nil
+	}
+	name, err := dnsname.Parse(domain)
+	if err != nil {
+		return misuse("--domain: %s", err)
+	}
+	a.printf("%s\n", a.paint(bold, "What is known of "+plain(name)+"?"))
+	r, err := d.Look(ctx, name)
+	if err != nil {
+		return err
+	}
+	a.printf("  => active %s; saved %s\n", names(r.Active), names(r.Saved))
+	if !r.Expires.IsZero() {
+		a.printf("  => expires %s\n", r.Expires.Format(time.DateOnly))
+	}
+	for _, s := range r.Status {
+		a.printf("  => status %s\n", strings.TrimSpace(s+": "+r.Reasons[s]))
+	}
+	for _, h := range r.Hosts {
+		a.printf("  => host %s %v\n", plain(h.Name), h.Addresses)
+	}
+	for _, ds := range r.DS {
+		a.printf("  => DS %s\n", ds)
+	}
+	for _, p := range r.Pending {
+		a.printf("  => pending: %s %s\n", p.ID, p.What)
+	}
 	return nil
 }
 

@@ -194,22 +194,26 @@ func (a *app) removeAccountCommand(role string) *cobra.Command {
 }
 
 func (a *app) rotateCommand(role string) *cobra.Command {
-	var file string
+	var credential credentialFlags
 	c := &cobra.Command{Use: "rotate ACCOUNT", Short: "Replace the credential of an account; it is tested immediately", Args: cobra.ExactArgs(1),
 		RunE: func(_ *cobra.Command, args []string) error {
-			secret, err := a.secret("BEACON_SECRET", file, "New credential of "+args[0]+": ")
+			parts, err := a.partsOfAccount(role, args[0])
 			if err != nil {
 				return err
 			}
+			body := wire.NewCredential{Role: role}
+			if body.Secret, body.Parts, err = credential.read(a, parts, "New credential of "+args[0]); err != nil {
+				return err
+			}
 			var got wire.AccountAdded
-			if err := ask(a, wire.RotateCredential, wire.NewCredential{Role: role, Secret: secret}, &got, args[0]); err != nil {
+			if err := ask(a, wire.RotateCredential, body, &got, args[0]); err != nil {
 				return err
 			}
 			a.printf("%s has the new credential. Withdraw the old one at the provider now.\n", args[0])
 			a.showRights(got.Tried)
 			return nil
 		}}
-	c.Flags().StringVar(&file, "secret-file", "", "file with the credential; else BEACON_SECRET, else you are asked")
+	credential.add(c)
 	return c
 }
 

@@ -25,6 +25,7 @@ func TestProviderCommands(t *testing.T) {
 	caps := change.Caps{BatchSize: 20, Atomic: true, TTLFloor: 30, Texts: change.TextJoined, Attributes: []change.Attribute{{Name: "relay", About: "answers with a relay", Values: []string{"on", "off"}}}}
 	account := wire.AccountView{Account: wire.Account{Name: "heron-main", Kind: "heron", Address: "https://api.heron.example"}, About: "sets", Rights: []string{"read records"}, Findings: []finding.Finding{strong}, Zones: 3, Troubled: 1, Caps: &caps}
 	s := &answers{replies: map[string]any{
+		"GET /kinds":                                     wire.Page[wire.Kind]{Items: []wire.Kind{{Name: "heron", Parts: []wire.CredentialPart{}}}},
 		"GET /accounts":                                  wire.Page[wire.AccountView]{Items: []wire.AccountView{account}},
 		"PUT /accounts/heron-main/credential":            wire.Tried{Seen: 3, Rights: []string{string(provider.ReadRecords), string(provider.Keys)}, Findings: []finding.Finding{strong}},
 		"POST /accounts/heron-main/verifications":        wire.VerificationRun{ID: 7, State: "pending"},

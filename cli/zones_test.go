@@ -150,21 +150,31 @@ func TestZoneViews(t *testing.T) {
 func TestAccountsTakeSecretsFromElsewhere(t *testing.T) {
 	key := filepath.Join(t.TempDir(), "key")
 	require.NoError(t, os.WriteFile(key, []byte("s3cret\n"), 0o600))
-	s := &answers{replies: map[string]any{"POST /accounts": map[string]any{"name": "heron-main", "seen": 2}}}
+	s := &answers{replies: map[string]any{"POST /accounts": map[string]any{"name": "heron-main", "seen": 2},
+		"GET /kinds": wire.Page[wire.Kind]{Items: []wire.Kind{{Name: "heron", Parts: []wire.CredentialPart{}}, {Name: "avocet", Parts: []wire.CredentialPart{{Name: "user"}, {Name: "password"}}}}}}}
 	args := []string{"provider", "add", "heron-main", "--kind", "heron", "--url", "http://127.0.0.1"}
 	out, _, code := beacon(t, s, append(args, "--secret-file", key)...)
 	assert.Zero(t, code)
 	assert.Contains(t, out, "sees 2 zones")
-	assert.Contains(t, s.sent[0], `"secret":"s3cret"`)
+	assert.Contains(t, s.sent[1], `"secret":"s3cret"`)
 	assert.NotContains(t, out, "s3cret")
 	t.Setenv("BEACON_SECRET", "from-environment")
 	_, _, code = beacon(t, s, args...)
 	assert.Zero(t, code)
-	assert.Contains(t, s.sent[1], "from-environment")
+	assert.Contains(t, s.sent[3], "from-environment")
 	t.Setenv("BEACON_SECRET", "")
 	_, errOut, code := beacon(t, s, args...)
 	assert.Equal(t, ExitMisuse, code)
 	assert.Contains(t, errOut, "BEACON_SECRET")
+
+	args = []string{"provider", "add", "avocet-main", "--kind", "avocet", "--url", "http://127.0.0.1", "--part-file", "password=" + key}
+	t.Setenv("BEACON_SECRET_USER", "harbour-desk")
+	_, errOut, code = beacon(t, s, args...)
+	assert.Zero(t, code, errOut)
+	assert.Contains(t, s.sent[len(s.sent)-1], `"parts":{"password":"s3cret","user":"harbour-desk"}`)
+	_, errOut, code = beacon(t, s, append(args, "--part-file", "colour="+key)...)
+	assert.Equal(t, ExitMisuse, code)
+	assert.Contains(t, errOut, `no part "colour"`)
 }
 
 // A stream that breaks is taken up again after the last line that was shown.

@@ -18,7 +18,7 @@ const (
 	mostSteps    = 20
 	mostTurns    = 10_000 // requests that one loop makes
 	repeats      = 3      // tries of a request that is safe to repeat
-	repeatPause  = 200 * time.Millisecond
+	repeatPause  = 50 * time.Millisecond
 	wayOutBudget = 10 * time.Second // for requests that undo what was begun
 )
 

@@ -38,6 +38,9 @@ type Profile struct {
 	registrar *registrarCalls // of a registrar; nil for a provider
 }
 
+// Parts returns the parts of the credential that a user gives by name; none where it is one text.
+func (p *Profile) Parts() []Part { return p.credential.parts }
+
 // OfRegistrar reports whether the profile describes a registrar's interface.
 func (p *Profile) OfRegistrar() bool { return p.registrar != nil }
 

@@ -50,8 +50,16 @@ type NewAccount struct {
 	Role    string `json:"role"` // provider or registrar
 	Kind    string `json:"kind" required:"true"`
 	Address string `json:"address" required:"true"` // base address of the interface
-	Secret  string `json:"secret" required:"true"`
-	Private bool   `json:"private"` // the address may be one of an inner network
+	Secret  string `json:"secret,omitempty"`
+	// Parts is the credential where the kind has one of several parts, by name; Secret is left out then.
+	Parts   map[string]string `json:"parts,omitempty"`
+	Private bool              `json:"private"` // the address may be one of an inner network
+}
+
+// CredentialPart is a part of the credentials of a kind of accounts.
+type CredentialPart struct {
+	Name  string `json:"name"`
+	About string `json:"description"`
 }
 
 // Tried is what showed when a credential was tried.
@@ -100,6 +108,8 @@ type Kind struct {
 	Role  string       `json:"role"` // "provider" or "registrar"
 	About string       `json:"description"`
 	Caps  *change.Caps `json:"caps"` // as its profile says; empty where it differs by zone
+	// Parts are the parts of the credential; none where it is one text.
+	Parts []CredentialPart `json:"parts"`
 	// Registrar is what the registrar is like; empty for a provider.
 	Registrar *RegistrarCaps `json:"registrar_caps,omitempty"`
 }
@@ -110,8 +120,9 @@ type AccountAdded struct {
 }
 
 type NewCredential struct {
-	Role   string `json:"role"` // provider or registrar
-	Secret string `json:"secret" required:"true"`
+	Role   string            `json:"role"` // provider or registrar
+	Secret string            `json:"secret,omitempty"`
+	Parts  map[string]string `json:"parts,omitempty"` // the credential where the kind has one of several parts, by name
 }
 
 // Verification asks for a conformance run.

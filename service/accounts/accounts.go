@@ -90,11 +90,12 @@ func (s *Accounts) AddAccount(ctx context.Context, n wire.NewAccount) (tried wir
 	if !accountName.MatchString(n.Name) {
 		return tried, wire.Problemf(wire.Invalid, "%q is no account name. Use lower-case letters, digits and hyphens, such as heron-main.", n.Name)
 	}
-	if err := s.fits(n); err != nil {
+	kind, err := s.fits(n)
+	if err != nil {
 		return tried, err
 	}
-	if n.Secret == "" {
-		return tried, wire.Problemf(wire.Invalid, "The credential is missing.")
+	if n.Secret, err = kind.credential(n.Secret, n.Parts); err != nil {
+		return tried, err
 	}
 	if tried, err = s.try(ctx, account, n.Secret); err != nil {
 		return tried, logbook.Explain(err)
@@ -119,16 +120,16 @@ func (s *Accounts) AddAccount(ctx context.Context, n wire.NewAccount) (tried wir
 	return tried, err
 }
 
-// fits returns a problem where there is no such kind of account, or the address has the wrong form for it.
-func (s *Accounts) fits(n wire.NewAccount) error {
+// fits returns the kind of a new account, or a problem where there is none, or the address has the wrong form for it.
+func (s *Accounts) fits(n wire.NewAccount) (Kind, error) {
 	kind, known, err := s.kinds.find(n.Kind)
 	if err != nil {
-		return err
+		return kind, err
 	}
 	if !known || kind.Closed || kind.role() != n.Role {
-		return noSuchKind(n, s.kinds.open(n.Role))
+		return kind, noSuchKind(n, s.kinds.open(n.Role))
 	}
-	return kind.fits(n.Address)
+	return kind, kind.fits(n.Address)
 }
 
 func noSuchKind(n wire.NewAccount, kinds []string) error {

@@ -2,6 +2,7 @@ package accounts
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"log/slog"
 	"net/url"
@@ -44,7 +45,8 @@ type Kind struct {
 
 	caps          *change.Caps // of a profile
 	registrarCaps *registrar.Caps
-	rate          float64 // requests a second that are allowed; 0 where that is not known
+	parts         []profile.Part // of the credential; none where it is one text
+	rate          float64        // requests a second that are allowed; 0 where that is not known
 }
 
 // role returns which accounts can be of a kind.
@@ -175,9 +177,9 @@ func (k *kinds) known(name string) (Kind, bool) {
 	}
 	if p.OfRegistrar() {
 		caps := p.RegistrarCaps()
-		return Kind{About: p.About, registrarCaps: &caps, rate: p.Rate(), Registrar: func(c Connection) (registrar.Driver, error) { return profile.NewRegistrar(p, k.runtime, c.Client), nil }}, true
+		return Kind{About: p.About, registrarCaps: &caps, parts: p.Parts(), rate: p.Rate(), Registrar: func(c Connection) (registrar.Driver, error) { return profile.NewRegistrar(p, k.runtime, c.Client), nil }}, true
 	}
-	return Kind{About: p.About, caps: &p.Caps, rate: p.Rate(), Driver: func(c Connection) (provider.Driver, error) { return profile.New(p, k.runtime, c.Client), nil }}, true
+	return Kind{About: p.About, caps: &p.Caps, parts: p.Parts(), rate: p.Rate(), Driver: func(c Connection) (provider.Driver, error) { return profile.New(p, k.runtime, c.Client), nil }}, true
 }
 
 // open lists the names of the kinds that take new accounts of a role.
@@ -218,8 +220,55 @@ func httpAddress(address string) error {
 	return nil
 }
 
+// credential puts a credential together as it is sealed: one text, or the parts of it by name.
+func (k Kind) credential(secret string, parts map[string]string) (string, error) {
+	if len(k.parts) == 0 {
+		if secret == "" {
+			return "", wire.Problemf(wire.Invalid, "The credential is missing.")
+		}
+		return secret, nil
+	}
+	if len(parts) == 0 && secret != "" {
+		if err := json.Unmarshal([]byte(secret), &parts); err != nil {
+			return "", wire.Problemf(wire.Invalid, "The credential of this kind has the parts %s. Give each by its name.", k.partNames())
+		}
+	}
+	for _, p := range k.parts {
+		if parts[p.Name] == "" {
+			return "", wire.Problemf(wire.Invalid, "The part %q of the credential is missing. It has the parts %s.", p.Name, k.partNames())
+		}
+	}
+	for name := range parts {
+		if !slices.ContainsFunc(k.parts, func(p profile.Part) bool { return p.Name == name }) {
+			return "", wire.Problemf(wire.Invalid, "%q is no part of the credential. It has the parts %s.", name, k.partNames())
+		}
+	}
+	text, err := json.Marshal(parts)
+	return string(text), err
+}
+
+func (k Kind) partNames() string {
+	names := make([]string, len(k.parts))
+	for i, p := range k.parts {
+		names[i] = p.Name
+	}
+	return strings.Join(names, ", ")
+}
+
 // wrong returns a credential of the same form that cannot be right.
 func (k Kind) wrong(secret string) string {
+	var parts map[string]string
+	if len(k.parts) > 0 && json.Unmarshal([]byte(secret), &parts) == nil {
+		at := k.parts[len(k.parts)-1].Name
+		for _, p := range k.parts {
+			if !strings.Contains(parts[p.Name], "-----BEGIN") { // a key with something behind it is still that key
+				at = p.Name
+			}
+		}
+		parts[at] += "-not"
+		text, _ := json.Marshal(parts) // texts always encode
+		return string(text)
+	}
 	if k.Wrong == nil {
 		return secret + "-not"
 	}
@@ -234,7 +283,11 @@ func (s *Accounts) Kinds(_ context.Context, role string) []wire.Kind {
 	}
 	for _, name := range s.kinds.open(role) {
 		if kind, ok := s.kinds.known(name); ok {
-			list = append(list, wire.Kind{Name: name, Role: role, About: kind.About, Caps: kind.caps, Registrar: viewRegistrarCaps(kind.registrarCaps)})
+			v := wire.Kind{Name: name, Role: role, About: kind.About, Caps: kind.caps, Parts: []wire.CredentialPart{}, Registrar: viewRegistrarCaps(kind.registrarCaps)}
+			for _, p := range kind.parts {
+				v.Parts = append(v.Parts, wire.CredentialPart{Name: p.Name, About: p.About})
+			}
+			list = append(list, v)
 		}
 	}
 	return list

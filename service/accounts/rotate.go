@@ -13,10 +13,8 @@ import (
 
 // RotateAccount returns an account another credential. It is tried first, and must see every zone that is placed there; what
 // is under way goes on with the old one, which should be withdrawn at the provider only afterwards.
-func (s *Accounts) RotateAccount(ctx context.Context, role, name, secret string) (tried wire.Tried, err error) {
-	if secret == "" {
-		return tried, wire.Problemf(wire.Invalid, "The credential is missing.")
-	}
+func (s *Accounts) RotateAccount(ctx context.Context, name string, n wire.NewCredential) (tried wire.Tried, err error) {
+	role := n.Role
 	var a store.Account
 	var placed []provider.ZoneRef
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) (err error) {
@@ -26,6 +24,14 @@ func (s *Accounts) RotateAccount(ctx context.Context, role, name, secret string)
 		placed, err = s.placed(tx, a.ID)
 		return err
 	})
+	if err != nil {
+		return tried, err
+	}
+	kind, err := s.kindOf(a)
+	if err != nil {
+		return tried, err
+	}
+	secret, err := kind.credential(n.Secret, n.Parts)
 	if err != nil {
 		return tried, err
 	}

@@ -81,14 +81,15 @@ export const useHost = (name: string, there: boolean) =>
 export const useAccounts = (role: 'provider' | 'registrar') =>
   useQuery({ queryKey: ['accounts', role], queryFn: ({ signal }) => get('/accounts', { role }, signal), staleTime: 60_000 })
 
-export const useKinds = () => useQuery({ queryKey: ['kinds'], queryFn: ({ signal }) => get('/kinds', {}, signal), staleTime: 60_000 })
+export const useKinds = (role: string) => useQuery({ queryKey: ['kinds', role], queryFn: ({ signal }) => get('/kinds', { role }, signal), staleTime: 10_000 })
 
-type Secret = { name: string; role: string; kind: string; address: string; secret: string; private: boolean }
+type Secret = { name: string; role: string; secret?: string; parts?: Record<string, string> }
+type NewAccount = Secret & { kind: string; address: string; private: boolean }
 
-export const useAddAccount = () => useRefreshing((account: Secret) => post('/accounts', {}, account), ['accounts'])
+export const useAddAccount = () => useRefreshing((account: NewAccount) => post('/accounts', {}, account), ['accounts'])
 
 export const useRotate = () =>
-  useRefreshing((what: { name: string; role: string; secret: string }) => put('/accounts/{name}/credential', { name: what.name }, { role: what.role, secret: what.secret }), ['accounts'])
+  useRefreshing(({ name, ...what }: Secret) => put('/accounts/{name}/credential', { name }, what), ['accounts'])
 
 export const useSyncs = (name: string) =>
   useQuery({ queryKey: ['zones', name, 'syncs'], queryFn: ({ signal }) => get('/zones/{name}/syncs', { name }, signal) })

@@ -49,15 +49,15 @@ export function Framed({ id, name, label, explain, className, children }: FieldP
   )
 }
 
-type InputProps = FieldProps & { data?: boolean; rows?: number; type?: string; placeholder?: string; autoFocus?: boolean; autoComplete?: string; inputMode?: 'numeric'; list?: string[] }
+type InputProps = FieldProps & { data?: boolean; rows?: number; type?: string; placeholder?: string; autoFocus?: boolean; autoComplete?: string; inputMode?: 'numeric'; list?: string[]; masked?: boolean }
 
-export function Input({ data, rows, type, placeholder, autoFocus, autoComplete, inputMode, list, ...field }: InputProps) {
+export function Input({ data, rows, type, placeholder, autoFocus, autoComplete, inputMode, list, masked, ...field }: InputProps) {
   const id = useId()
   const { register, getFieldState, formState } = useFormContext()
   const invalid = getFieldState(field.name, formState).invalid
   const shared = {
     ...register(field.name), id, placeholder, autoFocus, autoComplete, inputMode, spellCheck: false, autoCapitalize: 'none',
-    className: `field ${data ? 'data' : ''}`, 'aria-invalid': invalid || undefined, 'aria-describedby': [invalid && id + 'p', field.explain && id + 'x'].filter(Boolean).join(' ') || undefined,
+    className: `field ${data ? 'data' : ''} ${masked ? '[-webkit-text-security:disc]' : ''}`, 'aria-invalid': invalid || undefined, 'aria-describedby': [invalid && id + 'p', field.explain && id + 'x'].filter(Boolean).join(' ') || undefined,
   }
   return (
     <Framed id={id} {...field}>

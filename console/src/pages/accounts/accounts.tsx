@@ -104,7 +104,7 @@ function Row({ account: a, role }: { account: Account; role: string }) {
           <Findings list={a.findings} />
         </div>
       )}
-      {rotating && <Rotate name={a.name} role={role} close={() => rotate(false)} />}
+      {rotating && <Rotate name={a.name} role={role} kind={a.kind} close={() => rotate(false)} />}
     </li>
   )
 }

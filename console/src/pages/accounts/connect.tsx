@@ -1,31 +1,33 @@
 // The connecting of an account: the credential is tested before anything is saved.
-import { useState } from 'react'
+import { useMemo, useState } from 'react'
 import * as z from 'zod/mini'
 import { useAddAccount, useKinds } from '../../api/hooks'
 import { Findings } from '../../parts/findings'
 import { Form, Input } from '../../parts/form'
 import { Pick, Tick } from '../../parts/form-choices'
 import { Key, Plate, Trouble } from '../../parts/kit'
+import { Credential, credentialFields, noCredential, sentCredential } from './credential'
 
 const roles = [
   { value: 'provider', label: 'DNS provider', explain: 'serves zones' },
   { value: 'registrar', label: 'Registrar', explain: 'holds registrations' },
 ]
 
-const account = z.object({
+const account = {
   role: z.enum(['provider', 'registrar']),
   kind: z.string().check(z.trim(), z.minLength(1, 'Choose the interface.')),
   name: z.string().check(z.trim(), z.regex(/^[a-z0-9][a-z0-9-]*$/, 'Use small letters, digits and hyphens, such as heron-main.')),
   address: z.string().check(z.trim(), z.regex(/^[a-z]+:\/\/\S+$/, 'Give a URL, such as https://api.provider.example.')),
-  secret: z.string().check(z.trim(), z.minLength(1, 'Give the credential.')),
   private: z.boolean(),
-})
+}
 
 export function Connect({ close }: { close: () => void }) {
-  const kinds = useKinds()
   const add = useAddAccount()
   const [role, setRole] = useState('provider')
   const [kind, setKind] = useState('')
+  const kinds = useKinds(role)
+  const parts = useMemo(() => kinds.data?.items.find((k) => k.name === kind)?.parts ?? [], [kinds.data, kind])
+  const schema = useMemo(() => z.object({ ...account, ...credentialFields(parts) }), [parts])
   if (add.data)
     return (
       <Plate title={`${add.data.name} is connected`} className="mb-5 border-2 border-settled">
@@ -48,32 +50,25 @@ export function Connect({ close }: { close: () => void }) {
   return (
     <Plate title="Connect an account" className="mb-5">
       <Form
-        schema={account}
-        values={{ role: 'provider', kind: '', name: '', address: '', secret: '', private: false }}
-        onSubmit={(a) => add.mutate(a)}
+        schema={schema}
+        values={{ role: 'provider', kind: '', name: '', address: '', private: false, ...noCredential(parts) }}
+        onSubmit={({ secret, parts: of, ...a }) => add.mutate({ ...a, ...sentCredential(parts, { secret, parts: of }) })}
         className="grid gap-4 sm:grid-cols-2"
       >
         <Pick name="role" label="Kind of account" options={roles} onChosen={setRole} />
-        {role === 'provider' ? (
-          <Pick
-            name="kind"
-            label="Interface"
-            placeholder="choose"
-            options={kinds.data?.items.map((k) => ({ value: k.name })) ?? []}
-            explain={kinds.data?.items.find((k) => k.name === kind)?.description}
-            onChosen={setKind}
-          />
-        ) : (
-          <Input name="kind" label="Interface" placeholder="gannet" />
-        )}
+        <Pick
+          name="kind"
+          label="Interface"
+          placeholder="choose"
+          options={kinds.data?.items.map((k) => ({ value: k.name })) ?? []}
+          explain={kinds.data?.items.find((k) => k.name === kind)?.description}
+          onChosen={setKind}
+        />
         <Input name="name" label="Name of the account here" placeholder="heron-main" />
         <Input name="address" label="URL of the interface" placeholder={update ? 'dns://192.0.2.53' : 'https://api.provider.example'} />
-        <Input
-          name="secret"
+        <Credential
+          parts={parts}
           label="Credential"
-          type="password"
-          autoComplete="off"
-          className="sm:col-span-2"
           explain={`${update ? 'A key as ALGORITHM:NAME:SECRET, such as hmac-sha256:beacon-key:… in Base64. ' : ''}It is tested, then sealed; it cannot be read back.`}
         />
         <Tick name="private" className="sm:col-span-2">

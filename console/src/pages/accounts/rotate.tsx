@@ -1,14 +1,17 @@
 // A new credential for an account: tested first, then saved, without an interruption.
+import { useMemo } from 'react'
 import * as z from 'zod/mini'
-import { useRotate } from '../../api/hooks'
+import { useKinds, useRotate } from '../../api/hooks'
 import { Findings } from '../../parts/findings'
-import { Form, Input } from '../../parts/form'
+import { Form } from '../../parts/form'
 import { Key, Notice, Trouble } from '../../parts/kit'
+import { Credential, credentialFields, noCredential, sentCredential } from './credential'
 
-const credential = z.object({ secret: z.string().check(z.trim(), z.minLength(1, 'Give the credential.')) })
-
-export function Rotate({ name, role, close }: { name: string; role: string; close: () => void }) {
+export function Rotate({ name, role, kind, close }: { name: string; role: string; kind: string; close: () => void }) {
   const rotate = useRotate()
+  const kinds = useKinds(role)
+  const parts = useMemo(() => kinds.data?.items.find((k) => k.name === kind)?.parts ?? [], [kinds.data, kind])
+  const schema = useMemo(() => z.object(credentialFields(parts)), [parts])
   if (rotate.data)
     return (
       <div className="mt-3 grid gap-3">
@@ -22,8 +25,14 @@ export function Rotate({ name, role, close }: { name: string; role: string; clos
       </div>
     )
   return (
-    <Form schema={credential} values={{ secret: '' }} onSubmit={({ secret }) => rotate.mutate({ name, role, secret })} className="mt-3 grid gap-3 rounded-key bg-sunken p-3">
-      <Input name="secret" label={`New credential of ${name}`} type="password" autoFocus autoComplete="off" className="max-w-lg" />
+    <Form
+      key={parts.length}
+      schema={schema}
+      values={noCredential(parts)}
+      onSubmit={(c) => rotate.mutate({ name, role, ...sentCredential(parts, c) })}
+      className="mt-3 grid gap-3 rounded-key bg-sunken p-3"
+    >
+      <Credential parts={parts} label={`New credential of ${name}`} autoFocus explain="It is tested, then sealed; it cannot be read back." />
       {rotate.error && <Trouble error={rotate.error} />}
       <div className="flex gap-3">
         <Key type="submit" weight="main" busy={rotate.isPending}>

@@ -2,9 +2,14 @@ package e2e
 
 import (
 	"context"
+	"crypto/ecdsa"
+	"crypto/elliptic"
+	"crypto/rand"
+	"crypto/x509"
 	"database/sql"
 	"encoding/base64"
 	"encoding/hex"
+	"encoding/pem"
 	"fmt"
 	"net/url"
 	"os"
@@ -79,6 +84,20 @@ func TestNoSecretShows(t *testing.T) {
 	}
 	secrets := []string{"heron-practice-key", "plover-practice-key", "curlew-practice-key", "gannet-practice-key", "refused-secret-5417", "heron-second-key", "query+secret/5417=="}
 
+	key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
+	require.NoError(t, err)
+	der, err := x509.MarshalPKCS8PrivateKey(key)
+	require.NoError(t, err)
+	private := string(pem.EncodeToMemory(&pem.Block{Type: "PRIVATE KEY", Bytes: der}))
+	examples := map[string]map[string]string{"sanderling": {"user": "sanderling-user-4407", "password": "sanderling&pass\"4407"}, "turnstone": {"client_id": "turnstone-id-4407", "client_secret": "turnstone/secret+4407"},
+		"redshank": {"key_id": "redshank-id-4407", "secret": "redshank-secret-4407"}, "godwit": {"account": "godwit-account-4407", "private_key": private}}
+	for _, parts := range examples {
+		for _, value := range parts {
+			secrets = append(secrets, strings.TrimSpace(value))
+		}
+	}
+	secrets = append(secrets, strings.Split(private, "\n")[1])
+
 	command("", "sign-in", "--as", "admin")
 	definition := "zones:\n  tides.example:\n    providers: [heron-main, curlew-ops, plover-old]\n    registrar: gannet-main\n    records: |\n      @ A 192.0.2.1\n"
 	a.define(definition)
@@ -99,6 +118,22 @@ func TestNoSecretShows(t *testing.T) {
 		keep("API answer", text)
 		require.Contains(t, string(text), "you_said", "the other side repeats what it was told, and the message shows that")
 		command(secret, "provider", "try", stray, "--url", s.Site("heron"))
+	}
+	for kind, parts := range examples { // credentials of several parts, tokens, signatures and assertions
+		text, err := os.ReadFile("../profile/testdata/examples/" + kind + ".profile.yaml")
+		require.NoError(t, err)
+		file := filepath.Join(opt.Dir, "profiles", kind+".profile.yaml")
+		require.NoError(t, os.WriteFile(file, text, 0o600))
+		_, answer := a.try("POST", "/accounts", map[string]any{"name": kind, "role": "provider", "kind": kind, "address": s.Site("heron"), "parts": parts})
+		keep("API answer", answer)
+		require.Contains(t, string(answer), "you_said", kind)
+		args := []string{"provider", "try", file, "--url", s.Site("heron")}
+		for name, value := range parts {
+			part := filepath.Join(t.TempDir(), name)
+			require.NoError(t, os.WriteFile(part, []byte(value), 0o600))
+			args = append(args, "--part-file", name+"="+part)
+		}
+		command("", args...)
 	}
 	for kind, site := range map[string]string{"heron": "4.1", "curlew": "6.1", "plover": "5.1", "gannet": "3.1"} {
 		require.NoError(t, s.Control(context.Background(), "/faults", map[string]any{"site": site, "echo": true}))

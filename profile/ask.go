@@ -71,6 +71,17 @@ func (v vars) with(name string, value json.RawMessage) vars {
 	return out
 }
 
+// texts returns the text that a variable holds, if it holds one.
+func (v vars) texts(name string) (list []string) {
+	for i, n := range v.names {
+		var w word
+		if n == name && json.Unmarshal(v.values[i], &w) == nil {
+			list = append(list, string(w))
+		}
+	}
+	return list
+}
+
 // list returns names and values of the variables of an expression. of are those of variables that mean something; the others are null.
 func (v vars) list(of ...any) ([]string, []any) {
 	names, values := slices.Clone(variables), make([]any, len(variables))
@@ -125,6 +136,10 @@ func (d *caller) attempt(ctx context.Context, c *call, q question, v vars, h hel
 	sent := r.JSON // a body that the credential is in is not shown to expressions
 	client := *d.client
 	client.Secrets = h.secrets.forms()
+	if c.opens {
+		client.Secrets = append(client.Secrets, v.texts("assertion")...)
+		client.Trace = withoutToken(client.Trace)
+	}
 	client.Authorize = func(r *http.Request, body []byte) ([]string, error) {
 		return nil, d.authorize(r, body, h.secrets, h.sends)
 	}

@@ -14,6 +14,7 @@ import (
 	"errors"
 	"fmt"
 	"net/http"
+	"net/url"
 	"strconv"
 	"time"
 
@@ -211,10 +212,27 @@ func (d *caller) openSession(ctx context.Context) (token string, lasts time.Dura
 	return token, lasts, nil
 }
 
+// withoutToken returns a trace that does not show an answer that holds a token.
+func withoutToken(trace func(outcall.Exchange)) func(outcall.Exchange) {
+	if trace == nil {
+		return nil
+	}
+	return func(e outcall.Exchange) {
+		if e.Status > 0 && e.Status < 300 {
+			e.Answer = "… (not shown: it holds the token)"
+		}
+		if e.Got["Set-Cookie"] != "" {
+			e.Got["Set-Cookie"] = "…"
+		}
+		trace(e)
+	}
+}
+
 // grant asks for a token by the client credentials grant.
 func (d *caller) grant(ctx context.Context, o *oauth) (string, time.Duration, error) {
 	client := *d.client
-	client.Secrets = d.secrets.forms()
+	client.Secrets = append(d.secrets.forms(), base64.StdEncoding.EncodeToString([]byte(url.QueryEscape(d.secrets[o.id])+":"+url.QueryEscape(d.secrets[o.secret]))))
+	client.Trace = withoutToken(client.Trace)
 	client.Authorize = func(*http.Request, []byte) ([]string, error) { return nil, nil }
 	trip := &tripper{client: &client}
 	config := clientcredentials.Config{ClientID: d.secrets[o.id], ClientSecret: d.secrets[o.secret], TokenURL: client.Base + o.path, Scopes: o.scopes, AuthStyle: oauth2.AuthStyleInParams}

@@ -1,6 +1,7 @@
 package profile
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -148,7 +149,7 @@ func (d *caller) attempt(ctx context.Context, c *call, q question, v vars, h hel
 	for name, values := range res.Header {
 		a.headers[strings.ToLower(name)] = strings.Join(values, ", ")
 	}
-	a.cookies, a.cursor, a.offset = res.Header["Set-Cookie"], q.cursor, q.offset
+	a.cookies, a.cursor, a.offset = res.Header["Set-Cookie"], cmp.Or(q.cursor, c.start), q.offset
 	a.request = requestShape{r.Method, r.Path, sent}
 	var unread error
 	if a.body, unread = decode(c.answer, a.headers["content-type"], res.Body); unread != nil && err == nil {
@@ -165,10 +166,7 @@ func (d *caller) attempt(ctx context.Context, c *call, q question, v vars, h hel
 // request fills in a call. It returns the variables with those that the call computes.
 func (d *caller) request(ctx context.Context, c *call, q question, v vars, h held) (outcall.Request, vars, error) {
 	r := outcall.Request{Method: c.method, Headers: map[string]string{"Accept": "application/json, */*;q=0.5"}}
-	cursor := q.cursor
-	if cursor == "" {
-		cursor = c.start
-	}
+	cursor := cmp.Or(q.cursor, c.start)
 	if q.body.Mark == "" {
 		q.body.Mark = q.mark
 	}
@@ -200,7 +198,7 @@ func (d *caller) request(ctx context.Context, c *call, q question, v vars, h hel
 	}
 	inBody := false
 	for _, s := range h.sends {
-		inBody = inBody || s.in == "body" || s.in == "form"
+		inBody = inBody || (s.in == "body" || s.in == "form") && (c.body != "" || c.method != http.MethodGet && c.method != http.MethodDelete)
 	}
 	if c.body == "" && !inBody {
 		return r, v, nil
@@ -221,7 +219,10 @@ func (d *caller) request(ctx context.Context, c *call, q question, v vars, h hel
 			return r, v, d.cannot(err.Error())
 		}
 	}
-	body, err := h.secrets.place(h.sends, body)
+	var err error
+	if inBody {
+		body, err = h.secrets.place(h.sends, body)
+	}
 	if err == nil {
 		r.Text, r.Type, err = encode(c.media, body)
 	}

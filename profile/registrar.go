@@ -42,7 +42,7 @@ func (d *Registrar) Caps() registrar.Caps { return d.profile.registrar.caps }
 func (d *Registrar) Domains(ctx context.Context, cursor registrar.Cursor) (page registrar.Page, err error) {
 	c := d.profile.registrar.domains
 	rest, offset := splitCursor(c, string(cursor))
-	a, err := d.do(ctx, c, question{cursor: rest, offset: offset})
+	a, err := d.do(ctx, c, question{cursor: rest, offset: offset, body: writeShape{Registration: &registrationShape{}}})
 	if err != nil {
 		return page, err
 	}
@@ -65,7 +65,7 @@ func (d *Registrar) Domains(ctx context.Context, cursor registrar.Cursor) (page 
 // Look returns one registration.
 func (d *Registrar) Look(ctx context.Context, name dnsname.Name) (r registrar.Registration, err error) {
 	c := d.profile.registrar.domain
-	a, err := d.do(ctx, c, question{zone: provider.ZoneRef{Name: name}})
+	a, err := d.do(ctx, c, question{zone: provider.ZoneRef{Name: name}, body: writeShape{Registration: &registrationShape{}}})
 	if err != nil {
 		return r, err
 	}

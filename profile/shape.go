@@ -117,7 +117,7 @@ type writeShape struct {
 	Contact  string        `json:"contact,omitempty"`
 	Minimum  int           `json:"minimum,omitempty"` // seconds
 	Cursor   string        `json:"cursor,omitempty"`  // of a read
-	Offset   int           `json:"offset,omitempty"`  // items of the pages before, of a read
+	Offset   int           `json:"offset"`            // items of the pages before, of a read
 	Key      string        `json:"key,omitempty"`     // the same for every attempt at one change
 
 	Registration *registrationShape `json:"-"` // in place of all of it, for changes at a registrar
@@ -129,7 +129,10 @@ func (w writeShape) MarshalJSON() ([]byte, error) {
 		return json.Marshal(struct {
 			Domain zoneShape `json:"domain"`
 			*registrationShape
-		}{w.Zone, r})
+			Cursor string `json:"cursor,omitempty"`
+			Offset int    `json:"offset"`
+			Key    string `json:"key,omitempty"`
+		}{w.Zone, r, w.Cursor, w.Offset, w.Key})
 	}
 	type plainShape writeShape
 	return json.Marshal(plainShape(w))

@@ -148,8 +148,15 @@ func (f *flow) pages(ctx context.Context, c *call, v vars) (answer, error) {
 
 // surely makes a request, and again where it broke off and may be repeated: reads always, within a section of several requests.
 func (f *flow) surely(ctx context.Context, c *call, q question, v vars) (a answer, err error) {
+	unclear := false
 	for try := 1; ; try++ {
 		a, err = f.once(ctx, c, q, v)
+		var e *outcall.Error
+		if unclear && errors.As(err, &e) { // an earlier try may have done it: that this one is refused says nothing of that
+			with := *e
+			with.Outcome, err = outcall.Unclear, &with
+		}
+		unclear = unclear || err != nil && c.changes() && outcall.OutcomeOf(err) == outcall.Unclear
 		again := c.repeat || f.several(c) && !c.changes()
 		if err == nil || !again || outcall.KindOf(err) != outcall.Unavailable || try == repeats || ctx.Err() != nil {
 			return a, err

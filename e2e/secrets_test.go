@@ -11,6 +11,7 @@ import (
 	"encoding/hex"
 	"encoding/pem"
 	"fmt"
+	"math/big"
 	"net/url"
 	"os"
 	"os/exec"
@@ -89,7 +90,12 @@ func TestNoSecretShows(t *testing.T) {
 	der, err := x509.MarshalPKCS8PrivateKey(key)
 	require.NoError(t, err)
 	private := string(pem.EncodeToMemory(&pem.Block{Type: "PRIVATE KEY", Bytes: der}))
+	template := &x509.Certificate{SerialNumber: big.NewInt(1), NotAfter: time.Now().Add(time.Hour)}
+	der, err = x509.CreateCertificate(rand.Reader, template, template, &key.PublicKey, key)
+	require.NoError(t, err)
+	certificate := string(pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: der}))
 	examples := map[string]map[string]string{"sanderling": {"user": "sanderling-user-4407", "password": "sanderling&pass\"4407"}, "turnstone": {"client_id": "turnstone-id-4407", "client_secret": "turnstone/secret+4407"},
+		"avocet":   {"customer": "avocet-customer-4407", "certificate": certificate, "key": private, "authority": certificate},
 		"redshank": {"key_id": "redshank-id-4407", "secret": "redshank-secret-4407"}, "godwit": {"account": "godwit-account-4407", "private_key": private}}
 	for _, parts := range examples {
 		for _, value := range parts {

@@ -52,7 +52,8 @@ type Client struct {
 	Header  string // that carries the credential
 	Prefix  string // in front of it
 	Secret  string
-	Secrets []string // further texts that must not be repeated to anybody, such as parts of the credential
+	Secrets []string            // further texts that must not be repeated to anybody, such as parts of the credential
+	Slow    func(time.Duration) // is told for how long to leave the account alone; may be nil
 	// Authorize puts the credential on a request with the given body in another way than in Header; may be nil. It gives
 	// every form of the secret that must not be repeated to anybody.
 	Authorize func(r *http.Request, body []byte) (secrets []string, err error)

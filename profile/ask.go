@@ -47,6 +47,24 @@ type answer struct {
 	more      []answer // of a request that was made for several things, those after the first
 }
 
+// spare leaves the account alone for a while where the answer says that no requests remain.
+func (d *caller) spare(ctx context.Context, a answer) {
+	if d.profile.remaining == "" || d.client.Slow == nil {
+		return
+	}
+	// An answer that does not say so, as many do not, changes nothing.
+	number := func(name string, e expression) (float64, bool) {
+		text, err := d.scalar(ctx, name, e, a)
+		n, numberErr := strconv.ParseFloat(text, 64)
+		return n, err == nil && numberErr == nil
+	}
+	left, known := number("limits.remaining", d.profile.remaining)
+	seconds, when := number("limits.reset", d.profile.reset)
+	if known && when && left < 1 && seconds > 0 {
+		d.client.Slow(min(time.Duration(seconds*float64(time.Second)), time.Hour))
+	}
+}
+
 // requestShape is a request as expressions on its answer see it.
 type requestShape struct {
 	Method string `json:"method"`
@@ -156,6 +174,9 @@ func (d *caller) attempt(ctx context.Context, c *call, q question, v vars, h hel
 		return a, d.client.Unreadable(a.asked, unread)
 	}
 	err = d.told(ctx, err, a)
+	if err == nil {
+		d.spare(ctx, a)
+	}
 	var e *outcall.Error
 	if errors.As(err, &e) {
 		e.Said = client.Blank(e.Said)

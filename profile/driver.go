@@ -226,6 +226,11 @@ func (d *Driver) Read(ctx context.Context, zone provider.ZoneRef, from provider.
 
 // Apply does one batch in one request.
 func (d *Driver) Apply(ctx context.Context, zone provider.ZoneRef, batch change.Batch) (provider.Receipt, error) {
+	if d.profile.Caps.Overwrites {
+		if err := d.unmoved(ctx, zone, batch); err != nil {
+			return provider.Receipt{}, err
+		}
+	}
 	q := question{zone: zone, mark: batch.Mark, body: d.profile.shapeBatch(zone, batch)}
 	c := d.profile.write
 	if d.profile.verbs != nil {
@@ -240,6 +245,16 @@ func (d *Driver) Apply(ctx context.Context, zone provider.ZoneRef, batch change.
 	}
 	id, err := d.scalar(ctx, "receipt", c.receipt, a)
 	return provider.Receipt{ID: id, Zone: zone, Done: err == nil && id == ""}, err
+}
+
+// unmoved refuses to replace a zone that is not what the batch was made from: the interface has no condition of its own for that. What another
+// client changes between this read and the write is lost.
+func (d *Driver) unmoved(ctx context.Context, zone provider.ZoneRef, batch change.Batch) error {
+	now, err := provider.ReadAll(ctx, d, zone, provider.State{})
+	if err != nil || now.Contents.Equal(batch.Base) {
+		return err
+	}
+	return &outcall.Error{Kind: outcall.Conflict, Outcome: outcall.NotSent, Account: d.client.Account, Asked: "profile " + d.profile.Name, Said: "the zone has changed since it was read"}
 }
 
 // single takes the one change of a batch for an interface with a request for each kind of change.
@@ -264,9 +279,17 @@ func (d *Driver) Poll(ctx context.Context, receipt provider.Receipt) (provider.R
 	if c == nil || receipt.ID == "" {
 		return receipt, nil
 	}
-	done, err := d.polled(ctx, c, question{zone: receipt.Zone, receipt: receipt.ID}, outcall.Unclear)
+	done, err := d.polled(ctx, c, question{zone: receipt.Zone, receipt: receipt.ID}, d.failedLater())
 	receipt.Done = done
 	return receipt, err
+}
+
+// failedLater is the outcome of a batch that was accepted and failed: nothing of it was done where batches are done wholly or not at all.
+func (d *Driver) failedLater() outcall.Outcome {
+	if d.profile.Caps.Atomic {
+		return outcall.NotDone
+	}
+	return outcall.Unclear
 }
 
 // polled asks whether something that was only accepted is done. failed is the outcome of what went wrong later.

@@ -2,6 +2,9 @@ package profile
 
 import (
 	"context"
+	"crypto/rand"
+	"crypto/sha256"
+	"encoding/hex"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -25,6 +28,9 @@ const (
 // do makes the requests of a section, one after the other, and returns the answer of the last. Where one fails, what was begun is undone, as
 // far as the profile says how.
 func (d *caller) do(ctx context.Context, c *call, q question) (answer, error) {
+	if c.changes() {
+		q.body.Key = d.keyOf(ctx, c, q)
+	}
 	run := flow{caller: d, q: q}
 	for _, step := range c.before {
 		a, skipped, err := run.step(ctx, step)
@@ -64,6 +70,19 @@ func (d *caller) do(ctx context.Context, c *call, q question) (answer, error) {
 		a.body, a.headers, a.zone, a.vars = json.RawMessage("null"), map[string]string{}, shapeZone(q.zone), run.vars
 	}
 	return a, nil
+}
+
+// keyOf returns a text that is the same for every attempt at a change, and another for every other change.
+func (d *caller) keyOf(ctx context.Context, c *call, q question) string {
+	body := q.body
+	body.Zone, body.Mark = shapeZone(q.zone), ""
+	text, _ := json.Marshal(body) // texts and numbers always encode
+	scope := outcall.ScopeOf(ctx)
+	if scope == "" {
+		scope = rand.Text()
+	}
+	sum := sha256.Sum256([]byte(strings.Join([]string{d.client.Account, d.client.Base, scope, c.method, c.path.Raw(), string(text)}, "\x00")))
+	return hex.EncodeToString(sum[:16])
 }
 
 // flow is a section while its requests are made.

@@ -111,8 +111,14 @@ func (r *reader) common(s section) *Profile {
 		p.errors = r.errorRules(n)
 	}
 	if n := s.at["limits"]; n != nil {
-		l := r.section(n, "limits", "rate", "wait")
-		p.rate, p.wait = l.rate("rate"), l.expression("wait")
+		l := r.section(n, "limits", "rate", "margin", "wait", "remaining", "reset")
+		p.rate, p.wait, p.remaining, p.reset = l.rate("rate"), l.expression("wait"), l.expression("remaining"), l.expression("reset")
+		if margin := l.number("margin", 90); margin > 0 {
+			p.rate *= float64(100-margin) / 100
+		}
+		if (p.remaining == "") != (p.reset == "") {
+			r.fault(n, "Write both: what remains, and in how many seconds there is more.", "remaining and reset belong together")
+		}
 	}
 	return p
 }
@@ -163,16 +169,20 @@ func (r *reader) errorRules(n *yaml.Node) errorRules {
 }
 
 func (r *reader) caps(n *yaml.Node) change.Caps {
-	s := r.section(n, "can", "!write", "batch", "atomic", "page", "ttl", "types", "texts", "owns_apex", "apex_alias", "delayed", "read_lag", "prefills", "attributes", "targets")
+	s := r.section(n, "can", "!write", "batch", "atomic", "page", "ttl", "types", "texts", "owns_apex", "apex_alias", "delayed", "read_lag", "prefills", "attributes", "targets", "overwrites", "create_lag", "text_max", "name_max")
 	c := change.Caps{BatchSize: s.number("batch", 100_000), Atomic: s.flag("atomic"), PageSize: s.number("page", 1_000_000), OwnsApex: s.flag("owns_apex"),
 		ApexAlias: s.flag("apex_alias"), Delayed: s.flag("delayed"), Prefills: s.flag("prefills")}
 	c.Granularity = map[string]change.Granularity{"records": change.ByRecord, "zone": change.ByZone}[s.choice("write", "sets", "records", "zone")]
 	c.Texts = map[string]change.TextForm{"joined": change.TextJoined, "single": change.TextSingle}[s.choice("texts", "strings", "joined", "single")]
 	r.targets = s.choice("targets", targetsAbsolute, targetsInZone, targetsAtRecord)
-	c.ReadLag = s.span("read_lag", 10*time.Minute)
+	c.ReadLag, c.CreateLag = s.span("read_lag", 10*time.Minute), s.span("create_lag", 10*time.Minute)
+	c.Overwrites, c.TextMax, c.NameMax = s.flag("overwrites"), s.number("text_max", 65535), s.number("name_max", 255)
 	if t := s.at["ttl"]; t != nil {
-		ttl := r.section(t, "can.ttl", "min", "steps")
-		c.TTLFloor = uint32(ttl.number("min", record.MaxTTL))
+		ttl := r.section(t, "can.ttl", "min", "max", "steps")
+		c.TTLFloor, c.TTLCeiling = uint32(ttl.number("min", record.MaxTTL)), uint32(ttl.number("max", record.MaxTTL))
+		if c.TTLCeiling > 0 && c.TTLCeiling < c.TTLFloor {
+			r.fault(t, "", "max is less than min")
+		}
 		for _, n := range ttl.list("steps") {
 			var step uint32
 			if n.Decode(&step) != nil || step == 0 || len(c.TTLSteps) > 0 && step <= c.TTLSteps[len(c.TTLSteps)-1] {
@@ -235,8 +245,8 @@ func (r *reader) consistent(p *Profile, s section) {
 	c.Marks = p.look != nil || p.read != nil && p.read.mark != ""
 	_, conditional := headerOf(p.write, "If-Match")
 	c.Guarded = conditional
-	if c.Granularity == change.ByZone && !conditional && p.write != nil {
-		r.fault(s.at["write"], `Send the change mark: headers: {If-Match: .mark}; without it a change of another client in between would be lost.`, "a whole zone must not be replaced without a condition")
+	if c.Granularity == change.ByZone && !conditional && p.write != nil && !c.Overwrites {
+		r.fault(s.at["write"], `Send the change mark: headers: {If-Match: .mark}. Where the interface has no condition, write can: overwrites: true: the zone is read and compared first, and a change of another client at the same moment is lost.`, "a whole zone must not be replaced without a condition")
 	}
 	if (p.create == nil) != (p.remove == nil) {
 		r.fault(s.node, "Describe both, or neither.", "create and remove belong together")

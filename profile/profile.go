@@ -23,6 +23,8 @@ type Profile struct {
 	session    *session // nil where requests carry the credential itself
 	errors     errorRules
 	rate       float64    // requests a second that are allowed; 0 where it is not said
+	remaining  expression // requests that remain, and
+	reset      expression // seconds until there are more
 	wait       expression // seconds to wait when requests are refused for being too many
 	zones      *call
 	find       *call

@@ -68,7 +68,6 @@ func TestRainOnShapes(t *testing.T) {
 			b := newBank()
 			b.fault = w.fault
 			server := httptest.NewServer(s.serve(t, b))
-			server.Config.ErrorLog = nil
 			t.Cleanup(server.Close)
 			runtime := profile.NewRuntime(pool)
 			t.Cleanup(runtime.Close)

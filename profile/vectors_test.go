@@ -19,6 +19,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"github.com/yosida95/uritemplate/v3"
 
 	"beacon/outcall"
 	"beacon/profile/jq/jqtest"
@@ -138,4 +139,21 @@ func TestSecretsStayInside(t *testing.T) {
 		assert.NotContains(t, client.Blank("before "+form+" after"), form)
 	}
 	assert.Contains(t, client.Blank("the alphabet begins with abc"), "abc", "what is short is no secret")
+}
+
+// Every attempt at one change has the same key, and every other change another one.
+func TestKeyOfAChange(t *testing.T) {
+	d := &caller{client: &outcall.Client{Account: "a", Base: "b"}}
+	put, err := uritemplate.New("/zones/{id}")
+	require.NoError(t, err)
+	c := &call{method: "PUT", path: put}
+	of := func(scope, contact, mark string) string {
+		ctx, cancel := outcall.Sending(context.Background(), time.Minute, scope)
+		defer cancel()
+		return d.keyOf(ctx, c, question{body: writeShape{Contact: contact, Mark: mark}})
+	}
+	assert.Equal(t, of("sync 1", "x", "1"), of("sync 1", "x", "2"), "another read of the same")
+	assert.NotEqual(t, of("sync 1", "x", ""), of("sync 2", "x", ""), "another sync")
+	assert.NotEqual(t, of("sync 1", "x", ""), of("sync 1", "y", ""), "another change")
+	assert.NotEqual(t, of("", "x", ""), of("", "x", ""), "who does not say what it is part of begins anew each time")
 }

@@ -2,6 +2,7 @@ package provider
 
 import (
 	"context"
+	"time"
 
 	"beacon/core/change"
 	"beacon/core/dnsname"
@@ -95,10 +96,27 @@ func (p PacedDriver) change(ctx context.Context, do func() error) error {
 	})
 }
 
-// Create makes a zone.
+// Create makes a zone, and returns once it can be read, where the provider takes a moment for that.
 func (p PacedDriver) Create(ctx context.Context, name dnsname.Name, options ZoneOptions) (z Zone, err error) {
-	err = p.change(ctx, func() (err error) { z, err = p.Driver.Create(ctx, name, options); return err })
+	if err = p.change(ctx, func() (err error) { z, err = p.Driver.Create(ctx, name, options); return err }); err == nil {
+		AwaitZone(ctx, p, z.Ref)
+	}
 	return z, err
+}
+
+// AwaitZone waits until a zone that was just made can be read, for as long as its provider may take for that.
+func AwaitZone(ctx context.Context, d Driver, zone ZoneRef) {
+	caps, err := d.Describe(ctx, zone)
+	for until := time.Now().Add(caps.CreateLag); err == nil && time.Now().Before(until); {
+		if _, err := d.Read(ctx, zone, ReadFrom{}); outcall.KindOf(err) != outcall.NotFound {
+			return
+		}
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(min(caps.CreateLag/10, time.Second)):
+		}
+	}
 }
 
 // Remove removes a zone.

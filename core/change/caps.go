@@ -76,17 +76,22 @@ type Caps struct {
 	Atomic      bool          `json:"atomic"`               // a request is done wholly or not at all
 	PageSize    int           `json:"page_size"`            // records or sets in one page of a read; 0 for all
 	TTLFloor    uint32        `json:"ttl_floor"`            // seconds; smaller TTLs are raised to it
+	TTLCeiling  uint32        `json:"ttl_ceiling"`          // seconds; greater TTLs are lowered to it; 0 for none
 	TTLSteps    []uint32      `json:"ttl_steps"`            // seconds, rising; other TTLs are raised to the next; empty for any
 	Types       []record.Type `json:"types"`                // that can be held; empty for all
 	Texts       TextForm      `json:"texts"`                // in which TXT records are kept
+	TextMax     int           `json:"text_max,omitempty"`   // octets that one TXT record may have; 0 for no limit of its own
+	NameMax     int           `json:"name_max,omitempty"`   // characters that an owner name may have, without final dot; 0 for no limit of its own
 	Rate        float64       `json:"rate,omitempty"`       // requests a second that are allowed; 0 where it is not said
 	OwnsApex    bool          `json:"owns_apex"`            // SOA and apex NS are the provider's, not to be written
 	ApexAlias   bool          `json:"apex_alias"`           // the apex can have an ALIAS, which the provider keeps right itself
 	Marks       bool          `json:"marks"`                // reads carry a change mark, and an unchanged zone costs one small read
 	Guarded     bool          `json:"guarded"`              // a write of a zone that has changed since it was read is refused
 	GuardedSets bool          `json:"guarded_sets"`         // a write of a set that has changed since it was read is refused
+	Overwrites  bool          `json:"overwrites,omitempty"` // a write replaces the whole zone without a condition: a change of another client at the same moment is lost
 	Delayed     bool          `json:"delayed"`              // a write is first accepted, and done later
 	ReadLag     time.Duration `json:"read_lag,omitempty"`   // after a write, reads may be this much behind
+	CreateLag   time.Duration `json:"create_lag,omitempty"` // a new zone can be read and written only so much later
 	Prefills    bool          `json:"prefills"`             // a new zone has records of the provider's making in it
 	FixedZones  bool          `json:"fixed_zones"`          // zones are made and removed elsewhere, not through this interface
 	Attributes  []Attribute   `json:"attributes,omitempty"` // what it keeps with a record set besides the records
@@ -132,6 +137,9 @@ func (c Caps) Holds(t record.Type) bool { return len(c.Types) == 0 || slices.Con
 // TTL returns the TTL that the provider makes of one, in seconds.
 func (c Caps) TTL(ttl uint32) uint32 {
 	ttl = max(ttl, c.TTLFloor)
+	if c.TTLCeiling > 0 {
+		ttl = min(ttl, c.TTLCeiling)
+	}
 	for _, step := range c.TTLSteps {
 		if ttl <= step {
 			return step

@@ -15,6 +15,8 @@ type Batch struct {
 	Ops []Op
 	// Result is the whole zone after the batch, for providers that take nothing less (ByZone); else empty.
 	Result record.Contents
+	// Base is the whole zone before the batch, with Result.
+	Base record.Contents
 	// Mark is the change mark of the read that the batch was made from; empty where the provider has none.
 	Mark string
 	// Details are what the same read told of sets besides their records.
@@ -33,7 +35,7 @@ func (c Caps) Pack(list List, live record.Contents) []Batch {
 		return nil
 	}
 	if c.Granularity == ByZone {
-		return []Batch{{Steps: list, Result: list.Apply(live)}}
+		return []Batch{{Steps: list, Result: list.Apply(live), Base: live}}
 	}
 	units := c.units(list)
 	order(units, list, live)

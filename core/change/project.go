@@ -23,12 +23,16 @@ func (c Caps) Project(zone dnsname.Name, wanted record.Contents) (record.Content
 			p.unheld = append(p.unheld, k.String())
 			return false
 		}
+		if c.NameMax > 0 && len(dnsname.Short(k.Name)) > c.NameMax {
+			p.long = append(p.long, k.String())
+			return false
+		}
 		return true
 	})
-	if c.TTLFloor > 0 || len(c.TTLSteps) > 0 {
+	if c.TTLFloor > 0 || c.TTLCeiling > 0 || len(c.TTLSteps) > 0 {
 		projected = projected.Map(p.ttl)
 	}
-	if c.Texts != TextAsWritten {
+	if c.Texts != TextAsWritten || c.TextMax > 0 {
 		projected = projected.Map(p.texts)
 		projected = projected.Filter(func(k record.Key) bool { return !p.unfit[k] })
 	}
@@ -41,6 +45,7 @@ type projection struct {
 	raised, lowered, joined int
 	kept                    []string // sets that the provider has its own of
 	unheld                  []string
+	long                    []string // names longer than the provider takes
 	unfit                   map[record.Key]bool
 	unfitNames              []string
 }
@@ -69,7 +74,8 @@ func (p *projection) texts(s record.Set) record.Set {
 	out := make([]record.Data, len(s.Data))
 	for i, d := range s.Data {
 		whole := strings.Join(d.Texts(), "")
-		if p.caps.Texts == TextSingle && len(whole) > mostText || !utf8.ValidString(whole) {
+		tooLong := p.caps.Texts == TextSingle && len(whole) > mostText || p.caps.TextMax > 0 && len(whole) > p.caps.TextMax
+		if tooLong || p.caps.Texts != TextAsWritten && !utf8.ValidString(whole) {
 			if p.unfit == nil {
 				p.unfit = map[record.Key]bool{}
 			}
@@ -77,7 +83,9 @@ func (p *projection) texts(s record.Set) record.Set {
 			p.unfitNames = append(p.unfitNames, s.Key().String())
 			return s
 		}
-		out[i] = record.Data(record.Quoted(whole))
+		if out[i] = d; p.caps.Texts != TextAsWritten {
+			out[i] = record.Data(record.Quoted(whole))
+		}
 	}
 	joined := record.NewSet(s.Name, s.Type, s.TTL, out...)
 	if !joined.Equal(s) {
@@ -98,19 +106,23 @@ func (p *projection) findings(zone dnsname.Name) (found []finding.Finding) {
 		add("ttl-raised", finding.Notice, message, "Nothing to do, unless these names have to change quickly.")
 	}
 	if p.lowered > 0 {
-		add("ttl-lowered", finding.Notice, fmt.Sprintf("The provider's longest TTL is %d s; %s with more get that.", p.caps.TTLSteps[len(p.caps.TTLSteps)-1], sets(p.lowered)),
+		add("ttl-lowered", finding.Notice, fmt.Sprintf("The provider's longest TTL is %d s; %s with more get that.", p.caps.TTL(record.MaxTTL), sets(p.lowered)),
 			"Nothing to do.")
 	}
 	if p.joined > 0 {
 		add("text-joined", finding.Notice, fmt.Sprintf("The provider keeps a TXT record as one text; the strings of %s are put together, which readers of SPF and DKIM do anyway.", sets(p.joined)), "Nothing to do.")
 	}
 	if len(p.unfitNames) > 0 {
-		add("text-unsupported", finding.Error, fmt.Sprintf("The provider keeps a TXT record as one text (%s); not written there: %s.", textLimit[p.caps.Texts], some(p.unfitNames)),
+		add("text-unsupported", finding.Error, fmt.Sprintf("The provider keeps TXT records only so far (%s); not written there: %s.", p.caps.textLimit(), some(p.unfitNames)),
 			"Shorten the text (a DKIM key of Ed25519 fits), or place the zone elsewhere.")
 	}
 	if len(p.kept) > 0 {
 		add("apex-not-written", finding.Warning, fmt.Sprintf("The provider keeps what the zone says about its own nameservers; not written there: %s.", some(p.kept)),
 			"Remove it from the definition. The desired nameservers are named there by nameservers: or delegate_to:.")
+	}
+	if len(p.long) > 0 {
+		add("name-unsupported", finding.Error, fmt.Sprintf("The provider takes names of at most %d characters; not written there: %s.", p.caps.NameMax, some(p.long)),
+			"Use shorter names, or place the zone elsewhere.")
 	}
 	if len(p.unheld) > 0 {
 		add("type-unsupported", finding.Error, fmt.Sprintf("The provider cannot keep records of this type; not written there: %s.", some(p.unheld)),
@@ -119,7 +131,14 @@ func (p *projection) findings(zone dnsname.Name) (found []finding.Finding) {
 	return found
 }
 
-var textLimit = map[TextForm]string{TextJoined: "of UTF-8", TextSingle: "of UTF-8, at most 255 octets"}
+// textLimit is what a TXT record may be.
+func (c Caps) textLimit() string {
+	words := map[TextForm]string{TextAsWritten: "any strings", TextJoined: "one text of UTF-8", TextSingle: "one text of UTF-8, at most 255 octets"}[c.Texts]
+	if c.TextMax > 0 {
+		words += fmt.Sprintf(", at most %d octets in all", c.TextMax)
+	}
+	return words
+}
 
 func sets(n int) string {
 	if n == 1 {

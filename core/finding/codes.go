@@ -85,6 +85,7 @@ var listsAndProviders = []entry{
 	{"read-not-confirmed", Providers, "error", "The provider's interface does not return what was last written there, and the nameservers do not agree with it.", "Wait until both agree, then sync again. If the interface is right: --allow read-not-confirmed."},
 	{"write-not-shown", Providers, "error", "The provider confirmed a write that neither its interface nor the nameservers show.", "Look at the zone at the provider's own site, then sync again."},
 	{"text-joined", Providers, "notice", "The provider keeps a TXT record as one text; strings are put together, which readers of SPF and DKIM do anyway.", "Nothing to do."},
+	{"name-unsupported", Providers, "error", "The provider does not take names of this length, and they are not written there.", "Use shorter names, or place the zone elsewhere."},
 	{"text-unsupported", Providers, "error", "The provider cannot keep a TXT record of this length or with these octets; it is not written there.", "Shorten it, or place the zone elsewhere."},
 	{"ttl-lowered", Providers, "notice", "The provider's longest TTL is less than what was asked for.", "Nothing to do."},
 	{"ttl-raised", Providers, "notice", "The provider's least TTL is larger than what was asked for.", "Nothing to do, unless these names have to change quickly."},

@@ -91,7 +91,7 @@ func (r *run) describe() (err error) {
 	}
 	c := r.caps
 	switch {
-	case c.Granularity == change.ByZone && !c.Guarded:
+	case c.Granularity == change.ByZone && !c.Guarded && !c.Overwrites:
 		return errors.New("a whole zone is replaced without a condition: a change of another client in between would be lost")
 	case c.Granularity == change.ByZone && c.BatchSize > 0:
 		return errors.New("a whole zone has no batch size")
@@ -139,6 +139,7 @@ func (r *run) create() (err error) {
 		return err
 	}
 	r.made = true
+	provider.AwaitZone(r.ctx, r.Driver, r.zone.Ref)
 	if r.zone.Ref.Name != r.Zone {
 		return fmt.Errorf("the new zone is called %s", r.zone.Ref.Name)
 	}

@@ -42,11 +42,13 @@ func (s *Accounts) driverWith(a store.Account, secret string) (d provider.PacedD
 	if err != nil {
 		return d, err
 	}
-	bare, err := kind.Driver(Connection{ID: a.ID, Name: a.Name, Address: a.Address, Secret: secret, Client: s.client(a, secret)})
+	pace, client := s.paceOf(a, kind.rate), s.client(a, secret)
+	client.Slow = pace.Slow
+	bare, err := kind.Driver(Connection{ID: a.ID, Name: a.Name, Address: a.Address, Secret: secret, Client: client})
 	if err != nil {
 		return d, err
 	}
-	return provider.Paced(bare, s.paceOf(a, kind.rate)), nil
+	return provider.Paced(bare, pace), nil
 }
 
 // kindOf returns the kind of an account, or a problem where it is not known here.
@@ -77,9 +79,11 @@ func (s *Accounts) registrarWith(a store.Account, secret string) (registrar.Driv
 	if err != nil {
 		return nil, err
 	}
-	bare, err := kind.Registrar(Connection{ID: a.ID, Name: a.Name, Address: a.Address, Secret: secret, Client: s.client(a, secret)})
+	pace, client := s.paceOf(a, kind.rate), s.client(a, secret)
+	client.Slow = pace.Slow
+	bare, err := kind.Registrar(Connection{ID: a.ID, Name: a.Name, Address: a.Address, Secret: secret, Client: client})
 	if err != nil {
 		return nil, err
 	}
-	return registrar.Paced(bare, s.paceOf(a, kind.rate)), nil
+	return registrar.Paced(bare, pace), nil
 }

@@ -291,7 +291,7 @@ func (a *Acts) send(ctx context.Context, run *Run, r *Request) error {
 	}
 	run.Sent = append(run.Sent, act)
 	sent := &run.Sent[len(run.Sent)-1]
-	calling, cancel := outcall.Sending(ctx, act.Deadline.Sub(a.store.Now()))
+	calling, cancel := outcall.Sending(ctx, act.Deadline.Sub(a.store.Now()), fmt.Sprintf("act %d", run.Act.ID))
 	defer cancel()
 	act.Receipt, err = r.Send(calling)
 	sent.Receipt = act.Receipt

@@ -118,7 +118,7 @@ func (s *Syncs) recoverMaking(ctx context.Context, run *syncRun) error {
 
 // becameOfMaking waits until a request cannot be on its way any more, looks whether the zone is there, and records that.
 func (s *Syncs) becameOfMaking(ctx context.Context, run *syncRun, act store.Act, why string) (zone provider.Zone, there bool, err error) {
-	if err := clock.Pause(ctx, act.Deadline.Add(run.Caps.ReadLag).Sub(s.store.Now())); err != nil {
+	if err := clock.Pause(ctx, act.Deadline.Add(run.Caps.ReadLag+run.Caps.CreateLag).Sub(s.store.Now())); err != nil {
 		return zone, false, err
 	}
 	if zone, there, err = s.findZone(ctx, run.Place, 0); err != nil {
@@ -151,7 +151,7 @@ func (s *Syncs) makeZone(ctx context.Context, run *syncRun) (zone provider.Zone,
 	if err != nil {
 		return zone, err
 	}
-	calling, cancel := outcall.Sending(ctx, act.Deadline.Sub(s.store.Now()))
+	calling, cancel := outcall.Sending(ctx, act.Deadline.Sub(s.store.Now()), fmt.Sprintf("sync %d", run.sync.ID))
 	defer cancel()
 	zone, err = run.Driver.Create(calling, name, provider.ZoneOptions{})
 	switch {

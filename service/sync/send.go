@@ -78,7 +78,7 @@ func (s *Syncs) send(ctx context.Context, run *syncRun, b change.Batch) (again b
 			return false, err
 		}
 		// Stopping the service does not break a request off: what became of it would be unclear.
-		calling, cancel := outcall.Sending(ctx, act.Deadline.Sub(s.store.Now()))
+		calling, cancel := outcall.Sending(ctx, act.Deadline.Sub(s.store.Now()), fmt.Sprintf("sync %d", run.sync.ID))
 		err = s.apply(calling, run, &act, b)
 		cancel()
 		if err == nil {

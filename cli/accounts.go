@@ -87,6 +87,7 @@ func (a *app) secret(variable, file, prompt string) (string, error) {
 func (a *app) addCommand(role, example string) *cobra.Command {
 	var kind, base string
 	var credential credentialFlags
+	var hosts []string
 	var private bool
 	c := &cobra.Command{
 		Use: "add NAME", Short: "Connect an account; its credential is tested immediately", Args: cobra.ExactArgs(1), Example: example,
@@ -96,6 +97,9 @@ func (a *app) addCommand(role, example string) *cobra.Command {
 				return err
 			}
 			body := wire.NewAccount{Name: args[0], Role: role, Kind: kind, Address: base, Private: private}
+			if body.Hosts, err = hostsOf(hosts); err != nil {
+				return err
+			}
 			if body.Secret, body.Parts, err = credential.read(a, parts, "Credential of "+args[0]); err != nil {
 				return err
 			}
@@ -119,6 +123,7 @@ func (a *app) addCommand(role, example string) *cobra.Command {
 	c.Flags().StringVar(&kind, "kind", "", "which interface it has")
 	c.Flags().StringVar(&base, "url", "", "base address of the interface")
 	credential.add(c)
+	c.Flags().StringArrayVar(&hosts, "host", nil, "NAME=URL, a further address that the kind asks for")
 	c.Flags().BoolVar(&private, "private", false, "allow a private address, such as 10.0.0.0/8")
 	_ = c.MarkFlagRequired("kind")
 	_ = c.MarkFlagRequired("url")

@@ -50,6 +50,19 @@ func (f credentialFlags) read(a *app, parts []wire.CredentialPart, prompt string
 	return "", list, nil
 }
 
+// hostsOf reads further addresses that are written NAME=URL.
+func hostsOf(list []string) (map[string]string, error) {
+	hosts := map[string]string{}
+	for _, text := range list {
+		name, address, ok := strings.Cut(text, "=")
+		if !ok {
+			return nil, misuse("--host is written NAME=URL")
+		}
+		hosts[name] = address
+	}
+	return hosts, nil
+}
+
 // partsOf returns the parts of the credentials of a kind; none where it has one text, or is not known: then the service says so.
 func (a *app) partsOf(role, kind string) ([]wire.CredentialPart, error) {
 	list, err := all(a, wire.ListKinds.With("role", role))

@@ -87,6 +87,7 @@ func readProfile(file string) (*profile.Profile, []profile.Fault, error) {
 func (a *app) tryCommand() *cobra.Command {
 	var base, zone, domain string
 	var credential credentialFlags
+	var hosts []string
 	c := &cobra.Command{Use: "try PROFILE", Short: "Read through a profile, and show each request and answer; nothing is written", Args: cobra.ExactArgs(1),
 		Example: "  beacon provider try heron.profile.yaml --url https://api.heron.example --secret-file key --zone saltmarsh-ferries.example",
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -118,9 +119,13 @@ func (a *app) tryCommand() *cobra.Command {
 					return misuse("--zone: %s", err)
 				}
 			}
+			further, err := hostsOf(hosts)
+			if err != nil {
+				return err
+			}
 			pool := jq.NewPool(a.evaluator, 5*time.Second)
 			defer pool.Close()
-			client := outcall.Client{HTTP: door.HTTPClient(30 * time.Second), Base: strings.TrimSuffix(base, "/"), Account: "try", Secret: secret, Trace: a.showExchange}
+			client := outcall.Client{HTTP: door.HTTPClient(30 * time.Second), Base: strings.TrimSuffix(base, "/"), Hosts: further, Account: "try", Secret: secret, Trace: a.showExchange}
 			runtime := profile.NewRuntime(pool)
 			defer runtime.Close()
 			if p.OfRegistrar() {
@@ -130,6 +135,7 @@ func (a *app) tryCommand() *cobra.Command {
 		}}
 	c.Flags().StringVar(&base, "url", "", "base address of the interface")
 	credential.add(c)
+	c.Flags().StringArrayVar(&hosts, "host", nil, "NAME=URL, a further address that the profile asks for")
 	c.Flags().StringVar(&zone, "zone", "", "also read this zone")
 	c.Flags().StringVar(&domain, "domain", "", "also look at this domain, through a registrar's profile")
 	_ = c.MarkFlagRequired("url")

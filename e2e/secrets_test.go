@@ -97,6 +97,7 @@ func TestNoSecretShows(t *testing.T) {
 	examples := map[string]map[string]string{"sanderling": {"user": "sanderling-user-4407", "password": "sanderling&pass\"4407"}, "turnstone": {"client_id": "turnstone-id-4407", "client_secret": "turnstone/secret+4407"},
 		"avocet":   {"customer": "avocet-customer-4407", "certificate": certificate, "key": private, "authority": certificate},
 		"redshank": {"key_id": "redshank-id-4407", "secret": "redshank-secret-4407"}, "godwit": {"account": "godwit-account-4407", "private_key": private}}
+	hosts := map[string]map[string]string{"turnstone": {"login": s.Site("heron")}}
 	for _, parts := range examples {
 		for _, value := range parts {
 			secrets = append(secrets, strings.TrimSpace(value))
@@ -130,10 +131,13 @@ func TestNoSecretShows(t *testing.T) {
 		require.NoError(t, err)
 		file := filepath.Join(opt.Dir, "profiles", kind+".profile.yaml")
 		require.NoError(t, os.WriteFile(file, text, 0o600))
-		_, answer := a.try("POST", "/accounts", map[string]any{"name": kind, "role": "provider", "kind": kind, "address": s.Site("heron"), "parts": parts})
+		_, answer := a.try("POST", "/accounts", map[string]any{"name": kind, "role": "provider", "kind": kind, "address": s.Site("heron"), "parts": parts, "hosts": hosts[kind]})
 		keep("API answer", answer)
 		require.Contains(t, string(answer), "you_said", kind)
 		args := []string{"provider", "try", file, "--url", s.Site("heron")}
+		for name, address := range hosts[kind] {
+			args = append(args, "--host", name+"="+address)
+		}
 		for name, value := range parts {
 			part := filepath.Join(t.TempDir(), name)
 			require.NoError(t, os.WriteFile(part, []byte(value), 0o600))

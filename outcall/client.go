@@ -53,6 +53,7 @@ type Client struct {
 	Prefix  string // in front of it
 	Secret  string
 	Secrets []string            // further texts that must not be repeated to anybody, such as parts of the credential
+	Hosts   map[string]string   // further addresses of the interface that the account names
 	Slow    func(time.Duration) // is told for how long to leave the account alone; may be nil
 	// Authorize puts the credential on a request with the given body in another way than in Header; may be nil. It gives
 	// every form of the secret that must not be repeated to anybody.

@@ -154,6 +154,7 @@ func (d *caller) attempt(ctx context.Context, c *call, q question, v vars, h hel
 	}
 	sent := r.JSON // a body that the credential is in is not shown to expressions
 	client := *d.client
+	client.Base = d.baseOf(c.host)
 	client.Secrets = h.secrets.forms()
 	if c.opens {
 		client.Secrets = append(client.Secrets, v.texts("assertion")...)
@@ -382,7 +383,7 @@ func (d *caller) next(ctx context.Context, c *call, a answer) (string, error) {
 	if m == nil {
 		return "", nil
 	}
-	base, err := url.Parse(d.client.Base)
+	base, err := url.Parse(d.baseOf(c.host))
 	if err != nil {
 		return "", d.cannot(err.Error())
 	}

@@ -18,7 +18,8 @@ type reader struct {
 	lines  []string
 	faults []Fault
 
-	targets string // how names in data are written
+	targets string   // how names in data are written
+	hosts   []string // names of further addresses
 }
 
 func (r *reader) fault(n *yaml.Node, remedy, format string, args ...any) {
@@ -171,6 +172,15 @@ func (r *reader) within(n *yaml.Node, offset int) (line, column int) {
 		column = len(text) - len(strings.TrimLeft(text, " "))
 	}
 	return line, column + len(last) + 1
+}
+
+// hostOf takes the name of one of the account's further addresses.
+func (s section) hostOf(key string) string {
+	text := s.text(key)
+	if text != "" && !slices.Contains(s.hosts, text) {
+		s.fault(s.at[key], "Name it under hosts.", "%q is no further address of the account", text)
+	}
+	return text
 }
 
 // methods are the requests that a profile may make.

@@ -63,7 +63,7 @@ func yamlFault(file string, err error) Fault {
 }
 
 func (r *reader) profile(root *yaml.Node) *Profile {
-	s := r.section(root, "the profile", "!profile", "description", "!credential", "session", "limits", "errors", "!can", "!zones", "find", "create", "remove", "look", "!read", "!write", "poll", "rights")
+	s := r.section(root, "the profile", "!profile", "description", "hosts", "!credential", "session", "limits", "errors", "!can", "!zones", "find", "create", "remove", "look", "!read", "!write", "poll", "rights")
 	p := r.common(s)
 	if n := s.at["can"]; n != nil {
 		p.Caps = r.caps(n)
@@ -100,6 +100,12 @@ func (r *reader) common(s section) *Profile {
 	p := &Profile{Name: s.text("profile"), About: s.text("description")}
 	if s.has("profile") && !profileName.MatchString(p.Name) {
 		r.fault(s.at["profile"], "Use lower-case letters, digits and hyphens.", "%q is no name of a profile", p.Name)
+	}
+	if n := s.at["hosts"]; n != nil {
+		p.hosts = r.parts(n)
+	}
+	for _, h := range p.hosts {
+		r.hosts = append(r.hosts, h.Name)
 	}
 	if n := s.at["credential"]; n != nil {
 		p.credential = r.credential(n)

@@ -9,7 +9,7 @@ import (
 )
 
 // requestKeys are the keys that every request may have.
-var requestKeys = []string{"body", "type", "headers", "let", "answer", "when", "for", "pages", "repeat"}
+var requestKeys = []string{"host", "body", "type", "headers", "let", "answer", "when", "for", "pages", "repeat"}
 
 // reading are the sections that change nothing.
 var reading = []string{"zones", "find", "look", "read", "poll", "rights", "domains", "domain"}
@@ -93,6 +93,7 @@ func letNames(list []let) (names []string) {
 // single takes one request. names are those that its address can use, taken the values that earlier steps took.
 func (r *reader) single(s section, names, taken []string) *call {
 	c := &call{headers: map[string]expression{}, media: s.text("type"), answer: s.choice("answer", "json", "form", "xml", "text"), repeat: s.flag("repeat"), within: s.flag("pages")}
+	c.host = s.hostOf("host")
 	section, _, _ := strings.Cut(s.name, ".")
 	c.reads = slices.Contains(reading, section)
 	known := slices.Clone(taken)

@@ -153,8 +153,8 @@ func (r *reader) session(n *yaml.Node, c credential) *session {
 }
 
 func (r *reader) oauth(n *yaml.Node, parts []Part) *oauth {
-	s := r.section(n, "session.oauth2", "!path", "!id", "!secret", "scopes", "authenticate")
-	o := &oauth{path: s.text("path"), id: s.partOf("id", parts), secret: s.partOf("secret", parts), inHeader: s.choice("authenticate", "header", "body") == "header"}
+	s := r.section(n, "session.oauth2", "host", "!path", "!id", "!secret", "scopes", "authenticate")
+	o := &oauth{host: s.hostOf("host"), path: s.text("path"), id: s.partOf("id", parts), secret: s.partOf("secret", parts), inHeader: s.choice("authenticate", "header", "body") == "header"}
 	if s.has("path") && (!strings.HasPrefix(o.path, "/") || strings.HasPrefix(o.path, "//")) {
 		r.fault(s.at["path"], "Write it like /oauth/token.", "%q is no path", o.path)
 	}

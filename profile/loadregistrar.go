@@ -12,7 +12,7 @@ var changeKeys = map[string]registrar.Verb{"nameservers": registrar.Save, "activ
 
 // registrar reads the profile of a registrar.
 func (r *reader) registrar(root *yaml.Node) *Profile {
-	s := r.section(root, "the profile", append([]string{"!profile", "description", "!credential", "session", "limits", "errors", "can", "!domains", "!domain", "!nameservers", "poll"},
+	s := r.section(root, "the profile", append([]string{"!profile", "description", "hosts", "!credential", "session", "limits", "errors", "can", "!domains", "!domain", "!nameservers", "poll"},
 		"activate", "host", "remove_host", "ds", "lock", "unlock")...)
 	p := r.common(s)
 	c := &registrarCalls{changes: map[registrar.Verb]*call{}}

@@ -18,6 +18,7 @@ type Profile struct {
 	// Questions are what the profile leaves open and should say; it is of use all the same.
 	Questions []Fault
 
+	hosts      []Part // further addresses that an account names
 	credential credential
 	targets    string   // how names in data are written that have no final dot; empty where it is not said
 	session    *session // nil where requests carry the credential itself
@@ -42,6 +43,9 @@ type Profile struct {
 
 // Parts returns the parts of the credential that a user gives by name; none where it is one text.
 func (p *Profile) Parts() []Part { return p.credential.parts }
+
+// Hosts returns the further addresses that an account of the kind names, besides its own; none for most.
+func (p *Profile) Hosts() []Part { return p.hosts }
 
 // OfRegistrar reports whether the profile describes a registrar's interface.
 func (p *Profile) OfRegistrar() bool { return p.registrar != nil }
@@ -79,6 +83,7 @@ type let struct {
 
 // call is one kind of request, with the steps before it.
 type call struct {
+	host    string // which of the account's further addresses; empty for its own
 	method  string
 	path    *uritemplate.Template
 	headers map[string]expression

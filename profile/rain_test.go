@@ -73,7 +73,7 @@ func TestRainOnShapes(t *testing.T) {
 			t.Cleanup(runtime.Close)
 			ctx, cancel := context.WithTimeout(context.Background(), 5*time.Minute)
 			defer cancel()
-			d := profile.New(example(t, s.name), runtime, client(server.URL, s.secret))
+			d := profile.New(example(t, s.name), runtime, hosted(client(server.URL, s.secret)))
 			zone, err := d.Create(ctx, dnsname.MustParse("rain.example"), provider.ZoneOptions{})
 			require.NoError(t, err)
 			w.on.Store(true)

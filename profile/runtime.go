@@ -7,6 +7,7 @@ import (
 	"crypto/tls"
 	"crypto/x509"
 	"errors"
+	"fmt"
 	"io"
 	"net/http"
 	"strings"
@@ -87,7 +88,20 @@ func newCaller(p *Profile, runtime *Runtime, client outcall.Client) *caller {
 	if d.problem == nil {
 		d.problem = d.certify()
 	}
+	for _, h := range p.hosts {
+		if d.problem == nil && client.Hosts[h.Name] == "" {
+			d.problem = fmt.Errorf("the account has to name the address %q", h.Name)
+		}
+	}
 	return d
+}
+
+// baseOf returns the account's own address, or one of its further ones.
+func (d *caller) baseOf(host string) string {
+	if host == "" {
+		return d.client.Base
+	}
+	return strings.TrimSuffix(d.client.Hosts[host], "/")
 }
 
 // giveBack ends a session; one that is not there any more has ended.

@@ -41,6 +41,7 @@ type session struct {
 
 // oauth is the client credentials grant of OAuth 2.0 (RFC 6749 section 4.4).
 type oauth struct {
+	host       string // which of the account's further addresses
 	path       string
 	id, secret string // parts
 	scopes     []string
@@ -231,6 +232,7 @@ func withoutToken(trace func(outcall.Exchange)) func(outcall.Exchange) {
 // grant asks for a token by the client credentials grant.
 func (d *caller) grant(ctx context.Context, o *oauth) (string, time.Duration, error) {
 	client := *d.client
+	client.Base = d.baseOf(o.host)
 	client.Secrets = append(d.secrets.forms(), base64.StdEncoding.EncodeToString([]byte(url.QueryEscape(d.secrets[o.id])+":"+url.QueryEscape(d.secrets[o.secret]))))
 	client.Trace = withoutToken(client.Trace)
 	client.Authorize = func(*http.Request, []byte) ([]string, error) { return nil, nil }
@@ -261,7 +263,7 @@ func (d *caller) assert(ctx context.Context, a *assertion) (string, error) {
 			open[name] = text
 		}
 	}
-	claims, err := d.one(ctx, a.claims, map[string]any{"now": at.Unix(), "expires": at.Add(a.lasts).Unix(), "parts": open, "address": d.client.Base}, vars{})
+	claims, err := d.one(ctx, a.claims, map[string]any{"now": at.Unix(), "expires": at.Add(a.lasts).Unix(), "parts": open, "address": d.baseOf(d.profile.session.open.host)}, vars{})
 	if err != nil {
 		return "", err
 	}

@@ -64,6 +64,12 @@ func example(t testing.TB, name string) *profile.Profile {
 	return p
 }
 
+// hosted returns a client whose account names its own address as the one where tokens are issued.
+func hosted(c outcall.Client) outcall.Client {
+	c.Hosts = map[string]string{"login": c.Base + "/"}
+	return c
+}
+
 var godwitKey = func() *ecdsa.PrivateKey {
 	k, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
 	if err != nil {
@@ -99,9 +105,9 @@ func TestShapesConform(t *testing.T) {
 			t.Cleanup(server.Close)
 			p, runtime := example(t, s.name), profile.NewRuntime(pool)
 			t.Cleanup(runtime.Close)
-			conformtest.Passes(t, conform.Subject{Driver: profile.New(p, runtime, client(server.URL, s.secret)), WrongKey: profile.New(p, runtime, client(server.URL, s.wrong)),
+			conformtest.Passes(t, conform.Subject{Driver: profile.New(p, runtime, hosted(client(server.URL, s.secret))), WrongKey: profile.New(p, runtime, hosted(client(server.URL, s.wrong))),
 				Secret: s.quiet, Zone: dnsname.MustParse("scratch.example")}, 35)
-			_, err := profile.New(p, runtime, client(server.URL, "no parts")).Zones(context.Background(), "")
+			_, err := profile.New(p, runtime, hosted(client(server.URL, "no parts"))).Zones(context.Background(), "")
 			assert.Equal(t, outcall.Unauthorised, outcall.KindOf(err), "%v", err)
 			assert.Equal(t, outcall.NotSent, outcall.OutcomeOf(err))
 		})

@@ -20,6 +20,13 @@ type Account struct {
 	Rights    string     `json:"-"`          // JSON
 	UsedAt    *time.Time `json:"used_at"`    // last request, real time
 	RotatedAt *time.Time `json:"rotated_at"` // when it got another credential
+	Hosts     string     `json:"-"`          // further addresses that its kind asks for, by name, JSON
+}
+
+// HostList returns the further addresses of the account, by name.
+func (a Account) HostList() (list map[string]string) {
+	_ = json.Unmarshal([]byte(a.Hosts), &list) // written by AddAccount
+	return list
 }
 
 // RightList returns what the credential may do; empty where the provider does not tell.
@@ -51,6 +58,9 @@ func (t *Tx) AddAccount(a *Account) error {
 	a.CreatedAt = t.now()
 	if a.Rights == "" {
 		a.Rights = "[]"
+	}
+	if a.Hosts == "" {
+		a.Hosts = "{}"
 	}
 	return found(t.db.Create(a).Error, "account %s", a.Name)
 }

@@ -18,6 +18,8 @@ type Account struct {
 	Private   bool       `json:"private"`    // its address may be a private one
 	UsedAt    *time.Time `json:"used_at"`    // last request, real time
 	RotatedAt *time.Time `json:"rotated_at"` // when it got another credential
+	// Hosts are further addresses of the interface, by name.
+	Hosts map[string]string `json:"hosts,omitempty"`
 }
 
 // Registration is one registered domain, as its registrar has it.
@@ -53,10 +55,11 @@ type NewAccount struct {
 	Secret  string `json:"secret,omitempty"`
 	// Parts is the credential where the kind has one of several parts, by name; Secret is left out then.
 	Parts   map[string]string `json:"parts,omitempty"`
-	Private bool              `json:"private"` // the address may be one of an inner network
+	Hosts   map[string]string `json:"hosts,omitempty"` // further addresses that the kind asks for, by name
+	Private bool              `json:"private"`         // the address may be one of an inner network
 }
 
-// CredentialPart is a part of the credentials of a kind of accounts.
+// CredentialPart is a part of the credentials of a kind of accounts, or a further address.
 type CredentialPart struct {
 	Name  string `json:"name"`
 	About string `json:"description"`
@@ -110,6 +113,8 @@ type Kind struct {
 	Caps  *change.Caps `json:"caps"` // as its profile says; empty where it differs by zone
 	// Parts are the parts of the credential; none where it is one text.
 	Parts []CredentialPart `json:"parts"`
+	// Hosts are further addresses that an account names, such as where tokens are issued; none for most kinds.
+	Hosts []CredentialPart `json:"hosts"`
 	// Registrar is what the registrar is like; empty for a provider.
 	Registrar *RegistrarCaps `json:"registrar_caps,omitempty"`
 }

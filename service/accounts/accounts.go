@@ -97,6 +97,9 @@ func (s *Accounts) AddAccount(ctx context.Context, n wire.NewAccount) (tried wir
 	if n.Secret, err = kind.credential(n.Secret, n.Parts); err != nil {
 		return tried, err
 	}
+	if account.Hosts, err = kind.further(n.Hosts); err != nil {
+		return tried, err
+	}
 	if tried, err = s.try(ctx, account, n.Secret); err != nil {
 		return tried, logbook.Explain(err)
 	}
@@ -144,5 +147,5 @@ func (s *Accounts) View(a store.Account) wire.AccountView {
 	kind, _ := s.kinds.known(a.Kind)
 	rights := a.RightList()
 	return wire.AccountView{About: kind.About, Caps: kind.caps, Registrar: viewRegistrarCaps(kind.registrarCaps), Rights: rights, Findings: judgeRights(a.Name, rights),
-		Account: wire.Account{Name: a.Name, Role: a.Role, Kind: a.Kind, Address: a.Address, CreatedAt: a.CreatedAt, Private: a.Private, UsedAt: a.UsedAt, RotatedAt: a.RotatedAt}}
+		Account: wire.Account{Name: a.Name, Role: a.Role, Kind: a.Kind, Address: a.Address, CreatedAt: a.CreatedAt, Private: a.Private, UsedAt: a.UsedAt, RotatedAt: a.RotatedAt, Hosts: a.HostList()}}
 }

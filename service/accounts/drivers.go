@@ -15,7 +15,7 @@ func (s *Accounts) client(a store.Account, secret string) outcall.Client {
 	if a.Private {
 		http, door = s.http, s.door
 	}
-	return outcall.Client{HTTP: http, Base: a.Address, Account: a.Name, Secret: secret, Observe: s.observe, Dial: door.DialContext}
+	return outcall.Client{HTTP: http, Base: a.Address, Hosts: a.HostList(), Account: a.Name, Secret: secret, Observe: s.observe, Dial: door.DialContext}
 }
 
 // Secret opens the credential of an account.

@@ -46,6 +46,7 @@ type Kind struct {
 	caps          *change.Caps // of a profile
 	registrarCaps *registrar.Caps
 	parts         []profile.Part // of the credential; none where it is one text
+	hosts         []profile.Part // further addresses that an account names
 	rate          float64        // requests a second that are allowed; 0 where that is not known
 }
 
@@ -177,9 +178,9 @@ func (k *kinds) known(name string) (Kind, bool) {
 	}
 	if p.OfRegistrar() {
 		caps := p.RegistrarCaps()
-		return Kind{About: p.About, registrarCaps: &caps, parts: p.Parts(), rate: p.Rate(), Registrar: func(c Connection) (registrar.Driver, error) { return profile.NewRegistrar(p, k.runtime, c.Client), nil }}, true
+		return Kind{About: p.About, registrarCaps: &caps, parts: p.Parts(), hosts: p.Hosts(), rate: p.Rate(), Registrar: func(c Connection) (registrar.Driver, error) { return profile.NewRegistrar(p, k.runtime, c.Client), nil }}, true
 	}
-	return Kind{About: p.About, caps: &p.Caps, parts: p.Parts(), rate: p.Rate(), Driver: func(c Connection) (provider.Driver, error) { return profile.New(p, k.runtime, c.Client), nil }}, true
+	return Kind{About: p.About, caps: &p.Caps, parts: p.Parts(), hosts: p.Hosts(), rate: p.Rate(), Driver: func(c Connection) (provider.Driver, error) { return profile.New(p, k.runtime, c.Client), nil }}, true
 }
 
 // open lists the names of the kinds that take new accounts of a role.
@@ -247,6 +248,28 @@ func (k Kind) credential(secret string, parts map[string]string) (string, error)
 	return string(text), err
 }
 
+// further checks the further addresses of an account, and returns them as they are stored.
+func (k Kind) further(hosts map[string]string) (string, error) {
+	for _, h := range k.hosts {
+		if hosts[h.Name] == "" {
+			return "", wire.Problemf(wire.Invalid, "Accounts of this kind name a further address %q. Give it: --host %s=https://….", h.Name, h.Name)
+		}
+	}
+	for name, address := range hosts {
+		if !slices.ContainsFunc(k.hosts, func(p profile.Part) bool { return p.Name == name }) {
+			return "", wire.Problemf(wire.Invalid, "Accounts of this kind have no further address %q.", name)
+		}
+		if err := httpAddress(address); err != nil {
+			return "", err
+		}
+	}
+	text, err := json.Marshal(hosts)
+	if len(hosts) == 0 {
+		return "{}", err
+	}
+	return string(text), err
+}
+
 func (k Kind) partNames() string {
 	names := make([]string, len(k.parts))
 	for i, p := range k.parts {
@@ -283,9 +306,12 @@ func (s *Accounts) Kinds(_ context.Context, role string) []wire.Kind {
 	}
 	for _, name := range s.kinds.open(role) {
 		if kind, ok := s.kinds.known(name); ok {
-			v := wire.Kind{Name: name, Role: role, About: kind.About, Caps: kind.caps, Parts: []wire.CredentialPart{}, Registrar: viewRegistrarCaps(kind.registrarCaps)}
+			v := wire.Kind{Name: name, Role: role, About: kind.About, Caps: kind.caps, Parts: []wire.CredentialPart{}, Hosts: []wire.CredentialPart{}, Registrar: viewRegistrarCaps(kind.registrarCaps)}
 			for _, p := range kind.parts {
 				v.Parts = append(v.Parts, wire.CredentialPart{Name: p.Name, About: p.About})
+			}
+			for _, h := range kind.hosts {
+				v.Hosts = append(v.Hosts, wire.CredentialPart{Name: h.Name, About: h.About})
 			}
 			list = append(list, v)
 		}

@@ -13,11 +13,13 @@ const roles = [
   { value: 'registrar', label: 'Registrar', explain: 'holds registrations' },
 ]
 
+const url = z.string().check(z.trim(), z.regex(/^[a-z]+:\/\/\S+$/, 'Give a URL, such as https://api.provider.example.'))
+
 const account = {
   role: z.enum(['provider', 'registrar']),
   kind: z.string().check(z.trim(), z.minLength(1, 'Choose the interface.')),
   name: z.string().check(z.trim(), z.regex(/^[a-z0-9][a-z0-9-]*$/, 'Use small letters, digits and hyphens, such as heron-main.')),
-  address: z.string().check(z.trim(), z.regex(/^[a-z]+:\/\/\S+$/, 'Give a URL, such as https://api.provider.example.')),
+  address: url,
   private: z.boolean(),
 }
 
@@ -27,7 +29,11 @@ export function Connect({ close }: { close: () => void }) {
   const [kind, setKind] = useState('')
   const kinds = useKinds(role)
   const parts = useMemo(() => kinds.data?.items.find((k) => k.name === kind)?.parts ?? [], [kinds.data, kind])
-  const schema = useMemo(() => z.object({ ...account, ...credentialFields(parts) }), [parts])
+  const hosts = useMemo(() => kinds.data?.items.find((k) => k.name === kind)?.hosts ?? [], [kinds.data, kind])
+  const schema = useMemo(
+    () => z.object({ ...account, hosts: z.object(Object.fromEntries(hosts.map((h) => [h.name, url]))), ...credentialFields(parts) }),
+    [parts, hosts],
+  )
   if (add.data)
     return (
       <Plate title={`${add.data.name} is connected`} className="mb-5 border-2 border-settled">
@@ -51,7 +57,7 @@ export function Connect({ close }: { close: () => void }) {
     <Plate title="Connect an account" className="mb-5">
       <Form
         schema={schema}
-        values={{ role: 'provider', kind: '', name: '', address: '', private: false, ...noCredential(parts) }}
+        values={{ role: 'provider', kind: '', name: '', address: '', private: false, hosts: {}, ...noCredential(parts) }}
         onSubmit={({ secret, parts: of, ...a }) => add.mutate({ ...a, ...sentCredential(parts, { secret, parts: of }) })}
         className="grid gap-4 sm:grid-cols-2"
       >
@@ -66,6 +72,9 @@ export function Connect({ close }: { close: () => void }) {
         />
         <Input name="name" label="Name of the account here" placeholder="heron-main" />
         <Input name="address" label="URL of the interface" placeholder={update ? 'dns://192.0.2.53' : 'https://api.provider.example'} />
+        {hosts.map((h) => (
+          <Input key={h.name} name={`hosts.${h.name}`} label={`URL: ${h.name}`} placeholder="https://login.provider.example" explain={h.description || undefined} />
+        ))}
         <Credential
           parts={parts}
           label="Credential"

@@ -103,10 +103,11 @@ func (a *app) zoneShow(text string) error {
 			a.printf("  draft      %s, not accepted: beacon draft show %s\n", count(z.Drafted, "edit"), plain(z.Name))
 		}
 		for _, p := range z.Placements {
-			a.printf("  at         %s, nameservers %s\n", p.Account, names(p.Nameservers))
+			lines := wrap(fmt.Sprintf("%s, nameservers %s", p.Account, names(p.Nameservers)), width-13)
 			if p.LastSync != nil {
-				a.printf("             last sync %d: %s. %s\n", p.LastSync.ID, p.LastSync.State, p.LastSync.Message)
+				lines = append(lines, wrap(fmt.Sprintf("last sync %d: %s. %s", p.LastSync.ID, p.LastSync.State, p.LastSync.Message), width-13)...)
 			}
+			a.printf("  at         %s\n", strings.Join(lines, "\n"+strings.Repeat(" ", 13)))
 		}
 	})
 }

@@ -132,6 +132,7 @@ var notRun = map[string]string{
 	"watch":                  "runs until a domain has settled; in the tour",
 	"host report":            "runs for ever; in the tour",
 	"provider verify":        "makes fifty checks; provider/conform runs them",
+	"registrar verify":       "changes a domain for a while; registrar/conform runs them",
 	"restore":                "needs an empty database; TestRestored has one",
 	"key":                    "needs a service that has ended; service tests have it",
 	"sync --follow NUMBER":   "a sync that runs",

@@ -53,7 +53,7 @@ func TestEveryCommandPrintsOneDocument(t *testing.T) {
 		{"sign-in", "/", "--password-file", password},
 		{"user", "list"}, {"user", "add", "/", "petra"},
 		{"provider", "list"}, {"provider", "kinds"}, {"provider", "show", "/", "heron-main"}, {"provider", "zones", "/", "plover-old"},
-		{"provider", "profile", "check", "/", profile}, {"registrar", "list"}, {"registrar", "domains", "/", "gannet-main"},
+		{"provider", "profile", "check", "/", profile}, {"registrar", "list"}, {"registrar", "kinds"}, {"registrar", "domains", "/", "gannet-main"},
 		{"zone", "import", "/", filepath.Join(s.Dir, "saltmarsh-ferries.zone"), "--origin", zone, "--yes"},
 		{"apply", "/", definition, "--yes"}, {"apply", "/", definition, "--check"}, {"apply", "/", definition, "--dry-run"},
 		{"zone", "list"}, {"zone", "show", "/", "tides.example"}, {"zone", "history", "/", "tides.example"}, {"zone", "check", "/", "tides.example"},
@@ -71,6 +71,7 @@ func TestEveryCommandPrintsOneDocument(t *testing.T) {
 		{"operation", "list"}, {"operation", "sync", "/", "1"}, {"operation", "undo", "/", "1", "--yes"},
 		{"record", "fix", "/", "tides.example", "mail-without-dmarc"},
 		{"today"}, {"explain"}, {"explain", "/", "saved-not-active"}, {"domains"}, {"domains", "/", "--sort", "checked_at"}, {"check", "/", zone}, {"check", "/", "--all", "--brief"}, {"check", "/", "--all"}, {"delegate", "/", zone, "--nameservers", "reed-11.plover.test,reed-14.plover.test", "--dry-run"},
+		{"ds", "show", "/", zone}, {"ds", "publish", "/", zone, "--dry-run"}, {"ds", "remove", "/", zone, "--dry-run"},
 		{"act", "list"}, {"act", "show", "/", "1"}, {"act", "cancel", "/", "1"},
 		{"hold", "show"}, {"hold", "start", "/", "--reason", "a test"}, {"hold", "release", "/", "--all", "--yes"},
 		{"host", "add", "/", "gauge.tides.example"}, {"host", "list"}, {"host", "show", "/", "gauge.tides.example"},
@@ -80,7 +81,7 @@ func TestEveryCommandPrintsOneDocument(t *testing.T) {
 		{"sign-out"},
 	}
 	// These talk to a user or another program all the time, or are tested elsewhere with their answers.
-	apart := []string{"watch", "host report", "provider add", "registrar add", "provider rotate", "registrar rotate", "registrar remove", "provider verify", "provider try"}
+	apart := []string{"watch", "host report", "provider add", "registrar add", "provider rotate", "registrar rotate", "registrar remove", "provider verify", "registrar verify", "provider try"}
 	covered := map[string]bool{}
 	env := append(os.Environ(), "BEACON_ADDRESS="+s.Address(), "BEACON_SESSIONS="+filepath.Join(dir, "sessions.json"))
 	for _, line := range lines {

@@ -17,6 +17,7 @@ type reader struct {
 	file   string
 	lines  []string
 	faults []Fault
+	known  map[string]bool // every key that may stand somewhere in the file
 
 	targets string   // how names in data are written
 	hosts   []string // names of further addresses
@@ -44,6 +45,7 @@ func (r *reader) section(n *yaml.Node, name string, keys ...string) section {
 	var known []string
 	for _, key := range keys {
 		known = append(known, strings.TrimPrefix(key, "!"))
+		r.known[strings.TrimPrefix(key, "!")] = true
 	}
 	for i := 0; i+1 < len(n.Content); i += 2 {
 		key := n.Content[i]

@@ -23,7 +23,7 @@ var profileName = regexp.MustCompile(`^[a-z][a-z0-9-]{0,30}$`)
 
 // Load reads a profile. It gives every fault that it finds.
 func Load(file string, text []byte) (*Profile, []Fault) {
-	r := &reader{file: file, lines: strings.Split(string(text), "\n")}
+	r := &reader{file: file, lines: strings.Split(string(text), "\n"), known: map[string]bool{}}
 	if len(text) > maxFile {
 		return nil, []Fault{{file, 1, 1, fmt.Sprintf("a profile has at most %d octets", maxFile), ""}}
 	}
@@ -34,12 +34,7 @@ func Load(file string, text []byte) (*Profile, []Fault) {
 	if len(doc.Content) == 0 {
 		return nil, []Fault{{file, 1, 1, "the profile is empty", "See the guide to writing profiles."}}
 	}
-	var p *Profile
-	if hasKey(doc.Content[0], "domains") {
-		p = r.registrar(doc.Content[0])
-	} else {
-		p = r.profile(doc.Content[0])
-	}
+	p := r.read(doc.Content[0])
 	slices.SortStableFunc(r.faults, func(a, b Fault) int {
 		if a.Line != b.Line {
 			return a.Line - b.Line
@@ -50,6 +45,14 @@ func Load(file string, text []byte) (*Profile, []Fault) {
 		return nil, r.faults
 	}
 	return p, nil
+}
+
+// read reads the profile of a provider, or of a registrar.
+func (r *reader) read(root *yaml.Node) *Profile {
+	if hasKey(root, "domains") {
+		return r.registrar(root)
+	}
+	return r.profile(root)
 }
 
 var yamlLine = regexp.MustCompile(`line (\d+): (.*)`)

@@ -13,6 +13,7 @@ type zoneData struct {
 	name    string
 	servers []string // sites that answer for it
 	sets    map[string]map[uint16][]dns.RR
+	signer  *signer // nil where the zone is not signed
 }
 
 func newZoneData(name string, servers ...string) *zoneData {
@@ -45,10 +46,13 @@ func (w *World) authority(site string) dns.Handler {
 		w.mu.RLock()
 		if len(q.Question) != 1 {
 			m.Rcode = dns.RcodeFormatError
-		} else if z := w.zoneAt(site, dns.CanonicalName(q.Question[0].Name)); z == nil {
+		} else if z := w.zoneFor(site, q.Question[0]); z == nil {
 			m.Rcode = dns.RcodeRefused
 		} else {
 			z.answer(q.Question[0], m)
+			if opt := q.IsEdns0(); z.signer != nil && opt != nil && opt.Do() {
+				z.signer.complete(q.Question[0], m)
+			}
 		}
 		w.mu.RUnlock()
 		reply(rw, q, m)
@@ -76,6 +80,21 @@ func (w *World) zoneAt(site, name string) *zoneData {
 		}
 	}
 	return w.zoneNamed(site, ".")
+}
+
+// zoneFor is the zone that answers a question at a site: DS records are the parent's (RFC 4035 section 3.1.4.1).
+func (w *World) zoneFor(site string, q dns.Question) *zoneData {
+	name := dns.CanonicalName(q.Name)
+	if at, end := dns.NextLabel(name, 0); q.Qtype == dns.TypeDS && name != "." {
+		above := "."
+		if !end {
+			above = name[at:]
+		}
+		if z := w.zoneAt(site, above); z != nil {
+			return z
+		}
+	}
+	return w.zoneAt(site, name)
 }
 
 func (w *World) zoneNamed(site, name string) *zoneData {
@@ -106,6 +125,9 @@ func (z *zoneData) answer(q dns.Question, m *dns.Msg) {
 			return
 		case len(sets[q.Qtype]) > 0:
 			m.Answer = append(m.Answer, renamed(sets[q.Qtype], name)...)
+			if z.name == "." && q.Qtype == dns.TypeNS { // who primes a cache gets the addresses along (RFC 8109 section 4)
+				z.glue(sets[dns.TypeNS], m)
+			}
 			if q.Qtype != dns.TypeNS && q.Qtype != dns.TypeSOA {
 				m.Ns = append(m.Ns, z.sets[z.name][dns.TypeNS]...)
 			}
@@ -136,9 +158,14 @@ func (z *zoneData) cut(name string, qtype uint16) string {
 
 func (z *zoneData) refer(cut string, m *dns.Msg) {
 	m.Ns = append(m.Ns, z.sets[cut][dns.TypeNS]...)
-	for _, rr := range z.sets[cut][dns.TypeNS] {
+	z.glue(z.sets[cut][dns.TypeNS], m)
+}
+
+// glue adds the addresses of nameservers that the zone has.
+func (z *zoneData) glue(servers []dns.RR, m *dns.Msg) {
+	for _, rr := range servers {
 		target := dns.CanonicalName(rr.(*dns.NS).Ns)
-		m.Extra = append(m.Extra, z.sets[target][dns.TypeA]...)
+		m.Extra = append(append(m.Extra, z.sets[target][dns.TypeA]...), z.sets[target][dns.TypeAAAA]...)
 	}
 }
 

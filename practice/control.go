@@ -44,6 +44,22 @@ func (w *World) control() http.Handler {
 	mux.HandleFunc("POST /bulk", w.bulk)
 	w.webControl(mux)
 	mux.HandleFunc("GET /roots", func(rw http.ResponseWriter, _ *http.Request) { fmt.Fprint(rw, w.RootHints()) })
+	mux.HandleFunc("GET /anchor", func(rw http.ResponseWriter, _ *http.Request) { fmt.Fprint(rw, w.Anchor()) })
+	mux.HandleFunc("POST /signing", func(rw http.ResponseWriter, r *http.Request) {
+		var body struct {
+			Zone                 string
+			Roll, Forget, Broken bool
+		}
+		if !read(rw, r, &body) {
+			return
+		}
+		ds, err := w.Sign(body.Zone, body.Roll, body.Forget, body.Broken)
+		if err != nil {
+			refuse(rw, http.StatusNotFound, "no_such_zone", err.Error())
+			return
+		}
+		answer(rw, http.StatusOK, map[string][]string{"ds": ds})
+	})
 	mux.HandleFunc("POST /domains", w.registerDomain)
 	mux.HandleFunc("POST /zone-ttl", func(rw http.ResponseWriter, r *http.Request) {
 		var body struct {

@@ -12,12 +12,13 @@ import (
 
 // domain is what the registrar Gannet keeps of a domain. A list that is stored is not in force until it is activated.
 type domain struct {
-	Stored  []string  `json:"stored"`
-	InForce []string  `json:"in_force"`
-	TTL     uint32    `json:"ttl"` // of the delegation at the parent
-	Expires time.Time `json:"expires"`
-	DS      []string  `json:"ds,omitempty"`     // at the parent, in master-file form
-	States  []string  `json:"states,omitempty"` // holds and the like; a hold takes the delegation away
+	Stored  []string            `json:"stored"`
+	InForce []string            `json:"in_force"`
+	TTL     uint32              `json:"ttl"` // of the delegation at the parent
+	Expires time.Time           `json:"expires"`
+	DS      []string            `json:"ds,omitempty"`     // at the parent, in master-file form
+	States  []string            `json:"states,omitempty"` // holds and the like; a hold takes the delegation away
+	Glue    map[string][]string `json:"glue,omitempty"`   // addresses of hosts within the domain
 	// Journal notes every change that was asked for, so that doing something twice can be seen.
 	Journal []string `json:"journal,omitempty"`
 }
@@ -25,15 +26,26 @@ type domain struct {
 const defaultDelegationTTL = 1200
 
 type gannetDomain struct {
-	Domain  string    `json:"domain"`
-	Stored  []string  `json:"stored_hosts"`
-	InForce []string  `json:"hosts_in_force"`
-	Expires time.Time `json:"registered_until"`
-	States  []string  `json:"states"`
+	Domain  string       `json:"domain"`
+	Stored  []string     `json:"stored_hosts"`
+	InForce []string     `json:"hosts_in_force"`
+	Expires time.Time    `json:"registered_until"`
+	States  []string     `json:"states"`
+	DS      []string     `json:"ds"`
+	Glue    []gannetHost `json:"glue"`
+}
+
+type gannetHost struct {
+	Host      string   `json:"host"`
+	Addresses []string `json:"addresses"`
 }
 
 func showDomain(name string, d *domain) gannetDomain {
-	return gannetDomain{strings.TrimSuffix(name, "."), d.Stored, d.InForce, d.Expires, d.States}
+	shown := gannetDomain{strings.TrimSuffix(name, "."), d.Stored, d.InForce, d.Expires, d.States, append([]string{}, d.DS...), []gannetHost{}}
+	for _, host := range sortedKeys(d.Glue) {
+		shown.Glue = append(shown.Glue, gannetHost{host, d.Glue[host]})
+	}
+	return shown
 }
 
 // gannet is the registrar's interface: domains, their stored list, and the list in force.
@@ -74,6 +86,58 @@ func (w *World) gannet() http.Handler {
 	mux.HandleFunc("POST /registrations/{domain}/hosts/activate", w.withDomain(func(_ http.ResponseWriter, _ *http.Request, d *domain) bool {
 		d.InForce = d.Stored
 		d.Journal = append(d.Journal, "activate "+strings.Join(d.Stored, " "))
+		return true
+	}))
+	mux.HandleFunc("PUT /registrations/{domain}/ds", w.withDomain(func(rw http.ResponseWriter, r *http.Request, d *domain) bool {
+		var body struct {
+			DS []string `json:"ds"`
+		}
+		if !read(rw, r, &body) {
+			return false
+		}
+		for _, ds := range body.DS {
+			if rr, err := dns.NewRR("x. 60 IN DS " + ds); err != nil || rr == nil {
+				refuse(rw, http.StatusUnprocessableEntity, "bad_ds", "this is no DS record: "+ds)
+				return false
+			}
+		}
+		d.DS = body.DS
+		d.Journal = append(d.Journal, "ds "+strings.Join(body.DS, ", "))
+		return true
+	}))
+	mux.HandleFunc("PUT /registrations/{domain}/glue/{host}", w.withDomain(func(rw http.ResponseWriter, r *http.Request, d *domain) bool {
+		var body struct {
+			Addresses []string `json:"addresses"`
+		}
+		if !read(rw, r, &body) {
+			return false
+		}
+		host := dns.CanonicalName(r.PathValue("host"))
+		if !dns.IsSubDomain(dns.CanonicalName(r.PathValue("domain")), host) || len(body.Addresses) == 0 {
+			refuse(rw, http.StatusUnprocessableEntity, "bad_glue", host+" is not within the domain, or has no address")
+			return false
+		}
+		if d.Glue == nil {
+			d.Glue = map[string][]string{}
+		}
+		d.Glue[host] = body.Addresses
+		d.Journal = append(d.Journal, "glue "+host+" "+strings.Join(body.Addresses, " "))
+		return true
+	}))
+	mux.HandleFunc("DELETE /registrations/{domain}/glue/{host}", w.withDomain(func(_ http.ResponseWriter, r *http.Request, d *domain) bool {
+		host := dns.CanonicalName(r.PathValue("host"))
+		delete(d.Glue, host)
+		d.Journal = append(d.Journal, "glue "+host)
+		return true
+	}))
+	mux.HandleFunc("PUT /registrations/{domain}/states/{state}", w.withDomain(func(_ http.ResponseWriter, r *http.Request, d *domain) bool {
+		if state := r.PathValue("state"); !slices.Contains(d.States, state) {
+			d.States = append(d.States, state)
+		}
+		return true
+	}))
+	mux.HandleFunc("DELETE /registrations/{domain}/states/{state}", w.withDomain(func(_ http.ResponseWriter, r *http.Request, d *domain) bool {
+		d.States = slices.DeleteFunc(d.States, func(s string) bool { return s == r.PathValue("state") })
 		return true
 	}))
 	return w.locked("gannet", keyInHeader("Authorization", "Bearer "), mux)

@@ -159,7 +159,20 @@ func (w *World) rebuild() {
 		for _, ds := range d.DS {
 			z.line("%s %d IN DS %s", name, d.TTL, ds)
 		}
+		for host, addresses := range d.Glue {
+			if !slices.Contains(d.InForce, host) {
+				continue
+			}
+			for _, address := range addresses {
+				kind := "A"
+				if strings.Contains(address, ":") {
+					kind = "AAAA"
+				}
+				z.line("%s %d IN %s %s", host, d.TTL, kind, address)
+			}
+		}
 	}
+	w.signAll(zones)
 	w.zones = zones
 }
 

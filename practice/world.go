@@ -28,6 +28,7 @@ type Options struct {
 	HTTPPort  int           // of every HTTP interface
 	Rate      float64       // world seconds in a wall second
 	Lag       time.Duration // how much Plover's reads are behind its writes, wall time
+	Signed    bool          // the root and the registries are signed
 	StateFile string        // where state is kept between runs; empty for nowhere
 	Log       *slog.Logger
 }
@@ -57,6 +58,7 @@ type state struct {
 	Providers map[string]*providerState      `json:"providers"`
 	Sites     map[string]map[string]*webSite `json:"sites,omitempty"` // by web host and name
 	Notary    *notaryState                   `json:"notary,omitempty"`
+	Signed    map[string]*signing            `json:"signed,omitempty"` // zones that are signed, by name
 }
 
 // Addresses of the sites within a world: the last two octets.
@@ -92,6 +94,14 @@ func Start(opt Options) (*World, error) {
 	w.clock = newClock(w.state.Clock)
 	w.rebuild()
 	var err error
+	for _, zone := range []string{".", "example.", "test."} {
+		if opt.Signed && err == nil && w.state.Signed[zone] == nil {
+			_, err = w.Sign(zone, false, false, false)
+		}
+	}
+	if err != nil {
+		return nil, err
+	}
 	if w.notary, err = newNotary(w); err != nil {
 		return nil, err
 	}

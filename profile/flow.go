@@ -60,7 +60,7 @@ func (d *caller) do(ctx context.Context, c *call, q question) (answer, error) {
 		}
 	}
 	a, skipped, err := run.step(ctx, c)
-	if outcall.OutcomeOf(err) == outcall.Unclear { // it may be in force: to undo what it is made of could do harm
+	if outcall.OutcomeOf(err) == outcall.Unclear { // it may count already: to undo what it is made of could do harm
 		run.begun = nil
 	}
 	if err != nil {

@@ -95,7 +95,7 @@ type call struct {
 	lets    []let      // computed before the request is made
 	take    []let      // taken from the answer, for later steps
 	undo    *call      // what undoes this step, where a later one fails
-	commits bool       // from here on, what was begun is in force, and is not undone
+	commits bool       // from here on, what was begun counts, and is not undone
 	when    expression // the step is left out where it returns false or null
 	loop    expression // the step is made once for each of its results
 	repeat  bool       // it is safe to repeat

@@ -155,7 +155,7 @@ var Reference = slices.Concat(
 		"steps|list of requests||made one after the other",
 		"take|names with jq|none|values of the answer that later steps use: {name}, {name.field} and $name",
 		"undo|request|none|undoes the step where a later one fails",
-		"commits|true, false|false|from here on what was begun is in force, and is not undone"),
+		"commits|true, false|false|from here on what was begun counts, and is not undone"),
 )
 
 // keys reads rows of the reference: name, type, default and meaning with bars between them.

@@ -79,7 +79,12 @@ func newHouseWith(t *testing.T, change func(*service.Settings)) house {
 // newHouseOn does the same with settings that depend on the world, whose control address is given.
 func newHouseOn(t *testing.T, change func(s *service.Settings, control string)) house {
 	t.Helper()
-	w := practicetest.Start(t, 60)
+	return newHouseIn(t, practicetest.Start(t, 60), change)
+}
+
+// newHouseIn does the same in a world that is there already.
+func newHouseIn(t *testing.T, w *practice.World, change func(s *service.Settings, control string)) house {
+	t.Helper()
 	dir := t.TempDir()
 	hints := filepath.Join(dir, "roots.zone")
 	require.NoError(t, os.WriteFile(hints, []byte(w.RootHints()), 0o600))

@@ -14,13 +14,17 @@ func Start(t testing.TB, rate float64) *practice.World {
 	return StartWith(t, practice.Options{Rate: rate})
 }
 
-// StartWith does the same with more options; addresses and ports are found here.
+// StartWith does the same with more options; addresses and ports are found here, but for a DNS port that is given.
 func StartWith(t testing.TB, opt practice.Options) *practice.World {
 	t.Helper()
 	var err error
+	port := opt.DNSPort
 	for range 20 { // somebody else may stand on the addresses: try others
 		var w *practice.World
 		opt.Net, opt.DNSPort, opt.HTTPPort = 60+rand.IntN(190), 20000+rand.IntN(10000), 10000+rand.IntN(10000)
+		if port != 0 {
+			opt.DNSPort = port
+		}
 		w, err = practice.Start(opt)
 		if err == nil {
 			t.Cleanup(w.Close)

@@ -70,7 +70,7 @@ type HostSettings struct {
 // ReadSettings reads a settings file. Paths in it are relative to its folder.
 func ReadSettings(path string) (Settings, error) {
 	s := Settings{Listen: "127.0.0.1:8053", KeyFile: "beacon.key", AllowedNetworks: []string{"0.0.0.0/0", "::/0"},
-		DNS: DNSSettings{Port: 53}, Checks: check.CheckSettings{Settling: time.Minute, Settled: time.Hour, Brief: 10 * time.Minute, Margin: 10 * time.Minute},
+		DNS: DNSSettings{Port: 53}, Checks: check.CheckSettings{Settling: time.Minute, Settled: time.Hour, Brief: 10 * time.Minute, Margin: 10 * time.Minute, ByHand: 10 * time.Minute},
 		Watch: apply.WatchSettings{Every: 2 * time.Second}, Drift: sync.DriftSettings{Every: 15 * time.Minute}, Notifications: notify.Settings{Delay: time.Minute}, Websites: check.WebsiteSettings{Timeout: 5 * time.Second}, Retention: jobs.DefaultRetention(), Lease: 30 * time.Second, Request: 10 * time.Second, Workers: 4}
 	text, err := os.ReadFile(path)
 	if err != nil {

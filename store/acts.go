@@ -174,9 +174,10 @@ func (t *Tx) UnfinishedAct(subject string, kinds ...string) (a Act, err error) {
 	return a, err
 }
 
-// BegunActs returns the subjects of acts of a kind that have not ended, or were done after a moment; only subject, where it is not empty.
-func (t *Tx) BegunActs(kind, subject string, since time.Time) (map[string]bool, error) {
-	q := t.db.Model(&Act{}).Where("parent_id IS NULL AND kind = ? AND (state IN ? OR state IN ? AND finished_at > ?)", kind, unended, []ActState{ActDone, ActPartial}, since)
+// BegunActs returns the subjects of acts of a kind that have not ended, or were done after a moment; only subject, where it is not empty. Those
+// that are at no account count only where they were done before another moment.
+func (t *Tx) BegunActs(kind, subject string, since, before time.Time) (map[string]bool, error) {
+	q := t.db.Model(&Act{}).Where("parent_id IS NULL AND kind = ? AND (state IN ? OR state IN ? AND finished_at > ? AND (account_id <> 0 OR finished_at <= ?))", kind, unended, []ActState{ActDone, ActPartial}, since, before)
 	if subject != "" {
 		q = q.Where("subject = ?", subject)
 	}

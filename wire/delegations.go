@@ -34,6 +34,10 @@ type Delegated struct {
 	Digest      string                  `json:"digest"`      // names the differences, to agree to them; empty where there are none that change answers
 	Steps       []string                `json:"steps"`       // what was done, or in a dry run would be
 	Next        string                  `json:"next"`        // what is to be done now
+	// InZone is the zone that is managed here and in which the domain is delegated; empty where the registration is elsewhere.
+	InZone string `json:"in_zone,omitempty"`
+	// Activation reports whether a saved list has to be activated at the registrar.
+	Activation bool `json:"activation"`
 	// ByHand is there where no registrar account is named for the domain: a person enters the list at the registrar.
 	ByHand *ByHand `json:"by_hand,omitempty"`
 }

@@ -134,7 +134,7 @@ type look struct {
 func (s *Checks) briefCheckAt(ctx context.Context, run store.BriefRun) error {
 	var begun map[string]bool // domains whose delegation is being changed
 	err := s.store.Tx(ctx, func(tx *store.Tx) (err error) {
-		begun, err = acts.Begun(tx, wire.ActDelegate, "", s.store.Now())
+		begun, err = acts.Begun(tx, wire.ActDelegate, "", s.store.Now(), s.settings.Checks.ByHand)
 		return err
 	})
 	if err != nil {

@@ -113,9 +113,11 @@ func (s *Checks) lookAt(ctx context.Context, z store.Zone, d store.Domain, ask f
 	}
 	plan.Issuers = s.settings.Sites.Issuers
 	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
-		if plan.Begun, err = s.Begun(tx, name); err != nil {
+		begun, err := acts.Begun(tx, wire.ActDelegate, name.String(), s.store.Now(), s.settings.Checks.ByHand)
+		if err != nil {
 			return err
 		}
+		plan.Begun = begun[name.String()]
 		plan.Sites = nil
 		return planSites(tx, z, &plan)
 	})
@@ -130,7 +132,7 @@ func (s *Checks) lookAt(ctx context.Context, z store.Zone, d store.Domain, ask f
 
 // Begun reports whether a change of a domain's nameservers has begun: an act is under way, or was done lately.
 func (s *Checks) Begun(tx *store.Tx, name dnsname.Name) (bool, error) {
-	begun, err := acts.Begun(tx, wire.ActDelegate, name.String(), s.store.Now())
+	begun, err := acts.Begun(tx, wire.ActDelegate, name.String(), s.store.Now(), 0)
 	return begun[name.String()], err
 }
 

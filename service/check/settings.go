@@ -29,6 +29,7 @@ type CheckSettings struct {
 	Margin   time.Duration `yaml:"margin"`       // for many machines behind one address, before gates that lose answers when passed early
 	NoIPv6   bool          `yaml:"without_ipv6"` // nobody here can ask over IPv6, and that is known
 	Brief    time.Duration `yaml:"brief"`        // between two brief looks at all; 0 for never by itself
+	ByHand   time.Duration `yaml:"by_hand"`      // how long a user has to enter a list at a registrar before the old one is a fault, real time
 }
 
 // WebsiteSettings say how web hosts are looked at.

@@ -284,6 +284,10 @@ func earlier(tx *store.Tx, d store.Domain, name dnsname.Name) (list [][]dnsname.
 func (s *Handover) look(ctx context.Context, m move) (out wire.Delegated, reg delegation.Registration, err error) {
 	name := m.request.Domain
 	out = wire.Delegated{Domain: name, Registrar: m.place, Wanted: m.target, Findings: []finding.Finding{}, Steps: []string{}}
+	if p, ok := m.driver.(parentZone); ok {
+		out.InZone = p.parent.Name().Unicode()
+	}
+	out.Activation = !m.byHand && m.driver.Caps().Activation
 	if reg, err = s.registration(ctx, m); err != nil {
 		return out, reg, err
 	}

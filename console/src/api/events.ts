@@ -34,6 +34,10 @@ export function outOfDate(e: Pick<Entry, 'action' | 'subject'>): string[][] {
     case 'delegate':
     case 'nameservers-saved':
     case 'nameservers-activated':
+    case 'host-written':
+    case 'ds-written':
+    case 'ds':
+    case 'delegation':
       return [['domains'], ['acts']]
     case 'retire':
     case 'zone-removed':

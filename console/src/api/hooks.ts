@@ -176,6 +176,13 @@ export const useStartBriefCheck = () => useRefreshing(() => post('/brief-checks'
 
 export const useDelegate = (name: string) => useRefreshing((how: DelegateRequest) => post('/domains/{name}/delegations', { name }, how), ['acts'], ['domains'])
 
+/** The DS records of a domain, compared with the keys that its nameservers serve. */
+export const useDS = (name: string, enabled: boolean) =>
+  useQuery({ queryKey: ['domains', name, 'ds'], queryFn: () => post('/domains/{name}/ds-preview', { name }, { remove: false, override: [], reason: '' }), enabled })
+
+export const useChangeDS = (name: string) =>
+  useRefreshing((remove: boolean) => post('/domains/{name}/ds-changes', { name }, { remove, override: [], reason: '' }), ['acts'], ['domains'])
+
 export const useApply = () =>
   useRefreshing(
     (what: { files: DefinitionFile[]; dryRun: boolean; manage: boolean }) =>

@@ -11,6 +11,7 @@ import { Names } from '../../../parts/names'
 import { useName } from '../domain'
 import { ActProgress } from './act-progress'
 import { ByHand } from './by-hand'
+import { DS } from './ds'
 import { Gates } from './gates'
 
 const key = (list: string[]) => [...list].sort().join(' ')
@@ -61,9 +62,9 @@ export function Delegation() {
         <State plan={plan.data} saved={saved} name={name} busy={delegate.isPending} act={() => delegate.mutate({ ...how, save_only: false })} />
       )}
       {last !== undefined && !plan.data.by_hand && <ActProgress id={last} />}
-      <Plate title={plan.data.by_hand ? 'At the parent' : `At the registrar: ${plan.data.registrar}`}>
+      <Plate title={plan.data.by_hand ? 'At the parent' : plan.data.in_zone ? `In the zone ${plan.data.in_zone}` : `At the registrar: ${plan.data.registrar}`}>
         <div className="grid gap-4 md:grid-cols-2 xl:grid-cols-4">
-          {!plan.data.by_hand && <Column title="Active there" list={saved.active} wanted={plan.data.wanted} />}
+          {!plan.data.by_hand && <Column title={plan.data.in_zone ? 'Written to its providers' : 'Active there'} list={saved.active} wanted={plan.data.wanted} />}
           {!plan.data.by_hand && key(saved.saved) !== key(saved.active) && saved.saved.length > 0 && <Column title="Saved, not active" list={saved.saved} wanted={plan.data.wanted} />}
           <Column title="The parent serves" list={plan.data.parent} wanted={plan.data.wanted} />
           <Column title={how.undo ? 'The set before' : 'New nameservers'} list={plan.data.wanted} wanted={[]} />
@@ -75,6 +76,7 @@ export function Delegation() {
       <Gates plan={plan.data} how={how} change={setHow} busy={plan.isFetching} />
       {delegate.error && <Trouble error={delegate.error} />}
       {!plan.data.by_hand && <Act plan={plan.data} saved={saved} busy={delegate.isPending} act={(saveOnly) => delegate.mutate({ ...how, save_only: saveOnly })} />}
+      <DS name={name} />
       <p className="text-soft">
         {how.undo ? (
           <Key onClick={() => setHow(plain)}>Back to the desired nameservers</Key>
@@ -103,7 +105,7 @@ const onlySaved = (saved: Lists, plan: Delegated) => !inForce(saved, plan) && ke
 function State({ plan, saved, name, busy, act }: { plan: Delegated; saved: Lists; name: string; busy: boolean; act: () => void }) {
   if (inForce(saved, plan)) {
     return (
-      <Notice light="settled" title="The registrar has these nameservers active.">
+      <Notice light="settled" title={plan.in_zone ? `The zone ${plan.in_zone} has this delegation.` : 'The registrar has these nameservers active.'}>
         <Link className="link" to={`/domains/${encodeURIComponent(name)}`}>
           Watch which resolvers see them
         </Link>
@@ -124,8 +126,8 @@ function State({ plan, saved, name, busy, act }: { plan: Delegated; saved: Lists
     )
   }
   return (
-    <Notice light="settling" title="The registrar has another list active.">
-      Both sides were asked just now. Nothing has been changed yet.
+    <Notice light="settling" title={plan.in_zone ? `The zone ${plan.in_zone} does not have this delegation yet.` : 'The registrar has another list active.'}>
+      {plan.in_zone ? 'That zone is managed here. ' : ''}Both sides were asked just now. Nothing has been changed yet.
     </Notice>
   )
 }
@@ -137,16 +139,28 @@ function Act({ plan, saved, busy, act }: ActProps) {
   return (
     <Plate title="Change the nameservers">
       <p>
-        At this registrar a change takes two steps: the list is <strong>saved</strong>, and then <strong>made active</strong>. Only an active list reaches the parent. This button
-        does both.
+        {plan.in_zone ? (
+          <>
+            The delegation is written into <strong>{plan.in_zone}</strong>, at each of its providers. The records of that zone, and the file that may manage it, stay as they are.
+          </>
+        ) : plan.activation ? (
+          <>
+            At this registrar a change takes two steps: the list is <strong>saved</strong>, and then <strong>made active</strong>. Only an active list reaches the parent. This
+            button does both.
+          </>
+        ) : (
+          'At this registrar a list is active once it is saved.'
+        )}
       </p>
       <div className="mt-4 flex flex-wrap gap-3">
         <Key weight="main" busy={busy} onClick={() => act(false)}>
-          Save and make active
+          {plan.in_zone ? 'Write the delegation' : plan.activation ? 'Save and make active' : 'Save the list'}
         </Key>
-        <Key busy={busy} onClick={() => act(true)}>
-          Save without activating
-        </Key>
+        {plan.activation && (
+          <Key busy={busy} onClick={() => act(true)}>
+            Save without activating
+          </Key>
+        )}
       </div>
     </Plate>
   )

@@ -79,6 +79,10 @@ func (q *asked) abandon() {
 
 // askTCP is ask over TCP.
 func (w *walk) askTCP(ctx context.Context, server evidence.Server, q Question) (Reply, error) {
+	return w.askBy(ctx, server, q, w.s.Client.AskTCP)
+}
+
+func (w *walk) askBy(ctx context.Context, server evidence.Server, q Question, by func(context.Context, netip.AddrPort, Question) (Reply, error)) (Reply, error) {
 	if w.asked.Add(1) > maxQuestions {
 		return Reply{}, errTooMany
 	}
@@ -86,7 +90,7 @@ func (w *walk) askTCP(ctx context.Context, server evidence.Server, q Question) (
 	if err != nil {
 		return Reply{}, err
 	}
-	r, err := w.s.Client.AskTCP(ctx, at, q)
+	r, err := by(ctx, at, q)
 	r.Over = OverTCP
 	w.tape.keep(w.s.Now, server, q, r, err)
 	return r, err

@@ -287,11 +287,7 @@ func (w *walk) forbidden(ctx context.Context, a *evidence.ServerAnswer, domain d
 
 // gives asks for a transfer of the zone, and breaks it off once it has begun.
 func (w *walk) gives(ctx context.Context, server evidence.Server, domain dnsname.Name) bool {
-	r, err := w.askTCP(ctx, server, Question{Name: domain.String(), Type: dns.TypeAXFR})
-	if err == nil {
-		at, _ := netip.ParseAddrPort(server.Address)
-		w.s.Client.hangUp(at) // more of it may come, which nobody wants
-	}
+	r, err := w.askBy(ctx, server, Question{Name: domain.String(), Type: dns.TypeAXFR}, w.s.Client.AskApart)
 	return err == nil && r.Rcode == dns.RcodeSuccess && len(r.Answer) > 0 && r.Answer[0].Header().Rrtype == dns.TypeSOA
 }
 

@@ -406,7 +406,7 @@ func (c *Client) AskVia(ctx context.Context, e Endpoint, q Question) (Reply, err
 	case OverTCP:
 		return c.AskTCP(ctx, e.Address, q)
 	case OverTLS:
-		return c.askStream(ctx, streamKey{e.Address, true, e.TLSName}, q)
+		return c.askStream(ctx, streamKey{at: e.Address, tls: true, name: e.TLSName}, q)
 	case OverHTTPS:
 		return c.askHTTPS(ctx, e.URL, q)
 	}

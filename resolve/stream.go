@@ -22,6 +22,7 @@ type streamKey struct {
 	at   netip.AddrPort
 	tls  bool
 	name string // of the certificate
+	own  bool   // of one question whose answer may go on: it is ended after the first message, and carries no other
 }
 
 // idleTime is how long a connection without questions is kept (RFC 7766 section 6.2.3).
@@ -41,6 +42,13 @@ type stream struct {
 // AskTCP puts q to a server over TCP (RFC 7766).
 func (c *Client) AskTCP(ctx context.Context, at netip.AddrPort, q Question) (Reply, error) {
 	return c.askStream(ctx, streamKey{at: netip.AddrPortFrom(at.Addr().Unmap(), at.Port())}, q)
+}
+
+// AskApart is AskTCP over a connection that carries no other question, and that ends with the first message of the answer: more of it may come.
+func (c *Client) AskApart(ctx context.Context, at netip.AddrPort, q Question) (Reply, error) {
+	key := streamKey{at: netip.AddrPortFrom(at.Addr().Unmap(), at.Port()), own: true}
+	defer c.hangUp(key)
+	return c.askStream(ctx, key, q)
 }
 
 // askStream asks over a connection that is there, else over a new one. One that broke off under other questions says nothing
@@ -290,9 +298,8 @@ func plainly(err error) error {
 	return err
 }
 
-// hangUp ends the connection to a server.
-func (c *Client) hangUp(at netip.AddrPort) {
-	key := streamKey{at: netip.AddrPortFrom(at.Addr().Unmap(), at.Port())}
+// hangUp ends a connection.
+func (c *Client) hangUp(key streamKey) {
 	c.mu.Lock()
 	s := c.streams[key]
 	c.mu.Unlock()

@@ -13,7 +13,6 @@ import (
 
 	"beacon/core/dnsname"
 	"beacon/core/evidence"
-	"beacon/faulttest"
 	"beacon/reach"
 )
 
@@ -32,21 +31,19 @@ func TestTransferBreaksNothingElse(t *testing.T) {
 		close(asked)
 		time.AfterFunc(100*time.Millisecond, func() { _ = rw.WriteMsg(m) }) // out of order (RFC 7766 section 7)
 	})
-	faulttest.Known(t, func(t testing.TB) {
-		client, err := NewClient(reach.Loopback(), Options{PerSecond: -1})
-		require.NoError(t, err)
-		defer client.Close()
-		s := &Sweeper{Client: client, Port: 46991, Now: time.Now}
-		w := &walk{Round: s.NewRound()}
-		ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
-		defer cancel()
-		var group sync.WaitGroup
-		group.Go(func() {
-			_, err := client.AskTCP(ctx, netip.MustParseAddrPort(at), Question{Name: "pier.", Type: dns.TypeSOA})
-			assert.NoError(t, err)
-		})
-		<-asked
-		assert.True(t, w.gives(ctx, evidence.Server{Address: at}, dnsname.MustParse("pier")))
-		group.Wait()
+	client, err := NewClient(reach.Loopback(), Options{PerSecond: -1})
+	require.NoError(t, err)
+	defer client.Close()
+	s := &Sweeper{Client: client, Port: 46991, Now: time.Now}
+	w := &walk{Round: s.NewRound()}
+	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
+	defer cancel()
+	var group sync.WaitGroup
+	group.Go(func() {
+		_, err := client.AskTCP(ctx, netip.MustParseAddrPort(at), Question{Name: "pier.", Type: dns.TypeSOA})
+		assert.NoError(t, err)
 	})
+	<-asked
+	assert.True(t, w.gives(ctx, evidence.Server{Address: at}, dnsname.MustParse("pier")))
+	group.Wait()
 }

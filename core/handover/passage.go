@@ -16,6 +16,7 @@ type Progress struct {
 	Saved   []dnsname.Name // stored at the registrar; active only once made active
 	Active  []dnsname.Name // active at the registrar
 	Verdict delegation.Verdict
+	Zone    string // in which it is delegated, where that is managed here; empty where a registrar holds it
 }
 
 // StageState reports whether a stage is behind, at hand, or still to come.
@@ -66,6 +67,9 @@ func Passage(p Progress) []Stage {
 }
 
 func delegateSay(p Progress) string {
+	if p.Zone != "" {
+		return "Write the delegation into " + p.Zone + "."
+	}
 	isWanted := func(set []dnsname.Name) bool { return len(set) > 0 && slices.Equal(set, p.Wanted) }
 	switch {
 	case isWanted(p.Active) && p.Verdict == delegation.Unknown:

@@ -7,6 +7,7 @@ import (
 
 	"beacon/core/dnsname"
 	"beacon/core/handover"
+	"beacon/service/zones"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -82,6 +83,11 @@ func (s *Overview) Domain(ctx context.Context, name dnsname.Name) (out wire.Doma
 		}
 		if at.Placed, err = written(tx, z.Zone); err != nil {
 			return err
+		}
+		if parent, there, err := zones.ParentOf(tx, v.Name); err != nil {
+			return err
+		} else if there && z.RegistrarID == nil {
+			at.Zone = parent.Name().Unicode()
 		}
 		out = wire.DomainDetail{DomainView: viewDomain(v, d), Passage: handover.Passage(at)}
 		return nil

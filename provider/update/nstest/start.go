@@ -205,6 +205,18 @@ func NamedSecondary(t testing.TB, port int, primary string, zones ...string) *Se
 // Knot starts Knot DNS with zones that the key may update and transfer.
 func Knot(t testing.TB, zones ...string) *Server {
 	t.Helper()
+	return knot(t, "", zones...)
+}
+
+// KnotSigning starts one that signs its zones by itself.
+func KnotSigning(t testing.TB, zones ...string) *Server {
+	t.Helper()
+	return knot(t, "    dnssec-signing: on\n", zones...)
+}
+
+// knot starts Knot DNS with more settings for its zones.
+func knot(t testing.TB, more string, zones ...string) *Server {
+	t.Helper()
 	s := &Server{Host: "127.0.0.1", Port: FreePort(t), Dir: dir(t, "knot")}
 	var b strings.Builder
 	fmt.Fprintf(&b, `server:
@@ -228,7 +240,7 @@ zone:
 	for i, zone := range zones {
 		file := filepath.Join(s.Dir, fmt.Sprintf("zone%d", i))
 		write(t, file, emptyZone(zone))
-		fmt.Fprintf(&b, "  - domain: %s\n    file: %s\n    acl: ours\n    zonefile-sync: -1\n    journal-content: all\n    zonefile-load: whole\n", zone, file)
+		fmt.Fprintf(&b, "  - domain: %s\n    file: %s\n    acl: ours\n    zonefile-sync: -1\n    journal-content: all\n    zonefile-load: whole\n%s", zone, file, more)
 	}
 	write(t, filepath.Join(s.Dir, "knot.conf"), b.String())
 	return run(t, s, zones, "knotd", "-c", filepath.Join(s.Dir, "knot.conf"))

@@ -89,6 +89,63 @@ func (d *Driver) exchange(ctx context.Context, conn *dns.Conn, m *dns.Msg, asked
 	return res, nil
 }
 
+// exchangeAll makes several signed requests that change nothing, one behind the other without waiting, and returns the answers in the order of the
+// requests (RFC 7766 section 6.2.1.1: they may come in any order). The logbook has them as one.
+func (d *Driver) exchangeAll(ctx context.Context, conn *dns.Conn, zone dnsname.Name, questions []*dns.Msg, asked string) (answers []*dns.Msg, err error) {
+	start := time.Now()
+	defer func() { d.observe(ctx, asked, fmt.Sprintf("%s (%d sets)", zone, len(questions)), start, 0, err) }()
+	stop := context.AfterFunc(ctx, func() { _ = conn.SetDeadline(time.Now()) })
+	defer stop()
+	fail := func(said string) error {
+		return d.fail(asked, zone.String(), outcall.Unavailable, outcall.Unclear, said)
+	}
+	type sent struct {
+		at  int
+		mac string
+	}
+	open := map[uint16]sent{}
+	for i, m := range questions {
+		for m.Id = dns.Id(); ; m.Id = dns.Id() {
+			if _, taken := open[m.Id]; !taken {
+				break
+			}
+		}
+		m.SetTsig(d.key.name, d.key.algorithm, fudge, time.Now().Unix())
+		wire, mac, err := dns.TsigGenerate(m, d.key.secret, "", false)
+		if err != nil {
+			return nil, fail(err.Error())
+		}
+		open[m.Id] = sent{i, mac}
+		if _, err := conn.Write(wire); err != nil {
+			return nil, fail(plainReason(err))
+		}
+	}
+	answers = make([]*dns.Msg, len(questions))
+	for range questions {
+		wire, err := conn.ReadMsgHeader(nil)
+		if err != nil {
+			return nil, fail(plainReason(err))
+		}
+		res := new(dns.Msg)
+		if err := res.Unpack(wire); err != nil {
+			return nil, fail("an answer cannot be read: " + err.Error())
+		}
+		of, known := open[res.Id]
+		if !known || !res.Response {
+			return nil, fail("what came back is no answer to what was asked")
+		}
+		delete(open, res.Id)
+		if res.IsTsig() == nil {
+			return nil, fail("the answer is not signed")
+		}
+		if err := dns.TsigVerify(wire, d.key.secret, of.mac, false); err != nil {
+			return nil, fail("the answer's signature is wrong")
+		}
+		answers[of.at] = res
+	}
+	return answers, nil
+}
+
 // told makes an error of an answer that is none; nil where it is one. A failed signature cannot be believed to say that
 // nothing was done, unless it is the server that says that it did not know ours.
 func (d *Driver) told(res *dns.Msg, asked, zone string, outcome outcall.Outcome, signature error) error {

@@ -2,6 +2,7 @@ package update
 
 import (
 	"context"
+	"errors"
 	"fmt"
 
 	"github.com/miekg/dns"
@@ -13,8 +14,9 @@ import (
 	"beacon/provider"
 )
 
-// Apply replaces sets in one update, on condition that each is as it was read. Then it asks for each of them: a server may
-// say NOERROR and leave a change out.
+// Apply replaces sets in one update, on condition that each is as it was read. Then it asks for all of them: a server may say NOERROR and
+// leave a change out. What comes where something else was removed, and is missing then, is sent once more by itself: some servers that sign a
+// zone drop such a record, and leave the name empty.
 func (d *Driver) Apply(ctx context.Context, zone provider.ZoneRef, batch change.Batch) (provider.Receipt, error) {
 	m, err := message(zone.Name, batch.Steps)
 	if err != nil {
@@ -28,12 +30,53 @@ func (d *Driver) Apply(ctx context.Context, zone provider.ZoneRef, batch change.
 	if _, err := d.exchange(ctx, conn, m, "UPDATE", outcall.Unclear); err != nil {
 		return provider.Receipt{}, err
 	}
-	for _, s := range batch.Steps {
-		if err := d.sees(ctx, conn, s); err != nil {
-			return provider.Receipt{}, err
+	missing, err := d.missing(ctx, conn, zone.Name, batch.Steps)
+	if err != nil {
+		return provider.Receipt{}, err
+	}
+	if dropped := alone(batch.Steps, missing); len(dropped) > 0 {
+		if m, err = message(zone.Name, dropped); err == nil {
+			_, err = d.exchange(ctx, conn, m, "UPDATE", outcall.Unclear)
+		}
+		if err == nil {
+			missing, err = d.missing(ctx, conn, zone.Name, batch.Steps)
+		}
+		if err != nil {
+			return provider.Receipt{}, unclear(err)
 		}
 	}
+	if len(missing) > 0 {
+		return provider.Receipt{}, d.fail("UPDATE", missing[0].Key().String(), outcall.Refused, outcall.Unclear,
+			"the server said NOERROR and did not do it; it may not let this key change such a record, or it would collide")
+	}
 	return provider.Receipt{Zone: zone, Done: true}, nil
+}
+
+// alone returns those of the missing steps that bring something where the same update removed something else, as they are now.
+func alone(all, missing change.List) (list change.List) {
+	for _, s := range missing {
+		if !s.Before.IsZero() || s.After.IsZero() {
+			continue
+		}
+		for _, o := range all {
+			if o.Key().Name == s.Key().Name && o.Key() != s.Key() && o.After.IsZero() {
+				list = append(list, s)
+				break
+			}
+		}
+	}
+	return list
+}
+
+// unclear returns an error of a later request of several: what the first one did stays.
+func unclear(err error) error {
+	var e *outcall.Error
+	if !errors.As(err, &e) {
+		return err
+	}
+	with := *e
+	with.Outcome = outcall.Unclear
+	return &with
 }
 
 // message makes an update (RFC 2136 section 2): as prerequisites, that each set has the value that was read, or does not
@@ -94,15 +137,35 @@ func rrs(s record.Set) (list []dns.RR, err error) {
 	return list, nil
 }
 
-// sees asks for a set that was written.
-func (d *Driver) sees(ctx context.Context, conn *dns.Conn, s change.Step) error {
-	key := s.Key()
-	res, err := d.exchange(ctx, conn, new(dns.Msg).SetQuestion(key.Name.String(), uint16(key.Type)), "readback", outcall.Unclear)
-	if res != nil && res.Rcode == dns.RcodeNameError {
-		res, err = &dns.Msg{}, nil
+// missing asks for the sets that were written, all at once, and returns the steps whose outcome is not there.
+func (d *Driver) missing(ctx context.Context, conn *dns.Conn, zone dnsname.Name, steps change.List) (list change.List, err error) {
+	questions := make([]*dns.Msg, len(steps))
+	for i, s := range steps {
+		questions[i] = new(dns.Msg).SetQuestion(s.Key().Name.String(), uint16(s.Key().Type))
 	}
+	answers, err := d.exchangeAll(ctx, conn, zone, questions, "readback")
 	if err != nil {
-		return err
+		return nil, err
+	}
+	for i, s := range steps {
+		there, err := d.there(answers[i], s)
+		if err != nil {
+			return nil, err
+		}
+		if !there {
+			list = append(list, s)
+		}
+	}
+	return list, nil
+}
+
+// there reports whether an answer shows what a step leaves behind.
+func (d *Driver) there(res *dns.Msg, s change.Step) (bool, error) {
+	key := s.Key()
+	if res.Rcode == dns.RcodeNameError {
+		res = &dns.Msg{}
+	} else if res.Rcode != dns.RcodeSuccess {
+		return false, d.told(res, "readback", key.String(), outcall.Unclear, nil)
 	}
 	var records []record.Record
 	for _, rr := range append(append([]dns.RR{}, res.Answer...), delegated(res, key)...) {
@@ -111,14 +174,11 @@ func (d *Driver) sees(ctx context.Context, conn *dns.Conn, s change.Step) error 
 			continue
 		}
 		if err := d.add(&records, rr); err != nil {
-			return err
+			return false, err
 		}
 	}
 	now := record.NewContents(records).Get(key)
-	if now.SameData(s.After) || s.After.IsZero() && now.IsZero() || hidden(res, key) {
-		return nil
-	}
-	return d.fail("UPDATE", key.String(), outcall.Refused, outcall.Unclear, "the server said NOERROR and did not do it; it may not let this key change such a record, or it would collide")
+	return now.SameData(s.After) || s.After.IsZero() && now.IsZero() || hidden(res, key), nil
 }
 
 // delegated returns what a referral says of a delegation at a name.

@@ -17,8 +17,9 @@ import (
 	"beacon/provider"
 )
 
-// mostSets is how many sets one update message carries: far below what 65,535 octets hold of common records.
-const mostSets = 100
+// mostSets is how many sets one update carries: so many common records fit 65,535 octets. Where they do not, as with long texts, they go in several
+// messages.
+const mostSets = 500
 
 // Driver drives one nameserver with one key. The account's address is dns://HOST:PORT, its credential
 // ALGORITHM:KEYNAME:SECRET, the secret in Base64.

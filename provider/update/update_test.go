@@ -2,6 +2,7 @@ package update_test
 
 import (
 	"context"
+	"fmt"
 	"strings"
 	"testing"
 
@@ -47,6 +48,46 @@ func TestSigningServerConforms(t *testing.T) {
 	s := nstest.KnotSigning(t, zone.String())
 	conformtest.Passes(t, conform.Subject{Driver: driver(s.Address(), nstest.Credential),
 		WrongKey: driver(s.Address(), "hmac-sha256:"+nstest.KeyName+":"+wrongSecret), Secret: wrongSecret, Zone: zone}, 30)
+}
+
+// A full batch of common sets is one message, and one of long texts as many as it takes; all of it is there afterwards.
+func TestFullBatches(t *testing.T) {
+	ctx := context.Background()
+	for name, s := range servers(t) {
+		t.Run(name, func(t *testing.T) {
+			calls := map[string]int{}
+			d := update.New(outcall.Client{Base: s.Address(), Secret: nstest.Credential, Dial: reach.Loopback().DialContext,
+				Observe: func(_ context.Context, c outcall.Call) { calls[c.Method]++ }})
+			ref := provider.ZoneRef{ID: zone.String(), Name: zone}
+			caps, err := d.Describe(ctx, ref)
+			require.NoError(t, err)
+			for kind, set := range map[string]func(n dnsname.Name) record.Set{
+				"short": func(n dnsname.Name) record.Set { return record.NewSet(n, record.A, 300, "192.0.2.1") },
+				"long": func(n dnsname.Name) record.Set {
+					return record.NewSet(n, record.TXT, 300, record.Data(record.Quoted(strings.Repeat("long text ", 40))))
+				},
+			} {
+				var list change.List
+				for i := range caps.BatchSize {
+					n, err := zone.Child(fmt.Sprintf("%s%d", kind, i))
+					require.NoError(t, err)
+					list = append(list, change.Step{After: set(n)})
+				}
+				clear(calls)
+				_, err := d.Apply(ctx, ref, change.Batch{Steps: list})
+				require.NoError(t, err, kind)
+				assert.Equal(t, 1, calls["readback"], kind)
+				if kind == "short" {
+					assert.Equal(t, 1, calls["UPDATE"])
+				} else {
+					assert.Greater(t, calls["UPDATE"], 2)
+				}
+			}
+			whole, err := provider.ReadAll(ctx, d, ref, provider.State{})
+			require.NoError(t, err)
+			assert.Greater(t, whole.Contents.Len(), 2*caps.BatchSize-1)
+		})
+	}
 }
 
 // What a changed zone costs is the differences, and they are right: several rounds of them, one with everything gone.

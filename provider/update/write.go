@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 
 	"github.com/miekg/dns"
 
@@ -18,7 +19,7 @@ import (
 // leave a change out. What comes where something else was removed, and is missing then, is sent once more by itself: some servers that sign a
 // zone drop such a record, and leave the name empty.
 func (d *Driver) Apply(ctx context.Context, zone provider.ZoneRef, batch change.Batch) (provider.Receipt, error) {
-	m, err := message(zone.Name, batch.Steps)
+	parts, err := messages(zone.Name, batch.Steps)
 	if err != nil {
 		return provider.Receipt{}, d.fail("UPDATE", zone.Name.String(), outcall.Refused, outcall.NotSent, err.Error())
 	}
@@ -27,16 +28,23 @@ func (d *Driver) Apply(ctx context.Context, zone provider.ZoneRef, batch change.
 		return provider.Receipt{}, err
 	}
 	defer conn.Close()
-	if _, err := d.exchange(ctx, conn, m, "UPDATE", outcall.Unclear); err != nil {
-		return provider.Receipt{}, err
+	for i, m := range parts {
+		if _, err := d.exchange(ctx, conn, m, "UPDATE", outcall.Unclear); err != nil && i > 0 {
+			return provider.Receipt{}, unclear(err)
+		} else if err != nil {
+			return provider.Receipt{}, err
+		}
 	}
 	missing, err := d.missing(ctx, conn, zone.Name, batch.Steps)
 	if err != nil {
 		return provider.Receipt{}, err
 	}
 	if dropped := alone(batch.Steps, missing); len(dropped) > 0 {
-		if m, err = message(zone.Name, dropped); err == nil {
-			_, err = d.exchange(ctx, conn, m, "UPDATE", outcall.Unclear)
+		again, err := messages(zone.Name, dropped)
+		for _, m := range again {
+			if err == nil {
+				_, err = d.exchange(ctx, conn, m, "UPDATE", outcall.Unclear)
+			}
 		}
 		if err == nil {
 			missing, err = d.missing(ctx, conn, zone.Name, batch.Steps)
@@ -79,10 +87,48 @@ func unclear(err error) error {
 	return &with
 }
 
+// errTooLong means that an update does not fit one message.
+var errTooLong = errors.New("it does not fit one message")
+
+// messages makes the updates for steps: one, or as many as it takes, each with all that concerns the names in it.
+func messages(zone dnsname.Name, steps change.List) ([]*dns.Msg, error) {
+	m, err := message(zone, steps)
+	if err == nil || !errors.Is(err, errTooLong) {
+		return []*dns.Msg{m}, err
+	}
+	at := len(steps) / 2
+	for at < len(steps) && together(steps, at) {
+		at++
+	}
+	if at == len(steps) {
+		for at = len(steps) / 2; at > 0 && together(steps, at); at-- {
+		}
+	}
+	if at == 0 {
+		return nil, fmt.Errorf("%s: %w; it is too large for this interface", steps[0].Key().Name, err)
+	}
+	first, err := messages(zone, steps[:at])
+	if err != nil {
+		return nil, err
+	}
+	rest, err := messages(zone, steps[at:])
+	return append(first, rest...), err
+}
+
+// together reports whether what comes before a place and what comes after it concern a name in common.
+func together(steps change.List, at int) bool {
+	before := map[dnsname.Name]bool{}
+	for _, s := range steps[:at] {
+		before[s.Key().Name] = true
+	}
+	return slices.ContainsFunc(steps[at:], func(s change.Step) bool { return before[s.Key().Name] })
+}
+
 // message makes an update (RFC 2136 section 2): as prerequisites, that each set has the value that was read, or does not
 // exist, and that nothing collides with what comes; as updates, that it goes, and what comes in its place.
 func message(zone dnsname.Name, steps change.List) (*dns.Msg, error) {
 	m := new(dns.Msg).SetUpdate(zone.String())
+	m.Compress = true
 	going, touched := map[record.Key]bool{}, map[dnsname.Name]bool{}
 	for _, s := range steps {
 		touched[s.Key().Name] = touched[s.Key().Name] || !s.Before.IsZero()
@@ -121,7 +167,7 @@ func message(zone dnsname.Name, steps change.List) (*dns.Msg, error) {
 		}
 	}
 	if m.Len() > dns.MaxMsgSize-512 { // room for the signature
-		return nil, fmt.Errorf("%d octets do not fit one message; a record set is too large for this interface", m.Len())
+		return nil, errTooLong
 	}
 	return m, nil
 }

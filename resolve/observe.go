@@ -46,7 +46,22 @@ func (s *Sweeper) AskSet(ctx context.Context, server evidence.Server, key record
 		return evidence.Observed{Key: key, Answer: evidence.Silent}
 	}
 	r, err := s.Client.Ask(ctx, at, Question{Name: key.Name.String(), Type: uint16(key.Type)})
-	return observed(key, r, err, false)
+	o := observed(key, r, err, false)
+	if o.Answer == evidence.Lame && r.Rcode == dns.RcodeSuccess && refersAt(r.Ns, key.Name) {
+		o.Answer = evidence.Referral
+	}
+	return o
+}
+
+// refersAt reports whether an authority section delegates a name, or one above it.
+func refersAt(authority []dns.RR, name dnsname.Name) bool {
+	for _, rr := range authority {
+		at, err := dnsname.Parse(rr.Header().Name)
+		if err == nil && rr.Header().Rrtype == dns.TypeNS && !at.IsRoot() && name.IsAtOrBelow(at) {
+			return true
+		}
+	}
+	return false
 }
 
 // observed reads the whole chain of an answer: the data at its end, or the last CNAME where it leads elsewhere, and the TTL on the way that

@@ -93,7 +93,7 @@ func served(o evidence.Observed, step change.Step) bool {
 	if step.After.Type == record.ALIAS { // nobody is asked for it: the provider gives addresses in its place
 		return true
 	}
-	if step.After.Type == record.NS { // below the apex: a referral, which is not authoritative
+	if step.After.Type == record.NS || o.Answer == evidence.Referral { // a delegation, or glue below one: what refers is not authoritative
 		return o.Answer != evidence.Silent
 	}
 	return o.Answer == evidence.Positive && (record.Set{Data: o.Data}).SameData(step.After)

@@ -96,7 +96,7 @@ func side(answers []evidence.Observed) (text string, ttl uint32, heard bool) {
 	var texts []string
 	heard = true
 	for _, o := range answers {
-		if o.Answer == evidence.Silent || o.Answer == evidence.Lame {
+		if o.Answer == evidence.Silent || o.Answer == evidence.Lame || o.Answer == evidence.Referral {
 			heard = false
 		}
 		if t := o.Text(); !slices.Contains(texts, t) {

@@ -78,7 +78,11 @@ func TestRainOnShapes(t *testing.T) {
 			require.NoError(t, err)
 			w.on.Store(true)
 			desired := record.Contents{}
-			for n := range syncs {
+			few := syncs
+			if s.name == "turnstone" && syncs < 200 { // each of its reads is eight requests
+				few = 8
+			}
+			for n := range few {
 				desired = rained(w.chance, zone.Ref.Name, desired)
 				synced(t, ctx, d, zone.Ref, desired, fmt.Sprintf("sync %d", n))
 				require.Empty(t, b.twice("rain.example"), "after sync %d", n)

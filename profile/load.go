@@ -207,6 +207,9 @@ func (r *reader) caps(n *yaml.Node) change.Caps {
 		}
 		c.Types = append(c.Types, t)
 	}
+	if len(c.Types) > 0 && !slices.Contains(c.Types, record.A) {
+		r.fault(s.at["types"], "Add A, or leave types out where all are taken.", "the types lack A, which every conformance run writes")
+	}
 	if e := s.at["attributes"]; e != nil {
 		c.Attributes = r.attributes(e)
 	}

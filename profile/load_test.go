@@ -52,6 +52,8 @@ func TestFaults(t *testing.T) {
 		{"\nwrite:", "\nerrors: {kinds: {a: b}}\nwrite:", "6:21", `"b" is no kind of failure`},
 		{"\nwrite:", "\nabout: x\nwrite:", "6:1", `"about" is called "description" now`},
 		{"\nwrite:", "\nwrote: x\nwrite:", "6:1", `"wrote" is not known in the profile`},
+		{"can: {", "can: {types: [TXT], ", "3:14", "the types lack A"},
+		{"can: {", "can: {targets: sideways, ", "3:16", "absolute, zone, record"},
 		{"profile: small", "profile: [small", "1:1", "this is not YAML"},
 	} {
 		t.Run(c.to, func(t *testing.T) {

@@ -114,6 +114,17 @@ func TestShapesConform(t *testing.T) {
 	}
 }
 
+// A profile that takes few types is tested with these only.
+func TestFewTypesConform(t *testing.T) {
+	text, err := os.ReadFile("testdata/examples/redshank.profile.yaml")
+	require.NoError(t, err)
+	p, faults := profile.Load("redshank", []byte(strings.Replace(string(text), "targets: absolute,", "targets: absolute, types: [A],", 1)))
+	require.Empty(t, faults)
+	server := httptest.NewServer(redshank(t, newBank()))
+	t.Cleanup(server.Close)
+	conformtest.Passes(t, conform.Subject{Driver: profile.New(p, profile.NewRuntime(jqtest.Pool(t)), client(server.URL, shapes[2].secret)), Zone: dnsname.MustParse("scratch.example")}, 18)
+}
+
 // sanderling keeps versions of zones; who signs in gets a cookie.
 func sanderling(t *testing.T, b *bank) http.Handler {
 	sessions := map[string]bool{}

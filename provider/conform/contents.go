@@ -202,7 +202,18 @@ func (r *run) growAndShrink() error {
 	return r.put(nil, r.held(r.set("two", record.A, 3600, "192.0.2.5")))
 }
 
+// without says that a check needs a type that the provider does not take; nil where it does.
+func (r *run) without(t record.Type) error {
+	if r.caps.Holds(t) {
+		return nil
+	}
+	return checklist.NotApplicable("it takes no " + t.String() + " records, as declared")
+}
+
 func (r *run) swapThere() error {
+	if err := r.without(record.CNAME); err != nil {
+		return err
+	}
 	address, alias := r.held(r.set("swap", record.A, 300, "192.0.2.5", "192.0.2.6")), r.held(r.set("swap", record.CNAME, 300, "elsewhere.example."))
 	if err := r.put(nil, address); err != nil {
 		return err
@@ -211,6 +222,9 @@ func (r *run) swapThere() error {
 }
 
 func (r *run) swapBack() error {
+	if err := r.without(record.CNAME); err != nil {
+		return err
+	}
 	return r.put([]record.Key{{Name: r.name("swap"), Type: record.CNAME}}, r.held(r.set("swap", record.A, 300, "192.0.2.5")))
 }
 
@@ -223,9 +237,12 @@ func (r *run) repeat() error {
 	if err != nil {
 		return err
 	}
-	set := s.Contents.Get(record.Key{Name: r.Zone, Type: record.MX})
+	set := s.Contents.Get(record.Key{Name: r.name("six"), Type: record.AAAA})
+	if !r.caps.Holds(record.AAAA) {
+		set = s.Contents.Get(record.Key{Name: r.name("two"), Type: record.A})
+	}
 	if set.IsZero() {
-		return errors.New("the mail hosts of before are gone")
+		return errors.New("the addresses of before are gone")
 	}
 	return r.put(nil, set)
 }
@@ -401,6 +418,9 @@ func (r *run) collision() (change.Batch, provider.State, error) {
 }
 
 func (r *run) collide() error {
+	if err := r.without(record.CNAME); err != nil {
+		return err
+	}
 	b, s, err := r.collision()
 	if err != nil {
 		return err
@@ -425,6 +445,9 @@ func (r *run) alone() error {
 }
 
 func (r *run) nothingLeft() error {
+	if err := r.without(record.CNAME); err != nil {
+		return err
+	}
 	if !r.caps.Atomic {
 		return checklist.NotApplicable("batches are not atomic")
 	}

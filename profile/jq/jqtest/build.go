@@ -3,6 +3,7 @@
 package jqtest
 
 import (
+	"fmt"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -13,17 +14,20 @@ import (
 	"beacon/profile/jq"
 )
 
+// worker builds the program once a process, always at the same place, so that tests leave one behind and not one each. One that is running goes on.
 var worker = sync.OnceValues(func() (string, error) {
-	dir, err := os.MkdirTemp("", "beacon-jq")
-	if err != nil {
+	dir := filepath.Join(os.TempDir(), "beacon-tests")
+	if err := os.MkdirAll(dir, 0o755); err != nil {
 		return "", err
 	}
-	path := filepath.Join(dir, "worker")
-	out, err := exec.Command("go", "build", "-o", path, "beacon/profile/jq/worker").CombinedOutput()
+	path := filepath.Join(dir, "jq-worker")
+	made := fmt.Sprintf("%s.%d", path, os.Getpid())
+	out, err := exec.Command("go", "build", "-o", made, "beacon/profile/jq/worker").CombinedOutput()
 	if err != nil {
 		os.Stderr.Write(out)
+		return path, err
 	}
-	return path, err
+	return path, os.Rename(made, path)
 })
 
 // Command returns what starts a worker.

@@ -30,6 +30,7 @@ const (
 	settling  = "ferry-museum.example"     // moved a moment ago
 	nobodys   = "regatta.example"          // not registered
 	cameras   = "harbour-cams.example"     // its names follow addresses
+	team      = "masts." + cameras         // delegated in the zone above, which is managed here too
 	silent    = "wharf.example"            // has a nameserver that never answers
 	cutOff    = "adrift.example"           // is served by it
 	unknown   = "buoy." + cutOff           // so that nothing is known of this one
@@ -48,6 +49,7 @@ func (s *Stage) fleetSteps() []step {
 		{"customers", s.addCustomers},
 		{"special-zones", s.addSpecialZones},
 		{"registrations", s.registerAll},
+		{"team-zone", s.addTeamZone},
 		{"dynamic-hosts", s.addHosts},
 		{"revisions", s.revise},
 		{"first-checks", s.checkAll},
@@ -285,6 +287,19 @@ func (s *Stage) registerAll(ctx context.Context) error {
 		return err
 	}
 	return register(cutOff, []string{"ns." + silent + ".", "ns2." + silent + "."}, nil)
+}
+
+// addTeamZone makes a zone of a team, and delegates it in the zone above.
+func (s *Stage) addTeamZone(ctx context.Context) error {
+	text := "zones:\n  " + team + ":\n    description: Masts of the harbour cameras\n    providers: [curlew-ops]\n    records: |\n      @ 1h A 192.0.2.60\n      east 1h A 192.0.2.61\n      west 1h A 192.0.2.62\n"
+	body := map[string]any{"files": []map[string]string{{"name": "masts.beacon.yaml", "text": text}}, "sync": true, "reason": "zone of the camera team"}
+	if err := s.api(ctx, "petra", "POST", "/definitions", body, nil); err != nil {
+		return err
+	}
+	if err := s.served(ctx, "curlew", team); err != nil {
+		return err
+	}
+	return s.make(ctx, "petra", "/domains/"+team+"/delegations", map[string]any{}, nil)
 }
 
 // addHosts lets names follow addresses, and reports some.

@@ -74,6 +74,13 @@ func routesOfUsers() []route {
 			now, rate := k.svc.WorldNow()
 			return wire.ClockNow{World: now, Rate: rate}, nil
 		}},
+		{method: "POST", effect: writes, path: "/clock/steps", summary: "Skip simulated time to the next moment at which work is due, and wait until it is done; demo only", right: access.Manage, in: wire.ClockStep{}, out: wire.ClockNow{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			var in wire.ClockStep
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			return k.svc.StepClock(k.Request.Context(), in.Until)
+		}},
 		{method: "GET", effect: looks, path: "/findings", summary: "Codes of findings: what each means, what to do, and what it blocks", right: access.Read, out: wire.Page[finding.Known]{}, status: http.StatusOK, handle: func(*call) (any, error) {
 			return wire.Page[finding.Known]{Items: rules.Guide()}, nil
 		}},

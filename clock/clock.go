@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"strings"
 	"sync"
 	"time"
 )
@@ -85,30 +86,49 @@ func (w *World) Rate() float64 {
 	return w.ties.Rate
 }
 
-// Follow sets the clock by the one at url, which answers a GET with the JSON of a tie. The other clock is taken to
-// run by the wall of this machine.
-func (w *World) Follow(ctx context.Context, client *http.Client, url string) error {
-	req, err := http.NewRequestWithContext(ctx, http.MethodGet, url, nil)
+// Follow sets the clock by the one at url, which answers a GET with the JSON of a tie, and reports whether it runs differently since. The
+// other clock is taken to run by the wall of this machine.
+func (w *World) Follow(ctx context.Context, client *http.Client, url string) (changed bool, err error) {
+	return w.follow(ctx, client, http.MethodGet, url, "")
+}
+
+// Skip has the clock at url skip to a later world time, and follows it. That clock takes a POST with skip_to and answers as it does to a GET.
+func (w *World) Skip(ctx context.Context, client *http.Client, url string, to time.Time) error {
+	_, err := w.follow(ctx, client, http.MethodPost, url, fmt.Sprintf(`{"skip_to":%q}`, to.UTC().Format(time.RFC3339Nano)))
+	return err
+}
+
+func (w *World) follow(ctx context.Context, client *http.Client, method, url, body string) (changed bool, err error) {
+	req, err := http.NewRequestWithContext(ctx, method, url, strings.NewReader(body))
 	if err != nil {
-		return fmt.Errorf("setting the world clock: %w", err)
+		return false, fmt.Errorf("setting the world clock: %w", err)
+	}
+	if body != "" {
+		req.Header.Set("Content-Type", "application/json")
 	}
 	res, err := client.Do(req)
 	if err != nil {
-		return fmt.Errorf("setting the world clock: %w", err)
+		return false, fmt.Errorf("setting the world clock: %w", err)
 	}
 	defer res.Body.Close()
 	var t tie
 	if err := json.NewDecoder(io.LimitReader(res.Body, 4096)).Decode(&t); err != nil || res.StatusCode != http.StatusOK || t.Rate <= 0 {
-		return fmt.Errorf("setting the world clock: %s answered %s and no time", url, res.Status)
+		return false, fmt.Errorf("setting the world clock: %s answered %s and no time", url, res.Status)
 	}
 	w.mu.Lock()
+	defer w.mu.Unlock()
+	if t.Wall.Before(w.ties.Wall) { // an answer that was overtaken by a skip
+		return false, nil
+	}
+	changed = !t.Wall.Equal(w.ties.Wall) || !t.World.Equal(w.ties.World) || t.Rate != w.ties.Rate
 	w.ties = t
-	w.mu.Unlock()
-	return nil
+	return changed, nil
 }
 
-// KeepFollowing repeats Follow every interval of the wall's time until ctx ends, and hands failures to report.
-func (w *World) KeepFollowing(ctx context.Context, client *http.Client, url string, interval time.Duration, report func(error)) {
+// KeepFollowing repeats Follow every interval of the wall's time until ctx ends. Whenever the clock was found to run differently, and once
+// more an interval later for what was going on then, changed is called; failures go to report.
+func (w *World) KeepFollowing(ctx context.Context, client *http.Client, url string, interval time.Duration, changed func(context.Context) error, report func(error)) {
+	again := false
 	ticker := time.NewTicker(interval)
 	defer ticker.Stop()
 	for {
@@ -117,7 +137,12 @@ func (w *World) KeepFollowing(ctx context.Context, client *http.Client, url stri
 			return
 		case <-ticker.C:
 			once, cancel := context.WithTimeout(ctx, interval)
-			if err := w.Follow(once, client, url); err != nil && ctx.Err() == nil {
+			now, err := w.Follow(once, client, url)
+			if err == nil && (now || again) {
+				err = changed(once)
+			}
+			again = now || err != nil && again
+			if err != nil && ctx.Err() == nil {
 				report(err)
 			}
 			cancel()

@@ -31,6 +31,18 @@ func (c *clock) state() clockState {
 
 func (c *clock) now() time.Time { return c.state().at(time.Now()) }
 
+// skip moves the clock on to a later time, or returns false.
+func (c *clock) skip(to time.Time) bool {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	now := time.Now()
+	if to.Before(c.s.at(now)) {
+		return false
+	}
+	c.s = clockState{Wall: now, World: to, Rate: c.s.Rate}
+	return true
+}
+
 // setRate changes the speed from now on, without a jump.
 func (c *clock) setRate(rate float64) {
 	c.mu.Lock()

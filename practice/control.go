@@ -16,16 +16,24 @@ func (w *World) control() http.Handler {
 	mux.HandleFunc("GET /clock", func(rw http.ResponseWriter, _ *http.Request) { answer(rw, http.StatusOK, w.clock.state()) })
 	mux.HandleFunc("POST /clock", func(rw http.ResponseWriter, r *http.Request) {
 		var body struct {
-			Rate float64 `json:"rate"`
+			Rate   float64   `json:"rate"`
+			SkipTo time.Time `json:"skip_to"`
 		}
 		if !read(rw, r, &body) {
 			return
 		}
-		if body.Rate < 1 || body.Rate > 60 {
+		switch {
+		case !body.SkipTo.IsZero():
+			if !w.clock.skip(body.SkipTo) {
+				refuse(rw, http.StatusUnprocessableEntity, "bad_time", "the clock only goes forward")
+				return
+			}
+		case body.Rate < 1 || body.Rate > 60:
 			refuse(rw, http.StatusUnprocessableEntity, "bad_rate", "the rate is 1 to 60")
 			return
+		default:
+			w.clock.setRate(body.Rate)
 		}
-		w.clock.setRate(body.Rate)
 		w.mu.Lock()
 		w.save()
 		w.mu.Unlock()

@@ -47,7 +47,7 @@ func fill(t *testing.T, database store.Settings, names []string) {
 func blank(t *testing.T, s *store.Store) {
 	t.Helper()
 	require.NoError(t, s.Tx(ctx, func(tx *store.Tx) error {
-		run, err := tx.BeginBriefChecks()
+		run, err := tx.BeginBriefChecks(time.Now())
 		require.NoError(t, err)
 		list, err := tx.ToCheckBriefly(0, 1<<20)
 		require.NoError(t, err)

@@ -9,7 +9,6 @@ import (
 	"log/slog"
 	"net/http"
 	"os"
-	"time"
 
 	"beacon/clock"
 	"beacon/core/dnsname"
@@ -95,7 +94,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 	s.door = door
 	s.http, s.careful = door.HTTPClient(settings.Request), door.Careful().HTTPClient(settings.Request)
 	if settings.WorldClock != "" {
-		if err := s.world.Follow(ctx, s.http, settings.WorldClock); err != nil {
+		if _, err := s.world.Follow(ctx, s.http, settings.WorldClock); err != nil {
 			return nil, fmt.Errorf("the setting world_clock: %w", err)
 		}
 	}
@@ -104,7 +103,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 	}
 	s.world.By(s.store.Now)
 	s.Logbook = logbook.New(s.store, log)
-	s.Jobs = jobs.New(s.store, log, settings.Lease, s.metrics.jobs)
+	s.Jobs = jobs.New(s.store, s.world, log, settings.Lease, s.metrics.jobs)
 	s.journal = acts.NewJournal(settings.writesFile())
 	s.Acts = acts.New(s.store, s.Logbook, s.Jobs, log, settings.Request, settings.Lease)
 	s.Users = users.New(s.Logbook)
@@ -194,9 +193,6 @@ func (s *Service) Close() {
 		s.log.Error("the journal of what was written could not be closed", "error", err)
 	}
 }
-
-// WorldNow is simulated time, and the rate at which it runs.
-func (s *Service) WorldNow() (time.Time, float64) { return s.world.Now(), s.world.Rate() }
 
 // TrustedProxies are the networks whose word is taken for where a request came from.
 func (s *Service) TrustedProxies() []string { return s.settings.Proxies }

@@ -17,7 +17,7 @@ func (s *Service) Run(ctx context.Context) {
 	var group stdsync.WaitGroup
 	if s.settings.WorldClock != "" {
 		group.Go(func() {
-			s.world.KeepFollowing(ctx, s.http, s.settings.WorldClock, time.Second, func(err error) { s.log.Warn("the world clock cannot be followed", "error", err) })
+			s.world.KeepFollowing(ctx, s.http, s.settings.WorldClock, time.Second, s.Jobs.Retime, func(err error) { s.log.Warn("the world clock cannot be followed", "error", err) })
 		})
 	}
 	if err := s.Zones.CatchUpRows(ctx); err != nil && ctx.Err() == nil {

@@ -48,6 +48,7 @@ func (g BriefDomain) WantedSet() []dnsname.Name { return namesFrom(g.Wanted) }
 type BriefRun struct {
 	ID       uint64
 	Began    time.Time
+	World    *time.Time                 `gorm:"column:world_began"` // simulated time then
 	Ended    *time.Time                 // nil: it goes on
 	Domains  int                        // that there were when it began; that were looked at, once it has ended
 	Reached  uint64                     // the domains up to this id were looked at
@@ -56,12 +57,12 @@ type BriefRun struct {
 	Text     string                     `gorm:"column:verdicts"`
 }
 
-// BeginBriefChecks begins a run in place of the one before, ended or not.
-func (t *Tx) BeginBriefChecks() (run BriefRun, err error) {
+// BeginBriefChecks begins a run in place of the one before, ended or not, at a simulated time.
+func (t *Tx) BeginBriefChecks(world time.Time) (run BriefRun, err error) {
 	if err = t.db.Exec("DELETE FROM brief_runs").Error; err != nil {
 		return run, err
 	}
-	err = t.db.Exec("INSERT INTO brief_runs (began, domains, reached, looked, verdicts) SELECT ?, COUNT(*), 0, 0, '{}' FROM domains", t.now()).Error
+	err = t.db.Exec("INSERT INTO brief_runs (began, world_began, domains, reached, looked, verdicts) SELECT ?, ?, COUNT(*), 0, 0, '{}' FROM domains", t.now(), world).Error
 	if err != nil {
 		return run, err
 	}

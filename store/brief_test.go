@@ -33,7 +33,7 @@ func TestBriefRun(t *testing.T) {
 	})
 	var run store.BriefRun
 	var list []store.BriefDomain
-	do(func(tx *store.Tx) (err error) { run, err = tx.BeginBriefChecks(); return err })
+	do(func(tx *store.Tx) (err error) { run, err = tx.BeginBriefChecks(time.Now()); return err })
 	do(func(tx *store.Tx) (err error) { list, err = tx.ToCheckBriefly(run.Reached, 3); return err })
 	assert.Equal(t, 5, run.Domains)
 	require.Len(t, list, 3)
@@ -85,7 +85,7 @@ func TestBriefRun(t *testing.T) {
 		return err
 	})
 
-	do(func(tx *store.Tx) error { _, err := tx.BeginBriefChecks(); return err })
+	do(func(tx *store.Tx) error { _, err := tx.BeginBriefChecks(time.Now()); return err })
 	assert.ErrorIs(t, s.Tx(ctx, func(tx *store.Tx) error { return tx.KeepBriefChecks(run, looks) }), store.ErrNotFound)
 	do(func(tx *store.Tx) error {
 		kept, _, err := tx.BriefRun()

@@ -56,13 +56,23 @@ func (t *Tx) Enqueue(kind string, subject uint64, due time.Time) error {
 
 // EnqueueIn does the same for work that is at an account, its lane.
 func (t *Tx) EnqueueIn(kind string, subject, lane uint64, due time.Time) error {
+	return t.enqueue(kind, subject, lane, due, nil)
+}
+
+// EnqueueWorld does the same for work that is due at a simulated time, world, which is due in real time as the clocks run now.
+func (t *Tx) EnqueueWorld(kind string, subject uint64, due, world time.Time) error {
+	return t.enqueue(kind, subject, 0, due, &world)
+}
+
+func (t *Tx) enqueue(kind string, subject, lane uint64, due time.Time, world *time.Time) error {
 	t.kinds = append(t.kinds, kind)
-	return t.db.Exec(`INSERT INTO jobs (kind, subject, lane, state, due_at, holder, attempts, problem) VALUES (?, ?, ?, 'open', ?, '', 0, '')
+	return t.db.Exec(`INSERT INTO jobs (kind, subject, lane, state, due_at, world_due, holder, attempts, problem) VALUES (?, ?, ?, 'open', ?, ?, '', 0, '')
 		ON DUPLICATE KEY UPDATE
+			world_due = IF(state = 'done' OR holder = '' AND VALUES(due_at) < due_at, VALUES(world_due), world_due),
 			again_at = IF(state = 'open' AND holder <> '', LEAST(COALESCE(again_at, VALUES(due_at)), VALUES(due_at)), again_at),
 			due_at = IF(state = 'done', VALUES(due_at), IF(holder = '', LEAST(due_at, VALUES(due_at)), due_at)),
 			attempts = IF(state = 'done', 0, attempts),
-			state = 'open'`, kind, subject, lane, due).Error
+			state = 'open'`, kind, subject, lane, due, world).Error
 }
 
 // Claim leases the job of one of the kinds that has been due longest and is in none of the full lanes, if there is one. Leased jobs are open with a due time
@@ -88,7 +98,7 @@ func (t *Tx) Claim(lease time.Duration, full []uint64, kinds ...string) (Job, bo
 	job.Holder, job.DueAt = hex.EncodeToString(random[:]), now.Add(lease)
 	job.Attempts++
 	job.Turn++
-	return job, true, t.db.Exec("UPDATE jobs SET holder = ?, turn = ?, due_at = ?, attempts = ?, again_at = NULL WHERE id = ?", job.Holder, job.Turn, job.DueAt, job.Attempts, job.ID).Error
+	return job, true, t.db.Exec("UPDATE jobs SET holder = ?, turn = ?, due_at = ?, world_due = NULL, attempts = ?, again_at = NULL WHERE id = ?", job.Holder, job.Turn, job.DueAt, job.Attempts, job.ID).Error
 }
 
 // Hold confirms within a transaction that the job is still ours, and keeps it so until the transaction ends.
@@ -136,6 +146,29 @@ func (t *Tx) Again(job Job, due time.Time, problem string) error {
 func (t *Tx) Anew(job Job, due time.Time) error {
 	return t.updateHeld(job, `UPDATE jobs SET due_at = LEAST(?, COALESCE(again_at, ?)), attempts = 0, problem = '',
 		again_at = NULL, holder = '' WHERE id = ? AND turn = ? AND holder <> ''`, due, due, job.ID, job.Turn)
+}
+
+// AnewWorld is Anew for a job that is due again at a simulated time, world, which is due in real time as the clocks run now.
+func (t *Tx) AnewWorld(job Job, due, world time.Time) error {
+	return t.updateHeld(job, `UPDATE jobs SET world_due = IF(again_at < ?, NULL, ?), due_at = LEAST(?, COALESCE(again_at, ?)), attempts = 0, problem = '',
+		again_at = NULL, holder = '' WHERE id = ? AND turn = ? AND holder <> ''`, due, world, due, due, job.ID, job.Turn)
+}
+
+// Retime sets anew when what is due at a simulated time is due in real time, after another clock was set or runs at another rate: the
+// simulated clock shows world when the real one shows real, and runs rate times as fast.
+func (t *Tx) Retime(real, world time.Time, rate float64) error {
+	return t.db.Exec(`UPDATE jobs SET due_at = DATE_ADD(?, INTERVAL CAST(TIMESTAMPDIFF(MICROSECOND, ?, world_due) / ? AS SIGNED) MICROSECOND)
+		WHERE world_due IS NOT NULL AND state = 'open' AND holder = ''`, real, world, rate).Error
+}
+
+// Ahead returns the jobs that are being done or are due by soon, and the earliest simulated time at which work that nobody has is due, nil
+// for none. Kinds in except do not count.
+func (t *Tx) Ahead(soon time.Time, except []string) (underway []Job, next *time.Time, err error) {
+	err = t.db.Where("state = 'open' AND (holder <> '' OR due_at <= ? OR world_due IS NULL AND due_at <= ?) AND kind NOT IN ?", t.now(), soon, except).Find(&underway).Error
+	if err == nil {
+		err = t.db.Raw("SELECT MIN(world_due) FROM jobs WHERE state = 'open' AND holder = ''").Scan(&next).Error
+	}
+	return underway, next, err
 }
 
 // Later returns a job back that was not tried: somebody else's turn comes first.

@@ -130,4 +130,5 @@ var (
 	ListChannels = List[ChannelView]{Method: "GET", Path: "/channels"}
 	TestChannel  = Call[None, None]{Method: "POST", Path: "/channels/:name/tests"}
 	ShowClock    = Call[None, ClockNow]{Method: "GET", Path: "/clock"}
+	StepClock    = Call[ClockStep, ClockNow]{Method: "POST", Path: "/clock/steps"}
 )

@@ -128,7 +128,7 @@ func newBench(t *testing.T) *bench {
 func (b *bench) open(i *instance) *acts.Acts {
 	counter := prometheus.NewCounterVec(prometheus.CounterOpts{Name: "jobs"}, []string{"kind", "outcome"})
 	quiet := slog.New(slog.DiscardHandler)
-	a := acts.New(b.store, b.book, jobs.New(b.store, quiet, lease, counter), quiet, timeout, lease)
+	a := acts.New(b.store, b.book, jobs.New(b.store, &clock.World{}, quiet, lease, counter), quiet, timeout, lease)
 	a.Register(kind, i)
 	return a
 }

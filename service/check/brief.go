@@ -49,7 +49,7 @@ func (s *Checks) ScheduleBriefChecks(ctx context.Context) error {
 // StartBriefChecks has all domains looked at briefly, in the background.
 func (s *Checks) StartBriefChecks(ctx context.Context) (g wire.BriefChecks, err error) {
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
-		run, err := tx.BeginBriefChecks()
+		run, err := tx.BeginBriefChecks(s.world.Now())
 		if err != nil {
 			return err
 		}
@@ -89,17 +89,12 @@ func (s *Checks) BriefChecksSince(ctx context.Context, since time.Time) (g wire.
 
 // RunBriefCheck makes or goes on with the run that is due, and asks to be called again.
 func (s *Checks) RunBriefCheck(ctx context.Context, _ store.Job) error {
-	every := s.settings.Checks.Brief
-	pause := briefPause
-	if every > 0 {
-		every = s.world.WallAt(s.world.Now().Add(every)).Sub(s.store.Now())
-		pause = max(every/10, briefPause)
-	}
+	every, now := s.settings.Checks.Brief, s.world.Now()
 	var run store.BriefRun
 	err := s.store.Tx(ctx, func(tx *store.Tx) error {
 		last, ok, err := tx.BriefRun()
-		if run = last; err == nil && every > 0 && (!ok || run.Ended != nil && s.store.Now().Sub(run.Began) >= every) {
-			run, err = tx.BeginBriefChecks()
+		if run = last; err == nil && every > 0 && (!ok || run.World == nil || run.Ended != nil && (run.World.After(now) || now.Sub(*run.World) >= every)) {
+			run, err = tx.BeginBriefChecks(now)
 		}
 		return err
 	})
@@ -119,7 +114,7 @@ func (s *Checks) RunBriefCheck(ctx context.Context, _ store.Job) error {
 	if every == 0 {
 		return nil
 	}
-	return jobs.Later{At: s.store.Now().Add(pause), Worked: true}
+	return jobs.Later{World: run.World.Add(max(every, time.Duration(s.world.Rate()*float64(briefPause)))), Worked: true}
 }
 
 // look is a brief look at one domain.

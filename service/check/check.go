@@ -186,7 +186,7 @@ func (s *Checks) keep(ctx context.Context, name dnsname.Name, domainID uint64, p
 			}
 		}
 		due = s.nextCheck(report, since)
-		if err := jobs.Enqueue(tx, store.JobCheck, d.ID, due); err != nil {
+		if err := s.jobs.EnqueueWorld(tx, store.JobCheck, d.ID, due); err != nil {
 			return err
 		}
 		if len(delegation.Unheard(report.Deadlines(), last.Deadlines())) > 0 {
@@ -211,9 +211,9 @@ func (s *Checks) keep(ctx context.Context, name dnsname.Name, domainID uint64, p
 	return report, due, err
 }
 
-// nextCheck is when a domain is due again, real time; since is from when on it has stood as it does.
+// nextCheck is when a domain is due again, simulated time; since is from when on it has stood as it does.
 func (s *Checks) nextCheck(r delegation.Report, since time.Time) time.Time {
-	return s.world.WallAt(r.Due(since, s.settings.Checks.Settling, s.settings.Checks.Settled))
+	return r.Due(since, s.settings.Checks.Settling, s.settings.Checks.Settled)
 }
 
 // RunCheck checks a domain in the background, and makes itself due again.
@@ -236,7 +236,7 @@ func (s *Checks) RunCheck(ctx context.Context, job store.Job) error {
 	if err != nil {
 		return err
 	}
-	return jobs.Later{At: due, Worked: true}
+	return jobs.Later{World: due, Worked: true}
 }
 
 // NewsOf returns how a domain is, for those who are told.

@@ -130,7 +130,7 @@ func (s *Hosts) RunAlias(ctx context.Context, job store.Job) error {
 		return err
 	}
 	s.jobs.Wake(store.JobUrgent)
-	return jobs.Later{At: s.world.WallAt(s.world.Now().Add(nextAsking(now))), Worked: true}
+	return jobs.Later{World: s.world.Now().Add(nextAsking(now)), Worked: true}
 }
 
 // nextAsking is how long to wait, simulated time.

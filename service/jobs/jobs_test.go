@@ -37,7 +37,7 @@ func newRoom(t *testing.T) *room {
 	s, err := store.Open(ctx, storetest.Settings(t), reach.Loopback(), func() time.Time { return clock.Wall{}.Now().Add(time.Duration(r.moved.Load())) })
 	require.NoError(t, err)
 	r.store = s
-	r.queue = jobs.New(s, slog.New(slog.DiscardHandler), time.Minute, prometheus.NewCounterVec(prometheus.CounterOpts{Name: "jobs"}, []string{"kind", "outcome"}))
+	r.queue = jobs.New(s, &clock.World{}, slog.New(slog.DiscardHandler), time.Minute, prometheus.NewCounterVec(prometheus.CounterOpts{Name: "jobs"}, []string{"kind", "outcome"}))
 	return r
 }
 

@@ -8,6 +8,7 @@ import (
 
 	"github.com/prometheus/client_golang/prometheus"
 
+	"beacon/clock"
 	"beacon/store"
 )
 
@@ -26,18 +27,21 @@ type Workers struct {
 // Queue is the background work of one instance. It is safe for concurrent use once all kinds are registered.
 type Queue struct {
 	store    *store.Store
+	world    *clock.World
 	log      *slog.Logger
 	lease    time.Duration
 	ran      *prometheus.CounterVec
 	handlers map[string]Handler
 	workers  []Workers
 	wakes    map[string]chan struct{} // by kind: told when there may be new work
+	running  sync.Map                 // by id: when this instance began with it, a time.Time
 	scout    chan struct{}            // told when the next due time may have changed
 }
 
-// New returns a queue whose jobs are leased for the given real time. What became of each is counted in ran, by kind and outcome.
-func New(db *store.Store, log *slog.Logger, lease time.Duration, ran *prometheus.CounterVec) *Queue {
-	q := &Queue{store: db, log: log, lease: lease, ran: ran, handlers: map[string]Handler{}, wakes: map[string]chan struct{}{}, scout: make(chan struct{}, 1)}
+// New returns a queue whose jobs are leased for the given real time; what is due at a simulated time goes by world. What became of each job is
+// counted in ran, by kind and outcome.
+func New(db *store.Store, world *clock.World, log *slog.Logger, lease time.Duration, ran *prometheus.CounterVec) *Queue {
+	q := &Queue{store: db, world: world, log: log, lease: lease, ran: ran, handlers: map[string]Handler{}, wakes: map[string]chan struct{}{}, scout: make(chan struct{}, 1)}
 	db.OnEnqueue(q.enqueued)
 	return q
 }

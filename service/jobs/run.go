@@ -11,15 +11,21 @@ import (
 	"beacon/store"
 )
 
-// Later returns work back until a moment of real time; it is not a failure. Work that only made way does not count as tried; recurring work
-// that went well begins to count again.
+// Later returns work back until a moment of real or of simulated time; it is not a failure. Work that only made way does not count as tried;
+// recurring work that went well begins to count again.
 type Later struct {
-	At      time.Time
+	At      time.Time // real time
+	World   time.Time // simulated time, in place of At; only with Worked
 	MadeWay bool
 	Worked  bool
 }
 
-func (e Later) Error() string { return "due again at " + e.At.Format(time.RFC3339) }
+func (e Later) Error() string {
+	if !e.World.IsZero() {
+		return "due again at " + e.World.Format(time.RFC3339) + ", simulated time"
+	}
+	return "due again at " + e.At.Format(time.RFC3339)
+}
 
 // mostPause is the longest pause between two attempts, real time.
 const mostPause = 10 * time.Minute
@@ -33,6 +39,8 @@ func Backoff(attempts int) time.Duration {
 
 // run runs one piece of work under its lease, which is lengthened meanwhile; when it is lost, the work is broken off.
 func (q *Queue) run(ctx context.Context, job store.Job, lease time.Duration) {
+	q.running.Store(job.ID, time.Now())
+	defer q.running.Delete(job.ID)
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
 	done := make(chan struct{})
@@ -78,6 +86,8 @@ func (q *Queue) putDown(ctx context.Context, job store.Job, err error) {
 		outcome = "later"
 		finish = func(tx *store.Tx) error { return tx.Again(job, later.At, "") }
 		switch {
+		case later.Worked && !later.World.IsZero():
+			finish = func(tx *store.Tx) error { return tx.AnewWorld(job, q.world.WallAt(later.World), later.World) }
 		case later.Worked:
 			finish = func(tx *store.Tx) error { return tx.Anew(job, later.At) }
 		case later.MadeWay:

@@ -1,0 +1,1 @@
+ALTER TABLE brief_runs ADD COLUMN IF NOT EXISTS world_began DATETIME(6) NULL

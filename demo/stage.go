@@ -33,6 +33,7 @@ type Options struct {
 	DNSPort  int
 	HTTPPort int
 	Rate     float64
+	Signed   bool      // root and registries of the practice world are signed, and signatures are judged
 	Program  string    // path of the beacon program
 	Fleet    bool      // load some forty domains in all states beside the one to be moved
 	Progress io.Writer // what is being loaded is said here; nil for nowhere
@@ -107,7 +108,7 @@ func (s *Stage) startDatabase(ctx context.Context) (err error) {
 // StartPractice starts the practice world.
 func (s *Stage) StartPractice(ctx context.Context) (err error) {
 	s.practice, err = s.spawn("practice", nil, "practice", "--net", fmt.Sprint(s.Net), "--dns-port", fmt.Sprint(s.DNSPort),
-		"--http-port", fmt.Sprint(s.HTTPPort), "--rate", fmt.Sprint(s.Rate), "--state", s.path("practice.json"))
+		"--http-port", fmt.Sprint(s.HTTPPort), "--rate", fmt.Sprint(s.Rate), fmt.Sprintf("--signed=%t", s.Signed), "--state", s.path("practice.json"))
 	if err != nil {
 		return err
 	}
@@ -147,6 +148,17 @@ func (s *Stage) prepareService(ctx context.Context) error {
 	if err := os.WriteFile(s.path("roots.zone"), roots, 0o600); err != nil {
 		return err
 	}
+	anchor, err := s.get(ctx, s.Site("control")+"/anchor")
+	if err != nil {
+		return err
+	}
+	anchors := ""
+	if len(anchor) > 0 {
+		anchors = "trust_anchors: anchor.zone, "
+	}
+	if err := os.WriteFile(s.path("anchor.zone"), anchor, 0o600); err != nil {
+		return err
+	}
 	notary, err := s.get(ctx, s.Site("control")+"/notary")
 	if err != nil {
 		return err
@@ -181,7 +193,7 @@ listen: %s
 database: {socket: %s, user: beacon, password: %s, database: beacon}
 key_file: beacon.key
 allowed_networks: [127.0.0.0/8, "::1/128"]
-dns: {root_hints: roots.zone, port: %d, per_second: -1} # its hours are minutes here: politeness by the second would be sloth
+dns: {root_hints: roots.zone, %sport: %d, per_second: -1} # its hours are minutes here: politeness by the second would be sloth
 world_clock: %s/clock
 hosts: {allowed_networks: [127.0.0.0/8, 192.0.2.0/24, 198.51.100.0/24, 203.0.113.0/24, "2001:db8::/32"]} # of this world
 new_zones: {kits: piers.beacon.yaml, kit: pier-site} # what a new zone starts with
@@ -195,7 +207,7 @@ resolvers:
   - {name: harbour, address: "127.%d.8.1:%d", group: our office}
   - {name: lighthouse, address: "127.%d.8.2:%d", group: our office}
   - {name: dinghy, address: "127.%d.8.3:%d", group: mobile}
-`, s.Listen, s.database.Socket, dbPassword, s.DNSPort, s.Site("control"), strings.TrimSpace(string(detours)), s.Net, s.DNSPort, s.Net, s.DNSPort, s.Net, s.DNSPort)
+`, s.Listen, s.database.Socket, dbPassword, anchors, s.DNSPort, s.Site("control"), strings.TrimSpace(string(detours)), s.Net, s.DNSPort, s.Net, s.DNSPort, s.Net, s.DNSPort)
 	if !strings.Contains(s.Settings, "drift:") {
 		settings += "drift: {every: 1m} # a change at a provider is seen soon\n"
 	}

@@ -28,6 +28,7 @@ func stageFlags(c *cobra.Command, opt *demo.Options, defaults demo.Options) {
 	c.Flags().IntVar(&opt.DNSPort, "dns-port", 5300, "port of its nameservers and resolvers")
 	c.Flags().IntVar(&opt.HTTPPort, "http-port", 8054, "port of its HTTP interfaces")
 	c.Flags().Float64Var(&opt.Rate, "rate", 60, "speed of its clock")
+	c.Flags().BoolVar(&opt.Signed, "signed", false, "sign its root and registries, and judge signatures")
 }
 
 // staged prepares for children whose lives are tied to this thread, and for an end by signal.

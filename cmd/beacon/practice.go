@@ -37,6 +37,7 @@ func practiceCommand() *cobra.Command {
 	c.Flags().IntVar(&opt.HTTPPort, "http-port", 8054, "port of all its HTTP interfaces")
 	c.Flags().Float64Var(&opt.Rate, "rate", 1, "simulated seconds in a real second, 1 to 60")
 	c.Flags().DurationVar(&opt.Lag, "lag", 120*time.Millisecond, "how much reads at Plover are behind writes")
+	c.Flags().BoolVar(&opt.Signed, "signed", false, "sign the root and the registries")
 	c.Flags().StringVar(&opt.StateFile, "state", "", "file that keeps its state between runs")
 	return c
 }

@@ -31,16 +31,13 @@ func (c *clock) state() clockState {
 
 func (c *clock) now() time.Time { return c.state().at(time.Now()) }
 
-// skip moves the clock on to a later time, or returns false.
-func (c *clock) skip(to time.Time) bool {
+// skip moves the clock on to a later time. One that it has passed changes nothing.
+func (c *clock) skip(to time.Time) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	now := time.Now()
-	if to.Before(c.s.at(now)) {
-		return false
+	if now := time.Now(); to.After(c.s.at(now)) {
+		c.s = clockState{Wall: now, World: to, Rate: c.s.Rate}
 	}
-	c.s = clockState{Wall: now, World: to, Rate: c.s.Rate}
-	return true
 }
 
 // setRate changes the speed from now on, without a jump.

@@ -1,7 +1,7 @@
 // Simulated time, in which TTLs run: asked of the service now and then, and carried on in between.
-import { useQuery } from '@tanstack/react-query'
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useEffect, useState } from 'react'
-import { get } from './client'
+import { get, post } from './client'
 
 type Reading = { world: number; rate: number; read: number }
 
@@ -23,3 +23,18 @@ export function useWorld(every = 250): { now: number; rate: number } | undefined
 }
 
 export const worldAt = (r: Reading, at: number) => r.world + (at - r.read) * r.rate
+
+/** Skips simulated time to a moment, step by step: what is due in between is done in order. Demo only. */
+export function useSkip() {
+  const client = useQueryClient()
+  return useMutation({
+    mutationFn: async (until: number) => {
+      for (let reached = false; !reached; ) {
+        const now = await post('/clock/steps', {}, { until: new Date(until).toISOString() })
+        client.setQueryData<Reading>(['clock'], { world: Date.parse(now.world), rate: now.rate, read: performance.now() })
+        reached = now.reached ?? false
+      }
+    },
+    onSettled: () => client.invalidateQueries({ queryKey: ['clock'] }),
+  })
+}

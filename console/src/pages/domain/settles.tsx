@@ -1,7 +1,8 @@
 // When the waiting ends: a gauge from the change to the moment by which the old answer has expired from every cache, and the sum
 // behind it.
-import { useWorld } from '../../api/clock'
+import { useSkip, useWorld } from '../../api/clock'
 import type { Report } from '../../api/types'
+import { Key } from '../../parts/key'
 import { Lamp } from '../../parts/lamp'
 import { moment, plain, span } from '../../parts/text'
 import { Unfold } from '../../parts/unfold'
@@ -36,11 +37,27 @@ export function Settles({ report: r }: { report: Report }) {
           <dt className="text-soft">now</dt>
           <dd className="font-mono">{moment(world.now, world.now)}</dd>
         </dl>
-        {world.rate !== 1 && <p className="ml-auto max-w-44 text-fine text-soft">Simulated time: {world.rate} times as fast as real time, so this takes <span className="whitespace-nowrap">{span((by - world.now) / world.rate)}</span> of yours.</p>}
+        {world.rate !== 1 && <Simulated rate={world.rate} left={by - world.now} by={by} />}
       </div>
       <Gauge now={world.now} by={by} likely={likely} from={begun(r, world.now)} />
       <Sums report={r} now={world.now} title="Calculation" />
     </section>
+  )
+}
+
+/** In the demo: how long it takes in real time, and the way not to wait. */
+function Simulated({ rate, left, by }: { rate: number; left: number; by: number }) {
+  const skip = useSkip()
+  return (
+    <div className="ml-auto grid max-w-52 gap-2">
+      <p className="text-fine text-soft">
+        Simulated time: {rate} times as fast as real time, so this takes <span className="whitespace-nowrap">{span(left / rate)}</span> of yours.
+      </p>
+      <Key busy={skip.isPending} onClick={() => skip.mutate(by + 1000)}>
+        Skip to then
+      </Key>
+      {skip.error && <p className="text-fine text-alarm">{skip.error.message}</p>}
+    </div>
   )
 }
 

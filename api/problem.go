@@ -42,7 +42,7 @@ func (a *api) fail(c *gin.Context, err error) {
 	if p == nil {
 		a.log.Error("a request failed", "method", c.Request.Method, "path", c.Request.URL.Path, "error", err)
 		writeProblem(c, http.StatusInternalServerError, wire.ProblemDocument{Type: "urn:agile-beacon:problem:internal", Title: "The service failed",
-			Detail: "Something went wrong inside the service; its log says what. Nothing was left half done: each change is made wholly or not at all."})
+			Detail: "Something went wrong inside the service; its log says what. Requests to providers may already have been sent: see the logbook."})
 		return
 	}
 	if p.Kind == wire.Unavailable {

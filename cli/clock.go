@@ -14,15 +14,20 @@ import (
 )
 
 func (a *app) clockCommand() *cobra.Command {
-	c := &cobra.Command{Use: "clock", Short: "Show simulated time and skip it (demo only)", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
-		var now wire.ClockNow
-		if err := ask(a, wire.ShowClock, wire.None{}, &now); err != nil {
-			return err
-		}
-		return a.show(now, func() { a.showClock(now) })
-	}}
-	c.AddCommand(a.clockSkip())
+	c := &cobra.Command{Use: "clock", Short: "Show simulated time and skip it (demo only)"}
+	c.AddCommand(a.clockShow(), a.clockSkip())
 	return c
+}
+
+func (a *app) clockShow() *cobra.Command {
+	return &cobra.Command{Use: "show", Short: "Show what time it is in the practice world", Example: "  beacon clock show", Args: cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error {
+			var now wire.ClockNow
+			if err := ask(a, wire.ShowClock, wire.None{}, &now); err != nil {
+				return err
+			}
+			return a.show(now, func() { a.showClock(now) })
+		}}
 }
 
 func (a *app) clockSkip() *cobra.Command {

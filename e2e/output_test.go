@@ -75,7 +75,7 @@ func TestEveryCommandPrintsOneDocument(t *testing.T) {
 		{"act", "list"}, {"act", "show", "/", "1"}, {"act", "cancel", "/", "1"},
 		{"hold", "show"}, {"hold", "start", "/", "--reason", "a test"}, {"hold", "release", "/", "--all", "--yes"},
 		{"host", "add", "/", "gauge.tides.example"}, {"host", "list"}, {"host", "show", "/", "gauge.tides.example"},
-		{"channel", "list"}, {"channel", "test", "/", "nobody"}, {"logbook", "/", "--limit", "5"},
+		{"clock", "show"}, {"clock", "skip", "/", "1m"}, {"channel", "list"}, {"channel", "test", "/", "nobody"}, {"logbook", "/", "--limit", "5"},
 		{"zone", "retire", "/", "tides.example", "--account", "heron-main", "--dry-run"}, {"zone", "delete", "/", "tides.example", "--dry-run"},
 		{"host", "remove", "/", "gauge.tides.example", "--yes"}, {"provider", "remove", "/", "curlew-ops", "--yes"},
 		{"sign-out"},

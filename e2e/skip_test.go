@@ -12,8 +12,6 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-
-	"beacon/demo"
 )
 
 // moves begins to move three domains of a signed practice world whose delegations live in caches for ttl seconds, for half of that and for a
@@ -21,9 +19,7 @@ import (
 func moves(t *testing.T, ttl int) (*asker, []string) {
 	opt := options(t, 60, "")
 	opt.Signed = true
-	s, err := demo.Start(context.Background(), opt)
-	require.NoError(t, err)
-	t.Cleanup(s.Stop)
+	s := stage(t, opt)
 	a := signedIn(t, s)
 	ctx := context.Background()
 	var domains []string
@@ -88,7 +84,7 @@ func TestSkippedTimeMissesNothing(t *testing.T) {
 	var both sync.WaitGroup
 	waiting, domains := moves(t, ttl)
 	skipping, _ := moves(t, ttl)
-	both.Go(func() {
+	wait := func() {
 		until := time.Now().Add(time.Duration(ttl)*time.Second/60 + time.Minute)
 		for !waiting.allSettled(domains) {
 			if !assert.True(t, time.Now().Before(until), "not settled") {
@@ -97,8 +93,8 @@ func TestSkippedTimeMissesNothing(t *testing.T) {
 			time.Sleep(200 * time.Millisecond)
 		}
 		waited = waiting.events(domains)
-	})
-	both.Go(func() {
+	}
+	skip := func() {
 		var now struct {
 			World   time.Time
 			Reached bool
@@ -111,8 +107,15 @@ func TestSkippedTimeMissesNothing(t *testing.T) {
 		t.Logf("%d s of simulated time skipped in %.1f s, in %d steps", ttl, time.Since(began).Seconds(), steps)
 		assert.True(t, skipping.allSettled(domains), "settled")
 		skipped = skipping.events(domains)
-	})
-	both.Wait()
+	}
+	if soak() { // one after the other, for the figure
+		skip()
+		wait()
+	} else {
+		both.Go(skip)
+		both.Go(wait)
+		both.Wait()
+	}
 	verdicts := func(list []string) []string {
 		return slices.DeleteFunc(slices.Clone(list), func(s string) bool { return !strings.HasPrefix(s, "domain.verdict") })
 	}

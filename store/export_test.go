@@ -47,3 +47,6 @@ func (s *Store) Schema(ctx context.Context) (lines []string, err error) {
 	}
 	return lines, nil
 }
+
+// LockJobs locks every job until the transaction ends.
+func (t *Tx) LockJobs() error { return t.db.Exec("SELECT id FROM jobs FOR UPDATE").Error }

@@ -80,11 +80,7 @@ func (t *Tx) enqueue(kind string, subject, lane uint64, due time.Time, world *ti
 func (t *Tx) Claim(lease time.Duration, full []uint64, kinds ...string) (Job, bool, error) {
 	var job Job
 	now := t.now()
-	due := t.db.Clauses(clause.Locking{Strength: "UPDATE", Options: "SKIP LOCKED"}).Where("state = 'open' AND due_at <= ? AND kind IN ?", now, kinds)
-	if len(full) > 0 {
-		due = due.Where("lane NOT IN ?", full)
-	}
-	err := due.Order("due_at, id").Limit(1).Take(&job).Error
+	err := t.due(now, full, kinds).Clauses(clause.Locking{Strength: "UPDATE", Options: "SKIP LOCKED"}).Order("due_at, id").Limit(1).Take(&job).Error
 	if errors.Is(err, gorm.ErrRecordNotFound) {
 		return job, false, nil
 	}
@@ -99,6 +95,23 @@ func (t *Tx) Claim(lease time.Duration, full []uint64, kinds ...string) (Job, bo
 	job.Attempts++
 	job.Turn++
 	return job, true, t.db.Exec("UPDATE jobs SET holder = ?, turn = ?, due_at = ?, world_due = NULL, attempts = ?, again_at = NULL WHERE id = ?", job.Holder, job.Turn, job.DueAt, job.Attempts, job.ID).Error
+}
+
+// Missed reports whether a job is due that Claim would lease. A claim passes over rows that others look at just then, those included that
+// they do not want: "none" is believed only where this says no, too.
+func (t *Tx) Missed(full []uint64, kinds ...string) (bool, error) {
+	var n int64
+	err := t.due(t.now(), full, kinds).Model(&Job{}).Limit(1).Count(&n).Error
+	return n > 0, err
+}
+
+// due are the jobs of the kinds that are due and in none of the full lanes.
+func (t *Tx) due(now time.Time, full []uint64, kinds []string) *gorm.DB {
+	due := t.db.Where("state = 'open' AND due_at <= ? AND kind IN ?", now, kinds)
+	if len(full) > 0 {
+		due = due.Where("lane NOT IN ?", full)
+	}
+	return due
 }
 
 // Hold confirms within a transaction that the job is still ours, and keeps it so until the transaction ends.
@@ -165,10 +178,11 @@ func (t *Tx) Retime(real, world time.Time, rate float64) error {
 // for none. Kinds in except do not count.
 func (t *Tx) Ahead(soon time.Time, except []string) (underway []Job, next *time.Time, err error) {
 	err = t.db.Where("state = 'open' AND (holder <> '' OR due_at <= ? OR world_due IS NULL AND due_at <= ?) AND kind NOT IN ?", t.now(), soon, except).Find(&underway).Error
+	var first struct{ Next *time.Time }
 	if err == nil {
-		err = t.db.Raw("SELECT MIN(world_due) FROM jobs WHERE state = 'open' AND holder = ''").Scan(&next).Error
+		err = t.db.Raw("SELECT MIN(world_due) AS next FROM jobs WHERE state = 'open' AND holder = ''").Scan(&first).Error
 	}
-	return underway, next, err
+	return underway, first.Next, err
 }
 
 // Later returns a job back that was not tried: somebody else's turn comes first.

@@ -3,6 +3,7 @@ package store_test
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -308,6 +309,37 @@ func TestJobsAreTakenOnce(t *testing.T) {
 	for subject, times := range taken {
 		assert.Equal(t, 1, times, "job %d", subject)
 	}
+}
+
+// A claim passes over rows that another transaction looks at, due ones too; it is told of, so that "none" is not taken for the truth.
+func TestMissedClaims(t *testing.T) {
+	s := storetest.Open(t)
+	look := func() (ok, missed bool) {
+		in(t, s, func(tx *store.Tx) (err error) {
+			if _, ok, err = tx.Claim(time.Minute, nil, "sync"); err == nil && !ok {
+				missed, err = tx.Missed(nil, "sync")
+			}
+			return err
+		})
+		return ok, missed
+	}
+	in(t, s, func(tx *store.Tx) error {
+		return errors.Join(tx.Enqueue("sync", 1, time.Now().Add(-time.Second)), tx.Enqueue("sync", 2, time.Now().Add(time.Hour)))
+	})
+	in(t, s, func(tx *store.Tx) error {
+		if err := tx.LockJobs(); err != nil {
+			return err
+		}
+		ok, missed := look()
+		assert.False(t, ok, "the row is another's just now")
+		assert.True(t, missed)
+		return nil
+	})
+	ok, _ := look()
+	assert.True(t, ok)
+	ok, missed := look()
+	assert.False(t, ok)
+	assert.False(t, missed, "leased, or not due yet")
 }
 
 func TestLeases(t *testing.T) {

@@ -6,7 +6,7 @@ import "time"
 const fraction = 10
 
 // seldom is how many times the shortest pause the longest is while something settles.
-const seldom = 10
+const seldom = 30
 
 // Due is when a domain should be looked at again: soon after something changed, ever more seldom the longer it stays as it is, for its
 // nameservers' sake, and just after all should have settled. since is from when on it has stood so; settling and settled are the shortest

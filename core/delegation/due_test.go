@@ -19,7 +19,7 @@ func TestDue(t *testing.T) {
 		{"settled, and a moment is ahead", Settled, time.Hour, 20 * time.Minute, 20 * time.Minute},
 		{"settling since just now", Settling, 0, 2 * time.Hour, time.Minute},
 		{"settling for an hour", Settling, time.Hour, 2 * time.Hour, 6 * time.Minute},
-		{"settling for long", Settling, 40 * time.Hour, 2 * time.Hour, 10 * time.Minute},
+		{"settling for long", Settling, 40 * time.Hour, 2 * time.Hour, 30 * time.Minute},
 		{"settling for long, almost over", Settling, 40 * time.Hour, 5 * time.Minute, 5 * time.Minute},
 		{"settling, almost over", Settling, time.Hour, 30 * time.Second, 30 * time.Second},
 		{"settling, the moment is past", Settling, time.Hour, -time.Second, 6 * time.Minute},

@@ -35,6 +35,7 @@ const (
 	briefRows    = 4000                   // are kept at a time at most
 	briefRound   = time.Minute            // how long what was learned of the zones above serves those that follow, real time
 	briefKept    = 200 * time.Millisecond // between two times that what was found is kept
+	almost       = time.Second            // of simulated time: two clocks round differently
 	briefPause   = 10 * time.Second       // before the next run where some are left, or looks are not made by themselves, real time
 )
 
@@ -93,7 +94,7 @@ func (s *Checks) RunBriefCheck(ctx context.Context, _ store.Job) error {
 	var run store.BriefRun
 	err := s.store.Tx(ctx, func(tx *store.Tx) error {
 		last, ok, err := tx.BriefRun()
-		if run = last; err == nil && every > 0 && (!ok || run.World == nil || run.Ended != nil && (run.World.After(now) || now.Sub(*run.World) >= every)) {
+		if run = last; err == nil && every > 0 && (!ok || run.World == nil || run.Ended != nil && (run.World.After(now) || now.Sub(*run.World) >= every-almost)) {
 			run, err = tx.BeginBriefChecks(now)
 		}
 		return err

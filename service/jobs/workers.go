@@ -14,6 +14,7 @@ const (
 	lookPause    = time.Second
 	shortestLook = 10 * time.Millisecond
 	troublePause = time.Second // after the database did not answer
+	missedPause  = 2 * time.Millisecond
 )
 
 // look has the next look made soon: what is due may have changed.
@@ -91,10 +92,15 @@ func (q *Queue) dispatch(ctx context.Context, w Workers) {
 	for ctx.Err() == nil {
 		full, lanes := c.full()
 		var job store.Job
-		var ok bool
+		var ok, missed bool
 		var err error
 		if !full {
-			err = q.store.Tx(ctx, func(tx *store.Tx) (err error) { job, ok, err = tx.Claim(w.Lease, lanes, w.Kinds...); return err })
+			err = q.store.Tx(ctx, func(tx *store.Tx) (err error) {
+				if job, ok, err = tx.Claim(w.Lease, lanes, w.Kinds...); err == nil && !ok {
+					missed, err = tx.Missed(lanes, w.Kinds...)
+				}
+				return err
+			})
 			if err != nil && ctx.Err() == nil && !store.IsAway(err) { // an outage is logged once, by what watches the database
 				q.log.Error("no work can be taken from the database", "error", err)
 			}
@@ -108,8 +114,11 @@ func (q *Queue) dispatch(ctx context.Context, w Workers) {
 			continue
 		}
 		var rest <-chan time.Time
-		if err != nil {
+		switch {
+		case err != nil:
 			rest = time.After(troublePause)
+		case missed:
+			rest = time.After(missedPause)
 		}
 		select {
 		case <-ctx.Done():

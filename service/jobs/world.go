@@ -18,6 +18,9 @@ func (q *Queue) EnqueueWorld(tx *store.Tx, kind string, subject uint64, due time
 func (q *Queue) Retime(ctx context.Context) error {
 	now := q.store.Now()
 	err := q.store.Tx(ctx, func(tx *store.Tx) error { return tx.Retime(now, q.world.At(now), q.world.Rate()) })
+	for _, kind := range onlyLooks {
+		q.Wake(kind)
+	}
 	q.look()
 	return err
 }

@@ -21,6 +21,7 @@ import (
 	"time"
 
 	"beacon/demo/profiles"
+	"beacon/practice"
 	"beacon/reach"
 	"beacon/store/mariadbd"
 )
@@ -89,11 +90,8 @@ func Start(ctx context.Context, opt Options) (*Stage, error) {
 // Address is where the service answers.
 func (s *Stage) Address() string { return "http://" + s.Listen }
 
-// Site returns the base address of an HTTP site of the practice world: heron, plover, gannet or control.
-func (s *Stage) Site(name string) string {
-	at := map[string]string{"heron": "4.1", "plover": "5.1", "curlew": "6.1", "gannet": "3.1", "control": "9.1"}[name]
-	return fmt.Sprintf("http://127.%d.%s:%d", s.Net, at, s.HTTPPort)
-}
+// Site returns the base address of an HTTP site of the practice world: a provider, a registrar, rdap or control.
+func (s *Stage) Site(name string) string { return practice.URL(s.Net, s.HTTPPort, name) }
 
 func (s *Stage) path(name string) string { return filepath.Join(s.Dir, name) }
 

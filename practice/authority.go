@@ -43,6 +43,7 @@ func (z *zoneData) line(format string, args ...any) {
 func (w *World) authority(site string) dns.Handler {
 	return dns.HandlerFunc(func(rw dns.ResponseWriter, q *dns.Msg) {
 		m := new(dns.Msg).SetReply(q)
+		w.arrive()
 		w.mu.RLock()
 		if len(q.Question) != 1 {
 			m.Rcode = dns.RcodeFormatError

@@ -66,6 +66,16 @@ func (w *World) control() http.Handler {
 		answer(rw, http.StatusOK, map[string][]string{"ds": ds})
 	})
 	mux.HandleFunc("POST /domains", w.registerDomain)
+	mux.HandleFunc("POST /publication", func(rw http.ResponseWriter, r *http.Request) {
+		var body struct{ Seconds int }
+		if read(rw, r, &body) {
+			w.mu.Lock()
+			w.state.PublishLag = time.Duration(body.Seconds) * time.Second
+			w.save()
+			w.mu.Unlock()
+			rw.WriteHeader(http.StatusNoContent)
+		}
+	})
 	mux.HandleFunc("POST /zone-ttl", func(rw http.ResponseWriter, r *http.Request) {
 		var body struct {
 			Provider, Zone string
@@ -165,10 +175,11 @@ func (w *World) bulk(rw http.ResponseWriter, r *http.Request) {
 // registerDomain makes a domain at the registrar, as if somebody had bought it.
 func (w *World) registerDomain(rw http.ResponseWriter, r *http.Request) {
 	var body struct {
-		Domain string
-		Hosts  []string
-		TTL    uint32
-		Days   int // until the registration ends; a year where there are none
+		Domain    string
+		Hosts     []string
+		TTL       uint32
+		Registrar string // "skua"; empty for Gannet
+		Days      int    // until the registration ends; a year where there are none
 	}
 	if !read(rw, r, &body) {
 		return
@@ -177,12 +188,13 @@ func (w *World) registerDomain(rw http.ResponseWriter, r *http.Request) {
 		refuse(rw, http.StatusUnprocessableEntity, "bad_domain", err.Error())
 		return
 	}
-	if body.Days > 0 {
-		w.mu.Lock()
-		w.state.Domains[dns.CanonicalName(body.Domain)].Expires = w.clock.now().AddDate(0, 0, body.Days).Truncate(time.Hour)
-		w.changed()
-		w.mu.Unlock()
+	w.mu.Lock()
+	d := w.state.Domains[dns.CanonicalName(body.Domain)]
+	if d.Registrar = body.Registrar; body.Days > 0 {
+		d.Expires = w.clock.now().AddDate(0, 0, body.Days).Truncate(time.Hour)
 	}
+	w.changed()
+	w.mu.Unlock()
 	rw.WriteHeader(http.StatusNoContent)
 }
 

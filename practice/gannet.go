@@ -10,15 +10,21 @@ import (
 	"github.com/miekg/dns"
 )
 
-// domain is what the registrar Gannet keeps of a domain. A list that is stored is not in force until it is activated.
+// domain is a registration. At Gannet a list that is stored is not in force until it is activated.
 type domain struct {
-	Stored  []string            `json:"stored"`
-	InForce []string            `json:"in_force"`
-	TTL     uint32              `json:"ttl"` // of the delegation at the parent
-	Expires time.Time           `json:"expires"`
-	DS      []string            `json:"ds,omitempty"`     // at the parent, in master-file form
-	States  []string            `json:"states,omitempty"` // holds and the like; a hold takes the delegation away
-	Glue    map[string][]string `json:"glue,omitempty"`   // addresses of hosts within the domain
+	Registrar  string              `json:"registrar,omitempty"` // "skua"; empty for Gannet
+	Stored     []string            `json:"stored"`
+	InForce    []string            `json:"in_force"`
+	TTL        uint32              `json:"ttl"` // of the delegation at the parent
+	Expires    time.Time           `json:"expires"`
+	DS         []string            `json:"ds,omitempty"`         // at the parent, in master-file form
+	States     []string            `json:"states,omitempty"`     // holds and locks; a hold takes the delegation away
+	Glue       map[string][]string `json:"glue,omitempty"`       // addresses of hosts within the domain
+	Keys       []string            `json:"keys,omitempty"`       // at Skua, DNSKEY data
+	Operations []operation         `json:"operations,omitempty"` // at Skua
+	// Published is what the parent serves until PublishAt, world time, by when the registry publishes the list in force.
+	Published []string  `json:"published,omitempty"`
+	PublishAt time.Time `json:"publish_at,omitzero"`
 	// Journal notes every change that was asked for, so that doing something twice can be seen.
 	Journal []string `json:"journal,omitempty"`
 }
@@ -55,7 +61,7 @@ func (w *World) gannet() http.Handler {
 		page := []gannetDomain{}
 		after, next := r.URL.Query().Get("after"), ""
 		for _, name := range sortedKeys(w.state.Domains) {
-			if name <= after {
+			if name <= after || w.state.Domains[name].Registrar != "" {
 				continue
 			}
 			if len(page) == 50 {
@@ -84,6 +90,12 @@ func (w *World) gannet() http.Handler {
 		return true
 	}))
 	mux.HandleFunc("POST /registrations/{domain}/hosts/activate", w.withDomain(func(_ http.ResponseWriter, _ *http.Request, d *domain) bool {
+		if lag := w.state.PublishLag; lag > 0 && !slices.Equal(d.InForce, d.Stored) {
+			if d.PublishAt.IsZero() {
+				d.Published = d.InForce
+			}
+			d.PublishAt = w.clock.now().Add(lag)
+		}
 		d.InForce = d.Stored
 		d.Journal = append(d.Journal, "activate "+strings.Join(d.Stored, " "))
 		return true
@@ -163,8 +175,12 @@ func (w *World) withDomain(act func(http.ResponseWriter, *http.Request, *domain)
 	return func(rw http.ResponseWriter, r *http.Request) {
 		name := dns.CanonicalName(r.PathValue("domain"))
 		d := w.state.Domains[name]
-		if d == nil {
+		if d == nil || d.Registrar != "" {
 			refuse(rw, http.StatusNotFound, "no_such_domain", name+" is not registered here")
+			return
+		}
+		if i := slices.IndexFunc(d.States, func(state string) bool { return strings.HasSuffix(state, " update prohibited") }); i >= 0 && r.Method != http.MethodGet && r.PathValue("state") == "" {
+			refuse(rw, http.StatusConflict, "locked", "the domain is locked: "+d.States[i])
 			return
 		}
 		if !act(rw, r, d) {

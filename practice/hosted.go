@@ -150,17 +150,25 @@ func (w *World) rebuild() {
 	for _, p := range w.state.Providers {
 		w.buildProvider(p, top["test"], add)
 	}
+	var next time.Time
 	for name, d := range w.state.Domains {
+		if at := d.settle(name, w.clock.now()); next.IsZero() || !at.IsZero() && at.Before(next) {
+			next = at
+		}
+		served := d.served()
 		labels := dns.SplitDomainName(name)
 		z := top[labels[len(labels)-1]]
-		for _, ns := range d.InForce {
+		for _, ns := range served {
 			z.line("%s %d IN NS %s", name, d.TTL, ns)
 		}
 		for _, ds := range d.DS {
+			if len(served) == 0 {
+				break
+			}
 			z.line("%s %d IN DS %s", name, d.TTL, ds)
 		}
 		for host, addresses := range d.Glue {
-			if !slices.Contains(d.InForce, host) {
+			if !slices.Contains(served, host) {
 				continue
 			}
 			for _, address := range addresses {
@@ -171,6 +179,10 @@ func (w *World) rebuild() {
 				z.line("%s %d IN %s %s", host, d.TTL, kind, address)
 			}
 		}
+	}
+	w.arrivesAt.Store(0)
+	if !next.IsZero() {
+		w.arrivesAt.Store(next.UnixNano())
 	}
 	w.signAll(zones)
 	w.zones = zones

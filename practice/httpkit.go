@@ -12,7 +12,11 @@ type problem struct {
 }
 
 func answer(rw http.ResponseWriter, status int, body any) {
-	rw.Header().Set("Content-Type", "application/json")
+	answerAs(rw, "application/json", status, body)
+}
+
+func answerAs(rw http.ResponseWriter, kind string, status int, body any) {
+	rw.Header().Set("Content-Type", kind)
 	rw.WriteHeader(status)
 	_ = json.NewEncoder(rw).Encode(body)
 }

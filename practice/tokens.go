@@ -19,6 +19,10 @@ var tokens = map[string]map[string][]string{
 	"plover": {"plover-practice-key": {"view", "edit", "zones"}, "plover-viewer-key": {"view"}},
 	"curlew": {"desk:curlew-practice-key": {"view", "edit", "zones"}, "mate:curlew-viewer-key": {"view"}},
 	"gannet": {"gannet-practice-key": {"view", "edit", "zones"}},
+	"skua":   {"skua-practice-key": {"view", "edit", "zones"}},
+
+	"whimbrel": {"desk:whimbrel-practice-secret": {"view", "edit", "zones"}},
+	"lapwing":  {"desk:lapwing-practice-secret": {"view", "edit", "zones"}},
 }
 
 // rightFor is what a request needs: making and removing zones is more than changing what is in them.
@@ -27,7 +31,7 @@ func rightFor(r *http.Request) string {
 	switch {
 	case r.Method == http.MethodGet:
 		return "view"
-	case r.Method == http.MethodDelete && last != "file", r.Method == http.MethodPost && last == "zones",
+	case r.Method == http.MethodDelete && last != "file" && strings.Count(r.URL.Path, "/") < 5, r.Method == http.MethodPost && last == "zones",
 		r.Method == http.MethodPut && strings.Count(r.URL.Path, "/") == 3 && strings.HasPrefix(r.URL.Path, "/dns/zones/"):
 		return "zones"
 	}
@@ -72,6 +76,10 @@ func (w *World) locked(site string, find keyFinder, next http.Handler) http.Hand
 	return http.HandlerFunc(func(rw http.ResponseWriter, r *http.Request) {
 		key, ok := find(r)
 		rights, known := tokens[site][key]
+		refuse := refuse
+		if site == "lapwing" {
+			refuse = refuseXML
+		}
 		w.mu.Lock()
 		defer w.mu.Unlock()
 		switch {

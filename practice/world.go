@@ -16,6 +16,7 @@ import (
 	"net/http"
 	"os"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/miekg/dns"
@@ -47,6 +48,7 @@ type World struct {
 	zones     map[string][]*zoneData // by name, one for each provider that has it; built from state
 	webHosts  []*webHost
 	notary    *notary
+	arrivesAt atomic.Int64 // world time at which something becomes due, in nanoseconds; 0 for never
 	listens   []listener
 	wait      sync.WaitGroup
 }
@@ -59,6 +61,8 @@ type state struct {
 	Sites     map[string]map[string]*webSite `json:"sites,omitempty"` // by web host and name
 	Notary    *notaryState                   `json:"notary,omitempty"`
 	Signed    map[string]*signing            `json:"signed,omitempty"` // zones that are signed, by name
+
+	PublishLag time.Duration `json:"publish_lag,omitempty"` // how long registries take to publish what Gannet activated, world time
 }
 
 // Addresses of the sites within a world: the last two octets.
@@ -66,12 +70,16 @@ const (
 	rootNorth, rootSouth       = "0.1", "0.2"
 	exampleEast, exampleWest   = "1.1", "1.2"
 	testEast, testWest         = "2.1", "2.2"
-	gannetAPI                  = "3.1"
+	gannetAPI, skuaAPI         = "3.1", "3.2"
+	rdapAPI                    = "3.9"
 	heronAPI, ploverAPI        = "4.1", "5.1"
 	curlewAPI                  = "6.1"
 	heronServers, ploverServer = 4, 5
 	curlewServers              = 6 // third octet; the fourth is 11 and on
 	controlAddr                = "9.1"
+	whimbrelAPI, lapwingAPI    = "10.1", "11.1"
+	whimbrelServers            = 10
+	lapwingServers             = 11
 )
 
 type listener interface{ stop() }
@@ -130,10 +138,16 @@ func (w *World) DNSAddress(site string) string {
 	return net.JoinHostPort(w.IP(site), fmt.Sprint(w.opt.DNSPort))
 }
 
-// URL returns the base address of an HTTP site: "heron", "plover", "gannet" or "control".
-func (w *World) URL(site string) string {
-	at := map[string]string{"heron": heronAPI, "plover": ploverAPI, "curlew": curlewAPI, "gannet": gannetAPI, "control": controlAddr}[site]
-	return "http://" + net.JoinHostPort(w.IP(at), fmt.Sprint(w.opt.HTTPPort))
+// sites are the addresses of the HTTP interfaces.
+var sites = map[string]string{"heron": heronAPI, "plover": ploverAPI, "curlew": curlewAPI, "whimbrel": whimbrelAPI, "lapwing": lapwingAPI,
+	"gannet": gannetAPI, "skua": skuaAPI, "rdap": rdapAPI, "control": controlAddr}
+
+// URL returns the base address of an HTTP site: a provider, a registrar, "rdap" or "control".
+func (w *World) URL(site string) string { return URL(w.opt.Net, w.opt.HTTPPort, site) }
+
+// URL returns the base address of an HTTP site of a world with these addresses.
+func URL(network, port int, site string) string {
+	return fmt.Sprintf("http://127.%d.%s:%d", network, sites[site], port)
 }
 
 // Now is the world's time.
@@ -162,6 +176,9 @@ func (w *World) load() error {
 		"heron":  {prefix: "quay-", size: 8, perZone: 4, octet: heronServers},
 		"plover": {prefix: "reed-", size: 6, perZone: 2, octet: ploverServer},
 		"curlew": {prefix: "sand-", size: 10, perZone: 4, octet: curlewServers},
+
+		"whimbrel": {prefix: "moor-", size: 4, perZone: 2, octet: whimbrelServers},
+		"lapwing":  {prefix: "field-", size: 4, perZone: 2, octet: lapwingServers},
 	} {
 		if w.state.Providers[name] == nil {
 			w.state.Providers[name] = &providerState{Zones: map[string]*hostedZone{}}
@@ -216,9 +233,12 @@ func (w *World) listen() error {
 			return err
 		}
 	}
-	for site, handler := range map[string]http.Handler{heronAPI: w.operator(w.state.Providers["heron"], w.heron()), ploverAPI: w.operator(w.state.Providers["plover"], w.plover()),
-		curlewAPI: w.operator(w.state.Providers["curlew"], w.curlew()), gannetAPI: w.gannet(), controlAddr: w.control()} {
-		if err := w.serveHTTP(site, handler); err != nil {
+	interfaces := map[string]http.Handler{"gannet": w.gannet(), "skua": w.skua(), "rdap": w.rdap(), "control": w.control()}
+	for name, handler := range map[string]http.Handler{"heron": w.heron(), "plover": w.plover(), "curlew": w.curlew(), "whimbrel": w.whimbrel(), "lapwing": w.lapwing()} {
+		interfaces[name] = w.operator(w.state.Providers[name], handler)
+	}
+	for name, handler := range interfaces {
+		if err := w.serveHTTP(sites[name], handler); err != nil {
 			return err
 		}
 	}

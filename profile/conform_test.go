@@ -39,11 +39,15 @@ func client(base, key string) outcall.Client {
 
 func TestPracticeProvidersConform(t *testing.T) {
 	w, pool := practicetest.StartWith(t, practice.Options{Lag: 100 * time.Millisecond}), jqtest.Pool(t)
-	for kind, keys := range map[string][2]string{"heron": {"heron-practice-key", "heron-wrong-key"}, "plover": {"plover-practice-key", "plover-wrong-key"},
-		"curlew": {"desk:curlew-practice-key", "desk:curlew-wrong-key"}} {
+	for kind, keys := range map[string][3]string{ // the key, a wrong one, and the part of that which must not show
+		"heron": {"heron-practice-key", "heron-wrong-key", "heron-wrong-key"}, "plover": {"plover-practice-key", "plover-wrong-key", "plover-wrong-key"},
+		"curlew":   {"desk:curlew-practice-key", "desk:curlew-wrong-key", "curlew-wrong-key"},
+		"whimbrel": {parts("client_id", "desk", "client_secret", "whimbrel-practice-secret"), parts("client_id", "desk", "client_secret", "whimbrel-wrong-secret"), "whimbrel-wrong-secret"},
+		"lapwing":  {parts("key_id", "desk", "secret", "lapwing-practice-secret"), parts("key_id", "desk", "secret", "lapwing-wrong-secret"), "lapwing-wrong-secret"},
+	} {
 		t.Run(kind, func(t *testing.T) {
 			conformtest.Passes(t, conform.Subject{Driver: driver(t, pool, kind, w.URL(kind), keys[0]), WrongKey: driver(t, pool, kind, w.URL(kind), keys[1]),
-				Secret: keys[1], Zone: dnsname.MustParse("scratch.example")}, 30)
+				Secret: keys[2], Zone: dnsname.MustParse("scratch.example")}, 30)
 		})
 	}
 }

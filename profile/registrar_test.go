@@ -5,6 +5,7 @@ import (
 	"io"
 	"net/http"
 	"net/http/httptest"
+	"strings"
 	"testing"
 	"time"
 
@@ -53,6 +54,20 @@ func TestGannetConforms(t *testing.T) {
 	registrarPasses(t, conform.Subject{Driver: registrarOf(t, "gannet", w.URL("gannet"), "gannet-practice-key"),
 		WrongKey: registrarOf(t, "gannet", w.URL("gannet"), "gannet-wrong-key"), Secret: "gannet-wrong-key",
 		Domain: dnsname.MustParse("scratch.example"), Other: []dnsname.Name{dnsname.MustParse("quay-11.heron.test"), dnsname.MustParse("quay-13.heron.test")}}, 12)
+}
+
+func TestSkuaConforms(t *testing.T) {
+	w := practicetest.Start(t, 60)
+	call := func(path, body string) {
+		res, err := http.Post(w.URL("control")+path, "application/json", strings.NewReader(body))
+		require.NoError(t, err)
+		res.Body.Close()
+		require.Equal(t, http.StatusNoContent, res.StatusCode)
+	}
+	call("/domains", `{"domain":"scratch.example","hosts":["moor-11.whimbrel.test","moor-12.whimbrel.test"],"registrar":"skua"}`)
+	registrarPasses(t, conform.Subject{Driver: registrarOf(t, "skua", w.URL("skua"), "skua-practice-key"),
+		WrongKey: registrarOf(t, "skua", w.URL("skua"), "skua-wrong-key"), Secret: "skua-wrong-key",
+		Domain: dnsname.MustParse("scratch.example"), Other: []dnsname.Name{dnsname.MustParse("quay-11.heron.test"), dnsname.MustParse("quay-13.heron.test")}}, 9)
 }
 
 func TestNonsenseOfRegistrarsIsAnError(t *testing.T) {

@@ -27,7 +27,8 @@ func practiceCommand() *cobra.Command {
 			}
 			defer world.Close()
 			opt.Log.Info("the practice world is up", "control", world.URL("control"), "heron", world.URL("heron"),
-				"plover", world.URL("plover"), "curlew", world.URL("curlew"), "gannet", world.URL("gannet"), "root", world.DNSAddress("0.1"))
+				"plover", world.URL("plover"), "curlew", world.URL("curlew"), "whimbrel", world.URL("whimbrel"), "lapwing", world.URL("lapwing"),
+				"gannet", world.URL("gannet"), "skua", world.URL("skua"), "rdap", world.URL("rdap"), "root", world.DNSAddress("0.1"))
 			<-ctx.Done()
 			return nil
 		},

@@ -64,8 +64,9 @@ func (w *World) authority(site string) dns.Handler {
 func reply(rw dns.ResponseWriter, q, m *dns.Msg) {
 	size := dns.MinMsgSize
 	if opt := q.IsEdns0(); opt != nil {
-		size = int(max(opt.UDPSize(), dns.MinMsgSize))
-		m.SetEdns0(1232, opt.Do())
+		if size = int(max(opt.UDPSize(), dns.MinMsgSize)); m.IsEdns0() == nil {
+			m.SetEdns0(1232, opt.Do())
+		}
 	}
 	if rw.LocalAddr().Network() == "udp" {
 		m.Truncate(size)

@@ -2,6 +2,7 @@ package practice
 
 import (
 	"net"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -11,8 +12,11 @@ import (
 
 // habit is what makes caching resolvers differ.
 type habit struct {
-	followsChild bool   // prefers the NS set that the zone itself gives to the parent's (RFC 2181 section 5.4.1)
-	capTTL       uint32 // never caches for longer; 0 for no cap
+	followsChild bool          // prefers the NS set that the zone itself gives to the parent's (RFC 2181 section 5.4.1)
+	clings       bool          // with followsChild: asks the servers it has for their NS set again, and the parent only when none of them answers
+	capTTL       uint32        // never caches for longer; 0 for no cap
+	stale        time.Duration // how long after its end an answer is still given where no server answers (RFC 8767); 0 for never
+	validates    bool          // judges signatures (RFC 4035 section 5); validate.go
 }
 
 // Resolver is a caching resolver of the world, as a list of resolvers to ask would name it.
@@ -21,10 +25,16 @@ type Resolver struct {
 	Address string
 }
 
-// Resolvers returns the world's three resolvers.
-func (w *World) Resolvers() []Resolver {
+// Resolvers returns the three resolvers that everybody uses.
+func (w *World) Resolvers() []Resolver { return w.list(0, 3) }
+
+// OddResolvers returns three that are met more seldom: one that never leaves the old servers as long as they answer, one that serves stale answers,
+// and one that validates.
+func (w *World) OddResolvers() []Resolver { return w.list(3, 6) }
+
+func (w *World) list(from, to int) []Resolver {
 	var out []Resolver
-	for _, r := range w.resolvers() {
+	for _, r := range w.resolvers()[from:to] {
 		out = append(out, Resolver{r.name, w.DNSAddress(r.site)})
 	}
 	return out
@@ -38,8 +48,17 @@ func (w *World) resolvers() []*resolver {
 		habitual("harbour", "8.1", habit{}),
 		habitual("lighthouse", "8.2", habit{followsChild: true}),
 		habitual("dinghy", "8.3", habit{capTTL: 300}),
+		habitual("limpet", "8.4", habit{followsChild: true, clings: true}),
+		habitual("ebb", "8.5", habit{stale: staleFor}),
+		habitual("sextant", "8.6", habit{validates: w.opt.Signed}),
 	}
 }
+
+// What serves stale does so for a day, with this TTL in seconds (RFC 8767 section 4).
+const (
+	staleFor = 24 * time.Hour
+	staleTTL = 30
+)
 
 type setKey struct {
 	name  string
@@ -51,6 +70,7 @@ type cached struct {
 	answer  []dns.RR
 	ns      []dns.RR
 	rcode   int
+	proof   []dns.RR // signatures, and what shows that something is not there
 	stored  time.Time
 	expires time.Time
 }
@@ -83,13 +103,25 @@ type resolver struct {
 func (r *resolver) ServeDNS(rw dns.ResponseWriter, q *dns.Msg) {
 	m := new(dns.Msg).SetReply(q)
 	m.RecursionAvailable = true
+	failed := false // in validation
 	if len(q.Question) != 1 {
 		m.Rcode = dns.RcodeFormatError
 	} else {
 		name, qtype := dns.CanonicalName(q.Question[0].Name), q.Question[0].Qtype
+		m.AuthenticatedData = r.habit.validates
 		for range 8 {
 			got := r.lookup(name, qtype, 0)
 			now := r.world.clock.now()
+			if c, ok := r.expired(name, qtype, now); ok && got.rcode == dns.RcodeServerFailure {
+				got = c
+			}
+			if r.habit.validates && !q.CheckingDisabled && got.rcode != dns.RcodeServerFailure {
+				state := r.judge(name, qtype, got)
+				if m.AuthenticatedData = m.AuthenticatedData && state == secure; state == bogus {
+					m.Answer, m.Ns, m.Rcode, failed = nil, nil, dns.RcodeServerFailure, true
+					break
+				}
+			}
 			m.Rcode = got.rcode
 			m.Answer = append(m.Answer, aged(got.answer, got.stored, now)...)
 			m.Ns = aged(got.ns, got.stored, now)
@@ -100,7 +132,29 @@ func (r *resolver) ServeDNS(rw dns.ResponseWriter, q *dns.Msg) {
 			name = dns.CanonicalName(m.Answer[last].(*dns.CNAME).Target)
 		}
 	}
+	if m.AuthenticatedData = m.AuthenticatedData && m.Rcode != dns.RcodeServerFailure; failed && q.IsEdns0() != nil {
+		m.SetEdns0(1232, q.IsEdns0().Do())
+		m.IsEdns0().Option = append(m.IsEdns0().Option, &dns.EDNS0_EDE{InfoCode: dns.ExtendedErrorCodeDNSBogus})
+	}
 	reply(rw, q, m)
+}
+
+// expired returns an answer that has ended and may still be given where no server answers.
+func (r *resolver) expired(name string, qtype uint16, now time.Time) (cached, bool) {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	c, ok := r.sets[setKey{name, qtype}]
+	if !ok || now.Sub(c.expires) > r.habit.stale {
+		return cached{}, false
+	}
+	for _, section := range []*[]dns.RR{&c.answer, &c.ns} {
+		*section = aged(*section, now, now)
+		for _, rr := range *section {
+			rr.Header().Ttl = staleTTL
+		}
+	}
+	c.stored = now
+	return c, true
 }
 
 // lookup returns one link of the answer: a set, a CNAME, or the reason why there is none.
@@ -118,7 +172,13 @@ func (r *resolver) lookup(name string, qtype uint16, depth int) cached {
 		return cached{rcode: dns.RcodeServerFailure}
 	}
 	for range 12 {
-		zone, servers := r.closest(name, depth)
+		from := name
+		if at, end := dns.NextLabel(name, 0); qtype == dns.TypeDS && !end {
+			from = name[at:] // the parent's (RFC 4035 section 3.1.4.1)
+		} else if qtype == dns.TypeDS {
+			from = "."
+		}
+		zone, servers := r.closest(from, depth)
 		m := r.ask(servers, name, qtype, depth)
 		switch {
 		case m == nil || m.Rcode != dns.RcodeSuccess && m.Rcode != dns.RcodeNameError:
@@ -151,6 +211,15 @@ func (r *resolver) known(zone string, depth int) []dns.RR {
 	switch {
 	case r.habit.followsChild && child.live(now):
 		return child.ns
+	case r.habit.clings && child.ns != nil && depth <= 4:
+		if m := r.ask(child.ns, zone, dns.TypeNS, depth+1); m != nil && m.Authoritative && len(m.Answer) > 0 {
+			r.mu.Lock()
+			defer r.mu.Unlock()
+			r.child[zone] = r.timed(cached{ns: m.Answer}, m.Answer)
+			return r.child[zone].ns
+		}
+	}
+	switch {
 	case !parent.live(now):
 		return nil
 	case !r.habit.followsChild || depth > 4:
@@ -203,6 +272,11 @@ func (r *resolver) store(name string, qtype uint16, m *dns.Msg) cached {
 			key.qtype = h.Rrtype
 		}
 	}
+	for _, rr := range append(slices.Clone(m.Answer), m.Ns...) {
+		if t := rr.Header().Rrtype; t == dns.TypeRRSIG || t == dns.TypeNSEC {
+			c.proof = append(c.proof, rr)
+		}
+	}
 	if len(c.answer) == 0 {
 		for _, rr := range m.Ns {
 			if rr.Header().Rrtype == dns.TypeSOA {
@@ -241,7 +315,7 @@ func (r *resolver) ask(servers []dns.RR, name string, qtype uint16, depth int) *
 	}
 	q := new(dns.Msg).SetQuestion(name, qtype)
 	q.RecursionDesired = false
-	q.SetEdns0(1232, false)
+	q.SetEdns0(1232, r.habit.validates)
 	var last *dns.Msg
 	for _, address := range addresses {
 		client := dns.Client{Timeout: time.Second}

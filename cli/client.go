@@ -56,7 +56,12 @@ func askIf[In, Out any](a *app, c wire.Call[In, Out], tag string, in In, out *Ou
 	if out == nil { // a nil *Out in an any is not nil
 		return a.send(c.Method, path, tag, body, nil)
 	}
-	return a.send(c.Method, path, tag, body, out)
+	var fresh Out // what an answer leaves out must not stay from the one before
+	if err := a.send(c.Method, path, tag, body, &fresh); err != nil {
+		return err
+	}
+	*out = fresh
+	return nil
 }
 
 // pathOf puts parameters into a path.

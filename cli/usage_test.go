@@ -4,10 +4,12 @@ import (
 	"bytes"
 	"io"
 	"net/http/httptest"
+	"path/filepath"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"beacon/wire"
 )
@@ -69,5 +71,20 @@ func TestNamesAreCompleted(t *testing.T) {
 		root.SetArgs(append([]string{"__complete", "--address", server.URL}, c.args...))
 		assert.Zero(t, Run(root, io.Discard))
 		assert.Contains(t, out.String(), c.says, "%v", c.args)
+	}
+}
+
+// What an answer leaves out does not stay from the answer before it.
+func TestAnswersReplaceEachOther(t *testing.T) {
+	s := &answers{replies: map[string]any{"GET /acts/105": wire.Act{ID: 105, Retrying: &wire.Retrying{Problem: "operation op-1"}}}}
+	server := httptest.NewServer(s)
+	defer server.Close()
+	t.Setenv("BEACON_SESSIONS", filepath.Join(t.TempDir(), "sessions.json"))
+	a := &app{address: server.URL, out: io.Discard, err: io.Discard}
+	var act wire.Act
+	for _, waits := range []bool{true, false} {
+		require.NoError(t, ask(a, wire.ShowAct, wire.None{}, &act, 105))
+		assert.Equal(t, waits, act.Retrying != nil)
+		s.replies["GET /acts/105"] = wire.Act{ID: 105}
 	}
 }

@@ -50,6 +50,7 @@ func (s *Stage) fleetSteps() []step {
 		{"special-zones", s.addSpecialZones},
 		{"registrations", s.registerAll},
 		{"team-zone", s.addTeamZone},
+		{"other-interfaces", s.addInterfaces},
 		{"dynamic-hosts", s.addHosts},
 		{"revisions", s.revise},
 		{"first-checks", s.checkAll},

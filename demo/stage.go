@@ -150,9 +150,10 @@ func (s *Stage) prepareService(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	anchors := ""
+	anchors, validating := "", ""
 	if len(anchor) > 0 {
 		anchors = "trust_anchors: anchor.zone, "
+		validating = fmt.Sprintf("  - {name: sextant, address: \"127.%d.8.6:%d\"} # judges signatures\n", s.Net, s.DNSPort)
 	}
 	if err := os.WriteFile(s.path("anchor.zone"), anchor, 0o600); err != nil {
 		return err
@@ -199,13 +200,16 @@ websites: # web hosts; their addresses are from documentation, and are reached o
   ca_file: notary.pem
   issuers: [{identity: ca.example, organization: Lantern Notary}]
   address_overrides: %s
-profiles: profiles # of providers, one file each
+profiles: profiles # of providers and registrars, one file each
+rdap: [{zone: example, address: %s}, {zone: test, address: %s}]
 watch: {folder: checkout} # definitions that are put there are followed
 resolvers:
   - {name: harbour, address: "127.%d.8.1:%d", group: our office}
   - {name: lighthouse, address: "127.%d.8.2:%d", group: our office}
   - {name: dinghy, address: "127.%d.8.3:%d", group: mobile}
-`, s.Listen, s.database.Socket, dbPassword, anchors, s.DNSPort, s.Site("control"), strings.TrimSpace(string(detours)), s.Net, s.DNSPort, s.Net, s.DNSPort, s.Net, s.DNSPort)
+%s# - {name: limpet, address: "127.%d.8.4:%d"} # never leaves the old servers as long as they answer
+# - {name: ebb, address: "127.%d.8.5:%d"} # serves stale answers
+`, s.Listen, s.database.Socket, dbPassword, anchors, s.DNSPort, s.Site("control"), strings.TrimSpace(string(detours)), s.Site("rdap"), s.Site("rdap"), s.Net, s.DNSPort, s.Net, s.DNSPort, s.Net, s.DNSPort, validating, s.Net, s.DNSPort, s.Net, s.DNSPort)
 	if !strings.Contains(s.Settings, "drift:") {
 		settings += "drift: {every: 1m} # a change at a provider is seen soon\n"
 	}

@@ -149,7 +149,7 @@ func (j *judge) judgeSite(s Site) {
 		v.State = NoAddress
 	case !looked:
 		v.State = NotChecked
-		j.find("site-not-looked", finding.Notice, name, "Whether anything answers at "+texts(given)+" was not looked at: "+j.whyNot(s, given)+".", "Nothing to do, if this is meant. the setting allowed_networks says which networks may be reached.")
+		j.find("site-not-looked", finding.Notice, name, "Whether anything answers at "+texts(given)+" was not looked at: "+j.whyNot(s, given)+".", "Nothing to do, if this is meant; the setting allowed_networks says which networks may be reached.")
 	default:
 		v.State = Settled
 	}

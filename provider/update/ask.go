@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"net"
+	"sync"
 	"time"
 
 	"github.com/miekg/dns"
@@ -22,9 +23,12 @@ func (d *Driver) connect(ctx context.Context, asked, zone string) (*dns.Conn, er
 	if d.wrong != nil {
 		return nil, d.fail(asked, zone, outcall.Refused, outcall.NotSent, d.wrong.Error())
 	}
-	conn, err := d.client.Dial(ctx, "tcp", d.server)
-	if err != nil {
-		return nil, d.fail(asked, zone, outcall.Unavailable, outcall.NotSent, plainReason(err))
+	conn := d.spare.take()
+	if conn == nil {
+		var err error
+		if conn, err = d.client.Dial(ctx, "tcp", d.server); err != nil {
+			return nil, d.fail(asked, zone, outcall.Unavailable, outcall.NotSent, plainReason(err))
+		}
 	}
 	if deadline, ok := ctx.Deadline(); ok {
 		_ = conn.SetDeadline(deadline)
@@ -32,6 +36,45 @@ func (d *Driver) connect(ctx context.Context, asked, zone string) (*dns.Conn, er
 		_ = conn.SetDeadline(time.Now().Add(30 * time.Second))
 	}
 	return &dns.Conn{Conn: conn, TsigSecret: map[string]string{d.key.name: d.key.secret}}, nil
+}
+
+// keptOpen is how long a connection is kept open for the next request: so short that no server closes it meanwhile.
+const keptOpen = time.Second
+
+// spare is a connection that a request left open for the next one (RFC 7766 section 6.2.1).
+type spare struct {
+	mu   sync.Mutex
+	conn net.Conn
+	end  *time.Timer
+}
+
+// take returns the connection, if there is one.
+func (s *spare) take() net.Conn {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	conn := s.conn
+	if s.conn = nil; conn == nil || !s.end.Stop() {
+		return nil // the timer closes it
+	}
+	return conn
+}
+
+// put keeps a connection on which no answer is due, in place of another.
+func (s *spare) put(c *dns.Conn) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.conn != nil && s.end.Stop() {
+		s.conn.Close()
+	}
+	conn := c.Conn
+	s.conn, s.end = conn, time.AfterFunc(keptOpen, func() {
+		s.mu.Lock()
+		defer s.mu.Unlock()
+		if s.conn == conn {
+			s.conn = nil
+		}
+		conn.Close()
+	})
 }
 
 // fresh forgets the signature of the last exchange, which the library would sign over.
@@ -202,7 +245,12 @@ func (d *Driver) Find(ctx context.Context, name dnsname.Name) (provider.Zone, bo
 	if err != nil {
 		return provider.Zone{}, false, err
 	}
-	defer conn.Close()
+	kept := false
+	defer func() {
+		if !kept {
+			conn.Close()
+		}
+	}()
 	soa, err := d.soa(ctx, conn, name)
 	var told *outcall.Error
 	if errors.As(err, &told) && (told.Kind == outcall.NotFound || told.Said == "REFUSED") {
@@ -223,6 +271,8 @@ func (d *Driver) Find(ctx context.Context, name dnsname.Name) (provider.Zone, bo
 		}
 	}
 	z.Nameservers, err = dnsname.ParseSet(hosts)
+	d.spare.put(conn)
+	kept = true
 	return z, err == nil, err
 }
 

@@ -7,6 +7,7 @@ import (
 	"net"
 	"net/url"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/miekg/dns"
@@ -28,6 +29,9 @@ type Driver struct {
 	server string
 	key    key
 	wrong  error // what is wrong with address or credential
+
+	spare   spare
+	serials sync.Map // by zone, as they were seen last; what a newer one changed is asked for since then
 }
 
 type key struct{ algorithm, name, secret string }

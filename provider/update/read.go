@@ -68,15 +68,10 @@ func (d *Driver) transfer(ctx context.Context, zone provider.ZoneRef, m *dns.Msg
 	defer conn.Close()
 	stop := context.AfterFunc(ctx, func() { _ = conn.SetDeadline(time.Now()) })
 	defer stop()
-	// A server that does not have the zone, or does not give it to this key, says so more clearly to a question for its SOA.
-	if soa, err := d.soa(ctx, conn, zone.Name); err != nil || soa == nil {
-		var told *outcall.Error
-		if err == nil || errors.As(err, &told) && told.Said == "REFUSED" {
-			return nil, d.fail(asked, name, outcall.NotFound, outcall.NotDone, "the server does not answer for this zone")
+	if m.Question[0].Qtype == dns.TypeAXFR {
+		if err := d.answers(ctx, conn, zone, asked); err != nil {
+			return nil, err
 		}
-		return nil, err
-	} else if m.Question[0].Qtype == dns.TypeIXFR && m.Ns[0].(*dns.SOA).Serial == soa.Serial {
-		return []dns.RR{soa}, nil
 	}
 	m.SetTsig(d.key.name, d.key.algorithm, fudge, time.Now().Unix())
 	t := &dns.Transfer{Conn: d.fresh(conn), TsigSecret: conn.TsigSecret, ReadTimeout: time.Minute, WriteTimeout: time.Minute}
@@ -92,6 +87,16 @@ func (d *Driver) transfer(ctx context.Context, zone provider.ZoneRef, m *dns.Msg
 		}
 		all = append(all, part.RR...)
 	}
+	if err != nil && m.Question[0].Qtype == dns.TypeIXFR { // which was asked without looking whether the zone is there
+		again, connErr := d.connect(ctx, asked, name)
+		if connErr != nil {
+			return nil, connErr
+		}
+		defer again.Close()
+		if err := d.answers(ctx, again, zone, asked); err != nil {
+			return nil, err
+		}
+	}
 	switch {
 	case errors.Is(err, dns.ErrAuth), errors.Is(err, dns.ErrSig):
 		return nil, d.fail(asked, name, outcall.Unauthorised, outcall.NotDone, err.Error())
@@ -103,6 +108,17 @@ func (d *Driver) transfer(ctx context.Context, zone provider.ZoneRef, m *dns.Msg
 		return nil, d.fail(asked, name, outcall.Unavailable, outcall.NotDone, "the transfer is empty")
 	}
 	return all, nil
+}
+
+// answers returns an error where the server does not answer for a zone, or does not give it to this key: it says so more clearly to a question for
+// the SOA than to a transfer.
+func (d *Driver) answers(ctx context.Context, conn *dns.Conn, zone provider.ZoneRef, asked string) error {
+	soa, err := d.soa(ctx, conn, zone.Name)
+	var told *outcall.Error
+	if err == nil && soa == nil || errors.As(err, &told) && told.Said == "REFUSED" {
+		return d.fail(asked, zone.Name.String(), outcall.NotFound, outcall.NotDone, "the server does not answer for this zone")
+	}
+	return err
 }
 
 // differences applies the sequences of a transfer of differences (RFC 1995 section 4): the old SOA and what goes, the new

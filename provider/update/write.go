@@ -27,7 +27,12 @@ func (d *Driver) Apply(ctx context.Context, zone provider.ZoneRef, batch change.
 	if err != nil {
 		return provider.Receipt{}, err
 	}
-	defer conn.Close()
+	left := conn
+	defer func() {
+		if left != nil {
+			left.Close()
+		}
+	}()
 	for i, m := range parts {
 		if _, err := d.exchange(ctx, conn, m, "UPDATE", outcall.Unclear); err != nil && i > 0 {
 			return provider.Receipt{}, unclear(err)
@@ -35,7 +40,7 @@ func (d *Driver) Apply(ctx context.Context, zone provider.ZoneRef, batch change.
 			return provider.Receipt{}, err
 		}
 	}
-	missing, err := d.missing(ctx, conn, zone.Name, batch.Steps)
+	missing, left, err := d.missing(ctx, conn, zone.Name, batch.Steps, batch.Mark)
 	if err != nil {
 		return provider.Receipt{}, err
 	}
@@ -43,11 +48,11 @@ func (d *Driver) Apply(ctx context.Context, zone provider.ZoneRef, batch change.
 		again, err := messages(zone.Name, dropped)
 		for _, m := range again {
 			if err == nil {
-				_, err = d.exchange(ctx, conn, m, "UPDATE", outcall.Unclear)
+				_, err = d.exchange(ctx, left, m, "UPDATE", outcall.Unclear)
 			}
 		}
 		if err == nil {
-			missing, err = d.missing(ctx, conn, zone.Name, batch.Steps)
+			missing, err = d.asked(ctx, left, zone.Name, batch.Steps)
 		}
 		if err != nil {
 			return provider.Receipt{}, unclear(err)
@@ -57,6 +62,8 @@ func (d *Driver) Apply(ctx context.Context, zone provider.ZoneRef, batch change.
 		return provider.Receipt{}, d.fail("UPDATE", missing[0].Key().String(), outcall.Refused, outcall.Unclear,
 			"the server said NOERROR and did not do it; it may not let this key change such a record, or it would collide")
 	}
+	d.spare.put(left)
+	left = nil
 	return provider.Receipt{Zone: zone, Done: true}, nil
 }
 
@@ -181,69 +188,4 @@ func rrs(s record.Set) (list []dns.RR, err error) {
 		list = append(list, rr)
 	}
 	return list, nil
-}
-
-// missing asks for the sets that were written, all at once, and returns the steps whose outcome is not there.
-func (d *Driver) missing(ctx context.Context, conn *dns.Conn, zone dnsname.Name, steps change.List) (list change.List, err error) {
-	questions := make([]*dns.Msg, len(steps))
-	for i, s := range steps {
-		questions[i] = new(dns.Msg).SetQuestion(s.Key().Name.String(), uint16(s.Key().Type))
-	}
-	answers, err := d.exchangeAll(ctx, conn, zone, questions, "readback")
-	if err != nil {
-		return nil, err
-	}
-	for i, s := range steps {
-		there, err := d.there(answers[i], s)
-		if err != nil {
-			return nil, err
-		}
-		if !there {
-			list = append(list, s)
-		}
-	}
-	return list, nil
-}
-
-// there reports whether an answer shows what a step leaves behind.
-func (d *Driver) there(res *dns.Msg, s change.Step) (bool, error) {
-	key := s.Key()
-	if res.Rcode == dns.RcodeNameError {
-		res = &dns.Msg{}
-	} else if res.Rcode != dns.RcodeSuccess {
-		return false, d.told(res, "readback", key.String(), outcall.Unclear, nil)
-	}
-	var records []record.Record
-	for _, rr := range append(append([]dns.RR{}, res.Answer...), delegated(res, key)...) {
-		h := rr.Header()
-		if h.Rrtype != uint16(key.Type) || dns.CanonicalName(h.Name) != key.Name.String() {
-			continue
-		}
-		if err := d.add(&records, rr); err != nil {
-			return false, err
-		}
-	}
-	now := record.NewContents(records).Get(key)
-	return now.SameData(s.After) || s.After.IsZero() && now.IsZero() || hidden(res, key), nil
-}
-
-// delegated returns what a referral says of a delegation at a name.
-func delegated(res *dns.Msg, key record.Key) []dns.RR {
-	if key.Type == record.NS {
-		return res.Ns
-	}
-	return nil
-}
-
-// hidden reports whether a question cannot show the set: it lies at or below a delegation, or behind a DNAME.
-func hidden(res *dns.Msg, key record.Key) bool {
-	if len(res.Answer) > 0 && res.Answer[0].Header().Rrtype == dns.TypeDNAME {
-		return true
-	}
-	for _, rr := range res.Ns {
-		if rr.Header().Rrtype == dns.TypeNS && !res.Authoritative && key.Type != record.NS {
-			return true
-		}
-	}
-	return false
 }

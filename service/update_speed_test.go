@@ -1,0 +1,94 @@
+package service_test
+
+import (
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"beacon/core/definition"
+	"beacon/core/dnsname"
+	"beacon/provider/update/nstest"
+	"beacon/service"
+	"beacon/wire"
+)
+
+// gauges returns so many records, one for each name, as lines of a zone file.
+func gauges(n, last int) string {
+	var b strings.Builder
+	for i := range n {
+		fmt.Fprintf(&b, "gauge-%06d 300 A 198.51.%d.%d\n", i, i/200%200+1, i%200+last)
+	}
+	return b.String()
+}
+
+// peerUpdates has nsupdate write the same records, in messages of 500, and returns how long that took.
+func peerUpdates(t *testing.T, at, zone, records string) time.Duration {
+	t.Helper()
+	host, port, _ := strings.Cut(at, ":")
+	var b strings.Builder
+	fmt.Fprintf(&b, "server %s %s\nzone %s\nkey hmac-sha256:%s %s\n", host, port, zone, nstest.KeyName, nstest.Secret)
+	for i, line := range strings.Split(strings.TrimSpace(records), "\n") {
+		label, rest, _ := strings.Cut(line, " ")
+		fmt.Fprintf(&b, "update add %s.%s %s\n", label, zone, rest)
+		if i%500 == 499 {
+			b.WriteString("send\n")
+		}
+	}
+	b.WriteString("send\nquit\n")
+	file := filepath.Join(t.TempDir(), "updates")
+	require.NoError(t, os.WriteFile(file, []byte(b.String()), 0o600))
+	began := time.Now()
+	out, err := exec.Command("nsupdate", "-v", file).CombinedOutput()
+	require.NoError(t, err, "%s", out)
+	return time.Since(began)
+}
+
+// How fast records come to a standard nameserver, near and far, beside nsupdate, which sends without reading back. With BEACON_SPEED the figures are
+// those of the full run.
+func TestSpeedOfUpdates(t *testing.T) {
+	near, far := 500, 150
+	if os.Getenv("BEACON_SPEED") != "" {
+		near, far = 5000, 5000
+	}
+	if _, err := exec.LookPath("nsupdate"); err != nil {
+		t.Skip("nsupdate is not installed")
+	}
+	h := newHouseWith(t, func(s *service.Settings) { s.Request = 20 * time.Second })
+	for i, c := range []struct {
+		name    string
+		records int
+		away    time.Duration
+	}{{"near", near, 0}, {"far", far, 120 * time.Millisecond}, {"few and far", 150, 120 * time.Millisecond}} {
+		ours, theirs := dnsname.MustParse(fmt.Sprintf("ours-%d.example", i)), fmt.Sprintf("theirs-%d.example.", i)
+		knot := nstest.Knot(t, ours.String(), theirs)
+		at := knot.HostPort()
+		if c.away > 0 {
+			at = nstest.Far(t, at, c.away)
+		}
+		account := fmt.Sprintf("knot-%d", i)
+		_, err := h.Accounts.AddAccount(ctx, wire.NewAccount{Name: account, Role: wire.RoleProvider, Kind: "update", Secret: nstest.Credential, Address: "dns://" + at})
+		require.NoError(t, err)
+		records := gauges(c.records, 1)
+		text := fmt.Sprintf("zones:\n  %s:\n    providers: [%s]\n    records: |\n      %s\n", strings.TrimSuffix(ours.String(), "."), account, strings.ReplaceAll(strings.TrimSpace(records), "\n", "\n      "))
+		_, err = h.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "speed.beacon.yaml", Text: text}}})
+		require.NoError(t, err)
+		peer := peerUpdates(t, at, theirs, records)
+		began := time.Now()
+		synced, err := h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: ours})
+		require.NoError(t, err)
+		v := h.ended(synced[0].ID)
+		took := time.Since(began)
+		require.Equal(t, wire.SyncDone, v.State, v.Message)
+		assert.Equal(t, c.records, v.Added)
+		if c.name == "near" { t.Logf("%s", func() string { b, _ := os.ReadFile(filepath.Join(knot.Dir, "x")); return string(b) }()) }
+		t.Logf("%s: %d sets in %.2f s, %.0f sets/s; nsupdate %.2f s, %.0f sets/s: %.2f of it; %d requests; %s", c.name, c.records, took.Seconds(), float64(c.records)/took.Seconds(),
+			peer.Seconds(), float64(c.records)/peer.Seconds(), peer.Seconds()/took.Seconds(), v.Requests, v.Message)
+	}
+}

@@ -2,12 +2,12 @@ package store
 
 import (
 	"encoding/json"
+	"slices"
+	"strings"
 	"time"
 
 	"beacon/core/dnsname"
 	"beacon/core/record"
-
-	"gorm.io/gorm/clause"
 )
 
 // PlacementState is what the last look at a placement showed.
@@ -157,23 +157,33 @@ func placedSets(rows []placedRow) ([]PlacedSet, error) {
 
 // SetPlaced remembers sets as put at a placement.
 func (t *Tx) SetPlaced(placementID uint64, sets []PlacedSet) error {
-	rows := make([]map[string]any, 0, len(sets))
-	for _, s := range sets {
-		row := map[string]any{"placement_id": placementID, "name_key": octets(s.Sent.Name.Key()), "type": uint16(s.Sent.Type),
-			"sent": jsonText(s.Sent), "read_back": nil}
-		switch {
-		case s.Read.IsZero():
-		case s.Read.Equal(s.Sent):
-			row["read_back"] = ""
-		default:
-			row["read_back"] = jsonText(s.Read)
+	const atATime = 500
+	for some := range slices.Chunk(sets, atATime) {
+		args := make([]any, 0, 5*len(some))
+		for _, s := range some {
+			var back *string
+			switch {
+			case s.Read.IsZero():
+			case s.Read.Equal(s.Sent):
+				back = new(string)
+			default:
+				text := jsonText(s.Read)
+				back = &text
+			}
+			args = append(args, placementID, octets(s.Sent.Name.Key()), uint16(s.Sent.Type), jsonText(s.Sent), back)
 		}
-		rows = append(rows, row)
+		query := "INSERT INTO placed_sets (placement_id, name_key, type, sent, read_back) VALUES " + strings.TrimSuffix(strings.Repeat("(?, ?, ?, ?, ?), ", len(some)), ", ") +
+			" ON DUPLICATE KEY UPDATE sent = VALUES(sent), read_back = VALUES(read_back)"
+		if err := t.db.Exec(query, args...).Error; err != nil {
+			return err
+		}
 	}
-	if len(rows) == 0 {
-		return nil
-	}
-	return t.db.Table("placed_sets").Clauses(clause.OnConflict{DoUpdates: clause.AssignmentColumns([]string{"sent", "read_back"})}).CreateInBatches(rows, 200).Error
+	return nil
+}
+
+// ReadAsSent notes that the provider gave everything back as it was sent that was not read back before.
+func (t *Tx) ReadAsSent(placementID uint64) error {
+	return t.db.Exec("UPDATE placed_sets SET read_back = '' WHERE placement_id = ? AND read_back IS NULL", placementID).Error
 }
 
 // ForgetPlaced forgets sets that are no longer there.

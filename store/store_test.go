@@ -449,3 +449,31 @@ func TestLookingWritesNothing(t *testing.T) {
 		assert.NoError(t, do(context.Background(), func(tx *store.Tx) error { _, err := tx.LockZone(name); return err }), what)
 	}
 }
+
+// What a sync of many sets costs the database: that they are placed, and that they were read back as they were sent.
+func BenchmarkSetPlaced(b *testing.B) {
+	s := storetest.Open(b)
+	var place store.Placement
+	in(b, s, func(tx *store.Tx) error {
+		z, err := tx.AddZone(name)
+		if err != nil {
+			return err
+		}
+		account := store.Account{Name: "heron-main", Role: "provider", Kind: "heron", Sealed: []byte("sealed")}
+		if err := tx.AddAccount(&account); err != nil {
+			return err
+		}
+		place, err = tx.Place(z.ID, account.ID)
+		return err
+	})
+	round := 0
+	for b.Loop() {
+		round++
+		sets := make([]store.PlacedSet, 1000)
+		for i := range sets {
+			sets[i].Sent = record.NewSet(dnsname.MustParse(fmt.Sprintf("gauge-%d-%d.%s", round, i, name)), record.A, 300, "192.0.2.1")
+		}
+		in(b, s, func(tx *store.Tx) error { return tx.SetPlaced(place.ID, sets) })
+	}
+	b.ReportMetric(float64(b.Elapsed().Microseconds())/float64(b.N)/1000, "us/set")
+}

@@ -20,7 +20,7 @@ import (
 
 // mostSets is how many sets one update carries: so many common records fit 65,535 octets. Where they do not, as with long texts, they go in several
 // messages.
-const mostSets = 500
+const mostSets = 1000
 
 // Driver drives one nameserver with one key. The account's address is dns://HOST:PORT, its credential
 // ALGORITHM:KEYNAME:SECRET, the secret in Base64.

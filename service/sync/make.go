@@ -42,7 +42,7 @@ func (s *Syncs) ensureZone(ctx context.Context, run *syncRun) error {
 		return err
 	}
 	zone, there, err := s.findZone(ctx, run.Place, indexKept)
-	if err == nil && there && s.gone(ctx, run.Place, zone) {
+	if err == nil && there && !run.Caps.FixedZones && s.gone(ctx, run.Place, zone) { // what has fixed zones was asked just now
 		zone, there, err = s.findZone(ctx, run.Place, 0)
 	}
 	if err == nil && !there {

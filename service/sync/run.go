@@ -379,13 +379,31 @@ func (s *Syncs) syncDone(ctx context.Context, run *syncRun, c comparison) error 
 // noteForms keeps how the provider gives back what was written to it.
 func (s *Syncs) noteForms(ctx context.Context, run *syncRun, c comparison) error {
 	var read []store.PlacedSet
+	asSent, unread := 0, 0
 	for _, p := range c.placed {
-		if now := c.live.Get(p.Sent.Key()); p.Read.IsZero() && !now.IsZero() {
+		if !p.Read.IsZero() {
+			continue
+		}
+		unread++
+		now := c.live.Get(p.Sent.Key())
+		switch {
+		case now.Equal(p.Sent):
+			asSent++
+			fallthrough
+		case !now.IsZero():
 			read = append(read, store.PlacedSet{Sent: p.Sent, Read: now})
 		}
 	}
 	if len(read) == 0 {
 		return nil
+	}
+	if asSent == unread { // as almost always
+		return s.store.Tx(ctx, func(tx *store.Tx) error {
+			if err := run.hold(tx); err != nil {
+				return err
+			}
+			return tx.ReadAsSent(run.Placement.ID)
+		})
 	}
 	return s.store.Tx(ctx, func(tx *store.Tx) error {
 		if err := run.hold(tx); err != nil {

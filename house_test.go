@@ -44,7 +44,7 @@ var owners = map[string]string{
 	"acts.go": "acts", "hold.go": "acts", "accounts.go": "accounts", "seal.go": "accounts", "verifications.go": "accounts",
 	"aliases.go": "hosts", "hosts.go": "hosts",
 	"domains.go": "check", "brief.go": "check", "briefpages.go": "check",
-	"drafts.go": "zones", "children.go": "zones", "kits.go": "zones", "layers.go": "zones", "operations.go": "zones", "placements.go": "zones", "revisions.go": "zones", "rows.go": "zones", "search.go": "zones", "zones.go": "zones",
+	"drafts.go": "zones", "children.go": "zones", "kits.go": "zones", "layers.go": "zones", "operations.go": "zones", "placements.go": "zones", "revisions.go": "zones", "contents.go": "zones", "rows.go": "zones", "search.go": "zones", "zones.go": "zones",
 	"jobs.go": "jobs", "prune.go": "jobs", "logbook.go": "logbook", "sequence.go": "logbook", "users.go": "users", "requestkeys.go": "users",
 	"placed.go": "sync", "others.go": "sync", "troubles.go": "accounts", "paces.go": "accounts", "watched.go": "apply", "pages.go": "overview", "today.go": "overview", "syncs.go": "sync", "published.go": "secondaries", "tellings.go": "notify",
 }

@@ -10,6 +10,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/miekg/dns"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -124,4 +125,62 @@ func driverAlone(t *testing.T, at string, zone dnsname.Name, records string) tim
 		require.True(t, receipt.Done)
 	}
 	return time.Since(began)
+}
+
+// How long a large zone takes to come to a nameserver, and one changed record of it. With BEACON_SPEED the zone has 100,000 records.
+func TestSpeedInALargeZone(t *testing.T) {
+	records := 2000
+	if os.Getenv("BEACON_SPEED") != "" {
+		records = 100_000
+	}
+	large := dnsname.MustParse("large.example")
+	knot := nstest.Knot(t, large.String())
+	h := newHouseWith(t, func(s *service.Settings) { s.Request, s.Lease = 20*time.Second, time.Minute })
+	_, err := h.Accounts.AddAccount(ctx, wire.NewAccount{Name: "knot", Role: wire.RoleProvider, Kind: "update", Secret: nstest.Credential, Address: knot.Address()})
+	require.NoError(t, err)
+	define := func(records string) {
+		text := fmt.Sprintf("zones:\n  large.example:\n    providers: [knot]\n    records: |\n      %s\n", strings.ReplaceAll(strings.TrimSpace(records), "\n", "\n      "))
+		_, err = h.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "large.beacon.yaml", Text: text}}})
+		require.NoError(t, err)
+	}
+	began := time.Now()
+	define(gauges(records, 1))
+	accepted := time.Since(began)
+	ended := func(id uint64) (v wire.SyncView) {
+		require.Eventually(t, func() bool {
+			v, err = h.Syncs.Sync(ctx, id)
+			require.NoError(t, err)
+			return v.State.Ended()
+		}, 3*time.Minute, 20*time.Millisecond)
+		require.Equal(t, wire.SyncDone, v.State, v.Message)
+		return v
+	}
+	began = time.Now()
+	synced, err := h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: large})
+	require.NoError(t, err)
+	v := ended(synced[0].ID)
+	t.Logf("%d records: accepted after %.2f s, at the nameserver after another %.2f s, %d requests", records, accepted.Seconds(), time.Since(began).Seconds(), v.Requests)
+	key := record.Key{Name: dnsname.MustParse("gauge-000007.large.example"), Type: record.A}
+	var whole, answered []time.Duration
+	for i := range 9 {
+		began = time.Now()
+		address := fmt.Sprintf("192.0.2.%d", i+1)
+		out, err := h.Apply.PutSet(ctx, wire.SetRequest{Zone: large, Key: key, TTL: 300, Data: []string{address}})
+		require.NoError(t, err)
+		answered = append(answered, time.Since(began))
+		for {
+			res, err := dns.Exchange(new(dns.Msg).SetQuestion(key.Name.String(), dns.TypeA), knot.HostPort())
+			if err == nil && len(res.Answer) == 1 && res.Answer[0].(*dns.A).A.String() == address {
+				break
+			}
+			require.Less(t, time.Since(began), time.Minute)
+			time.Sleep(time.Millisecond)
+		}
+		whole = append(whole, time.Since(began))
+		ended(out.Syncs[0].ID)
+	}
+	slices.Sort(whole)
+	slices.Sort(answered)
+	t.Logf("one changed record in %d: accepted after %d ms, at the nameserver after %d ms (median of %d; slowest %d ms)", records, answered[len(answered)/2].Milliseconds(),
+		whole[len(whole)/2].Milliseconds(), len(whole), whole[len(whole)-1].Milliseconds())
 }

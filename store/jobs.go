@@ -131,7 +131,7 @@ func (t *Tx) Extend(job Job, lease time.Duration) error {
 
 // Extend lengthens a lease by itself, in one statement.
 func (s *Store) Extend(ctx context.Context, job Job, lease time.Duration) error {
-	return s.note(judge((&Tx{db: s.db.WithContext(ctx), now: s.now}).Extend(job, lease), false))
+	return s.note(judge((&Tx{db: s.db.WithContext(ctx), now: s.now, kept: &s.kept}).Extend(job, lease), false))
 }
 
 // DueKinds is that of a transaction, in one statement by itself.
@@ -139,7 +139,7 @@ func (s *Store) DueKinds(ctx context.Context) (kinds []string, next time.Time, e
 	if err := s.tune(ctx); err != nil {
 		return nil, next, s.note(judge(err, false))
 	}
-	kinds, next, err = (&Tx{db: s.db.WithContext(ctx), now: s.now, reading: true}).DueKinds()
+	kinds, next, err = (&Tx{db: s.db.WithContext(ctx), now: s.now, kept: &s.kept, reading: true}).DueKinds()
 	return kinds, next, s.note(judge(err, false))
 }
 

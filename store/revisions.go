@@ -5,6 +5,8 @@ import (
 	"encoding/json"
 	"fmt"
 	"hash/fnv"
+	"maps"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -36,26 +38,34 @@ const (
 	chunkMost = 1024     // records
 )
 
-func chunksOf(c record.Contents) []string {
-	var chunks []string
+// piece is a chunk: its records as text, and where it ends in what was cut.
+type piece struct {
+	body string
+	end  int
+}
+
+func chunksOf(records []record.Record) []piece {
+	var chunks []piece
 	var b strings.Builder
 	count := 0
-	records := c.Records()
 	for i, r := range records {
 		fmt.Fprintf(&b, "%s %d %s %s\n", r.Name, r.TTL, r.Type, r.Data)
 		count++
 		lastOfName := i+1 == len(records) || records[i+1].Name != r.Name
-		if lastOfName && (count >= chunkMost || hashName(r.Name)&chunkMask == 0) {
-			chunks = append(chunks, b.String())
+		if lastOfName && (count >= chunkMost || endsChunk(r.Name)) {
+			chunks = append(chunks, piece{b.String(), i + 1})
 			b.Reset()
 			count = 0
 		}
 	}
 	if b.Len() > 0 {
-		chunks = append(chunks, b.String())
+		chunks = append(chunks, piece{b.String(), len(records)})
 	}
 	return chunks
 }
+
+// endsChunk reports whether a chunk ends with a name, wherever it began.
+func endsChunk(n dnsname.Name) bool { return hashName(n)&chunkMask == 0 }
 
 func hashName(n dnsname.Name) uint32 {
 	h := fnv.New32a()
@@ -99,20 +109,18 @@ type Accepted struct {
 // AddRevision accepts contents as the wanted state of a zone that the transaction has locked. Contents equal to those
 // of the accepted revision make no new one; made tells.
 func (t *Tx) AddRevision(zone Zone, c record.Contents, by Accepted) (rev Revision, made bool, err error) {
-	chunks := chunksOf(c)
-	whole := sha256.New()
-	digests := make([][]byte, len(chunks))
-	for i, body := range chunks {
-		sum := sha256.Sum256([]byte(body))
-		digests[i] = sum[:]
-		_, _ = whole.Write(sum[:])
-	}
-	rev = Revision{ZoneID: zone.ID, Number: 1, Digest: whole.Sum(nil), Records: c.Len(), Author: cut(by.Author, 100), Source: cut(by.Source, 255), Reason: cut(by.Reason, 500), CreatedAt: t.now()}
+	var base *kept
+	var last Revision
 	if zone.RevisionID != nil {
-		last, err := t.Revision(*zone.RevisionID)
-		if err != nil || string(last.Digest) == string(rev.Digest) {
-			return last, false, err
+		if last, err = t.Revision(*zone.RevisionID); err != nil {
+			return rev, false, err
 		}
+		base, _ = t.kept.get(last.Digest)
+	}
+	now, fresh := chunked(c, base)
+	rev = Revision{ZoneID: zone.ID, Number: 1, Digest: []byte(now.digest), Records: c.Len(), Author: cut(by.Author, 100), Source: cut(by.Source, 255), Reason: cut(by.Reason, 500), CreatedAt: t.now()}
+	if zone.RevisionID != nil && string(last.Digest) == now.digest {
+		return last, false, nil
 	}
 	var newest uint32
 	if err := t.db.Raw("SELECT COALESCE(MAX(number), 0) FROM revisions WHERE zone_id = ?", zone.ID).Scan(&newest).Error; err != nil {
@@ -122,14 +130,10 @@ func (t *Tx) AddRevision(zone Zone, c record.Contents, by Accepted) (rev Revisio
 	if err := t.db.Create(&rev).Error; err != nil {
 		return rev, false, found(err, "revision %d", rev.Number)
 	}
-	for i, body := range chunks {
-		if err := t.db.Exec("INSERT IGNORE INTO chunks (digest, body) VALUES (?, ?)", octets(digests[i]), octets(body)).Error; err != nil {
-			return rev, false, err
-		}
-		if err := t.db.Exec("INSERT INTO revision_chunks (revision_id, seq, digest) VALUES (?, ?, ?)", rev.ID, i, octets(digests[i])).Error; err != nil {
-			return rev, false, err
-		}
+	if err := t.addChunks(rev.ID, now, fresh); err != nil {
+		return rev, false, err
 	}
+	t.kept.put(now)
 	if err := t.db.Exec("UPDATE zones SET revision_id = ? WHERE id = ?", rev.ID, zone.ID).Error; err != nil {
 		return rev, false, err
 	}
@@ -137,6 +141,32 @@ func (t *Tx) AddRevision(zone Zone, c record.Contents, by Accepted) (rev Revisio
 		return rev, false, err
 	}
 	return rev, true, t.followRows(zone, rev.ID)
+}
+
+// addChunks stores the chunks of a revision, and the bodies of those that are new.
+func (t *Tx) addChunks(revisionID uint64, k *kept, fresh map[int]string) error {
+	const atATime, bodies = 500, 50
+	for some := range slices.Chunk(slices.Sorted(maps.Keys(fresh)), bodies) {
+		args := make([]any, 0, 2*len(some))
+		for _, i := range some {
+			args = append(args, octets(k.chunks[i]), octets(fresh[i]))
+		}
+		if err := t.db.Exec("INSERT IGNORE INTO chunks (digest, body) VALUES "+strings.TrimSuffix(strings.Repeat("(?, ?), ", len(some)), ", "), args...).Error; err != nil {
+			return err
+		}
+	}
+	for from := 0; from < len(k.chunks); from += atATime {
+		some := k.chunks[from:min(from+atATime, len(k.chunks))]
+		args := make([]any, 0, 3*len(some))
+		for i, digest := range some {
+			args = append(args, revisionID, from+i, octets(digest))
+		}
+		query := "INSERT INTO revision_chunks (revision_id, seq, digest) VALUES " + strings.TrimSuffix(strings.Repeat("(?, ?, ?), ", len(some)), ", ")
+		if err := t.db.Exec(query, args...).Error; err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // SetOrigins keeps which kits the sets of a revision come from.
@@ -181,7 +211,34 @@ func (t *Tx) Revisions(zoneID uint64) (list []Revision, err error) {
 
 // Contents returns what a revision says the zone contains.
 func (t *Tx) Contents(revisionID uint64) (record.Contents, error) {
-	return t.contents(revisionID, "SELECT c.body FROM revision_chunks rc JOIN chunks c ON c.digest = rc.digest WHERE rc.revision_id = ? ORDER BY rc.seq", revisionID)
+	var of struct{ Digest []byte }
+	if err := t.db.Raw("SELECT digest FROM revisions WHERE id = ?", revisionID).Scan(&of).Error; err != nil {
+		return record.Contents{}, err
+	}
+	digest := of.Digest
+	if known, ok := t.kept.get(digest); ok {
+		return known.contents, nil
+	}
+	var rows []struct{ Digest, Body []byte }
+	if err := t.db.Raw("SELECT rc.digest, c.body FROM revision_chunks rc JOIN chunks c ON c.digest = rc.digest WHERE rc.revision_id = ? ORDER BY rc.seq", revisionID).Scan(&rows).Error; err != nil {
+		return record.Contents{}, err
+	}
+	read, whole := &kept{digest: string(digest)}, sha256.New()
+	var all []record.Record
+	for _, row := range rows {
+		records, err := parseChunk(string(row.Body))
+		if err != nil {
+			return record.Contents{}, fmt.Errorf("revision %d: %w", revisionID, err)
+		}
+		all = append(all, records...)
+		read.chunks, read.ends = append(read.chunks, row.Digest), append(read.ends, len(all))
+		_, _ = whole.Write(row.Digest)
+	}
+	read.contents = record.NewContents(all)
+	if string(whole.Sum(nil)) == read.digest {
+		t.kept.put(read)
+	}
+	return read.contents, nil
 }
 
 // contentsBeside returns of what a revision says the part whose chunks another one has not: where two revisions differ,

@@ -231,6 +231,6 @@ func addressRange(p netip.Prefix) (first, last [16]byte) {
 
 // SearchNow searches outside a transaction of one's own.
 func (s *Store) SearchNow(ctx context.Context, q Query) (hits []Hit, next string, err error) {
-	hits, next, err = (&Tx{db: s.db.WithContext(ctx), now: s.now, reading: true}).Search(q)
+	hits, next, err = (&Tx{db: s.db.WithContext(ctx), now: s.now, kept: &s.kept, reading: true}).Search(q)
 	return hits, next, err
 }

@@ -57,6 +57,8 @@ type Store struct {
 	beat   *sql.DB                   // one connection, to try whether the database takes writes
 	failed atomic.Pointer[time.Time] // when work on it failed last because it was away
 
+	kept keeper // what revisions say
+
 	enqueued func(kinds []string) // told after each transaction in which work was stored
 	logged   func()               // told after each transaction in which a line of the logbook was added
 }
@@ -149,6 +151,7 @@ type Tx struct {
 	reading bool     // nothing can be written, so rows are read and not locked
 	kinds   []string // of the jobs that it stored
 	lines   int      // of the logbook that it added
+	kept    *keeper
 }
 
 // locking reads rows and keeps others from them until the transaction ends, where it may write at all.
@@ -169,7 +172,7 @@ func (s *Store) Tx(ctx context.Context, do func(*Tx) error) error {
 		var kinds []string
 		lines, committing := 0, false
 		err := s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error {
-			tx := &Tx{db: db, now: s.now, reading: looking.Is(ctx)}
+			tx := &Tx{db: db, now: s.now, kept: &s.kept, reading: looking.Is(ctx)}
 			err := do(tx)
 			kinds, lines, committing = tx.kinds, tx.lines, err == nil
 			return err
@@ -193,7 +196,7 @@ func (s *Store) Look(ctx context.Context, do func(*Tx) error) error {
 	if err := s.tune(ctx); err != nil {
 		return s.note(judge(err, false))
 	}
-	err := s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error { return do(&Tx{db: db, now: s.now, reading: true}) }, &sql.TxOptions{ReadOnly: true})
+	err := s.db.WithContext(ctx).Transaction(func(db *gorm.DB) error { return do(&Tx{db: db, now: s.now, kept: &s.kept, reading: true}) }, &sql.TxOptions{ReadOnly: true})
 	return s.note(judge(err, false))
 }
 

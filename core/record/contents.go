@@ -178,11 +178,17 @@ func SetOf(run []Record) Set {
 
 // Get returns the set at key, or the zero Set.
 func (c Contents) Get(key Key) Set {
-	start := sort.Search(len(c.records), func(i int) bool { return c.records[i].Key().Compare(key) >= 0 })
+	start, end := c.place(key)
+	return SetOf(c.records[start:end])
+}
+
+// place returns where the records of a set begin and end.
+func (c Contents) place(key Key) (start, end int) {
+	start = sort.Search(len(c.records), func(i int) bool { return c.records[i].Key().Compare(key) >= 0 })
 	if start == len(c.records) || c.records[start].Key() != key {
-		return Set{}
+		return start, start
 	}
-	return SetOf(c.records[start:EndOfSet(c.records, start)])
+	return start, EndOfSet(c.records, start)
 }
 
 // At returns all records of one name.
@@ -219,25 +225,69 @@ func (c Contents) Map(change func(Set) Set) Contents {
 
 // With returns the contents with the given sets put in place of those at the same keys.
 func (c Contents) With(sets ...Set) Contents {
+	if len(sets) == 0 {
+		return c
+	}
 	keys := make([]Key, len(sets))
+	var records []Record
 	for i, s := range sets {
 		keys[i] = s.Key()
-	}
-	rest := c.Without(keys...).records
-	records := slices.Clone(rest)
-	for _, s := range sets {
 		records = append(records, s.Records()...)
 	}
-	return NewContents(records)
+	comes := NewContents(records).records
+	rest := c.Without(keys...).records
+	if len(comes) > len(rest)/8 {
+		return NewContents(append(slices.Clone(rest), comes...))
+	}
+	out := make([]Record, 0, len(rest)+len(comes)) // what is between two that come is moved in one go
+	for len(comes) > 0 {
+		end := EndOfSet(comes, 0)
+		at := sort.Search(len(rest), func(i int) bool { return rest[i].Key().Compare(comes[0].Key()) > 0 })
+		out = append(append(out, rest[:at]...), comes[:end]...)
+		rest, comes = rest[at:], comes[end:]
+	}
+	return Contents{append(out, rest...)}
 }
 
 // Without returns the contents less the sets at keys.
 func (c Contents) Without(keys ...Key) Contents {
-	gone := make(map[Key]bool, len(keys))
+	type cut struct{ start, end int }
+	cuts := make([]cut, 0, len(keys))
+	gone := 0
 	for _, k := range keys {
-		gone[k] = true
+		if start, end := c.place(k); start < end {
+			cuts = append(cuts, cut{start, end})
+		}
 	}
-	return c.Filter(func(k Key) bool { return !gone[k] })
+	slices.SortFunc(cuts, func(a, b cut) int { return cmp.Compare(a.start, b.start) })
+	cuts = slices.Compact(cuts)
+	for _, x := range cuts {
+		gone += x.end - x.start
+	}
+	switch {
+	case gone == 0:
+		return c
+	case gone == len(c.records):
+		return Contents{}
+	}
+	kept, at := make([]Record, 0, len(c.records)-gone), 0
+	for _, x := range cuts {
+		kept, at = append(kept, c.records[at:x.start]...), x.end
+	}
+	return Contents{append(kept, c.records[at:]...)}
+}
+
+// Differ returns the part of two contents outside which they are the same: from start on, up to endBefore of these and endAfter of the others.
+func (c Contents) Differ(o Contents) (start, endBefore, endAfter int) {
+	a, b := c.records, o.records
+	for start < len(a) && start < len(b) && a[start] == b[start] {
+		start++
+	}
+	endBefore, endAfter = len(a), len(b)
+	for endBefore > start && endAfter > start && a[endBefore-1] == b[endAfter-1] {
+		endBefore, endAfter = endBefore-1, endAfter-1
+	}
+	return start, endBefore, endAfter
 }
 
 // Equal reports whether both hold exactly the same records, TTLs included.

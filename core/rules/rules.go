@@ -22,6 +22,7 @@ type Zone struct {
 	Contents record.Contents
 	Written  []record.Record // as they were written, repetitions and all; may be nil
 	Believe  []netip.Prefix  // networks whose addresses are well here though nobody outside could reach them
+	Only     record.Key      // only what is said of this set is wanted; zero for all
 }
 
 // Found is one finding, the set it is about, and what would fix it.
@@ -191,7 +192,7 @@ func Check(z Zone) []Found {
 	var all []*finder
 	for _, table := range tables {
 		for i := range table {
-			f := &finder{rule: &table[i]}
+			f := &finder{rule: &table[i], only: z.Only}
 			f.speak = f.say
 			all = append(all, f)
 			switch {
@@ -210,7 +211,17 @@ func Check(z Zone) []Found {
 			v.cuts = append(v.cuts, r.Key())
 		}
 	}
-	for records := z.Contents.Records(); len(records) > 0; {
+	records := z.Contents.Records()
+	if z.Only != (record.Key{}) { // what is said of a set is found at its name, above it, or at a wildcard that would answer for it
+		records = slices.Clone(z.Contents.At(z.Only.Name))
+		for at := z.Only.Name; at.IsBelow(z.Name); at = at.Parent() {
+			records = append(records, z.Contents.At(at.Parent())...)
+			if wild, err := at.Parent().Child("*"); err == nil && wild != z.Only.Name {
+				records = append(records, z.Contents.At(wild)...)
+			}
+		}
+	}
+	for len(records) > 0 {
 		end := record.EndOfSet(records, 0)
 		set := v.look(records[:end])
 		for _, f := range every {
@@ -248,10 +259,11 @@ type finder struct {
 	rule  *rule
 	speak sayer
 	found []Found
+	only  record.Key
 }
 
 func (f *finder) say(key record.Key, message string, fix ...Edit) {
-	if len(f.found) == mostFound {
+	if len(f.found) == mostFound || f.only != (record.Key{}) && f.only != key {
 		return
 	}
 	for i, e := range fix { // the set that is looked at is overwritten by the next one

@@ -24,9 +24,14 @@ func believed(t *testing.T) []netip.Prefix {
 // judge reads lines of a zone file and gives what is found.
 func judge(t *testing.T, text string) []Found {
 	t.Helper()
+	return judgeOnly(t, text, record.Key{})
+}
+
+func judgeOnly(t *testing.T, text string, only record.Key) []Found {
+	t.Helper()
 	z, faults := zonefile.Read(text, zonefile.Options{Origin: origin, TTL: 300})
 	require.Empty(t, faults, text)
-	return Check(Zone{Name: origin, Contents: z.Contents(), Written: z.Records, Believe: believed(t)})
+	return Check(Zone{Name: origin, Contents: z.Contents(), Written: z.Records, Believe: believed(t), Only: only})
 }
 
 func codes(found []Found) (list []string) {
@@ -128,6 +133,8 @@ func TestEveryRuleSpeaksAndKeepsStill(t *testing.T) {
 			}
 			for _, f := range got {
 				assert.NotEmpty(t, f.Message)
+				want := slices.DeleteFunc(slices.Clone(got), func(o Found) bool { return o.Key != f.Key })
+				assert.Equal(t, want, judgeOnly(t, strings.ReplaceAll(text, "|", "\n")+"\n", f.Key), "asked for %s only: %s", f.Key, text)
 			}
 		}
 	}

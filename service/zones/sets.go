@@ -68,11 +68,7 @@ func (s *Zones) PutSet(ctx context.Context, tx *store.Tx, r wire.SetRequest) (z 
 	if !out.After.IsZero() {
 		after = after.With(out.After)
 	}
-	for _, f := range s.Judge(rules.Zone{Name: r.Zone, Contents: after}) {
-		if f.Key == r.Key {
-			out.Findings = append(out.Findings, f)
-		}
-	}
+	out.Findings = append(out.Findings, s.Judge(rules.Zone{Name: r.Zone, Contents: after, Only: r.Key})...)
 	if err := sound(out.Findings, "This would make a zone that"); err != nil {
 		return z, out, err
 	}

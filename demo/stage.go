@@ -21,7 +21,6 @@ import (
 	"time"
 
 	"beacon/demo/profiles"
-	"beacon/practice"
 	"beacon/reach"
 	"beacon/store/mariadbd"
 )
@@ -91,7 +90,10 @@ func Start(ctx context.Context, opt Options) (*Stage, error) {
 func (s *Stage) Address() string { return "http://" + s.Listen }
 
 // Site returns the base address of an HTTP site of the practice world: a provider, a registrar, rdap or control.
-func (s *Stage) Site(name string) string { return practice.URL(s.Net, s.HTTPPort, name) }
+func (s *Stage) Site(name string) string {
+	at := map[string]string{"heron": "4.1", "plover": "5.1", "curlew": "6.1", "whimbrel": "10.1", "lapwing": "11.1", "gannet": "3.1", "skua": "3.2", "rdap": "3.9", "control": "9.1"}[name]
+	return fmt.Sprintf("http://127.%d.%s:%d", s.Net, at, s.HTTPPort)
+}
 
 func (s *Stage) path(name string) string { return filepath.Join(s.Dir, name) }
 

@@ -143,11 +143,8 @@ var sites = map[string]string{"heron": heronAPI, "plover": ploverAPI, "curlew": 
 	"gannet": gannetAPI, "skua": skuaAPI, "rdap": rdapAPI, "control": controlAddr}
 
 // URL returns the base address of an HTTP site: a provider, a registrar, "rdap" or "control".
-func (w *World) URL(site string) string { return URL(w.opt.Net, w.opt.HTTPPort, site) }
-
-// URL returns the base address of an HTTP site of a world with these addresses.
-func URL(network, port int, site string) string {
-	return fmt.Sprintf("http://127.%d.%s:%d", network, sites[site], port)
+func (w *World) URL(site string) string {
+	return "http://" + net.JoinHostPort(w.IP(sites[site]), fmt.Sprint(w.opt.HTTPPort))
 }
 
 // Now is the world's time.

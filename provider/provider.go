@@ -113,6 +113,13 @@ type Page struct {
 	Next      Cursor
 	Mark      string // change mark; empty where the provider has none
 	Unchanged bool   // nothing has changed since ReadFrom.Mark, and Records is empty for that reason
+	Since     *Since // in place of Records: what has changed since ReadFrom.Mark, where that is all that was read
+}
+
+// Since is what has changed in a zone.
+type Since struct {
+	Sets []record.Set // as they are now
+	Gone []record.Key
 }
 
 // Receipt is what a provider says of a batch.
@@ -126,8 +133,9 @@ type Receipt struct {
 type State struct {
 	Contents  record.Contents
 	Details   change.Details
-	Mark      string // change mark; empty where the provider has none
-	Unchanged bool   // nothing has changed since the mark that was given, and the rest is empty for that reason
+	Mark      string       // change mark; empty where the provider has none
+	Unchanged bool         // nothing has changed since the mark that was given, and the rest is empty for that reason
+	Changed   []record.Key // where only what has changed since that mark was read: these; all else is as it was
 }
 
 // ReadAll reads a whole zone: one call of Read for each page. Where the provider keeps change marks and the zone is
@@ -146,6 +154,7 @@ func ReadAll(ctx context.Context, d Driver, zone ZoneRef, known State) (State, e
 func readOnce(ctx context.Context, d Driver, zone ZoneRef, known State) (state State, whole bool, err error) {
 	var all []record.Record
 	details := change.Details{}
+	var since *Since
 	whole = true
 	err = outcall.Pages(ctx, func(ctx context.Context, cursor Cursor) (Cursor, error) {
 		from := ReadFrom{Cursor: cursor}
@@ -158,6 +167,9 @@ func readOnce(ctx context.Context, d Driver, zone ZoneRef, known State) (state S
 		}
 		whole = whole && (cursor == "" || page.Mark == state.Mark)
 		state.Mark, state.Unchanged = page.Mark, page.Unchanged
+		if page.Since != nil {
+			since = page.Since
+		}
 		all = append(all, page.Records...)
 		for key, detail := range page.Details {
 			details.Join(key, detail)
@@ -167,7 +179,15 @@ func readOnce(ctx context.Context, d Driver, zone ZoneRef, known State) (state S
 	if err != nil {
 		return State{}, false, err
 	}
-	if !state.Unchanged {
+	switch {
+	case state.Unchanged:
+	case since != nil:
+		state.Contents, state.Details = known.Contents.Without(since.Gone...).With(since.Sets...), known.Details
+		state.Changed = append(state.Changed, since.Gone...)
+		for _, set := range since.Sets {
+			state.Changed = append(state.Changed, set.Key())
+		}
+	default:
 		state.Contents, state.Details = record.NewContents(all), details
 	}
 	return state, whole, nil

@@ -16,7 +16,6 @@ import (
 	"beacon/core/definition"
 	"beacon/core/diff"
 	"beacon/core/record"
-	"beacon/service/sync"
 	"beacon/wire"
 )
 
@@ -69,7 +68,7 @@ func TestSyncsThroughARainOfFalseReads(t *testing.T) {
 				done := h.sync(wire.SyncRequest{Allow: []string{diff.GuardNamesStop}})
 				for tries := 0; done.State == wire.SyncBlocked && tries < 3; tries++ {
 					require.Len(t, done.Findings, 1)
-					require.Equal(t, sync.GuardUnconfirmed, done.Findings[0].Code, "seed %d, round %d: %s", seed, round, done.Message)
+					require.Equal(t, diff.GuardUnconfirmed, done.Findings[0].Code, "seed %d, round %d: %s", seed, round, done.Message)
 					blocked++
 					done = h.sync(wire.SyncRequest{Allow: []string{diff.GuardNamesStop}})
 				}

@@ -179,6 +179,7 @@ func TestSpeedInALargeZone(t *testing.T) {
 		whole = append(whole, time.Since(began))
 		ended(out.Syncs[0].ID)
 	}
+	t.Logf("each: %v", whole)
 	slices.Sort(whole)
 	slices.Sort(answered)
 	t.Logf("one changed record in %d: accepted after %d ms, at the nameserver after %d ms (median of %d; slowest %d ms)", records, answered[len(answered)/2].Milliseconds(),

@@ -19,15 +19,15 @@ type kept struct {
 	ends     []int    // of each chunk, as places in the records
 }
 
-// keeper keeps what was read and written last.
-type keeper struct {
+// revisionMemory keeps what was read and written last.
+type revisionMemory struct {
 	mu    sync.Mutex
 	all   map[string]*list.Element
 	order list.List // the one used last is in front
 	size  int
 }
 
-func (k *keeper) get(digest []byte) (*kept, bool) {
+func (k *revisionMemory) get(digest []byte) (*kept, bool) {
 	k.mu.Lock()
 	defer k.mu.Unlock()
 	e, ok := k.all[string(digest)]
@@ -39,7 +39,7 @@ func (k *keeper) get(digest []byte) (*kept, bool) {
 }
 
 // put keeps one. Those that were not used for the longest time make room for it; a very large one is not kept.
-func (k *keeper) put(what *kept) {
+func (k *revisionMemory) put(what *kept) {
 	k.mu.Lock()
 	defer k.mu.Unlock()
 	if _, there := k.all[what.digest]; there || what.contents.Len() > mostKept {

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"time"
 
+	"beacon/core/diff"
 	"beacon/core/dnsname"
 	"beacon/core/record"
 )
@@ -96,10 +97,7 @@ func (t *Tx) Written(id uint64) error {
 }
 
 // PlacedSet is one record set as we last put it at a placement.
-type PlacedSet struct {
-	Sent record.Set
-	Read record.Set // as the provider gave it back; zero as long as it has not been read back
-}
+type PlacedSet = diff.Placed
 
 type placedRow struct {
 	PlacementID uint64
@@ -109,23 +107,31 @@ type placedRow struct {
 	ReadBack    *string
 }
 
-// Placed returns everything that we put at a placement.
-func (t *Tx) Placed(placementID uint64) ([]PlacedSet, error) {
+// Placed returns everything that we put at a placement; at some names only, where any are given.
+func (t *Tx) Placed(placementID uint64, at ...dnsname.Name) ([]PlacedSet, error) {
+	query := t.db.Table("placed_sets").Select("name_key, type, sent, read_back").Where("placement_id = ?", placementID)
+	if len(at) > 0 {
+		query = query.Where("name_key IN ?", nameKeys(at))
+	}
 	var rows []placedRow
-	if err := t.db.Raw("SELECT name_key, type, sent, read_back FROM placed_sets WHERE placement_id = ? ORDER BY name_key, type", placementID).Scan(&rows).Error; err != nil {
+	if err := query.Order("name_key, type").Find(&rows).Error; err != nil {
 		return nil, err
 	}
 	return placedSets(rows)
 }
 
-// PlacedAt returns what was put at a placement at some names, as it was sent.
-func (t *Tx) PlacedAt(placementID uint64, names []dnsname.Name) (c record.Contents, err error) {
+func nameKeys(names []dnsname.Name) []octets {
 	keys := make([]octets, len(names))
 	for i, n := range names {
 		keys[i] = octets(n.Key())
 	}
+	return keys
+}
+
+// PlacedAt returns what was put at a placement at some names, as it was sent.
+func (t *Tx) PlacedAt(placementID uint64, names []dnsname.Name) (c record.Contents, err error) {
 	var rows []placedRow
-	if err := t.db.Raw("SELECT name_key, type, sent, read_back FROM placed_sets WHERE placement_id = ? AND name_key IN ?", placementID, keys).Scan(&rows).Error; err != nil {
+	if err := t.db.Raw("SELECT name_key, type, sent, read_back FROM placed_sets WHERE placement_id = ? AND name_key IN ?", placementID, nameKeys(names)).Scan(&rows).Error; err != nil {
 		return c, err
 	}
 	placed, err := placedSets(rows)

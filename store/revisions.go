@@ -209,13 +209,28 @@ func (t *Tx) Revisions(zoneID uint64) (list []Revision, err error) {
 	return list, err
 }
 
+func (t *Tx) digest(revisionID uint64) ([]byte, error) {
+	var of struct{ Digest []byte }
+	err := t.db.Raw("SELECT digest FROM revisions WHERE id = ?", revisionID).Scan(&of).Error
+	return of.Digest, err
+}
+
+// inMemory returns what a revision says, where that needs no reading.
+func (t *Tx) inMemory(revisionID uint64) (c record.Contents, ok bool, err error) {
+	digest, err := t.digest(revisionID)
+	known, ok := t.kept.get(digest)
+	if !ok || err != nil {
+		return c, false, err
+	}
+	return known.contents, true, nil
+}
+
 // Contents returns what a revision says the zone contains.
 func (t *Tx) Contents(revisionID uint64) (record.Contents, error) {
-	var of struct{ Digest []byte }
-	if err := t.db.Raw("SELECT digest FROM revisions WHERE id = ?", revisionID).Scan(&of).Error; err != nil {
+	digest, err := t.digest(revisionID)
+	if err != nil {
 		return record.Contents{}, err
 	}
-	digest := of.Digest
 	if known, ok := t.kept.get(digest); ok {
 		return known.contents, nil
 	}

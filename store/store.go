@@ -57,7 +57,7 @@ type Store struct {
 	beat   *sql.DB                   // one connection, to try whether the database takes writes
 	failed atomic.Pointer[time.Time] // when work on it failed last because it was away
 
-	kept keeper // what revisions say
+	kept revisionMemory // what revisions say
 
 	enqueued func(kinds []string) // told after each transaction in which work was stored
 	logged   func()               // told after each transaction in which a line of the logbook was added
@@ -151,7 +151,7 @@ type Tx struct {
 	reading bool     // nothing can be written, so rows are read and not locked
 	kinds   []string // of the jobs that it stored
 	lines   int      // of the logbook that it added
-	kept    *keeper
+	kept    *revisionMemory
 }
 
 // locking reads rows and keeps others from them until the transaction ends, where it may write at all.

@@ -201,6 +201,17 @@ func (c Contents) At(name dnsname.Name) []Record {
 	return c.records[start:end]
 }
 
+// Among returns the part of the contents at some names.
+func (c Contents) Among(names []dnsname.Name) Contents {
+	var records []Record
+	for _, n := range slices.SortedFunc(slices.Values(names), dnsname.Name.Compare) {
+		if some := c.At(n); len(records) == 0 || len(some) == 0 || records[len(records)-1].Name != n {
+			records = append(records, some...)
+		}
+	}
+	return Contents{records}
+}
+
 // Filter returns the contents whose sets keep accepts.
 func (c Contents) Filter(keep func(Key) bool) Contents {
 	var kept []Record

@@ -46,7 +46,7 @@ func (d *Driver) Read(ctx context.Context, zone provider.ZoneRef, from provider.
 	}
 	if len(all) > 2 {
 		if second, ok := all[1].(*dns.SOA); ok && since && second.Serial == uint32(known) {
-			page.Records, err = d.differences(*from.Known, all[1:len(all)-1])
+			page.Since, err = d.differences(*from.Known, all[1:len(all)-1])
 			return page, err
 		}
 	}
@@ -123,16 +123,8 @@ func (d *Driver) answers(ctx context.Context, conn *dns.Conn, zone provider.Zone
 
 // differences applies the sequences of a transfer of differences (RFC 1995 section 4): the old SOA and what goes, the new
 // SOA and what comes, again and again.
-func (d *Driver) differences(known record.Contents, sequences []dns.RR) ([]record.Record, error) {
-	records := map[record.Record]bool{}
-	for _, r := range known.Records() {
-		r.TTL = 0
-		records[r] = true
-	}
-	ttl := map[record.Key]uint32{}
-	for s := range known.Sets() {
-		ttl[s.Key()] = s.TTL
-	}
+func (d *Driver) differences(known record.Contents, sequences []dns.RR) (*provider.Since, error) {
+	now := map[record.Key]record.Set{}
 	adding := true
 	for _, rr := range sequences {
 		if rr.Header().Rrtype == dns.TypeSOA {
@@ -144,23 +136,28 @@ func (d *Driver) differences(known record.Contents, sequences []dns.RR) ([]recor
 			return nil, err
 		}
 		for _, r := range list {
-			if adding {
-				ttl[r.Key()] = r.TTL
+			set, touched := now[r.Key()]
+			if !touched {
+				set = known.Get(r.Key())
 			}
-			r.TTL = 0
 			if adding {
-				records[r] = true
+				set = record.NewSet(r.Name, r.Type, r.TTL, append(slices.Clone(set.Data), r.Data)...)
 			} else {
-				delete(records, r)
+				set.Data = slices.DeleteFunc(slices.Clone(set.Data), func(d record.Data) bool { return d == r.Data })
 			}
+			now[r.Key()] = set
 		}
 	}
-	out := make([]record.Record, 0, len(records))
-	for r := range records {
-		r.TTL = ttl[r.Key()]
-		out = append(out, r)
+	since := &provider.Since{}
+	for key, set := range now {
+		switch {
+		case len(set.Data) == 0:
+			since.Gone = append(since.Gone, key)
+		case !set.Equal(known.Get(key)):
+			since.Sets = append(since.Sets, set)
+		}
 	}
-	return out, nil
+	return since, nil
 }
 
 // add takes over a record, unless it is the server's own.

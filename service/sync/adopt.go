@@ -36,7 +36,7 @@ func (s *Syncs) Adopt(ctx context.Context, name dnsname.Name, r wire.Adoption) (
 	c, err := s.believe(ctx, &p, lookPatience, func() (comparison, error) { return s.compare(ctx, p, *p.Zone.RevisionID, diff.LeaveDrift) })
 	var doubted errUnconfirmed
 	switch {
-	case errors.As(err, &doubted) && slices.Contains(r.Allow, GuardUnconfirmed):
+	case errors.As(err, &doubted) && slices.Contains(r.Allow, diff.GuardUnconfirmed):
 	case errors.As(err, &doubted):
 		problem := wire.Problemf(wire.Blocked, "%s", doubted.finding.Message)
 		problem.Findings = []finding.Finding{doubted.finding}

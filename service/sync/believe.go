@@ -14,7 +14,6 @@ import (
 	"beacon/core/evidence"
 	"beacon/core/finding"
 	"beacon/core/record"
-	"beacon/core/wording"
 	"beacon/store"
 )
 
@@ -32,9 +31,6 @@ const (
 	syncPatience = 10 * time.Second
 	lookPatience = 3 * time.Second
 )
-
-// GuardUnconfirmed is the guard that blocks what would follow from a read that could not be confirmed.
-const GuardUnconfirmed = "read-not-confirmed"
 
 // errUnconfirmed is a read that is not believed.
 type errUnconfirmed struct {
@@ -106,11 +102,11 @@ func (s *Syncs) believe(ctx context.Context, p *Place, patience time.Duration, c
 				return c, s.believed(ctx, *p, c)
 			}
 			if patience -= now.Sub(first); patience < 0 {
-				return c, errUnconfirmed{unconfirmed(*p, c, v)}
+				return c, errUnconfirmed{diff.Unconfirmed(p.Zone.Name(), p.Account.Name, len(c.doubts), v)}
 			}
 			first = now
 		} else if try > 200 {
-			return c, errUnconfirmed{unconfirmed(*p, c, diff.Verdict{Why: "no two reads agree"})}
+			return c, errUnconfirmed{diff.Unconfirmed(p.Zone.Name(), p.Account.Name, len(c.doubts), diff.Verdict{Why: "no two reads agree"})}
 		}
 		pause := min(firstReadPause<<min(try, 5), lastReadPause)
 		if err := clock.Pause(ctx, max(pause, p.Caps.ReadLag)); err != nil {
@@ -125,7 +121,7 @@ func (c comparison) inDoubt() bool { return len(c.doubts) > 0 || c.unknown }
 // believed keeps what a read showed that is believed.
 func (s *Syncs) believed(ctx context.Context, p Place, c comparison) error {
 	if c.state.Mark != "" {
-		s.live.put(p.Placement.ID, c.state)
+		s.live.Put(p.Placement.ID, c.state)
 	}
 	if !c.inDoubt() {
 		s.confirmed.set(p.Placement, nil, s.store.Now())
@@ -158,25 +154,6 @@ func (s *Syncs) hear(ctx context.Context, p Place, c comparison) diff.Verdict {
 		v.Silent = slices.ContainsFunc(problems, func(n evidence.NameProblem) bool { return n.Kind == evidence.NameNotLooked })
 	}
 	return v
-}
-
-// unconfirmed is what a user is told of a read that is not believed.
-func unconfirmed(p Place, c comparison, v diff.Verdict) finding.Finding {
-	why := v.Why
-	switch {
-	case why != "":
-	case v.Silent:
-		why = "none of the zone's nameservers answers"
-	default:
-		why = "reads made shortly after each other differ"
-	}
-	what := "does not return " + wording.Counted(len(c.doubts), "record set") + " as last written or seen"
-	if len(c.doubts) == 0 {
-		what = "returns records that were never read before"
-	}
-	return finding.Finding{Code: GuardUnconfirmed, Severity: finding.Error, Subject: p.Zone.Name().String(),
-		Message: fmt.Sprintf("The interface of %s %s, and that is not confirmed: %s. Nothing was changed because of it.", p.Account.Name, what, why),
-		Remedy:  "Wait until the provider's interface and its nameservers agree. If the interface is right: --allow " + GuardUnconfirmed + "."}
 }
 
 // doubtWritten notes where the read does not show what this sync wrote: sets that it removed, and sets that the provider may have

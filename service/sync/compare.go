@@ -80,10 +80,12 @@ type comparison struct {
 	notes   []finding.Finding
 	owners  zones.Owners // of layers
 	desired layers.Desired
-	state   provider.State  // as read
-	sent    record.Contents // what was placed, as it was sent
-	seen    record.Contents // live, with sets as they were sent that are only written in the provider's own way
-	doubts  []diff.Doubt    // why the read is not believed by itself
+
+	revision record.Contents // whole
+	state    provider.State  // as read
+	sent     record.Contents // what was placed, as it was sent
+	seen     record.Contents // live, with sets as they were sent that are only written in the provider's own way
+	doubts   []diff.Doubt    // why the read is not believed by itself
 
 	keepsOthers bool             // the zone is written as a whole
 	others      *record.Contents // then what else was live when it was read last; nil where that is not known
@@ -92,10 +94,17 @@ type comparison struct {
 
 // compare reads the live state and holds it against what is wanted and what was placed.
 func (s *Syncs) compare(ctx context.Context, p Place, revisionID uint64, drift diff.DriftPolicy) (comparison, error) {
+	return s.compareWith(ctx, p, revisionID, drift, false)
+}
+
+// compareWith is compare; where the change mark says that nothing else moved since all was in sync, a brief one looks only at what did. The
+// placement must be locked for that.
+func (s *Syncs) compareWith(ctx context.Context, p Place, revisionID uint64, drift diff.DriftPolicy, brief bool) (comparison, error) {
 	var c comparison
-	var revision record.Contents
+	is, was := s.inSync.get(p.Placement.ID)
+	brief = brief && was
 	err := s.logbook.Tx(ctx, func(tx *store.Tx) (err error) {
-		if revision, err = zones.Contents(tx, revisionID); err != nil {
+		if c.revision, err = zones.Contents(tx, revisionID); err != nil {
 			return err
 		}
 		if c.owners, err = zones.OwnersOf(tx, p.Zone.ID); err != nil {
@@ -106,12 +115,15 @@ func (s *Syncs) compare(ctx context.Context, p Place, revisionID uint64, drift d
 				return err
 			}
 		}
-		c.placed, err = tx.Placed(p.Placement.ID)
+		if !brief {
+			c.placed, err = tx.Placed(p.Placement.ID)
+		}
 		return err
 	})
 	if err != nil {
 		return c, err
 	}
+	known := s.live.Get(p.Placement.ID).Mark
 	if p.Placement.RemoteID != "" {
 		state, err := s.readLive(ctx, &p)
 		if err != nil {
@@ -120,12 +132,24 @@ func (s *Syncs) compare(ctx context.Context, p Place, revisionID uint64, drift d
 		c.state = state
 		c.live, c.details = state.Contents, state.Details
 	}
+	revision, live := c.revision, c.live
+	if brief {
+		names, ok := is.names(p, c, c.state, known)
+		if ok {
+			revision, live = revision.Among(names), live.Among(names)
+		} else {
+			names = nil
+		}
+		if err := s.store.Tx(ctx, func(tx *store.Tx) (err error) { c.placed, err = tx.Placed(p.Placement.ID, names...); return err }); err != nil {
+			return c, err
+		}
+	}
 	if err := s.withLayers(ctx, p, revision, &c); err != nil {
 		return c, err
 	}
 	wanted, notes := p.Caps.Project(p.Zone.Name(), c.desired.Contents)
 	c.notes = append(c.notes, notes...)
-	c.sent, c.seen = recognise(c.placed, c.live)
+	c.sent, c.seen = diff.Recognise(c.placed, live)
 	var gaps []finding.Finding
 	c.result, gaps = differ(p, wanted, c.sent, c.seen, drift, c)
 	c.notes = append(c.notes, gaps...)
@@ -144,12 +168,12 @@ func differ(p Place, wanted, sent, live record.Contents, drift diff.DriftPolicy,
 	r := diff.Compare(wanted, sent, live, drift)
 	leave := p.Zone.Ignored()
 	if len(leave)+len(c.desired.Unanswered) > 0 {
-		inStep := r.InSync // what needs nothing needs nothing here, too
+		inSync := r.InSync // what needs nothing needs nothing here, too
 		r = r.Only(func(k record.Key) bool {
 			held := (k.Type == record.A || k.Type == record.AAAA) && slices.Contains(c.desired.Unanswered, k.Name) && !slices.Contains(p.kept(), k.Name)
 			return !record.AnyMatches(leave, k) && !held // nothing is taken away for want of an answer
 		})
-		r.InSync = inStep
+		r.InSync = inSync
 	}
 	care := p.Zone.ZoneSettings()
 	if care.KeepExisting {
@@ -198,27 +222,6 @@ func (s *Syncs) withLayers(ctx context.Context, p Place, revision record.Content
 	return nil
 }
 
-// recognise returns what was placed, and live with those sets put as they were sent that are as the provider once gave
-// them back: a provider that writes data its own way does not drift for that. What was written and not read back yet
-// is taken to be the provider's way of writing it.
-func recognise(placed []store.PlacedSet, live record.Contents) (sent, seen record.Contents) {
-	sets := make([]record.Set, len(placed))
-	var same []record.Set
-	for i, p := range placed {
-		sets[i] = p.Sent
-		if p.Read.Equal(p.Sent) {
-			continue
-		}
-		if now := live.Get(p.Sent.Key()); !now.IsZero() && (p.Read.IsZero() || now.Equal(p.Read)) {
-			same = append(same, p.Sent)
-		}
-	}
-	if len(same) > 0 {
-		live = live.With(same...)
-	}
-	return record.ContentsOf(sets...), live
-}
-
 // Differences compares every placement of a zone with what is wanted.
 func (s *Syncs) Differences(ctx context.Context, name dnsname.Name, revert bool) ([]wire.Difference, error) {
 	places, err := s.PlacesOf(ctx, name)
@@ -231,7 +234,7 @@ func (s *Syncs) Differences(ctx context.Context, name dnsname.Name, revert bool)
 			return nil, wire.Problemf(wire.Blocked, "Zone %s has no contents yet. Import a zone file or apply a definition first.", name)
 		}
 		if p.Placement.RemoteID == "" { // it may be there all the same
-			zone, there, err := s.findZone(ctx, p, indexKept)
+			zone, there, err := s.findZone(ctx, p, accounts.ZonesKept)
 			if err != nil {
 				return nil, logbook.Explain(err)
 			}

@@ -2,40 +2,13 @@ package sync
 
 import (
 	"context"
-	"sync"
+	"slices"
 	"time"
 
 	"beacon/clock"
 	"beacon/core/record"
 	"beacon/provider"
 )
-
-// mostRemembered bounds how many records are kept to spare reading them again.
-const mostRemembered = 3_000_000
-
-// memory keeps the zones that were read last under their change marks, so that one that has not changed costs one small
-// request and no reading.
-type memory struct {
-	mu    sync.Mutex
-	zones map[uint64]provider.State
-	size  int
-}
-
-func (m *memory) get(placement uint64) provider.State {
-	m.mu.Lock()
-	defer m.mu.Unlock()
-	return m.zones[placement]
-}
-
-func (m *memory) put(placement uint64, s provider.State) {
-	m.mu.Lock()
-	defer m.mu.Unlock()
-	m.size += s.Contents.Len() - m.zones[placement].Contents.Len()
-	if m.zones[placement] = s; m.size > mostRemembered {
-		clear(m.zones)
-		m.size = 0
-	}
-}
 
 // readLive reads what the provider has of a placement: not before its reads can show our last write, and without its
 // records where nothing has changed since they were read last and believed.
@@ -49,16 +22,22 @@ func (s *Syncs) readLive(ctx context.Context, p *Place) (provider.State, error) 
 	defer cancel()
 	known := provider.State{}
 	if p.Caps.Marks {
-		known = s.live.get(p.Placement.ID)
+		known = s.live.Get(p.Placement.ID)
 	}
 	state, err := provider.ReadAll(reading, p.Driver, p.Ref(), known)
 	if err != nil {
 		return state, err
 	}
 	if state.Unchanged {
+		known.Unchanged = true
 		return known, nil
 	}
 	name := p.Zone.Name()
+	if state.Changed != nil { // the rest is without what is the provider's already
+		owned := slices.DeleteFunc(slices.Clone(state.Changed), func(k record.Key) bool { return !p.Caps.Owned(name, k) })
+		state.Contents = state.Contents.Without(owned...)
+		return state, nil
+	}
 	state.Contents = state.Contents.Filter(func(k record.Key) bool { return !p.Caps.Owned(name, k) })
 	return state, nil
 }

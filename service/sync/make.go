@@ -11,6 +11,7 @@ import (
 	"beacon/core/record"
 	"beacon/outcall"
 	"beacon/provider"
+	"beacon/service/accounts"
 	"beacon/service/acts"
 	"beacon/service/logbook"
 	"beacon/service/zones"
@@ -29,7 +30,7 @@ func (s *Syncs) findZone(ctx context.Context, p Place, kept time.Duration) (prov
 	if caps.FixedZones {
 		return provider.FindZone(ctx, p.Driver, p.Zone.Name())
 	}
-	return s.indexOf(p.Account.ID).find(ctx, p.Driver, p.Zone.Name(), s.store.Now(), kept)
+	return s.zoneLists.Of(p.Account.ID).Find(ctx, p.Driver, p.Zone.Name(), s.store.Now(), kept)
 }
 
 // ensureZone finds or makes the zone at the provider. Making one is an act: where it broke off, it is waited out and looked for, so
@@ -41,7 +42,7 @@ func (s *Syncs) ensureZone(ctx context.Context, run *syncRun) error {
 	if err := s.recoverMaking(ctx, run); err != nil {
 		return err
 	}
-	zone, there, err := s.findZone(ctx, run.Place, indexKept)
+	zone, there, err := s.findZone(ctx, run.Place, accounts.ZonesKept)
 	if err == nil && there && !run.Caps.FixedZones && s.gone(ctx, run.Place, zone) { // what has fixed zones was asked just now
 		zone, there, err = s.findZone(ctx, run.Place, 0)
 	}
@@ -157,7 +158,7 @@ func (s *Syncs) makeZone(ctx context.Context, run *syncRun) (zone provider.Zone,
 	switch {
 	case err == nil:
 		run.made = true
-		s.indexOf(run.Account.ID).add(zone)
+		s.zoneLists.Of(run.Account.ID).Add(zone)
 		return zone, s.closeMaking(ctx, run, act, store.ActDone, "")
 	case outcall.OutcomeOf(err) == outcall.Unclear:
 		found, there, lookErr := s.becameOfMaking(ctx, run, act, err.Error())

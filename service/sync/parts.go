@@ -3,7 +3,6 @@ package sync
 import (
 	"context"
 	"log/slog"
-	"sync"
 	"time"
 
 	"github.com/prometheus/client_golang/prometheus"
@@ -72,15 +71,15 @@ type Syncs struct {
 	lease     time.Duration
 	ended     *prometheus.CounterVec
 	observer  Observer
-	live      memory
+	live      provider.Memory
 	confirmed confirmations
-	indexesMu sync.Mutex
-	indexes   map[uint64]*index // by account
+	inSync    syncedPlacements
+	zoneLists accounts.ZoneLists
 }
 
 // New returns the syncs of a database.
 func New(p Parts) *Syncs {
 	return &Syncs{store: p.Store, logbook: p.Logbook, jobs: p.Jobs, log: p.Log, acts: p.Acts, accounts: p.Accounts, zones: p.Zones, sweeper: p.Sweeper, door: p.Door,
 		every: p.Drift.Every, timeout: p.Timeout, lease: p.Lease, ended: p.Ended, observer: p.Observer,
-		live: memory{zones: map[uint64]provider.State{}}, confirmed: confirmations{last: map[uint64]confirmed{}}, indexes: map[uint64]*index{}}
+		confirmed: confirmations{last: map[uint64]confirmed{}}}
 }

@@ -27,12 +27,12 @@ import (
 // compareScope compares what a sync is about, and remembers which reports it took into account.
 func (s *Syncs) compareScope(ctx context.Context, run *syncRun) (comparison, error) {
 	if run.sync.Scope == store.ScopeZone {
-		c, err := s.compare(ctx, run.Place, run.sync.RevisionID, run.sync.Drift)
+		c, err := s.compareWith(ctx, run.Place, run.sync.RevisionID, run.sync.Drift, true)
 		run.hosts, run.unanswered = c.owners.Hosts, c.desired.Unanswered
 		run.doubtWritten(&c)
 		return c, err
 	}
-	c, err := s.compare(ctx, run.Place, run.sync.RevisionID, diff.WantedWins)
+	c, err := s.compareWith(ctx, run.Place, run.sync.RevisionID, diff.WantedWins, true)
 	run.hosts, run.unanswered = c.owners.Hosts, c.desired.Unanswered
 	run.doubtWritten(&c)
 	if !c.keepsOthers {
@@ -273,7 +273,7 @@ func (s *Syncs) compareSurely(ctx context.Context, run *syncRun) (c comparison, 
 		if run.sync.Scope == store.ScopeHosts { // nobody is asked about a reported address: it waits until the read can be believed
 			return c, unconfirmed
 		}
-		if !slices.Contains(run.sync.Guards(), GuardUnconfirmed) {
+		if !slices.Contains(run.sync.Guards(), diff.GuardUnconfirmed) {
 			return c, errBlocked{unconfirmed.finding.Message, []finding.Finding{unconfirmed.finding}}
 		}
 		s.confirmed.set(run.Placement, c.doubts, s.store.Now())
@@ -342,6 +342,9 @@ func (s *Syncs) syncDone(ctx context.Context, run *syncRun, c comparison) error 
 	found := []finding.Finding{}
 	if err := s.noteForms(ctx, run, c); err != nil {
 		return err
+	}
+	if run.sync.Scope == store.ScopeZone {
+		s.inSync.note(run.Place, c)
 	}
 	if n := len(c.result.Drift); n > 0 {
 		found = append(found, finding.Finding{Code: "drift-not-reverted", Severity: finding.Notice, Subject: run.Zone.Name().String(),

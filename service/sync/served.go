@@ -10,9 +10,9 @@ import (
 
 	"beacon/clock"
 	"beacon/core/change"
+	"beacon/core/diff"
 	"beacon/core/evidence"
 	"beacon/core/finding"
-	"beacon/core/record"
 	"beacon/provider"
 	"beacon/service/zones"
 	"beacon/store"
@@ -51,7 +51,7 @@ func (s *Syncs) waitServed(ctx context.Context, run *syncRun, awaited []AwaitedH
 	steps = slices.DeleteFunc(steps, func(step change.Step) bool { return run.Caps.Relayed(c.details[step.Key()].Attributes) })
 	for _, server := range servers {
 		for _, step := range steps {
-			for !served(s.sweeper.AskSet(ctx, server, step.Key()), step) {
+			for !diff.Served(s.sweeper.AskSet(ctx, server, step.Key()), step) {
 				if clock.Pause(ctx, 50*time.Millisecond) != nil {
 					return fail(fmt.Sprintf("%s (%s) does not serve %s as written yet.", strings.TrimSuffix(server.Name.String(), "."), server.Address, step.Key()))
 				}
@@ -81,20 +81,4 @@ func (s *Syncs) reachable(servers []evidence.Server) []evidence.Server {
 		at, err := netip.ParseAddrPort(server.Address)
 		return err == nil && at.Addr().Is6() && !s.door.Leads(at)
 	})
-}
-
-// served reports whether an answer is what the step leaves behind. A removed set need only not be the old one: a
-// wildcard may answer in its place.
-func served(o evidence.Observed, step change.Step) bool {
-	if step.After.IsZero() {
-		return o.Answer == evidence.NoData || o.Answer == evidence.NoName || o.Answer == evidence.Referral || o.Answer == evidence.Lame ||
-			o.Answer == evidence.Positive && !(record.Set{Data: o.Data}).SameData(step.Before)
-	}
-	if step.After.Type == record.ALIAS { // nobody is asked for it: the provider gives addresses in its place
-		return true
-	}
-	if step.After.Type == record.NS || o.Answer == evidence.Referral { // a delegation, or glue below one: what refers is not authoritative
-		return o.Answer != evidence.Silent
-	}
-	return o.Answer == evidence.Positive && (record.Set{Data: o.Data}).SameData(step.After)
 }

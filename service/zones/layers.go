@@ -129,6 +129,18 @@ func OwnersOf(tx *store.Tx, zoneID uint64) (o Owners, err error) {
 	return o, err
 }
 
+// Names returns the names at which the layers own sets.
+func (o Owners) Names() (list []dnsname.Name) {
+	for _, l := range o.Layers() {
+		for _, k := range l.Keys {
+			if !slices.Contains(list, k.Name) {
+				list = append(list, k.Name)
+			}
+		}
+	}
+	return list
+}
+
 // Layers returns what lies on top of the revision.
 func (o Owners) Layers() (list []layers.Layer) {
 	for _, d := range o.Children {

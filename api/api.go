@@ -28,8 +28,14 @@ import (
 // Base is the path that all routes stand below.
 const Base = "/api/v1"
 
-// maxBody bounds request bodies, in octets.
-const maxBody = 16 << 20
+// maxBody bounds request bodies, in octets; maxZoneFile those that are a zone file.
+const (
+	maxBody     = 16 << 20
+	maxZoneFile = 256 << 20
+)
+
+// zoneFileType is the media type of a zone file (RFC 4027).
+const zoneFileType = "text/dns"
 
 // New returns the handler of everything that an instance serves.
 func New(svc *service.Service, log *slog.Logger) http.Handler {
@@ -167,16 +173,38 @@ func (k *call) domain() (dnsname.Name, error) {
 	return name, nil
 }
 
+// sent returns the request's body, which ends with an error where it is larger than is taken.
+func (k *call) sent() io.ReadCloser {
+	most := int64(maxBody)
+	if k.ContentType() == zoneFileType {
+		most = maxZoneFile
+	}
+	return http.MaxBytesReader(k.Writer, k.Request.Body, most)
+}
+
+// unread is what went wrong with a body.
+func unread(err error) error {
+	var large *http.MaxBytesError
+	if errors.As(err, &large) {
+		text := fmt.Sprintf("The body has more than %d MiB, the most that is taken; nothing was changed.", large.Limit>>20)
+		if large.Limit == maxBody {
+			text += " Send a large zone file as it is, with the Content-Type " + zoneFileType + "."
+		}
+		return wire.Problemf(wire.Invalid, "%s", text)
+	}
+	return wire.Problemf(wire.Invalid, "The body cannot be read: %s.", strings.TrimPrefix(err.Error(), "json: "))
+}
+
 // body reads the request's JSON strictly: what is not known is an error, not ignored.
 func (k *call) body(into any) error {
-	decoder := json.NewDecoder(http.MaxBytesReader(k.Writer, k.Request.Body, maxBody))
+	decoder := json.NewDecoder(k.sent())
 	decoder.DisallowUnknownFields()
 	err := decoder.Decode(into)
 	if err == nil && decoder.Decode(&struct{}{}) != io.EOF {
 		err = errors.New("there is more than one JSON value")
 	}
 	if err != nil {
-		return &wire.Problem{Kind: wire.Invalid, Message: fmt.Sprintf("The body cannot be read: %s.", strings.TrimPrefix(err.Error(), "json: "))}
+		return unread(err)
 	}
 	return nil
 }

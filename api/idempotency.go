@@ -27,9 +27,9 @@ func (a *api) once(k *call, r route) (out any, err error) {
 	if key == "" || !r.keyed() {
 		return r.handle(k)
 	}
-	body, err := io.ReadAll(http.MaxBytesReader(k.Writer, k.Request.Body, maxBody))
+	body, err := io.ReadAll(k.sent())
 	if err != nil {
-		return nil, wire.Problemf(wire.Invalid, "The body cannot be read: %s.", err)
+		return nil, unread(err)
 	}
 	k.Request.Body = io.NopCloser(bytes.NewReader(body))
 	request := users.Keyed{Key: key, Digest: sha256.Sum256(fmt.Appendf(nil, "%s %s\n%s", k.Request.Method, k.Request.URL.RequestURI(), body))}

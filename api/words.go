@@ -65,4 +65,6 @@ var parameters = map[string]parameter{
 	"text": {"An address or network; else a name, or record data.", "192.0.2.40"}, "zone": {"Only this zone.", "saltmarsh-ferries.example"}, "value": {"Record data; * matches anything at the beginning or end.", "web.*"},
 	"address": {"An address, or a network.", "192.0.2.0/24"}, "ttl": {"A TTL in seconds, or one behind <, <=, > or >=.", "<300"}, "from": {"The first revision.", "1"}, "to": {"The second revision.", "2"},
 	"revert": {"true: count drift as changes to revert.", "true"}, "of": {"The owner name.", "www.saltmarsh-ferries.example"}, "addresses": {"true: addresses in place of ALIAS records.", "true"},
+	"file": {"With text/dns: the name of the file.", "saltmarsh-ferries.zone"}, "reason": {"With text/dns: the reason.", "moved from the old provider"},
+	"dry_run": {"With text/dns: true changes nothing.", "true"}, "partial": {"With text/dns: true accepts a list of records.", "true"},
 }

@@ -1,6 +1,7 @@
 package api
 
 import (
+	"io"
 	"net/http"
 
 	"beacon/core/access"
@@ -34,9 +35,16 @@ func routesOfZones() []route {
 			items, err := k.svc.Zones.Findings(k.Request.Context(), name)
 			return wire.Page[rules.Found]{Items: items}, err
 		})},
-		{method: "POST", effect: writes, path: "/zones/:name/imports", summary: "Accept a zone file as desired records", right: access.Write, in: wire.Import{}, out: wire.Imported{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "POST", effect: writes, path: "/zones/:name/imports", summary: "Accept a zone file as desired records; also as text/dns, with the other fields in the query", right: access.Write, query: []string{"file", "reason", "dry_run", "partial"}, in: wire.Import{}, out: wire.Imported{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			in := wire.Import{Zone: name}
-			if err := k.body(&in); err != nil {
+			if k.ContentType() == zoneFileType {
+				text, err := io.ReadAll(k.sent())
+				if err != nil {
+					return nil, unread(err)
+				}
+				in.Text, in.File, in.Reason = string(text), k.DefaultQuery("file", "zone file"), k.Query("reason")
+				in.DryRun, in.Partial = k.Query("dry_run") == "true", k.Query("partial") == "true"
+			} else if err := k.body(&in); err != nil {
 				return nil, err
 			}
 			if in.DryRun {

@@ -40,7 +40,7 @@ func (s *answers) ServeHTTP(rw http.ResponseWriter, r *http.Request) {
 	}
 	body, _ := io.ReadAll(r.Body)
 	what := r.Method + " " + strings.TrimPrefix(r.URL.Path, "/api/v1")
-	s.sent = append(s.sent, what+" "+string(body))
+	s.sent = append(s.sent, what+" "+string(body)+" "+r.URL.RawQuery)
 	reply, ok := s.replies[what]
 	switch reply := reply.(type) {
 	case problem:

@@ -35,6 +35,12 @@ func (p *problem) Error() string {
 // unreachable says that the service did not answer at all.
 type unreachable struct{ error }
 
+// How long the service may take for an answer, and for taking in a zone file, which may be large.
+const (
+	longest       = 2 * time.Minute
+	longestImport = 10 * time.Minute
+)
+
 // door lets the commands reach the service, wherever it is.
 var door, _ = reach.New([]string{"0.0.0.0/0", "::/0"})
 
@@ -81,10 +87,16 @@ func pathOf(pattern string, at []any) string {
 	return strings.Join(parts, "/")
 }
 
+// rawZoneFile is a body that is a zone file (RFC 4027).
+type rawZoneFile string
+
 // send makes one request to the service and decodes its answer into out, which may be nil.
 func (a *app) send(method, path, tag string, body, out any) error {
 	var sent io.Reader
-	if body != nil {
+	kind, limit := "", longest
+	if text, ok := body.(rawZoneFile); ok {
+		sent, kind, limit = strings.NewReader(string(text)), "text/dns", longestImport
+	} else if body != nil {
 		text, err := json.Marshal(body)
 		if err != nil {
 			return err
@@ -95,6 +107,9 @@ func (a *app) send(method, path, tag string, body, out any) error {
 	if err != nil {
 		return misuse("--address %q is no address; write it like http://127.0.0.1:8053", a.address)
 	}
+	if kind != "" {
+		req.Header.Set("Content-Type", kind)
+	}
 	if tag != "" {
 		req.Header.Set("If-Match", `"`+tag+`"`)
 	}
@@ -103,7 +118,7 @@ func (a *app) send(method, path, tag string, body, out any) error {
 	}
 	var res *http.Response
 	err = meter.New(a.err, "waiting for the service").While(func() (err error) {
-		res, err = door.HTTPClient(2 * time.Minute).Do(req)
+		res, err = door.HTTPClient(limit).Do(req)
 		return err
 	})
 	if err != nil {

@@ -3,6 +3,7 @@ package cli
 import (
 	"fmt"
 	"io"
+	"net/url"
 	"path/filepath"
 	"strconv"
 	"strings"
@@ -11,6 +12,7 @@ import (
 
 	"beacon/core/dnsname"
 	"beacon/core/record"
+	"beacon/core/wording"
 	"beacon/core/zonefile"
 	"beacon/wire"
 )
@@ -156,9 +158,11 @@ func (a *app) zoneImportCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			body := wire.Import{File: filepath.Base(args[0]), Text: zonefile.Text(zone, z.Contents()), Partial: partial, DryRun: true}
+			contents := z.Contents()
+			z = zonefile.Zone{} // a zone may be large
+			text := zonefile.Text(zone, contents)
 			var got wire.Imported
-			if err := ask(a, wire.ImportZone, body, &got, zone); err != nil {
+			if err := a.importText(zone, filepath.Base(args[0]), text, partial, true, &got); err != nil {
 				return err
 			}
 			if a.output == "table" {
@@ -168,8 +172,7 @@ func (a *app) zoneImportCommand() *cobra.Command {
 				if err := a.agreed(yes, "Accept these as the desired records of "+plain(zone)+"?"); err != nil {
 					return err
 				}
-				body.DryRun = false
-				if err := ask(a, wire.ImportZone, body, &got, zone); err != nil {
+				if err := a.importText(zone, filepath.Base(args[0]), text, partial, false, &got); err != nil {
 					return err
 				}
 			}
@@ -190,13 +193,25 @@ func (a *app) zoneImportCommand() *cobra.Command {
 	return c
 }
 
+// importText sends a zone file as it is.
+func (a *app) importText(zone dnsname.Name, file, text string, partial, dryRun bool, got *wire.Imported) error {
+	query := url.Values{"file": {file}, "partial": {strconv.FormatBool(partial)}, "dry_run": {strconv.FormatBool(dryRun)}}
+	var fresh wire.Imported
+	err := a.send(wire.ImportZone.Method, pathOf(wire.ImportZone.Path, []any{zone})+"?"+query.Encode(), "", rawZoneFile(text), &fresh)
+	*got = fresh
+	return err
+}
+
 func (a *app) showImport(got wire.Imported) {
 	a.showRecords(got.Zone, got.Added, got.Removed)
 	for _, l := range got.LeftOut {
 		a.recordLine(a.paint(dim, "."), got.Zone, l.Record)
 		a.printf("      left out: it %s\n", l.Why)
 	}
-	a.printf("%d records added, %d removed, %d as before, %d left out.\n", len(got.Added), len(got.Removed), got.Same, len(got.LeftOut))
+	if more := got.Counts.Added + got.Counts.Removed - len(got.Added) - len(got.Removed); more > 0 {
+		a.printf("  and %s more\n", wording.Counted(more, "record"))
+	}
+	a.printf("%d records added, %d removed, %d as before, %d left out.\n", got.Counts.Added, got.Counts.Removed, got.Same, len(got.LeftOut))
 	a.found(got.Findings)
 }
 

@@ -65,6 +65,15 @@ type Import struct {
 	Partial bool `json:"partial"`
 }
 
+// MostImported is how many records of each list an import shows.
+const MostImported = 5000
+
+// ImportCounts are the lengths of the lists of an import, of which only the beginning may be shown.
+type ImportCounts struct {
+	Added   int `json:"added"`
+	Removed int `json:"removed"`
+}
+
 // LeftOut is a record of an imported file that is not taken over, and why.
 type LeftOut struct {
 	Record record.Record `json:"record"`
@@ -74,9 +83,10 @@ type LeftOut struct {
 // Imported returns what an import does, or did.
 type Imported struct {
 	Zone     dnsname.Name    `json:"zone"`
-	Added    []record.Record `json:"added"`
-	Removed  []record.Record `json:"removed"`
+	Added    []record.Record `json:"added"`   // MostImported of them at most
+	Removed  []record.Record `json:"removed"` // MostImported of them at most
 	Same     int             `json:"same"`
+	Counts   ImportCounts    `json:"counts"`
 	LeftOut  []LeftOut       `json:"left_out"`
 	Findings []rules.Found   `json:"findings"` // what the rules say of the zone
 	Revision *Revision       `json:"revision"` // nil in a dry run

@@ -3,6 +3,7 @@ package zones
 import (
 	"context"
 	"fmt"
+	"slices"
 
 	"beacon/core/record"
 	"beacon/core/rules"
@@ -52,6 +53,8 @@ func (s *Zones) ImportZone(ctx context.Context, in wire.Import) (wire.Imported, 
 			}
 		}
 		out.Added, out.Removed, out.Same = record.Difference(before, contents)
+		out.Counts = wire.ImportCounts{Added: len(out.Added), Removed: len(out.Removed)}
+		out.Added, out.Removed = slices.Clone(out.Added[:min(len(out.Added), wire.MostImported)]), slices.Clone(out.Removed[:min(len(out.Removed), wire.MostImported)])
 		if in.DryRun {
 			return nil
 		}

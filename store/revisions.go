@@ -140,7 +140,7 @@ func (t *Tx) AddRevision(zone Zone, c record.Contents, by Accepted) (rev Revisio
 	if err := t.SetOrigins(rev.ID, by.From); err != nil {
 		return rev, false, err
 	}
-	return rev, true, t.followRows(zone, rev.ID)
+	return rev, true, t.followRows(zone, rev.ID, c)
 }
 
 // addChunks stores the chunks of a revision, and the bodies of those that are new.

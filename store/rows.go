@@ -25,7 +25,7 @@ const (
 )
 
 // followRows brings the rows of a zone up to a new revision, or asks for that to be done.
-func (t *Tx) followRows(zone Zone, revisionID uint64) error {
+func (t *Tx) followRows(zone Zone, revisionID uint64, c record.Contents) error {
 	if zone.RevisionID != nil && zone.RowsID != nil && *zone.RevisionID == *zone.RowsID {
 		added, removed, err := t.between(*zone.RevisionID, revisionID)
 		if err != nil {
@@ -38,15 +38,11 @@ func (t *Tx) followRows(zone Zone, revisionID uint64) error {
 			return t.rowsShow(zone.ID, revisionID)
 		}
 	}
-	if zone.RevisionID == nil {
-		if c, err := t.Contents(revisionID); err != nil {
+	if zone.RevisionID == nil && c.Len() <= rowsAtOnce {
+		if err := t.moveRows(zone.ID, c.Records(), nil); err != nil {
 			return err
-		} else if c.Len() <= rowsAtOnce {
-			if err := t.moveRows(zone.ID, c.Records(), nil); err != nil {
-				return err
-			}
-			return t.rowsShow(zone.ID, revisionID)
 		}
+		return t.rowsShow(zone.ID, revisionID)
 	}
 	return t.Enqueue(JobRows, zone.ID, t.now())
 }

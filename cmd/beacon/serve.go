@@ -9,6 +9,7 @@ import (
 	"net/http"
 	"os"
 	"os/signal"
+	"runtime/debug"
 	"sync"
 	"syscall"
 	"time"
@@ -64,11 +65,17 @@ func serveCommand() *cobra.Command {
 	return c
 }
 
+// softLimit is how much memory is used before the collector works harder, in octets. GOMEMLIMIT sets another.
+const softLimit = 1 << 30
+
 // serve runs an instance until ctx ends.
 func serve(ctx context.Context, path, watch string, verbose, hold bool) error {
 	settings, err := service.ReadSettings(path)
 	if err != nil {
 		return err
+	}
+	if os.Getenv("GOMEMLIMIT") == "" {
+		debug.SetMemoryLimit(softLimit)
 	}
 	settings.Hold = hold
 	if watch != "" {

@@ -86,6 +86,9 @@ func (a *app) showEdits(d wire.Draft) {
 	a.showRecords(d.Zone, d.Added, d.Removed)
 	people := map[string]int{}
 	for _, e := range d.Edits {
+		a.showAttributes(e.Attributes)
+	}
+	for _, e := range d.Edits {
 		people[e.Author]++
 	}
 	if len(people) > 1 {
@@ -96,6 +99,20 @@ func (a *app) showEdits(d wire.Draft) {
 	a.findings(d.Overrun)
 	a.found(d.Findings)
 	a.printf("%d added, %d removed, %d as before.\n", len(d.Added), len(d.Removed), d.Same)
+}
+
+// showAttributes prints declared attributes of sets that change.
+func (a *app) showAttributes(list []wire.AttributeChange) {
+	for _, c := range list {
+		a.printf("%s %s  %s: %s, before %s\n", a.paint(bold, "~"), c.Set, c.Name, declaredOr(c.After), declaredOr(c.Before))
+	}
+}
+
+func declaredOr(value string) string {
+	if value == "" {
+		return "as the provider has it"
+	}
+	return value
 }
 
 func (a *app) acceptDraft(d wire.Draft, why string, sync bool) error {

@@ -62,6 +62,7 @@ func (a *app) compareRevisions(zone dnsname.Name, from, to uint32) error {
 	}
 	return a.show(got, func() {
 		a.showRecords(zone, got.Added, got.Removed)
+		a.showAttributes(got.Attributes)
 		a.printf("From revision %d to %d: %d added, %d removed, %d the same.\n", from, to, len(got.Added), len(got.Removed), got.Same)
 	})
 }
@@ -82,6 +83,7 @@ func (a *app) nameHistory(zone dnsname.Name, of string) error {
 		for _, c := range list {
 			a.printf("revision %d, %s, by %s, from %s\n", c.Revision.Number, c.Revision.CreatedAt.Format("2006-01-02 15:04:05"), c.Revision.Author, c.Revision.Source)
 			a.showRecords(zone, c.Added, c.Removed)
+			a.showAttributes(c.Attributes)
 		}
 	})
 }

@@ -20,7 +20,7 @@ func (a *app) recordCommand() *cobra.Command {
 	c := &cobra.Command{Use: "record", Short: "Edit single records of a zone",
 		Long: "Changes go into the zone's draft, where they are gathered and checked: beacon draft show ZONE. With --sync the draft is accepted and the zone synced."}
 	c.AddCommand(a.recordListCommand(), a.recordAddCommand(), a.recordSetCommand(), a.recordChangeCommand(), a.recordRemoveCommand(), a.recordPasteCommand(),
-		a.recordFixCommand(), a.recordTypesCommand(), a.recordReplaceCommand())
+		a.recordFixCommand(), a.recordTypesCommand(), a.recordReplaceCommand(), a.recordAttributeCommand())
 	return c
 }
 

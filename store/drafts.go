@@ -13,6 +13,14 @@ type DraftEdit struct {
 	After    record.Set
 	Author   string
 	EditedAt time.Time
+	// Attributes are the declared attributes of the set before and after; nil where they are not edited.
+	Attributes *AttributeEdit
+}
+
+// AttributeEdit is what the declared attributes of a set were and shall be, by name.
+type AttributeEdit struct {
+	Before map[string]string `json:"before"`
+	After  map[string]string `json:"after"`
 }
 
 // Key is the set that is edited: one of the two is there.
@@ -30,12 +38,14 @@ type draftRow struct {
 	SetAfter  string
 	Author    string
 	EditedAt  time.Time
+
+	Attributes *string
 }
 
 // DraftEdits returns the edits of a zone's draft in the order of their sets.
 func (t *Tx) DraftEdits(zoneID uint64) ([]DraftEdit, error) {
 	var rows []draftRow
-	if err := t.db.Raw("SELECT name_key, type, set_before, set_after, author, edited_at FROM draft_edits WHERE zone_id = ? ORDER BY name_key, type", zoneID).Scan(&rows).Error; err != nil {
+	if err := t.db.Raw("SELECT name_key, type, set_before, set_after, author, edited_at, attributes FROM draft_edits WHERE zone_id = ? ORDER BY name_key, type", zoneID).Scan(&rows).Error; err != nil {
 		return nil, err
 	}
 	edits := make([]DraftEdit, len(rows))
@@ -47,15 +57,25 @@ func (t *Tx) DraftEdits(zoneID uint64) ([]DraftEdit, error) {
 		if err := json.Unmarshal([]byte(row.SetAfter), &edits[i].After); err != nil {
 			return nil, err
 		}
+		if row.Attributes != nil {
+			if err := json.Unmarshal([]byte(*row.Attributes), &edits[i].Attributes); err != nil {
+				return nil, err
+			}
+		}
 	}
 	return edits, nil
 }
 
 // PutDraftEdit keeps an edit of the set at k in place of an earlier one. The zone must be locked.
 func (t *Tx) PutDraftEdit(zoneID uint64, k record.Key, e DraftEdit) error {
-	return t.db.Exec(`INSERT INTO draft_edits (zone_id, name_key, type, set_before, set_after, author, edited_at) VALUES (?, ?, ?, ?, ?, ?, ?)
-		ON DUPLICATE KEY UPDATE set_before = VALUES(set_before), set_after = VALUES(set_after), author = VALUES(author), edited_at = VALUES(edited_at)`,
-		zoneID, octets(k.Name.Key()), uint16(k.Type), jsonText(e.Before), jsonText(e.After), cut(e.Author, 100), t.now()).Error
+	var attributes *string
+	if e.Attributes != nil {
+		text := jsonText(e.Attributes)
+		attributes = &text
+	}
+	return t.db.Exec(`INSERT INTO draft_edits (zone_id, name_key, type, set_before, set_after, author, edited_at, attributes) VALUES (?, ?, ?, ?, ?, ?, ?, ?)
+		ON DUPLICATE KEY UPDATE set_before = VALUES(set_before), set_after = VALUES(set_after), author = VALUES(author), edited_at = VALUES(edited_at), attributes = VALUES(attributes)`,
+		zoneID, octets(k.Name.Key()), uint16(k.Type), jsonText(e.Before), jsonText(e.After), cut(e.Author, 100), t.now(), attributes).Error
 }
 
 // DiscardDraftEdit forgets the edit of a set.

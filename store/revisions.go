@@ -11,6 +11,7 @@ import (
 	"strings"
 	"time"
 
+	"beacon/core/definition"
 	"beacon/core/dnsname"
 	"beacon/core/record"
 )
@@ -26,6 +27,16 @@ type Revision struct {
 	Source    string    `json:"source"`
 	Reason    string    `json:"why"` // in the words of whoever accepted it
 	CreatedAt time.Time `json:"created_at"`
+
+	Attributes *string `json:"-"` // declared attributes of sets, JSON; nil where the revision is older than that
+}
+
+// Declared returns the attributes that sets shall have by a revision; ok is false where that was not kept.
+func (r Revision) Declared() (list []definition.SetAttributes, ok bool) {
+	if r.Attributes == nil {
+		return nil, false
+	}
+	return list, json.Unmarshal([]byte(*r.Attributes), &list) == nil
 }
 
 // TableName is the table that revisions are kept in.
@@ -104,6 +115,8 @@ type Accepted struct {
 	Source string
 	Reason string
 	From   map[record.Key]string // the kits that sets come from
+
+	Attributes []definition.SetAttributes // that sets shall have, sorted
 }
 
 // AddRevision accepts contents as the wanted state of a zone that the transaction has locked. Contents equal to those
@@ -119,8 +132,17 @@ func (t *Tx) AddRevision(zone Zone, c record.Contents, by Accepted) (rev Revisio
 	}
 	now, fresh := chunked(c, base)
 	rev = Revision{ZoneID: zone.ID, Number: 1, Digest: []byte(now.digest), Records: c.Len(), Author: cut(by.Author, 100), Source: cut(by.Source, 255), Reason: cut(by.Reason, 500), CreatedAt: t.now()}
+	attributes := attributesText(by.Attributes)
+	rev.Attributes = &attributes
 	if zone.RevisionID != nil && string(last.Digest) == now.digest {
-		return last, false, nil
+		before := last.Attributes
+		if before == nil {
+			text := attributesText(zone.ZoneSettings().Attributes)
+			before = &text
+		}
+		if *before == attributes {
+			return last, false, nil
+		}
 	}
 	var newest uint32
 	if err := t.db.Raw("SELECT COALESCE(MAX(number), 0) FROM revisions WHERE zone_id = ?", zone.ID).Scan(&newest).Error; err != nil {
@@ -141,6 +163,16 @@ func (t *Tx) AddRevision(zone Zone, c record.Contents, by Accepted) (rev Revisio
 		return rev, false, err
 	}
 	return rev, true, t.followRows(zone, rev.ID, c)
+}
+
+// attributesText writes attributes down, none like an empty list.
+func attributesText(list []definition.SetAttributes) string {
+	return jsonText(append([]definition.SetAttributes{}, list...))
+}
+
+// SetAttributes keeps the attributes that the sets of a zone shall have.
+func (t *Tx) SetAttributes(zoneID uint64, list []definition.SetAttributes) error {
+	return t.db.Exec("UPDATE zones SET attributes = ? WHERE id = ?", attributesText(list), zoneID).Error
 }
 
 // addChunks stores the chunks of a revision, and the bodies of those that are new.

@@ -152,7 +152,7 @@ func settingsColumns(settings definition.Settings) map[string]any {
 		text := jsonText(settings.Websites)
 		sites = &text
 	}
-	return map[string]any{"attributes": jsonText(settings.Attributes), "protect_sets": patternTexts(settings.Protect), "drift_policy": settings.Drift, "keep_existing": settings.KeepExisting, "website_names": sites}
+	return map[string]any{"attributes": attributesText(settings.Attributes), "protect_sets": patternTexts(settings.Protect), "drift_policy": settings.Drift, "keep_existing": settings.KeepExisting, "website_names": sites}
 }
 
 func patternTexts(patterns []record.Pattern) string {

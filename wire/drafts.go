@@ -31,6 +31,16 @@ type DraftEdit struct {
 	After  record.Set `json:"after"`
 	Author string     `json:"author"`
 	At     time.Time  `json:"at"`
+	// Attributes are those of the set that change with it.
+	Attributes []AttributeChange `json:"attributes"`
+}
+
+// AttributeChange is a declared attribute of a set that becomes another; empty where it is not declared.
+type AttributeChange struct {
+	Set    string `json:"set"` // as in a definition, such as www A
+	Name   string `json:"name"`
+	Before string `json:"before"`
+	After  string `json:"after"`
 }
 
 // RecordEdit changes one record: without before it is added, without after it is taken out.
@@ -44,6 +54,8 @@ type DraftChange struct {
 	Records []RecordEdit `json:"records"`
 	Sets    []rules.Edit `json:"sets"` // as findings offer them
 	Undo    []record.Key `json:"undo"` // edits to be dropped
+	// Attributes are declared for sets; an empty value withdraws one.
+	Attributes []SetAttribute `json:"attributes"`
 }
 
 type AcceptDraft struct {

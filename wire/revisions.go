@@ -23,6 +23,8 @@ type Compared struct {
 	Added   []record.Record `json:"added"`
 	Removed []record.Record `json:"removed"`
 	Same    int             `json:"same"`
+	// Attributes are declared attributes of sets that differ.
+	Attributes []AttributeChange `json:"attributes"`
 }
 
 // NameChange is a revision that changed the records of one name.
@@ -30,6 +32,8 @@ type NameChange struct {
 	Revision Revision        `json:"revision"`
 	Added    []record.Record `json:"added"`
 	Removed  []record.Record `json:"removed"`
+	// Attributes are declared attributes of its sets that changed.
+	Attributes []AttributeChange `json:"attributes"`
 }
 
 type Restore struct {

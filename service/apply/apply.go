@@ -147,7 +147,7 @@ func (s *Applier) applyZone(ctx context.Context, tx *store.Tx, d definition.Zone
 	if r.DryRun {
 		return out, nil
 	}
-	rev, revised, err := s.zones.Revise(ctx, tx, z, zones.Accepted{Contents: d.Contents, Source: d.File, Reason: r.Reason, From: d.FromKits(), Files: true})
+	rev, revised, err := s.zones.Revise(ctx, tx, z, zones.Accepted{Contents: d.Contents, Source: d.File, Reason: r.Reason, From: d.FromKits(), Files: true, Attributes: &d.Attributes})
 	if err != nil {
 		return out, err
 	}

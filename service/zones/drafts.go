@@ -3,6 +3,7 @@ package zones
 import (
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 
 	"beacon/core/dnsname"
@@ -66,7 +67,7 @@ func (s *Zones) draftOf(tx *store.Tx, z store.Zone) (d draft, err error) {
 	var put []record.Set
 	var gone []record.Key
 	for _, e := range d.edits {
-		d.Edits = append(d.Edits, wire.DraftEdit{Before: e.Before, After: e.After, Author: e.Author, At: e.EditedAt})
+		d.Edits = append(d.Edits, viewEdit(z.Name(), e))
 		if now := base.Get(e.Key()); !now.Equal(e.Before) && !now.Equal(e.After) {
 			d.Overrun = append(d.Overrun, finding.Finding{Code: "changed-since", Severity: finding.Error, Subject: e.Key().String(),
 				Message: fmt.Sprintf("%s edited it when it was %s; by revision %d it is %s.", e.Author, record.SetText(e.Before), d.Revision, record.SetText(now)),
@@ -86,6 +87,14 @@ func (s *Zones) draftOf(tx *store.Tx, z store.Zone) (d draft, err error) {
 	return d, nil
 }
 
+func viewEdit(zone dnsname.Name, e store.DraftEdit) wire.DraftEdit {
+	v := wire.DraftEdit{Before: e.Before, After: e.After, Author: e.Author, At: e.EditedAt, Attributes: []wire.AttributeChange{}}
+	if e.Attributes != nil {
+		v.Attributes = append(v.Attributes, attributeChanges(zone, e.Key(), e.Attributes.Before, e.Attributes.After)...)
+	}
+	return v
+}
+
 // EditDraft changes a zone's draft. The tag is that of the draft which was looked at: if somebody changed it since, nothing is
 // done, and the Problem says to look again.
 func (s *Zones) EditDraft(ctx context.Context, name dnsname.Name, tag string, change wire.DraftChange) (d wire.Draft, err error) {
@@ -98,6 +107,9 @@ func (s *Zones) EditDraft(ctx context.Context, name dnsname.Name, tag string, ch
 			return err
 		}
 		sets, err := seen.change(change)
+		if err == nil {
+			sets, err = seen.withAttributes(z, seen.contents, sets, change.Attributes)
+		}
 		if err != nil {
 			return err
 		}
@@ -154,6 +166,7 @@ func (d draft) isAt(tag string) error {
 type edited struct {
 	key           record.Key
 	before, after record.Set
+	attributes    *store.AttributeEdit // nil where they stay as they are
 }
 
 // change works out which sets become what.
@@ -209,7 +222,7 @@ func (d draft) change(c wire.DraftChange) (list []edited, err error) {
 		put(key, e.After)
 	}
 	for k := range touched {
-		list = append(list, edited{k, d.contents.Get(k), now.Get(k)})
+		list = append(list, edited{key: k, before: d.contents.Get(k), after: now.Get(k)})
 	}
 	return list, nil
 }
@@ -232,13 +245,24 @@ func (d draft) belongs(r record.Record) error {
 
 // keep stores one edit, on top of an earlier one of the same set; one that leads back to where it began is dropped.
 func (d draft) keep(ctx context.Context, tx *store.Tx, z store.Zone, e edited) error {
-	edit := store.DraftEdit{Before: e.before, After: e.after, Author: logbook.Actor(ctx)}
+	edit := store.DraftEdit{Before: e.before, After: e.after, Author: logbook.Actor(ctx), Attributes: e.attributes}
 	for _, earlier := range d.edits {
-		if earlier.Key() == e.key {
-			edit.Before = earlier.Before
+		if earlier.Key() != e.key {
+			continue
+		}
+		edit.Before = earlier.Before
+		switch {
+		case earlier.Attributes == nil:
+		case edit.Attributes == nil:
+			edit.Attributes = earlier.Attributes
+		default:
+			edit.Attributes.Before = earlier.Attributes.Before
 		}
 	}
-	if edit.Before.Equal(edit.After) {
+	if edit.Attributes != nil && maps.Equal(edit.Attributes.Before, edit.Attributes.After) {
+		edit.Attributes = nil
+	}
+	if edit.Before.Equal(edit.After) && edit.Attributes == nil {
 		return tx.DiscardDraftEdit(z.ID, e.key)
 	}
 	return tx.PutDraftEdit(z.ID, e.key, edit)
@@ -277,7 +301,8 @@ func (s *Zones) AcceptDraft(ctx context.Context, name dnsname.Name, tag, why str
 		if err := sound(d.Findings, "With this draft the zone would hold records that"); err != nil {
 			return err
 		}
-		rev, _, err := s.Revise(ctx, tx, z, Accepted{Contents: d.contents, Source: "draft", Reason: why})
+		attributes := d.attributed(z)
+		rev, _, err := s.Revise(ctx, tx, z, Accepted{Contents: d.contents, Source: "draft", Reason: why, Attributes: &attributes})
 		if err != nil {
 			return err
 		}

@@ -3,6 +3,7 @@ package zones
 import (
 	"context"
 
+	"beacon/core/definition"
 	"beacon/core/record"
 	"beacon/core/rules"
 	"beacon/service/logbook"
@@ -17,6 +18,8 @@ type Accepted struct {
 	Reason   string
 	From     map[record.Key]string // the kits that sets come from; nil to go on with what is known of those that stay as they are
 	Files    bool                  // it comes from the definition files that lead the zone
+
+	Attributes *[]definition.SetAttributes // that sets shall have; nil for those that are declared already
 }
 
 // Revise makes contents what a locked zone should contain. Everything that does goes through here.
@@ -34,9 +37,18 @@ func (s *Zones) Revise(ctx context.Context, tx *store.Tx, z store.Zone, a Accept
 			return rev, false, err
 		}
 	}
-	rev, made, err = tx.AddRevision(z, a.Contents, store.Accepted{Author: logbook.Actor(ctx), Source: a.Source, Reason: a.Reason, From: a.From})
+	attributes := z.ZoneSettings().Attributes
+	if a.Attributes != nil {
+		attributes = *a.Attributes
+	}
+	rev, made, err = tx.AddRevision(z, a.Contents, store.Accepted{Author: logbook.Actor(ctx), Source: a.Source, Reason: a.Reason, From: a.From, Attributes: attributes})
 	if err != nil {
 		return rev, false, err
+	}
+	if a.Attributes != nil && made {
+		if err := tx.SetAttributes(z.ID, attributes); err != nil {
+			return rev, false, err
+		}
 	}
 	return rev, made, s.revised(tx, z, a.Contents)
 }

@@ -3,7 +3,10 @@ package zones
 import (
 	"context"
 	"fmt"
+	"maps"
+	"slices"
 
+	"beacon/core/definition"
 	"beacon/core/dnsname"
 	"beacon/core/record"
 	"beacon/service/logbook"
@@ -45,9 +48,39 @@ func (s *Zones) CompareRevisions(ctx context.Context, name dnsname.Name, from, t
 		}
 		out = wire.Compared{From: from, To: to}
 		out.Added, out.Removed, out.Same = record.Difference(before, after)
-		return nil
+		out.Attributes, err = attributesBetween(tx, z, from, to)
+		return err
 	})
 	return out, err
+}
+
+// attributesBetween returns which declared attributes differ between two revisions.
+func attributesBetween(tx *store.Tx, z store.Zone, from, to uint32) ([]wire.AttributeChange, error) {
+	var at [2]map[record.Key]map[string]string
+	for i, number := range []uint32{from, to} {
+		at[i] = map[record.Key]map[string]string{}
+		if number == 0 {
+			continue
+		}
+		rev, err := tx.RevisionByNumber(z.ID, number)
+		if err != nil {
+			return nil, err
+		}
+		declared, _ := rev.Declared()
+		at[i] = declaredBy(declared)
+	}
+	list := []wire.AttributeChange{}
+	keys := slices.SortedFunc(maps.Keys(at[0]), record.Key.Compare)
+	for key := range at[1] {
+		if at[0][key] == nil {
+			keys = append(keys, key)
+		}
+	}
+	slices.SortFunc(keys, record.Key.Compare)
+	for _, key := range keys {
+		list = append(list, attributeChanges(z.Name(), key, at[0][key], at[1][key])...)
+	}
+	return list, nil
 }
 
 func contentsOf(tx *store.Tx, z store.Zone, number uint32) (record.Contents, error) {
@@ -94,8 +127,16 @@ func (s *Zones) NameHistory(ctx context.Context, zone, name dnsname.Name) (list 
 			if err != nil {
 				return err
 			}
-			if added, removed, _ := record.Difference(before, after); len(added)+len(removed) > 0 {
-				list = append(list, wire.NameChange{Revision: *ViewRevision(rev), Added: added, Removed: removed})
+			attributes, err := attributesBetween(tx, z, rev.Number-1, rev.Number)
+			if err != nil {
+				return err
+			}
+			attributes = slices.DeleteFunc(attributes, func(c wire.AttributeChange) bool {
+				key, err := definition.ParseKey(c.Set, zone)
+				return err != nil || key.Name != name
+			})
+			if added, removed, _ := record.Difference(before, after); len(added)+len(removed)+len(attributes) > 0 {
+				list = append(list, wire.NameChange{Revision: *ViewRevision(rev), Added: added, Removed: removed, Attributes: attributes})
 			}
 			after = before
 		}
@@ -124,7 +165,11 @@ func (s *Zones) Restore(ctx context.Context, name dnsname.Name, number uint32, w
 		if err != nil {
 			return err
 		}
-		rev, made, err := s.Revise(ctx, tx, z, Accepted{Contents: contents, Source: fmt.Sprintf("revision %d", number), Reason: why, From: sameOrigins(contents, from)})
+		again := Accepted{Contents: contents, Source: fmt.Sprintf("revision %d", number), Reason: why, From: sameOrigins(contents, from)}
+		if declared, kept := old.Declared(); kept {
+			again.Attributes = &declared
+		}
+		rev, made, err := s.Revise(ctx, tx, z, again)
 		if err != nil {
 			return err
 		}

@@ -23,12 +23,8 @@ func ViewSettings(z store.Zone) wire.ZoneSettings {
 		v.Protect = append(v.Protect, p.String())
 	}
 	for _, a := range settings.Attributes {
-		label := "@"
-		if a.Key.Name != z.Name() {
-			label = a.Key.Name.Relative(z.Name())
-		}
 		for _, name := range slices.Sorted(maps.Keys(a.Values)) {
-			v.Attributes = append(v.Attributes, wire.SetAttribute{Set: label + " " + a.Key.Type.String(), Name: name, Value: a.Values[name]})
+			v.Attributes = append(v.Attributes, wire.SetAttribute{Set: labelOf(z.Name(), a.Key), Name: name, Value: a.Values[name]})
 		}
 	}
 	return v
@@ -99,6 +95,9 @@ func (s *Zones) SetZoneSettings(ctx context.Context, name dnsname.Name, v wire.Z
 			return err
 		}
 		if err := agreed(ViewSettings(z)); err != nil {
+			return err
+		}
+		if err := s.reviseAttributes(ctx, tx, z, settings.Attributes); err != nil {
 			return err
 		}
 		if err := tx.SetZoneSettings(z.ID, settings); err != nil {

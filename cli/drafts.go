@@ -104,7 +104,7 @@ func (a *app) showEdits(d wire.Draft) {
 // showAttributes prints declared attributes of sets that change.
 func (a *app) showAttributes(list []wire.AttributeChange) {
 	for _, c := range list {
-		a.printf("%s %s  %s: %s, before %s\n", a.paint(bold, "~"), c.Set, c.Name, declaredOr(c.After), declaredOr(c.Before))
+		a.setLine(a.paint(amber, "~"), c.Set, fmt.Sprintf("%s: %s, before %s", c.Name, declaredOr(c.After), declaredOr(c.Before)))
 	}
 }
 

@@ -15,7 +15,7 @@ func (a *app) recordAttributeCommand() *cobra.Command {
 	c := &cobra.Command{Use: "attribute ZONE NAME TYPE NAME=VALUE…", Short: "Declare attributes of a record set in the draft, such as a relay", Args: cobra.MinimumNArgs(4),
 		Long: "An attribute is what a provider keeps with a record set besides its records; beacon provider show names those of an account. An empty value leaves\n" +
 			"the attribute to the provider again.",
-		Example: "  beacon record attribute saltmarsh-ferries.example www A relay=on\n  beacon record attribute saltmarsh-ferries.example www A relay=",
+		Example: "  beacon record attribute saltmarsh-ferries.example @ A relay=on\n  beacon record attribute saltmarsh-ferries.example @ A relay=",
 		RunE: func(_ *cobra.Command, args []string) error {
 			zone, name, t, _, err := recordArgs(args[:3])
 			if err != nil {

@@ -83,6 +83,10 @@ func (a *app) showDifference(d wire.Difference) {
 	}
 	for _, s := range d.Steps {
 		label := s.Key().Name.Relative(d.Zone) + " " + s.Key().Type.String()
+		if len(s.Attributes) > 0 && s.Before.Equal(s.After) { // its records stay
+			a.setLine(a.paint(amber, "~"), label, s.Reason)
+			continue
+		}
 		if !s.Before.IsZero() {
 			a.setLine(a.paint(red, "-"), label, data(s.Before))
 		}

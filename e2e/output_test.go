@@ -62,7 +62,7 @@ func TestEveryCommandPrintsOneDocument(t *testing.T) {
 		{"zone", "generate", "/", "piers.example", "--new", "--providers", "heron-main"}, {"zone", "detach", "/", "tides.example", "--yes"},
 		{"record", "list", "/", "tides.example"}, {"record", "types"}, {"record", "types", "/", "MX"}, {"record", "add", "/", "tides.example", "cam", "A", "192.0.2.3"},
 		{"record", "change", "/", "tides.example", "cam", "A", "192.0.2.3", "--to", "192.0.2.4"}, {"record", "remove", "/", "tides.example", "cam", "A", "192.0.2.4"},
-		{"record", "paste", "/", "tides.example", pasted}, {"draft", "show", "/", "tides.example"}, {"draft", "accept", "/", "tides.example", "--yes"},
+		{"record", "attribute", "/", "tides.example", "www", "A", "relay=on"}, {"record", "paste", "/", "tides.example", pasted}, {"draft", "show", "/", "tides.example"}, {"draft", "accept", "/", "tides.example", "--yes"},
 		{"record", "set", "/", "tides.example", "relay", "A", "192.0.2.5"}, {"record", "add", "/", "tides.example", "cam2", "A", "192.0.2.3"},
 		{"draft", "discard", "/", "tides.example", "--yes"}, {"zone", "restore", "/", "tides.example", "--revision", "1", "--yes"},
 		{"diff", "/", "tides.example"}, {"sync", "/", "tides.example", "--dry-run"}, {"sync", "/", "tides.example", "--yes", "--allow", "names-would-stop"},

@@ -6,6 +6,9 @@ import { Unfold } from '../../parts/unfold'
 
 const none = (s: RecordSet) => s.data.length === 0
 
+/** Its records stay, and only what the provider keeps beside them changes. */
+const stays = (s: Step) => Object.keys(s.attributes ?? {}).length > 0 && s.before.ttl === s.after.ttl && s.before.data.join('\n') === s.after.data.join('\n')
+
 export function ChangeList({ steps, zone }: { steps: Step[]; zone: string }) {
   const add = steps.filter((s) => none(s.before)).length
   const drop = steps.filter((s) => none(s.after)).length
@@ -17,8 +20,19 @@ export function ChangeList({ steps, zone }: { steps: Step[]; zone: string }) {
       <ul className="overflow-hidden rounded-key border border-line">
         {steps.map((s, i) => (
           <li key={i} className="border-b border-line last:border-0">
-            {!none(s.before) && <Line sign="−" word="goes" set={s.before} zone={zone} tone="bg-alarm-wash" />}
-            {!none(s.after) && <Line sign="+" word="comes" set={s.after} zone={zone} tone="bg-settled-wash" />}
+            {stays(s) && (
+              <p className="data grid grid-cols-[1rem_1fr] gap-x-3 bg-settling-wash px-3 py-1 sm:grid-cols-[1rem_12rem_1fr]">
+                <span aria-hidden="true" className="font-semibold">
+                  ~
+                </span>
+                <span className="font-semibold">
+                  {relative(s.after.name, zone)} {s.after.type}
+                </span>
+                <span className="max-sm:col-start-2">{s.reason}</span>
+              </p>
+            )}
+            {!stays(s) && !none(s.before) && <Line sign="−" word="goes" set={s.before} zone={zone} tone="bg-alarm-wash" />}
+            {!stays(s) && !none(s.after) && <Line sign="+" word="comes" set={s.after} zone={zone} tone="bg-settled-wash" />}
           </li>
         ))}
       </ul>

@@ -3,6 +3,7 @@ import { useDeferredValue, useId, useState } from 'react'
 import { useComparison, useNameHistory, useRevisions, useZone } from '../../../api/hooks'
 import { Plate, Shown } from '../../../parts/kit'
 import { Choice } from '../../../parts/select'
+import { AttributeLines } from '../../../parts/attribute-lines'
 import { RecordLines } from '../../../parts/record-lines'
 import { plain, wall } from '../../../parts/text'
 import { useName } from '../domain'
@@ -56,6 +57,7 @@ function Changes({ zone, of }: { zone: string; of: string }) {
                     </span>
                   </p>
                   <RecordLines zone={zone} added={c.added} removed={c.removed} />
+                  <AttributeLines list={c.attributes} />
                 </li>
               ))}
             </ul>
@@ -93,7 +95,16 @@ function Two({ name, numbers }: { name: string; numbers: number[] }) {
         {pick('t', 'To', to, setTo)}
       </div>
       <Shown query={comparison} rows={1}>
-        {(c) => (c.added.length + c.removed.length === 0 ? <p className="text-soft">They are the same.</p> : <RecordLines zone={name} added={c.added} removed={c.removed} />)}
+        {(c) =>
+          c.added.length + c.removed.length + c.attributes.length === 0 ? (
+            <p className="text-soft">They are the same.</p>
+          ) : (
+            <>
+              <RecordLines zone={name} added={c.added} removed={c.removed} />
+              <AttributeLines list={c.attributes} />
+            </>
+          )
+        }
       </Shown>
     </Plate>
   )

@@ -4,6 +4,7 @@ import { Link } from 'react-router'
 import { useComparison, useRestore, useRevisions } from '../../../api/hooks'
 import type { Revision } from '../../../api/types'
 import { Key, Notice, Plate, Shown, Trouble } from '../../../parts/kit'
+import { AttributeLines } from '../../../parts/attribute-lines'
 import { RecordLines } from '../../../parts/record-lines'
 import { count, wall } from '../../../parts/text'
 
@@ -76,7 +77,14 @@ function Changed({ name, number }: { name: string; number: number }) {
     <div className="mt-2">
       <Shown query={comparison} rows={1}>
         {(c) =>
-          c.added.length + c.removed.length === 0 ? <p className="text-soft">No record.</p> : <RecordLines zone={name} added={c.added} removed={c.removed} />
+          c.added.length + c.removed.length + c.attributes.length === 0 ? (
+            <p className="text-soft">No record.</p>
+          ) : (
+            <>
+              <RecordLines zone={name} added={c.added} removed={c.removed} />
+              <AttributeLines list={c.attributes} />
+            </>
+          )
         }
       </Shown>
     </div>

@@ -2,6 +2,7 @@
 import { useId, useState } from 'react'
 import { type useAcceptDraft, useDiscardDraft, useMe } from '../../../api/hooks'
 import type { Draft } from '../../../api/types'
+import { AttributeLines } from '../../../parts/attribute-lines'
 import { Findings } from '../../../parts/findings'
 import { Key, Trouble } from '../../../parts/kit'
 import { Tag } from '../../../parts/lamp'
@@ -18,12 +19,13 @@ export function DraftBar({ draft, change, accept }: { draft: Draft; change: Chan
   const [sure, setSure] = useState(false)
   const [reason, setReason] = useState('')
   const errors = draft.findings.filter((f) => f.severity === 'error').length
+  const attributes = draft.edits.reduce((n, e) => n + e.attributes.length, 0)
   const others = [...new Set(draft.edits.map((e) => e.author))].filter((a) => a !== me.data?.name)
   return (
     <section aria-label="Draft" className="plate sticky bottom-2 z-10 grid gap-3 border-2 border-settling p-3">
       {open && (
         <div className="grid max-h-[50vh] gap-3 overflow-y-auto" tabIndex={0} role="region" aria-label="Change list">
-          <RecordLines zone={zone} added={draft.added} removed={draft.removed} />
+          {draft.added.length + draft.removed.length > 0 && <RecordLines zone={zone} added={draft.added} removed={draft.removed} />}
           {draft.overrun.length > 0 && <Findings list={draft.overrun} />}
           {errors > 0 && <Findings list={draft.findings.filter((f) => f.severity === 'error')} />}
           <ul className="grid gap-1">
@@ -34,6 +36,7 @@ export function DraftBar({ draft, change, accept }: { draft: Draft; change: Chan
                   <span className="data font-semibold">
                     {relative(set.name, zone)} {set.type}
                   </span>
+                  <AttributeLines list={e.attributes} bare />
                   <span className="text-soft">by {e.author}</span>
                   <button type="button" className="link" onClick={() => change({ undo: [{ name: set.name, type: set.type }] })}>
                     discard this edit
@@ -59,6 +62,7 @@ export function DraftBar({ draft, change, accept }: { draft: Draft; change: Chan
         <Tag light="settling">Draft</Tag>
         <span className="flex-1">
           {draft.added.length} added, {draft.removed.length} removed
+          {attributes > 0 && `, ${count(attributes, 'attribute')}`}
           {others.length > 0 && <span className="font-semibold">, also by {others.join(', ')}</span>}
           {errors > 0 && <span className="font-semibold text-alarm">, {count(errors, 'error')}</span>}
           {draft.overrun.length > 0 && <span className="font-semibold text-alarm">, {count(draft.overrun.length, 'set')} changed since then</span>}

@@ -3,6 +3,7 @@ import { memo } from 'react'
 import { Link } from 'react-router'
 import { Lamp, type Light } from '../../../parts/lamp'
 import { plain } from '../../../parts/text'
+import { Attributes } from './attributes'
 import { Editor } from './editor'
 import { Offers } from './offers'
 import { gravest, type Row } from './merge'
@@ -74,6 +75,7 @@ export const RowLine = memo(function RowLine({ row, zone, at, buttonId, follows,
           <div role="cell" aria-colspan={5}>
             {findings.length > 0 && <Offers findings={findings} zone={zone} change={change} busy={busy} />}
             {change && <Editor zone={zone} record={r} change={change} busy={busy} close={close} />}
+            {change && <Attributes zone={zone} record={r} change={change} />}
           </div>
         </div>
       )}

@@ -33,7 +33,7 @@ export function Attributes({ zone, record, change }: { zone: string; record: Dns
             options={[{ value: '', label: 'as the provider has it' }, ...(e.values ?? []).map((v) => ({ value: v }))]}
             onChange={(v) => change({ attributes: [{ set, name: e.name, value: v }] })}
           />
-          <p className="mt-1 text-fine text-soft">{e.description.charAt(0).toUpperCase() + e.description.slice(1)}. Of the whole set; goes into the draft.</p>
+          <p className="mt-1 text-fine text-soft">{e.description ? `${e.description.charAt(0).toUpperCase()}${e.description.slice(1)}. ` : ''}Of the whole set; goes into the draft.</p>
         </div>
       ))}
     </fieldset>

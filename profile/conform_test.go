@@ -38,6 +38,7 @@ func client(base, key string) outcall.Client {
 }
 
 func TestPracticeProvidersConform(t *testing.T) {
+	t.Parallel()
 	w, pool := practicetest.StartWith(t, practice.Options{Lag: 100 * time.Millisecond}), jqtest.Pool(t)
 	for kind, keys := range map[string][3]string{ // the key, a wrong one, and the part of that which must not show
 		"heron": {"heron-practice-key", "heron-wrong-key", "heron-wrong-key"}, "plover": {"plover-practice-key", "plover-wrong-key", "plover-wrong-key"},
@@ -54,6 +55,7 @@ func TestPracticeProvidersConform(t *testing.T) {
 
 // A profile that is wrong about its interface fails the run, with words that lead to what is wrong in it.
 func TestBrokenProfilesFail(t *testing.T) {
+	t.Parallel()
 	w, pool := practicetest.Start(t, 1), jqtest.Pool(t)
 	keys := map[string]string{"heron": "heron-practice-key", "plover": "plover-practice-key", "curlew": "desk:curlew-practice-key"}
 	for i, c := range []struct {

@@ -94,7 +94,7 @@ func TestPracticeProfilesLoad(t *testing.T) {
 	all, faulty, err := profile.LoadAll(profiles.Files)
 	require.NoError(t, err)
 	require.Empty(t, faulty)
-	require.Len(t, all, 4)
+	require.Len(t, all, 7)
 	assert.Equal(t, change.ByRecord, all["curlew"].Caps.Granularity)
 	assert.True(t, all["curlew"].Caps.Delayed)
 	assert.True(t, all["plover"].Caps.Guarded && all["plover"].Caps.Marks)

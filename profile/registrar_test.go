@@ -46,6 +46,7 @@ func registrarPasses(t *testing.T, s conform.Subject, atLeast int) {
 }
 
 func TestGannetConforms(t *testing.T) {
+	t.Parallel()
 	w := practicetest.Start(t, 1)
 	require.NoError(t, w.Register("scratch.example", []string{"a.plover.test", "b.plover.test"}, 0))
 	for i := range 60 { // more than a page
@@ -57,6 +58,7 @@ func TestGannetConforms(t *testing.T) {
 }
 
 func TestSkuaConforms(t *testing.T) {
+	t.Parallel()
 	w := practicetest.Start(t, 60)
 	call := func(path, body string) {
 		res, err := http.Post(w.URL("control")+path, "application/json", strings.NewReader(body))

@@ -11,7 +11,7 @@ import (
 )
 
 // PacedDriver is a driver whose requests wait for their turn, and whose reads are tried again where that is safe. It answers for
-// what a driver may also be (Finder, Server, Watcher, Prober, Holder): where the driver is none, there is nothing to answer.
+// what a driver may also be (Finder, Server, Direct, Watcher, Prober, Holder): where the driver is none, there is nothing to answer.
 type PacedDriver struct {
 	Driver
 	pace outcall.Pace
@@ -44,6 +44,9 @@ func (p PacedDriver) Servers() []string {
 	}
 	return nil
 }
+
+// At returns which nameserver the driver talks to; empty where it talks to none.
+func (p PacedDriver) At() string { return At(p.Driver) }
 
 // Behind returns the nameservers that do not serve yet what was written.
 func (p PacedDriver) Behind(ctx context.Context, zone ZoneRef) []string {

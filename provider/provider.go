@@ -84,6 +84,19 @@ type Server interface {
 	Servers() []string // address and port
 }
 
+// Direct is a driver that talks to one of the zone's nameservers itself.
+type Direct interface {
+	At() string // address and port; empty where it is none
+}
+
+// At returns which nameserver a driver talks to; empty where it talks to none.
+func At(d Driver) string {
+	if direct, ok := d.(Direct); ok {
+		return direct.At()
+	}
+	return ""
+}
+
 // Watcher is a driver that can tell which of a zone's nameservers do not serve yet what was written, and until when they
 // serve what they have.
 type Watcher interface {

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"beacon/core/diff"
+	"beacon/core/dnsname"
 	"beacon/core/finding"
 )
 
@@ -219,8 +220,27 @@ func (t *Tx) AwaitHosts(z Zone, p Placement, by string) error {
 
 // Unsynced returns the accounts of a zone's placements whose present revision no sync has written, or that a look found to differ from it.
 func (t *Tx) Unsynced(zoneID uint64) (names []string, err error) {
-	err = t.db.Raw(`SELECT a.name FROM placements p JOIN accounts a ON a.id = p.account_id JOIN zones z ON z.id = p.zone_id WHERE p.zone_id = ? AND z.revision_id IS NOT NULL
-		AND (p.state = ? OR NOT EXISTS (SELECT 1 FROM syncs s WHERE s.placement_id = p.id AND s.scope = '' AND s.state = ? AND s.revision_id = z.revision_id))
-		ORDER BY p.id`, zoneID, Pending, SyncDone).Scan(&names).Error
+	err = t.db.Raw("SELECT a.name FROM placements p JOIN accounts a ON a.id = p.account_id JOIN zones z ON z.id = p.zone_id WHERE "+unsynced+" ORDER BY p.id", zoneID, Pending, SyncDone).Scan(&names).Error
 	return names, err
+}
+
+// unsynced is a placement that does not hold the accepted revision, as far as is known.
+const unsynced = `p.zone_id = ? AND z.revision_id IS NOT NULL
+	AND (p.state = ? OR NOT EXISTS (SELECT 1 FROM syncs s WHERE s.placement_id = p.id AND s.scope = '' AND s.state = ? AND s.revision_id = z.revision_id))`
+
+// NamesBehind returns the nameservers that placements of a zone list which do not hold the accepted revision, but for one of them. The zero Name
+// stands for those of a placement that does not know them yet.
+func (t *Tx) NamesBehind(zoneID, except uint64) (map[dnsname.Name]bool, error) {
+	var list []Placement
+	if err := t.db.Raw("SELECT p.* FROM placements p JOIN zones z ON z.id = p.zone_id WHERE "+unsynced+" AND p.id <> ?", zoneID, Pending, SyncDone, except).Scan(&list).Error; err != nil {
+		return nil, err
+	}
+	names := map[dnsname.Name]bool{}
+	for _, p := range list {
+		names[dnsname.Name{}] = names[dnsname.Name{}] || p.RemoteID == ""
+		for _, n := range p.Names() {
+			names[n] = true
+		}
+	}
+	return names, nil
 }

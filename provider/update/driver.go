@@ -76,6 +76,9 @@ func parseKey(secret string) (key, error) {
 	return key{algorithms[strings.ToLower(parts[0])], dns.CanonicalName(parts[1]), parts[2]}, nil
 }
 
+// At returns address and port of the nameserver.
+func (d *Driver) At() string { return d.server }
+
 // Zones is refused: a nameserver does not list its zones.
 func (d *Driver) Zones(context.Context, provider.Cursor) (provider.ZonePage, error) {
 	return provider.ZonePage{}, d.fail("zones", "", outcall.Refused, outcall.NotSent, "a nameserver does not list its zones; name them")

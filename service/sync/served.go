@@ -11,6 +11,7 @@ import (
 	"beacon/clock"
 	"beacon/core/change"
 	"beacon/core/diff"
+	"beacon/core/dnsname"
 	"beacon/core/evidence"
 	"beacon/core/finding"
 	"beacon/provider"
@@ -32,7 +33,13 @@ func (s *Syncs) waitServed(ctx context.Context, run *syncRun, awaited []AwaitedH
 	ctx, cancel := context.WithTimeout(ctx, s.timeout)
 	defer cancel()
 	var p store.Placement
-	if err := s.store.Tx(ctx, func(tx *store.Tx) (err error) { p, err = zones.PlacementByID(tx, run.Placement.ID); return err }); err != nil {
+	var behind map[dnsname.Name]bool // what other accounts, which are not synced yet, list too
+	if err := s.store.Tx(ctx, func(tx *store.Tx) (err error) {
+		if p, err = zones.PlacementByID(tx, run.Placement.ID); err == nil {
+			behind, err = tx.NamesBehind(run.Zone.ID, run.Placement.ID)
+		}
+		return err
+	}); err != nil {
 		return fail("The database did not answer: " + err.Error())
 	}
 	run.Placement.Nameservers = p.Nameservers
@@ -40,7 +47,11 @@ func (s *Syncs) waitServed(ctx context.Context, run *syncRun, awaited []AwaitedH
 	if len(problems) > 0 {
 		return fail(fmt.Sprintf("%s has no address: %s.", problems[0].Name, problems[0].Problem))
 	}
-	servers = s.reachable(servers)
+	all := s.reachable(servers)
+	own := provider.At(run.Driver)
+	servers = slices.DeleteFunc(slices.Clone(all), func(server evidence.Server) bool {
+		return server.Address != own && (behind[server.Name] || own != "" && behind[dnsname.Name{}])
+	})
 	steps := slices.Clone(run.applied[max(0, len(run.applied)-mostAsked):])
 	for _, h := range awaited {
 		for _, set := range h.sets {
@@ -57,6 +68,9 @@ func (s *Syncs) waitServed(ctx context.Context, run *syncRun, awaited []AwaitedH
 				}
 			}
 		}
+	}
+	if len(servers) < len(all) {
+		return -1, nil
 	}
 	return time.Since(start), nil
 }

@@ -205,19 +205,25 @@ func NamedSecondary(t testing.TB, port int, primary string, zones ...string) *Se
 // Knot starts Knot DNS with zones that the key may update and transfer.
 func Knot(t testing.TB, zones ...string) *Server {
 	t.Helper()
-	return knot(t, "", zones...)
+	return knot(t, "127.0.0.1", FreePort(t), "", zones...)
+}
+
+// KnotAt starts one at an address.
+func KnotAt(t testing.TB, host string, port int, zones ...string) *Server {
+	t.Helper()
+	return knot(t, host, port, "", zones...)
 }
 
 // KnotSigning starts one that signs its zones by itself.
 func KnotSigning(t testing.TB, zones ...string) *Server {
 	t.Helper()
-	return knot(t, "    dnssec-signing: on\n", zones...)
+	return knot(t, "127.0.0.1", FreePort(t), "    dnssec-signing: on\n", zones...)
 }
 
 // knot starts Knot DNS with more settings for its zones.
-func knot(t testing.TB, more string, zones ...string) *Server {
+func knot(t testing.TB, host string, port int, more string, zones ...string) *Server {
 	t.Helper()
-	s := &Server{Host: "127.0.0.1", Port: FreePort(t), Dir: dir(t, "knot")}
+	s := &Server{Host: host, Port: port, Dir: dir(t, "knot")}
 	var b strings.Builder
 	fmt.Fprintf(&b, `server:
     listen: %s@%d

@@ -136,6 +136,9 @@ func capsWords(c change.Caps) (list []string) {
 	if c.TTLFloor > 0 {
 		add("least TTL %d s", c.TTLFloor)
 	}
+	if c.Parallel > 0 {
+		add("changes of %s at the same time", count(c.Parallel, "zone"))
+	}
 	if len(c.TTLSteps) > 0 {
 		add("TTLs %s s only", strings.Trim(strings.ReplaceAll(fmt.Sprint(c.TTLSteps), " ", ", "), "[]"))
 	}

@@ -120,11 +120,12 @@ func (r *reader) common(s section) *Profile {
 		p.errors = r.errorRules(n)
 	}
 	if n := s.at["limits"]; n != nil {
-		l := r.section(n, "limits", "rate", "margin", "wait", "remaining", "reset")
+		l := r.section(n, "limits", "rate", "margin", "parallel", "wait", "remaining", "reset")
 		p.rate, p.wait, p.remaining, p.reset = l.rate("rate"), l.expression("wait"), l.expression("remaining"), l.expression("reset")
 		if margin := l.number("margin", 90); margin > 0 {
 			p.rate *= float64(100-margin) / 100
 		}
+		p.Caps.Parallel = l.number("parallel", 64)
 		if (p.remaining == "") != (p.reset == "") {
 			r.fault(n, "Write both: what remains, and in how many seconds there is more.", "remaining and reset belong together")
 		}

@@ -94,6 +94,7 @@ var Reference = slices.Concat(
 	keys("limits", "",
 		"rate|N per second, minute or hour|unlimited|requests that are allowed",
 		"margin|number|0|per cent of the rate that stay unused",
+		"parallel|number|2|changes that may be under way at the same time, in different zones",
 		"wait|jq|Retry-After|seconds to wait after too many requests",
 		"remaining|jq||how many requests are left, from an answer; with reset",
 		"reset|jq||seconds until there are more"),

@@ -13,9 +13,10 @@ import (
 // UpdateKind is the kind of accounts that are standard nameservers.
 func UpdateKind() accounts.Kind {
 	return accounts.Kind{
-		About:   "Standard nameservers: dynamic update and zone transfer (RFC 2136, RFC 5936), signed with a key (RFC 8945)",
-		Driver:  func(c accounts.Connection) (provider.Driver, error) { return update.New(c.Client), nil },
-		Address: func(address string) error { _, err := update.Server(address); return err },
+		Parallel: update.Parallel,
+		About:    "Standard nameservers: dynamic update and zone transfer (RFC 2136, RFC 5936), signed with a key (RFC 8945)",
+		Driver:   func(c accounts.Connection) (provider.Driver, error) { return update.New(c.Client), nil },
+		Address:  func(address string) error { _, err := update.Server(address); return err },
 		Wrong: func(secret string) string {
 			parts := strings.SplitN(secret, ":", 3)
 			sum := sha256.Sum256([]byte(secret))

@@ -89,10 +89,10 @@ func (s *Service) employ() {
 	if s.settings.Watch.Folder != "" {
 		looks = append(looks, store.JobWatch, store.JobVanished)
 	}
-	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobSync}, Most: 8 * n, PerLane: n})
+	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobSync}, Most: 12 * n, PerLane: n, Lanes: s.Accounts.Lane})
 	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobCheck, store.JobAlias, store.JobRows}, Most: n, PerLane: n})
 	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobAct}, Most: 8, PerLane: n})
-	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobUrgent}, Most: 16, PerLane: 2})
+	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobUrgent}, Most: 24, PerLane: 2, Lanes: s.Accounts.Lane})
 	s.Jobs.Employ(jobs.Workers{Kinds: looks, Most: 32, PerLane: 2})
 	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobBrief}, Most: 1, PerLane: 1})
 	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobSequence}, Most: 1, PerLane: 1, Lease: min(s.settings.Lease, logbook.SequenceLease)})

@@ -83,6 +83,7 @@ type Caps struct {
 	TextMax     int           `json:"text_max,omitempty"`   // octets that one TXT record may have; 0 for no limit of its own
 	NameMax     int           `json:"name_max,omitempty"`   // characters that an owner name may have, without final dot; 0 for no limit of its own
 	Rate        float64       `json:"rate,omitempty"`       // requests a second that are allowed; 0 where it is not said
+	Parallel    int           `json:"parallel,omitempty"`   // changes of different zones that may be under way at the same time; 0 where it is not said
 	OwnsApex    bool          `json:"owns_apex"`            // SOA and apex NS are the provider's, not to be written
 	ApexAlias   bool          `json:"apex_alias"`           // the apex can have an ALIAS, which the provider keeps right itself
 	Marks       bool          `json:"marks"`                // reads carry a change mark, and an unchanged zone costs one small read

@@ -22,6 +22,9 @@ import (
 // messages.
 const mostSets = 1000
 
+// Parallel is in how many zones a server is written to at the same time: none that answers on a network minds so many.
+const Parallel = 8
+
 // Driver drives one nameserver with one key. The account's address is dns://HOST:PORT, its credential
 // ALGORITHM:KEYNAME:SECRET, the secret in Base64.
 type Driver struct {
@@ -86,7 +89,7 @@ func (d *Driver) Zones(context.Context, provider.Cursor) (provider.ZonePage, err
 
 // Describe needs no request.
 func (d *Driver) Describe(context.Context, provider.ZoneRef) (change.Caps, error) {
-	return change.Caps{Granularity: change.BySet, BatchSize: mostSets, Atomic: true, OwnsApex: true, Marks: true, GuardedSets: true, FixedZones: true}, nil
+	return change.Caps{Granularity: change.BySet, BatchSize: mostSets, Atomic: true, OwnsApex: true, Marks: true, GuardedSets: true, FixedZones: true, Parallel: Parallel}, nil
 }
 
 // Create is refused: zones are made in the server's configuration.

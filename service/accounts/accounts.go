@@ -58,6 +58,7 @@ type Accounts struct {
 	placed  func(*store.Tx, uint64) ([]provider.ZoneRef, error)
 	managed func(*store.Tx, []dnsname.Name) (map[dnsname.Name]bool, error)
 	added   func(context.Context) error
+	lanes   sync.Map // how many changes may be under way at an account, by its ID
 	pacesMu sync.Mutex
 	paces   map[uint64]*pace // by account
 	usedMu  sync.Mutex

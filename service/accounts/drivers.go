@@ -48,7 +48,15 @@ func (s *Accounts) driverWith(a store.Account, secret string) (d provider.PacedD
 	if err != nil {
 		return d, err
 	}
+	s.lanes.Store(a.ID, kind.Parallel)
 	return provider.Paced(bare, pace), nil
+}
+
+// Lane returns how many changes may be under way at an account at the same time; 0 where that is not known.
+func (s *Accounts) Lane(account uint64) int {
+	n, _ := s.lanes.Load(account)
+	most, _ := n.(int)
+	return most
 }
 
 // kindOf returns the kind of an account, or a problem where it is not known here.

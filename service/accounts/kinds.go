@@ -42,6 +42,8 @@ type Kind struct {
 	Unlisted bool
 	// Closed kinds take no new accounts.
 	Closed bool
+	// Parallel is how many changes of different zones may be under way at an account at the same time; 0 where that is not known.
+	Parallel int
 
 	caps          *change.Caps // of a profile
 	registrarCaps *registrar.Caps
@@ -180,7 +182,7 @@ func (k *kinds) known(name string) (Kind, bool) {
 		caps := p.RegistrarCaps()
 		return Kind{About: p.About, registrarCaps: &caps, parts: p.Parts(), hosts: p.Hosts(), rate: p.Rate(), Registrar: func(c Connection) (registrar.Driver, error) { return profile.NewRegistrar(p, k.runtime, c.Client), nil }}, true
 	}
-	return Kind{About: p.About, caps: &p.Caps, parts: p.Parts(), hosts: p.Hosts(), rate: p.Rate(), Driver: func(c Connection) (provider.Driver, error) { return profile.New(p, k.runtime, c.Client), nil }}, true
+	return Kind{About: p.About, Parallel: p.Caps.Parallel, caps: &p.Caps, parts: p.Parts(), hosts: p.Hosts(), rate: p.Rate(), Driver: func(c Connection) (provider.Driver, error) { return profile.New(p, k.runtime, c.Client), nil }}, true
 }
 
 // open lists the names of the kinds that take new accounts of a role.

@@ -1,8 +1,10 @@
 package jobs_test
 
 import (
+	"cmp"
 	"context"
 	"errors"
+	"fmt"
 	"log/slog"
 	"sync"
 	"sync/atomic"
@@ -129,8 +131,14 @@ func TestWorkMakesWay(t *testing.T) {
 	assert.EqualValues(t, 20, turns.Load())
 }
 
-// A lane that is busy holds up itself alone.
+// A lane that is busy holds up itself alone. It may say by itself how many it takes.
 func TestLanes(t *testing.T) {
+	for _, own := range []int{0, 1, 3} {
+		t.Run(fmt.Sprint(own), func(t *testing.T) { lanes(t, own, cmp.Or(own, 2)) })
+	}
+}
+
+func lanes(t *testing.T, own, want int) {
 	r := newRoom(t)
 	var mu sync.Mutex
 	running, most := map[uint64]int{}, 0
@@ -153,7 +161,7 @@ func TestLanes(t *testing.T) {
 		mu.Unlock()
 		return nil
 	})
-	r.queue.Employ(jobs.Workers{Kinds: []string{"ferry"}, Most: 8, PerLane: 2})
+	r.queue.Employ(jobs.Workers{Kinds: []string{"ferry"}, Most: 8, PerLane: 2, Lanes: func(uint64) int { return own }})
 	for subject := range uint64(4) {
 		r.ask("ferry", 10+subject, 1)
 	}
@@ -164,8 +172,8 @@ func TestLanes(t *testing.T) {
 	case <-time.After(20 * time.Second):
 		t.Fatal("the other lane waits for the slow one")
 	}
-	require.Eventually(t, func() bool { mu.Lock(); defer mu.Unlock(); return running[1] == 2 }, 20*time.Second, time.Millisecond)
+	require.Eventually(t, func() bool { mu.Lock(); defer mu.Unlock(); return running[1] == want }, 20*time.Second, time.Millisecond)
 	close(release)
 	all.Wait()
-	assert.Equal(t, 2, most)
+	assert.Equal(t, want, most)
 }

@@ -19,9 +19,11 @@ type Handler func(context.Context, store.Job) error
 // Workers are the jobs of some kinds that run at the same time.
 type Workers struct {
 	Kinds   []string
-	Most    int           // jobs at a time
-	PerLane int           // of them in one lane; jobs without a lane do not count
-	Lease   time.Duration // real time; zero for that of the queue
+	Most    int // jobs at a time
+	PerLane int // of them in one lane; jobs without a lane do not count
+	// Lanes says how many of them may be in a lane of its own choice, instead of PerLane; 0 or nil for PerLane.
+	Lanes func(lane uint64) int
+	Lease time.Duration // real time; zero for that of the queue
 }
 
 // Queue is the background work of one instance. It is safe for concurrent use once all kinds are registered.

@@ -1,6 +1,7 @@
 package jobs
 
 import (
+	"cmp"
 	"context"
 	"sync"
 	"time"
@@ -50,13 +51,18 @@ type crew struct {
 	mu      sync.Mutex
 	most    int
 	perLane int
+	own     func(lane uint64) int // how many in a lane of its own choice
 	busy    int
 	lanes   map[uint64]int
 	freed   chan struct{} // told when somebody is free again
 }
 
-func newCrew(most, perLane int) *crew {
-	return &crew{most: most, perLane: perLane, lanes: map[uint64]int{}, freed: make(chan struct{}, 1)}
+func newCrew(w Workers) *crew {
+	own := w.Lanes
+	if own == nil {
+		own = func(uint64) int { return 0 }
+	}
+	return &crew{most: w.Most, perLane: w.PerLane, own: own, lanes: map[uint64]int{}, freed: make(chan struct{}, 1)}
 }
 
 // full reports whether nobody is free, and else which lanes are.
@@ -64,7 +70,7 @@ func (c *crew) full() (all bool, lanes []uint64) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	for lane, n := range c.lanes {
-		if lane != 0 && n >= c.perLane {
+		if lane != 0 && n >= cmp.Or(c.own(lane), c.perLane) {
 			lanes = append(lanes, lane)
 		}
 	}
@@ -85,7 +91,7 @@ func (c *crew) take(lane uint64, by int) {
 
 // dispatch takes jobs and has a crew run them, until ctx ends and all are put down.
 func (q *Queue) dispatch(ctx context.Context, w Workers) {
-	c := newCrew(w.Most, w.PerLane)
+	c := newCrew(w)
 	wake := q.wakes[w.Kinds[0]]
 	var group sync.WaitGroup
 	defer group.Wait()

@@ -12,6 +12,7 @@ export function can(c: Caps): string[] {
   if (!c.atomic) list.push('does the changes of a request one after the other')
   if (c.delayed) list.push('accepts changes first and does them later')
   if (c.read_lag) list.push(`shows changes to readers up to ${span(c.read_lag)} later`)
+  if (c.parallel) list.push(`takes changes of ${c.parallel} zones at the same time`)
   if (c.ttl_floor > 0) list.push(`has a least TTL of ${c.ttl_floor} s`)
   if (c.ttl_steps?.length) list.push(`knows TTLs of ${c.ttl_steps.join(', ')} s only`)
   if (c.texts === 'joined') list.push('keeps TXT as one text')

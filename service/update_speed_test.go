@@ -65,9 +65,6 @@ func TestSpeedOfUpdates(t *testing.T) {
 	if os.Getenv("BEACON_SPEED") != "" {
 		near, far = 20000, 5000
 	}
-	if _, err := exec.LookPath("nsupdate"); err != nil {
-		t.Skip("nsupdate is not installed")
-	}
 	h := newHouseWith(t, func(s *service.Settings) { s.Request = 20 * time.Second })
 	for i, c := range []struct {
 		name    string
@@ -179,7 +176,6 @@ func TestSpeedInALargeZone(t *testing.T) {
 		whole = append(whole, time.Since(began))
 		ended(out.Syncs[0].ID)
 	}
-	t.Logf("each: %v", whole)
 	slices.Sort(whole)
 	slices.Sort(answered)
 	t.Logf("one changed record in %d: accepted after %d ms, at the nameserver after %d ms (median of %d; slowest %d ms)", records, answered[len(answered)/2].Milliseconds(),

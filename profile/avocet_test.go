@@ -157,16 +157,19 @@ func avocetList(z *bankZone, r *http.Request, refuse func(int, string)) {
 	refuse(200, "done")
 }
 
+// avocetCredential is a certificate that an authority signed, with trust in the same or another one.
+func avocetCredential(t *testing.T, by *authority, trust string) string {
+	_, key, text := by.issue(t, &x509.Certificate{Subject: pkix.Name{CommonName: "harbour-desk"}, ExtKeyUsage: []x509.ExtKeyUsage{x509.ExtKeyUsageClientAuth}})
+	return parts("customer", "customer-4711", "certificate", text, "key", pemOf(key), "authority", trust)
+}
+
 // An interface with client certificates and an authority of its own, and lists without a condition, passes the checks.
 func TestClientCertificatesAndWholeLists(t *testing.T) {
 	a, strange := newAuthority(t), newAuthority(t)
 	var spare atomic.Int64
 	b := newBank()
 	server := avocet(t, b, a, &spare)
-	credential := func(by *authority, trust string) string {
-		_, key, text := by.issue(t, &x509.Certificate{Subject: pkix.Name{CommonName: "harbour-desk"}, ExtKeyUsage: []x509.ExtKeyUsage{x509.ExtKeyUsageClientAuth}})
-		return parts("customer", "customer-4711", "certificate", text, "key", pemOf(key), "authority", trust)
-	}
+	credential := func(by *authority, trust string) string { return avocetCredential(t, by, trust) }
 	p, runtime := example(t, "avocet"), profile.NewRuntime(jqtest.Pool(t))
 	slowed := time.Duration(0)
 	good := client(server.URL, credential(a, a.pem))

@@ -61,14 +61,20 @@ func TestRainOnShapes(t *testing.T) {
 		syncs = 200
 	}
 	pool := jqtest.Pool(t)
-	for _, s := range shapes {
+	a := newAuthority(t)
+	for _, s := range append(slices.Clone(shapes), shape{name: "avocet", secret: avocetCredential(t, a, a.pem)}) {
 		t.Run(s.name, func(t *testing.T) {
 			t.Parallel()
 			w := &weather{chance: rand.New(rand.NewPCG(7, uint64(len(s.name)))), seen: map[string]int{}}
 			b := newBank()
 			b.fault = w.fault
-			server := httptest.NewServer(s.serve(t, b))
-			t.Cleanup(server.Close)
+			var server *httptest.Server
+			if s.serve == nil {
+				server = avocet(t, b, a, nil)
+			} else {
+				server = httptest.NewServer(s.serve(t, b))
+				t.Cleanup(server.Close)
+			}
 			runtime := profile.NewRuntime(pool)
 			t.Cleanup(runtime.Close)
 			ctx, cancel := context.WithTimeout(context.Background(), 5*time.Minute)
@@ -76,6 +82,7 @@ func TestRainOnShapes(t *testing.T) {
 			d := profile.New(example(t, s.name), runtime, hosted(client(server.URL, s.secret)))
 			zone, err := d.Create(ctx, dnsname.MustParse("rain.example"), provider.ZoneOptions{})
 			require.NoError(t, err)
+			provider.AwaitZone(ctx, d, zone.Ref)
 			w.on.Store(true)
 			desired := record.Contents{}
 			few := syncs

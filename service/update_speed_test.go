@@ -64,6 +64,8 @@ func TestSpeedOfUpdates(t *testing.T) {
 	near, far := 500, 150
 	if os.Getenv("BEACON_SPEED") != "" {
 		near, far = 20000, 5000
+	} else {
+		t.Parallel()
 	}
 	h := newHouseWith(t, func(s *service.Settings) { s.Request = 20 * time.Second })
 	for i, c := range []struct {
@@ -129,6 +131,8 @@ func TestSpeedInALargeZone(t *testing.T) {
 	records := 2000
 	if os.Getenv("BEACON_SPEED") != "" {
 		records = 100_000
+	} else {
+		t.Parallel()
 	}
 	large := dnsname.MustParse("large.example")
 	knot := nstest.Knot(t, large.String())

@@ -16,6 +16,7 @@ import (
 
 // The apex follows a name in another zone, and a name within its own: the addresses are right, and stay so.
 func TestAlias(t *testing.T) {
+	t.Parallel()
 	h := newHouse(t)
 	h.define("heron-main", "web 120 A 192.0.2.8\ninner 600 ALIAS web\n@ ALIAS outside.tidepool.example.\nlost ALIAS nowhere.tidepool.example.")
 	pool := dnsname.MustParse("tidepool.example")

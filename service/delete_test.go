@@ -95,6 +95,7 @@ func TestVanishedFile(t *testing.T) {
 
 // Where the settings say so, a zone whose file vanishes goes from its providers and from here, once the gates allow it.
 func TestVanishedFileIsPruned(t *testing.T) {
+	t.Parallel()
 	h := newHouse(t)
 	settings := h.settings
 	settings.Watch = apply.WatchSettings{Folder: t.TempDir(), Every: 50 * time.Millisecond, Prune: apply.PruneDelete}

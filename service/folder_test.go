@@ -58,6 +58,7 @@ func peak() func() uint64 {
 
 // A followed folder is read in pieces: what is held at once is bounded by a file, not by the folder.
 func TestFollowedFolderIsHeldInPieces(t *testing.T) {
+	t.Parallel()
 	h := newHouse(t)
 	h.stop()
 	settings := h.settings

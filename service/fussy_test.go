@@ -29,6 +29,7 @@ func (f fussy) Apply(ctx context.Context, zone provider.ZoneRef, batch change.Ba
 
 // A provider that gives back other than it was given does not drift for ever, and real drift there is still seen.
 func TestProviderThatWritesItsOwnWay(t *testing.T) {
+	t.Parallel()
 	h := newHouse(t)
 	_, err := h.Accounts.AddAccount(ctx, wire.NewAccount{Name: "fussy-main", Role: wire.RoleProvider, Kind: "fussy", Address: h.world.URL("heron"), Secret: "heron-practice-key"})
 	require.NoError(t, err)

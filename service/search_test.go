@@ -89,6 +89,7 @@ func TestSearch(t *testing.T) {
 
 // A change over forty zones is one step, and so is its undoing.
 func TestOperationOverFortyZones(t *testing.T) {
+	t.Parallel()
 	h := newHouse(t)
 	h.piers(40, false)
 	ask := wire.ReplaceRequest{Search: wire.SearchRequest{Text: "192.0.2.40"}, To: "192.0.2.50", DryRun: true}
@@ -186,6 +187,7 @@ func TestOperationsLeaveLedZonesAlone(t *testing.T) {
 
 // Rows for searching of a zone that is too large to be shown at once come in the background, and keep up.
 func TestRowsOfALargeZone(t *testing.T) {
+	t.Parallel()
 	h := newHouse(t)
 	text := func(from, to int) string {
 		var b strings.Builder

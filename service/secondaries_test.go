@@ -46,6 +46,7 @@ func primaryHouse(t *testing.T) (house, string) {
 // Real nameservers fetch their zones from us: the first time whole, then in differences; they are told of changes, serve
 // them within moments, and are never given a serial below the one that they have.
 func TestHiddenPrimary(t *testing.T) {
+	t.Parallel()
 	h, listen := primaryHouse(t)
 	named := nstest.NamedSecondary(t, nstest.FreePort(t), listen, zone.String())
 	nsd := nstest.NSDSecondary(t, nstest.FreePort(t), listen, zone.String())
@@ -200,6 +201,7 @@ func TestNotifiedOfDrift(t *testing.T) {
 
 // A secondary that has fallen behind is seen, and said with what will come of it.
 func TestSecondaryBehind(t *testing.T) {
+	t.Parallel()
 	h, _ := primaryHouse(t)
 	silent := nstest.Named(t) // it answers, and is a secondary of nobody
 	_, err := h.Accounts.AddAccount(ctx, wire.NewAccount{Name: "moor", Role: wire.RoleProvider, Kind: secondaries.Kind, Secret: nstest.Credential,

@@ -15,7 +15,9 @@ const (
 	lookPause    = time.Second
 	shortestLook = 10 * time.Millisecond
 	troublePause = time.Second // after the database did not answer
-	missedPause  = 2 * time.Millisecond
+	// After a claim passed over what was due: the first time and at most, twice as long each time.
+	missedPause   = 2 * time.Millisecond
+	longestMissed = 128 * time.Millisecond
 )
 
 // look has the next look made soon: what is due may have changed.
@@ -95,6 +97,7 @@ func (q *Queue) dispatch(ctx context.Context, w Workers) {
 	wake := q.wakes[w.Kinds[0]]
 	var group sync.WaitGroup
 	defer group.Wait()
+	pause := missedPause
 	for ctx.Err() == nil {
 		full, lanes := c.full()
 		var job store.Job
@@ -124,7 +127,10 @@ func (q *Queue) dispatch(ctx context.Context, w Workers) {
 		case err != nil:
 			rest = time.After(troublePause)
 		case missed:
-			rest = time.After(missedPause)
+			rest, pause = time.After(pause), min(2*pause, longestMissed)
+		}
+		if !missed {
+			pause = missedPause
 		}
 		select {
 		case <-ctx.Done():

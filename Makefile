@@ -1,6 +1,6 @@
 # Agile Beacon. `make start` runs it with its demo, `make test` tests it; both install what is missing.
 GO ?= go
-TEST_TIMEOUT = 11m
+TEST_TIMEOUT = 14m
 
 .PHONY: start build console tour test check bench soak fuzz docs screenshots clean need-go need-node need-database need-tests
 

@@ -33,7 +33,7 @@ func peak(t *testing.T, pid int) int {
 // A large zone file is imported as it is, and judged. With BEACON_SPEED it has a million records, and the service stays below 1.5 GB.
 func TestLargeZoneFiles(t *testing.T) {
 	t.Parallel()
-	records, most := 20_000, 600
+	records, most := 6_000, 500
 	if os.Getenv("BEACON_SPEED") != "" {
 		records, most = 1_000_000, 1500
 	}

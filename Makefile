@@ -1,6 +1,7 @@
 # Agile Beacon. `make start` runs it with its demo, `make test` tests it; both install what is missing.
 GO ?= go
 TEST_TIMEOUT = 14m
+BEGAN := $(shell date +%s)
 
 .PHONY: start build console tour test check bench soak fuzz docs screenshots clean need-go need-node need-database need-tests
 
@@ -42,6 +43,7 @@ test: need-tests console check
 	$(GO) test -timeout $(TEST_TIMEOUT) . ./core/... # no goroutine in them, so nothing for the race detector
 	$(GO) test -race -timeout $(TEST_TIMEOUT) -parallel 3 $$($(GO) list ./... | grep -vE '^[a-z]+$$|/core/|/e2e$$')
 	$(GO) test -race -timeout $(TEST_TIMEOUT) -parallel 3 -count 1 ./e2e # builds the program by itself, which the test cache does not see
+	@echo "make test took $$(( ($$(date +%s) - $(BEGAN)) / 60 )) min $$(( ($$(date +%s) - $(BEGAN)) % 60 )) s"
 
 # Everything that reads the code without running it.
 check: need-go

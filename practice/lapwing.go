@@ -10,8 +10,6 @@ import (
 	"net/http"
 	"strings"
 	"time"
-
-	"github.com/miekg/dns"
 )
 
 // Lapwing's documents.
@@ -79,13 +77,7 @@ func (w *World) lapwing() http.Handler {
 		sayXML(rw, http.StatusCreated, show(z))
 	})
 	with := func(next func(http.ResponseWriter, *http.Request, *hostedZone)) http.HandlerFunc {
-		return func(rw http.ResponseWriter, r *http.Request) {
-			if z := p.Zones[dns.CanonicalName(r.PathValue("zone"))]; z != nil {
-				next(rw, r, z)
-				return
-			}
-			refuseXML(rw, http.StatusNotFound, "no-zone", "there is no such zone")
-		}
+		return p.in(refuseXML, next)
 	}
 	mux.HandleFunc("DELETE /xml/zones/{zone}", with(func(rw http.ResponseWriter, _ *http.Request, z *hostedZone) {
 		delete(p.Zones, z.Name)

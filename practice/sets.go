@@ -2,6 +2,7 @@ package practice
 
 import (
 	"fmt"
+	"net/http"
 	"slices"
 	"strings"
 
@@ -66,6 +67,17 @@ func (z *hostedZone) with(sets []recordSet) error {
 	slices.Sort(records)
 	z.replace(slices.Compact(records), changes)
 	return nil
+}
+
+// in serves requests about a zone that the provider has, and refuses others.
+func (p *providerState) in(refuse func(http.ResponseWriter, int, string, string), next func(http.ResponseWriter, *http.Request, *hostedZone)) http.HandlerFunc {
+	return func(rw http.ResponseWriter, r *http.Request) {
+		if z := p.Zones[dns.CanonicalName(r.PathValue("zone"))]; z != nil {
+			next(rw, r, z)
+			return
+		}
+		refuse(rw, http.StatusNotFound, "no-zone", "there is no such zone")
+	}
 }
 
 // makeZone makes a zone at a provider; false where it is there, or cannot be one.

@@ -5,8 +5,6 @@ import (
 	"net/http"
 	"strings"
 	"time"
-
-	"github.com/miekg/dns"
 )
 
 // whimbrelTokens is for how long a token of Whimbrel's holds, real time; as short as tokens get, so that they end in the middle of things.
@@ -42,13 +40,7 @@ func (w *World) whimbrel() http.Handler {
 		answer(rw, http.StatusCreated, show(z))
 	})
 	with := func(next func(http.ResponseWriter, *http.Request, *hostedZone)) http.HandlerFunc {
-		return func(rw http.ResponseWriter, r *http.Request) {
-			if z := p.Zones[dns.CanonicalName(r.PathValue("zone"))]; z != nil {
-				next(rw, r, z)
-				return
-			}
-			refuse(rw, http.StatusNotFound, "zone_unknown", "there is no such zone")
-		}
+		return p.in(refuse, next)
 	}
 	mux.HandleFunc("DELETE /v2/zones/{zone}", with(func(rw http.ResponseWriter, _ *http.Request, z *hostedZone) {
 		delete(p.Zones, z.Name)
@@ -56,22 +48,17 @@ func (w *World) whimbrel() http.Handler {
 		rw.WriteHeader(http.StatusNoContent)
 	}))
 	mux.HandleFunc("GET /v2/zones/{zone}/sets", with(func(rw http.ResponseWriter, r *http.Request, z *hostedZone) {
-		sets := []map[string]any{}
+		sets, next := []map[string]any{}, ""
 		for _, s := range z.sets(w.shown(whimbrelAPI, p, z).Records) {
+			if key := s.Name + " " + s.Type; key < r.URL.Query().Get("from") {
+				continue
+			} else if len(sets) == 100 {
+				next = key
+				break
+			}
 			sets = append(sets, map[string]any{"owner": s.Name, "type": s.Type, "ttl": s.TTL, "data": s.Values})
 		}
-		from := 0
-		for i, s := range sets {
-			if s["owner"].(string)+" "+s["type"].(string) == r.URL.Query().Get("from") {
-				from = i
-			}
-		}
-		page, next := sets[from:], ""
-		if len(page) > 100 {
-			next = page[100]["owner"].(string) + " " + page[100]["type"].(string)
-			page = page[:100]
-		}
-		answer(rw, http.StatusOK, map[string]any{"sets": page, "from": next})
+		answer(rw, http.StatusOK, map[string]any{"sets": sets, "from": next})
 	}))
 	change := with(func(rw http.ResponseWriter, r *http.Request, z *hostedZone) {
 		var body struct {

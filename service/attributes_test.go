@@ -93,13 +93,26 @@ func TestAttributesInDrafts(t *testing.T) {
 	v := settings()
 	assert.Equal(t, []wire.SetAttribute{{Set: "www A", Name: "relay", Value: "on"}}, v.Attributes)
 
+	// Who edits attributes that somebody else changed meanwhile has to look again.
+	_, err = declare("www A", "off")
+	require.NoError(t, err)
+	v.Attributes[0].Value = "auto"
+	_, err = h.Zones.SetZoneSettings(ctx, zone, v, func(wire.ZoneSettings) error { return nil })
+	require.NoError(t, err)
+	d, err = h.Zones.Draft(ctx, zone)
+	require.NoError(t, err)
+	require.Len(t, d.Overrun, 1)
+	_, err = h.Zones.AcceptDraft(ctx, zone, d.Tag, "")
+	assert.ErrorContains(t, err, "have changed since then")
+	require.NoError(t, h.Zones.DiscardDraft(ctx, zone, d.Tag))
+
 	// What the settings declare is a revision too; a set that goes takes its attributes along.
 	v.Attributes[0].Value = "off"
 	_, err = h.Zones.SetZoneSettings(ctx, zone, v, func(wire.ZoneSettings) error { return nil })
 	require.NoError(t, err)
 	list, err := h.Zones.Revisions(ctx, zone)
 	require.NoError(t, err)
-	assert.EqualValues(t, 5, list[0].Number)
+	assert.EqualValues(t, 6, list[0].Number)
 	assert.Equal(t, "settings", list[0].Source)
 	d, err = h.Zones.Draft(ctx, zone)
 	require.NoError(t, err)

@@ -66,12 +66,17 @@ func (s *Zones) draftOf(tx *store.Tx, z store.Zone) (d draft, err error) {
 	d.contents = base
 	var put []record.Set
 	var gone []record.Key
+	declared := declaredBy(z.ZoneSettings().Attributes)
 	for _, e := range d.edits {
 		d.Edits = append(d.Edits, viewEdit(z.Name(), e))
 		if now := base.Get(e.Key()); !now.Equal(e.Before) && !now.Equal(e.After) {
 			d.Overrun = append(d.Overrun, finding.Finding{Code: "changed-since", Severity: finding.Error, Subject: e.Key().String(),
 				Message: fmt.Sprintf("%s edited it when it was %s; by revision %d it is %s.", e.Author, record.SetText(e.Before), d.Revision, record.SetText(now)),
 				Remedy:  "Discard this edit, look at the present records, and make it again."})
+		}
+		if now := declared[e.Key()]; e.Attributes != nil && !maps.Equal(now, e.Attributes.Before) && !maps.Equal(now, e.Attributes.After) {
+			d.Overrun = append(d.Overrun, finding.Finding{Code: "changed-since", Severity: finding.Error, Subject: e.Key().String(),
+				Message: fmt.Sprintf("The attributes of this set changed since %s edited them.", e.Author), Remedy: "Discard this edit, look at the present attributes, and make it again."})
 		}
 		if e.After.IsZero() {
 			gone = append(gone, e.Key())

@@ -106,7 +106,7 @@ func routesOfAccounts() []route {
 			return k.svc.Zones.SetZoneSettings(k.Request.Context(), name, in, func(present wire.ZoneSettings) error { return k.matchesState(present) })
 		})},
 		{method: "GET", effect: looks, path: "/zones/:name/syncs", summary: "The last syncs of a zone, newest first", right: access.Read, out: wire.Page[wire.SyncView]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			items, err := k.svc.Syncs.Syncs(k.Request.Context(), name)
+			items, err := k.svc.Overview.Syncs(k.Request.Context(), name)
 			return wire.Page[wire.SyncView]{Items: items}, err
 		})},
 		{method: "GET", effect: looks, path: "/syncs/:id/requests", summary: "The requests of a sync and what became of each", right: access.Read, out: wire.Page[wire.SentRequest]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
@@ -114,7 +114,7 @@ func routesOfAccounts() []route {
 			if err != nil {
 				return nil, err
 			}
-			items, err := k.svc.Syncs.Requests(k.Request.Context(), id)
+			items, err := k.svc.Overview.Requests(k.Request.Context(), id)
 			return wire.Page[wire.SentRequest]{Items: items}, err
 		}},
 	}

@@ -237,7 +237,7 @@ func TestPrefilledZoneInOneRun(t *testing.T) {
 	require.NoError(t, err)
 	done := h.sync(wire.SyncRequest{Expect: shown[0].Digest})
 	assert.Equal(t, wire.SyncDone, done.State, done.Message)
-	requests, err := h.Syncs.Requests(ctx, done.ID)
+	requests, err := h.Overview.Requests(ctx, done.ID)
 	require.NoError(t, err)
 	assert.Equal(t, "zone-made", requests[0].Kind)
 }

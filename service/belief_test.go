@@ -52,7 +52,7 @@ func (h house) looks(account string, n int) {
 // writes counts the requests that wrote records of the zone.
 func (h house) writes() (n int) {
 	h.t.Helper()
-	list, err := h.Syncs.Syncs(ctx, zone)
+	list, err := h.Overview.Syncs(ctx, zone)
 	require.NoError(h.t, err)
 	for _, s := range list {
 		n += s.Requests

@@ -184,7 +184,7 @@ func TestReportGoesAheadOfBulk(t *testing.T) {
 	}
 	bulk := h.ended(list[0].ID)
 	assert.Equal(t, wire.SyncDone, bulk.State, bulk.Message)
-	syncs, err := h.Syncs.Syncs(ctx, zone)
+	syncs, err := h.Overview.Syncs(ctx, zone)
 	require.NoError(t, err)
 	added := 0
 	for _, v := range syncs {

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"beacon/core/evidence"
+	"beacon/core/wording"
 )
 
 // unheardC stands for the TTL of an apex NS set that was never heard, because its servers did not answer any more when
@@ -24,7 +25,7 @@ func (h History) moments(domain string) []Moment {
 	if h.Absent != nil && len(h.Current.Set) > 0 {
 		by := h.Since.Add(seconds(*h.Absent))
 		out = append(out, Moment{What: "delegation", Subject: domain, Since: h.Since, By: by, Likely: by,
-			Why: fmt.Sprintf("it was not delegated before; caches may hold its absence for %s", spanText(*h.Absent))})
+			Why: fmt.Sprintf("it was not delegated before; caches may hold its absence for %s", wording.Seconds(*h.Absent))})
 	}
 	if h.Former != nil {
 		d, why := h.delegationBound()
@@ -46,7 +47,7 @@ func (h History) moments(domain string) []Moment {
 			by = e.At.Add(seconds(ttl))
 		}
 		out = append(out, Moment{What: "content", Subject: e.Before.Key.String(), Since: e.At, By: by, Likely: by,
-			Why: fmt.Sprintf("changed at all nameservers; the old answer may be held for %s", spanText(ttl))})
+			Why: fmt.Sprintf("changed at all nameservers; the old answer may be held for %s", wording.Seconds(ttl))})
 	}
 	for _, host := range h.Hosts {
 		if m, moved := host.moment(); moved {
@@ -86,7 +87,7 @@ func (h History) delegationBound() (time.Time, string) {
 	}
 	child := last.Add(seconds(c))
 	why := fmt.Sprintf("all parents served the new set at %s; the old set is held for up to %s from the parents, "+
-		"and %s more from the old nameservers", clockText(h.Since), spanText(p), spanText(c))
+		"and %s more from the old nameservers", clockText(h.Since), wording.Seconds(p), wording.Seconds(c))
 	if !h.Former.Known {
 		why += ", which were not heard: two days are assumed"
 	}
@@ -117,7 +118,7 @@ func (h History) contentMoment(old Kept, d time.Time) (Moment, bool) {
 		likely = until
 	}
 	return Moment{What: "content", Subject: old.Key.String(), Since: h.Since, By: old.HeldUntil(until), Likely: old.HeldUntil(likely),
-		Why: fmt.Sprintf("the old answer can be fetched until %s and then be held for %s", clockText(until), spanText(max(old.TTL, old.Was)))}, true
+		Why: fmt.Sprintf("the old answer can be fetched until %s and then be held for %s", clockText(until), wording.Seconds(max(old.TTL, old.Was)))}, true
 }
 
 // latest returns the last of the moments.
@@ -130,19 +131,6 @@ func latest(moments []Moment) *time.Time {
 		}
 	}
 	return last
-}
-
-// spanText shows a TTL in the largest unit that fits it.
-func spanText(ttl uint32) string {
-	for _, unit := range []struct {
-		size uint32
-		name string
-	}{{86400, "d"}, {3600, "h"}, {60, "min"}} {
-		if ttl >= unit.size && ttl%unit.size == 0 {
-			return fmt.Sprintf("%d %s", ttl/unit.size, unit.name)
-		}
-	}
-	return fmt.Sprintf("%d s", ttl)
 }
 
 // clockText shows a simulated time to the second.

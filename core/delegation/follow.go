@@ -11,6 +11,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/evidence"
 	"beacon/core/record"
+	"beacon/core/wording"
 )
 
 // DSState is what the parents say of the domain's keys, and since when.
@@ -95,7 +96,7 @@ func (d DSState) moment(domain string) (Moment, bool) {
 		why = "DS records were put in; caches may hold that there are none for "
 	}
 	by := d.Changed.Add(seconds(d.Held))
-	return Moment{What: "dnssec", Subject: domain, Since: d.Changed, By: by, Likely: by, Why: why + spanText(d.Held)}, true
+	return Moment{What: "dnssec", Subject: domain, Since: d.Changed, By: by, Likely: by, Why: why + wording.Seconds(d.Held)}, true
 }
 
 // Host is a nameserver within the domain, whose addresses stand at the parent (glue) and in the zone.
@@ -201,7 +202,7 @@ func (o Host) moment() (Moment, bool) {
 	if o.Glue.Changed.IsZero() { // the parents still lead to the old address: nothing ends that but a change there
 		by := o.Own.Changed.Add(seconds(o.Own.Held))
 		return Moment{What: "address", Subject: subject, Since: o.Own.Changed, By: by, Likely: by,
-			Why:    "its address was changed in the zone; caches may hold the old one for " + spanText(o.Own.Held),
+			Why:    "its address was changed in the zone; caches may hold the old one for " + wording.Seconds(o.Own.Held),
 			Except: "who learns the address from the parent still gets the old one, until the glue is changed at the registrar"}, true
 	}
 	parent := o.Glue.Changed.Add(seconds(o.Glue.Held))
@@ -216,7 +217,7 @@ func (o Host) moment() (Moment, bool) {
 		}
 	}
 	return Moment{What: "address", Subject: subject, Since: o.Glue.Changed, By: by, Likely: parent,
-		Why: "its glue was changed at the parents; caches may hold the old address for " + spanText(o.Glue.Held) + " from there, and " + spanText(held) + " from the zone"}, true
+		Why: "its glue was changed at the parents; caches may hold the old address for " + wording.Seconds(o.Glue.Held) + " from there, and " + wording.Seconds(held) + " from the zone"}, true
 }
 
 // observeSerials remembers which copy of the zone each server has.

@@ -10,6 +10,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/evidence"
 	"beacon/core/finding"
+	"beacon/core/wording"
 )
 
 // judgeServers looks at every address of every nameserver that the parents name.
@@ -373,7 +374,9 @@ func upTo(gap uint32, servers int) string {
 // stuckAfter is how long copies may differ before it is said that they do not come together.
 const stuckAfter = 30 * time.Minute
 
-func roundSpan(d time.Duration) string { return spanText(uint32(d.Round(time.Minute).Seconds())) }
+func roundSpan(d time.Duration) string {
+	return wording.Seconds(uint32(d.Round(time.Minute).Seconds()))
+}
 
 // judgeOldServers looks at the set before, which caches still use while the change settles.
 func (j *judge) judgeOldServers() {

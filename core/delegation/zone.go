@@ -6,6 +6,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/evidence"
 	"beacon/core/finding"
+	"beacon/core/wording"
 )
 
 // judgeZone looks at what the servers active say of the zone as a whole.
@@ -47,18 +48,18 @@ func (j *judge) judgeTimers(a evidence.ServerAnswer) {
 	switch {
 	case s.Expire <= s.Refresh+s.Retry:
 		j.find("soa-expire-short", finding.Warning, j.short,
-			fmt.Sprintf("Secondaries give the zone up after %s, before they have asked for it twice (refresh %s, retry %s).", spanText(s.Expire), spanText(s.Refresh), spanText(s.Retry)),
+			fmt.Sprintf("Secondaries give the zone up after %s, before they have asked for it twice (refresh %s, retry %s).", wording.Seconds(s.Expire), wording.Seconds(s.Refresh), wording.Seconds(s.Retry)),
 			"Set expire to two weeks or more.", seen)
 	case s.Expire < 86400:
-		j.find("soa-expire-short", finding.Notice, j.short, fmt.Sprintf("Secondaries give the zone up %s after they last reached the primary.", spanText(s.Expire)),
+		j.find("soa-expire-short", finding.Notice, j.short, fmt.Sprintf("Secondaries give the zone up %s after they last reached the primary.", wording.Seconds(s.Expire)),
 			"Set expire to two weeks or more.", seen)
 	}
 	if s.Retry > s.Refresh {
-		j.find("soa-retry-long", finding.Notice, j.short, fmt.Sprintf("Retry (%s) is longer than refresh (%s).", spanText(s.Retry), spanText(s.Refresh)),
+		j.find("soa-retry-long", finding.Notice, j.short, fmt.Sprintf("Retry (%s) is longer than refresh (%s).", wording.Seconds(s.Retry), wording.Seconds(s.Refresh)),
 			"Set retry to a fraction of refresh.", seen)
 	}
 	if s.Negative > 86400 {
-		j.find("soa-negative-long", finding.Notice, j.short, fmt.Sprintf("Caches hold for %s that a name does not exist, so a new name may take as long to be seen.", spanText(s.Negative)),
+		j.find("soa-negative-long", finding.Notice, j.short, fmt.Sprintf("Caches hold for %s that a name does not exist, so a new name may take as long to be seen.", wording.Seconds(s.Negative)),
 			"Set the minimum field of the SOA record to an hour or less (RFC 2308 section 5).", seen)
 	}
 }
@@ -110,15 +111,15 @@ func (j *judge) judgeNSTTL(servers []evidence.ServerAnswer) {
 		j.find("ns-ttl-zero", finding.Warning, j.short, "The NS records of the zone have TTL 0: resolvers ask for the nameservers again with every question.",
 			"Set it to an hour or more.")
 	case ttl < leastNSTTL || ttl > longestNSTTL:
-		j.find("ns-ttl-odd", finding.Notice, j.short, fmt.Sprintf("Caches hold the nameservers that the zone names for %s, which is odd.", spanText(ttl)),
+		j.find("ns-ttl-odd", finding.Notice, j.short, fmt.Sprintf("Caches hold the nameservers that the zone names for %s, which is odd.", wording.Seconds(ttl)),
 			"An hour to two days is usual.")
 	case j.plan.TTL > 0 && ttl != j.plan.TTL:
-		j.find("ns-ttl-unplanned", finding.Notice, j.short, fmt.Sprintf("Caches hold the nameservers for %s; planned are %s.", spanText(ttl), spanText(j.plan.TTL)),
+		j.find("ns-ttl-unplanned", finding.Notice, j.short, fmt.Sprintf("Caches hold the nameservers for %s; planned are %s.", wording.Seconds(ttl), wording.Seconds(j.plan.TTL)),
 			"If a change is ahead, wait with it until the planned TTL has been active for as long as the old one lasts.")
 	}
 	if j.agreed && len(j.plan.Wanted) > 0 && !SameSet(j.plan.Wanted, j.set) && max(ttl, parent) >= longSwitch {
 		j.find("switch-will-be-long", finding.Notice, j.short,
-			fmt.Sprintf("When the nameservers are changed now, caches may hold the old ones for %s from the parent and %s from the zone.", spanText(parent), spanText(ttl)),
+			fmt.Sprintf("When the nameservers are changed now, caches may hold the old ones for %s from the parent and %s from the zone.", wording.Seconds(parent), wording.Seconds(ttl)),
 			"Lower the TTL of the NS records in the zone first, if that is too long; the parent's is the registry's.")
 	}
 }

@@ -1,94 +1,12 @@
 package sync
 
 import (
-	"context"
-
-	"beacon/core/change"
 	"beacon/core/dnsname"
-	"beacon/service/accounts"
-	"beacon/service/acts"
-	"beacon/service/zones"
 	"beacon/store"
 	"beacon/wire"
 )
 
-// mostNames is how many sets of a request are named.
-const mostNames = 4
-
-// Requests returns the requests of a sync in their order.
-func (s *Syncs) Requests(ctx context.Context, id uint64) (list []wire.SentRequest, err error) {
-	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
-		list = []wire.SentRequest{}
-		if _, err := tx.SyncByID(id); err != nil {
-			return err
-		}
-		requests, err := acts.OfSync(tx, id)
-		if err != nil {
-			return err
-		}
-		for _, i := range requests {
-			var steps change.List
-			if i.Kind == acts.Records {
-				if steps, err = i.Steps(); err != nil {
-					return err
-				}
-			}
-			r := wire.SentRequest{ID: i.ID, Kind: i.Kind, State: wire.RequestState(i.State), Problem: i.Problem, SentAt: i.CreatedAt, TookMS: -1, Accepted: i.Receipt != "", Names: []string{}}
-			r.Added, r.Changed, r.Removed = steps.Count()
-			for _, step := range steps[:min(len(steps), mostNames)] {
-				r.Names = append(r.Names, step.Key().Name.Unicode()+" "+step.Key().Type.String())
-			}
-			if i.FinishedAt != nil {
-				r.TookMS = i.FinishedAt.Sub(i.CreatedAt).Milliseconds()
-			}
-			list = append(list, r)
-		}
-		return nil
-	})
-	return list, err
-}
-
-// Syncs returns the last syncs of a zone at all of its placements, newest first.
-func (s *Syncs) Syncs(ctx context.Context, name dnsname.Name) (list []wire.SyncView, err error) {
-	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
-		list = []wire.SyncView{}
-		z, err := zones.ByName(tx, name)
-		if err != nil {
-			return err
-		}
-		syncs, err := tx.SyncsOfZone(z.ID)
-		if err != nil {
-			return err
-		}
-		accounts, err := accountsOf(tx, z.ID)
-		if err != nil {
-			return err
-		}
-		for _, row := range syncs {
-			list = append(list, *ViewSync(row, z.Name(), accounts[row.PlacementID]))
-		}
-		return nil
-	})
-	return list, err
-}
-
-// accountsOf returns the names of the accounts of a zone's placements, by placement.
-func accountsOf(tx *store.Tx, zoneID uint64) (map[uint64]string, error) {
-	placements, err := zones.Placements(tx, zoneID)
-	if err != nil {
-		return nil, err
-	}
-	names := map[uint64]string{}
-	for _, p := range placements {
-		a, err := accounts.ByID(tx, p.AccountID)
-		if err != nil {
-			return nil, err
-		}
-		names[p.ID] = a.Name
-	}
-	return names, nil
-}
-
+// ViewSync returns a sync of a zone at an account as it is shown.
 func ViewSync(s store.Sync, zone dnsname.Name, account string) *wire.SyncView {
 	var retrying *wire.Retrying
 	if s.State == store.SyncRetrying && s.TroubleSince != nil && s.NextTryAt != nil {

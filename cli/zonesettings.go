@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"beacon/core/soa"
 	"beacon/wire"
 )
 
@@ -13,11 +14,13 @@ import (
 func (a *app) zoneSettingsCommand() *cobra.Command {
 	var drift string
 	var keepExisting bool
-	var protect, attributes, websites []string
-	c := &cobra.Command{Use: "settings ZONE", Short: "Show or change zone settings: drift, protected sets, websites, attributes", Args: cobra.ExactArgs(1),
-		Long: "Show zone settings, or change them with flags. Each flag replaces the value before; an empty one removes it.",
+	var protect, attributes, websites, parameters []string
+	c := &cobra.Command{Use: "settings ZONE", Short: "Show or change zone settings: drift, protected sets, websites, attributes, SOA fields", Args: cobra.ExactArgs(1),
+		Long: "Show zone settings, or change them with flags. Each flag replaces the value before; an empty one removes it.\n" +
+			"--soa replaces only the fields that it names: " + strings.Join(soa.Fields, ", ") + ".",
 		Example: "  beacon zone settings saltmarsh-ferries.example --drift revert --protect '@ MX,www *'\n" +
-			"  beacon zone settings saltmarsh-ferries.example --attribute 'www A relay=on'",
+			"  beacon zone settings saltmarsh-ferries.example --attribute 'www A relay=on'\n" +
+			"  beacon zone settings saltmarsh-ferries.example --soa rname=hostmaster@saltmarsh-ferries.example,minimum=5m",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			name, err := parseName(args[0])
 			if err != nil {
@@ -42,19 +45,69 @@ func (a *app) zoneSettingsCommand() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			set("soa", func() { settings.SOA, err = readSOA(settings.SOA, filled(parameters)) })
+			if err != nil {
+				return err
+			}
 			if changed {
 				if err := ask(a, wire.SetZoneSettings, settings, &settings, name); err != nil {
 					return err
 				}
 			}
-			return a.show(settings, func() { a.showZoneSettings(plain(name), settings) })
+			return a.show(settings, func() {
+				a.showZoneSettings(plain(name), settings)
+				a.showSOA(settings.SOA, z.DefaultSOA)
+				if cmd.Flags().Changed("soa") {
+					a.printf("Nothing is written to a provider yet. Sync the zone: beacon sync %s\n", plain(name))
+				}
+			})
 		}}
 	c.Flags().StringVar(&drift, "drift", "", "what to do with changes made at a provider: manual, revert or adopt")
 	c.Flags().BoolVar(&keepExisting, "keep-existing", false, "keep sets that were at the provider before, whatever is desired")
 	c.Flags().StringSliceVar(&protect, "protect", nil, "patterns of sets whose removal needs its own --allow, such as 'www *'")
 	c.Flags().StringSliceVar(&websites, "websites", nil, "names of websites, which checks visit: '@,www,shop'")
 	c.Flags().StringSliceVar(&attributes, "attribute", nil, "an attribute of a record set, where the provider has it: 'www A relay=on'")
+	c.Flags().StringSliceVar(&parameters, "soa", nil, "fields of the SOA record, where a provider lets them be set: 'minimum=5m'; 'minimum=' removes one")
 	return c
+}
+
+// readSOA takes "minimum=5m" over the fields before; none at all removes them.
+func readSOA(before wire.SOA, list []string) (wire.SOA, error) {
+	p, err := before.Parameters()
+	if err != nil || len(list) == 0 {
+		return wire.SOA{}, err
+	}
+	for _, text := range list {
+		field, value, ok := strings.Cut(text, "=")
+		if !ok {
+			return before, misuse("--soa %q: write it like minimum=5m", text)
+		}
+		if err := p.Set(field, value); err != nil {
+			return before, misuse("--soa %s", err)
+		}
+	}
+	return wire.SOAOf(p), nil
+}
+
+// showSOA shows the desired fields of the SOA record: the zone's own, and the defaults of the service.
+func (a *app) showSOA(own wire.SOA, defaults *wire.SOA) {
+	p, err := own.Parameters()
+	var below soa.Parameters
+	if defaults != nil && err == nil {
+		below, err = defaults.Parameters()
+	}
+	if err != nil {
+		return
+	}
+	what := "SOA record"
+	for _, field := range p.Over(below).Given() {
+		note := ""
+		if p.Get(field) == "" {
+			note = "  (default of the service)"
+		}
+		a.printf("  %-23s %s = %s%s\n", what, field, p.Over(below).Get(field), note)
+		what = ""
+	}
 }
 
 func filled(list []string) []string {
@@ -95,7 +148,7 @@ func (a *app) showZoneSettings(zone string, settings wire.ZoneSettings) {
 	if websites == "" {
 		websites = "none"
 	}
-	a.printf("  websites                   %s\n", websites)
+	a.printf("  websites                %s\n", websites)
 	for i, e := range settings.Attributes {
 		what := "attributes"
 		if i > 0 {

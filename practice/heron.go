@@ -15,6 +15,8 @@ const (
 	heronPage     = 40
 	heronMostSets = 20
 	heronLeastTTL = 30
+
+	heronLongestNegative = 3600
 )
 
 type heronSet struct {
@@ -84,6 +86,23 @@ func (w *World) heron() http.Handler {
 		answer(rw, http.StatusOK, map[string]any{"sets": out, "next_cursor": next})
 	}))
 	mux.HandleFunc("POST /v1/zones/{id}/changes", heronWith(p, w.heronChange))
+	mux.HandleFunc("GET /v1/zones/{id}/timing", heronWith(p, func(rw http.ResponseWriter, _ *http.Request, z *hostedZone) {
+		answer(rw, http.StatusOK, p.startOf(z))
+	}))
+	mux.HandleFunc("PUT /v1/zones/{id}/timing", heronWith(p, func(rw http.ResponseWriter, r *http.Request, z *hostedZone) {
+		var s startOfZone
+		if !read(rw, r, &s) {
+			return
+		}
+		if _, ok := dns.IsDomainName(strings.Replace(s.Contact, "@", ".", 1)); !ok || strings.Count(s.Contact, "@") != 1 || s.Negative > heronLongestNegative || min(s.Refresh, s.Retry, s.Expire, s.Negative) == 0 {
+			refuse(rw, http.StatusUnprocessableEntity, "bad_timing", fmt.Sprintf("contact is a mail address, the times are seconds, and negative is at most %d", heronLongestNegative))
+			return
+		}
+		z.Start = &s
+		z.Serial++
+		w.changed()
+		answer(rw, http.StatusOK, s)
+	}))
 	return w.locked("heron", keyInHeader("Heron-Key", ""), mux)
 }
 

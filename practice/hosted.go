@@ -35,6 +35,7 @@ type hostedZone struct {
 	// Journal notes every record set that was ever put or dropped, so that doing something twice can be seen.
 	Journal []string `json:"journal"`
 
+	Start    *startOfZone      `json:"start,omitempty"` // fields of the SOA record that the customer set; nil for the provider's own
 	Relay    map[string]bool   `json:"relay,omitempty"` // Heron: sets by name and type
 	Refs     map[string]string `json:"refs,omitempty"`  // Curlew: identifiers of records
 	Memos    map[string]string `json:"memos,omitempty"` // Curlew: notes on records
@@ -46,6 +47,31 @@ type hostedZone struct {
 }
 
 const defaultNSTTL = 600
+
+// startOfZone is what a customer decides about an SOA record.
+type startOfZone struct {
+	Contact  string `json:"contact"` // a mail address
+	Refresh  uint32 `json:"refresh"` // seconds, as are the others
+	Retry    uint32 `json:"retry"`
+	Expire   uint32 `json:"expire"`
+	Negative uint32 `json:"negative"` // how long caches keep that a name does not exist
+}
+
+// startOf returns what the SOA record of a zone says.
+func (p *providerState) startOf(z *hostedZone) startOfZone {
+	if z.Start != nil {
+		return *z.Start
+	}
+	return startOfZone{"hostmaster@" + p.name + ".test", 3600, 600, 86400, 300}
+}
+
+// soaLine returns the SOA record of a zone.
+func (p *providerState) soaLine(z *hostedZone) string {
+	s := p.startOf(z)
+	local, domain, _ := strings.Cut(s.Contact, "@")
+	return fmt.Sprintf("%s 3600 IN SOA %s %s.%s. %d %d %d %d %d", z.Name, p.serverName(z.Servers[0]), strings.ReplaceAll(local, ".", `\.`), domain,
+		z.Serial, s.Refresh, s.Retry, s.Expire, s.Negative)
+}
 
 // create makes a zone and gives it nameservers; consecutive zones get sets that differ in a character.
 func (p *providerState) create(name string) *hostedZone {
@@ -210,7 +236,7 @@ func (w *World) buildProvider(p *providerState, parent *zoneData, add func(*zone
 			z.servers = append(z.servers, all[i])
 			z.line("%s %d IN NS %s", hosted.Name, hosted.NSTTL, p.serverName(i))
 		}
-		z.line("%s 3600 IN SOA %s hostmaster.%s.test. %d 3600 600 86400 300", hosted.Name, p.serverName(hosted.Servers[0]), p.name, hosted.Serial)
+		z.line("%s", p.soaLine(hosted))
 		for _, line := range hosted.Records {
 			if f := strings.Fields(line); f[3] == "FOLLOW" {
 				for _, address := range w.addressesOf(f[4], 8) {

@@ -29,7 +29,7 @@ const (
 // Notify sends a notification of a zone's serial until it is confirmed.
 func (n Notifier) Notify(ctx context.Context, to netip.AddrPort, zone Zone) error {
 	m := new(dns.Msg).SetNotify(zone.Name.String())
-	m.Authoritative, m.Answer = true, []dns.RR{zone.SOA()}
+	m.Authoritative, m.Answer = true, []dns.RR{zone.soa()}
 	res, err := n.exchange(ctx, to, m)
 	if err == nil && res.Rcode != dns.RcodeSuccess {
 		err = fmt.Errorf("%s answers %s to a notification; does it know us as its primary?", to, dns.RcodeToString[res.Rcode])

@@ -151,7 +151,7 @@ func (s *Server) sign(m, q *dns.Msg) {
 
 // answer returns what was asked for of a zone.
 func (s *Server) answer(ctx context.Context, rw dns.ResponseWriter, q *dns.Msg, zone Zone) {
-	soa := zone.SOA()
+	soa := zone.soa()
 	one := func() {
 		m := new(dns.Msg).SetReply(q)
 		m.Authoritative, m.Answer = true, []dns.RR{soa}
@@ -201,7 +201,7 @@ func serialIn(q *dns.Msg) (uint32, bool) {
 
 func whole(zone Zone) ([]dns.RR, error) {
 	records, err := zone.records()
-	return append(append([]dns.RR{zone.SOA()}, records...), zone.SOA()), err
+	return append(append([]dns.RR{zone.soa()}, records...), zone.soa()), err
 }
 
 // differences returns what changed since a serial; the whole zone where that is not known any more (RFC 1995 section 4).
@@ -213,7 +213,7 @@ func (s *Server) differences(ctx context.Context, zone Zone, known uint32) ([]dn
 	if len(versions) < 2 || versions[0].Serial != known || versions[len(versions)-1].Serial != zone.Serial {
 		return whole(zone)
 	}
-	sequence := []dns.RR{zone.SOA()}
+	sequence := []dns.RR{zone.soa()}
 	for i := 1; i < len(versions); i++ {
 		before, after := versions[i-1], versions[i]
 		comes, goes, _ := record.Difference(before.Contents, after.Contents)
@@ -225,10 +225,10 @@ func (s *Server) differences(ctx context.Context, zone Zone, known uint32) ([]dn
 		if err != nil {
 			return nil, err
 		}
-		sequence = append(append(sequence, before.SOA()), gone...)
-		sequence = append(append(sequence, after.SOA()), come...)
+		sequence = append(append(sequence, before.soa()), gone...)
+		sequence = append(append(sequence, after.soa()), come...)
 	}
-	return append(sequence, zone.SOA()), nil
+	return append(sequence, zone.soa()), nil
 }
 
 // octets is about how large a message of a transfer gets.

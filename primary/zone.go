@@ -8,6 +8,7 @@ import (
 
 	"beacon/core/dnsname"
 	"beacon/core/record"
+	"beacon/core/soa"
 )
 
 // Zone is a zone as it is published at one moment.
@@ -16,6 +17,7 @@ type Zone struct {
 	Serial      uint32
 	Nameservers []dnsname.Name
 	Contents    record.Contents // without SOA and apex NS, which follow from the rest
+	SOA         soa.Parameters  // as desired; what is not given follows from Parameters
 }
 
 // Source returns what is published and to whom. It is safe for concurrent use.
@@ -31,27 +33,33 @@ type Source interface {
 	Notified(ctx context.Context, name dnsname.Name, from netip.Addr) bool
 }
 
-// The times in the SOA of published zones, in seconds (RFC 1035 section 3.3.13). Secondaries ask every quarter of an hour
-// though they are notified, and serve for two weeks without us.
-const (
-	soaTTL     = 3600
-	soaRefresh = 900
-	soaRetry   = 300
-	Expire     = 14 * 86400
-	soaMinimum = 300
-)
-
-// SOA returns the zone's SOA record.
-func (z Zone) SOA() *dns.SOA {
-	name := z.Name.String()
-	return &dns.SOA{Hdr: dns.RR_Header{Name: name, Rrtype: dns.TypeSOA, Class: dns.ClassINET, Ttl: soaTTL},
-		Ns: z.Nameservers[0].String(), Mbox: "hostmaster." + name, Serial: z.Serial, Refresh: soaRefresh, Retry: soaRetry, Expire: Expire, Minttl: soaMinimum}
+// Parameters returns the fields of the SOA record of a published zone (RFC 1035 section 3.3.13): as desired, and what is not desired as it is by
+// itself. Then secondaries ask every quarter of an hour though they are notified, and serve for two weeks without us.
+func Parameters(zone dnsname.Name, nameservers []dnsname.Name, desired soa.Parameters) soa.Parameters {
+	p := soa.Parameters{Refresh: 900, Retry: 300, Expire: 14 * 86400, Minimum: 300, TTL: 3600}
+	if len(nameservers) > 0 {
+		p.MName = nameservers[0]
+	}
+	if at, err := zone.Child("hostmaster"); err == nil {
+		p.RName = at
+	}
+	return desired.Over(p)
 }
+
+// soa returns the zone's SOA record.
+func (z Zone) soa() *dns.SOA {
+	p := Parameters(z.Name, z.Nameservers, z.SOA)
+	return &dns.SOA{Hdr: dns.RR_Header{Name: z.Name.String(), Rrtype: dns.TypeSOA, Class: dns.ClassINET, Ttl: p.TTL},
+		Ns: p.MName.String(), Mbox: p.RName.String(), Serial: z.Serial, Refresh: p.Refresh, Retry: p.Retry, Expire: p.Expire, Minttl: p.Minimum}
+}
+
+// nsTTL is the TTL of the apex NS set of published zones, in seconds.
+const nsTTL = 3600
 
 // records returns everything between the two SOAs of a transfer.
 func (z Zone) records() (list []dns.RR, err error) {
 	for _, ns := range z.Nameservers {
-		list = append(list, &dns.NS{Hdr: dns.RR_Header{Name: z.Name.String(), Rrtype: dns.TypeNS, Class: dns.ClassINET, Ttl: soaTTL}, Ns: ns.String()})
+		list = append(list, &dns.NS{Hdr: dns.RR_Header{Name: z.Name.String(), Rrtype: dns.TypeNS, Class: dns.ClassINET, Ttl: nsTTL}, Ns: ns.String()})
 	}
 	more, err := wire(z.Contents.Records())
 	return append(list, more...), err

@@ -9,6 +9,7 @@ import (
 
 	"beacon/core/change"
 	"beacon/core/dnsname"
+	"beacon/core/soa"
 	"beacon/outcall"
 	"beacon/provider"
 )
@@ -137,7 +138,7 @@ func (d *Driver) Create(ctx context.Context, name dnsname.Name, options provider
 		return provider.Zone{}, d.cannot("zones cannot be made through this interface; make it at the provider's site, then sync again")
 	}
 	q := question{zone: provider.ZoneRef{Name: name}}
-	q.body = writeShape{Zone: shapeZone(q.zone), Contact: options.Contact, Minimum: int(options.Minimum.Seconds())}
+	q.body = writeShape{Zone: shapeZone(q.zone), Contact: soa.Address(options.SOA.RName), Minimum: options.SOA.Minimum, SOA: shapeSOA(options.SOA)}
 	a, err := d.do(ctx, d.profile.create, q)
 	if err != nil {
 		return provider.Zone{}, err
@@ -226,6 +227,9 @@ func (d *Driver) Read(ctx context.Context, zone provider.ZoneRef, from provider.
 
 // Apply does one batch in one request.
 func (d *Driver) Apply(ctx context.Context, zone provider.ZoneRef, batch change.Batch) (provider.Receipt, error) {
+	if step, ok := batch.SOA(); ok {
+		return provider.Receipt{Zone: zone, Done: true}, d.setSOA(ctx, zone, step)
+	}
 	if d.profile.Caps.Overwrites {
 		if err := d.unmoved(ctx, zone, batch); err != nil {
 			return provider.Receipt{}, err

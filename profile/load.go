@@ -66,7 +66,7 @@ func yamlFault(file string, err error) Fault {
 }
 
 func (r *reader) profile(root *yaml.Node) *Profile {
-	s := r.section(root, "the profile", "!profile", "description", "hosts", "!credential", "session", "limits", "errors", "!can", "!zones", "find", "create", "remove", "look", "!read", "!write", "poll", "rights")
+	s := r.section(root, "the profile", "!profile", "description", "hosts", "!credential", "session", "limits", "errors", "!can", "!zones", "find", "create", "remove", "look", "!read", "!write", "poll", "rights", "soa")
 	p := r.common(s)
 	if n := s.at["can"]; n != nil {
 		p.Caps = r.caps(n)
@@ -93,6 +93,9 @@ func (r *reader) profile(root *yaml.Node) *Profile {
 	p.rights = calls("rights", nil, "!each")
 	if n := s.at["write"]; n != nil {
 		r.write(p, n, zone)
+	}
+	if n := s.at["soa"]; n != nil {
+		p.soa, p.Caps.SOA = r.soa(n, zone)
 	}
 	r.consistent(p, s)
 	return p

@@ -12,7 +12,7 @@ import (
 var requestKeys = []string{"host", "body", "type", "headers", "let", "answer", "when", "for", "pages", "repeat"}
 
 // reading are the sections that change nothing.
-var reading = []string{"zones", "find", "look", "read", "poll", "rights", "domains", "domain"}
+var reading = []string{"zones", "find", "look", "read", "poll", "rights", "domains", "domain", "soa.read", "soa.read.steps"}
 
 // valueName is what a value may be called that steps hand on.
 var valueName = regexp.MustCompile(`^[a-z][a-z0-9_]{0,30}$`)
@@ -95,7 +95,7 @@ func (r *reader) single(s section, names, taken []string) *call {
 	c := &call{headers: map[string]expression{}, media: s.text("type"), answer: s.choice("answer", "json", "form", "xml", "text"), repeat: s.flag("repeat"), within: s.flag("pages")}
 	c.host = s.hostOf("host")
 	section, _, _ := strings.Cut(s.name, ".")
-	c.reads = slices.Contains(reading, section)
+	c.reads = slices.Contains(reading, section) || slices.Contains(reading, s.name)
 	known := slices.Clone(taken)
 	if c.loop = s.expressionWith("for", known); c.loop != "" {
 		known = append(known, "item")

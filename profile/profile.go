@@ -37,6 +37,7 @@ type Profile struct {
 	verbs      map[string]*call // in place of write, for interfaces with a request for each change
 	poll       *call
 	rights     *call
+	soa        *soaCalls // nil where no field of the SOA record can be set
 
 	registrar *registrarCalls // of a registrar; nil for a provider
 }

@@ -107,18 +107,19 @@ type recordShape struct {
 
 // writeShape is what an expression that makes a body is given.
 type writeShape struct {
-	Zone     zoneShape     `json:"zone"`
-	Mark     string        `json:"mark"`
-	Steps    []stepShape   `json:"steps"`
-	Ops      []opShape     `json:"ops"`
-	Change   any           `json:"change,omitempty"` // the one change of an interface with a request for each
-	Records  []recordShape `json:"records"`
-	Zonefile string        `json:"zonefile,omitempty"`
-	Contact  string        `json:"contact,omitempty"`
-	Minimum  int           `json:"minimum,omitempty"` // seconds
-	Cursor   string        `json:"cursor,omitempty"`  // of a read
-	Offset   int           `json:"offset"`            // items of the pages before, of a read
-	Key      string        `json:"key,omitempty"`     // the same for every attempt at one change
+	Zone     zoneShape      `json:"zone"`
+	Mark     string         `json:"mark"`
+	Steps    []stepShape    `json:"steps"`
+	Ops      []opShape      `json:"ops"`
+	Change   any            `json:"change,omitempty"` // the one change of an interface with a request for each
+	Records  []recordShape  `json:"records"`
+	Zonefile string         `json:"zonefile,omitempty"`
+	Contact  string         `json:"contact,omitempty"` // of .soa, where a zone is made
+	Minimum  uint32         `json:"minimum,omitempty"` // of .soa, where a zone is made; seconds
+	SOA      map[string]any `json:"soa,omitempty"`
+	Cursor   string         `json:"cursor,omitempty"` // of a read
+	Offset   int            `json:"offset"`           // items of the pages before, of a read
+	Key      string         `json:"key,omitempty"`    // the same for every attempt at one change
 
 	Registration *registrationShape `json:"-"` // in place of all of it, for changes at a registrar
 }

@@ -6,12 +6,13 @@ import (
 
 	"beacon/core/change"
 	"beacon/core/dnsname"
+	"beacon/core/record"
 	"beacon/looking"
 	"beacon/outcall"
 )
 
 // PacedDriver is a driver whose requests wait for their turn, and whose reads are tried again where that is safe. It answers for
-// what a driver may also be (Finder, Server, Direct, Watcher, Prober, Holder): where the driver is none, there is nothing to answer.
+// what a driver may also be (Authority, Finder, Server, Direct, Watcher, Prober, Holder): where the driver is none, there is nothing to answer.
 type PacedDriver struct {
 	Driver
 	pace outcall.Pace
@@ -72,6 +73,16 @@ func (p PacedDriver) Rights(ctx context.Context) (list []Right, err error) {
 	}
 	err = outcall.InTurn(ctx, p.pace, outcall.MostReads, func() (err error) { list, err = h.Rights(ctx); return err })
 	return list, err
+}
+
+// SOA returns the zone's SOA set; none where the driver cannot tell.
+func (p PacedDriver) SOA(ctx context.Context, zone ZoneRef) (set record.Set, err error) {
+	a, ok := p.Driver.(Authority)
+	if !ok {
+		return set, nil
+	}
+	err = outcall.InTurn(ctx, p.pace, outcall.MostReads, func() (err error) { set, err = a.SOA(ctx, zone); return err })
+	return set, err
 }
 
 // Read returns one page of the records of a zone.

@@ -8,11 +8,11 @@ package provider
 
 import (
 	"context"
-	"time"
 
 	"beacon/core/change"
 	"beacon/core/dnsname"
 	"beacon/core/record"
+	"beacon/core/soa"
 	"beacon/outcall"
 )
 
@@ -65,8 +65,14 @@ type ReadFrom struct {
 
 // ZoneOptions say how a zone is made. A driver leaves out what its interface has no place for.
 type ZoneOptions struct {
-	Contact string        // address of who looks after the zone, for the SOA (RFC 1035 section 3.3.13); empty for the provider's choice
-	Minimum time.Duration // how long caches keep that a name does not exist (RFC 2308); 0 for the provider's choice
+	SOA soa.Parameters // desired fields of its SOA record; the rest is the provider's choice
+}
+
+// Authority is a driver whose provider lets fields of the SOA record be set: those that its capabilities name. Such a change is a batch of one step
+// of the SOA set (change.Batch.SOA), and Apply keeps the fields and the serial that it is not about.
+type Authority interface {
+	// SOA returns the zone's SOA set, with serial 0 (soa.Unnumbered).
+	SOA(ctx context.Context, zone ZoneRef) (record.Set, error)
 }
 
 // Finder is a driver that can look for a zone by its name without listing all of them.

@@ -14,6 +14,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/dnssec"
 	"beacon/core/record"
+	"beacon/core/soa"
 	"beacon/reach"
 	"beacon/resolve"
 	"beacon/service/accounts"
@@ -111,6 +112,11 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 		s.store.Close()
 		return nil, err
 	}
+	parameters, err := soa.Parse(settings.SOA)
+	if err != nil {
+		s.store.Close()
+		return nil, fmt.Errorf("soa: %w", err)
+	}
 	options, anchors, err := settings.DNS.read()
 	if err != nil {
 		s.store.Close()
@@ -121,7 +127,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 		return nil, err
 	}
 	s.sweeper = &resolve.Sweeper{Client: s.dns, Hints: hints, Port: settings.DNS.Port, Resolvers: settings.Resolvers, Anchors: anchors, Now: s.world.Now}
-	s.Zones = zones.New(zones.Parts{Store: s.store, Logbook: s.Logbook, Accounts: s.Accounts, House: house, Believe: settings.Hosts.AllowedNetworks, Timeout: settings.Request, Revised: func(tx *store.Tx, z store.Zone, c record.Contents) error { return s.Hosts.FollowAliases(tx, z, c) }})
+	s.Zones = zones.New(zones.Parts{Store: s.store, Logbook: s.Logbook, Accounts: s.Accounts, House: house, Believe: settings.Hosts.AllowedNetworks, Timeout: settings.Request, SOA: parameters, Revised: func(tx *store.Tx, z store.Zone, c record.Contents) error { return s.Hosts.FollowAliases(tx, z, c) }})
 	s.Hosts = hosts.New(hosts.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, World: s.world, Sweeper: s.sweeper, Believe: settings.Hosts.AllowedNetworks, Timeout: settings.Request})
 	s.Syncs = sync.New(sync.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, Log: log, Acts: s.Acts, Accounts: s.Accounts, Zones: s.Zones, Sweeper: s.sweeper, Door: door,
 		Drift: settings.Drift, Timeout: settings.Request, Lease: settings.Lease, Ended: s.metrics.syncs, Observer: observer{s.Hosts, s.madeAt, s.journal}})
@@ -142,7 +148,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 		HTTP: s.http, World: s.world, Made: s.metrics.checks, Calls: s.metrics.calls,
 		Settings: check.Settings{Checks: settings.Checks, RDAP: settings.RDAP, Sites: settings.Websites, Places: settings.VantagePoints, Request: settings.Request}})
 	s.Handover = handover.New(handover.Parts{Logbook: s.Logbook, Acts: s.Acts, Zones: s.Zones, Accounts: s.Accounts, Syncs: s.Syncs, Checks: s.Checks, Sweeper: s.sweeper, Timeout: settings.Request, Watch: settings.Watch})
-	s.Overview = overview.New(s.store, s.Logbook, s.Accounts, s.world)
+	s.Overview = overview.New(s.store, s.Logbook, s.Accounts, s.Zones, s.world)
 	s.employ()
 	return s, nil
 }

@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"beacon/core/dnsname"
+	"beacon/core/soa"
 	"beacon/resolve"
 	"beacon/service/apply"
 	"beacon/service/check"
@@ -44,6 +45,7 @@ type Settings struct {
 	Profiles        string                  `yaml:"profiles"` // folder of provider profiles, NAME.profile.yaml
 	Watch           apply.WatchSettings     `yaml:"watch"`
 	Drift           sync.DriftSettings      `yaml:"drift"`
+	SOA             map[string]string       `yaml:"soa"` // fields of the SOA record of zones that have none of their own
 	Primary         secondaries.Settings    `yaml:"primary"`
 	Retention       jobs.RetentionSettings  `yaml:"retention"`
 	Lease           time.Duration           `yaml:"lease"`           // of background work, real time
@@ -143,6 +145,9 @@ func (s Settings) check() error {
 		if _, err := r.Endpoint(); err != nil {
 			fail("resolvers: %q: %s; write IP address and port, such as 192.0.2.53:53, or with transport: https an address such as https://resolver.example/dns-query", r.Address, err)
 		}
+	}
+	if _, err := soa.Parse(s.SOA); err != nil {
+		fail("soa: %s", err)
 	}
 	s.Notifications.Check(fail)
 	s.Websites.Check(fail)

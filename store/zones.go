@@ -35,6 +35,7 @@ type Zone struct {
 	Followed     bool       // the file that manages it is in the followed folder
 	VanishedAt   *time.Time // since when the file that manages it is gone, or does not name it any more, real time
 	WebsiteNames *string    // that carry a site, JSON; NULL for those that usually do
+	SOA          *string    `gorm:"column:soa"` // desired fields of the SOA record, JSON; NULL for none of its own
 }
 
 // TableName is the table that zones are kept in.
@@ -116,6 +117,9 @@ func (z Zone) ZoneSettings() definition.Settings {
 	if z.WebsiteNames != nil {
 		_ = json.Unmarshal([]byte(*z.WebsiteNames), &c.Websites) // written by SetZone
 	}
+	if z.SOA != nil {
+		_ = json.Unmarshal([]byte(*z.SOA), &c.SOA) // written by SetZone
+	}
 	return c
 }
 
@@ -147,12 +151,16 @@ func (t *Tx) SetZoneSettings(id uint64, settings definition.Settings) error {
 }
 
 func settingsColumns(settings definition.Settings) map[string]any {
-	var sites *string
+	var sites, soa *string
 	if settings.Websites != nil {
 		text := jsonText(settings.Websites)
 		sites = &text
 	}
-	return map[string]any{"attributes": attributesText(settings.Attributes), "protect_sets": patternTexts(settings.Protect), "drift_policy": settings.Drift, "keep_existing": settings.KeepExisting, "website_names": sites}
+	if !settings.SOA.IsZero() {
+		text := jsonText(settings.SOA)
+		soa = &text
+	}
+	return map[string]any{"attributes": attributesText(settings.Attributes), "protect_sets": patternTexts(settings.Protect), "drift_policy": settings.Drift, "keep_existing": settings.KeepExisting, "website_names": sites, "soa": soa}
 }
 
 func patternTexts(patterns []record.Pattern) string {

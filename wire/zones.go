@@ -1,9 +1,12 @@
 package wire
 
 import (
+	"fmt"
+
 	"beacon/core/dnsname"
 	"beacon/core/record"
 	"beacon/core/rules"
+	"beacon/core/soa"
 )
 
 // ZoneSettings is how a zone is looked after, as it is shown and given.
@@ -13,6 +16,37 @@ type ZoneSettings struct {
 	Protect      []string       `json:"protect"`       // patterns of sets whose going needs a yes of its own
 	Websites     []string       `json:"websites"`      // names that carry a site, @ for the apex; those that usually do where it is left out
 	Attributes   []SetAttribute `json:"attributes"`    // attributes of record sets at providers that have them
+	SOA          SOA            `json:"soa"`           // desired fields of the SOA record, over the defaults of the service
+}
+
+// SOA is desired fields of a zone's SOA record (RFC 1035 section 3.3.13), where a provider lets them be set. A field that is left out is not desired.
+type SOA struct {
+	MName   string `json:"mname,omitempty"`   // the primary nameserver
+	RName   string `json:"rname,omitempty"`   // the mailbox of who answers for the zone, as a mail address or as a name
+	Refresh uint32 `json:"refresh,omitempty"` // how often secondaries ask, in seconds
+	Retry   uint32 `json:"retry,omitempty"`   // how soon they ask again after a failure, in seconds
+	Expire  uint32 `json:"expire,omitempty"`  // how long they answer without having reached the primary, in seconds
+	Minimum uint32 `json:"minimum,omitempty"` // how long caches keep that a name does not exist, in seconds
+	TTL     uint32 `json:"ttl,omitempty"`     // of the record itself, in seconds
+}
+
+// SOAOf returns parameters as they are shown.
+func SOAOf(p soa.Parameters) SOA {
+	return SOA{p.MName.String(), p.Get("rname"), p.Refresh, p.Retry, p.Expire, p.Minimum, p.TTL}
+}
+
+// Parameters reads what was given, or returns an error that says what is wrong with it.
+func (s SOA) Parameters() (p soa.Parameters, err error) {
+	p = soa.Parameters{Refresh: s.Refresh, Retry: s.Retry, Expire: s.Expire, Minimum: s.Minimum, TTL: s.TTL}
+	for _, seconds := range []uint32{s.Refresh, s.Retry, s.Expire, s.Minimum, s.TTL} {
+		if seconds > record.MaxTTL {
+			return p, fmt.Errorf("%d is no time; write at most %d seconds", seconds, record.MaxTTL)
+		}
+	}
+	if err := p.Set("mname", s.MName); err != nil {
+		return p, err
+	}
+	return p, p.Set("rname", s.RName)
 }
 
 // SetAttribute is one attribute of one set.
@@ -40,6 +74,8 @@ type ZoneView struct {
 	Nameservers []dnsname.Name `json:"nameservers,omitempty"`
 	// DS is the DS set that fits the keys that the nameservers serve, by the last check. Only where one zone is shown.
 	DS []record.Data `json:"ds,omitempty"`
+	// DefaultSOA is the fields of the SOA record that the service desires for zones which have none of their own. Only where one zone is shown.
+	DefaultSOA *SOA `json:"default_soa,omitempty"`
 	// Children is the names that are delegated in this zone by their own zones. Only where one zone is shown.
 	Children []dnsname.Name `json:"children,omitempty"`
 }

@@ -302,7 +302,13 @@ test('on a phone every page fits, and the light can be turned', async () => {
   await press(page, page.getByRole('button', { name: 'Menu' }))
   await page.getByRole('menuitem', { name: 'Accounts' }).waitFor()
   await accessible(page, 'the menu on a phone')
-  await page.keyboard.type('Acc')
+  const item = page.getByRole('menuitem', { name: 'Accounts' })
+  await expect
+    .poll(async () => {
+      await page.keyboard.press('ArrowDown')
+      return item.evaluate((e) => e === document.activeElement)
+    })
+    .toBe(true)
   await page.keyboard.press('Enter')
   await page.getByRole('heading', { name: 'Accounts', level: 1 }).waitFor()
   const light = (name: string) => page.getByRole('radio', { name }).locator('visible=true')

@@ -96,6 +96,7 @@ type Caps struct {
 	Prefills    bool          `json:"prefills"`             // a new zone has records of the provider's making in it
 	FixedZones  bool          `json:"fixed_zones"`          // zones are made and removed elsewhere, not through this interface
 	Attributes  []Attribute   `json:"attributes,omitempty"` // what it keeps with a record set besides the records
+	SOA         []string      `json:"soa,omitempty"`        // fields of the SOA record that can be set, named as in soa.Fields; empty for none
 }
 
 // Attribute is a named attribute that a provider keeps with a record set.

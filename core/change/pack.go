@@ -23,14 +23,28 @@ type Batch struct {
 	Details Details
 }
 
+// SOA returns the step of the SOA record where the batch is one: its sets have serial 0 in place of the provider's.
+func (b Batch) SOA() (s Step, ok bool) {
+	if len(b.Steps) == 1 && b.Steps[0].ofSOA() {
+		return b.Steps[0], true
+	}
+	return s, false
+}
+
+func (s Step) ofSOA() bool { return s.Key().Type == record.SOA }
+
 // Pack divides a list into batches for a provider that now holds live: into the fewest that keep these promises.
 // Where something at a name goes to make room for something else, both go in one request if one can hold them. A name
 // that other records lead to is there before they lead to it, and goes after they have ceased to. A set is divided only
 // where one request cannot hold it.
 //
 // Of up to mostExact units of work the number is the least possible. Of more, it is at most twice what the units fill,
-// plus the longest chain of names that lead to each other.
+// plus the longest chain of names that lead to each other. A step of the SOA record is a batch by itself, the last.
 func (c Caps) Pack(list List, live record.Contents) []Batch {
+	if at := slices.IndexFunc(list, Step.ofSOA); at >= 0 {
+		rest := c.Pack(slices.Delete(slices.Clone(list), at, at+1), live.Without(list[at].Key()))
+		return append(rest, Batch{Steps: List{list[at]}})
+	}
 	if len(list) == 0 {
 		return nil
 	}

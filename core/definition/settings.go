@@ -10,6 +10,7 @@ import (
 
 	"beacon/core/dnsname"
 	"beacon/core/record"
+	"beacon/core/soa"
 )
 
 // Settings is what a definition says about how a zone is looked after, besides what it contains.
@@ -18,6 +19,7 @@ type Settings struct {
 	Protect      []record.Pattern // sets whose going needs a yes of its own
 	Drift        string           // what becomes of changes made at the provider: DriftManual, DriftRevert or DriftAdopt
 	KeepExisting bool             // sets that were there before us are left, whatever is wanted
+	SOA          soa.Parameters   // desired fields of the SOA record, where a provider lets them be set
 	Websites     []dnsname.Name   // the names that carry a site; nil for those that usually do, none where it is empty
 }
 
@@ -125,6 +127,27 @@ func ParseKey(text string, zone dnsname.Name) (key record.Key, err error) {
 	return key, err
 }
 
+// readSOA takes {rname: hostmaster@tides.example, minimum: 5m}.
+func (r *reader) readSOA(n *yaml.Node) (p soa.Parameters) {
+	const remedy = `write it like {rname: hostmaster@tides.example, minimum: 5m}`
+	if n.Kind != yaml.MappingNode {
+		r.fault(n, `"soa" holds fields of the SOA record`, remedy)
+		return p
+	}
+	for i := 0; i+1 < len(n.Content); i += 2 {
+		key, value := n.Content[i], n.Content[i+1]
+		if value.Kind != yaml.ScalarNode || value.Value == "" {
+			r.fault(value, fmt.Sprintf("%q has no value", key.Value), remedy)
+		} else if err := p.Set(key.Value, value.Value); err != nil {
+			r.fault(key, err.Error(), "")
+		}
+	}
+	if problem := p.Problem(); problem != "" {
+		r.fault(n, problem, "")
+	}
+	return p
+}
+
 // readDrift takes one of the three words.
 func (r *reader) readDrift(n *yaml.Node) string {
 	words := []string{DriftManual, DriftRevert, DriftAdopt}
@@ -158,6 +181,12 @@ func (c Settings) write(b *strings.Builder, zone dnsname.Name) {
 	}
 	if c.KeepExisting {
 		b.WriteString("    keep_existing: true\n")
+	}
+	if given := c.SOA.Given(); len(given) > 0 {
+		for i, field := range given {
+			given[i] = fmt.Sprintf("%s: %q", field, c.SOA.Get(field))
+		}
+		fmt.Fprintf(b, "    soa: {%s}\n", strings.Join(given, ", "))
 	}
 	if c.Websites != nil {
 		labels := WebsiteLabels(c.Websites, zone)

@@ -67,6 +67,7 @@ func (r *reader) readZone(name dnsname.Name, key, value *yaml.Node) *zoneSource 
 		"attributes":    func(_, v *yaml.Node) { z.Attributes = r.readAttributes(v, name) },
 		"drift":         func(_, v *yaml.Node) { z.Drift = r.readDrift(v) },
 		"keep_existing": func(_, v *yaml.Node) { z.KeepExisting = r.yes(v, "keep_existing") },
+		"soa":           func(_, v *yaml.Node) { z.SOA = r.readSOA(v) },
 		"websites":      func(_, v *yaml.Node) { z.Websites = r.readWebsites(v, name) },
 	})
 	switch {

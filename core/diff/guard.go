@@ -38,6 +38,10 @@ func Guards(list change.List, live record.Contents, watched Watched) (found []fi
 				Remedy: "If this is intended, allow it: --allow " + code + "; else " + remedy})
 		}
 	}
+	if authority := (record.Key{Name: watched.Zone, Type: record.SOA}); !live.Get(authority).IsZero() { // nobody asks the apex for it alone
+		live = live.Without(authority)
+		list = slices.DeleteFunc(slices.Clone(list), func(s change.Step) bool { return s.Key() == authority && !s.After.IsZero() })
+	}
 	var stopping, protected, hosts, mail, apex, empty []string
 	for _, n := range namesStopping(list, live) {
 		if slices.Contains(watched.Hosts, n) {

@@ -23,6 +23,7 @@ func TestGuards(t *testing.T) {
 	spf, other := at(apex, record.TXT, `"v=spf1 mx -all"`, `"x"`), at(apex, record.TXT, `"x"`)
 	address, six, text := at(pier, record.A, "192.0.2.1"), at(pier, record.AAAA, "2001:db8::1"), at(pier, record.TXT, `"x"`)
 	web := at(www, record.A, "192.0.2.2")
+	authority := at(apex, record.SOA, "a. b. 0 1 1 9 9")
 	mx := at(apex, record.MX, "10 mx.")
 	for _, c := range []struct {
 		name   string
@@ -42,6 +43,9 @@ func TestGuards(t *testing.T) {
 		{"SPF goes out of a set", []record.Set{spf}, change.List{{Before: spf, After: other}}, []string{GuardMail}, nil},
 		{"SPF stays in a set", []record.Set{spf}, change.List{{Before: spf, After: at(apex, record.TXT, `"v=spf1 -all"`)}}, nil, []string{GuardMail}},
 		{"apex nameservers change", []record.Set{at(apex, record.NS, "a.")}, change.List{{Before: at(apex, record.NS, "a."), After: at(apex, record.NS, "b.")}}, []string{GuardApex}, nil},
+		{"fields of the SOA record change", []record.Set{authority}, change.List{{Before: authority, After: at(apex, record.SOA, "a. b. 0 1 1 9 5")}}, nil, []string{GuardApex}},
+		{"the SOA record goes", []record.Set{authority}, change.List{{Before: authority}}, []string{GuardApex}, nil},
+		{"the apex stops but for its SOA record", []record.Set{authority, at(apex, record.A, "192.0.2.1")}, change.List{{Before: at(apex, record.A, "192.0.2.1")}}, []string{GuardNamesStop}, nil},
 		{"a delegation below changes", []record.Set{at(pier, record.NS, "a.")}, change.List{{Before: at(pier, record.NS, "a."), After: at(pier, record.NS, "b.")}}, nil, []string{GuardApex}},
 		{"an ALIAS that nobody answers for takes an address's place", []record.Set{web, text}, change.List{{Before: web}, {After: at(www, record.ALIAS, "nowhere.example.")}}, []string{GuardAlias, GuardProtected}, []string{GuardNamesStop}},
 		{"an ALIAS that is answered for", []record.Set{address}, change.List{{Before: address}, {After: at(pier, record.ALIAS, "web.example.")}}, []string{GuardHost}, []string{GuardAlias}},

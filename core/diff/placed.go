@@ -4,6 +4,7 @@ import (
 	"beacon/core/change"
 	"beacon/core/evidence"
 	"beacon/core/record"
+	"beacon/core/soa"
 )
 
 // Placed is a set as it was last put at a placement.
@@ -45,6 +46,11 @@ func Served(o evidence.Observed, step change.Step) bool {
 	}
 	if step.After.Type == record.NS || o.Answer == evidence.Referral { // a delegation, or glue below one: what refers is not authoritative
 		return o.Answer != evidence.Silent
+	}
+	if step.After.Type == record.SOA { // the serial is the provider's
+		now, is := soa.Of(record.NewSet(step.After.Name, record.SOA, step.After.TTL, o.Data...))
+		desired, _ := soa.Of(step.After)
+		return o.Answer == evidence.Positive && is && now.Only(desired.Given()) == desired
 	}
 	return o.Answer == evidence.Positive && (record.Set{Data: o.Data}).SameData(step.After)
 }

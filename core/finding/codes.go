@@ -86,6 +86,8 @@ var listsAndProviders = []entry{
 	{"write-not-shown", Providers, "error", "The provider confirmed a write that neither its interface nor the nameservers show.", "Look at the zone at the provider's own site, then sync again."},
 	{"text-joined", Providers, "notice", "The provider keeps a TXT record as one text; strings are put together, which readers of SPF and DKIM do anyway.", "Nothing to do."},
 	{"name-unsupported", Providers, "error", "The provider does not take names of this length, and they are not written there.", "Use shorter names, or place the zone elsewhere."},
+	{"soa-not-taken", Providers, "warning", "The provider confirmed new fields of the SOA record, and still returns others.", "Set what the provider takes: beacon zone settings ZONE --soa FIELD=VALUE."},
+	{"soa-unsupported", Providers, "notice", "The provider sets some of the desired fields of the SOA record itself; they are not written there.", "Nothing to do, or place the zone where they can be set."},
 	{"text-unsupported", Providers, "error", "The provider cannot keep a TXT record of this length or with these octets; it is not written there.", "Shorten it, or place the zone elsewhere."},
 	{"ttl-lowered", Providers, "notice", "The provider's longest TTL is less than what was asked for.", "Nothing to do."},
 	{"ttl-raised", Providers, "notice", "The provider's least TTL is larger than what was asked for.", "Nothing to do, unless these names have to change quickly."},

@@ -61,6 +61,7 @@ func (r *run) contents() []checklist.Check {
 		{Name: "an unchanged zone is recognised by its mark", Do: r.sameMark},
 		{Name: "a changed zone is recognised by its mark", Do: r.otherMark},
 		{Name: "a write from an older read is refused, and loses nothing", Do: r.staleMark},
+		{Name: "fields of the SOA record are set, one at a time, and the others stay", Do: r.authority},
 		{Name: "records that collide are refused", Do: r.collide},
 		{Name: "a refused batch leaves nothing behind, where batches are atomic", Do: r.nothingLeft},
 	}...)

@@ -14,6 +14,7 @@ import (
 
 	"beacon/core/change"
 	"beacon/core/dnsname"
+	"beacon/core/soa"
 	"beacon/outcall"
 	"beacon/provider"
 )
@@ -89,7 +90,7 @@ func (d *Driver) Zones(context.Context, provider.Cursor) (provider.ZonePage, err
 
 // Describe needs no request.
 func (d *Driver) Describe(context.Context, provider.ZoneRef) (change.Caps, error) {
-	return change.Caps{Granularity: change.BySet, BatchSize: mostSets, Atomic: true, OwnsApex: true, Marks: true, GuardedSets: true, FixedZones: true, Parallel: Parallel}, nil
+	return change.Caps{Granularity: change.BySet, BatchSize: mostSets, Atomic: true, OwnsApex: true, Marks: true, GuardedSets: true, FixedZones: true, Parallel: Parallel, SOA: soa.Fields}, nil
 }
 
 // Create is refused: zones are made in the server's configuration.

@@ -19,6 +19,9 @@ import (
 // leave a change out. What comes where something else was removed, and is missing then, is sent once more by itself: some servers that sign a
 // zone drop such a record, and leave the name empty.
 func (d *Driver) Apply(ctx context.Context, zone provider.ZoneRef, batch change.Batch) (provider.Receipt, error) {
+	if step, ok := batch.SOA(); ok {
+		return provider.Receipt{Zone: zone, Done: true}, d.setSOA(ctx, zone.Name, step)
+	}
 	parts, err := messages(zone.Name, batch.Steps)
 	if err != nil {
 		return provider.Receipt{}, d.fail("UPDATE", zone.Name.String(), outcall.Refused, outcall.NotSent, err.Error())

@@ -4,6 +4,7 @@ import (
 	"beacon/clock"
 	"beacon/service/accounts"
 	"beacon/service/logbook"
+	"beacon/service/zones"
 	"beacon/store"
 )
 
@@ -12,10 +13,11 @@ type Overview struct {
 	store    *store.Store
 	logbook  *logbook.Book
 	accounts *accounts.Accounts
+	zones    *zones.Zones
 	world    *clock.World
 }
 
 // New returns the overview of a database.
-func New(db *store.Store, book *logbook.Book, a *accounts.Accounts, world *clock.World) *Overview {
-	return &Overview{db, book, a, world}
+func New(db *store.Store, book *logbook.Book, a *accounts.Accounts, z *zones.Zones, world *clock.World) *Overview {
+	return &Overview{db, book, a, z, world}
 }

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"time"
 
+	"beacon/core/wording"
 	"beacon/primary"
 	"beacon/service/accounts"
 	"beacon/service/jobs"
@@ -18,6 +19,7 @@ const mostNotices = 20
 // RunNotify notifies an account's secondaries of a zone until all of them serve its serial.
 func (s *Secondaries) RunNotify(ctx context.Context, job store.Job) error {
 	var zone primary.Zone
+	var v store.PublishedVersion
 	var a store.Account
 	err := s.store.Tx(ctx, func(tx *store.Tx) error {
 		list, err := tx.PublishedZones(job.Lane)
@@ -27,6 +29,9 @@ func (s *Secondaries) RunNotify(ctx context.Context, job store.Job) error {
 		for _, z := range list {
 			if z.ID == job.Subject {
 				zone = primary.Zone{Name: z.Name(), Serial: z.Serial}
+				if v, err = tx.Version(z.ID, z.Serial); err != nil {
+					return err
+				}
 			}
 		}
 		a, err = accounts.ByID(tx, job.Lane)
@@ -40,6 +45,9 @@ func (s *Secondaries) RunNotify(ctx context.Context, job store.Job) error {
 		return err
 	}
 	zone.Nameservers = driver.names()
+	if _, zone.SOA, err = published(v); err != nil {
+		return err
+	}
 	var behind []string
 	for _, sec := range driver.list {
 		if serial, ok, err := driver.key.Serial(ctx, sec.at, zone.Name); err == nil && ok && !primary.Newer(zone.Serial, serial) {
@@ -57,6 +65,6 @@ func (s *Secondaries) RunNotify(ctx context.Context, job store.Job) error {
 	if job.Attempts < mostNotices {
 		return jobs.Later{At: s.store.Now().Add(min(time.Duration(job.Attempts*job.Attempts)*100*time.Millisecond, 30*time.Second))}
 	}
-	s.logbook.Note(ctx, "secondary.behind", zone.Name.String(), fmt.Sprintf("serial %d at %s: %s; it expires there after %d days without us", zone.Serial, a.Name, strings.Join(behind, "; "), primary.Expire/86400))
+	s.logbook.Note(ctx, "secondary.behind", zone.Name.String(), fmt.Sprintf("serial %d at %s: %s; it expires there after %s without us", zone.Serial, a.Name, strings.Join(behind, "; "), wording.Seconds(driver.parameters(zone.Name, zone.SOA).Expire)))
 	return nil
 }

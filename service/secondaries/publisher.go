@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"net"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -14,6 +15,7 @@ import (
 	"beacon/core/change"
 	"beacon/core/dnsname"
 	"beacon/core/record"
+	"beacon/core/soa"
 	"beacon/core/wording"
 	"beacon/core/zonefile"
 	"beacon/outcall"
@@ -108,7 +110,7 @@ func (p *publisher) Zones(ctx context.Context, _ provider.Cursor) (page provider
 }
 
 func (p *publisher) Describe(context.Context, provider.ZoneRef) (change.Caps, error) {
-	return change.Caps{Granularity: change.BySet, Atomic: true, OwnsApex: true, Marks: true, GuardedSets: true}, nil
+	return change.Caps{Granularity: change.BySet, Atomic: true, OwnsApex: true, Marks: true, GuardedSets: true, SOA: soa.Fields}, nil
 }
 
 // Create publishes a zone under a serial above that of every secondary which serves it already.
@@ -170,20 +172,59 @@ func (p *publisher) Read(ctx context.Context, zone provider.ZoneRef, from provid
 		if err != nil {
 			return err
 		}
-		c, err := published(v)
+		c, _, err := published(v)
 		page.Records = c.Records()
 		return err
 	})
 	return page, p.stored("read", err)
 }
 
-// published reads the records of a version.
-func published(v store.PublishedVersion) (record.Contents, error) {
+// published reads the records of a version, and the desired fields of its SOA record.
+func published(v store.PublishedVersion) (c record.Contents, desired soa.Parameters, err error) {
 	read, faults := zonefile.Read(v.Contents, zonefile.Options{Origin: dnsname.Root})
 	if len(faults) > 0 {
-		return record.Contents{}, fmt.Errorf("what is published under serial %d cannot be read: %w", v.Serial, faults[0])
+		return c, desired, fmt.Errorf("what is published under serial %d cannot be read: %w", v.Serial, faults[0])
 	}
-	return read.Contents(), nil
+	c = read.Contents().Filter(func(k record.Key) bool { return k.Type != record.SOA })
+	for _, r := range read.Contents().Records() {
+		if r.Type == record.SOA {
+			desired, _ = soa.Of(record.SetOf([]record.Record{r}))
+		}
+	}
+	return c, desired, nil
+}
+
+// parameters returns the fields of the SOA record as secondaries are given it.
+func (p *publisher) parameters(zone dnsname.Name, desired soa.Parameters) soa.Parameters {
+	return primary.Parameters(zone, p.names(), desired)
+}
+
+// expire returns how long secondaries serve a version without us, in seconds.
+func (p *publisher) expire(v store.PublishedVersion, zone dnsname.Name) uint32 {
+	_, desired, _ := published(v) // one that cannot be read is told of where it is served
+	return p.parameters(zone, desired).Expire
+}
+
+// SOA returns the zone's SOA set, with serial 0.
+func (p *publisher) SOA(ctx context.Context, zone provider.ZoneRef) (set record.Set, err error) {
+	err = p.s.store.Tx(ctx, func(tx *store.Tx) error {
+		_, v, err := p.newest(tx, zone.Name)
+		if err != nil {
+			return err
+		}
+		_, desired, err := published(v)
+		set = p.parameters(zone.Name, desired).Record(zone.Name)
+		return err
+	})
+	return set, p.stored("SOA", err)
+}
+
+// newest returns a published zone, locked, with its newest version.
+func (p *publisher) newest(tx *store.Tx, name dnsname.Name) (z store.Published, v store.PublishedVersion, err error) {
+	if z, err = tx.LockPublished(name); err == nil {
+		v, err = tx.Version(z.ID, z.Serial)
+	}
+	return z, v, err
 }
 
 // Apply publishes what a batch leaves behind, under the next serial: it is kept before anybody is given it. Then the
@@ -191,26 +232,17 @@ func published(v store.PublishedVersion) (record.Contents, error) {
 func (p *publisher) Apply(ctx context.Context, zone provider.ZoneRef, batch change.Batch) (provider.Receipt, error) {
 	theirs := p.serials(ctx, zone.Name, 0)[1:]
 	err := p.s.store.Tx(ctx, func(tx *store.Tx) error {
-		z, err := tx.LockPublished(zone.Name)
+		z, v, err := p.newest(tx, zone.Name)
 		if err != nil {
 			return err
 		}
-		v, err := tx.Version(z.ID, z.Serial)
+		now, desired, err := published(v)
 		if err != nil {
 			return err
 		}
-		now, err := published(v)
+		next, desired, err := p.after(zone.Name, batch, now, desired)
 		if err != nil {
 			return err
-		}
-		for _, s := range batch.Steps {
-			if !now.Get(s.Key()).Equal(s.Before) {
-				return p.fail(outcall.Conflict, outcall.NotDone, "publish", s.Key().String()+" is not what it was")
-			}
-		}
-		next := batch.Steps.Apply(now)
-		if err := standsTogether(next); err != nil {
-			return p.fail(outcall.Refused, outcall.NotDone, "publish", err.Error())
 		}
 		serial := z.Serial
 		for _, s := range theirs {
@@ -218,13 +250,39 @@ func (p *publisher) Apply(ctx context.Context, zone provider.ZoneRef, batch chan
 				serial = s
 			}
 		}
-		if err := tx.Publish(z.ID, primary.NextSerial(serial), linesOf(next)); err != nil {
+		lines := linesOf(next)
+		if !desired.IsZero() {
+			lines += linesOf(record.ContentsOf(desired.Record(zone.Name)))
+		}
+		if err := tx.Publish(z.ID, primary.NextSerial(serial), lines); err != nil {
 			return err
 		}
 		return jobs.EnqueueIn(tx, store.JobNotify, z.ID, p.account.ID, p.s.store.Now())
 	})
 	p.s.jobs.Wake(store.JobNotify)
 	return provider.Receipt{Zone: zone, Done: err == nil}, p.stored("publish", err)
+}
+
+// after returns what a batch leaves behind. Fields of the SOA record that are as they would be by themselves are not desired ones.
+func (p *publisher) after(zone dnsname.Name, batch change.Batch, now record.Contents, desired soa.Parameters) (record.Contents, soa.Parameters, error) {
+	if step, ok := batch.SOA(); ok {
+		if !p.parameters(zone, desired).Record(zone).Equal(step.Before) {
+			return now, desired, p.fail(outcall.Conflict, outcall.NotDone, "publish", step.Key().String()+" is not what it was")
+		}
+		all, _ := soa.Of(step.After)
+		itself := p.parameters(zone, soa.Parameters{})
+		return now, all.Only(slices.DeleteFunc(all.Given(), func(field string) bool { return all.Get(field) == itself.Get(field) })), nil
+	}
+	for _, s := range batch.Steps {
+		if !now.Get(s.Key()).Equal(s.Before) {
+			return now, desired, p.fail(outcall.Conflict, outcall.NotDone, "publish", s.Key().String()+" is not what it was")
+		}
+	}
+	next := batch.Steps.Apply(now)
+	if err := standsTogether(next); err != nil {
+		return now, desired, p.fail(outcall.Refused, outcall.NotDone, "publish", err.Error())
+	}
+	return next, desired, nil
 }
 
 func standsTogether(c record.Contents) error {
@@ -255,7 +313,13 @@ func (p *publisher) Poll(_ context.Context, receipt provider.Receipt) (provider.
 // then they stop answering for the zone.
 func (p *publisher) Behind(ctx context.Context, zone provider.ZoneRef) (list []string) {
 	var z store.Published
-	if err := p.s.store.Tx(ctx, func(tx *store.Tx) (err error) { z, err = tx.PublishedZone(zone.Name); return err }); err != nil {
+	var expire uint32
+	if err := p.s.store.Tx(ctx, func(tx *store.Tx) (err error) {
+		var v store.PublishedVersion
+		z, v, err = p.newest(tx, zone.Name)
+		expire = p.expire(v, zone.Name)
+		return err
+	}); err != nil {
 		return nil
 	}
 	for _, sec := range p.list {
@@ -266,7 +330,7 @@ func (p *publisher) Behind(ctx context.Context, zone provider.ZoneRef) (list []s
 		case !ok:
 			list = append(list, fmt.Sprintf("%s does not serve the zone: it was never transferred, or has expired", sec.at))
 		case primary.Newer(z.Serial, serial):
-			list = append(list, fmt.Sprintf("%s serves serial %d and not %d, and will stop answering %d days after it last reached us", sec.at, serial, z.Serial, primary.Expire/86400))
+			list = append(list, fmt.Sprintf("%s serves serial %d and not %d, and will stop answering %s after it last reached us", sec.at, serial, z.Serial, wording.Seconds(expire)))
 		}
 	}
 	return list

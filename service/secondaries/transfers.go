@@ -103,7 +103,7 @@ func (t transfers) For(ctx context.Context, name dnsname.Name, key string, from 
 		return z, false, nil
 	}
 	z = primary.Zone{Name: name, Serial: v.Serial, Nameservers: p.names()}
-	z.Contents, err = published(v)
+	z.Contents, z.SOA, err = published(v)
 	return z, err == nil, err
 }
 
@@ -133,11 +133,11 @@ func (t transfers) Since(ctx context.Context, name dnsname.Name, serial uint32) 
 		if len(list) == 0 && v.Serial != serial {
 			continue
 		}
-		c, err := published(v)
+		c, desired, err := published(v)
 		if err != nil {
 			return nil, err
 		}
-		list = append(list, primary.Zone{Name: name, Serial: v.Serial, Nameservers: p.names(), Contents: c})
+		list = append(list, primary.Zone{Name: name, Serial: v.Serial, Nameservers: p.names(), Contents: c, SOA: desired})
 	}
 	return list, nil
 }

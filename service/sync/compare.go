@@ -10,6 +10,7 @@ import (
 	"beacon/core/finding"
 	"beacon/core/layers"
 	"beacon/core/record"
+	"beacon/core/soa"
 	"beacon/provider"
 	"beacon/service/accounts"
 	"beacon/service/logbook"
@@ -25,6 +26,7 @@ type Place struct {
 	Account   store.Account
 	Driver    provider.Driver
 	Caps      change.Caps
+	SOA       soa.Parameters // desired fields of the SOA record that the provider lets be set
 }
 
 func (p Place) Ref() provider.ZoneRef {
@@ -66,6 +68,7 @@ func (s *Syncs) PlacesOf(ctx context.Context, name dnsname.Name) (places []Place
 func (s *Syncs) connect(ctx context.Context, p *Place) (err error) {
 	if p.Driver, err = s.accounts.Provider(p.Account); err == nil {
 		p.Caps, err = p.Driver.Describe(ctx, p.Ref())
+		p.SOA = s.zones.SOA(p.Zone).Only(p.Caps.SOA)
 	}
 	return logbook.Explain(err)
 }
@@ -149,9 +152,13 @@ func (s *Syncs) compareWith(ctx context.Context, p Place, revisionID uint64, dri
 	}
 	wanted, notes := p.Caps.Project(p.Zone.Name(), c.desired.Contents)
 	c.notes = append(c.notes, notes...)
+	c.notes = append(c.notes, soa.Unsupported(p.Zone.Name(), p.Zone.ZoneSettings().SOA, p.Caps.SOA)...)
 	c.sent, c.seen = diff.Recognise(c.placed, live)
+	if is := live.Get(p.soaKey()); !is.IsZero() { // what is desired of it holds, whoever changed it
+		c.sent = c.sent.With(is)
+	}
 	var gaps []finding.Finding
-	c.result, gaps = differ(p, wanted, c.sent, c.seen, drift, c)
+	c.result, gaps = differ(p, p.withSOA(wanted, live), c.sent, c.seen, drift, c)
 	c.notes = append(c.notes, gaps...)
 	if p.Placement.RemoteID != "" {
 		c.doubt(p, wanted)

@@ -2,12 +2,15 @@ package sync
 
 import (
 	"encoding/json"
+	"slices"
 	"sync"
 
 	"beacon/core/change"
 	"beacon/core/diff"
 	"beacon/core/dnsname"
+	"beacon/core/finding"
 	"beacon/core/record"
+	"beacon/core/soa"
 	"beacon/provider"
 )
 
@@ -41,7 +44,7 @@ func (s *syncedPlacements) note(p Place, c comparison) {
 		s.all = map[uint64]inSync{}
 	}
 	r := c.result
-	if c.state.Mark == "" || c.keepsOthers || len(r.Steps)+len(r.Conflicts)+len(r.Drift)+len(r.Foreign)+len(r.Arrived)+len(r.Forgotten)+len(c.notes) > 0 || c.inDoubt() || len(c.revision.Aliases()) > 0 {
+	if c.state.Mark == "" || c.keepsOthers || len(r.Steps)+len(r.Conflicts)+len(r.Drift)+len(r.Foreign)+len(r.Arrived)+len(r.Forgotten) > 0 || slices.ContainsFunc(c.notes, func(f finding.Finding) bool { return f.Code != soa.CodeUnsupported }) || c.inDoubt() || len(c.revision.Aliases()) > 0 {
 		delete(s.all, p.Placement.ID)
 		return
 	}
@@ -50,7 +53,7 @@ func (s *syncedPlacements) note(p Place, c comparison) {
 
 // careOf is what else than records decides what a placement should hold.
 func careOf(p Place) string {
-	text, err := json.Marshal([]any{p.Caps, p.Zone.ZoneSettings(), p.Zone.Ignored()})
+	text, err := json.Marshal([]any{p.Caps, p.Zone.ZoneSettings(), p.Zone.Ignored(), p.SOA})
 	if err != nil {
 		return err.Error()
 	}

@@ -30,16 +30,16 @@ func (s *Syncs) readLive(ctx context.Context, p *Place) (provider.State, error) 
 	}
 	if state.Unchanged {
 		known.Unchanged = true
-		return known, nil
+		return p.readSOA(reading, known)
 	}
 	name := p.Zone.Name()
 	if state.Changed != nil { // the rest is without what is the provider's already
 		owned := slices.DeleteFunc(slices.Clone(state.Changed), func(k record.Key) bool { return !p.Caps.Owned(name, k) })
 		state.Contents = state.Contents.Without(owned...)
-		return state, nil
+		return p.readSOA(reading, state)
 	}
 	state.Contents = state.Contents.Filter(func(k record.Key) bool { return !p.Caps.Owned(name, k) })
-	return state, nil
+	return p.readSOA(reading, state)
 }
 
 // wrote notes when a placement was last written to.

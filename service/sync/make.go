@@ -154,7 +154,7 @@ func (s *Syncs) makeZone(ctx context.Context, run *syncRun) (zone provider.Zone,
 	}
 	calling, cancel := outcall.Sending(ctx, act.Deadline.Sub(s.store.Now()), fmt.Sprintf("sync %d", run.sync.ID))
 	defer cancel()
-	zone, err = run.Driver.Create(calling, name, provider.ZoneOptions{})
+	zone, err = run.Driver.Create(calling, name, provider.ZoneOptions{SOA: s.zones.SOA(run.Zone)})
 	switch {
 	case err == nil:
 		run.made = true

@@ -30,6 +30,7 @@ func (s *Syncs) compareScope(ctx context.Context, run *syncRun) (comparison, err
 		c, err := s.compareWith(ctx, run.Place, run.sync.RevisionID, run.sync.Drift, true)
 		run.hosts, run.unanswered = c.owners.Hosts, c.desired.Unanswered
 		run.doubtWritten(&c)
+		run.soaRefused(&c)
 		return c, err
 	}
 	c, err := s.compareWith(ctx, run.Place, run.sync.RevisionID, diff.WantedWins, true)
@@ -83,6 +84,7 @@ type syncRun struct {
 	refusals   int                   // of what was accepted first
 	made       bool                  // the zone was made at the provider by this run
 	applied    change.List           // what this run has confirmed
+	soaLost    bool                  // the SOA record was written, and was not as it should be afterwards
 	broken     map[dnsname.Name]bool // names that a broken-off request was about
 }
 

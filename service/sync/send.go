@@ -174,7 +174,8 @@ func (s *Syncs) closeAct(ctx context.Context, run *syncRun, act store.Act, done 
 	for _, step := range done {
 		if step.After.IsZero() {
 			gone = append(gone, step.Key())
-		} else {
+		} else if step.Key() != run.soaKey() { // of which nothing is kept: what is desired of it holds
+
 			puts = append(puts, store.PlacedSet{Sent: step.After}) // read back at the end of the sync
 		}
 	}
@@ -282,6 +283,9 @@ func (s *Syncs) readSurely(ctx context.Context, run *syncRun) (live record.Conte
 	for agreed := 0; agreed < mostAgreed; {
 		reading, cancel := context.WithTimeout(ctx, s.timeout*4)
 		state, err := provider.ReadAll(reading, run.Driver, run.Ref(), provider.State{})
+		if err == nil {
+			state, err = run.readSOA(reading, state)
+		}
 		cancel()
 		if err != nil {
 			return live, err

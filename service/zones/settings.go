@@ -19,6 +19,7 @@ import (
 func ViewSettings(z store.Zone) wire.ZoneSettings {
 	settings := z.ZoneSettings()
 	v := wire.ZoneSettings{Drift: settings.Drift, KeepExisting: settings.KeepExisting, Protect: []string{}, Websites: definition.WebsiteLabels(SitesOf(z), z.Name()), Attributes: []wire.SetAttribute{}}
+	v.SOA = wire.SOAOf(settings.SOA)
 	for _, p := range settings.Protect {
 		v.Protect = append(v.Protect, p.String())
 	}
@@ -52,6 +53,12 @@ func readSettings(v wire.ZoneSettings, zone dnsname.Name) (settings definition.S
 		if !slices.Equal(sites, delegation.Sites(zone)) {
 			settings.Websites = sites
 		}
+	}
+	if settings.SOA, err = v.SOA.Parameters(); err != nil {
+		return settings, wire.Problemf(wire.Invalid, "SOA record: %s.", err)
+	}
+	if problem := settings.SOA.Problem(); problem != "" {
+		return settings, wire.Problemf(wire.Invalid, "SOA record: %s.", problem)
 	}
 	values := map[record.Key]map[string]string{}
 	for _, e := range v.Attributes {
@@ -107,6 +114,19 @@ func (s *Zones) SetZoneSettings(ctx context.Context, name dnsname.Name, v wire.Z
 			return err
 		}
 		out = ViewSettings(z)
-		return logbook.Log(tx, logbook.Actor(ctx), "zone.settings-changed", name.String(), fmt.Sprintf("drift: %s; %s protected, %s declared", settings.Drift, wording.Counted(len(settings.Protect), "pattern"), wording.Counted(len(v.Attributes), "attribute")))
+		return logbook.Log(tx, logbook.Actor(ctx), "zone.settings-changed", name.String(), said(settings))
 	})
+}
+
+// said returns settings as the logbook has them.
+func said(settings definition.Settings) string {
+	attributes := 0
+	for _, of := range settings.Attributes {
+		attributes += len(of.Values)
+	}
+	text := fmt.Sprintf("drift: %s; %s protected, %s declared", settings.Drift, wording.Counted(len(settings.Protect), "pattern"), wording.Counted(attributes, "attribute"))
+	if !settings.SOA.IsZero() {
+		text += "; SOA: " + settings.SOA.String()
+	}
+	return text
 }

@@ -9,6 +9,7 @@ import (
 	"beacon/core/layers"
 	"beacon/core/record"
 	"beacon/core/rules"
+	"beacon/core/soa"
 	"beacon/service/accounts"
 	"beacon/service/logbook"
 	"beacon/store"
@@ -23,6 +24,7 @@ type Parts struct {
 	House    HouseKit
 	Believe  []netip.Prefix // networks whose addresses records may point at though they are private
 	Timeout  time.Duration  // of one request to a provider, real time
+	SOA      soa.Parameters // desired fields of the SOA record of zones that have none of their own
 	// Revised is called in the transaction that accepts a revision.
 	Revised func(tx *store.Tx, zone store.Zone, contents record.Contents) error
 }
@@ -36,12 +38,19 @@ type Zones struct {
 	believe  []netip.Prefix
 	timeout  time.Duration
 	revised  func(*store.Tx, store.Zone, record.Contents) error
+	soa      soa.Parameters
 }
 
 // New returns the zones of a database.
 func New(p Parts) *Zones {
-	return &Zones{store: p.Store, logbook: p.Logbook, accounts: p.Accounts, house: p.House, believe: p.Believe, timeout: p.Timeout, revised: p.Revised}
+	return &Zones{store: p.Store, logbook: p.Logbook, accounts: p.Accounts, house: p.House, believe: p.Believe, timeout: p.Timeout, soa: p.SOA, revised: p.Revised}
 }
+
+// SOA returns the desired fields of a zone's SOA record: its own, over the defaults of the service.
+func (s *Zones) SOA(z store.Zone) soa.Parameters { return z.ZoneSettings().SOA.Over(s.soa) }
+
+// DefaultSOA returns the desired fields of the SOA record of a zone that has none of its own.
+func (s *Zones) DefaultSOA() soa.Parameters { return s.soa }
 
 // Wanted returns what a zone should contain: its revision, with the addresses that were reported on top.
 func (s *Zones) Wanted(ctx context.Context, name dnsname.Name) (c record.Contents, err error) {

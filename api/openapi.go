@@ -222,7 +222,7 @@ func (s schemas) addFields(t reflect.Type, properties object, required *[]string
 			property["examples"] = []any{example}
 		}
 		properties[tag] = property
-		if sent && f.Tag.Get("required") == "true" || !sent && !strings.Contains(options, "omitempty") {
+		if sent && f.Tag.Get("required") == "true" || !sent && !strings.Contains(options, "omitempty") && !strings.Contains(options, "omitzero") {
 			*required = append(*required, tag)
 		}
 	}

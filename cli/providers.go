@@ -148,6 +148,9 @@ func capsWords(c change.Caps) (list []string) {
 	if c.ApexAlias {
 		add("ALIAS at the apex")
 	}
+	if len(c.SOA) > 0 {
+		add("SOA fields %s", strings.Join(c.SOA, ", "))
+	}
 	if c.Marks {
 		add("shows in one small request whether a zone has changed")
 	}

@@ -83,8 +83,10 @@ func (a *app) showDifference(d wire.Difference) {
 	}
 	for _, s := range d.Steps {
 		label := s.Key().Name.Relative(d.Zone) + " " + s.Key().Type.String()
-		if len(s.Attributes) > 0 && s.Before.Equal(s.After) { // its records stay
-			a.setLine(a.paint(amber, "~"), label, s.Reason)
+		if len(s.Attributes) > 0 && s.Before.Equal(s.After) || s.Key().Type == record.SOA { // its records stay, or are said by their fields
+			for _, part := range strings.Split(s.Reason, "; ") {
+				a.setLine(a.paint(amber, "~"), label, part)
+			}
 			continue
 		}
 		if !s.Before.IsZero() {

@@ -90,12 +90,12 @@ func readSOA(before wire.SOA, list []string) (wire.SOA, error) {
 }
 
 // showSOA shows the desired fields of the SOA record: the zone's own, and the defaults of the service.
-func (a *app) showSOA(own wire.SOA, defaults *wire.SOA) {
+func (a *app) showSOA(own, defaults wire.SOA) {
 	p, err := own.Parameters()
-	var below soa.Parameters
-	if defaults != nil && err == nil {
-		below, err = defaults.Parameters()
+	if err != nil {
+		return
 	}
+	below, err := defaults.Parameters()
 	if err != nil {
 		return
 	}

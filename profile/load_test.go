@@ -54,6 +54,9 @@ func TestFaults(t *testing.T) {
 		{"\nwrite:", "\nwrote: x\nwrite:", "6:1", `"wrote" is not known in the profile`},
 		{"can: {", "can: {types: [TXT], ", "3:14", "the types lack A"},
 		{"can: {", "can: {targets: sideways, ", "3:16", "absolute, zone, record"},
+		{"\nwrite:", "\nsoa: {fields: [serial], read: {request: GET /s, one: .}, write: {request: PUT /s, body: .soa}}\nwrite:", "6:16", `"serial" is no field of an SOA record that can be set`},
+		{"\nwrite:", "\nsoa: {fields: [rname], read: {request: GET /s, one: .}}\nwrite:", "6:6", `"write" is missing in soa`},
+		{"\nwrite:", "\nsoa: {fields: [], read: {request: GET /s, one: .}, write: {request: PUT /s, body: .soa}}\nwrite:", "6:15", "fields lists which can be set"},
 		{"profile: small", "profile: [small", "1:1", "this is not YAML"},
 	} {
 		t.Run(c.to, func(t *testing.T) {

@@ -75,7 +75,7 @@ type ZoneView struct {
 	// DS is the DS set that fits the keys that the nameservers serve, by the last check. Only where one zone is shown.
 	DS []record.Data `json:"ds,omitempty"`
 	// DefaultSOA is the fields of the SOA record that the service desires for zones which have none of their own. Only where one zone is shown.
-	DefaultSOA *SOA `json:"default_soa,omitempty"`
+	DefaultSOA SOA `json:"default_soa,omitzero"`
 	// Children is the names that are delegated in this zone by their own zones. Only where one zone is shown.
 	Children []dnsname.Name `json:"children,omitempty"`
 }

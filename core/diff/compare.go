@@ -3,6 +3,7 @@ package diff
 import (
 	"beacon/core/change"
 	"beacon/core/record"
+	"beacon/core/soa"
 )
 
 // Compare finds what differs. It walks the three sorted states once, and allocates for differences only.
@@ -120,6 +121,8 @@ func (c *comparison) judge(key record.Key, wanted, placed, live []record.Record)
 		step("desired, and not there yet")
 	case same(placed, live) && len(wanted) == 0:
 		step("no longer desired")
+	case same(placed, live) && key.Type == record.SOA:
+		step(soa.Changes(record.SetOf(live), record.SetOf(wanted)))
 	case same(placed, live):
 		step("desired otherwise than placed")
 	case same(wanted, placed):

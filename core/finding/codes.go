@@ -76,7 +76,7 @@ var listsAndProviders = []entry{
 	{"names-would-stop", Providers, "warning", "With this change many names, or the apex, would stop answering.", "If this is intended: --allow names-would-stop."},
 	{"not-served-yet", Providers, "warning", "Not every nameserver serves what was written.", "Look again in a minute; if it lasts, look at the provider's state of the zone."},
 	{"apex-not-written", Providers, "warning", "The provider keeps SOA and NS of the apex for itself; those of the zone are not written there.", "Remove them; the desired nameservers are named by nameservers: or delegate_to:."},
-	{"apex-would-change", Providers, "error", "What the zone says about its own nameservers would change: SOA or NS at the apex.", "Leave these records to the provider; if it is intended, allow it: --allow apex-would-change."},
+	{"apex-would-change", Providers, "error", "What the zone says about its own nameservers would change: NS at the apex, or its SOA record would go.", "Leave these records to the provider; if it is intended, allow it: --allow apex-would-change."},
 	{"extra-not-known", Providers, "notice", "An attribute is declared that this provider does not know.", "Look at what it knows: beacon provider show; remove it, if it is not meant for another placement."},
 	{"brief-outage", Providers, "warning", "The provider cannot put one kind of record in place of another in one go: the name is without an answer for a moment.", "Choose a quiet hour, if a moment matters."},
 	{"host-would-stop", Providers, "warning", "A machine reports its address under a name that would have none.", "Remove the host first; if it is intended, allow it: --allow host-would-stop."},

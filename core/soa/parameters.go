@@ -233,3 +233,19 @@ func Unnumbered(set record.Set) record.Set {
 func (p Parameters) Lacking(taken []string) []string {
 	return slices.DeleteFunc(p.Given(), func(field string) bool { return slices.Contains(taken, field) })
 }
+
+// Changes returns the fields in which one SOA set differs from another, such as "minimum: 300 -> 600"; "" where either is none.
+func Changes(before, after record.Set) string {
+	p, was := Of(before)
+	q, is := Of(after)
+	if !was || !is {
+		return ""
+	}
+	var list []string
+	for _, field := range Fields {
+		if old, now := p.Get(field), q.Get(field); old != now {
+			list = append(list, fmt.Sprintf("%s: %s -> %s", field, old, now))
+		}
+	}
+	return strings.Join(list, "; ")
+}

@@ -77,6 +77,14 @@ func TestARecordKeepsAllFieldsButTheSerial(t *testing.T) {
 	}
 }
 
+func TestChangesOfARecord(t *testing.T) {
+	was := Parameters{RName: dnsname.MustParse("a.tides.example"), Minimum: 300}
+	now := Parameters{RName: dnsname.MustParse("b.tides.example"), Minimum: 600}
+	assert.Equal(t, "rname: a@tides.example -> b@tides.example; minimum: 300 -> 600", Changes(was.Record(zone), now.Record(zone)))
+	assert.Empty(t, Changes(was.Record(zone), was.Record(zone)))
+	assert.Empty(t, Changes(record.Set{}, now.Record(zone)))
+}
+
 func TestFieldsThatAreRefused(t *testing.T) {
 	for name, c := range map[string]struct{ field, text, says string }{
 		"the serial":        {"serial", "7", `"serial" is no field of an SOA record that can be set`},

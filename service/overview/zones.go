@@ -58,9 +58,7 @@ func (s *Overview) delegated(tx *store.Tx, z store.Zone, v *wire.ZoneView) error
 			v.Children = append(v.Children, c.Name)
 		}
 	}
-	if soa := wire.SOAOf(s.zones.DefaultSOA()); soa != (wire.SOA{}) {
-		v.DefaultSOA = &soa
-	}
+	v.DefaultSOA = wire.SOAOf(s.zones.DefaultSOA())
 	d, err := check.DomainOrNew(tx, z.ID)
 	if err != nil {
 		return err

@@ -18,6 +18,7 @@ export function can(c: Caps): string[] {
   if (c.texts === 'joined') list.push('keeps TXT as one text')
   if (c.texts === 'single') list.push('keeps TXT as one string of at most 255 octets')
   if (c.apex_alias) list.push('has an ALIAS for the apex')
+  if (c.soa?.length) list.push(`takes these fields of the SOA record: ${c.soa.join(', ')}`)
   for (const e of c.attributes ?? []) list.push(`has the attribute ${e.name} (${e.description})`)
   return list
 }

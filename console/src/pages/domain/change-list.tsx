@@ -6,8 +6,8 @@ import { Unfold } from '../../parts/unfold'
 
 const none = (s: RecordSet) => s.data.length === 0
 
-/** Its records stay, and only what the provider keeps beside them changes. */
-const stays = (s: Step) => Object.keys(s.attributes ?? {}).length > 0 && s.before.ttl === s.after.ttl && s.before.data.join('\n') === s.after.data.join('\n')
+/** Its records stay, and only what the provider keeps beside them changes; or the reason has the fields that change. */
+const stays = (s: Step) => s.after.type === 'SOA' || Object.keys(s.attributes ?? {}).length > 0 && s.before.ttl === s.after.ttl && s.before.data.join('\n') === s.after.data.join('\n')
 
 export function ChangeList({ steps, zone }: { steps: Step[]; zone: string }) {
   const add = steps.filter((s) => none(s.before)).length
@@ -28,7 +28,13 @@ export function ChangeList({ steps, zone }: { steps: Step[]; zone: string }) {
                 <span className="font-semibold">
                   {relative(s.after.name, zone)} {s.after.type}
                 </span>
-                <span className="max-sm:col-start-2">{s.reason}</span>
+                <span className="max-sm:col-start-2">
+                  {s.reason.split('; ').map((part) => (
+                    <span key={part} className="block">
+                      {part}
+                    </span>
+                  ))}
+                </span>
               </p>
             )}
             {!stays(s) && !none(s.before) && <Line sign="−" word="goes" set={s.before} zone={zone} tone="bg-alarm-wash" />}

@@ -35,7 +35,7 @@ export function Changes() {
         ) : (
           <>
             <Lists name={name} running={z.placements.flatMap((p) => (p.last_sync ? [{ account: p.account, sync: p.last_sync }] : []))} />
-            <ZoneSettingsPlate name={name} settings={z.settings} managedBy={z.managed_by} />
+            <ZoneSettingsPlate name={name} settings={z.settings} defaultSOA={z.default_soa} managedBy={z.managed_by} />
             <DeletePlate name={name} />
           </>
         )

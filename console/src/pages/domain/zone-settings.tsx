@@ -6,6 +6,7 @@ import type { ZoneSettings } from '../../api/types'
 import { Form, Input } from '../../parts/form'
 import { Pick, Tick } from '../../parts/form-choices'
 import { Key, Plate, Trouble } from '../../parts/kit'
+import { EditSOA, ShowSOA, soaSchema, soaValues, type SOA } from './zone-soa'
 
 const drifts = [
   { value: 'manual', say: 'are shown; a user decides' },
@@ -13,12 +14,14 @@ const drifts = [
   { value: 'adopt', say: 'are adopted automatically' },
 ]
 
-export function ZoneSettingsPlate({ name, settings, managedBy }: { name: string; settings: ZoneSettings; managedBy: string }) {
+type Props = { name: string; settings: ZoneSettings; defaultSOA?: SOA }
+
+export function ZoneSettingsPlate({ name, settings, defaultSOA, managedBy }: Props & { managedBy: string }) {
   const [editing, edit] = useState(false)
   return (
     <Plate title="Zone settings" className="mt-5" aside={managedBy ? `set in ${managedBy}` : undefined}>
       {editing ? (
-        <Edit name={name} settings={settings} close={() => edit(false)} />
+        <Edit name={name} settings={settings} defaultSOA={defaultSOA} close={() => edit(false)} />
       ) : (
         <>
           <p>
@@ -37,6 +40,7 @@ export function ZoneSettingsPlate({ name, settings, managedBy }: { name: string;
               <span className="data">{e.set}</span> has {e.name} <span className="data">{e.value}</span> where the provider knows it.
             </p>
           ))}
+          <ShowSOA soa={settings.soa} defaults={defaultSOA} />
           {managedBy ? (
             <p className="mt-2 text-soft">A definition file manages the zone: change the settings there.</p>
           ) : (
@@ -74,9 +78,10 @@ const form = z.object({
     listed(/^\S+\s+\S+\s+[^\s=]+=/, 'Write a name, a type and name=value in each line, such as www A relay=on.'),
     z.transform((list) => list.map(attribute)),
   ),
+  soa: soaSchema,
 })
 
-function Edit({ name, settings, close }: { name: string; settings: ZoneSettings; close: () => void }) {
+function Edit({ name, settings, defaultSOA, close }: Props & { close: () => void }) {
   const set = useSetZoneSettings(name)
   return (
     <Form
@@ -87,6 +92,7 @@ function Edit({ name, settings, close }: { name: string; settings: ZoneSettings;
         websites: settings.websites?.join(', ') ?? '',
         protect: settings.protect.join('\n'),
         attributes: settings.attributes.map((e) => `${e.set} ${e.name}=${e.value}`).join('\n'),
+        soa: soaValues(settings.soa),
       }}
       onSubmit={(s) => set.mutate(s, { onSuccess: close })}
       className="grid gap-4"
@@ -98,6 +104,7 @@ function Edit({ name, settings, close }: { name: string; settings: ZoneSettings;
         <Input name="protect" label="Protected sets, a pattern a line" data rows={3} explain="Such as @ MX, or www *" />
         <Input name="attributes" label="Attributes of sets, one a line" data rows={3} explain="Such as www A relay=on" />
       </div>
+      <EditSOA defaults={defaultSOA} />
       {set.error && <Trouble error={set.error} />}
       <div className="flex gap-3">
         <Key type="submit" weight="main" busy={set.isPending}>

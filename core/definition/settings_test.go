@@ -18,6 +18,7 @@ func TestSettings(t *testing.T) {
     protect: ["@ MX", "www *"]
     keep_existing: true
     websites: ["@", shop]
+    soa: {rname: dock.master@a.example, minimum: 5m, ttl: 1h}
     attributes:
       "www A": {relay: "on", memo: pier}
       "@ A": {relay: "off"}
@@ -32,6 +33,7 @@ func TestSettings(t *testing.T) {
 	assert.True(t, settings.KeepExisting)
 	require.Len(t, settings.Protect, 2)
 	assert.Equal(t, []string{"@", "shop"}, WebsiteLabels(settings.Websites, d.Zones[0].Name))
+	assert.Equal(t, "rname=dock.master@a.example minimum=300 ttl=3600", settings.SOA.String())
 	require.Len(t, settings.Attributes, 2)
 	assert.Equal(t, record.A, settings.Attributes[0].Key.Type)
 	assert.Equal(t, map[string]string{"relay": "on", "memo": "pier"}, settings.Attributes[1].Values)
@@ -49,6 +51,11 @@ func TestSettingsFaults(t *testing.T) {
 		"keep_existing: perhaps":                `"keep_existing" is true or false`,
 		"protect: www":                          `"protect" is a list of patterns`,
 		`protect: ["www"]`:                      "no pattern",
+		"soa: 5m":                               `"soa" holds fields of the SOA record`,
+		"soa: {serial: 5}":                      `"serial" is no field of an SOA record that can be set`,
+		"soa: {minimum: soon}":                  `minimum: "soon" is no time`,
+		"soa: {minimum: }":                      `"minimum" has no value`,
+		"soa: {refresh: 1h, expire: 1m}":        "expire (60 s) must be longer than refresh",
 		"attributes: [x]":                       "one entry for each record set",
 		`attributes: {\"www": {relay: "on"}}`:   "no record set with attributes",
 		`attributes: {\"www A": on}`:            "no record set with attributes",

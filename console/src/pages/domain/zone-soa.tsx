@@ -40,7 +40,7 @@ export function ShowSOA({ soa, defaults }: { soa: SOA; defaults?: SOA }) {
 const seconds = { s: 1, m: 60, h: 3600, d: 86400, w: 604800 } as const
 
 /** Seconds of a time such as 1h30m; undefined for none, NaN for what is no time. */
-function timeOf(text: string): number | undefined {
+export function timeOf(text: string): number | undefined {
   const t = text.trim().toLowerCase()
   if (!t) return undefined
   if (/^\d+$/.test(t)) return Number(t)

@@ -23,6 +23,9 @@ func (d *Driver) connect(ctx context.Context, asked, zone string) (*dns.Conn, er
 	if d.wrong != nil {
 		return nil, d.fail(asked, zone, outcall.Refused, outcall.NotSent, d.wrong.Error())
 	}
+	if ctx.Err() != nil {
+		return nil, d.fail(asked, zone, outcall.Unavailable, outcall.NotSent, "broken off")
+	}
 	conn := d.spare.take()
 	if conn == nil {
 		var err error
@@ -133,14 +136,15 @@ func (d *Driver) exchange(ctx context.Context, conn *dns.Conn, m *dns.Msg, asked
 }
 
 // exchangeAll makes several signed requests that change nothing, one behind the other without waiting, and returns the answers in the order of the
-// requests (RFC 7766 section 6.2.1.1: they may come in any order). The logbook has them as one.
-func (d *Driver) exchangeAll(ctx context.Context, conn *dns.Conn, zone dnsname.Name, questions []*dns.Msg, asked string) (answers []*dns.Msg, err error) {
+// requests (RFC 7766 section 6.2.1.1: they may come in any order). The logbook has them as one. outcome is that of what was done before, where it
+// fails.
+func (d *Driver) exchangeAll(ctx context.Context, conn *dns.Conn, zone dnsname.Name, questions []*dns.Msg, asked string, outcome outcall.Outcome) (answers []*dns.Msg, err error) {
 	start := time.Now()
 	defer func() { d.observe(ctx, asked, fmt.Sprintf("%s (%d sets)", zone, len(questions)), start, 0, err) }()
 	stop := context.AfterFunc(ctx, func() { _ = conn.SetDeadline(time.Now()) })
 	defer stop()
 	fail := func(said string) error {
-		return d.fail(asked, zone.String(), outcall.Unavailable, outcall.Unclear, said)
+		return d.fail(asked, zone.String(), outcall.Unavailable, outcome, said)
 	}
 	type sent struct {
 		at  int
@@ -182,7 +186,7 @@ func (d *Driver) exchangeAll(ctx context.Context, conn *dns.Conn, zone dnsname.N
 			return nil, fail("the answer is not signed")
 		}
 		if err := dns.TsigVerify(wire, d.key.secret, of.mac, false); err != nil {
-			return nil, fail("the answer's signature is wrong")
+			return nil, d.told(res, asked, zone.String(), outcome, err)
 		}
 		answers[of.at] = res
 	}
@@ -239,7 +243,7 @@ func (d *Driver) Probe(ctx context.Context) error {
 	return err
 }
 
-// Find asks whether the server answers for a zone, and for its nameservers: two requests.
+// Find asks whether the server answers for a zone, and for its nameservers: two requests, one behind the other without waiting.
 func (d *Driver) Find(ctx context.Context, name dnsname.Name) (provider.Zone, bool, error) {
 	conn, err := d.connect(ctx, "SOA", name.String())
 	if err != nil {
@@ -251,16 +255,18 @@ func (d *Driver) Find(ctx context.Context, name dnsname.Name) (provider.Zone, bo
 			conn.Close()
 		}
 	}()
-	soa, err := d.soa(ctx, conn, name)
-	var told *outcall.Error
-	if errors.As(err, &told) && (told.Kind == outcall.NotFound || told.Said == "REFUSED") {
-		return provider.Zone{}, false, nil
-	}
-	if err != nil || soa == nil {
+	answers, err := d.exchangeAll(ctx, conn, name, []*dns.Msg{new(dns.Msg).SetQuestion(name.String(), dns.TypeSOA), new(dns.Msg).SetQuestion(name.String(), dns.TypeNS)}, "SOA, NS", outcall.NotDone)
+	if err != nil {
 		return provider.Zone{}, false, err
 	}
-	res, err := d.exchange(ctx, conn, new(dns.Msg).SetQuestion(name.String(), dns.TypeNS), "NS", outcall.NotDone)
-	if err != nil {
+	res := answers[1]
+	var told *outcall.Error
+	if err := d.told(answers[0], "SOA", name.String(), outcall.NotDone, nil); errors.As(err, &told) && (told.Kind == outcall.NotFound || told.Said == "REFUSED") || err == nil && soaIn(answers[0], name) == nil {
+		return provider.Zone{}, false, nil
+	} else if err != nil {
+		return provider.Zone{}, false, err
+	}
+	if err := d.told(res, "NS", name.String(), outcall.NotDone, nil); err != nil {
 		return provider.Zone{}, false, err
 	}
 	z := provider.Zone{Ref: provider.ZoneRef{ID: name.String(), Name: name}}
@@ -282,10 +288,15 @@ func (d *Driver) soa(ctx context.Context, conn *dns.Conn, name dnsname.Name) (*d
 	if err != nil {
 		return nil, err
 	}
+	return soaIn(res, name), nil
+}
+
+// soaIn returns the SOA of a zone from an answer with authority; nil where there is none.
+func soaIn(res *dns.Msg, name dnsname.Name) *dns.SOA {
 	for _, rr := range res.Answer {
 		if soa, ok := rr.(*dns.SOA); ok && res.Authoritative && dns.CanonicalName(soa.Hdr.Name) == name.String() {
-			return soa, nil
+			return soa
 		}
 	}
-	return nil, nil
+	return nil
 }

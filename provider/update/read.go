@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"net"
 	"slices"
 	"strconv"
 	"time"
@@ -65,18 +66,13 @@ func (d *Driver) transfer(ctx context.Context, zone provider.ZoneRef, m *dns.Msg
 	if err != nil {
 		return nil, err
 	}
-	defer conn.Close()
 	stop := context.AfterFunc(ctx, func() { _ = conn.SetDeadline(time.Now()) })
 	defer stop()
-	if m.Question[0].Qtype == dns.TypeAXFR {
-		if err := d.answers(ctx, conn, zone, asked); err != nil {
-			return nil, err
-		}
-	}
 	m.SetTsig(d.key.name, d.key.algorithm, fudge, time.Now().Unix())
-	t := &dns.Transfer{Conn: d.fresh(conn), TsigSecret: conn.TsigSecret, ReadTimeout: time.Minute, WriteTimeout: time.Minute}
+	t := &dns.Transfer{Conn: &dns.Conn{Conn: open{conn.Conn}, TsigSecret: conn.TsigSecret}, TsigSecret: conn.TsigSecret, ReadTimeout: time.Minute, WriteTimeout: time.Minute}
 	parts, err := t.In(m, "")
 	if err != nil {
+		conn.Close()
 		return nil, d.fail(asked, name, outcall.Unavailable, outcall.NotDone, plainReason(err))
 	}
 	var all []dns.RR
@@ -87,7 +83,12 @@ func (d *Driver) transfer(ctx context.Context, zone provider.ZoneRef, m *dns.Msg
 		}
 		all = append(all, part.RR...)
 	}
-	if err != nil && m.Question[0].Qtype == dns.TypeIXFR { // which was asked without looking whether the zone is there
+	if err == nil && len(all) > 0 && stop() {
+		d.spare.put(conn)
+		return all, nil
+	}
+	conn.Close()
+	if err != nil { // it was asked without looking whether the zone is there
 		again, connErr := d.connect(ctx, asked, name)
 		if connErr != nil {
 			return nil, connErr
@@ -109,6 +110,12 @@ func (d *Driver) transfer(ctx context.Context, zone provider.ZoneRef, m *dns.Msg
 	}
 	return all, nil
 }
+
+// open is a connection that stays open after a transfer.
+type open struct{ net.Conn }
+
+// Close leaves it open.
+func (open) Close() error { return nil }
 
 // answers returns an error where the server does not answer for a zone, or does not give it to this key: it says so more clearly to a question for
 // the SOA than to a transfer.

@@ -143,7 +143,7 @@ func (d *Driver) asked(ctx context.Context, conn *dns.Conn, zone dnsname.Name, s
 	for i, s := range steps {
 		questions[i] = new(dns.Msg).SetQuestion(s.Key().Name.String(), uint16(s.Key().Type))
 	}
-	answers, err := d.exchangeAll(ctx, conn, zone, questions, "readback")
+	answers, err := d.exchangeAll(ctx, conn, zone, questions, "readback", outcall.Unclear)
 	if err != nil {
 		return nil, err
 	}

@@ -12,7 +12,6 @@ import (
 	"beacon/core/diff"
 	"beacon/core/record"
 	"beacon/provider"
-	"beacon/service/sync"
 	"beacon/wire"
 )
 
@@ -96,7 +95,7 @@ func TestAWriteThatDoesNotShow(t *testing.T) {
 		held := h.sync(wire.SyncRequest{Revert: true})
 		require.Equal(t, wire.SyncBlocked, held.State, held.Message)
 		require.Len(t, held.Findings, 1)
-		assert.Equal(t, sync.GuardUnshown, held.Findings[0].Code)
+		assert.Equal(t, diff.GuardUnshown, held.Findings[0].Code)
 		assert.Contains(t, held.Message, "lost.saltmarsh-ferries.example")
 		assert.Equal(t, 1, held.Requests)
 	}

@@ -2,7 +2,6 @@ package sync
 
 import (
 	"context"
-	"fmt"
 	"slices"
 	"strings"
 	"sync"
@@ -193,20 +192,6 @@ func (r *syncRun) unshown(c comparison) (keys []string) {
 	}
 	slices.Sort(keys)
 	return keys
-}
-
-// GuardUnshown is the code of the finding that blocks a sync whose writes do not show.
-const GuardUnshown = "write-not-shown"
-
-// notShown ends a sync whose writes the provider confirmed, and neither its interface nor its nameservers show.
-func notShown(p Place, keys []string) errBlocked {
-	text := keys[0]
-	if len(keys) > 1 {
-		text = fmt.Sprintf("%s and %d more", keys[0], len(keys)-1)
-	}
-	message := fmt.Sprintf("%s confirmed the write of %s, and neither its interface nor the zone's nameservers show it.", p.Account.Name, text)
-	return errBlocked{message, []finding.Finding{{Code: GuardUnshown, Severity: finding.Error, Subject: keys[0], Message: message,
-		Remedy: "Look at the zone at the provider's own site. Then sync again: beacon sync " + p.Zone.Name().Unicode() + "."}}}
 }
 
 // doubt notes where the read differs from what is known. A zone that is written as a whole takes everything along that was read, so

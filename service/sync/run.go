@@ -58,16 +58,19 @@ func (s *Syncs) makeWay(ctx context.Context, run *syncRun) error {
 		return nil
 	}
 	var other uint64
-	err := s.store.Tx(ctx, func(tx *store.Tx) (err error) {
-		if other, err = tx.HostsWaiting(run.Placement.ID); err != nil || other == 0 {
-			return err
-		}
+	err := s.store.Look(ctx, func(tx *store.Tx) (err error) { other, err = tx.HostsWaiting(run.Placement.ID); return err })
+	if err != nil || other == 0 {
+		return err
+	}
+	if err := run.closing(); err != nil {
+		return err
+	}
+	if err := s.store.Tx(ctx, func(tx *store.Tx) error {
 		if err := run.hold(tx); err != nil {
 			return err
 		}
 		return tx.MakeWay(run.sync, other)
-	})
-	if err != nil || other == 0 {
+	}); err != nil {
 		return err
 	}
 	return jobs.Later{At: s.store.Now().Add(turn), MadeWay: true}
@@ -84,6 +87,7 @@ type syncRun struct {
 	refusals   int                   // of what was accepted first
 	made       bool                  // the zone was made at the provider by this run
 	applied    change.List           // what this run has confirmed
+	closing    func() error          // records the outcome of the last request; it must be called before anything else is decided
 	soaLost    bool                  // the SOA record was written, and was not as it should be afterwards
 	broken     map[dnsname.Name]bool // names that a broken-off request was about
 }
@@ -244,7 +248,8 @@ func (s *Syncs) syncRounds(ctx context.Context, run *syncRun) (c comparison, err
 		}
 		if keys := run.unshown(c); len(keys) > 0 {
 			if unshown++; unshown == mostUnshown {
-				return c, notShown(run.Place, keys)
+				f := diff.NotShown(run.Zone.Name(), run.Account.Name, keys)
+				return c, errBlocked{f.Message, []finding.Finding{f}}
 			}
 			if err := clock.Pause(ctx, max(outcall.Backoff(unshown), run.Caps.ReadLag)); err != nil {
 				return c, err

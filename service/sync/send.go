@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"sync"
 	"time"
 
 	"beacon/clock"
@@ -46,8 +47,10 @@ func rank(first bool) int {
 const mostRefusals = 3
 
 // sendAll sends batches in order. It returns early, without error and with false, where the live state has to be read
-// again before anything else is decided.
+// again before anything else is decided. That a batch is done is recorded while the next one is on its way.
 func (s *Syncs) sendAll(ctx context.Context, run *syncRun, batches []change.Batch, c comparison) (all bool, err error) {
+	run.closing = func() error { return nil }
+	defer func() { err = errors.Join(err, run.closing()) }()
 	for i, b := range batches {
 		if i > 0 {
 			if err := s.makeWay(ctx, run); err != nil {
@@ -79,11 +82,18 @@ func (s *Syncs) send(ctx context.Context, run *syncRun, b change.Batch) (again b
 		}
 		// Stopping the service does not break a request off: what became of it would be unclear.
 		calling, cancel := outcall.Sending(ctx, act.Deadline.Sub(s.store.Now()), fmt.Sprintf("sync %d", run.sync.ID))
+		closed := make(chan error, 1)
+		go func(before func() error) { closed <- before() }(run.closing)
+		run.closing = func() error { return nil }
 		err = s.apply(calling, run, &act, b)
 		cancel()
+		if closeErr := <-closed; closeErr != nil { // this act stays open, and is looked for
+			return false, closeErr
+		}
 		if err == nil {
 			run.wrote(s.store.Now())
-			return false, s.closeAct(ctx, run, act, b.Steps, store.ActDone, "")
+			run.closing = sync.OnceValue(func() error { return s.closeAct(ctx, run, act, b.Steps, store.ActDone, "") })
+			return false, nil
 		}
 		if outcall.OutcomeOf(err) == outcall.Unclear {
 			run.wrote(s.store.Now())

@@ -169,6 +169,7 @@ var wide = regexp.MustCompile(`^(backup|zone (convert|generate|export)|.*--(outp
 // Every command line in a block of the README or the documentation, and every example of a help text, is run on the demo as it is printed: none
 // is refused as misuse, and those that can only go well do.
 func TestPrintedCommandsRun(t *testing.T) {
+	t.Parallel()
 	s := stage(t, options(t, 60, ""))
 	dir := t.TempDir()
 	require.NoError(t, os.CopyFS(filepath.Join(dir, "demo"), os.DirFS("../demo")))

@@ -112,10 +112,11 @@ func wanted200(t *testing.T, account string, round int) (definition string, cont
 // The service is killed at random moments inside syncs of two hundred sets. However often, in the end live is what is
 // wanted, no set was changed twice, there is one zone, and what somebody else put there was not touched.
 func TestKillInsideASync(t *testing.T) {
+	t.Parallel()
 	for _, c := range []struct {
 		kind       string
 		hits, soak int
-	}{{"heron", 10, 75}, {"curlew", 10, 75}, {"plover", 10, 50}} {
+	}{{"heron", 8, 75}, {"curlew", 6, 75}, {"plover", 8, 50}} {
 		t.Run(c.kind, func(t *testing.T) {
 			t.Parallel() // most of the time is waiting for leases
 			hits := c.hits

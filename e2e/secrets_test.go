@@ -71,6 +71,7 @@ func everyTable(t *testing.T, db *sql.DB) string {
 
 // Credentials show up nowhere: not while they work, not when they are refused, and not when the other side repeats them.
 func TestNoSecretShows(t *testing.T) {
+	t.Parallel()
 	opt := options(t, 1, "lease: 4s\nrequest_timeout: 1s\ndrift: {every: 1s}\n")
 	s := stage(t, opt)
 	a := signedIn(t, s)

@@ -104,6 +104,21 @@ func routesOfActs() []route {
 			act, err := k.svc.Handover.ChangeDS(k.Request.Context(), in)
 			return k.started(act, err)
 		})},
+		{method: "POST", effect: looks, path: "/domains/:name/lock-preview", summary: "Which statuses a domain has at its registrar, and what setting or lifting one would do", right: access.Read, in: wire.LockRequest{}, out: wire.LockChange{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			in := wire.LockRequest{Domain: name}
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			return k.svc.Handover.PreviewLock(k.Request.Context(), in)
+		})},
+		{method: "POST", effect: writes, path: "/domains/:name/lock-changes", summary: "Set or lift a status of a domain at its registrar, in the background", right: access.Write, in: wire.LockRequest{}, out: wire.Act{}, status: http.StatusAccepted, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			in := wire.LockRequest{Domain: name}
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			act, err := k.svc.Handover.ChangeLock(k.Request.Context(), in)
+			return k.started(act, err)
+		})},
 		{method: "POST", effect: looks, path: "/zones/:name/deletion-preview", summary: "What the deletion of a zone would do, and which gates block it", right: access.Read, in: wire.DeleteRequest{}, out: wire.Deleted{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			in := wire.DeleteRequest{Zone: name}
 			if err := k.body(&in); err != nil {

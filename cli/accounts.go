@@ -131,7 +131,7 @@ func (a *app) addCommand(role, example string) *cobra.Command {
 }
 
 func (a *app) registrarCommand() *cobra.Command {
-	c := &cobra.Command{Use: "registrar", Short: "Manage accounts at registrars"}
+	c := &cobra.Command{Use: "registrar", Short: "Manage accounts at registrars, and locks of domains there"}
 	domains := &cobra.Command{Use: "domains ACCOUNT", Short: "List the domains of an account, with their nameservers", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
 		list, err := all(a, wire.ListHoldings, args[0])
 		if err != nil {
@@ -148,7 +148,7 @@ func (a *app) registrarCommand() *cobra.Command {
 			a.table([]string{"DOMAIN", "EXPIRES", "LIST", "NAMESERVERS"}, rows)
 		})
 	}}
-	c.AddCommand(a.listAccounts(wire.RoleRegistrar), domains, a.kindsCommand(wire.RoleRegistrar), a.verifyCommand(wire.RoleRegistrar),
+	c.AddCommand(a.listAccounts(wire.RoleRegistrar), domains, a.lockCommand(false), a.lockCommand(true), a.kindsCommand(wire.RoleRegistrar), a.verifyCommand(wire.RoleRegistrar),
 		a.rotateCommand(wire.RoleRegistrar), a.removeAccountCommand(wire.RoleRegistrar), a.addCommand(wire.RoleRegistrar, "  beacon registrar add gannet-main --kind gannet --url https://api.gannet.example --secret-file key"))
 	return c
 }

@@ -128,6 +128,12 @@ func (a *app) showAct(act wire.Act) {
 		a.findings(act.Findings)
 	case act.DS != nil:
 		a.showDS(*act.DS)
+	case act.Lock != nil:
+		now := "none"
+		if len(act.Lock.Before) > 0 {
+			now = strings.Join(act.Lock.Before, ", ")
+		}
+		a.printf("  Statuses now: %s\n", now)
 	case act.Delegated != nil:
 		a.showDelegated(*act.Delegated, false)
 	case act.Retired != nil && len(act.Retired.Left) > 0:

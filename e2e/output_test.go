@@ -72,6 +72,7 @@ func TestEveryCommandPrintsOneDocument(t *testing.T) {
 		{"record", "fix", "/", "tides.example", "mail-without-dmarc"},
 		{"today"}, {"explain"}, {"explain", "/", "saved-not-active"}, {"domains"}, {"domains", "/", "--sort", "checked_at"}, {"check", "/", zone}, {"check", "/", "--all", "--brief"}, {"check", "/", "--all"}, {"delegate", "/", zone, "--nameservers", "reed-11.plover.test,reed-14.plover.test", "--dry-run"},
 		{"ds", "show", "/", zone}, {"ds", "publish", "/", zone, "--dry-run"}, {"ds", "remove", "/", zone, "--dry-run"},
+		{"registrar", "lock", "/", zone, "--yes"}, {"registrar", "unlock", "/", zone, "--dry-run"}, {"registrar", "unlock", "/", zone, "--yes"},
 		{"act", "list"}, {"act", "show", "/", "1"}, {"act", "cancel", "/", "1"},
 		{"hold", "show"}, {"hold", "start", "/", "--reason", "a test"}, {"hold", "release", "/", "--all", "--yes"},
 		{"host", "add", "/", "gauge.tides.example"}, {"host", "list"}, {"host", "show", "/", "gauge.tides.example"},

@@ -10,6 +10,7 @@ import (
 const (
 	ActDelegate = "delegate" // change the nameservers of a domain at its registrar
 	ActDS       = "ds"       // change the DS set of a domain at its registrar
+	ActLock     = "lock"     // set or lift a status of a domain at its registrar
 	ActRetire   = "retire"   // take a zone from a provider
 )
 
@@ -40,7 +41,7 @@ func (s ActState) Ended() bool {
 // Act is what a user asked for and what changes something outside.
 type Act struct {
 	ID          uint64            `json:"id"`
-	Kind        string            `json:"kind"`    // "delegate", "ds" or "retire"
+	Kind        string            `json:"kind"`    // "delegate", "ds", "lock" or "retire"
 	Subject     string            `json:"subject"` // name of the domain or zone
 	State       ActState          `json:"state"`
 	RequestedBy string            `json:"requested_by"`
@@ -51,6 +52,7 @@ type Act struct {
 	Findings    []finding.Finding `json:"findings"`
 	Delegated   *Delegated        `json:"delegated,omitempty"` // what came of an act of the kind delegate
 	DS          *DSChange         `json:"ds,omitempty"`        // what came of an act of the kind ds
+	Lock        *LockChange       `json:"lock,omitempty"`      // what came of an act of the kind lock
 	Retired     *Retired          `json:"retired,omitempty"`   // what came of an act of the kind retire
 	CreatedAt   time.Time         `json:"created_at"`
 	FinishedAt  *time.Time        `json:"finished_at"`

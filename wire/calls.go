@@ -111,6 +111,8 @@ var (
 	PreviewDelegate = Call[DelegateRequest, Delegated]{Method: "POST", Path: "/domains/:name/delegation-preview"}
 	Delegate        = Call[DelegateRequest, Act]{Method: "POST", Path: "/domains/:name/delegations"}
 	PreviewDS       = Call[DSRequest, DSChange]{Method: "POST", Path: "/domains/:name/ds-preview"}
+	PreviewLock     = Call[LockRequest, LockChange]{Method: "POST", Path: "/domains/:name/lock-preview"}
+	ChangeLock      = Call[LockRequest, Act]{Method: "POST", Path: "/domains/:name/lock-changes"}
 	ChangeDS        = Call[DSRequest, Act]{Method: "POST", Path: "/domains/:name/ds-changes"}
 	ListActs        = List[Act]{Method: "GET", Path: "/acts"}
 	ShowHold        = Call[None, Hold]{Method: "GET", Path: "/hold"}

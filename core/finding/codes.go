@@ -61,7 +61,7 @@ var listsAndProviders = []entry{
 	{"nameservers-too-many", Lists, "error", "The list has more names than fit.", "Leave some out."},
 	{"old-side-silent", Lists, "notice", "None of the nameservers being left answers: the domain is down until it moves.", "Move it now."},
 	{"parent-served-elsewhere", Lists, "warning", "The parent zone is managed here, and other nameservers serve it.", "Delegate the parent zone to its placements first."},
-	{"registrar-locked", Lists, "error", "The registration is locked against changes (RFC 8056).", "Unlock it at the registrar."},
+	{"registrar-locked", Lists, "error", "The registration is locked against changes (RFC 8056).", "Lift the lock: beacon registrar unlock DOMAIN, or at the registrar's site. One that begins with \"server\" is the registry's: ask the registrar."},
 	{"sides-differ", Lists, "error", "The old and the new nameservers answer record sets differently.", "Correct the zone and sync it, or agree to just these differences."},
 	{"ttls-differ", Lists, "notice", "Record sets have other TTLs on the new side; their data is the same.", "Nothing to do, if that is meant."},
 

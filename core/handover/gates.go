@@ -260,11 +260,19 @@ func (g *gates) judgeRegistration() {
 	for _, status := range g.Registration.Status {
 		switch s := strings.ToLower(status); {
 		case strings.HasSuffix(s, "update prohibited"):
-			g.say(GateLocked, finding.Error, dnsname.Short(g.Domain), fmt.Sprintf("The registration is locked (%s): the registry refuses changes of nameservers.", status), "Unlock it at the registrar.")
+			g.say(GateLocked, finding.Error, dnsname.Short(g.Domain), fmt.Sprintf("The registration is locked (%s): the registry refuses changes of nameservers.", status), unlock(g.Domain, s))
 		case strings.HasSuffix(s, "hold"):
 			g.say(GateHold, finding.Error, dnsname.Short(g.Domain), fmt.Sprintf("The registration is on hold (%s): the parents do not delegate the domain, whatever its nameservers are.", status), "Ask the registrar why, and have the hold ended.")
 		}
 	}
+}
+
+// unlock is what to do about a lock.
+func unlock(domain dnsname.Name, status string) string {
+	if strings.HasPrefix(status, "server") {
+		return "Ask the registrar to have the registry lift it."
+	}
+	return "Lift it: beacon registrar unlock " + dnsname.Short(domain) + ", or at the registrar's site."
 }
 
 // mostShown is how many differences a finding names.

@@ -16,6 +16,7 @@ const (
 	NameserversActivated = "nameservers-activated"
 	HostWritten          = "host-written" // a host object at a registrar, or glue in a zone of ours
 	DSWritten            = "ds-written"
+	LockWritten          = "lock-written" // a status at a registrar, set or lifted
 )
 
 // Intend stores a request that is about to be sent, under the lease and the locks of its job, and lengthens the lease so that the

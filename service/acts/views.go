@@ -94,6 +94,9 @@ func view(a store.Act) wire.Act {
 	case wire.ActDS:
 		v.DS = &wire.DSChange{}
 		_ = json.Unmarshal([]byte(a.Result), v.DS)
+	case wire.ActLock:
+		v.Lock = &wire.LockChange{}
+		_ = json.Unmarshal([]byte(a.Result), v.Lock)
 	case wire.ActRetire:
 		v.Retired = &wire.Retired{}
 		_ = json.Unmarshal([]byte(a.Result), v.Retired)

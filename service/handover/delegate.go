@@ -84,30 +84,12 @@ func (s *Handover) Delegate(ctx context.Context, r wire.DelegateRequest) (wire.A
 	if needs := handover.NeedReason(r.Override); len(needs) > 0 && strings.TrimSpace(r.Reason) == "" {
 		return wire.Act{}, wire.Problemf(wire.Invalid, "Passing %s loses answers when it is too early, and needs a reason for the logbook: --reason TEXT. Nothing was changed.", strings.Join(needs, ", "))
 	}
-	var act store.Act
-	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
-		if _, err := zones.Lock(tx, r.Domain); err != nil {
-			return err
-		}
-		if running, err := acts.Unfinished(tx, r.Domain.String(), wire.ActDelegate, wire.ActDS); err != nil || running.ID != 0 {
-			if err == nil {
-				err = wire.Problemf(wire.Blocked, "Act %d, by %s, is changing %s at its registrar. Follow it: beacon act show %d.", running.ID, running.RequestedBy, r.Domain.Unicode(), running.ID)
-			}
-			return err
-		}
-		r := r
-		r.Nameservers = nil
-		for _, n := range m.target { // what was asked for is fixed now, whatever is desired later
-			r.Nameservers = append(r.Nameservers, n.String())
-		}
-		act, err = s.acts.Start(ctx, tx, wire.ActDelegate, r.Domain.String(), m.account.ID, r.Reason, r)
-		return err
-	})
-	if err != nil {
-		return wire.Act{}, err
+	fixed := r
+	fixed.Nameservers = nil
+	for _, n := range m.target { // what was asked for is fixed now, whatever is desired later
+		fixed.Nameservers = append(fixed.Nameservers, n.String())
 	}
-	s.acts.Wake()
-	return s.acts.Act(ctx, act.ID)
+	return s.startAtRegistrar(ctx, wire.ActDelegate, r.Domain, m.account.ID, r.Reason, fixed)
 }
 
 // moveOf reads what is asked for, and refuses what nobody could do.

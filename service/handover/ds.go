@@ -65,19 +65,24 @@ func (s *Handover) ChangeDS(ctx context.Context, r wire.DSRequest) (wire.Act, er
 	if m.byHand || m.driver.Caps().DS == registrar.NoDS {
 		return wire.Act{}, wire.Problemf(wire.Blocked, "The DS records of %s have to be entered at the registrar by hand: beacon ds show %s lists them. Nothing was changed.", r.Domain.Unicode(), dnsname.Short(r.Domain))
 	}
+	return s.startAtRegistrar(ctx, wire.ActDS, r.Domain, m.account.ID, r.Reason, r)
+}
+
+// startAtRegistrar stores what is to change at the registrar of a domain, unless another act is changing it, and has it done.
+func (s *Handover) startAtRegistrar(ctx context.Context, kind string, domain dnsname.Name, account uint64, reason string, asked any) (wire.Act, error) {
 	var act store.Act
-	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
-		if _, err := zones.Lock(tx, r.Domain); err != nil {
+	err := s.logbook.Tx(ctx, func(tx *store.Tx) error {
+		if _, err := zones.Lock(tx, domain); err != nil {
 			return err
 		}
-		running, err := acts.Unfinished(tx, r.Domain.String(), wire.ActDelegate, wire.ActDS)
+		running, err := acts.Unfinished(tx, domain.String(), wire.ActDelegate, wire.ActDS, wire.ActLock)
 		if err != nil {
 			return err
 		}
 		if running.ID != 0 {
-			return wire.Problemf(wire.Blocked, "Act %d, by %s, is changing %s at its registrar. Follow it: beacon act show %d.", running.ID, running.RequestedBy, r.Domain.Unicode(), running.ID)
+			return wire.Problemf(wire.Blocked, "Act %d, by %s, is changing %s at its registrar. Follow it: beacon act show %d.", running.ID, running.RequestedBy, domain.Unicode(), running.ID)
 		}
-		act, err = s.acts.Start(ctx, tx, wire.ActDS, r.Domain.String(), m.account.ID, r.Reason, r)
+		act, err = s.acts.Start(ctx, tx, kind, domain.String(), account, reason, asked)
 		return err
 	})
 	if err != nil {
@@ -217,13 +222,18 @@ func (d dsChanging) Became(ctx context.Context, run *acts.Run, request store.Act
 	if err != nil {
 		return "", err
 	}
+	return d.s.becameAt(ctx, m, r.Domain, request)
+}
+
+// becameAt looks whether the registrar has what a request that broke off was to bring, which is kept with it as a change.
+func (s *Handover) becameAt(ctx context.Context, m move, domain dnsname.Name, request store.Act) (store.ActState, error) {
 	var c registrar.Change
 	if err := json.Unmarshal([]byte(request.Intended), &c); err != nil {
 		return "", err
 	}
-	calling, cancel := context.WithTimeout(ctx, d.s.timeout)
+	calling, cancel := context.WithTimeout(ctx, s.timeout)
 	defer cancel()
-	has, err := m.driver.Look(calling, r.Domain)
+	has, err := m.driver.Look(calling, domain)
 	switch {
 	case err != nil:
 		return "", err
@@ -237,7 +247,12 @@ func (d dsChanging) Became(ctx context.Context, run *acts.Run, request store.Act
 
 // Ended has the domain checked.
 func (d dsChanging) Ended(tx *store.Tx, run *acts.Run, _ acts.Outcome) error {
-	name, err := dnsname.Parse(run.Act.Subject)
+	return d.s.checkSoon(tx, run.Act.Subject)
+}
+
+// checkSoon has a domain checked, where it is still managed here.
+func (s *Handover) checkSoon(tx *store.Tx, subject string) error {
+	name, err := dnsname.Parse(subject)
 	if err != nil {
 		return err
 	}
@@ -252,5 +267,5 @@ func (d dsChanging) Ended(tx *store.Tx, run *acts.Run, _ acts.Outcome) error {
 	if err != nil {
 		return err
 	}
-	return d.s.checks.Soon(tx, domain.ID)
+	return s.checks.Soon(tx, domain.ID)
 }

@@ -45,6 +45,7 @@ func New(p Parts) *Handover {
 	s := &Handover{logbook: p.Logbook, acts: p.Acts, accounts: p.Accounts, zones: p.Zones, syncs: p.Syncs, checks: p.Checks, sweeper: p.Sweeper, timeout: p.Timeout, watch: p.Watch}
 	p.Acts.Register(wire.ActDelegate, delegating{s})
 	p.Acts.Register(wire.ActDS, dsChanging{s})
+	p.Acts.Register(wire.ActLock, locking{s})
 	p.Acts.Register(wire.ActRetire, retirement{s})
 	return s
 }

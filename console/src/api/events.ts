@@ -36,6 +36,8 @@ export function outOfDate(e: Pick<Entry, 'action' | 'subject'>): string[][] {
     case 'nameservers-activated':
     case 'host-written':
     case 'ds-written':
+    case 'lock':
+    case 'lock-written':
     case 'ds':
     case 'delegation':
       return [['domains'], ['acts']]

@@ -183,6 +183,9 @@ export const useDS = (name: string, enabled: boolean) =>
 export const useChangeDS = (name: string) =>
   useRefreshing((remove: boolean) => post('/domains/{name}/ds-changes', { name }, { remove, override: [], reason: '' }), ['acts'], ['domains'])
 
+export const useChangeLock = (name: string) =>
+  useRefreshing((change: { status: string; lift: boolean; reason: string }) => post('/domains/{name}/lock-changes', { name }, change), ['acts'], ['domains'])
+
 export const useApply = () =>
   useRefreshing(
     (what: { files: DefinitionFile[]; dryRun: boolean; manage: boolean }) =>

@@ -18,7 +18,7 @@ const states: Record<string, { light: Light; word: string }> = {
   cancelled: { light: 'none', word: 'cancelled' },
 }
 
-const requests: Record<string, string> = { 'nameservers-saved': 'save the list', 'nameservers-activated': 'make the list active', 'zone-removed': 'remove the zone', 'host-written': 'give the addresses of a nameserver', 'ds-written': 'change the DS records' }
+const requests: Record<string, string> = { 'nameservers-saved': 'save the list', 'nameservers-activated': 'make the list active', 'zone-removed': 'remove the zone', 'host-written': 'give the addresses of a nameserver', 'ds-written': 'change the DS records', 'lock-written': 'change the lock' }
 
 export function ActProgress({ id }: { id: number }) {
   const act = useAct(id)

@@ -13,6 +13,7 @@ import { ActProgress } from './act-progress'
 import { ByHand } from './by-hand'
 import { DS } from './ds'
 import { Gates } from './gates'
+import { Locks } from './locks'
 
 const key = (list: string[]) => [...list].sort().join(' ')
 
@@ -77,6 +78,7 @@ export function Delegation() {
       {delegate.error && <Trouble error={delegate.error} />}
       {!plan.data.by_hand && <Act plan={plan.data} saved={saved} busy={delegate.isPending} act={(saveOnly) => delegate.mutate({ ...how, save_only: saveOnly })} />}
       <DS name={name} />
+      {!plan.data.by_hand && !plan.data.in_zone && <Locks name={name} registrar={plan.data.registrar} status={saved.status} reasons={saved.reasons} />}
       <p className="text-soft">
         {how.undo ? (
           <Key onClick={() => setHow(plain)}>Back to the desired nameservers</Key>

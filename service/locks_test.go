@@ -1,0 +1,65 @@
+package service_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"beacon/core/dnsname"
+	"beacon/wire"
+)
+
+// A lock at the registrar closes a gate, whose remedy lifts it. Setting and lifting are acts: done once, also where an answer is lost, and one that
+// finds itself done sends nothing.
+func TestLocksAtTheRegistrar(t *testing.T) {
+	t.Parallel()
+	h := newHouse(t)
+	h.register()
+	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.1")
+	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
+	change := func(lift bool) wire.Act {
+		return h.finished(h.Handover.ChangeLock(ctx, wire.LockRequest{Domain: zone, Lift: lift, Reason: "a test"}))
+	}
+	look := func(lift bool) wire.LockChange {
+		l, err := h.Handover.PreviewLock(ctx, wire.LockRequest{Domain: zone, Lift: lift})
+		require.NoError(t, err)
+		return l
+	}
+	assert.True(t, look(false).Pending)
+	assert.False(t, look(true).Pending)
+	act := change(false)
+	require.Equal(t, wire.ActDone, act.State, act.Message)
+	assert.Equal(t, `The status "client update prohibited" is set.`, act.Message)
+	require.Len(t, act.Requests, 1)
+	assert.Equal(t, []string{wire.UpdateLock}, look(true).Before)
+
+	act = change(false)
+	assert.Equal(t, wire.ActDone, act.State)
+	assert.Empty(t, act.Requests, "it is set already")
+
+	blocked := h.delegate(wire.DelegateRequest{})
+	require.Equal(t, wire.ActBlocked, blocked.State)
+	require.NotEmpty(t, blocked.Findings)
+	assert.Equal(t, "registrar-locked", blocked.Findings[0].Code)
+	assert.Contains(t, blocked.Findings[0].Remedy, "beacon registrar unlock saltmarsh-ferries.example")
+
+	h.fault(`{"site":"3.1","cut_after":true,"writes":true,"count":1}`) // done, and the answer is lost
+	act = change(true)
+	require.Equal(t, wire.ActDone, act.State, act.Message)
+	require.Len(t, act.Requests, 1)
+	assert.Equal(t, wire.ActDone, act.Requests[0].State)
+	assert.NotEmpty(t, act.Requests[0].Problem, "what became of it was looked for")
+	require.NotNil(t, act.Lock)
+	assert.Empty(t, act.Lock.Before)
+	moved := h.delegate(wire.DelegateRequest{Override: []string{"sides-differ"}, Reason: "a test"})
+	assert.Equal(t, wire.ActDone, moved.State, "%v", moved.Findings)
+
+	for status, says := range map[string]string{"server update prohibited": "no status that a registrar sets", "active": "no status that a registrar sets"} {
+		_, err := h.Handover.ChangeLock(ctx, wire.LockRequest{Domain: zone, Status: status})
+		assert.Contains(t, asProblem(t, err).Message, says)
+	}
+	h.otherZone(dnsname.MustParse("tides.test"), "@ A 192.0.2.1")
+	_, err := h.Handover.PreviewLock(ctx, wire.LockRequest{Domain: dnsname.MustParse("tides.test"), Lift: true})
+	assert.Error(t, err)
+}

@@ -13,6 +13,8 @@ test.each([
   ['If this is intended, allow it: --allow names-would-stop; else add the names again.', 'If this is intended, tick “Allow it”; else add the names again.'],
   ['Revert it with beacon sync --revert, or adopt it: beacon drift ZONE --adopt.', 'Revert it with [open Changes](/domains/pier.example/changes), or adopt it: [open Changes](/domains/pier.example/changes).'],
   ['Create a narrower one: beacon provider rotate heron-main', 'Create a narrower one: [open Accounts](/accounts) heron-main'],
+  ['Lift it: beacon registrar unlock pier.example, or at the registrar\'s site.', 'Lift it: [open Delegation, then “Lift lock”](/domains/pier.example/delegation), or at the registrar\'s site.'],
+  ['Set what the provider takes: beacon zone settings pier.example --soa FIELD=VALUE.', 'Set what the provider takes: [open Changes, then “Change settings”](/domains/pier.example/changes).'],
   ['Nothing to do.', 'Nothing to do.'],
 ])('%s', (text, want) => expect(shown(text)).toBe(want))
 

@@ -15,6 +15,7 @@ const rules: Rule[] = [
   { command: /beacon zone settings\b/, say: 'open Changes, then “Change settings”', to: domain('/changes') },
   { command: /beacon zone detach\b/, say: 'open Records, then “Detach from file…”', to: domain('/records') },
   { command: /beacon (check|watch|zone show)\b/, say: 'open Chain', to: domain('') },
+  { command: /beacon registrar unlock\b/, say: 'open Delegation, then “Lift lock”', to: domain('/delegation') },
   { command: /beacon (provider|registrar)( \w+)?\b/, say: 'open Accounts', to: () => '/accounts' },
   { command: /beacon host( \w+)?\b/, say: 'open Dynamic hosts', to: () => '/hosts' },
   { command: /beacon apply\b/, say: 'open Apply', to: () => '/apply' },
@@ -25,7 +26,7 @@ const rules: Rule[] = [
 ]
 
 /** A command ends at its names and options: what follows is the sentence's. */
-const rest = /^(?: (?:--[a-z-]+(?: [A-Z]+)?|[A-Z]+|[\w*-]+(?:\.[\w-]+)+))*/
+const rest = /^(?: (?:--[a-z-]+(?: [A-Z]+(?:=[A-Z]+)?)?|[A-Z]+|[\w*-]+(?:\.[\w-]+)+))*/
 
 /** Splits a remedy into its texts and links. zone is the domain that it is about; empty where there is none. */
 export function remedyParts(text: string, zone: string): Part[] {

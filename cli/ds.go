@@ -26,7 +26,7 @@ func (a *app) dsShowCommand() *cobra.Command {
 			return err
 		}
 		var got wire.DSChange
-		if err := ask(a, wire.PreviewDS, wire.DSRequest{}, &got, name); err != nil {
+		if err := ask(a, wire.PreviewDS, wire.DSRequest{Compare: true}, &got, name); err != nil {
 			return err
 		}
 		return a.show(got, func() { a.showDS(got) })

@@ -74,7 +74,7 @@ var Reference = slices.Concat(
 		"expires|jq||seconds for which it lasts, or the moment of its end",
 		"lasts|time span|until it is refused|for how long it lasts where the answer does not say",
 		"uses|number|any|after so many requests another token is asked for",
-		"single|true, false|false|one request at a time",
+		"single|true, false|false|one request at a time, of each instance of the service",
 		"close|request||gives the token back at the end",
 		"send|way, or list of ways|Authorization: Bearer|how the token travels: part: token; other parts may travel with it",
 		"oauth2|section||client credentials (RFC 6749), in place of open",

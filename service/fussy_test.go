@@ -101,3 +101,12 @@ func TestAWriteThatDoesNotShow(t *testing.T) {
 	}
 	assert.False(t, h.live("heron").Get(set(t, "www", record.A, "x").Key()).IsZero(), "the rest is written")
 }
+
+// unsigned is a provider that keeps common types only, and no DS.
+type unsigned struct{ provider.Driver }
+
+func (u unsigned) Describe(ctx context.Context, zone provider.ZoneRef) (change.Caps, error) {
+	caps, err := u.Driver.Describe(ctx, zone)
+	caps.Types = []record.Type{record.A, record.AAAA, record.NS, record.CNAME, record.MX, record.TXT}
+	return caps, err
+}

@@ -6,6 +6,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/definition"
 	"beacon/core/dnsname"
 	"beacon/wire"
 )
@@ -62,4 +63,38 @@ func TestLocksAtTheRegistrar(t *testing.T) {
 	h.otherZone(dnsname.MustParse("tides.test"), "@ A 192.0.2.1")
 	_, err := h.Handover.PreviewLock(ctx, wire.LockRequest{Domain: dnsname.MustParse("tides.test"), Lift: true})
 	assert.Error(t, err)
+}
+
+// An operation that a registrar accepted and failed later ends the act with the registrar's words; nothing has changed, and another list goes through.
+func TestOperationThatFailsLater(t *testing.T) {
+	t.Parallel()
+	h := newHouse(t)
+	old := []string{"moor-11.whimbrel.test", "moor-12.whimbrel.test"}
+	h.control("/domains", map[string]any{"domain": "saltmarsh-ferries.example", "hosts": old, "registrar": "skua"})
+	_, err := h.Accounts.AddAccount(ctx, wire.NewAccount{Name: "skua-names", Role: wire.RoleRegistrar, Kind: "skua", Address: h.world.URL("skua"), Secret: "skua-practice-key"})
+	require.NoError(t, err)
+	text := "zones:\n  saltmarsh-ferries.example:\n    providers: [heron-main]\n    registrar: skua-names\n    records: |\n      @ A 192.0.2.1\n      ns1 A " + h.world.IP("4.11") + "\n"
+	_, err = h.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
+	require.NoError(t, err)
+	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
+	v, err := h.Overview.Zone(ctx, zone)
+	require.NoError(t, err)
+	heron := v.Placements[0].Nameservers
+	active := func() (list []string) {
+		all, err := h.Accounts.Registrations(ctx, "skua-names")
+		require.NoError(t, err)
+		for _, n := range all[0].Active {
+			list = append(list, dnsname.Short(n))
+		}
+		return list
+	}
+	override := []string{"sides-differ", "nameserver-not-assigned", "nameserver-not-ready"}
+	act := h.delegate(wire.DelegateRequest{Nameservers: []string{"ns1.saltmarsh-ferries.example", heron[0].String()}, Override: override, Reason: "a test"})
+	assert.Equal(t, wire.ActFailed, act.State, "%s %v", act.Message, act.Findings)
+	assert.Contains(t, act.Message, "ns1.saltmarsh-ferries.example. needs an address at the registry")
+	assert.Equal(t, old, active(), "nothing was changed")
+
+	act = h.delegate(wire.DelegateRequest{Nameservers: []string{heron[0].String(), heron[1].String()}, Override: override, Reason: "a test"})
+	require.Equal(t, wire.ActDone, act.State, "%s %v", act.Message, act.Findings)
+	assert.Equal(t, []string{dnsname.Short(heron[0]), dnsname.Short(heron[1])}, active())
 }

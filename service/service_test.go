@@ -60,6 +60,9 @@ func drivers(t testing.TB) service.Drivers {
 			"fussy": {Driver: func(c accounts.Connection) (provider.Driver, error) {
 				return fussy{profiletest.Driver(t, "heron", c.Client)}, nil
 			}},
+			"unsigned": {Driver: func(c accounts.Connection) (provider.Driver, error) {
+				return unsigned{profiletest.Driver(t, "curlew", c.Client)}, nil
+			}},
 			"deaf": {Driver: func(c accounts.Connection) (provider.Driver, error) {
 				return deaf{profiletest.Driver(t, "heron", c.Client)}, nil
 			}},

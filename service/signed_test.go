@@ -18,6 +18,7 @@ import (
 	"beacon/core/definition"
 	"beacon/core/dnsname"
 	"beacon/core/dnssec"
+	"beacon/core/handover"
 	"beacon/core/record"
 	"beacon/practice"
 	"beacon/practice/practicetest"
@@ -178,6 +179,17 @@ func TestSignedFromTheRoot(t *testing.T) {
 	assert.Equal(t, "bogus", believes(t, at, "east.gauges.saltmarsh-ferries.example.", dns.TypeA))
 	sign(team, "")
 	assert.Equal(t, dnssec.Secure, check(team))
+
+	// The zone above is placed at a second provider, which keeps no DS: a gate says so before anything is sent.
+	_, err = h.Accounts.AddAccount(ctx, wire.NewAccount{Name: "unsigned-main", Role: wire.RoleProvider, Kind: "unsigned", Address: w.URL("curlew"), Secret: "desk:curlew-practice-key"})
+	require.NoError(t, err)
+	_, err = h.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: "zones:\n  saltmarsh-ferries.example:\n    providers: [heron-main, unsigned-main]\n    registrar: gannet-main\n    records: |\n      @ A 192.0.2.1\n      www A 192.0.2.1\n      *.pier A 192.0.2.7\n"}}})
+	require.NoError(t, err)
+	plan, err := h.Handover.PreviewDS(ctx, wire.DSRequest{Domain: team})
+	require.NoError(t, err)
+	require.Len(t, plan.Closed, 1, "%v", plan.Findings)
+	assert.Equal(t, handover.GateDSParent, plan.Closed[0].Code)
+	assert.Contains(t, plan.Closed[0].Message, "unsigned-main")
 
 	// Another key signs alone: the DS that is published does not fit it, until it is replaced.
 	sign(zone, "roll")

@@ -10,6 +10,7 @@ import (
 type DSRequest struct {
 	Domain   dnsname.Name `json:"-"`        // the path names it
 	Remove   bool         `json:"remove"`   // no DS is to stay; else the set is computed from the keys that the nameservers serve
+	Compare  bool         `json:"compare"`  // in a preview: nothing is to be published, so an unsigned zone without a DS is as it should be
 	Override []string     `json:"override"` // codes of gates that are passed though they are closed
 	Reason   string       `json:"reason"`   // why, for the logbook; needed where a gate is passed
 }

@@ -19,7 +19,7 @@ func (e entry) blocks() string {
 		return "the removal of the zone; to allow it: --override " + e.code + " --reason TEXT"
 	case (e.about == Lists || e.code == "registration-on-hold") && slices.Contains(delegationGates, e.code):
 		return "the delegation; to allow it: beacon delegate DOMAIN --override " + e.code + " --reason TEXT"
-	case e.about == Lists && slices.Contains([]string{"ds-unsigned", "ds-keys-differ", "ds-signatures-invalid"}, e.code):
+	case e.about == Lists && slices.Contains([]string{"ds-unsigned", "ds-keys-differ", "ds-signatures-invalid", "ds-parent-unfit"}, e.code):
 		return "the DS records; to allow them: beacon ds publish DOMAIN --override " + e.code + " --reason TEXT"
 	case e.about == Lists && e.code == "sides-differ":
 		return "the delegation; to allow just these differences: beacon delegate DOMAIN --agree DIGEST"

@@ -3,6 +3,7 @@ package handover
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"github.com/miekg/dns"
 
@@ -19,6 +20,7 @@ const (
 	GateDSUnsigned   = "ds-unsigned"
 	GateDSKeysDiffer = "ds-keys-differ"
 	GateDSInvalid    = "ds-signatures-invalid"
+	GateDSParent     = "ds-parent-unfit"
 )
 
 // DSFacts are what is known before the DS set of a domain is changed.
@@ -28,6 +30,28 @@ type DSFacts struct {
 	Sweep        evidence.Sweep
 	Registration delegation.Registration
 	Remove       bool // no DS is to stay
+	Compare      bool // nothing is to be published
+}
+
+// served reports whether a parent serves a DS.
+func (f DSFacts) served() bool {
+	return slices.ContainsFunc(f.Sweep.Parents, func(a evidence.ParentAnswer) bool { return len(a.DS.DS()) > 0 })
+}
+
+// published reports whether there is a DS anywhere, or may be: a parent that was not asked may have one.
+func (f DSFacts) published() bool {
+	notAsked := func(a evidence.ParentAnswer) bool { return !a.AskedDS }
+	return f.served() || len(f.Registration.DS) > 0 || len(f.Sweep.Parents) == 0 || slices.ContainsFunc(f.Sweep.Parents, notAsked)
+}
+
+// UnfitParent returns a gate for accounts that cannot keep the DS set of a domain which is delegated in a zone placed there; none where all can.
+func UnfitParent(domain, parent dnsname.Name, accounts []string) []finding.Finding {
+	if len(accounts) == 0 {
+		return nil
+	}
+	return []finding.Finding{{Code: GateDSParent, Severity: finding.Error, Subject: dnsname.Short(domain),
+		Message: fmt.Sprintf("The zone %s is placed at %s, where the provider cannot keep DS records.", parent.Unicode(), strings.Join(accounts, ", ")),
+		Remedy:  "Place the zone elsewhere first, or leave this domain without a DS."}}
 }
 
 // DSPlan is the DS set that fits what a domain's nameservers serve.
@@ -45,7 +69,7 @@ func PlanDS(f DSFacts) (p DSPlan) {
 	short := dnsname.Short(f.Domain)
 	servers := evidence.ServersOf(f.Sweep, f.Active)
 	if f.Remove {
-		if slices.ContainsFunc(f.Sweep.Parents, func(a evidence.ParentAnswer) bool { return len(a.DS.DS()) > 0 }) {
+		if f.served() {
 			g.say("ds-keep-signed", finding.Notice, short, "Caches may hold the DS after it is gone from the parent: the zone has to stay signed until then.", "Follow it: beacon watch "+short+".")
 		}
 		finding.Sort(g.found)
@@ -59,7 +83,11 @@ func PlanDS(f DSFacts) (p DSPlan) {
 		}
 	}
 	if len(keys.Keys()) == 0 {
-		g.say(GateDSUnsigned, finding.Error, short, "No nameserver of the domain serves a DNSKEY set: there is nothing that a DS could fit.", "Sign the zone first.")
+		severity, remedy := finding.Error, "Sign the zone first."
+		if f.Compare && !f.published() {
+			severity, remedy = finding.Notice, "Nothing to do, unless the zone should be signed."
+		}
+		g.say(GateDSUnsigned, severity, short, "No nameserver of the domain serves a DNSKEY set: there is nothing that a DS could fit.", remedy)
 		finding.Sort(g.found)
 		return DSPlan{Found: g.found}
 	}

@@ -67,6 +67,24 @@ func TestPlanDS(t *testing.T) {
 			}
 		})
 	}
+	unsigned := signed()
+	for i := range unsigned.Sweep.Servers {
+		unsigned.Sweep.Servers[i].Keys = nil
+	}
+	unsigned.Compare = true
+	asked := func(f *DSFacts, yes bool) {
+		for i := range f.Sweep.Parents {
+			f.Sweep.Parents[i].AskedDS = yes
+		}
+	}
+	asked(&unsigned, true)
+	assert.Empty(t, Closed(PlanDS(unsigned).Found, nil), "an unsigned zone without a DS is as it should be")
+	asked(&unsigned, false)
+	assert.NotEmpty(t, Closed(PlanDS(unsigned).Found, nil), "not asked is never none")
+	asked(&unsigned, true)
+	unsigned.Sweep.Parents[0].DS = dnssec.Records{key.ToDS(dns.SHA256)}
+	assert.NotEmpty(t, Closed(PlanDS(unsigned).Found, nil), "there is a DS that fits nothing")
+
 	f := signed()
 	f.Remove = true
 	assert.Empty(t, PlanDS(f).Found, "there is no DS at the parents")

@@ -113,7 +113,7 @@ func (s *Handover) registered(ctx context.Context, name dnsname.Name) (m move, e
 // lookDS finds out what holds before a DS set is changed, and the change that is needed.
 func (s *Handover) lookDS(ctx context.Context, m move, r wire.DSRequest) (out wire.DSChange, c registrar.Change, err error) {
 	out = wire.DSChange{Domain: r.Domain, Registrar: m.place, Parent: []record.Data{}, Before: []record.Data{}, DS: []record.Data{}, Keys: []record.Data{}, Findings: []finding.Finding{}}
-	f := handover.DSFacts{Domain: r.Domain, Remove: r.Remove}
+	f := handover.DSFacts{Domain: r.Domain, Remove: r.Remove, Compare: r.Compare}
 	var has registrar.Registration
 	if !m.byHand {
 		calling, cancel := context.WithTimeout(ctx, s.timeout)
@@ -144,6 +144,13 @@ func (s *Handover) lookDS(ctx context.Context, m move, r wire.DSRequest) (out wi
 	f.Active, f.Sweep = history.Current.Set, sweep
 	plan := handover.PlanDS(f)
 	out.DS, out.Keys = append(out.DS, plan.DS...), append(out.Keys, plan.Keys...)
+	if parent, ours := m.driver.(parentZone); ours && len(plan.DS) > 0 {
+		unfit, err := parent.withoutDS(ctx)
+		if err != nil {
+			return out, c, err
+		}
+		plan.Found = append(handover.UnfitParent(r.Domain, parent.parent.Name(), unfit), plan.Found...)
+	}
 	out.Findings = append(out.Findings, plan.Found...)
 	out.Closed = append([]finding.Finding{}, handover.Closed(plan.Found, r.Override)...)
 	c = registrar.Change{Do: registrar.SetDS, DS: plan.DS, Keys: plan.Keys}

@@ -35,6 +35,17 @@ func (p parentZone) Caps() registrar.Caps {
 	return registrar.Caps{Delayed: true, Hosts: true, DS: registrar.Digests}
 }
 
+// withoutDS returns the accounts of the zone's placements whose providers cannot keep DS records.
+func (p parentZone) withoutDS(ctx context.Context) (list []string, err error) {
+	places, err := p.s.syncs.PlacesOf(ctx, p.parent.Name())
+	for _, place := range places {
+		if !place.Caps.Holds(record.DS) {
+			list = append(list, place.Account.Name)
+		}
+	}
+	return list, err
+}
+
 // Domains lists the delegations in the zone.
 func (p parentZone) Domains(ctx context.Context, _ registrar.Cursor) (page registrar.Page, err error) {
 	err = p.s.logbook.Look(ctx, func(tx *store.Tx) error {

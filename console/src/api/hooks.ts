@@ -178,10 +178,10 @@ export const useDelegate = (name: string) => useRefreshing((how: DelegateRequest
 
 /** The DS records of a domain, compared with the keys that its nameservers serve. */
 export const useDS = (name: string, enabled: boolean) =>
-  useQuery({ queryKey: ['domains', name, 'ds'], queryFn: () => post('/domains/{name}/ds-preview', { name }, { remove: false, override: [], reason: '' }), enabled })
+  useQuery({ queryKey: ['domains', name, 'ds'], queryFn: () => post('/domains/{name}/ds-preview', { name }, { remove: false, compare: true, override: [], reason: '' }), enabled })
 
 export const useChangeDS = (name: string) =>
-  useRefreshing((remove: boolean) => post('/domains/{name}/ds-changes', { name }, { remove, override: [], reason: '' }), ['acts'], ['domains'])
+  useRefreshing((remove: boolean) => post('/domains/{name}/ds-changes', { name }, { remove, compare: false, override: [], reason: '' }), ['acts'], ['domains'])
 
 export const useChangeLock = (name: string) =>
   useRefreshing((change: { status: string; lift: boolean; reason: string }) => post('/domains/{name}/lock-changes', { name }, change), ['acts'], ['domains'])

@@ -229,11 +229,17 @@ func (s *Syncs) recover(ctx context.Context, run *syncRun) error {
 	if err := s.store.Tx(ctx, func(tx *store.Tx) (err error) { open, err = acts.OpenOfPlacement(tx, run.Placement.ID); return err }); err != nil {
 		return err
 	}
-	for _, act := range open {
-		if act.Kind != acts.Records {
-			continue
+	open = slices.DeleteFunc(open, func(act store.Act) bool { return act.Kind != acts.Records })
+	for i, act := range open {
+		if i == len(open)-1 {
+			return s.settle(ctx, run, act)
 		}
-		if err := s.settle(ctx, run, act); err != nil {
+		// The next one was sent only because this one was confirmed.
+		steps, err := act.Steps()
+		if err == nil {
+			err = s.closeAct(ctx, run, act, steps, store.ActDone, "confirmed; recorded after the sync was broken off")
+		}
+		if err != nil {
 			return err
 		}
 	}

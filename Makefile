@@ -74,6 +74,7 @@ fuzz: need-go
 	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1m ./core/zonefile
 	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1m ./core/definition
 	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1m ./core/paste
+	$(GO) test -run '^$$' -fuzz FuzzMailbox -fuzztime 1m ./core/soa
 	$(GO) test -run '^$$' -fuzz FuzzAnswer -fuzztime 1m ./resolve
 	$(GO) test -run '^$$' -fuzz FuzzDatagram -fuzztime 1m ./resolve
 	$(GO) test -run '^$$' -fuzz FuzzBrief -fuzztime 1m ./resolve

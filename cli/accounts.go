@@ -88,7 +88,6 @@ func (a *app) addCommand(role, example string) *cobra.Command {
 	var kind, base string
 	var credential credentialFlags
 	var hosts []string
-	var private bool
 	c := &cobra.Command{
 		Use: "add NAME", Short: "Connect an account; its credential is tested immediately", Args: cobra.ExactArgs(1), Example: example,
 		RunE: func(_ *cobra.Command, args []string) error {
@@ -96,7 +95,7 @@ func (a *app) addCommand(role, example string) *cobra.Command {
 			if err != nil {
 				return err
 			}
-			body := wire.NewAccount{Name: args[0], Role: role, Kind: kind, Address: base, Private: private}
+			body := wire.NewAccount{Name: args[0], Role: role, Kind: kind, Address: base}
 			if body.Hosts, err = hostsOf(hosts); err != nil {
 				return err
 			}
@@ -124,7 +123,6 @@ func (a *app) addCommand(role, example string) *cobra.Command {
 	c.Flags().StringVar(&base, "url", "", "base address of the interface")
 	credential.add(c)
 	c.Flags().StringArrayVar(&hosts, "host", nil, "NAME=URL, a further address that the kind asks for")
-	c.Flags().BoolVar(&private, "private", false, "allow a private address, such as 10.0.0.0/8")
 	_ = c.MarkFlagRequired("kind")
 	_ = c.MarkFlagRequired("url")
 	return c

@@ -42,7 +42,10 @@ const (
 )
 
 // door lets the commands reach the service, wherever it is.
-var door, _ = reach.New([]string{"0.0.0.0/0", "::/0"})
+var door = func() *reach.Door {
+	d, _ := reach.New([]string{"0.0.0.0/0", "::/0"})
+	return d.Local()
+}()
 
 // ask makes a call. The parameters of its path are names, numbers or texts, in their order; out may be nil.
 func ask[In, Out any](a *app, c wire.Call[In, Out], in In, out *Out, at ...any) error {

@@ -95,7 +95,7 @@ func (d direct) sweeper() (*resolve.Sweeper, error) {
 	if err != nil {
 		return nil, misuse("--reach: %s", err)
 	}
-	if s.Client, err = resolve.NewClient(door, resolve.Options{}); err != nil {
+	if s.Client, err = resolve.NewClient(door.Local(), resolve.Options{}); err != nil {
 		return nil, err
 	}
 	return s, nil
@@ -107,7 +107,7 @@ func (d direct) visitor() (*visit.Visitor, error) {
 	if err != nil {
 		return nil, misuse("--reach: %s", err)
 	}
-	v := &visit.Visitor{Door: door, Now: time.Now}
+	v := &visit.Visitor{Door: door.Local(), Now: time.Now}
 	if v.Trusted, err = reach.Authorities(d.authority); err != nil {
 		return nil, misuse("--authority: %s", err)
 	}

@@ -6,4 +6,4 @@ var formerCommands = map[string]string{"define": "beacon apply", "keep": "beacon
 
 // formerOptions are options by the names that they had before the first release.
 var formerOptions = map[string]string{"--why": "--reason", "--now": "--sync", "--put-back": "--revert", "--skip-led": "--skip-managed", "--only-ours": "--keep-existing",
-	"--at": "--url, or --providers", "--out": "beacon sign-out", "--roots": "--root-hints", "--anchors": "--trust-anchors", "--authority": "--ca-file", "--label": "--description"}
+	"--at": "--url, or --providers", "--out": "beacon sign-out", "--roots": "--root-hints", "--anchors": "--trust-anchors", "--authority": "--ca-file", "--label": "--description", "--private": "the setting allowed_networks of the service"}

@@ -165,7 +165,7 @@ func (c *Client) do(ctx context.Context, r Request) (out Response, err error) {
 		if connected {
 			outcome = writeOutcome(r)
 		}
-		return Response{}, c.fail(r, Unavailable, outcome, plainReason(err))
+		return Response{}, c.fail(r, NotReached(err), outcome, plainReason(err))
 	}
 	defer res.Body.Close()
 	text, err := io.ReadAll(io.LimitReader(res.Body, maxBody))

@@ -7,6 +7,8 @@ import (
 	"errors"
 	"fmt"
 	"time"
+
+	"beacon/reach"
 )
 
 // Kind returns what kind of failure it was.
@@ -75,4 +77,12 @@ func RetryAfterOf(err error) time.Duration {
 		return e.RetryAfter
 	}
 	return 0
+}
+
+// NotReached returns the kind of an error of connecting: Refused where the settings do not allow the address, which does not pass.
+func NotReached(err error) Kind {
+	if errors.Is(err, reach.ErrRefused) {
+		return Refused
+	}
+	return Unavailable
 }

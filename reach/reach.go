@@ -15,20 +15,30 @@ import (
 
 	"golang.org/x/net/ipv4"
 	"golang.org/x/net/ipv6"
+
+	"beacon/core/special"
 )
 
 // ErrRefused is what a destination outside the allowed networks gives; errors.Is finds it in whatever wraps it.
 var ErrRefused = errors.New("this address may not be reached")
 
 // Door returns what may be reached. It is safe for concurrent use. The zero value lets nothing through.
+//
+// A special-purpose address (package special), such as one of a private network, is reached only where a network was allowed that has nothing but such
+// addresses: who can name an address to us cannot have us knock at our neighbours, although everything is allowed.
 type Door struct {
-	allowed []netip.Prefix
-	careful bool // addresses of inner networks have to be allowed by name
+	allowed []network
+}
+
+type network struct {
+	netip.Prefix
+	special bool // all of it
 }
 
 // Loopback lets connections to this machine through and nothing else, as the demo and all tests do.
 func Loopback() *Door {
-	return &Door{allowed: []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8"), netip.MustParsePrefix("::1/128")}}
+	d, _ := New([]string{"127.0.0.0/8", "::1/128"})
+	return d
 }
 
 // New makes a door to the given networks, in CIDR notation.
@@ -39,35 +49,39 @@ func New(networks []string) (*Door, error) {
 		if err != nil {
 			return nil, fmt.Errorf("%q is no network; write it like 192.0.2.0/24", text)
 		}
-		d.allowed = append(d.allowed, p.Masked())
+		d.allowed = append(d.allowed, network{p.Masked(), special.Within(p)})
 	}
 	return d, nil
 }
 
-// Careful returns a door to the same networks which leads to inner addresses (private, loopback, link-local: RFC 6890) only
-// where a network narrower than "everything" was allowed. Whoever can name an address to us cannot have us knock at the
-// neighbours then.
-func (d *Door) Careful() *Door { return &Door{d.allowed, true} }
-
-// ErrInner is what an inner address gives at a careful door.
-var ErrInner = errors.New("this is an address of an inner network; add the account with --private if that is meant")
-
-func inner(addr netip.Addr) bool {
-	return addr.IsPrivate() || addr.IsLoopback() || addr.IsLinkLocalUnicast() || addr.IsLinkLocalMulticast() || addr.IsUnspecified() || addr.IsMulticast()
+// Local returns a door to the same networks which leads to special-purpose addresses in them, too: for what the person at this machine names, as the
+// command line and the database of the settings, and nobody by a request.
+func (d *Door) Local() *Door {
+	l := &Door{}
+	for _, n := range d.allowed {
+		l.allowed = append(l.allowed, network{n.Prefix, true})
+	}
+	return l
 }
 
-// Check refuses addresses outside the allowed networks.
+// ErrSpecial is what a special-purpose address returns that no allowed network is about. It is an ErrRefused, too.
+var ErrSpecial = fmt.Errorf("%w: no entry of allowed_networks in the settings names its network", ErrRefused)
+
+// Check refuses addresses outside the allowed networks. An IPv4 address in IPv6 form is judged as the IPv4 address.
 func (d *Door) Check(addr netip.Addr) error {
-	addr = addr.Unmap()
+	plain, why := special.Plain(addr), special.Why(addr)
 	everything := false
-	for _, p := range d.allowed {
-		if p.Contains(addr) && (!d.careful || p.Bits() > 0 || !inner(addr)) {
+	for _, n := range d.allowed {
+		if !n.Contains(plain) {
+			continue
+		}
+		if why == "" || n.special {
 			return nil
 		}
-		everything = everything || p.Contains(addr)
+		everything = true
 	}
 	if everything {
-		return fmt.Errorf("%s: %w", addr, ErrInner)
+		return fmt.Errorf("%s %s: %w", addr, why, ErrSpecial)
 	}
 	return fmt.Errorf("%s: %w", addr, ErrRefused)
 }

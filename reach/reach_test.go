@@ -12,6 +12,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"beacon/core/special"
 )
 
 // Everything that is not this machine is refused before a packet leaves, whatever way one tries.
@@ -60,24 +62,36 @@ func TestNew(t *testing.T) {
 	assert.ErrorContains(t, err, "no network")
 }
 
-// Through a careful door, inner addresses are reached only where their network was allowed by name.
-func TestCareful(t *testing.T) {
+// Special-purpose addresses are reached only where a network was allowed that is about them, in whatever form they are written.
+func TestSpecialAddresses(t *testing.T) {
 	everything, err := New([]string{"0.0.0.0/0", "::/0"})
 	require.NoError(t, err)
+	for _, text := range []string{"0.0.0.0", "0.1.2.3", "10.0.0.1", "100.64.0.1", "100.127.255.254", "127.0.0.1", "127.255.0.1", "169.254.169.254", "172.16.0.1", "172.31.255.255", "192.0.0.1", "192.0.0.170",
+		"192.0.2.1", "192.88.99.1", "192.168.0.1", "198.18.0.1", "198.19.255.255", "198.51.100.1", "203.0.113.1", "224.0.0.1", "239.255.255.255", "240.0.0.1", "255.255.255.255",
+		"::", "::1", "::ffff:10.0.0.1", "::ffff:127.0.0.1", "::127.0.0.1", "64:ff9b::10.0.0.1", "64:ff9b::169.254.169.254", "64:ff9b:1::1", "100::1", "2001::1", "2001:2::1", "2001:db8::1", "2002:a00:1::1",
+		"3fff::1", "5f00::1", "fc00::1", "fd00::1", "fe80::1", "fe80::1%lo", "fec0::1", "ff02::1", "4000::1"} {
+		addr := netip.MustParseAddr(text)
+		err := everything.Check(addr)
+		assert.ErrorIs(t, err, ErrSpecial, text)
+		assert.ErrorIs(t, err, ErrRefused, text)
+		assert.ErrorContains(t, err, "allowed_networks", text)
+		plain := special.Plain(addr)
+		named, newErr := New([]string{"0.0.0.0/0", "::/0", netip.PrefixFrom(plain, plain.BitLen()).String()})
+		require.NoError(t, newErr)
+		assert.NoError(t, named.Check(addr), "%s, named", text)
+	}
+	for _, text := range []string{"192.175.48.6", "2620:4f:8000::1", "64:ff9b::192.175.48.6", "192.0.0.9"} { // special, and reachable from everywhere
+		assert.NoError(t, everything.Check(netip.MustParseAddr(text)), text)
+	}
 	named, err := New([]string{"0.0.0.0/0", "10.1.0.0/16"})
 	require.NoError(t, err)
-	for _, c := range []struct {
-		door    *Door
-		address string
-		want    error
-	}{
-		{everything, "10.1.2.3", nil}, {everything.Careful(), "10.1.2.3", ErrInner}, {everything.Careful(), "169.254.169.254", ErrInner},
-		{everything.Careful(), "127.0.0.1", ErrInner}, {everything.Careful(), "::1", ErrInner}, {everything.Careful(), "fd00::1", ErrInner},
-		{everything.Careful(), "::ffff:192.168.1.1", ErrInner}, {everything.Careful(), "203.0.113.1", nil}, {everything.Careful(), "2001:db8::1", nil},
-		{named.Careful(), "10.1.2.3", nil}, {named.Careful(), "10.2.2.3", ErrInner}, {named.Careful(), "2001:db8::1", ErrRefused}, {Loopback().Careful(), "127.0.0.1", nil},
-	} {
-		assert.ErrorIs(t, c.door.Check(netip.MustParseAddr(c.address)), c.want, c.address)
-	}
+	assert.NoError(t, named.Check(netip.MustParseAddr("10.1.2.3")))
+	assert.ErrorIs(t, named.Check(netip.MustParseAddr("10.2.2.3")), ErrSpecial)
+	assert.NoError(t, everything.Local().Check(netip.MustParseAddr("10.1.2.3")), "what the person at this machine names")
+	assert.ErrorIs(t, named.Local().Check(netip.MustParseAddr("2001:db8::1")), ErrRefused)
+	halves, err := New([]string{"0.0.0.0/1", "128.0.0.0/1"})
+	require.NoError(t, err)
+	assert.ErrorIs(t, halves.Check(netip.MustParseAddr("10.2.2.3")), ErrSpecial, "both halves together are everything")
 }
 
 func TestLeads(t *testing.T) {

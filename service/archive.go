@@ -30,7 +30,7 @@ func Backup(ctx context.Context, settingsFile string, s Settings, out io.Writer,
 	if err != nil {
 		return 0, err
 	}
-	db, err := store.Connect(ctx, s.Database, door)
+	db, err := store.Connect(ctx, s.Database, door.Local())
 	if err != nil {
 		return 0, err
 	}
@@ -121,7 +121,7 @@ func Restore(ctx context.Context, archiveFile, settingsFile string, far func(don
 	if info, err := rows.Stat(); err == nil {
 		r.ArchiveMadeAt, counted.of = info.ModTime(), info.Size()
 	}
-	db, err := store.Connect(ctx, s.Database, door)
+	db, err := store.Connect(ctx, s.Database, door.Local())
 	if err != nil {
 		return r, err
 	}

@@ -48,7 +48,6 @@ type Service struct {
 	log         *slog.Logger
 	store       *store.Store
 	http        *http.Client
-	careful     *http.Client // does not go to inner networks that were not allowed by name
 	dns         *resolve.Client
 	sweeper     *resolve.Sweeper
 	visitor     *visit.Visitor
@@ -93,13 +92,13 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 		return nil, err
 	}
 	s.door = door
-	s.http, s.careful = door.HTTPClient(settings.Request), door.Careful().HTTPClient(settings.Request)
+	s.http = door.HTTPClient(settings.Request)
 	if settings.WorldClock != "" {
 		if _, err := s.world.Follow(ctx, s.http, settings.WorldClock); err != nil {
 			return nil, fmt.Errorf("the setting world_clock: %w", err)
 		}
 	}
-	if s.store, err = store.Open(ctx, settings.Database, door, nil); err != nil {
+	if s.store, err = store.Open(ctx, settings.Database, door.Local(), nil); err != nil {
 		return nil, err
 	}
 	s.world.By(s.store.Now)
@@ -155,7 +154,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 
 // openAccounts opens the room of accounts, with all kinds of providers and registrars that there are.
 func (s *Service) openAccounts(d Drivers) (err error) {
-	s.Accounts, err = accounts.New(accounts.Parts{Store: s.store, Logbook: s.Logbook, Log: s.log, Door: s.door, HTTP: s.http, Careful: s.careful,
+	s.Accounts, err = accounts.New(accounts.Parts{Store: s.store, Logbook: s.Logbook, Log: s.log, Door: s.door, HTTP: s.http,
 		KeyFile: s.settings.KeyFile, Profiles: s.settings.Profiles, Evaluator: d.Evaluator, Timeout: s.settings.Request, Calls: s.metrics.calls,
 		Placed: sync.PlacedAt, Managed: zones.Managed, Added: func(ctx context.Context) error { return s.Syncs.ScheduleLooks(ctx) }})
 	if err != nil {
@@ -166,7 +165,7 @@ func (s *Service) openAccounts(d Drivers) (err error) {
 			return err
 		}
 	}
-	return nil
+	return s.Accounts.ReportInner(context.Background())
 }
 
 // madeAt makes the nameservers that a provider assigned desired, where the definition says that the domain is to be delegated there.

@@ -16,7 +16,7 @@ type Account struct {
 	Address   string     `json:"address"`
 	Sealed    []byte     `json:"-"`
 	CreatedAt time.Time  `json:"created_at"`
-	Private   bool       `json:"private"`    // its address may be one of an inner network
+	Private   bool       `json:"private"`    // of a version before 0.1.0: its address could be one of an inner network
 	Rights    string     `json:"-"`          // JSON
 	UsedAt    *time.Time `json:"used_at"`    // last request, real time
 	RotatedAt *time.Time `json:"rotated_at"` // when it got another credential
@@ -68,6 +68,12 @@ func (t *Tx) AddAccount(a *Account) error {
 // Accounts returns all accounts of a role, by name.
 func (t *Tx) Accounts(role string) (list []Account, err error) {
 	err = t.db.Where("role = ?", role).Order("name").Find(&list).Error
+	return list, err
+}
+
+// PrivateAccounts returns the accounts that a former version was told to reach at a private address.
+func (t *Tx) PrivateAccounts() (list []Account, err error) {
+	err = t.db.Where("private").Order("name").Find(&list).Error
 	return list, err
 }
 

@@ -192,7 +192,7 @@ func failure(ctx context.Context, err error, at netip.AddrPort) (arrival.Failure
 	var insecure notTLS
 	var timed net.Error
 	switch {
-	case errors.Is(err, reach.ErrRefused) || errors.Is(err, reach.ErrInner):
+	case errors.Is(err, reach.ErrRefused):
 		return arrival.Barred, "this address may not be reached from here"
 	case errors.As(err, &insecure) && ctx.Err() == nil:
 		return arrival.NoTLS, strings.TrimPrefix(insecure.Error(), "tls: ")

@@ -15,7 +15,6 @@ type Account struct {
 	Kind      string     `json:"kind"` // which driver
 	Address   string     `json:"address"`
 	CreatedAt time.Time  `json:"created_at"`
-	Private   bool       `json:"private"`    // its address may be a private one
 	UsedAt    *time.Time `json:"used_at"`    // last request, real time
 	RotatedAt *time.Time `json:"rotated_at"` // when it got another credential
 	// Hosts are further addresses of the interface, by name.
@@ -54,9 +53,8 @@ type NewAccount struct {
 	Address string `json:"address" required:"true"` // base address of the interface
 	Secret  string `json:"secret,omitempty"`
 	// Parts is the credential where the kind has one of several parts, by name; Secret is left out then.
-	Parts   map[string]string `json:"parts,omitempty"`
-	Hosts   map[string]string `json:"hosts,omitempty"` // further addresses that the kind asks for, by name
-	Private bool              `json:"private"`         // the address may be one of an inner network
+	Parts map[string]string `json:"parts,omitempty"`
+	Hosts map[string]string `json:"hosts,omitempty"` // further addresses that the kind asks for, by name
 }
 
 // CredentialPart is a part of the credentials of a kind of accounts, or a further address.

@@ -8,6 +8,7 @@ import (
 
 	"beacon/core/dnsname"
 	"beacon/core/record"
+	"beacon/core/special"
 )
 
 // Addresses are at most one of each family; the zero Addr stands for none.
@@ -113,39 +114,6 @@ func Judge(follows Families, known, reported Addresses, allow []netip.Prefix) De
 	return Decision{Accepted, "", now}
 }
 
-// nowhere lists addresses that nobody outside could reach, after the IANA registries of special-purpose addresses
-// (RFC 6890); the first that fits says why.
-var nowhere = []struct {
-	net netip.Prefix
-	why string
-}{
-	{netip.MustParsePrefix("0.0.0.0/8"), "is not an address (RFC 1122)"},
-	{netip.MustParsePrefix("10.0.0.0/8"), "is private (RFC 1918): only its own network reaches it"},
-	{netip.MustParsePrefix("172.16.0.0/12"), "is private (RFC 1918): only its own network reaches it"},
-	{netip.MustParsePrefix("192.168.0.0/16"), "is private (RFC 1918): only its own network reaches it"},
-	{netip.MustParsePrefix("100.64.0.0/10"), "is shared behind the provider's address translation (RFC 6598): it is not reachable from outside"},
-	{netip.MustParsePrefix("127.0.0.0/8"), "is this machine's own (loopback)"},
-	{netip.MustParsePrefix("169.254.0.0/16"), "is link-local (RFC 3927): only its own link reaches it"},
-	{netip.MustParsePrefix("192.0.0.0/24"), "is set aside for protocols (RFC 6890)"},
-	{netip.MustParsePrefix("192.0.2.0/24"), "is for documentation only (RFC 5737)"},
-	{netip.MustParsePrefix("198.51.100.0/24"), "is for documentation only (RFC 5737)"},
-	{netip.MustParsePrefix("203.0.113.0/24"), "is for documentation only (RFC 5737)"},
-	{netip.MustParsePrefix("198.18.0.0/15"), "is for benchmarks only (RFC 2544)"},
-	{netip.MustParsePrefix("224.0.0.0/4"), "is a multicast address"},
-	{netip.MustParsePrefix("240.0.0.0/4"), "is reserved (RFC 1112)"},
-	{netip.MustParsePrefix("::/128"), "is not an address"},
-	{netip.MustParsePrefix("::1/128"), "is this machine's own (loopback)"},
-	{netip.MustParsePrefix("::ffff:0:0/96"), "is an IPv4 address in IPv6 form; report it as v4"},
-	{netip.MustParsePrefix("64:ff9b::/96"), "is an IPv4 address seen through a translator (RFC 6052); report it as v4"},
-	{netip.MustParsePrefix("2001:db8::/32"), "is for documentation only (RFC 3849)"},
-	{netip.MustParsePrefix("3fff::/20"), "is for documentation only (RFC 9637)"},
-	{netip.MustParsePrefix("fc00::/7"), "is private (RFC 4193): only its own network reaches it"},
-	{netip.MustParsePrefix("fe80::/10"), "is link-local (RFC 4291): only its own link reaches it"},
-	{netip.MustParsePrefix("ff00::/8"), "is a multicast address"},
-}
-
-var globalV6 = netip.MustParsePrefix("2000::/3")
-
 // Unbelievable returns why nobody outside could reach an address, as a clause that goes on after it; empty where it is well, or within allow.
 func Unbelievable(addr netip.Addr, allow []netip.Prefix) string {
 	for _, net := range allow {
@@ -153,15 +121,10 @@ func Unbelievable(addr netip.Addr, allow []netip.Prefix) string {
 			return ""
 		}
 	}
-	for _, n := range nowhere {
-		if n.net.Contains(addr) {
-			return n.why
-		}
+	if addr.Is6() && special.Plain(addr).Is4() {
+		return "is an IPv4 address in IPv6 form (RFC 4291, RFC 6052); report it as v4"
 	}
-	if addr.Is6() && !globalV6.Contains(addr) {
-		return "is not among the addresses that are given out (2000::/3, RFC 4291)"
-	}
-	return ""
+	return special.Why(addr)
 }
 
 // Sets returns the record sets of a host that stands at these addresses.

@@ -30,7 +30,7 @@ func (d *Driver) connect(ctx context.Context, asked, zone string) (*dns.Conn, er
 	if conn == nil {
 		var err error
 		if conn, err = d.client.Dial(ctx, "tcp", d.server); err != nil {
-			return nil, d.fail(asked, zone, outcall.Unavailable, outcall.NotSent, plainReason(err))
+			return nil, d.fail(asked, zone, outcall.NotReached(err), outcall.NotSent, plainReason(err))
 		}
 	}
 	if deadline, ok := ctx.Deadline(); ok {

@@ -28,8 +28,7 @@ type Parts struct {
 	Logbook   *logbook.Book
 	Log       *slog.Logger
 	Door      *reach.Door
-	HTTP      *http.Client  // of accounts whose address may be a private one
-	Careful   *http.Client  // of all others
+	HTTP      *http.Client
 	KeyFile   string        // seals credentials; made if missing
 	Profiles  string        // folder of profiles; empty for none
 	Evaluator []string      // command that starts a worker for the expressions of profiles
@@ -50,7 +49,6 @@ type Accounts struct {
 	log     *slog.Logger
 	door    *reach.Door
 	http    *http.Client
-	careful *http.Client
 	seal    *store.Seal
 	kinds   *kinds
 	timeout time.Duration
@@ -75,7 +73,7 @@ func New(p Parts) (*Accounts, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Accounts{store: p.Store, logbook: p.Logbook, log: p.Log, door: p.Door, http: p.HTTP, careful: p.Careful, seal: seal, kinds: k,
+	return &Accounts{store: p.Store, logbook: p.Logbook, log: p.Log, door: p.Door, http: p.HTTP, seal: seal, kinds: k,
 		timeout: p.Timeout, calls: p.Calls, placed: p.Placed, managed: p.Managed, added: p.Added, paces: map[uint64]*pace{}, used: map[string]time.Time{}}, nil
 }
 
@@ -87,7 +85,7 @@ func (s *Accounts) Close() { s.kinds.close() }
 
 // AddAccount connects an account: it is tried at once, and kept only if that went well.
 func (s *Accounts) AddAccount(ctx context.Context, n wire.NewAccount) (tried wire.Tried, err error) {
-	account := store.Account{Name: n.Name, Role: n.Role, Kind: n.Kind, Address: strings.TrimSuffix(n.Address, "/"), Private: n.Private}
+	account := store.Account{Name: n.Name, Role: n.Role, Kind: n.Kind, Address: strings.TrimSuffix(n.Address, "/")}
 	if !accountName.MatchString(n.Name) {
 		return tried, wire.Problemf(wire.Invalid, "%q is no account name. Use lower-case letters, digits and hyphens, such as heron-main.", n.Name)
 	}
@@ -148,5 +146,5 @@ func (s *Accounts) View(a store.Account) wire.AccountView {
 	kind, _ := s.kinds.known(a.Kind)
 	rights := a.RightList()
 	return wire.AccountView{About: kind.About, Caps: kind.caps, Registrar: viewRegistrarCaps(kind.registrarCaps), Rights: rights, Findings: judgeRights(a.Name, rights),
-		Account: wire.Account{Name: a.Name, Role: a.Role, Kind: a.Kind, Address: a.Address, CreatedAt: a.CreatedAt, Private: a.Private, UsedAt: a.UsedAt, RotatedAt: a.RotatedAt, Hosts: a.HostList()}}
+		Account: wire.Account{Name: a.Name, Role: a.Role, Kind: a.Kind, Address: a.Address, CreatedAt: a.CreatedAt, UsedAt: a.UsedAt, RotatedAt: a.RotatedAt, Hosts: a.HostList()}}
 }

@@ -11,11 +11,7 @@ import (
 )
 
 func (s *Accounts) client(a store.Account, secret string) outcall.Client {
-	http, door := s.careful, s.door.Careful()
-	if a.Private {
-		http, door = s.http, s.door
-	}
-	return outcall.Client{HTTP: http, Base: a.Address, Hosts: a.HostList(), Account: a.Name, Secret: secret, Observe: s.observe, Dial: door.DialContext}
+	return outcall.Client{HTTP: s.http, Base: a.Address, Hosts: a.HostList(), Account: a.Name, Secret: secret, Observe: s.observe, Dial: s.door.DialContext}
 }
 
 // Secret opens the credential of an account.

@@ -28,7 +28,7 @@ func RotateKey(ctx context.Context, s KeyRotation) (accounts int, err error) {
 	if err != nil {
 		return 0, err
 	}
-	db, err := store.Open(ctx, s.Database, door, nil)
+	db, err := store.Open(ctx, s.Database, door.Local(), nil)
 	if err != nil {
 		return 0, err
 	}

@@ -28,6 +28,11 @@ func (s *Checks) Sweep(ctx context.Context, r wire.SweepRequest) (evidence.Sweep
 	if r.Domain.IsZero() || r.Domain.IsRoot() {
 		return evidence.Sweep{}, wire.Problemf(wire.Invalid, "Say which domain to ask about.")
 	}
+	for _, k := range r.Watched {
+		if !k.Name.IsAtOrBelow(r.Domain) {
+			return evidence.Sweep{}, wire.Problemf(wire.Invalid, "%s is not at or below %s: a sweep asks only about names of its domain.", k.Name.Unicode(), r.Domain.Unicode())
+		}
+	}
 	if len(r.Nameservers) > mostSweepServers || len(r.Watched) > mostSweepSets {
 		return evidence.Sweep{}, wire.Problemf(wire.Invalid, "At most %d nameservers and %d record sets are asked at a time.", mostSweepServers, mostSweepSets)
 	}

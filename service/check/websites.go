@@ -21,7 +21,7 @@ func (s WebsiteSettings) Visitor(door *reach.Door, now func() time.Time) (*visit
 	if err != nil {
 		return nil, fmt.Errorf("the setting sites.authority: %w", err)
 	}
-	return &visit.Visitor{Door: door.Careful(), Trusted: trusted, Detours: s.Overrides, Now: now, Patience: s.Timeout}, nil
+	return &visit.Visitor{Door: door, Trusted: trusted, Detours: s.Overrides, Now: now, Patience: s.Timeout}, nil
 }
 
 // planSites adds to a plan where the definition has the domain's sites, the TTL of its nameservers where it states them, and which

@@ -84,7 +84,7 @@ export const useAccounts = (role: 'provider' | 'registrar') =>
 export const useKinds = (role: string) => useQuery({ queryKey: ['kinds', role], queryFn: ({ signal }) => get('/kinds', { role }, signal), staleTime: 10_000 })
 
 type Secret = { name: string; role: string; secret?: string; parts?: Record<string, string> }
-type NewAccount = Secret & { kind: string; address: string; private: boolean; hosts: Record<string, string> }
+type NewAccount = Secret & { kind: string; address: string; hosts: Record<string, string> }
 
 export const useAddAccount = () => useRefreshing((account: NewAccount) => post('/accounts', {}, account), ['accounts'])
 

@@ -4,7 +4,7 @@ import * as z from 'zod/mini'
 import { useAddAccount, useKinds } from '../../api/hooks'
 import { Findings } from '../../parts/findings'
 import { Form, Input } from '../../parts/form'
-import { Pick, Tick } from '../../parts/form-choices'
+import { Pick } from '../../parts/form-choices'
 import { Key, Plate, Trouble } from '../../parts/kit'
 import { Credential, credentialFields, noCredential, sentCredential } from './credential'
 
@@ -20,7 +20,6 @@ const account = {
   kind: z.string().check(z.trim(), z.minLength(1, 'Choose the interface.')),
   name: z.string().check(z.trim(), z.regex(/^[a-z0-9][a-z0-9-]*$/, 'Use small letters, digits and hyphens, such as heron-main.')),
   address: url,
-  private: z.boolean(),
 }
 
 export function Connect({ close }: { close: () => void }) {
@@ -57,7 +56,7 @@ export function Connect({ close }: { close: () => void }) {
     <Plate title="Connect an account" className="mb-5">
       <Form
         schema={schema}
-        values={{ role: 'provider', kind: '', name: '', address: '', private: false, hosts: {}, ...noCredential(parts) }}
+        values={{ role: 'provider', kind: '', name: '', address: '', hosts: {}, ...noCredential(parts) }}
         onSubmit={({ secret, parts: of, ...a }) => add.mutate({ ...a, ...sentCredential(parts, { secret, parts: of }) })}
         className="grid gap-4 sm:grid-cols-2"
       >
@@ -80,9 +79,6 @@ export function Connect({ close }: { close: () => void }) {
           label="Credential"
           explain={`${update ? 'A key as ALGORITHM:NAME:SECRET, such as hmac-sha256:beacon-key:… in Base64. ' : ''}It is tested, then sealed; it cannot be read back.`}
         />
-        <Tick name="private" className="sm:col-span-2">
-          The URL may have a private address
-        </Tick>
         {add.error && (
           <div className="sm:col-span-2">
             <Trouble error={add.error} />

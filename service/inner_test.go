@@ -1,0 +1,87 @@
+package service_test
+
+import (
+	"fmt"
+	"net"
+	"net/http"
+	"net/http/httptest"
+	"strings"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"beacon/core/dnsname"
+	"beacon/core/record"
+	"beacon/provider/update/nstest"
+	"beacon/service/secondaries"
+	"beacon/wire"
+)
+
+// neighbour is a machine of an inner network: whatever comes to it is counted.
+type neighbour struct {
+	port int
+	hits atomic.Int64
+}
+
+// newNeighbour listens on loopback, over TCP and UDP.
+func newNeighbour(t *testing.T) *neighbour {
+	t.Helper()
+	n := &neighbour{}
+	server := httptest.NewServer(http.HandlerFunc(func(rw http.ResponseWriter, _ *http.Request) { rw.WriteHeader(http.StatusTeapot) }))
+	t.Cleanup(server.Close)
+	server.Config.ConnState = func(_ net.Conn, state http.ConnState) {
+		if state == http.StateNew {
+			n.hits.Add(1)
+		}
+	}
+	n.port = server.Listener.Addr().(*net.TCPAddr).Port
+	packets, err := net.ListenPacket("udp", fmt.Sprintf("127.0.0.1:%d", n.port))
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = packets.Close() })
+	go func() {
+		b := make([]byte, 512)
+		for {
+			if _, _, err := packets.ReadFrom(b); err != nil {
+				return
+			}
+			n.hits.Add(1)
+		}
+	}()
+	return n
+}
+
+// Under the default setting, no way leads to inner addresses: not as a literal, not in another form, not by a name, for accounts, nameservers, secondaries
+// and sweeps.
+func TestInnerNetworksAreNotReached(t *testing.T) {
+	t.Parallel()
+	n := newNeighbour(t)
+	h := newHouse(t)
+	h.stop()
+	h.settings.AllowedNetworks, h.settings.DNS.Port, h.settings.WorldClock = []string{"0.0.0.0/0", "::/0"}, uint16(n.port), ""
+	s := instance(t, h.settings)
+	hosts := []string{"127.0.0.1", "[::ffff:127.0.0.1]", "localhost", "[::1]", "[64:ff9b::7f00:1]"}
+	for i, host := range hosts {
+		for kind, scheme := range map[string]string{"heron": "http", "update": "dns", secondaries.Kind: "dns"} {
+			address := fmt.Sprintf("%s://%s:%d", scheme, host, n.port)
+			if kind == secondaries.Kind {
+				address += "/ns1.inner.test"
+			}
+			_, err := s.Accounts.AddAccount(ctx, wire.NewAccount{Name: fmt.Sprintf("inner-%d-%s", i, kind[:3]), Role: wire.RoleProvider, Kind: kind, Address: address, Secret: nstest.Credential})
+			assert.Error(t, err, address)
+			if err != nil && !strings.Contains(host, "64:") && kind != secondaries.Kind {
+				assert.Contains(t, err.Error(), "allowed_networks", address)
+			}
+		}
+	}
+	began := time.Now()
+	sweep, err := s.Checks.Sweep(ctx, wire.SweepRequest{Domain: zone, Nameservers: []dnsname.Name{dnsname.MustParse("ns1.saltmarsh-ferries.example")}})
+	require.NoError(t, err)
+	assert.NotEmpty(t, sweep.Failure, "the roots of this world are at inner addresses, too")
+	assert.Less(t, time.Since(began), 20*time.Second)
+	_, err = s.Checks.Sweep(ctx, wire.SweepRequest{Domain: zone, Watched: []record.Key{{Name: dnsname.MustParse("intranet.elsewhere.test"), Type: record.A}}})
+	assert.Contains(t, asProblem(t, err).Message, "is not at or below saltmarsh-ferries.example")
+	assert.Zero(t, n.hits.Load(), "connections and datagrams that arrived")
+}

@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"beacon/cli/screen"
 	"beacon/core/dnsname"
 	"beacon/wire"
 )
@@ -85,7 +86,7 @@ func (a *app) followAct(id uint64) error {
 				return err
 			}
 			if isTerminal(a.err) && !act.State.Ended() {
-				fmt.Fprintf(a.err, "\r\x1b[Kact %d: %s %s", act.ID, act.State, act.Problem)
+				fmt.Fprintf(a.err, "%sact %d: %s %s", screen.Rewrite, act.ID, act.State, act.Problem)
 			}
 		}
 		if isTerminal(a.err) {

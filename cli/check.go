@@ -8,6 +8,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"beacon/cli/screen"
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/dnssec"
@@ -323,6 +324,6 @@ func sourceRows(label string, sources []delegation.Source) [][]string {
 
 func (a *app) clearLine() {
 	if isTerminal(a.err) {
-		fmt.Fprint(a.err, "\r\x1b[K")
+		fmt.Fprint(a.err, screen.Rewrite)
 	}
 }

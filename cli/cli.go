@@ -16,7 +16,8 @@ import (
 
 	"github.com/spf13/cobra"
 	"go.yaml.in/yaml/v3"
-	"golang.org/x/term"
+
+	"beacon/cli/screen"
 )
 
 // Exit codes. Checks use all of them, waiting for a host ExitSettling too; other commands ExitFine, ExitFailed and ExitMisuse.
@@ -76,7 +77,9 @@ type app struct {
 
 // New returns the root command with all commands of this package below it.
 func New(in io.Reader, out, errOut io.Writer) *cobra.Command {
-	return (&app{in: in, out: out, err: errOut, evaluator: self()}).root()
+	a := &app{in: in, evaluator: self()}
+	a.out, a.err = screen.New(out, func() bool { return a.output == "json" }), screen.New(errOut, nil)
+	return a.root()
 }
 
 // appKey is under which the root command keeps the app in its context.
@@ -137,7 +140,9 @@ func Run(root *cobra.Command, errOut io.Writer) int {
 	if err.Error() == "" {
 		return code
 	}
-	if a, ours := root.Context().Value(appKey{}).(*app); ours && (a.output == "json" || a.output == "yaml") {
+	a, ours := root.Context().Value(appKey{}).(*app)
+	errOut = screen.New(errOut, func() bool { return ours && a.output == "json" })
+	if ours && (a.output == "json" || a.output == "yaml") {
 		_ = a.encode(errOut, documentOf(err, code))
 	} else {
 		text := "beacon: " + plainly(err)
@@ -227,11 +232,8 @@ func (a *app) encode(w io.Writer, value any) error {
 
 func (a *app) printf(format string, args ...any) { fmt.Fprintf(a.out, format, args...) }
 
-// isTerminal reports whether somebody sits at this stream.
-func isTerminal(stream any) bool {
-	f, ok := stream.(*os.File)
-	return ok && term.IsTerminal(int(f.Fd()))
-}
+// isTerminal reports whether a person sits at this stream.
+func isTerminal(stream any) bool { return screen.IsTerminal(stream) }
 
 // agreed asks a question on a terminal; elsewhere only --yes agrees.
 func (a *app) agreed(yes bool, question string) error {

@@ -11,6 +11,7 @@ import (
 	"strings"
 	"time"
 
+	"beacon/cli/screen"
 	"beacon/wire"
 )
 
@@ -30,7 +31,7 @@ func (a *app) followEvents(ctx context.Context, requests bool, opened func(), ta
 			return err
 		}
 		if isTerminal(a.err) {
-			fmt.Fprint(a.err, "\rthe connection is broken; trying again ...")
+			fmt.Fprint(a.err, screen.Rewrite, "the connection is broken; trying again ...")
 		}
 		select {
 		case <-ctx.Done():

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"beacon/cli/screen"
 	"beacon/core/dnsname"
 	"beacon/core/finding"
 	"beacon/core/record"
@@ -91,7 +92,7 @@ func (a *app) paint(c colour, text string) string {
 	if !isTerminal(a.out) || os.Getenv("NO_COLOR") != "" {
 		return text
 	}
-	return "\x1b[" + string(c) + "m" + text + "\x1b[0m"
+	return screen.Escape + "[" + string(c) + "m" + text + screen.Escape + "[0m"
 }
 
 // names joins nameservers without their final dots.

@@ -13,6 +13,7 @@ import (
 	"strings"
 	"time"
 
+	"beacon/core/wording"
 	"beacon/reach"
 )
 
@@ -100,14 +101,14 @@ func (m Mail) message(w Word, now time.Time) ([]byte, error) {
 		"Content-Type: text/plain; charset=utf-8\r\nContent-Transfer-Encoding: quoted-printable\r\n\r\n",
 		m.From, strings.Join(m.To, ", "), mime.QEncoding.Encode("utf-8", oneLine(w.Subject())), now.Format(time.RFC1123Z), oneLine(w.ID))
 	q := quotedprintable.NewWriter(&b)
-	if _, err := q.Write([]byte(strings.ReplaceAll(w.Text(), "\n", "\r\n"))); err != nil {
+	if _, err := q.Write([]byte(strings.ReplaceAll(wording.Visible(w.Text()), "\n", "\r\n"))); err != nil {
 		return nil, err
 	}
 	err := q.Close()
 	return b.Bytes(), err
 }
 
-func oneLine(text string) string { return strings.Join(strings.Fields(text), " ") }
+func oneLine(text string) string { return wording.Visible(strings.Join(strings.Fields(text), " ")) }
 
 // CheckAddress reports whether a mail address can be used.
 func CheckAddress(text string) error {

@@ -5,12 +5,11 @@ package meter
 import (
 	"fmt"
 	"io"
-	"os"
 	"strings"
 	"sync"
 	"time"
 
-	"golang.org/x/term"
+	"beacon/cli/screen"
 )
 
 // What passes before the first showing, and between two of them on a terminal and in a pipe.
@@ -37,8 +36,7 @@ type Meter struct {
 
 // New returns a meter for what is done, such as "syncs", that shows on out.
 func New(out io.Writer, what string) *Meter {
-	f, ok := out.(*os.File)
-	return at(out, ok && term.IsTerminal(int(f.Fd())), what, time.Now)
+	return at(out, screen.IsTerminal(out), what, time.Now)
 }
 
 func at(out io.Writer, terminal bool, what string, now func() time.Time) *Meter {
@@ -80,7 +78,7 @@ func (m *Meter) At(done, of int64, more string) {
 	}
 	if m.terminal {
 		m.drawn = true
-		fmt.Fprintf(m.out, "\r\x1b[K%s", text)
+		fmt.Fprint(m.out, screen.Rewrite, text)
 		return
 	}
 	fmt.Fprintln(m.out, text)
@@ -91,7 +89,7 @@ func (m *Meter) Clear() {
 	m.mu.Lock()
 	defer m.mu.Unlock()
 	if m.drawn {
-		fmt.Fprint(m.out, "\r\x1b[K")
+		fmt.Fprint(m.out, screen.Rewrite)
 		m.drawn = false
 	}
 }

@@ -8,6 +8,8 @@ import (
 	"time"
 
 	"github.com/stretchr/testify/assert"
+
+	"beacon/cli/screen"
 )
 
 // steps shows a work of ten steps, two seconds each.
@@ -32,7 +34,7 @@ func TestOnATerminal(t *testing.T) {
 	assert.NotContains(t, out, "\n", "one line")
 	assert.Equal(t, 10, strings.Count(out, " of 10"))
 	assert.Contains(t, out, "syncs ███████████████░░░░░░░░░░░░░░░ 5 of 10, about 10s left")
-	assert.True(t, strings.HasSuffix(out, "\r\x1b[K"))
+	assert.True(t, strings.HasSuffix(out, screen.Rewrite))
 }
 
 // What is over within a second shows nothing.

@@ -28,8 +28,9 @@ import (
 // Base is the path that all routes stand below.
 const Base = "/api/v1"
 
-// maxBody bounds request bodies, in octets; maxZoneFile those that are a zone file.
+// maxBody bounds request bodies, in octets; maxZoneFile those that are a zone file, maxOpen those of clients that have not signed in.
 const (
+	maxOpen     = 4 << 10
 	maxBody     = 16 << 20
 	maxZoneFile = 256 << 20
 )
@@ -108,12 +109,13 @@ type call struct {
 	*gin.Context
 	svc   *service.Service
 	token string
+	open  bool // nobody has to sign in for the route
 }
 
 // serve finds out who asks, whether that may be, and lets the route do its work.
 func (a *api) serve(r route) gin.HandlerFunc {
 	return func(c *gin.Context) {
-		k := &call{Context: c, svc: a.svc}
+		k := &call{Context: c, svc: a.svc, open: r.right == ""}
 		if since, _ := a.svc.Away(); !since.IsZero() {
 			a.fail(c, logbook.Away(false))
 			return
@@ -176,7 +178,10 @@ func (k *call) domain() (dnsname.Name, error) {
 // sent returns the request's body, which ends with an error where it is larger than is taken.
 func (k *call) sent() io.ReadCloser {
 	most := int64(maxBody)
-	if k.ContentType() == zoneFileType {
+	switch {
+	case k.open:
+		most = maxOpen
+	case k.ContentType() == zoneFileType:
 		most = maxZoneFile
 	}
 	return http.MaxBytesReader(k.Writer, k.Request.Body, most)
@@ -186,7 +191,11 @@ func (k *call) sent() io.ReadCloser {
 func unread(err error) error {
 	var large *http.MaxBytesError
 	if errors.As(err, &large) {
-		text := fmt.Sprintf("The body has more than %d MiB, the most that is taken; nothing was changed.", large.Limit>>20)
+		size := fmt.Sprintf("%d MiB", large.Limit>>20)
+		if large.Limit < 1<<20 {
+			size = fmt.Sprintf("%d KiB", large.Limit>>10)
+		}
+		text := fmt.Sprintf("The body has more than %s, the most that is taken; nothing was changed.", size)
 		if large.Limit == maxBody {
 			text += " Send a large zone file as it is, with the Content-Type " + zoneFileType + "."
 		}

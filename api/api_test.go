@@ -72,6 +72,7 @@ func newSettings(t testing.TB) service.Settings {
 func (s *site) ask(method, path, body string) (int, http.Header, map[string]any) {
 	s.t.Helper()
 	req := httptest.NewRequest(method, path, strings.NewReader(body))
+	req.Header.Set("Content-Type", "application/json")
 	if s.token != "" {
 		req.Header.Set("Authorization", "Bearer "+s.token)
 	}

@@ -15,6 +15,7 @@ import (
 func (s *site) send(method, path, body string, headers map[string]string) (int, http.Header, string) {
 	s.t.Helper()
 	req := httptest.NewRequest(method, Base+path, strings.NewReader(body))
+	req.Header.Set("Content-Type", "application/json")
 	req.Header.Set("Authorization", "Bearer "+s.token)
 	for name, value := range headers {
 		req.Header.Set(name, value)

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"net/http"
+	"strconv"
 
 	"github.com/gin-gonic/gin"
 
@@ -23,6 +24,7 @@ var problemKinds = map[wire.ProblemKind]struct {
 	wire.Stale:          {http.StatusPreconditionFailed, "It has changed since then"},
 	wire.UpstreamFailed: {http.StatusBadGateway, "A provider or registrar failed"},
 	wire.Unavailable:    {http.StatusServiceUnavailable, "The database is away"},
+	wire.Limited:        {http.StatusTooManyRequests, "Too much at a time"},
 	wire.NotSignedIn:    {http.StatusUnauthorized, "Not signed in"},
 	wire.NotPermitted:   {http.StatusForbidden, "Not permitted"},
 }
@@ -47,6 +49,9 @@ func (a *api) fail(c *gin.Context, err error) {
 	}
 	if p.Kind == wire.Unavailable {
 		c.Header("Retry-After", retryAfter)
+	}
+	if p.Kind == wire.Limited {
+		c.Header("Retry-After", strconv.Itoa(max(p.After, 1)))
 	}
 	kind := problemKinds[p.Kind]
 	if kind.status == http.StatusUnauthorized {

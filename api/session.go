@@ -3,7 +3,9 @@ package api
 import (
 	"errors"
 	"fmt"
+	"mime"
 	"net/http"
+	"net/netip"
 	"strings"
 	"time"
 
@@ -17,11 +19,15 @@ import (
 const sessionCookie = "beacon-session"
 
 func startSession(k *call) (any, error) {
+	if media, _, _ := mime.ParseMediaType(k.GetHeader("Content-Type")); media != "application/json" { // which a page of another site cannot send unasked
+		return nil, wire.Problemf(wire.Invalid, "A sign-in is JSON: send it with the Content-Type application/json.")
+	}
 	var in wire.SignIn
 	if err := k.body(&in); err != nil {
 		return nil, err
 	}
-	token, expires, err := k.svc.Users.SignIn(k.Request.Context(), in.Name, in.Password)
+	from, _ := netip.ParseAddr(k.ClientIP())
+	token, expires, err := k.svc.Users.SignIn(k.Request.Context(), in.Name, in.Password, from)
 	if err != nil {
 		return nil, err
 	}

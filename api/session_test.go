@@ -16,6 +16,9 @@ import (
 func (s *site) raw(method, path, body string, headers map[string]string) *http.Response {
 	s.t.Helper()
 	req := httptest.NewRequest(method, path, strings.NewReader(body))
+	if strings.HasSuffix(path, "/sessions") {
+		req.Header.Set("Content-Type", "application/json")
+	}
 	for name, value := range headers {
 		req.Header.Set(name, value)
 	}
@@ -143,4 +146,37 @@ func TestReportsWithParametersThatAreUnknown(t *testing.T) {
 		assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode, c.line)
 		assert.Equal(t, c.line+"\n", string(text))
 	}
+}
+
+// A page of another site can post a sign-in as text, as a form or without a type: none of them sets a cookie. A sign-in is small, whatever it says it is.
+func TestSignInsThatAreRefused(t *testing.T) {
+	s := newSite(t)
+	const right = `{"name":"admin","password":"correct horse","browser":true}`
+	for _, kind := range []string{"text/plain", "text/plain;charset=UTF-8", "application/x-www-form-urlencoded", "multipart/form-data", "application/json-patch+json", "text/dns", ""} {
+		res := s.raw("POST", Base+"/sessions", right, map[string]string{"Content-Type": kind})
+		assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode, kind)
+		assert.Empty(t, res.Header.Get("Set-Cookie"), kind)
+	}
+	res := s.raw("POST", Base+"/sessions", right, map[string]string{"Content-Type": "application/json; charset=utf-8"})
+	assert.Equal(t, http.StatusCreated, res.StatusCode)
+	assert.NotEmpty(t, res.Header.Get("Set-Cookie"))
+
+	large := `{"name":"admin","password":"` + strings.Repeat("x", 5000) + `"}`
+	res = s.raw("POST", Base+"/sessions", large, nil)
+	assert.Equal(t, http.StatusUnprocessableEntity, res.StatusCode)
+	text, err := io.ReadAll(res.Body)
+	require.NoError(t, err)
+	assert.Contains(t, string(text), "more than 4 KiB")
+
+	limited := 0
+	for range 10 {
+		res := s.raw("POST", Base+"/sessions", `{"name":"admin","password":"guess"}`, nil)
+		if res.StatusCode == http.StatusTooManyRequests {
+			limited++
+			assert.NotEmpty(t, res.Header.Get("Retry-After"))
+		} else {
+			assert.Equal(t, http.StatusUnauthorized, res.StatusCode)
+		}
+	}
+	assert.Equal(t, 5, limited)
 }

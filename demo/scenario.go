@@ -152,7 +152,7 @@ func (s *Stage) signIn(ctx context.Context, user, password string) (string, erro
 	if err != nil {
 		return "", err
 	}
-	_, text, err := s.send(ctx, http.MethodPost, s.Address()+"/api/v1/sessions", body)
+	_, text, err := s.send(ctx, http.MethodPost, s.Address()+"/api/v1/sessions", body, "Content-Type", "application/json")
 	if err != nil {
 		return "", err
 	}

@@ -95,7 +95,7 @@ func TestLookingChangesNothing(t *testing.T) {
 	require.Equal(t, wire.ActDone, h.delegate(wire.DelegateRequest{}).State)
 	_, password, err := h.Users.FirstUser(ctx, "")
 	require.NoError(t, err)
-	token, _, err := h.Users.SignIn(ctx, "admin", password)
+	token, _, err := h.Users.SignIn(ctx, "admin", password, here)
 	require.NoError(t, err)
 	h.stop()
 

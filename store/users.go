@@ -58,19 +58,27 @@ func (t *Tx) Users() (names []string, err error) {
 	return names, err
 }
 
-// CheckPassword returns the user's id where name and password are right. Finding no such person takes as long as
-// finding a wrong password.
-func (t *Tx) CheckPassword(name, password string) (uint64, error) {
-	var row user
-	missing := t.db.Where("name = ?", name).Take(&row).Error
-	if missing != nil {
-		row.PasswordHash = make([]byte, saltSize+32)
+// PasswordOf is what a password is compared with.
+type PasswordOf struct {
+	ID   uint64 // of the user; 0 where there is none
+	hash []byte
+}
+
+// PasswordOf returns what the password of a user is compared with. Where there is no such user, that is something that no password is.
+func (t *Tx) PasswordOf(name string) (PasswordOf, error) {
+	var rows []user
+	if err := t.db.Where("name = ?", name).Limit(1).Find(&rows).Error; err != nil {
+		return PasswordOf{}, err
 	}
-	same := subtle.ConstantTimeCompare(hashPassword(password, row.PasswordHash), row.PasswordHash) == 1
-	if missing != nil || !same {
-		return 0, fmt.Errorf("name and password: %w", ErrNotFound)
+	if len(rows) == 0 {
+		return PasswordOf{hash: make([]byte, saltSize+32)}, nil
 	}
-	return row.ID, nil
+	return PasswordOf{rows[0].ID, rows[0].PasswordHash}, nil
+}
+
+// Is reports whether a password is right. It takes as long where there is no such user.
+func (p PasswordOf) Is(password string) bool {
+	return subtle.ConstantTimeCompare(hashPassword(password, p.hash), p.hash) == 1 && p.ID != 0
 }
 
 type token struct {

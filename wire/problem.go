@@ -21,6 +21,7 @@ const (
 	Stale          ProblemKind = "stale"           // what it was to be done to has changed since it was looked at
 	UpstreamFailed ProblemKind = "upstream-failed" // a provider or registrar failed
 	Unavailable    ProblemKind = "unavailable"     // the service's own database is away; try again
+	Limited        ProblemKind = "limited"         // too much is asked for at a time; try again after a while
 	NotSignedIn    ProblemKind = "not-signed-in"
 	NotPermitted   ProblemKind = "not-permitted"
 )
@@ -31,6 +32,7 @@ type Problem struct {
 	Message  string
 	Faults   []zonefile.Fault  // in texts that were given
 	Findings []finding.Finding // in what was asked for
+	After    int               // with Limited: seconds until another try
 }
 
 func (p *Problem) Error() string { return p.Message }

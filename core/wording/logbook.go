@@ -93,6 +93,7 @@ var sentences = map[string]string{
 	"sync.retrying":              "A sync of WHAT waits for its provider.",
 	"sync.started":               "A sync of WHAT started.",
 	"user.added":                 "WHO added the user WHAT.",
+	"user.sign-in-failed":        "A sign-in as WHAT was refused.",
 	"user.signed-in":             "WHAT signed in.",
 	"vantage-point.failed":       "A vantage point could not check WHAT.",
 	"zone-removed":               "The provider removed the zone WHAT.",

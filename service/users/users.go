@@ -1,10 +1,13 @@
 package users
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
 	"encoding/base32"
 	"errors"
+	"fmt"
+	"net/netip"
 	"regexp"
 	"strings"
 	"time"
@@ -17,10 +20,14 @@ import (
 )
 
 // Users are the users of one service. It is safe for concurrent use.
-type Users struct{ logbook *logbook.Book }
+type Users struct {
+	logbook *logbook.Book
+	guesses guesses
+	hashing *hashing
+}
 
 // New returns the users that a logbook's database holds.
-func New(book *logbook.Book) *Users { return &Users{book} }
+func New(book *logbook.Book) *Users { return &Users{logbook: book, hashing: newHashing()} }
 
 // sessionLife is how long a sign-in lasts, real time.
 const sessionLife = 14 * 24 * time.Hour
@@ -77,22 +84,41 @@ func (u *Users) Users(ctx context.Context) (names []string, err error) {
 	return names, err
 }
 
-// SignIn returns a token for name and password.
-func (u *Users) SignIn(ctx context.Context, name, password string) (token string, expires time.Time, err error) {
-	err = u.logbook.Tx(ctx, func(tx *store.Tx) error {
-		id, err := tx.CheckPassword(name, password)
-		if errors.Is(err, store.ErrNotFound) {
-			return wire.Problemf(wire.NotSignedIn, "Name or password is wrong.")
-		}
-		if err != nil {
+// longestPassword is how long a password may be, in octets; names are as long as personName says.
+const longestPassword = 1024
+
+// SignIn verifies a password and returns a token. Tries of one name from one network, and of one network, are limited; nobody else waits for them. A
+// password is compared outside of any transaction.
+func (u *Users) SignIn(ctx context.Context, name, password string, from netip.Addr) (token string, expires time.Time, err error) {
+	wrong := wire.Problemf(wire.NotSignedIn, "Name or password is wrong.")
+	if !personName.MatchString(name) || len(password) > longestPassword {
+		name, password = "", "" // nobody has them; it takes as long as any wrong password
+	}
+	if wait := u.guesses.take(name, from, u.logbook.Now()); wait > 0 {
+		seconds := int(wait/time.Second) + 1
+		return "", expires, &wire.Problem{Kind: wire.Limited, After: seconds,
+			Message: fmt.Sprintf("Too many sign-ins were tried with this name, or from your network. Try again in %d s.", seconds)}
+	}
+	var user store.PasswordOf
+	if err := u.logbook.Look(looking.Off(ctx), func(tx *store.Tx) (err error) { user, err = tx.PasswordOf(name); return err }); err != nil {
+		return "", expires, err
+	}
+	right := false
+	if err := u.hashing.do(ctx, from, func() { right = user.Is(password) }); err != nil {
+		return "", expires, err
+	}
+	if !right {
+		return "", expires, errors.Join(u.logbook.Tx(ctx, func(tx *store.Tx) error {
+			return logbook.Log(tx, "service", "user.sign-in-failed", cmp.Or(name, "?"), "from "+from.String())
+		}), wrong)
+	}
+	u.guesses.right(name, from, u.logbook.Now())
+	return token, expires, u.logbook.Tx(ctx, func(tx *store.Tx) error {
+		if token, expires, err = tx.AddToken(user.ID, "sign-in", access.All(), sessionLife); err != nil {
 			return err
 		}
-		if token, expires, err = tx.AddToken(id, "sign-in", access.All(), sessionLife); err != nil {
-			return err
-		}
-		return logbook.Log(tx, name, "user.signed-in", name, "")
+		return logbook.Log(tx, name, "user.signed-in", name, "from "+from.String())
 	})
-	return token, expires, err
 }
 
 // SignOut makes a token invalid.

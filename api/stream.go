@@ -38,7 +38,16 @@ func streamEvents(k *call) error {
 	k.Writer.Flush()
 	alive := time.NewTicker(stillHere)
 	defer alive.Stop()
+	ended, stop := k.svc.Users.Ended(k.token)
+	defer stop()
 	for {
+		select {
+		case <-ended: // also while one event follows the other
+			fmt.Fprint(k.Writer, "event: signed-out\ndata: {}\n\n")
+			k.Writer.Flush()
+			return nil
+		default:
+		}
 		list, more, err := k.svc.Logbook.EventsAfter(ctx, after)
 		if err != nil {
 			return nil // the headers are gone already; the reader comes back by itself
@@ -64,6 +73,7 @@ func streamEvents(k *call) error {
 		}
 		select {
 		case <-more:
+		case <-ended:
 		case <-alive.C:
 			fmt.Fprint(k.Writer, ": still here\n\n")
 			k.Writer.Flush()

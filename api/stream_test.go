@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"io"
 	"log/slog"
 	"net/http"
 	"net/http/httptest"
@@ -142,4 +143,52 @@ func TestStreamBeginsNowAndEndsWithTheInstance(t *testing.T) {
 		t.Fatal("an open stream keeps the instance from stopping")
 	}
 	<-stopped
+}
+
+// A stream ends within a second of the sign-out, at each instance, and says why; another token's goes on.
+func TestStreamEndsWithItsToken(t *testing.T) {
+	s := newSite(t)
+	one, stopOne := s.instance()
+	defer stopOne()
+	two, stopTwo := s.instance()
+	defer stopTwo()
+	status, _, body := s.ask("POST", Base+"/sessions", `{"name":"admin","password":"correct horse"}`)
+	require.Equal(t, http.StatusCreated, status)
+	other := body["token"].(string)
+	open := func(address, token string) <-chan string {
+		ctx, cancel := context.WithCancel(context.Background())
+		t.Cleanup(cancel)
+		req, err := http.NewRequestWithContext(ctx, "GET", address+Base+"/events", nil)
+		require.NoError(t, err)
+		req.Header.Set("Authorization", "Bearer "+token)
+		res, err := http.DefaultClient.Do(req)
+		require.NoError(t, err)
+		t.Cleanup(func() { res.Body.Close() })
+		require.Equal(t, http.StatusOK, res.StatusCode)
+		said := make(chan string, 1)
+		go func() {
+			text, _ := io.ReadAll(res.Body)
+			said <- string(text)
+		}()
+		return said
+	}
+	streams := []<-chan string{open(one, s.token), open(two, s.token)}
+	stays := open(one, other)
+	status, _, _ = s.ask("DELETE", Base+"/sessions/current", "")
+	require.Equal(t, http.StatusNoContent, status)
+	began := time.Now()
+	for _, said := range streams {
+		select {
+		case text := <-said:
+			assert.Contains(t, text, "event: signed-out")
+		case <-time.After(10 * time.Second):
+			t.Fatal("the stream goes on after the sign-out")
+		}
+	}
+	t.Logf("ended after %s", time.Since(began).Round(time.Millisecond))
+	select {
+	case <-stays:
+		t.Error("the stream of another token ended, too")
+	default:
+	}
 }

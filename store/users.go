@@ -6,6 +6,7 @@ import (
 	"crypto/subtle"
 	"encoding/base64"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -136,6 +137,26 @@ func (t *Tx) CallerOf(text string) (access.Caller, error) {
 	}
 	rights, err := access.Parse(strings.Split(row.Rights, ","))
 	return access.Caller{UserID: row.UserID, Name: row.Name, Rights: rights}, err
+}
+
+// ValidTokens returns which of some tokens are valid.
+func (t *Tx) ValidTokens(texts []string) (map[string]bool, error) {
+	valid := map[string]bool{}
+	for some := range slices.Chunk(texts, 1000) {
+		hashes, of := make([]octets, len(some)), map[string]string{}
+		for i, text := range some {
+			hash := hashToken(text)
+			hashes[i], of[string(hash)] = octets(hash), text
+		}
+		var found [][]byte
+		if err := t.db.Raw("SELECT hash FROM tokens WHERE hash IN ? AND expires_at > ?", hashes, t.now()).Scan(&found).Error; err != nil {
+			return nil, err
+		}
+		for _, hash := range found {
+			valid[of[string(hash)]] = true
+		}
+	}
+	return valid, nil
 }
 
 // DropToken makes a token invalid.

@@ -24,6 +24,7 @@ type Users struct {
 	logbook *logbook.Book
 	guesses guesses
 	hashing *hashing
+	watch   watch
 }
 
 // New returns the users that a logbook's database holds.

@@ -89,6 +89,7 @@ type api struct {
 // guard catches what breaks, logs each request, and sets the headers that every answer has.
 func (a *api) guard(c *gin.Context) {
 	start := time.Now()
+	begin(c.Writer, c.Request)
 	c.Header("X-Content-Type-Options", "nosniff")
 	c.Header("Cache-Control", "no-store")
 	defer func() {
@@ -130,6 +131,7 @@ func (a *api) serve(r route) gin.HandlerFunc {
 				a.fail(c, err)
 				return
 			}
+			signedIn(c.Request)
 		}
 		if r.effect == looks {
 			k.looking()

@@ -36,6 +36,11 @@ func streamEvents(k *call) error {
 	k.Status(http.StatusOK)
 	fmt.Fprintf(k.Writer, "retry: 500\n: begins after %d\n\n", after)
 	k.Writer.Flush()
+	rc := http.NewResponseController(k.Writer)
+	flush := func() { // a reader that takes nothing is let go
+		_ = rc.SetWriteDeadline(time.Now().Add(streamTime))
+		k.Writer.Flush()
+	}
 	alive := time.NewTicker(stillHere)
 	defer alive.Stop()
 	ended, stop := k.svc.Users.Ended(k.token)
@@ -44,7 +49,7 @@ func streamEvents(k *call) error {
 		select {
 		case <-ended: // also while one event follows the other
 			fmt.Fprint(k.Writer, "event: signed-out\ndata: {}\n\n")
-			k.Writer.Flush()
+			flush()
 			return nil
 		default:
 		}
@@ -57,13 +62,14 @@ func streamEvents(k *call) error {
 			if after = *e.Seq; e.Action == "request" && !requests {
 				continue
 			}
+			_ = rc.SetWriteDeadline(time.Now().Add(streamTime))
 			if _, err := k.Writer.Write(e.Text); err != nil {
 				return nil
 			}
 			sent = true
 		}
 		if sent {
-			k.Writer.Flush()
+			flush()
 			if clock.Pause(ctx, streamPace) != nil { // what comes in a row goes out together
 				continue
 			}
@@ -76,13 +82,13 @@ func streamEvents(k *call) error {
 		case <-ended:
 		case <-alive.C:
 			fmt.Fprint(k.Writer, ": still here\n\n")
-			k.Writer.Flush()
+			flush()
 		case <-k.svc.Logbook.Stopped():
 			return nil
 		case <-ctx.Done():
 			if since, reason := k.svc.Away(); !since.IsZero() { // the stream ends, and says why
 				fmt.Fprintf(k.Writer, "event: away\ndata: {\"since\":%q,\"reason\":%q}\n\n", since.UTC().Format(time.RFC3339), reason)
-				k.Writer.Flush()
+				flush()
 			}
 			return nil
 		}

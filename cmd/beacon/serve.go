@@ -106,7 +106,7 @@ func serve(ctx context.Context, path, watch string, verbose, hold bool) error {
 	if name != "" && os.Getenv("BEACON_FIRST_PASSWORD") == "" {
 		fmt.Printf("First start. Sign in with: beacon sign-in --address http://%s --as %s\nPassword, shown this once: %s\n", settings.Listen, name, password)
 	}
-	server := &http.Server{Handler: api.New(svc, log), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute}
+	server := api.NewServer(svc, log)
 	var group sync.WaitGroup
 	group.Go(func() { svc.Run(ctx) })
 	group.Go(func() {
@@ -118,7 +118,7 @@ func serve(ctx context.Context, path, watch string, verbose, hold bool) error {
 		}
 	})
 	log.Info("Agile Beacon answers", "address", "http://"+settings.Listen)
-	err = server.Serve(listener)
+	err = server.Serve(api.Bounded(listener, settings.Proxies))
 	if errors.Is(err, http.ErrServerClosed) {
 		err = nil
 	}

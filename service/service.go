@@ -165,6 +165,9 @@ func (s *Service) openAccounts(d Drivers) (err error) {
 			return err
 		}
 	}
+	if err := s.Accounts.RenewFormer(context.Background()); err != nil {
+		return err
+	}
 	return s.Accounts.ReportInner(context.Background())
 }
 

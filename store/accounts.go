@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"encoding/json"
 	"time"
 
@@ -69,6 +70,11 @@ func (t *Tx) AddAccount(a *Account) error {
 func (t *Tx) Accounts(role string) (list []Account, err error) {
 	err = t.db.Where("role = ?", role).Order("name").Find(&list).Error
 	return list, err
+}
+
+// Bound returns what the credential of an account is sealed for.
+func (a Account) Bound() Bound {
+	return Bound{Role: a.Role, Account: a.Name, Kind: a.Kind, Address: a.Address, Hosts: cmp.Or(a.Hosts, "{}")}
 }
 
 // PrivateAccounts returns the accounts that a former version was told to reach at a private address.

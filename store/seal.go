@@ -39,6 +39,13 @@ func OpenSeal(path string) (*Seal, error) {
 
 // read takes over what the key file holds.
 func (s *Seal) read() error {
+	about, err := os.Stat(s.path)
+	if err != nil {
+		return fmt.Errorf("the key file for credentials: %w", err)
+	}
+	if mode := about.Mode().Perm(); mode&0o027 != 0 {
+		return fmt.Errorf("the key file %s may be read or written by other users (mode %04o). Nobody but the service should: chmod 600 %s", s.path, mode, s.path)
+	}
 	text, err := os.ReadFile(s.path)
 	if err != nil {
 		return fmt.Errorf("the key file for credentials: %w", err)
@@ -70,8 +77,20 @@ func (s *Seal) current() []cipher.AEAD {
 	return s.keys
 }
 
-// Close encrypts secret for the account of this name only.
-func (s *Seal) Close(account, secret string) ([]byte, error) {
+// Bound is what a credential is sealed for. With another one of these it cannot be opened, so that it goes nowhere else: not where the address of its
+// account was changed in the database, nor where it was copied to another account.
+type Bound struct {
+	Role, Account, Kind, Address string
+	Hosts                        string // further addresses, as they are kept
+}
+
+// text is what the seal is bound to (the additional data of RFC 5116). Its beginning tells it from the account's name alone, which bound former seals.
+func (b Bound) text() []byte {
+	return fmt.Appendf(nil, "\x00beacon 2\x00%q %q %q %q %q", b.Role, b.Account, b.Kind, b.Address, b.Hosts)
+}
+
+// Close encrypts secret for just what it is bound to.
+func (s *Seal) Close(to Bound, secret string) ([]byte, error) {
 	if err := s.read(); err != nil { // it may have been renewed
 		return nil, err
 	}
@@ -80,30 +99,52 @@ func (s *Seal) Close(account, secret string) ([]byte, error) {
 	if _, err := rand.Read(nonce); err != nil {
 		return nil, err
 	}
-	return aead.Seal(nonce, nonce, []byte(secret), []byte(account)), nil
+	return aead.Seal(nonce, nonce, []byte(secret), to.text()), nil
 }
 
-// Open decrypts what Close made for the same account. Where no key fits, the key file is read again: another instance
-// may have renewed it.
-func (s *Seal) Open(account string, sealed []byte) (string, error) {
+// Open decrypts what Close made for the same. Where no key fits, the key file is read again: another instance may have renewed it.
+func (s *Seal) Open(to Bound, sealed []byte) (string, error) {
+	secret, ok, err := s.open(to.text(), sealed)
+	if err == nil && !ok {
+		err = fmt.Errorf("the stored credential of account %s cannot be read: was its address changed in the database, or is the key file another one than when it was stored?", to.Account)
+	}
+	return secret, err
+}
+
+// OpenFormer decrypts what a version before 0.1.0 sealed, which was bound to the account's name alone. It is for the one time that seals are renewed.
+func (s *Seal) OpenFormer(account string, sealed []byte) (secret string, ok bool, err error) {
+	return s.open([]byte(account), sealed)
+}
+
+func (s *Seal) open(bound, sealed []byte) (secret string, ok bool, err error) {
 	for again := range 2 {
 		for _, aead := range s.current() {
 			size := aead.NonceSize()
 			if len(sealed) < size {
-				return "", errors.New("the stored credential is damaged")
+				return "", false, errors.New("the stored credential is damaged")
 			}
-			if secret, err := aead.Open(nil, sealed[:size], sealed[size:], []byte(account)); err == nil {
-				return string(secret), nil
+			if secret, err := aead.Open(nil, sealed[:size], sealed[size:], bound); err == nil {
+				return string(secret), true, nil
 			}
 		}
 		if again == 0 {
 			if err := s.read(); err != nil {
-				return "", err
+				return "", false, err
 			}
 		}
 	}
-	return "", fmt.Errorf("the stored credential of account %s cannot be read: is the key file another one than when it was stored?", account)
+	return "", false, nil
 }
+
+// FormerRenewed reports whether former seals were renewed once with this key file. From then on none is opened: the mark is beside the key, out of reach
+// of the database.
+func (s *Seal) FormerRenewed() bool {
+	_, err := os.Stat(s.path + ".bound")
+	return err == nil
+}
+
+// MarkRenewed notes that former seals were renewed.
+func (s *Seal) MarkRenewed() error { return os.WriteFile(s.path+".bound", []byte("2\n"), 0o600) }
 
 // Renew puts a new key before the one in the file, unless a renewal was broken off there: then that one is gone on with.
 // Instances that run read the file again by themselves. Forget ends the renewal.

@@ -64,6 +64,7 @@ var sentences = map[string]string{
 	"host.reported":              "WHAT reported an address.",
 	"host.visible":               "Every nameserver serves the new address of WHAT.",
 	"job.taken-up":               "Work without an owner was taken up.",
+	"key.bound":                  "Credentials were sealed for the addresses of their accounts.",
 	"key.renewed":                "WHO rotated the key that credentials are sealed with.",
 	"nameservers-activated":      "The registrar made the nameservers of WHAT active.",
 	"nameservers-saved":          "The registrar saved the nameservers of WHAT.",

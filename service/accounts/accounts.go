@@ -102,7 +102,7 @@ func (s *Accounts) AddAccount(ctx context.Context, n wire.NewAccount) (tried wir
 	if tried, err = s.try(ctx, account, n.Secret); err != nil {
 		return tried, logbook.Explain(err)
 	}
-	if account.Sealed, err = s.seal.Close(n.Name, n.Secret); err != nil {
+	if account.Sealed, err = s.seal.Close(account.Bound(), n.Secret); err != nil {
 		return tried, err
 	}
 	account.Rights = rightsText(tried.Rights)

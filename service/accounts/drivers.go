@@ -16,7 +16,7 @@ func (s *Accounts) client(a store.Account, secret string) outcall.Client {
 
 // Secret opens the credential of an account.
 func (s *Accounts) Secret(a store.Account) (string, error) {
-	secret, err := s.seal.Open(a.Name, a.Sealed)
+	secret, err := s.seal.Open(a.Bound(), a.Sealed)
 	if err != nil {
 		return "", wire.Problemf(wire.Blocked, "%s.", err)
 	}

@@ -44,11 +44,11 @@ func RotateKey(ctx context.Context, s KeyRotation) (accounts int, err error) {
 				return err
 			}
 			for _, a := range list {
-				secret, err := seal.Open(a.Name, a.Sealed)
+				secret, err := seal.Open(a.Bound(), a.Sealed)
 				if err != nil {
 					return err
 				}
-				sealed, err := seal.Close(a.Name, secret)
+				sealed, err := seal.Close(a.Bound(), secret)
 				if err != nil {
 					return err
 				}

@@ -46,7 +46,7 @@ func (s *Accounts) RotateAccount(ctx context.Context, name string, n wire.NewCre
 			return tried, err
 		}
 	}
-	sealed, err := s.seal.Close(name, secret)
+	sealed, err := s.seal.Close(a.Bound(), secret)
 	if err != nil {
 		return tried, err
 	}

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"strings"
 	"testing"
+	"unicode/utf8"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -34,8 +35,8 @@ func TestNothingFromOutsideComesRaw(t *testing.T) {
 		assert.False(t, strings.ContainsFunc(out.String(), wording.Hidden), "%q came as %q", attack, out.String())
 		var back map[string]string
 		require.NoError(t, json.Unmarshal(out.Bytes(), &back))
-		if !strings.ContainsAny(attack, "\xff\xc2") || attack[0] < 0x80 {
-			assert.Equal(t, strings.ToValidUTF8(attack, "\ufffd"), back["text"], "the document says the same")
+		if utf8.ValidString(attack) {
+			assert.Equal(t, attack, back["text"], "the document says the same")
 		}
 	}
 }

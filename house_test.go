@@ -278,3 +278,19 @@ func TestArchitectureIsTrue(t *testing.T) {
 		}
 	}
 }
+
+// Each test that the security page names is there, in the package that it names.
+func TestSecurityPageNamesTests(t *testing.T) {
+	text, err := os.ReadFile("docs/security.md")
+	require.NoError(t, err)
+	named := regexp.MustCompile("`(Test[A-Za-z]+)` \\(([a-z/0-9]+)\\)").FindAllStringSubmatch(string(text), -1)
+	assert.Greater(t, len(named), 10)
+	for _, m := range named {
+		files, err := filepath.Glob(filepath.Join(m[2], "*_test.go"))
+		require.NoError(t, err)
+		assert.True(t, slices.ContainsFunc(files, func(file string) bool {
+			source, err := os.ReadFile(file)
+			return err == nil && strings.Contains(string(source), "func "+m[1]+"(")
+		}), "there is no %s in %s", m[1], m[2])
+	}
+}

@@ -85,3 +85,23 @@ func TestInnerNetworksAreNotReached(t *testing.T) {
 	assert.Contains(t, asProblem(t, err).Message, "is not at or below saltmarsh-ferries.example")
 	assert.Zero(t, n.hits.Load(), "connections and datagrams that arrived")
 }
+
+// A credential does not follow an address that was changed in the database: it is not sent there, and the account says why.
+func TestChangedAddressGetsNoCredential(t *testing.T) {
+	t.Parallel()
+	n := newNeighbour(t)
+	h := newHouse(t)
+	h.define("heron-main", "@ A 192.0.2.1")
+	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
+	_, err := database(t, h.settings.Database).Exec("UPDATE accounts SET address = ? WHERE name = 'heron-main'", fmt.Sprintf("http://127.0.0.1:%d", n.port))
+	require.NoError(t, err)
+	_, err = h.Syncs.Differences(ctx, zone, false)
+	assert.Contains(t, asProblem(t, err).Message, "was its address changed in the database")
+	h.define("heron-main", "@ A 192.0.2.2")
+	done := h.sync(wire.SyncRequest{})
+	assert.NotEqual(t, wire.SyncDone, done.State)
+	again := instance(t, h.settings)
+	_, err = again.Syncs.Differences(ctx, zone, false)
+	assert.Error(t, err, "nor is it sealed again for the new address at a start")
+	assert.Zero(t, n.hits.Load())
+}

@@ -240,21 +240,22 @@ func (c *Client) knowing(secrets []string) *Client {
 // Blank removes the credential from a text.
 func (c *Client) Blank(text string) string { return c.blank(text) }
 
-// blank takes the credential out of a text, in each of its forms.
+// blank takes the credential out of a text, in each of its forms and spellings.
 func (c *Client) blank(text string) string {
 	for _, secret := range slices.Concat([]string{c.Secret}, c.Secrets, c.forms) {
-		if secret != "" {
-			text = strings.ReplaceAll(text, secret, "…")
-		}
+		text = masked(text, secret)
 	}
 	return text
 }
+
+// maxBlanked is how much of an answer that is none is looked at, in octets: more than any spelling of a credential has behind what is shown.
+const maxBlanked = 64 << 10
 
 // statusError sorts answers that are none by their status (RFC 9110 section 15).
 func (c *Client) statusError(r Request, res Response) *Error {
 	e := c.fail(r, Refused, NotDone, fmt.Sprintf("%d %s", res.Status, http.StatusText(res.Status)))
 	// Blanked first and cut then: a credential that lies across the cut would leave its beginning.
-	words := c.blank(string(res.Body))
+	words := c.blank(string(res.Body[:min(len(res.Body), maxBlanked)]))
 	if words = strings.TrimSpace(strings.ToValidUTF8(words[:min(len(words), maxWords)], "")); words != "" {
 		e.Said += ": " + words
 	}

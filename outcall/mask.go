@@ -26,7 +26,7 @@ const mostMasks = 256
 // masked takes a secret out of a text, however the other side spells it: as it is, or with characters escaped as in JSON, URLs, XML and HTML, also
 // several times, or as a whole in base64 or hexadecimal.
 func masked(text, secret string) string {
-	if secret == "" || text == "" {
+	if secret == "" || len(text) < min(len(secret), leastLine) { // no spelling is shorter than what it spells
 		return text
 	}
 	masks.mu.Lock()

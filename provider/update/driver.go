@@ -42,6 +42,15 @@ type key struct{ algorithm, name, secret string }
 
 var algorithms = map[string]string{"hmac-sha256": dns.HmacSHA256, "hmac-sha384": dns.HmacSHA384, "hmac-sha512": dns.HmacSHA512, "hmac-sha224": dns.HmacSHA224}
 
+// LeastSecret is how long the secret of a key has to be, in octets: a shorter one can be found by trying (RFC 8945 section 10).
+const LeastSecret = 16
+
+// CheckKey returns what is wrong with a credential, ALGORITHM:KEYNAME:SECRET, or nil.
+func CheckKey(credential string) error {
+	_, err := parseKey(credential)
+	return err
+}
+
 // New makes a driver for the account that the client belongs to.
 func New(c outcall.Client) *Driver {
 	d := &Driver{client: &c}
@@ -74,8 +83,12 @@ func parseKey(secret string) (key, error) {
 	if _, ok := dns.IsDomainName(parts[1]); !ok || parts[1] == "" {
 		return key{}, fmt.Errorf("the name of the key is no domain name")
 	}
-	if _, err := base64.StdEncoding.DecodeString(parts[2]); err != nil || parts[2] == "" {
+	octets, err := base64.StdEncoding.DecodeString(parts[2])
+	if err != nil {
 		return key{}, fmt.Errorf("the secret of the key is not Base64")
+	}
+	if len(octets) < LeastSecret {
+		return key{}, fmt.Errorf("the secret of the key has %d octets; %d are the least, and 32 are usual", len(octets), LeastSecret)
 	}
 	return key{algorithms[strings.ToLower(parts[0])], dns.CanonicalName(parts[1]), parts[2]}, nil
 }

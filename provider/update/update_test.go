@@ -162,6 +162,7 @@ func TestCredentials(t *testing.T) {
 		"hmac-md5:x:" + nstest.Secret:                       "algorithms are",
 		"plain":                                             "ALGORITHM:KEYNAME:SECRET",
 		"hmac-sha256:x:no base64!":                          "not Base64",
+		"hmac-sha256:x:c2hvcnQhIQ==":                        "7 octets; 16 are the least",
 	} {
 		err := driver(s.Address(), secret).Probe(ctx)
 		require.Error(t, err, secret)

@@ -21,6 +21,7 @@ import (
 	"beacon/outcall"
 	"beacon/primary"
 	"beacon/provider"
+	"beacon/provider/update"
 	"beacon/service/accounts"
 	"beacon/service/jobs"
 	"beacon/store"
@@ -53,6 +54,9 @@ func notifierOf(s *Secondaries, secret string) (primary.Notifier, error) {
 	algorithms := map[string]string{"hmac-sha224": dns.HmacSHA224, "hmac-sha256": dns.HmacSHA256, "hmac-sha384": dns.HmacSHA384, "hmac-sha512": dns.HmacSHA512}
 	if len(parts) != 3 || algorithms[parts[0]] == "" || parts[1] == "" || parts[2] == "" {
 		return primary.Notifier{}, errors.New("the credential is written ALGORITHM:KEYNAME:SECRET, such as hmac-sha256:beacon-key:BASE64")
+	}
+	if err := update.CheckKey(secret); err != nil {
+		return primary.Notifier{}, err
 	}
 	return primary.Notifier{Door: s.door, Algorithm: algorithms[parts[0]], KeyName: dns.CanonicalName(parts[1]), Secret: parts[2]}, nil
 }

@@ -17,6 +17,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"beacon/console"
+	"beacon/core/access"
 	"beacon/core/definition"
 	"beacon/core/dnsname"
 	"beacon/looking"
@@ -108,9 +109,10 @@ func (a *api) guard(c *gin.Context) {
 // call is one request on its way through a route.
 type call struct {
 	*gin.Context
-	svc   *service.Service
-	token string
-	open  bool // nobody has to sign in for the route
+	svc    *service.Service
+	token  string
+	caller access.Caller
+	open   bool // nobody has to sign in for the route
 }
 
 // serve finds out who asks, whether that may be, and lets the route do its work.

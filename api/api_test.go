@@ -122,7 +122,7 @@ func TestRights(t *testing.T) {
 	for _, r := range routes() {
 		assert.Contains(t, []effect{looks, writes}, r.effect, "%s %s says whether it looks or writes", r.method, r.path)
 		if r.method != http.MethodGet && r.right == access.Read {
-			assert.Contains(t, []string{"/sessions/current", "/domains/:name/checks", "/sweeps", "/brief-checks", "/zones/:name/recognitions", "/zones/:name/data", "/domains/:name/delegation-preview", "/domains/:name/ds-preview", "/domains/:name/lock-preview", "/zones/:name/retirement-preview", "/zones/:name/deletion-preview"}, r.path, "a change that reading rights allow")
+			assert.Contains(t, []string{"/sessions/current", "/users/current/password", "/users/current/sessions/:id", "/domains/:name/checks", "/sweeps", "/brief-checks", "/zones/:name/recognitions", "/zones/:name/data", "/domains/:name/delegation-preview", "/domains/:name/ds-preview", "/domains/:name/lock-preview", "/zones/:name/retirement-preview", "/zones/:name/deletion-preview"}, r.path, "a change that reading rights allow")
 		}
 	}
 }

@@ -70,6 +70,27 @@ func routesOfUsers() []route {
 			password, err := k.svc.Users.AddUser(k.Request.Context(), in.Name)
 			return wire.UserAdded{Name: in.Name, Password: password}, err
 		}},
+		{method: "DELETE", effect: writes, path: "/users/:name", summary: "Remove a user; its sessions end, what it made stays", right: access.Manage, status: http.StatusNoContent, handle: func(k *call) (any, error) {
+			return nil, k.svc.Users.Remove(k.Request.Context(), k.Param("name"))
+		}},
+		{method: "PUT", effect: writes, path: "/users/current/password", summary: "Change your own password; your other sessions end", right: access.Read, in: wire.PasswordChange{}, status: http.StatusNoContent, handle: func(k *call) (any, error) {
+			var in wire.PasswordChange
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			return nil, k.svc.Users.ChangePassword(k.Request.Context(), k.caller, k.token, in, k.from())
+		}},
+		{method: "GET", effect: looks, path: "/users/current/sessions", summary: "Your own sessions, newest first", right: access.Read, out: wire.Page[wire.Session]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			list, err := k.svc.Users.Sessions(k.Request.Context(), k.caller, k.token)
+			return wire.Page[wire.Session]{Items: list}, err
+		}},
+		{method: "DELETE", effect: writes, path: "/users/current/sessions/:id", summary: "End one of your own sessions", right: access.Read, status: http.StatusNoContent, handle: func(k *call) (any, error) {
+			id, err := k.number("id", "a session")
+			if err != nil {
+				return nil, err
+			}
+			return nil, k.svc.Users.EndSession(k.Request.Context(), k.caller, id)
+		}},
 		{method: "GET", effect: looks, path: "/clock", summary: "Simulated time, in which TTLs run; real time outside the demo", right: access.Read, out: wire.ClockNow{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			now, rate := k.svc.WorldNow()
 			return wire.ClockNow{World: now, Rate: rate}, nil

@@ -26,8 +26,7 @@ func startSession(k *call) (any, error) {
 	if err := k.body(&in); err != nil {
 		return nil, err
 	}
-	from, _ := netip.ParseAddr(k.ClientIP())
-	token, expires, err := k.svc.Users.SignIn(k.Request.Context(), in.Name, in.Password, from)
+	token, expires, err := k.svc.Users.SignIn(k.Request.Context(), in.Name, in.Password, k.from())
 	if err != nil {
 		return nil, err
 	}
@@ -84,9 +83,15 @@ func (k *call) authenticate(right access.Right) error {
 	if !caller.May(right) {
 		return &wire.Problem{Kind: wire.NotPermitted, Message: fmt.Sprintf("This needs the right %q, which this token does not have.", right)}
 	}
-	k.token = token
+	k.token, k.caller = token, caller
 	k.Request = k.Request.WithContext(logbook.WithCaller(k.Request.Context(), caller))
 	return nil
+}
+
+// from returns the address that the request came from, as far as proxies that the settings trust tell it.
+func (k *call) from() netip.Addr {
+	from, _ := netip.ParseAddr(k.ClientIP())
+	return from
 }
 
 func (k *call) bearer() string {

@@ -5,6 +5,7 @@ import (
 	"io"
 	"net/http"
 	"net/http/httptest"
+	"strconv"
 	"strings"
 	"testing"
 
@@ -179,4 +180,73 @@ func TestSignInsThatAreRefused(t *testing.T) {
 		}
 	}
 	assert.Equal(t, 5, limited)
+}
+
+// A user changes its own password and ends its own sessions; another one is removed, and its token ends with it. The last one stays.
+func TestUsersComeAndGo(t *testing.T) {
+	s := newSite(t)
+	signIn := func(name, password string) (int, string) {
+		status, _, body := s.ask("POST", Base+"/sessions", `{"name":"`+name+`","password":"`+password+`"}`)
+		token, _ := body["token"].(string)
+		return status, token
+	}
+	with := func(token, method, path, body string) (int, map[string]any) {
+		was := s.token
+		defer func() { s.token = was }()
+		s.token = token
+		status, _, out := s.ask(method, Base+path, body)
+		return status, out
+	}
+	status, _, added := s.ask("POST", Base+"/users", `{"name":"petra"}`)
+	require.Equal(t, http.StatusCreated, status)
+	password := added["password"].(string)
+	status, one := signIn("petra", password)
+	require.Equal(t, http.StatusCreated, status)
+	_, two := signIn("petra", password)
+	_, list := with(one, "GET", "/users/current/sessions", "")
+	require.Len(t, list["items"], 2)
+
+	for body, says := range map[string]string{`{"current":"wrong","new":"seagulls over the quay"}`: "current password is wrong", `{"current":"` + password + `","new":"short"}`: "12 are the least",
+		`{"current":"` + password + `","new":"` + password + `"}`: "is the current one", `{"current":"` + password + `","new":"my-name-is-petra!"}`: "name of the user"} {
+		status, out := with(one, "PUT", "/users/current/password", body)
+		assert.Equal(t, http.StatusUnprocessableEntity, status)
+		assert.Contains(t, out["detail"], says)
+	}
+	status, _ = with(one, "PUT", "/users/current/password", `{"current":"`+password+`","new":"seagulls over the quay"}`)
+	require.Equal(t, http.StatusNoContent, status)
+	status, _ = with(two, "GET", "/zones", "")
+	assert.Equal(t, http.StatusUnauthorized, status, "the other session has ended")
+	status, _ = with(one, "GET", "/zones", "")
+	assert.Equal(t, http.StatusOK, status)
+	status, _ = signIn("petra", password)
+	assert.Equal(t, http.StatusUnauthorized, status)
+	status, two = signIn("petra", "seagulls over the quay")
+	require.Equal(t, http.StatusCreated, status)
+
+	_, list = with(two, "GET", "/users/current/sessions", "")
+	for _, item := range list["items"].([]any) {
+		session := item.(map[string]any)
+		id := strconv.Itoa(int(session["id"].(float64)))
+		if session["current"].(bool) {
+			status, _ = with(s.token, "DELETE", "/users/current/sessions/"+id, "")
+			assert.Equal(t, http.StatusNotFound, status, "it is none of another user")
+			continue
+		}
+		status, _ = with(two, "DELETE", "/users/current/sessions/"+id, "")
+		assert.Equal(t, http.StatusNoContent, status)
+	}
+	status, _ = with(one, "GET", "/zones", "")
+	assert.Equal(t, http.StatusUnauthorized, status)
+
+	status, _, _ = s.ask("DELETE", Base+"/users/petra", "")
+	require.Equal(t, http.StatusNoContent, status)
+	status, _ = with(two, "GET", "/zones", "")
+	assert.Equal(t, http.StatusUnauthorized, status)
+	status, _ = signIn("petra", "seagulls over the quay")
+	assert.Equal(t, http.StatusUnauthorized, status)
+	status, _, out := s.ask("DELETE", Base+"/users/admin", "")
+	assert.Equal(t, http.StatusConflict, status)
+	assert.Contains(t, out["detail"], "last user")
+	status, _, _ = s.ask("DELETE", Base+"/users/nobody", "")
+	assert.Equal(t, http.StatusNotFound, status)
 }

@@ -104,7 +104,7 @@ func (a *app) send(method, path, tag string, body, out any) error {
 		if err != nil {
 			return err
 		}
-		sent = bytes.NewReader(text)
+		sent, kind = bytes.NewReader(text), "application/json"
 	}
 	req, err := http.NewRequest(method, strings.TrimSuffix(a.address, "/")+"/api/v1"+path, sent)
 	if err != nil {

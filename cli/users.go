@@ -1,13 +1,16 @@
 package cli
 
 import (
+	"strconv"
+	"time"
+
 	"beacon/wire"
 
 	"github.com/spf13/cobra"
 )
 
 func (a *app) userCommand() *cobra.Command {
-	c := &cobra.Command{Use: "user", Short: "Manage users"}
+	c := &cobra.Command{Use: "user", Short: "Manage users, your own password and sessions"}
 	c.AddCommand(
 		&cobra.Command{Use: "list", Short: "List users", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
 			names, err := all(a, wire.ListUsers)
@@ -26,6 +29,79 @@ func (a *app) userCommand() *cobra.Command {
 				return err
 			}
 			return a.show(made, func() { a.printf("%s can sign in. Password, shown this once: %s\n", made.Name, made.Password) })
-		}})
+		}},
+		a.userRemoveCommand(), a.userPasswordCommand(), a.userSessionsCommand(), a.userEndSessionCommand())
 	return c
+}
+
+func (a *app) userRemoveCommand() *cobra.Command {
+	var yes bool
+	c := &cobra.Command{Use: "remove NAME", Short: "Remove a user; its sessions end, what it made stays", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
+		if err := a.agreed(yes, "Remove the user "+args[0]+"?"); err != nil {
+			return err
+		}
+		if err := ask(a, wire.RemoveUser, wire.None{}, (*wire.None)(nil), args[0]); err != nil {
+			return err
+		}
+		return a.show(wire.NewUser{Name: args[0]}, func() { a.printf("%s is removed and cannot sign in any more.\n", args[0]) })
+	}}
+	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
+	return c
+}
+
+func (a *app) userPasswordCommand() *cobra.Command {
+	var current, next string
+	c := &cobra.Command{Use: "password", Short: "Change your own password; your other sessions end", Args: cobra.NoArgs,
+		Long: "Change your own password. It has twelve characters at least. Your other sessions end.\n" +
+			"A user who has lost the password gets a new one on the machine of the service: beacon recover-user NAME.",
+		RunE: func(*cobra.Command, []string) error {
+			old, err := a.secret("BEACON_PASSWORD", current, "Current password: ")
+			if err != nil {
+				return err
+			}
+			chosen, err := a.secret("BEACON_NEW_PASSWORD", next, "New password: ")
+			if err != nil {
+				return err
+			}
+			if err := ask(a, wire.ChangePassword, wire.PasswordChange{Current: old, New: chosen}, (*wire.None)(nil)); err != nil {
+				return err
+			}
+			return a.show(wire.None{}, func() { a.printf("The password is changed. Your other sessions have ended.\n") })
+		}}
+	c.Flags().StringVar(&current, "password-file", "", "file with the current password; else BEACON_PASSWORD, else you are asked")
+	c.Flags().StringVar(&next, "new-password-file", "", "file with the new password; else BEACON_NEW_PASSWORD, else you are asked")
+	return c
+}
+
+func (a *app) userSessionsCommand() *cobra.Command {
+	return &cobra.Command{Use: "sessions", Short: "List your own sessions, newest first", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
+		list, err := all(a, wire.ListSessions)
+		if err != nil {
+			return err
+		}
+		return a.show(list, func() {
+			var rows [][]string
+			for _, s := range list {
+				this := ""
+				if s.Current {
+					this = "this one"
+				}
+				rows = append(rows, []string{strconv.FormatUint(s.ID, 10), s.Label, s.CreatedAt.Local().Format(time.DateTime), s.ExpiresAt.Local().Format(time.DateTime), this})
+			}
+			a.table([]string{"SESSION", "FOR", "SINCE", "UNTIL", ""}, rows)
+		})
+	}}
+}
+
+func (a *app) userEndSessionCommand() *cobra.Command {
+	return &cobra.Command{Use: "end-session NUMBER", Short: "End one of your own sessions", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
+		id, err := strconv.ParseUint(args[0], 10, 64)
+		if err != nil {
+			return misuse("%q is no number of a session; beacon user sessions shows them", args[0])
+		}
+		if err := ask(a, wire.EndSession, wire.None{}, (*wire.None)(nil), id); err != nil {
+			return err
+		}
+		return a.show(wire.Session{ID: id}, func() { a.printf("Session %d has ended.\n", id) })
+	}}
 }

@@ -133,6 +133,7 @@ var notRun = map[string]string{
 	"host report":            "runs for ever; in the tour",
 	"provider verify":        "makes fifty checks; provider/conform runs them",
 	"registrar verify":       "changes a domain for a while; registrar/conform runs them",
+	"recover-user":           "ends the session that the lines are run in; service tests have it",
 	"restore":                "needs an empty database; TestRestored has one",
 	"key":                    "needs a service that has ended; service tests have it",
 	"sync --follow NUMBER":   "a sync that runs",

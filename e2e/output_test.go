@@ -48,10 +48,10 @@ func TestEveryCommandPrintsOneDocument(t *testing.T) {
 	zonefile := file("tides.zone", "$TTL 300\n@ A 192.0.2.1\nwww A 192.0.2.2\n")
 	profile := filepath.Join(s.Dir, "profiles", "heron.profile.yaml")
 	pasted := file("pasted.txt", "cam A 192.0.2.9\n")
-	password := file("password", s.Password)
+	password, chosen := file("password", s.Password), file("chosen", "seagulls over the quay")
 	lines := [][]string{ // the first words are the command, up to the argument "/"
 		{"sign-in", "/", "--password-file", password},
-		{"user", "list"}, {"user", "add", "/", "petra"},
+		{"user", "list"}, {"user", "add", "/", "petra"}, {"user", "remove", "/", "petra", "--yes"}, {"user", "sessions"}, {"user", "password", "/", "--password-file", password, "--new-password-file", chosen},
 		{"provider", "list"}, {"provider", "kinds"}, {"provider", "show", "/", "heron-main"}, {"provider", "zones", "/", "plover-old"},
 		{"provider", "profile", "check", "/", profile}, {"registrar", "list"}, {"registrar", "kinds"}, {"registrar", "domains", "/", "gannet-main"},
 		{"zone", "import", "/", filepath.Join(s.Dir, "saltmarsh-ferries.zone"), "--origin", zone, "--yes"},
@@ -82,7 +82,7 @@ func TestEveryCommandPrintsOneDocument(t *testing.T) {
 		{"sign-out"},
 	}
 	// These talk to a user or another program all the time, or are tested elsewhere with their answers.
-	apart := []string{"watch", "host report", "provider add", "registrar add", "provider rotate", "registrar rotate", "registrar remove", "provider verify", "registrar verify", "provider try"}
+	apart := []string{"watch", "host report", "provider add", "registrar add", "provider rotate", "registrar rotate", "registrar remove", "provider verify", "registrar verify", "provider try", "user end-session"}
 	covered := map[string]bool{}
 	env := append(os.Environ(), "BEACON_ADDRESS="+s.Address(), "BEACON_SESSIONS="+filepath.Join(dir, "sessions.json"))
 	for _, line := range lines {

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/service/users"
 	"beacon/wire"
 )
 
@@ -64,4 +65,25 @@ func TestGuessing(t *testing.T) {
 	assert.EqualValues(t, wrong.Load(), failed)
 	_, _, err = h.Users.SignIn(ctx, name, password, netip.MustParseAddr("192.0.2.1"))
 	assert.Equal(t, wire.Limited, asProblem(t, err).Kind, "from their network the right one is not tried either: that would tell it")
+}
+
+// A user who has lost the password gets a new one on the machine of the service, and its sessions end.
+func TestRecoverUser(t *testing.T) {
+	t.Parallel()
+	h := newHouse(t)
+	name, password, err := h.Users.FirstUser(ctx, "")
+	require.NoError(t, err)
+	token, _, err := h.Users.SignIn(ctx, name, password, here)
+	require.NoError(t, err)
+	at := users.Recovery{Database: h.settings.Database, Reach: h.settings.AllowedNetworks}
+	fresh, err := users.Recover(ctx, at, name)
+	require.NoError(t, err)
+	_, err = h.Users.Caller(ctx, token)
+	assert.Equal(t, wire.NotSignedIn, asProblem(t, err).Kind)
+	_, _, err = h.Users.SignIn(ctx, name, password, here)
+	assert.Equal(t, wire.NotSignedIn, asProblem(t, err).Kind)
+	_, _, err = h.Users.SignIn(ctx, name, fresh, here)
+	assert.NoError(t, err)
+	_, err = users.Recover(ctx, at, "nobody")
+	assert.ErrorContains(t, err, "nobody")
 }

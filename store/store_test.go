@@ -68,7 +68,7 @@ func TestUsersAndTokens(t *testing.T) {
 	s := storetest.Open(t)
 	var text string
 	in(t, s, func(tx *store.Tx) error {
-		require.NoError(t, tx.AddUser("admin", "correct horse"))
+		require.NoError(t, tx.AddUser("admin", store.HashPassword("correct horse")))
 		of, err := tx.PasswordOf("admin")
 		require.NoError(t, err)
 		id := of.ID
@@ -100,7 +100,7 @@ func TestUsersAndTokens(t *testing.T) {
 		assert.ErrorIs(t, err, store.ErrNotFound)
 		return nil
 	})
-	assert.ErrorIs(t, s.Tx(ctx, func(tx *store.Tx) error { return tx.AddUser("admin", "x") }), store.ErrTaken)
+	assert.ErrorIs(t, s.Tx(ctx, func(tx *store.Tx) error { return tx.AddUser("admin", store.HashPassword("x")) }), store.ErrTaken)
 }
 
 func TestSeal(t *testing.T) {

@@ -43,14 +43,75 @@ func (t *Tx) CountUsers() (int64, error) {
 	return n, err
 }
 
-// AddUser makes a user who signs in with this password.
-func (t *Tx) AddUser(name, password string) error {
+// PasswordHash is what is kept of a password.
+type PasswordHash []byte
+
+// HashPassword returns what is kept of a password. It takes a while, and belongs outside of transactions.
+func HashPassword(password string) PasswordHash {
 	salt := make([]byte, saltSize)
-	if _, err := rand.Read(salt); err != nil {
-		return err
-	}
-	row := user{Name: name, PasswordHash: hashPassword(password, salt), CreatedAt: t.now()}
+	_, _ = rand.Read(salt) // it never fails (crypto/rand)
+	return hashPassword(password, salt)
+}
+
+// AddUser makes a user who signs in with a password.
+func (t *Tx) AddUser(name string, hash PasswordHash) error {
+	row := user{Name: name, PasswordHash: hash, CreatedAt: t.now()}
 	return found(t.db.Create(&row).Error, "user %s", name)
+}
+
+// SetPassword gives a user another password.
+func (t *Tx) SetPassword(name string, hash PasswordHash) error {
+	res := t.db.Exec("UPDATE users SET password_hash = ? WHERE name = ?", []byte(hash), name)
+	if res.Error == nil && res.RowsAffected == 0 {
+		return fmt.Errorf("user %s: %w", name, ErrNotFound)
+	}
+	return res.Error
+}
+
+// RemoveUser forgets a user with its tokens, unless it is the last one.
+func (t *Tx) RemoveUser(name string) (last bool, err error) {
+	var names []string
+	if err := t.db.Raw("SELECT name FROM users ORDER BY id FOR UPDATE").Scan(&names).Error; err != nil {
+		return false, err
+	}
+	switch {
+	case !slices.Contains(names, name):
+		return false, fmt.Errorf("user %s: %w", name, ErrNotFound)
+	case len(names) == 1:
+		return true, nil
+	}
+	return false, t.db.Exec("DELETE FROM users WHERE name = ?", name).Error
+}
+
+// Session is a token of a user, without its text.
+type Session struct {
+	ID        uint64
+	Label     string
+	CreatedAt time.Time
+	ExpiresAt time.Time
+	Current   bool // it is the one that was given
+}
+
+// Sessions returns the valid tokens of a user, newest first.
+func (t *Tx) Sessions(userID uint64, current string) (list []Session, err error) {
+	err = t.db.Raw("SELECT id, label, created_at, expires_at, hash = ? AS current FROM tokens WHERE user_id = ? AND expires_at > ? ORDER BY id DESC",
+		octets(hashToken(current)), userID, t.now()).Scan(&list).Error
+	return list, err
+}
+
+// EndSession makes a token of a user invalid.
+func (t *Tx) EndSession(userID, id uint64) error {
+	res := t.db.Exec("DELETE FROM tokens WHERE id = ? AND user_id = ?", id, userID)
+	if res.Error == nil && res.RowsAffected == 0 {
+		return fmt.Errorf("session %d: %w", id, ErrNotFound)
+	}
+	return res.Error
+}
+
+// EndSessions makes all tokens of a user invalid but the one that is given, which may be empty, and returns how many.
+func (t *Tx) EndSessions(name, but string) (ended int, err error) {
+	res := t.db.Exec("DELETE t FROM tokens t JOIN users u ON u.id = t.user_id WHERE u.name = ? AND t.hash <> ?", name, octets(hashToken(but)))
+	return int(res.RowsAffected), res.Error
 }
 
 // People returns the names of all people.

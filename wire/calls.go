@@ -43,6 +43,10 @@ var (
 	DoSignIn         = Call[SignIn, SignedIn]{Method: "POST", Path: "/sessions"}
 	SignOut          = Call[None, None]{Method: "DELETE", Path: "/sessions/current"}
 	ListUsers        = List[string]{Method: "GET", Path: "/users"}
+	RemoveUser       = Call[None, None]{Method: "DELETE", Path: "/users/:name"}
+	ChangePassword   = Call[PasswordChange, None]{Method: "PUT", Path: "/users/current/password"}
+	ListSessions     = List[Session]{Method: "GET", Path: "/users/current/sessions"}
+	EndSession       = Call[None, None]{Method: "DELETE", Path: "/users/current/sessions/:id"}
 	AddUser          = Call[NewUser, UserAdded]{Method: "POST", Path: "/users"}
 	ListAccounts     = List[AccountView]{Method: "GET", Path: "/accounts"}
 	AddAccount       = Call[NewAccount, AccountAdded]{Method: "POST", Path: "/accounts"}

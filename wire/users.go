@@ -31,3 +31,18 @@ type SignedIn struct {
 	Token   string    `json:"token"` // empty for a browser
 	Expires time.Time `json:"expires"`
 }
+
+// PasswordChange gives the caller another password.
+type PasswordChange struct {
+	Current string `json:"current" required:"true"` // the password until now
+	New     string `json:"new" required:"true"`     // twelve characters at least
+}
+
+// Session is a sign-in of the caller that is valid.
+type Session struct {
+	ID        uint64    `json:"id"`
+	Label     string    `json:"label"` // what it was made for
+	CreatedAt time.Time `json:"created_at"`
+	ExpiresAt time.Time `json:"expires_at"` // when it ends by itself
+	Current   bool      `json:"current"` // it is the one that asks
+}

@@ -6,7 +6,6 @@ import (
 	"crypto/rand"
 	"encoding/base32"
 	"errors"
-	"fmt"
 	"net/netip"
 	"regexp"
 	"strings"
@@ -41,13 +40,14 @@ func (u *Users) FirstUser(ctx context.Context, password string) (name, shown str
 			return "", "", err
 		}
 	}
+	hash := store.HashPassword(password)
 	err = u.logbook.Tx(ctx, func(tx *store.Tx) error {
 		n, err := tx.CountUsers()
 		if err != nil || n > 0 {
 			return err
 		}
 		name, shown = "admin", password
-		if err := tx.AddUser(name, password); err != nil {
+		if err := tx.AddUser(name, hash); err != nil {
 			return err
 		}
 		return logbook.Log(tx, "service", "user.added", name, "the first user")
@@ -71,8 +71,9 @@ func (u *Users) AddUser(ctx context.Context, name string) (password string, err 
 	if password, err = newPassword(); err != nil {
 		return "", err
 	}
+	hash := store.HashPassword(password)
 	return password, u.logbook.Tx(ctx, func(tx *store.Tx) error {
-		if err := tx.AddUser(name, password); err != nil {
+		if err := tx.AddUser(name, hash); err != nil {
 			return err
 		}
 		return logbook.Log(tx, logbook.Actor(ctx), "user.added", name, "")
@@ -95,17 +96,8 @@ func (u *Users) SignIn(ctx context.Context, name, password string, from netip.Ad
 	if !personName.MatchString(name) || len(password) > longestPassword {
 		name, password = "", "" // nobody has them; it takes as long as any wrong password
 	}
-	if wait := u.guesses.take(name, from, u.logbook.Now()); wait > 0 {
-		seconds := int(wait/time.Second) + 1
-		return "", expires, &wire.Problem{Kind: wire.Limited, After: seconds,
-			Message: fmt.Sprintf("Too many sign-ins were tried with this name, or from your network. Try again in %d s.", seconds)}
-	}
-	var user store.PasswordOf
-	if err := u.logbook.Look(looking.Off(ctx), func(tx *store.Tx) (err error) { user, err = tx.PasswordOf(name); return err }); err != nil {
-		return "", expires, err
-	}
-	right := false
-	if err := u.hashing.do(ctx, from, func() { right = user.Is(password) }); err != nil {
+	right, id, err := u.compare(ctx, name, password, from)
+	if err != nil {
 		return "", expires, err
 	}
 	if !right {
@@ -113,9 +105,8 @@ func (u *Users) SignIn(ctx context.Context, name, password string, from netip.Ad
 			return logbook.Log(tx, "service", "user.sign-in-failed", cmp.Or(name, "?"), "from "+from.String())
 		}), wrong)
 	}
-	u.guesses.right(name, from, u.logbook.Now())
 	return token, expires, u.logbook.Tx(ctx, func(tx *store.Tx) error {
-		if token, expires, err = tx.AddToken(user.ID, "sign-in", access.All(), sessionLife); err != nil {
+		if token, expires, err = tx.AddToken(id, "sign-in", access.All(), sessionLife); err != nil {
 			return err
 		}
 		return logbook.Log(tx, name, "user.signed-in", name, "from "+from.String())

@@ -1,0 +1,142 @@
+package users
+
+import (
+	"context"
+	"fmt"
+	"net/netip"
+	"strings"
+
+	"beacon/core/access"
+	"beacon/core/wording"
+	"beacon/looking"
+	"beacon/reach"
+	"beacon/service/logbook"
+	"beacon/store"
+	"beacon/wire"
+)
+
+// shortestPassword is how many octets a password has at least that a user chooses.
+const shortestPassword = 12
+
+// ChangePassword gives the caller another password and ends its other sessions. The current one has to be right, and tries of it are limited as those of
+// a sign-in are.
+func (u *Users) ChangePassword(ctx context.Context, caller access.Caller, token string, r wire.PasswordChange, from netip.Addr) error {
+	switch {
+	case len(r.New) < shortestPassword:
+		return wire.Problemf(wire.Invalid, "The new password has %s; %d are the least. Nothing was changed.", wording.Counted(len(r.New), "character"), shortestPassword)
+	case len(r.New) > longestPassword:
+		return wire.Problemf(wire.Invalid, "The new password has more than %d characters. Nothing was changed.", longestPassword)
+	case r.New == r.Current:
+		return wire.Problemf(wire.Invalid, "The new password is the current one. Nothing was changed.")
+	case strings.Contains(strings.ToLower(r.New), strings.ToLower(caller.Name)):
+		return wire.Problemf(wire.Invalid, "The new password has the name of the user in it. Nothing was changed.")
+	}
+	right, _, err := u.compare(ctx, caller.Name, r.Current, from)
+	if err != nil {
+		return err
+	}
+	if !right {
+		return wire.Problemf(wire.Invalid, "The current password is wrong. Nothing was changed.")
+	}
+	hash := store.HashPassword(r.New)
+	return u.logbook.Tx(ctx, func(tx *store.Tx) error {
+		if err := tx.SetPassword(caller.Name, hash); err != nil {
+			return err
+		}
+		ended, err := tx.EndSessions(caller.Name, token)
+		if err != nil {
+			return err
+		}
+		return logbook.Log(tx, caller.Name, "user.password-changed", caller.Name, "from "+from.String()+"; "+wording.Counted(ended, "other session")+" ended")
+	})
+}
+
+// compare reports whether a password is right. Tries are limited; the comparison is made outside of any transaction.
+func (u *Users) compare(ctx context.Context, name, password string, from netip.Addr) (right bool, id uint64, err error) {
+	if wait := u.guesses.take(name, from, u.logbook.Now()); wait > 0 {
+		seconds := int(wait.Seconds()) + 1
+		return false, 0, &wire.Problem{Kind: wire.Limited, After: seconds,
+			Message: fmt.Sprintf("Too many passwords were tried with this name, or from your network. Try again in %d s.", seconds)}
+	}
+	var user store.PasswordOf
+	if err := u.logbook.Look(looking.Off(ctx), func(tx *store.Tx) (err error) { user, err = tx.PasswordOf(name); return err }); err != nil {
+		return false, 0, err
+	}
+	if err := u.hashing.do(ctx, from, func() { right = user.Is(password) }); err != nil {
+		return false, 0, err
+	}
+	if right {
+		u.guesses.right(name, from, u.logbook.Now())
+	}
+	return right, user.ID, nil
+}
+
+// Remove removes a user. Its sessions end; what it made stays. The last user stays.
+func (u *Users) Remove(ctx context.Context, name string) error {
+	return u.logbook.Tx(ctx, func(tx *store.Tx) error {
+		last, err := tx.RemoveUser(name)
+		if err != nil {
+			return err
+		}
+		if last {
+			return wire.Problemf(wire.Blocked, "%s is the last user: nobody could sign in any more. Add another one first: beacon user add NAME.", name)
+		}
+		return logbook.Log(tx, logbook.Actor(ctx), "user.removed", name, "")
+	})
+}
+
+// Sessions returns the sessions of the caller, newest first.
+func (u *Users) Sessions(ctx context.Context, caller access.Caller, token string) (list []wire.Session, err error) {
+	err = u.logbook.Look(ctx, func(tx *store.Tx) error {
+		list = []wire.Session{}
+		rows, err := tx.Sessions(caller.UserID, token)
+		for _, r := range rows {
+			list = append(list, wire.Session{ID: r.ID, Label: r.Label, CreatedAt: r.CreatedAt, ExpiresAt: r.ExpiresAt, Current: r.Current})
+		}
+		return err
+	})
+	return list, err
+}
+
+// EndSession ends a session of the caller.
+func (u *Users) EndSession(ctx context.Context, caller access.Caller, id uint64) error {
+	return u.logbook.Tx(ctx, func(tx *store.Tx) error {
+		if err := tx.EndSession(caller.UserID, id); err != nil {
+			return err
+		}
+		return logbook.Log(tx, logbook.Actor(ctx), "user.session-ended", caller.Name, fmt.Sprintf("session %d", id))
+	})
+}
+
+// Recovery is where a user is recovered: on the machine of the service, by its settings.
+type Recovery struct {
+	Database store.Settings
+	Reach    []string // networks that may be reached
+}
+
+// Recover gives a user a new random password, which is returned and kept nowhere, and ends its sessions.
+func Recover(ctx context.Context, r Recovery, name string) (password string, err error) {
+	door, err := reach.New(r.Reach)
+	if err != nil {
+		return "", fmt.Errorf("the setting allowed_networks: %w", err)
+	}
+	db, err := store.Open(ctx, r.Database, door.Local(), nil)
+	if err != nil {
+		return "", err
+	}
+	defer db.Close()
+	if password, err = newPassword(); err != nil {
+		return "", err
+	}
+	hash := store.HashPassword(password)
+	return password, db.Tx(ctx, func(tx *store.Tx) error {
+		if err := tx.SetPassword(name, hash); err != nil {
+			return err
+		}
+		ended, err := tx.EndSessions(name, "")
+		if err != nil {
+			return err
+		}
+		return logbook.Log(tx, "service", "user.recovered", name, "on the machine of the service; "+wording.Counted(ended, "session")+" ended")
+	})
+}

@@ -44,5 +44,5 @@ type Session struct {
 	Label     string    `json:"label"` // what it was made for
 	CreatedAt time.Time `json:"created_at"`
 	ExpiresAt time.Time `json:"expires_at"` // when it ends by itself
-	Current   bool      `json:"current"` // it is the one that asks
+	Current   bool      `json:"current"`    // it is the one that asks
 }

@@ -287,11 +287,53 @@ test('Ctrl-K finds domains, records, pages and actions', async () => {
   await accessible(page, 'findings')
 })
 
+test('users: one is added and removed, and the own password is changed', async () => {
+  const { page, expected } = watched
+  await page.goto(address + '/users')
+  await page.getByText('this one').waitFor()
+  await accessible(page, 'users')
+  await press(page, button('Add user'))
+  await type(page, page.getByLabel('Name'), 'Maren M')
+  await page.keyboard.press('Enter')
+  await page.getByRole('alert').getByText('Use lower-case letters').waitFor()
+  await type(page, page.getByLabel('Name'), 'maren')
+  await page.keyboard.press('Enter')
+  await page.getByText('only once').waitFor()
+  await accessible(page, 'a password, shown once')
+  await press(page, button('Close'))
+  await press(page, button('Remove user…'))
+  await page.getByText('cannot sign in any more').waitFor()
+  await press(page, page.getByRole('alertdialog').getByRole('button', { name: 'Remove user' }))
+  await page.getByText('maren', { exact: true }).waitFor({ state: 'detached' })
+
+  await press(page, button('Change password'))
+  expected(/422/) // the browser itself writes down a refusal
+  await type(page, page.getByLabel('Current password'), password + 'x')
+  await type(page, page.getByLabel('New password', { exact: true }), 'seagulls over the quay')
+  await type(page, page.getByLabel('New password, again'), 'seagulls over the key')
+  await page.keyboard.press('Enter')
+  await page.getByText('This is another password.').waitFor()
+  await type(page, page.getByLabel('New password, again'), 'seagulls over the quay')
+  await page.keyboard.press('Enter')
+  await page.getByText('The current password is wrong.').waitFor()
+  expected(/^$/)
+  await type(page, page.getByLabel('Current password'), password)
+  await page.keyboard.press('Enter')
+  await page.getByText('The password is changed.').waitFor()
+  await accessible(page, 'a changed password')
+  await press(page, button('Change password')) // back again: other tests sign in with it
+  await type(page, page.getByLabel('Current password'), 'seagulls over the quay')
+  await type(page, page.getByLabel('New password', { exact: true }), password)
+  await type(page, page.getByLabel('New password, again'), password)
+  await page.keyboard.press('Enter')
+  await page.getByLabel('Current password').waitFor({ state: 'detached' })
+})
+
 test('on a phone every page fits, and the light can be turned', async () => {
   const phone = await open(browser, { width: 390, height: 844 })
   const { page } = phone
   await signIn(page)
-  for (const path of ['/', '/domains', '/findings', `/domains/${domain}`, `/domains/${domain}/records`, `/domains/${domain}/history`, `/domains/${domain}/changes`, `/domains/${domain}/delegation`, '/hosts', '/search', '/apply', '/logbook', '/nowhere']) {
+  for (const path of ['/', '/domains', '/findings', `/domains/${domain}`, `/domains/${domain}/records`, `/domains/${domain}/history`, `/domains/${domain}/changes`, `/domains/${domain}/delegation`, '/hosts', '/search', '/apply', '/users', '/logbook', '/nowhere']) {
     await page.goto(address + path)
     await main().first().waitFor()
     await page.getByRole('heading', { level: 1 }).waitFor()

@@ -48,6 +48,7 @@ const router = createBrowserRouter([
       { path: '/hosts/:name', lazy: async () => ({ Component: (await import('./pages/hosts/host-detail')).HostPage }) },
       { path: '/accounts', lazy: async () => ({ Component: (await import('./pages/accounts/accounts')).Accounts }) },
       { path: '/apply', lazy: async () => ({ Component: (await import('./pages/apply/apply')).Apply }) },
+      { path: '/users', lazy: async () => ({ Component: (await import('./pages/users/users')).Users }) },
       { path: '/logbook', lazy: async () => ({ Component: (await import('./pages/logbook/logbook')).Logbook }) },
       { path: '*', lazy: async () => ({ Component: (await import('./pages/not-here')).NotHere }) },
     ],

@@ -56,6 +56,8 @@ export function outOfDate(e: Pick<Entry, 'action' | 'subject'>): string[][] {
       return [['hosts'], ['zones']]
     case 'hold':
       return [['hold'], ['zones']]
+    case 'user':
+      return [['users']]
     case 'account':
     case 'key':
       return [['accounts']]

@@ -8,6 +8,18 @@ export const retry = (count: number, error: Error) => count < 2 && error instanc
 
 export const useMe = () => useQuery({ queryKey: ['me'], queryFn: ({ signal }) => get('/sessions/current', {}, signal), staleTime: Infinity })
 
+export const useUsers = () => useQuery({ queryKey: ['users'], queryFn: ({ signal }) => get('/users', {}, signal) })
+
+export const useAddUser = () => useRefreshing((name: string) => post('/users', {}, { name }), ['users'])
+
+export const useRemoveUser = () => useRefreshing((name: string) => remove('/users/{name}', { name }), ['users'])
+
+export const useSessions = () => useQuery({ queryKey: ['users', 'sessions'], queryFn: ({ signal }) => get('/users/current/sessions', {}, signal) })
+
+export const useEndSession = () => useRefreshing((id: number) => remove('/users/current/sessions/{id}', { id }), ['users'])
+
+export const useChangePassword = () => useRefreshing((change: { current: string; new: string }) => put('/users/current/password', {}, change), ['users'])
+
 /** The first page. Its parts come from all over, so events of any kind make it out of date. */
 export const useToday = () => useQuery({ queryKey: ['today'], queryFn: ({ signal }) => get('/today', {}, signal), refetchInterval: 15_000 })
 

@@ -91,6 +91,7 @@ const pages = [
   { to: '/hosts', label: 'Dynamic hosts', words: 'address token' },
   { to: '/accounts', label: 'Accounts', words: 'provider registrar credential' },
   { to: '/apply', label: 'Apply a definition', words: 'add domain zone file' },
+  { to: '/users', label: 'Users', words: 'password session people sign' },
   { to: '/logbook', label: 'Logbook', words: 'history who' },
   { to: '/findings', label: 'Findings', words: 'codes explain' },
 ]

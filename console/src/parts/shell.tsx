@@ -18,6 +18,7 @@ const places = [
   { to: '/hosts', label: 'Dynamic hosts' },
   { to: '/accounts', label: 'Accounts' },
   { to: '/apply', label: 'Apply' },
+  { to: '/users', label: 'Users' },
   { to: '/logbook', label: 'Logbook' },
 ]
 

@@ -83,8 +83,9 @@ func New(svc *service.Service, log *slog.Logger) http.Handler {
 }
 
 type api struct {
-	svc *service.Service
-	log *slog.Logger
+	svc   *service.Service
+	log   *slog.Logger
+	slots slots
 }
 
 // guard catches what breaks, logs each request, and sets the headers that every answer has.
@@ -134,6 +135,14 @@ func (a *api) serve(r route) gin.HandlerFunc {
 				return
 			}
 			signedIn(c.Request)
+		}
+		if r.most > 0 {
+			leave, err := a.slots.enter(r.method+" "+r.path, k.caller.UserID, r.most)
+			if err != nil {
+				a.fail(c, err)
+				return
+			}
+			defer leave()
 		}
 		if r.effect == looks {
 			k.looking()

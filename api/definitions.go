@@ -20,7 +20,7 @@ func routesOfDefinitions() []route {
 			}
 			return k.svc.Zones.Generate(k.Request.Context(), in)
 		}},
-		{method: "POST", effect: writes, path: "/definitions", summary: "Accept definition files as desired records", right: access.Write, in: wire.ApplyRequest{}, out: wire.Page[wire.Applied]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "POST", effect: writes, path: "/definitions", summary: "Accept definition files as desired records", right: access.Write, most: 8, in: wire.ApplyRequest{}, out: wire.Page[wire.Applied]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			var in wire.ApplyRequest
 			if err := k.body(&in); err != nil {
 				return nil, err

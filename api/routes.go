@@ -32,6 +32,7 @@ type route struct {
 	tagged       bool              // its answer has an ETag, for If-Match
 	match        match             // what If-Match is held against
 	secret       bool              // its answer has a secret, which is shown once
+	most         int               // how many of one user may be under way at a time; 0 for any number
 }
 
 // effect reports whether a route may change anything.
@@ -182,7 +183,7 @@ func routesOfDomains() []route {
 		{method: "POST", effect: writes, path: "/channels/:name/tests", summary: "Send a test over a channel", right: access.Write, status: http.StatusNoContent, handle: func(k *call) (any, error) {
 			return nil, k.svc.Notify.TryChannel(k.Request.Context(), k.Param("name"))
 		}},
-		{method: "POST", effect: looks, path: "/sweeps", summary: "Ask about a domain from here, and judge nothing: what another instance asks of a vantage point", right: access.Read, in: wire.SweepRequest{}, out: evidence.Sweep{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "POST", effect: looks, path: "/sweeps", summary: "Ask about a domain from here, and judge nothing: what another instance asks of a vantage point", right: access.Read, most: 64, in: wire.SweepRequest{}, out: evidence.Sweep{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			var in wire.SweepRequest
 			if err := k.body(&in); err != nil {
 				return nil, err

@@ -20,7 +20,7 @@ const streamPace = 100 * time.Millisecond
 // eventStream is the one route that does not answer and end: server-sent events, one for each line of the logbook, from
 // the one sequence that all readers share.
 var eventStream = route{method: "GET", effect: looks, path: "/events", summary: "What happens, as it happens (server-sent events); resumes after Last-Event-ID",
-	right: access.Read, query: []string{"after", "requests"}, status: http.StatusOK, stream: streamEvents}
+	right: access.Read, query: []string{"after", "requests"}, status: http.StatusOK, stream: streamEvents, most: 128}
 
 // streamEvents sends events until the reader goes or the instance stops. Where the reader does not say after which
 // event to begin, it begins now.

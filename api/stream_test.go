@@ -12,6 +12,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -191,4 +192,63 @@ func TestStreamEndsWithItsToken(t *testing.T) {
 		t.Error("the stream of another token ended, too")
 	default:
 	}
+}
+
+// One user has so many streams and no more; another one is not kept out, and one that ends makes room.
+func TestStreamsOfAUserAreBounded(t *testing.T) {
+	var s slots
+	var leave []func()
+	for range eventStream.most {
+		out, err := s.enter("events", 1, eventStream.most)
+		require.NoError(t, err)
+		leave = append(leave, out)
+	}
+	_, err := s.enter("events", 1, eventStream.most)
+	var p *wire.Problem
+	require.ErrorAs(t, err, &p)
+	assert.Equal(t, wire.Limited, p.Kind)
+	for _, other := range []struct {
+		kind   string
+		caller uint64
+	}{{"events", 2}, {"sweeps", 1}} {
+		_, err := s.enter(other.kind, other.caller, 1)
+		assert.NoError(t, err)
+	}
+	leave[0]()
+	leave[0]()
+	_, err = s.enter("events", 1, eventStream.most)
+	require.NoError(t, err)
+	_, err = s.enter("events", 1, eventStream.most)
+	assert.Error(t, err, "a slot is given back once")
+}
+
+// A sweep too many of one user is refused with when to try again, and the others are answered.
+func TestSweepsOfAUserAreBounded(t *testing.T) {
+	s := newSite(t)
+	address, stop := s.instance()
+	defer stop()
+	var group sync.WaitGroup
+	var limited, answered atomic.Int64
+	for range 200 {
+		group.Go(func() {
+			req, err := http.NewRequest("POST", address+Base+"/sweeps", strings.NewReader(`{"domain":"saltmarsh-ferries.example"}`))
+			require.NoError(t, err)
+			req.Header.Set("Authorization", "Bearer "+s.token)
+			req.Header.Set("Content-Type", "application/json")
+			res, err := http.DefaultClient.Do(req)
+			require.NoError(t, err)
+			defer res.Body.Close()
+			switch res.StatusCode {
+			case http.StatusTooManyRequests:
+				limited.Add(1)
+				assert.NotEmpty(t, res.Header.Get("Retry-After"))
+			case http.StatusOK:
+				answered.Add(1)
+			}
+		})
+	}
+	group.Wait()
+	assert.EqualValues(t, 200, limited.Load()+answered.Load())
+	assert.GreaterOrEqual(t, answered.Load(), int64(64))
+	assert.Positive(t, limited.Load())
 }

@@ -35,7 +35,7 @@ func routesOfZones() []route {
 			items, err := k.svc.Zones.Findings(k.Request.Context(), name)
 			return wire.Page[rules.Found]{Items: items}, err
 		})},
-		{method: "POST", effect: writes, path: "/zones/:name/imports", summary: "Accept a zone file as desired records; also as text/dns, with the other fields in the query", right: access.Write, query: []string{"file", "reason", "dry_run", "partial"}, in: wire.Import{}, out: wire.Imported{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "POST", effect: writes, path: "/zones/:name/imports", summary: "Accept a zone file as desired records; also as text/dns, with the other fields in the query", right: access.Write, query: []string{"file", "reason", "dry_run", "partial"}, most: 8, in: wire.Import{}, out: wire.Imported{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			in := wire.Import{Zone: name}
 			if k.ContentType() == zoneFileType {
 				text, err := io.ReadAll(k.sent())

@@ -3,7 +3,9 @@ package users
 import (
 	"context"
 	"net/netip"
+	"runtime"
 	"sync"
+	"sync/atomic"
 
 	"beacon/wire"
 )
@@ -14,11 +16,13 @@ const (
 	mostHashing    = 2
 	mostWaiting    = 64
 	mostOfANetwork = 16
+	collectAfter   = 4 // so many leave some 80 MB
 )
 
 // hashing lets a few passwords be compared at a time.
 type hashing struct {
-	turn chan struct{}
+	turn  chan struct{}
+	since atomic.Uint64 // comparisons that were made
 
 	mu      sync.Mutex
 	waiting map[netip.Prefix]int
@@ -43,6 +47,9 @@ func (h *hashing) do(ctx context.Context, from netip.Addr, compare func()) error
 	}
 	defer func() { <-h.turn }()
 	compare()
+	if h.since.Add(1)%collectAfter == 0 {
+		runtime.GC() // what comparisons leave behind is large, and would double what the process takes
+	}
 	return nil
 }
 

@@ -195,6 +195,7 @@ func (d DNSSettings) read() (o resolve.Options, anchors dnssec.Records, err erro
 // Close returns back what Open took. Run must have returned.
 func (s *Service) Close() {
 	s.dns.Close()
+	s.Users.Close()
 	s.store.Close()
 	s.Accounts.Close()
 	if err := s.journal.Close(); err != nil {

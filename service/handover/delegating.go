@@ -262,19 +262,8 @@ func (d delegating) Became(ctx context.Context, run *acts.Run, request store.Act
 
 // Ended has the domain checked, and makes the set desired that was asked for, where the registrar has it.
 func (d delegating) Ended(tx *store.Tx, run *acts.Run, outcome acts.Outcome) error {
-	name, err := dnsname.Parse(run.Act.Subject)
-	if err != nil {
-		return err
-	}
-	z, err := zones.ByName(tx, name)
-	if store.IsMissing(err) {
-		return nil
-	}
-	if err != nil {
-		return err
-	}
-	domain, err := check.DomainOf(tx, z.ID)
-	if err != nil {
+	domain, there, err := domainOf(tx, run.Act.Subject)
+	if err != nil || !there {
 		return err
 	}
 	if out, ok := outcome.Result.(wire.Delegated); ok && outcome.State == store.ActDone {

@@ -257,22 +257,28 @@ func (d dsChanging) Ended(tx *store.Tx, run *acts.Run, _ acts.Outcome) error {
 	return d.s.checkSoon(tx, run.Act.Subject)
 }
 
-// checkSoon has a domain checked, where it is still managed here.
+// checkSoon has the domain of an act checked, where it is still managed here.
 func (s *Handover) checkSoon(tx *store.Tx, subject string) error {
-	name, err := dnsname.Parse(subject)
-	if err != nil {
-		return err
-	}
-	z, err := zones.ByName(tx, name)
-	if store.IsMissing(err) {
-		return nil
-	}
-	if err != nil {
-		return err
-	}
-	domain, err := check.DomainOf(tx, z.ID)
-	if err != nil {
+	domain, there, err := domainOf(tx, subject)
+	if err != nil || !there {
 		return err
 	}
 	return s.checks.Soon(tx, domain.ID)
+}
+
+// domainOf returns the domain that an act is about; there is false where it is not managed here any more.
+func domainOf(tx *store.Tx, subject string) (d store.Domain, there bool, err error) {
+	name, err := dnsname.Parse(subject)
+	if err != nil {
+		return d, false, err
+	}
+	z, err := zones.ByName(tx, name)
+	if store.IsMissing(err) {
+		return d, false, nil
+	}
+	if err != nil {
+		return d, false, err
+	}
+	d, err = check.DomainOf(tx, z.ID)
+	return d, err == nil, err
 }

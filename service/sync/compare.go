@@ -154,7 +154,7 @@ func (s *Syncs) compareWith(ctx context.Context, p Place, revisionID uint64, dri
 	c.notes = append(c.notes, notes...)
 	c.notes = append(c.notes, soa.Unsupported(p.Zone.Name(), p.Zone.ZoneSettings().SOA, p.Caps.SOA)...)
 	c.sent, c.seen = diff.Recognise(c.placed, live)
-	if is := live.Get(p.soaKey()); !is.IsZero() { // what is desired of it holds, whoever changed it
+	if is := live.Get(p.soaKey()); !is.IsZero() { // desired fields replace those that were changed elsewhere
 		c.sent = c.sent.With(is)
 	}
 	var gaps []finding.Finding

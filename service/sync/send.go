@@ -184,7 +184,7 @@ func (s *Syncs) closeAct(ctx context.Context, run *syncRun, act store.Act, done 
 	for _, step := range done {
 		if step.After.IsZero() {
 			gone = append(gone, step.Key())
-		} else if step.Key() != run.soaKey() { // of which nothing is kept: what is desired of it holds
+		} else if step.Key() != run.soaKey() { // of which nothing is kept: desired fields replace those that were changed elsewhere
 
 			puts = append(puts, store.PlacedSet{Sent: step.After}) // read back at the end of the sync
 		}

@@ -6,7 +6,7 @@ import (
 	"time"
 )
 
-// How many sign-ins are tried: of one name from one network, and of all names from one network. Nobody else waits for them.
+// How many sign-ins are tried: of one name from one network, and of all names from one network. Other users do not wait for them.
 var (
 	ofNameAndNetwork = allowance{burst: 5, every: 30 * time.Second}
 	ofNetwork        = allowance{burst: 20, every: 3 * time.Second}

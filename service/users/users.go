@@ -1,7 +1,6 @@
 package users
 
 import (
-	"cmp"
 	"context"
 	"crypto/rand"
 	"encoding/base32"
@@ -89,12 +88,12 @@ func (u *Users) Users(ctx context.Context) (names []string, err error) {
 // longestPassword is how long a password may be, in octets; names are as long as personName says.
 const longestPassword = 1024
 
-// SignIn verifies a password and returns a token. Tries of one name from one network, and of one network, are limited; nobody else waits for them. A
+// SignIn verifies a password and returns a token. Tries of one name from one network, and of one network, are limited; other users do not wait for them. A
 // password is compared outside of any transaction.
 func (u *Users) SignIn(ctx context.Context, name, password string, from netip.Addr) (token string, expires time.Time, err error) {
 	wrong := wire.Problemf(wire.NotSignedIn, "Name or password is wrong.")
 	if !personName.MatchString(name) || len(password) > longestPassword {
-		name, password = "", "" // nobody has them; it takes as long as any wrong password
+		name, password = "?", "" // no user has them; it takes as long as any wrong password
 	}
 	right, id, err := u.compare(ctx, name, password, from)
 	if err != nil {
@@ -102,7 +101,7 @@ func (u *Users) SignIn(ctx context.Context, name, password string, from netip.Ad
 	}
 	if !right {
 		return "", expires, errors.Join(u.logbook.Tx(ctx, func(tx *store.Tx) error {
-			return logbook.Log(tx, "service", "user.sign-in-failed", cmp.Or(name, "?"), "from "+from.String())
+			return logbook.Log(tx, "service", "user.sign-in-failed", name, "from "+from.String())
 		}), wrong)
 	}
 	return token, expires, u.logbook.Tx(ctx, func(tx *store.Tx) error {

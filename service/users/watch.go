@@ -45,7 +45,10 @@ func (u *Users) Ended(token string) (ended <-chan struct{}, stop func()) {
 	}
 }
 
-// watchTokens looks until nobody watches.
+// Close waits until the tokens of open streams are not looked at any more. The streams have to end first.
+func (u *Users) Close() { u.watch.looked.Wait() }
+
+// watchTokens looks at the tokens until no stream is open.
 func (u *Users) watchTokens() {
 	for {
 		time.Sleep(watchPace)

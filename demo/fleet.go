@@ -415,7 +415,15 @@ func (s *Stage) makeTrouble(ctx context.Context) error {
 	if err := s.api(ctx, "petra", "POST", "/zones/"+blocked+"/imports", body, nil); err != nil {
 		return err
 	}
-	if err := s.api(ctx, "petra", "POST", "/zones/"+blocked+"/syncs", map[string]any{}, nil); err != nil {
+	// A sync that an earlier start broke off may still be on its way.
+	err := s.eventually(ctx, "the sync of "+blocked, func() (bool, error) {
+		err := s.api(ctx, "petra", "POST", "/zones/"+blocked+"/syncs", map[string]any{}, nil)
+		if there(err) {
+			return false, nil
+		}
+		return err == nil, err
+	})
+	if err != nil {
 		return err
 	}
 	return s.api(ctx, "admin", "GET", "/zones/"+drifting+"/differences", nil, nil)

@@ -16,7 +16,7 @@ import (
 // routesOfActs are what changes something outside and takes its time: it is stored, answered with 202, and followed.
 func routesOfActs() []route {
 	return []route{
-		{method: "GET", effect: looks, path: "/acts", summary: "What users asked for and what changes something outside, newest first", right: access.Read, query: []string{"subject", "cursor", "limit"}, out: wire.Page[wire.Act]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", effect: looks, path: "/acts", summary: "What users asked for and what changes something outside, newest first", needs: access.See, query: []string{"subject", "cursor", "limit"}, out: wire.Page[wire.Act]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			limit := k.limit()
 			before, err := k.before()
 			if err != nil {
@@ -26,24 +26,24 @@ func routesOfActs() []route {
 			if name, err := dnsname.Parse(subject); err == nil && subject != "" {
 				subject = name.String()
 			}
-			items, err := k.svc.Acts.List(k.Request.Context(), subject, before, limit)
+			items, err := k.svc.Acts.List(k.Request.Context(), k.caller, subject, before, limit)
 			page := wire.Page[wire.Act]{Items: items}
 			if len(items) == limit {
 				page.Next = strconv.FormatUint(items[limit-1].ID, 10)
 			}
 			return page, err
 		}},
-		{method: "GET", effect: looks, path: "/acts/:id", summary: "One act with its requests", right: access.Read, out: wire.Act{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", effect: looks, path: "/acts/:id", summary: "One act with its requests", needs: signedIn, out: wire.Act{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			id, err := k.number("id", "an act")
 			if err != nil {
 				return nil, err
 			}
-			return k.svc.Acts.Act(k.Request.Context(), id)
+			return k.svc.Acts.Act(k.Request.Context(), k.caller, id)
 		}},
-		{method: "GET", effect: looks, path: "/hold", summary: "Whether the service is held, and what differs outside", right: access.Read, out: wire.Hold{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			return k.svc.Acts.ShowHold(k.Request.Context())
+		{method: "GET", effect: looks, path: "/hold", summary: "Whether the service is held, and what differs outside", needs: access.See, out: wire.Hold{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			return k.svc.Acts.ShowHold(k.Request.Context(), k.caller)
 		}},
-		{method: "POST", effect: writes, path: "/hold", summary: "Hold the service: it looks, and changes nothing at providers and registrars until it is released", right: access.Manage, in: wire.HoldRequest{}, out: wire.Hold{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "POST", effect: writes, path: "/hold", summary: "Hold the service: it looks, and changes nothing at providers and registrars until it is released", needs: access.Operate, in: wire.HoldRequest{}, out: wire.Hold{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			var in wire.HoldRequest
 			if err := k.body(&in); err != nil {
 				return nil, err
@@ -51,19 +51,19 @@ func routesOfActs() []route {
 			if in.Reason == "" {
 				in.Reason = "no reason was given"
 			}
-			if err := k.svc.Acts.Hold(k.Request.Context(), in.Reason); err != nil {
+			if err := k.svc.Acts.Hold(k.Request.Context(), k.caller, in.Reason); err != nil {
 				return nil, err
 			}
-			return k.svc.Acts.ShowHold(k.Request.Context())
+			return k.svc.Acts.ShowHold(k.Request.Context(), k.caller)
 		}},
-		{method: "POST", effect: writes, path: "/hold/release", summary: "Release a zone's placements, or everything", right: access.Manage, in: wire.HoldRelease{}, out: wire.Hold{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "POST", effect: writes, path: "/hold/release", summary: "Release a zone's placements, or everything", needs: access.Operate, in: wire.HoldRelease{}, out: wire.Hold{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			var in wire.HoldRelease
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			return k.svc.Acts.Release(k.Request.Context(), in)
+			return k.svc.Acts.Release(k.Request.Context(), k.caller, in)
 		}},
-		{method: "POST", effect: writes, path: "/acts/:id/cancellation", summary: "Cancel an act; requests that were sent stay sent", right: access.Write, in: wire.Cancellation{}, out: wire.Act{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "POST", effect: writes, path: "/acts/:id/cancellation", summary: "Cancel an act; requests that were sent stay sent", needs: signedIn, in: wire.Cancellation{}, out: wire.Act{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			id, err := k.number("id", "an act")
 			if err != nil {
 				return nil, err
@@ -72,80 +72,80 @@ func routesOfActs() []route {
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			return k.svc.Acts.Cancel(k.Request.Context(), id, in.Reason)
+			return k.svc.Acts.Cancel(k.Request.Context(), k.caller, id, in.Reason)
 		}},
-		{method: "POST", effect: looks, path: "/domains/:name/delegation-preview", summary: "What a delegation would do, and which gates are closed", right: access.Read, in: wire.DelegateRequest{}, out: wire.Delegated{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "POST", effect: looks, path: "/domains/:name/delegation-preview", summary: "What a delegation would do, and which gates are closed", needs: access.See, in: wire.DelegateRequest{}, out: wire.Delegated{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			in := wire.DelegateRequest{Domain: name}
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			return k.svc.Handover.Preview(k.Request.Context(), in)
+			return k.svc.Handover.Preview(k.Request.Context(), k.caller, in)
 		})},
-		{method: "POST", effect: writes, path: "/domains/:name/delegations", summary: "Change a domain's nameservers at its registrar, in the background", right: access.Write, in: wire.DelegateRequest{}, out: wire.Act{}, status: http.StatusAccepted, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "POST", effect: writes, path: "/domains/:name/delegations", summary: "Change a domain's nameservers at its registrar, in the background", needs: access.Delegate, in: wire.DelegateRequest{}, out: wire.Act{}, status: http.StatusAccepted, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			in := wire.DelegateRequest{Domain: name}
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			act, err := k.svc.Handover.Delegate(k.Request.Context(), in)
+			act, err := k.svc.Handover.Delegate(k.Request.Context(), k.caller, in)
 			return k.started(act, err)
 		})},
-		{method: "POST", effect: looks, path: "/domains/:name/ds-preview", summary: "What a change of the DS set would do, and which gates are closed", right: access.Read, in: wire.DSRequest{}, out: wire.DSChange{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "POST", effect: looks, path: "/domains/:name/ds-preview", summary: "What a change of the DS set would do, and which gates are closed", needs: access.See, in: wire.DSRequest{}, out: wire.DSChange{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			in := wire.DSRequest{Domain: name}
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			return k.svc.Handover.PreviewDS(k.Request.Context(), in)
+			return k.svc.Handover.PreviewDS(k.Request.Context(), k.caller, in)
 		})},
-		{method: "POST", effect: writes, path: "/domains/:name/ds-changes", summary: "Change a domain's DS set at its registrar, in the background", right: access.Write, in: wire.DSRequest{}, out: wire.Act{}, status: http.StatusAccepted, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "POST", effect: writes, path: "/domains/:name/ds-changes", summary: "Change a domain's DS set at its registrar, in the background", needs: access.Delegate, in: wire.DSRequest{}, out: wire.Act{}, status: http.StatusAccepted, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			in := wire.DSRequest{Domain: name}
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			act, err := k.svc.Handover.ChangeDS(k.Request.Context(), in)
+			act, err := k.svc.Handover.ChangeDS(k.Request.Context(), k.caller, in)
 			return k.started(act, err)
 		})},
-		{method: "POST", effect: looks, path: "/domains/:name/lock-preview", summary: "Which statuses a domain has at its registrar, and what setting or lifting one would do", right: access.Read, in: wire.LockRequest{}, out: wire.LockChange{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "POST", effect: looks, path: "/domains/:name/lock-preview", summary: "Which statuses a domain has at its registrar, and what setting or lifting one would do", needs: access.See, in: wire.LockRequest{}, out: wire.LockChange{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			in := wire.LockRequest{Domain: name}
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			return k.svc.Handover.PreviewLock(k.Request.Context(), in)
+			return k.svc.Handover.PreviewLock(k.Request.Context(), k.caller, in)
 		})},
-		{method: "POST", effect: writes, path: "/domains/:name/lock-changes", summary: "Set or lift a status of a domain at its registrar, in the background", right: access.Write, in: wire.LockRequest{}, out: wire.Act{}, status: http.StatusAccepted, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "POST", effect: writes, path: "/domains/:name/lock-changes", summary: "Set or lift a status of a domain at its registrar, in the background", needs: access.Delegate, in: wire.LockRequest{}, out: wire.Act{}, status: http.StatusAccepted, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			in := wire.LockRequest{Domain: name}
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			act, err := k.svc.Handover.ChangeLock(k.Request.Context(), in)
+			act, err := k.svc.Handover.ChangeLock(k.Request.Context(), k.caller, in)
 			return k.started(act, err)
 		})},
-		{method: "POST", effect: looks, path: "/zones/:name/deletion-preview", summary: "What the deletion of a zone would do, and which gates block it", right: access.Read, in: wire.DeleteRequest{}, out: wire.Deleted{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "POST", effect: looks, path: "/zones/:name/deletion-preview", summary: "What the deletion of a zone would do, and which gates block it", needs: access.See, in: wire.DeleteRequest{}, out: wire.Deleted{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			in := wire.DeleteRequest{Zone: name}
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			return k.svc.Handover.PreviewDelete(k.Request.Context(), in)
+			return k.svc.Handover.PreviewDelete(k.Request.Context(), k.caller, in)
 		})},
-		{method: "POST", effect: writes, path: "/zones/:name/deletion", summary: "Delete a zone here; nothing changes at a provider or registrar", right: access.Manage, in: wire.DeleteRequest{}, out: wire.Deleted{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "POST", effect: writes, path: "/zones/:name/deletion", summary: "Delete a zone here; nothing changes at a provider or registrar", needs: access.Place, in: wire.DeleteRequest{}, out: wire.Deleted{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			in := wire.DeleteRequest{Zone: name}
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			return k.svc.Handover.Delete(k.Request.Context(), in)
+			return k.svc.Handover.Delete(k.Request.Context(), k.caller, in)
 		})},
-		{method: "POST", effect: looks, path: "/zones/:name/retirement-preview", summary: "What taking a zone from a provider would do, and which guards block it", right: access.Read, in: wire.RetireRequest{}, out: wire.Retired{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "POST", effect: looks, path: "/zones/:name/retirement-preview", summary: "What taking a zone from a provider would do, and which guards block it", needs: access.See, in: wire.RetireRequest{}, out: wire.Retired{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			in := wire.RetireRequest{Zone: name}
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			return k.svc.Handover.PreviewRetire(k.Request.Context(), in)
+			return k.svc.Handover.PreviewRetire(k.Request.Context(), k.caller, in)
 		})},
-		{method: "POST", effect: writes, path: "/zones/:name/retirements", summary: "Remove a zone from a provider, in the background", right: access.Write, in: wire.RetireRequest{}, out: wire.Act{}, status: http.StatusAccepted, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "POST", effect: writes, path: "/zones/:name/retirements", summary: "Remove a zone from a provider, in the background", needs: access.Place, in: wire.RetireRequest{}, out: wire.Act{}, status: http.StatusAccepted, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			in := wire.RetireRequest{Zone: name}
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			act, err := k.svc.Handover.Retire(k.Request.Context(), in)
+			act, err := k.svc.Handover.Retire(k.Request.Context(), k.caller, in)
 			return k.started(act, err)
 		})},
 	}
@@ -179,7 +179,7 @@ func (k *call) started(act wire.Act, err error) (any, error) {
 		case <-ctx.Done():
 			return act, nil
 		}
-		act, err = k.svc.Acts.Act(k.Request.Context(), act.ID)
+		act, err = k.svc.Acts.Act(k.Request.Context(), k.caller, act.ID)
 	}
 	if ctx.Err() != nil {
 		err = nil

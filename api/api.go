@@ -119,7 +119,7 @@ type call struct {
 // serve finds out who asks, whether that may be, and lets the route do its work.
 func (a *api) serve(r route) gin.HandlerFunc {
 	return func(c *gin.Context) {
-		k := &call{Context: c, svc: a.svc, open: r.right == ""}
+		k := &call{Context: c, svc: a.svc, open: r.needs == anybody}
 		if since, _ := a.svc.Away(); !since.IsZero() {
 			a.fail(c, logbook.Away(false))
 			return
@@ -129,17 +129,24 @@ func (a *api) serve(r route) gin.HandlerFunc {
 		up := a.svc.Up()
 		defer context.AfterFunc(up, func() { cancel(context.Cause(up)) })() // nothing waits for a database that is away
 		c.Request = c.Request.WithContext(ctx)
-		if r.right != "" {
-			if err := k.authenticate(r.right); err != nil {
-				a.fail(c, err)
+		fail := func(err error) {
+			var p *wire.Problem
+			if errors.As(err, &p) && p.Kind == wire.NotPermitted && k.caller.Name != "" {
+				a.svc.Users.Refused(c.Request.Context(), k.caller, k.from(), r.method+" "+r.path)
+			}
+			a.fail(c, err)
+		}
+		if r.needs != anybody {
+			if err := k.authenticate(r.needs); err != nil {
+				fail(err)
 				return
 			}
-			signedIn(c.Request)
+			welcome(c.Request)
 		}
 		if r.most > 0 {
 			leave, err := a.slots.enter(r.method+" "+r.path, k.caller.UserID, r.most)
 			if err != nil {
-				a.fail(c, err)
+				fail(err)
 				return
 			}
 			defer leave()
@@ -148,12 +155,12 @@ func (a *api) serve(r route) gin.HandlerFunc {
 			k.looking()
 		}
 		if err := k.checkQuery(r); err != nil && r.stream == nil { // those answer faults in their own form
-			a.fail(c, err)
+			fail(err)
 			return
 		}
 		if r.stream != nil {
 			if err := r.stream(k); err != nil {
-				a.fail(c, err)
+				fail(err)
 			}
 			return
 		}
@@ -164,7 +171,7 @@ func (a *api) serve(r route) gin.HandlerFunc {
 		}
 		switch {
 		case err != nil:
-			a.fail(c, err)
+			fail(err)
 		case out == nil:
 			c.Status(http.StatusNoContent)
 		default:

@@ -40,8 +40,8 @@ func begin(w http.ResponseWriter, r *http.Request) {
 	}
 }
 
-// signedIn lets the body of a client that has signed in take its time.
-func signedIn(r *http.Request) {
+// welcome lets the body of a client that has signed in take its time.
+func welcome(r *http.Request) {
 	if b, ok := r.Body.(*steady); ok {
 		b.until, b.pause = time.Now().Add(bodyTime), bodyPause
 		b.push()

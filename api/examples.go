@@ -1,6 +1,7 @@
 package api
 
 import (
+	"net/netip"
 	"reflect"
 	"strings"
 	"time"
@@ -25,8 +26,18 @@ func exampleOf(t reflect.Type, name string) any {
 		return "A"
 	case reflect.TypeFor[record.Data]():
 		return "192.0.2.40"
-	case reflect.TypeFor[access.Right]():
-		return "read"
+	case reflect.TypeFor[access.Action]():
+		return "see"
+	case reflect.TypeFor[access.Role]():
+		return "editor"
+	case reflect.TypeFor[access.TokenKind]():
+		return "token"
+	case reflect.TypeFor[access.Zones]():
+		return "saltmarsh-ferries.example"
+	case reflect.TypeFor[access.Names]():
+		return "_acme-challenge"
+	case reflect.TypeFor[netip.Prefix]():
+		return "192.0.2.0/24"
 	case reflect.TypeFor[finding.Severity]():
 		return "warning"
 	}

@@ -9,7 +9,6 @@ import (
 	"mime"
 	"mime/multipart"
 	"net/http"
-	"net/netip"
 	"net/url"
 	"slices"
 	"strings"
@@ -27,26 +26,26 @@ func routesOfHosts() []route {
 	get, post := report, report
 	get.method, post.method = "GET", "POST"
 	return []route{
-		{method: "GET", effect: looks, path: "/hosts", summary: "Names that follow a reported address", right: access.Read, query: []string{"cursor", "limit"}, out: wire.Page[wire.HostView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", effect: looks, path: "/hosts", summary: "Names that follow a reported address", needs: access.See, query: []string{"cursor", "limit"}, out: wire.Page[wire.HostView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			after, err := k.after()
 			if err != nil {
 				return nil, err
 			}
-			items, more, err := k.svc.Hosts.Hosts(k.Request.Context(), after, k.limit())
+			items, more, err := k.svc.Hosts.Hosts(k.Request.Context(), k.caller, after, k.limit())
 			return nextByName(items, more, func(h wire.HostView) dnsname.Name { return h.Name }), err
 		}},
-		{method: "POST", effect: writes, secret: true, path: "/hosts", summary: "Make a name follow the address that is reported for it", right: access.Write, in: wire.NewHost{}, out: wire.HostAdded{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
+		{method: "POST", effect: writes, secret: true, path: "/hosts", summary: "Make a name follow the address that is reported for it", needs: access.Edit, in: wire.NewHost{}, out: wire.HostAdded{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
 			var in wire.NewHost
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			return k.svc.Hosts.AddHost(k.Request.Context(), in)
+			return k.svc.Hosts.AddHost(k.Request.Context(), k.caller, in)
 		}},
-		{method: "GET", effect: looks, path: "/hosts/:name", summary: "One host and what it reported", right: access.Read, out: wire.HostView{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			return k.svc.Hosts.Host(k.Request.Context(), name)
+		{method: "GET", effect: looks, path: "/hosts/:name", summary: "One host and what it reported", needs: access.See, out: wire.HostView{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			return k.svc.Hosts.Host(k.Request.Context(), k.caller, name)
 		})},
-		{method: "DELETE", effect: writes, path: "/hosts/:name", summary: "End that a name follows", right: access.Write, status: http.StatusNoContent, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			return nil, k.svc.Hosts.RemoveHost(k.Request.Context(), name)
+		{method: "DELETE", effect: writes, path: "/hosts/:name", summary: "End that a name follows", needs: access.Edit, status: http.StatusNoContent, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			return nil, k.svc.Hosts.RemoveHost(k.Request.Context(), k.caller, name)
 		})},
 		get, post,
 	}
@@ -64,14 +63,16 @@ func takeReport(k *call) error {
 	} else {
 		in.Host, in.V4, in.V6 = said.Get("host"), said.Get("v4"), said.Get("v6")
 	}
-	if from, err := netip.ParseAddr(k.ClientIP()); err == nil {
-		in.Peer = from
+	in.Peer = k.from()
+	var d dynaddr.Decision
+	caller, err := k.svc.Users.Caller(k.Request.Context(), token, in.Peer, access.Report)
+	if err == nil {
+		d, err = k.svc.Hosts.Report(k.Request.Context(), caller, in)
 	}
-	d, err := k.svc.Hosts.Report(k.Request.Context(), token, in)
 	var p *wire.Problem
 	status := http.StatusOK
 	switch {
-	case errors.As(err, &p) && p.Kind == wire.NotSignedIn:
+	case errors.As(err, &p) && (p.Kind == wire.NotSignedIn || p.Kind == wire.NotPermitted):
 		k.Header("WWW-Authenticate", `Basic realm="report"`)
 		status, d = http.StatusUnauthorized, dynaddr.Decision{Outcome: dynaddr.Refused, Reason: "the token is not one of a host here"}
 	case err != nil:

@@ -17,7 +17,7 @@ const keyHeader = "Idempotency-Key"
 
 // keyed reports whether a route honours an Idempotency-Key: those that create something do.
 func (r route) keyed() bool {
-	return r.method == http.MethodPost && r.effect == writes && r.right != "" && r.stream == nil
+	return r.method == http.MethodPost && r.effect == writes && r.needs != anybody && r.stream == nil
 }
 
 // once carries a request out unless it was carried out before: then its first answer comes again. Requests without a key are carried
@@ -33,7 +33,7 @@ func (a *api) once(k *call, r route) (out any, err error) {
 	}
 	k.Request.Body = io.NopCloser(bytes.NewReader(body))
 	request := users.Keyed{Key: key, Digest: sha256.Sum256(fmt.Appendf(nil, "%s %s\n%s", k.Request.Method, k.Request.URL.RequestURI(), body))}
-	first, err := k.svc.Users.Claim(k.Request.Context(), request)
+	first, err := k.svc.Users.Claim(k.Request.Context(), k.caller, request)
 	if err != nil {
 		return nil, err
 	}
@@ -56,7 +56,7 @@ func (a *api) once(k *call, r route) (out any, err error) {
 			request.Body = string(text)
 		}
 	}
-	if kept := k.svc.Users.Answered(k.Request.Context(), request); kept != nil && err == nil {
+	if kept := k.svc.Users.Answered(k.Request.Context(), k.caller, request); kept != nil && err == nil {
 		a.log.Error("the answer to a request with a key was not kept", "path", k.Request.URL.Path, "error", kept)
 	}
 	return out, err

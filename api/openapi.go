@@ -31,10 +31,13 @@ func openAPI(list []route) object {
 		if r.in != nil {
 			operation["requestBody"] = object{"required": true, "content": object{"application/json": object{"schema": s.ofRequest(reflect.TypeOf(r.in))}}}
 		}
-		if r.right == "" {
+		switch r.needs {
+		case anybody:
 			operation["security"] = []object{}
-		} else {
-			operation["description"] = "Needs the right " + string(r.right) + "."
+		case signedIn:
+			operation["description"] = "Needs a sign-in or a token."
+		default:
+			operation["description"] = "Needs the action " + string(r.needs) + "."
 		}
 		if paths[path] == nil {
 			paths[path] = object{}

@@ -12,11 +12,11 @@ import (
 
 func routesOfRevisions() []route {
 	return []route{
-		{method: "GET", effect: looks, path: "/zones/:name/revisions", summary: "Accepted states, newest first", right: access.Read, out: wire.Page[wire.Revision]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			items, err := k.svc.Zones.Revisions(k.Request.Context(), name)
+		{method: "GET", effect: looks, path: "/zones/:name/revisions", summary: "Accepted states, newest first", needs: access.See, out: wire.Page[wire.Revision]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			items, err := k.svc.Zones.Revisions(k.Request.Context(), k.caller, name)
 			return wire.Page[wire.Revision]{Items: items}, err
 		})},
-		{method: "GET", effect: looks, path: "/zones/:name/comparison", summary: "What differs between two revisions; from=0 is before the first", right: access.Read, query: []string{"from", "to"}, out: wire.Compared{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "GET", effect: looks, path: "/zones/:name/comparison", summary: "What differs between two revisions; from=0 is before the first", needs: access.See, query: []string{"from", "to"}, out: wire.Compared{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			from, err := k.revision("from")
 			if err != nil {
 				return nil, err
@@ -25,22 +25,22 @@ func routesOfRevisions() []route {
 			if err != nil {
 				return nil, err
 			}
-			return k.svc.Zones.CompareRevisions(k.Request.Context(), name, from, to)
+			return k.svc.Zones.CompareRevisions(k.Request.Context(), k.caller, name, from, to)
 		})},
-		{method: "GET", effect: looks, path: "/zones/:name/history", summary: "The revisions that changed one name, newest first", right: access.Read, query: []string{"of"}, out: wire.Page[wire.NameChange]{}, status: http.StatusOK, handle: named(func(k *call, zone dnsname.Name) (any, error) {
+		{method: "GET", effect: looks, path: "/zones/:name/history", summary: "The revisions that changed one name, newest first", needs: access.See, query: []string{"of"}, out: wire.Page[wire.NameChange]{}, status: http.StatusOK, handle: named(func(k *call, zone dnsname.Name) (any, error) {
 			of, err := dnsname.Parse(k.Query("of"))
 			if err != nil {
 				return nil, &wire.Problem{Kind: wire.Invalid, Message: fmt.Sprintf("of: %s.", err)}
 			}
-			items, err := k.svc.Zones.NameHistory(k.Request.Context(), zone, of)
+			items, err := k.svc.Zones.NameHistory(k.Request.Context(), k.caller, zone, of)
 			return wire.Page[wire.NameChange]{Items: items}, err
 		})},
-		{method: "POST", effect: writes, path: "/zones/:name/restorations", summary: "Restore an earlier revision", right: access.Write, in: wire.Restore{}, out: wire.Revision{}, status: http.StatusCreated, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "POST", effect: writes, path: "/zones/:name/restorations", summary: "Restore an earlier revision", needs: access.Edit, in: wire.Restore{}, out: wire.Revision{}, status: http.StatusCreated, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			var in wire.Restore
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			return k.svc.Zones.Restore(k.Request.Context(), name, in.Revision, in.Reason)
+			return k.svc.Zones.Restore(k.Request.Context(), k.caller, name, in.Revision, in.Reason)
 		})},
 	}
 }

@@ -21,10 +21,10 @@ type route struct {
 	method, path string
 	effect       effect
 	summary      string
-	right        access.Right // needed; empty: open to everybody
-	query        []string     // names of query parameters
-	in           any          // a value of the body's type; nil for none
-	out          any          // a value of the answer's type; nil for none
+	needs        access.Action // of the caller, somewhere; the use case says where. Or anybody, or signedIn
+	query        []string      // names of query parameters
+	in           any           // a value of the body's type; nil for none
+	out          any           // a value of the answer's type; nil for none
 	status       int
 	handle       func(*call) (any, error)
 	stream       func(*call) error // instead of handle: writes its answer itself
@@ -34,6 +34,12 @@ type route struct {
 	secret       bool              // its answer has a secret, which is shown once
 	most         int               // how many of one user may be under way at a time; 0 for any number
 }
+
+// What a route may need in place of an action.
+const (
+	anybody  access.Action = ""          // not even a sign-in
+	signedIn access.Action = "signed-in" // any sign-in or token
+)
 
 // effect reports whether a route may change anything.
 type effect string
@@ -47,72 +53,33 @@ const (
 
 // routes is the table of everything under /api/v1.
 func routes() []route {
-	return slices.Concat(routesOfUsers(), routesOfZones(), routesOfAccounts(), routesOfRevisions(), routesOfDrafts(), routesOfSets(), routesOfDefinitions(), routesOfSearch(), routesOfDomains(), routesOfHosts(), routesOfActs(), []route{eventStream})
+	return slices.Concat(routesOfUsers(), routesOfTokens(), routesOfService(), routesOfZones(), routesOfAccounts(), routesOfRevisions(), routesOfDrafts(), routesOfSets(), routesOfDefinitions(), routesOfSearch(), routesOfDomains(), routesOfHosts(), routesOfActs(), []route{eventStream})
 }
 
-func routesOfUsers() []route {
+// routesOfService are those of the service itself.
+func routesOfService() []route {
 	return []route{
-		{method: "POST", effect: writes, path: "/sessions", summary: "Sign in", in: wire.SignIn{}, out: wire.SignedIn{}, status: http.StatusCreated, handle: startSession},
-		{method: "DELETE", effect: writes, path: "/sessions/current", summary: "Sign out", right: access.Read, status: http.StatusNoContent, handle: endSession},
-		{method: "GET", effect: looks, path: "/sessions/current", summary: "The signed-in user; an empty name if there is none", out: wire.Me{}, status: http.StatusOK, handle: currentSession},
-		{method: "GET", effect: looks, path: "/me", summary: "Who this token belongs to", right: access.Read, out: wire.Me{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			c, err := k.svc.Users.Caller(k.Request.Context(), k.token)
-			return wire.Me{Name: c.Name, Rights: c.Rights}, err
-		}},
-		{method: "GET", effect: looks, path: "/users", summary: "Users", right: access.Manage, out: wire.Page[string]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			names, err := k.svc.Users.Users(k.Request.Context())
-			return wire.Page[string]{Items: names}, err
-		}},
-		{method: "POST", effect: writes, path: "/users", summary: "Add a user; the password is shown once", right: access.Manage, secret: true, in: wire.NewUser{}, out: wire.UserAdded{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
-			var in wire.NewUser
-			if err := k.body(&in); err != nil {
-				return nil, err
-			}
-			password, err := k.svc.Users.AddUser(k.Request.Context(), in.Name)
-			return wire.UserAdded{Name: in.Name, Password: password}, err
-		}},
-		{method: "DELETE", effect: writes, path: "/users/:name", summary: "Remove a user; its sessions end, what it made stays", right: access.Manage, status: http.StatusNoContent, handle: func(k *call) (any, error) {
-			return nil, k.svc.Users.Remove(k.Request.Context(), k.Param("name"))
-		}},
-		{method: "PUT", effect: writes, path: "/users/current/password", summary: "Change your own password; your other sessions end", right: access.Read, in: wire.PasswordChange{}, status: http.StatusNoContent, handle: func(k *call) (any, error) {
-			var in wire.PasswordChange
-			if err := k.body(&in); err != nil {
-				return nil, err
-			}
-			return nil, k.svc.Users.ChangePassword(k.Request.Context(), k.caller, k.token, in, k.from())
-		}},
-		{method: "GET", effect: looks, path: "/users/current/sessions", summary: "Your own sessions, newest first", right: access.Read, out: wire.Page[wire.Session]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			list, err := k.svc.Users.Sessions(k.Request.Context(), k.caller, k.token)
-			return wire.Page[wire.Session]{Items: list}, err
-		}},
-		{method: "DELETE", effect: writes, path: "/users/current/sessions/:id", summary: "End one of your own sessions", right: access.Read, status: http.StatusNoContent, handle: func(k *call) (any, error) {
-			id, err := k.number("id", "a session")
-			if err != nil {
-				return nil, err
-			}
-			return nil, k.svc.Users.EndSession(k.Request.Context(), k.caller, id)
-		}},
-		{method: "GET", effect: looks, path: "/clock", summary: "Simulated time, in which TTLs run; real time outside the demo", right: access.Read, out: wire.ClockNow{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", effect: looks, path: "/clock", summary: "Simulated time, in which TTLs run; real time outside the demo", needs: access.See, out: wire.ClockNow{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			now, rate := k.svc.WorldNow()
 			return wire.ClockNow{World: now, Rate: rate}, nil
 		}},
-		{method: "POST", effect: writes, path: "/clock/steps", summary: "Skip simulated time to the next moment at which work is due, and wait until it is done; demo only", right: access.Manage, in: wire.ClockStep{}, out: wire.ClockNow{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "POST", effect: writes, path: "/clock/steps", summary: "Skip simulated time to the next moment at which work is due, and wait until it is done; demo only", needs: access.Operate, in: wire.ClockStep{}, out: wire.ClockNow{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			var in wire.ClockStep
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			return k.svc.StepClock(k.Request.Context(), in.Until)
+			return k.svc.StepClock(k.Request.Context(), k.caller, in.Until)
 		}},
-		{method: "GET", effect: looks, path: "/findings", summary: "Codes of findings: what each means, what to do, and what it blocks", right: access.Read, out: wire.Page[finding.Known]{}, status: http.StatusOK, handle: func(*call) (any, error) {
+		{method: "GET", effect: looks, path: "/findings", summary: "Codes of findings: what each means, what to do, and what it blocks", needs: access.See, out: wire.Page[finding.Known]{}, status: http.StatusOK, handle: func(*call) (any, error) {
 			return wire.Page[finding.Known]{Items: rules.Guide()}, nil
 		}},
-		{method: "GET", effect: looks, path: "/logbook", summary: "Who did what, newest first", right: access.Read, query: []string{"subject", "requests", "cursor", "limit"}, out: wire.Page[wire.Entry]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", effect: looks, path: "/logbook", summary: "Who did what, newest first", needs: access.See, query: []string{"subject", "requests", "cursor", "limit"}, out: wire.Page[wire.Entry]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			limit := k.limit()
 			before, err := k.before()
 			if err != nil {
 				return nil, err
 			}
-			items, err := k.svc.Logbook.Entries(k.Request.Context(), k.Query("subject"), k.Query("requests") == "true", before, limit)
+			items, err := k.svc.Logbook.Entries(k.Request.Context(), k.caller, k.Query("subject"), k.Query("requests") == "true", before, limit)
 			page := wire.Page[wire.Entry]{Items: items}
 			if len(items) == limit {
 				page.Next = strconv.FormatUint(items[limit-1].ID, 10)
@@ -124,10 +91,10 @@ func routesOfUsers() []route {
 
 func routesOfDomains() []route {
 	return []route{
-		{method: "GET", effect: looks, path: "/today", summary: "What needs action, what is under way and until when, what ends soon, what was done since yesterday, and figures of the last 30 days", right: access.Read, out: wire.Today{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			return k.svc.Overview.Today(k.Request.Context())
+		{method: "GET", effect: looks, path: "/today", summary: "What needs action, what is under way and until when, what ends soon, what was done since yesterday, and figures of the last 30 days", needs: access.See, out: wire.Today{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			return k.svc.Overview.Today(k.Request.Context(), k.caller)
 		}},
-		{method: "GET", effect: looks, path: "/domains", summary: "Domains and their states, in order of their names or of a time; narrowed down by verdict, gravest finding and part of the name", right: access.Read, query: []string{"cursor", "limit", "verdict", "finding", "name", "sort"}, out: wire.Page[wire.DomainView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", effect: looks, path: "/domains", summary: "Domains and their states, in order of their names or of a time; narrowed down by verdict, gravest finding and part of the name", needs: access.See, query: []string{"cursor", "limit", "verdict", "finding", "name", "sort"}, out: wire.Page[wire.DomainView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			f := wire.DomainFilter{Finding: k.Query("finding"), Name: k.Query("name"), Sort: k.Query("sort")}
 			after, err := k.afterDomain(&f)
 			if err != nil {
@@ -140,55 +107,56 @@ func routesOfDomains() []route {
 				}
 				f.Verdict = &v
 			}
-			items, more, err := k.svc.Overview.Domains(k.Request.Context(), after, k.limit(), f)
+			items, more, err := k.svc.Overview.Domains(k.Request.Context(), k.caller, after, k.limit(), f)
 			page := nextByName(items, more, func(d wire.DomainView) dnsname.Name { return d.Name })
 			if more && f.Sort != "" {
 				page.Next = domainCursor(items[len(items)-1], f.Sort)
 			}
 			return page, err
 		}},
-		{method: "GET", effect: looks, path: "/domain-counts", summary: "How many domains have each verdict and gravest finding", right: access.Read, out: wire.DomainCounts{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			return k.svc.Overview.Counts(k.Request.Context())
+		{method: "GET", effect: looks, path: "/domain-counts", summary: "How many domains have each verdict and gravest finding", needs: access.See, out: wire.DomainCounts{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			return k.svc.Overview.Counts(k.Request.Context(), k.caller)
 		}},
-		{method: "POST", effect: writes, path: "/brief-checks", summary: "Look briefly at all domains, in the background", right: access.Read, out: wire.BriefChecks{}, status: http.StatusAccepted, handle: func(k *call) (any, error) {
-			return k.svc.Checks.StartBriefChecks(k.Request.Context())
+		{method: "POST", effect: writes, path: "/brief-checks", summary: "Look briefly at all domains, in the background", needs: access.Check, out: wire.BriefChecks{}, status: http.StatusAccepted, handle: func(k *call) (any, error) {
+			return k.svc.Checks.StartBriefChecks(k.Request.Context(), k.caller)
 		}},
-		{method: "GET", effect: looks, path: "/brief-checks", summary: "What came of brief looks since a moment", right: access.Read, query: []string{"since"}, out: wire.BriefChecks{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "GET", effect: looks, path: "/brief-checks", summary: "What came of brief looks since a moment", needs: access.See, query: []string{"since"}, out: wire.BriefChecks{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			since, err := time.Parse(time.RFC3339Nano, k.Query("since"))
 			if err != nil {
 				return nil, &wire.Problem{Kind: wire.Invalid, Message: "since is no moment; write it like 2030-03-01T12:00:00Z."}
 			}
-			return k.svc.Checks.BriefChecksSince(k.Request.Context(), since)
+			return k.svc.Checks.BriefChecksSince(k.Request.Context(), k.caller, since)
 		}},
-		{method: "GET", effect: looks, path: "/domains/:name", summary: "One domain and the stages of its way", right: access.Read, out: wire.DomainDetail{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			return k.svc.Overview.Domain(k.Request.Context(), name)
+		{method: "GET", effect: looks, path: "/domains/:name", summary: "One domain and the stages of its way", needs: access.See, out: wire.DomainDetail{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			return k.svc.Overview.Domain(k.Request.Context(), k.caller, name)
 		})},
-		{method: "GET", effect: looks, path: "/domains/:name/report", summary: "The report of the last check", right: access.Read, out: delegation.Report{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			r, ok, err := k.svc.Checks.LastReport(k.Request.Context(), name)
+		{method: "GET", effect: looks, path: "/domains/:name/report", summary: "The report of the last check", needs: access.See, out: delegation.Report{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			r, ok, err := k.svc.Checks.LastReport(k.Request.Context(), k.caller, name)
 			if err == nil && !ok {
 				err = &wire.Problem{Kind: wire.NotFound, Message: "This domain has not been checked yet. Check it: beacon check " + name.String()}
 			}
 			return r, err
 		})},
-		{method: "POST", effect: writes, path: "/domains/:name/checks", summary: "Check a domain now", right: access.Read, out: delegation.Report{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			return k.svc.Checks.Check(k.Request.Context(), name)
+		{method: "POST", effect: writes, path: "/domains/:name/checks", summary: "Check a domain now", needs: access.Check, out: delegation.Report{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			return k.svc.Checks.Check(k.Request.Context(), k.caller, name)
 		})},
-		{method: "GET", effect: looks, path: "/domains/:name/answers", summary: "Raw responses of the last check", right: access.Read, out: wire.Page[evidence.Heard]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			items, err := k.svc.Checks.Answers(k.Request.Context(), name)
+		{method: "GET", effect: looks, path: "/domains/:name/answers", summary: "Raw responses of the last check", needs: access.See, out: wire.Page[evidence.Heard]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			items, err := k.svc.Checks.Answers(k.Request.Context(), k.caller, name)
 			return wire.Page[evidence.Heard]{Items: items}, err
 		})},
-		{method: "GET", effect: looks, path: "/channels", summary: "List notification channels", right: access.Read, out: wire.Page[wire.ChannelView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
-			return wire.Page[wire.ChannelView]{Items: k.svc.Notify.Channels()}, nil
+		{method: "GET", effect: looks, path: "/channels", summary: "List notification channels", needs: access.See, out: wire.Page[wire.ChannelView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			list, err := k.svc.Notify.Channels(k.caller)
+			return wire.Page[wire.ChannelView]{Items: list}, err
 		}},
-		{method: "POST", effect: writes, path: "/channels/:name/tests", summary: "Send a test over a channel", right: access.Write, status: http.StatusNoContent, handle: func(k *call) (any, error) {
-			return nil, k.svc.Notify.TryChannel(k.Request.Context(), k.Param("name"))
+		{method: "POST", effect: writes, path: "/channels/:name/tests", summary: "Send a test over a channel", needs: access.Operate, status: http.StatusNoContent, handle: func(k *call) (any, error) {
+			return nil, k.svc.Notify.TryChannel(k.Request.Context(), k.caller, k.Param("name"))
 		}},
-		{method: "POST", effect: looks, path: "/sweeps", summary: "Ask about a domain from here, and judge nothing: what another instance asks of a vantage point", right: access.Read, most: 64, in: wire.SweepRequest{}, out: evidence.Sweep{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+		{method: "POST", effect: looks, path: "/sweeps", summary: "Ask about a domain from here, and judge nothing: what another instance asks of a vantage point", needs: access.Sweep, most: 64, in: wire.SweepRequest{}, out: evidence.Sweep{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			var in wire.SweepRequest
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			return k.svc.Checks.Sweep(k.Request.Context(), in)
+			return k.svc.Checks.Sweep(k.Request.Context(), k.caller, in)
 		}},
 	}
 }

@@ -13,6 +13,7 @@ import (
 	"testing"
 	"time"
 
+	"beacon/core/access"
 	"beacon/core/dnsname"
 	"beacon/wire"
 )
@@ -51,7 +52,7 @@ func BenchmarkSearch(b *testing.B) {
 				fmt.Fprintf(&text, "mark-%07d 300 TXT \"buoy %d of line %d\"\n", r, r, r%1000)
 			}
 		}
-		if _, err := svc.Zones.ImportZone(context.Background(), wire.Import{Zone: name, Partial: true, File: "bench", Text: text.String()}); err != nil {
+		if _, err := svc.Zones.ImportZone(context.Background(), access.Service, wire.Import{Zone: name, Partial: true, File: "bench", Text: text.String()}); err != nil {
 			b.Fatal(err)
 		}
 	}

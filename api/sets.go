@@ -32,28 +32,28 @@ func routesOfSets() []route {
 		if in.DryRun {
 			k.looking()
 		}
-		out, err := k.svc.Apply.PutSet(k.Request.Context(), in)
+		out, err := k.svc.Apply.PutSet(k.Request.Context(), k.caller, in)
 		if err == nil {
 			k.Header("ETag", `"`+out.Tag+`"`)
 		}
 		return out, err
 	}
 	return []route{
-		{method: "GET", effect: looks, path: "/zones/:name/sets/:owner/:type", summary: "One desired record set, with its ETag", right: access.Read, out: wire.SetView{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "GET", effect: looks, path: "/zones/:name/sets/:owner/:type", summary: "One desired record set, with its ETag", needs: access.See, out: wire.SetView{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			key, err := k.set(name)
 			if err != nil {
 				return nil, err
 			}
-			v, err := k.svc.Zones.Set(k.Request.Context(), name, key)
+			v, err := k.svc.Zones.Set(k.Request.Context(), k.caller, name, key)
 			if err == nil {
 				k.Header("ETag", `"`+v.Tag+`"`)
 			}
 			return v, err
 		})},
-		{method: "PUT", effect: writes, path: "/zones/:name/sets/:owner/:type", summary: "Replace one record set by a revision of its own, and start the syncs; If-Match and If-None-Match: * are honoured", right: access.Write, in: wire.SetRequest{}, out: wire.SetWritten{}, status: http.StatusAccepted, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "PUT", effect: writes, path: "/zones/:name/sets/:owner/:type", summary: "Replace one record set by a revision of its own, and start the syncs; If-Match and If-None-Match: * are honoured", needs: access.Edit, in: wire.SetRequest{}, out: wire.SetWritten{}, status: http.StatusAccepted, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			return put(k, name, false)
 		})},
-		{method: "DELETE", effect: writes, path: "/zones/:name/sets/:owner/:type", summary: "Remove one record set by a revision of its own, and start the syncs; If-Match is honoured", right: access.Write, in: wire.SetRequest{}, out: wire.SetWritten{}, status: http.StatusAccepted, handle: named(func(k *call, name dnsname.Name) (any, error) {
+		{method: "DELETE", effect: writes, path: "/zones/:name/sets/:owner/:type", summary: "Remove one record set by a revision of its own, and start the syncs; If-Match is honoured", needs: access.Edit, in: wire.SetRequest{}, out: wire.SetWritten{}, status: http.StatusAccepted, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			return put(k, name, true)
 		})},
 	}

@@ -8,6 +8,7 @@ import (
 
 	"beacon/clock"
 	"beacon/core/access"
+	"beacon/service/logbook"
 	"beacon/wire"
 )
 
@@ -20,7 +21,7 @@ const streamPace = 100 * time.Millisecond
 // eventStream is the one route that does not answer and end: server-sent events, one for each line of the logbook, from
 // the one sequence that all readers share.
 var eventStream = route{method: "GET", effect: looks, path: "/events", summary: "What happens, as it happens (server-sent events); resumes after Last-Event-ID",
-	right: access.Read, query: []string{"after", "requests"}, status: http.StatusOK, stream: streamEvents, most: 128}
+	needs: access.See, query: []string{"after", "requests"}, status: http.StatusOK, stream: streamEvents, most: 128}
 
 // streamEvents sends events until the reader goes or the instance stops. Where the reader does not say after which
 // event to begin, it begins now.
@@ -31,6 +32,7 @@ func streamEvents(k *call) error {
 		return err
 	}
 	requests := k.Query("requests") == "true"
+	shows := logbook.ShownTo(k.caller)
 	k.Header("Content-Type", "text/event-stream")
 	k.Header("X-Accel-Buffering", "no")
 	k.Status(http.StatusOK)
@@ -59,7 +61,7 @@ func streamEvents(k *call) error {
 		}
 		sent := false
 		for _, e := range list {
-			if after = *e.Seq; e.Action == "request" && !requests {
+			if after = *e.Seq; e.Action == "request" && !requests || !shows(e.Entry) {
 				continue
 			}
 			_ = rc.SetWriteDeadline(time.Now().Add(streamTime))

@@ -113,7 +113,7 @@ func (a *app) root() *cobra.Command {
 	root.SetVersionTemplate("beacon {{.Version}}\n")
 	root.PersistentFlags().StringVar(&a.address, "address", envOr("BEACON_ADDRESS", "http://127.0.0.1:8053"), "address of the service (BEACON_ADDRESS)")
 	root.PersistentFlags().StringVarP(&a.output, "output", "o", "table", "table, json or yaml")
-	root.AddCommand(a.signInCommand(), a.signOutCommand(), a.userCommand(), a.todayCommand(), a.domainsCommand(), a.zoneCommand(), a.recordCommand(), a.draftCommand(), a.searchCommand(), a.operationCommand(), a.applyCommand(), a.diffCommand(), a.syncCommand(),
+	root.AddCommand(a.signInCommand(), a.signOutCommand(), a.userCommand(), a.tokenCommand(), a.todayCommand(), a.domainsCommand(), a.zoneCommand(), a.recordCommand(), a.draftCommand(), a.searchCommand(), a.operationCommand(), a.applyCommand(), a.diffCommand(), a.syncCommand(),
 		a.driftCommand(), a.delegateCommand(), a.dsCommand(), a.actCommand(), a.holdCommand(), a.checkCommand(), a.watchCommand(), a.explainCommand(), a.providerCommand(), a.registrarCommand(), a.hostCommand(), a.channelCommand(), a.logbookCommand(), a.clockCommand())
 	return root
 }

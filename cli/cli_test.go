@@ -210,7 +210,7 @@ func TestSignInIsRemembered(t *testing.T) {
 	server := httptest.NewServer(http.HandlerFunc(func(rw http.ResponseWriter, r *http.Request) {
 		token = r.Header.Get("Authorization")
 		if r.URL.Path == "/api/v1/sessions" {
-			_, _ = io.WriteString(rw, `{"token":"bt_x","expires":"2030-01-01T00:00:00Z"}`)
+			_, _ = io.WriteString(rw, `{"token":"abs_x","expires":"2030-01-01T00:00:00Z"}`)
 			return
 		}
 		_, _ = io.WriteString(rw, `{"items":[],"next":""}`)
@@ -226,7 +226,7 @@ func TestSignInIsRemembered(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm(), "nobody else may read it")
 	require.Zero(t, run("zone", "list"))
-	assert.Equal(t, "Bearer bt_x", token)
+	assert.Equal(t, "Bearer abs_x", token)
 	require.Zero(t, run("sign-out"))
 	require.Zero(t, run("zone", "list"))
 	assert.Empty(t, token)

@@ -33,7 +33,7 @@ func TestHosts(t *testing.T) {
 		"GET /hosts":     wire.Page[wire.HostView]{Items: []wire.HostView{host}},
 		"GET " + path:    host,
 		"DELETE " + path: nil,
-		"POST /hosts":    wire.HostAdded{Name: cam, Token: "bh_secret"},
+		"POST /hosts":    wire.HostAdded{Name: cam, Token: "abh_secret"},
 		"GET /clock":     wire.ClockNow{World: at, Rate: 60},
 	}}
 	for _, c := range []struct {
@@ -42,7 +42,7 @@ func TestHosts(t *testing.T) {
 	}{
 		{[]string{"host", "list"}, []string{"pier-cam.saltmarsh-ferries.example", "198.51.100.77", "refused: 10.0.0.7 is private"}},
 		{[]string{"host", "show", plain(cam)}, []string{"TTL 60", "(3 times in a row)", "heron-main:  accepted +2 ms,  written +40 ms,  visible +12 s", "by 12:01:00, in 1 min 0 s"}},
-		{[]string{"host", "add", plain(cam), "--v4-only", "--ttl", "5m"}, []string{"bh_secret", "shown this once", "/api/v1/report"}},
+		{[]string{"host", "add", plain(cam), "--v4-only", "--ttl", "5m"}, []string{"abh_secret", "shown this once", "/api/v1/report"}},
 		{[]string{"host", "remove", plain(cam), "--yes"}, []string{"revoked its token", "next sync of saltmarsh-ferries.example"}},
 	} {
 		out, errOut, code := beacon(t, s, c.args...)
@@ -55,10 +55,10 @@ func TestHosts(t *testing.T) {
 	file := filepath.Join(t.TempDir(), "token")
 	out, _, code := beacon(t, s, "host", "add", plain(cam), "--token-file", file)
 	require.Zero(t, code)
-	assert.NotContains(t, out, "bh_secret")
+	assert.NotContains(t, out, "abh_secret")
 	kept, err := os.ReadFile(file)
 	require.NoError(t, err)
-	assert.Equal(t, "bh_secret\n", string(kept))
+	assert.Equal(t, "abh_secret\n", string(kept))
 	_, _, code = beacon(t, s, "host", "remove", plain(cam))
 	assert.Equal(t, ExitMisuse, code, "nobody is there to be asked")
 }
@@ -113,10 +113,10 @@ func TestProgressOfAReport(t *testing.T) {
 // The reporter prints what it was answered, and its exit code tells a refusal from a service that was not reached.
 func TestKeepOnce(t *testing.T) {
 	token := filepath.Join(t.TempDir(), "token")
-	require.NoError(t, os.WriteFile(token, []byte("bh_x\n"), 0o600))
+	require.NoError(t, os.WriteFile(token, []byte("abh_x\n"), 0o600))
 	for line, want := range map[string]int{"accepted": ExitFine, "unchanged": ExitFine, "refused: it is private": ExitFailed} {
 		server := httptest.NewServer(http.HandlerFunc(func(rw http.ResponseWriter, r *http.Request) {
-			assert.Equal(t, "Bearer bh_x", r.Header.Get("Authorization"))
+			assert.Equal(t, "Bearer abh_x", r.Header.Get("Authorization"))
 			assert.Equal(t, "v4=198.51.100.7", r.URL.RawQuery)
 			if want != ExitFine {
 				rw.WriteHeader(http.StatusUnprocessableEntity)

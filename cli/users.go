@@ -4,6 +4,7 @@ import (
 	"strconv"
 	"time"
 
+	"beacon/core/access"
 	"beacon/wire"
 
 	"github.com/spf13/cobra"
@@ -13,30 +14,94 @@ func (a *app) userCommand() *cobra.Command {
 	c := &cobra.Command{Use: "user", Short: "Manage users, your own password and sessions"}
 	c.AddCommand(
 		&cobra.Command{Use: "list", Short: "List users", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
-			names, err := all(a, wire.ListUsers)
+			list, err := all(a, wire.ListUsers)
 			if err != nil {
 				return err
 			}
-			return a.show(names, func() {
-				for _, name := range names {
-					a.printf("%s\n", name)
+			return a.show(list, func() {
+				var rows [][]string
+				for _, u := range list {
+					rows = append(rows, []string{u.Name, access.Text(u.Grants), strconv.Itoa(u.Tokens), usedAt(u.SignedInAt)})
 				}
+				a.table([]string{"USER", "GRANTED", "TOKENS", "SIGNED IN"}, rows)
 			})
 		}},
-		&cobra.Command{Use: "add NAME", Short: "Add a user and show the password once", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
-			var made wire.UserAdded
-			if err := ask(a, wire.AddUser, wire.NewUser{Name: args[0]}, &made); err != nil {
+		a.userAddCommand(), a.userGrantCommand(), a.userRemoveCommand(), a.userPasswordCommand(), a.userSessionsCommand(), a.userEndSessionCommand())
+	return c
+}
+
+// usedAt prints a time, or that there was none.
+func usedAt(t *time.Time) string {
+	if t == nil {
+		return "never"
+	}
+	return t.Local().Format("2006-01-02 15:04")
+}
+
+// grantsHelp says how grants are written.
+const grantsHelp = "A grant is a role (owner, operator, editor, viewer) or actions, and what narrows it:\n" +
+	"  editor\n" +
+	"  editor zones=saltmarsh-ferries.example,*.piers.example\n" +
+	"  edit,sync zones=saltmarsh-ferries.example names=_acme-challenge types=TXT\n" +
+	"Actions: see, check, sweep, report, edit, sync, delegate, place, operate, connect, users.\n" +
+	"zones: a zone, or *.NAME for all below a name. names: relative to the zone, @ for the apex, * for any labels."
+
+// readGrants reads grants from the command line.
+func readGrants(texts []string) (list []access.Grant, err error) {
+	for _, text := range texts {
+		g, err := access.ParseGrant(text)
+		if err != nil {
+			return nil, misuse("grant %q: %s", text, err)
+		}
+		list = append(list, g)
+	}
+	return list, nil
+}
+
+func (a *app) userAddCommand() *cobra.Command {
+	var grants []string
+	c := &cobra.Command{Use: "add NAME", Short: "Add a user with its grants, and show the password once", Args: cobra.ExactArgs(1),
+		Long:    "Add a user, and print its password once. Without --grant the user is a viewer.\n\n" + grantsHelp,
+		Example: "  beacon user add petra --grant operator\n  beacon user add jonas --grant 'editor zones=saltmarsh-ferries.example'",
+		RunE: func(_ *cobra.Command, args []string) error {
+			list, err := readGrants(grants)
+			if err != nil {
 				return err
 			}
-			return a.show(made, func() { a.printf("%s can sign in. Password, shown this once: %s\n", made.Name, made.Password) })
-		}},
-		a.userRemoveCommand(), a.userPasswordCommand(), a.userSessionsCommand(), a.userEndSessionCommand())
+			var made wire.UserAdded
+			if err := ask(a, wire.AddUser, wire.NewUser{Name: args[0], Grants: list}, &made); err != nil {
+				return err
+			}
+			if len(list) == 0 {
+				list = access.Full(access.Viewer)
+			}
+			return a.show(made, func() {
+				a.printf("%s can sign in (granted: %s). Password, shown this once: %s\n", made.Name, access.Text(list), made.Password)
+			})
+		}}
+	c.Flags().StringArrayVar(&grants, "grant", nil, "what the user may do; may be repeated")
 	return c
+}
+
+func (a *app) userGrantCommand() *cobra.Command {
+	return &cobra.Command{Use: "grant NAME GRANT...", Short: "Change what a user may do", Args: cobra.MinimumNArgs(2),
+		Long:    "Replace the grants of a user. They count from its next request on; its tokens may no more than the user.\n\n" + grantsHelp,
+		Example: "  beacon user grant petra editor\n  beacon user grant jonas 'editor zones=saltmarsh-ferries.example' 'viewer'",
+		RunE: func(_ *cobra.Command, args []string) error {
+			list, err := readGrants(args[1:])
+			if err != nil {
+				return err
+			}
+			if err := ask(a, wire.GrantUser, wire.GrantsChange{Grants: list}, (*wire.None)(nil), args[0]); err != nil {
+				return err
+			}
+			return a.show(wire.NewUser{Name: args[0], Grants: list}, func() { a.printf("%s is granted: %s\n", args[0], access.Text(list)) })
+		}}
 }
 
 func (a *app) userRemoveCommand() *cobra.Command {
 	var yes bool
-	c := &cobra.Command{Use: "remove NAME", Short: "Remove a user; its sessions end, what it made stays", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
+	c := &cobra.Command{Use: "remove NAME", Short: "Remove a user; its sessions and tokens end, what it made stays", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
 		if err := a.agreed(yes, "Remove the user "+args[0]+"?"); err != nil {
 			return err
 		}

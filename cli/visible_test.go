@@ -28,7 +28,7 @@ func TestTextsFromOutsideAreMadeVisible(t *testing.T) {
 			"GET /domains/a.example":    problem{Status: 409, Title: said, Detail: said},
 			"GET /zones/a.example":      problem{Status: 409, Title: said, Detail: said},
 			"GET /channels":             wire.Page[wire.ChannelView]{Items: []wire.ChannelView{{Name: said, Kind: "mail", To: said}}},
-			"GET /users":                wire.Page[string]{Items: []string{said}},
+			"GET /users":                wire.Page[wire.UserView]{Items: []wire.UserView{{Name: said}}},
 			"GET /zones/a.example/acts": problem{Status: 500, Detail: said},
 		}
 		for _, args := range [][]string{{"zone", "list"}, {"provider", "list"}, {"logbook"}, {"act", "list"}, {"act", "show", "1"}, {"zone", "show", "a.example"}, {"channel", "list"}, {"user", "list"}, {"check", "a" + attack}} {

@@ -1,6 +1,7 @@
 package demo
 
 import (
+	"beacon/core/access"
 	"context"
 	_ "embed"
 	"encoding/json"
@@ -118,7 +119,7 @@ func (s *Stage) addUsers(ctx context.Context) error {
 		}
 		for _, user := range []string{name, name + "-2", name + "-3"} {
 			var made struct{ Name, Password string }
-			if err := s.make(ctx, "admin", "/users", map[string]string{"name": user}, &made); err != nil {
+			if err := s.make(ctx, "admin", "/users", map[string]any{"name": user, "grants": access.Full(access.Operator)}, &made); err != nil {
 				return err
 			}
 			if made.Password != "" {

@@ -179,7 +179,7 @@ func TestPrintedCommandsRun(t *testing.T) {
 	for name, text := range map[string]string{
 		"key": "heron-practice-key\n", "new-key": "heron-practice-key\n", "names.txt": "saltmarsh-ferries.example\n", "records.txt": "cam A 192.0.2.9\n", "page.txt": "cam A 192.0.2.9\n",
 		"zones/a.beacon.yaml": "zones:\n  a.example:\n    providers: [heron-main]\n    records: |\n      @ A 192.0.2.1\n", "old.zone": "$TTL 300\n@ A 192.0.2.1\n", "new.zone": "$TTL 300\n@ A 192.0.2.2\n",
-		"pier-cam.token": "bh_none\n",
+		"pier-cam.token": "abh_none\n",
 	} {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600))
 	}

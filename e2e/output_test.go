@@ -51,7 +51,7 @@ func TestEveryCommandPrintsOneDocument(t *testing.T) {
 	password, chosen := file("password", s.Password), file("chosen", "seagulls over the quay")
 	lines := [][]string{ // the first words are the command, up to the argument "/"
 		{"sign-in", "/", "--password-file", password},
-		{"user", "list"}, {"user", "add", "/", "petra"}, {"user", "remove", "/", "petra", "--yes"}, {"user", "sessions"}, {"user", "password", "/", "--password-file", password, "--new-password-file", chosen},
+		{"user", "list"}, {"user", "add", "/", "petra"}, {"user", "grant", "/", "petra", "editor zones=tides.example"}, {"user", "remove", "/", "petra", "--yes"}, {"token", "add", "/", "tower", "--grant", "sweep"}, {"token", "list"}, {"token", "renew", "/", "tower"}, {"token", "revoke", "/", "tower", "--yes"}, {"user", "sessions"}, {"user", "password", "/", "--password-file", password, "--new-password-file", chosen},
 		{"provider", "list"}, {"provider", "kinds"}, {"provider", "show", "/", "heron-main"}, {"provider", "zones", "/", "plover-old"},
 		{"provider", "profile", "check", "/", profile}, {"registrar", "list"}, {"registrar", "kinds"}, {"registrar", "domains", "/", "gannet-main"},
 		{"zone", "import", "/", filepath.Join(s.Dir, "saltmarsh-ferries.zone"), "--origin", zone, "--yes"},

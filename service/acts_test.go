@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/access"
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	gates "beacon/core/handover"
@@ -35,7 +36,7 @@ func registered(t *testing.T, records string) house {
 // active is the list active at the registrar.
 func (h house) active() []dnsname.Name {
 	h.t.Helper()
-	list, err := h.Accounts.Registrations(ctx, "gannet-main")
+	list, err := h.Accounts.Registrations(ctx, access.Service, "gannet-main")
 	require.NoError(h.t, err)
 	require.Len(h.t, list, 1)
 	return list[0].Active
@@ -46,7 +47,7 @@ func (h house) finished(act wire.Act, err error) wire.Act {
 	h.t.Helper()
 	require.NoError(h.t, err)
 	require.Eventually(h.t, func() bool {
-		act, err = h.Acts.Act(ctx, act.ID)
+		act, err = h.Acts.Act(ctx, access.Service, act.ID)
 		require.NoError(h.t, err)
 		return act.State.Ended()
 	}, 20*time.Second, 20*time.Millisecond, "%+v", act)
@@ -56,13 +57,13 @@ func (h house) finished(act wire.Act, err error) wire.Act {
 func (h house) delegate(r wire.DelegateRequest) wire.Act {
 	h.t.Helper()
 	r.Domain = zone
-	return h.finished(h.Handover.Delegate(ctx, r))
+	return h.finished(h.Handover.Delegate(ctx, access.Service, r))
 }
 
 func (h house) retire(r wire.RetireRequest) wire.Act {
 	h.t.Helper()
 	r.Zone = zone
-	return h.finished(h.Handover.Retire(ctx, r))
+	return h.finished(h.Handover.Retire(ctx, access.Service, r))
 }
 
 // Between the request of a retirement and its end no sync of the zone begins there; one that waited for its turn ends with the placement.
@@ -74,11 +75,11 @@ func TestNoSyncBeginsWhileAZoneIsRemoved(t *testing.T) {
 	h.stop() // nobody works
 	svc, err := service.Open(ctx, h.settings, drivers(t), slog.New(slog.DiscardHandler))
 	require.NoError(t, err)
-	act, err := svc.Handover.Retire(ctx, wire.RetireRequest{Zone: zone, Account: "curlew-ops"})
+	act, err := svc.Handover.Retire(ctx, access.Service, wire.RetireRequest{Zone: zone, Account: "curlew-ops"})
 	require.NoError(t, err)
-	_, err = svc.Syncs.StartSync(ctx, wire.SyncRequest{Zone: zone, Account: "curlew-ops"})
+	_, err = svc.Syncs.StartSync(ctx, access.Service, wire.SyncRequest{Zone: zone, Account: "curlew-ops"})
 	assert.ErrorContains(t, err, fmt.Sprintf("beacon act show %d", act.ID))
-	list, err := svc.Syncs.StartSync(ctx, wire.SyncRequest{Zone: zone, Account: "heron-main"})
+	list, err := svc.Syncs.StartSync(ctx, access.Service, wire.SyncRequest{Zone: zone, Account: "heron-main"})
 	require.NoError(t, err, "it is not removed there")
 	svc.Close()
 	h.Service = instance(t, h.settings)
@@ -96,18 +97,18 @@ func TestRetireExcludesSyncs(t *testing.T) {
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{Account: "heron-main"}).State)
 	h.fault(`{"site":"6.1","delay_ms":400,"writes":true}`)
 	h.define("heron-main, curlew-ops", "@ A 192.0.2.2")
-	list, err := h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: zone, Account: "curlew-ops"})
+	list, err := h.Syncs.StartSync(ctx, access.Service, wire.SyncRequest{Zone: zone, Account: "curlew-ops"})
 	require.NoError(t, err)
-	act, err := h.Handover.Retire(ctx, wire.RetireRequest{Zone: zone, Account: "curlew-ops"})
+	act, err := h.Handover.Retire(ctx, access.Service, wire.RetireRequest{Zone: zone, Account: "curlew-ops"})
 	require.NoError(t, err)
-	_, err = h.Handover.Retire(ctx, wire.RetireRequest{Zone: zone, Account: "curlew-ops"})
+	_, err = h.Handover.Retire(ctx, access.Service, wire.RetireRequest{Zone: zone, Account: "curlew-ops"})
 	assert.ErrorContains(t, err, "is taking", "twice is once")
 	act = h.finished(act, nil)
 	assert.Equal(t, wire.ActDone, act.State, act.Message)
 	assert.Zero(t, h.zonesNamed("curlew"))
-	_, err = h.Syncs.Sync(ctx, list[0].ID)
+	_, err = h.Overview.Sync(ctx, access.Service, list[0].ID)
 	assert.ErrorContains(t, err, "not found", "it ended before, and is forgotten with the placement")
-	entries, err := h.Logbook.Entries(ctx, zone.String(), false, 0, 100)
+	entries, err := h.Logbook.Entries(ctx, access.Service, zone.String(), false, 0, 100)
 	require.NoError(t, err)
 	var seen []string
 	for _, e := range entries {
@@ -123,7 +124,7 @@ func TestDelegationOutlivesItsClient(t *testing.T) {
 	before := h.active()
 	h.fault(`{"site":"3.1","delay_ms":200,"writes":true}`)
 	client, leave := context.WithCancel(ctx)
-	act, err := h.Handover.Delegate(client, wire.DelegateRequest{Domain: zone})
+	act, err := h.Handover.Delegate(client, access.Service, wire.DelegateRequest{Domain: zone})
 	leave()
 	act = h.finished(act, err)
 	assert.Equal(t, wire.ActDone, act.State, "%s %+v", act.Message, act.Findings)
@@ -136,7 +137,7 @@ func TestDelegateComparesAllRecords(t *testing.T) {
 	t.Parallel()
 	h := registered(t, "@ A 192.0.2.1\nwww A 192.0.2.1")
 	h.byHand("plover", set(t, "@", record.A, "192.0.2.1"), set(t, "www", record.A, "192.0.2.1"), set(t, "@", record.MX, "10 mail.saltmarsh-ferries.example."), set(t, "mail", record.A, "192.0.2.25"))
-	dry, err := h.Handover.Preview(ctx, wire.DelegateRequest{Domain: zone})
+	dry, err := h.Handover.Preview(ctx, access.Service, wire.DelegateRequest{Domain: zone})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"sides-differ"}, codes(dry.Closed))
 	assert.Contains(t, strings.Join(dry.Closed[0].Seen, "\n"), "mail.saltmarsh-ferries.example. A: lost; old: 192.0.2.25; new: nothing")
@@ -144,7 +145,7 @@ func TestDelegateComparesAllRecords(t *testing.T) {
 	blocked := h.delegate(wire.DelegateRequest{})
 	assert.Equal(t, wire.ActBlocked, blocked.State)
 	assert.Empty(t, blocked.Requests, "the registrar was not asked")
-	_, err = h.Handover.Delegate(ctx, wire.DelegateRequest{Domain: zone, Override: []string{"sides-differ"}})
+	_, err = h.Handover.Delegate(ctx, access.Service, wire.DelegateRequest{Domain: zone, Override: []string{"sides-differ"}})
 	assert.ErrorContains(t, err, "needs a reason")
 	done := h.delegate(wire.DelegateRequest{Agree: dry.Digest})
 	assert.Equal(t, wire.ActDone, done.State, done.Message)
@@ -169,7 +170,7 @@ func TestDelegationIsUndone(t *testing.T) {
 	again := h.delegate(wire.DelegateRequest{Undo: true})
 	require.Equal(t, wire.ActDone, again.State, again.Message)
 	assert.Equal(t, moved, h.active(), "what is undone twice is as it was")
-	view, err := h.Overview.Domain(ctx, zone)
+	view, err := h.Overview.Domain(ctx, access.Service, zone)
 	require.NoError(t, err)
 	assert.Equal(t, moved, view.Wanted, "what is desired follows the act")
 }
@@ -178,16 +179,16 @@ func TestDelegationIsUndone(t *testing.T) {
 func TestRefusedDelegationChangesNothing(t *testing.T) {
 	t.Parallel()
 	h := registered(t, "@ A 192.0.2.1\nwww A 192.0.2.1")
-	_, err := h.Checks.Check(ctx, zone)
+	_, err := h.Checks.Check(ctx, access.Service, zone)
 	require.NoError(t, err)
 	h.stop() // no check by schedule comes between
 	idle, err := service.Open(ctx, h.settings, drivers(t), slog.New(slog.DiscardHandler))
 	require.NoError(t, err)
-	known, err := idle.Overview.Domain(ctx, zone)
+	known, err := idle.Overview.Domain(ctx, access.Service, zone)
 	require.NoError(t, err)
-	_, err = idle.Handover.Preview(ctx, wire.DelegateRequest{Domain: zone})
+	_, err = idle.Handover.Preview(ctx, access.Service, wire.DelegateRequest{Domain: zone})
 	require.NoError(t, err)
-	now, err := idle.Overview.Domain(ctx, zone)
+	now, err := idle.Overview.Domain(ctx, access.Service, zone)
 	require.NoError(t, err)
 	assert.Equal(t, known.CheckedAt, now.CheckedAt, "a preview is no check")
 	idle.Close()
@@ -197,10 +198,10 @@ func TestRefusedDelegationChangesNothing(t *testing.T) {
 	assert.Equal(t, wire.ActFailed, failed.State, failed.Message)
 	require.Len(t, failed.Requests, 1)
 	assert.Equal(t, wire.ActNotApplied, failed.Requests[0].State)
-	now, err = h.Overview.Domain(ctx, zone)
+	now, err = h.Overview.Domain(ctx, access.Service, zone)
 	require.NoError(t, err)
 	assert.Equal(t, known.Wanted, now.Wanted)
-	report, err := h.Checks.Check(ctx, zone)
+	report, err := h.Checks.Check(ctx, access.Service, zone)
 	require.NoError(t, err)
 	assert.Equal(t, delegation.Settled, report.Verdict, "%v", codes(report.Findings))
 }
@@ -209,20 +210,20 @@ func TestRefusedDelegationChangesNothing(t *testing.T) {
 func TestPlacementIsNotDelegation(t *testing.T) {
 	t.Parallel()
 	h := registered(t, "@ A 192.0.2.1\nwww A 192.0.2.1")
-	known, err := h.Overview.Domain(ctx, zone)
+	known, err := h.Overview.Domain(ctx, access.Service, zone)
 	require.NoError(t, err)
 	assert.Empty(t, known.Wanted, "being placed is not being delegated to")
 	h.define("heron-main, curlew-ops", "@ A 192.0.2.1\nwww A 192.0.2.1")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{Account: "curlew-ops"}).State)
-	now, err := h.Overview.Domain(ctx, zone)
+	now, err := h.Overview.Domain(ctx, access.Service, zone)
 	require.NoError(t, err)
 	assert.Empty(t, now.Wanted)
-	_, err = h.Handover.Preview(ctx, wire.DelegateRequest{Domain: zone})
+	_, err = h.Handover.Preview(ctx, access.Service, wire.DelegateRequest{Domain: zone})
 	assert.ErrorContains(t, err, "placed at 2 providers")
 	h.define("heron-main, curlew-ops]\n    delegate_to: heron-main\n    kits: [", "@ A 192.0.2.1\nwww A 192.0.2.1")
-	now, err = h.Overview.Domain(ctx, zone)
+	now, err = h.Overview.Domain(ctx, access.Service, zone)
 	require.NoError(t, err)
-	view, err := h.Overview.Zone(ctx, zone)
+	view, err := h.Overview.Zone(ctx, access.Service, zone)
 	require.NoError(t, err)
 	assert.ElementsMatch(t, view.Placements[0].Nameservers, now.Wanted)
 	assert.NotEqual(t, now.Wanted, h.active(), "applying a definition moves nothing")
@@ -233,11 +234,11 @@ func TestPrefilledZoneInOneRun(t *testing.T) {
 	t.Parallel()
 	h := newHouse(t)
 	h.define("plover-old", "@ A 192.0.2.1\nwww CNAME @")
-	shown, err := h.Syncs.Differences(ctx, zone, false)
+	shown, err := h.Syncs.Differences(ctx, access.Service, zone, false)
 	require.NoError(t, err)
 	done := h.sync(wire.SyncRequest{Expect: shown[0].Digest})
 	assert.Equal(t, wire.SyncDone, done.State, done.Message)
-	requests, err := h.Overview.Requests(ctx, done.ID)
+	requests, err := h.Overview.Requests(ctx, access.Service, done.ID)
 	require.NoError(t, err)
 	assert.Equal(t, "zone-made", requests[0].Kind)
 }
@@ -250,7 +251,7 @@ func TestPreviewOfAZoneThatIsThere(t *testing.T) {
 	require.NoError(t, err)
 	h.byHand("heron", set(t, "cam", record.A, "192.0.2.9"))
 	h.define("heron-main", "@ A 192.0.2.1")
-	shown, err := h.Syncs.Differences(ctx, zone, false)
+	shown, err := h.Syncs.Differences(ctx, access.Service, zone, false)
 	require.NoError(t, err)
 	assert.False(t, shown[0].NewZone)
 	assert.Len(t, shown[0].Foreign, 1)
@@ -287,7 +288,7 @@ func TestDelegateLooksAtDS(t *testing.T) {
 	assert.Contains(t, act.Findings[0].Message, "Caches may hold it for 120 s")
 	act = h.delegate(wire.DelegateRequest{Override: []string{gates.GateDSWait, gates.GateAnswers}, Reason: "the zone was never validated"})
 	assert.Equal(t, wire.ActDone, act.State, act.Message)
-	entries, err := h.Logbook.Entries(ctx, zone.String(), false, 0, 100)
+	entries, err := h.Logbook.Entries(ctx, access.Service, zone.String(), false, 0, 100)
 	require.NoError(t, err)
 	assert.True(t, slices.ContainsFunc(entries, func(e wire.Entry) bool { return strings.Contains(e.Detail, "the zone was never validated") }))
 }

@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/access"
 	"beacon/core/definition"
 	"beacon/core/diff"
 	"beacon/core/dnsname"
@@ -33,7 +34,7 @@ func TestAlias(t *testing.T) {
 	assert.Equal(t, []record.Data{"192.0.2.8"}, at(live, "inner", record.A).Data)
 	assert.EqualValues(t, 120, at(live, "inner", record.A).TTL)
 	assert.True(t, at(live, "lost", record.A).IsZero())
-	found, err := h.Zones.Findings(ctx, zone)
+	found, err := h.Zones.Findings(ctx, access.Service, zone)
 	require.NoError(t, err)
 	var codes []string
 	for _, f := range found {
@@ -51,7 +52,7 @@ func TestAlias(t *testing.T) {
 	// The target is gone: the last good answer stays.
 	h.changeOther(pool, "else A 192.0.2.9")
 	require.Eventually(t, func() bool {
-		list, err := h.Logbook.Entries(ctx, zone.String(), false, 0, 50)
+		list, err := h.Logbook.Entries(ctx, access.Service, zone.String(), false, 0, 50)
 		require.NoError(t, err)
 		for _, e := range list {
 			if e.Action == "alias.unanswered" {
@@ -62,7 +63,7 @@ func TestAlias(t *testing.T) {
 	}, 30*time.Second, 100*time.Millisecond)
 	h.sync(wire.SyncRequest{})
 	assert.Equal(t, []record.Data{"192.0.2.72"}, at(h.live("heron"), "@", record.A).Data)
-	served, err := h.Zones.WantedAddresses(ctx, zone)
+	served, err := h.Zones.WantedAddresses(ctx, access.Service, zone)
 	require.NoError(t, err)
 	assert.Empty(t, served.Aliases())
 	assert.Equal(t, []record.Data{"192.0.2.72"}, at(served, "@", record.A).Data)
@@ -72,12 +73,12 @@ func TestAlias(t *testing.T) {
 func (h house) otherZone(name dnsname.Name, records string) {
 	h.t.Helper()
 	text := "zones:\n  " + name.Unicode() + ":\n    providers: [heron-main]\n    records: |\n      " + indented(records) + "\n"
-	_, err := h.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "other.beacon.yaml", Text: text}}})
+	_, err := h.Apply.Apply(ctx, access.Service, wire.ApplyRequest{Files: []definition.File{{Name: "other.beacon.yaml", Text: text}}})
 	require.NoError(h.t, err)
-	list, err := h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: name})
+	list, err := h.Syncs.StartSync(ctx, access.Service, wire.SyncRequest{Zone: name})
 	require.NoError(h.t, err)
 	require.Equal(h.t, wire.SyncDone, h.ended(list[0].ID).State)
-	z, err := h.Overview.Zone(ctx, name)
+	z, err := h.Overview.Zone(ctx, access.Service, name)
 	require.NoError(h.t, err)
 	var hosts []string
 	for _, n := range z.Placements[0].Nameservers {
@@ -89,9 +90,9 @@ func (h house) otherZone(name dnsname.Name, records string) {
 func (h house) changeOther(name dnsname.Name, records string) {
 	h.t.Helper()
 	text := "zones:\n  " + name.Unicode() + ":\n    providers: [heron-main]\n    records: |\n      " + indented(records) + "\n"
-	_, err := h.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "other.beacon.yaml", Text: text}}})
+	_, err := h.Apply.Apply(ctx, access.Service, wire.ApplyRequest{Files: []definition.File{{Name: "other.beacon.yaml", Text: text}}})
 	require.NoError(h.t, err)
-	list, err := h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: name, Allow: []string{diff.GuardNamesStop}})
+	list, err := h.Syncs.StartSync(ctx, access.Service, wire.SyncRequest{Zone: name, Allow: []string{diff.GuardNamesStop}})
 	require.NoError(h.t, err)
 	require.Equal(h.t, wire.SyncDone, h.ended(list[0].ID).State)
 }
@@ -105,7 +106,7 @@ func TestAliasAtAProviderThatHasIt(t *testing.T) {
 	live := h.live("plover")
 	assert.Equal(t, []record.Data{"outside.tidepool.example."}, live.Get(record.Key{Name: zone, Type: record.ALIAS}).Data)
 	assert.Equal(t, []record.Data{"192.0.2.71"}, live.Get(rec(t, "inner", 0, record.A, "192.0.2.1").Key()).Data)
-	list, err := h.Syncs.Differences(ctx, zone, false)
+	list, err := h.Syncs.Differences(ctx, access.Service, zone, false)
 	require.NoError(t, err)
 	assert.Empty(t, list[0].Steps, "what was written is read back as the same")
 	assert.Equal(t, 3, list[0].InSync)
@@ -116,14 +117,14 @@ func TestAliasThatNobodyAnswersFor(t *testing.T) {
 	h := newHouse(t)
 	both := "heron-main, plover-old"
 	h.define(both, "@ 300 A 192.0.2.1\nwww 300 A 192.0.2.2")
-	list, err := h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: zone})
+	list, err := h.Syncs.StartSync(ctx, access.Service, wire.SyncRequest{Zone: zone})
 	require.NoError(t, err)
 	for _, s := range list {
 		require.Equal(t, wire.SyncDone, h.ended(s.ID).State)
 	}
 	h.define(both, "@ 300 ALIAS nowhere.tidepool.example.\nwww 300 A 192.0.2.3")
 	ends := map[string]wire.SyncView{}
-	list, err = h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: zone})
+	list, err = h.Syncs.StartSync(ctx, access.Service, wire.SyncRequest{Zone: zone})
 	require.NoError(t, err)
 	for _, s := range list {
 		ends[s.Account] = h.ended(s.ID)
@@ -137,7 +138,7 @@ func TestAliasThatNobodyAnswersFor(t *testing.T) {
 	assert.Contains(t, codes(ends["plover-old"].Findings), diff.GuardAlias)
 	assert.Equal(t, wire.SyncDone, ends["heron-main"].State, "it follows no ALIAS itself: the old addresses stay")
 	assert.Contains(t, codes(ends["heron-main"].Findings), "alias-unanswered")
-	differences, err := h.Syncs.Differences(ctx, zone, false)
+	differences, err := h.Syncs.Differences(ctx, access.Service, zone, false)
 	require.NoError(t, err)
 	assert.Equal(t, 1, differences[0].InSync, "the rest is compared as ever")
 }

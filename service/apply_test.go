@@ -6,6 +6,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/access"
 	"beacon/core/definition"
 	"beacon/core/diff"
 	"beacon/wire"
@@ -20,7 +21,7 @@ func TestApplySyncsWhatChanged(t *testing.T) {
 	t.Parallel()
 	h := newHouse(t)
 	apply := func(records string, dryRun bool) wire.Applied {
-		done, err := h.Apply.Apply(ctx, wire.ApplyRequest{Files: files(records), Manage: true, Sync: true, DryRun: dryRun})
+		done, err := h.Apply.Apply(ctx, access.Service, wire.ApplyRequest{Files: files(records), Manage: true, Sync: true, DryRun: dryRun})
 		require.NoError(t, err)
 		require.Len(t, done, 1)
 		return done[0]
@@ -31,13 +32,13 @@ func TestApplySyncsWhatChanged(t *testing.T) {
 	require.Len(t, done.Syncs, 1)
 	require.Equal(t, wire.SyncDone, h.ended(done.Syncs[0].ID).State)
 
-	before, err := h.Logbook.Entries(ctx, "", false, 0, 1000)
+	before, err := h.Logbook.Entries(ctx, access.Service, "", false, 0, 1000)
 	require.NoError(t, err)
 	done = apply(first, false)
 	assert.False(t, done.Changed)
 	assert.Empty(t, done.Syncs)
 	assert.EqualValues(t, 1, done.Revision.Number)
-	after, err := h.Logbook.Entries(ctx, "", false, 0, 1000)
+	after, err := h.Logbook.Entries(ctx, access.Service, "", false, 0, 1000)
 	require.NoError(t, err)
 	assert.Len(t, after, len(before), "a run that changes nothing leaves no line")
 
@@ -50,7 +51,7 @@ func TestApplySyncsWhatChanged(t *testing.T) {
 	require.Equal(t, wire.SyncBlocked, h.ended(done.Syncs[0].ID).State)
 
 	// The same files again have it written, once it is allowed.
-	again, err := h.Apply.Apply(ctx, wire.ApplyRequest{Files: files(second), Manage: true, Sync: true, Allow: []string{diff.GuardNamesStop}})
+	again, err := h.Apply.Apply(ctx, access.Service, wire.ApplyRequest{Files: files(second), Manage: true, Sync: true, Allow: []string{diff.GuardNamesStop}})
 	require.NoError(t, err)
 	assert.False(t, again[0].Changed)
 	require.Len(t, again[0].Syncs, 1)

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/access"
 	"beacon/core/diff"
 	"beacon/core/dnsname"
 	"beacon/core/record"
@@ -35,7 +36,7 @@ func (h house) looks(account string, n int) {
 	var last time.Time
 	for seen := -1; seen < n; {
 		require.Eventually(h.t, func() bool {
-			list, _, err := h.Overview.PlacementViews(ctx, dnsname.Name{}, 200)
+			list, _, err := h.Overview.PlacementViews(ctx, access.Service, dnsname.Name{}, 200)
 			require.NoError(h.t, err)
 			for _, p := range list {
 				if p.Account == account && p.LookedAt != nil && p.LookedAt.After(last) {
@@ -52,7 +53,7 @@ func (h house) looks(account string, n int) {
 // writes counts the requests that wrote records of the zone.
 func (h house) writes() (n int) {
 	h.t.Helper()
-	list, err := h.Overview.Syncs(ctx, zone)
+	list, err := h.Overview.Syncs(ctx, access.Service, zone)
 	require.NoError(h.t, err)
 	for _, s := range list {
 		n += s.Requests
@@ -71,7 +72,7 @@ func TestFalseReadsAreNotAdopted(t *testing.T) {
 			require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 			h.define("heron-main", piers(25))
 			require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{Allow: []string{diff.GuardNamesStop}}).State)
-			_, err := h.Zones.SetZoneSettings(ctx, zone, wire.ZoneSettings{Drift: "adopt"}, anyState)
+			_, err := h.Zones.SetZoneSettings(ctx, access.Service, zone, wire.ZoneSettings{Drift: "adopt"}, anyState)
 			require.NoError(t, err)
 			before, err := h.Zones.Wanted(ctx, zone)
 			require.NoError(t, err)
@@ -98,10 +99,10 @@ func TestAnEmptyReadIsNotBelieved(t *testing.T) {
 	gone := set(t, "pier11", record.A, "192.0.2.21").Key()
 	h.define("heron-main", piers(11))
 	h.lies("4.1", "empty", 1)
-	list, err := h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: zone, Allow: []string{diff.GuardNamesStop}})
+	list, err := h.Syncs.StartSync(ctx, access.Service, wire.SyncRequest{Zone: zone, Allow: []string{diff.GuardNamesStop}})
 	require.NoError(t, err)
 	time.Sleep(2 * time.Second)
-	v, err := h.Syncs.Sync(ctx, list[0].ID)
+	v, err := h.Overview.Sync(ctx, access.Service, list[0].ID)
 	require.NoError(t, err)
 	require.False(t, v.State.Ended(), "%s: %s", v.State, v.Message)
 	h.lies("4.1", "", 0)

@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/access"
 	"beacon/core/change"
 	"beacon/core/record"
 	"beacon/outcall"
@@ -29,7 +30,7 @@ func TestBriefComparisonsMissNothing(t *testing.T) {
 	rounds := 25
 	knot := nstest.Knot(t, zone.String())
 	h := newHouseWith(t, func(s *service.Settings) { s.Request = 10 * time.Second })
-	_, err := h.Accounts.AddAccount(ctx, wire.NewAccount{Name: "knot", Role: wire.RoleProvider, Kind: "update", Secret: nstest.Credential, Address: knot.Address()})
+	_, err := h.Accounts.AddAccount(ctx, access.Service, wire.NewAccount{Name: "knot", Role: wire.RoleProvider, Kind: "update", Secret: nstest.Credential, Address: knot.Address()})
 	require.NoError(t, err)
 	h.define("knot", strings.TrimSpace(gauges(30, 1)))
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{Zone: zone}).State)
@@ -56,10 +57,10 @@ func TestBriefComparisonsMissNothing(t *testing.T) {
 		request := wire.SyncRequest{Zone: zone, Revert: true}
 		switch what {
 		case 0, 1, 2:
-			_, err := h.Apply.PutSet(ctx, wire.SetRequest{Zone: zone, Key: k, TTL: uint32(300 + random.IntN(3)), Data: []string{data(k)}})
+			_, err := h.Apply.PutSet(ctx, access.Service, wire.SetRequest{Zone: zone, Key: k, TTL: uint32(300 + random.IntN(3)), Data: []string{data(k)}})
 			require.NoError(t, err)
 		case 3:
-			_, err := h.Apply.PutSet(ctx, wire.SetRequest{Zone: zone, Key: k})
+			_, err := h.Apply.PutSet(ctx, access.Service, wire.SetRequest{Zone: zone, Key: k})
 			require.NoError(t, err)
 		case 4, 5: // somebody else writes there
 			state, err := provider.ReadAll(ctx, outside, ref, provider.State{})
@@ -74,12 +75,12 @@ func TestBriefComparisonsMissNothing(t *testing.T) {
 			h.report(token, fmt.Sprintf("198.51.100.%d", 1+random.IntN(200)), "")
 		case 7:
 			if token != "" {
-				require.NoError(t, h.Hosts.RemoveHost(ctx, cam))
+				require.NoError(t, h.Hosts.RemoveHost(ctx, access.Service, cam))
 				token = ""
 			}
 		}
 		require.Eventually(t, func() bool { // a sync of what was just edited may be under way
-			synced, err := h.Syncs.StartSync(ctx, request)
+			synced, err := h.Syncs.StartSync(ctx, access.Service, request)
 			if err != nil || len(synced) == 0 {
 				return false
 			}
@@ -88,7 +89,7 @@ func TestBriefComparisonsMissNothing(t *testing.T) {
 			return v.State == wire.SyncDone
 		}, 20*time.Second, 50*time.Millisecond, "%v", did)
 		require.Eventually(t, func() bool {
-			list, err := h.Syncs.Differences(ctx, zone, true)
+			list, err := h.Syncs.Differences(ctx, access.Service, zone, true)
 			require.NoError(t, err)
 			return len(list[0].Steps) == 0
 		}, 10*time.Second, 100*time.Millisecond, "%v", did)

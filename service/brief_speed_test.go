@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"beacon/clock"
+	"beacon/core/access"
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/reach"
@@ -100,11 +101,11 @@ func TestSpeedOfBriefChecks(t *testing.T) {
 		yard := l.Yardstick(names)
 		began := time.Now()
 		before, _ := peerstest.Used(t)
-		g, err := svc.Checks.StartBriefChecks(ctx)
+		g, err := svc.Checks.StartBriefChecks(ctx, access.Service)
 		require.NoError(t, err)
 		for g.Ended == nil {
 			time.Sleep(50 * time.Millisecond)
-			g, err = svc.Checks.BriefChecksSince(ctx, g.Since)
+			g, err = svc.Checks.BriefChecksSince(ctx, access.Service, g.Since)
 			require.NoError(t, err)
 			require.Less(t, time.Since(began), time.Minute, "%v", g)
 		}

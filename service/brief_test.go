@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/access"
 	"beacon/core/definition"
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
@@ -31,10 +32,10 @@ func TestBriefChecks(t *testing.T) {
 			require.NoError(t, h.world.Register(fmt.Sprintf("mooring-%d.example", i), []string{"reed-11.plover.test", "reed-14.plover.test"}, 0))
 		}
 	}
-	_, err := h.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
+	_, err := h.Apply.Apply(ctx, access.Service, wire.ApplyRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
 	require.NoError(t, err)
 	checkedAt := func(i int) time.Time {
-		d, err := h.Overview.Domain(ctx, dnsname.MustParse(fmt.Sprintf("mooring-%d.example", i)))
+		d, err := h.Overview.Domain(ctx, access.Service, dnsname.MustParse(fmt.Sprintf("mooring-%d.example", i)))
 		require.NoError(t, err)
 		if d.CheckedAt == nil {
 			return time.Time{}
@@ -50,10 +51,10 @@ func TestBriefChecks(t *testing.T) {
 		return true
 	}, 60*time.Second, 50*time.Millisecond, "the first checks")
 	briefCheck := func() (g wire.BriefChecks) {
-		g, err := h.Checks.StartBriefChecks(ctx)
+		g, err := h.Checks.StartBriefChecks(ctx, access.Service)
 		require.NoError(t, err)
 		require.Eventually(t, func() bool {
-			g, err = h.Checks.BriefChecksSince(ctx, g.Since)
+			g, err = h.Checks.BriefChecksSince(ctx, access.Service, g.Since)
 			require.NoError(t, err)
 			return g.Ended != nil
 		}, 30*time.Second, 20*time.Millisecond)
@@ -95,17 +96,17 @@ func TestBriefChecksAskedForTwice(t *testing.T) {
 	for i := range 8 {
 		text += fmt.Sprintf("  mooring-%d.example:\n    providers: [plover-old]\n    records: |\n      @ A 192.0.2.1\n", i)
 	}
-	_, err := h.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
+	_, err := h.Apply.Apply(ctx, access.Service, wire.ApplyRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
 	require.NoError(t, err)
-	first, err := h.Checks.StartBriefChecks(ctx)
+	first, err := h.Checks.StartBriefChecks(ctx, access.Service)
 	require.NoError(t, err)
-	second, err := h.Checks.StartBriefChecks(ctx)
+	second, err := h.Checks.StartBriefChecks(ctx, access.Service)
 	require.NoError(t, err)
 	assert.True(t, second.Since.After(first.Since))
 	for _, since := range []time.Time{second.Since, first.Since} {
 		var g wire.BriefChecks
 		require.Eventually(t, func() bool {
-			g, err = h.Checks.BriefChecksSince(ctx, since)
+			g, err = h.Checks.BriefChecksSince(ctx, access.Service, since)
 			require.NoError(t, err)
 			return g.Ended != nil
 		}, 30*time.Second, 20*time.Millisecond)
@@ -113,6 +114,6 @@ func TestBriefChecksAskedForTwice(t *testing.T) {
 		assert.Equal(t, 8, g.Verdicts[delegation.Undelegated], "%v", g)
 		assert.Len(t, g.Items, 8)
 	}
-	_, err = h.Checks.BriefChecksSince(ctx, time.Now().Add(time.Hour))
+	_, err = h.Checks.BriefChecksSince(ctx, access.Service, time.Now().Add(time.Hour))
 	assert.ErrorContains(t, err, "no brief look at all domains was begun")
 }

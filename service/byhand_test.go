@@ -6,6 +6,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/access"
 	"beacon/core/definition"
 	"beacon/core/delegation"
 	"beacon/wire"
@@ -17,10 +18,10 @@ func TestDelegationByHand(t *testing.T) {
 	h := newHouse(t)
 	h.register()
 	text := "zones:\n  saltmarsh-ferries.example:\n    providers: [heron-main]\n    records: |\n      @ A 192.0.2.1\n      www A 192.0.2.1\n"
-	_, err := h.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
+	_, err := h.Apply.Apply(ctx, access.Service, wire.ApplyRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
 	require.NoError(t, err)
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
-	plan, err := h.Handover.Preview(ctx, wire.DelegateRequest{Domain: zone})
+	plan, err := h.Handover.Preview(ctx, access.Service, wire.DelegateRequest{Domain: zone})
 	require.NoError(t, err)
 	require.NotNil(t, plan.ByHand, "no registrar is named")
 	require.Equal(t, []string{"sides-differ"}, codes(plan.Closed), "Plover begins a zone with a record of its own")
@@ -51,7 +52,7 @@ func TestDelegationByHand(t *testing.T) {
 		if c.enter != nil {
 			enter(c.enter...)
 		}
-		report, err := h.Checks.Check(ctx, zone)
+		report, err := h.Checks.Check(ctx, access.Service, zone)
 		require.NoError(t, err)
 		if c.code != "" {
 			assert.Contains(t, codes(report.Findings), c.code)
@@ -59,7 +60,7 @@ func TestDelegationByHand(t *testing.T) {
 		if c.ends != "" {
 			assert.Equal(t, c.ends, report.Verdict, "%s: %v", c.say, codes(report.Findings))
 		}
-		now, err := h.Handover.Preview(ctx, wire.DelegateRequest{Domain: zone})
+		now, err := h.Handover.Preview(ctx, access.Service, wire.DelegateRequest{Domain: zone})
 		require.NoError(t, err)
 		assert.Equal(t, c.say, now.ByHand.Entered.Say)
 	}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"time"
 
+	"beacon/core/access"
 	"beacon/wire"
 )
 
@@ -20,7 +21,10 @@ func (s *Service) WorldNow() (time.Time, float64) { return s.world.Now(), s.worl
 // after the other lead through everything that is due before until, in the order in which it is due.
 //
 // The instance that is asked has to be the only one: others follow the clock a second later.
-func (s *Service) StepClock(ctx context.Context, until time.Time) (wire.ClockNow, error) {
+func (s *Service) StepClock(ctx context.Context, by access.Caller, until time.Time) (wire.ClockNow, error) {
+	if err := wire.Permit(by, access.Operate, access.Everything); err != nil {
+		return wire.ClockNow{}, err
+	}
 	if s.settings.WorldClock == "" {
 		return wire.ClockNow{}, wire.Problemf(wire.Blocked, "This service runs on real time, which cannot be skipped. Only the demo has a simulated clock.")
 	}

@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/access"
 	"beacon/core/dnsname"
 	"beacon/provider"
 	"beacon/service/apply"
@@ -23,37 +24,37 @@ func TestDeletion(t *testing.T) {
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.2")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
-	_, err := h.Handover.Delete(ctx, wire.DeleteRequest{Zone: zone})
+	_, err := h.Handover.Delete(ctx, access.Service, wire.DeleteRequest{Zone: zone})
 	assert.ErrorContains(t, err, "beacon zone retire", "it is still placed")
-	err = h.Accounts.RemoveAccount(ctx, wire.RoleProvider, "heron-main")
+	err = h.Accounts.RemoveAccount(ctx, access.Service, wire.RoleProvider, "heron-main")
 	assert.ErrorContains(t, err, "placed there, such as saltmarsh-ferries.example")
 	h.register()
 	require.Equal(t, wire.ActDone, h.retire(wire.RetireRequest{Account: "heron-main"}).State)
 
-	out, err := h.Handover.PreviewDelete(ctx, wire.DeleteRequest{Zone: zone})
+	out, err := h.Handover.PreviewDelete(ctx, access.Service, wire.DeleteRequest{Zone: zone})
 	require.NoError(t, err)
 	require.Len(t, out.Guards, 1)
 	assert.Equal(t, handover.GuardStillDelegated, out.Guards[0].Code)
 	assert.Equal(t, 2, out.Records)
-	_, err = h.Handover.Delete(ctx, wire.DeleteRequest{Zone: zone})
+	_, err = h.Handover.Delete(ctx, access.Service, wire.DeleteRequest{Zone: zone})
 	assert.ErrorContains(t, err, "still delegates")
-	_, err = h.Handover.Delete(ctx, wire.DeleteRequest{Zone: zone, Override: []string{handover.GuardStillDelegated}})
+	_, err = h.Handover.Delete(ctx, access.Service, wire.DeleteRequest{Zone: zone, Override: []string{handover.GuardStillDelegated}})
 	assert.ErrorContains(t, err, "--reason")
-	_, err = h.Overview.Zone(ctx, zone)
+	_, err = h.Overview.Zone(ctx, access.Service, zone)
 	require.NoError(t, err, "nothing was deleted yet")
-	out, err = h.Handover.Delete(ctx, wire.DeleteRequest{Zone: zone, Override: []string{handover.GuardStillDelegated}, Reason: "sold"})
+	out, err = h.Handover.Delete(ctx, access.Service, wire.DeleteRequest{Zone: zone, Override: []string{handover.GuardStillDelegated}, Reason: "sold"})
 	require.NoError(t, err)
 	assert.True(t, out.Deleted)
-	_, err = h.Overview.Zone(ctx, zone)
+	_, err = h.Overview.Zone(ctx, access.Service, zone)
 	assert.ErrorContains(t, err, "not found")
-	list, err := h.Logbook.Entries(ctx, zone.String(), false, 0, 1)
+	list, err := h.Logbook.Entries(ctx, access.Service, zone.String(), false, 0, 1)
 	require.NoError(t, err)
 	assert.Contains(t, list[0].Detail, "sold")
 
-	require.NoError(t, h.Accounts.RemoveAccount(ctx, wire.RoleProvider, "heron-main"))
-	assert.ErrorContains(t, h.Accounts.RemoveAccount(ctx, wire.RoleProvider, "heron-main"), "not found")
+	require.NoError(t, h.Accounts.RemoveAccount(ctx, access.Service, wire.RoleProvider, "heron-main"))
+	assert.ErrorContains(t, h.Accounts.RemoveAccount(ctx, access.Service, wire.RoleProvider, "heron-main"), "not found")
 	h.define("curlew-ops", "@ A 192.0.2.1")
-	assert.ErrorContains(t, h.Accounts.RemoveAccount(ctx, wire.RoleRegistrar, "gannet-main"), "registrar")
+	assert.ErrorContains(t, h.Accounts.RemoveAccount(ctx, access.Service, wire.RoleRegistrar, "gannet-main"), "registrar")
 }
 
 // A zone whose file vanishes from the followed folder is told of once, and can be deleted.
@@ -66,12 +67,12 @@ func TestVanishedFile(t *testing.T) {
 	}
 	instance(t, settings)
 	a := dnsname.MustParse("a-pier.example")
-	require.Eventually(t, func() bool { _, err := h.Overview.Zone(ctx, a); return err == nil }, 20*time.Second, 20*time.Millisecond)
-	_, err := h.Handover.Delete(ctx, wire.DeleteRequest{Zone: a})
+	require.Eventually(t, func() bool { _, err := h.Overview.Zone(ctx, access.Service, a); return err == nil }, 20*time.Second, 20*time.Millisecond)
+	_, err := h.Handover.Delete(ctx, access.Service, wire.DeleteRequest{Zone: a})
 	assert.ErrorContains(t, err, "managed by the file a.beacon.yaml")
 	require.NoError(t, os.Remove(filepath.Join(settings.Watch.Folder, "a.beacon.yaml")))
 	told := func() (n int) {
-		list, err := h.Logbook.Entries(ctx, a.String(), false, 0, 50)
+		list, err := h.Logbook.Entries(ctx, access.Service, a.String(), false, 0, 50)
 		require.NoError(t, err)
 		for _, e := range list {
 			if e.Action == "files.vanished" {
@@ -81,7 +82,7 @@ func TestVanishedFile(t *testing.T) {
 		return n
 	}
 	require.Eventually(t, func() bool { return told() == 1 }, 20*time.Second, 20*time.Millisecond)
-	out, err := h.Handover.Delete(ctx, wire.DeleteRequest{Zone: a})
+	out, err := h.Handover.Delete(ctx, access.Service, wire.DeleteRequest{Zone: a})
 	require.NoError(t, err)
 	assert.True(t, out.Deleted)
 	require.NoError(t, os.WriteFile(filepath.Join(settings.Watch.Folder, "b.beacon.yaml"), []byte("zones:\n  b-pier.example:\n    records: |\n      @ A 192.0.2.2\n"), 0o600))
@@ -118,9 +119,9 @@ func TestVanishedFileIsPruned(t *testing.T) {
 	for _, name := range []dnsname.Name{goes, zone} {
 		require.NoError(t, os.Remove(file(name.String())))
 	}
-	require.Eventually(t, func() bool { _, err := h.Overview.Zone(ctx, goes); return !at(goes) && err != nil }, 30*time.Second, 20*time.Millisecond)
+	require.Eventually(t, func() bool { _, err := h.Overview.Zone(ctx, access.Service, goes); return !at(goes) && err != nil }, 30*time.Second, 20*time.Millisecond)
 	require.Eventually(t, func() bool {
-		list, err := h.Logbook.Entries(ctx, zone.String(), false, 0, 50)
+		list, err := h.Logbook.Entries(ctx, access.Service, zone.String(), false, 0, 50)
 		return err == nil && slices.ContainsFunc(list, func(e wire.Entry) bool {
 			return e.Action == "files.not-pruned" && strings.Contains(e.Detail, handover.GuardStillDelegated)
 		})

@@ -10,7 +10,6 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/record"
 	"beacon/core/rules"
-	"beacon/service/logbook"
 	"beacon/wire"
 )
 
@@ -32,27 +31,27 @@ func edits(list ...wire.RecordEdit) wire.DraftChange {
 func TestTwoPeopleShareADraft(t *testing.T) {
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.1\ncam A 192.0.2.5\n@ TXT \"v=spf1 -all\"")
-	petra := logbook.WithCaller(ctx, access.Caller{Name: "petra"})
-	jonas := logbook.WithCaller(ctx, access.Caller{Name: "jonas"})
-	seen, err := h.Zones.Draft(petra, zone)
+	petra := access.For("petra")
+	jonas := access.For("jonas")
+	seen, err := h.Zones.Draft(ctx, petra, zone)
 	require.NoError(t, err)
 	assert.Empty(t, seen.Edits)
 
-	first, err := h.Zones.EditDraft(petra, zone, seen.Tag, edits(wire.RecordEdit{Before: rec(t, "www", 3600, record.A, "192.0.2.1"), After: rec(t, "www", 300, record.A, "192.0.2.9")}))
+	first, err := h.Zones.EditDraft(ctx, petra, zone, seen.Tag, edits(wire.RecordEdit{Before: rec(t, "www", 3600, record.A, "192.0.2.1"), After: rec(t, "www", 300, record.A, "192.0.2.9")}))
 	require.NoError(t, err)
 	assert.Equal(t, []string{"www A 192.0.2.9"}, texts(first.Added))
 	change := edits(wire.RecordEdit{After: rec(t, "gate", 60, record.A, "192.0.2.7")}, wire.RecordEdit{Before: rec(t, "cam", 3600, record.A, "192.0.2.5")})
-	_, err = h.Zones.EditDraft(jonas, zone, seen.Tag, change)
+	_, err = h.Zones.EditDraft(ctx, jonas, zone, seen.Tag, change)
 	assert.Equal(t, wire.Stale, asProblem(t, err).Kind)
 	assert.Contains(t, err.Error(), "petra has edits in it")
-	both, err := h.Zones.EditDraft(jonas, zone, first.Tag, change)
+	both, err := h.Zones.EditDraft(ctx, jonas, zone, first.Tag, change)
 	require.NoError(t, err)
 	assert.Len(t, both.Edits, 3)
 	assert.Equal(t, []string{"gate A 192.0.2.7", "www A 192.0.2.9"}, texts(both.Added))
 
-	_, err = h.Zones.AcceptDraft(petra, zone, first.Tag, "")
+	_, err = h.Zones.AcceptDraft(ctx, petra, zone, first.Tag, "")
 	assert.Equal(t, wire.Stale, asProblem(t, err).Kind, "she has not seen what he did")
-	rev, err := h.Zones.AcceptDraft(petra, zone, both.Tag, "the cam moved")
+	rev, err := h.Zones.AcceptDraft(ctx, petra, zone, both.Tag, "the cam moved")
 	require.NoError(t, err)
 	assert.EqualValues(t, 2, rev.Number)
 	assert.Equal(t, "the cam moved", rev.Reason)
@@ -60,10 +59,10 @@ func TestTwoPeopleShareADraft(t *testing.T) {
 	now, err := h.Zones.Wanted(ctx, zone)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"@ A 192.0.2.1", `@ TXT "v=spf1 -all"`, "gate A 192.0.2.7", "www A 192.0.2.9"}, texts(now.Records()))
-	after, err := h.Zones.Draft(ctx, zone)
+	after, err := h.Zones.Draft(ctx, access.Service, zone)
 	require.NoError(t, err)
 	assert.Empty(t, after.Edits)
-	_, err = h.Zones.AcceptDraft(petra, zone, after.Tag, "")
+	_, err = h.Zones.AcceptDraft(ctx, petra, zone, after.Tag, "")
 	assert.Equal(t, wire.Blocked, asProblem(t, err).Kind, "an empty draft")
 }
 
@@ -71,11 +70,13 @@ func TestDraftEdits(t *testing.T) {
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.1")
 	tag := func() string {
-		d, err := h.Zones.Draft(ctx, zone)
+		d, err := h.Zones.Draft(ctx, access.Service, zone)
 		require.NoError(t, err)
 		return d.Tag
 	}
-	do := func(c wire.DraftChange) (wire.Draft, error) { return h.Zones.EditDraft(ctx, zone, tag(), c) }
+	do := func(c wire.DraftChange) (wire.Draft, error) {
+		return h.Zones.EditDraft(ctx, access.Service, zone, tag(), c)
+	}
 
 	// What is added and taken out again leaves nothing.
 	d, err := do(edits(wire.RecordEdit{After: rec(t, "a", 60, record.A, "192.0.2.3")}))
@@ -124,10 +125,10 @@ func TestDraftEdits(t *testing.T) {
 	// What no nameserver could serve stays in the draft and is not put out.
 	d, err = do(edits(wire.RecordEdit{After: rec(t, "@", 60, record.CNAME, "x.other.example.")}))
 	require.NoError(t, err)
-	_, err = h.Zones.AcceptDraft(ctx, zone, d.Tag, "")
+	_, err = h.Zones.AcceptDraft(ctx, access.Service, zone, d.Tag, "")
 	assert.NotEmpty(t, asProblem(t, err).Findings)
-	require.NoError(t, h.Zones.DiscardDraft(ctx, zone, d.Tag))
-	d, err = h.Zones.Draft(ctx, zone)
+	require.NoError(t, h.Zones.DiscardDraft(ctx, access.Service, zone, d.Tag))
+	d, err = h.Zones.Draft(ctx, access.Service, zone)
 	require.NoError(t, err)
 	assert.Empty(t, d.Edits)
 }
@@ -136,15 +137,15 @@ func TestDraftEdits(t *testing.T) {
 func TestDraftIsOverrun(t *testing.T) {
 	h := newHouse(t)
 	h.define("heron-main", "www A 192.0.2.1\ncam A 192.0.2.1")
-	d, err := h.Zones.Draft(ctx, zone)
+	d, err := h.Zones.Draft(ctx, access.Service, zone)
 	require.NoError(t, err)
-	_, err = h.Zones.EditDraft(ctx, zone, d.Tag, edits(wire.RecordEdit{Before: rec(t, "www", 3600, record.A, "192.0.2.1"), After: rec(t, "www", 60, record.A, "192.0.2.2")}))
+	_, err = h.Zones.EditDraft(ctx, access.Service, zone, d.Tag, edits(wire.RecordEdit{Before: rec(t, "www", 3600, record.A, "192.0.2.1"), After: rec(t, "www", 60, record.A, "192.0.2.2")}))
 	require.NoError(t, err)
 	h.define("heron-main", "www A 192.0.2.7\ncam A 192.0.2.1")
-	d, err = h.Zones.Draft(ctx, zone)
+	d, err = h.Zones.Draft(ctx, access.Service, zone)
 	require.NoError(t, err)
 	require.Len(t, d.Overrun, 1)
-	_, err = h.Zones.AcceptDraft(ctx, zone, d.Tag, "")
+	_, err = h.Zones.AcceptDraft(ctx, access.Service, zone, d.Tag, "")
 	p := asProblem(t, err)
 	assert.Equal(t, wire.Blocked, p.Kind)
 	assert.Equal(t, "changed-since", p.Findings[0].Code)

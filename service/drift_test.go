@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/access"
 	"beacon/core/change"
 	"beacon/core/definition"
 	"beacon/core/diff"
@@ -26,7 +27,7 @@ import (
 func (h house) standing(account string, want wire.PlacementState) (p wire.PlacementView) {
 	h.t.Helper()
 	require.Eventually(h.t, func() bool {
-		list, _, err := h.Overview.PlacementViews(ctx, dnsname.Name{}, 200)
+		list, _, err := h.Overview.PlacementViews(ctx, access.Service, dnsname.Name{}, 200)
 		require.NoError(h.t, err)
 		for _, s := range list {
 			if s.Account == account {
@@ -42,7 +43,7 @@ func (h house) standing(account string, want wire.PlacementState) (p wire.Placem
 func (h house) place(at, settings, records string) {
 	h.t.Helper()
 	text := "zones:\n  saltmarsh-ferries.example:\n    providers: [" + at + "]\n    registrar: gannet-main\n" + indentedSettings(settings) + "    records: |\n      " + indented(records) + "\n"
-	_, err := h.Apply.Apply(ctx, wire.ApplyRequest{Manage: true, Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
+	_, err := h.Apply.Apply(ctx, access.Service, wire.ApplyRequest{Manage: true, Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
 	require.NoError(h.t, err)
 }
 
@@ -70,14 +71,14 @@ func TestDriftIsSeenAndAnswered(t *testing.T) {
 
 	h.byHand("heron", changed)
 	assert.Equal(t, 1, h.standing("heron-main", wire.Drifted).Drifted)
-	_, err := h.Syncs.Adopt(ctx, zone, wire.Adoption{Account: "heron-main"})
+	_, err := h.Syncs.Adopt(ctx, access.Service, zone, wire.Adoption{Account: "heron-main"})
 	assert.ErrorContains(t, err, "managed by the definition file", "what a file leads is not adopted behind its back")
 
 	h.place("heron-main", "drift: revert", records)
 	h.standing("heron-main", wire.InSync)
 	require.Eventually(t, func() bool { return h.live("heron").Get(changed.Key()).Data[0] == "192.0.2.2" }, 20*time.Second, 50*time.Millisecond)
 
-	require.NoError(t, err0(h.Zones.Detach(ctx, zone)))
+	require.NoError(t, err0(h.Zones.Detach(ctx, access.Service, zone)))
 	h.byHand("heron", changed)
 	h.standing("heron-main", wire.InSync)
 	require.Eventually(t, func() bool { return h.live("heron").Get(changed.Key()).Data[0] == "192.0.2.2" }, 20*time.Second, 50*time.Millisecond)
@@ -87,21 +88,21 @@ func TestDriftIsAdopted(t *testing.T) {
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.2\ngone A 192.0.2.3")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
-	_, err := h.Syncs.Adopt(ctx, zone, wire.Adoption{Account: "heron-main"})
+	_, err := h.Syncs.Adopt(ctx, access.Service, zone, wire.Adoption{Account: "heron-main"})
 	assert.ErrorContains(t, err, "nothing to adopt")
 	changed := set(t, "www", record.A, "192.0.2.99")
 	h.byHand("heron", changed)
-	taken, err := h.Syncs.Adopt(ctx, zone, wire.Adoption{Account: "heron-main"})
+	taken, err := h.Syncs.Adopt(ctx, access.Service, zone, wire.Adoption{Account: "heron-main"})
 	require.NoError(t, err)
 	require.Len(t, taken, 1)
 	wanted, err := h.Zones.Wanted(ctx, zone)
 	require.NoError(t, err)
 	assert.True(t, wanted.Get(changed.Key()).SameData(changed))
-	list, err := h.Syncs.Differences(ctx, zone, false)
+	list, err := h.Syncs.Differences(ctx, access.Service, zone, false)
 	require.NoError(t, err)
 	assert.Empty(t, list[0].Drift)
 	assert.Empty(t, list[0].Steps)
-	_, err = h.Syncs.Adopt(ctx, zone, wire.Adoption{Account: "plover-old"})
+	_, err = h.Syncs.Adopt(ctx, access.Service, zone, wire.Adoption{Account: "plover-old"})
 	assert.ErrorContains(t, err, "not placed at")
 }
 
@@ -155,7 +156,7 @@ func TestAttributes(t *testing.T) {
 	}
 	www, apex := set(t, "www", record.A, "192.0.2.2"), record.NewSet(zone, record.A, 3600, "192.0.2.1")
 	h.place("heron-main", "attributes: {\"www A\": {relay: \"on\"}}", "@ A 192.0.2.1\nwww A 192.0.2.2")
-	list, err := h.Syncs.Differences(ctx, zone, false)
+	list, err := h.Syncs.Differences(ctx, access.Service, zone, false)
 	require.NoError(t, err)
 	require.Len(t, list[0].Steps, 1)
 	assert.Contains(t, list[0].Steps[0].Reason, "relay=on")
@@ -179,15 +180,15 @@ func TestCredentials(t *testing.T) {
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
-	tried, err := h.Accounts.RotateAccount(ctx, "heron-main", wire.NewCredential{Role: wire.RoleProvider, Secret: "heron-owner-key"})
+	tried, err := h.Accounts.RotateAccount(ctx, access.Service, "heron-main", wire.NewCredential{Role: wire.RoleProvider, Secret: "heron-owner-key"})
 	require.NoError(t, err)
 	require.Len(t, tried.Findings, 1)
 	assert.Equal(t, "credential-too-strong", tried.Findings[0].Code)
-	_, err = h.Accounts.RotateAccount(ctx, "heron-main", wire.NewCredential{Role: wire.RoleProvider, Secret: "heron-viewer-key"})
+	_, err = h.Accounts.RotateAccount(ctx, access.Service, "heron-main", wire.NewCredential{Role: wire.RoleProvider, Secret: "heron-viewer-key"})
 	assert.ErrorContains(t, err, "may only read", "zones are placed there that have to be written")
-	_, err = h.Accounts.RotateAccount(ctx, "heron-main", wire.NewCredential{Role: wire.RoleProvider, Secret: "nothing"})
+	_, err = h.Accounts.RotateAccount(ctx, access.Service, "heron-main", wire.NewCredential{Role: wire.RoleProvider, Secret: "nothing"})
 	assert.ErrorContains(t, err, "401")
-	require.NoError(t, err0(h.Accounts.RotateAccount(ctx, "heron-main", wire.NewCredential{Role: wire.RoleProvider, Secret: "heron-second-key"})))
+	require.NoError(t, err0(h.Accounts.RotateAccount(ctx, access.Service, "heron-main", wire.NewCredential{Role: wire.RoleProvider, Secret: "heron-second-key"})))
 
 	before, err := os.ReadFile(h.settings.KeyFile)
 	require.NoError(t, err)
@@ -200,7 +201,7 @@ func TestCredentials(t *testing.T) {
 	assert.Len(t, after, 32)
 	h.define("heron-main", "@ A 192.0.2.2")
 	assert.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State, "an instance that ran meanwhile reads the new key by itself")
-	accounts, err := h.Overview.Accounts(ctx, wire.RoleProvider)
+	accounts, err := h.Overview.Accounts(ctx, access.Service, wire.RoleProvider)
 	require.NoError(t, err)
 	require.Len(t, accounts, 3)
 	assert.Equal(t, 1, accounts[1].Zones)
@@ -214,31 +215,31 @@ func TestVerify(t *testing.T) {
 	t.Parallel()
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1")
-	_, err := h.Accounts.Verify(ctx, "heron-main", wire.Verification{Role: wire.RoleProvider, Zone: zone})
+	_, err := h.Accounts.Verify(ctx, access.Service, "heron-main", wire.Verification{Role: wire.RoleProvider, Zone: zone})
 	assert.ErrorContains(t, err, "is managed here")
-	_, err = h.Accounts.Verify(ctx, "heron-main", wire.Verification{Role: wire.RoleProvider})
+	_, err = h.Accounts.Verify(ctx, access.Service, "heron-main", wire.Verification{Role: wire.RoleProvider})
 	assert.ErrorContains(t, err, "Name what the run may change")
 	run := h.verified("curlew-ops", wire.Verification{Role: wire.RoleProvider, Zone: dnsname.MustParse("scratch.example")})
 	assert.Zero(t, run.Failed)
 	assert.GreaterOrEqual(t, len(run.Checks), 30)
 	assert.Equal(t, run.Of, len(run.Checks))
 
-	_, err = h.Accounts.Verify(ctx, "gannet-main", wire.Verification{Role: wire.RoleRegistrar, Domain: zone, Nameservers: []string{"quay-11.heron.test", "quay-13.heron.test"}})
+	_, err = h.Accounts.Verify(ctx, access.Service, "gannet-main", wire.Verification{Role: wire.RoleRegistrar, Domain: zone, Nameservers: []string{"quay-11.heron.test", "quay-13.heron.test"}})
 	assert.ErrorContains(t, err, "is managed here")
 	require.NoError(t, h.world.Register("spare.example", []string{"a.plover.test", "b.plover.test"}, 0))
 	run = h.verified("gannet-main", wire.Verification{Role: wire.RoleRegistrar, Domain: dnsname.MustParse("spare.example"), Nameservers: []string{"quay-11.heron.test", "quay-13.heron.test"}})
 	assert.Zero(t, run.Failed, "%+v", run)
-	list, err := h.Accounts.Verifications(ctx, wire.RoleRegistrar, "gannet-main")
+	list, err := h.Accounts.Verifications(ctx, access.Service, wire.RoleRegistrar, "gannet-main")
 	require.NoError(t, err)
 	assert.Equal(t, []wire.VerificationRun{run}, list)
 }
 
 // verified makes a conformance run, and waits until it has ended.
 func (h house) verified(account string, r wire.Verification) (run wire.VerificationRun) {
-	run, err := h.Accounts.Verify(ctx, account, r)
+	run, err := h.Accounts.Verify(ctx, access.Service, account, r)
 	require.NoError(h.t, err)
 	require.Eventually(h.t, func() bool {
-		run, err = h.Accounts.Verification(ctx, run.ID)
+		run, err = h.Accounts.Verification(ctx, access.Service, run.ID)
 		return err != nil || run.FinishedAt != nil
 	}, 2*time.Minute, 50*time.Millisecond)
 	require.NoError(h.t, err)
@@ -254,7 +255,7 @@ func TestRetire(t *testing.T) {
 	for _, account := range []string{"heron-main", "curlew-ops"} {
 		require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{Account: account}).State)
 	}
-	v, err := h.Overview.Zone(ctx, zone)
+	v, err := h.Overview.Zone(ctx, access.Service, zone)
 	require.NoError(t, err)
 	var hosts []string
 	for _, p := range v.Placements {
@@ -281,7 +282,7 @@ func TestRetire(t *testing.T) {
 	assert.Equal(t, wire.ActDone, act.State, act.Message)
 	assert.False(t, act.Retired.Removed)
 	assert.Equal(t, 1, h.zonesNamed("heron"), "it is left there")
-	_, err = h.Syncs.Differences(ctx, zone, false)
+	_, err = h.Syncs.Differences(ctx, access.Service, zone, false)
 	assert.ErrorContains(t, err, "not placed at any provider")
 }
 
@@ -291,22 +292,22 @@ func TestZoneSettingsByHand(t *testing.T) {
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.2")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	settings := wire.ZoneSettings{Drift: "revert", Protect: []string{"www *"}, Websites: []string{"@", "shop"}, Attributes: []wire.SetAttribute{{Set: "www A", Name: "relay", Value: "on"}, {Set: "@ A", Name: "relay", Value: "off"}}}
-	got, err := h.Zones.SetZoneSettings(ctx, zone, settings, anyState)
+	got, err := h.Zones.SetZoneSettings(ctx, access.Service, zone, settings, anyState)
 	require.NoError(t, err)
 	assert.ElementsMatch(t, settings.Attributes, got.Attributes)
 	assert.Equal(t, settings.Websites, got.Websites)
-	v, err := h.Overview.Zone(ctx, zone)
+	v, err := h.Overview.Zone(ctx, access.Service, zone)
 	require.NoError(t, err)
 	assert.Equal(t, got, v.Settings)
-	list, err := h.Syncs.Differences(ctx, zone, false)
+	list, err := h.Syncs.Differences(ctx, access.Service, zone, false)
 	require.NoError(t, err)
 	require.Len(t, list[0].Steps, 1, "the attribute is to be put there")
 	h.register()
 	for _, c := range []struct{ said, seen []string }{{[]string{"@", "shop"}, []string{"@", "shop"}}, {[]string{}, nil}, {nil, []string{"@", "www"}}} {
 		settings.Websites = c.said
-		_, err := h.Zones.SetZoneSettings(ctx, zone, settings, anyState)
+		_, err := h.Zones.SetZoneSettings(ctx, access.Service, zone, settings, anyState)
 		require.NoError(t, err)
-		report, err := h.Checks.Check(ctx, zone)
+		report, err := h.Checks.Check(ctx, access.Service, zone)
 		require.NoError(t, err)
 		var seen []string
 		if report.Arrival != nil {
@@ -318,13 +319,13 @@ func TestZoneSettingsByHand(t *testing.T) {
 	}
 	for _, wrong := range []wire.ZoneSettings{{Drift: "maybe"}, {Drift: "manual", Websites: []string{"www.other.example."}}, {Drift: "manual", Protect: []string{"www"}}, {Drift: "manual", Attributes: []wire.SetAttribute{{Set: "www", Name: "a", Value: "b"}}},
 		{Drift: "manual", Attributes: []wire.SetAttribute{{Set: "www A", Value: "b"}}}} {
-		_, err := h.Zones.SetZoneSettings(ctx, zone, wrong, anyState)
+		_, err := h.Zones.SetZoneSettings(ctx, access.Service, zone, wrong, anyState)
 		var p *wire.Problem
 		require.ErrorAs(t, err, &p, "%v", wrong)
 		assert.Equal(t, wire.Invalid, p.Kind)
 	}
 	h.place("heron-main", "", "@ A 192.0.2.1\nwww A 192.0.2.2")
-	_, err = h.Zones.SetZoneSettings(ctx, zone, settings, anyState)
+	_, err = h.Zones.SetZoneSettings(ctx, access.Service, zone, settings, anyState)
 	assert.ErrorContains(t, err, "managed by the definition file")
 }
 

@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/access"
 	"beacon/core/definition"
 	"beacon/core/diff"
 	"beacon/core/record"
@@ -46,7 +47,7 @@ func TestSyncsThroughARainOfFalseReads(t *testing.T) {
 			rng := rand.New(rand.NewPCG(seed, 0))
 			define := func(lines string) {
 				text := fmt.Sprintf("zones:\n  saltmarsh-ferries.example:\n    providers: [%s]\n    drift: adopt\n    records: |\n      %s\n", at[0], indented(lines))
-				_, err := h.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
+				_, err := h.Apply.Apply(ctx, access.Service, wire.ApplyRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
 				require.NoError(t, err)
 			}
 			desired := func() record.Contents {

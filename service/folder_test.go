@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/access"
 	"beacon/core/dnsname"
 	"beacon/service"
 	"beacon/service/apply"
@@ -76,7 +77,7 @@ func TestFollowedFolderIsHeldInPieces(t *testing.T) {
 	require.ErrorIs(t, svc.Apply.RunWatch(ctx, store.Job{}), store.ErrLeaseLost, "nobody holds this work")
 	most := stop()
 	t.Logf("%d records in %d files: %s, %d MB at most", total, files, time.Since(begun).Round(time.Millisecond), most>>20)
-	last, err := svc.Zones.Revisions(ctx, dnsname.MustParse(fmt.Sprintf("z%d-%d.example", files-1, zones-1)))
+	last, err := svc.Zones.Revisions(ctx, access.Service, dnsname.MustParse(fmt.Sprintf("z%d-%d.example", files-1, zones-1)))
 	require.NoError(t, err)
 	assert.Len(t, last, 1)
 }

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/access"
 	"beacon/core/change"
 	"beacon/core/diff"
 	"beacon/core/record"
@@ -30,7 +31,7 @@ func (f fussy) Apply(ctx context.Context, zone provider.ZoneRef, batch change.Ba
 func TestProviderThatWritesItsOwnWay(t *testing.T) {
 	t.Parallel()
 	h := newHouse(t)
-	_, err := h.Accounts.AddAccount(ctx, wire.NewAccount{Name: "fussy-main", Role: wire.RoleProvider, Kind: "fussy", Address: h.world.URL("heron"), Secret: "heron-practice-key"})
+	_, err := h.Accounts.AddAccount(ctx, access.Service, wire.NewAccount{Name: "fussy-main", Role: wire.RoleProvider, Kind: "fussy", Address: h.world.URL("heron"), Secret: "heron-practice-key"})
 	require.NoError(t, err)
 	h.define("fussy-main", "@ 130 A 192.0.2.1\nwww 200 A 192.0.2.1")
 	done := h.sync(wire.SyncRequest{})
@@ -38,7 +39,7 @@ func TestProviderThatWritesItsOwnWay(t *testing.T) {
 	assert.Empty(t, done.Findings)
 	assert.EqualValues(t, 200, h.live("heron").Get(record.Key{Name: zone, Type: record.A}).TTL)
 	for range 2 {
-		list, err := h.Syncs.Differences(ctx, zone, false)
+		list, err := h.Syncs.Differences(ctx, access.Service, zone, false)
 		require.NoError(t, err)
 		assert.Empty(t, list[0].Steps)
 		assert.Empty(t, list[0].Drift)
@@ -54,14 +55,14 @@ func TestProviderThatWritesItsOwnWay(t *testing.T) {
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{Allow: []string{diff.GuardNamesStop}}).State)
 
 	h.byHand("heron", record.NewSet(zone, record.A, 300, "192.0.2.1"))
-	list, err := h.Syncs.Differences(ctx, zone, false)
+	list, err := h.Syncs.Differences(ctx, access.Service, zone, false)
 	require.NoError(t, err)
 	require.Len(t, list[0].Drift, 1, "a change by hand is drift all the same")
 	h.define("fussy-main", "@ 130 A 192.0.2.1\nwww 200 A 192.0.2.7")
 	changed := h.sync(wire.SyncRequest{Revert: true})
 	require.Equal(t, wire.SyncDone, changed.State, changed.Message)
 	assert.Equal(t, 2, changed.Changed)
-	list, err = h.Syncs.Differences(ctx, zone, false)
+	list, err = h.Syncs.Differences(ctx, access.Service, zone, false)
 	require.NoError(t, err)
 	assert.Empty(t, list[0].Drift)
 }
@@ -86,7 +87,7 @@ func (d deaf) Apply(ctx context.Context, zone provider.ZoneRef, batch change.Bat
 func TestAWriteThatDoesNotShow(t *testing.T) {
 	t.Parallel()
 	h := newHouse(t)
-	_, err := h.Accounts.AddAccount(ctx, wire.NewAccount{Name: "deaf-main", Role: wire.RoleProvider, Kind: "deaf", Address: h.world.URL("heron"), Secret: "heron-practice-key"})
+	_, err := h.Accounts.AddAccount(ctx, access.Service, wire.NewAccount{Name: "deaf-main", Role: wire.RoleProvider, Kind: "deaf", Address: h.world.URL("heron"), Secret: "heron-practice-key"})
 	require.NoError(t, err)
 	h.define("deaf-main", "@ 130 A 192.0.2.1")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)

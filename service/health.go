@@ -115,5 +115,5 @@ func (s *Service) tellOutage(ctx context.Context, from, to time.Time, reason str
 	if lost > 0 {
 		detail += fmt.Sprintf("; %d more were lost", lost)
 	}
-	s.Logbook.Note(ctx, "database.away", "database", detail)
+	s.Logbook.Note(ctx, "service", "database.away", "database", detail)
 }

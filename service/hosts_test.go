@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/access"
 	"beacon/core/definition"
 	"beacon/core/dnsname"
 	"beacon/core/dynaddr"
@@ -23,14 +24,14 @@ var cam = dnsname.MustParse("cam.saltmarsh-ferries.example")
 // newHost lets cam follow and gives its token. Documentation addresses are believed here.
 func (h house) newHost() string {
 	h.t.Helper()
-	added, err := h.Hosts.AddHost(ctx, wire.NewHost{Name: cam, V4: true, V6: true})
+	added, err := h.Hosts.AddHost(ctx, access.Service, wire.NewHost{Name: cam, V4: true, V6: true})
 	require.NoError(h.t, err)
 	return added.Token
 }
 
 func (h house) report(token, v4, v6 string) dynaddr.Decision {
 	h.t.Helper()
-	d, err := h.Hosts.Report(ctx, token, hosts.AddressReport{V4: v4, V6: v6, Peer: netip.MustParseAddr("127.0.0.1")})
+	d, err := h.reportWith(token, hosts.AddressReport{V4: v4, V6: v6, Peer: netip.MustParseAddr("127.0.0.1")})
 	require.NoError(h.t, err)
 	return d
 }
@@ -41,7 +42,7 @@ func (h house) arrived() wire.HostView {
 	var v wire.HostView
 	require.Eventually(h.t, func() bool {
 		var err error
-		v, err = h.Hosts.Host(ctx, cam)
+		v, err = h.Hosts.Host(ctx, access.Service, cam)
 		require.NoError(h.t, err)
 		for _, a := range v.Last.Arrivals {
 			if a.VisibleAt == nil {
@@ -63,7 +64,7 @@ func addressOf(c record.Contents) string {
 
 func (h house) requests() int {
 	h.t.Helper()
-	list, err := h.Logbook.Entries(ctx, "heron-main", true, 0, 200)
+	list, err := h.Logbook.Entries(ctx, access.Service, "heron-main", true, 0, 200)
 	require.NoError(h.t, err)
 	return len(list)
 }
@@ -101,7 +102,7 @@ func TestHostFollowsItsReports(t *testing.T) {
 	// A sync of the whole zone keeps what was reported, and a revision was never made of it.
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	assert.Equal(t, "198.51.100.7 2001:db8::7", addressOf(h.live("heron")))
-	revisions, err := h.Zones.Revisions(ctx, zone)
+	revisions, err := h.Zones.Revisions(ctx, access.Service, zone)
 	require.NoError(t, err)
 	assert.Len(t, revisions, 2)
 
@@ -112,9 +113,9 @@ func TestHostFollowsItsReports(t *testing.T) {
 	assert.Equal(t, "198.51.100.8 2001:db8::7", addressOf(h.live("heron")))
 
 	// Let go, the name goes back to its definition with the next sync, and its token is nobody's.
-	require.NoError(t, h.Hosts.RemoveHost(ctx, cam))
+	require.NoError(t, h.Hosts.RemoveHost(ctx, access.Service, cam))
 	assert.Len(t, h.found(wire.SearchRequest{Text: "192.0.2.9"}), 1)
-	_, err = h.Hosts.Report(ctx, token, hosts.AddressReport{V4: "198.51.100.9"})
+	_, err = h.reportWith(token, hosts.AddressReport{V4: "198.51.100.9"})
 	assert.Equal(t, wire.NotSignedIn, asProblem(t, err).Kind)
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	assert.Equal(t, "192.0.2.9", addressOf(h.live("heron")))
@@ -127,10 +128,10 @@ func TestReportsThatAreRefused(t *testing.T) {
 	for range 3 {
 		assert.Equal(t, dynaddr.Refused, h.report(token, "10.0.0.7", "").Outcome)
 	}
-	d, err := h.Hosts.Report(ctx, token, hosts.AddressReport{Host: "other.example", V4: "198.51.100.7"})
+	d, err := h.reportWith(token, hosts.AddressReport{Host: "other.example", V4: "198.51.100.7"})
 	require.NoError(t, err)
 	assert.Contains(t, d.Reason, "reports for cam.saltmarsh-ferries.example, not for")
-	v, err := h.Hosts.Host(ctx, cam)
+	v, err := h.Hosts.Host(ctx, access.Service, cam)
 	require.NoError(t, err)
 	require.Len(t, v.Reports, 2, "the same again is counted")
 	assert.Equal(t, 3, v.Reports[1].Times)
@@ -150,7 +151,7 @@ func TestUnchangedReportMendsAFailedWrite(t *testing.T) {
 	h.fault(`{"site":"4.1","status":403,"writes":true,"count":1}`)
 	assert.Equal(t, dynaddr.Accepted, h.report(token, "198.51.100.7", "").Outcome)
 	require.Eventually(t, func() bool {
-		v, err := h.Hosts.Host(ctx, cam)
+		v, err := h.Hosts.Host(ctx, access.Service, cam)
 		require.NoError(t, err)
 		return v.Last.Arrivals[0].Problem != ""
 	}, 10*time.Second, 20*time.Millisecond)
@@ -171,20 +172,20 @@ func TestReportGoesAheadOfBulk(t *testing.T) {
 	}
 	h.define("heron-main", records.String()+"@ A 192.0.2.1")
 	h.fault(`{"site":"4.1","delay_ms":150,"writes":true,"count":100}`)
-	list, err := h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: zone})
+	list, err := h.Syncs.StartSync(ctx, access.Service, wire.SyncRequest{Zone: zone})
 	require.NoError(t, err)
-	require.Eventually(t, func() bool { v, _ := h.Syncs.Sync(ctx, list[0].ID); return v.Requests > 1 }, 10*time.Second, 10*time.Millisecond)
+	require.Eventually(t, func() bool { v, _ := h.Overview.Sync(ctx, access.Service, list[0].ID); return v.Requests > 1 }, 10*time.Second, 10*time.Millisecond)
 	for i := range 3 {
 		assert.Equal(t, dynaddr.Accepted, h.report(token, fmt.Sprintf("198.51.100.%d", i+1), "").Outcome)
 		v := h.arrived()
-		bulk, err := h.Syncs.Sync(ctx, list[0].ID)
+		bulk, err := h.Overview.Sync(ctx, access.Service, list[0].ID)
 		require.NoError(t, err)
 		assert.False(t, bulk.State.Ended(), "the zone was still being written when the report was visible")
 		assert.Less(t, v.Last.Arrivals[0].VisibleAt.Sub(v.Last.ReportedAt), 3*time.Second)
 	}
 	bulk := h.ended(list[0].ID)
 	assert.Equal(t, wire.SyncDone, bulk.State, bulk.Message)
-	syncs, err := h.Overview.Syncs(ctx, zone)
+	syncs, err := h.Overview.Syncs(ctx, access.Service, zone)
 	require.NoError(t, err)
 	added := 0
 	for _, v := range syncs {
@@ -201,7 +202,7 @@ func TestHostsHaveToFit(t *testing.T) {
 	add := func(name string, f dynaddr.Families) string {
 		n, err := dnsname.Parse(name)
 		require.NoError(t, err)
-		_, err = h.Hosts.AddHost(ctx, wire.NewHost{Name: n, V4: f.V4, V6: f.V6})
+		_, err = h.Hosts.AddHost(ctx, access.Service, wire.NewHost{Name: n, V4: f.V4, V6: f.V6})
 		if err == nil {
 			return ""
 		}
@@ -224,6 +225,15 @@ func TestHostsHaveToFit(t *testing.T) {
 	}
 	assert.Contains(t, add("cam.saltmarsh-ferries.example", v4), "there is one already")
 	assert.Contains(t, add("cam2.saltmarsh-ferries.example", dynaddr.Families{}), "or both")
-	_, err := h.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "x", Text: "zones:\n  saltmarsh-ferries.example:\n    records: |\n      cam CNAME @\n"}}})
+	_, err := h.Apply.Apply(ctx, access.Service, wire.ApplyRequest{Files: []definition.File{{Name: "x", Text: "zones:\n  saltmarsh-ferries.example:\n    records: |\n      cam CNAME @\n"}}})
 	assert.Contains(t, asProblem(t, err).Message, "follows a reported address here")
+}
+
+// reportWith reports an address with a token.
+func (h *house) reportWith(token string, r hosts.AddressReport) (d dynaddr.Decision, err error) {
+	caller, err := h.Users.Caller(ctx, token, r.Peer, access.Report)
+	if err != nil {
+		return d, err
+	}
+	return h.Hosts.Report(ctx, caller, r)
 }

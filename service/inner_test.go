@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/access"
 	"beacon/core/dnsname"
 	"beacon/core/record"
 	"beacon/provider/update/nstest"
@@ -69,7 +70,7 @@ func TestInnerNetworksAreNotReached(t *testing.T) {
 			if kind == secondaries.Kind {
 				address += "/ns1.inner.test"
 			}
-			_, err := s.Accounts.AddAccount(ctx, wire.NewAccount{Name: fmt.Sprintf("inner-%d-%s", i, kind[:3]), Role: wire.RoleProvider, Kind: kind, Address: address, Secret: nstest.Credential})
+			_, err := s.Accounts.AddAccount(ctx, access.Service, wire.NewAccount{Name: fmt.Sprintf("inner-%d-%s", i, kind[:3]), Role: wire.RoleProvider, Kind: kind, Address: address, Secret: nstest.Credential})
 			assert.Error(t, err, address)
 			if err != nil && !strings.Contains(host, "64:") && kind != secondaries.Kind {
 				assert.Contains(t, err.Error(), "allowed_networks", address)
@@ -77,11 +78,11 @@ func TestInnerNetworksAreNotReached(t *testing.T) {
 		}
 	}
 	began := time.Now()
-	sweep, err := s.Checks.Sweep(ctx, wire.SweepRequest{Domain: zone, Nameservers: []dnsname.Name{dnsname.MustParse("ns1.saltmarsh-ferries.example")}})
+	sweep, err := s.Checks.Sweep(ctx, access.Service, wire.SweepRequest{Domain: zone, Nameservers: []dnsname.Name{dnsname.MustParse("ns1.saltmarsh-ferries.example")}})
 	require.NoError(t, err)
 	assert.NotEmpty(t, sweep.Failure, "the roots of this world are at inner addresses, too")
 	assert.Less(t, time.Since(began), 20*time.Second)
-	_, err = s.Checks.Sweep(ctx, wire.SweepRequest{Domain: zone, Watched: []record.Key{{Name: dnsname.MustParse("intranet.elsewhere.test"), Type: record.A}}})
+	_, err = s.Checks.Sweep(ctx, access.Service, wire.SweepRequest{Domain: zone, Watched: []record.Key{{Name: dnsname.MustParse("intranet.elsewhere.test"), Type: record.A}}})
 	assert.Contains(t, asProblem(t, err).Message, "is not at or below saltmarsh-ferries.example")
 	assert.Zero(t, n.hits.Load(), "connections and datagrams that arrived")
 }
@@ -95,13 +96,13 @@ func TestChangedAddressGetsNoCredential(t *testing.T) {
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	_, err := database(t, h.settings.Database).Exec("UPDATE accounts SET address = ? WHERE name = 'heron-main'", fmt.Sprintf("http://127.0.0.1:%d", n.port))
 	require.NoError(t, err)
-	_, err = h.Syncs.Differences(ctx, zone, false)
+	_, err = h.Syncs.Differences(ctx, access.Service, zone, false)
 	assert.Contains(t, asProblem(t, err).Message, "was its address changed in the database")
 	h.define("heron-main", "@ A 192.0.2.2")
 	done := h.sync(wire.SyncRequest{})
 	assert.NotEqual(t, wire.SyncDone, done.State)
 	again := instance(t, h.settings)
-	_, err = again.Syncs.Differences(ctx, zone, false)
+	_, err = again.Syncs.Differences(ctx, access.Service, zone, false)
 	assert.Error(t, err, "nor is it sealed again for the new address at a start")
 	assert.Zero(t, n.hits.Load())
 }

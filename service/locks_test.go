@@ -6,6 +6,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/access"
 	"beacon/core/definition"
 	"beacon/core/dnsname"
 	"beacon/wire"
@@ -20,10 +21,10 @@ func TestLocksAtTheRegistrar(t *testing.T) {
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.1")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	change := func(lift bool) wire.Act {
-		return h.finished(h.Handover.ChangeLock(ctx, wire.LockRequest{Domain: zone, Lift: lift, Reason: "a test"}))
+		return h.finished(h.Handover.ChangeLock(ctx, access.Service, wire.LockRequest{Domain: zone, Lift: lift, Reason: "a test"}))
 	}
 	look := func(lift bool) wire.LockChange {
-		l, err := h.Handover.PreviewLock(ctx, wire.LockRequest{Domain: zone, Lift: lift})
+		l, err := h.Handover.PreviewLock(ctx, access.Service, wire.LockRequest{Domain: zone, Lift: lift})
 		require.NoError(t, err)
 		return l
 	}
@@ -57,11 +58,11 @@ func TestLocksAtTheRegistrar(t *testing.T) {
 	assert.Equal(t, wire.ActDone, moved.State, "%v", moved.Findings)
 
 	for status, says := range map[string]string{"server update prohibited": "no status that a registrar sets", "active": "no status that a registrar sets"} {
-		_, err := h.Handover.ChangeLock(ctx, wire.LockRequest{Domain: zone, Status: status})
+		_, err := h.Handover.ChangeLock(ctx, access.Service, wire.LockRequest{Domain: zone, Status: status})
 		assert.Contains(t, asProblem(t, err).Message, says)
 	}
 	h.otherZone(dnsname.MustParse("tides.test"), "@ A 192.0.2.1")
-	_, err := h.Handover.PreviewLock(ctx, wire.LockRequest{Domain: dnsname.MustParse("tides.test"), Lift: true})
+	_, err := h.Handover.PreviewLock(ctx, access.Service, wire.LockRequest{Domain: dnsname.MustParse("tides.test"), Lift: true})
 	assert.Error(t, err)
 }
 
@@ -71,17 +72,17 @@ func TestOperationThatFailsLater(t *testing.T) {
 	h := newHouse(t)
 	old := []string{"moor-11.whimbrel.test", "moor-12.whimbrel.test"}
 	h.control("/domains", map[string]any{"domain": "saltmarsh-ferries.example", "hosts": old, "registrar": "skua"})
-	_, err := h.Accounts.AddAccount(ctx, wire.NewAccount{Name: "skua-names", Role: wire.RoleRegistrar, Kind: "skua", Address: h.world.URL("skua"), Secret: "skua-practice-key"})
+	_, err := h.Accounts.AddAccount(ctx, access.Service, wire.NewAccount{Name: "skua-names", Role: wire.RoleRegistrar, Kind: "skua", Address: h.world.URL("skua"), Secret: "skua-practice-key"})
 	require.NoError(t, err)
 	text := "zones:\n  saltmarsh-ferries.example:\n    providers: [heron-main]\n    registrar: skua-names\n    records: |\n      @ A 192.0.2.1\n      ns1 A " + h.world.IP("4.11") + "\n"
-	_, err = h.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
+	_, err = h.Apply.Apply(ctx, access.Service, wire.ApplyRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
 	require.NoError(t, err)
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
-	v, err := h.Overview.Zone(ctx, zone)
+	v, err := h.Overview.Zone(ctx, access.Service, zone)
 	require.NoError(t, err)
 	heron := v.Placements[0].Nameservers
 	active := func() (list []string) {
-		all, err := h.Accounts.Registrations(ctx, "skua-names")
+		all, err := h.Accounts.Registrations(ctx, access.Service, "skua-names")
 		require.NoError(t, err)
 		for _, n := range all[0].Active {
 			list = append(list, dnsname.Short(n))

@@ -6,6 +6,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/access"
 	"beacon/core/definition"
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
@@ -38,16 +39,16 @@ func TestDelegationInAZoneOfOurs(t *testing.T) {
       east A 192.0.2.41
 `
 	apply := func(name, text string) {
-		_, err := h.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: name, Text: text}}, Manage: true})
+		_, err := h.Apply.Apply(ctx, access.Service, wire.ApplyRequest{Files: []definition.File{{Name: name, Text: text}}, Manage: true})
 		require.NoError(t, err)
 	}
 	apply("parent.beacon.yaml", parent)
 	for _, account := range []string{"heron-main", "curlew-ops"} {
 		require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{Account: account}).State)
 	}
-	before, err := h.Overview.Zone(ctx, zone)
+	before, err := h.Overview.Zone(ctx, access.Service, zone)
 	require.NoError(t, err)
-	plan, err := h.Handover.Preview(ctx, wire.DelegateRequest{Domain: zone})
+	plan, err := h.Handover.Preview(ctx, access.Service, wire.DelegateRequest{Domain: zone})
 	require.Error(t, err, "placed at two providers, and nobody said which: %v", plan)
 	var heron []string
 	for _, p := range before.Placements {
@@ -61,16 +62,16 @@ func TestDelegationInAZoneOfOurs(t *testing.T) {
 	require.Equal(t, wire.ActDone, act.State, act.Message)
 
 	apply("child.beacon.yaml", child)
-	synced, err := h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: team})
+	synced, err := h.Syncs.StartSync(ctx, access.Service, wire.SyncRequest{Zone: team})
 	require.NoError(t, err)
 	require.Equal(t, wire.SyncDone, h.ended(synced[0].ID).State)
-	plan, err = h.Handover.Preview(ctx, wire.DelegateRequest{Domain: team})
+	plan, err = h.Handover.Preview(ctx, access.Service, wire.DelegateRequest{Domain: team})
 	require.NoError(t, err)
 	assert.Nil(t, plan.ByHand)
 	assert.Equal(t, "zone saltmarsh-ferries.example", plan.Registrar)
 	assert.Empty(t, plan.Closed, "%v", plan.Findings)
 	assert.Equal(t, []string{"save"}, plan.Steps)
-	act = h.finished(h.Handover.Delegate(ctx, wire.DelegateRequest{Domain: team}))
+	act = h.finished(h.Handover.Delegate(ctx, access.Service, wire.DelegateRequest{Domain: team}))
 	require.Equal(t, wire.ActDone, act.State, act.Message)
 	assert.Len(t, act.Requests, 1)
 
@@ -78,10 +79,10 @@ func TestDelegationInAZoneOfOurs(t *testing.T) {
 		ns := h.live(kind).Get(record.Key{Name: team, Type: record.NS})
 		assert.Len(t, ns.Data, len(act.Delegated.Wanted), kind)
 	}
-	report, err := h.Checks.Check(ctx, team)
+	report, err := h.Checks.Check(ctx, access.Service, team)
 	require.NoError(t, err)
 	assert.Contains(t, []delegation.Verdict{delegation.Settling, delegation.Settled}, report.Verdict, "%v", codes(report.Findings))
-	after, err := h.Overview.Zone(ctx, zone)
+	after, err := h.Overview.Zone(ctx, access.Service, zone)
 	require.NoError(t, err)
 	assert.Equal(t, before.Revision, after.Revision, "the parent's revision is as it was")
 	assert.Equal(t, "parent.beacon.yaml", after.ManagedBy)
@@ -95,15 +96,15 @@ func TestDelegationInAZoneOfOurs(t *testing.T) {
 	// Other nameservers, one of them within the zone: its address goes along as glue.
 	address := evidence.AddressOf(report.Servers[0].Server).String()
 	apply("child.beacon.yaml", child+"      ns1 A "+address+"\n")
-	synced, err = h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: team})
+	synced, err = h.Syncs.StartSync(ctx, access.Service, wire.SyncRequest{Zone: team})
 	require.NoError(t, err)
 	require.Equal(t, wire.SyncDone, h.ended(synced[0].ID).State)
 	own := dnsname.MustParse("ns1." + team.String())
 	list := []string{own.String(), act.Delegated.Wanted[0].String()}
-	plan, err = h.Handover.Preview(ctx, wire.DelegateRequest{Domain: team, Nameservers: list})
+	plan, err = h.Handover.Preview(ctx, access.Service, wire.DelegateRequest{Domain: team, Nameservers: list})
 	require.NoError(t, err)
 	assert.Equal(t, "glue", plan.Steps[0])
-	act = h.finished(h.Handover.Delegate(ctx, wire.DelegateRequest{Domain: team, Nameservers: list, Override: []string{"nameserver-not-assigned"}}))
+	act = h.finished(h.Handover.Delegate(ctx, access.Service, wire.DelegateRequest{Domain: team, Nameservers: list, Override: []string{"nameserver-not-assigned"}}))
 	require.Equal(t, wire.ActDone, act.State, act.Message)
 	assert.Len(t, act.Requests, 2)
 	for _, kind := range []string{"heron", "curlew"} {
@@ -111,7 +112,7 @@ func TestDelegationInAZoneOfOurs(t *testing.T) {
 	}
 
 	// Back again: what the child does not need any more goes from the parent.
-	act = h.finished(h.Handover.Delegate(ctx, wire.DelegateRequest{Domain: team, Undo: true}))
+	act = h.finished(h.Handover.Delegate(ctx, access.Service, wire.DelegateRequest{Domain: team, Undo: true}))
 	require.Equal(t, wire.ActDone, act.State, act.Message)
 	assert.True(t, h.live("heron").Get(record.Key{Name: own, Type: record.A}).IsZero(), "the glue is gone")
 }

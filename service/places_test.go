@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/access"
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/evidence"
@@ -50,7 +51,7 @@ func TestPlacesAndRegistries(t *testing.T) {
 		s.RDAP = []check.RDAPSettings{{Zone: "example", Address: registry.URL}}
 	})
 	h.register()
-	report, err := h.Checks.Check(ctx, zone)
+	report, err := h.Checks.Check(ctx, access.Service, zone)
 	require.NoError(t, err)
 	assert.Equal(t, zone, north.Domain)
 	require.Len(t, report.Places, 2)
@@ -60,18 +61,18 @@ func TestPlacesAndRegistries(t *testing.T) {
 	assert.Equal(t, delegation.Settled, report.Verdict, "%v", report.Findings)
 
 	require.NoError(t, h.world.Register("north-pier.example", []string{"reed-11.plover.test", "reed-14.plover.test"}, 120))
-	report, err = h.Checks.Check(ctx, dnsname.MustParse("north-pier.example"))
+	report, err = h.Checks.Check(ctx, access.Service, dnsname.MustParse("north-pier.example"))
 	require.NoError(t, err)
 	assert.Subset(t, codes(report.Findings), []string{"registration-on-hold", "registration-expired"})
 
 	require.NoError(t, os.WriteFile(token, []byte("other"), 0o600))
-	report, err = h.Checks.Check(ctx, zone)
+	report, err = h.Checks.Check(ctx, access.Service, zone)
 	require.NoError(t, err)
 	assert.Contains(t, report.Places[0].Problem, "401")
 
-	sweep, err := h.Checks.Sweep(ctx, wire.SweepRequest{Domain: zone})
+	sweep, err := h.Checks.Sweep(ctx, access.Service, wire.SweepRequest{Domain: zone})
 	require.NoError(t, err)
 	assert.Len(t, sweep.Servers, 2, "and this instance can be one for others")
-	_, err = h.Checks.Sweep(ctx, wire.SweepRequest{})
+	_, err = h.Checks.Sweep(ctx, access.Service, wire.SweepRequest{})
 	assert.Error(t, err)
 }

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/access"
 	"beacon/service"
 	"beacon/wire"
 )
@@ -37,17 +38,17 @@ func TestProfilesAreReadAgain(t *testing.T) {
 	assert.Contains(t, names(wire.RoleProvider), "heron")
 	assert.NotContains(t, names(wire.RoleProvider), "gannet")
 	assert.Equal(t, []string{"gannet"}, names(wire.RoleRegistrar))
-	_, err := h.Accounts.AddAccount(ctx, wire.NewAccount{Name: "odd-one", Role: wire.RoleProvider, Kind: "odd", Address: h.world.URL("heron"), Secret: "k"})
+	_, err := h.Accounts.AddAccount(ctx, access.Service, wire.NewAccount{Name: "odd-one", Role: wire.RoleProvider, Kind: "odd", Address: h.world.URL("heron"), Secret: "k"})
 	assert.ErrorContains(t, err, `odd.profile.yaml:2:1: "nonsense" is not known`)
-	assert.True(t, slices.ContainsFunc(err1(h.Overview.Accounts(ctx, wire.RoleProvider)), func(a wire.AccountView) bool { return a.Name == "heron-main" }), "the others go on")
+	assert.True(t, slices.ContainsFunc(err1(h.Overview.Accounts(ctx, access.Service, wire.RoleProvider)), func(a wire.AccountView) bool { return a.Name == "heron-main" }), "the others go on")
 
 	text, err := os.ReadFile("../demo/profiles/heron.profile.yaml")
 	require.NoError(t, err)
 	put("heron.profile.yaml", strings.Replace(string(text), "name: Heron-Key", "name: Another-Key", 1))
-	_, err = h.Accounts.RemoteZones(ctx, "heron-main")
+	_, err = h.Accounts.RemoteZones(ctx, access.Service, "heron-main")
 	assert.Error(t, err, "the credential travels in another header now")
 	put("heron.profile.yaml", string(text)+"\n# as before\n")
-	_, err = h.Accounts.RemoteZones(ctx, "heron-main")
+	_, err = h.Accounts.RemoteZones(ctx, access.Service, "heron-main")
 	assert.NoError(t, err)
 
 	put("odd.profile.yaml", strings.Replace(string(text), "profile: heron", "profile: odd", 1))

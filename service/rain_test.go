@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/access"
 	"beacon/core/diff"
 	"beacon/core/dnsname"
 	"beacon/core/record"
@@ -122,7 +123,7 @@ func TestSyncsThroughARainOfFaults(t *testing.T) {
 				lines, after := randomZone(rng)
 				h.define(at[0], lines)
 				forced := map[string]bool{}
-				list, err := h.Syncs.Differences(ctx, zone, false)
+				list, err := h.Syncs.Differences(ctx, access.Service, zone, false)
 				require.NoError(t, err)
 				for _, s := range list[0].Steps {
 					forced[s.Key().Name.String()] = forced[s.Key().Name.String()] || s.Gap

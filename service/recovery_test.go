@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/access"
 	"beacon/core/change"
 	"beacon/core/record"
 	"beacon/wire"
@@ -36,7 +37,7 @@ func TestConfirmedRequestsThatWereNotRecorded(t *testing.T) {
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.9")
 	done := h.sync(wire.SyncRequest{})
 	require.Equal(t, wire.SyncDone, done.State, "%s %v", done.Message, done.Findings)
-	requests, err := h.Overview.Requests(ctx, first.ID)
+	requests, err := h.Overview.Requests(ctx, access.Service, first.ID)
 	require.NoError(t, err)
 	require.GreaterOrEqual(t, len(requests), 2)
 	for _, r := range requests[len(requests)-2:] {

@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/access"
 	"beacon/core/definition"
 	"beacon/profile/profiletest"
 	"beacon/service"
@@ -67,11 +68,11 @@ func TestChangesAtRegistrarsAreMadeOnce(t *testing.T) {
 		t.Cleanup(server.Close)
 		n.Name, n.Role, n.Kind, n.Address = kind+"-main", wire.RoleRegistrar, kind, server.URL
 		require.Eventually(t, func() bool { // the first expressions of a test start their workers, which may take longer than a request has
-			_, err := h.Accounts.AddAccount(ctx, n)
+			_, err := h.Accounts.AddAccount(ctx, access.Service, n)
 			return err == nil
 		}, 30*time.Second, 100*time.Millisecond, kind)
 		text := "zones:\n  saltmarsh-ferries.example:\n    providers: [heron-main]\n    registrar: " + kind + "-main\n    records: |\n      @ A 192.0.2.1\n"
-		_, err := h.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
+		_, err := h.Apply.Apply(ctx, access.Service, wire.ApplyRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
 		require.NoError(t, err)
 		require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 		changes := 0

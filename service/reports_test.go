@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"beacon/api"
+	"beacon/core/access"
 	"beacon/core/dnsname"
 	"beacon/wire"
 )
@@ -24,7 +25,7 @@ import (
 func (h house) reportAtOnce(clients, each int) (answers map[string]int, took time.Duration) {
 	tokens := make([]string, clients)
 	for i := range tokens {
-		added, err := h.Hosts.AddHost(ctx, wire.NewHost{Name: dnsname.MustParse(fmt.Sprintf("h%d.%s", i, zone)), V4: true})
+		added, err := h.Hosts.AddHost(ctx, access.Service, wire.NewHost{Name: dnsname.MustParse(fmt.Sprintf("h%d.%s", i, zone)), V4: true})
 		require.NoError(h.t, err)
 		tokens[i] = added.Token
 	}

@@ -6,6 +6,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/access"
 	"beacon/core/dnsname"
 	"beacon/core/record"
 	"beacon/wire"
@@ -25,19 +26,19 @@ func TestRevisionsAreComparedAndRestored(t *testing.T) {
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.2")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 
-	d, err := h.Zones.CompareRevisions(ctx, zone, 1, 3)
+	d, err := h.Zones.CompareRevisions(ctx, access.Service, zone, 1, 3)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"www A 192.0.2.2"}, texts(d.Added))
 	assert.Equal(t, []string{"gate A 192.0.2.7", "www A 192.0.2.1"}, texts(d.Removed))
 	assert.Equal(t, 1, d.Same)
-	d, err = h.Zones.CompareRevisions(ctx, zone, 0, 1)
+	d, err = h.Zones.CompareRevisions(ctx, access.Service, zone, 0, 1)
 	require.NoError(t, err)
 	assert.Len(t, d.Added, 3)
-	_, err = h.Zones.CompareRevisions(ctx, zone, 1, 9)
+	_, err = h.Zones.CompareRevisions(ctx, access.Service, zone, 1, 9)
 	assert.Equal(t, wire.NotFound, asProblem(t, err).Kind)
 
 	www := dnsname.MustParse("www.saltmarsh-ferries.example")
-	list, err := h.Zones.NameHistory(ctx, zone, www)
+	list, err := h.Zones.NameHistory(ctx, access.Service, zone, www)
 	require.NoError(t, err)
 	require.Len(t, list, 2, "revision 3 did not touch it")
 	assert.EqualValues(t, 2, list[0].Revision.Number)
@@ -45,16 +46,16 @@ func TestRevisionsAreComparedAndRestored(t *testing.T) {
 	assert.EqualValues(t, 1, list[1].Revision.Number)
 	assert.Empty(t, list[1].Removed)
 
-	rev, err := h.Zones.Restore(ctx, zone, 1, "")
+	rev, err := h.Zones.Restore(ctx, access.Service, zone, 1, "")
 	require.NoError(t, err)
 	assert.EqualValues(t, 4, rev.Number)
 	assert.Equal(t, "revision 1", rev.Source)
-	d, err = h.Zones.CompareRevisions(ctx, zone, 1, 4)
+	d, err = h.Zones.CompareRevisions(ctx, access.Service, zone, 1, 4)
 	require.NoError(t, err)
 	assert.Empty(t, append(d.Added, d.Removed...))
 	assert.Equal(t, 2, h.live("heron").Len(), "restoring writes nothing by itself")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	assert.Equal(t, 3, h.live("heron").Len())
-	_, err = h.Zones.Restore(ctx, zone, 1, "")
+	_, err = h.Zones.Restore(ctx, access.Service, zone, 1, "")
 	assert.Equal(t, wire.Blocked, asProblem(t, err).Kind, "it says so already")
 }

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/access"
 	"beacon/core/definition"
 	"beacon/core/dnsname"
 	"beacon/core/record"
@@ -23,7 +24,7 @@ func (h house) piers(n int, lead bool) {
 	for i := range n {
 		fmt.Fprintf(&text, "  pier-%02d.example:\n    records: |\n      @ 300 A 192.0.2.40\n      www CNAME @\n      @ MX 10 mx1.post.example.\n      @ TXT \"v=spf1 mx -all\"\n      gauge-%d AAAA 2001:db8::%x\n", i, i, i+1)
 	}
-	_, err := h.Apply.Apply(h.t.Context(), wire.ApplyRequest{Files: []definition.File{{Name: "piers.beacon.yaml", Text: text.String()}}, Manage: lead})
+	_, err := h.Apply.Apply(h.t.Context(), access.Service, wire.ApplyRequest{Files: []definition.File{{Name: "piers.beacon.yaml", Text: text.String()}}, Manage: lead})
 	require.NoError(h.t, err)
 }
 
@@ -31,7 +32,7 @@ func (h house) piers(n int, lead bool) {
 func (h house) found(r wire.SearchRequest) (list []string) {
 	h.t.Helper()
 	for r.Limit = 7; ; {
-		hits, next, err := h.Zones.Search(ctx, r)
+		hits, next, err := h.Zones.Search(ctx, access.Service, r)
 		require.NoError(h.t, err)
 		for _, hit := range hits {
 			assert.True(h.t, hit.Record.Name.IsAtOrBelow(hit.Zone))
@@ -82,7 +83,7 @@ func TestSearch(t *testing.T) {
 	}
 	for _, bad := range []wire.SearchRequest{{}, {Name: "a*b"}, {Address: "web"}, {TTL: "soon"}, {Type: "WORD"}, {Zone: "a..b"}, {Text: "x", Cursor: "9.x"}, {Text: "x", Cursor: "0.!"}} {
 		bad.Limit = 5
-		_, _, err := h.Zones.Search(ctx, bad)
+		_, _, err := h.Zones.Search(ctx, access.Service, bad)
 		assert.NotEmpty(t, asProblem(t, err).Message, "%+v", bad)
 	}
 }
@@ -93,16 +94,16 @@ func TestOperationOverFortyZones(t *testing.T) {
 	h := newHouse(t)
 	h.piers(40, false)
 	ask := wire.ReplaceRequest{Search: wire.SearchRequest{Text: "192.0.2.40"}, To: "192.0.2.50", DryRun: true}
-	plan, err := h.Zones.Replace(ctx, ask)
+	plan, err := h.Zones.Replace(ctx, access.Service, ask)
 	require.NoError(t, err)
 	assert.Len(t, plan.Zones, 40)
 	assert.Nil(t, plan.Operation)
 	assert.Len(t, h.found(wire.SearchRequest{Text: "192.0.2.40"}), 40)
 	ask.DryRun, ask.Expect, ask.Reason = false, "another", "the server moved"
-	_, err = h.Zones.Replace(ctx, ask)
+	_, err = h.Zones.Replace(ctx, access.Service, ask)
 	assert.Equal(t, wire.Stale, asProblem(t, err).Kind)
 	ask.Expect = plan.Digest
-	done, err := h.Zones.Replace(ctx, ask)
+	done, err := h.Zones.Replace(ctx, access.Service, ask)
 	require.NoError(t, err)
 	assert.Equal(t, 40, done.Records)
 	assert.Empty(t, h.found(wire.SearchRequest{Text: "192.0.2.40"}))
@@ -110,33 +111,33 @@ func TestOperationOverFortyZones(t *testing.T) {
 
 	// One of them changes: undoing is refused as a whole, and nothing is undone.
 	one := dnsname.MustParse("pier-07.example")
-	d, err := h.Zones.Draft(ctx, one)
+	d, err := h.Zones.Draft(ctx, access.Service, one)
 	require.NoError(t, err)
 	was := h.wantedAt(one, record.A)
-	d, err = h.Zones.EditDraft(ctx, one, d.Tag, edits(wire.RecordEdit{Before: &was, After: &record.Record{Name: one, TTL: 60, Type: record.A, Data: "192.0.2.77"}}))
+	d, err = h.Zones.EditDraft(ctx, access.Service, one, d.Tag, edits(wire.RecordEdit{Before: &was, After: &record.Record{Name: one, TTL: 60, Type: record.A, Data: "192.0.2.77"}}))
 	require.NoError(t, err)
-	_, err = h.Zones.AcceptDraft(ctx, one, d.Tag, "")
+	_, err = h.Zones.AcceptDraft(ctx, access.Service, one, d.Tag, "")
 	require.NoError(t, err)
-	_, err = h.Zones.UndoOperation(ctx, done.Operation.ID)
+	_, err = h.Zones.UndoOperation(ctx, access.Service, done.Operation.ID)
 	p := asProblem(t, err)
 	require.Len(t, p.Findings, 1)
 	assert.Contains(t, p.Findings[0].Subject, "pier-07.example")
 	assert.Len(t, h.found(wire.SearchRequest{Text: "192.0.2.50"}), 39)
-	_, err = h.Zones.Restore(ctx, one, 2, "")
+	_, err = h.Zones.Restore(ctx, access.Service, one, 2, "")
 	require.NoError(t, err)
-	undone, err := h.Zones.UndoOperation(ctx, done.Operation.ID)
+	undone, err := h.Zones.UndoOperation(ctx, access.Service, done.Operation.ID)
 	require.NoError(t, err)
 	assert.Len(t, undone.Zones, 40)
 	assert.Len(t, h.found(wire.SearchRequest{Text: "192.0.2.40"}), 40)
-	_, err = h.Zones.UndoOperation(ctx, done.Operation.ID)
+	_, err = h.Zones.UndoOperation(ctx, access.Service, done.Operation.ID)
 	assert.Equal(t, wire.Blocked, asProblem(t, err).Kind)
-	list, err := h.Zones.Operations(ctx, 10)
+	list, err := h.Overview.Operations(ctx, access.Service, 10)
 	require.NoError(t, err)
 	require.Len(t, list, 2)
 	assert.Equal(t, done.Operation.ID, *list[0].UndoesID)
 
 	// Undoing the undoing is one more operation.
-	again, err := h.Zones.UndoOperation(ctx, undone.Operation.ID)
+	again, err := h.Zones.UndoOperation(ctx, access.Service, undone.Operation.ID)
 	require.NoError(t, err)
 	assert.Len(t, again.Zones, 40)
 
@@ -148,13 +149,13 @@ func TestOperationOverFortyZones(t *testing.T) {
 		{wire.ReplaceRequest{Search: wire.SearchRequest{Text: "192.0.2.50"}, To: "web"}, "no IP address"},
 		{wire.ReplaceRequest{Search: wire.SearchRequest{Text: "192.0.2.99"}, To: "192.0.2.1"}, "No record is found"},
 	} {
-		_, err := h.Zones.Replace(ctx, c.ask)
+		_, err := h.Zones.Replace(ctx, access.Service, c.ask)
 		assert.Contains(t, asProblem(t, err).Message, c.says)
 	}
-	_, err = h.Zones.Replace(ctx, wire.ReplaceRequest{Search: wire.SearchRequest{Value: "mx1.post.example", Type: "MX"}, To: "192.0.2.9."})
+	_, err = h.Zones.Replace(ctx, access.Service, wire.ReplaceRequest{Search: wire.SearchRequest{Value: "mx1.post.example", Type: "MX"}, To: "192.0.2.9."})
 	assert.NotEmpty(t, asProblem(t, err).Findings, "an address is no mail server")
 	ttl := uint32(60)
-	hosts, err := h.Zones.Replace(ctx, wire.ReplaceRequest{Search: wire.SearchRequest{Value: "mx1.post.example", Type: "MX"}, To: "mx2.post.example.", TTL: &ttl})
+	hosts, err := h.Zones.Replace(ctx, access.Service, wire.ReplaceRequest{Search: wire.SearchRequest{Value: "mx1.post.example", Type: "MX"}, To: "mx2.post.example.", TTL: &ttl})
 	require.NoError(t, err)
 	assert.Equal(t, record.Data("10 mx2.post.example."), hosts.Zones[0].Steps[0].After.Data[0])
 	assert.EqualValues(t, 60, hosts.Zones[0].Steps[0].After.TTL)
@@ -172,14 +173,14 @@ func TestOperationsLeaveLedZonesAlone(t *testing.T) {
 	h.piers(3, true)
 	h.define("heron-main", "@ A 192.0.2.40\nwww CNAME @")
 	ask := wire.ReplaceRequest{Search: wire.SearchRequest{Text: "192.0.2.40"}, To: "192.0.2.50"}
-	_, err := h.Zones.Replace(ctx, ask)
+	_, err := h.Zones.Replace(ctx, access.Service, ask)
 	assert.Contains(t, asProblem(t, err).Message, "3 of the zones are managed by definition files")
 	ask.SkipManaged = true
-	done, err := h.Zones.Replace(ctx, ask)
+	done, err := h.Zones.Replace(ctx, access.Service, ask)
 	require.NoError(t, err)
 	assert.Len(t, done.Zones, 1)
 	assert.Len(t, done.Skipped, 3)
-	syncs, err := h.Apply.SyncOperation(ctx, done.Operation.ID)
+	syncs, err := h.Apply.SyncOperation(ctx, access.Service, done.Operation.ID)
 	require.NoError(t, err)
 	require.Len(t, syncs, 1)
 	assert.Equal(t, wire.SyncDone, h.ended(syncs[0].ID).State)
@@ -202,7 +203,7 @@ func TestRowsOfALargeZone(t *testing.T) {
 		require.Eventually(t, func() bool { return len(h.found(wire.SearchRequest{Name: name})) == n }, 20*time.Second, 50*time.Millisecond, name)
 	}
 	for i, r := range [][2]int{{0, 5000}, {10, 5000}, {4000, 9000}} {
-		_, err := h.Zones.ImportZone(ctx, wire.Import{Zone: zone, Partial: true, File: "big", Text: text(r[0], r[1])})
+		_, err := h.Zones.ImportZone(ctx, access.Service, wire.Import{Zone: zone, Partial: true, File: "big", Text: text(r[0], r[1])})
 		require.NoError(t, err)
 		count("h4999.*", 1)
 		count("h5.*", map[bool]int{true: 1, false: 0}[i == 0])

@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/access"
 	"beacon/core/dnsname"
 	"beacon/primary"
 	"beacon/provider/update/nstest"
@@ -50,7 +51,7 @@ func TestHiddenPrimary(t *testing.T) {
 	h, listen := primaryHouse(t)
 	named := nstest.NamedSecondary(t, nstest.FreePort(t), listen, zone.String())
 	nsd := nstest.NSDSecondary(t, nstest.FreePort(t), listen, zone.String())
-	_, err := h.Accounts.AddAccount(ctx, wire.NewAccount{Name: "moor", Role: wire.RoleProvider, Kind: secondaries.Kind, Secret: nstest.Credential,
+	_, err := h.Accounts.AddAccount(ctx, access.Service, wire.NewAccount{Name: "moor", Role: wire.RoleProvider, Kind: secondaries.Kind, Secret: nstest.Credential,
 		Address: fmt.Sprintf("dns://%s/ns1.moor.test,dns://%s/ns2.moor.test", named.HostPort(), nsd.HostPort())})
 	require.NoError(t, err)
 
@@ -136,14 +137,14 @@ func TestSerialAboveEverySecondary(t *testing.T) {
 	before, ok := nstest.Serial(old.HostPort(), zone.String())
 	require.True(t, ok)
 	require.Greater(t, before, uint32(3))
-	_, err := h.Accounts.AddAccount(ctx, wire.NewAccount{Name: "moor", Role: wire.RoleProvider, Kind: secondaries.Kind, Secret: nstest.Credential,
+	_, err := h.Accounts.AddAccount(ctx, access.Service, wire.NewAccount{Name: "moor", Role: wire.RoleProvider, Kind: secondaries.Kind, Secret: nstest.Credential,
 		Address: fmt.Sprintf("dns://%s/ns1.moor.test", old.HostPort())})
 	require.NoError(t, err)
 	h.define("moor", "@ A 192.0.2.1")
-	list, err := h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: zone})
+	list, err := h.Syncs.StartSync(ctx, access.Service, wire.SyncRequest{Zone: zone})
 	require.NoError(t, err)
 	require.Eventually(t, func() bool {
-		zones, err := h.Accounts.RemoteZones(ctx, "moor")
+		zones, err := h.Accounts.RemoteZones(ctx, access.Service, "moor")
 		return err == nil && len(zones) == 1
 	}, 20*time.Second, 50*time.Millisecond)
 	h.ended(list[0].ID)
@@ -177,7 +178,7 @@ func TestNotifiedOfDrift(t *testing.T) {
 		s.Drift.Every = time.Hour
 	})
 	named := nstest.NamedNotifying(t, port, zone.String())
-	_, err := h.Accounts.AddAccount(ctx, wire.NewAccount{Name: "moor", Role: wire.RoleProvider, Kind: "update", Secret: nstest.Credential, Address: named.Address()})
+	_, err := h.Accounts.AddAccount(ctx, access.Service, wire.NewAccount{Name: "moor", Role: wire.RoleProvider, Kind: "update", Secret: nstest.Credential, Address: named.Address()})
 	require.NoError(t, err)
 	h.define("moor", "@ A 192.0.2.1")
 	done := h.sync(wire.SyncRequest{})
@@ -204,11 +205,11 @@ func TestSecondaryBehind(t *testing.T) {
 	t.Parallel()
 	h, _ := primaryHouse(t)
 	silent := nstest.Named(t) // it answers, and is a secondary of nobody
-	_, err := h.Accounts.AddAccount(ctx, wire.NewAccount{Name: "moor", Role: wire.RoleProvider, Kind: secondaries.Kind, Secret: nstest.Credential,
+	_, err := h.Accounts.AddAccount(ctx, access.Service, wire.NewAccount{Name: "moor", Role: wire.RoleProvider, Kind: secondaries.Kind, Secret: nstest.Credential,
 		Address: fmt.Sprintf("dns://%s/ns1.moor.test", silent.HostPort())})
 	require.NoError(t, err)
 	h.define("moor", "@ A 192.0.2.1")
-	list, err := h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: zone})
+	list, err := h.Syncs.StartSync(ctx, access.Service, wire.SyncRequest{Zone: zone})
 	require.NoError(t, err)
 	done := h.ended(list[0].ID)
 	assert.Nil(t, done.VisibleMS)

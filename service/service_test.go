@@ -17,6 +17,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/access"
 	"beacon/core/definition"
 	"beacon/core/delegation"
 	"beacon/core/diff"
@@ -109,7 +110,7 @@ func newHouseIn(t *testing.T, w *practice.World, change func(s *service.Settings
 		{Name: "plover-old", Role: wire.RoleProvider, Kind: "plover", Address: w.URL("plover"), Secret: "plover-practice-key"},
 		{Name: "gannet-main", Role: wire.RoleRegistrar, Kind: "gannet", Address: w.URL("gannet"), Secret: "gannet-practice-key"},
 	} {
-		_, err := svc.Accounts.AddAccount(ctx, a)
+		_, err := svc.Accounts.AddAccount(ctx, access.Service, a)
 		require.NoError(t, err)
 	}
 	return h
@@ -139,7 +140,7 @@ func stoppable(t *testing.T, settings service.Settings) (*service.Service, func(
 func (h house) define(at, records string) {
 	h.t.Helper()
 	text := fmt.Sprintf("zones:\n  saltmarsh-ferries.example:\n    providers: [%s]\n    registrar: gannet-main\n    records: |\n      %s\n", at, indented(records))
-	_, err := h.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
+	_, err := h.Apply.Apply(ctx, access.Service, wire.ApplyRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
 	require.NoError(h.t, err)
 }
 
@@ -147,7 +148,7 @@ func (h house) define(at, records string) {
 func (h house) sync(r wire.SyncRequest) wire.SyncView {
 	h.t.Helper()
 	r.Zone = zone
-	list, err := h.Syncs.StartSync(ctx, r)
+	list, err := h.Syncs.StartSync(ctx, access.Service, r)
 	require.NoError(h.t, err)
 	return h.ended(list[0].ID)
 }
@@ -156,7 +157,7 @@ func (h house) ended(id uint64) (v wire.SyncView) {
 	h.t.Helper()
 	require.Eventually(h.t, func() bool {
 		var err error
-		v, err = h.Syncs.Sync(ctx, id)
+		v, err = h.Overview.Sync(ctx, access.Service, id)
 		require.NoError(h.t, err)
 		return v.State.Ended()
 	}, 30*time.Second, 20*time.Millisecond)
@@ -238,7 +239,7 @@ func asProblem(t *testing.T, err error) *wire.Problem {
 func TestSyncAtEveryKindOfProvider(t *testing.T) {
 	h := newHouse(t)
 	h.define("heron-main, plover-old, curlew-ops", "@ A 192.0.2.1\nwww CNAME @\ntxt TXT \"a;b\"")
-	list, err := h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: zone})
+	list, err := h.Syncs.StartSync(ctx, access.Service, wire.SyncRequest{Zone: zone})
 	require.NoError(t, err)
 	require.Len(t, list, 3)
 	for _, s := range list {
@@ -307,7 +308,7 @@ func TestUnclearWriteIsReadNotRepeated(t *testing.T) {
 			h.fault(cut)
 			h.define(c.account, "@ A 192.0.2.1")
 			require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
-			zones, err := h.Accounts.RemoteZones(ctx, c.account)
+			zones, err := h.Accounts.RemoteZones(ctx, access.Service, c.account)
 			require.NoError(t, err)
 			assert.Len(t, zones, 1, "making the zone broke off: one zone, not two")
 
@@ -327,7 +328,7 @@ func TestDriftForeignAndConflict(t *testing.T) {
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	foreign, drift := set(t, "by-hand", record.TXT, `"not ours"`), set(t, "www", record.A, "192.0.2.66")
 	h.byHand("heron", foreign, drift)
-	list, err := h.Syncs.Differences(ctx, zone, false)
+	list, err := h.Syncs.Differences(ctx, access.Service, zone, false)
 	require.NoError(t, err)
 	assert.Empty(t, list[0].Steps)
 	assert.Len(t, list[0].Drift, 1)
@@ -359,7 +360,7 @@ func TestGuardAndShownListHoldASync(t *testing.T) {
 	assert.Equal(t, 2, h.live("heron").Len(), "nothing was written")
 	other := h.sync(wire.SyncRequest{Allow: []string{diff.GuardNamesStop}, Expect: "another list"})
 	assert.Equal(t, wire.SyncBlocked, other.State)
-	list, err := h.Syncs.Differences(ctx, zone, false)
+	list, err := h.Syncs.Differences(ctx, access.Service, zone, false)
 	require.NoError(t, err)
 	done := h.sync(wire.SyncRequest{Allow: []string{diff.GuardNamesStop}, Expect: list[0].Digest})
 	assert.Equal(t, wire.SyncDone, done.State, done.Message)
@@ -370,9 +371,9 @@ func TestTwoSyncsAreNeverInterleaved(t *testing.T) {
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1")
 	h.fault(`{"site":"4.1","delay_ms":150}`)
-	first, err := h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: zone})
+	first, err := h.Syncs.StartSync(ctx, access.Service, wire.SyncRequest{Zone: zone})
 	require.NoError(t, err)
-	_, err = h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: zone})
+	_, err = h.Syncs.StartSync(ctx, access.Service, wire.SyncRequest{Zone: zone})
 	p := asProblem(t, err)
 	assert.Equal(t, wire.Blocked, p.Kind)
 	assert.Contains(t, p.Message, fmt.Sprintf("Sync %d", first[0].ID))
@@ -389,11 +390,11 @@ func TestInstancesShareTheWork(t *testing.T) {
 	for i := range zones {
 		fmt.Fprintf(&text, "  pier-%02d.example:\n    providers: [heron-main]\n    records: |\n      @ A 192.0.2.1\n      www A 192.0.2.1\n", i)
 	}
-	_, err := h.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "piers.beacon.yaml", Text: text.String()}}})
+	_, err := h.Apply.Apply(ctx, access.Service, wire.ApplyRequest{Files: []definition.File{{Name: "piers.beacon.yaml", Text: text.String()}}})
 	require.NoError(t, err)
 	var started []uint64
 	for i := range zones {
-		list, err := h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: dnsname.MustParse(fmt.Sprintf("pier-%02d.example", i))})
+		list, err := h.Syncs.StartSync(ctx, access.Service, wire.SyncRequest{Zone: dnsname.MustParse(fmt.Sprintf("pier-%02d.example", i))})
 		require.NoError(t, err)
 		started = append(started, list[0].ID)
 	}
@@ -402,27 +403,27 @@ func TestInstancesShareTheWork(t *testing.T) {
 		assert.Equal(t, wire.SyncDone, done.State, done.Message)
 		assert.Equal(t, 1, done.Requests)
 	}
-	remote, err := h.Accounts.RemoteZones(ctx, "heron-main")
+	remote, err := h.Accounts.RemoteZones(ctx, access.Service, "heron-main")
 	require.NoError(t, err)
 	assert.Len(t, remote, zones, "each zone was made once")
 }
 
 func TestWrongCredential(t *testing.T) {
 	h := newHouse(t)
-	_, err := h.Accounts.AddAccount(ctx, wire.NewAccount{Name: "heron-two", Role: wire.RoleProvider, Kind: "heron", Address: h.world.URL("heron"), Secret: "wr0ng-s3cret"})
+	_, err := h.Accounts.AddAccount(ctx, access.Service, wire.NewAccount{Name: "heron-two", Role: wire.RoleProvider, Kind: "heron", Address: h.world.URL("heron"), Secret: "wr0ng-s3cret"})
 	p := asProblem(t, err)
 	assert.Equal(t, wire.UpstreamFailed, p.Kind)
 	assert.Contains(t, p.Message, "heron-two", "which account")
 	assert.Contains(t, p.Message, "this key is not known here", "what the other side answered")
 	assert.NotContains(t, p.Message, "wr0ng-s3cret")
-	lines, err := h.Logbook.Entries(ctx, "heron-two", true, 0, 10)
+	lines, err := h.Logbook.Entries(ctx, access.Service, "heron-two", true, 0, 10)
 	require.NoError(t, err)
 	require.Len(t, lines, 1)
 	assert.NotContains(t, fmt.Sprint(lines), "wr0ng-s3cret")
 	for _, bad := range []wire.NewAccount{{Name: "Bad Name"}, {Name: "a", Kind: "nope"}, {Name: "a", Kind: "heron", Address: "ftp://x"},
 		{Name: "a", Kind: "heron", Address: "http://127.0.0.1:1"}, {Name: "a", Kind: "heron", Address: "http://192.0.2.1", Secret: "x"}} {
 		bad.Role = wire.RoleProvider
-		_, err := h.Accounts.AddAccount(ctx, bad)
+		_, err := h.Accounts.AddAccount(ctx, access.Service, bad)
 		assert.Error(t, err, "%+v", bad)
 	}
 }
@@ -430,13 +431,13 @@ func TestWrongCredential(t *testing.T) {
 func TestDefinitionWithFaultsChangesNothing(t *testing.T) {
 	h := newHouse(t)
 	text := "zones:\n  a.example:\n    providers: [nowhere]\n    records: |\n      w A 192.0.2.1\n  b.example:\n    records: |\n      w A https://x/\n"
-	_, err := h.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "f.beacon.yaml", Text: text}}})
+	_, err := h.Apply.Apply(ctx, access.Service, wire.ApplyRequest{Files: []definition.File{{Name: "f.beacon.yaml", Text: text}}})
 	p := asProblem(t, err)
 	require.Len(t, p.Faults, 2, "all faults in one go")
 	assert.Equal(t, 2, p.Faults[0].Line)
 	assert.Contains(t, p.Faults[0].Message, `"nowhere"`)
 	assert.Equal(t, 8, p.Faults[1].Line)
-	zones, _, err := h.Overview.Zones(ctx, dnsname.Name{}, 100)
+	zones, _, err := h.Overview.Zones(ctx, access.Service, dnsname.Name{}, 100)
 	require.NoError(t, err)
 	assert.Empty(t, zones)
 }
@@ -444,24 +445,24 @@ func TestDefinitionWithFaultsChangesNothing(t *testing.T) {
 func TestImport(t *testing.T) {
 	h := newHouse(t)
 	file := "$TTL 300\n@ SOA a. b. 1 2 3 4 5\n@ NS ns1.old.example.\nwww A 192.0.2.1\nsub NS ns1.old.example.\n"
-	dry, err := h.Zones.ImportZone(ctx, wire.Import{Zone: zone, Partial: true, File: "x.zone", Text: file, DryRun: true})
+	dry, err := h.Zones.ImportZone(ctx, access.Service, wire.Import{Zone: zone, Partial: true, File: "x.zone", Text: file, DryRun: true})
 	require.NoError(t, err)
 	assert.Len(t, dry.Added, 2)
 	assert.Len(t, dry.LeftOut, 2)
-	_, err = h.Overview.Zone(ctx, zone)
+	_, err = h.Overview.Zone(ctx, access.Service, zone)
 	assert.Equal(t, wire.NotFound, asProblem(t, err).Kind, "a dry run makes nothing")
-	done, err := h.Zones.ImportZone(ctx, wire.Import{Zone: zone, Partial: true, File: "x.zone", Text: file})
+	done, err := h.Zones.ImportZone(ctx, access.Service, wire.Import{Zone: zone, Partial: true, File: "x.zone", Text: file})
 	require.NoError(t, err)
 	assert.EqualValues(t, 1, done.Revision.Number)
-	again, err := h.Zones.ImportZone(ctx, wire.Import{Zone: zone, Partial: true, File: "x.zone", Text: file + "new A 192.0.2.2\n"})
+	again, err := h.Zones.ImportZone(ctx, access.Service, wire.Import{Zone: zone, Partial: true, File: "x.zone", Text: file + "new A 192.0.2.2\n"})
 	require.NoError(t, err)
 	assert.Len(t, again.Added, 1)
 	assert.Equal(t, 2, again.Same)
-	_, err = h.Zones.ImportZone(ctx, wire.Import{Zone: zone, Partial: true, File: "x.zone", Text: "www A 1\nwww A 2\n"})
+	_, err = h.Zones.ImportZone(ctx, access.Service, wire.Import{Zone: zone, Partial: true, File: "x.zone", Text: "www A 1\nwww A 2\n"})
 	assert.Len(t, asProblem(t, err).Faults, 4)
-	_, err = h.Zones.ImportZone(ctx, wire.Import{Zone: zone, Partial: true, File: "x.zone", Text: "$TTL 60\nwww A 192.0.2.1\nwww CNAME b\n"})
+	_, err = h.Zones.ImportZone(ctx, access.Service, wire.Import{Zone: zone, Partial: true, File: "x.zone", Text: "$TTL 60\nwww A 192.0.2.1\nwww CNAME b\n"})
 	assert.Equal(t, []string{"cname-beside-data"}, codes(asProblem(t, err).Findings))
-	list, err := h.Zones.Revisions(ctx, zone)
+	list, err := h.Zones.Revisions(ctx, access.Service, zone)
 	require.NoError(t, err)
 	assert.Len(t, list, 2, "refused imports leave no revision")
 }
@@ -488,10 +489,10 @@ func TestDelegate(t *testing.T) {
 	h := newHouse(t)
 	h.register()
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.2")
-	_, err := h.Handover.Preview(ctx, wire.DelegateRequest{Domain: zone})
+	_, err := h.Handover.Preview(ctx, access.Service, wire.DelegateRequest{Domain: zone})
 	assert.Contains(t, asProblem(t, err).Message, "beacon sync", "no nameservers are known before the zone is there")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
-	view, err := h.Overview.Zone(ctx, zone)
+	view, err := h.Overview.Zone(ctx, access.Service, zone)
 	require.NoError(t, err)
 	var good []string
 	for _, n := range view.Placements[0].Nameservers {
@@ -501,7 +502,7 @@ func TestDelegate(t *testing.T) {
 		"nameserver-repeated":  append([]string{strings.ToUpper(good[0])}, good...),
 		"nameserver-malformed": append([]string{"ns1..heron.test"}, good[1:]...),
 	} {
-		_, err := h.Handover.Delegate(ctx, wire.DelegateRequest{Domain: zone, Nameservers: typed})
+		_, err := h.Handover.Delegate(ctx, access.Service, wire.DelegateRequest{Domain: zone, Nameservers: typed})
 		assert.Contains(t, codes(asProblem(t, err).Findings), code)
 	}
 	for code, typed := range map[string][]string{
@@ -512,13 +513,13 @@ func TestDelegate(t *testing.T) {
 		assert.Equal(t, wire.ActBlocked, act.State)
 		assert.Contains(t, codes(act.Findings), code)
 	}
-	calls, err := h.Logbook.Entries(ctx, "gannet-main", true, 0, 200)
+	calls, err := h.Logbook.Entries(ctx, access.Service, "gannet-main", true, 0, 200)
 	require.NoError(t, err)
 	for _, c := range calls { // checks read there meanwhile
 		assert.False(t, strings.HasPrefix(c.Detail, "PUT ") || strings.HasPrefix(c.Detail, "POST "), "the registrar was asked to change something: %s", c.Detail)
 	}
 
-	dry, err := h.Handover.Preview(ctx, wire.DelegateRequest{Domain: zone})
+	dry, err := h.Handover.Preview(ctx, access.Service, wire.DelegateRequest{Domain: zone})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"save", "activate"}, dry.Steps)
 	assert.Equal(t, []string{"sides-differ"}, codes(dry.Closed), "www differs between old and new")
@@ -526,7 +527,7 @@ func TestDelegate(t *testing.T) {
 	saved := h.delegate(wire.DelegateRequest{SaveOnly: true, Agree: dry.Digest})
 	require.Equal(t, wire.ActDone, saved.State, saved.Message)
 	assert.NotEqual(t, saved.Delegated.After.Saved, saved.Delegated.After.Active)
-	report, err := h.Checks.Check(ctx, zone)
+	report, err := h.Checks.Check(ctx, access.Service, zone)
 	require.NoError(t, err)
 	assert.Equal(t, delegation.NeedsAction, report.Verdict)
 	assert.Contains(t, codes(report.Findings), "saved-not-active")
@@ -537,12 +538,12 @@ func TestDelegate(t *testing.T) {
 	again := h.delegate(wire.DelegateRequest{})
 	assert.Equal(t, wire.ActDone, again.State, again.Message)
 	assert.Empty(t, again.Requests, "the same request again changes nothing")
-	report, err = h.Checks.Check(ctx, zone)
+	report, err = h.Checks.Check(ctx, access.Service, zone)
 	require.NoError(t, err)
 	assert.Equal(t, delegation.Settling, report.Verdict, "%v", report.Findings)
 	require.NotNil(t, report.SettlesBy)
 	require.Eventually(t, func() bool { // by itself, without anybody asking
-		list, _, err := h.Overview.Domains(ctx, dnsname.Name{}, 100, wire.DomainFilter{})
+		list, _, err := h.Overview.Domains(ctx, access.Service, dnsname.Name{}, 100, wire.DomainFilter{})
 		require.NoError(t, err)
 		return list[0].Verdict == delegation.Settled
 	}, 90*time.Second, 200*time.Millisecond)
@@ -555,7 +556,7 @@ func TestDelegateNeedsReadyServers(t *testing.T) {
 	h.fault(`{"site":"1.2","silent":true}`) // from the start: a definition that is taken is checked at once
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.1")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
-	_, err := h.Handover.Preview(ctx, wire.DelegateRequest{Domain: zone})
+	_, err := h.Handover.Preview(ctx, access.Service, wire.DelegateRequest{Domain: zone})
 	assert.Contains(t, asProblem(t, err).Message, "without the present delegation", "one of two parents cannot be asked")
 	h.fault(`{"site":"1.2"}`)
 	h.fault(`{"site":"4.13","silent":true}`) // one address of four
@@ -568,15 +569,15 @@ func TestCheckOfStrangers(t *testing.T) {
 	t.Parallel()
 	h := newHouse(t)
 	h.register()
-	r, err := h.Checks.Check(ctx, zone)
+	r, err := h.Checks.Check(ctx, access.Service, zone)
 	require.NoError(t, err)
 	assert.Equal(t, delegation.Settled, r.Verdict, "%v", r.Findings)
-	r, err = h.Checks.Check(ctx, dnsname.MustParse("nobody.example"))
+	r, err = h.Checks.Check(ctx, access.Service, dnsname.MustParse("nobody.example"))
 	require.NoError(t, err)
 	assert.Equal(t, delegation.Undelegated, r.Verdict)
 	h.fault(`{"site":"0.1","silent":true}`)
 	h.fault(`{"site":"0.2","silent":true}`)
-	r, err = h.Checks.Check(ctx, zone)
+	r, err = h.Checks.Check(ctx, access.Service, zone)
 	require.NoError(t, err)
 	assert.Equal(t, delegation.Unknown, r.Verdict, "a check that failed says nothing about the domain")
 }
@@ -588,7 +589,7 @@ func TestFirstUserOnce(t *testing.T) {
 	assert.Equal(t, "admin", name)
 	token, _, err := h.Users.SignIn(ctx, name, password, here)
 	require.NoError(t, err)
-	caller, err := h.Users.Caller(ctx, token)
+	caller, err := h.Users.Caller(ctx, token, netip.Addr{}, access.See)
 	require.NoError(t, err)
 	assert.Equal(t, "admin", caller.Name)
 	again, _, err := h.Users.FirstUser(ctx, "")
@@ -596,8 +597,8 @@ func TestFirstUserOnce(t *testing.T) {
 	assert.Empty(t, again)
 	_, _, err = h.Users.SignIn(ctx, name, "wrong", here)
 	assert.Equal(t, wire.NotSignedIn, asProblem(t, err).Kind)
-	require.NoError(t, h.Users.SignOut(ctx, token))
-	_, err = h.Users.Caller(ctx, token)
+	require.NoError(t, h.Users.SignOut(ctx, caller, token))
+	_, err = h.Users.Caller(ctx, token, netip.Addr{}, access.See)
 	assert.True(t, errors.As(err, new(*wire.Problem)))
 }
 

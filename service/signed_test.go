@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/access"
 	"beacon/core/definition"
 	"beacon/core/dnsname"
 	"beacon/core/dnssec"
@@ -105,9 +106,9 @@ func TestSignedFromTheRoot(t *testing.T) {
 	})
 	h.register()
 	apply := func(text string, at dnsname.Name) {
-		_, err := h.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
+		_, err := h.Apply.Apply(ctx, access.Service, wire.ApplyRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
 		require.NoError(t, err)
-		synced, err := h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: at})
+		synced, err := h.Syncs.StartSync(ctx, access.Service, wire.SyncRequest{Zone: at})
 		require.NoError(t, err)
 		require.Equal(t, wire.SyncDone, h.ended(synced[0].ID).State)
 	}
@@ -120,20 +121,20 @@ func TestSignedFromTheRoot(t *testing.T) {
 		return got.DS
 	}
 	check := func(name dnsname.Name) dnssec.State {
-		report, err := h.Checks.Check(ctx, name)
+		report, err := h.Checks.Check(ctx, access.Service, name)
 		require.NoError(t, err)
 		return report.DNSSEC
 	}
 	at := validator(t, w, "8.77")
 	publish := func(name dnsname.Name) {
-		plan, err := h.Handover.PreviewDS(ctx, wire.DSRequest{Domain: name})
+		plan, err := h.Handover.PreviewDS(ctx, access.Service, wire.DSRequest{Domain: name})
 		require.NoError(t, err)
 		require.Empty(t, plan.Closed, "%v", plan.Findings)
 		require.True(t, plan.Pending)
-		act := h.finished(h.Handover.ChangeDS(ctx, wire.DSRequest{Domain: name}))
+		act := h.finished(h.Handover.ChangeDS(ctx, access.Service, wire.DSRequest{Domain: name}))
 		require.Equal(t, wire.ActDone, act.State, act.Message)
 		require.Len(t, act.Requests, 1)
-		again, err := h.Handover.PreviewDS(ctx, wire.DSRequest{Domain: name})
+		again, err := h.Handover.PreviewDS(ctx, access.Service, wire.DSRequest{Domain: name})
 		require.NoError(t, err)
 		assert.False(t, again.Pending)
 		assert.Equal(t, again.DS, again.Before)
@@ -157,13 +158,13 @@ func TestSignedFromTheRoot(t *testing.T) {
 
 	child := "zones:\n  gauges.saltmarsh-ferries.example:\n    providers: [curlew-ops]\n    records: |\n      @ A 192.0.2.40\n      east A 192.0.2.41\n"
 	apply(child, team)
-	v, err := h.Overview.Zone(ctx, team)
+	v, err := h.Overview.Zone(ctx, access.Service, team)
 	require.NoError(t, err)
 	first := v.Placements[0].Nameservers[0].String() // sand-11.curlew.test. is at site 6.11
 	own := w.IP("6." + strings.TrimPrefix(strings.SplitN(first, ".", 2)[0], "sand-"))
 	apply(child+"      ns1 A "+own+"\n", team)
 	list := []string{"ns1.gauges.saltmarsh-ferries.example", first}
-	act = h.finished(h.Handover.Delegate(ctx, wire.DelegateRequest{Domain: team, Nameservers: list, Override: []string{"nameserver-not-assigned"}, Reason: "its own name"}))
+	act = h.finished(h.Handover.Delegate(ctx, access.Service, wire.DelegateRequest{Domain: team, Nameservers: list, Override: []string{"nameserver-not-assigned"}, Reason: "its own name"}))
 	require.Equal(t, wire.ActDone, act.State, act.Message)
 	assert.Equal(t, []string{"glue", "save"}, act.Delegated.Steps)
 	sign(team, "")
@@ -181,11 +182,11 @@ func TestSignedFromTheRoot(t *testing.T) {
 	assert.Equal(t, dnssec.Secure, check(team))
 
 	// The zone above is placed at a second provider, which keeps no DS: a gate says so before anything is sent.
-	_, err = h.Accounts.AddAccount(ctx, wire.NewAccount{Name: "unsigned-main", Role: wire.RoleProvider, Kind: "unsigned", Address: w.URL("curlew"), Secret: "desk:curlew-practice-key"})
+	_, err = h.Accounts.AddAccount(ctx, access.Service, wire.NewAccount{Name: "unsigned-main", Role: wire.RoleProvider, Kind: "unsigned", Address: w.URL("curlew"), Secret: "desk:curlew-practice-key"})
 	require.NoError(t, err)
-	_, err = h.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: "zones:\n  saltmarsh-ferries.example:\n    providers: [heron-main, unsigned-main]\n    registrar: gannet-main\n    records: |\n      @ A 192.0.2.1\n      www A 192.0.2.1\n      *.pier A 192.0.2.7\n"}}})
+	_, err = h.Apply.Apply(ctx, access.Service, wire.ApplyRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: "zones:\n  saltmarsh-ferries.example:\n    providers: [heron-main, unsigned-main]\n    registrar: gannet-main\n    records: |\n      @ A 192.0.2.1\n      www A 192.0.2.1\n      *.pier A 192.0.2.7\n"}}})
 	require.NoError(t, err)
-	plan, err := h.Handover.PreviewDS(ctx, wire.DSRequest{Domain: team})
+	plan, err := h.Handover.PreviewDS(ctx, access.Service, wire.DSRequest{Domain: team})
 	require.NoError(t, err)
 	require.Len(t, plan.Closed, 1, "%v", plan.Findings)
 	assert.Equal(t, handover.GateDSParent, plan.Closed[0].Code)
@@ -196,7 +197,7 @@ func TestSignedFromTheRoot(t *testing.T) {
 	assert.Equal(t, dnssec.Bogus, check(zone))
 	publish(zone)
 	assert.Equal(t, dnssec.Secure, check(zone))
-	act = h.finished(h.Handover.ChangeDS(ctx, wire.DSRequest{Domain: zone, Remove: true}))
+	act = h.finished(h.Handover.ChangeDS(ctx, access.Service, wire.DSRequest{Domain: zone, Remove: true}))
 	require.Equal(t, wire.ActDone, act.State, act.Message)
 	assert.Equal(t, dnssec.Insecure, check(zone))
 }

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/access"
 	"beacon/service/users"
 	"beacon/wire"
 )
@@ -49,12 +50,12 @@ func TestGuessing(t *testing.T) {
 	group.Wait()
 	assert.EqualValues(t, 200, wrong.Load()+limited.Load())
 	assert.Less(t, wrong.Load(), int64(30), "so many of them were compared")
-	caller, err := h.Users.Caller(ctx, token)
+	caller, err := h.Users.Caller(ctx, token, netip.Addr{}, access.See)
 	require.NoError(t, err)
 	assert.Equal(t, name, caller.Name)
 
 	failed := 0
-	entries, err := h.Logbook.Entries(ctx, "", false, 0, 1000)
+	entries, err := h.Logbook.Entries(ctx, access.Service, "", false, 0, 1000)
 	require.NoError(t, err)
 	for _, e := range entries {
 		if e.Action == "user.sign-in-failed" {
@@ -78,7 +79,7 @@ func TestRecoverUser(t *testing.T) {
 	at := users.Recovery{Database: h.settings.Database, Reach: h.settings.AllowedNetworks}
 	fresh, err := users.Recover(ctx, at, name)
 	require.NoError(t, err)
-	_, err = h.Users.Caller(ctx, token)
+	_, err = h.Users.Caller(ctx, token, netip.Addr{}, access.See)
 	assert.Equal(t, wire.NotSignedIn, asProblem(t, err).Kind)
 	_, _, err = h.Users.SignIn(ctx, name, password, here)
 	assert.Equal(t, wire.NotSignedIn, asProblem(t, err).Kind)

@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/access"
 	"beacon/core/arrival"
 	"beacon/core/record"
 	"beacon/service"
@@ -61,7 +62,7 @@ func TestReadyMeansThatACertificateIsIssued(t *testing.T) {
 	h.control("/sites", map[string]any{"host": "avocet", "name": zone.String()})
 	agree := func(situation string, http, dns bool) {
 		t.Helper()
-		report, err := h.Checks.Check(ctx, zone)
+		report, err := h.Checks.Check(ctx, access.Service, zone)
 		require.NoError(t, err)
 		require.NotNil(t, report.Arrival, situation)
 		site := report.Arrival.Sites[0]
@@ -97,7 +98,7 @@ func TestReadyMeansThatACertificateIsIssued(t *testing.T) {
 	agree("an unknown critical property", false, false)
 	write(records)
 
-	view, err := h.Overview.Zone(ctx, zone)
+	view, err := h.Overview.Zone(ctx, access.Service, zone)
 	require.NoError(t, err)
 	var server int
 	_, err = fmt.Sscanf(view.Placements[0].Nameservers[0].String(), "quay-%d.", &server)
@@ -124,7 +125,7 @@ func TestReadyMeansThatACertificateIsIssued(t *testing.T) {
 	assert.Empty(t, h.control("/certificates", map[string]any{"host": "avocet", "name": zone.String(), "over": "dns"}))
 	h.fault(`{"site":"7.2"}`)
 
-	report, err := h.Checks.Check(ctx, zone)
+	report, err := h.Checks.Check(ctx, access.Service, zone)
 	require.NoError(t, err)
 	assert.Equal(t, arrival.Settling, report.Arrival.Sites[0].State, "resolvers hold the old: %v", report.Arrival.Findings)
 	assert.Empty(t, report.Arrival.Sites[0].Leads[0].HTTPS.Certificate.Distrust)

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/access"
 	"beacon/core/change"
 	"beacon/core/record"
 	"beacon/core/soa"
@@ -36,14 +37,14 @@ func servedSOA(t *testing.T, server string) (p soa.Parameters, serial uint32) {
 
 func (h house) settle(s wire.SOA) {
 	h.t.Helper()
-	_, err := h.Zones.SetZoneSettings(ctx, zone, wire.ZoneSettings{Drift: "manual", SOA: s}, anyState)
+	_, err := h.Zones.SetZoneSettings(ctx, access.Service, zone, wire.ZoneSettings{Drift: "manual", SOA: s}, anyState)
 	require.NoError(h.t, err)
 }
 
 // pending returns the steps that a sync would do at an account.
 func (h house) pending(account string) (steps []string) {
 	h.t.Helper()
-	list, err := h.Syncs.Differences(ctx, zone, false)
+	list, err := h.Syncs.Differences(ctx, access.Service, zone, false)
 	require.NoError(h.t, err)
 	for _, d := range list {
 		for _, s := range d.Steps {
@@ -68,7 +69,7 @@ func TestSOAFields(t *testing.T) {
 	named := nstest.NamedSecondary(t, nstest.FreePort(t), listen, zone.String())
 	for name, a := range map[string]wire.NewAccount{"moor": {Kind: "update", Address: knot.Address()}, "quay": {Kind: secondaries.Kind, Address: fmt.Sprintf("dns://%s/ns1.quay.test", named.HostPort())}} {
 		a.Name, a.Role, a.Secret = name, wire.RoleProvider, nstest.Credential
-		_, err := h.Accounts.AddAccount(ctx, a)
+		_, err := h.Accounts.AddAccount(ctx, access.Service, a)
 		require.NoError(t, err)
 	}
 	heron := func() string { // one of the zone's nameservers there
@@ -147,7 +148,7 @@ func TestSOAFields(t *testing.T) {
 func TestSOAFieldsThatAreNotTaken(t *testing.T) {
 	t.Parallel()
 	h := newHouse(t)
-	_, err := h.Accounts.AddAccount(ctx, wire.NewAccount{Name: "deaf-main", Role: wire.RoleProvider, Kind: "deaf", Address: h.world.URL("heron"), Secret: "heron-practice-key"})
+	_, err := h.Accounts.AddAccount(ctx, access.Service, wire.NewAccount{Name: "deaf-main", Role: wire.RoleProvider, Kind: "deaf", Address: h.world.URL("heron"), Secret: "heron-practice-key"})
 	require.NoError(t, err)
 	h.define("deaf-main", "@ A 192.0.2.1")
 	h.settle(wire.SOA{Minimum: 600})
@@ -174,11 +175,11 @@ func TestSOAFieldsInDefinitions(t *testing.T) {
 	t.Parallel()
 	h := newHouse(t)
 	h.place("heron-main", `soa: {rname: dock@saltmarsh-ferries.example, minimum: 5m}`, "@ A 192.0.2.1")
-	v, err := h.Overview.Zone(ctx, zone)
+	v, err := h.Overview.Zone(ctx, access.Service, zone)
 	require.NoError(t, err)
 	assert.Equal(t, wire.SOA{RName: "dock@saltmarsh-ferries.example", Minimum: 300}, v.Settings.SOA)
 	for _, wrong := range []wire.SOA{{RName: "@x"}, {MName: "a..b"}, {Refresh: 1 << 31}, {Refresh: 3600, Expire: 60}} {
-		_, err := h.Zones.SetZoneSettings(ctx, zone, wire.ZoneSettings{Drift: "manual", SOA: wrong}, anyState)
+		_, err := h.Zones.SetZoneSettings(ctx, access.Service, zone, wire.ZoneSettings{Drift: "manual", SOA: wrong}, anyState)
 		assert.ErrorContains(t, err, "SOA record: ", "%v", wrong)
 	}
 }

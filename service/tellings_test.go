@@ -16,6 +16,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/access"
 	"beacon/core/definition"
 	"beacon/core/delegation"
 	"beacon/service"
@@ -67,9 +68,9 @@ func TestTelling(t *testing.T) {
 		return append([]tell.Word(nil), words...)
 	}
 	h.register()
-	_, err := h.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: "zones:\n  saltmarsh-ferries.example:\n    providers: [plover-old]\n    records: |\n      @ A 192.0.2.1\n"}}})
+	_, err := h.Apply.Apply(ctx, access.Service, wire.ApplyRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: "zones:\n  saltmarsh-ferries.example:\n    providers: [plover-old]\n    records: |\n      @ A 192.0.2.1\n"}}})
 	require.NoError(t, err)
-	report, err := h.Checks.Check(ctx, zone)
+	report, err := h.Checks.Check(ctx, access.Service, zone)
 	require.NoError(t, err)
 	require.Equal(t, delegation.Settled, report.Verdict)
 	time.Sleep(time.Second)
@@ -78,7 +79,7 @@ func TestTelling(t *testing.T) {
 	soon := report.CheckedAt.Add(9 * 24 * time.Hour)
 	ends.Store(&soon)
 	for range 2 {
-		report, err = h.Checks.Check(ctx, zone)
+		report, err = h.Checks.Check(ctx, access.Service, zone)
 		require.NoError(t, err)
 		require.Equal(t, delegation.Settled, report.Verdict)
 		require.Eventually(t, func() bool { return len(told()) == 1 }, 40*time.Second, 100*time.Millisecond)
@@ -90,7 +91,7 @@ func TestTelling(t *testing.T) {
 
 	h.fault(`{"site":"5.11","silent":true}`)
 	h.fault(`{"site":"5.14","silent":true}`)
-	report, err = h.Checks.Check(ctx, zone)
+	report, err = h.Checks.Check(ctx, access.Service, zone)
 	require.NoError(t, err)
 	require.Equal(t, delegation.NeedsAction, report.Verdict)
 	require.Eventually(t, func() bool { return len(told()) == 2 }, 40*time.Second, 100*time.Millisecond)
@@ -101,11 +102,11 @@ func TestTelling(t *testing.T) {
 	assert.Contains(t, codes(word.Findings), "nameserver-silent")
 	assert.Empty(t, word.Deadlines, "that was told before")
 
-	_, err = h.Checks.Check(ctx, zone)
+	_, err = h.Checks.Check(ctx, access.Service, zone)
 	require.NoError(t, err)
 	time.Sleep(time.Second)
 	assert.Len(t, told(), 2, "nothing is told twice")
-	require.NoError(t, h.Notify.TryChannel(ctx, "night-watch"))
+	require.NoError(t, h.Notify.TryChannel(ctx, access.Service, "night-watch"))
 	assert.True(t, told()[2].Test)
-	assert.Error(t, h.Notify.TryChannel(ctx, "nobody"))
+	assert.Error(t, h.Notify.TryChannel(ctx, access.Service, "nobody"))
 }

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/access"
 	"beacon/core/definition"
 	"beacon/core/dnsname"
 	"beacon/store"
@@ -34,11 +35,11 @@ func TestSyncsOutlastAnOutage(t *testing.T) {
 			text += fmt.Sprintf("      h%02d A 192.0.2.%d\n", k, k)
 		}
 	}
-	_, err := h.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "piers.beacon.yaml", Text: text}}})
+	_, err := h.Apply.Apply(ctx, access.Service, wire.ApplyRequest{Files: []definition.File{{Name: "piers.beacon.yaml", Text: text}}})
 	require.NoError(t, err)
 	ids := make([]uint64, syncs)
 	for i, name := range names {
-		list, err := h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: name})
+		list, err := h.Syncs.StartSync(ctx, access.Service, wire.SyncRequest{Zone: name})
 		require.NoError(t, err)
 		ids[i] = list[0].ID
 	}
@@ -50,7 +51,7 @@ func TestSyncsOutlastAnOutage(t *testing.T) {
 	waiting := map[uint64]bool{}
 	require.Eventually(t, func() bool { // each try of a sync takes a moment, in which it is running
 		for _, id := range ids {
-			v, err := h.Syncs.Sync(ctx, id)
+			v, err := h.Overview.Sync(ctx, access.Service, id)
 			require.NoError(t, err)
 			if v.State == wire.SyncRetrying && !waiting[id] {
 				waiting[id] = true
@@ -68,17 +69,17 @@ func TestSyncsOutlastAnOutage(t *testing.T) {
 	back := time.Now()
 	for i, id := range ids {
 		require.Eventually(t, func() bool {
-			v, err := h.Syncs.Sync(ctx, id)
+			v, err := h.Overview.Sync(ctx, access.Service, id)
 			require.NoError(t, err)
 			return v.State.Ended()
 		}, outage*3+30*time.Second, 50*time.Millisecond)
-		v, err := h.Syncs.Sync(ctx, id)
+		v, err := h.Overview.Sync(ctx, access.Service, id)
 		require.NoError(t, err)
 		require.Equal(t, wire.SyncDone, v.State, "%s: %s", names[i], v.Message)
 		assert.Equal(t, 61, v.Added, names[i])
 	}
 	t.Logf("%d syncs, %d of them waited; all done %s after the provider was back", syncs, retrying, time.Since(back).Round(time.Millisecond))
-	book, err := h.Logbook.Entries(ctx, "heron-main", false, 0, 200)
+	book, err := h.Logbook.Entries(ctx, access.Service, "heron-main", false, 0, 200)
 	require.NoError(t, err)
 	away := map[string]int{}
 	for _, e := range book {
@@ -96,18 +97,19 @@ func TestASyncIsCancelled(t *testing.T) {
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	h.define("heron-main", "@ A 192.0.2.2")
 	h.fault(`{"site":"4.1","cut_before":true}`)
-	list, err := h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: zone})
+	list, err := h.Syncs.StartSync(ctx, access.Service, wire.SyncRequest{Zone: zone})
 	require.NoError(t, err)
 	require.Eventually(t, func() bool {
-		v, err := h.Syncs.Sync(ctx, list[0].ID)
+		v, err := h.Overview.Sync(ctx, access.Service, list[0].ID)
 		require.NoError(t, err)
 		return v.State == wire.SyncRetrying
 	}, 20*time.Second, 20*time.Millisecond)
-	v, err := h.Syncs.Cancel(ctx, list[0].ID, "the provider is away")
+	require.NoError(t, h.Syncs.Cancel(ctx, access.Service, list[0].ID, "the provider is away"))
+	v, err := h.Overview.Sync(ctx, access.Service, list[0].ID)
 	require.NoError(t, err)
 	assert.Equal(t, wire.SyncCancelled, v.State)
 	assert.Contains(t, v.Message, "the provider is away")
-	_, err = h.Syncs.Cancel(ctx, list[0].ID, "")
+	err = h.Syncs.Cancel(ctx, access.Service, list[0].ID, "")
 	assert.ErrorContains(t, err, "has ended")
 	h.fault(`{"site":"4.1"}`)
 	assert.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)

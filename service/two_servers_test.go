@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/access"
 	"beacon/core/dnsname"
 	"beacon/practice/practicetest"
 	"beacon/provider/update/nstest"
@@ -31,7 +32,7 @@ func TestTwoServersOfAZone(t *testing.T) {
 	h.otherZone(dnsname.MustParse("moor.test"), fmt.Sprintf("ns1 A %s\nns2 A %s", hosts[0], hosts[1]))
 	for i, host := range hosts {
 		knot := nstest.KnotAt(t, host, port, zone.String())
-		_, err := h.Accounts.AddAccount(ctx, wire.NewAccount{Name: fmt.Sprintf("moor-%d", i+1), Role: wire.RoleProvider, Kind: "update", Secret: nstest.Credential, Address: knot.Address()})
+		_, err := h.Accounts.AddAccount(ctx, access.Service, wire.NewAccount{Name: fmt.Sprintf("moor-%d", i+1), Role: wire.RoleProvider, Kind: "update", Secret: nstest.Credential, Address: knot.Address()})
 		require.NoError(t, err)
 	}
 	h.define("moor-1, moor-2", "@ A 192.0.2.1\nwww A 192.0.2.2")

@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/access"
 	"beacon/core/change"
 	"beacon/core/definition"
 	"beacon/core/dnsname"
@@ -81,16 +82,16 @@ func TestSpeedOfUpdates(t *testing.T) {
 			at = nstest.Far(t, at, c.away)
 		}
 		account := fmt.Sprintf("knot-%d", i)
-		_, err := h.Accounts.AddAccount(ctx, wire.NewAccount{Name: account, Role: wire.RoleProvider, Kind: "update", Secret: nstest.Credential, Address: "dns://" + at})
+		_, err := h.Accounts.AddAccount(ctx, access.Service, wire.NewAccount{Name: account, Role: wire.RoleProvider, Kind: "update", Secret: nstest.Credential, Address: "dns://" + at})
 		require.NoError(t, err)
 		records := gauges(c.records, 1)
 		text := fmt.Sprintf("zones:\n  %s:\n    providers: [%s]\n    records: |\n      %s\n", strings.TrimSuffix(ours.String(), "."), account, strings.ReplaceAll(strings.TrimSpace(records), "\n", "\n      "))
-		_, err = h.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "speed.beacon.yaml", Text: text}}})
+		_, err = h.Apply.Apply(ctx, access.Service, wire.ApplyRequest{Files: []definition.File{{Name: "speed.beacon.yaml", Text: text}}})
 		require.NoError(t, err)
 		peer := peerUpdates(t, at, theirs, records)
 		driver := driverAlone(t, at, bare, records)
 		began := time.Now()
-		synced, err := h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: ours})
+		synced, err := h.Syncs.StartSync(ctx, access.Service, wire.SyncRequest{Zone: ours})
 		require.NoError(t, err)
 		v := h.ended(synced[0].ID)
 		took := time.Since(began)
@@ -137,11 +138,11 @@ func TestSpeedInALargeZone(t *testing.T) {
 	large := dnsname.MustParse("large.example")
 	knot := nstest.Knot(t, large.String())
 	h := newHouseWith(t, func(s *service.Settings) { s.Request, s.Lease = 20*time.Second, time.Minute })
-	_, err := h.Accounts.AddAccount(ctx, wire.NewAccount{Name: "knot", Role: wire.RoleProvider, Kind: "update", Secret: nstest.Credential, Address: knot.Address()})
+	_, err := h.Accounts.AddAccount(ctx, access.Service, wire.NewAccount{Name: "knot", Role: wire.RoleProvider, Kind: "update", Secret: nstest.Credential, Address: knot.Address()})
 	require.NoError(t, err)
 	define := func(records string) {
 		text := fmt.Sprintf("zones:\n  large.example:\n    providers: [knot]\n    records: |\n      %s\n", strings.ReplaceAll(strings.TrimSpace(records), "\n", "\n      "))
-		_, err = h.Apply.Apply(ctx, wire.ApplyRequest{Files: []definition.File{{Name: "large.beacon.yaml", Text: text}}})
+		_, err = h.Apply.Apply(ctx, access.Service, wire.ApplyRequest{Files: []definition.File{{Name: "large.beacon.yaml", Text: text}}})
 		require.NoError(t, err)
 	}
 	began := time.Now()
@@ -149,7 +150,7 @@ func TestSpeedInALargeZone(t *testing.T) {
 	accepted := time.Since(began)
 	ended := func(id uint64) (v wire.SyncView) {
 		require.Eventually(t, func() bool {
-			v, err = h.Syncs.Sync(ctx, id)
+			v, err = h.Overview.Sync(ctx, access.Service, id)
 			require.NoError(t, err)
 			return v.State.Ended()
 		}, 3*time.Minute, 20*time.Millisecond)
@@ -157,7 +158,7 @@ func TestSpeedInALargeZone(t *testing.T) {
 		return v
 	}
 	began = time.Now()
-	synced, err := h.Syncs.StartSync(ctx, wire.SyncRequest{Zone: large})
+	synced, err := h.Syncs.StartSync(ctx, access.Service, wire.SyncRequest{Zone: large})
 	require.NoError(t, err)
 	v := ended(synced[0].ID)
 	t.Logf("%d records: accepted after %.2f s, at the nameserver after another %.2f s, %d requests", records, accepted.Seconds(), time.Since(began).Seconds(), v.Requests)
@@ -166,7 +167,7 @@ func TestSpeedInALargeZone(t *testing.T) {
 	for i := range 9 {
 		began = time.Now()
 		address := fmt.Sprintf("192.0.2.%d", i+1)
-		out, err := h.Apply.PutSet(ctx, wire.SetRequest{Zone: large, Key: key, TTL: 300, Data: []string{address}})
+		out, err := h.Apply.PutSet(ctx, access.Service, wire.SetRequest{Zone: large, Key: key, TTL: 300, Data: []string{address}})
 		require.NoError(t, err)
 		answered = append(answered, time.Since(began))
 		for {

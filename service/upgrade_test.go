@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"beacon/core/access"
 	"beacon/core/record"
 	"beacon/provider"
 	"beacon/store/storetest"
@@ -26,6 +27,7 @@ var before = []string{
 	`INSERT INTO intents SELECT id, sync_id, intended, '', '', CASE state WHEN 'not-applied' THEN 'not done' WHEN 'partial' THEN 'partly' ELSE state END, deadline, problem, created_at,
 		finished_at, receipt FROM acts WHERE kind = 'records'`,
 	"DROP TABLE acts",
+	"ALTER TABLE hosts ADD COLUMN token_hash BINARY(32) NOT NULL",
 	"DELETE FROM migrations WHERE number > 50",
 }
 
@@ -60,18 +62,18 @@ func TestUpgradeInTheMiddleOfASync(t *testing.T) {
 	after := instance(t, h.settings)
 	var done wire.SyncView
 	require.Eventually(t, func() bool {
-		done, err = after.Syncs.Sync(ctx, uint64(id))
+		done, err = after.Overview.Sync(ctx, access.Service, uint64(id))
 		require.NoError(t, err)
 		return done.State.Ended()
 	}, 20*time.Second, 50*time.Millisecond)
 	assert.Equal(t, wire.SyncDone, done.State, done.Message)
 	assert.Equal(t, 2, done.Changed, "what the request did counts as done by it; its TTL is corrected by another")
 	assert.Equal(t, 1, done.Added)
-	requests, err := after.Overview.Requests(ctx, uint64(id))
+	requests, err := after.Overview.Requests(ctx, access.Service, uint64(id))
 	require.NoError(t, err)
 	require.Len(t, requests, 2, "nothing is sent twice")
 	assert.Equal(t, wire.RequestDone, requests[0].State)
-	old, err := after.Overview.Requests(ctx, first.ID)
+	old, err := after.Overview.Requests(ctx, access.Service, first.ID)
 	require.NoError(t, err)
 	assert.Equal(t, "records", old[len(old)-1].Kind, "what was sent before the upgrade is kept")
 }
@@ -121,17 +123,17 @@ func TestUpgradeFromADump(t *testing.T) {
 	after := instance(t, settings)
 	var done wire.SyncView
 	require.Eventually(t, func() bool {
-		done, err = after.Syncs.Sync(ctx, 2)
+		done, err = after.Overview.Sync(ctx, access.Service, 2)
 		require.NoError(t, err)
 		return done.State.Ended()
 	}, 20*time.Second, 50*time.Millisecond)
 	assert.Equal(t, wire.SyncDone, done.State, done.Message)
-	requests, err := after.Overview.Requests(ctx, 2)
+	requests, err := after.Overview.Requests(ctx, access.Service, 2)
 	require.NoError(t, err)
 	require.Len(t, requests, 1, "it was sent, and is not sent again")
 	assert.Equal(t, wire.RequestDone, requests[0].State)
 	assert.Equal(t, []int{1, 1}, []int{done.Added, done.Changed})
-	old, err := after.Overview.Requests(ctx, 1)
+	old, err := after.Overview.Requests(ctx, access.Service, 1)
 	require.NoError(t, err)
 	require.Len(t, old, 1, "what was sent before the upgrade is kept")
 }

@@ -5,6 +5,7 @@ import (
 	stdsync "sync"
 	"time"
 
+	"beacon/core/access"
 	"beacon/service/jobs"
 	"beacon/service/logbook"
 	"beacon/store"
@@ -57,7 +58,7 @@ func (s *Service) begin(ctx context.Context) {
 	for ctx.Err() == nil {
 		err := s.compareMark(ctx)
 		if err == nil && s.settings.Hold {
-			err = s.Acts.Hold(ctx, "The service was started with --hold.")
+			err = s.Acts.Hold(ctx, access.Service, "The service was started with --hold.")
 		}
 		if err == nil {
 			return

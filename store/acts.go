@@ -157,7 +157,8 @@ func (t *Tx) SentBefore(subject string, other uint64) (list []Act, err error) {
 
 // UsersActs returns what users asked for, newest first: of one subject, or of all where it is empty, from before an id; 0 begins with the newest.
 func (t *Tx) UsersActs(subject string, before uint64, limit int) (list []Act, err error) {
-	q := t.db.Where("parent_id IS NULL AND sync_id IS NULL").Order("id DESC").Limit(limit)
+	about, args := t.aboutZones("subject")
+	q := t.db.Where("parent_id IS NULL AND sync_id IS NULL").Where(about, args...).Order("id DESC").Limit(limit)
 	if subject != "" {
 		q = q.Where("subject = ?", subject)
 	}

@@ -2,6 +2,7 @@ package store
 
 import (
 	"net/netip"
+	"slices"
 	"time"
 
 	"beacon/core/dnsname"
@@ -13,10 +14,9 @@ type Host struct {
 	ID        uint64
 	ZoneID    uint64
 	NameKey   string
-	FollowsV4 bool   `gorm:"column:follows_v4"`
-	FollowsV6 bool   `gorm:"column:follows_v6"`
-	TTL       uint32 `gorm:"column:ttl"` // seconds
-	TokenHash []byte
+	FollowsV4 bool    `gorm:"column:follows_v4"`
+	FollowsV6 bool    `gorm:"column:follows_v6"`
+	TTL       uint32  `gorm:"column:ttl"` // seconds
 	V4        []byte  `gorm:"column:v4"`
 	V6        []byte  `gorm:"column:v6"`
 	ReportID  *uint64 // the last accepted one
@@ -43,12 +43,12 @@ func (h Host) At() dynaddr.Addresses {
 
 // AddHost keeps a new host and gives the text of the token that may report for it, which is kept nowhere.
 func (t *Tx) AddHost(zoneID uint64, name dnsname.Name, follows dynaddr.Families, ttl uint32, by string) (token string, err error) {
-	if token, err = newToken("bh_"); err != nil {
+	h := Host{ZoneID: zoneID, NameKey: name.Key(), FollowsV4: follows.V4, FollowsV6: follows.V6, TTL: ttl,
+		CreatedBy: cut(by, 100), CreatedAt: t.now()}
+	if err := found(t.db.Create(&h).Error, "host %s", name); err != nil {
 		return "", err
 	}
-	h := Host{ZoneID: zoneID, NameKey: name.Key(), FollowsV4: follows.V4, FollowsV6: follows.V6, TTL: ttl,
-		TokenHash: hashToken(token), CreatedBy: cut(by, 100), CreatedAt: t.now()}
-	return token, found(t.db.Create(&h).Error, "host %s", name)
+	return t.addHostToken(h.ID)
 }
 
 // HostRow is a host in a list.
@@ -60,8 +60,9 @@ type HostRow struct {
 
 // HostsAfter returns at most limit hosts behind a name, in canonical order; the zero name begins with the first.
 func (t *Tx) HostsAfter(after dnsname.Name, limit int) (list []HostRow, err error) {
+	in, args := t.inZones("z.name_key")
 	err = t.db.Raw(`SELECT h.*, z.name_key AS zone_key, COALESCE((SELECT MAX(r.id) FROM reports r WHERE r.host_id = h.id), 0) AS last_report_id
-		FROM hosts h JOIN zones z ON z.id = h.zone_id WHERE h.name_key > ? ORDER BY h.name_key LIMIT ?`, octets(after.Key()), limit).Scan(&list).Error
+		FROM hosts h JOIN zones z ON z.id = h.zone_id WHERE h.name_key > ? AND `+in+` ORDER BY h.name_key LIMIT ?`, slices.Concat([]any{octets(after.Key())}, args, []any{limit})...).Scan(&list).Error
 	return list, err
 }
 
@@ -85,10 +86,10 @@ func (t *Tx) Host(name dnsname.Name) (h Host, err error) {
 	return h, found(err, "host %s", name)
 }
 
-// HostOfToken finds the host that a token may report for.
-func (t *Tx) HostOfToken(text string) (h Host, err error) {
-	err = t.db.Where("token_hash = ?", octets(hashToken(text))).Take(&h).Error
-	return h, found(err, "token")
+// HostByID finds a host.
+func (t *Tx) HostByID(id uint64) (h Host, err error) {
+	err = t.db.Where("id = ?", id).Take(&h).Error
+	return h, found(err, "host %d", id)
 }
 
 // LockHost returns a host and keeps others from it until the transaction ends.

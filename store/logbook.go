@@ -30,8 +30,12 @@ func (t *Tx) LogAt(at time.Time, actor, action, subject, detail string) error {
 
 // Entries returns at most limit lines before the given id, newest first; 0 begins with the newest. An empty subject
 // means all; requests to providers and registrars that went well are left out unless they are asked for.
-func (t *Tx) Entries(subject string, requests bool, before uint64, limit int) (list []Entry, err error) {
-	q := t.db.Order("id DESC").Limit(limit)
+func (t *Tx) Entries(subject string, requests, users bool, before uint64, limit int) (list []Entry, err error) {
+	about, args := t.aboutZones("subject")
+	q := t.db.Where(about, args...).Order("id DESC").Limit(limit)
+	if !users {
+		q = q.Where("action NOT LIKE 'user.%' AND action NOT LIKE 'token.%' AND action NOT LIKE 'access.%'")
+	}
 	if !requests {
 		q = q.Where("action <> 'request'")
 	}

@@ -2,6 +2,7 @@ package store
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -27,7 +28,8 @@ const zoneRow = "SELECT z.*, COALESCE(a.name, '') AS registrar_name, (SELECT COU
 
 // ZonesAfter returns at most limit zones behind a name, in canonical order; the zero name begins with the first.
 func (t *Tx) ZonesAfter(after dnsname.Name, limit int) (list []ZoneRow, err error) {
-	err = t.db.Raw(zoneRow+"WHERE z.name_key > ? ORDER BY z.name_key LIMIT ?", octets(after.Key()), limit).Scan(&list).Error
+	in, args := t.inZones("z.name_key")
+	err = t.db.Raw(zoneRow+"WHERE z.name_key > ? AND "+in+" ORDER BY z.name_key LIMIT ?", slices.Concat([]any{octets(after.Key())}, args, []any{limit})...).Scan(&list).Error
 	return list, err
 }
 
@@ -128,6 +130,8 @@ func (t *Tx) DomainsAfter(after dnsname.Name, limit int, f DomainFilter) (list [
 			where, args = append(where, "d.gravest = ?"), append(args, f.Gravest)
 		}
 	}
+	in, within := t.inZones(key)
+	where, args = append(where, in), append(args, within...)
 	order := key
 	switch name := octets(after.Key()); {
 	case f.Sort == "":
@@ -169,16 +173,18 @@ type DomainCount struct {
 // DomainCounts returns how many domains have each verdict and gravest finding, and how many there are; those without an entry were not
 // checked yet.
 func (t *Tx) DomainCounts() (list []DomainCount, total int, err error) {
-	if err := t.db.Raw("SELECT verdict, gravest, COUNT(*) AS domains FROM domains GROUP BY verdict, gravest").Scan(&list).Error; err != nil {
+	in, args := t.inZones("name_key")
+	if err := t.db.Raw("SELECT verdict, gravest, COUNT(*) AS domains FROM domains WHERE "+in+" GROUP BY verdict, gravest", args...).Scan(&list).Error; err != nil {
 		return nil, 0, err
 	}
-	err = t.db.Raw("SELECT COUNT(*) FROM zones").Scan(&total).Error
+	err = t.db.Raw("SELECT COUNT(*) FROM zones WHERE "+in, args...).Scan(&total).Error
 	return list, total, err
 }
 
 // PlacedZonesAfter returns at most limit zones behind a name that have contents and a placement, in canonical order.
 func (t *Tx) PlacedZonesAfter(after dnsname.Name, limit int) (list []Zone, err error) {
+	in, args := t.inZones("z.name_key")
 	err = t.db.Raw(`SELECT z.* FROM zones z WHERE z.name_key > ? AND z.revision_id IS NOT NULL AND (SELECT 1 FROM placements p WHERE p.zone_id = z.id LIMIT 1) = 1
-		ORDER BY z.name_key LIMIT ?`, octets(after.Key()), limit).Scan(&list).Error
+		AND `+in+` ORDER BY z.name_key LIMIT ?`, slices.Concat([]any{octets(after.Key())}, args, []any{limit})...).Scan(&list).Error
 	return list, err
 }

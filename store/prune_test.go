@@ -86,7 +86,7 @@ func TestPrune(t *testing.T) {
 		}
 		_, err = tx.ActByID(ids["running"])
 		assert.NoError(t, err)
-		entries, err := tx.Entries("", true, 0, 100)
+		entries, err := tx.Entries("", true, true, 0, 100)
 		left = len(entries)
 		return err
 	})

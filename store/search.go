@@ -11,6 +11,7 @@ import (
 
 	"github.com/go-sql-driver/mysql"
 
+	"beacon/core/access"
 	"beacon/core/dnsname"
 	"beacon/core/record"
 )
@@ -39,7 +40,8 @@ type Query struct {
 	TTLMost   *uint32
 	After     string // cursor
 	Limit     int
-	Unbounded bool // it may take as long as it takes, and gives everything: for changes
+	In        *access.Scope // zones that the caller may see; nil for all
+	Unbounded bool          // it may take as long as it takes, and gives everything: for changes
 }
 
 // Hit is a record that was found.
@@ -189,6 +191,10 @@ func conditionsOf(q Query) (list []condition) {
 		default:
 			add("r."+column+" = ?", octets(text))
 		}
+	}
+	if q.In != nil && !q.In.All() {
+		in, args := (&Tx{scope: *q.In}).inZones("z.name_key")
+		add(in, args...)
 	}
 	if !q.Zone.IsZero() {
 		add("r.zone_id = (SELECT id FROM zones WHERE name_key = ?)", octets(q.Zone.Key()))

@@ -24,6 +24,7 @@ import (
 	"gorm.io/gorm/clause"
 	"gorm.io/gorm/logger"
 
+	"beacon/core/access"
 	"beacon/core/dnsname"
 	"beacon/looking"
 	"beacon/reach"
@@ -152,6 +153,7 @@ type Tx struct {
 	kinds   []string // of the jobs that it stored
 	lines   int      // of the logbook that it added
 	kept    *revisionMemory
+	scope   access.Scope // of lists
 }
 
 // locking reads rows and keeps others from them until the transaction ends, where it may write at all.

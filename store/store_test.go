@@ -68,7 +68,7 @@ func TestUsersAndTokens(t *testing.T) {
 	s := storetest.Open(t)
 	var text string
 	in(t, s, func(tx *store.Tx) error {
-		require.NoError(t, tx.AddUser("admin", store.HashPassword("correct horse")))
+		require.NoError(t, tx.AddUser("admin", store.HashPassword("correct horse"), access.Full(access.Viewer)))
 		of, err := tx.PasswordOf("admin")
 		require.NoError(t, err)
 		id := of.ID
@@ -78,29 +78,30 @@ func TestUsersAndTokens(t *testing.T) {
 		require.NoError(t, err)
 		assert.False(t, nobody.Is("correct horse"))
 		assert.False(t, nobody.Is(""))
-		text, _, err = tx.AddToken(id, "session", []access.Right{access.Read}, time.Hour)
+		text, _, err = tx.AddSession(id, "session", time.Hour)
 		require.NoError(t, err)
-		valid, err := tx.ValidTokens([]string{text, "bt_other"})
+		valid, err := tx.ValidTokens([]string{text, "abs_other"})
 		require.NoError(t, err)
 		assert.Equal(t, map[string]bool{text: true}, valid)
-		old, _, err := tx.AddToken(id, "old", access.All(), -time.Second)
+		old, _, err := tx.AddSession(id, "old", -time.Second)
 		require.NoError(t, err)
-		_, err = tx.CallerOf(old)
+		_, err = tx.TokenOf(old)
 		assert.ErrorIs(t, err, store.ErrNotFound, "an expired token is none")
 		return nil
 	})
 	in(t, s, func(tx *store.Tx) error {
-		caller, err := tx.CallerOf(text)
+		row, err := tx.TokenOf(text)
 		require.NoError(t, err)
+		caller := row.Caller()
 		assert.Equal(t, "admin", caller.Name)
-		assert.True(t, caller.May(access.Read))
-		assert.False(t, caller.May(access.Write))
+		assert.True(t, caller.Ever(access.See))
+		assert.False(t, caller.Ever(access.Edit))
 		require.NoError(t, tx.DropToken(text))
-		_, err = tx.CallerOf(text)
+		_, err = tx.TokenOf(text)
 		assert.ErrorIs(t, err, store.ErrNotFound)
 		return nil
 	})
-	assert.ErrorIs(t, s.Tx(ctx, func(tx *store.Tx) error { return tx.AddUser("admin", store.HashPassword("x")) }), store.ErrTaken)
+	assert.ErrorIs(t, s.Tx(ctx, func(tx *store.Tx) error { return tx.AddUser("admin", store.HashPassword("x"), nil) }), store.ErrTaken)
 }
 
 func TestSeal(t *testing.T) {
@@ -406,13 +407,13 @@ func TestLogbook(t *testing.T) {
 		for i := range 3 {
 			require.NoError(t, tx.Log("admin", "sync.started", "a.example.", fmt.Sprint(i)))
 		}
-		page, err := tx.Entries("a.example.", true, 0, 2)
+		page, err := tx.Entries("a.example.", true, true, 0, 2)
 		require.NoError(t, err)
 		require.Len(t, page, 2)
-		rest, err := tx.Entries("a.example.", true, page[1].ID, 2)
+		rest, err := tx.Entries("a.example.", true, true, page[1].ID, 2)
 		require.NoError(t, err)
 		assert.Len(t, rest, 1)
-		none, err := tx.Entries("b.example.", true, 0, 2)
+		none, err := tx.Entries("b.example.", true, true, 0, 2)
 		assert.Empty(t, none)
 		return err
 	})

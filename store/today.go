@@ -3,6 +3,7 @@ package store
 import (
 	"database/sql"
 	"encoding/json"
+	"slices"
 	"time"
 
 	"beacon/core/delegation"
@@ -20,19 +21,21 @@ type BlockedRow struct {
 
 // BlockedSyncs returns at most limit placements whose last sync of the whole zone was blocked or failed, the newest first.
 func (t *Tx) BlockedSyncs(limit int) (list []BlockedRow, err error) {
+	in, args := t.inZones("z.name_key")
 	err = t.db.Raw(`SELECT z.name_key, a.name AS account, s.id AS sync_id, s.state, s.message, s.finished_at
 		FROM syncs s JOIN placements p ON p.id = s.placement_id JOIN zones z ON z.id = p.zone_id JOIN accounts a ON a.id = p.account_id
 		WHERE s.state IN ('blocked', 'failed') AND s.scope = ''
 			AND s.id = (SELECT MAX(n.id) FROM syncs n WHERE n.placement_id = s.placement_id AND n.scope = '')
-		ORDER BY s.id DESC LIMIT ?`, limit).Scan(&list).Error
+			AND `+in+` ORDER BY s.id DESC LIMIT ?`, append(args, limit)...).Scan(&list).Error
 	return list, err
 }
 
 // RunningSyncs returns at most limit syncs that have not ended, the oldest first.
 func (t *Tx) RunningSyncs(limit int) (list []BlockedRow, err error) {
+	in, args := t.inZones("z.name_key")
 	err = t.db.Raw(`SELECT z.name_key, a.name AS account, s.id AS sync_id, s.state, s.trouble AS message
 		FROM syncs s JOIN placements p ON p.id = s.placement_id JOIN zones z ON z.id = p.zone_id JOIN accounts a ON a.id = p.account_id
-		WHERE s.state IN ('pending', 'running', 'retrying') ORDER BY s.id LIMIT ?`, limit).Scan(&list).Error
+		WHERE s.state IN ('pending', 'running', 'retrying') AND `+in+` ORDER BY s.id LIMIT ?`, append(args, limit)...).Scan(&list).Error
 	return list, err
 }
 
@@ -49,9 +52,10 @@ type DriftRow struct {
 
 // TroubledPlacements returns at most limit placements that drifted or cannot be compared.
 func (t *Tx) TroubledPlacements(limit int) (list []DriftRow, err error) {
+	in, args := t.inZones("z.name_key")
 	err = t.db.Raw(`SELECT z.name_key, a.name AS account, p.state, p.drifted, p.conflicting, p.trouble, p.looked_at
 		FROM placements p JOIN zones z ON z.id = p.zone_id JOIN accounts a ON a.id = p.account_id
-		WHERE p.state IN (?, ?, ?) ORDER BY z.name_key, a.name LIMIT ?`, Drifted, Unreachable, Unconfirmed, limit).Scan(&list).Error
+		WHERE p.state IN (?, ?, ?) AND `+in+` ORDER BY z.name_key, a.name LIMIT ?`, slices.Concat([]any{Drifted, Unreachable, Unconfirmed}, args, []any{limit})...).Scan(&list).Error
 	return list, err
 }
 
@@ -63,7 +67,8 @@ type DraftRow struct {
 
 // OpenDrafts returns at most limit zones that have a draft.
 func (t *Tx) OpenDrafts(limit int) (list []DraftRow, err error) {
-	err = t.db.Raw(`SELECT z.name_key, COUNT(*) AS edits FROM draft_edits e JOIN zones z ON z.id = e.zone_id GROUP BY z.id ORDER BY z.name_key LIMIT ?`, limit).Scan(&list).Error
+	in, args := t.inZones("z.name_key")
+	err = t.db.Raw(`SELECT z.name_key, COUNT(*) AS edits FROM draft_edits e JOIN zones z ON z.id = e.zone_id WHERE `+in+` GROUP BY z.id ORDER BY z.name_key LIMIT ?`, append(args, limit)...).Scan(&list).Error
 	return list, err
 }
 
@@ -75,7 +80,8 @@ type SettlingRow struct {
 
 // Settling returns at most limit domains that settle, those that are settled first first.
 func (t *Tx) Settling(limit int) (list []SettlingRow, err error) {
-	err = t.db.Raw(`SELECT name_key, settles_by FROM domains WHERE verdict = ? ORDER BY settles_by IS NULL, settles_by, name_key LIMIT ?`, delegation.Settling, limit).Scan(&list).Error
+	in, args := t.inZones("name_key")
+	err = t.db.Raw(`SELECT name_key, settles_by FROM domains WHERE verdict = ? AND `+in+` ORDER BY settles_by IS NULL, settles_by, name_key LIMIT ?`, slices.Concat([]any{delegation.Settling}, args, []any{limit})...).Scan(&list).Error
 	return list, err
 }
 
@@ -89,7 +95,8 @@ type DeadlineRow struct {
 
 // Deadlines returns at most limit things that end, the next first.
 func (t *Tx) Deadlines(limit int) (list []DeadlineRow, err error) {
-	err = t.db.Raw(`SELECT d.name_key, e.code, e.subject, e.ends_at FROM deadlines e JOIN domains d ON d.id = e.domain_id ORDER BY e.ends_at, d.name_key LIMIT ?`, limit).Scan(&list).Error
+	in, args := t.inZones("d.name_key")
+	err = t.db.Raw(`SELECT d.name_key, e.code, e.subject, e.ends_at FROM deadlines e JOIN domains d ON d.id = e.domain_id WHERE `+in+` ORDER BY e.ends_at, d.name_key LIMIT ?`, append(args, limit)...).Scan(&list).Error
 	return list, err
 }
 
@@ -176,15 +183,21 @@ type Done struct {
 
 // ChangesSince counts what was done since a moment, real time.
 func (t *Tx) ChangesSince(since time.Time) (d Done, err error) {
-	err = t.db.Raw(`SELECT (SELECT COUNT(*) FROM revisions WHERE created_at > ?) AS revisions,
-		(SELECT COUNT(*) FROM syncs WHERE finished_at > ? AND state = 'done') AS syncs,
-		(SELECT COUNT(*) FROM syncs WHERE finished_at > ? AND state IN ('blocked', 'failed')) AS troubled,
-		(SELECT COUNT(*) FROM acts WHERE finished_at > ? AND kind = 'delegate' AND state = 'done') AS delegations`, since, since, since, since).Scan(&d).Error
+	in, args := t.inZones("z.name_key")
+	about, names := t.aboutZones("subject")
+	ended := "FROM syncs s JOIN placements p ON p.id = s.placement_id JOIN zones z ON z.id = p.zone_id WHERE s.finished_at > ? AND " + in
+	then := append([]any{since}, args...)
+	err = t.db.Raw(`SELECT (SELECT COUNT(*) FROM revisions r JOIN zones z ON z.id = r.zone_id WHERE r.created_at > ? AND `+in+`) AS revisions,
+		(SELECT COUNT(*) `+ended+` AND s.state = 'done') AS syncs,
+		(SELECT COUNT(*) `+ended+` AND s.state IN ('blocked', 'failed')) AS troubled,
+		(SELECT COUNT(*) FROM acts WHERE finished_at > ? AND kind = 'delegate' AND state = 'done' AND `+about+`) AS delegations`,
+		slices.Concat(then, then, then, []any{since}, names)...).Scan(&d).Error
 	return d, err
 }
 
 // RunningDelegations returns at most limit delegations that have not ended, the oldest first.
 func (t *Tx) RunningDelegations(limit int) (list []Act, err error) {
-	err = t.db.Raw("SELECT * FROM acts WHERE state IN ('pending', 'running', 'retrying') AND kind = 'delegate' AND parent_id IS NULL ORDER BY id LIMIT ?", limit).Scan(&list).Error
+	about, args := t.aboutZones("subject")
+	err = t.db.Raw("SELECT * FROM acts WHERE state IN ('pending', 'running', 'retrying') AND kind = 'delegate' AND parent_id IS NULL AND "+about+" ORDER BY id LIMIT ?", append(args, limit)...).Scan(&list).Error
 	return list, err
 }

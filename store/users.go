@@ -2,12 +2,9 @@ package store
 
 import (
 	"crypto/rand"
-	"crypto/sha256"
 	"crypto/subtle"
-	"encoding/base64"
+	"encoding/json"
 	"fmt"
-	"slices"
-	"strings"
 	"time"
 
 	"golang.org/x/crypto/argon2"
@@ -19,6 +16,7 @@ type user struct {
 	ID           uint64
 	Name         string
 	PasswordHash []byte
+	Grants       string // JSON
 	CreatedAt    time.Time
 }
 
@@ -54,9 +52,59 @@ func HashPassword(password string) PasswordHash {
 }
 
 // AddUser makes a user who signs in with a password.
-func (t *Tx) AddUser(name string, hash PasswordHash) error {
-	row := user{Name: name, PasswordHash: hash, CreatedAt: t.now()}
+func (t *Tx) AddUser(name string, hash PasswordHash, grants []access.Grant) error {
+	text, err := json.Marshal(grants)
+	if err != nil {
+		return err
+	}
+	row := user{Name: name, PasswordHash: hash, Grants: string(text), CreatedAt: t.now()}
 	return found(t.db.Create(&row).Error, "user %s", name)
+}
+
+// SetGrants changes what a user may do.
+func (t *Tx) SetGrants(name string, grants []access.Grant) error {
+	text, err := json.Marshal(grants)
+	if err != nil {
+		return err
+	}
+	return t.db.Exec("UPDATE users SET grants = ? WHERE name = ?", string(text), name).Error
+}
+
+// User is a user in a list.
+type User struct {
+	ID         uint64
+	Name       string
+	Grants     []access.Grant
+	CreatedAt  time.Time
+	SignedInAt *time.Time // when the newest session began that is still kept
+	Tokens     int        // machine tokens that it made
+}
+
+// Users returns all users, by name.
+func (t *Tx) Users() (list []User, err error) {
+	var rows []struct {
+		ID           uint64
+		Name, Grants string
+		CreatedAt    time.Time
+		SignedInAt   *time.Time
+		Tokens       int
+	}
+	err = t.db.Raw(`SELECT u.id, u.name, u.grants, u.created_at, MAX(CASE WHEN t.name IS NULL THEN t.created_at END) AS signed_in_at, COUNT(t.name) AS tokens
+		FROM users u LEFT JOIN tokens t ON t.user_id = u.id GROUP BY u.id ORDER BY u.name`).Scan(&rows).Error
+	for _, r := range rows {
+		u := User{ID: r.ID, Name: r.Name, CreatedAt: r.CreatedAt, SignedInAt: r.SignedInAt, Tokens: r.Tokens}
+		if u.Grants, err = grantsOf(r.Grants); err != nil {
+			return nil, fmt.Errorf("the grants of user %s: %w", r.Name, err)
+		}
+		list = append(list, u)
+	}
+	return list, err
+}
+
+// LockUsers keeps others from adding, removing and changing users until the transaction ends.
+func (t *Tx) LockUsers() error {
+	var ids []uint64
+	return t.db.Raw("SELECT id FROM users FOR UPDATE").Scan(&ids).Error
 }
 
 // SetPassword gives a user another password.
@@ -68,56 +116,9 @@ func (t *Tx) SetPassword(name string, hash PasswordHash) error {
 	return res.Error
 }
 
-// RemoveUser forgets a user with its tokens, unless it is the last one.
-func (t *Tx) RemoveUser(name string) (last bool, err error) {
-	var names []string
-	if err := t.db.Raw("SELECT name FROM users ORDER BY id FOR UPDATE").Scan(&names).Error; err != nil {
-		return false, err
-	}
-	switch {
-	case !slices.Contains(names, name):
-		return false, fmt.Errorf("user %s: %w", name, ErrNotFound)
-	case len(names) == 1:
-		return true, nil
-	}
-	return false, t.db.Exec("DELETE FROM users WHERE name = ?", name).Error
-}
-
-// Session is a token of a user, without its text.
-type Session struct {
-	ID        uint64
-	Label     string
-	CreatedAt time.Time
-	ExpiresAt time.Time
-	Current   bool // it is the one that was given
-}
-
-// Sessions returns the valid tokens of a user, newest first.
-func (t *Tx) Sessions(userID uint64, current string) (list []Session, err error) {
-	err = t.db.Raw("SELECT id, label, created_at, expires_at, hash = ? AS current FROM tokens WHERE user_id = ? AND expires_at > ? ORDER BY id DESC",
-		octets(hashToken(current)), userID, t.now()).Scan(&list).Error
-	return list, err
-}
-
-// EndSession makes a token of a user invalid.
-func (t *Tx) EndSession(userID, id uint64) error {
-	res := t.db.Exec("DELETE FROM tokens WHERE id = ? AND user_id = ?", id, userID)
-	if res.Error == nil && res.RowsAffected == 0 {
-		return fmt.Errorf("session %d: %w", id, ErrNotFound)
-	}
-	return res.Error
-}
-
-// EndSessions makes all tokens of a user invalid but the one that is given, which may be empty, and returns how many.
-func (t *Tx) EndSessions(name, but string) (ended int, err error) {
-	res := t.db.Exec("DELETE t FROM tokens t JOIN users u ON u.id = t.user_id WHERE u.name = ? AND t.hash <> ?", name, octets(hashToken(but)))
-	return int(res.RowsAffected), res.Error
-}
-
-// People returns the names of all people.
-func (t *Tx) Users() (names []string, err error) {
-	err = t.db.Model(&user{}).Order("name").Pluck("name", &names).Error
-	return names, err
+// RemoveUser forgets a user with its sessions and tokens.
+func (t *Tx) RemoveUser(name string) error {
+	return t.db.Exec("DELETE FROM users WHERE name = ?", name).Error
 }
 
 // PasswordOf is what a password is compared with.
@@ -141,86 +142,4 @@ func (t *Tx) PasswordOf(name string) (PasswordOf, error) {
 // Is reports whether a password is right. It takes as long where there is no such user.
 func (p PasswordOf) Is(password string) bool {
 	return subtle.ConstantTimeCompare(hashPassword(password, p.hash), p.hash) == 1 && p.ID != 0
-}
-
-type token struct {
-	ID        uint64
-	UserID    uint64
-	Label     string
-	Hash      []byte
-	Rights    string
-	CreatedAt time.Time
-	ExpiresAt time.Time
-}
-
-// AddToken makes a token for a user and gives its text, which is kept nowhere.
-func (t *Tx) AddToken(userID uint64, label string, rights []access.Right, lifetime time.Duration) (text string, expires time.Time, err error) {
-	if text, err = newToken("bt_"); err != nil {
-		return "", time.Time{}, err
-	}
-	words := make([]string, len(rights))
-	for i, r := range rights {
-		words[i] = string(r)
-	}
-	now := t.now()
-	row := token{UserID: userID, Label: cut(label, 100), Hash: hashToken(text), Rights: strings.Join(words, ","), CreatedAt: now, ExpiresAt: now.Add(lifetime)}
-	return text, row.ExpiresAt, t.db.Create(&row).Error
-}
-
-// newToken returns the text of a token; its first letters say what kind it is.
-func newToken(begins string) (string, error) {
-	raw := make([]byte, 32)
-	if _, err := rand.Read(raw); err != nil {
-		return "", err
-	}
-	return begins + base64.RawURLEncoding.EncodeToString(raw), nil
-}
-
-func hashToken(text string) []byte {
-	sum := sha256.Sum256([]byte(text))
-	return sum[:]
-}
-
-// CallerOf finds who holds a token, if it is valid.
-func (t *Tx) CallerOf(text string) (access.Caller, error) {
-	var row struct {
-		UserID uint64
-		Name   string
-		Rights string
-	}
-	err := t.db.Raw("SELECT t.user_id, u.name, t.rights FROM tokens t JOIN users u ON u.id = t.user_id WHERE t.hash = ? AND t.expires_at > ? LIMIT 1",
-		octets(hashToken(text)), t.now()).Scan(&row).Error
-	if err != nil {
-		return access.Caller{}, err
-	}
-	if row.UserID == 0 {
-		return access.Caller{}, fmt.Errorf("token: %w", ErrNotFound)
-	}
-	rights, err := access.Parse(strings.Split(row.Rights, ","))
-	return access.Caller{UserID: row.UserID, Name: row.Name, Rights: rights}, err
-}
-
-// ValidTokens returns which of some tokens are valid.
-func (t *Tx) ValidTokens(texts []string) (map[string]bool, error) {
-	valid := map[string]bool{}
-	for some := range slices.Chunk(texts, 1000) {
-		hashes, of := make([]octets, len(some)), map[string]string{}
-		for i, text := range some {
-			hash := hashToken(text)
-			hashes[i], of[string(hash)] = octets(hash), text
-		}
-		var found [][]byte
-		if err := t.db.Raw("SELECT hash FROM tokens WHERE hash IN ? AND expires_at > ?", hashes, t.now()).Scan(&found).Error; err != nil {
-			return nil, err
-		}
-		for _, hash := range found {
-			valid[of[string(hash)]] = true
-		}
-	}
-	return valid, nil
-}
-
-// DropToken makes a token invalid.
-func (t *Tx) DropToken(text string) error {
-	return t.db.Exec("DELETE FROM tokens WHERE hash = ?", octets(hashToken(text))).Error
 }

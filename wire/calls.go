@@ -42,8 +42,14 @@ func (c Call[In, Out]) Query() string { return c.query.Encode() }
 var (
 	DoSignIn         = Call[SignIn, SignedIn]{Method: "POST", Path: "/sessions"}
 	SignOut          = Call[None, None]{Method: "DELETE", Path: "/sessions/current"}
-	ListUsers        = List[string]{Method: "GET", Path: "/users"}
+	ListUsers        = List[UserView]{Method: "GET", Path: "/users"}
 	RemoveUser       = Call[None, None]{Method: "DELETE", Path: "/users/:name"}
+	GrantUser        = Call[GrantsChange, None]{Method: "PUT", Path: "/users/:name/grants"}
+	ShowMe           = Call[None, Me]{Method: "GET", Path: "/me"}
+	ListTokens       = List[TokenView]{Method: "GET", Path: "/tokens"}
+	AddToken         = Call[NewToken, TokenMade]{Method: "POST", Path: "/tokens"}
+	RenewToken       = Call[TokenRenewal, TokenMade]{Method: "POST", Path: "/tokens/:name/renewals"}
+	RevokeToken      = Call[None, None]{Method: "DELETE", Path: "/tokens/:name"}
 	ChangePassword   = Call[PasswordChange, None]{Method: "PUT", Path: "/users/current/password"}
 	ListSessions     = List[Session]{Method: "GET", Path: "/users/current/sessions"}
 	EndSession       = Call[None, None]{Method: "DELETE", Path: "/users/current/sessions/:id"}

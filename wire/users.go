@@ -6,13 +6,30 @@ import (
 	"beacon/core/access"
 )
 
+// Me is who asks, and what it may do.
 type Me struct {
-	Name   string         `json:"name"`
-	Rights []access.Right `json:"rights"`
+	Name   string         `json:"name"`   // of the user, or "token" and the name of the token
+	Grants []access.Grant `json:"grants"` // of a token: those that it was made with; its maker may have less since then
 }
 
+// NewUser is a user that is to be added.
 type NewUser struct {
-	Name string `json:"name" required:"true"`
+	Name   string         `json:"name" required:"true"`
+	Grants []access.Grant `json:"grants,omitempty"` // what it may do; role viewer everywhere where none is given
+}
+
+// UserView is a user as it is shown.
+type UserView struct {
+	Name       string         `json:"name"`
+	Grants     []access.Grant `json:"grants"`
+	CreatedAt  time.Time      `json:"created_at"`
+	SignedInAt *time.Time     `json:"signed_in_at"` // when the newest session began that is still kept
+	Tokens     int            `json:"tokens"`       // machine tokens that it made; they end with it
+}
+
+// GrantsChange is what a user may do from now on.
+type GrantsChange struct {
+	Grants []access.Grant `json:"grants" required:"true"`
 }
 
 type UserAdded struct {

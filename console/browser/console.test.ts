@@ -218,7 +218,7 @@ test('a host is made, and its token shown once', async () => {
   await type(page, page.getByLabel(/^Name, in a zone/), host)
   await press(page, button('Create token'))
   token = (await page.locator('[data-token]').textContent()) ?? ''
-  expect(token).toMatch(/^bh_/)
+  expect(token).toMatch(/^abh_/)
   await accessible(page, 'a token')
   await press(page, button('Close'))
   await expect(page.getByText(token).count()).resolves.toBe(0)

@@ -10,6 +10,7 @@ import (
 	"sync"
 	"time"
 
+	"beacon/core/access"
 	"beacon/core/dnsname"
 	"beacon/provider"
 	"beacon/reach"
@@ -84,7 +85,10 @@ func (s *Accounts) Register(name string, kind Kind) error { return s.kinds.regis
 func (s *Accounts) Close() { s.kinds.close() }
 
 // AddAccount connects an account: it is tried at once, and kept only if that went well.
-func (s *Accounts) AddAccount(ctx context.Context, n wire.NewAccount) (tried wire.Tried, err error) {
+func (s *Accounts) AddAccount(ctx context.Context, by access.Caller, n wire.NewAccount) (tried wire.Tried, err error) {
+	if err := wire.Permit(by, access.Connect, access.Everything); err != nil {
+		return tried, err
+	}
 	account := store.Account{Name: n.Name, Role: n.Role, Kind: n.Kind, Address: strings.TrimSuffix(n.Address, "/")}
 	if !accountName.MatchString(n.Name) {
 		return tried, wire.Problemf(wire.Invalid, "%q is no account name. Use lower-case letters, digits and hyphens, such as heron-main.", n.Name)
@@ -112,7 +116,7 @@ func (s *Accounts) AddAccount(ctx context.Context, n wire.NewAccount) (tried wir
 		if err := tx.AddAccount(&account); err != nil {
 			return err
 		}
-		return logbook.Log(tx, logbook.Actor(ctx), "account.added", n.Name, fmt.Sprintf("%s %s at %s", n.Role, n.Kind, n.Address))
+		return logbook.Log(tx, by.Name, "account.added", n.Name, fmt.Sprintf("%s %s at %s", n.Role, n.Kind, n.Address))
 	})
 	if err == nil && n.Role == wire.RoleProvider {
 		if err := s.added(ctx); err != nil {

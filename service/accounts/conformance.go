@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"beacon/checklist"
+	"beacon/core/access"
 	"beacon/core/dnsname"
 	"beacon/provider"
 	"beacon/provider/conform"
@@ -27,7 +28,10 @@ const mostVerifications = 20
 
 // Verify has a conformance run made in the background: with a provider account in a scratch zone, which must be nothing that is managed
 // here; with a registrar account on a domain whose nameservers may be changed for a while.
-func (s *Accounts) Verify(ctx context.Context, name string, r wire.Verification) (out wire.VerificationRun, err error) {
+func (s *Accounts) Verify(ctx context.Context, by access.Caller, name string, r wire.Verification) (out wire.VerificationRun, err error) {
+	if err := wire.Permit(by, access.Connect, access.Everything); err != nil {
+		return out, err
+	}
 	subject := r.Zone
 	if r.Role == wire.RoleRegistrar {
 		subject = r.Domain
@@ -54,11 +58,11 @@ func (s *Accounts) Verify(ctx context.Context, name string, r wire.Verification)
 		if err := s.mayVerify(tx, a, subject); err != nil {
 			return err
 		}
-		v := store.Verification{AccountID: a.ID, Subject: subject.String(), Nameservers: string(text), RequestedBy: logbook.Actor(ctx)}
+		v := store.Verification{AccountID: a.ID, Subject: subject.String(), Nameservers: string(text), RequestedBy: by.Name}
 		if err := tx.AddVerification(&v); err != nil {
 			return err
 		}
-		if err := logbook.Log(tx, logbook.Actor(ctx), "account.verify", name, "conformance run in "+subject.Unicode()); err != nil {
+		if err := logbook.Log(tx, by.Name, "account.verify", name, "conformance run in "+subject.Unicode()); err != nil {
 			return err
 		}
 		if out, err = viewVerification(name, v); err != nil {
@@ -89,7 +93,10 @@ func (s *Accounts) mayVerify(tx *store.Tx, a store.Account, subject dnsname.Name
 }
 
 // Verification returns a conformance run as far as it got.
-func (s *Accounts) Verification(ctx context.Context, id uint64) (out wire.VerificationRun, err error) {
+func (s *Accounts) Verification(ctx context.Context, by access.Caller, id uint64) (out wire.VerificationRun, err error) {
+	if err := wire.Permit(by, access.See, access.Everything); err != nil {
+		return out, err
+	}
 	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
 		v, err := tx.Verification(id)
 		if err != nil {
@@ -106,7 +113,10 @@ func (s *Accounts) Verification(ctx context.Context, id uint64) (out wire.Verifi
 }
 
 // Verifications returns the newest conformance runs of an account, the newest first.
-func (s *Accounts) Verifications(ctx context.Context, role, name string) (list []wire.VerificationRun, err error) {
+func (s *Accounts) Verifications(ctx context.Context, by access.Caller, role, name string) (list []wire.VerificationRun, err error) {
+	if err := wire.Permit(by, access.See, access.Everything); err != nil {
+		return nil, err
+	}
 	list = []wire.VerificationRun{}
 	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
 		a, err := tx.Account(role, name)

@@ -3,6 +3,7 @@ package accounts
 import (
 	"context"
 
+	"beacon/core/access"
 	"beacon/core/dnsname"
 	"beacon/outcall"
 	"beacon/provider"
@@ -13,7 +14,10 @@ import (
 )
 
 // RemoteZones lists what a provider account holds, whether it is looked after here or not.
-func (s *Accounts) RemoteZones(ctx context.Context, name string) ([]wire.RemoteZone, error) {
+func (s *Accounts) RemoteZones(ctx context.Context, by access.Caller, name string) ([]wire.RemoteZone, error) {
+	if err := wire.Permit(by, access.See, access.Everything); err != nil {
+		return nil, err
+	}
 	var account store.Account
 	err := s.logbook.Tx(ctx, func(tx *store.Tx) (err error) { account, err = tx.Account(wire.RoleProvider, name); return err })
 	if err != nil {
@@ -32,7 +36,10 @@ func (s *Accounts) RemoteZones(ctx context.Context, name string) ([]wire.RemoteZ
 }
 
 // Registrations lists what a registrar account holds.
-func (s *Accounts) Registrations(ctx context.Context, name string) ([]wire.Registration, error) {
+func (s *Accounts) Registrations(ctx context.Context, by access.Caller, name string) ([]wire.Registration, error) {
+	if err := wire.Permit(by, access.See, access.Everything); err != nil {
+		return nil, err
+	}
 	var account store.Account
 	err := s.logbook.Tx(ctx, func(tx *store.Tx) (err error) { account, err = tx.Account(wire.RoleRegistrar, name); return err })
 	if err != nil {

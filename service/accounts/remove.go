@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 
+	"beacon/core/access"
 	"beacon/core/wording"
 	"beacon/service/logbook"
 	"beacon/store"
@@ -11,7 +12,10 @@ import (
 )
 
 // RemoveAccount forgets an account and its credential. One that is used is not removed: zones are placed there, or name it as their registrar.
-func (s *Accounts) RemoveAccount(ctx context.Context, role, name string) error {
+func (s *Accounts) RemoveAccount(ctx context.Context, by access.Caller, role, name string) error {
+	if err := wire.Permit(by, access.Connect, access.Everything); err != nil {
+		return err
+	}
 	return s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		a, err := tx.LockAccount(role, name)
 		if err != nil {
@@ -32,6 +36,6 @@ func (s *Accounts) RemoveAccount(ctx context.Context, role, name string) error {
 		if err := tx.DeleteAccount(a.ID); err != nil {
 			return err
 		}
-		return logbook.Log(tx, logbook.Actor(ctx), "account.removed", name, fmt.Sprintf("%s %s at %s; its credential is forgotten here", role, a.Kind, a.Address))
+		return logbook.Log(tx, by.Name, "account.removed", name, fmt.Sprintf("%s %s at %s; its credential is forgotten here", role, a.Kind, a.Address))
 	})
 }

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 
+	"beacon/core/access"
 	"beacon/provider"
 	"beacon/service/logbook"
 	"beacon/store"
@@ -13,7 +14,10 @@ import (
 
 // RotateAccount returns an account another credential. It is tried first, and must see every zone that is placed there; what
 // is under way goes on with the old one, which should be withdrawn at the provider only afterwards.
-func (s *Accounts) RotateAccount(ctx context.Context, name string, n wire.NewCredential) (tried wire.Tried, err error) {
+func (s *Accounts) RotateAccount(ctx context.Context, by access.Caller, name string, n wire.NewCredential) (tried wire.Tried, err error) {
+	if err := wire.Permit(by, access.Connect, access.Everything); err != nil {
+		return tried, err
+	}
 	role := n.Role
 	var a store.Account
 	var placed []provider.ZoneRef
@@ -54,7 +58,7 @@ func (s *Accounts) RotateAccount(ctx context.Context, name string, n wire.NewCre
 		if err := tx.SetCredential(a.ID, sealed, tried.Rights); err != nil {
 			return err
 		}
-		return logbook.Log(tx, logbook.Actor(ctx), "account.rotated", name, "it has another credential")
+		return logbook.Log(tx, by.Name, "account.rotated", name, "it has another credential")
 	})
 }
 

@@ -27,7 +27,7 @@ func (s *Accounts) observe(ctx context.Context, call outcall.Call) {
 		s.log.Debug("request", "account", call.Account, "detail", detail)
 		return
 	}
-	s.logbook.Note(ctx, action, call.Account, detail)
+	s.logbook.NoteRequest(ctx, action, call.Account, detail)
 }
 
 // useNoted is how exactly it is kept when an account was last used.

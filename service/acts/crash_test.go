@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"beacon/clock"
+	"beacon/core/access"
 	"beacon/outcall"
 	"beacon/reach"
 	"beacon/service/acts"
@@ -136,7 +137,7 @@ func (b *bench) open(i *instance) *acts.Acts {
 // start stores an act.
 func (b *bench) start(a *acts.Acts) (act store.Act) {
 	require.NoError(b.t, b.book.Tx(ctx, func(tx *store.Tx) (err error) {
-		act, err = a.Start(ctx, tx, kind, subject, 0, "", nil)
+		act, err = a.Start(access.Service, tx, kind, subject, 0, "", nil)
 		return err
 	}))
 	return act
@@ -228,7 +229,7 @@ func (b *bench) once(lose string, first, second int) (again bool, crashes int) {
 			}
 		}
 		require.Equal(b.t, map[string]int{acts.NameserversSaved: 1, acts.NameserversActivated: 1}, done, name)
-		entries, err := tx.Entries(subject, false, 0, 100)
+		entries, err := tx.Entries(subject, false, true, 0, 100)
 		var lines []string
 		for _, e := range entries {
 			if strings.HasPrefix(e.Detail, fmt.Sprintf("act %d", act.ID)) {

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"beacon/core/access"
 	"beacon/core/dnsname"
 	"beacon/service/jobs"
 	"beacon/service/logbook"
@@ -43,13 +44,16 @@ func CheckHold(tx *store.Tx, locks ...string) error {
 func HeldUntil(now time.Time) time.Time { return now.Add(heldPause) }
 
 // Hold keeps the service from changing anything outside until a user releases it.
-func (a *Acts) Hold(ctx context.Context, reason string) error {
+func (a *Acts) Hold(ctx context.Context, by access.Caller, reason string) error {
+	if err := wire.Permit(by, access.Operate, access.Everything); err != nil {
+		return err
+	}
 	return a.logbook.Tx(ctx, func(tx *store.Tx) error {
-		begun, err := tx.SetHold(reason, logbook.Actor(ctx))
+		begun, err := tx.SetHold(reason, by.Name)
 		if err != nil || !begun {
 			return err
 		}
-		return logbook.Log(tx, logbook.Actor(ctx), "hold.began", "service", reason)
+		return logbook.Log(tx, by.Name, "hold.began", "service", reason)
 	})
 }
 
@@ -59,11 +63,11 @@ func (a *Acts) HoldBack(ctx context.Context, reason string) error {
 	if err := a.store.Look(ctx, func(tx *store.Tx) (err error) { made, err = tx.AnyMade(); return err }); err != nil || !made {
 		return err
 	}
-	return a.Hold(ctx, reason)
+	return a.Hold(ctx, access.Service, reason)
 }
 
 // ShowHold returns the hold and the placements under it that are not as they were left, or were released.
-func (a *Acts) ShowHold(ctx context.Context) (v wire.Hold, err error) {
+func (a *Acts) ShowHold(ctx context.Context, by access.Caller) (v wire.Hold, err error) {
 	err = a.logbook.Look(ctx, func(tx *store.Tx) error {
 		v = wire.Hold{Placements: []wire.HeldPlacement{}}
 		h, err := tx.TheHold()
@@ -86,7 +90,7 @@ func (a *Acts) ShowHold(ctx context.Context) (v wire.Hold, err error) {
 			case newer > 0:
 				v.Newer++
 			}
-			if len(v.Placements) < wire.MostHeld && (r.Released || newer+r.Pending > 0 || r.State != store.InSync) {
+			if scope := access.Where(by, access.See); len(v.Placements) < wire.MostHeld && scope.Has(dnsname.FromKey(r.NameKey)) && (r.Released || newer+r.Pending > 0 || r.State != store.InSync) {
 				v.Placements = append(v.Placements, wire.HeldPlacement{Zone: dnsname.FromKey(r.NameKey), Account: r.AccountName, Released: r.Released,
 					Newer: newer, Ours: r.OurSets, Pending: r.Pending, Looked: r.LookedAt != nil && !r.LookedAt.Before(h.Since), State: wire.PlacementState(r.State), Trouble: r.Trouble})
 			}
@@ -97,7 +101,10 @@ func (a *Acts) ShowHold(ctx context.Context) (v wire.Hold, err error) {
 }
 
 // Release ends the hold: for the placements of a zone, at one account where it is named, or for everything.
-func (a *Acts) Release(ctx context.Context, r wire.HoldRelease) (v wire.Hold, err error) {
+func (a *Acts) Release(ctx context.Context, by access.Caller, r wire.HoldRelease) (v wire.Hold, err error) {
+	if err := wire.Permit(by, access.Operate, access.Everything); err != nil {
+		return v, err
+	}
 	if r.All == !r.Zone.IsZero() {
 		return v, wire.Problemf(wire.Invalid, "Name either a zone, or all. Nothing was released.")
 	}
@@ -109,12 +116,12 @@ func (a *Acts) Release(ctx context.Context, r wire.HoldRelease) (v wire.Hold, er
 		if h == nil {
 			return wire.Problemf(wire.Blocked, "Nothing is held.")
 		}
-		by := logbook.Actor(ctx)
+		who := by.Name
 		if r.All {
 			if err := tx.ReleaseAll(); err != nil {
 				return err
 			}
-			if err := logbook.Log(tx, by, "hold.ended", "service", "for everything"); err != nil {
+			if err := logbook.Log(tx, who, "hold.ended", "service", "for everything"); err != nil {
 				return err
 			}
 			return jobs.WakeAll(tx)
@@ -131,7 +138,7 @@ func (a *Acts) Release(ctx context.Context, r wire.HoldRelease) (v wire.Hold, er
 			if err := tx.Release(p.ID); err != nil {
 				return err
 			}
-			if err := logbook.Log(tx, by, "hold.released", r.Zone.String(), fmt.Sprintf("at %s", p.AccountName)); err != nil {
+			if err := logbook.Log(tx, who, "hold.released", r.Zone.String(), fmt.Sprintf("at %s", p.AccountName)); err != nil {
 				return err
 			}
 			released++
@@ -145,5 +152,5 @@ func (a *Acts) Release(ctx context.Context, r wire.HoldRelease) (v wire.Hold, er
 		return v, err
 	}
 	a.jobs.Wake(store.JobSync)
-	return a.ShowHold(ctx)
+	return a.ShowHold(ctx, by)
 }

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"beacon/clock"
+	"beacon/core/access"
 	"beacon/core/finding"
 	"beacon/outcall"
 	"beacon/service/jobs"
@@ -98,12 +99,12 @@ func New(db *store.Store, book *logbook.Book, queue *jobs.Queue, log *slog.Logge
 func (a *Acts) Register(kind string, p Performer) { a.kinds[kind] = p }
 
 // Start stores what a user asks for and has it done in the background. Wake is to be called after the transaction.
-func (a *Acts) Start(ctx context.Context, tx *store.Tx, kind, subject string, accountID uint64, reason string, asked any) (store.Act, error) {
+func (a *Acts) Start(by access.Caller, tx *store.Tx, kind, subject string, accountID uint64, reason string, asked any) (store.Act, error) {
 	text, err := json.Marshal(asked)
 	if err != nil {
 		return store.Act{}, err
 	}
-	act := store.Act{Kind: kind, Subject: subject, AccountID: accountID, RequestedBy: logbook.Actor(ctx), Reason: reason, State: store.ActPending, Asked: string(text)}
+	act := store.Act{Kind: kind, Subject: subject, AccountID: accountID, RequestedBy: by.Name, Reason: reason, State: store.ActPending, Asked: string(text)}
 	if err := tx.AddAct(&act); err != nil {
 		return act, err
 	}
@@ -180,7 +181,7 @@ func (a *Acts) Run(ctx context.Context, job store.Job) error {
 	case !free:
 		return jobs.Later{At: a.store.Now().Add(turn), MadeWay: true}
 	}
-	err = a.steps(logbook.WithActor(ctx, run.Act.RequestedBy), run)
+	err = a.steps(logbook.OnBehalf(ctx, run.Act.RequestedBy), run)
 	var wrong *wire.Problem
 	var outside *outcall.Error
 	var later jobs.Later

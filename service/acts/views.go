@@ -5,17 +5,18 @@ import (
 	"encoding/json"
 	"fmt"
 
+	"beacon/core/access"
+	"beacon/core/dnsname"
 	"beacon/core/wording"
 	"beacon/service/jobs"
-	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/wire"
 )
 
 // Act shows one act with its requests.
-func (a *Acts) Act(ctx context.Context, id uint64) (v wire.Act, err error) {
+func (a *Acts) Act(ctx context.Context, by access.Caller, id uint64) (v wire.Act, err error) {
 	err = a.logbook.Look(ctx, func(tx *store.Tx) error {
-		row, err := tx.ActByID(id)
+		row, err := actOf(tx, by, id, access.See)
 		if err != nil {
 			return err
 		}
@@ -30,8 +31,9 @@ func (a *Acts) Act(ctx context.Context, id uint64) (v wire.Act, err error) {
 }
 
 // List shows what users asked for, newest first, from before an id; 0 begins with the newest.
-func (a *Acts) List(ctx context.Context, subject string, before uint64, limit int) (list []wire.Act, err error) {
+func (a *Acts) List(ctx context.Context, by access.Caller, subject string, before uint64, limit int) (list []wire.Act, err error) {
 	err = a.logbook.Look(ctx, func(tx *store.Tx) error {
+		tx.Narrow(access.Where(by, access.See))
 		rows, err := tx.UsersActs(subject, before, limit)
 		list = make([]wire.Act, len(rows))
 		for i, r := range rows {
@@ -42,10 +44,34 @@ func (a *Acts) List(ctx context.Context, subject string, before uint64, limit in
 	return list, err
 }
 
+// actOf returns an act that the caller may do something to; without an action that is what the act itself needs. What it asked for itself it may
+// always see. One that it may not even see is as if it were not there.
+func actOf(tx *store.Tx, by access.Caller, id uint64, action access.Action) (row store.Act, err error) {
+	if row, err = tx.ActByID(id); err != nil {
+		return row, err
+	}
+	domain, err := dnsname.Parse(row.Subject)
+	if err != nil {
+		domain = dnsname.Name{} // the installation
+	}
+	sees := access.May(by, access.See, access.Zone(domain)).Allowed || row.RequestedBy == by.Name
+	switch {
+	case !sees:
+		return row, fmt.Errorf("act %d: %w", id, store.ErrNotFound)
+	case action == access.See:
+		return row, nil
+	}
+	needs := access.Delegate
+	if row.Kind == wire.ActRetire {
+		needs = access.Place
+	}
+	return row, wire.Permit(by, needs, access.Zone(domain))
+}
+
 // Cancel ends an act that has not ended. A request that is under way is not called back.
-func (a *Acts) Cancel(ctx context.Context, id uint64, reason string) (v wire.Act, err error) {
+func (a *Acts) Cancel(ctx context.Context, by access.Caller, id uint64, reason string) (v wire.Act, err error) {
 	err = a.logbook.Tx(ctx, func(tx *store.Tx) error {
-		row, err := tx.ActByID(id)
+		row, err := actOf(tx, by, id, "")
 		if err != nil {
 			return err
 		}
@@ -62,10 +88,10 @@ func (a *Acts) Cancel(ctx context.Context, id uint64, reason string) (v wire.Act
 		if run.Sent, err = tx.ActsOf(id); err != nil {
 			return err
 		}
-		by := logbook.Actor(ctx)
-		message := "Cancelled by " + by + "."
+		who := by.Name
+		message := "Cancelled by " + who + "."
 		if reason != "" {
-			message = "Cancelled by " + by + ": " + reason
+			message = "Cancelled by " + who + ": " + reason
 		}
 		if len(run.Sent) > 0 {
 			message += fmt.Sprintf(" %s sent before that; see beacon act show %d.", wording.Counted(len(run.Sent), "request"), id)
@@ -75,7 +101,7 @@ func (a *Acts) Cancel(ctx context.Context, id uint64, reason string) (v wire.Act
 	if err != nil {
 		return v, err
 	}
-	return a.Act(ctx, id)
+	return a.Act(ctx, by, id)
 }
 
 func view(a store.Act) wire.Act {

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 
+	"beacon/core/access"
 	"beacon/core/change"
 	"beacon/core/definition"
 	"beacon/core/diff"
@@ -23,9 +24,20 @@ import (
 
 // Apply accepts definition files as the desired records and providers of their zones. With any fault in any
 // file, nothing is changed. Putting the zones out is the next step, a sync of each.
-func (s *Applier) Apply(ctx context.Context, r wire.ApplyRequest) ([]wire.Applied, error) {
+func (s *Applier) Apply(ctx context.Context, by access.Caller, r wire.ApplyRequest) ([]wire.Applied, error) {
 	read, faults := definition.Read(r.Files)
 	list := read.Zones
+	for _, z := range list {
+		needs := []access.Action{access.Place}
+		if r.Sync {
+			needs = append(needs, access.Sync)
+		}
+		for _, action := range needs {
+			if err := wire.Permit(by, action, access.Zone(z.Name)); err != nil {
+				return nil, err
+			}
+		}
+	}
 	err := s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		faults = append(faults, unknownAccounts(tx, list)...)
 		return nil
@@ -40,13 +52,13 @@ func (s *Applier) Apply(ctx context.Context, r wire.ApplyRequest) ([]wire.Applie
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		out = make([]wire.Applied, 0, len(list))
 		for _, z := range list {
-			d, err := s.applyZone(ctx, tx, z, r, nil)
+			d, err := s.applyZone(by, tx, z, r, nil)
 			if err != nil {
 				return err
 			}
 			out = append(out, d)
 		}
-		if r.DryRun {
+		if r.DryRun || !access.May(by, access.Place, access.Everything).Allowed { // kits are known to all zones
 			return nil
 		}
 		return zones.KeepKits(tx, read.Kits)
@@ -99,7 +111,7 @@ func unknownAccounts(tx *store.Tx, list []definition.Zone) []zonefile.Fault {
 	return faults
 }
 
-func (s *Applier) applyZone(ctx context.Context, tx *store.Tx, d definition.Zone, r wire.ApplyRequest, taken func(context.Context, *store.Tx, uint64, wire.Applied) error) (wire.Applied, error) {
+func (s *Applier) applyZone(by access.Caller, tx *store.Tx, d definition.Zone, r wire.ApplyRequest, taken func(access.Caller, *store.Tx, uint64, wire.Applied) error) (wire.Applied, error) {
 	out := wire.Applied{Zone: d.Name, Providers: d.Providers, NewProviders: []string{}, Unsynced: []string{}, Syncs: []wire.SyncView{}, Waiting: []wire.WaitingSync{}, Guards: []finding.Finding{}, Registrar: d.Registrar, Kits: []string{},
 		Findings: s.zones.Judge(rules.Zone{Name: d.Name, Contents: d.Contents, Written: d.Written})}
 	for _, u := range d.Uses {
@@ -147,7 +159,7 @@ func (s *Applier) applyZone(ctx context.Context, tx *store.Tx, d definition.Zone
 	if r.DryRun {
 		return out, nil
 	}
-	rev, revised, err := s.zones.Revise(ctx, tx, z, zones.Accepted{Contents: d.Contents, Source: d.File, Reason: r.Reason, From: d.FromKits(), Files: true, Attributes: &d.Attributes})
+	rev, revised, err := s.zones.Revise(by, tx, z, zones.Accepted{Contents: d.Contents, Source: d.File, Reason: r.Reason, From: d.FromKits(), Files: true, Attributes: &d.Attributes})
 	if err != nil {
 		return out, err
 	}
@@ -189,29 +201,29 @@ func (s *Applier) applyZone(ctx context.Context, tx *store.Tx, d definition.Zone
 		return out, err
 	}
 	if out.Changed = out.Changed || revised || changed; out.Changed {
-		err = logbook.Log(tx, logbook.Actor(ctx), "zone.applied", d.Name.String(),
+		err = logbook.Log(tx, by.Name, "zone.applied", d.Name.String(),
 			fmt.Sprintf("%s: revision %d, %d records added, %d removed", d.File, rev.Number, len(out.Added), len(out.Removed)))
 		if err != nil {
 			return out, err
 		}
 	}
 	if r.Sync {
-		return out, s.syncApplied(ctx, tx, z, r.Allow, &out)
+		return out, s.syncApplied(by, tx, z, r.Allow, &out)
 	}
 	if taken != nil {
-		err = taken(ctx, tx, z.ID, out)
+		err = taken(by, tx, z.ID, out)
 	}
 	return out, err
 }
 
 // syncApplied starts the syncs of a zone that was applied, in the same transaction. Where one is under way already, it is returned as what
 // has to end first.
-func (s *Applier) syncApplied(ctx context.Context, tx *store.Tx, z store.Zone, allow []string, out *wire.Applied) (err error) {
+func (s *Applier) syncApplied(by access.Caller, tx *store.Tx, z store.Zone, allow []string, out *wire.Applied) (err error) {
 	if out.Unsynced, err = sync.Unsynced(tx, z.ID); err != nil {
 		return err
 	}
 	for _, account := range out.Unsynced {
-		started, err := s.syncs.Start(ctx, tx, wire.SyncRequest{Zone: out.Zone, Account: account, Allow: allow})
+		started, err := s.syncs.Start(by, tx, wire.SyncRequest{Zone: out.Zone, Account: account, Allow: allow})
 		var p *wire.Problem
 		switch {
 		case errors.As(err, &p) && p.Kind == wire.Blocked:

@@ -3,6 +3,7 @@ package apply
 import (
 	"context"
 
+	"beacon/core/access"
 	"beacon/core/dnsname"
 	"beacon/service/zones"
 	"beacon/store"
@@ -10,7 +11,7 @@ import (
 )
 
 // SyncOperation asks for a sync of every zone of an operation.
-func (s *Applier) SyncOperation(ctx context.Context, id uint64) (list []wire.SyncView, err error) {
+func (s *Applier) SyncOperation(ctx context.Context, by access.Caller, id uint64) (list []wire.SyncView, err error) {
 	var names []dnsname.Name
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		names = nil
@@ -19,6 +20,9 @@ func (s *Applier) SyncOperation(ctx context.Context, id uint64) (list []wire.Syn
 			return err
 		}
 		for _, z := range changed {
+			if err := wire.Permit(by, access.Sync, access.Zone(z.Name())); err != nil {
+				return err
+			}
 			placements, err := zones.Placements(tx, z.ID)
 			if err != nil {
 				return err
@@ -35,7 +39,7 @@ func (s *Applier) SyncOperation(ctx context.Context, id uint64) (list []wire.Syn
 			break
 		}
 		var started []wire.SyncView
-		started, err = s.syncs.StartSync(ctx, wire.SyncRequest{Zone: name})
+		started, err = s.syncs.StartSync(ctx, by, wire.SyncRequest{Zone: name})
 		list = append(list, started...)
 	}
 	return list, err

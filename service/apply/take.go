@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 
+	"beacon/core/access"
 	"beacon/core/definition"
 	"beacon/core/dnsname"
 	"beacon/core/zonefile"
@@ -99,13 +100,13 @@ const (
 )
 
 // accept accepts the zones of the files, some in a transaction. When it is broken off, what it did not come to is accepted by the next.
-func (s *Applier) accept(ctx context.Context, t *take) error {
+func (s *Applier) accept(ctx context.Context, by access.Caller, t *take) error {
 	var batch []definition.Zone
 	records := 0
 	flush := func(kits []definition.Kit) error {
 		err := s.logbook.Tx(ctx, func(tx *store.Tx) error {
 			for _, z := range batch {
-				if _, err := s.applyZone(ctx, tx, z, wire.ApplyRequest{Manage: true, Reason: "the files changed"}, s.putOut); err != nil {
+				if _, err := s.applyZone(by, tx, z, wire.ApplyRequest{Manage: true, Reason: "the files changed"}, s.putOut); err != nil {
 					return err
 				}
 			}

@@ -42,7 +42,7 @@ func (s *Applier) Follow(ctx context.Context) {
 		switch {
 		case err != nil && trouble != err.Error():
 			trouble = err.Error()
-			s.logbook.Note(logbook.WithCaller(ctx, Follower(s.watch.Folder)), "files.unreadable", s.watch.Folder, "the folder cannot be read: "+trouble)
+			s.logbook.Note(ctx, Follower(s.watch.Folder).Name, "files.unreadable", s.watch.Folder, "the folder cannot be read: "+trouble)
 		case err == nil && now != known:
 			if s.logbook.Tx(ctx, func(tx *store.Tx) error { return jobs.Enqueue(tx, store.JobWatch, watchJob, s.logbook.Now()) }) == nil {
 				known, trouble = now, ""
@@ -56,13 +56,13 @@ func (s *Applier) Follow(ctx context.Context) {
 
 // Follower returns the caller in whose name the files of a followed folder are accepted.
 func Follower(folder string) access.Caller {
-	return access.Caller{Name: "folder " + filepath.Base(folder)}
+	return access.For("folder " + filepath.Base(folder))
 }
 
 // RunWatch accepts the files of the followed folder, unless just these were accepted, or tried, last. Guards hold: what they block waits
 // for a user. Zones that a user detached are left alone.
 func (s *Applier) RunWatch(ctx context.Context, job store.Job) error {
-	ctx = logbook.WithCaller(ctx, Follower(s.watch.Folder))
+	by := Follower(s.watch.Folder)
 	var known store.Watched
 	if err := s.logbook.Tx(ctx, func(tx *store.Tx) (err error) { known, err = tx.Watched(); return err }); err != nil {
 		return err
@@ -77,7 +77,7 @@ func (s *Applier) RunWatch(ctx context.Context, job store.Job) error {
 	}
 	next := store.Watched{Taken: now}
 	if err = s.judge(ctx, &t); err == nil {
-		err = s.accept(ctx, &t)
+		err = s.accept(ctx, by, &t)
 	}
 	var p *wire.Problem
 	switch {
@@ -93,19 +93,19 @@ func (s *Applier) RunWatch(ctx context.Context, job store.Job) error {
 	}
 	keepErr := s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		if next.Trouble != "" && next.Trouble != known.Trouble {
-			if err := logbook.Log(tx, logbook.Actor(ctx), "files.refused", s.watch.Folder, next.Trouble); err != nil {
+			if err := logbook.Log(tx, by.Name, "files.refused", s.watch.Folder, next.Trouble); err != nil {
 				return err
 			}
 		}
 		if err == nil {
-			if err := s.prune(ctx, tx, t.named); err != nil {
+			if err := s.prune(by, tx, t.named); err != nil {
 				return err
 			}
 			for _, name := range t.named {
 				if !t.detached[name] {
 					continue
 				}
-				if err := logbook.Log(tx, logbook.Actor(ctx), "files.skipped", name.String(), "a user detached the zone; its file is not followed until a user applies it again"); err != nil {
+				if err := logbook.Log(tx, by.Name, "files.skipped", name.String(), "a user detached the zone; its file is not followed until a user applies it again"); err != nil {
 					return err
 				}
 			}
@@ -159,7 +159,7 @@ func problemText(err error) string {
 }
 
 // prune does what the settings say about zones that the files named and do not any more.
-func (s *Applier) prune(ctx context.Context, tx *store.Tx, named []dnsname.Name) error {
+func (s *Applier) prune(by access.Caller, tx *store.Tx, named []dnsname.Name) error {
 	vanished, err := tx.Follow(named)
 	if err != nil {
 		return err
@@ -184,7 +184,7 @@ func (s *Applier) prune(ctx context.Context, tx *store.Tx, named []dnsname.Name)
 				what += ", and then deleted"
 			}
 		}
-		if err := logbook.Log(tx, logbook.Actor(ctx), "files.vanished", z.Name().String(), what); err != nil {
+		if err := logbook.Log(tx, by.Name, "files.vanished", z.Name().String(), what); err != nil {
 			return err
 		}
 	}
@@ -203,11 +203,11 @@ const (
 
 // putOut has a zone synced in which files changed something, whatever becomes of this instance and of other zones: the work is stored
 // with the revision.
-func (s *Applier) putOut(ctx context.Context, tx *store.Tx, zoneID uint64, d wire.Applied) error {
+func (s *Applier) putOut(by access.Caller, tx *store.Tx, zoneID uint64, d wire.Applied) error {
 	if len(d.Added)+len(d.Removed)+len(d.NewProviders) == 0 || len(d.Providers) == 0 {
 		return nil
 	}
-	if err := logbook.Log(tx, logbook.Actor(ctx), "files.applied", d.Zone.String(), fmt.Sprintf("revision %d, %d records added, %d removed", d.Revision.Number, len(d.Added), len(d.Removed))); err != nil {
+	if err := logbook.Log(tx, by.Name, "files.applied", d.Zone.String(), fmt.Sprintf("revision %d, %d records added, %d removed", d.Revision.Number, len(d.Added), len(d.Removed))); err != nil {
 		return err
 	}
 	return jobs.Enqueue(tx, store.JobFollow, zoneID, s.logbook.Now())
@@ -218,8 +218,9 @@ const behind = time.Second
 
 // RunFollow starts the syncs of a zone that the followed folder, or a change of one record set, changed while others were running.
 func (s *Applier) RunFollow(ctx context.Context, job store.Job) error {
+	by := access.Service
 	if s.watch.Folder != "" {
-		ctx = logbook.WithCaller(ctx, Follower(s.watch.Folder))
+		by = Follower(s.watch.Folder)
 	}
 	var name dnsname.Name
 	var stuck *wire.Problem
@@ -232,13 +233,13 @@ func (s *Applier) RunFollow(ctx context.Context, job store.Job) error {
 		return nil
 	}
 	if err == nil {
-		_, err = s.syncs.StartSync(ctx, wire.SyncRequest{Zone: name})
+		_, err = s.syncs.StartSync(ctx, by, wire.SyncRequest{Zone: name})
 	}
 	if !errors.As(err, &stuck) || stuck.Kind != wire.Blocked {
 		return err
 	}
 	if job.Attempts == 1 { // later turns are not counted, and not told again
-		s.logbook.Note(ctx, "files.not-synced", name.String(), stuck.Message)
+		s.logbook.Note(ctx, by.Name, "files.not-synced", name.String(), stuck.Message)
 	}
 	return jobs.Later{At: s.logbook.Now().Add(behind), MadeWay: job.Attempts > 1}
 }

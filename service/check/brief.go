@@ -12,6 +12,7 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
+	"beacon/core/access"
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/finding"
@@ -48,7 +49,10 @@ func (s *Checks) ScheduleBriefChecks(ctx context.Context) error {
 }
 
 // StartBriefChecks has all domains looked at briefly, in the background.
-func (s *Checks) StartBriefChecks(ctx context.Context) (g wire.BriefChecks, err error) {
+func (s *Checks) StartBriefChecks(ctx context.Context, by access.Caller) (g wire.BriefChecks, err error) {
+	if !by.Ever(access.Check) { // it looks at all domains, and returns how many; each caller sees its own
+		return g, wire.Permit(by, access.Check, access.Everything)
+	}
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		run, err := tx.BeginBriefChecks(s.world.Now())
 		if err != nil {
@@ -66,7 +70,7 @@ func briefChecksOf(run store.BriefRun) wire.BriefChecks {
 }
 
 // BriefChecksSince returns what came of brief looks since a real time.
-func (s *Checks) BriefChecksSince(ctx context.Context, since time.Time) (g wire.BriefChecks, err error) {
+func (s *Checks) BriefChecksSince(ctx context.Context, by access.Caller, since time.Time) (g wire.BriefChecks, err error) {
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		run, ok, err := tx.BriefRun()
 		if err != nil {
@@ -79,7 +83,11 @@ func (s *Checks) BriefChecksSince(ctx context.Context, since time.Time) (g wire.
 			return nil
 		}
 		open, err := tx.UnsettledBriefly()
+		scope := access.Where(by, access.See)
 		for _, r := range open {
+			if !scope.Has(dnsname.FromKey(r.Name)) {
+				continue
+			}
 			r.CheckedAt = run.Ended
 			g.Items = append(g.Items, FleetDomain(r))
 		}
@@ -247,7 +255,7 @@ func (s *Checks) keepBriefChecks(ctx context.Context, run store.BriefRun, read <
 		}
 	}
 	if otherwise > 0 {
-		s.logbook.Note(ctx, "brief-check.changed", "all domains", fmt.Sprintf("%d of %d domains changed state in the brief check, and are being checked", otherwise, run.Looked))
+		s.logbook.Note(ctx, "service", "brief-check.changed", "all domains", fmt.Sprintf("%d of %d domains changed state in the brief check, and are being checked", otherwise, run.Looked))
 	}
 	return nil
 }

@@ -9,6 +9,7 @@ import (
 	"sync"
 	"time"
 
+	"beacon/core/access"
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/evidence"
@@ -27,7 +28,10 @@ const CheckTime = 30 * time.Second
 
 // Check looks at a domain now. One that is looked after here is held against what is wanted and what is remembered of
 // it, and the outcome is kept; of any other, only what is to be seen now is judged.
-func (s *Checks) Check(ctx context.Context, name dnsname.Name) (delegation.Report, error) {
+func (s *Checks) Check(ctx context.Context, by access.Caller, name dnsname.Name) (delegation.Report, error) {
+	if err := wire.Permit(by, access.Check, access.Zone(name)); err != nil {
+		return delegation.Report{}, err
+	}
 	if name.IsRoot() {
 		return delegation.Report{}, wire.Problemf(wire.Invalid, "The root cannot be checked: it has no parent.")
 	}

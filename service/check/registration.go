@@ -61,7 +61,7 @@ func (s *Checks) rdap(ctx context.Context, name dnsname.Name) *delegation.Regist
 			return nil // the parent says so too
 		case err != nil:
 			out.Problem = err.Error()
-			s.logbook.Note(ctx, "rdap.failed", name.String(), err.Error())
+			s.logbook.Note(ctx, "service", "rdap.failed", name.String(), err.Error())
 		case !reg.Expires.IsZero():
 			out.Expires = &reg.Expires
 		}

@@ -3,6 +3,7 @@ package check
 import (
 	"context"
 
+	"beacon/core/access"
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/evidence"
@@ -10,6 +11,7 @@ import (
 	"beacon/service/jobs"
 	"beacon/service/zones"
 	"beacon/store"
+	"beacon/wire"
 )
 
 // Soon makes a domain due for a check now.
@@ -18,7 +20,10 @@ func (s *Checks) Soon(tx *store.Tx, domainID uint64) error {
 }
 
 // LastReport returns the report of a domain's newest check without making one; false where there is none yet.
-func (s *Checks) LastReport(ctx context.Context, name dnsname.Name) (r delegation.Report, ok bool, err error) {
+func (s *Checks) LastReport(ctx context.Context, by access.Caller, name dnsname.Name) (r delegation.Report, ok bool, err error) {
+	if err := wire.Permit(by, access.See, access.Zone(name)); err != nil {
+		return r, false, err
+	}
 	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
 		z, err := zones.ByName(tx, name)
 		if err != nil {
@@ -35,7 +40,10 @@ func (s *Checks) LastReport(ctx context.Context, name dnsname.Name) (r delegatio
 }
 
 // Answers returns raw responses of a domain's newest check.
-func (s *Checks) Answers(ctx context.Context, name dnsname.Name) (list []evidence.Heard, err error) {
+func (s *Checks) Answers(ctx context.Context, by access.Caller, name dnsname.Name) (list []evidence.Heard, err error) {
+	if err := wire.Permit(by, access.See, access.Zone(name)); err != nil {
+		return nil, err
+	}
 	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
 		z, err := zones.ByName(tx, name)
 		if err != nil {

@@ -12,6 +12,7 @@ import (
 	"sync"
 	"time"
 
+	"beacon/core/access"
 	"beacon/core/evidence"
 	"beacon/resolve"
 	"beacon/wire"
@@ -24,7 +25,10 @@ const (
 )
 
 // Sweep asks about a domain from here and gives what came back; nothing is judged or kept.
-func (s *Checks) Sweep(ctx context.Context, r wire.SweepRequest) (evidence.Sweep, error) {
+func (s *Checks) Sweep(ctx context.Context, by access.Caller, r wire.SweepRequest) (evidence.Sweep, error) {
+	if err := wire.Permit(by, access.Sweep, access.Zone(r.Domain)); err != nil {
+		return evidence.Sweep{}, err
+	}
 	if r.Domain.IsZero() || r.Domain.IsRoot() {
 		return evidence.Sweep{}, wire.Problemf(wire.Invalid, "Say which domain to ask about.")
 	}
@@ -57,7 +61,7 @@ func (s *Checks) fromPlaces(ctx context.Context, r wire.SweepRequest) []evidence
 			s.calls.WithLabelValues("place "+p.Name, placeWord(err)).Inc()
 			if err != nil {
 				places[i].Problem = err.Error()
-				s.logbook.Note(ctx, "vantage-point.failed", r.Domain.String(), fmt.Sprintf("%s: %s (%d ms)", p.Name, err, time.Since(began).Milliseconds()))
+				s.logbook.Note(ctx, "service", "vantage-point.failed", r.Domain.String(), fmt.Sprintf("%s: %s (%d ms)", p.Name, err, time.Since(began).Milliseconds()))
 				return
 			}
 			places[i].Parents, places[i].Servers, places[i].Resolvers = sweep.Parents, sweep.Servers, sweep.Resolvers

@@ -7,6 +7,7 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
+	"beacon/core/access"
 	"beacon/core/dnsname"
 	"beacon/core/evidence"
 	"beacon/core/handover/compare"
@@ -30,7 +31,7 @@ func (s *Handover) compareSides(ctx context.Context, m move, old []dnsname.Name,
 	if len(before) == 0 || len(after) == 0 || slices.Equal(old, m.target) {
 		return []compare.Difference{}, 0, nil
 	}
-	desired, err := s.zones.WantedAddresses(ctx, m.request.Domain)
+	desired, err := s.zones.WantedAddresses(ctx, access.Service, m.request.Domain)
 	if err != nil {
 		return nil, 0, err
 	}

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"beacon/core/access"
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/finding"
@@ -43,7 +44,10 @@ type move struct {
 }
 
 // Preview returns what a delegation would do, and which gates are closed. It changes nothing.
-func (s *Handover) Preview(ctx context.Context, r wire.DelegateRequest) (wire.Delegated, error) {
+func (s *Handover) Preview(ctx context.Context, by access.Caller, r wire.DelegateRequest) (wire.Delegated, error) {
+	if err := wire.Permit(by, access.See, access.Zone(r.Domain)); err != nil {
+		return wire.Delegated{}, err
+	}
 	m, err := s.moveOf(ctx, r)
 	if err != nil {
 		return wire.Delegated{}, err
@@ -75,10 +79,24 @@ func (s *Handover) Preview(ctx context.Context, r wire.DelegateRequest) (wire.De
 	return out, nil
 }
 
+// permit returns a problem where the parent is a zone of ours and the caller may not change the delegation in it.
+func (m move) permit(by access.Caller) error {
+	if p, ours := m.driver.(parentZone); ours {
+		return wire.Permit(by, access.Delegate, access.Object{Zone: p.parent.Name(), Name: m.zone.Name()})
+	}
+	return nil
+}
+
 // Delegate stores that a domain is to move, and has it done in the background.
-func (s *Handover) Delegate(ctx context.Context, r wire.DelegateRequest) (wire.Act, error) {
+func (s *Handover) Delegate(ctx context.Context, by access.Caller, r wire.DelegateRequest) (wire.Act, error) {
+	if err := wire.Permit(by, access.Delegate, access.Zone(r.Domain)); err != nil {
+		return wire.Act{}, err
+	}
 	m, err := s.moveOf(ctx, r)
 	if err != nil {
+		return wire.Act{}, err
+	}
+	if err := m.permit(by); err != nil {
 		return wire.Act{}, err
 	}
 	if needs := handover.NeedReason(r.Override); len(needs) > 0 && strings.TrimSpace(r.Reason) == "" {
@@ -89,7 +107,7 @@ func (s *Handover) Delegate(ctx context.Context, r wire.DelegateRequest) (wire.A
 	for _, n := range m.target { // what was asked for is fixed now, whatever is desired later
 		fixed.Nameservers = append(fixed.Nameservers, n.String())
 	}
-	return s.startAtRegistrar(ctx, wire.ActDelegate, r.Domain, m.account.ID, r.Reason, fixed)
+	return s.startAtRegistrar(ctx, by, wire.ActDelegate, r.Domain, m.account.ID, r.Reason, fixed)
 }
 
 // moveOf reads what is asked for, and refuses what nobody could do.

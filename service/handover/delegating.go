@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"beacon/core/access"
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/finding"
@@ -68,7 +69,7 @@ func (d delegating) Next(ctx context.Context, run *acts.Run) (next acts.Decision
 		}
 		out = seenBefore(run, m, reg)
 	} else {
-		if _, err := d.s.checks.Check(ctx, m.request.Domain); err != nil { // what the old side says is kept: the waiting is computed from it
+		if _, err := d.s.checks.Check(ctx, access.For(run.Act.RequestedBy), m.request.Domain); err != nil { // what the old side says is kept: the waiting is computed from it
 			return next, err
 		}
 		if out, reg, err = d.s.look(ctx, m); err != nil {

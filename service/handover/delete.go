@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"beacon/core/access"
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/finding"
@@ -17,7 +18,10 @@ import (
 )
 
 // PreviewDelete returns what the deletion of a zone would do, and which gates block it. It changes nothing.
-func (s *Handover) PreviewDelete(ctx context.Context, r wire.DeleteRequest) (out wire.Deleted, err error) {
+func (s *Handover) PreviewDelete(ctx context.Context, by access.Caller, r wire.DeleteRequest) (out wire.Deleted, err error) {
+	if err := wire.Permit(by, access.See, access.Zone(r.Zone)); err != nil {
+		return out, err
+	}
 	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
 		_, out, err = s.deletable(tx, r)
 		return err
@@ -34,11 +38,14 @@ func (s *Handover) PreviewDelete(ctx context.Context, r wire.DeleteRequest) (out
 }
 
 // Delete deletes a zone here. Nothing changes at a provider or registrar: a zone that is still placed is retired first.
-func (s *Handover) Delete(ctx context.Context, r wire.DeleteRequest) (out wire.Deleted, err error) {
+func (s *Handover) Delete(ctx context.Context, by access.Caller, r wire.DeleteRequest) (out wire.Deleted, err error) {
+	if err := wire.Permit(by, access.Place, access.Zone(r.Zone)); err != nil {
+		return out, err
+	}
 	if err := reasoned(r.Override, r.Reason); err != nil {
 		return out, err
 	}
-	if out, err = s.PreviewDelete(ctx, r); err != nil {
+	if out, err = s.PreviewDelete(ctx, by, r); err != nil {
 		return out, err
 	}
 	guards := out.Guards
@@ -61,7 +68,7 @@ func (s *Handover) Delete(ctx context.Context, r wire.DeleteRequest) (out wire.D
 		if r.Reason != "" {
 			detail += "; overridden: " + strings.Join(r.Override, ", ") + ", " + r.Reason
 		}
-		return logbook.Log(tx, logbook.Actor(ctx), "zone.deleted", r.Zone.String(), detail)
+		return logbook.Log(tx, by.Name, "zone.deleted", r.Zone.String(), detail)
 	})
 	return out, err
 }

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"beacon/core/access"
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/finding"
@@ -22,7 +23,10 @@ import (
 )
 
 // PreviewDS returns what a change of the DS set would do, and which gates are closed. It changes nothing.
-func (s *Handover) PreviewDS(ctx context.Context, r wire.DSRequest) (out wire.DSChange, err error) {
+func (s *Handover) PreviewDS(ctx context.Context, by access.Caller, r wire.DSRequest) (out wire.DSChange, err error) {
+	if err := wire.Permit(by, access.See, access.Zone(r.Domain)); err != nil {
+		return out, err
+	}
 	m, err := s.registered(ctx, r.Domain)
 	if err != nil {
 		return out, err
@@ -54,9 +58,15 @@ func dsNext(out wire.DSChange, r wire.DSRequest) string {
 }
 
 // ChangeDS stores that a DS set is to be changed, and has it done in the background.
-func (s *Handover) ChangeDS(ctx context.Context, r wire.DSRequest) (wire.Act, error) {
+func (s *Handover) ChangeDS(ctx context.Context, by access.Caller, r wire.DSRequest) (wire.Act, error) {
+	if err := wire.Permit(by, access.Delegate, access.Zone(r.Domain)); err != nil {
+		return wire.Act{}, err
+	}
 	m, err := s.registered(ctx, r.Domain)
 	if err != nil {
+		return wire.Act{}, err
+	}
+	if err := m.permit(by); err != nil {
 		return wire.Act{}, err
 	}
 	if len(r.Override) > 0 && strings.TrimSpace(r.Reason) == "" {
@@ -65,11 +75,11 @@ func (s *Handover) ChangeDS(ctx context.Context, r wire.DSRequest) (wire.Act, er
 	if m.byHand || m.driver.Caps().DS == registrar.NoDS {
 		return wire.Act{}, wire.Problemf(wire.Blocked, "The DS records of %s have to be entered at the registrar by hand: beacon ds show %s lists them. Nothing was changed.", r.Domain.Unicode(), dnsname.Short(r.Domain))
 	}
-	return s.startAtRegistrar(ctx, wire.ActDS, r.Domain, m.account.ID, r.Reason, r)
+	return s.startAtRegistrar(ctx, by, wire.ActDS, r.Domain, m.account.ID, r.Reason, r)
 }
 
 // startAtRegistrar stores what is to change at the registrar of a domain, unless another act is changing it, and has it done.
-func (s *Handover) startAtRegistrar(ctx context.Context, kind string, domain dnsname.Name, account uint64, reason string, asked any) (wire.Act, error) {
+func (s *Handover) startAtRegistrar(ctx context.Context, by access.Caller, kind string, domain dnsname.Name, account uint64, reason string, asked any) (wire.Act, error) {
 	var act store.Act
 	err := s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		if _, err := zones.Lock(tx, domain); err != nil {
@@ -82,14 +92,14 @@ func (s *Handover) startAtRegistrar(ctx context.Context, kind string, domain dns
 		if running.ID != 0 {
 			return wire.Problemf(wire.Blocked, "Act %d, by %s, is changing %s at its registrar. Follow it: beacon act show %d.", running.ID, running.RequestedBy, domain.Unicode(), running.ID)
 		}
-		act, err = s.acts.Start(ctx, tx, kind, domain.String(), account, reason, asked)
+		act, err = s.acts.Start(by, tx, kind, domain.String(), account, reason, asked)
 		return err
 	})
 	if err != nil {
 		return wire.Act{}, err
 	}
 	s.acts.Wake()
-	return s.acts.Act(ctx, act.ID)
+	return s.acts.Act(ctx, by, act.ID)
 }
 
 // registered finds a domain and where its registration is.

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"beacon/core/access"
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/registrar"
@@ -17,7 +18,10 @@ import (
 )
 
 // PreviewLock returns what setting or lifting a status would do. It changes nothing.
-func (s *Handover) PreviewLock(ctx context.Context, r wire.LockRequest) (out wire.LockChange, err error) {
+func (s *Handover) PreviewLock(ctx context.Context, by access.Caller, r wire.LockRequest) (out wire.LockChange, err error) {
+	if err := wire.Permit(by, access.See, access.Zone(r.Domain)); err != nil {
+		return out, err
+	}
 	m, err := s.lockable(ctx, &r)
 	if err != nil {
 		return out, err
@@ -27,7 +31,10 @@ func (s *Handover) PreviewLock(ctx context.Context, r wire.LockRequest) (out wir
 }
 
 // ChangeLock stores that a status is to be set or lifted, and has it done in the background.
-func (s *Handover) ChangeLock(ctx context.Context, r wire.LockRequest) (wire.Act, error) {
+func (s *Handover) ChangeLock(ctx context.Context, by access.Caller, r wire.LockRequest) (wire.Act, error) {
+	if err := wire.Permit(by, access.Delegate, access.Zone(r.Domain)); err != nil {
+		return wire.Act{}, err
+	}
 	m, err := s.lockable(ctx, &r)
 	if err != nil {
 		return wire.Act{}, err
@@ -35,7 +42,7 @@ func (s *Handover) ChangeLock(ctx context.Context, r wire.LockRequest) (wire.Act
 	if err := m.driver.Caps().Unfit(lockChange(r)); err != nil {
 		return wire.Act{}, wire.Problemf(wire.Blocked, "%s: %s. Nothing was changed. Set or lift the status at the registrar's site.", m.place, err)
 	}
-	return s.startAtRegistrar(ctx, wire.ActLock, r.Domain, m.account.ID, r.Reason, r)
+	return s.startAtRegistrar(ctx, by, wire.ActLock, r.Domain, m.account.ID, r.Reason, r)
 }
 
 // lockable finds a domain whose registration is at an account, and completes the request.

@@ -181,7 +181,7 @@ func (p parentZone) Apply(ctx context.Context, name dnsname.Name, c registrar.Ch
 			return err
 		}
 		change(&d, c)
-		if err := zones.SetChild(tx, z.ID, d, logbook.Actor(ctx)); err != nil {
+		if err := zones.SetChild(tx, z.ID, d, logbook.Behalf(ctx)); err != nil {
 			return err
 		}
 		placements, err := zones.Placements(tx, z.ID)
@@ -196,7 +196,7 @@ func (p parentZone) Apply(ctx context.Context, name dnsname.Name, c registrar.Ch
 				return err
 			}
 		}
-		return logbook.Log(tx, logbook.Actor(ctx), "delegation.changed", z.Name().String(), fmt.Sprintf("%s: %s", name.Unicode(), c.Do))
+		return logbook.Log(tx, logbook.Behalf(ctx), "delegation.changed", z.Name().String(), fmt.Sprintf("%s: %s", name.Unicode(), c.Do))
 	})
 	if err != nil {
 		return receipt, &outcall.Error{Kind: outcall.Unavailable, Outcome: outcall.NotDone, Account: p.place(), Asked: string(c.Do), Said: err.Error()}

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"beacon/core/access"
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/finding"
@@ -29,7 +30,10 @@ const (
 )
 
 // PreviewRetire returns what a retirement would do, and which guards block it. It changes nothing.
-func (s *Handover) PreviewRetire(ctx context.Context, r wire.RetireRequest) (wire.Retired, error) {
+func (s *Handover) PreviewRetire(ctx context.Context, by access.Caller, r wire.RetireRequest) (wire.Retired, error) {
+	if err := wire.Permit(by, access.See, access.Zone(r.Zone)); err != nil {
+		return wire.Retired{}, err
+	}
 	p, out, err := s.retiring(ctx, r)
 	if err != nil || p.Placement.RemoteID == "" || r.Keep {
 		return out, err
@@ -43,7 +47,10 @@ func (s *Handover) PreviewRetire(ctx context.Context, r wire.RetireRequest) (wir
 }
 
 // Retire stores that a zone is to be taken from a provider, and has it done in the background.
-func (s *Handover) Retire(ctx context.Context, r wire.RetireRequest) (wire.Act, error) {
+func (s *Handover) Retire(ctx context.Context, by access.Caller, r wire.RetireRequest) (wire.Act, error) {
+	if err := wire.Permit(by, access.Place, access.Zone(r.Zone)); err != nil {
+		return wire.Act{}, err
+	}
 	if err := reasoned(r.Override, r.Reason); err != nil {
 		return wire.Act{}, err
 	}
@@ -62,14 +69,14 @@ func (s *Handover) Retire(ctx context.Context, r wire.RetireRequest) (wire.Act, 
 			}
 			return err
 		}
-		act, err = s.acts.Start(ctx, tx, wire.ActRetire, r.Zone.String(), p.Account.ID, r.Reason, r)
+		act, err = s.acts.Start(by, tx, wire.ActRetire, r.Zone.String(), p.Account.ID, r.Reason, r)
 		return err
 	})
 	if err != nil {
 		return wire.Act{}, err
 	}
 	s.acts.Wake()
-	return s.acts.Act(ctx, act.ID)
+	return s.acts.Act(ctx, by, act.ID)
 }
 
 // reasoned returns a problem where safety gates are overridden without a reason.
@@ -161,7 +168,7 @@ func (d retirement) Next(ctx context.Context, run *acts.Run) (next acts.Decision
 	if err := d.syncEnded(ctx, p); err != nil {
 		return next, err
 	}
-	report, err := d.s.checks.Check(ctx, r.Zone)
+	report, err := d.s.checks.Check(ctx, access.For(run.Act.RequestedBy), r.Zone)
 	if err != nil {
 		return next, err
 	}

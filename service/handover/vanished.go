@@ -5,11 +5,11 @@ import (
 	"errors"
 	"time"
 
+	"beacon/core/access"
 	"beacon/core/finding"
 	"beacon/service/acts"
 	"beacon/service/apply"
 	"beacon/service/jobs"
-	"beacon/service/logbook"
 	"beacon/service/zones"
 	"beacon/store"
 	"beacon/wire"
@@ -24,7 +24,7 @@ const (
 // RunVanished retires a zone whose file vanished from the followed folder at each of its providers, and then deletes it, where the settings
 // say so. Gates hold as for a user: while one blocks, the zone stays as it is.
 func (s *Handover) RunVanished(ctx context.Context, job store.Job) error {
-	ctx = logbook.WithCaller(ctx, apply.Follower(s.watch.Folder))
+	by := apply.Follower(s.watch.Folder)
 	var z store.Zone
 	var placed []string
 	retiring := false
@@ -49,14 +49,14 @@ func (s *Handover) RunVanished(ctx context.Context, job store.Job) error {
 	case retiring:
 		return jobs.Later{At: s.logbook.Now().Add(whileRetiring), MadeWay: true}
 	case len(placed) > 0:
-		return s.retireVanished(ctx, job, wire.RetireRequest{Zone: z.Name(), Account: placed[0], Reason: vanishedReason})
+		return s.retireVanished(ctx, by, job, wire.RetireRequest{Zone: z.Name(), Account: placed[0], Reason: vanishedReason})
 	case s.watch.Prune != apply.PruneDelete:
 		return nil
 	}
-	_, err = s.Delete(ctx, wire.DeleteRequest{Zone: z.Name(), Reason: vanishedReason})
+	_, err = s.Delete(ctx, by, wire.DeleteRequest{Zone: z.Name(), Reason: vanishedReason})
 	var p *wire.Problem
 	if errors.As(err, &p) {
-		return s.blockedVanished(ctx, job, z, p.Message)
+		return s.blockedVanished(ctx, by, job, z, p.Message)
 	}
 	return err
 }
@@ -64,17 +64,17 @@ func (s *Handover) RunVanished(ctx context.Context, job store.Job) error {
 const vanishedReason = "its file vanished from the followed folder"
 
 // retireVanished begins a retirement, once no gate blocks it.
-func (s *Handover) retireVanished(ctx context.Context, job store.Job, r wire.RetireRequest) error {
-	preview, err := s.PreviewRetire(ctx, r)
+func (s *Handover) retireVanished(ctx context.Context, by access.Caller, job store.Job, r wire.RetireRequest) error {
+	preview, err := s.PreviewRetire(ctx, by, r)
 	if err == nil && len(preview.Guards) > 0 {
-		return s.blockedVanished(ctx, job, store.Zone{NameKey: r.Zone.Key()}, gateText(preview.Guards))
+		return s.blockedVanished(ctx, by, job, store.Zone{NameKey: r.Zone.Key()}, gateText(preview.Guards))
 	}
 	if err == nil {
-		_, err = s.Retire(ctx, r)
+		_, err = s.Retire(ctx, by, r)
 	}
 	var p *wire.Problem
 	if errors.As(err, &p) {
-		return s.blockedVanished(ctx, job, store.Zone{NameKey: r.Zone.Key()}, p.Message)
+		return s.blockedVanished(ctx, by, job, store.Zone{NameKey: r.Zone.Key()}, p.Message)
 	}
 	if err != nil {
 		return err
@@ -91,9 +91,9 @@ func gateText(guards []finding.Finding) string {
 }
 
 // blockedVanished waits for what blocks the end of a zone, and logs it the first time.
-func (s *Handover) blockedVanished(ctx context.Context, job store.Job, z store.Zone, why string) error {
+func (s *Handover) blockedVanished(ctx context.Context, by access.Caller, job store.Job, z store.Zone, why string) error {
 	if job.Attempts <= 1 {
-		s.logbook.Note(ctx, "files.not-pruned", z.Name().String(), why)
+		s.logbook.Note(ctx, by.Name, "files.not-pruned", z.Name().String(), why)
 	}
 	return jobs.Later{At: s.logbook.Now().Add(whileBlocked)}
 }

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strings"
 
+	"beacon/core/access"
 	"beacon/core/dnsname"
 	"beacon/core/dynaddr"
 	"beacon/core/record"
@@ -18,7 +19,7 @@ import (
 const usualTTL = 60
 
 // AddHost makes a name follow the address that is reported for it.
-func (s *Hosts) AddHost(ctx context.Context, n wire.NewHost) (out wire.HostAdded, err error) {
+func (s *Hosts) AddHost(ctx context.Context, by access.Caller, n wire.NewHost) (out wire.HostAdded, err error) {
 	switch {
 	case !n.V4 && !n.V6:
 		return out, wire.Problemf(wire.Invalid, "A host follows an IPv4 address, an IPv6 address, or both.")
@@ -31,6 +32,9 @@ func (s *Hosts) AddHost(ctx context.Context, n wire.NewHost) (out wire.HostAdded
 	}
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := zoneAbove(tx, n.Name)
+		if err == nil {
+			err = wire.PermitSets(by, access.Edit, z.Name(), addresses(n.Name))
+		}
 		if err != nil {
 			return err
 		}
@@ -45,12 +49,35 @@ func (s *Hosts) AddHost(ctx context.Context, n wire.NewHost) (out wire.HostAdded
 			return err
 		}
 		out.Name = n.Name
-		if out.Token, err = tx.AddHost(z.ID, n.Name, dynaddr.Families{V4: n.V4, V6: n.V6}, n.TTL, logbook.Actor(ctx)); err != nil {
+		if out.Token, err = tx.AddHost(z.ID, n.Name, dynaddr.Families{V4: n.V4, V6: n.V6}, n.TTL, by.Name); err != nil {
 			return err
 		}
-		return logbook.Log(tx, logbook.Actor(ctx), "host.added", n.Name.String(), fmt.Sprintf("in zone %s, TTL %d", z.Name().Unicode(), n.TTL))
+		return logbook.Log(tx, by.Name, "host.added", n.Name.String(), fmt.Sprintf("in zone %s, TTL %d", z.Name().Unicode(), n.TTL))
 	})
 	return out, err
+}
+
+// addresses returns the record sets that a host has.
+func addresses(name dnsname.Name) []record.Key {
+	return []record.Key{{Name: name, Type: record.A}, {Name: name, Type: record.AAAA}}
+}
+
+// hostIn is a host with the name of its zone.
+type hostIn struct {
+	store.Host
+	zone dnsname.Name
+}
+
+// hostFor finds a host that the caller may see. One that it may not see is as if it were not there.
+func hostFor(tx *store.Tx, by access.Caller, name dnsname.Name) (h hostIn, err error) {
+	if h.Host, err = tx.Host(name); err != nil {
+		return h, err
+	}
+	z, err := zones.ByID(tx, h.ZoneID)
+	if h.zone = z.Name(); err == nil && !access.May(by, access.See, access.Object{Zone: h.zone, Name: name}).Allowed {
+		err = fmt.Errorf("host %s: %w", name.Unicode(), store.ErrNotFound)
+	}
+	return h, err
 }
 
 // zoneAbove finds the zone that a name lies in.
@@ -65,16 +92,19 @@ func zoneAbove(tx *store.Tx, name dnsname.Name) (z store.Zone, err error) {
 
 // RemoveHost ends that a name follows. What was reported last stays at the providers until their next sync, which
 // brings back what the definition says.
-func (s *Hosts) RemoveHost(ctx context.Context, name dnsname.Name) error {
+func (s *Hosts) RemoveHost(ctx context.Context, by access.Caller, name dnsname.Name) error {
 	return s.logbook.Tx(ctx, func(tx *store.Tx) error {
-		h, err := tx.Host(name)
+		h, err := hostFor(tx, by, name)
 		if err != nil {
 			return err
 		}
-		if err := tx.RemoveHost(h); err != nil {
+		if err := wire.PermitSets(by, access.Edit, h.zone, addresses(name)); err != nil {
 			return err
 		}
-		return logbook.Log(tx, logbook.Actor(ctx), "host.removed", name.String(), "it stood at "+addressText(h.At()))
+		if err := tx.RemoveHost(h.Host); err != nil {
+			return err
+		}
+		return logbook.Log(tx, by.Name, "host.removed", name.String(), "it stood at "+addressText(h.At()))
 	})
 }
 

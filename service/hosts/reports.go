@@ -6,7 +6,9 @@ import (
 	"fmt"
 	"net/netip"
 	"slices"
+	"strings"
 
+	"beacon/core/access"
 	"beacon/core/dnsname"
 	"beacon/core/dynaddr"
 	"beacon/service/logbook"
@@ -26,14 +28,11 @@ type AddressReport struct {
 }
 
 // Report stores an address that a host reports with its token. An accepted one has been stored when this returns, and
-// the work of writing it with it: nothing but the database's loss can lose it. A token that is not valid is a Problem.
-func (s *Hosts) Report(ctx context.Context, token string, r AddressReport) (d dynaddr.Decision, err error) {
+// the work of writing it with it: nothing but the database's loss can lose it. The token of a host says which host it is; others name it.
+func (s *Hosts) Report(ctx context.Context, by access.Caller, r AddressReport) (d dynaddr.Decision, err error) {
 	at := s.store.Now()
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
-		h, err := tx.HostOfToken(token)
-		if store.IsMissing(err) {
-			return wire.Problemf(wire.NotSignedIn, "The token is not one of a host here.")
-		}
+		h, err := hostOf(tx, by, r)
 		if err != nil {
 			return err
 		}
@@ -61,6 +60,36 @@ func (s *Hosts) Report(ctx context.Context, token string, r AddressReport) (d dy
 	})
 	s.jobs.Wake(store.JobUrgent)
 	return d, err
+}
+
+// hostOf returns the host that a report is for, if the caller may report for it.
+func hostOf(tx *store.Tx, by access.Caller, r AddressReport) (h store.Host, err error) {
+	refused := wire.Problemf(wire.NotSignedIn, "The token is not one of a host here.")
+	if name, own := strings.CutPrefix(by.Token, "host "); own {
+		host, err := dnsname.Parse(name)
+		if err != nil {
+			return h, err
+		}
+		return tx.Host(host)
+	}
+	name, wrong := dnsname.Parse(r.Host)
+	if r.Host == "" || wrong != nil {
+		return h, refused
+	}
+	if h, err = tx.Host(name); store.IsMissing(err) {
+		return h, refused
+	}
+	if err != nil {
+		return h, err
+	}
+	z, err := zones.ByID(tx, h.ZoneID)
+	if err != nil {
+		return h, err
+	}
+	if wire.Permit(by, access.Report, access.Object{Zone: z.Name(), Name: name}) != nil {
+		return h, refused
+	}
+	return h, nil
 }
 
 func textOf(a netip.Addr) string {

@@ -3,6 +3,7 @@ package hosts
 import (
 	"context"
 
+	"beacon/core/access"
 	"beacon/core/dnsname"
 	"beacon/service/sync"
 	"beacon/service/zones"
@@ -11,8 +12,9 @@ import (
 )
 
 // Hosts returns at most limit hosts behind a name with the newest report of each, in canonical order, and whether there are more.
-func (s *Hosts) Hosts(ctx context.Context, after dnsname.Name, limit int) (list []wire.HostView, more bool, err error) {
+func (s *Hosts) Hosts(ctx context.Context, by access.Caller, after dnsname.Name, limit int) (list []wire.HostView, more bool, err error) {
 	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
+		tx.Narrow(access.Where(by, access.See))
 		rows, err := tx.HostsAfter(after, limit+1)
 		if err != nil {
 			return err
@@ -55,11 +57,11 @@ func (s *Hosts) Hosts(ctx context.Context, after dnsname.Name, limit int) (list 
 }
 
 // Host shows one host with its reports.
-func (s *Hosts) Host(ctx context.Context, name dnsname.Name) (v wire.HostView, err error) {
+func (s *Hosts) Host(ctx context.Context, by access.Caller, name dnsname.Name) (v wire.HostView, err error) {
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
-		h, err := tx.Host(name)
+		h, err := hostFor(tx, by, name)
 		if err == nil {
-			v, err = viewHost(tx, h, 100)
+			v, err = viewHost(tx, h.Host, 100)
 		}
 		return err
 	})

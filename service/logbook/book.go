@@ -43,24 +43,24 @@ func New(db *store.Store, log *slog.Logger) *Book {
 	return b
 }
 
-type callerKey struct{}
+type behalfKey struct{}
 
-// WithCaller marks a context with whoever asks.
-func WithCaller(ctx context.Context, c access.Caller) context.Context {
-	return context.WithValue(ctx, callerKey{}, c)
+// OnBehalf marks a context with the name of who has outside requests made, for their lines in the logbook. It decides nothing.
+func OnBehalf(ctx context.Context, name string) context.Context {
+	return context.WithValue(ctx, behalfKey{}, name)
 }
 
-// WithActor marks a context with the name of a user on whose behalf background work is done.
-func WithActor(ctx context.Context, name string) context.Context {
-	return WithCaller(ctx, access.Caller{Name: name})
+// NoteRequest writes a line about a request outside, in the name of who had it made.
+func (b *Book) NoteRequest(ctx context.Context, action, subject, detail string) {
+	b.Note(ctx, Behalf(ctx), action, subject, detail)
 }
 
-// Actor is who the logbook says did it.
-func Actor(ctx context.Context) string {
-	if c, ok := ctx.Value(callerKey{}).(access.Caller); ok && c.Name != "" {
-		return c.Name
+// Behalf returns the name that OnBehalf marked a context with; without one it is the service.
+func Behalf(ctx context.Context) string {
+	if name, _ := ctx.Value(behalfKey{}).(string); name != "" {
+		return name
 	}
-	return "service"
+	return access.Service.Name
 }
 
 // Tx runs do in a transaction and explains what goes wrong.
@@ -82,14 +82,14 @@ func Log(tx *store.Tx, actor, action, subject, detail string) error {
 func (b *Book) Now() time.Time { return b.store.Now() }
 
 // Note writes a line into the logbook by itself, for things that happened outside and cannot be undone.
-func (b *Book) Note(ctx context.Context, action, subject, detail string) {
+func (b *Book) Note(ctx context.Context, actor, action, subject, detail string) {
 	if looking.Is(ctx) { // what only looks leaves no line
 		b.log.Info("noted", "action", action, "subject", subject, "detail", detail)
 		return
 	}
-	err := b.store.Tx(context.WithoutCancel(ctx), func(tx *store.Tx) error { return tx.Log(Actor(ctx), action, subject, detail) })
+	err := b.store.Tx(context.WithoutCancel(ctx), func(tx *store.Tx) error { return tx.Log(actor, action, subject, detail) })
 	if store.IsAway(err) {
-		b.keep(lateLine{b.store.Now(), Actor(ctx), action, subject, detail})
+		b.keep(lateLine{b.store.Now(), actor, action, subject, detail})
 		return
 	}
 	if err != nil {

@@ -2,20 +2,40 @@ package logbook
 
 import (
 	"context"
+	"strings"
 
+	"beacon/core/access"
+	"beacon/core/dnsname"
 	"beacon/core/wording"
 	"beacon/store"
 	"beacon/wire"
 )
 
 // Entries returns a page of the logbook, newest first; requests to the outside that went well only if they are asked for.
-func (b *Book) Entries(ctx context.Context, subject string, requests bool, before uint64, limit int) (list []wire.Entry, err error) {
+func (b *Book) Entries(ctx context.Context, by access.Caller, subject string, requests bool, before uint64, limit int) (list []wire.Entry, err error) {
 	err = b.Tx(ctx, func(tx *store.Tx) error {
-		rows, err := tx.Entries(subject, requests, before, min(max(limit, 1), 200))
+		tx.Narrow(access.Where(by, access.See))
+		rows, err := tx.Entries(subject, requests, access.May(by, access.Users, access.Everything).Allowed, before, min(max(limit, 1), 200))
 		list = viewEntries(rows)
 		return err
 	})
 	return list, err
+}
+
+// ShownTo returns what reports whether a caller may see a line: those of users and tokens only where it may manage users, those of zones where it may see
+// them, and others where it may see everything.
+func ShownTo(by access.Caller) func(wire.Entry) bool {
+	users, scope := access.May(by, access.Users, access.Everything).Allowed, access.Where(by, access.See)
+	return func(e wire.Entry) bool {
+		if kind, _, _ := strings.Cut(e.Action, "."); !users && (kind == "user" || kind == "token" || kind == "access") {
+			return false
+		}
+		if scope.All() {
+			return true
+		}
+		name, err := dnsname.Parse(e.Subject)
+		return err == nil && strings.HasSuffix(e.Subject, ".") && scope.Has(name)
+	}
 }
 
 // View returns a line as it is shown, with its sentence.

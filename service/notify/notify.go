@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"beacon/clock"
+	"beacon/core/access"
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/reach"
@@ -206,7 +207,10 @@ func (n *Notifier) notTold(ctx context.Context, t store.Telling, name string, re
 }
 
 // Channels lists the ways to tell.
-func (n *Notifier) Channels() []wire.ChannelView {
+func (n *Notifier) Channels(by access.Caller) ([]wire.ChannelView, error) {
+	if err := wire.Permit(by, access.See, access.Everything); err != nil {
+		return nil, err
+	}
 	out := []wire.ChannelView{}
 	for _, m := range n.settings.Mail {
 		out = append(out, wire.ChannelView{Name: m.Name, Kind: "mail", To: strings.Join(m.To, ", ")})
@@ -214,11 +218,14 @@ func (n *Notifier) Channels() []wire.ChannelView {
 	for _, h := range n.settings.Hooks {
 		out = append(out, wire.ChannelView{Name: h.Name, Kind: "webhook", To: h.Address})
 	}
-	return out
+	return out, nil
 }
 
 // TryChannel sends a test over a channel, at once.
-func (n *Notifier) TryChannel(ctx context.Context, name string) error {
+func (n *Notifier) TryChannel(ctx context.Context, by access.Caller, name string) error {
+	if err := wire.Permit(by, access.Operate, access.Everything); err != nil {
+		return err
+	}
 	c, ok := n.channels()[name]
 	if !ok {
 		return wire.Problemf(wire.NotFound, "There is no channel %q. The settings name channels under notifications.", name)
@@ -229,6 +236,6 @@ func (n *Notifier) TryChannel(ctx context.Context, name string) error {
 	if err := c.send(ctx, tell.Word{ID: fmt.Sprintf("test-%d", now.UnixNano()), Test: true, At: now}); err != nil {
 		return wire.Problemf(wire.UpstreamFailed, "Channel %s: test not delivered: %s. Check notifications in the settings.", name, err)
 	}
-	n.logbook.Note(ctx, "channel.tested", name, "a test was sent")
+	n.logbook.Note(ctx, by.Name, "channel.tested", name, "a test was sent")
 	return nil
 }

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"beacon/core/access"
 	"beacon/core/dnsname"
 	"beacon/core/handover"
 	"beacon/service/zones"
@@ -13,8 +14,9 @@ import (
 )
 
 // Domains returns at most limit domains behind a name that pass a filter, in canonical order, and whether there are more.
-func (s *Overview) Domains(ctx context.Context, after dnsname.Name, limit int, f wire.DomainFilter) (list []wire.DomainView, more bool, err error) {
+func (s *Overview) Domains(ctx context.Context, by access.Caller, after dnsname.Name, limit int, f wire.DomainFilter) (list []wire.DomainView, more bool, err error) {
 	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
+		tx.Narrow(access.Where(by, access.See))
 		rows, err := tx.DomainsAfter(after, limit+1, store.DomainFilter{Verdict: f.Verdict, Gravest: f.Finding, Name: strings.ToLower(f.Name), Sort: store.DomainOrder(f.Sort), Behind: f.Behind})
 		if err != nil {
 			return err
@@ -37,8 +39,9 @@ func (s *Overview) Domains(ctx context.Context, after dnsname.Name, limit int, f
 }
 
 // Counts returns how many domains have each verdict and gravest finding.
-func (s *Overview) Counts(ctx context.Context) (c wire.DomainCounts, err error) {
+func (s *Overview) Counts(ctx context.Context, by access.Caller) (c wire.DomainCounts, err error) {
 	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
+		tx.Narrow(access.Where(by, access.See))
 		rows, total, err := tx.DomainCounts()
 		c = wire.DomainCounts{Total: total, Counts: make([]wire.DomainCount, 0, len(rows)+1)}
 		unseen := total
@@ -59,7 +62,10 @@ func (s *Overview) Counts(ctx context.Context) (c wire.DomainCounts, err error) 
 }
 
 // Domain shows one domain.
-func (s *Overview) Domain(ctx context.Context, name dnsname.Name) (out wire.DomainDetail, err error) {
+func (s *Overview) Domain(ctx context.Context, by access.Caller, name dnsname.Name) (out wire.DomainDetail, err error) {
+	if err := wire.Permit(by, access.See, access.Zone(name)); err != nil {
+		return out, err
+	}
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.ZoneNamed(name)
 		if err != nil {

@@ -3,6 +3,7 @@ package overview
 import (
 	"context"
 
+	"beacon/core/access"
 	"beacon/core/dnsname"
 	"beacon/store"
 	"beacon/wire"
@@ -10,8 +11,9 @@ import (
 
 // PlacementViews returns how the placements of at most limit zones behind a name were when they were looked at last, in canonical order of the
 // zones. next is the zone that the next page begins behind; the zero name where there is none.
-func (s *Overview) PlacementViews(ctx context.Context, after dnsname.Name, limit int) (list []wire.PlacementView, next dnsname.Name, err error) {
+func (s *Overview) PlacementViews(ctx context.Context, by access.Caller, after dnsname.Name, limit int) (list []wire.PlacementView, next dnsname.Name, err error) {
 	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
+		tx.Narrow(access.Where(by, access.See))
 		list, next = []wire.PlacementView{}, dnsname.Name{}
 		zones, err := tx.PlacedZonesAfter(after, limit+1)
 		if err != nil {

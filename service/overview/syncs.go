@@ -2,7 +2,9 @@ package overview
 
 import (
 	"context"
+	"fmt"
 
+	"beacon/core/access"
 	"beacon/core/change"
 	"beacon/core/dnsname"
 	"beacon/service/accounts"
@@ -17,10 +19,10 @@ import (
 const mostNames = 4
 
 // Requests returns the requests of a sync in their order.
-func (s *Overview) Requests(ctx context.Context, id uint64) (list []wire.SentRequest, err error) {
+func (s *Overview) Requests(ctx context.Context, by access.Caller, id uint64) (list []wire.SentRequest, err error) {
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		list = []wire.SentRequest{}
-		if _, err := tx.SyncByID(id); err != nil {
+		if _, _, _, err := syncOf(tx, by, id); err != nil {
 			return err
 		}
 		requests, err := acts.OfSync(tx, id)
@@ -49,8 +51,44 @@ func (s *Overview) Requests(ctx context.Context, id uint64) (list []wire.SentReq
 	return list, err
 }
 
+// syncOf returns a sync that the caller may see, because of its zone or because it asked for it, with the zone and the account. One that it may not
+// see is as if it were not there.
+func syncOf(tx *store.Tx, by access.Caller, id uint64) (row store.Sync, zone dnsname.Name, account string, err error) {
+	if row, err = tx.SyncByID(id); err != nil {
+		return row, zone, "", err
+	}
+	p, err := zones.PlacementByID(tx, row.PlacementID)
+	if err != nil {
+		return row, zone, "", err
+	}
+	z, err := zones.ByID(tx, p.ZoneID)
+	if err != nil {
+		return row, zone, "", err
+	}
+	if !access.May(by, access.See, access.Zone(z.Name())).Allowed && row.RequestedBy != by.Name {
+		return row, zone, "", fmt.Errorf("sync %d: %w", id, store.ErrNotFound)
+	}
+	a, err := accounts.ByID(tx, p.AccountID)
+	return row, z.Name(), a.Name, err
+}
+
+// Sync shows one sync.
+func (s *Overview) Sync(ctx context.Context, by access.Caller, id uint64) (v wire.SyncView, err error) {
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
+		row, zone, account, err := syncOf(tx, by, id)
+		if err == nil {
+			v = *sync.ViewSync(row, zone, account)
+		}
+		return err
+	})
+	return v, err
+}
+
 // Syncs returns the last syncs of a zone at all of its placements, newest first.
-func (s *Overview) Syncs(ctx context.Context, name dnsname.Name) (list []wire.SyncView, err error) {
+func (s *Overview) Syncs(ctx context.Context, by access.Caller, name dnsname.Name) (list []wire.SyncView, err error) {
+	if err := wire.Permit(by, access.See, access.Zone(name)); err != nil {
+		return nil, err
+	}
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		list = []wire.SyncView{}
 		z, err := zones.ByName(tx, name)

@@ -4,6 +4,7 @@ import (
 	"context"
 	"time"
 
+	"beacon/core/access"
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/service/logbook"
@@ -18,12 +19,14 @@ const mostListed = 20
 const mostRead = 200
 
 // Today returns what a user looks at first.
-func (s *Overview) Today(ctx context.Context) (out wire.Today, err error) {
-	counts, err := s.Counts(ctx)
+func (s *Overview) Today(ctx context.Context, by access.Caller) (out wire.Today, err error) {
+	counts, err := s.Counts(ctx, by)
 	if err != nil {
 		return out, err
 	}
 	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
+		scope := access.Where(by, access.See)
+		tx.Narrow(scope)
 		now := s.store.Now()
 		out = wire.Today{States: counts.Counts, Settling: []wire.TodaySettling{}, Running: []wire.TodayItem{}, Ending: []wire.TodayEnding{},
 			Entries: []wire.Entry{}, Samples: []wire.TodaySample{}, SimulatedAt: s.world.Now().UTC()}
@@ -47,13 +50,13 @@ func (s *Overview) Today(ctx context.Context) (out wire.Today, err error) {
 			return err
 		}
 		out.Done.Revisions, out.Done.Syncs, out.Done.Troubled, out.Done.Delegations = done.Revisions, done.Syncs, done.Troubled, done.Delegations
-		entries, err := tx.Entries("", false, 0, mostRead)
+		entries, err := tx.Entries("", false, access.May(by, access.Users, access.Everything).Allowed, 0, mostRead)
 		for _, e := range entries {
 			if len(out.Entries) < mostListed && e.At.After(out.Done.Since) && e.Action != "domain.seen" && e.Action != "user.signed-in" {
 				out.Entries = append(out.Entries, logbook.View(e))
 			}
 		}
-		if err != nil {
+		if err != nil || !scope.All() { // the figures of the last weeks are of all zones
 			return err
 		}
 		return samples(tx, now, &out)

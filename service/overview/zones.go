@@ -3,6 +3,7 @@ package overview
 import (
 	"context"
 
+	"beacon/core/access"
 	"beacon/core/dnsname"
 	"beacon/service/check"
 	"beacon/service/sync"
@@ -12,8 +13,9 @@ import (
 )
 
 // Zones returns at most limit zones behind a name, in canonical order, and whether there are more.
-func (s *Overview) Zones(ctx context.Context, after dnsname.Name, limit int) (list []wire.ZoneView, more bool, err error) {
+func (s *Overview) Zones(ctx context.Context, by access.Caller, after dnsname.Name, limit int) (list []wire.ZoneView, more bool, err error) {
 	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
+		tx.Narrow(access.Where(by, access.See))
 		rows, err := tx.ZonesAfter(after, limit+1)
 		if err != nil {
 			return err
@@ -28,7 +30,10 @@ func (s *Overview) Zones(ctx context.Context, after dnsname.Name, limit int) (li
 }
 
 // Zone shows one zone.
-func (s *Overview) Zone(ctx context.Context, name dnsname.Name) (v wire.ZoneView, err error) {
+func (s *Overview) Zone(ctx context.Context, by access.Caller, name dnsname.Name) (v wire.ZoneView, err error) {
+	if err := wire.Permit(by, access.See, access.Zone(name)); err != nil {
+		return v, err
+	}
 	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
 		row, err := tx.ZoneNamed(name)
 		if err != nil {

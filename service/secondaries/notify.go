@@ -65,6 +65,6 @@ func (s *Secondaries) RunNotify(ctx context.Context, job store.Job) error {
 	if job.Attempts < mostNotices {
 		return jobs.Later{At: s.store.Now().Add(min(time.Duration(job.Attempts*job.Attempts)*100*time.Millisecond, 30*time.Second))}
 	}
-	s.logbook.Note(ctx, "secondary.behind", zone.Name.String(), fmt.Sprintf("serial %d at %s: %s; it expires there after %s without us", zone.Serial, a.Name, strings.Join(behind, "; "), wording.Seconds(driver.parameters(zone.Name, zone.SOA).Expire)))
+	s.logbook.Note(ctx, "service", "secondary.behind", zone.Name.String(), fmt.Sprintf("serial %d at %s: %s; it expires there after %s without us", zone.Serial, a.Name, strings.Join(behind, "; "), wording.Seconds(driver.parameters(zone.Name, zone.SOA).Expire)))
 	return nil
 }

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 
+	"beacon/core/access"
 	"beacon/core/change"
 	"beacon/core/diff"
 	"beacon/core/dnsname"
@@ -20,7 +21,13 @@ import (
 
 // Adopt makes what was changed at an account desired. What is read is adopted once it can be believed, and past the same guards as any
 // other change; allow names those that the user allows.
-func (s *Syncs) Adopt(ctx context.Context, name dnsname.Name, r wire.Adoption) (taken []diff.Item, err error) {
+func (s *Syncs) Adopt(ctx context.Context, by access.Caller, name dnsname.Name, r wire.Adoption) (taken []diff.Item, err error) {
+	if err := wire.Permit(by, access.Edit, access.Zone(name)); err != nil {
+		return nil, err
+	}
+	if err := wire.Permit(by, access.Sync, access.Zone(name)); err != nil {
+		return nil, err
+	}
 	places, err := s.PlacesOf(ctx, name)
 	if err != nil {
 		return nil, err
@@ -48,7 +55,7 @@ func (s *Syncs) Adopt(ctx context.Context, name dnsname.Name, r wire.Adoption) (
 	if len(items) == 0 {
 		return nil, wire.Problemf(wire.Blocked, "Nothing of %s was changed at %s: there is nothing to adopt.", name.Unicode(), r.Account)
 	}
-	return items, s.adopt(ctx, p, items, r.Allow)
+	return items, s.adopt(ctx, by, p, items, r.Allow)
 }
 
 // adoptGuards returns the guards that block an adoption: those that would block a sync of the same change.
@@ -65,7 +72,7 @@ func adoptGuards(z store.Zone, desired record.Contents, hosts []store.Host, item
 	return blocking
 }
 
-func (s *Syncs) adopt(ctx context.Context, p Place, items []diff.Item, allow []string) error {
+func (s *Syncs) adopt(ctx context.Context, by access.Caller, p Place, items []diff.Item, allow []string) error {
 	return s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := zones.Lock(tx, p.Zone.Name())
 		if err != nil {
@@ -98,7 +105,7 @@ func (s *Syncs) adopt(ctx context.Context, p Place, items []diff.Item, allow []s
 			wanted = wanted.With(item.Live)
 			placed = append(placed, store.PlacedSet{Sent: item.Live, Read: item.Live})
 		}
-		if _, _, err := s.zones.Revise(ctx, tx, z, zones.Accepted{Contents: wanted, Source: "adopted from " + p.Account.Name, Reason: "changed at " + p.Account.Name}); err != nil {
+		if _, _, err := s.zones.Revise(by, tx, z, zones.Accepted{Contents: wanted, Source: "adopted from " + p.Account.Name, Reason: "changed at " + p.Account.Name}); err != nil {
 			return err
 		}
 		if err := tx.SetPlaced(p.Placement.ID, placed); err != nil {
@@ -107,6 +114,6 @@ func (s *Syncs) adopt(ctx context.Context, p Place, items []diff.Item, allow []s
 		if err := tx.ForgetPlaced(p.Placement.ID, gone); err != nil {
 			return err
 		}
-		return logbook.Log(tx, logbook.Actor(ctx), "drift.adopted", z.Name().String(), fmt.Sprintf("%s from %s", wording.Counted(len(items), "record set"), p.Account.Name))
+		return logbook.Log(tx, by.Name, "drift.adopted", z.Name().String(), fmt.Sprintf("%s from %s", wording.Counted(len(items), "record set"), p.Account.Name))
 	})
 }

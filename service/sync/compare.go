@@ -4,6 +4,7 @@ import (
 	"context"
 	"slices"
 
+	"beacon/core/access"
 	"beacon/core/change"
 	"beacon/core/diff"
 	"beacon/core/dnsname"
@@ -230,7 +231,10 @@ func (s *Syncs) withLayers(ctx context.Context, p Place, revision record.Content
 }
 
 // Differences compares every placement of a zone with what is wanted.
-func (s *Syncs) Differences(ctx context.Context, name dnsname.Name, revert bool) ([]wire.Difference, error) {
+func (s *Syncs) Differences(ctx context.Context, by access.Caller, name dnsname.Name, revert bool) ([]wire.Difference, error) {
+	if err := wire.Permit(by, access.See, access.Zone(name)); err != nil {
+		return nil, err
+	}
 	places, err := s.PlacesOf(ctx, name)
 	if err != nil {
 		return nil, err

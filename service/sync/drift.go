@@ -11,6 +11,7 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
+	"beacon/core/access"
 	"beacon/core/definition"
 	"beacon/core/diff"
 	"beacon/core/dnsname"
@@ -246,7 +247,7 @@ func (s *Syncs) answerDrift(ctx context.Context, p Place, c comparison) error {
 	case definition.DriftRevert:
 		err = s.revert(ctx, p)
 	case definition.DriftAdopt:
-		err = s.adopt(ctx, p, append(append([]diff.Item{}, c.result.Drift...), c.result.Conflicts...), nil)
+		err = s.adopt(ctx, access.Service, p, append(append([]diff.Item{}, c.result.Drift...), c.result.Conflicts...), nil)
 	}
 	var known *wire.Problem
 	if !errors.As(err, &known) || known.Kind != wire.Blocked { // a sync is under way, a file manages the zone, or a guard blocks
@@ -278,6 +279,6 @@ func (s *Syncs) revert(ctx context.Context, p Place) error {
 	if ended := last.FinishedAt; ended != nil && last.State != store.SyncDone && s.store.Now().Sub(*ended) < revertPause {
 		return wire.Problemf(wire.Blocked, "Sync %d did not revert what was changed at %s: %s The next one starts ten minutes after it.", last.ID, p.Account.Name, last.Message)
 	}
-	_, err = s.StartSync(ctx, wire.SyncRequest{Zone: p.Zone.Name(), Account: p.Account.Name, Revert: true})
+	_, err = s.StartSync(ctx, access.Service, wire.SyncRequest{Zone: p.Zone.Name(), Account: p.Account.Name, Revert: true})
 	return err
 }

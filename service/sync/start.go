@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 
+	"beacon/core/access"
 	"beacon/core/diff"
 	"beacon/core/wording"
 	"beacon/service/accounts"
@@ -17,14 +18,17 @@ import (
 
 // StartSync asks for a sync of each placement and returns; the work is done in the background. A placement whose last
 // sync has not ended is in the way: two are never interleaved.
-func (s *Syncs) StartSync(ctx context.Context, r wire.SyncRequest) (list []wire.SyncView, err error) {
-	err = s.logbook.Tx(ctx, func(tx *store.Tx) (err error) { list, err = s.Start(ctx, tx, r); return err })
+func (s *Syncs) StartSync(ctx context.Context, by access.Caller, r wire.SyncRequest) (list []wire.SyncView, err error) {
+	if err := wire.Permit(by, access.Sync, access.Zone(r.Zone)); err != nil {
+		return nil, err
+	}
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) (err error) { list, err = s.Start(by, tx, r); return err })
 	s.jobs.Wake(store.JobSync)
 	return list, err
 }
 
 // Start is StartSync within a transaction.
-func (s *Syncs) Start(ctx context.Context, tx *store.Tx, r wire.SyncRequest) ([]wire.SyncView, error) {
+func (s *Syncs) Start(by access.Caller, tx *store.Tx, r wire.SyncRequest) ([]wire.SyncView, error) {
 	list := []wire.SyncView{}
 	z, err := zones.Lock(tx, r.Zone)
 	if err != nil {
@@ -59,11 +63,11 @@ func (s *Syncs) Start(ctx context.Context, tx *store.Tx, r wire.SyncRequest) ([]
 		if running.ID != 0 {
 			return nil, wire.Problemf(wire.Blocked, "Sync %d of %s at %s is still %s. Wait for it (beacon sync --follow %d), then ask again.", running.ID, r.Zone, a.Name, running.State, running.ID)
 		}
-		n := store.Sync{PlacementID: p.ID, RevisionID: *z.RevisionID, Drift: driftPolicy(r.Revert), Expected: r.Expect, RequestedBy: logbook.Actor(ctx)}
+		n := store.Sync{PlacementID: p.ID, RevisionID: *z.RevisionID, Drift: driftPolicy(r.Revert), Expected: r.Expect, RequestedBy: by.Name}
 		if err := tx.AddSync(&n, r.Allow); err != nil {
 			return nil, err
 		}
-		if err := logbook.Log(tx, logbook.Actor(ctx), "sync.requested", r.Zone.String(), fmt.Sprintf("sync %d at %s", n.ID, a.Name)); err != nil {
+		if err := logbook.Log(tx, by.Name, "sync.requested", r.Zone.String(), fmt.Sprintf("sync %d at %s", n.ID, a.Name)); err != nil {
 			return nil, err
 		}
 		list = append(list, *ViewSync(n, r.Zone, a.Name))
@@ -93,10 +97,24 @@ func orAny(account string) string {
 
 // Cancel ends a sync that has not ended. A request that is under way is not called back: the next sync of the placement waits until
 // its outcome can be seen.
-func (s *Syncs) Cancel(ctx context.Context, id uint64, reason string) (v wire.SyncView, err error) {
-	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
+func (s *Syncs) Cancel(ctx context.Context, by access.Caller, id uint64, reason string) error {
+	return s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		row, err := tx.SyncByID(id)
 		if err != nil {
+			return err
+		}
+		p, err := zones.PlacementByID(tx, row.PlacementID)
+		if err != nil {
+			return err
+		}
+		z, err := zones.ByID(tx, p.ZoneID)
+		if err != nil {
+			return err
+		}
+		if !access.May(by, access.See, access.Zone(z.Name())).Allowed && row.RequestedBy != by.Name {
+			return fmt.Errorf("sync %d: %w", id, store.ErrNotFound)
+		}
+		if err := wire.Permit(by, access.Sync, access.Zone(z.Name())); err != nil {
 			return err
 		}
 		if row.State.Ended() {
@@ -109,18 +127,10 @@ func (s *Syncs) Cancel(ctx context.Context, id uint64, reason string) (v wire.Sy
 		if err := jobs.Cancel(tx, kind, id); err != nil {
 			return err
 		}
-		p, err := zones.PlacementByID(tx, row.PlacementID)
-		if err != nil {
-			return err
-		}
-		z, err := zones.ByID(tx, p.ZoneID)
-		if err != nil {
-			return err
-		}
-		by := logbook.Actor(ctx)
-		message := "Cancelled by " + by + "."
+		who := by.Name
+		message := "Cancelled by " + who + "."
 		if reason != "" {
-			message = "Cancelled by " + by + ": " + reason
+			message = "Cancelled by " + who + ": " + reason
 		}
 		if row.Requests > 0 {
 			message += fmt.Sprintf(" %s written before that stay at the provider.", wording.Counted(row.Added+row.Changed+row.Removed, "record set"))
@@ -128,32 +138,6 @@ func (s *Syncs) Cancel(ctx context.Context, id uint64, reason string) (v wire.Sy
 		if err := tx.EndSync(id, store.SyncCancelled, message, nil); err != nil {
 			return err
 		}
-		return logbook.Log(tx, by, "sync.cancelled", z.Name().String(), fmt.Sprintf("sync %d: %s", id, message))
+		return logbook.Log(tx, who, "sync.cancelled", z.Name().String(), fmt.Sprintf("sync %d: %s", id, message))
 	})
-	if err != nil {
-		return v, err
-	}
-	return s.Sync(ctx, id)
-}
-
-// Sync shows one sync.
-func (s *Syncs) Sync(ctx context.Context, id uint64) (v wire.SyncView, err error) {
-	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
-		row, err := tx.SyncByID(id)
-		if err != nil {
-			return err
-		}
-		p, err := zones.PlacementByID(tx, row.PlacementID)
-		if err != nil {
-			return err
-		}
-		z, err := zones.ByID(tx, p.ZoneID)
-		if err != nil {
-			return err
-		}
-		a, err := accounts.ByID(tx, p.AccountID)
-		v = *ViewSync(row, z.Name(), a.Name)
-		return err
-	})
-	return v, err
 }

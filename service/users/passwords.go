@@ -21,6 +21,9 @@ const shortestPassword = 12
 // ChangePassword gives the caller another password and ends its other sessions. The current one has to be right, and tries of it are limited as those of
 // a sign-in are.
 func (u *Users) ChangePassword(ctx context.Context, caller access.Caller, token string, r wire.PasswordChange, from netip.Addr) error {
+	if err := Personal(caller); err != nil {
+		return err
+	}
 	switch {
 	case len(r.New) < shortestPassword:
 		return wire.Problemf(wire.Invalid, "The new password has %s; %d are the least. Nothing was changed.", wording.Counted(len(r.New), "character"), shortestPassword)
@@ -71,22 +74,11 @@ func (u *Users) compare(ctx context.Context, name, password string, from netip.A
 	return right, user.ID, nil
 }
 
-// Remove removes a user. Its sessions end; what it made stays. The last user stays.
-func (u *Users) Remove(ctx context.Context, name string) error {
-	return u.logbook.Tx(ctx, func(tx *store.Tx) error {
-		last, err := tx.RemoveUser(name)
-		if err != nil {
-			return err
-		}
-		if last {
-			return wire.Problemf(wire.Blocked, "%s is the last user: nobody could sign in any more. Add another one first: beacon user add NAME.", name)
-		}
-		return logbook.Log(tx, logbook.Actor(ctx), "user.removed", name, "")
-	})
-}
-
 // Sessions returns the sessions of the caller, newest first.
 func (u *Users) Sessions(ctx context.Context, caller access.Caller, token string) (list []wire.Session, err error) {
+	if err := Personal(caller); err != nil {
+		return nil, err
+	}
 	err = u.logbook.Look(ctx, func(tx *store.Tx) error {
 		list = []wire.Session{}
 		rows, err := tx.Sessions(caller.UserID, token)
@@ -100,11 +92,14 @@ func (u *Users) Sessions(ctx context.Context, caller access.Caller, token string
 
 // EndSession ends a session of the caller.
 func (u *Users) EndSession(ctx context.Context, caller access.Caller, id uint64) error {
+	if err := Personal(caller); err != nil {
+		return err
+	}
 	return u.logbook.Tx(ctx, func(tx *store.Tx) error {
 		if err := tx.EndSession(caller.UserID, id); err != nil {
 			return err
 		}
-		return logbook.Log(tx, logbook.Actor(ctx), "user.session-ended", caller.Name, fmt.Sprintf("session %d", id))
+		return logbook.Log(tx, caller.Name, "user.session-ended", caller.Name, fmt.Sprintf("session %d", id))
 	})
 }
 

@@ -5,7 +5,7 @@ import (
 	"context"
 	"net/http"
 
-	"beacon/service/logbook"
+	"beacon/core/access"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -18,19 +18,19 @@ type Keyed struct {
 	Body   string   // of the answer, without secrets
 }
 
-func (k Keyed) row(ctx context.Context) store.RequestKey {
-	return store.RequestKey{Caller: logbook.Actor(ctx), Name: k.Key, Digest: k.Digest[:], Status: k.Status, Body: k.Body}
+func (k Keyed) row(by access.Caller) store.RequestKey {
+	return store.RequestKey{Caller: by.Name, Name: k.Key, Digest: k.Digest[:], Status: k.Status, Body: k.Body}
 }
 
 // Claim notes that a request is being answered. Where the same user sent it before, Claim returns its answer; the answer's Status is 0
 // where the request is new. A key that was used for something else, or whose first request has not ended, is a problem.
-func (u *Users) Claim(ctx context.Context, k Keyed) (Keyed, error) {
+func (u *Users) Claim(ctx context.Context, by access.Caller, k Keyed) (Keyed, error) {
 	if len(k.Key) > 200 {
 		return k, wire.Problemf(wire.Invalid, "The Idempotency-Key has %d octets; 200 are the most.", len(k.Key))
 	}
 	var before *store.RequestKey
 	err := u.logbook.Tx(ctx, func(tx *store.Tx) (err error) {
-		before, err = tx.ClaimKey(k.row(ctx))
+		before, err = tx.ClaimKey(k.row(by))
 		return err
 	})
 	switch {
@@ -46,12 +46,12 @@ func (u *Users) Claim(ctx context.Context, k Keyed) (Keyed, error) {
 }
 
 // Answered keeps the answer to a claimed request. One that failed is forgotten: it may be sent again with the same key.
-func (u *Users) Answered(ctx context.Context, k Keyed) error {
+func (u *Users) Answered(ctx context.Context, by access.Caller, k Keyed) error {
 	ctx = context.WithoutCancel(ctx) // the client may have gone, which is what keys are for
 	return u.logbook.Tx(ctx, func(tx *store.Tx) error {
 		if k.Status >= http.StatusMultipleChoices {
-			return tx.DropKey(k.row(ctx))
+			return tx.DropKey(k.row(by))
 		}
-		return tx.KeepAnswer(k.row(ctx))
+		return tx.KeepAnswer(k.row(by))
 	})
 }

@@ -19,10 +19,11 @@ import (
 
 // Users are the users of one service. It is safe for concurrent use.
 type Users struct {
-	logbook *logbook.Book
-	guesses guesses
-	hashing *hashing
-	watch   watch
+	logbook  *logbook.Book
+	guesses  guesses
+	hashing  *hashing
+	watch    watch
+	refusals refusals
 }
 
 // New returns the users that a logbook's database holds.
@@ -31,8 +32,8 @@ func New(book *logbook.Book) *Users { return &Users{logbook: book, hashing: newH
 // sessionLife is how long a sign-in lasts, real time.
 const sessionLife = 14 * 24 * time.Hour
 
-// FirstUser makes the first user where there is none yet, with the given password or, if that is empty, a random
-// one. It gives the name and the password to be shown once, or "" where there are people already.
+// FirstUser makes the first user, an owner, where there is none yet, with the given password or, if that is empty, a random
+// one. It returns the name and the password to be shown once, or "" where there are users already.
 func (u *Users) FirstUser(ctx context.Context, password string) (name, shown string, err error) {
 	if password == "" {
 		if password, err = newPassword(); err != nil {
@@ -46,7 +47,7 @@ func (u *Users) FirstUser(ctx context.Context, password string) (name, shown str
 			return err
 		}
 		name, shown = "admin", password
-		if err := tx.AddUser(name, hash); err != nil {
+		if err := tx.AddUser(name, hash, access.Full(access.Owner)); err != nil {
 			return err
 		}
 		return logbook.Log(tx, "service", "user.added", name, "the first user")
@@ -61,29 +62,6 @@ func newPassword() (string, error) {
 }
 
 var personName = regexp.MustCompile(`^[a-z][a-z0-9.-]{0,63}$`)
-
-// AddUser makes another user with the rights of the first, and gives the password, which is shown once.
-func (u *Users) AddUser(ctx context.Context, name string) (password string, err error) {
-	if !personName.MatchString(name) {
-		return "", wire.Problemf(wire.Invalid, "%q is not a user name. Use lower-case letters, digits, dots and hyphens, such as petra.", name)
-	}
-	if password, err = newPassword(); err != nil {
-		return "", err
-	}
-	hash := store.HashPassword(password)
-	return password, u.logbook.Tx(ctx, func(tx *store.Tx) error {
-		if err := tx.AddUser(name, hash); err != nil {
-			return err
-		}
-		return logbook.Log(tx, logbook.Actor(ctx), "user.added", name, "")
-	})
-}
-
-// People returns the names of everybody who can sign in.
-func (u *Users) Users(ctx context.Context) (names []string, err error) {
-	err = u.logbook.Tx(ctx, func(tx *store.Tx) (err error) { names, err = tx.Users(); return err })
-	return names, err
-}
 
 // longestPassword is how long a password may be, in octets; names are as long as personName says.
 const longestPassword = 1024
@@ -105,7 +83,7 @@ func (u *Users) SignIn(ctx context.Context, name, password string, from netip.Ad
 		}), wrong)
 	}
 	return token, expires, u.logbook.Tx(ctx, func(tx *store.Tx) error {
-		if token, expires, err = tx.AddToken(id, "sign-in", access.All(), sessionLife); err != nil {
+		if token, expires, err = tx.AddSession(id, "sign-in", sessionLife); err != nil {
 			return err
 		}
 		return logbook.Log(tx, name, "user.signed-in", name, "from "+from.String())
@@ -113,18 +91,36 @@ func (u *Users) SignIn(ctx context.Context, name, password string, from netip.Ad
 }
 
 // SignOut makes a token invalid.
-func (u *Users) SignOut(ctx context.Context, token string) error {
+func (u *Users) SignOut(ctx context.Context, by access.Caller, token string) error {
+	if err := Personal(by); err != nil {
+		return err
+	}
 	return u.logbook.Tx(ctx, func(tx *store.Tx) error { return tx.DropToken(token) })
 }
 
-// Caller finds who holds a token.
-func (u *Users) Caller(ctx context.Context, token string) (c access.Caller, err error) {
+// Caller finds who comes with a token from an address, and notes that the token is used for an action.
+func (u *Users) Caller(ctx context.Context, token string, from netip.Addr, action access.Action) (c access.Caller, err error) {
+	unknown := wire.Problemf(wire.NotSignedIn, "The token is not valid, or no longer. Sign in again: beacon sign-in. Programs need a token: beacon token add.")
+	var row store.TokenRow
 	err = u.logbook.Tx(looking.Off(ctx), func(tx *store.Tx) error {
-		c, err = tx.CallerOf(token)
-		if errors.Is(err, store.ErrNotFound) {
-			return wire.Problemf(wire.NotSignedIn, "The token is not valid, or no longer. Sign in again: beacon sign-in.")
+		if row, err = tx.TokenOf(token); store.IsMissing(err) {
+			row = store.TokenRow{}
+			return nil
 		}
-		return err
+		if err != nil || !row.From(from) {
+			return err
+		}
+		return tx.TokenUsed(row, from, action)
 	})
-	return c, err
+	switch {
+	case err == nil && row.ID == 0:
+		u.refused(ctx, "service", "token.unknown", "?", from, "")
+		return c, unknown
+	case err != nil:
+		return c, err
+	case !row.From(from):
+		u.refused(ctx, row.Caller().Name, "token.refused", row.Caller().Token, from, "the token does not allow this network")
+		return c, wire.Problemf(wire.NotPermitted, "The token %s does not allow the network address %s. Nothing changed. Its networks: beacon token list.", row.Caller().Token, from)
+	}
+	return row.Caller(), nil
 }

@@ -1,10 +1,10 @@
 package zones
 
 import (
-	"context"
 	"maps"
 	"slices"
 
+	"beacon/core/access"
 	"beacon/core/definition"
 	"beacon/core/dnsname"
 	"beacon/core/record"
@@ -106,7 +106,7 @@ func (d draft) withAttributes(z store.Zone, now record.Contents, list []edited, 
 }
 
 // reviseAttributes keeps attributes that were changed in the settings as a revision of their own.
-func (s *Zones) reviseAttributes(ctx context.Context, tx *store.Tx, z store.Zone, list []definition.SetAttributes) error {
+func (s *Zones) reviseAttributes(by access.Caller, tx *store.Tx, z store.Zone, list []definition.SetAttributes) error {
 	if z.RevisionID == nil {
 		return nil
 	}
@@ -114,6 +114,6 @@ func (s *Zones) reviseAttributes(ctx context.Context, tx *store.Tx, z store.Zone
 	if err != nil {
 		return err
 	}
-	_, _, err = s.Revise(ctx, tx, z, Accepted{Contents: contents, Source: "settings", Attributes: &list})
+	_, _, err = s.Revise(by, tx, z, Accepted{Contents: contents, Source: "settings", Attributes: &list})
 	return err
 }

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 
+	"beacon/core/access"
 	"beacon/core/definition"
 	"beacon/core/dnsname"
 	"beacon/core/record"
@@ -56,7 +57,10 @@ func FromKits(d definition.Zone, records []record.Record) []string {
 }
 
 // ZoneDefinition writes the definition of a zone, whoever leads it, with the kits that fit.
-func (s *Zones) ZoneDefinition(ctx context.Context, name dnsname.Name) (out wire.ZoneDefinition, err error) {
+func (s *Zones) ZoneDefinition(ctx context.Context, by access.Caller, name dnsname.Name) (out wire.ZoneDefinition, err error) {
+	if err := wire.Permit(by, access.See, access.Zone(name)); err != nil {
+		return out, err
+	}
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.Zone(name)
 		if err != nil {
@@ -125,7 +129,10 @@ func ServedBy(tx *store.Tx, z store.Zone) (at []string, registrar string, err er
 
 // Detach detaches a zone from the definition file that manages it, so that it can be changed here. What it gives is
 // the definition as it stands now, for the files to be brought up to it later.
-func (s *Zones) Detach(ctx context.Context, name dnsname.Name) (out wire.ZoneDefinition, err error) {
+func (s *Zones) Detach(ctx context.Context, by access.Caller, name dnsname.Name) (out wire.ZoneDefinition, err error) {
+	if err := wire.Permit(by, access.Place, access.Zone(name)); err != nil {
+		return out, err
+	}
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.LockZone(name)
 		if err != nil {
@@ -137,7 +144,7 @@ func (s *Zones) Detach(ctx context.Context, name dnsname.Name) (out wire.ZoneDef
 		if err := tx.Detach(z.ID); err != nil {
 			return err
 		}
-		if err := logbook.Log(tx, logbook.Actor(ctx), "zone.detached", name.String(), fmt.Sprintf("it was managed by %s", z.ManagedBy)); err != nil {
+		if err := logbook.Log(tx, by.Name, "zone.detached", name.String(), fmt.Sprintf("it was managed by %s", z.ManagedBy)); err != nil {
 			return err
 		}
 		out, err = zoneDefinition(tx, z)

@@ -6,6 +6,7 @@ import (
 	"maps"
 	"slices"
 
+	"beacon/core/access"
 	"beacon/core/dnsname"
 	"beacon/core/finding"
 	"beacon/core/record"
@@ -26,7 +27,10 @@ type draft struct {
 func draftTag(z store.Zone, rev uint32) string { return fmt.Sprintf("%d.%d", z.Draft, rev) }
 
 // Draft shows the draft of a zone.
-func (s *Zones) Draft(ctx context.Context, name dnsname.Name) (d wire.Draft, err error) {
+func (s *Zones) Draft(ctx context.Context, by access.Caller, name dnsname.Name) (d wire.Draft, err error) {
+	if err := wire.Permit(by, access.See, access.Zone(name)); err != nil {
+		return d, err
+	}
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.Zone(name)
 		if err != nil {
@@ -102,7 +106,10 @@ func viewEdit(zone dnsname.Name, e store.DraftEdit) wire.DraftEdit {
 
 // EditDraft changes a zone's draft. The tag is that of the draft which was looked at: if somebody changed it since, nothing is
 // done, and the Problem says to look again.
-func (s *Zones) EditDraft(ctx context.Context, name dnsname.Name, tag string, change wire.DraftChange) (d wire.Draft, err error) {
+func (s *Zones) EditDraft(ctx context.Context, by access.Caller, name dnsname.Name, tag string, change wire.DraftChange) (d wire.Draft, err error) {
+	if err := wire.Permit(by, access.See, access.Zone(name)); err != nil {
+		return d, err
+	}
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, seen, err := s.lockedDraft(tx, name, tag)
 		if err != nil {
@@ -118,15 +125,22 @@ func (s *Zones) EditDraft(ctx context.Context, name dnsname.Name, tag string, ch
 		if err != nil {
 			return err
 		}
+		keys := slices.Clone(change.Undo)
 		for _, set := range sets {
-			if err := seen.keep(ctx, tx, z, set); err != nil {
+			keys = append(keys, set.key)
+		}
+		if err := wire.PermitSets(by, access.Edit, name, keys); err != nil {
+			return err
+		}
+		for _, set := range sets {
+			if err := seen.keep(by, tx, z, set); err != nil {
 				return err
 			}
 		}
 		if err := tx.DraftChanged(z.ID); err != nil {
 			return err
 		}
-		if err := logbook.Log(tx, logbook.Actor(ctx), "draft.edited", name.String(), wording.Counted(len(sets)+len(change.Undo), "set")); err != nil {
+		if err := logbook.Log(tx, by.Name, "draft.edited", name.String(), wording.Counted(len(sets)+len(change.Undo), "set")); err != nil {
 			return err
 		}
 		for _, k := range change.Undo {
@@ -249,8 +263,8 @@ func (d draft) belongs(r record.Record) error {
 }
 
 // keep stores one edit, on top of an earlier one of the same set; one that leads back to where it began is dropped.
-func (d draft) keep(ctx context.Context, tx *store.Tx, z store.Zone, e edited) error {
-	edit := store.DraftEdit{Before: e.before, After: e.after, Author: logbook.Actor(ctx), Attributes: e.attributes}
+func (d draft) keep(by access.Caller, tx *store.Tx, z store.Zone, e edited) error {
+	edit := store.DraftEdit{Before: e.before, After: e.after, Author: by.Name, Attributes: e.attributes}
 	for _, earlier := range d.edits {
 		if earlier.Key() != e.key {
 			continue
@@ -273,11 +287,25 @@ func (d draft) keep(ctx context.Context, tx *store.Tx, z store.Zone, e edited) e
 	return tx.PutDraftEdit(z.ID, e.key, edit)
 }
 
+// keys returns the sets that are edited.
+func (d draft) keys() (list []record.Key) {
+	for _, e := range d.edits {
+		list = append(list, e.Key())
+	}
+	return list
+}
+
 // DiscardDraft forgets everything in a zone's draft.
-func (s *Zones) DiscardDraft(ctx context.Context, name dnsname.Name, tag string) error {
+func (s *Zones) DiscardDraft(ctx context.Context, by access.Caller, name dnsname.Name, tag string) error {
+	if err := wire.Permit(by, access.See, access.Zone(name)); err != nil {
+		return err
+	}
 	return s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, d, err := s.lockedDraft(tx, name, tag)
 		if err != nil {
+			return err
+		}
+		if err := wire.PermitSets(by, access.Edit, name, d.keys()); err != nil {
 			return err
 		}
 		if err := tx.DiscardDraft(z.ID); err != nil {
@@ -286,15 +314,21 @@ func (s *Zones) DiscardDraft(ctx context.Context, name dnsname.Name, tag string)
 		if err := tx.DraftChanged(z.ID); err != nil {
 			return err
 		}
-		return logbook.Log(tx, logbook.Actor(ctx), "draft.discarded", name.String(), wording.Counted(len(d.Edits), "set"))
+		return logbook.Log(tx, by.Name, "draft.discarded", name.String(), wording.Counted(len(d.Edits), "set"))
 	})
 }
 
 // AcceptDraft makes a draft what the zone should contain. Writing it to the providers is a sync as ever.
-func (s *Zones) AcceptDraft(ctx context.Context, name dnsname.Name, tag, why string) (out wire.Revision, err error) {
+func (s *Zones) AcceptDraft(ctx context.Context, by access.Caller, name dnsname.Name, tag, why string) (out wire.Revision, err error) {
+	if err := wire.Permit(by, access.See, access.Zone(name)); err != nil {
+		return out, err
+	}
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, d, err := s.lockedDraft(tx, name, tag)
 		if err != nil {
+			return err
+		}
+		if err := wire.PermitSets(by, access.Edit, name, d.keys()); err != nil {
 			return err
 		}
 		switch {
@@ -307,7 +341,7 @@ func (s *Zones) AcceptDraft(ctx context.Context, name dnsname.Name, tag, why str
 			return err
 		}
 		attributes := d.attributed(z)
-		rev, _, err := s.Revise(ctx, tx, z, Accepted{Contents: d.contents, Source: "draft", Reason: why, Attributes: &attributes})
+		rev, _, err := s.Revise(by, tx, z, Accepted{Contents: d.contents, Source: "draft", Reason: why, Attributes: &attributes})
 		if err != nil {
 			return err
 		}
@@ -318,7 +352,7 @@ func (s *Zones) AcceptDraft(ctx context.Context, name dnsname.Name, tag, why str
 		if err := tx.DraftChanged(z.ID); err != nil {
 			return err
 		}
-		return logbook.Log(tx, logbook.Actor(ctx), "draft.accepted", name.String(), fmt.Sprintf("revision %d, %d records added, %d removed", rev.Number, len(d.Added), len(d.Removed)))
+		return logbook.Log(tx, by.Name, "draft.accepted", name.String(), fmt.Sprintf("revision %d, %d records added, %d removed", rev.Number, len(d.Added), len(d.Removed)))
 	})
 	return out, err
 }

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 
+	"beacon/core/access"
 	"beacon/core/definition"
 	"beacon/core/dnsname"
 	"beacon/core/record"
@@ -18,7 +19,10 @@ import (
 )
 
 // Generate writes a definition of a zone as it is elsewhere. SOA and apex NS belong to where it is now and are left out.
-func (s *Zones) Generate(ctx context.Context, r wire.GenerateRequest) (out wire.Generated, err error) {
+func (s *Zones) Generate(ctx context.Context, by access.Caller, r wire.GenerateRequest) (out wire.Generated, err error) {
+	if err := wire.Permit(by, access.Place, access.Zone(r.Zone)); err != nil {
+		return out, err
+	}
 	if r.New {
 		text, faults := s.house.zone(r.Zone, definition.Zone{Description: r.Description, Providers: r.Providers, Registrar: r.Registrar})
 		if len(faults) > 0 {

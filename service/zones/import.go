@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 
+	"beacon/core/access"
 	"beacon/core/record"
 	"beacon/core/rules"
 	"beacon/core/wording"
@@ -16,7 +17,10 @@ import (
 
 // ImportZone accepts the records of a zone file as a new revision. SOA and apex NS belong to the provider that the
 // file came from and are left out.
-func (s *Zones) ImportZone(ctx context.Context, in wire.Import) (wire.Imported, error) {
+func (s *Zones) ImportZone(ctx context.Context, by access.Caller, in wire.Import) (wire.Imported, error) {
+	if err := wire.Permit(by, access.Edit, access.Zone(in.Zone)); err != nil {
+		return wire.Imported{}, err
+	}
 	read, faults := zonefile.Read(in.Text, zonefile.Options{Origin: in.Zone, File: in.File})
 	if len(faults) == 0 {
 		faults = read.Whole(in.Zone, in.File)
@@ -38,6 +42,11 @@ func (s *Zones) ImportZone(ctx context.Context, in wire.Import) (wire.Imported, 
 		if err != nil {
 			return err
 		}
+		if !known { // a zone is made
+			if err := wire.Permit(by, access.Place, access.Zone(in.Zone)); err != nil {
+				return err
+			}
+		}
 		var before record.Contents
 		if known && z.RevisionID != nil {
 			if before, err = tx.Contents(*z.RevisionID); err != nil {
@@ -58,12 +67,12 @@ func (s *Zones) ImportZone(ctx context.Context, in wire.Import) (wire.Imported, 
 		if in.DryRun {
 			return nil
 		}
-		rev, _, err := s.Revise(ctx, tx, z, Accepted{Contents: contents, Source: "import of " + in.File, Reason: in.Reason})
+		rev, _, err := s.Revise(by, tx, z, Accepted{Contents: contents, Source: "import of " + in.File, Reason: in.Reason})
 		if err != nil {
 			return err
 		}
 		out.Revision = ViewRevision(rev)
-		return logbook.Log(tx, logbook.Actor(ctx), "zone.imported", in.Zone.String(), fmt.Sprintf("%s: %d records, revision %d", in.File, contents.Len(), rev.Number))
+		return logbook.Log(tx, by.Name, "zone.imported", in.Zone.String(), fmt.Sprintf("%s: %d records, revision %d", in.File, contents.Len(), rev.Number))
 	})
 	return out, err
 }

@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"strings"
 
+	"beacon/core/access"
 	"beacon/core/dnsname"
 	"beacon/core/layers"
 	"beacon/core/record"
@@ -16,7 +17,10 @@ import (
 
 // Records returns a page of what a zone should contain, in order of names: at least limit records where there are so many, and whole names.
 // The cursor is empty for the first page. All pages are of the revision that the first one was of.
-func (s *Zones) Records(ctx context.Context, name dnsname.Name, cursor string, limit int) (page wire.Page[record.Record], err error) {
+func (s *Zones) Records(ctx context.Context, by access.Caller, name dnsname.Name, cursor string, limit int) (page wire.Page[record.Record], err error) {
+	if err := wire.Permit(by, access.See, access.Zone(name)); err != nil {
+		return page, err
+	}
 	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
 		page = wire.Page[record.Record]{Items: []record.Record{}}
 		z, err := tx.Zone(name)

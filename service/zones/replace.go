@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"slices"
 
+	"beacon/core/access"
 	"beacon/core/dnsname"
 	"beacon/core/finding"
 	"beacon/core/record"
@@ -23,13 +24,17 @@ const mostReplaced = 50_000
 
 // Replace changes all records that a search finds, in all zones, as one operation that can be undone. It is done wholly or
 // not at all.
-func (s *Zones) Replace(ctx context.Context, r wire.ReplaceRequest) (out wire.Replaced, err error) {
+func (s *Zones) Replace(ctx context.Context, by access.Caller, r wire.ReplaceRequest) (out wire.Replaced, err error) {
 	if r.To == "" && r.TTL == nil {
 		return out, wire.Problemf(wire.Invalid, "Name the new data or the new TTL of the records.")
 	}
 	queries, err := queriesOf(r.Search)
 	if err != nil {
 		return out, err
+	}
+	scope := access.Where(by, access.See)
+	for i := range queries {
+		queries[i].In = &scope
 	}
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		out = wire.Replaced{Zones: []wire.ReplacedZone{}, Skipped: []dnsname.Name{}}
@@ -57,10 +62,13 @@ func (s *Zones) Replace(ctx context.Context, r wire.ReplaceRequest) (out wire.Re
 			if len(one.Steps) == 0 {
 				continue
 			}
+			if err := wire.PermitSets(by, access.Edit, name, record.ChangedKeys(one.Steps)); err != nil {
+				return err
+			}
 			refused = append(refused, rules.Errors(s.Judge(rules.Zone{Name: name, Contents: contents}))...)
 			out.Records += count
 			if !r.DryRun && len(refused) == 0 {
-				rev, _, err := s.Revise(ctx, tx, z, Accepted{Contents: contents, Source: "operation", Reason: r.Reason})
+				rev, _, err := s.Revise(by, tx, z, Accepted{Contents: contents, Source: "operation", Reason: r.Reason})
 				if err != nil {
 					return err
 				}
@@ -89,14 +97,14 @@ func (s *Zones) Replace(ctx context.Context, r wire.ReplaceRequest) (out wire.Re
 		if r.TTL != nil {
 			what += fmt.Sprintf(", TTL %d", *r.TTL)
 		}
-		out.Operation, err = s.operation(ctx, tx, store.Operation{What: what}, done)
+		out.Operation, err = s.operation(by, tx, store.Operation{What: what}, done)
 		return err
 	})
 	return out, err
 }
 
-func (s *Zones) operation(ctx context.Context, tx *store.Tx, o store.Operation, done []store.OperationZone) (*wire.Operation, error) {
-	o.Author = logbook.Actor(ctx)
+func (s *Zones) operation(by access.Caller, tx *store.Tx, o store.Operation, done []store.OperationZone) (*wire.Operation, error) {
+	o.Author = by.Name
 	if err := tx.AddOperation(&o, done); err != nil {
 		return nil, err
 	}
@@ -204,22 +212,9 @@ func digestOfZones(zones []wire.ReplacedZone) string {
 	return hex.EncodeToString(h.Sum(nil)[:12])
 }
 
-// Operations returns the last operations, newest first.
-func (s *Zones) Operations(ctx context.Context, limit int) (list []wire.Operation, err error) {
-	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
-		rows, err := tx.Operations(limit)
-		list = make([]wire.Operation, len(rows))
-		for i, o := range rows {
-			list[i] = wire.Operation(o)
-		}
-		return err
-	})
-	return list, err
-}
-
 // UndoOperation puts back what an operation changed, in all its zones, as another operation. A set that was changed since is in
 // the way: then nothing is put back.
-func (s *Zones) UndoOperation(ctx context.Context, id uint64) (out wire.Replaced, err error) {
+func (s *Zones) UndoOperation(ctx context.Context, by access.Caller, id uint64) (out wire.Replaced, err error) {
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		out = wire.Replaced{Zones: []wire.ReplacedZone{}, Skipped: []dnsname.Name{}}
 		o, err := tx.LockOperation(id)
@@ -236,7 +231,7 @@ func (s *Zones) UndoOperation(ctx context.Context, id uint64) (out wire.Replaced
 		var found []finding.Finding
 		var done []store.OperationZone
 		for _, was := range zones {
-			one, back, problems, err := s.undoIn(ctx, tx, was, id)
+			one, back, problems, err := s.undoIn(by, tx, was, id)
 			if err != nil {
 				return err
 			}
@@ -247,13 +242,13 @@ func (s *Zones) UndoOperation(ctx context.Context, id uint64) (out wire.Replaced
 		if len(found) > 0 {
 			return &wire.Problem{Kind: wire.Blocked, Message: fmt.Sprintf("Operation %d cannot be undone as a whole: what it made was changed since. Nothing was changed.", id), Findings: found}
 		}
-		out.Operation, err = s.operation(ctx, tx, store.Operation{What: fmt.Sprintf("undoes operation %d: %s", id, o.What), UndoesID: &id}, done)
+		out.Operation, err = s.operation(by, tx, store.Operation{What: fmt.Sprintf("undoes operation %d: %s", id, o.What), UndoesID: &id}, done)
 		return err
 	})
 	return out, err
 }
 
-func (s *Zones) undoIn(ctx context.Context, tx *store.Tx, was store.OperationZone, id uint64) (one wire.ReplacedZone, back store.OperationZone, found []finding.Finding, err error) {
+func (s *Zones) undoIn(by access.Caller, tx *store.Tx, was store.OperationZone, id uint64) (one wire.ReplacedZone, back store.OperationZone, found []finding.Finding, err error) {
 	z, err := tx.ZoneByID(was.ZoneID)
 	if err != nil {
 		return one, back, nil, err
@@ -267,6 +262,9 @@ func (s *Zones) undoIn(ctx context.Context, tx *store.Tx, was store.OperationZon
 		return one, back, nil, err
 	}
 	var put []record.Set
+	if err := wire.PermitSets(by, access.Edit, z.Name(), record.ChangedKeys(was.Steps)); err != nil {
+		return one, back, nil, err
+	}
 	for _, step := range was.Steps {
 		if set := now.Get(step.After.Key()); !set.Equal(step.After) {
 			found = append(found, finding.Finding{Code: "changed-since", Severity: finding.Error, Subject: step.After.Key().String(),
@@ -279,7 +277,7 @@ func (s *Zones) undoIn(ctx context.Context, tx *store.Tx, was store.OperationZon
 	if len(found) > 0 {
 		return one, back, found, nil
 	}
-	rev, _, err := s.Revise(ctx, tx, z, Accepted{Contents: now.With(put...), Source: fmt.Sprintf("undo of operation %d", id)})
+	rev, _, err := s.Revise(by, tx, z, Accepted{Contents: now.With(put...), Source: fmt.Sprintf("undo of operation %d", id)})
 	one.Revision = rev.Number
 	return one, store.OperationZone{ZoneID: z.ID, RevisionID: rev.ID, Steps: one.Steps}, nil, err
 }

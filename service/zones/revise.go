@@ -1,12 +1,10 @@
 package zones
 
 import (
-	"context"
-
+	"beacon/core/access"
 	"beacon/core/definition"
 	"beacon/core/record"
 	"beacon/core/rules"
-	"beacon/service/logbook"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -23,7 +21,7 @@ type Accepted struct {
 }
 
 // Revise makes contents what a locked zone should contain. Everything that does goes through here.
-func (s *Zones) Revise(ctx context.Context, tx *store.Tx, z store.Zone, a Accepted) (rev store.Revision, made bool, err error) {
+func (s *Zones) Revise(by access.Caller, tx *store.Tx, z store.Zone, a Accepted) (rev store.Revision, made bool, err error) {
 	if !a.Files {
 		if err := notManaged(z); err != nil {
 			return rev, false, err
@@ -41,7 +39,7 @@ func (s *Zones) Revise(ctx context.Context, tx *store.Tx, z store.Zone, a Accept
 	if a.Attributes != nil {
 		attributes = *a.Attributes
 	}
-	rev, made, err = tx.AddRevision(z, a.Contents, store.Accepted{Author: logbook.Actor(ctx), Source: a.Source, Reason: a.Reason, From: a.From, Attributes: attributes})
+	rev, made, err = tx.AddRevision(z, a.Contents, store.Accepted{Author: by.Name, Source: a.Source, Reason: a.Reason, From: a.From, Attributes: attributes})
 	if err != nil {
 		return rev, false, err
 	}

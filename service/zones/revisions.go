@@ -6,6 +6,7 @@ import (
 	"maps"
 	"slices"
 
+	"beacon/core/access"
 	"beacon/core/definition"
 	"beacon/core/dnsname"
 	"beacon/core/record"
@@ -15,7 +16,10 @@ import (
 )
 
 // Revisions returns a zone's accepted states, newest first.
-func (s *Zones) Revisions(ctx context.Context, name dnsname.Name) (list []wire.Revision, err error) {
+func (s *Zones) Revisions(ctx context.Context, by access.Caller, name dnsname.Name) (list []wire.Revision, err error) {
+	if err := wire.Permit(by, access.See, access.Zone(name)); err != nil {
+		return nil, err
+	}
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.Zone(name)
 		if err != nil {
@@ -32,7 +36,10 @@ func (s *Zones) Revisions(ctx context.Context, name dnsname.Name) (list []wire.R
 }
 
 // CompareRevisions returns what differs between two revisions; 0 stands for the empty zone before the first.
-func (s *Zones) CompareRevisions(ctx context.Context, name dnsname.Name, from, to uint32) (out wire.Compared, err error) {
+func (s *Zones) CompareRevisions(ctx context.Context, by access.Caller, name dnsname.Name, from, to uint32) (out wire.Compared, err error) {
+	if err := wire.Permit(by, access.See, access.Zone(name)); err != nil {
+		return out, err
+	}
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.Zone(name)
 		if err != nil {
@@ -98,7 +105,10 @@ func contentsOf(tx *store.Tx, z store.Zone, number uint32) (record.Contents, err
 const mostHistory = 50
 
 // NameHistory returns the revisions that changed the records of one name, newest first.
-func (s *Zones) NameHistory(ctx context.Context, zone, name dnsname.Name) (list []wire.NameChange, err error) {
+func (s *Zones) NameHistory(ctx context.Context, by access.Caller, zone, name dnsname.Name) (list []wire.NameChange, err error) {
+	if err := wire.Permit(by, access.See, access.Zone(zone)); err != nil {
+		return nil, err
+	}
 	if !name.IsAtOrBelow(zone) {
 		return nil, wire.Problemf(wire.Invalid, "%s does not lie in the zone %s.", name.Unicode(), zone.Unicode())
 	}
@@ -147,7 +157,10 @@ func (s *Zones) NameHistory(ctx context.Context, zone, name dnsname.Name) (list 
 
 // Restore makes what an earlier revision said what the zone should contain again, as a new revision. Writing it to the
 // providers is a sync as ever.
-func (s *Zones) Restore(ctx context.Context, name dnsname.Name, number uint32, why string) (out wire.Revision, err error) {
+func (s *Zones) Restore(ctx context.Context, by access.Caller, name dnsname.Name, number uint32, why string) (out wire.Revision, err error) {
+	if err := wire.Permit(by, access.Edit, access.Zone(name)); err != nil {
+		return out, err
+	}
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.LockZone(name)
 		if err != nil {
@@ -169,7 +182,7 @@ func (s *Zones) Restore(ctx context.Context, name dnsname.Name, number uint32, w
 		if declared, kept := old.Declared(); kept {
 			again.Attributes = &declared
 		}
-		rev, made, err := s.Revise(ctx, tx, z, again)
+		rev, made, err := s.Revise(by, tx, z, again)
 		if err != nil {
 			return err
 		}
@@ -177,7 +190,7 @@ func (s *Zones) Restore(ctx context.Context, name dnsname.Name, number uint32, w
 		if !made {
 			return wire.Problemf(wire.Blocked, "Revision %d already has the desired records of %s. Nothing changed.", number, name.Unicode())
 		}
-		return logbook.Log(tx, logbook.Actor(ctx), "zone.restored", name.String(), fmt.Sprintf("to what revision %d said, as revision %d", number, rev.Number))
+		return logbook.Log(tx, by.Name, "zone.restored", name.String(), fmt.Sprintf("to what revision %d said, as revision %d", number, rev.Number))
 	})
 	return out, err
 }

@@ -8,6 +8,7 @@ import (
 	"strconv"
 	"strings"
 
+	"beacon/core/access"
 	"beacon/core/dnsname"
 	"beacon/core/record"
 	"beacon/service/logbook"
@@ -16,7 +17,7 @@ import (
 )
 
 // Search finds records of what zones should contain, page by page; next is the cursor of the following page.
-func (s *Zones) Search(ctx context.Context, r wire.SearchRequest) (hits []wire.Hit, next string, err error) {
+func (s *Zones) Search(ctx context.Context, by access.Caller, r wire.SearchRequest) (hits []wire.Hit, next string, err error) {
 	queries, err := queriesOf(r)
 	if err != nil {
 		return nil, "", err
@@ -30,8 +31,10 @@ func (s *Zones) Search(ctx context.Context, r wire.SearchRequest) (hits []wire.H
 		after = rest
 	}
 	hits = []wire.Hit{}
+	scope := access.Where(by, access.See)
 	for ; at < len(queries); at, after = at+1, "" {
 		q := queries[at]
+		q.In = &scope
 		q.After, q.Limit = after, r.Limit-len(hits)
 		found, more, err := s.store.SearchNow(ctx, q)
 		switch {

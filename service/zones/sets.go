@@ -6,6 +6,7 @@ import (
 	"encoding/hex"
 	"fmt"
 
+	"beacon/core/access"
 	"beacon/core/dnsname"
 	"beacon/core/record"
 	"beacon/core/rules"
@@ -28,7 +29,10 @@ func tagOf(s record.Set) string {
 }
 
 // Set returns a desired record set.
-func (s *Zones) Set(ctx context.Context, name dnsname.Name, key record.Key) (v wire.SetView, err error) {
+func (s *Zones) Set(ctx context.Context, by access.Caller, name dnsname.Name, key record.Key) (v wire.SetView, err error) {
+	if err := wire.Permit(by, access.See, access.Set(name, key)); err != nil {
+		return v, err
+	}
 	c, err := s.Wanted(ctx, name)
 	if err != nil {
 		return v, err
@@ -41,7 +45,7 @@ func (s *Zones) Set(ctx context.Context, name dnsname.Name, key record.Key) (v w
 }
 
 // PutSet replaces or removes one desired record set by a revision of its own, and leaves the draft of the zone alone.
-func (s *Zones) PutSet(ctx context.Context, tx *store.Tx, r wire.SetRequest) (z store.Zone, out wire.SetWritten, err error) {
+func (s *Zones) PutSet(by access.Caller, tx *store.Tx, r wire.SetRequest) (z store.Zone, out wire.SetWritten, err error) {
 	if z, err = tx.LockZone(r.Zone); err != nil {
 		return z, out, err
 	}
@@ -76,7 +80,7 @@ func (s *Zones) PutSet(ctx context.Context, tx *store.Tx, r wire.SetRequest) (z 
 	if r.DryRun {
 		return z, out, HostsFit(tx, z, after)
 	}
-	rev, _, err := s.Revise(ctx, tx, z, Accepted{Contents: after, Source: "record set " + r.Key.String(), Reason: r.Reason})
+	rev, _, err := s.Revise(by, tx, z, Accepted{Contents: after, Source: "record set " + r.Key.String(), Reason: r.Reason})
 	if err != nil {
 		return z, out, err
 	}
@@ -84,7 +88,7 @@ func (s *Zones) PutSet(ctx context.Context, tx *store.Tx, r wire.SetRequest) (z 
 	if !out.Changed {
 		return z, out, nil
 	}
-	return z, out, logbook.Log(tx, logbook.Actor(ctx), "set.changed", r.Zone.String(),
+	return z, out, logbook.Log(tx, by.Name, "set.changed", r.Zone.String(),
 		fmt.Sprintf("%s: %s, before %s; revision %d", r.Key, record.SetText(out.After), record.SetText(out.Before), rev.Number))
 }
 

@@ -6,6 +6,7 @@ import (
 	"maps"
 	"slices"
 
+	"beacon/core/access"
 	"beacon/core/definition"
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
@@ -88,7 +89,10 @@ func SitesOf(z store.Zone) []dnsname.Name {
 
 // SetZoneSettings changes the settings of a zone, if agreed returns no error for the present ones. Those of a zone that a definition
 // file manages are changed there.
-func (s *Zones) SetZoneSettings(ctx context.Context, name dnsname.Name, v wire.ZoneSettings, agreed func(present wire.ZoneSettings) error) (out wire.ZoneSettings, err error) {
+func (s *Zones) SetZoneSettings(ctx context.Context, by access.Caller, name dnsname.Name, v wire.ZoneSettings, agreed func(present wire.ZoneSettings) error) (out wire.ZoneSettings, err error) {
+	if err := wire.Permit(by, access.Place, access.Zone(name)); err != nil {
+		return out, err
+	}
 	settings, err := readSettings(v, name)
 	if err != nil {
 		return out, err
@@ -104,7 +108,7 @@ func (s *Zones) SetZoneSettings(ctx context.Context, name dnsname.Name, v wire.Z
 		if err := agreed(ViewSettings(z)); err != nil {
 			return err
 		}
-		if err := s.reviseAttributes(ctx, tx, z, settings.Attributes); err != nil {
+		if err := s.reviseAttributes(by, tx, z, settings.Attributes); err != nil {
 			return err
 		}
 		if err := tx.SetZoneSettings(z.ID, settings); err != nil {
@@ -114,7 +118,7 @@ func (s *Zones) SetZoneSettings(ctx context.Context, name dnsname.Name, v wire.Z
 			return err
 		}
 		out = ViewSettings(z)
-		return logbook.Log(tx, logbook.Actor(ctx), "zone.settings-changed", name.String(), said(settings))
+		return logbook.Log(tx, by.Name, "zone.settings-changed", name.String(), said(settings))
 	})
 }
 

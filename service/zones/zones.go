@@ -5,6 +5,7 @@ import (
 	"net/netip"
 	"time"
 
+	"beacon/core/access"
 	"beacon/core/dnsname"
 	"beacon/core/layers"
 	"beacon/core/record"
@@ -70,7 +71,10 @@ func (s *Zones) Wanted(ctx context.Context, name dnsname.Name) (c record.Content
 }
 
 // WantedAddresses is Wanted with addresses in the place of ALIAS records, as far as they are known: what every nameserver can serve.
-func (s *Zones) WantedAddresses(ctx context.Context, name dnsname.Name) (c record.Contents, err error) {
+func (s *Zones) WantedAddresses(ctx context.Context, by access.Caller, name dnsname.Name) (c record.Contents, err error) {
+	if err := wire.Permit(by, access.See, access.Zone(name)); err != nil {
+		return c, err
+	}
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		z, err := tx.Zone(name)
 		if err != nil || z.RevisionID == nil {
@@ -105,7 +109,10 @@ func FindOrAdd(tx *store.Tx, name dnsname.Name, create bool) (z store.Zone, know
 }
 
 // Findings judges what a zone should contain.
-func (s *Zones) Findings(ctx context.Context, name dnsname.Name) ([]rules.Found, error) {
+func (s *Zones) Findings(ctx context.Context, by access.Caller, name dnsname.Name) ([]rules.Found, error) {
+	if err := wire.Permit(by, access.See, access.Zone(name)); err != nil {
+		return nil, err
+	}
 	c, err := s.Wanted(ctx, name)
 	if err != nil {
 		return nil, err

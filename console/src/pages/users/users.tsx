@@ -30,7 +30,7 @@ export function Users() {
           {({ items }) => (
             <Plate title="Users">
               <ul>
-                {items.map((name) => (
+                {items.map(({ name }) => (
                   <li key={name} className="flex min-h-12 flex-wrap items-center gap-x-4 border-b border-line py-1 last:border-0">
                     <span className="flex-1 font-semibold wrap-anywhere">{name}</span>
                     {name === me.data?.name ? <span className="text-soft">you</span> : <Key onClick={() => setRemoving(name)}>Remove user…</Key>}

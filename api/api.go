@@ -47,7 +47,7 @@ func New(svc *service.Service, log *slog.Logger) http.Handler {
 	_ = engine.SetTrustedProxies(svc.TrustedProxies())        // none, unless the settings name some: else a client could claim any address
 	engine.HandleMethodNotAllowed = true
 	a := &api{svc: svc, log: log}
-	engine.Use(a.guard)
+	engine.Use(a.guard, a.named)
 	for _, r := range routes() {
 		engine.Handle(r.method, Base+r.path, a.serve(r))
 	}
@@ -63,7 +63,7 @@ func New(svc *service.Service, log *slog.Logger) http.Handler {
 		}
 		c.String(http.StatusOK, "ok\n")
 	})
-	engine.GET("/metrics", gin.WrapH(svc.Metrics()))
+	engine.GET("/metrics", a.metrics)
 	pages, err := console.Handler()
 	if err != nil {
 		log.Error("there is no console", "error", err)
@@ -82,6 +82,20 @@ func New(svc *service.Service, log *slog.Logger) http.Handler {
 	return engine
 }
 
+// metrics serves the metrics, which name accounts, to who may see everything.
+func (a *api) metrics(c *gin.Context) {
+	k := &call{Context: c, svc: a.svc}
+	err := k.authenticate(access.See)
+	if err == nil {
+		err = wire.Permit(k.caller, access.See, access.Everything)
+	}
+	if err != nil {
+		a.fail(c, err)
+		return
+	}
+	a.svc.Metrics().ServeHTTP(c.Writer, c.Request)
+}
+
 type api struct {
 	svc   *service.Service
 	log   *slog.Logger
@@ -94,6 +108,9 @@ func (a *api) guard(c *gin.Context) {
 	begin(c.Writer, c.Request)
 	c.Header("X-Content-Type-Options", "nosniff")
 	c.Header("Cache-Control", "no-store")
+	if c.Request.TLS != nil {
+		c.Header("Strict-Transport-Security", "max-age=31536000")
+	}
 	defer func() {
 		if broken := recover(); broken != nil {
 			if broken == http.ErrAbortHandler {

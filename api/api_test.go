@@ -40,8 +40,7 @@ func newSite(t testing.TB) *site {
 	s := &site{t: t, settings: newSettings(t)}
 	svc := s.open()
 	t.Cleanup(svc.Close)
-	_, _, err := svc.Users.FirstUser(context.Background(), "correct horse")
-	require.NoError(t, err)
+	require.NoError(t, svc.Users.FirstUser(context.Background(), "correct horse"))
 	s.handler = New(svc, slog.New(slog.DiscardHandler))
 	status, _, body := s.ask("POST", Base+"/sessions", `{"name":"admin","password":"correct horse"}`)
 	require.Equal(t, http.StatusCreated, status, body)
@@ -64,7 +63,7 @@ func newSettings(t testing.TB) service.Settings {
 	hints := filepath.Join(dir, "roots.zone")
 	require.NoError(t, os.WriteFile(hints, []byte(w.RootHints()), 0o600))
 	return service.Settings{Database: storetest.Settings(t), KeyFile: filepath.Join(dir, "key"),
-		AllowedNetworks: []string{"127.0.0.0/8"}, DNS: service.DNSSettings{RootHints: hints, Port: netip.MustParseAddrPort(w.DNSAddress("0.1")).Port()},
+		AllowedNetworks: []string{"127.0.0.0/8"}, HostNames: []string{"example.com"}, DNS: service.DNSSettings{RootHints: hints, Port: netip.MustParseAddrPort(w.DNSAddress("0.1")).Port()},
 		Checks: check.CheckSettings{Settling: time.Minute, Settled: time.Hour}, Lease: 4 * time.Second, Request: time.Second, Workers: 1}
 }
 
@@ -97,7 +96,7 @@ func TestEverythingNeedsASignIn(t *testing.T) {
 		s.token = bad
 		for _, r := range routes() {
 			if r.needs == anybody {
-				assert.Contains(t, []string{"/sessions", "/sessions/current", "/report"}, r.path, "only signing in, asking whether one is, and reporting with a host's token are open")
+				assert.Contains(t, []string{"/sessions", "/sessions/current", "/first-user", "/report"}, r.path, "only signing in, asking whether one is, and reporting with a host's token are open")
 				continue
 			}
 			status, h, body := s.ask(r.method, concrete(r), "{}")
@@ -188,9 +187,26 @@ func TestPages(t *testing.T) {
 func TestHealth(t *testing.T) {
 	s := newSite(t)
 	s.token = ""
-	for _, path := range []string{"/healthz", "/readyz", "/metrics", Base + "/openapi.json"} {
+	for _, path := range []string{"/healthz", "/readyz", Base + "/openapi.json"} {
 		status, _, _ := s.ask("GET", path, "")
 		assert.Equal(t, http.StatusOK, status, path)
+	}
+}
+
+// Metrics name accounts: they are for who may see everything.
+func TestMetricsNeedASignIn(t *testing.T) {
+	w := newWorld(t)
+	status, _, _ := w.ask("GET", "/metrics", "")
+	assert.Equal(t, http.StatusOK, status)
+	for _, c := range []struct {
+		token  string
+		status int
+	}{{"", http.StatusUnauthorized}, {w.as(who{"viewer", true, false}), http.StatusForbidden}, {w.as(who{"sweep", false, true}), http.StatusForbidden}} {
+		admin := w.token
+		w.token = c.token
+		status, _, _ := w.ask("GET", "/metrics", "")
+		assert.Equal(t, c.status, status)
+		w.token = admin
 	}
 }
 

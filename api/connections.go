@@ -12,9 +12,10 @@ const (
 	mostOfAnAddress = 256
 )
 
-// Bounded returns a listener that closes connections beyond those bounds at once.
-func Bounded(l net.Listener, trusted []string) net.Listener {
-	b := &bounded{Listener: l, open: map[netip.Addr]int{}}
+// Bounded returns a listener that closes connections beyond those bounds at once, and, with onlyTrusted, those that come neither from a trusted proxy nor
+// from this machine: without TLS nobody else is to talk to the service.
+func Bounded(l net.Listener, trusted []string, onlyTrusted bool) net.Listener {
+	b := &bounded{Listener: l, only: onlyTrusted, open: map[netip.Addr]int{}}
 	for _, text := range trusted {
 		if p, err := netip.ParsePrefix(text); err == nil {
 			b.trusted = append(b.trusted, p)
@@ -26,6 +27,7 @@ func Bounded(l net.Listener, trusted []string) net.Listener {
 type bounded struct {
 	net.Listener
 	trusted []netip.Prefix
+	only    bool // no others
 
 	mu   sync.Mutex
 	open map[netip.Addr]int
@@ -53,6 +55,9 @@ func (b *bounded) Accept() (net.Conn, error) {
 func (b *bounded) enter(from netip.Addr) bool {
 	b.mu.Lock()
 	defer b.mu.Unlock()
+	if b.only && !b.trusts(from) && !from.IsLoopback() {
+		return false
+	}
 	if b.all >= mostConnections || b.open[from] >= mostOfAnAddress && !b.trusts(from) {
 		return false
 	}

@@ -44,6 +44,7 @@ var matrix = map[string]struct {
 	body   string
 }{
 	"POST /sessions":        {"", nobody, `{}`},
+	"POST /first-user":      {"", nobody, `{}`},
 	"GET /sessions/current": {"", nobody, ""},
 	"GET /report":           {"", nobody, ""},
 	"POST /report":          {"", nobody, ""},

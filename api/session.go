@@ -18,8 +18,8 @@ import (
 const sessionCookie = "beacon-session"
 
 func startSession(k *call) (any, error) {
-	if media, _, _ := mime.ParseMediaType(k.GetHeader("Content-Type")); media != "application/json" { // which a page of another site cannot send unasked
-		return nil, wire.Problemf(wire.Invalid, "A sign-in is JSON: send it with the Content-Type application/json.")
+	if err := k.onlyJSON(); err != nil {
+		return nil, err
 	}
 	var in wire.SignIn
 	if err := k.body(&in); err != nil {
@@ -34,6 +34,14 @@ func startSession(k *call) (any, error) {
 		token = ""
 	}
 	return wire.SignedIn{Token: token, Expires: expires}, nil
+}
+
+// onlyJSON refuses bodies of another type, which a page of another site could send unasked.
+func (k *call) onlyJSON() error {
+	if media, _, _ := mime.ParseMediaType(k.GetHeader("Content-Type")); media != "application/json" {
+		return wire.Problemf(wire.Invalid, "A sign-in is JSON: send it with the Content-Type application/json.")
+	}
+	return nil
 }
 
 // currentSession returns who is signed in. That nobody is, is no error here: the console asks before it knows.
@@ -56,7 +64,7 @@ func endSession(k *call) (any, error) {
 
 func (k *call) setSession(token string, seconds int) {
 	http.SetCookie(k.Writer, &http.Cookie{Name: sessionCookie, Value: token, Path: Base, MaxAge: seconds, HttpOnly: true,
-		SameSite: http.SameSiteStrictMode, Secure: k.Request.TLS != nil || k.GetHeader("X-Forwarded-Proto") == "https"})
+		SameSite: http.SameSiteStrictMode, Secure: k.Request.TLS != nil || k.proxied() && k.GetHeader("X-Forwarded-Proto") != "http"})
 }
 
 var crossOrigin = http.NewCrossOriginProtection()

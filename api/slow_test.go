@@ -27,7 +27,7 @@ func (s *site) serve() (address string) {
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(s.t, err)
 	server := NewServer(svc, slog.New(slog.DiscardHandler))
-	group.Go(func() { _ = server.Serve(Bounded(listener, nil)) })
+	group.Go(func() { _ = server.Serve(Bounded(listener, nil, false)) })
 	s.t.Cleanup(func() { cancel(); _ = server.Close(); group.Wait(); svc.Close() })
 	return listener.Addr().String()
 }

@@ -11,6 +11,16 @@ import (
 func routesOfUsers() []route {
 	return []route{
 		{method: "POST", effect: writes, path: "/sessions", summary: "Sign in", in: wire.SignIn{}, out: wire.SignedIn{}, status: http.StatusCreated, handle: startSession},
+		{method: "POST", effect: writes, path: "/first-user", summary: "Make the first user, by the link that the first start printed; it works once", in: wire.FirstUser{}, out: wire.UserMade{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
+			if err := k.onlyJSON(); err != nil {
+				return nil, err
+			}
+			var in wire.FirstUser
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			return k.svc.Users.TakeFirstCode(k.Request.Context(), in, k.from())
+		}},
 		{method: "DELETE", effect: writes, path: "/sessions/current", summary: "Sign out", needs: signedIn, status: http.StatusNoContent, handle: endSession},
 		{method: "GET", effect: looks, path: "/sessions/current", summary: "The signed-in user; an empty name if there is none", out: wire.Me{}, status: http.StatusOK, handle: currentSession},
 		{method: "GET", effect: looks, path: "/me", summary: "Who asks, and what it may do", needs: signedIn, out: wire.Me{}, status: http.StatusOK, handle: func(k *call) (any, error) {

@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"encoding/json"
 	"fmt"
+	"net/url"
 	"os"
 	"os/signal"
 	"strconv"
@@ -16,14 +17,24 @@ import (
 )
 
 func (a *app) signInCommand() *cobra.Command {
-	var as, file string
+	var as, file, first string
 	c := &cobra.Command{
 		Use: "sign-in", Short: "Sign in to the service", Args: cobra.NoArgs,
+		Long:    "Sign in to the service. At its first start it prints a link: with --first LINK you choose the password of the first user, admin.",
 		Example: "  beacon sign-in --as admin\n  beacon sign-in --as admin --password-file var/demo/password",
 		RunE: func(*cobra.Command, []string) error {
-			password, err := a.secret("BEACON_PASSWORD", file, "Password of "+as+": ")
+			prompt := "Password of " + as + ": "
+			if first != "" {
+				prompt = "New password of " + as + ", twelve characters at least: "
+			}
+			password, err := a.secret("BEACON_PASSWORD", file, prompt)
 			if err != nil {
 				return err
+			}
+			if first != "" {
+				if err := a.makeFirstUser(first, password); err != nil {
+					return err
+				}
 			}
 			var got wire.SignedIn
 			if err := ask(a, wire.DoSignIn, wire.SignIn{Name: as, Password: password}, &got); err != nil {
@@ -38,8 +49,19 @@ func (a *app) signInCommand() *cobra.Command {
 		},
 	}
 	c.Flags().StringVar(&as, "as", "admin", "name of the user")
+	c.Flags().StringVar(&first, "first", "", "link that the first start of the service printed")
 	c.Flags().StringVar(&file, "password-file", "", "file with the password; else BEACON_PASSWORD, else you are asked")
 	return c
+}
+
+// makeFirstUser makes the first user by the link of the first start, which also says where the service is.
+func (a *app) makeFirstUser(link, password string) error {
+	at, err := url.Parse(link)
+	if err != nil || at.Fragment == "" || at.Host == "" {
+		return misuse("--first: write the whole link that the service printed, with what is behind the #")
+	}
+	a.address = at.Scheme + "://" + at.Host
+	return ask(a, wire.MakeFirstUser, wire.FirstUser{Code: at.Fragment, Password: password}, (*wire.UserMade)(nil))
 }
 
 func (a *app) signOutCommand() *cobra.Command {

@@ -65,6 +65,7 @@ func plainly(err error) string {
 // app is what all commands share.
 type app struct {
 	address string // of the service
+	plain   bool   // passwords and tokens may be sent to another machine without TLS
 	output  string // table, json or yaml
 	in      io.Reader
 	out     io.Writer
@@ -112,6 +113,7 @@ func (a *app) root() *cobra.Command {
 	root.Version = versionText()
 	root.SetVersionTemplate("beacon {{.Version}}\n")
 	root.PersistentFlags().StringVar(&a.address, "address", envOr("BEACON_ADDRESS", "http://127.0.0.1:8053"), "address of the service (BEACON_ADDRESS)")
+	root.PersistentFlags().BoolVar(&a.plain, "plain-text", os.Getenv("BEACON_PLAIN_TEXT") == "1", "send passwords and tokens to another machine without TLS (BEACON_PLAIN_TEXT=1)")
 	root.PersistentFlags().StringVarP(&a.output, "output", "o", "table", "table, json or yaml")
 	root.AddCommand(a.signInCommand(), a.signOutCommand(), a.userCommand(), a.tokenCommand(), a.todayCommand(), a.domainsCommand(), a.zoneCommand(), a.recordCommand(), a.draftCommand(), a.searchCommand(), a.operationCommand(), a.applyCommand(), a.diffCommand(), a.syncCommand(),
 		a.driftCommand(), a.delegateCommand(), a.dsCommand(), a.actCommand(), a.holdCommand(), a.checkCommand(), a.watchCommand(), a.explainCommand(), a.providerCommand(), a.registrarCommand(), a.hostCommand(), a.channelCommand(), a.logbookCommand(), a.clockCommand())

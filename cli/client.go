@@ -14,6 +14,7 @@ import (
 
 	"beacon/cli/meter"
 	"beacon/core/dnsname"
+	"beacon/core/special"
 	"beacon/reach"
 	"beacon/wire"
 )
@@ -73,6 +74,14 @@ func askIf[In, Out any](a *app, c wire.Call[In, Out], tag string, in In, out *Ou
 	return nil
 }
 
+// secured refuses an address to which passwords and tokens would go in plain text, unless the user wants that.
+func (a *app) secured() error {
+	if host := special.PlainText(a.address, nil); host != "" && !a.plain {
+		return misuse("%s is another machine, and http:// sends passwords and tokens in plain text. Nothing was sent. Use https://, or repeat with --plain-text", host)
+	}
+	return nil
+}
+
 // pathOf puts parameters into a path.
 func pathOf(pattern string, at []any) string {
 	parts := strings.Split(pattern, "/")
@@ -95,6 +104,9 @@ type rawZoneFile string
 
 // send makes one request to the service and decodes its answer into out, which may be nil.
 func (a *app) send(method, path, tag string, body, out any) error {
+	if err := a.secured(); err != nil {
+		return err
+	}
 	var sent io.Reader
 	kind, limit := "", longest
 	if text, ok := body.(rawZoneFile); ok {

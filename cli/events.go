@@ -43,6 +43,9 @@ func (a *app) followEvents(ctx context.Context, requests bool, opened func(), ta
 
 // readEvents reads one connection to its end. last is the number of the last event that was taken.
 func (a *app) readEvents(ctx context.Context, requests bool, last *string, opened func(), take func(wire.Entry)) error {
+	if err := a.secured(); err != nil {
+		return err
+	}
 	address := fmt.Sprintf("%s/api/v1/events?requests=%t", strings.TrimSuffix(a.address, "/"), requests)
 	req, err := http.NewRequestWithContext(ctx, http.MethodGet, address, nil)
 	if err != nil {

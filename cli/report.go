@@ -100,6 +100,9 @@ func sleep(ctx context.Context, d time.Duration) {
 
 // reportOnce makes one report and gives the line that came back.
 func (a *app) reportOnce(ctx context.Context, opt reportOptions, token string) (line string, refused bool, err error) {
+	if err := a.secured(); err != nil {
+		return "", false, err
+	}
 	query := url.Values{}
 	for name, value := range map[string]string{"host": opt.host, "v4": opt.v4, "v6": opt.v6} {
 		if value != "" {

@@ -76,7 +76,7 @@ func (a *app) userAddCommand() *cobra.Command {
 				list = access.Full(access.Viewer)
 			}
 			return a.show(made, func() {
-				a.printf("%s can sign in (granted: %s). Password, shown this once: %s\n", made.Name, access.Text(list), made.Password)
+				a.printf("%s can sign in. Password, shown this once: %s\nGranted: %s\n", made.Name, made.Password, access.Text(list))
 			})
 		}}
 	c.Flags().StringArrayVar(&grants, "grant", nil, "what the user may do; may be repeated")

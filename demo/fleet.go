@@ -45,6 +45,7 @@ const (
 func (s *Stage) fleetSteps() []step {
 	return []step{
 		{"users", s.addUsers},
+		{"tokens", s.addTokens},
 		{"domain-to-be-moved", func(ctx context.Context) error { return s.apply(ctx, "saltmarsh-ferries.beacon.yaml", definitionFile) }},
 		{"followed-folder", s.followFolder},
 		{"customers", s.addCustomers},
@@ -131,6 +132,27 @@ func (s *Stage) addUsers(ctx context.Context) error {
 				}
 				break
 			}
+		}
+	}
+	return nil
+}
+
+// addTokens makes the tokens of two machines: one that renews certificates, one that is a vantage point.
+func (s *Stage) addTokens(ctx context.Context) error {
+	for name, grant := range map[string]string{"certificates": "edit,sync zones=" + Domain + " names=_acme-challenge,_acme-challenge.* types=TXT", "tower": "sweep"} {
+		g, err := access.ParseGrant(grant)
+		if err != nil {
+			return err
+		}
+		var made struct{ Token string }
+		if err := s.make(ctx, "admin", "/tokens", map[string]any{"name": name, "grants": []access.Grant{g}}, &made); err != nil {
+			return err
+		}
+		if made.Token == "" { // it was made before: its text was shown once
+			continue
+		}
+		if err := s.keep("token-"+name, []byte(made.Token+"\n")); err != nil {
+			return err
 		}
 	}
 	return nil

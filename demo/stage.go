@@ -220,11 +220,26 @@ resolvers:
 
 // StartService starts the service.
 func (s *Stage) StartService(ctx context.Context) (err error) {
-	s.service, err = s.spawn("service", []string{"BEACON_FIRST_PASSWORD=" + s.Password}, "serve", "--settings", s.path("beacon.yaml"))
+	if err := s.firstUser(ctx); err != nil {
+		return err
+	}
+	s.service, err = s.spawn("service", nil, "serve", "--settings", s.path("beacon.yaml"))
 	if err != nil {
 		return err
 	}
 	return s.await(ctx, s.service, s.Address()+"/readyz")
+}
+
+// firstUser makes the first user, once.
+func (s *Stage) firstUser(ctx context.Context) error {
+	if _, err := os.Stat(s.path("first-user")); err == nil {
+		return nil
+	}
+	out, err := exec.CommandContext(ctx, s.Program, "first-user", "--settings", s.path("beacon.yaml"), "--password-file", s.path("password")).CombinedOutput()
+	if err != nil && !strings.Contains(string(out), "There are users already") { // of a start that was broken off
+		return fmt.Errorf("making the first user: %s", out)
+	}
+	return s.keep("first-user", nil)
 }
 
 // ServicePID is the service's process.

@@ -33,8 +33,14 @@ func residentMB(pid int) int {
 // requestsMade reads how many requests to providers the service has made.
 func requestsMade(t *testing.T, s *demo.Stage) (n int) {
 	t.Helper()
-	res, err := http.Get(s.Address() + "/metrics")
+	token, err := s.SignIn(context.Background())
 	require.NoError(t, err)
+	req, err := http.NewRequest(http.MethodGet, s.Address()+"/metrics", nil)
+	require.NoError(t, err)
+	req.Header.Set("Authorization", "Bearer "+token)
+	res, err := http.DefaultClient.Do(req)
+	require.NoError(t, err)
+	require.Equal(t, http.StatusOK, res.StatusCode)
 	defer res.Body.Close()
 	var b bytes.Buffer
 	_, err = b.ReadFrom(res.Body)

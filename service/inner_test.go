@@ -21,6 +21,20 @@ import (
 	"beacon/wire"
 )
 
+// A credential is not sent in plain text to another machine, unless the settings name it.
+func TestPlainTextAccounts(t *testing.T) {
+	t.Parallel()
+	h := newHouse(t)
+	account := wire.NewAccount{Name: "plain", Role: wire.RoleProvider, Kind: "heron", Address: "http://provider.test", Secret: "heron-practice-key"}
+	_, err := h.Accounts.AddAccount(ctx, access.Service, account)
+	assert.Contains(t, asProblem(t, err).Message, "plain_text: [provider.test]")
+	h.stop()
+	h.settings.PlainText = []string{"provider.test"}
+	_, err = instance(t, h.settings).Accounts.AddAccount(ctx, access.Service, account)
+	assert.Error(t, err)
+	assert.NotContains(t, err.Error(), "plain_text", "it is tried, and there is no such host")
+}
+
 // neighbour is a machine of an inner network: whatever comes to it is counted.
 type neighbour struct {
 	port int

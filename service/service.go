@@ -9,12 +9,14 @@ import (
 	"log/slog"
 	"net/http"
 	"os"
+	"strings"
 
 	"beacon/clock"
 	"beacon/core/dnsname"
 	"beacon/core/dnssec"
 	"beacon/core/record"
 	"beacon/core/soa"
+	"beacon/core/special"
 	"beacon/reach"
 	"beacon/resolve"
 	"beacon/service/accounts"
@@ -155,7 +157,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 // openAccounts opens the room of accounts, with all kinds of providers and registrars that there are.
 func (s *Service) openAccounts(d Drivers) (err error) {
 	s.Accounts, err = accounts.New(accounts.Parts{Store: s.store, Logbook: s.Logbook, Log: s.log, Door: s.door, HTTP: s.http,
-		KeyFile: s.settings.KeyFile, Profiles: s.settings.Profiles, Evaluator: d.Evaluator, Timeout: s.settings.Request, Calls: s.metrics.calls,
+		KeyFile: s.settings.KeyFile, Profiles: s.settings.Profiles, Evaluator: d.Evaluator, Timeout: s.settings.Request, PlainText: s.settings.PlainText, Calls: s.metrics.calls,
 		Placed: sync.PlacedAt, Managed: zones.Managed, Added: func(ctx context.Context) error { return s.Syncs.ScheduleLooks(ctx) }})
 	if err != nil {
 		return err
@@ -205,6 +207,19 @@ func (s *Service) Close() {
 
 // TrustedProxies are the networks whose word is taken for where a request came from.
 func (s *Service) TrustedProxies() []string { return s.settings.Proxies }
+
+// HostNames are the names under which the API is asked, in lower case; none where the settings name none.
+func (s *Service) HostNames() (names []string) {
+	for _, name := range s.settings.HostNames {
+		names = append(names, strings.ToLower(strings.TrimSuffix(name, ".")))
+	}
+	return names
+}
+
+// OnNetwork reports whether other machines reach the API, by themselves or through a proxy.
+func (s *Service) OnNetwork() bool {
+	return special.Open(s.settings.Listen) || s.settings.TLS.Set() || len(s.settings.Proxies) > 0
+}
 
 // Metrics serves what is counted, for Prometheus.
 func (s *Service) Metrics() http.Handler { return s.metrics.handler() }

@@ -582,20 +582,38 @@ func TestCheckOfStrangers(t *testing.T) {
 	assert.Equal(t, delegation.Unknown, r.Verdict, "a check that failed says nothing about the domain")
 }
 
+// The link of a first start works once: then there is a user, and neither it nor another one is worth anything.
 func TestFirstUserOnce(t *testing.T) {
 	h := newHouse(t)
-	name, password, err := h.Users.FirstUser(ctx, "")
+	const password = "seagulls over the quay"
+	code, err := h.Users.FirstCode(ctx)
 	require.NoError(t, err)
-	assert.Equal(t, "admin", name)
-	token, _, err := h.Users.SignIn(ctx, name, password, here)
+	other, err := h.Users.FirstCode(ctx) // of a second instance
+	require.NoError(t, err)
+	_, err = h.Users.Caller(ctx, code, here, access.See)
+	assert.Equal(t, wire.NotSignedIn, asProblem(t, err).Kind, "it is no token")
+	for _, wrong := range []wire.FirstUser{{Code: code, Password: "short"}, {Code: code, Password: "the admin of this"}, {Code: code + "x", Password: password}, {Password: password}} {
+		_, err = h.Users.TakeFirstCode(ctx, wrong, here)
+		assert.Error(t, err, "%v", wrong)
+	}
+	made, err := h.Users.TakeFirstCode(ctx, wire.FirstUser{Code: code, Password: password}, netip.MustParseAddr("198.51.100.9"))
+	require.NoError(t, err)
+	assert.Equal(t, "admin", made.Name)
+	for _, again := range []string{code, other} {
+		_, err = h.Users.TakeFirstCode(ctx, wire.FirstUser{Code: again, Password: password}, netip.MustParseAddr("198.51.100.9"))
+		assert.Equal(t, wire.NotSignedIn, asProblem(t, err).Kind)
+	}
+	none, err := h.Users.FirstCode(ctx)
+	require.NoError(t, err)
+	assert.Empty(t, none)
+	assert.Error(t, h.Users.FirstUser(ctx, password), "there is one")
+
+	token, _, err := h.Users.SignIn(ctx, "admin", password, netip.MustParseAddr("198.51.100.9"))
 	require.NoError(t, err)
 	caller, err := h.Users.Caller(ctx, token, netip.Addr{}, access.See)
 	require.NoError(t, err)
 	assert.Equal(t, "admin", caller.Name)
-	again, _, err := h.Users.FirstUser(ctx, "")
-	require.NoError(t, err)
-	assert.Empty(t, again)
-	_, _, err = h.Users.SignIn(ctx, name, "wrong", here)
+	_, _, err = h.Users.SignIn(ctx, "admin", "wrong", netip.MustParseAddr("198.51.100.9"))
 	assert.Equal(t, wire.NotSignedIn, asProblem(t, err).Kind)
 	require.NoError(t, h.Users.SignOut(ctx, caller, token))
 	_, err = h.Users.Caller(ctx, token, netip.Addr{}, access.See)

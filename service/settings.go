@@ -14,6 +14,7 @@ import (
 
 	"beacon/core/dnsname"
 	"beacon/core/soa"
+	"beacon/core/special"
 	"beacon/resolve"
 	"beacon/service/apply"
 	"beacon/service/check"
@@ -28,6 +29,9 @@ import (
 // Settings say how an instance runs. ReadSettings gives them their defaults.
 type Settings struct {
 	Listen          string                  `yaml:"listen"`          // host and port of the API
+	TLS             TLSSettings             `yaml:"tls"`             // of the API; none where a proxy has it
+	HostNames       []string                `yaml:"host_names"`      // under which the API is asked; empty: those of the certificate, or any
+	PlainText       []string                `yaml:"plain_text"`      // hosts that are reached by http:// though they are other machines
 	Proxies         []string                `yaml:"trusted_proxies"` // networks whose X-Forwarded-For is believed
 	Database        store.Settings          `yaml:"database"`
 	KeyFile         string                  `yaml:"key_file"`         // seals credentials; made if missing
@@ -53,6 +57,15 @@ type Settings struct {
 	Hold            bool                    `yaml:"-"`               // the service begins held: it looks, and changes nothing outside
 	Workers         int                     `yaml:"workers"`
 }
+
+// TLSSettings name the certificate of the API, as files in PEM. They are read again when they change.
+type TLSSettings struct {
+	Certificate string `yaml:"certificate"` // with the chain
+	Key         string `yaml:"key"`
+}
+
+// Set reports whether a certificate is named.
+func (t TLSSettings) Set() bool { return t.Certificate != "" }
 
 // DNSSettings say where the DNS begins.
 type DNSSettings struct {
@@ -81,7 +94,7 @@ func ReadSettings(path string) (Settings, error) {
 	if err := decodeSettings(text, &s); err != nil {
 		return s, fmt.Errorf("the settings in %s: %s", path, yamlReason(err))
 	}
-	for _, file := range []*string{&s.KeyFile, &s.DNS.RootHints, &s.Database.Socket, &s.NewZones.Kits, &s.DNS.TrustAnchors, &s.DNS.CAFile, &s.Websites.CAFile, &s.Watch.Folder, &s.Profiles} {
+	for _, file := range []*string{&s.KeyFile, &s.DNS.RootHints, &s.Database.Socket, &s.NewZones.Kits, &s.DNS.TrustAnchors, &s.DNS.CAFile, &s.Websites.CAFile, &s.Watch.Folder, &s.Profiles, &s.TLS.Certificate, &s.TLS.Key, &s.Database.TLS.CAFile} {
 		if *file != "" && !filepath.IsAbs(*file) {
 			*file = filepath.Join(filepath.Dir(path), *file)
 		}
@@ -103,6 +116,26 @@ func (s Settings) check() error {
 	fail := func(format string, args ...any) { problems = append(problems, fmt.Errorf(format, args...)) }
 	if _, _, err := net.SplitHostPort(s.Listen); err != nil {
 		fail("listen: %q is no address; write host and port, such as 127.0.0.1:8053", s.Listen)
+	}
+	switch {
+	case (s.TLS.Certificate == "") != (s.TLS.Key == ""):
+		fail("tls: give both, certificate and key")
+	case special.Open(s.Listen) && !s.TLS.Set() && len(s.Proxies) == 0:
+		fail("listen: at %s other machines could read passwords and tokens on their way: there is no TLS. Name the files of a certificate (tls: {certificate: beacon.pem, key: beacon-key.pem}), "+
+			"or the proxy in front that has one (trusted_proxies: [192.0.2.7/32]), or listen at 127.0.0.1", s.Listen)
+	}
+	if host, _, err := net.SplitHostPort(s.Database.Address); err == nil && s.Database.PlainText && special.ThisMachine(host) {
+		fail("database.plain_text: the database is on this machine, which needs no such setting")
+	}
+	for _, p := range s.VantagePoints {
+		if host := special.PlainText(p.Address, s.PlainText); host != "" {
+			fail("vantage_points: %s would be sent its token in plain text: use https://, or name the host: plain_text: [%s]", p.Name, host)
+		}
+	}
+	for _, h := range s.Notifications.Hooks {
+		if host := special.PlainText(h.Address, s.PlainText); host != "" {
+			fail("notifications.webhooks: %s would be told in plain text: use https://, or name the host: plain_text: [%s]", h.Name, host)
+		}
 	}
 	if s.DNS.RootHints == "" {
 		fail("dns.root_hints: the file with the root hints is missing")

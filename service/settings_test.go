@@ -46,6 +46,10 @@ func TestWrongSettings(t *testing.T) {
 		"intervals":        {base + "checks: {settling: 0s, settled: 1h}\n", "checks:"},
 		"workers":          {base + "workers: 0\n", "workers:"},
 		"resolver":         {base + "resolvers: [{name: x, address: y}]\n", "resolvers:"},
+		"open":             {base + "listen: 0.0.0.0:8053\n", "there is no TLS"},
+		"half a TLS":       {base + "tls: {certificate: c.pem}\n", "both, certificate and key"},
+		"plain token":      {base + "vantage_points: [{name: north, address: \"http://north.example\", token_file: t}]\n", "plain_text: [north.example]"},
+		"plain hook":       {base + "notifications: {webhooks: [{name: pager, address: \"http://pager.example/in\", secret_file: t}]}\n", "plain_text: [pager.example]"},
 		"unknown":          {base + "lisen: x\n", `"lisen" is no setting`},
 		"not YAML":         {"a: [", "line 1"},
 		"a wrong duration": {base + "lease: soon\n", "soon"},
@@ -61,6 +65,11 @@ func TestWrongSettings(t *testing.T) {
 	_, _, err := readSettings(t, "listen: here\nworkers: 0\n")
 	for _, part := range []string{"listen:", "workers:", "dns.root_hints", "database:"} {
 		assert.ErrorContains(t, err, part)
+	}
+	for _, fine := range []string{"listen: 0.0.0.0:8053\ntls: {certificate: c.pem, key: k.pem}\n", "listen: \":8053\"\ntrusted_proxies: [192.0.2.7/32]\n", "listen: \"[::1]:8053\"\n",
+		"plain_text: [north.example]\nvantage_points: [{name: north, address: \"http://north.example\", token_file: t}]\n"} {
+		_, _, err := readSettings(t, base+fine)
+		assert.NoError(t, err)
 	}
 	_, err = service.ReadSettings(filepath.Join(t.TempDir(), "none.yaml"))
 	assert.ErrorContains(t, err, "cannot be read")

@@ -50,3 +50,9 @@ func (s *Store) Schema(ctx context.Context) (lines []string, err error) {
 
 // LockJobs locks every job until the transaction ends.
 func (t *Tx) LockJobs() error { return t.db.Exec("SELECT id FROM jobs FOR UPDATE").Error }
+
+// Secured reports whether the connection to a database would be secured.
+func Secured(s Settings) (bool, error) {
+	config, err := s.secured()
+	return config != nil, err
+}

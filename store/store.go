@@ -8,12 +8,15 @@ package store
 
 import (
 	"context"
+	"crypto/tls"
+	"crypto/x509"
 	"database/sql"
 	"database/sql/driver"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"net"
+	"os"
 	"strings"
 	"sync/atomic"
 	"time"
@@ -26,6 +29,7 @@ import (
 
 	"beacon/core/access"
 	"beacon/core/dnsname"
+	"beacon/core/special"
 	"beacon/looking"
 	"beacon/reach"
 )
@@ -46,6 +50,34 @@ type Settings struct {
 	User     string `yaml:"user"`
 	Password string `yaml:"password"`
 	Database string `yaml:"database"`
+	TLS      struct {
+		CAFile string `yaml:"ca_file"` // certificates (PEM) that the server's is signed by, besides those of the system
+	} `yaml:"tls"`
+	PlainText bool `yaml:"plain_text"` // the connection to another machine may stay unsecured
+}
+
+// secured returns how the connection to a database on the network is secured; nil where it is not: on this machine, unless a certificate is named, and
+// where the settings allow it.
+func (s Settings) secured() (*tls.Config, error) {
+	host, _, err := net.SplitHostPort(s.Address)
+	if err != nil || s.PlainText || s.TLS.CAFile == "" && special.ThisMachine(host) {
+		return nil, err
+	}
+	config := &tls.Config{ServerName: host, MinVersion: tls.VersionTLS12}
+	if s.TLS.CAFile == "" {
+		return config, nil
+	}
+	text, err := os.ReadFile(s.TLS.CAFile)
+	if err != nil {
+		return nil, fmt.Errorf("the setting database.tls.ca_file: %w", err)
+	}
+	if config.RootCAs, err = x509.SystemCertPool(); err != nil {
+		config.RootCAs = x509.NewCertPool()
+	}
+	if !config.RootCAs.AppendCertsFromPEM(text) {
+		return nil, fmt.Errorf("the setting database.tls.ca_file: there is no certificate in %s", s.TLS.CAFile)
+	}
+	return config, nil
 }
 
 // Store is the open database. It is safe for concurrent use.
@@ -92,6 +124,10 @@ func connect(ctx context.Context, settings Settings, door *reach.Door, now func(
 	cfg.Net, cfg.Addr = "unix", settings.Socket
 	if settings.Socket == "" {
 		cfg.Net, cfg.Addr = "beacon", settings.Address
+		var err error
+		if cfg.TLS, err = settings.secured(); err != nil {
+			return nil, err
+		}
 		mysql.RegisterDialContext("beacon", func(ctx context.Context, address string) (net.Conn, error) {
 			return door.DialContext(ctx, "tcp", address)
 		})

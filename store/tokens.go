@@ -234,13 +234,35 @@ func grantsOf(text string) (list []access.Grant, err error) {
 	return list, err
 }
 
+// firstLabel marks the codes of a first start: tokens of nobody.
+const firstLabel = "first user"
+
+// AddFirstCode makes a code for the first user and returns its text, which is kept nowhere.
+func (t *Tx) AddFirstCode(lifetime time.Duration) (text string, err error) {
+	text = newToken(access.FirstCode)
+	expires := t.now().Add(lifetime)
+	row := token{Label: firstLabel, Begins: access.TokenBegins(text), Hash: hashToken(text), CreatedAt: t.now(), ExpiresAt: &expires}
+	return text, t.db.Create(&row).Error
+}
+
+// FirstCodeValid reports whether a code for the first user is valid.
+func (t *Tx) FirstCodeValid(text string) (is bool, err error) {
+	err = t.db.Raw("SELECT COUNT(*) > 0 FROM tokens WHERE hash = ? AND user_id IS NULL AND host_id IS NULL AND expires_at > ?", octets(hashToken(text)), t.now()).Scan(&is).Error
+	return is, err
+}
+
+// DropFirstCodes makes all codes for the first user invalid.
+func (t *Tx) DropFirstCodes() error {
+	return t.db.Exec("DELETE FROM tokens WHERE user_id IS NULL AND host_id IS NULL").Error
+}
+
 // valid is the condition for a token with a hash at a time; the hash and the time are given twice.
 const valid = "(t.hash = ? OR t.previous_hash = ? AND t.previous_until > ?) AND (t.expires_at IS NULL OR t.expires_at > ?)"
 
 // TokenOf finds a valid token by its text.
 func (t *Tx) TokenOf(text string) (TokenRow, error) {
 	hash, now := octets(hashToken(text)), t.now()
-	return t.oneToken("token", "WHERE "+valid+" LIMIT 1", hash, hash, now, now)
+	return t.oneToken("token", "WHERE "+valid+" AND COALESCE(t.user_id, t.host_id) IS NOT NULL LIMIT 1", hash, hash, now, now)
 }
 
 func (t *Tx) oneToken(what, query string, args ...any) (TokenRow, error) {

@@ -41,6 +41,7 @@ func (c Call[In, Out]) Query() string { return c.query.Encode() }
 // Users and accounts.
 var (
 	DoSignIn         = Call[SignIn, SignedIn]{Method: "POST", Path: "/sessions"}
+	MakeFirstUser    = Call[FirstUser, UserMade]{Method: "POST", Path: "/first-user"}
 	SignOut          = Call[None, None]{Method: "DELETE", Path: "/sessions/current"}
 	ListUsers        = List[UserView]{Method: "GET", Path: "/users"}
 	RemoveUser       = Call[None, None]{Method: "DELETE", Path: "/users/:name"}

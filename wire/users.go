@@ -37,6 +37,17 @@ type UserAdded struct {
 	Password string `json:"password"`
 }
 
+// FirstUser makes the first user by the link that the first start printed.
+type FirstUser struct {
+	Code     string `json:"code" required:"true"`     // behind the # of the link; it works once
+	Password string `json:"password" required:"true"` // twelve characters at least
+}
+
+// UserMade is a user that was made.
+type UserMade struct {
+	Name string `json:"name"`
+}
+
 // SignIn is a name and password. A browser gets its token as a cookie instead of in the answer.
 type SignIn struct {
 	Name     string `json:"name" required:"true"`

@@ -8,7 +8,6 @@ import (
 
 	"beacon/service"
 	"beacon/service/accounts"
-	"beacon/service/users"
 )
 
 // keyCommand renews the key that credentials are sealed with. It works beside running instances, on the same settings.
@@ -30,25 +29,5 @@ func keyCommand() *cobra.Command {
 		}}
 	renew.Flags().StringVar(&settings, "settings", "beacon.yaml", "settings file of the service")
 	c.AddCommand(renew)
-	return c
-}
-
-// recoverUserCommand gives a user a new password. Only who can read the settings of the service can do that.
-func recoverUserCommand() *cobra.Command {
-	var settings string
-	c := &cobra.Command{Use: "recover-user NAME", Short: "Give a user a new password, on the machine of the service; its sessions end", Args: cobra.ExactArgs(1),
-		RunE: func(cmd *cobra.Command, args []string) error {
-			read, err := service.ReadSettings(settings)
-			if err != nil {
-				return err
-			}
-			password, err := users.Recover(context.Background(), users.Recovery{Database: read.Database, Reach: read.AllowedNetworks}, args[0])
-			if err != nil {
-				return err
-			}
-			fmt.Fprintf(cmd.OutOrStdout(), "%s can sign in. Password, shown this once: %s\n", args[0], password)
-			return nil
-		}}
-	c.Flags().StringVar(&settings, "settings", "beacon.yaml", "settings file of the service")
 	return c
 }

@@ -14,6 +14,6 @@ func main() {
 		debug.SetGCPercent(resolve.GCPercent)
 	}
 	root := cli.New(os.Stdin, os.Stdout, os.Stderr)
-	root.AddCommand(serveCommand(), practiceCommand(), demoCommand(), evaluateCommand(), keyCommand(), recoverUserCommand(), backupCommand(), restoreCommand())
+	root.AddCommand(serveCommand(), practiceCommand(), demoCommand(), evaluateCommand(), keyCommand(), recoverUserCommand(), firstUserCommand(), backupCommand(), restoreCommand())
 	os.Exit(cli.Run(root, os.Stderr))
 }

@@ -2,6 +2,7 @@ package main
 
 import (
 	"context"
+	"crypto/tls"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -18,6 +19,7 @@ import (
 
 	"beacon/api"
 	"beacon/cli"
+	"beacon/core/special"
 	"beacon/profile/jq"
 	"beacon/service"
 	"beacon/service/accounts"
@@ -94,17 +96,31 @@ func serve(ctx context.Context, path, watch string, verbose, hold bool) error {
 		return fmt.Errorf("the service cannot listen at %s: %w", settings.Listen, err)
 	}
 	defer listener.Close()
+	address := "http://" + listener.Addr().String()
+	var secured *tls.Config
+	if settings.TLS.Set() {
+		if secured, err = api.TLS(settings.TLS, log); err != nil {
+			return fmt.Errorf("the setting tls: %w", err)
+		}
+		name := listener.Addr().String()
+		if len(settings.HostNames) > 0 {
+			_, port, _ := net.SplitHostPort(name)
+			name = net.JoinHostPort(settings.HostNames[0], port)
+		}
+		address = "https://" + name
+	}
 	svc, err := service.Open(ctx, settings, drivers(), log)
 	if err != nil {
 		return err
 	}
 	defer svc.Close()
-	name, password, err := svc.Users.FirstUser(ctx, os.Getenv("BEACON_FIRST_PASSWORD"))
+	code, err := svc.Users.FirstCode(ctx)
 	if err != nil {
 		return err
 	}
-	if name != "" && os.Getenv("BEACON_FIRST_PASSWORD") == "" {
-		fmt.Printf("First start. Sign in with: beacon sign-in --address http://%s --as %s\nPassword, shown this once: %s\n", settings.Listen, name, password)
+	if code != "" {
+		link := address + "/first-user#" + code
+		fmt.Printf("First start: there is no user yet. Open this link and choose a password. It works once, for 24 hours:\n  %s\nOr: beacon sign-in --first '%s'\n", link, link)
 	}
 	server := api.NewServer(svc, log)
 	var group sync.WaitGroup
@@ -117,8 +133,16 @@ func serve(ctx context.Context, path, watch string, verbose, hold bool) error {
 			_ = server.Close()
 		}
 	})
-	log.Info("Agile Beacon answers", "address", "http://"+settings.Listen)
-	err = server.Serve(api.Bounded(listener, settings.Proxies))
+	log.Info("Agile Beacon answers", "address", address)
+	bounded := api.Bounded(listener, settings.Proxies, special.Open(settings.Listen) && secured == nil)
+	if server.TLSConfig = secured; secured != nil {
+		err = server.ServeTLS(bounded, "", "")
+	} else {
+		if len(settings.Proxies) == 0 {
+			log.Info("without TLS only this machine reaches the service; other machines need tls or trusted_proxies in the settings")
+		}
+		err = server.Serve(bounded)
+	}
 	if errors.Is(err, http.ErrServerClosed) {
 		err = nil
 	}

@@ -301,7 +301,7 @@ test('users: one is added and removed, and the own password is changed', async (
   await page.getByText('only once').waitFor()
   await accessible(page, 'a password, shown once')
   await press(page, button('Close'))
-  await press(page, button('Remove user…'))
+  await press(page, button('Remove user maren'))
   await page.getByText('cannot sign in any more').waitFor()
   await press(page, page.getByRole('alertdialog').getByRole('button', { name: 'Remove user' }))
   await page.getByText('maren', { exact: true }).waitFor({ state: 'detached' })

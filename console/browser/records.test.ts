@@ -91,7 +91,7 @@ test('records are pasted from a page, and each line is told what it was taken fo
 
 test('two people see each other’s edits, and put them out together', async () => {
   const { page } = admin
-  const { password: hers } = await ask<{ password: string }>('POST', '/users', { name: 'petra' })
+  const { password: hers } = await ask<{ password: string }>('POST', '/users', { name: 'petra', grants: [{ role: 'editor' }] })
   const petra = await open(browser)
   await signIn(petra.page, 'petra', hers)
   await petra.page.goto(`${address}/domains/${zone}/records`)

@@ -23,6 +23,7 @@ const client = new QueryClient({
 
 const router = createBrowserRouter([
   { path: '/sign-in', lazy: async () => ({ Component: (await import('./pages/sign-in/sign-in')).SignIn }), HydrateFallback: () => null },
+  { path: '/first-user', lazy: async () => ({ Component: (await import('./pages/sign-in/first-user')).FirstUser }), HydrateFallback: () => null },
   {
     lazy: async () => ({ Component: (await import('./pages/signed')).Signed }),
     ErrorBoundary: Broken,
@@ -49,6 +50,7 @@ const router = createBrowserRouter([
       { path: '/accounts', lazy: async () => ({ Component: (await import('./pages/accounts/accounts')).Accounts }) },
       { path: '/apply', lazy: async () => ({ Component: (await import('./pages/apply/apply')).Apply }) },
       { path: '/users', lazy: async () => ({ Component: (await import('./pages/users/users')).Users }) },
+      { path: '/tokens', lazy: async () => ({ Component: (await import('./pages/tokens/tokens')).Tokens }) },
       { path: '/logbook', lazy: async () => ({ Component: (await import('./pages/logbook/logbook')).Logbook }) },
       { path: '*', lazy: async () => ({ Component: (await import('./pages/not-here')).NotHere }) },
     ],

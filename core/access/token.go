@@ -19,12 +19,13 @@ const (
 	SessionToken TokenKind = "session" // a user who signed in
 	MachineToken TokenKind = "token"   // a script or another machine
 	HostToken    TokenKind = "host"    // a dynamic host that reports its address
+	FirstCode    TokenKind = "first"   // the link of a first start
 )
 
-var prefixes = map[TokenKind]string{SessionToken: "abs_", MachineToken: "abt_", HostToken: "abh_"}
+var prefixes = map[TokenKind]string{SessionToken: "abs_", MachineToken: "abt_", HostToken: "abh_", FirstCode: "abf_"}
 
 // TokenPattern matches the text of every token, for programs that look for secrets. Known is the exact test.
-const TokenPattern = `ab[sth]_[a-z2-7]{59}`
+const TokenPattern = `ab[sthf]_[a-z2-7]{59}`
 
 var tokenText = regexp.MustCompile(`^` + TokenPattern + `$`)
 

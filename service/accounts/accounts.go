@@ -34,6 +34,7 @@ type Parts struct {
 	Profiles  string        // folder of profiles; empty for none
 	Evaluator []string      // command that starts a worker for the expressions of profiles
 	Timeout   time.Duration // of one request, real time
+	PlainText []string      // hosts that are reached by http:// though they are other machines
 	Calls     *prometheus.CounterVec
 	// Placed returns the zones that are placed at an account, as it names them.
 	Placed func(tx *store.Tx, account uint64) ([]provider.ZoneRef, error)
@@ -53,6 +54,7 @@ type Accounts struct {
 	seal    *store.Seal
 	kinds   *kinds
 	timeout time.Duration
+	plain   []string // hosts that are reached by http:// though they are other machines
 	calls   *prometheus.CounterVec
 	placed  func(*store.Tx, uint64) ([]provider.ZoneRef, error)
 	managed func(*store.Tx, []dnsname.Name) (map[dnsname.Name]bool, error)
@@ -75,7 +77,7 @@ func New(p Parts) (*Accounts, error) {
 		return nil, err
 	}
 	return &Accounts{store: p.Store, logbook: p.Logbook, log: p.Log, door: p.Door, http: p.HTTP, seal: seal, kinds: k,
-		timeout: p.Timeout, calls: p.Calls, placed: p.Placed, managed: p.Managed, added: p.Added, paces: map[uint64]*pace{}, used: map[string]time.Time{}}, nil
+		timeout: p.Timeout, plain: p.PlainText, calls: p.Calls, placed: p.Placed, managed: p.Managed, added: p.Added, paces: map[uint64]*pace{}, used: map[string]time.Time{}}, nil
 }
 
 // Register adds a kind of provider account.

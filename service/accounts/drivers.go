@@ -3,6 +3,7 @@ package accounts
 import (
 	"strings"
 
+	"beacon/core/special"
 	"beacon/outcall"
 	"beacon/provider"
 	"beacon/registrar"
@@ -23,6 +24,20 @@ func (s *Accounts) Secret(a store.Account) (string, error) {
 	return secret, nil
 }
 
+// secured returns a problem where the credential of an account would be sent in plain text, and the settings do not allow that.
+func (s *Accounts) secured(a store.Account) error {
+	addresses := []string{a.Address}
+	for _, address := range a.HostList() {
+		addresses = append(addresses, address)
+	}
+	for _, address := range addresses {
+		if host := special.PlainText(address, s.plain); host != "" {
+			return wire.Problemf(wire.Blocked, "%s: its address is %s, which would send the credential in plain text. Nothing was sent. Use https://, or allow it in the settings: plain_text: [%s]", a.Name, address, host)
+		}
+	}
+	return nil
+}
+
 // Provider returns the driver of a provider account.
 func (s *Accounts) Provider(a store.Account) (provider.PacedDriver, error) {
 	secret, err := s.Secret(a)
@@ -35,6 +50,9 @@ func (s *Accounts) Provider(a store.Account) (provider.PacedDriver, error) {
 // driverWith returns the driver of a provider account with a credential, which may be another than the stored one.
 func (s *Accounts) driverWith(a store.Account, secret string) (d provider.PacedDriver, err error) {
 	kind, err := s.kindOf(a)
+	if err == nil {
+		err = s.secured(a)
+	}
 	if err != nil {
 		return d, err
 	}
@@ -80,6 +98,9 @@ func (s *Accounts) Registrar(a store.Account) (registrar.Driver, error) {
 // registrarWith returns the driver of a registrar account with a credential, which may be another than the stored one.
 func (s *Accounts) registrarWith(a store.Account, secret string) (registrar.Driver, error) {
 	kind, err := s.kindOf(a)
+	if err == nil {
+		err = s.secured(a)
+	}
 	if err != nil {
 		return nil, err
 	}

@@ -17,11 +17,23 @@ import (
 const lookWait = 2 * time.Second
 
 // ReportInner logs the accounts of a former version that were added for a private address, where the settings do not allow its network: such an account
-// does not reach its provider any more.
+// does not reach its provider any more. So it does with those that would send their credential in plain text.
 func (s *Accounts) ReportInner(ctx context.Context) error {
 	var list []store.Account
-	if err := s.store.Look(ctx, func(tx *store.Tx) (err error) { list, err = tx.PrivateAccounts(); return err }); err != nil {
+	var all []store.Account
+	err := s.store.Look(ctx, func(tx *store.Tx) (err error) {
+		if list, err = tx.PrivateAccounts(); err == nil {
+			all, err = tx.Accounts("")
+		}
 		return err
+	})
+	if err != nil {
+		return err
+	}
+	for _, a := range all {
+		if err := s.secured(a); err != nil {
+			s.log.Warn("an account would send its credential in plain text, and is not used", "account", a.Name, "reason", err)
+		}
 	}
 	for _, a := range list {
 		for _, addr := range addressesOf(ctx, a.Address) {

@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"net/netip"
-	"strings"
 
 	"beacon/core/access"
 	"beacon/core/wording"
@@ -24,15 +23,11 @@ func (u *Users) ChangePassword(ctx context.Context, caller access.Caller, token 
 	if err := Personal(caller); err != nil {
 		return err
 	}
-	switch {
-	case len(r.New) < shortestPassword:
-		return wire.Problemf(wire.Invalid, "The new password has %s; %d are the least. Nothing was changed.", wording.Counted(len(r.New), "character"), shortestPassword)
-	case len(r.New) > longestPassword:
-		return wire.Problemf(wire.Invalid, "The new password has more than %d characters. Nothing was changed.", longestPassword)
-	case r.New == r.Current:
+	if err := checkPassword(caller.Name, r.New); err != nil {
+		return err
+	}
+	if r.New == r.Current {
 		return wire.Problemf(wire.Invalid, "The new password is the current one. Nothing was changed.")
-	case strings.Contains(strings.ToLower(r.New), strings.ToLower(caller.Name)):
-		return wire.Problemf(wire.Invalid, "The new password has the name of the user in it. Nothing was changed.")
 	}
 	right, _, err := u.compare(ctx, caller.Name, r.Current, from)
 	if err != nil {
@@ -109,13 +104,18 @@ type Recovery struct {
 	Reach    []string // networks that may be reached
 }
 
-// Recover gives a user a new random password, which is returned and kept nowhere, and ends its sessions.
-func Recover(ctx context.Context, r Recovery, name string) (password string, err error) {
+// open opens the database.
+func (r Recovery) open(ctx context.Context) (*store.Store, error) {
 	door, err := reach.New(r.Reach)
 	if err != nil {
-		return "", fmt.Errorf("the setting allowed_networks: %w", err)
+		return nil, fmt.Errorf("the setting allowed_networks: %w", err)
 	}
-	db, err := store.Open(ctx, r.Database, door.Local(), nil)
+	return store.Open(ctx, r.Database, door.Local(), nil)
+}
+
+// Recover gives a user a new random password, which is returned and kept nowhere, and ends its sessions.
+func Recover(ctx context.Context, r Recovery, name string) (password string, err error) {
+	db, err := r.open(ctx)
 	if err != nil {
 		return "", err
 	}

@@ -32,29 +32,6 @@ func New(book *logbook.Book) *Users { return &Users{logbook: book, hashing: newH
 // sessionLife is how long a sign-in lasts, real time.
 const sessionLife = 14 * 24 * time.Hour
 
-// FirstUser makes the first user, an owner, where there is none yet, with the given password or, if that is empty, a random
-// one. It returns the name and the password to be shown once, or "" where there are users already.
-func (u *Users) FirstUser(ctx context.Context, password string) (name, shown string, err error) {
-	if password == "" {
-		if password, err = newPassword(); err != nil {
-			return "", "", err
-		}
-	}
-	hash := store.HashPassword(password)
-	err = u.logbook.Tx(ctx, func(tx *store.Tx) error {
-		n, err := tx.CountUsers()
-		if err != nil || n > 0 {
-			return err
-		}
-		name, shown = "admin", password
-		if err := tx.AddUser(name, hash, access.Full(access.Owner)); err != nil {
-			return err
-		}
-		return logbook.Log(tx, "service", "user.added", name, "the first user")
-	})
-	return name, shown, err
-}
-
 func newPassword() (string, error) {
 	raw := make([]byte, 15)
 	_, err := rand.Read(raw)

@@ -7,7 +7,7 @@ test.each([
   ['delegate.done', 'a.example.', ['domains', 'acts']],
   ['records.written', 'a.example.', ['zones a.example', 'zones a.example.', 'domains']],
   ['host.visible', 'cam.a.example.', ['hosts', 'zones']],
-  ['user.signed-in', 'admin', ['users']],
+  ['user.signed-in', 'admin', ['users', 'tokens']],
   ['request', 'heron-main', []],
 ])('%s about %s makes out of date what it changed', (action, subject, keys) => {
   expect(outOfDate({ action, subject }).map((k) => k.join(' '))).toEqual(keys)

@@ -57,7 +57,8 @@ export function outOfDate(e: Pick<Entry, 'action' | 'subject'>): string[][] {
     case 'hold':
       return [['hold'], ['zones']]
     case 'user':
-      return [['users']]
+    case 'token':
+      return [['users'], ['tokens']]
     case 'account':
     case 'key':
       return [['accounts']]

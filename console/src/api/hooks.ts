@@ -1,7 +1,7 @@
 // What the pages read and do, as hooks. Keys begin with the kind of thing, so that an event can name what is out of date.
 import { keepPreviousData, useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { get, post, Problem, put, remove } from './client'
-import type { ZoneSettings, DefinitionFile, DelegateRequest, DnsRecord, Draft, DraftChange, ReplaceRequest } from './types'
+import type { ZoneSettings, DefinitionFile, DelegateRequest, DnsRecord, Draft, DraftChange, Grant, NewToken, ReplaceRequest } from './types'
 
 /** A missing thing stays missing however often one asks, and so does a refusal. */
 export const retry = (count: number, error: Error) => count < 2 && error instanceof Problem && (error.status === 0 || error.status >= 500)
@@ -10,7 +10,20 @@ export const useMe = () => useQuery({ queryKey: ['me'], queryFn: ({ signal }) =>
 
 export const useUsers = () => useQuery({ queryKey: ['users'], queryFn: ({ signal }) => get('/users', {}, signal) })
 
-export const useAddUser = () => useRefreshing((name: string) => post('/users', {}, { name }), ['users'])
+export const useAddUser = () => useRefreshing((user: { name: string; grants: Grant[] }) => post('/users', {}, user), ['users'])
+
+export const useGrant = () => useRefreshing(({ name, grants }: { name: string; grants: Grant[] }) => put('/users/{name}/grants', { name }, { grants }), ['users'])
+
+export const useTokens = () => useQuery({ queryKey: ['tokens'], queryFn: ({ signal }) => get('/tokens', {}, signal) })
+
+export const useAddToken = () => useRefreshing((token: NewToken) => post('/tokens', {}, token), ['tokens'])
+
+export const useRenewToken = () => useRefreshing(({ name, overlap }: { name: string; overlap: number }) => post('/tokens/{name}/renewals', { name }, { overlap }), ['tokens'])
+
+export const useRevokeToken = () => useRefreshing((name: string) => remove('/tokens/{name}', { name }), ['tokens'])
+
+/** Makes the first user by the link of the first start. */
+export const useFirstUser = () => useRefreshing((user: { code: string; password: string }) => post('/first-user', {}, user))
 
 export const useRemoveUser = () => useRefreshing((name: string) => remove('/users/{name}', { name }), ['users'])
 

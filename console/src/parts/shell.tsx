@@ -19,6 +19,7 @@ const places = [
   { to: '/accounts', label: 'Accounts' },
   { to: '/apply', label: 'Apply' },
   { to: '/users', label: 'Users' },
+  { to: '/tokens', label: 'Tokens' },
   { to: '/logbook', label: 'Logbook' },
 ]
 

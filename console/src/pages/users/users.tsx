@@ -1,7 +1,11 @@
 // Who may use the service: the users, and one's own password and sessions.
 import { useState } from 'react'
 import * as z from 'zod/mini'
-import { useAddUser, useMe, useRemoveUser, useUsers } from '../../api/hooks'
+import { useAddUser, useGrant, useMe, useRemoveUser, useUsers } from '../../api/hooks'
+import { Problem } from '../../api/client'
+import { GrantFields } from '../../parts/grant-fields'
+import { grantOf, grantText, noGrant } from '../../parts/grants'
+import { wall } from '../../parts/text'
 import { Confirm } from '../../parts/confirm'
 import { Form, Input } from '../../parts/form'
 import { Key, PageHead, Plate, Shown, Trouble } from '../../parts/kit'
@@ -13,12 +17,14 @@ export function Users() {
   const me = useMe()
   const [adding, setAdding] = useState(false)
   const [removing, setRemoving] = useState('')
+  const [changing, setChanging] = useState('')
+  const mayNot = users.error instanceof Problem && users.error.status === 403 // only one's own password and sessions
   const remove = useRemoveUser()
   return (
     <>
       <title>Users · Agile Beacon</title>
-      <PageHead title="Users" lead="Each user signs in with a name and a password, and may do everything here.">
-        {!adding && (
+      <PageHead title="Users" lead="Each user signs in with a name and a password, and may do what is granted.">
+        {!adding && !mayNot && (
           <Key weight="main" onClick={() => setAdding(true)}>
             Add user
           </Key>
@@ -26,21 +32,41 @@ export function Users() {
       </PageHead>
       {adding && <Add close={() => setAdding(false)} />}
       <div className="grid gap-5">
-        <Shown query={users}>
-          {({ items }) => (
-            <Plate title="Users">
-              <ul>
-                {items.map(({ name }) => (
-                  <li key={name} className="flex min-h-12 flex-wrap items-center gap-x-4 border-b border-line py-1 last:border-0">
-                    <span className="flex-1 font-semibold wrap-anywhere">{name}</span>
-                    {name === me.data?.name ? <span className="text-soft">you</span> : <Key onClick={() => setRemoving(name)}>Remove user…</Key>}
-                  </li>
-                ))}
-              </ul>
-              {remove.error && <Trouble error={remove.error} />}
-            </Plate>
-          )}
-        </Shown>
+        {!mayNot && (
+          <Shown query={users}>
+            {({ items }) => (
+              <Plate title="Users">
+                <ul>
+                  {items.map((u) => (
+                    <li key={u.name} className="border-b border-line py-2 last:border-0">
+                      <div className="flex min-h-10 flex-wrap items-center gap-x-4 gap-y-1">
+                        <div className="min-w-40 flex-1">
+                          <span className="font-semibold wrap-anywhere">{u.name}</span>
+                          {u.name === me.data?.name && <span className="text-soft"> (you)</span>}
+                          <p className="data text-fine wrap-anywhere">{u.grants.map(grantText).join('; ')}</p>
+                          <p className="text-fine text-soft">
+                            {u.signed_in_at ? `signed in ${wall(u.signed_in_at)}` : 'no sign-in is kept'}
+                            {u.tokens > 0 && `, ${u.tokens === 1 ? '1 token' : `${u.tokens} tokens`}`}
+                          </p>
+                        </div>
+                        <Key aria-label={`Change what ${u.name} may do`} onClick={() => setChanging(changing === u.name ? '' : u.name)}>
+                          Change grant…
+                        </Key>
+                        {u.name !== me.data?.name && (
+                          <Key aria-label={`Remove user ${u.name}`} onClick={() => setRemoving(u.name)}>
+                            Remove user…
+                          </Key>
+                        )}
+                      </div>
+                      {changing === u.name && <Change name={u.name} several={u.grants.length > 1} close={() => setChanging('')} />}
+                    </li>
+                  ))}
+                </ul>
+                {remove.error && <Trouble error={remove.error} />}
+              </Plate>
+            )}
+          </Shown>
+        )}
         <Password />
         <Sessions />
       </div>
@@ -54,13 +80,34 @@ export function Users() {
           setRemoving('')
         }}
       >
-        The user cannot sign in any more, and every session ends. Zones, revisions and dynamic hosts stay.
+        The user cannot sign in any more; its sessions and tokens end. Zones, revisions and dynamic hosts stay.
       </Confirm>
     </>
   )
 }
 
-const user = z.object({ name: z.string().check(z.trim(), z.regex(/^[a-z][a-z0-9.-]{0,63}$/, 'Use lower-case letters, digits, dots and hyphens, such as petra.')) })
+const grant = { may: z.string().check(z.minLength(1, 'Choose what the user may do.')), zones: z.string(), names: z.string(), types: z.string() }
+const user = z.object({ name: z.string().check(z.trim(), z.regex(/^[a-z][a-z0-9.-]{0,63}$/, 'Use lower-case letters, digits, dots and hyphens, such as petra.')), ...grant })
+
+/** Changes what a user may do. */
+function Change({ name, several, close }: { name: string; several: boolean; close: () => void }) {
+  const change = useGrant()
+  return (
+    <Form schema={z.object(grant)} values={noGrant} onSubmit={(g) => change.mutate({ name, grants: [grantOf(g)] }, { onSuccess: close })} className="mt-2 grid gap-4 rounded-key bg-sunken p-4">
+      {several && <p>{name} has several grants: this one takes the place of all. The command line keeps several: beacon user grant.</p>}
+      <GrantFields />
+      {change.error && <Trouble error={change.error} />}
+      <div className="flex gap-3">
+        <Key type="submit" weight="main" busy={change.isPending}>
+          Change grant
+        </Key>
+        <Key weight="quiet" onClick={close}>
+          Cancel
+        </Key>
+      </div>
+    </Form>
+  )
+}
 
 function Add({ close }: { close: () => void }) {
   const add = useAddUser()
@@ -77,8 +124,9 @@ function Add({ close }: { close: () => void }) {
   }
   return (
     <Plate title="Add user" className="mb-5">
-      <Form schema={user} values={{ name: '' }} onSubmit={(u) => add.mutate(u.name)} className="grid gap-4">
+      <Form schema={user} values={{ name: '', ...noGrant, may: 'viewer' }} onSubmit={({ name, ...g }) => add.mutate({ name, grants: [grantOf(g)] })} className="grid gap-4">
         <Input name="name" label="Name" autoFocus data placeholder="petra" className="max-w-sm" />
+        <GrantFields />
         {add.error && <Trouble error={add.error} />}
         <div className="flex gap-3">
           <Key type="submit" weight="main" busy={add.isPending}>

@@ -29,28 +29,46 @@ func (a *app) tokenListCommand() *cobra.Command {
 			return err
 		}
 		return a.show(list, func() {
-			var rows [][]string
 			for _, t := range list {
-				used := "never"
-				if t.LastUsedAt != nil {
-					used = usedAt(t.LastUsedAt) + " from " + t.LastUsedFrom
-				}
-				until := "no end"
-				if t.Expires != nil {
-					until = t.Expires.Local().Format(time.DateOnly)
-				}
-				rows = append(rows, []string{strings.TrimSuffix(t.Name, "."), t.Begins, access.Text(t.Grants), until, used})
+				a.showToken(t)
 			}
-			a.table([]string{"TOKEN", "BEGINS", "GRANTED", "UNTIL", "LAST USED"}, rows)
-			for _, t := range list {
-				for _, doubt := range t.Doubts {
-					for i, line := range wrap(strings.TrimSuffix(t.Name, ".")+": "+doubt, width-2) {
-						a.printf("%s%s\n", map[bool]string{true: "! ", false: "  "}[i == 0], line)
-					}
-				}
+			if len(list) == 0 {
+				a.printf("There is no token. Create one for each script and machine: beacon token add NAME --grant GRANT\n")
 			}
 		})
 	}}
+}
+
+// showToken prints a token: what it may do, when it was used, until when it is valid, and what speaks against it.
+func (a *app) showToken(t wire.TokenView) {
+	from := "made by " + t.Maker
+	if t.Kind == access.HostToken {
+		from = "dynamic host"
+	}
+	a.printf("%s  %s  %s\n", a.paint(bold, strings.TrimSuffix(t.Name, ".")), t.Begins+"…", a.paint(dim, from))
+	line := func(label, text string) {
+		for i, part := range wrap(text, width-10) {
+			if i > 0 {
+				label = ""
+			}
+			a.printf("  %-6s  %s\n", label, part)
+		}
+	}
+	line("may", access.Text(t.Grants))
+	if t.LastUsedAt == nil {
+		line("used", "never")
+	} else {
+		line("used", usedAt(t.LastUsedAt)+" from "+t.LastUsedFrom)
+	}
+	if len(t.Networks) > 0 {
+		line("from", strings.Trim(fmt.Sprint(t.Networks), "[]")+" only")
+	}
+	if t.Expires != nil {
+		line("until", t.Expires.Local().Format(time.DateOnly))
+	}
+	for _, doubt := range t.Doubts {
+		line("!", doubt)
+	}
 }
 
 // expiry reads when a token expires: after a duration, such as 90d, or at a day.

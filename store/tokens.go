@@ -291,7 +291,7 @@ func (t *Tx) Tokens(maker uint64) ([]TokenRow, error) {
 	if maker != 0 {
 		return t.readTokens("WHERE t.name IS NOT NULL AND t.user_id = ? ORDER BY t.name", maker)
 	}
-	return t.readTokens("WHERE t.name IS NOT NULL OR t.host_id IS NOT NULL ORDER BY t.name, h.name_key")
+	return t.readTokens("WHERE t.name IS NOT NULL OR t.host_id IS NOT NULL ORDER BY t.name IS NULL, t.name, h.name_key")
 }
 
 // TokenUsed notes that a token was used from an address, for an action: the first and the last time, to the minute, and which actions.

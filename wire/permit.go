@@ -4,12 +4,13 @@ import (
 	"beacon/core/access"
 	"beacon/core/dnsname"
 	"beacon/core/record"
+	"beacon/core/wording"
 )
 
 // Permit returns a problem where a caller may not do something to an object.
 func Permit(by access.Caller, action access.Action, object access.Object) error {
 	if d := access.May(by, action, object); !d.Allowed {
-		return Problemf(NotPermitted, "Not permitted: %s. Nothing changed.", d.Missing)
+		return Problemf(NotPermitted, "%s. Nothing changed. An owner can grant it: beacon user grant.", wording.Sentence(d.Missing))
 	}
 	return nil
 }

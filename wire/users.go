@@ -8,8 +8,10 @@ import (
 
 // Me is who asks, and what it may do.
 type Me struct {
-	Name   string         `json:"name"`   // of the user, or "token" and the name of the token
-	Grants []access.Grant `json:"grants"` // of a token: those that it was made with; its maker may have less since then
+	Name       string          `json:"name"`       // of the user, or "token" and the name of the token
+	Actions    []access.Action `json:"actions"`    // what it may do, somewhere
+	Everywhere []access.Action `json:"everywhere"` // what it may do to the whole installation
+	Grants     []access.Grant  `json:"grants"`     // of a token: those that it was made with; its maker may have less since then
 }
 
 // NewUser is a user that is to be added.

@@ -77,7 +77,7 @@ func TestMay(t *testing.T) {
 	}
 	assert.False(t, May(Caller{}, See, Everything).Allowed, "the zero Caller may nothing")
 	assert.False(t, May(Caller{Grants: Full(Owner)}, "", Everything).Allowed, "there is no action without a name")
-	assert.Equal(t, `ci may not edit for www.a.example A in a.example (granted: viewer)`, May(Caller{Name: "ci", Grants: Full(Viewer)}, Edit, object("a.example www A")).Missing)
+	assert.Equal(t, `ci is not granted the action "edit" for www.a.example A in a.example; granted: viewer`, May(Caller{Name: "ci", Grants: Full(Viewer)}, Edit, object("a.example www A")).Missing)
 }
 
 // A token may what its grants and its maker's say, whichever is narrower at the moment.

@@ -71,12 +71,12 @@ func May(c Caller, a Action, o Object) Decision {
 	by, allowed := first(c.Grants, a, o)
 	switch {
 	case !allowed && c.Token != "":
-		return Decision{Missing: fmt.Sprintf("the token %s may not %s for %s (it has: %s)", c.Token, a, o, orNone(c.Grants))}
+		return Decision{Missing: fmt.Sprintf("the token %s is not granted the action %q for %s; it has: %s", c.Token, a, o, orNone(c.Grants))}
 	case !allowed:
-		return Decision{Missing: fmt.Sprintf("%s may not %s for %s (granted: %s)", c.Name, a, o, orNone(c.Grants))}
+		return Decision{Missing: fmt.Sprintf("%s is not granted the action %q for %s; granted: %s", c.Name, a, o, orNone(c.Grants))}
 	}
 	if _, within := first(c.Within, a, o); c.TokenOf && !within {
-		return Decision{Missing: fmt.Sprintf("the maker of the token %s may not %s for %s any more (granted: %s)", c.Token, a, o, orNone(c.Within))}
+		return Decision{Missing: fmt.Sprintf("the maker of the token %s is not granted the action %q for %s any more; granted: %s", c.Token, a, o, orNone(c.Within))}
 	}
 	return Decision{Allowed: true, By: by}
 }
@@ -94,6 +94,16 @@ func (c Caller) Touches(a Action, zone dnsname.Name) bool {
 func (c Caller) Ever(a Action) bool {
 	has := func(g Grant) bool { return slices.Contains(g.may(), a) }
 	return slices.ContainsFunc(c.Grants, has) && (!c.TokenOf || slices.ContainsFunc(c.Within, has))
+}
+
+// Somewhere returns the actions that a caller may do to some object.
+func (c Caller) Somewhere() []Action {
+	return slices.DeleteFunc(Actions(), func(a Action) bool { return !c.Ever(a) })
+}
+
+// Everywhere returns the actions that a caller may do to the whole installation.
+func (c Caller) Everywhere() []Action {
+	return slices.DeleteFunc(Actions(), func(a Action) bool { return !May(c, a, Everything).Allowed })
 }
 
 func first(grants []Grant, a Action, o Object) (Grant, bool) {

@@ -8,7 +8,7 @@ export const retry = (count: number, error: Error) => count < 2 && error instanc
 
 export const useMe = () => useQuery({ queryKey: ['me'], queryFn: ({ signal }) => get('/sessions/current', {}, signal), staleTime: Infinity })
 
-export const useUsers = () => useQuery({ queryKey: ['users'], queryFn: ({ signal }) => get('/users', {}, signal) })
+export const useUsers = (enabled: boolean) => useQuery({ queryKey: ['users'], queryFn: ({ signal }) => get('/users', {}, signal), enabled })
 
 export const useAddUser = () => useRefreshing((user: { name: string; grants: Grant[] }) => post('/users', {}, user), ['users'])
 

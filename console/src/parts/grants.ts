@@ -28,6 +28,14 @@ export type GrantValues = { may: string; zones: string; names: string; types: st
 
 export const noGrant: GrantValues = { may: '', zones: '', names: '', types: '' }
 
+/** A grant as the fields of a form. */
+export const valuesOf = (g: GrantView): GrantValues => ({
+  may: g.role || (g.actions ?? []).join(','),
+  zones: (g.zones ?? []).join(', '),
+  names: (g.names ?? []).join(', '),
+  types: (g.types ?? []).join(', '),
+})
+
 /** The grant that a form describes. */
 export function grantOf({ may, zones, names, types }: GrantValues): Grant {
   const role = mays.some((m) => m.value === may)

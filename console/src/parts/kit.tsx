@@ -73,7 +73,7 @@ export function Trouble({ error, again }: { error: Error; again?: () => void }) 
               <Findings list={p.findings} />
             </div>
           )}
-          {again && (
+          {again && p?.status !== 403 && (
             <Key className="mt-3" onClick={again}>
               Try again
             </Key>

@@ -92,11 +92,13 @@ const pages = [
   { to: '/accounts', label: 'Accounts', words: 'provider registrar credential' },
   { to: '/apply', label: 'Apply a definition', words: 'add domain zone file' },
   { to: '/users', label: 'Users', words: 'password session people sign' },
+  { to: '/tokens', label: 'Tokens', words: 'machine script key secret' },
   { to: '/logbook', label: 'Logbook', words: 'history who' },
   { to: '/findings', label: 'Findings', words: 'codes explain' },
 ]
 
 const actions = [
+  { to: '/tokens', label: 'Add token', words: 'machine script' },
   { to: '/accounts?connect', label: 'Connect an account', words: 'provider registrar add' },
   { to: '/hosts?add', label: 'Add dynamic host', words: 'token address' },
 ]

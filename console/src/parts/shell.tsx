@@ -11,17 +11,23 @@ import { Mark } from './mark'
 import { type Choice, choices, useTheme } from './theme'
 import { wall } from './text'
 
-const places = [
+/** The pages, with the action that a user needs for each: somewhere, or for everything. */
+const places: { to: string; label: string; needs?: string; everywhere?: string }[] = [
   { to: '/', label: 'Today' },
   { to: '/domains', label: 'Domains' },
   { to: '/search', label: 'Search' },
   { to: '/hosts', label: 'Dynamic hosts' },
-  { to: '/accounts', label: 'Accounts' },
-  { to: '/apply', label: 'Apply' },
+  { to: '/accounts', label: 'Accounts', everywhere: 'see' },
+  { to: '/apply', label: 'Apply', needs: 'place' },
   { to: '/users', label: 'Users' },
   { to: '/tokens', label: 'Tokens' },
   { to: '/logbook', label: 'Logbook' },
 ]
+
+function usePlaces() {
+  const me = useMe().data
+  return places.filter((p) => (!p.needs || me?.actions?.includes(p.needs)) && (!p.everywhere || me?.everywhere?.includes(p.everywhere)))
+}
 
 const load = async () => ({ default: (await import('./palette')).Palette })
 const Palette = lazy(load)
@@ -65,7 +71,7 @@ export function Shell() {
           <kbd className="text-fine text-deep-200">Ctrl K</kbd>
         </button>
         <nav aria-label="Main" className="hidden gap-1 px-2 pb-2 lg:flex lg:flex-col lg:pt-1">
-          {places.map((p) => (
+          {usePlaces().map((p) => (
             <NavLink
               key={p.to}
               to={p.to}
@@ -113,7 +119,7 @@ function Menu() {
     <DropdownMenu.Root modal={false}>
       <DropdownMenu.Trigger className="min-h-10 rounded-key border border-deep-600 px-3 font-semibold hover:bg-deep-800 lg:hidden">Menu</DropdownMenu.Trigger>
       <DropdownMenu.Content align="end" sideOffset={6} className="plate z-30 min-w-48 p-1 text-ink">
-        {places.map((p) => (
+        {usePlaces().map((p) => (
           <DropdownMenu.Item key={p.to} onSelect={() => void go(p.to)} className="cursor-pointer rounded-key px-3 py-2.5 font-semibold outline-none data-[highlighted]:bg-sunken">
             {p.label}
           </DropdownMenu.Item>

@@ -2,9 +2,9 @@
 import { useState } from 'react'
 import * as z from 'zod/mini'
 import { useAddUser, useGrant, useMe, useRemoveUser, useUsers } from '../../api/hooks'
-import { Problem } from '../../api/client'
 import { GrantFields } from '../../parts/grant-fields'
-import { grantOf, grantText, noGrant } from '../../parts/grants'
+import type { GrantView } from '../../api/types'
+import { grantOf, grantText, mays, noGrant, valuesOf } from '../../parts/grants'
 import { wall } from '../../parts/text'
 import { Confirm } from '../../parts/confirm'
 import { Form, Input } from '../../parts/form'
@@ -13,12 +13,12 @@ import { Password } from './password'
 import { Sessions } from './sessions'
 
 export function Users() {
-  const users = useUsers()
   const me = useMe()
+  const users = useUsers(me.data?.everywhere.includes('users') ?? false)
   const [adding, setAdding] = useState(false)
   const [removing, setRemoving] = useState('')
   const [changing, setChanging] = useState('')
-  const mayNot = users.error instanceof Problem && users.error.status === 403 // only one's own password and sessions
+  const mayNot = !me.data?.everywhere.includes('users') // only one's own password and sessions
   const remove = useRemoveUser()
   return (
     <>
@@ -58,7 +58,7 @@ export function Users() {
                           </Key>
                         )}
                       </div>
-                      {changing === u.name && <Change name={u.name} several={u.grants.length > 1} close={() => setChanging('')} />}
+                      {changing === u.name && <Change name={u.name} grants={u.grants} close={() => setChanging('')} />}
                     </li>
                   ))}
                 </ul>
@@ -90,11 +90,11 @@ const grant = { may: z.string().check(z.minLength(1, 'Choose what the user may d
 const user = z.object({ name: z.string().check(z.trim(), z.regex(/^[a-z][a-z0-9.-]{0,63}$/, 'Use lower-case letters, digits, dots and hyphens, such as petra.')), ...grant })
 
 /** Changes what a user may do. */
-function Change({ name, several, close }: { name: string; several: boolean; close: () => void }) {
+function Change({ name, grants, close }: { name: string; grants: GrantView[]; close: () => void }) {
   const change = useGrant()
   return (
-    <Form schema={z.object(grant)} values={noGrant} onSubmit={(g) => change.mutate({ name, grants: [grantOf(g)] }, { onSuccess: close })} className="mt-2 grid gap-4 rounded-key bg-sunken p-4">
-      {several && <p>{name} has several grants: this one takes the place of all. The command line keeps several: beacon user grant.</p>}
+    <Form schema={z.object(grant)} values={grants[0] && mays.some((m) => m.value === grants[0]!.role) ? valuesOf(grants[0]) : noGrant} onSubmit={(g) => change.mutate({ name, grants: [grantOf(g)] }, { onSuccess: close })} className="mt-2 grid gap-4 rounded-key bg-sunken p-4">
+      {grants.length > 1 && <p>{name} has several grants: this one takes the place of all. The command line keeps several: beacon user grant.</p>}
       <GrantFields />
       {change.error && <Trouble error={change.error} />}
       <div className="flex gap-3">

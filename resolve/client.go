@@ -102,7 +102,13 @@ type Client struct {
 	closed  bool
 }
 
-const numSockets = 8
+// How many UDP sockets of a family are open, after how many questions one gives its place to another on a new port, and after how long, real time: so
+// the port of the next question is one of many, which change, and nobody can foresee it (RFC 5452 section 9.2).
+const (
+	numSockets = 32
+	portUses   = 128
+	portLife   = 30 * time.Second
+)
 
 // NewClient opens the sockets. Close gives them back.
 func NewClient(door *reach.Door, opt Options) (*Client, error) {
@@ -125,15 +131,17 @@ func NewClient(door *reach.Door, opt Options) (*Client, error) {
 	if _, err := rand.Read(c.secret[:]); err != nil {
 		return nil, err
 	}
+	c.four.open = func() (*socket, error) { return c.listen(&c.four, door.ListenPackets4) }
+	c.six.open = func() (*socket, error) { return c.listen(&c.six, door.ListenPackets6) }
 	for range numSockets {
-		four, err := door.ListenPackets4()
+		four, err := c.four.open()
 		if err != nil {
 			c.Close()
 			return nil, fmt.Errorf("opening a socket for DNS: %w", err)
 		}
-		c.listen(&c.four, four)
-		if six, err := door.ListenPackets6(); err == nil {
-			c.listen(&c.six, six)
+		c.four.sockets = append(c.four.sockets, four)
+		if six, err := c.six.open(); err == nil {
+			c.six.sockets = append(c.six.sockets, six)
 		}
 	}
 	for _, f := range []*family{&c.four, &c.six} {
@@ -144,11 +152,16 @@ func NewClient(door *reach.Door, opt Options) (*Client, error) {
 	return c, nil
 }
 
-func (c *Client) listen(f *family, packets *reach.Packets) {
+// listen opens a socket and reads from it until it is closed.
+func (c *Client) listen(f *family, open func() (*reach.Packets, error)) (*socket, error) {
+	packets, err := open()
+	if err != nil {
+		return nil, err
+	}
 	_ = packets.SetReadBuffer(4 << 20)
 	s := &socket{family: f, packets: packets, waiting: map[uint16]*waiter{}}
-	f.sockets = append(f.sockets, s)
 	c.workers.Go(s.read)
+	return s, nil
 }
 
 // Close closes the sockets and connections and waits for their readers.
@@ -160,8 +173,13 @@ func (c *Client) Close() {
 	}
 	c.mu.Unlock()
 	close(c.ended)
-	for _, s := range append(c.four.sockets, c.six.sockets...) {
-		s.packets.Close()
+	for _, f := range []*family{&c.four, &c.six} {
+		f.mu.Lock()
+		f.closed = true // no socket is opened from here on
+		for _, s := range append(f.old, f.sockets...) {
+			_ = s.packets.Close()
+		}
+		f.mu.Unlock()
 	}
 	c.workers.Wait()
 	c.http.CloseIdleConnections()
@@ -183,7 +201,7 @@ func (c *Client) Ask(ctx context.Context, at netip.AddrPort, q Question) (Reply,
 // question's place at the server is free again once an answer came or the time for it is over, whether anybody waits for it or not.
 func (c *Client) begin(ctx context.Context, a *asking, s *server, q Question) error {
 	a.c, a.s, a.q, a.edns, a.refusedEDNS = c, s, q, a.manner == properly, a.manner == withoutEDNS
-	if a.manner == streamsOnly {
+	if a.sure = isSure(ctx); a.sure || a.manner == streamsOnly {
 		return nil
 	}
 	if err := s.enter(ctx); err != nil {
@@ -202,9 +220,9 @@ func (a *asking) abandon() {
 
 // end waits for the answer, and asks again where that is called for.
 func (a *asking) end(ctx context.Context) (Reply, error) {
-	if a.manner == streamsOnly {
+	if a.sure || a.manner == streamsOnly {
 		r, err := a.overTCP(ctx)
-		r.NoUDP = true
+		r.NoUDP = !a.sure
 		return r, err
 	}
 	if a.first == nil {
@@ -213,7 +231,7 @@ func (a *asking) end(ctx context.Context) (Reply, error) {
 	r, over, err := a.overUDP(ctx, 0)
 	switch {
 	case over:
-		return a.overTCP(ctx)
+		return a.instead(ctx)
 	case err == nil:
 		return r, nil
 	case ctx.Err() != nil || !errors.Is(err, ErrNoAnswer):
@@ -254,7 +272,7 @@ func (a *asking) everyWay(ctx context.Context) (Reply, error) {
 			b.edns = edns
 			r, over, err := b.overUDP(ctx, 1)
 			if err == nil && over {
-				r, err = b.overTCP(ctx)
+				r, err = b.instead(ctx)
 			}
 			if err == nil && !edns && !b.refusedEDNS {
 				r = b.confirm(ctx, r)
@@ -328,6 +346,18 @@ type asking struct {
 	first       *waiter // that is open already
 	last        error
 	truncated   bool
+	bare        bool // there was an error without the question
+	sure        bool // it is asked over TCP only
+}
+
+type sureKey struct{}
+
+// Surely returns a context in which nameservers are asked over TCP only, whose answers nobody makes up who does not see the questions.
+func Surely(ctx context.Context) context.Context { return context.WithValue(ctx, sureKey{}, true) }
+
+func isSure(ctx context.Context) bool {
+	is, _ := ctx.Value(sureKey{}).(bool)
+	return is
 }
 
 // overUDP makes a try; over tells that TCP has to be taken.
@@ -350,7 +380,10 @@ func (a *asking) overUDP(ctx context.Context, try int) (r Reply, over bool, err 
 		took, m := heard.took, heard.m
 		a.s.heard(took)
 		switch {
-		case heard.otherLetters:
+		case heard.otherLetters, heard.noCookie:
+			return r, true, nil
+		case heard.bare: // only the id had to be guessed for it
+			a.bare = true
 			return r, true, nil
 		case m.Truncated:
 			a.truncated = true
@@ -360,12 +393,37 @@ func (a *asking) overUDP(ctx context.Context, try int) (r Reply, over bool, err 
 			continue
 		case m.Rcode == dns.RcodeBadCookie:
 			return r, true, nil
-		case a.edns && (m.Rcode == dns.RcodeFormatError || m.Rcode == dns.RcodeNotImplemented || m.Rcode == dns.RcodeBadVers):
+		case a.edns && refusesEDNS(m.Rcode):
 			a.edns, a.refusedEDNS = false, true
 			continue
 		}
 		return Reply{Msg: m, Over: OverUDP, Took: took, Tries: a.tries, NoEDNS: a.refusedEDNS}, false, nil
 	}
+}
+
+// instead asks over TCP what was not answered so over UDP that it counts. After an error without the question a server that has no TCP, or no EDNS there
+// either, is asked without EDNS: it may be from before both.
+func (a *asking) instead(ctx context.Context) (Reply, error) {
+	r, err := a.overTCP(ctx)
+	if !a.bare || ctx.Err() != nil || err == nil && !refusesEDNS(r.Rcode) {
+		return r, err
+	}
+	a.edns, a.refusedEDNS = false, true
+	plain, over, lost := a.overUDP(ctx, 0)
+	switch {
+	case lost != nil:
+		return Reply{}, lost
+	case over && err != nil:
+		return Reply{}, errors.New("it answers with nothing but errors that do not say what they are about")
+	case over:
+		return r, nil
+	}
+	return plain, nil
+}
+
+// refusesEDNS reports whether a response code says that EDNS is not understood (RFC 6891 section 7).
+func refusesEDNS(rcode int) bool {
+	return rcode == dns.RcodeFormatError || rcode == dns.RcodeNotImplemented || rcode == dns.RcodeBadVers
 }
 
 func (a *asking) overTCP(ctx context.Context) (Reply, error) {
@@ -388,7 +446,7 @@ func (a *asking) confirm(ctx context.Context, plain Reply) Reply {
 	if err == nil && !over {
 		return r
 	}
-	plain.NoEDNS = err != nil
+	plain.NoEDNS = err != nil || a.bare
 	return plain
 }
 

@@ -20,6 +20,7 @@ type server struct {
 
 	mu     sync.Mutex
 	theirs []byte        // its part of the cookie
+	missed int           // answers in a row that had no cookie, though it is known
 	smooth time.Duration // smoothed time of an answer, and its variation (RFC 6298 section 2)
 	spread time.Duration
 	used   time.Time
@@ -147,5 +148,22 @@ func (s *server) heard(took time.Duration) {
 func (s *server) keepCookie(b []byte) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	s.theirs = b
+	s.theirs, s.missed = b, 0
+}
+
+// missingCookies is after how many answers in a row without a cookie a server has none any more: nobody forges so many.
+const missingCookies = 4
+
+// missesCookie takes in that an answer has no cookie, and reports whether it should have one: then it may be made up by somebody else.
+func (s *server) missesCookie() bool {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if s.theirs == nil {
+		return false
+	}
+	if s.missed++; s.missed > missingCookies {
+		s.theirs, s.missed = nil, 0
+		return false
+	}
+	return true
 }

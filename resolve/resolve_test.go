@@ -249,7 +249,7 @@ func TestReadHints(t *testing.T) {
 }
 
 func BenchmarkAsk(b *testing.B) {
-	c, err := NewClient(reach.Loopback(), Options{})
+	c, err := NewClient(reach.Loopback(), Options{PerSecond: -1})
 	if err != nil {
 		b.Fatal(err)
 	}

@@ -99,18 +99,15 @@ func (f *family) close() {
 		}
 	}
 	f.queue = nil
-	for _, s := range f.sockets {
-		for _, w := range s.waiting {
-			w.fail(datagram{failed: errClosed})
-		}
-	}
+	f.each(func(w *waiter) { w.fail(datagram{failed: errClosed}) })
 }
 
 // sendSome sends a batch through a socket that nobody can foresee.
 func (f *family) sendSome(batch []*waiter, messages []reach.Message) {
-	s := f.sockets[rand.IntN(len(f.sockets))]
 	now := time.Now()
 	f.mu.Lock()
+	at := rand.IntN(len(f.sockets))
+	s := f.sockets[at]
 	sent := 0
 	for _, w := range batch {
 		switch {
@@ -125,6 +122,12 @@ func (f *family) sendSome(batch []*waiter, messages []reach.Message) {
 			batch[sent] = w
 			sent++
 		}
+	}
+	if s.uses == 0 {
+		s.first = now
+	}
+	if s.uses += sent; s.uses >= portUses {
+		f.renew(at)
 	}
 	f.mu.Unlock()
 	batch = batch[:sent]

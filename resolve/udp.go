@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"net"
 	"net/netip"
+	"slices"
 	"sync"
 	"time"
 
@@ -19,6 +20,8 @@ import (
 type family struct {
 	mu      sync.Mutex // of all that its sockets and waiters share
 	sockets []*socket
+	old     []*socket // that take no further questions, and are closed when the last of theirs has ended
+	open    func() (*socket, error)
 	queue   []*waiter     // not sent yet
 	called  chan struct{} // the sender was
 	closed  bool
@@ -29,6 +32,8 @@ type socket struct {
 	*family
 	packets *reach.Packets
 	waiting map[uint16]*waiter
+	uses    int       // questions that were sent through it
+	first   time.Time // when the first was
 }
 
 // waiter is one question on its way. Waiters are used again.
@@ -68,6 +73,8 @@ type heard struct {
 	m            *dns.Msg
 	took         time.Duration
 	otherLetters bool
+	bare         bool // an error without the question
+	noCookie     bool // the server is known to have cookies, and there is none in it
 }
 
 // free returns the question's place back. The family is locked, or nobody else has the waiter.
@@ -118,10 +125,13 @@ func (w *waiter) wait(ctx context.Context) (heard, error) {
 		if err != nil { // it may have been made up by somebody else: the real one may still come
 			continue
 		}
+		h := heard{m: m, took: d.took, otherLetters: !d.exactly, bare: len(m.Question) == 0}
 		if theirs != nil {
 			w.to.keepCookie(theirs)
+		} else if w.edns && !h.bare {
+			h.noCookie = w.to.missesCookie()
 		}
-		return heard{m, d.took, !d.exactly}, nil
+		return h, nil
 	}
 }
 
@@ -238,13 +248,52 @@ func (c *Client) watch() {
 func (f *family) expire(now time.Time) {
 	f.mu.Lock()
 	defer f.mu.Unlock()
-	for _, s := range f.sockets {
-		for _, w := range s.waiting {
-			if now.After(w.deadline) {
-				w.fail(datagram{late: true})
+	f.each(func(w *waiter) {
+		if now.After(w.deadline) {
+			w.fail(datagram{late: true})
+		}
+	})
+	for i, s := range f.sockets {
+		if s.uses > 0 && now.Sub(s.first) > portLife {
+			f.renew(i)
+		}
+	}
+	f.old = slices.DeleteFunc(f.old, func(s *socket) bool {
+		if len(s.waiting) > 0 {
+			return false
+		}
+		_ = s.packets.Close()
+		return true
+	})
+}
+
+// each calls do for each question that waits. The family is locked.
+func (f *family) each(do func(*waiter)) {
+	for _, list := range [][]*socket{f.sockets, f.old} {
+		for _, s := range list {
+			for _, w := range s.waiting {
+				do(w)
 			}
 		}
 	}
+}
+
+// renew puts a new socket, on another port, in the place of one; where none can be opened, it stays. The family is locked.
+func (f *family) renew(i int) {
+	if f.closed {
+		return
+	}
+	if s, err := f.open(); err == nil {
+		f.old = append(f.old, f.sockets[i])
+		f.sockets[i] = s
+	}
+}
+
+// retired returns how many sockets take no further questions and are still open.
+func (f *family) retired() int {
+	f.mu.Lock()
+	defer f.mu.Unlock()
+	return len(f.old)
 }
 
 // fail returns who waits that nothing comes any more, unless something is there. The family is locked.

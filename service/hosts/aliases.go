@@ -7,9 +7,11 @@ import (
 	"slices"
 	"time"
 
+	"beacon/core/dnsname"
 	"beacon/core/layers"
 	"beacon/core/record"
 	"beacon/looking"
+	"beacon/resolve"
 	"beacon/service/jobs"
 	"beacon/service/logbook"
 	"beacon/service/sync"
@@ -46,9 +48,7 @@ func (s *Hosts) Answers(ctx context.Context, z store.Zone, c record.Contents, kn
 		if i := slices.IndexFunc(known, func(k store.Alias) bool { return k.Name == set.Name && k.Target == target }); i >= 0 {
 			a.Answers, a.TTL, a.AnsweredAt = known[i].Answers, known[i].TTL, known[i].AnsweredAt
 		}
-		asking, cancel := context.WithTimeout(ctx, s.timeout)
-		heard, err := s.sweeper.Addresses(asking, target)
-		cancel()
+		heard, err := s.addresses(ctx, target, a.Answers)
 		switch {
 		case ctx.Err() != nil:
 			return nil, ctx.Err()
@@ -79,6 +79,24 @@ func (s *Hosts) Answers(ctx context.Context, z store.Zone, c record.Contents, kn
 		}
 		return nil
 	})
+}
+
+// addresses asks for the addresses of a target. What differs from what is known is written to providers without a user looking at it: it is asked for
+// again over TCP, and what is said there counts.
+func (s *Hosts) addresses(ctx context.Context, target dnsname.Name, known []netip.Addr) (resolve.Addresses, error) {
+	asking, cancel := context.WithTimeout(ctx, s.timeout)
+	defer cancel()
+	heard, err := s.sweeper.Addresses(asking, target)
+	if err != nil || len(heard.List) == 0 || slices.Equal(heard.List, known) {
+		return heard, err
+	}
+	surely, cancel := context.WithTimeout(resolve.Surely(ctx), s.timeout)
+	defer cancel()
+	sure, err := s.sweeper.Addresses(surely, target)
+	if err != nil {
+		return sure, fmt.Errorf("its addresses changed to %v, which could not be confirmed over TCP: %w", heard.List, err)
+	}
+	return sure, nil
 }
 
 // RunAlias keeps the addresses of a zone's ALIAS records right: it asks, and where the answer is another one, it has it written.

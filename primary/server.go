@@ -2,6 +2,7 @@ package primary
 
 import (
 	"context"
+	"encoding/binary"
 	"errors"
 	"log/slog"
 	"net"
@@ -63,10 +64,15 @@ func (s *Server) Serve(ctx context.Context, listen string, started func()) error
 // provider verifies and makes signatures with the keys of a source.
 type provider struct{ source Source }
 
-func (p provider) secret(t *dns.TSIG) (dns.TsigProvider, error) {
+// secret returns the key that signs messages about the zone that one of them is about: two accounts may have keys of one name.
+func (p provider) secret(message []byte, t *dns.TSIG) (dns.TsigProvider, error) {
 	ctx, cancel := context.WithTimeout(context.Background(), timeout)
 	defer cancel()
-	secret, ok := p.source.Key(ctx, dns.CanonicalName(t.Hdr.Name))
+	zone, ok := zoneOf(message)
+	if !ok {
+		return nil, dns.ErrSecret
+	}
+	secret, ok := p.source.Key(ctx, zone, dns.CanonicalName(t.Hdr.Name))
 	if !ok {
 		return nil, dns.ErrSecret
 	}
@@ -74,7 +80,11 @@ func (p provider) secret(t *dns.TSIG) (dns.TsigProvider, error) {
 }
 
 func (p provider) Generate(msg []byte, t *dns.TSIG) ([]byte, error) {
-	k, err := p.secret(t)
+	message := msg
+	if len(msg) > 2 { // what is signed of an answer begins with the signature of the question (RFC 8945 section 5.3.1)
+		message = msg[min(len(msg), 2+int(binary.BigEndian.Uint16(msg))):]
+	}
+	k, err := p.secret(message, t)
 	if err != nil {
 		return nil, err
 	}
@@ -82,11 +92,25 @@ func (p provider) Generate(msg []byte, t *dns.TSIG) ([]byte, error) {
 }
 
 func (p provider) Verify(msg []byte, t *dns.TSIG) error {
-	k, err := p.secret(t)
+	k, err := p.secret(msg, t)
 	if err != nil {
 		return err
 	}
 	return k.Verify(msg, t)
+}
+
+// zoneOf returns the name in the question of a message on the wire.
+func zoneOf(message []byte) (name dnsname.Name, ok bool) {
+	const header = 12
+	if len(message) < header || binary.BigEndian.Uint16(message[4:]) != 1 {
+		return name, false
+	}
+	text, _, err := dns.UnpackDomainName(message, header)
+	if err != nil {
+		return name, false
+	}
+	name, err = dnsname.Parse(text)
+	return name, err == nil
 }
 
 // ServeDNS answers one message.

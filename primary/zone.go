@@ -22,8 +22,8 @@ type Zone struct {
 
 // Source returns what is published and to whom. It is safe for concurrent use.
 type Source interface {
-	// Key returns the secret of a key, in Base64; false where there is none of this name.
-	Key(ctx context.Context, name string) (secret string, ok bool)
+	// Key returns the secret of a key that is for a zone, in Base64; false where there is none of this name.
+	Key(ctx context.Context, zone dnsname.Name, name string) (secret string, ok bool)
 	// For returns the zone that somebody with a key may fetch from an address; false where there is none.
 	For(ctx context.Context, name dnsname.Name, key string, from netip.Addr) (Zone, bool, error)
 	// Since returns the published versions from the one with the given serial to the newest, both included; none where that

@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"beacon/core/access"
+	"beacon/core/definition"
 	"beacon/core/dnsname"
 	"beacon/primary"
 	"beacon/provider/update/nstest"
@@ -125,6 +126,43 @@ func transferred(t *testing.T, from string, m *dns.Msg) (all []dns.RR) {
 		all = append(all, part.RR...)
 	}
 	return all
+}
+
+// Two accounts have keys of one name: each zone is given only to who has the secret of its own account.
+func TestKeysOfOneName(t *testing.T) {
+	t.Parallel()
+	h, listen := primaryHouse(t)
+	const other = "b3RoZXItc2VjcmV0LW9mLXNpeHRlZW4="
+	ours, theirs := nstest.FreePort(t), nstest.FreePort(t)
+	one, two := nstest.NamedSecondary(t, ours, listen, zone.String()), nstest.NamedSecondary(t, theirs, listen, "tides.example.")
+	for name, account := range map[string]struct{ address, secret string }{"moor": {one.HostPort(), nstest.Credential},
+		"quay": {two.HostPort(), strings.Replace(nstest.Credential, nstest.Secret, other, 1)}} {
+		_, err := h.Accounts.AddAccount(ctx, access.Service, wire.NewAccount{Name: name, Role: wire.RoleProvider, Kind: secondaries.Kind, Secret: account.secret,
+			Address: fmt.Sprintf("dns://%s/ns1.%s.test", account.address, name)})
+		require.NoError(t, err)
+	}
+	h.define("moor", "@ A 192.0.2.1")
+	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
+	_, err := h.Apply.Apply(ctx, access.Service, wire.ApplyRequest{Files: []definition.File{{Name: "tides", Text: "zones:\n  tides.example:\n    providers: [quay]\n    records: |\n      @ A 192.0.2.2\n"}}, Sync: true})
+	require.NoError(t, err)
+	fetch := func(zone, secret string) (err error) {
+		m := new(dns.Msg).SetAxfr(zone)
+		m.SetTsig(nstest.KeyName+".", dns.HmacSHA256, 300, time.Now().Unix())
+		parts, err := (&dns.Transfer{DialTimeout: time.Second, TsigSecret: map[string]string{nstest.KeyName + ".": secret}}).In(m, listen)
+		if err != nil {
+			return err
+		}
+		for part := range parts {
+			if part.Error != nil {
+				err = part.Error
+			}
+		}
+		return err
+	}
+	assert.NoError(t, fetch(zone.String(), nstest.Secret))
+	assert.Error(t, fetch(zone.String(), other), "the key of another account, of the same name")
+	assert.Eventually(t, func() bool { return fetch("tides.example.", other) == nil }, 20*time.Second, 100*time.Millisecond)
+	assert.Error(t, fetch("tides.example.", nstest.Secret))
 }
 
 // A secondary that has a higher serial than ours, from an earlier life, gets one above it, and follows.

@@ -14,6 +14,7 @@ import (
 	"beacon/outcall"
 	"beacon/primary"
 	"beacon/service/accounts"
+	"beacon/service/zones"
 	"beacon/store"
 )
 
@@ -38,14 +39,41 @@ func (s *Secondaries) Serve(ctx context.Context) {
 // under the same serial.
 type transfers struct{ s *Secondaries }
 
-// Key looks a key up among the accounts.
-func (t transfers) Key(ctx context.Context, name string) (secret string, ok bool) {
-	accounts, err := t.accounts(ctx, Kind, "update")
-	if err != nil {
+// Key looks a key up in the accounts at which a zone is placed.
+func (t transfers) Key(ctx context.Context, zone dnsname.Name, name string) (secret string, ok bool) {
+	var list []store.Account
+	err := t.s.store.Tx(ctx, func(tx *store.Tx) error {
+		list = nil
+		if p, err := tx.PublishedZone(zone); err == nil {
+			a, err := accounts.ByID(tx, p.AccountID)
+			list = append(list, a)
+			return err
+		} else if !store.IsMissing(err) {
+			return err
+		}
+		z, err := zones.ByName(tx, zone)
+		if err != nil {
+			return err
+		}
+		placements, err := zones.Placements(tx, z.ID)
+		if err != nil {
+			return err
+		}
+		for _, p := range placements {
+			a, err := accounts.ByID(tx, p.AccountID)
+			if err != nil {
+				return err
+			}
+			if a.Kind == "update" {
+				list = append(list, a)
+			}
+		}
+		return nil
+	})
+	if err != nil && !store.IsMissing(err) {
 		t.s.log.Error("keys cannot be read", "error", err)
-		return "", false
 	}
-	for _, a := range accounts {
+	for _, a := range list {
 		if text, err := t.s.accounts.Secret(a); err == nil {
 			if parts := strings.SplitN(text, ":", 3); len(parts) == 3 && dns.CanonicalName(parts[1]) == name {
 				return parts[2], true

@@ -2,9 +2,6 @@ module beacon
 
 go 1.26.0
 
-// Signatures by short RSA keys are weak, and have to be verified all the same.
-godebug rsa1024min=0
-
 ignore ./console/node_modules
 
 require (

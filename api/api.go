@@ -131,12 +131,13 @@ type call struct {
 	token  string
 	caller access.Caller
 	open   bool // nobody has to sign in for the route
+	slots  *slots
 }
 
 // serve finds out who asks, whether that may be, and lets the route do its work.
 func (a *api) serve(r route) gin.HandlerFunc {
 	return func(c *gin.Context) {
-		k := &call{Context: c, svc: a.svc, open: r.needs == anybody}
+		k := &call{Context: c, svc: a.svc, open: r.needs == anybody, slots: &a.slots}
 		if since, _ := a.svc.Away(); !since.IsZero() {
 			a.fail(c, logbook.Away(false))
 			return

@@ -28,6 +28,15 @@ func routesOfDefinitions() []route {
 			if len(in.Files) == 0 {
 				return nil, wire.Problemf(wire.Invalid, "There are no files. Send the text of each definition file in files.")
 			}
+			octets := 0
+			for _, f := range in.Files {
+				octets += len(f.Text)
+			}
+			leave, err := k.slots.large(octets)
+			if err != nil {
+				return nil, err
+			}
+			defer leave()
 			if in.DryRun {
 				k.looking()
 			}

@@ -108,7 +108,9 @@ func (k *call) authenticate(needs access.Action) error {
 }
 
 // me is who asks.
-func (k *call) me() wire.Me { return wire.Me{Name: k.caller.Name, Grants: k.caller.Grants, Actions: k.caller.Somewhere(), Everywhere: k.caller.Everywhere()} }
+func (k *call) me() wire.Me {
+	return wire.Me{Name: k.caller.Name, Grants: k.caller.Grants, Actions: k.caller.Somewhere(), Everywhere: k.caller.Everywhere()}
+}
 
 // from returns the address that the request came from, as far as proxies that the settings trust tell it.
 func (k *call) from() netip.Addr {

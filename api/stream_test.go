@@ -223,6 +223,25 @@ func TestStreamsOfAUserAreBounded(t *testing.T) {
 }
 
 // A sweep too many of one user is refused with when to try again, and the others are answered.
+// One large definition or zone file is read at a time; small ones do not wait for it.
+func TestLargeTextsOneAtATime(t *testing.T) {
+	var s slots
+	leave, err := s.large(largeText)
+	require.NoError(t, err)
+	_, err = s.large(largeText)
+	var p *wire.Problem
+	require.ErrorAs(t, err, &p)
+	assert.Equal(t, wire.Limited, p.Kind)
+	assert.Positive(t, p.After)
+	small, err := s.large(1000)
+	require.NoError(t, err)
+	small()
+	leave()
+	leave, err = s.large(largeText)
+	require.NoError(t, err)
+	leave()
+}
+
 func TestSweepsOfAUserAreBounded(t *testing.T) {
 	s := newSite(t)
 	address, stop := s.instance()

@@ -47,6 +47,11 @@ func routesOfZones() []route {
 			} else if err := k.body(&in); err != nil {
 				return nil, err
 			}
+			leave, err := k.slots.large(len(in.Text))
+			if err != nil {
+				return nil, err
+			}
+			defer leave()
 			if in.DryRun {
 				k.looking()
 			}

@@ -36,6 +36,12 @@ func (a Account) RightList() (list []string) {
 	return list
 }
 
+// SealedCredentials returns how many credentials are stored.
+func (t *Tx) SealedCredentials() (n int, err error) {
+	err = t.db.Raw("SELECT COUNT(*) FROM accounts WHERE sealed <> ''").Scan(&n).Error
+	return n, err
+}
+
 // SetCredential returns an account another credential.
 func (t *Tx) SetCredential(id uint64, sealed []byte, rights []string) error {
 	return t.db.Exec("UPDATE accounts SET sealed = ?, rights = ?, rotated_at = ? WHERE id = ?", sealed, jsonText(rights), t.now(), id).Error

@@ -22,19 +22,35 @@ type Seal struct {
 	keys []cipher.AEAD // the newest first
 }
 
-// OpenSeal reads the key file, and makes one where there is none.
-func OpenSeal(path string) (*Seal, error) {
+// OpenSeal reads the key file, and makes one where there is none. Where credentials are sealed already, it makes none: they would be lost with the next
+// one that is stored, and nobody would know why.
+func OpenSeal(path string, sealed int) (*Seal, error) {
 	if _, err := os.Stat(path); errors.Is(err, fs.ErrNotExist) {
-		key := make([]byte, keySize)
-		if _, err := rand.Read(key); err != nil {
-			return nil, err
+		if sealed > 0 {
+			return nil, fmt.Errorf("the key file %s is missing, and %d credentials in the database are sealed with it. Copy it from the machine on which the service ran, or from where it was kept. "+
+				"If it is lost: beacon key create, and then give each account its credential again", path, sealed)
 		}
-		if err := os.WriteFile(path, key, 0o600); err != nil {
-			return nil, fmt.Errorf("the key file for credentials: %w", err)
+		if err := CreateKey(path); err != nil {
+			return nil, err
 		}
 	}
 	s := &Seal{path: path}
 	return s, s.read()
+}
+
+// CreateKey makes a key file. It is an error where there is one.
+func CreateKey(path string) error {
+	key := make([]byte, keySize)
+	_, _ = rand.Read(key) // it never fails (crypto/rand)
+	file, err := os.OpenFile(path, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o600)
+	if errors.Is(err, fs.ErrExist) {
+		return fmt.Errorf("there is a key file %s already; nothing was changed", path)
+	}
+	if err != nil {
+		return fmt.Errorf("the key file for credentials: %w", err)
+	}
+	_, err = file.Write(key)
+	return errors.Join(err, file.Close())
 }
 
 // read takes over what the key file holds.

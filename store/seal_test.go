@@ -14,7 +14,7 @@ var heron = Bound{Role: "provider", Account: "heron-main", Kind: "heron", Addres
 // A credential opens for nothing but what it was sealed for; and one that a former version sealed only where that is asked for.
 func TestSealsAreBound(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "key")
-	s, err := OpenSeal(path)
+	s, err := OpenSeal(path, 0)
 	require.NoError(t, err)
 	sealed, err := s.Close(heron, "s3cret")
 	require.NoError(t, err)
@@ -43,7 +43,7 @@ func TestSealsAreBound(t *testing.T) {
 
 	for mode, fine := range map[os.FileMode]bool{0o600: true, 0o400: true, 0o640: true, 0o644: false, 0o666: false, 0o660: false, 0o604: false} {
 		require.NoError(t, os.Chmod(path, mode))
-		_, err := OpenSeal(path)
+		_, err := OpenSeal(path, 0)
 		assert.Equal(t, fine, err == nil, "%04o: %v", mode, err)
 	}
 }
@@ -51,14 +51,14 @@ func TestSealsAreBound(t *testing.T) {
 // A key is renewed while somebody else uses it: what was sealed before, between and after can be read by both.
 func TestRenewSeal(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "key")
-	running, err := OpenSeal(path)
+	running, err := OpenSeal(path, 0)
 	require.NoError(t, err)
 	before, err := running.Close(heron, "first")
 	require.NoError(t, err)
 	first, err := os.ReadFile(path)
 	require.NoError(t, err)
 
-	renewer, err := OpenSeal(path)
+	renewer, err := OpenSeal(path, 0)
 	require.NoError(t, err)
 	require.NoError(t, renewer.Renew())
 	require.NoError(t, renewer.Renew(), "one that was broken off is gone on with")
@@ -81,7 +81,7 @@ func TestRenewSeal(t *testing.T) {
 	last, err := os.ReadFile(path)
 	require.NoError(t, err)
 	assert.Equal(t, both[:32], last)
-	stranger, err := OpenSeal(path)
+	stranger, err := OpenSeal(path, 0)
 	require.NoError(t, err)
 	_, err = stranger.Open(heron, before)
 	assert.ErrorContains(t, err, "cannot be read", "what was not sealed anew is lost with its key")
@@ -91,6 +91,19 @@ func TestRenewSeal(t *testing.T) {
 	_, err = stranger.Open(Bound{Role: "provider", Account: "curlew-ops", Kind: "heron", Address: heron.Address}, between)
 	assert.Error(t, err, "a credential is its account's and nobody else's")
 	require.NoError(t, os.WriteFile(path, []byte("short"), 0o600))
-	_, err = OpenSeal(path)
+	_, err = OpenSeal(path, 0)
 	assert.ErrorContains(t, err, "5 octets")
+}
+
+// A key file that is missing where credentials are sealed is not made anew in silence.
+func TestMissingKey(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "key")
+	_, err := OpenSeal(path, 3)
+	assert.ErrorContains(t, err, "3 credentials")
+	assert.ErrorContains(t, err, "beacon key create")
+	assert.NoFileExists(t, path)
+	require.NoError(t, CreateKey(path))
+	assert.Error(t, CreateKey(path), "one that is there stays")
+	_, err = OpenSeal(path, 3)
+	assert.NoError(t, err)
 }

@@ -106,12 +106,12 @@ func TestUsersAndTokens(t *testing.T) {
 
 func TestSeal(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "key")
-	seal, err := store.OpenSeal(path)
+	seal, err := store.OpenSeal(path, 0)
 	require.NoError(t, err)
 	sealed, err := seal.Close(store.Bound{Account: "heron-main"}, "s3cret")
 	require.NoError(t, err)
 	assert.NotContains(t, string(sealed), "s3cret")
-	again, err := store.OpenSeal(path)
+	again, err := store.OpenSeal(path, 0)
 	require.NoError(t, err)
 	secret, err := again.Open(store.Bound{Account: "heron-main"}, sealed)
 	require.NoError(t, err)
@@ -119,7 +119,7 @@ func TestSeal(t *testing.T) {
 	_, err = again.Open(store.Bound{Account: "another"}, sealed)
 	assert.ErrorContains(t, err, "cannot be read")
 	require.NoError(t, os.WriteFile(path, []byte("short"), 0o600))
-	_, err = store.OpenSeal(path)
+	_, err = store.OpenSeal(path, 0)
 	assert.ErrorContains(t, err, "must have 32")
 }
 

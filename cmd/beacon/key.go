@@ -8,6 +8,7 @@ import (
 
 	"beacon/service"
 	"beacon/service/accounts"
+	"beacon/store"
 )
 
 // keyCommand renews the key that credentials are sealed with. It works beside running instances, on the same settings.
@@ -28,6 +29,19 @@ func keyCommand() *cobra.Command {
 			return nil
 		}}
 	renew.Flags().StringVar(&settings, "settings", "beacon.yaml", "settings file of the service")
-	c.AddCommand(renew)
+	create := &cobra.Command{Use: "create", Short: "Create a key where the old one is lost; each account needs its credential again", Args: cobra.NoArgs,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			read, err := service.ReadSettings(settings)
+			if err == nil {
+				err = store.CreateKey(read.KeyFile)
+			}
+			if err != nil {
+				return err
+			}
+			fmt.Fprintf(cmd.OutOrStdout(), "The key %s is new. Credentials that were sealed with the one before cannot be read:\ngive each account its credential again, with beacon provider rotate or beacon registrar rotate.\n", read.KeyFile)
+			return nil
+		}}
+	create.Flags().StringVar(&settings, "settings", "beacon.yaml", "settings file of the service")
+	c.AddCommand(renew, create)
 	return c
 }

@@ -93,6 +93,9 @@ func verifyOne(set []dns.RR, sig *dns.RRSIG, k *dns.DNSKEY) (err error) {
 	if k.Algorithm == dns.ED448 {
 		return verifyEd448(set, sig, k)
 	}
+	if isShortRSA(k) {
+		return verifyShortRSA(set, sig, k)
+	}
 	set = slices.Clone(set)
 	for i, rr := range set { // the library changes names to lower case and TTLs in place
 		set[i] = dns.Copy(rr)

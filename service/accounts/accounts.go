@@ -68,7 +68,11 @@ type Accounts struct {
 
 // New opens the key that seals credentials and reads the profiles.
 func New(p Parts) (*Accounts, error) {
-	seal, err := store.OpenSeal(p.KeyFile)
+	sealed := 0
+	if err := p.Store.Look(context.Background(), func(tx *store.Tx) (err error) { sealed, err = tx.SealedCredentials(); return err }); err != nil {
+		return nil, err
+	}
+	seal, err := store.OpenSeal(p.KeyFile, sealed)
 	if err != nil {
 		return nil, err
 	}

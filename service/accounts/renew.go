@@ -24,7 +24,7 @@ func RotateKey(ctx context.Context, s KeyRotation) (accounts int, err error) {
 	if err != nil {
 		return 0, fmt.Errorf("the setting allowed_networks: %w", err)
 	}
-	seal, err := store.OpenSeal(s.KeyFile)
+	seal, err := store.OpenSeal(s.KeyFile, 1)
 	if err != nil {
 		return 0, err
 	}

@@ -86,6 +86,9 @@ func (d *Door) Check(addr netip.Addr) error {
 	return fmt.Errorf("%s: %w", addr, ErrRefused)
 }
 
+// dial connects to an address that was checked.
+var dial = (&net.Dialer{}).DialContext
+
 // DialContext connects over TCP. A host name is looked up here, and each of its addresses is checked before it is
 // tried, so that no name can lead where an address may not.
 func (d *Door) DialContext(ctx context.Context, network, address string) (net.Conn, error) {
@@ -105,7 +108,7 @@ func (d *Door) DialContext(ctx context.Context, network, address string) (net.Co
 			problems = append(problems, err)
 			continue
 		}
-		conn, err := (&net.Dialer{}).DialContext(ctx, network, net.JoinHostPort(addr.Unmap().String(), port))
+		conn, err := dial(ctx, network, net.JoinHostPort(addr.Unmap().String(), port))
 		if err == nil {
 			return conn, nil
 		}

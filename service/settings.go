@@ -121,7 +121,7 @@ func (s Settings) check() error {
 	case (s.TLS.Certificate == "") != (s.TLS.Key == ""):
 		fail("tls: give both, certificate and key")
 	case special.Open(s.Listen) && !s.TLS.Set() && len(s.Proxies) == 0:
-		fail("listen: at %s other machines could read passwords and tokens on their way: there is no TLS. Name the files of a certificate (tls: {certificate: beacon.pem, key: beacon-key.pem}), "+
+		fail("listen: at %s passwords and tokens could be read in transit: there is no TLS. Name the files of a certificate (tls: {certificate: beacon.pem, key: beacon-key.pem}), "+
 			"or the proxy in front that has one (trusted_proxies: [192.0.2.7/32]), or listen at 127.0.0.1", s.Listen)
 	}
 	if host, _, err := net.SplitHostPort(s.Database.Address); err == nil && s.Database.PlainText && special.ThisMachine(host) {

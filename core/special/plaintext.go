@@ -1,7 +1,6 @@
 package special
 
 import (
-	"net"
 	"net/netip"
 	"net/url"
 	"slices"
@@ -14,7 +13,7 @@ func ThisMachine(host string) bool {
 	return host == "localhost" || err == nil && addr.Unmap().IsLoopback()
 }
 
-// PlainText returns the host of an http:// address that can be read on its way: another machine, which is none of those that plain names. It is empty for
+// PlainText returns the host of an http:// address, to which what is sent can be read in transit: another machine, which is none of those that plain names. It is empty for
 // every other address.
 func PlainText(address string, plain []string) string {
 	u, err := url.Parse(strings.TrimSpace(address))
@@ -26,6 +25,6 @@ func PlainText(address string, plain []string) string {
 
 // Open reports whether an address to listen at, host and port, can be reached from other machines.
 func Open(listen string) bool {
-	host, _, err := net.SplitHostPort(listen)
-	return err == nil && !ThisMachine(host)
+	u, err := url.Parse("//" + listen)
+	return err == nil && !ThisMachine(u.Hostname())
 }

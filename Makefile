@@ -107,4 +107,4 @@ need-database:
 
 need-tests: need-go
 	@scripts/need mariadbd=mariadb-server-core,mariadb-client-core eatmydata=eatmydata gcc=gcc,libc6-dev chromium=chromium,fonts-dejavu-core \
-		named-compilezone=bind9-utils kzonecheck=knot-dnssecutils named=bind9 nsupdate=bind9-dnsutils knotd=knot nsd=nsd unbound=unbound dnsperf=dnsperf ip=iproute2
+		named-compilezone=bind9-utils kzonecheck=knot-dnssecutils named=bind9 nsupdate=bind9-dnsutils knotd=knot nsd=nsd unbound=unbound dnsperf=dnsperf curl=curl ip=iproute2

@@ -283,7 +283,7 @@ func TestArchitectureIsTrue(t *testing.T) {
 func TestSecurityPageNamesTests(t *testing.T) {
 	text, err := os.ReadFile("docs/security.md")
 	require.NoError(t, err)
-	named := regexp.MustCompile("`(Test[A-Za-z]+)` \\(([a-z/0-9]+)\\)").FindAllStringSubmatch(string(text), -1)
+	named := regexp.MustCompile("`((?:Test|Fuzz)[A-Za-z]+)` \\(([a-z/0-9]+)\\)").FindAllStringSubmatch(string(text), -1)
 	assert.Greater(t, len(named), 10)
 	for _, m := range named {
 		files, err := filepath.Glob(filepath.Join(m[2], "*_test.go"))

@@ -61,6 +61,13 @@ func streamEvents(k *call) error {
 		}
 		sent := false
 		for _, e := range list {
+			if e.Action == "user.granted" { // perhaps to the reader, or to the maker of its token
+				caller, err := k.svc.Users.Caller(ctx, k.token, k.from(), "")
+				if err != nil || !caller.Ever(access.See) {
+					return nil
+				}
+				shows = logbook.ShownTo(caller)
+			}
 			if after = *e.Seq; e.Action == "request" && !requests || !shows(e.Entry) {
 				continue
 			}

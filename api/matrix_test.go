@@ -3,10 +3,14 @@ package api
 import (
 	"bytes"
 	"context"
+	"database/sql"
 	"encoding/json"
 	"fmt"
 	"net/http"
 	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -202,11 +206,16 @@ func (w who) allowed(action access.Action, about about, other bool) bool {
 // world is a site with an own and another zone, and everything that belongs to them.
 type world struct {
 	*site
+	db  *sql.DB
 	ids map[bool]map[string]string // of the other zone, or the own one, by the beginning of a path
 }
 
 func newWorld(t *testing.T) world {
-	w := world{newSite(t), map[bool]map[string]string{false: {}, true: {}}}
+	w := world{site: newSite(t), ids: map[bool]map[string]string{false: {}, true: {}}}
+	var err error
+	w.db, err = sql.Open("mysql", w.settings.Database.User+":"+w.settings.Database.Password+"@unix("+w.settings.Database.Socket+")/"+w.settings.Database.Database)
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = w.db.Close() })
 	db, err := store.Open(context.Background(), w.settings.Database, reach.Loopback(), clock.Wall{}.Now)
 	require.NoError(t, err)
 	defer db.Close()
@@ -314,6 +323,46 @@ func (w world) use(r route, token string, other bool) (int, string) {
 	return rec.Code, rec.Body.String()
 }
 
+// jobs are the kinds of background work that there is, with how much.
+func (w world) jobs() map[string]int {
+	rows, err := w.db.Query("SELECT kind, COUNT(*) FROM jobs GROUP BY kind")
+	require.NoError(w.t, err)
+	defer rows.Close()
+	list := map[string]int{}
+	for rows.Next() {
+		var kind string
+		var n int
+		require.NoError(w.t, rows.Scan(&kind, &n))
+		list[kind] = n
+	}
+	require.NoError(w.t, rows.Err())
+	return list
+}
+
+// jobKinds are the kinds of background work, and which action has them done: any of several, or "service" where the service does so by itself only.
+var jobKinds = map[string]string{
+	"sync": "sync place edit", "urgent": "edit delegate", "act": "delegate place", "check": "check place edit", "brief": "check", "look": "connect place sync", "look-once": "see sync",
+	"alias": "edit place", "rows": "edit place", "follow": "edit", "verify": "connect", "tell": "operate",
+	"notify": "service", "sequence": "service", "watch": "service", "probe": "service", "sweep": "service", "prune": "service", "sample": "service", "vanished": "service",
+}
+
+// Every kind of work is in the table.
+func TestEveryKindOfWorkIsInTheTable(t *testing.T) {
+	files, err := filepath.Glob(filepath.Join("..", "store", "*.go"))
+	require.NoError(t, err)
+	kind := regexp.MustCompile(`(?m)^(?:const )?\s*Job[A-Z][A-Za-z]*\s*=\s*"([a-z-]+)"`)
+	known := map[string]bool{}
+	for _, file := range files {
+		text, err := os.ReadFile(file)
+		require.NoError(t, err)
+		for _, m := range kind.FindAllStringSubmatch(string(text), -1) {
+			known[m[1]] = true
+			assert.Contains(t, jobKinds, m[1], "a kind of work without a row")
+		}
+	}
+	assert.Len(t, known, len(jobKinds))
+}
+
 // counts are how many rows there are of what requests make.
 func (w world) counts() (list []string) {
 	_, _, today := w.ask("GET", Base+"/logbook?limit=200", "")
@@ -364,7 +413,7 @@ func TestWhoMayDoWhat(t *testing.T) {
 		t.Run(caller.String(), func(t *testing.T) {
 			w := newWorld(t)
 			token := w.as(caller)
-			before := w.counts()
+			before, work := w.counts(), w.jobs()
 			for _, granted := range []bool{false, true} {
 				for _, r := range list {
 					row := matrix[r.method+" "+r.path]
@@ -405,7 +454,15 @@ func TestWhoMayDoWhat(t *testing.T) {
 				}
 				if !granted {
 					assert.Equal(t, before, w.counts(), "what was refused left a line")
+					assert.Equal(t, work, w.jobs(), "what was refused left work")
 				}
+			}
+			for kind, n := range w.jobs() {
+				if n == work[kind] {
+					continue
+				}
+				has := func(action string) bool { return slices.Contains(strings.Fields(may[caller.may]), action) }
+				assert.True(t, slices.ContainsFunc(strings.Fields(jobKinds[kind]), has), "%s has work of the kind %s done", caller, kind)
 			}
 		})
 	}

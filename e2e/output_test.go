@@ -18,6 +18,7 @@ import (
 	"go.yaml.in/yaml/v3"
 
 	"beacon/cli"
+	"beacon/demo"
 )
 
 // leaves returns the commands that do something, by their paths.
@@ -43,13 +44,47 @@ func TestEveryCommandPrintsOneDocument(t *testing.T) {
 		require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
 		return path
 	}
+	lines := commandLines(s, file)
+	// These talk to a user or another program all the time, or are tested elsewhere with their answers.
+	apart := []string{"watch", "host report", "provider add", "registrar add", "provider rotate", "registrar rotate", "registrar remove", "provider verify", "registrar verify", "provider try", "user end-session"}
+	covered := map[string]bool{}
+	env := append(os.Environ(), "BEACON_ADDRESS="+s.Address(), "BEACON_SESSIONS="+filepath.Join(dir, "sessions.json"))
+	for _, line := range lines {
+		path, args := line, []string{}
+		if i := slices.Index(line, "/"); i >= 0 {
+			path, args = line[:i], line[i+1:]
+		}
+		covered[strings.Join(path, " ")] = true
+		for _, form := range []string{"json", "yaml"} {
+			cmd := exec.Command(program, append(append(slices.Clone(path), args...), "-o", form)...)
+			cmd.Env = env
+			var out, errOut bytes.Buffer
+			cmd.Stdout, cmd.Stderr = &out, &errOut
+			err := cmd.Run()
+			var ended *exec.ExitError
+			require.True(t, err == nil || errors.As(err, &ended), "%v: %v", line, err)
+			shown := strings.Join(line, " ") + " -o " + form
+			if strings.TrimSpace(out.String()) == "" {
+				assertDocument(t, form, errOut.Bytes(), shown+", on the standard error")
+				continue
+			}
+			assertDocument(t, form, out.Bytes(), shown)
+		}
+	}
+	for _, path := range leaves(cli.New(strings.NewReader(""), io.Discard, io.Discard)) {
+		assert.True(t, covered[path] || slices.Contains(apart, path), "%q is not tried here", path)
+	}
+}
+
+// commandLines returns a line for each command that can be tried unattended, in an order that works: the first words are the command, up to "/".
+func commandLines(s *demo.Stage, file func(name, text string) string) [][]string {
 	const zone = "saltmarsh-ferries.example"
 	definition := file("tides.beacon.yaml", "zones:\n  tides.example:\n    providers: [heron-main]\n    records: |\n      @ A 192.0.2.1\n      www A 192.0.2.1\n")
 	zonefile := file("tides.zone", "$TTL 300\n@ A 192.0.2.1\nwww A 192.0.2.2\n")
 	profile := filepath.Join(s.Dir, "profiles", "heron.profile.yaml")
 	pasted := file("pasted.txt", "cam A 192.0.2.9\n")
 	password, chosen := file("password", s.Password), file("chosen", "seagulls over the quay")
-	lines := [][]string{ // the first words are the command, up to the argument "/"
+	return [][]string{
 		{"sign-in", "/", "--password-file", password},
 		{"user", "list"}, {"user", "add", "/", "petra"}, {"user", "grant", "/", "petra", "editor zones=tides.example"}, {"user", "remove", "/", "petra", "--yes"}, {"token", "add", "/", "tower", "--grant", "sweep"}, {"token", "list"}, {"token", "renew", "/", "tower"}, {"token", "revoke", "/", "tower", "--yes"}, {"user", "sessions"}, {"user", "password", "/", "--password-file", password, "--new-password-file", chosen},
 		{"provider", "list"}, {"provider", "kinds"}, {"provider", "show", "/", "heron-main"}, {"provider", "zones", "/", "plover-old"},
@@ -80,35 +115,6 @@ func TestEveryCommandPrintsOneDocument(t *testing.T) {
 		{"zone", "retire", "/", "tides.example", "--account", "heron-main", "--dry-run"}, {"zone", "delete", "/", "tides.example", "--dry-run"},
 		{"host", "remove", "/", "gauge.tides.example", "--yes"}, {"provider", "remove", "/", "curlew-ops", "--yes"},
 		{"sign-out"},
-	}
-	// These talk to a user or another program all the time, or are tested elsewhere with their answers.
-	apart := []string{"watch", "host report", "provider add", "registrar add", "provider rotate", "registrar rotate", "registrar remove", "provider verify", "registrar verify", "provider try", "user end-session"}
-	covered := map[string]bool{}
-	env := append(os.Environ(), "BEACON_ADDRESS="+s.Address(), "BEACON_SESSIONS="+filepath.Join(dir, "sessions.json"))
-	for _, line := range lines {
-		path, args := line, []string{}
-		if i := slices.Index(line, "/"); i >= 0 {
-			path, args = line[:i], line[i+1:]
-		}
-		covered[strings.Join(path, " ")] = true
-		for _, form := range []string{"json", "yaml"} {
-			cmd := exec.Command(program, append(append(slices.Clone(path), args...), "-o", form)...)
-			cmd.Env = env
-			var out, errOut bytes.Buffer
-			cmd.Stdout, cmd.Stderr = &out, &errOut
-			err := cmd.Run()
-			var ended *exec.ExitError
-			require.True(t, err == nil || errors.As(err, &ended), "%v: %v", line, err)
-			shown := strings.Join(line, " ") + " -o " + form
-			if strings.TrimSpace(out.String()) == "" {
-				assertDocument(t, form, errOut.Bytes(), shown+", on the standard error")
-				continue
-			}
-			assertDocument(t, form, out.Bytes(), shown)
-		}
-	}
-	for _, path := range leaves(cli.New(strings.NewReader(""), io.Discard, io.Discard)) {
-		assert.True(t, covered[path] || slices.Contains(apart, path), "%q is not tried here", path)
 	}
 }
 

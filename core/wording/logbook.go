@@ -1,6 +1,10 @@
 package wording
 
-import "strings"
+import (
+	"maps"
+	"slices"
+	"strings"
+)
 
 // sentences say what the actions of the logbook are, with WHO and WHAT in the places of actor and subject. An action of an act, such as
 // delegate.done, has its sentence under that name.
@@ -118,6 +122,9 @@ var sentences = map[string]string{
 	"zone.retired":               "WHO removed WHAT from a provider.",
 	"zone.settings-changed":      "WHO changed the settings of WHAT.",
 }
+
+// Actions returns the actions of the logbook.
+func Actions() []string { return slices.Sorted(maps.Keys(sentences)) }
 
 // Happened returns a line of the logbook as a sentence. An action without a sentence is shown as it is.
 func Happened(actor, action, subject string) string {

@@ -287,16 +287,46 @@ test('Ctrl-K finds domains, records, pages and actions', async () => {
   await accessible(page, 'findings')
 })
 
+test('tokens: one is made for a machine, renewed and revoked', async () => {
+  const { page } = watched
+  await page.goto(address + '/tokens')
+  await page.getByText('dynamic host').or(page.getByText('There is none.')).first().waitFor()
+  await accessible(page, 'tokens')
+  await press(page, button('Add token'))
+  await type(page, page.getByLabel('Name', { exact: true }), 'certificates')
+  await press(page, page.getByRole('combobox', { name: 'May' }))
+  await page.getByRole('option', { name: 'Change records and sync them, and see nothing else' }).waitFor()
+  await page.keyboard.press('Enter')
+  await page.getByRole('option').first().waitFor({ state: 'detached' })
+  await type(page, page.getByLabel('Only in zones'), domain)
+  await type(page, page.getByLabel('Only at names'), '_acme-challenge')
+  await type(page, page.getByLabel('Only record types'), 'txt')
+  await accessible(page, 'a new token')
+  await press(page, button('Create token'))
+  const text = await page.getByText(/^abt_[a-z2-7]{59}$/).textContent()
+  await accessible(page, 'a token, shown once')
+  await press(page, button('Close'))
+  await page.getByText(`edit,sync zones=${domain} names=_acme-challenge types=TXT`).waitFor()
+  await press(page, button('Renew token certificates'))
+  await press(page, page.getByRole('alertdialog').getByRole('button', { name: 'Renew token' }))
+  await page.getByText('The text until now is valid until').waitFor()
+  expect(await page.getByText(/^abt_[a-z2-7]{59}$/).textContent()).not.toBe(text)
+  await press(page, button('Close'))
+  await press(page, button('Revoke token certificates'))
+  await press(page, page.getByRole('alertdialog').getByRole('button', { name: 'Revoke token' }))
+  await page.getByText('edit,sync').waitFor({ state: 'detached' })
+})
+
 test('users: one is added and removed, and the own password is changed', async () => {
   const { page, expected } = watched
   await page.goto(address + '/users')
   await page.getByText('this one').waitFor()
   await accessible(page, 'users')
   await press(page, button('Add user'))
-  await type(page, page.getByLabel('Name'), 'Maren M')
+  await type(page, page.getByLabel('Name', { exact: true }), 'Maren M')
   await page.keyboard.press('Enter')
   await page.getByRole('alert').getByText('Use lower-case letters').waitFor()
-  await type(page, page.getByLabel('Name'), 'maren')
+  await type(page, page.getByLabel('Name', { exact: true }), 'maren')
   await page.keyboard.press('Enter')
   await page.getByText('only once').waitFor()
   await accessible(page, 'a password, shown once')
@@ -305,6 +335,11 @@ test('users: one is added and removed, and the own password is changed', async (
   await page.getByText('cannot sign in any more').waitFor()
   await press(page, page.getByRole('alertdialog').getByRole('button', { name: 'Remove user' }))
   await page.getByText('maren', { exact: true }).waitFor({ state: 'detached' })
+
+  await press(page, button('Change grant of admin'))
+  await page.getByLabel('Only in zones').waitFor()
+  await accessible(page, 'the grant of a user')
+  await press(page, button('Cancel'))
 
   await press(page, button('Change password'))
   expected(/422/) // the browser itself writes down a refusal
@@ -333,7 +368,7 @@ test('on a phone every page fits, and the light can be turned', async () => {
   const phone = await open(browser, { width: 390, height: 844 })
   const { page } = phone
   await signIn(page)
-  for (const path of ['/', '/domains', '/findings', `/domains/${domain}`, `/domains/${domain}/records`, `/domains/${domain}/history`, `/domains/${domain}/changes`, `/domains/${domain}/delegation`, '/hosts', '/search', '/apply', '/users', '/logbook', '/nowhere']) {
+  for (const path of ['/', '/domains', '/findings', `/domains/${domain}`, `/domains/${domain}/records`, `/domains/${domain}/history`, `/domains/${domain}/changes`, `/domains/${domain}/delegation`, '/hosts', '/search', '/apply', '/users', '/tokens', '/logbook', '/nowhere']) {
     await page.goto(address + path)
     await main().first().waitFor()
     await page.getByRole('heading', { level: 1 }).waitFor()

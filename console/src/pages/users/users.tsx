@@ -49,7 +49,7 @@ export function Users() {
                             {u.tokens > 0 && `, ${u.tokens === 1 ? '1 token' : `${u.tokens} tokens`}`}
                           </p>
                         </div>
-                        <Key aria-label={`Change what ${u.name} may do`} onClick={() => setChanging(changing === u.name ? '' : u.name)}>
+                        <Key aria-label={`Change grant of ${u.name}`} onClick={() => setChanging(changing === u.name ? '' : u.name)}>
                           Change grant…
                         </Key>
                         {u.name !== me.data?.name && (

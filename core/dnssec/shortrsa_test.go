@@ -70,6 +70,8 @@ func TestShortRSA(t *testing.T) {
 		}
 	}
 	for _, key := range []string{"", "AA==", "AwEAAQ==", base64.StdEncoding.EncodeToString(append([]byte{0, 0, 60}, make([]byte, 120)...))} {
-		assert.NotPanics(t, func() { _ = verifyOne(nil, &dns.RRSIG{Algorithm: dns.RSASHA256}, &dns.DNSKEY{Algorithm: dns.RSASHA256, PublicKey: key}) }, key)
+		assert.NotPanics(t, func() {
+			_ = verifyOne(nil, &dns.RRSIG{Algorithm: dns.RSASHA256}, &dns.DNSKEY{Algorithm: dns.RSASHA256, PublicKey: key})
+		}, key)
 	}
 }

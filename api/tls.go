@@ -2,6 +2,7 @@ package api
 
 import (
 	"crypto/tls"
+	"fmt"
 	"log/slog"
 	"os"
 	"sync"
@@ -26,6 +27,9 @@ const lookAgain = time.Second
 
 // TLS returns how connections are secured with the certificate of some files, which has to be readable now.
 func TLS(files service.TLSSettings, log *slog.Logger) (*tls.Config, error) {
+	if info, err := os.Stat(files.Key); err == nil && info.Mode().Perm()&0o007 != 0 {
+		return nil, fmt.Errorf("the key %s may be read by every user of this machine (mode %04o): chmod o-rwx %s", files.Key, info.Mode().Perm(), files.Key)
+	}
 	c := &certificate{files: files, log: log}
 	if err := c.load(); err != nil {
 		return nil, err

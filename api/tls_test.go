@@ -62,6 +62,10 @@ func TestCertificateIsReadAgain(t *testing.T) {
 	assert.EqualValues(t, 1, serial())
 	writeCertificate(t, dir, 2)
 	assert.Eventually(t, func() bool { return serial() == 2 }, 5*time.Second, 50*time.Millisecond)
+	require.NoError(t, os.Chmod(files.Key, 0o644))
+	_, err = TLS(files, slog.New(slog.DiscardHandler))
+	assert.ErrorContains(t, err, "chmod")
+	require.NoError(t, os.Chmod(files.Key, 0o640))
 	_, err = TLS(service.TLSSettings{Certificate: filepath.Join(dir, "none.pem"), Key: files.Key}, slog.New(slog.DiscardHandler))
 	assert.Error(t, err)
 }

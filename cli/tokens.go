@@ -116,7 +116,7 @@ func (a *app) tokenAddCommand() *cobra.Command {
 		Long: "Create a token for a script or a machine. It may do what its grants say, and never more than you.\n" +
 			"It ends when you are removed.\n\n" + grantsHelp,
 		Example: "  beacon token add certificates --grant 'edit zones=saltmarsh-ferries.example names=_acme-challenge types=TXT'\n" +
-			"  beacon token add tower --grant sweep --from 192.0.2.7/32 --token-file tower.token",
+			"  beacon token add tower --grant sweep --network 192.0.2.7/32 --token-file tower.token",
 		RunE: func(_ *cobra.Command, args []string) error {
 			list, err := readGrants(grants)
 			if err != nil {
@@ -132,7 +132,7 @@ func (a *app) tokenAddCommand() *cobra.Command {
 					p, err = netip.PrefixFrom(addr, addr.BitLen()), nil
 				}
 				if err != nil {
-					return misuse("--from %q: write a network, such as 192.0.2.0/24", text)
+					return misuse("--network %q: write a network, such as 192.0.2.0/24", text)
 				}
 				n.Networks = append(n.Networks, p)
 			}
@@ -146,7 +146,7 @@ func (a *app) tokenAddCommand() *cobra.Command {
 			return a.keepMachineToken(made, file)
 		}}
 	c.Flags().StringArrayVar(&grants, "grant", nil, "what the token may do; may be repeated")
-	c.Flags().StringArrayVar(&from, "from", nil, "network that it may come from; may be repeated; none for all")
+	c.Flags().StringArrayVar(&from, "network", nil, "network that it may come from; may be repeated; none for all")
 	c.Flags().StringVar(&expires, "expires", "", "how long it is valid, such as 90d, or until which day; none for no end")
 	c.Flags().StringVar(&file, "token-file", "", "write the token to this file instead of showing it")
 	return c

@@ -135,6 +135,10 @@ func (a *app) completeArgs(c *cobra.Command, args []string, typed string) ([]str
 		return a.accountNames(), cobra.ShellCompDirectiveNoFileComp
 	case word == "NAME" && c.Parent() != nil && c.Parent().Name() == "host":
 		return a.hostNames(), cobra.ShellCompDirectiveNoFileComp
+	case word == "NAME" && c.Parent() != nil && c.Parent().Name() == "user" && c.Name() != "add":
+		return named(a, wire.ListUsers, func(u wire.UserView) string { return u.Name }), cobra.ShellCompDirectiveNoFileComp
+	case word == "NAME" && c.Parent() != nil && c.Parent().Name() == "token" && c.Name() != "add":
+		return named(a, wire.ListTokens, func(t wire.TokenView) string { return strings.TrimSuffix(t.Name, ".") }), cobra.ShellCompDirectiveNoFileComp
 	case strings.HasPrefix(word, "FILE") || word == "PROFILE" || word == "BEFORE" || word == "AFTER":
 		return nil, cobra.ShellCompDirectiveDefault
 	}
@@ -152,15 +156,20 @@ func (a *app) domainNames(typed string) (names []string) {
 	return names
 }
 
-func (a *app) accountNames() (names []string) {
-	list, err := all(a, wire.ListAccounts)
+// named returns the names of what a list has; none where it cannot be had.
+func named[T any](a *app, list wire.List[T], name func(T) string) (names []string) {
+	items, err := all(a, list)
 	if err != nil {
 		return nil
 	}
-	for _, account := range list {
-		names = append(names, account.Name)
+	for _, item := range items {
+		names = append(names, name(item))
 	}
 	return names
+}
+
+func (a *app) accountNames() []string {
+	return named(a, wire.ListAccounts, func(account wire.AccountView) string { return account.Name })
 }
 
 func (a *app) hostNames() (names []string) {

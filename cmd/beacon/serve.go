@@ -88,6 +88,9 @@ func serve(ctx context.Context, path, watch string, verbose, hold bool) error {
 		level = slog.LevelDebug
 	}
 	log := slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: level}))
+	if info, err := os.Stat(path); err == nil && info.Mode().Perm()&0o007 != 0 && settings.Database.Password != "" {
+		log.Warn("the settings hold a password, and every user of this machine may read them", "file", path, "do", "chmod o-rwx "+path)
+	}
 	listener, err := net.Listen("tcp", settings.Listen)
 	if errors.Is(err, syscall.EADDRINUSE) {
 		return fmt.Errorf("%s is in use by another program; stop that, or set another address with listen in %s", settings.Listen, path)

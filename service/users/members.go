@@ -20,6 +20,9 @@ func Personal(by access.Caller) error {
 	return nil
 }
 
+// notUsers are names by which the logbook and acts know others than users.
+var notUsers = []string{"service", "host", "token", "folder", "current"}
+
 // checkGrants returns a problem where grants are wrong, or wider than those of the caller.
 func checkGrants(by access.Caller, grants []access.Grant) error {
 	if len(grants) == 0 {
@@ -46,6 +49,9 @@ func checkGrants(by access.Caller, grants []access.Grant) error {
 func (u *Users) AddUser(ctx context.Context, by access.Caller, n wire.NewUser) (password string, err error) {
 	if err := wire.Permit(by, access.Users, access.Everything); err != nil {
 		return "", err
+	}
+	if slices.Contains(notUsers, n.Name) {
+		return "", wire.Problemf(wire.Invalid, "%q cannot be the name of a user: the logbook calls the service itself so, or a machine. Nothing changed.", n.Name)
 	}
 	if !personName.MatchString(n.Name) {
 		return "", wire.Problemf(wire.Invalid, "%q is not a user name. Use lower-case letters, digits, dots and hyphens, such as petra.", n.Name)

@@ -51,9 +51,18 @@ func (u *Users) TakeFirstCode(ctx context.Context, f wire.FirstUser, from netip.
 		seconds := int(wait.Seconds()) + 1
 		return made, &wire.Problem{Kind: wire.Limited, After: seconds, Message: fmt.Sprintf("Too many links were tried from your network. Try again in %d s.", seconds)}
 	}
-	wrong := wire.Problemf(wire.NotSignedIn, "The link is not valid, or no longer: it works once, for 24 hours, and only while there is no user. Restart the service for another one.")
+	wrong := wire.Problemf(wire.NotSignedIn, "The link is not valid, or no longer: it works for 24 hours. Restart the service for another one.")
 	valid := false
-	err = u.logbook.Look(ctx, func(tx *store.Tx) (err error) { valid, err = tx.FirstCodeValid(f.Code); return err })
+	err = u.logbook.Look(ctx, func(tx *store.Tx) error {
+		n, err := tx.CountUsers()
+		if n > 0 {
+			wrong = wire.Problemf(wire.NotSignedIn, "The link works once, and there are users already. Sign in: beacon sign-in. A lost password: beacon recover-user admin, on the machine of the service.")
+		}
+		if err == nil {
+			valid, err = tx.FirstCodeValid(f.Code)
+		}
+		return err
+	})
 	switch {
 	case err != nil:
 		return made, err

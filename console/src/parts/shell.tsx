@@ -158,7 +158,7 @@ function WorldTime() {
   const world = useWorld(500)
   return (
     <div>
-      <p className="text-fine text-deep-200">Simulated time</p>
+      <p className="text-fine text-deep-200">{world && world.rate === 1 ? 'UTC' : 'Simulated time'}</p>
       <p className="font-mono text-lead">{world ? new Date(world.now).toISOString().slice(11, 19) : '--:--:--'}</p>
       <p className="min-h-5 text-fine text-deep-200">{world && world.rate !== 1 && `${world.rate} times as fast as real time`}</p>
     </div>

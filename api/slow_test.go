@@ -54,8 +54,8 @@ func TestSlowClients(t *testing.T) {
 				return
 			}
 			defer conn.Close()
-			begin := map[int]string{0: "", 1: "POST " + Base + "/sessions HTTP/1.1\r\nHost: x\r\n", 2: "POST " + Base + "/sessions HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\nContent-Length: 300\r\n\r\n{",
-				3: "POST /nowhere HTTP/1.1\r\nHost: x\r\nContent-Length: 100000\r\n\r\n"}[i%4]
+			begin := map[int]string{0: "", 1: "POST " + Base + "/sessions HTTP/1.1\r\nHost: example.com\r\n", 2: "POST " + Base + "/sessions HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\nContent-Length: 300\r\n\r\n{",
+				3: "POST /nowhere HTTP/1.1\r\nHost: example.com\r\nContent-Length: 100000\r\n\r\n"}[i%4]
 			if _, err := io.WriteString(conn, begin); err != nil {
 				refused.Add(1)
 				return
@@ -110,7 +110,7 @@ func TestSlowBodyOfASignedInClient(t *testing.T) {
 	require.NoError(t, err)
 	defer conn.Close()
 	const body = `{"dry_run":true,"manage":false,"reason":"","files":[{"name":"a.beacon.yaml","text":"zones: {}"}]}`
-	_, err = fmt.Fprintf(conn, "POST %s/definitions HTTP/1.1\r\nHost: x\r\nAuthorization: Bearer %s\r\nContent-Type: application/json\r\nContent-Length: %d\r\n\r\n", Base, s.token, len(body))
+	_, err = fmt.Fprintf(conn, "POST %s/definitions HTTP/1.1\r\nHost: example.com\r\nAuthorization: Bearer %s\r\nContent-Type: application/json\r\nContent-Length: %d\r\n\r\n", Base, s.token, len(body))
 	require.NoError(t, err)
 	for i := range body { // longer than a client that has not signed in may take
 		_, err := io.WriteString(conn, body[i:i+1])

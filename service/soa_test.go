@@ -161,7 +161,7 @@ func TestSOAFieldsThatAreNotTaken(t *testing.T) {
 
 	h.settle(wire.SOA{})
 	h.define("heron-main", "@ A 192.0.2.1")
-	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
+	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{Account: "heron-main"}).State)
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.2")
 	h.settle(wire.SOA{Minimum: 7200}) // Heron's longest is an hour
 	done = h.sync(wire.SyncRequest{Zone: zone, Account: "heron-main"})

@@ -26,5 +26,5 @@ func PlainText(address string, plain []string) string {
 // Open reports whether an address to listen at, host and port, can be reached from other machines.
 func Open(listen string) bool {
 	u, err := url.Parse("//" + listen)
-	return err == nil && !ThisMachine(u.Hostname())
+	return err == nil && u.Host != "" && !ThisMachine(u.Hostname())
 }

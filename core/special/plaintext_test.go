@@ -24,7 +24,7 @@ func TestPlainText(t *testing.T) {
 	} {
 		assert.Equal(t, host, PlainText(address, []string{"inner.example"}), address)
 	}
-	for listen, open := range map[string]bool{"127.0.0.1:8053": false, "[::1]:8053": false, "localhost:8053": false, ":8053": true, "0.0.0.0:8053": true, "[::]:8053": true, "192.0.2.7:8053": true, "beacon.example:8053": true} {
+	for listen, open := range map[string]bool{"127.0.0.1:8053": false, "[::1]:8053": false, "localhost:8053": false, ":8053": true, "0.0.0.0:8053": true, "[::]:8053": true, "192.0.2.7:8053": true, "beacon.example:8053": true, "": false} {
 		assert.Equal(t, open, Open(listen), listen)
 	}
 }

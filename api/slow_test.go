@@ -54,7 +54,7 @@ func TestSlowClients(t *testing.T) {
 				return
 			}
 			defer conn.Close()
-			begin := map[int]string{0: "", 1: "POST " + Base + "/sessions HTTP/1.1\r\nHost: example.com\r\n", 2: "POST " + Base + "/sessions HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\nContent-Length: 300\r\n\r\n{",
+			begin := map[int]string{0: "", 1: "POST " + Base + "/sessions HTTP/1.1\r\nHost: example.com\r\n", 2: "POST " + Base + "/sessions HTTP/1.1\r\nHost: example.com\r\nContent-Type: application/json\r\nContent-Length: 300\r\n\r\n{",
 				3: "POST /nowhere HTTP/1.1\r\nHost: example.com\r\nContent-Length: 100000\r\n\r\n"}[i%4]
 			if _, err := io.WriteString(conn, begin); err != nil {
 				refused.Add(1)

@@ -97,6 +97,15 @@ func (h History) delegationBound() (time.Time, string) {
 	return child, why
 }
 
+// Bound returns D: by when no cache holds the former delegation. It is zero where there is none, or T is not established.
+func (h History) Bound() time.Time {
+	if h.Former == nil || h.Since.IsZero() {
+		return time.Time{}
+	}
+	by, _ := h.delegationBound()
+	return by
+}
+
 // contentMoment is min(D, To) + R, with the negative TTL in place of R for what was absent.
 func (h History) contentMoment(old Kept, d time.Time) (Moment, bool) {
 	for _, now := range h.Current.Sets {

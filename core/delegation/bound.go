@@ -97,12 +97,17 @@ func (h History) delegationBound() (time.Time, string) {
 	return child, why
 }
 
-// Bound returns D: by when no cache holds the former delegation. It is zero where there is none, or T is not established.
-func (h History) Bound() time.Time {
-	if h.Former == nil || h.Since.IsZero() {
-		return time.Time{}
+// Bound returns D: by when no cache holds the former delegation, nor that there was none. It is zero where nothing was before, or T is not established.
+func (h History) Bound() (by time.Time) {
+	if h.Since.IsZero() {
+		return by
 	}
-	by, _ := h.delegationBound()
+	if h.Former != nil {
+		by, _ = h.delegationBound()
+	}
+	if h.Absent != nil {
+		by = later(by, h.Since.Add(seconds(*h.Absent)))
+	}
 	return by
 }
 

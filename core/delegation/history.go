@@ -156,10 +156,20 @@ func (h *History) forget(s evidence.Sweep) {
 	}
 }
 
-// interrupted handles a sweep in which the parents do not all say the same: a regression resets T.
+// interrupted handles a sweep in which the parents do not all say the same: a regression resets T, to what was before or to nothing at all.
 func (h *History) interrupted(s evidence.Sweep) {
+	if h.Former == nil && h.Absent == nil {
+		return
+	}
 	for _, p := range s.Parents {
-		if p.Answer == evidence.Referral && !SameSet(p.NS, h.Current.Set) && h.Former != nil {
+		switch gone := p.Answer == evidence.NoName || p.Answer == evidence.NoData; {
+		case gone:
+			held := p.Negative
+			if h.Absent != nil {
+				held = max(held, *h.Absent)
+			}
+			h.Since, h.Absent = time.Time{}, &held
+		case p.Answer == evidence.Referral && !SameSet(p.NS, h.Current.Set):
 			h.Since = time.Time{}
 		}
 	}

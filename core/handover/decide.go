@@ -219,25 +219,38 @@ func before(c Course, s Seen, l limits, d Decision, complete bool) Decision {
 // settledBy returns D: by when no cache asks the old nameservers because of an old delegation. known is false where that is not known.
 func settledBy(c Course, s Seen, mark Mark, was bool, l limits) (by time.Time, known bool) {
 	h := s.History
+	if len(l.off) > 0 {
+		h = l.forgetful(h)
+	}
 	switch {
-	case len(c.Old) == 0 && h.Absent != nil && !h.Since.IsZero():
-		return h.Since.Add(time.Duration(*h.Absent) * time.Second), true
-	case h.Former != nil && !h.Since.IsZero() && delegation.SameSet(h.Current.Set, c.New):
-		by := h.Bound()
-		if !l.on("C after P") {
-			by = h.Since.Add(time.Duration(h.Former.P.At(h.Since)) * time.Second)
-		}
-		if !l.on("P") {
-			by = h.Since.Add(time.Duration(h.Former.C.At(h.Since)) * time.Second)
-		}
-		if !l.on("Tc") {
-			by = h.Since.Add(time.Duration(max(h.Former.P.At(h.Since), h.Former.C.At(h.Since))) * time.Second)
-		}
-		return by, true
+	case !h.Bound().IsZero() && delegation.SameSet(h.Current.Set, c.New):
+		return h.Bound(), true
 	case was && !mark.Until.IsZero(): // what settled long ago is forgotten there
 		return mark.Until, true
 	}
 	return by, false
+}
+
+// forgetful returns a history without what is switched off in it.
+func (l limits) forgetful(h delegation.History) delegation.History {
+	if h.Absent != nil && !l.on("absence") {
+		h.Absent = new(uint32)
+	}
+	if h.Former == nil {
+		return h
+	}
+	f := *h.Former
+	if !l.on("P") {
+		f.P = nil
+	}
+	if !l.on("C after P") {
+		f.C = nil
+	}
+	if !l.on("Tc") {
+		f.Told = h.Since
+	}
+	h.Former = &f
+	return h
 }
 
 // after decides from the moment on in which every parent serves the new set.

@@ -40,7 +40,9 @@ func at(t int64) time.Time { return simStart.Add(time.Duration(t) * time.Second)
 // simulated is a domain with everything around it.
 type simulated struct {
 	p, c, k, dsTTL, r, n int64
-	signedOld, sign      bool // the old zone is signed, with a DS; the new one is, and gets a DS at the end
+	a                    int64 // the parent's negative TTL
+	first                bool  // the parents do not delegate the domain before
+	signedOld, sign      bool  // the old zone is signed, with a DS; the new one is, and gets a DS at the end
 	oldHere, tells       bool // the old zone is at an account, and its apex NS set can be written
 	parents              []simParent
 	ready                [2]int64 // since when each new server answers with the records
@@ -48,7 +50,7 @@ type simulated struct {
 	poll, loss           int64    // between two checks; of a hundred answers how many are lost
 	delegated, dsOut     int64    // when the registrar did it; never before
 	told, retired, dsIn  int64
-	synced               int64
+	synced, ended        int64 // ended: when the handover was called done
 }
 
 // simParent is a server of the parent zone: it follows the registrar late, and may fall back for a while.
@@ -60,17 +62,21 @@ type simParent struct {
 func newSimulated(rng *rand.Rand) *simulated {
 	pick := func(list ...int64) int64 { return list[rng.IntN(len(list))] }
 	s := &simulated{p: pick(300, 3600, 86400, 172800), c: pick(60, 300, 3600, 86400), k: pick(60, 3600, 86400), dsTTL: pick(300, 3600, 86400), r: pick(60, 300, 3600, 86400), n: pick(60, 900, 3600),
-		signedOld: rng.IntN(2) == 0, sign: rng.IntN(2) == 0, oldHere: rng.IntN(4) != 0, loss: int64(rng.IntN(4)),
-		delegated: never, dsOut: never, told: never, retired: never, dsIn: never, synced: never}
+		signedOld: rng.IntN(2) == 0, sign: rng.IntN(2) == 0, oldHere: rng.IntN(4) != 0, loss: pick(0, 1, 4, 12),
+		a: pick(60, 900, 10800, 86400), delegated: never, dsOut: never, told: never, retired: never, dsIn: never, synced: never, ended: never}
+	held := s.p
+	if s.first = rng.IntN(5) == 0; s.first {
+		s.signedOld, s.oldHere, held = false, false, s.a
+	}
 	s.tells = s.oldHere && rng.IntN(3) != 0
-	s.poll = max(60, max(s.p, s.c, s.k, s.dsTTL, s.r)/pick(20, 40))
+	s.poll = max(60, max(held, s.c, s.k, s.dsTTL, s.r)/pick(20, 40))
 	for range 1 + rng.IntN(3) {
 		s.parents = append(s.parents, simParent{lag: rng.Int64N(3 * s.poll), behind: rng.Int64N(simMargin)})
 	}
-	if rng.IntN(3) == 0 && s.p > 8*s.poll { // it serves the old set again, while caches hold that anyway, and for long enough that a check sees it
+	if rng.IntN(3) == 0 && held > 8*s.poll { // it serves the old set again, while caches hold that anyway, and for long enough that a check sees it
 		p := &s.parents[rng.IntN(len(s.parents))]
-		p.fallsBack = p.lag + s.poll + rng.Int64N(s.p/2)
-		p.until = p.fallsBack + 3*s.poll + rng.Int64N(s.p)
+		p.fallsBack = p.lag + s.poll + rng.Int64N(held/2)
+		p.until = p.fallsBack + 3*s.poll + rng.Int64N(held)
 	}
 	for i := range s.ready {
 		s.ready[i] = rng.Int64N(4 * s.poll)
@@ -109,7 +115,7 @@ func (s *simulated) dsAt(i int, t int64, behind bool) int {
 
 // events are the moments at which something changes.
 func (s *simulated) events(end int64) []int64 {
-	list := []int64{0, end, s.told, s.retired, s.synced}
+	list := []int64{0, end, s.told, s.retired, s.synced, s.ended}
 	list = append(append(list, s.ready[:]...), s.signed[:]...)
 	for _, p := range s.parents {
 		for _, base := range []int64{s.delegated, s.dsOut, s.dsIn} {
@@ -127,7 +133,7 @@ func (s *simulated) events(end int64) []int64 {
 
 // judge looks at each moment what any cache may hold, and returns what is wrong, and how long after the earliest right moment the old zone went.
 func (s *simulated) judge(end int64) (wrong []string, slack int64) {
-	var heldP, heldC, heldDS, heldKeys, heldUnsigned int64 // until when it may be held; what is served at a moment may be held at that moment
+	var heldP, heldC, heldAbsent, heldDS, heldKeys, heldUnsigned int64 // until when it may be held; what is served at a moment may be held at that moment
 	slack = -1
 	say := func(format string, args ...any) { wrong = append(wrong, fmt.Sprintf(format, args...)) }
 	all := s.events(end)
@@ -140,7 +146,13 @@ func (s *simulated) judge(end int64) (wrong []string, slack int64) {
 				oldDS, newDS = oldDS || s.dsAt(i, a, behind) == 1, newDS || s.dsAt(i, a, behind) == 2
 			}
 		}
-		if oldServed {
+		if held := max(heldP, heldC, heldAbsent); a == s.ended && held > a {
+			say("it was called done at %d, and caches hold what was before until %d", a, held)
+		}
+		switch {
+		case oldServed && s.first:
+			heldAbsent = max(heldAbsent, b+s.a)
+		case oldServed:
 			heldP = max(heldP, b+s.p)
 		}
 		alive, tells := a < s.retired, a >= s.told
@@ -208,8 +220,11 @@ func (s *simulated) sweep(t int64, rng *rand.Rand) evidence.Sweep {
 	for i := range s.parents {
 		p := evidence.ParentAnswer{Server: evidence.Server{Name: dnsname.MustParse("nic.test"), Address: fmt.Sprintf("127.0.0.%d:53", i+1)}, At: at(t), Answer: evidence.Referral, NS: simOld,
 			TTL: uint32(s.p), AskedDS: true}
-		if s.serves(i, t, false) {
+		switch {
+		case s.serves(i, t, false):
 			p.NS = simNew
+		case s.first:
+			p.Answer, p.NS, p.Negative = evidence.NoName, nil, uint32(s.a)
 		}
 		if ds := s.dsAt(i, t, false); lost() {
 			p.AskedDS = false // the delegation was heard, and not what it says of the DS
@@ -236,6 +251,9 @@ func (s *simulated) sweep(t int64, rng *rand.Rand) evidence.Sweep {
 		return evidence.ServerAnswer{Server: a.Server, At: a.At, Answer: evidence.Silent}
 	}
 	for j := range simOld {
+		if s.first {
+			break
+		}
 		ns, keys := simOld, (*dns.DNSKEY)(nil)
 		if t >= s.told {
 			ns = simNew
@@ -266,6 +284,7 @@ func (s *simulated) sweep(t int64, rng *rand.Rand) evidence.Sweep {
 // outcome is how a simulated handover went.
 type outcome struct {
 	wrong []string
+	seen  []string // what sampled resolvers saw go wrong
 	done  bool
 	slack int64 // between the earliest right moment and that at which the old zone went; -1 where it did not
 	poll  int64
@@ -280,6 +299,9 @@ func handOver(seed uint64, l limits) (o outcome, s *simulated) {
 	rng := rand.New(rand.NewPCG(seed, 1))
 	s = newSimulated(rng)
 	c := Course{Domain: simDomain, Old: simOld, New: simNew, OldHere: s.oldHere, Sign: s.sign}
+	if s.first {
+		c.Old = nil
+	}
 	var h delegation.History
 	var marks []Mark
 	var path Phase
@@ -287,7 +309,7 @@ func handOver(seed uint64, l limits) (o outcome, s *simulated) {
 	for limit := 4000; limit > 0; limit-- {
 		w := s.sweep(t, rng)
 		h = delegation.Advance(h, w)
-		reg := delegation.Registration{Active: simOld, Saved: simOld}
+		reg := delegation.Registration{Active: c.Old, Saved: c.Old}
 		if t >= s.delegated {
 			reg.Active, reg.Saved = simNew, simNew
 		}
@@ -305,7 +327,7 @@ func handOver(seed uint64, l limits) (o outcome, s *simulated) {
 			o.path = append(o.path, fmt.Sprintf("%d %s", t, d))
 		}
 		if d.Phase == Done {
-			o.done = true
+			o.done, s.ended = true, w.Ended.Sub(simStart).Nanoseconds()/1e9
 			break
 		}
 		for _, do := range d.Do {
@@ -337,6 +359,7 @@ func handOver(seed uint64, l limits) (o outcome, s *simulated) {
 	}
 	o.end, o.poll = t, s.poll
 	o.wrong, o.slack = s.judge(t + 10*86400)
+	o.seen = s.sampled(t+10*86400, rng)
 	return o, s
 }
 
@@ -373,7 +396,7 @@ func TestSimulatedHandovers(t *testing.T) {
 	done, retired := 0, 0
 	var late []float64
 	manyHandovers(n, limits{}, func(seed uint64, o outcome) {
-		if !assert.Empty(t, o.wrong, "seed %d: %v", seed, o.path) {
+		if !assert.Empty(t, o.wrong, "seed %d: %v", seed, o.path) || !assert.Empty(t, o.seen, "seed %d, sampled: %v", seed, o.path) {
 			return
 		}
 		if o.done {
@@ -394,27 +417,31 @@ func TestSimulatedHandovers(t *testing.T) {
 	assert.LessOrEqual(t, median, 1.0)
 }
 
-// Each rule that is switched off is noticed.
+// Each rule that is switched off is noticed. What a sampled resolver sees go wrong, the judge of all caches calls wrong too.
 func TestSimulationNoticesWhatIsMissing(t *testing.T) {
 	n := 150
 	if os.Getenv("BEACON_SOAK") != "" {
 		n = 500
 	}
 	for _, rules := range [][]string{{"K after the DS"}, {"TTL of the DS"}, {GateDS}, {GateDSWait}, {GateDSUnknown}, {GateNotReady}, {"sync before the switch", GateAnswers}, {"every parent heard"},
-		{"reset of T", "complete after the switch"}, {"P"}, {"C after P"}, {"Tc"}, {"D"}, {"margin"}, {"largest TTL before the DS"}, {"signed at every new server"}, {"since when it is signed"}} {
-		wrong, first, off := 0, "", map[string]bool{}
+		{"reset of T", "complete after the switch"}, {"absence"}, {"P"}, {"C after P"}, {"Tc"}, {"D"}, {"margin"}, {"largest TTL before the DS"}, {"signed at every new server"}, {"since when it is signed"}} {
+		wrong, seen, first, off := 0, 0, "", map[string]bool{}
 		for _, rule := range rules {
 			off[rule] = true
 		}
 		rule := strings.Join(rules, ", ")
-		manyHandovers(n, limits{off: off}, func(_ uint64, o outcome) {
+		manyHandovers(n, limits{off: off}, func(seed uint64, o outcome) {
+			if len(o.seen) > 0 {
+				seen++
+				assert.NotEmpty(t, o.wrong, "seed %d: a resolver saw %s", seed, o.seen)
+			}
 			if len(o.wrong) > 0 {
 				if wrong++; first == "" {
 					first = o.wrong[0]
 				}
 			}
 		})
-		t.Logf("without %q: %d of %d wrong, such as: %s", rule, wrong, n, first)
+		t.Logf("without %q: %d of %d wrong, of which sampled resolvers saw %d, such as: %s", rule, wrong, n, seen, first)
 		assert.Positive(t, wrong, "nothing noticed that %q was off", rule)
 	}
 }

@@ -9,6 +9,7 @@ import (
 	"github.com/miekg/dns"
 
 	"beacon/core/dnsname"
+	"beacon/core/dnssec"
 	"beacon/core/evidence"
 	"beacon/core/record"
 	"beacon/core/wording"
@@ -16,71 +17,103 @@ import (
 
 // DSState is what the parents say of the domain's keys, and since when.
 type DSState struct {
-	Text    string    `json:"text"`    // the DS records in one line; empty for none
-	TTL     TTLs      `json:"ttl"`     // how long caches hold what is active: the DS set, or that there is none
-	Known   bool      `json:"known"`   // the parents were heard about it
-	Changed time.Time `json:"changed"` // first complete sweep with it, after another was seen
-	Was     string    `json:"was"`
-	Held    uint32    `json:"held"`           // how long caches may hold what was before
-	Back    bool      `json:"back,omitempty"` // some parent serves again what was taken out or changed
+	Text    string     `json:"text"`    // the DS records in one line; empty for none
+	TTL     TTLs       `json:"ttl"`     // how long caches hold what is active: the DS set, or that there is none
+	Known   bool       `json:"known"`   // the parents were heard about it
+	Changed time.Time  `json:"changed"` // first complete sweep with it, after another was seen
+	Was     string     `json:"was"`
+	Held    uint32     `json:"held"`           // how long caches may hold what was before
+	Back    bool       `json:"back,omitempty"` // some parent serves again what was taken out or changed
+	Partly  []PartlyDS `json:"partly,omitempty"`
 }
 
-// observeDS notices that DS records came, went or changed, once all parents say the same.
+// PartlyDS is a DS set that was heard from some parents, since all of them were last heard to say the same. Caches may hold it.
+type PartlyDS struct {
+	Text string `json:"text"`
+	Held uint32 `json:"held"` // its TTL, seconds
+}
+
+// observeDS notices that DS records came, went or changed, once all parents say the same. What only some say is kept until then.
 func (h *History) observeDS(s evidence.Sweep) {
 	if s.Brief {
 		return
 	}
-	if _, complete := parentSet(s); !complete || len(s.Parents) == 0 || s.Parents[0].Answer != evidence.Referral {
-		return
-	}
-	text, ttl := dsText(s.Parents[0].DS.DS()), uint32(0)
+	_, complete := parentSet(s)
+	text, first := "", true
+	ttl := uint32(0)
 	for _, p := range s.Parents {
-		if !p.AskedDS && len(s.Anchors) == 0 {
-			return // not asked is not none
+		if p.Answer != evidence.Referral || !p.AskedDS && len(s.Anchors) == 0 {
+			complete = false // not asked is not none
+			continue
+		}
+		said, held := dsText(p.DS.DS()), dsTTL(p.DS)
+		complete = complete && (first || said == text)
+		text, first, ttl = said, false, max(ttl, held)
+		h.DS.regressed(said, held, lastReceipt(s))
+		if said != "" && (!h.DS.Known || said != h.DS.Text) {
+			h.DS.partly(said, held)
 		}
 	}
-	for _, p := range s.Parents {
-		if dsText(p.DS.DS()) != text {
-			h.DS.regressed(s)
-			return
-		}
-		for _, rr := range p.DS {
-			if t := rr.Header().Rrtype; t != dns.TypeRRSIG {
-				ttl = max(ttl, rr.Header().Ttl)
-			}
-		}
-	}
-	switch {
-	case !h.DS.Known:
-		h.DS = DSState{Text: text, TTL: TTLs{}.Seen(ttl, lastReceipt(s)), Known: true}
-	case h.DS.Text != text:
-		at := lastReceipt(s)
-		h.DS = DSState{Text: text, TTL: TTLs{}.Seen(ttl, at), Known: true, Changed: at, Was: h.DS.Text, Held: h.DS.TTL.At(at)}
-	default:
-		at := lastReceipt(s)
-		if h.DS.Back { // it was there again at one parent: the wait begins again
-			h.DS.Changed, h.DS.Back = at, false
-		}
-		h.DS.TTL = h.DS.TTL.Seen(ttl, at)
+	if complete && !first {
+		h.DS = h.DS.agreed(text, ttl, lastReceipt(s))
 	}
 }
 
+// agreed returns the state once all parents have said the same at a moment.
+func (d DSState) agreed(text string, ttl uint32, at time.Time) DSState {
+	next := DSState{Text: text, TTL: TTLs{}.Seen(ttl, at), Known: true}
+	was, held := "", uint32(0) // what was there for a time, at some
+	for _, p := range d.Partly {
+		if p.Text != text {
+			was, held = p.Text, max(held, p.Held)
+		}
+	}
+	switch {
+	case d.Known && d.Text != text:
+		next.Changed, next.Was, next.Held = at, d.Text, max(d.TTL.At(at), held)
+	case was != "":
+		next.Changed, next.Was, next.Held = at, was, held
+	case d.Known:
+		next.Changed, next.Was, next.Held = d.Changed, d.Was, d.Held
+	}
+	if d.Known && d.Text == text {
+		next.TTL = d.TTL.Seen(ttl, at)
+		if !d.Changed.IsZero() && (was != "" || d.Back) { // it was there again: the wait begins again
+			next.Changed, next.Held = at, max(next.Held, d.Held)
+		}
+	}
+	return next
+}
+
+// mostPartly bounds how many sets are kept that only some parents served.
+const mostPartly = 8
+
+// partly keeps a set that a parent serves, and that not all are known to serve.
+func (d *DSState) partly(text string, held uint32) {
+	d.Partly = slices.Clone(d.Partly)
+	if i := slices.IndexFunc(d.Partly, func(p PartlyDS) bool { return p.Text == text }); i >= 0 {
+		d.Partly[i].Held = max(d.Partly[i].Held, held)
+	} else if len(d.Partly) < mostPartly {
+		d.Partly = append(d.Partly, PartlyDS{text, held})
+	}
+}
+
+// dsTTL returns the largest TTL of a DS answer, or of what says that there is none.
+func dsTTL(list dnssec.Records) (ttl uint32) {
+	for _, rr := range list {
+		if rr.Header().Rrtype != dns.TypeRRSIG {
+			ttl = max(ttl, rr.Header().Ttl)
+		}
+	}
+	return ttl
+}
+
 // regressed begins the wait again where a parent serves again what was before.
-func (d *DSState) regressed(s evidence.Sweep) {
-	if d.Changed.IsZero() {
+func (d *DSState) regressed(said string, held uint32, at time.Time) {
+	if d.Changed.IsZero() || said != d.Was || said == d.Text {
 		return
 	}
-	for _, p := range s.Parents {
-		if dsText(p.DS.DS()) != d.Was {
-			continue
-		}
-		d.Changed, d.Back = lastReceipt(s), true
-		for _, rr := range p.DS {
-			if rr.Header().Rrtype != dns.TypeRRSIG {
-				d.Held = max(d.Held, rr.Header().Ttl)
-			}
-		}
-	}
+	d.Changed, d.Back, d.Held = at, true, max(d.Held, held)
 }
 
 // moment: DS taken out or changed, first sweep with that + its full TTL; put in, + the time for which its absence is held.

@@ -145,7 +145,8 @@ func (h *History) forget(s evidence.Sweep) {
 		h.Absent = nil
 	}
 	h.Edits = slices.DeleteFunc(h.Edits, func(e Edit) bool { return past(e.Before.HeldUntil(e.At).Add(seconds(e.N))) })
-	if m, changed := h.DS.moment(""); changed && past(m.By) && !h.DS.Back {
+	keys := seconds(max(unheardC, h.Current.K.At(s.Ended))) // that the DS made good: they are held for longer than itself
+	if m, changed := h.DS.moment(""); changed && past(m.By.Add(keys)) && !h.DS.Back {
 		h.DS.Changed = time.Time{}
 	}
 	h.Hosts = slices.Clone(h.Hosts)

@@ -43,7 +43,7 @@ type simulated struct {
 	a                    int64 // the parent's negative TTL
 	first                bool  // the parents do not delegate the domain before
 	signedOld, sign      bool  // the old zone is signed, with a DS; the new one is, and gets a DS at the end
-	oldHere, tells       bool // the old zone is at an account, and its apex NS set can be written
+	oldHere, tells       bool  // the old zone is at an account, and its apex NS set can be written
 	parents              []simParent
 	ready                [2]int64 // since when each new server answers with the records
 	signed               [2]int64 // and with signatures

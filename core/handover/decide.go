@@ -326,9 +326,10 @@ func secure(c Course, marks []Mark, s Seen, l limits, d Decision, bound time.Tim
 	now := s.Sweep.Ended
 	d.Phase = Securing
 	signed, ok := last(marks, MarkSigned)
-	serves := signedAlike(c, s) || !l.on("signed at every new server")
+	serves, differs := signedAlike(c, s)
+	serves = serves || !l.on("signed at every new server")
 	switch {
-	case !serves && ok:
+	case differs && !serves && ok:
 		d.Marks = append(d.Marks, Mark{Kind: MarkSigned, At: now, Withdrawn: true})
 		ok = false
 	case serves && !ok:
@@ -355,16 +356,26 @@ func secure(c Course, marks []Mark, s Seen, l limits, d Decision, bound time.Tim
 	return d
 }
 
-// signedAlike reports whether every address of the new nameservers serves the same keys.
-func signedAlike(c Course, s Seen) bool {
+// signedAlike reports whether every address of the new nameservers serves the same keys, and whether one that answered serves none, or others. Where one was
+// not heard it is neither.
+func signedAlike(c Course, s Seen) (alike, differs bool) {
 	servers := evidence.ServersOf(s.Sweep, c.New)
-	if len(servers) == 0 {
-		return false
+	alike = len(servers) > 0
+	var want []string
+	for _, a := range servers {
+		if a.Answer != evidence.Positive {
+			alike = false
+			continue
+		}
+		keys := keyTexts(a.Keys)
+		if want == nil {
+			want = keys
+		}
+		if len(keys) == 0 || !slices.Equal(keys, want) {
+			return false, true
+		}
 	}
-	want := keyTexts(servers[0].Keys)
-	return len(want) > 0 && !slices.ContainsFunc(servers, func(a evidence.ServerAnswer) bool {
-		return a.Answer != evidence.Positive || !slices.Equal(keyTexts(a.Keys), want)
-	})
+	return alike, false
 }
 
 // String returns a decision in one line.

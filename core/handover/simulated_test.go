@@ -296,6 +296,9 @@ type outcome struct {
 	poll  int64
 	end   int64
 	path  []string
+
+	forecast []Station    // as the first check allows it
+	acted    map[Do]int64 // when each was first done
 }
 
 const simMargin = 600
@@ -304,6 +307,10 @@ const simMargin = 600
 func handOver(seed uint64, l limits) (o outcome, s *simulated) {
 	rng := rand.New(rand.NewPCG(seed, 1))
 	s = newSimulated(rng)
+	return s.handOver(rng, l), s
+}
+
+func (s *simulated) handOver(rng *rand.Rand, l limits) (o outcome) {
 	c := Course{Domain: simDomain, Old: simOld, New: simNew, OldHere: s.oldHere, Sign: s.sign}
 	if s.first {
 		c.Old = nil
@@ -311,6 +318,7 @@ func handOver(seed uint64, l limits) (o outcome, s *simulated) {
 	var h delegation.History
 	var marks []Mark
 	var path Phase
+	o.acted = map[Do]int64{}
 	t := int64(1)
 	for limit := 4000; limit > 0; limit-- {
 		w := s.sweep(t, rng)
@@ -325,8 +333,12 @@ func handOver(seed uint64, l limits) (o outcome, s *simulated) {
 			behind = []string{"new"}
 			differences = []compare.Difference{{Key: record.Key{Name: simDomain, Type: record.MX}, Kind: compare.Lost, Old: "10 mx.old.test.", New: ""}}
 		}
-		d := decide(c, marks, Seen{Sweep: w, History: h, Registration: reg, Behind: behind, Differences: differences, Margin: simMargin * time.Second, LargestTTL: uint32(max(s.r, s.n, s.k, s.c)),
-			OldPlaced: t < s.retired}, l)
+		seen := Seen{Sweep: w, History: h, Registration: reg, Behind: behind, Differences: differences, Margin: simMargin * time.Second, LargestTTL: uint32(max(s.r, s.n, s.k, s.c)),
+			OldPlaced: t < s.retired}
+		if o.forecast == nil {
+			o.forecast = Forecast(c, seen, 0)
+		}
+		d := decide(c, marks, seen, l)
 		marks = append(marks, d.Marks...)
 		if d.Phase != path {
 			path = d.Phase
@@ -337,6 +349,9 @@ func handOver(seed uint64, l limits) (o outcome, s *simulated) {
 			break
 		}
 		for _, do := range d.Do {
+			if o.acted[do] == 0 {
+				o.acted[do] = t
+			}
 			moment := t + 1 + rng.Int64N(5)
 			switch do {
 			case DoSync:
@@ -366,7 +381,7 @@ func handOver(seed uint64, l limits) (o outcome, s *simulated) {
 	o.end, o.poll = t, s.poll
 	o.wrong, o.slack = s.judge(t + 10*86400)
 	o.seen = s.sampled(t+10*86400, rng)
-	return o, s
+	return o
 }
 
 // manyHandovers runs handovers on all processors.

@@ -111,6 +111,7 @@ var matrix = map[string]struct {
 	"POST /domains/:name/checks":             {access.Check, ofZone, ""},
 	"POST /sweeps":                           {access.Sweep, ofZone, `{"domain":"ZONE"}`},
 	"POST /domains/:name/delegation-preview": {access.See, ofZone, `{}`},
+	"POST /domains/:name/handover-forecast":  {access.See, ofZone, `{}`},
 	"POST /domains/:name/delegations":        {access.Delegate, ofZone, `{}`},
 	"POST /domains/:name/ds-preview":         {access.See, ofZone, `{}`},
 	"POST /domains/:name/ds-changes":         {access.Delegate, ofZone, `{}`},

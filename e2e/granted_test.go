@@ -21,7 +21,7 @@ var forNobody = []string{"sign-in", "token list", "provider profile check", "app
 // forViewers are those that a viewer may use, beside the ones for nobody: they look.
 var forViewers = []string{"provider list", "provider kinds", "provider show", "provider zones", "registrar list", "registrar kinds", "registrar domains", "zone list", "zone show",
 	"zone history", "zone check", "zone settings", "zone export", "record list", "draft show", "diff", "sync --dry-run", "drift", "search", "operation list", "today", "domains", "check",
-	"delegate --dry-run", "ds show", "ds publish --dry-run", "ds remove --dry-run", "registrar unlock --dry-run", "act list", "act show", "hold show",
+	"delegate --dry-run", "handover forecast", "ds show", "ds publish --dry-run", "ds remove --dry-run", "registrar unlock --dry-run", "act list", "act show", "hold show",
 	"host list", "host show", "clock show", "channel list", "logbook", "zone retire --dry-run", "zone delete --dry-run"}
 
 // missing are those that end before anything is refused: what they are about is not there, or not the caller's.

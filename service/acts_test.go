@@ -280,6 +280,17 @@ func TestDelegateLooksAtDS(t *testing.T) {
 	act := h.delegate(wire.DelegateRequest{})
 	assert.Equal(t, wire.ActBlocked, act.State)
 	assert.Equal(t, []string{gates.GateDS}, without(codes(act.Findings), gates.GateAnswers))
+	dry, err := h.Handover.Preview(ctx, access.Service, wire.DelegateRequest{Domain: zone})
+	require.NoError(t, err)
+	forecast, err := h.Handover.Forecast(ctx, access.Service, wire.ForecastRequest{Domain: zone, Agree: dry.Digest})
+	require.NoError(t, err)
+	assert.Empty(t, forecast.Closed)
+	var steps []string
+	for _, s := range forecast.Steps {
+		steps = append(steps, strings.TrimSpace(string(s.Phase)+" "+string(s.Do)))
+	}
+	assert.Equal(t, []string{"insecure remove-ds", "insecure", "ready delegate", "settling", "done"}, steps, "%+v", forecast.Steps)
+	assert.Contains(t, forecast.Next, "beacon ds remove")
 
 	require.NoError(t, h.world.SetDS(zone.String()))
 	act = h.delegate(wire.DelegateRequest{})

@@ -156,6 +156,19 @@ func TestSignedFromTheRoot(t *testing.T) {
 	}
 	assert.Equal(t, "insecure", believes(t, at, "quay-11.heron.test.", dns.TypeA), "a zone that is not signed, below one that is")
 
+	back := []string{"reed-11.plover.test", "reed-14.plover.test"}
+	differ, err := h.Handover.Preview(ctx, access.Service, wire.DelegateRequest{Domain: zone, Nameservers: back})
+	require.NoError(t, err)
+	forecast, err := h.Handover.Forecast(ctx, access.Service, wire.ForecastRequest{Domain: zone, Nameservers: back, Agree: differ.Digest, KeepOld: true})
+	require.NoError(t, err)
+	assert.Empty(t, forecast.Closed)
+	var steps []string
+	for _, s := range forecast.Steps {
+		steps = append(steps, string(s.Phase)+" "+string(s.Do))
+	}
+	assert.Contains(t, codes(differ.Findings), "keys-shared", "signing keys belong to the zone there, wherever it is")
+	assert.Equal(t, []string{"ready delegate", "settling tell-old", "settling ", "done "}, steps, "%+v", forecast.Steps)
+
 	child := "zones:\n  gauges.saltmarsh-ferries.example:\n    providers: [curlew-ops]\n    records: |\n      @ A 192.0.2.40\n      east A 192.0.2.41\n"
 	apply(child, team)
 	v, err := h.Overview.Zone(ctx, access.Service, team)

@@ -113,24 +113,25 @@ var (
 
 // Domains and their delegation.
 var (
-	ShowToday       = Call[None, Today]{Method: "GET", Path: "/today"}
-	ListDomains     = List[DomainView]{Method: "GET", Path: "/domains"}
-	CheckDomain     = Call[None, delegation.Report]{Method: "POST", Path: "/domains/:name/checks"}
-	ShowReport      = Call[None, delegation.Report]{Method: "GET", Path: "/domains/:name/report"}
-	StartBriefCheck = Call[None, BriefChecks]{Method: "POST", Path: "/brief-checks"}
-	ShowBriefCheck  = Call[None, BriefChecks]{Method: "GET", Path: "/brief-checks"}
-	PreviewDelegate = Call[DelegateRequest, Delegated]{Method: "POST", Path: "/domains/:name/delegation-preview"}
-	Delegate        = Call[DelegateRequest, Act]{Method: "POST", Path: "/domains/:name/delegations"}
-	PreviewDS       = Call[DSRequest, DSChange]{Method: "POST", Path: "/domains/:name/ds-preview"}
-	PreviewLock     = Call[LockRequest, LockChange]{Method: "POST", Path: "/domains/:name/lock-preview"}
-	ChangeLock      = Call[LockRequest, Act]{Method: "POST", Path: "/domains/:name/lock-changes"}
-	ChangeDS        = Call[DSRequest, Act]{Method: "POST", Path: "/domains/:name/ds-changes"}
-	ListActs        = List[Act]{Method: "GET", Path: "/acts"}
-	ShowHold        = Call[None, Hold]{Method: "GET", Path: "/hold"}
-	BeginHold       = Call[HoldRequest, Hold]{Method: "POST", Path: "/hold"}
-	ReleaseHold     = Call[HoldRelease, Hold]{Method: "POST", Path: "/hold/release"}
-	CancelAct       = Call[Cancellation, Act]{Method: "POST", Path: "/acts/:id/cancellation"}
-	ShowAct         = Call[None, Act]{Method: "GET", Path: "/acts/:id"}
+	ShowToday        = Call[None, Today]{Method: "GET", Path: "/today"}
+	ListDomains      = List[DomainView]{Method: "GET", Path: "/domains"}
+	CheckDomain      = Call[None, delegation.Report]{Method: "POST", Path: "/domains/:name/checks"}
+	ShowReport       = Call[None, delegation.Report]{Method: "GET", Path: "/domains/:name/report"}
+	StartBriefCheck  = Call[None, BriefChecks]{Method: "POST", Path: "/brief-checks"}
+	ShowBriefCheck   = Call[None, BriefChecks]{Method: "GET", Path: "/brief-checks"}
+	PreviewDelegate  = Call[DelegateRequest, Delegated]{Method: "POST", Path: "/domains/:name/delegation-preview"}
+	ForecastHandover = Call[ForecastRequest, Forecast]{Method: "POST", Path: "/domains/:name/handover-forecast"}
+	Delegate         = Call[DelegateRequest, Act]{Method: "POST", Path: "/domains/:name/delegations"}
+	PreviewDS        = Call[DSRequest, DSChange]{Method: "POST", Path: "/domains/:name/ds-preview"}
+	PreviewLock      = Call[LockRequest, LockChange]{Method: "POST", Path: "/domains/:name/lock-preview"}
+	ChangeLock       = Call[LockRequest, Act]{Method: "POST", Path: "/domains/:name/lock-changes"}
+	ChangeDS         = Call[DSRequest, Act]{Method: "POST", Path: "/domains/:name/ds-changes"}
+	ListActs         = List[Act]{Method: "GET", Path: "/acts"}
+	ShowHold         = Call[None, Hold]{Method: "GET", Path: "/hold"}
+	BeginHold        = Call[HoldRequest, Hold]{Method: "POST", Path: "/hold"}
+	ReleaseHold      = Call[HoldRelease, Hold]{Method: "POST", Path: "/hold/release"}
+	CancelAct        = Call[Cancellation, Act]{Method: "POST", Path: "/acts/:id/cancellation"}
+	ShowAct          = Call[None, Act]{Method: "GET", Path: "/acts/:id"}
 )
 
 // Dynamic hosts, and what happened.

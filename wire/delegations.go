@@ -1,6 +1,8 @@
 package wire
 
 import (
+	"time"
+
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/finding"
@@ -84,4 +86,39 @@ type Retired struct {
 	Removed bool              `json:"removed"` // the zone is gone from the provider
 	Left    []string          `json:"left"`    // accounts that it is still placed at
 	Guards  []finding.Finding `json:"guards"`  // that speak
+}
+
+// ForecastRequest asks for the timetable of a handover. It changes nothing.
+type ForecastRequest struct {
+	Domain      dnsname.Name `json:"-"`           // the path names it
+	Nameservers []string     `json:"nameservers"` // as for a delegation
+	Sign        bool         `json:"sign"`        // the new zone is signed, and a DS is published at the end
+	KeepOld     bool         `json:"keep_old"`    // the old zone stays at its provider
+	Grace       *int64       `json:"grace"`       // seconds from when the change has settled until the old zone is removed; a week where it is not named
+	Publish     *int64       `json:"publish"`     // seconds that the registry is assumed to take until its nameservers serve a change; five minutes where it is not named
+	Agree       string       `json:"agree"`       // digest of the differences between both sides that are meant
+}
+
+// Forecast is when a handover would do what, if nothing else changes and every step is done as soon as it may be.
+type Forecast struct {
+	Domain    dnsname.Name   `json:"domain"`
+	Registrar string         `json:"registrar"`
+	Old       []dnsname.Name `json:"old"` // the nameservers that are left; empty for a first delegation
+	New       []dnsname.Name `json:"new"`
+	Now       time.Time      `json:"now"` // simulated time
+	Steps     []ForecastStep `json:"steps"`
+	Ends      time.Time      `json:"ends,omitzero"` // when the last step is done; left out where that cannot be foreseen
+	Next      string         `json:"next"`          // what is to be done now
+	// Closed are gates that nothing in the handover opens: a user has to act first.
+	Closed []finding.Finding `json:"closed"`
+}
+
+// ForecastStep is a moment of a handover at which something is done, or waited for.
+type ForecastStep struct {
+	At      time.Time      `json:"at"`             // simulated time
+	Until   time.Time      `json:"until,omitzero"` // of a wait: when it ends, where that is known
+	Phase   handover.Phase `json:"phase"`          // how far the handover is then
+	Do      handover.Do    `json:"do,omitempty"`   // the act; empty for a wait and the end
+	Text    string         `json:"text"`           // what is done or waited for
+	Command string         `json:"command"`        // that does it; empty for a wait, and where a person does it elsewhere
 }

@@ -1,10 +1,11 @@
 package handover
 
 import (
+	"slices"
+
 	"beacon/core/dnsname"
 	"beacon/core/handover"
 	"beacon/wire"
-	"slices"
 )
 
 // forms are what registrars' forms object to.

@@ -11,6 +11,7 @@ import (
 	"beacon/core/access"
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
+	"beacon/core/evidence"
 	"beacon/core/finding"
 	"beacon/core/handover"
 	"beacon/core/handover/compare"
@@ -52,7 +53,8 @@ func (s *Handover) Preview(ctx context.Context, by access.Caller, r wire.Delegat
 	if err != nil {
 		return wire.Delegated{}, err
 	}
-	out, _, err := s.look(ctx, m)
+	looked, err := s.look(ctx, m)
+	out := looked.Delegated
 	if err != nil {
 		return out, logbook.Explain(err)
 	}
@@ -277,43 +279,54 @@ func earlier(tx *store.Tx, d store.Domain, name dnsname.Name) (list [][]dnsname.
 	return list, nil
 }
 
+// seen is what holds before the registrar is asked to change anything.
+type seen struct {
+	wire.Delegated
+	registration delegation.Registration
+	sweep        evidence.Sweep
+	history      delegation.History // with the sweep in it
+}
+
 // look finds out what holds before the registrar is asked to change anything.
-func (s *Handover) look(ctx context.Context, m move) (out wire.Delegated, reg delegation.Registration, err error) {
+func (s *Handover) look(ctx context.Context, m move) (found seen, err error) {
 	name := m.request.Domain
-	out = wire.Delegated{Domain: name, Registrar: m.place, Wanted: m.target, Findings: []finding.Finding{}, Steps: []string{}}
+	out := &found.Delegated
+	*out = wire.Delegated{Domain: name, Registrar: m.place, Wanted: m.target, Findings: []finding.Finding{}, Steps: []string{}}
 	if p, ok := m.driver.(parentZone); ok {
 		out.InZone = p.parent.Name().Unicode()
 	}
 	out.Activation = !m.byHand && m.driver.Caps().Activation
-	if reg, err = s.registration(ctx, m); err != nil {
-		return out, reg, err
+	reg, err := s.registration(ctx, m)
+	if err != nil {
+		return found, err
 	}
-	out.Before, out.After = reg, reg
+	out.Before, out.After, found.registration = reg, reg, reg
 	sweep, history, err := s.checks.Look(ctx, m.zone, m.domain, m.target, m.hosts)
 	if err != nil {
-		return out, reg, err
+		return found, err
 	}
+	found.sweep, found.history = sweep, history
 	if sweep.Failure != "" {
-		return out, reg, wire.Problemf(wire.UpstreamFailed, "How %s is delegated could not be asked: %s. Nothing was changed.", name.Unicode(), sweep.Failure)
+		return found, wire.Problemf(wire.UpstreamFailed, "How %s is delegated could not be asked: %s. Nothing was changed.", name.Unicode(), sweep.Failure)
 	}
 	for _, p := range sweep.Parents {
 		out.Parent = append(out.Parent, p.NS...)
 	}
 	out.Parent = dnsname.SortSet(out.Parent)
 	if len(history.Current.Set) == 0 && history.Absent == nil {
-		return out, reg, wire.Problemf(wire.UpstreamFailed, "Not all nameservers of the zone above %s answer, and without the present delegation "+
+		return found, wire.Problemf(wire.UpstreamFailed, "Not all nameservers of the zone above %s answer, and without the present delegation "+
 			"the time by which the change settles cannot be computed. Nothing changed. Try again in a minute.", name.Unicode())
 	}
 	if out.Differences, out.Compared, err = s.compareSides(ctx, m, out.Parent, sweep); err != nil {
-		return out, reg, err
+		return found, err
 	}
-	found := handover.Gates(handover.Facts{Domain: name, Target: m.target, Old: out.Parent, Sweep: sweep, NoIPv6: s.checks.WithoutIPv6(), Registration: reg,
+	gates := handover.Gates(handover.Facts{Domain: name, Target: m.target, Old: out.Parent, Sweep: sweep, NoIPv6: s.checks.WithoutIPv6(), Registration: reg,
 		DS: history.DS, KeyTTL: history.Current.K.At(sweep.Ended), Margin: s.checks.Margin(), Differences: out.Differences, Agreed: m.request.Agree})
-	out.Findings = append(slices.Clone(m.found), found...)
+	out.Findings = append(slices.Clone(m.found), gates...)
 	if p, ok := m.driver.(parentZone); ok {
 		more, err := p.elsewhere(ctx, sweep)
 		if err != nil {
-			return out, reg, err
+			return found, err
 		}
 		out.Findings = append(out.Findings, more...)
 	}
@@ -323,7 +336,7 @@ func (s *Handover) look(ctx context.Context, m move) (out wire.Delegated, reg de
 	if m.byHand {
 		out.ByHand = byHand(m, out.Parent)
 	}
-	return out, reg, nil
+	return found, nil
 }
 
 // registration asks the registrar what it holds.

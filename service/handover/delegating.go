@@ -72,9 +72,11 @@ func (d delegating) Next(ctx context.Context, run *acts.Run) (next acts.Decision
 		if _, err := d.s.checks.Check(ctx, access.For(run.Act.RequestedBy), m.request.Domain); err != nil { // what the old side says is kept: the waiting is computed from it
 			return next, err
 		}
-		if out, reg, err = d.s.look(ctx, m); err != nil {
+		found, err := d.s.look(ctx, m)
+		if err != nil {
 			return next, err
 		}
+		out, reg = found.Delegated, found.registration
 		if len(out.Closed) > 0 {
 			next.Outcome = acts.Outcome{State: store.ActBlocked, Findings: out.Closed, Result: out,
 				Message: wording.Counted(len(out.Closed), "gate") + " closed. The registrar was not asked to change anything."}

@@ -1,0 +1,185 @@
+package handover
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"beacon/core/access"
+	"beacon/core/delegation"
+	"beacon/core/dnsname"
+	"beacon/core/evidence"
+	"beacon/core/finding"
+	"beacon/core/handover"
+	"beacon/service/logbook"
+	"beacon/service/sync"
+	"beacon/wire"
+)
+
+// What a forecast assumes where the request does not say.
+const (
+	usualGrace   = 7 * 24 * time.Hour
+	usualPublish = 5 * time.Minute
+	mostForecast = 10 * 365 * 24 * time.Hour // of each of them
+)
+
+// Forecast returns the timetable of a handover, from what the servers answer now. It changes nothing.
+func (s *Handover) Forecast(ctx context.Context, by access.Caller, r wire.ForecastRequest) (out wire.Forecast, err error) {
+	if err := wire.Permit(by, access.See, access.Zone(r.Domain)); err != nil {
+		return out, err
+	}
+	grace, err := span("grace", r.Grace, usualGrace)
+	if err != nil {
+		return out, err
+	}
+	publish, err := span("publish", r.Publish, usualPublish)
+	if err != nil {
+		return out, err
+	}
+	m, err := s.moveOf(ctx, wire.DelegateRequest{Domain: r.Domain, Nameservers: r.Nameservers, Agree: r.Agree})
+	if err != nil {
+		return out, err
+	}
+	looked, err := s.look(ctx, m)
+	if err != nil {
+		return out, logbook.Explain(err)
+	}
+	course := handover.Course{Domain: r.Domain, Old: looked.Parent, New: m.target, KeepOld: r.KeepOld, Sign: r.Sign, Grace: grace, Agreed: r.Agree}
+	if delegation.SameSet(looked.Parent, m.target) {
+		if looked.history.Former == nil {
+			return out, wire.Problemf(wire.Blocked, "The nameservers of %s are active already, and no change is settling. Name others: --nameservers.", r.Domain.Unicode())
+		}
+		course.Old = looked.history.Former.Set
+	}
+	places, err := s.syncs.PlacesOf(ctx, r.Domain)
+	if err != nil {
+		return out, err
+	}
+	old := placeOf(places, course.Old, m.target)
+	course.OldHere = old != ""
+	evident, err := s.evident(ctx, m, looked, course, placeOf(places, m.target, course.Old))
+	if err != nil {
+		return out, err
+	}
+	stations := handover.Forecast(course, evident, publish)
+	out = wire.Forecast{Domain: r.Domain, Registrar: m.place, Old: course.Old, New: m.target, Now: looked.sweep.Ended, Steps: []wire.ForecastStep{}, Closed: []finding.Finding{}}
+	out.Steps = timetable(stations, r.Domain, m, old)
+	last := stations[len(stations)-1]
+	if last.Phase == handover.Done {
+		out.Ends = last.At
+	}
+	out.Closed = append(out.Closed, last.Closed...)
+	out.Next = nextOf(out)
+	return out, nil
+}
+
+// span returns an amount of seconds that a request names, or the usual one.
+func span(field string, seconds *int64, usual time.Duration) (time.Duration, error) {
+	if seconds == nil {
+		return usual, nil
+	}
+	if *seconds < 0 || *seconds > int64(mostForecast/time.Second) {
+		return 0, wire.Problemf(wire.Invalid, "%s is %d: it has to be between 0 and %d seconds.", field, *seconds, int64(mostForecast/time.Second))
+	}
+	return time.Duration(*seconds) * time.Second, nil
+}
+
+// placeOf returns the account whose nameservers are on one side, and not on the other; empty for none.
+func placeOf(places []sync.Place, side, other []dnsname.Name) string {
+	for _, p := range places {
+		if slices.ContainsFunc(p.Placement.Names(), func(n dnsname.Name) bool { return slices.Contains(side, n) && !slices.Contains(other, n) }) {
+			return p.Account.Name
+		}
+	}
+	return ""
+}
+
+// evident is the evidence that a forecast begins from. account is the one of the new side: a sync to it makes its nameservers ready.
+func (s *Handover) evident(ctx context.Context, m move, looked seen, course handover.Course, account string) (e handover.Seen, err error) {
+	e = handover.Seen{Sweep: looked.sweep, History: looked.history, Registration: looked.registration, Differences: looked.Differences, Margin: s.checks.Margin(),
+		OldPlaced: course.OldHere, NoIPv6: s.checks.WithoutIPv6()}
+	for _, a := range evidence.ServersOf(looked.sweep, m.target) {
+		if a.Answer != evidence.Positive && account != "" {
+			e.Behind = []string{account}
+		}
+	}
+	desired, err := s.zones.WantedAddresses(ctx, access.Service, m.request.Domain)
+	if err != nil {
+		return e, err
+	}
+	for _, r := range desired.Records() {
+		e.LargestTTL = max(e.LargestTTL, r.TTL)
+	}
+	for _, a := range looked.sweep.Servers {
+		e.LargestTTL = max(e.LargestTTL, a.NSTTL, a.SOA.Negative)
+		for _, set := range a.Sets {
+			e.LargestTTL = max(e.LargestTTL, set.TTL)
+		}
+		for _, rr := range a.Keys {
+			e.LargestTTL = max(e.LargestTTL, rr.Header().Ttl)
+		}
+	}
+	return e, nil
+}
+
+// timetable returns the stations as steps, each with what it is and the command that does it.
+func timetable(stations []handover.Station, domain dnsname.Name, m move, old string) (steps []wire.ForecastStep) {
+	steps = []wire.ForecastStep{}
+	for i, s := range stations {
+		for _, do := range s.Do {
+			text, command := actText(do, domain.Unicode(), m, old)
+			steps = append(steps, wire.ForecastStep{At: s.At, Phase: s.Phase, Do: do, Text: text, Command: command})
+		}
+		for _, w := range s.Wait {
+			if len(s.Do) > 0 && w.Until.IsZero() && i+1 < len(stations) {
+				continue // what is done brings it
+			}
+			steps = append(steps, wire.ForecastStep{At: s.At, Until: w.Until, Phase: s.Phase, Text: "Wait until " + w.For})
+		}
+		if s.Phase == handover.Done {
+			steps = append(steps, wire.ForecastStep{At: s.At, Phase: s.Phase, Text: "The handover is done"})
+		}
+	}
+	return steps
+}
+
+// actText returns what an act is in words, and the command that does it.
+func actText(do handover.Do, domain string, m move, old string) (text, command string) {
+	holder, named := "at "+m.place, ""
+	if m.byHand {
+		holder = "at the registrar, by hand,"
+	}
+	if len(m.request.Nameservers) > 0 {
+		named = " --nameservers " + strings.ReplaceAll(texts(m.target), ", ", ",")
+	}
+	switch do {
+	case handover.DoSync:
+		return "Sync the zone to the new provider", "beacon sync " + domain
+	case handover.DoRemoveDS:
+		return "Remove the DS " + strings.TrimSuffix(holder, ","), "beacon ds remove " + domain
+	case handover.DoDelegate:
+		return fmt.Sprintf("Change the nameservers %s to %s", holder, texts(m.target)), "beacon delegate " + domain + named
+	case handover.DoTellOld:
+		return "Write the new NS records into the old zone at " + old, ""
+	case handover.DoAddDS:
+		return "Publish the DS of the new zone " + strings.TrimSuffix(holder, ","), "beacon ds publish " + domain
+	case handover.DoRetire:
+		return "Remove the old zone from " + old, fmt.Sprintf("beacon zone retire %s --account %s", domain, old)
+	}
+	return string(do), ""
+}
+
+// nextOf is what to do now.
+func nextOf(f wire.Forecast) string {
+	if len(f.Closed) > 0 {
+		return "A gate is closed that the handover cannot open by itself. Nothing was changed. " + f.Closed[0].Remedy
+	}
+	for _, s := range f.Steps {
+		if s.Command != "" && !s.At.After(f.Now) {
+			return "This is a forecast. Nothing was changed. Begin with: " + s.Command
+		}
+	}
+	return "This is a forecast. Nothing was changed."
+}

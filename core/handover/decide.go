@@ -206,7 +206,7 @@ func before(c Course, s Seen, l limits, d Decision, complete bool) Decision {
 	if len(closed) > 0 {
 		if slices.ContainsFunc(closed, func(f finding.Finding) bool { return f.Code == GateDSWait }) {
 			d.Phase = Insecure
-			until := state.Changed.Add(time.Duration(state.Held+keys)*time.Second + margin)
+			_, until := insecureFrom(state, keys, margin)
 			d.Wait = append(d.Wait, Wait{For: "no cache holds the DS, nor keys that it made good", Until: until})
 		}
 		return d

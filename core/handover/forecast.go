@@ -35,7 +35,7 @@ func Forecast(c Course, s Seen, lag time.Duration) (list []Station) {
 		m.marks = append(m.marks, d.Marks...)
 		now := m.seen.Sweep.Ended
 		d.Do = slices.DeleteFunc(slices.Clone(d.Do), m.did)
-		if n := len(list); n == 0 || d.Phase != list[n-1].Phase || len(d.Do) > 0 {
+		if n := len(list); n == 0 || d.Phase != list[n-1].Phase || len(d.Do) > 0 || until(d.Wait).After(until(list[n-1].Wait)) {
 			list = append(list, Station{At: now, Phase: d.Phase, Do: append([]Do{}, d.Do...), Wait: append([]Wait{}, d.Wait...)})
 		}
 		if d.Phase == Done {
@@ -73,12 +73,18 @@ func (m *model) next(d Decision) (at time.Time, going bool) {
 	if len(d.Do) > 0 {
 		return now.Add(m.lag), true
 	}
-	for _, w := range d.Wait {
-		if until := w.Until; until.After(now) && (at.IsZero() || until.Before(at)) {
-			at = until
+	at = until(d.Wait)
+	return at, at.After(now)
+}
+
+// until returns when the first of some waits ends; zero where none is known to.
+func until(list []Wait) (first time.Time) {
+	for _, w := range list {
+		if !w.Until.IsZero() && (first.IsZero() || w.Until.Before(first)) {
+			first = w.Until
 		}
 	}
-	return at, !at.IsZero()
+	return first
 }
 
 func (m *model) act(do Do) {

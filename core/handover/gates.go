@@ -194,16 +194,20 @@ func (g *gates) judgeDS() {
 		g.say(GateDS, finding.Error, short, "The parents publish a DS, and the new nameservers do not serve the zone signed with the same keys: validating resolvers would get no answer.",
 			"Remove the DS at the registrar, and wait until it has expired. Keep the old zone signed until then.")
 	case !g.DS.Changed.IsZero() && g.DS.Text == "":
-		keys := g.KeyTTL
-		if keys == 0 {
-			keys = unheardKeyTTL
-		}
-		until := g.DS.Changed.Add(time.Duration(g.DS.Held+keys)*time.Second + g.Margin)
+		keys, until := insecureFrom(g.DS, g.KeyTTL, g.Margin)
 		if g.Sweep.Ended.Before(until) {
 			g.say(GateDSWait, finding.Error, short, fmt.Sprintf("The DS was removed at %s. Caches may hold it for %d s and the old keys for %d s more: they expire by %s.",
 				clock(g.DS.Changed), g.DS.Held, keys, clock(until)), "Wait until then. Keep the old zone signed.")
 		}
 	}
+}
+
+// insecureFrom returns from when on no cache holds a DS that was removed, nor keys that it made good, and for how long those are held, in seconds.
+func insecureFrom(ds delegation.DSState, keyTTL uint32, margin time.Duration) (keys uint32, at time.Time) {
+	if keys = keyTTL; keys == 0 {
+		keys = unheardKeyTTL
+	}
+	return keys, ds.Changed.Add(time.Duration(ds.Held)*time.Second + time.Duration(keys)*time.Second + margin)
 }
 
 // sharedKeys reports whether both sides serve the same DNSKEY set, a DS fits one of its keys, and the new side's answers validate.

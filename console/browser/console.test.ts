@@ -96,6 +96,9 @@ test('the nameservers are changed, and the trap on the way is explained', async 
   const { page } = watched
   await press(page, link(/^Change the nameservers/))
   await page.getByText('The registrar has another list active.').waitFor()
+  await press(page, button('Compute timetable'))
+  await page.getByText('The handover is done').waitFor()
+  await page.getByText('Wait until no cache asks the old nameservers').waitFor()
   await accessible(page, 'before delegating')
   await press(page, button('Save without activating'))
   await page.getByText('The list is saved at the registrar, and not active.').waitFor()

@@ -1,7 +1,7 @@
 // What the pages read and do, as hooks. Keys begin with the kind of thing, so that an event can name what is out of date.
 import { keepPreviousData, useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { get, post, Problem, put, remove } from './client'
-import type { ZoneSettings, DefinitionFile, DelegateRequest, DnsRecord, Draft, DraftChange, Grant, NewToken, ReplaceRequest } from './types'
+import type { ZoneSettings, DefinitionFile, DelegateRequest, DnsRecord, ForecastRequest, Draft, DraftChange, Grant, NewToken, ReplaceRequest } from './types'
 
 /** A missing thing stays missing however often one asks, and so does a refusal. */
 export const retry = (count: number, error: Error) => count < 2 && error instanceof Problem && (error.status === 0 || error.status >= 500)
@@ -170,6 +170,16 @@ export const usePlan = (name: string, how: DelegateRequest) =>
   useQuery({
     queryKey: ['domains', name, 'plan', how],
     queryFn: () => post('/domains/{name}/delegation-preview', { name }, how),
+    placeholderData: keepPreviousData,
+  })
+
+/** When each step of a handover could be done; the parent and both sides are asked, so only once it is wanted. */
+export const useForecast = (name: string, how: ForecastRequest, wanted: boolean) =>
+  useQuery({
+    queryKey: ['forecast', name, how],
+    queryFn: () => post('/domains/{name}/handover-forecast', { name }, how),
+    enabled: wanted,
+    staleTime: Infinity,
     placeholderData: keepPreviousData,
   })
 

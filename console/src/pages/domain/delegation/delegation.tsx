@@ -14,6 +14,7 @@ import { ByHand } from './by-hand'
 import { DS } from './ds'
 import { Gates } from './gates'
 import { Locks } from './locks'
+import { Timetable } from './timetable'
 
 const key = (list: string[]) => [...list].sort().join(' ')
 
@@ -74,6 +75,7 @@ export function Delegation() {
           <Findings list={plan.data.findings.filter((f) => f.severity !== 'error')} />
         </div>
       </Plate>
+      {!how.undo && !inForce(saved, plan.data) && <Timetable name={name} how={how} />}
       <Gates plan={plan.data} how={how} change={setHow} busy={plan.isFetching} />
       {delegate.error && <Trouble error={delegate.error} />}
       {!plan.data.by_hand && <Act plan={plan.data} saved={saved} busy={delegate.isPending} act={(saveOnly) => delegate.mutate({ ...how, save_only: saveOnly })} />}

@@ -112,5 +112,22 @@ func of[T dns.RR](r Records) (list []T) {
 // DS returns the DS records among the records.
 func (r Records) DS() []*dns.DS { return of[*dns.DS](r) }
 
+// ForDS returns the first CDS or CDNSKEY record that asks the parent for a DS, and not for its removal (RFC 8078 section 4); nil for none.
+func (r Records) ForDS() dns.RR {
+	for _, rr := range r {
+		switch rr := rr.(type) {
+		case *dns.CDS:
+			if rr.Algorithm != 0 {
+				return rr
+			}
+		case *dns.CDNSKEY:
+			if rr.Algorithm != 0 {
+				return rr
+			}
+		}
+	}
+	return nil
+}
+
 // Keys returns the DNSKEY records among the records.
 func (r Records) Keys() []*dns.DNSKEY { return of[*dns.DNSKEY](r) }

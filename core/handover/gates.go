@@ -27,6 +27,7 @@ const (
 	GateDS           = "ds-present"
 	GateDSWait       = "ds-not-expired"
 	GateDSUnknown    = "ds-not-asked"
+	GateCDS          = "cds-published"
 	GateLocked       = "registrar-locked"
 	GateHold         = "registration-on-hold"
 	GateMisspelt     = "nameserver-misspelt"
@@ -55,6 +56,7 @@ func Gates(f Facts) []finding.Finding {
 	g.judgeTarget()
 	alive := g.judgeOld()
 	g.judgeDS()
+	g.judgeCDS()
 	g.judgeRegistration()
 	if alive {
 		g.judgeAnswers()
@@ -200,6 +202,30 @@ func (g *gates) judgeDS() {
 				clock(g.DS.Changed), g.DS.Held, keys, clock(until)), "Wait until then. Keep the old zone signed.")
 		}
 	}
+}
+
+// judgeCDS asks that no parent which scans publishes a DS by itself while the domain moves (RFC 7344, RFC 8078 section 3): neither side asks for one, unless both are
+// signed with the same keys. A request for removal is none of this.
+func (g *gates) judgeCDS() {
+	if len(g.Old) == 0 {
+		return
+	}
+	var seen []string
+	var texts []string // of the keys of each server
+	for _, a := range slices.Concat(evidence.ServersOf(g.Sweep, g.Old), evidence.ServersOf(g.Sweep, g.Target)) {
+		if a.Answer != evidence.Positive {
+			continue
+		}
+		texts = append(texts, strings.Join(keyTexts(a.Keys), "; "))
+		if rr := a.Requests.ForDS(); rr != nil {
+			seen = append(seen, a.Server.String()+": "+strings.ReplaceAll(rr.String(), "\t", " "))
+		}
+	}
+	if len(seen) == 0 || texts[0] != "" && len(slices.Compact(texts)) == 1 {
+		return
+	}
+	g.say(GateCDS, finding.Error, dnsname.Short(g.Domain), "A nameserver asks the parent for a DS (CDS or CDNSKEY), and the two sides are not signed with the same keys. A parent that scans for such "+
+		"records would publish it during the move: validating resolvers would get no answer.", "Remove the CDS and CDNSKEY records from both zones, or have them ask for removal (CDS 0).", seen...)
 }
 
 // insecureFrom returns from when on no cache holds a DS that was removed, nor keys that it made good, and for how long those are held, in seconds.

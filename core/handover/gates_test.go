@@ -75,6 +75,7 @@ func ds(t *testing.T, text string) dnssec.Records {
 // Each gate is closed by evidence against it, and by evidence that is missing; and open else.
 func TestGates(t *testing.T) {
 	some := "saltmarsh-ferries.example. 3600 IN DS 12345 13 2 0123456789ABCDEF0123456789ABCDEF0123456789ABCDEF0123456789ABCDEF"
+	cds := strings.Replace(some, "IN DS", "IN CDS", 1)
 	without6 := func(f *Facts) { // of this machine
 		for i := range f.Sweep.Servers {
 			if strings.HasPrefix(f.Sweep.Servers[i].Address, "[") {
@@ -123,6 +124,19 @@ func TestGates(t *testing.T) {
 		{"a DS that was removed, keys never heard", func(f *Facts) {
 			f.DS = delegation.DSState{Known: true, Changed: now.Add(-24 * time.Hour), Was: "x", Held: 3600}
 		}, []string{GateDSWait}},
+		{"the new zone asks for a DS", func(f *Facts) { f.Sweep.Servers[4].Requests = ds(t, cds) }, []string{GateCDS}},
+		{"the old zone asks for a DS, by its key", func(f *Facts) {
+			f.Sweep.Servers[0].Requests = ds(t, "saltmarsh-ferries.example. 3600 IN CDNSKEY 257 3 13 AAAA")
+		}, []string{GateCDS}},
+		{"the old zone asks for removal", func(f *Facts) { f.Sweep.Servers[0].Requests = ds(t, "saltmarsh-ferries.example. 3600 IN CDS 0 0 0 00") }, nil},
+		{"the old zone asks for removal, by its key", func(f *Facts) {
+			f.Sweep.Servers[0].Requests = ds(t, "saltmarsh-ferries.example. 3600 IN CDNSKEY 0 3 0 AA==")
+		}, nil},
+		{"both sides ask for the DS of the key that both have", func(f *Facts) {
+			for i := range f.Sweep.Servers {
+				f.Sweep.Servers[i].Requests, f.Sweep.Servers[i].Keys = ds(t, cds), ds(t, "saltmarsh-ferries.example. 3600 IN DNSKEY 257 3 13 AAAA")
+			}
+		}, nil},
 		{"a locked registration", func(f *Facts) { f.Registration.Status = []string{"client update prohibited"} }, []string{GateLocked}},
 		{"a transfer lock is none of this", func(f *Facts) { f.Registration.Status = []string{"client transfer prohibited"} }, nil},
 		{"a hold", func(f *Facts) { f.Registration.Status = []string{"server hold"} }, []string{GateHold}},

@@ -86,7 +86,8 @@ func (a *app) showForecast(f wire.Forecast) {
 		}
 	}
 	if !f.Ends.IsZero() {
-		a.printf("\nIt can be done by %s (%s from now), if each step is done as soon as it may be.\n", moment(f.Ends, f.Now), span(f.Ends.Sub(f.Now)))
+		text := "It can be done by " + moment(f.Ends, f.Now) + " (" + span(f.Ends.Sub(f.Now)) + " from now), if each step is done as soon as it may be."
+		a.printf("\n%s\n", strings.Join(wrap(text, width), "\n"))
 	}
 	a.findings(f.Closed)
 	a.printf("%s\n", strings.Join(wrap(f.Next, width), "\n"))

@@ -5,7 +5,6 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
-	"io"
 	"log/slog"
 	"net/http"
 	"net/http/httptest"
@@ -156,25 +155,8 @@ func TestStreamEndsWithItsToken(t *testing.T) {
 	status, _, body := s.ask("POST", Base+"/sessions", `{"name":"admin","password":"correct horse"}`)
 	require.Equal(t, http.StatusCreated, status)
 	other := body["token"].(string)
-	open := func(address, token string) <-chan string {
-		ctx, cancel := context.WithCancel(context.Background())
-		t.Cleanup(cancel)
-		req, err := http.NewRequestWithContext(ctx, "GET", address+Base+"/events", nil)
-		require.NoError(t, err)
-		req.Header.Set("Authorization", "Bearer "+token)
-		res, err := http.DefaultClient.Do(req)
-		require.NoError(t, err)
-		t.Cleanup(func() { res.Body.Close() })
-		require.Equal(t, http.StatusOK, res.StatusCode)
-		said := make(chan string, 1)
-		go func() {
-			text, _ := io.ReadAll(res.Body)
-			said <- string(text)
-		}()
-		return said
-	}
-	streams := []<-chan string{open(one, s.token), open(two, s.token)}
-	stays := open(one, other)
+	streams := []<-chan string{streamAt(t, one, s.token), streamAt(t, two, s.token)}
+	stays := streamAt(t, one, other)
 	status, _, _ = s.ask("DELETE", Base+"/sessions/current", "")
 	require.Equal(t, http.StatusNoContent, status)
 	began := time.Now()

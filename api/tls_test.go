@@ -107,7 +107,7 @@ func TestOverTLS(t *testing.T) {
 	assert.Error(t, err)
 }
 
-// A request under a name that is not the service's is refused, whoever sends it: a page of another site can lead its own name here.
+// A request under a host name that is not the service's is refused: a page of another site can let its own name resolve to this address.
 func TestHostNames(t *testing.T) {
 	s := newSite(t)
 	for _, c := range []struct {

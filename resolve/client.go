@@ -102,8 +102,8 @@ type Client struct {
 	closed  bool
 }
 
-// How many UDP sockets of a family are open, after how many questions one gives its place to another on a new port, and after how long, real time: so
-// the port of the next question is one of many, which change, and nobody can foresee it (RFC 5452 section 9.2).
+// How many UDP sockets of a family are open, after how many questions one is replaced by another on a new port, and after how long, real time: so
+// the port of the next question is one of many, which change, and cannot be predicted (RFC 5452 section 9.2).
 const (
 	numSockets = 32
 	portUses   = 128

@@ -16,7 +16,7 @@ import (
 	"beacon/reach"
 )
 
-// Questions come from many ports, which change: whoever has seen some of them cannot foresee the next.
+// Questions come from many ports, which change: a host that saw some of them cannot predict the next.
 func TestSourcePortsChange(t *testing.T) {
 	var mu sync.Mutex
 	var ports []int

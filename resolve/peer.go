@@ -154,7 +154,7 @@ func (s *server) keepCookie(b []byte) {
 // missingCookies is after how many answers in a row without a cookie a server has none any more: nobody forges so many.
 const missingCookies = 4
 
-// missesCookie takes in that an answer has no cookie, and reports whether it should have one: then it may be made up by somebody else.
+// missesCookie takes in that an answer has no cookie, and reports whether it should have one: then it may be forged.
 func (s *server) missesCookie() bool {
 	s.mu.Lock()
 	defer s.mu.Unlock()

@@ -122,7 +122,7 @@ func (w *waiter) wait(ctx context.Context) (heard, error) {
 		if err == nil && w.edns {
 			theirs, err = serverCookie(m, w.to.cookie)
 		}
-		if err != nil { // it may have been made up by somebody else: the real one may still come
+		if err != nil { // it may be forged: the real one may still come
 			continue
 		}
 		h := heard{m: m, took: d.took, otherLetters: !d.exactly, bare: len(m.Question) == 0}

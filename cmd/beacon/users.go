@@ -45,7 +45,7 @@ func firstUserCommand() *cobra.Command {
 	return c
 }
 
-// recoverUserCommand gives a user a new password. Only who can read the settings of the service can do that.
+// recoverUserCommand sets a new password of a user. It needs the settings file of the service, and so an account on its machine.
 func recoverUserCommand() *cobra.Command {
 	var settings string
 	c := &cobra.Command{Use: "recover-user NAME", Short: "Give a user a new password, on the machine of the service; its sessions end", Args: cobra.ExactArgs(1),

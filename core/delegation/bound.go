@@ -23,9 +23,12 @@ func (h History) moments(domain string) []Moment {
 		return nil
 	}
 	if h.Absent != nil && len(h.Current.Set) > 0 {
-		by := h.Since.Add(seconds(*h.Absent))
+		by, before := h.Since.Add(seconds(*h.Absent)), "it was not delegated before"
+		if h.Former != nil {
+			before = "a parent answered that it does not exist"
+		}
 		out = append(out, Moment{What: "delegation", Subject: domain, Since: h.Since, By: by, Likely: by,
-			Why: fmt.Sprintf("it was not delegated before; caches may hold its absence for %s", wording.Seconds(*h.Absent))})
+			Why: fmt.Sprintf("%s; caches may hold its absence for %s", before, wording.Seconds(*h.Absent))})
 	}
 	if h.Former != nil {
 		d, why := h.delegationBound()

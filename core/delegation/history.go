@@ -145,7 +145,10 @@ func (h *History) forget(s evidence.Sweep) {
 		h.Absent = nil
 	}
 	h.Edits = slices.DeleteFunc(h.Edits, func(e Edit) bool { return past(e.Before.HeldUntil(e.At).Add(seconds(e.N))) })
-	keys := seconds(max(unheardC, h.Current.K.At(s.Ended))) // that the DS made good: they are held for longer than itself
+	keys := time.Duration(0)
+	if h.DS.Was != "" { // keys that it made good are held for longer than the DS
+		keys = seconds(max(unheardC, h.Current.K.At(s.Ended)))
+	}
 	if m, changed := h.DS.moment(""); changed && past(m.By.Add(keys)) && !h.DS.Back {
 		h.DS.Changed = time.Time{}
 	}

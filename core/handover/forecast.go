@@ -26,7 +26,7 @@ type Station struct {
 const mostStations = 60
 
 // Forecast returns what a handover would do and when, if every act is done at once, lag after it every parent server follows, and nothing else changes. It ends with
-// the phase Done, or with gates that somebody has to open, as far as it can be foreseen. The evidence has to be of one check with the target among the servers asked.
+// the phase Done, or with gates that a user has to open, as far as it can be foreseen. The evidence must be of one check with the target among the servers asked.
 func Forecast(c Course, s Seen, lag time.Duration) (list []Station) {
 	m := model{course: c, seen: s, lag: max(lag, time.Second)}
 	m.seen.Sweep = copied(s.Sweep)

@@ -43,7 +43,7 @@ func TestForecastComesTrue(t *testing.T) {
 	assert.Greater(t, acts, 500)
 }
 
-// A gate that only somebody else can open ends the forecast there, and says so.
+// A forecast ends at a gate that only a user can open, and returns it.
 func TestForecastStopsAtAClosedGate(t *testing.T) {
 	s := newSimulated(rand.New(rand.NewPCG(3, 2)))
 	s.first, s.signedOld, s.loss, s.ready = false, false, 0, [2]int64{never, never}

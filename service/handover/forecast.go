@@ -181,5 +181,8 @@ func nextOf(f wire.Forecast) string {
 			return "This is a forecast. Nothing was changed. Begin with: " + s.Command
 		}
 	}
+	if f.Ends.IsZero() {
+		return "This is a forecast. Nothing was changed. When the last of these waits ends is not known yet: repeat it once it has."
+	}
 	return "This is a forecast. Nothing was changed."
 }

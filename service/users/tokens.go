@@ -133,7 +133,7 @@ func theToken(tx *store.Tx, by access.Caller, name string) (r store.TokenRow, er
 	return r, missing
 }
 
-// RenewToken gives a token another text. The one until now stays valid for the overlap, so that whoever uses it can be changed over.
+// RenewToken makes a new text for a token. The old one stays valid for the overlap, until the machines that use it have the new one.
 func (u *Users) RenewToken(ctx context.Context, by access.Caller, name string, n wire.TokenRenewal) (made wire.TokenMade, err error) {
 	overlap := time.Duration(n.Overlap) * time.Second
 	now := u.logbook.Now()

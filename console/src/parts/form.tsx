@@ -3,6 +3,7 @@ import { zodResolver } from '@hookform/resolvers/zod'
 import { type ReactNode, useId } from 'react'
 import { type FieldPath, type FieldValues, FormProvider, type SubmitHandler, useForm, useFormContext, type UseFormProps } from 'react-hook-form'
 import type { $ZodType } from 'zod/v4/core'
+import { Key } from './key'
 
 type FormProps<In extends FieldValues, Out> = {
   schema: $ZodType<Out, In>
@@ -21,6 +22,20 @@ export function Form<In extends FieldValues, Out extends FieldValues>({ schema, 
         {children}
       </form>
     </FormProvider>
+  )
+}
+
+/** The two keys at the end of a form: what it does, and leaving it. */
+export function FormKeys({ action, busy, cancel }: { action: string; busy: boolean; cancel: () => void }) {
+  return (
+    <div className="flex gap-3">
+      <Key type="submit" weight="main" busy={busy}>
+        {action}
+      </Key>
+      <Key weight="quiet" onClick={cancel}>
+        Cancel
+      </Key>
+    </div>
   )
 }
 

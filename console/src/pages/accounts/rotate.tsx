@@ -3,7 +3,7 @@ import { useMemo } from 'react'
 import * as z from 'zod/mini'
 import { useKinds, useRotate } from '../../api/hooks'
 import { Findings } from '../../parts/findings'
-import { Form } from '../../parts/form'
+import { Form, FormKeys } from '../../parts/form'
 import { Key, Notice, Trouble } from '../../parts/kit'
 import { Credential, credentialFields, noCredential, sentCredential } from './credential'
 
@@ -34,14 +34,7 @@ export function Rotate({ name, role, kind, close }: { name: string; role: string
     >
       <Credential parts={parts} label={`New credential of ${name}`} autoFocus explain="It is tested, then sealed; it cannot be read back." />
       {rotate.error && <Trouble error={rotate.error} />}
-      <div className="flex gap-3">
-        <Key type="submit" weight="main" busy={rotate.isPending}>
-          Test and save
-        </Key>
-        <Key weight="quiet" onClick={close}>
-          Cancel
-        </Key>
-      </div>
+      <FormKeys action="Test and save" busy={rotate.isPending} cancel={close} />
     </Form>
   )
 }

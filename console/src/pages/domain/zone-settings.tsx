@@ -3,7 +3,7 @@ import { useState } from 'react'
 import * as z from 'zod/mini'
 import { useSetZoneSettings } from '../../api/hooks'
 import type { ZoneSettings } from '../../api/types'
-import { Form, Input } from '../../parts/form'
+import { Form, FormKeys, Input } from '../../parts/form'
 import { Pick, Tick } from '../../parts/form-choices'
 import { Key, Plate, Trouble } from '../../parts/kit'
 import { EditSOA, ShowSOA, soaSchema, soaValues, type SOA } from './zone-soa'
@@ -106,14 +106,7 @@ function Edit({ name, settings, defaultSOA, close }: Props & { close: () => void
       </div>
       <EditSOA defaults={defaultSOA} />
       {set.error && <Trouble error={set.error} />}
-      <div className="flex gap-3">
-        <Key type="submit" weight="main" busy={set.isPending}>
-          Save settings
-        </Key>
-        <Key weight="quiet" onClick={close}>
-          Cancel
-        </Key>
-      </div>
+      <FormKeys action="Save settings" busy={set.isPending} cancel={close} />
     </Form>
   )
 }

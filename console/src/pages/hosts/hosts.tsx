@@ -4,7 +4,7 @@ import { Link, useSearchParams } from 'react-router'
 import * as z from 'zod/mini'
 import { useAddHost, useHosts } from '../../api/hooks'
 import type { Host } from '../../api/types'
-import { Form, Input } from '../../parts/form'
+import { Form, FormKeys, Input } from '../../parts/form'
 import { Tick } from '../../parts/form-choices'
 import { Empty, Key, PageHead, Plate, Shown, Trouble } from '../../parts/kit'
 import { Tag } from '../../parts/lamp'
@@ -79,14 +79,7 @@ function Add({ close }: { close: () => void }) {
           <Tick name="v6">IPv6 (AAAA)</Tick>
         </fieldset>
         {add.error && <Trouble error={add.error} />}
-        <div className="flex gap-3">
-          <Key type="submit" weight="main" busy={add.isPending}>
-            Create token
-          </Key>
-          <Key weight="quiet" onClick={close}>
-            Cancel
-          </Key>
-        </div>
+        <FormKeys action="Create token" busy={add.isPending} cancel={close} />
       </Form>
     </Plate>
   )

@@ -1,11 +1,11 @@
 // A new token: what it may do, from where, and how long.
 import * as z from 'zod/mini'
 import { useAddToken } from '../../api/hooks'
-import { Form, Input } from '../../parts/form'
+import { Form, FormKeys, Input } from '../../parts/form'
 import { Pick } from '../../parts/form-choices'
 import { GrantFields } from '../../parts/grant-fields'
 import { grantOf, noGrant } from '../../parts/grants'
-import { Key, Plate, Trouble } from '../../parts/kit'
+import { Plate, Trouble } from '../../parts/kit'
 import { Text } from './text'
 
 const token = z.object({
@@ -50,14 +50,7 @@ export function Add({ close }: { close: () => void }) {
           <Pick name="days" label="Expires after" options={lives} />
         </div>
         {add.error && <Trouble error={add.error} />}
-        <div className="flex gap-3">
-          <Key type="submit" weight="main" busy={add.isPending}>
-            Create token
-          </Key>
-          <Key weight="quiet" onClick={close}>
-            Cancel
-          </Key>
-        </div>
+        <FormKeys action="Create token" busy={add.isPending} cancel={close} />
       </Form>
     </Plate>
   )

@@ -2,7 +2,7 @@
 import { useState } from 'react'
 import * as z from 'zod/mini'
 import { useChangePassword } from '../../api/hooks'
-import { Form, Input } from '../../parts/form'
+import { Form, FormKeys, Input } from '../../parts/form'
 import { Key, Plate, Trouble } from '../../parts/kit'
 
 const form = z
@@ -31,14 +31,7 @@ export function Password() {
           <Input name="new" label="New password" type="password" autoComplete="new-password" explain="At least 12 characters; several words are good" />
           <Input name="again" label="New password, again" type="password" autoComplete="new-password" />
           {change.error && <Trouble error={change.error} />}
-          <div className="flex gap-3">
-            <Key type="submit" weight="main" busy={change.isPending}>
-              Change password
-            </Key>
-            <Key weight="quiet" onClick={() => setOpen(false)}>
-              Cancel
-            </Key>
-          </div>
+          <FormKeys action="Change password" busy={change.isPending} cancel={() => setOpen(false)} />
         </Form>
       )}
     </Plate>

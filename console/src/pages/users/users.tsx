@@ -7,7 +7,7 @@ import type { GrantView } from '../../api/types'
 import { grantOf, grantText, mays, noGrant, valuesOf } from '../../parts/grants'
 import { wall } from '../../parts/text'
 import { Confirm } from '../../parts/confirm'
-import { Form, Input } from '../../parts/form'
+import { Form, FormKeys, Input } from '../../parts/form'
 import { Key, PageHead, Plate, Shown, Trouble } from '../../parts/kit'
 import { Password } from './password'
 import { Sessions } from './sessions'
@@ -97,14 +97,7 @@ function Change({ name, grants, close }: { name: string; grants: GrantView[]; cl
       {grants.length > 1 && <p>{name} has several grants: this one takes the place of all. The command line keeps several: beacon user grant.</p>}
       <GrantFields />
       {change.error && <Trouble error={change.error} />}
-      <div className="flex gap-3">
-        <Key type="submit" weight="main" busy={change.isPending}>
-          Change grant
-        </Key>
-        <Key weight="quiet" onClick={close}>
-          Cancel
-        </Key>
-      </div>
+      <FormKeys action="Change grant" busy={change.isPending} cancel={close} />
     </Form>
   )
 }
@@ -128,14 +121,7 @@ function Add({ close }: { close: () => void }) {
         <Input name="name" label="Name" autoFocus data placeholder="petra" className="max-w-sm" />
         <GrantFields />
         {add.error && <Trouble error={add.error} />}
-        <div className="flex gap-3">
-          <Key type="submit" weight="main" busy={add.isPending}>
-            Create password
-          </Key>
-          <Key weight="quiet" onClick={close}>
-            Cancel
-          </Key>
-        </div>
+        <FormKeys action="Create password" busy={add.isPending} cancel={close} />
       </Form>
     </Plate>
   )

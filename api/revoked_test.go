@@ -235,3 +235,30 @@ func TestQuickStartOfTheDocs(t *testing.T) {
 	require.NoError(t, json.Unmarshal([]byte(text), &p))
 	assert.Contains(t, p.Detail, `the action "users"`)
 }
+
+// A token renews itself, and cannot live longer by that than its maker allowed; a user can let it.
+func TestTokenCannotProlongItself(t *testing.T) {
+	w := newWorld(t)
+	ends := time.Now().Add(time.Hour).UTC().Truncate(time.Second)
+	status, _, made := w.ask("POST", Base+"/tokens", fmt.Sprintf(`{"name":"short","grants":[{"role":"viewer"}],"expires":%q}`, ends.Format(time.RFC3339)))
+	require.Equal(t, http.StatusCreated, status, made)
+	later := fmt.Sprintf(`{"expires":%q}`, ends.Add(30*24*time.Hour).Format(time.RFC3339))
+	knownFault(t, func(t require.TestingT) {
+		w.token = made["token"].(string)
+		status, _, body := w.ask("POST", Base+"/tokens/short/renewals", later)
+		assert.Equal(t, http.StatusForbidden, status, body)
+	})
+}
+
+// knownFault runs a check that a fault makes fail, and passes while the fault is there.
+func knownFault(t *testing.T, check func(require.TestingT)) {
+	t.Helper()
+	f := &failing{}
+	check(f)
+	require.True(t, f.failed, "the fault is gone: make this an ordinary test")
+}
+
+type failing struct{ failed bool }
+
+func (f *failing) Errorf(string, ...any) { f.failed = true }
+func (f *failing) FailNow()              { f.failed = true }

@@ -50,6 +50,9 @@ func (u *Users) AddToken(ctx context.Context, by access.Caller, n wire.NewToken)
 	}
 	made = wire.TokenMade{Name: n.Name, Expires: n.Expires}
 	return made, u.logbook.Tx(ctx, func(tx *store.Tx) error {
+		if err := noLonger(tx, by, n.Expires); err != nil {
+			return err
+		}
 		if made.Token, err = tx.AddToken(store.NewToken{UserID: by.UserID, Name: n.Name, Grants: n.Grants, Networks: n.Networks, Expires: n.Expires}); err != nil {
 			return err
 		}
@@ -133,12 +136,27 @@ func theToken(tx *store.Tx, by access.Caller, name string) (r store.TokenRow, er
 	return r, missing
 }
 
+// noLonger returns a problem where a token that ends asks for one that ends later, itself included.
+func noLonger(tx *store.Tx, by access.Caller, expires *time.Time) error {
+	if by.Token == "" {
+		return nil
+	}
+	own, err := tx.MachineToken(by.Token)
+	if err != nil {
+		return err
+	}
+	if end := own.ExpiresAt; end != nil && (expires == nil || expires.After(*end)) {
+		return wire.Problemf(wire.NotPermitted, "The token %s ends at %s: it can make or renew none that ends later. Nothing changed. A user can.", by.Token, end.UTC().Format(time.RFC3339))
+	}
+	return nil
+}
+
 // RenewToken makes a new text for a token. The old one stays valid for the overlap, until the machines that use it have the new one.
 func (u *Users) RenewToken(ctx context.Context, by access.Caller, name string, n wire.TokenRenewal) (made wire.TokenMade, err error) {
 	overlap := time.Duration(n.Overlap) * time.Second
 	now := u.logbook.Now()
 	switch {
-	case n.Overlap < 0 || overlap > longestOverlap:
+	case n.Overlap < 0 || int64(n.Overlap) > int64(longestOverlap/time.Second):
 		return made, wire.Problemf(wire.Invalid, "overlap is %d s; it is from 0 to %d (30 days). Nothing changed.", n.Overlap, int(longestOverlap.Seconds()))
 	case n.Expires != nil && !n.Expires.After(now):
 		return made, wire.Problemf(wire.Invalid, "expires is %s, which is past. Nothing changed.", n.Expires.UTC().Format(time.RFC3339))
@@ -155,6 +173,9 @@ func (u *Users) RenewToken(ctx context.Context, by access.Caller, name string, n
 		}
 		if n.Expires == nil {
 			n.Expires = r.ExpiresAt
+		}
+		if err := noLonger(tx, by, n.Expires); err != nil {
+			return err
 		}
 		until := now.Add(overlap)
 		made = wire.TokenMade{Name: name, Expires: n.Expires}

@@ -1,6 +1,7 @@
 package service_test
 
 import (
+	"fmt"
 	"net/netip"
 	"sync"
 	"sync/atomic"
@@ -87,4 +88,29 @@ func TestRecoverUser(t *testing.T) {
 	assert.NoError(t, err)
 	_, err = users.Recover(ctx, at, "nobody")
 	assert.ErrorContains(t, err, "nobody")
+}
+
+// Passwords are hashed few at a time for whatever reason: users that are added in a crowd wait, or are refused for now.
+func TestPasswordsAreHashedFewAtATime(t *testing.T) {
+	t.Parallel()
+	h := newHouse(t)
+	var made, limited atomic.Int64
+	var group sync.WaitGroup
+	for i := range 60 {
+		group.Go(func() {
+			switch _, err := h.Users.AddUser(ctx, access.Service, wire.NewUser{Name: fmt.Sprintf("crew-%d", i)}); {
+			case err == nil:
+				made.Add(1)
+			case asProblem(t, err).Kind == wire.Limited:
+				limited.Add(1)
+			}
+		})
+	}
+	group.Wait()
+	assert.Positive(t, made.Load())
+	assert.Positive(t, limited.Load(), "of 60 at once some wait too long")
+	assert.EqualValues(t, 60, made.Load()+limited.Load())
+	list, err := h.Users.Users(ctx, access.Service)
+	require.NoError(t, err)
+	assert.Len(t, list, int(made.Load()), "who was refused is not there")
 }

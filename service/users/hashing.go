@@ -37,7 +37,7 @@ func newHashing() *hashing {
 func (h *hashing) do(ctx context.Context, from netip.Addr, compare func()) error {
 	network := networkOf(from)
 	if !h.enter(network) {
-		return &wire.Problem{Kind: wire.Limited, Message: "Too many sign-ins are being checked. Try again in a moment.", After: 1}
+		return &wire.Problem{Kind: wire.Limited, Message: "Too many passwords are being hashed or compared. Nothing changed. Try again in a moment.", After: 1}
 	}
 	defer h.leave(network)
 	select {

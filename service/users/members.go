@@ -3,6 +3,7 @@ package users
 import (
 	"context"
 	"fmt"
+	"net/netip"
 	"slices"
 
 	"beacon/core/access"
@@ -65,7 +66,10 @@ func (u *Users) AddUser(ctx context.Context, by access.Caller, n wire.NewUser) (
 	if password, err = newPassword(); err != nil {
 		return "", err
 	}
-	hash := store.HashPassword(password)
+	var hash store.PasswordHash
+	if err := u.hashing.do(ctx, netip.Addr{}, func() { hash = store.HashPassword(password) }); err != nil {
+		return "", err
+	}
 	return password, u.logbook.Tx(ctx, func(tx *store.Tx) error {
 		if err := tx.AddUser(n.Name, hash, n.Grants); err != nil {
 			return err

@@ -17,7 +17,7 @@ import (
 // shortestPassword is how many octets a password has at least that a user chooses.
 const shortestPassword = 12
 
-// ChangePassword gives the caller another password and ends its other sessions. The current one has to be right, and tries of it are limited as those of
+// ChangePassword sets another password of the caller and ends its other sessions. The current one has to be right, and tries of it are limited as those of
 // a sign-in are.
 func (u *Users) ChangePassword(ctx context.Context, caller access.Caller, token string, r wire.PasswordChange, from netip.Addr) error {
 	if err := Personal(caller); err != nil {
@@ -36,7 +36,10 @@ func (u *Users) ChangePassword(ctx context.Context, caller access.Caller, token 
 	if !right {
 		return wire.Problemf(wire.Invalid, "The current password is wrong. Nothing was changed.")
 	}
-	hash := store.HashPassword(r.New)
+	var hash store.PasswordHash
+	if err := u.hashing.do(ctx, from, func() { hash = store.HashPassword(r.New) }); err != nil {
+		return err
+	}
 	return u.logbook.Tx(ctx, func(tx *store.Tx) error {
 		if err := tx.SetPassword(caller.Name, hash); err != nil {
 			return err
@@ -113,7 +116,7 @@ func (r Recovery) open(ctx context.Context) (*store.Store, error) {
 	return store.Open(ctx, r.Database, door.Local(), nil)
 }
 
-// Recover gives a user a new random password, which is returned and kept nowhere, and ends its sessions.
+// Recover sets a new random password of a user, which is returned and kept nowhere, and ends its sessions.
 func Recover(ctx context.Context, r Recovery, name string) (password string, err error) {
 	db, err := r.open(ctx)
 	if err != nil {

@@ -114,7 +114,12 @@ func TestVanishedFileIsPruned(t *testing.T) {
 		_, found, err := provider.FindZone(ctx, h.direct("heron"), name)
 		return err == nil && found
 	}
-	require.Eventually(t, func() bool { return at(stays) && at(goes) && at(zone) }, 30*time.Second, 20*time.Millisecond)
+	for _, name := range []dnsname.Name{stays, goes, zone} {
+		require.Eventually(t, func() bool {
+			v, err := h.Overview.Zone(ctx, access.Service, name)
+			return err == nil && len(v.Placements) == 1 && v.Placements[0].LastSync != nil && v.Placements[0].LastSync.State == wire.SyncDone
+		}, 30*time.Second, 20*time.Millisecond)
+	}
 	require.Equal(t, wire.ActDone, h.delegate(wire.DelegateRequest{Override: []string{"sides-differ"}, Reason: "the old side is ours"}).State)
 	for _, name := range []dnsname.Name{goes, zone} {
 		require.NoError(t, os.Remove(file(name.String())))

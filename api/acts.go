@@ -79,7 +79,7 @@ func routesOfActs() []route {
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			return k.svc.Handover.Preview(k.Request.Context(), k.caller, in)
+			return k.svc.Delegations.Preview(k.Request.Context(), k.caller, in)
 		})},
 		{method: "POST", effect: looks, path: "/domains/:name/handover-forecast", summary: "The timetable of a handover, before anything is touched", needs: access.See, in: wire.ForecastRequest{}, out: wire.Forecast{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			in := wire.ForecastRequest{Domain: name}
@@ -93,7 +93,7 @@ func routesOfActs() []route {
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			act, err := k.svc.Handover.Delegate(k.Request.Context(), k.caller, in)
+			act, err := k.svc.Delegations.Delegate(k.Request.Context(), k.caller, in)
 			return k.started(act, err)
 		})},
 		{method: "POST", effect: looks, path: "/domains/:name/ds-preview", summary: "What a change of the DS set would do, and which gates are closed", needs: access.See, in: wire.DSRequest{}, out: wire.DSChange{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
@@ -101,14 +101,14 @@ func routesOfActs() []route {
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			return k.svc.Handover.PreviewDS(k.Request.Context(), k.caller, in)
+			return k.svc.Delegations.PreviewDS(k.Request.Context(), k.caller, in)
 		})},
 		{method: "POST", effect: writes, path: "/domains/:name/ds-changes", summary: "Change a domain's DS set at its registrar, in the background", needs: access.Delegate, in: wire.DSRequest{}, out: wire.Act{}, status: http.StatusAccepted, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			in := wire.DSRequest{Domain: name}
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			act, err := k.svc.Handover.ChangeDS(k.Request.Context(), k.caller, in)
+			act, err := k.svc.Delegations.ChangeDS(k.Request.Context(), k.caller, in)
 			return k.started(act, err)
 		})},
 		{method: "POST", effect: looks, path: "/domains/:name/lock-preview", summary: "Which statuses a domain has at its registrar, and what setting or lifting one would do", needs: access.See, in: wire.LockRequest{}, out: wire.LockChange{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
@@ -116,14 +116,14 @@ func routesOfActs() []route {
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			return k.svc.Handover.PreviewLock(k.Request.Context(), k.caller, in)
+			return k.svc.Delegations.PreviewLock(k.Request.Context(), k.caller, in)
 		})},
 		{method: "POST", effect: writes, path: "/domains/:name/lock-changes", summary: "Set or lift a status of a domain at its registrar, in the background", needs: access.Delegate, in: wire.LockRequest{}, out: wire.Act{}, status: http.StatusAccepted, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			in := wire.LockRequest{Domain: name}
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			act, err := k.svc.Handover.ChangeLock(k.Request.Context(), k.caller, in)
+			act, err := k.svc.Delegations.ChangeLock(k.Request.Context(), k.caller, in)
 			return k.started(act, err)
 		})},
 		{method: "POST", effect: looks, path: "/zones/:name/deletion-preview", summary: "What the deletion of a zone would do, and which gates block it", needs: access.See, in: wire.DeleteRequest{}, out: wire.Deleted{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
@@ -131,28 +131,28 @@ func routesOfActs() []route {
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			return k.svc.Handover.PreviewDelete(k.Request.Context(), k.caller, in)
+			return k.svc.Delegations.PreviewDelete(k.Request.Context(), k.caller, in)
 		})},
 		{method: "POST", effect: writes, path: "/zones/:name/deletion", summary: "Delete a zone here; nothing changes at a provider or registrar", needs: access.Place, in: wire.DeleteRequest{}, out: wire.Deleted{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			in := wire.DeleteRequest{Zone: name}
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			return k.svc.Handover.Delete(k.Request.Context(), k.caller, in)
+			return k.svc.Delegations.Delete(k.Request.Context(), k.caller, in)
 		})},
 		{method: "POST", effect: looks, path: "/zones/:name/retirement-preview", summary: "What taking a zone from a provider would do, and which guards block it", needs: access.See, in: wire.RetireRequest{}, out: wire.Retired{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			in := wire.RetireRequest{Zone: name}
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			return k.svc.Handover.PreviewRetire(k.Request.Context(), k.caller, in)
+			return k.svc.Delegations.PreviewRetire(k.Request.Context(), k.caller, in)
 		})},
 		{method: "POST", effect: writes, path: "/zones/:name/retirements", summary: "Remove a zone from a provider, in the background", needs: access.Place, in: wire.RetireRequest{}, out: wire.Act{}, status: http.StatusAccepted, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			in := wire.RetireRequest{Zone: name}
 			if err := k.body(&in); err != nil {
 				return nil, err
 			}
-			act, err := k.svc.Handover.Retire(k.Request.Context(), k.caller, in)
+			act, err := k.svc.Delegations.Retire(k.Request.Context(), k.caller, in)
 			return k.started(act, err)
 		})},
 	}

@@ -19,7 +19,7 @@ import (
 	"beacon/core/record"
 	"beacon/provider"
 	"beacon/service"
-	"beacon/service/handover"
+	"beacon/service/delegate"
 	"beacon/wire"
 )
 
@@ -57,13 +57,13 @@ func (h house) finished(act wire.Act, err error) wire.Act {
 func (h house) delegate(r wire.DelegateRequest) wire.Act {
 	h.t.Helper()
 	r.Domain = zone
-	return h.finished(h.Handover.Delegate(ctx, access.Service, r))
+	return h.finished(h.Delegations.Delegate(ctx, access.Service, r))
 }
 
 func (h house) retire(r wire.RetireRequest) wire.Act {
 	h.t.Helper()
 	r.Zone = zone
-	return h.finished(h.Handover.Retire(ctx, access.Service, r))
+	return h.finished(h.Delegations.Retire(ctx, access.Service, r))
 }
 
 // Between the request of a retirement and its end no sync of the zone begins there; one that waited for its turn ends with the placement.
@@ -75,7 +75,7 @@ func TestNoSyncBeginsWhileAZoneIsRemoved(t *testing.T) {
 	h.stop() // nobody works
 	svc, err := service.Open(ctx, h.settings, drivers(t), slog.New(slog.DiscardHandler))
 	require.NoError(t, err)
-	act, err := svc.Handover.Retire(ctx, access.Service, wire.RetireRequest{Zone: zone, Account: "curlew-ops"})
+	act, err := svc.Delegations.Retire(ctx, access.Service, wire.RetireRequest{Zone: zone, Account: "curlew-ops"})
 	require.NoError(t, err)
 	_, err = svc.Syncs.StartSync(ctx, access.Service, wire.SyncRequest{Zone: zone, Account: "curlew-ops"})
 	assert.ErrorContains(t, err, fmt.Sprintf("beacon act show %d", act.ID))
@@ -99,9 +99,9 @@ func TestRetireExcludesSyncs(t *testing.T) {
 	h.define("heron-main, curlew-ops", "@ A 192.0.2.2")
 	list, err := h.Syncs.StartSync(ctx, access.Service, wire.SyncRequest{Zone: zone, Account: "curlew-ops"})
 	require.NoError(t, err)
-	act, err := h.Handover.Retire(ctx, access.Service, wire.RetireRequest{Zone: zone, Account: "curlew-ops"})
+	act, err := h.Delegations.Retire(ctx, access.Service, wire.RetireRequest{Zone: zone, Account: "curlew-ops"})
 	require.NoError(t, err)
-	_, err = h.Handover.Retire(ctx, access.Service, wire.RetireRequest{Zone: zone, Account: "curlew-ops"})
+	_, err = h.Delegations.Retire(ctx, access.Service, wire.RetireRequest{Zone: zone, Account: "curlew-ops"})
 	assert.ErrorContains(t, err, "is taking", "twice is once")
 	act = h.finished(act, nil)
 	assert.Equal(t, wire.ActDone, act.State, act.Message)
@@ -124,7 +124,7 @@ func TestDelegationOutlivesItsClient(t *testing.T) {
 	before := h.active()
 	h.fault(`{"site":"3.1","delay_ms":200,"writes":true}`)
 	client, leave := context.WithCancel(ctx)
-	act, err := h.Handover.Delegate(client, access.Service, wire.DelegateRequest{Domain: zone})
+	act, err := h.Delegations.Delegate(client, access.Service, wire.DelegateRequest{Domain: zone})
 	leave()
 	act = h.finished(act, err)
 	assert.Equal(t, wire.ActDone, act.State, "%s %+v", act.Message, act.Findings)
@@ -137,7 +137,7 @@ func TestDelegateComparesAllRecords(t *testing.T) {
 	t.Parallel()
 	h := registered(t, "@ A 192.0.2.1\nwww A 192.0.2.1")
 	h.byHand("plover", set(t, "@", record.A, "192.0.2.1"), set(t, "www", record.A, "192.0.2.1"), set(t, "@", record.MX, "10 mail.saltmarsh-ferries.example."), set(t, "mail", record.A, "192.0.2.25"))
-	dry, err := h.Handover.Preview(ctx, access.Service, wire.DelegateRequest{Domain: zone})
+	dry, err := h.Delegations.Preview(ctx, access.Service, wire.DelegateRequest{Domain: zone})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"sides-differ"}, codes(dry.Closed))
 	assert.Contains(t, strings.Join(dry.Closed[0].Seen, "\n"), "mail.saltmarsh-ferries.example. A: lost; old: 192.0.2.25; new: nothing")
@@ -145,7 +145,7 @@ func TestDelegateComparesAllRecords(t *testing.T) {
 	blocked := h.delegate(wire.DelegateRequest{})
 	assert.Equal(t, wire.ActBlocked, blocked.State)
 	assert.Empty(t, blocked.Requests, "the registrar was not asked")
-	_, err = h.Handover.Delegate(ctx, access.Service, wire.DelegateRequest{Domain: zone, Override: []string{"sides-differ"}})
+	_, err = h.Delegations.Delegate(ctx, access.Service, wire.DelegateRequest{Domain: zone, Override: []string{"sides-differ"}})
 	assert.ErrorContains(t, err, "needs a reason")
 	done := h.delegate(wire.DelegateRequest{Agree: dry.Digest})
 	assert.Equal(t, wire.ActDone, done.State, done.Message)
@@ -186,7 +186,7 @@ func TestRefusedDelegationChangesNothing(t *testing.T) {
 	require.NoError(t, err)
 	known, err := idle.Overview.Domain(ctx, access.Service, zone)
 	require.NoError(t, err)
-	_, err = idle.Handover.Preview(ctx, access.Service, wire.DelegateRequest{Domain: zone})
+	_, err = idle.Delegations.Preview(ctx, access.Service, wire.DelegateRequest{Domain: zone})
 	require.NoError(t, err)
 	now, err := idle.Overview.Domain(ctx, access.Service, zone)
 	require.NoError(t, err)
@@ -218,7 +218,7 @@ func TestPlacementIsNotDelegation(t *testing.T) {
 	now, err := h.Overview.Domain(ctx, access.Service, zone)
 	require.NoError(t, err)
 	assert.Empty(t, now.Wanted)
-	_, err = h.Handover.Preview(ctx, access.Service, wire.DelegateRequest{Domain: zone})
+	_, err = h.Delegations.Preview(ctx, access.Service, wire.DelegateRequest{Domain: zone})
 	assert.ErrorContains(t, err, "placed at 2 providers")
 	h.define("heron-main, curlew-ops]\n    delegate_to: heron-main\n    kits: [", "@ A 192.0.2.1\nwww A 192.0.2.1")
 	now, err = h.Overview.Domain(ctx, access.Service, zone)
@@ -265,7 +265,7 @@ func TestPlacedAgainAfterRetiring(t *testing.T) {
 		h.define("heron-main", "@ A 192.0.2.1")
 		done := h.sync(wire.SyncRequest{})
 		require.Equal(t, wire.SyncDone, done.State, done.Message)
-		require.Equal(t, wire.ActDone, h.retire(wire.RetireRequest{Account: "heron-main", Override: []string{handover.GuardStillDelegated}, Reason: "a drill"}).State)
+		require.Equal(t, wire.ActDone, h.retire(wire.RetireRequest{Account: "heron-main", Override: []string{delegate.GuardStillDelegated}, Reason: "a drill"}).State)
 	}
 }
 
@@ -280,7 +280,7 @@ func TestDelegateLooksAtDS(t *testing.T) {
 	act := h.delegate(wire.DelegateRequest{})
 	assert.Equal(t, wire.ActBlocked, act.State)
 	assert.Equal(t, []string{gates.GateDS}, without(codes(act.Findings), gates.GateAnswers))
-	dry, err := h.Handover.Preview(ctx, access.Service, wire.DelegateRequest{Domain: zone})
+	dry, err := h.Delegations.Preview(ctx, access.Service, wire.DelegateRequest{Domain: zone})
 	require.NoError(t, err)
 	forecast, err := h.Handover.Forecast(ctx, access.Service, wire.ForecastRequest{Domain: zone, Agree: dry.Digest})
 	require.NoError(t, err)

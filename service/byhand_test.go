@@ -21,7 +21,7 @@ func TestDelegationByHand(t *testing.T) {
 	_, err := h.Apply.Apply(ctx, access.Service, wire.ApplyRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
 	require.NoError(t, err)
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
-	plan, err := h.Handover.Preview(ctx, access.Service, wire.DelegateRequest{Domain: zone})
+	plan, err := h.Delegations.Preview(ctx, access.Service, wire.DelegateRequest{Domain: zone})
 	require.NoError(t, err)
 	require.NotNil(t, plan.ByHand, "no registrar is named")
 	require.Equal(t, []string{"sides-differ"}, codes(plan.Closed), "Plover begins a zone with a record of its own")
@@ -60,7 +60,7 @@ func TestDelegationByHand(t *testing.T) {
 		if c.ends != "" {
 			assert.Equal(t, c.ends, report.Verdict, "%s: %v", c.say, codes(report.Findings))
 		}
-		now, err := h.Handover.Preview(ctx, access.Service, wire.DelegateRequest{Domain: zone})
+		now, err := h.Delegations.Preview(ctx, access.Service, wire.DelegateRequest{Domain: zone})
 		require.NoError(t, err)
 		assert.Equal(t, c.say, now.ByHand.Entered.Say)
 	}

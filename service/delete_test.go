@@ -15,7 +15,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/provider"
 	"beacon/service/apply"
-	"beacon/service/handover"
+	"beacon/service/delegate"
 	"beacon/wire"
 )
 
@@ -24,25 +24,25 @@ func TestDeletion(t *testing.T) {
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.2")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
-	_, err := h.Handover.Delete(ctx, access.Service, wire.DeleteRequest{Zone: zone})
+	_, err := h.Delegations.Delete(ctx, access.Service, wire.DeleteRequest{Zone: zone})
 	assert.ErrorContains(t, err, "beacon zone retire", "it is still placed")
 	err = h.Accounts.RemoveAccount(ctx, access.Service, wire.RoleProvider, "heron-main")
 	assert.ErrorContains(t, err, "placed there, such as saltmarsh-ferries.example")
 	h.register()
 	require.Equal(t, wire.ActDone, h.retire(wire.RetireRequest{Account: "heron-main"}).State)
 
-	out, err := h.Handover.PreviewDelete(ctx, access.Service, wire.DeleteRequest{Zone: zone})
+	out, err := h.Delegations.PreviewDelete(ctx, access.Service, wire.DeleteRequest{Zone: zone})
 	require.NoError(t, err)
 	require.Len(t, out.Guards, 1)
-	assert.Equal(t, handover.GuardStillDelegated, out.Guards[0].Code)
+	assert.Equal(t, delegate.GuardStillDelegated, out.Guards[0].Code)
 	assert.Equal(t, 2, out.Records)
-	_, err = h.Handover.Delete(ctx, access.Service, wire.DeleteRequest{Zone: zone})
+	_, err = h.Delegations.Delete(ctx, access.Service, wire.DeleteRequest{Zone: zone})
 	assert.ErrorContains(t, err, "still delegates")
-	_, err = h.Handover.Delete(ctx, access.Service, wire.DeleteRequest{Zone: zone, Override: []string{handover.GuardStillDelegated}})
+	_, err = h.Delegations.Delete(ctx, access.Service, wire.DeleteRequest{Zone: zone, Override: []string{delegate.GuardStillDelegated}})
 	assert.ErrorContains(t, err, "--reason")
 	_, err = h.Overview.Zone(ctx, access.Service, zone)
 	require.NoError(t, err, "nothing was deleted yet")
-	out, err = h.Handover.Delete(ctx, access.Service, wire.DeleteRequest{Zone: zone, Override: []string{handover.GuardStillDelegated}, Reason: "sold"})
+	out, err = h.Delegations.Delete(ctx, access.Service, wire.DeleteRequest{Zone: zone, Override: []string{delegate.GuardStillDelegated}, Reason: "sold"})
 	require.NoError(t, err)
 	assert.True(t, out.Deleted)
 	_, err = h.Overview.Zone(ctx, access.Service, zone)
@@ -68,7 +68,7 @@ func TestVanishedFile(t *testing.T) {
 	instance(t, settings)
 	a := dnsname.MustParse("a-pier.example")
 	require.Eventually(t, func() bool { _, err := h.Overview.Zone(ctx, access.Service, a); return err == nil }, 20*time.Second, 20*time.Millisecond)
-	_, err := h.Handover.Delete(ctx, access.Service, wire.DeleteRequest{Zone: a})
+	_, err := h.Delegations.Delete(ctx, access.Service, wire.DeleteRequest{Zone: a})
 	assert.ErrorContains(t, err, "managed by the file a.beacon.yaml")
 	require.NoError(t, os.Remove(filepath.Join(settings.Watch.Folder, "a.beacon.yaml")))
 	told := func() (n int) {
@@ -82,7 +82,7 @@ func TestVanishedFile(t *testing.T) {
 		return n
 	}
 	require.Eventually(t, func() bool { return told() == 1 }, 20*time.Second, 20*time.Millisecond)
-	out, err := h.Handover.Delete(ctx, access.Service, wire.DeleteRequest{Zone: a})
+	out, err := h.Delegations.Delete(ctx, access.Service, wire.DeleteRequest{Zone: a})
 	require.NoError(t, err)
 	assert.True(t, out.Deleted)
 	require.NoError(t, os.WriteFile(filepath.Join(settings.Watch.Folder, "b.beacon.yaml"), []byte("zones:\n  b-pier.example:\n    records: |\n      @ A 192.0.2.2\n"), 0o600))
@@ -128,7 +128,7 @@ func TestVanishedFileIsPruned(t *testing.T) {
 	require.Eventually(t, func() bool {
 		list, err := h.Logbook.Entries(ctx, access.Service, zone.String(), false, 0, 50)
 		return err == nil && slices.ContainsFunc(list, func(e wire.Entry) bool {
-			return e.Action == "files.not-pruned" && strings.Contains(e.Detail, handover.GuardStillDelegated)
+			return e.Action == "files.not-pruned" && strings.Contains(e.Detail, delegate.GuardStillDelegated)
 		})
 	}, 30*time.Second, 20*time.Millisecond)
 	assert.True(t, at(stays) && at(zone), "one has its file, the other is delegated there")

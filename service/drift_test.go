@@ -19,7 +19,7 @@ import (
 	"beacon/provider"
 	"beacon/service"
 	"beacon/service/accounts"
-	"beacon/service/handover"
+	"beacon/service/delegate"
 	"beacon/wire"
 )
 
@@ -269,7 +269,7 @@ func TestRetire(t *testing.T) {
 	act := h.retire(wire.RetireRequest{Account: "heron-main"})
 	assert.Equal(t, wire.ActBlocked, act.State)
 	require.Len(t, act.Findings, 1)
-	assert.Equal(t, handover.GuardStillDelegated, act.Findings[0].Code)
+	assert.Equal(t, delegate.GuardStillDelegated, act.Findings[0].Code)
 	assert.Equal(t, 1, h.zonesNamed("heron"), "nothing was changed")
 
 	act = h.retire(wire.RetireRequest{Account: "curlew-ops"})

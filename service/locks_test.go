@@ -21,10 +21,10 @@ func TestLocksAtTheRegistrar(t *testing.T) {
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.1")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	change := func(lift bool) wire.Act {
-		return h.finished(h.Handover.ChangeLock(ctx, access.Service, wire.LockRequest{Domain: zone, Lift: lift, Reason: "a test"}))
+		return h.finished(h.Delegations.ChangeLock(ctx, access.Service, wire.LockRequest{Domain: zone, Lift: lift, Reason: "a test"}))
 	}
 	look := func(lift bool) wire.LockChange {
-		l, err := h.Handover.PreviewLock(ctx, access.Service, wire.LockRequest{Domain: zone, Lift: lift})
+		l, err := h.Delegations.PreviewLock(ctx, access.Service, wire.LockRequest{Domain: zone, Lift: lift})
 		require.NoError(t, err)
 		return l
 	}
@@ -58,11 +58,11 @@ func TestLocksAtTheRegistrar(t *testing.T) {
 	assert.Equal(t, wire.ActDone, moved.State, "%v", moved.Findings)
 
 	for status, says := range map[string]string{"server update prohibited": "no status that a registrar sets", "active": "no status that a registrar sets"} {
-		_, err := h.Handover.ChangeLock(ctx, access.Service, wire.LockRequest{Domain: zone, Status: status})
+		_, err := h.Delegations.ChangeLock(ctx, access.Service, wire.LockRequest{Domain: zone, Status: status})
 		assert.Contains(t, asProblem(t, err).Message, says)
 	}
 	h.otherZone(dnsname.MustParse("tides.test"), "@ A 192.0.2.1")
-	_, err := h.Handover.PreviewLock(ctx, access.Service, wire.LockRequest{Domain: dnsname.MustParse("tides.test"), Lift: true})
+	_, err := h.Delegations.PreviewLock(ctx, access.Service, wire.LockRequest{Domain: dnsname.MustParse("tides.test"), Lift: true})
 	assert.Error(t, err)
 }
 

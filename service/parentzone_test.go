@@ -48,7 +48,7 @@ func TestDelegationInAZoneOfOurs(t *testing.T) {
 	}
 	before, err := h.Overview.Zone(ctx, access.Service, zone)
 	require.NoError(t, err)
-	plan, err := h.Handover.Preview(ctx, access.Service, wire.DelegateRequest{Domain: zone})
+	plan, err := h.Delegations.Preview(ctx, access.Service, wire.DelegateRequest{Domain: zone})
 	require.Error(t, err, "placed at two providers, and nobody said which: %v", plan)
 	var heron []string
 	for _, p := range before.Placements {
@@ -65,13 +65,13 @@ func TestDelegationInAZoneOfOurs(t *testing.T) {
 	synced, err := h.Syncs.StartSync(ctx, access.Service, wire.SyncRequest{Zone: team})
 	require.NoError(t, err)
 	require.Equal(t, wire.SyncDone, h.ended(synced[0].ID).State)
-	plan, err = h.Handover.Preview(ctx, access.Service, wire.DelegateRequest{Domain: team})
+	plan, err = h.Delegations.Preview(ctx, access.Service, wire.DelegateRequest{Domain: team})
 	require.NoError(t, err)
 	assert.Nil(t, plan.ByHand)
 	assert.Equal(t, "zone saltmarsh-ferries.example", plan.Registrar)
 	assert.Empty(t, plan.Closed, "%v", plan.Findings)
 	assert.Equal(t, []string{"save"}, plan.Steps)
-	act = h.finished(h.Handover.Delegate(ctx, access.Service, wire.DelegateRequest{Domain: team}))
+	act = h.finished(h.Delegations.Delegate(ctx, access.Service, wire.DelegateRequest{Domain: team}))
 	require.Equal(t, wire.ActDone, act.State, act.Message)
 	assert.Len(t, act.Requests, 1)
 
@@ -101,10 +101,10 @@ func TestDelegationInAZoneOfOurs(t *testing.T) {
 	require.Equal(t, wire.SyncDone, h.ended(synced[0].ID).State)
 	own := dnsname.MustParse("ns1." + team.String())
 	list := []string{own.String(), act.Delegated.Wanted[0].String()}
-	plan, err = h.Handover.Preview(ctx, access.Service, wire.DelegateRequest{Domain: team, Nameservers: list})
+	plan, err = h.Delegations.Preview(ctx, access.Service, wire.DelegateRequest{Domain: team, Nameservers: list})
 	require.NoError(t, err)
 	assert.Equal(t, "glue", plan.Steps[0])
-	act = h.finished(h.Handover.Delegate(ctx, access.Service, wire.DelegateRequest{Domain: team, Nameservers: list, Override: []string{"nameserver-not-assigned"}}))
+	act = h.finished(h.Delegations.Delegate(ctx, access.Service, wire.DelegateRequest{Domain: team, Nameservers: list, Override: []string{"nameserver-not-assigned"}}))
 	require.Equal(t, wire.ActDone, act.State, act.Message)
 	assert.Len(t, act.Requests, 2)
 	for _, kind := range []string{"heron", "curlew"} {
@@ -112,7 +112,7 @@ func TestDelegationInAZoneOfOurs(t *testing.T) {
 	}
 
 	// Back again: what the child does not need any more goes from the parent.
-	act = h.finished(h.Handover.Delegate(ctx, access.Service, wire.DelegateRequest{Domain: team, Undo: true}))
+	act = h.finished(h.Delegations.Delegate(ctx, access.Service, wire.DelegateRequest{Domain: team, Undo: true}))
 	require.Equal(t, wire.ActDone, act.State, act.Message)
 	assert.True(t, h.live("heron").Get(record.Key{Name: own, Type: record.A}).IsZero(), "the glue is gone")
 }

@@ -23,6 +23,7 @@ import (
 	"beacon/service/acts"
 	"beacon/service/apply"
 	"beacon/service/check"
+	"beacon/service/delegate"
 	"beacon/service/handover"
 	"beacon/service/hosts"
 	"beacon/service/jobs"
@@ -61,6 +62,7 @@ type Service struct {
 	Logbook     *logbook.Book
 	Acts        *acts.Acts
 	Overview    *overview.Overview
+	Delegations *delegate.Delegations
 	Handover    *handover.Handover
 	Checks      *check.Checks
 	Hosts       *hosts.Hosts
@@ -148,7 +150,8 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 	s.Checks = check.New(check.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, Log: log, Accounts: s.Accounts, Notify: s.Notify, Sweeper: s.sweeper, Visitor: s.visitor,
 		HTTP: s.http, World: s.world, Made: s.metrics.checks, Calls: s.metrics.calls,
 		Settings: check.Settings{Checks: settings.Checks, RDAP: settings.RDAP, Sites: settings.Websites, Places: settings.VantagePoints, Request: settings.Request}})
-	s.Handover = handover.New(handover.Parts{Logbook: s.Logbook, Acts: s.Acts, Zones: s.Zones, Accounts: s.Accounts, Syncs: s.Syncs, Checks: s.Checks, Sweeper: s.sweeper, Timeout: settings.Request, Watch: settings.Watch})
+	s.Delegations = delegate.New(delegate.Parts{Logbook: s.Logbook, Acts: s.Acts, Zones: s.Zones, Accounts: s.Accounts, Syncs: s.Syncs, Checks: s.Checks, Sweeper: s.sweeper, Timeout: settings.Request, Watch: settings.Watch})
+	s.Handover = handover.New(handover.Parts{Logbook: s.Logbook, Zones: s.Zones, Syncs: s.Syncs, Checks: s.Checks, Delegations: s.Delegations})
 	s.Overview = overview.New(s.store, s.Logbook, s.Accounts, s.Zones, s.world)
 	s.employ()
 	return s, nil

@@ -489,7 +489,7 @@ func TestDelegate(t *testing.T) {
 	h := newHouse(t)
 	h.register()
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.2")
-	_, err := h.Handover.Preview(ctx, access.Service, wire.DelegateRequest{Domain: zone})
+	_, err := h.Delegations.Preview(ctx, access.Service, wire.DelegateRequest{Domain: zone})
 	assert.Contains(t, asProblem(t, err).Message, "beacon sync", "no nameservers are known before the zone is there")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	view, err := h.Overview.Zone(ctx, access.Service, zone)
@@ -502,7 +502,7 @@ func TestDelegate(t *testing.T) {
 		"nameserver-repeated":  append([]string{strings.ToUpper(good[0])}, good...),
 		"nameserver-malformed": append([]string{"ns1..heron.test"}, good[1:]...),
 	} {
-		_, err := h.Handover.Delegate(ctx, access.Service, wire.DelegateRequest{Domain: zone, Nameservers: typed})
+		_, err := h.Delegations.Delegate(ctx, access.Service, wire.DelegateRequest{Domain: zone, Nameservers: typed})
 		assert.Contains(t, codes(asProblem(t, err).Findings), code)
 	}
 	for code, typed := range map[string][]string{
@@ -519,7 +519,7 @@ func TestDelegate(t *testing.T) {
 		assert.False(t, strings.HasPrefix(c.Detail, "PUT ") || strings.HasPrefix(c.Detail, "POST "), "the registrar was asked to change something: %s", c.Detail)
 	}
 
-	dry, err := h.Handover.Preview(ctx, access.Service, wire.DelegateRequest{Domain: zone})
+	dry, err := h.Delegations.Preview(ctx, access.Service, wire.DelegateRequest{Domain: zone})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"save", "activate"}, dry.Steps)
 	assert.Equal(t, []string{"sides-differ"}, codes(dry.Closed), "www differs between old and new")
@@ -556,7 +556,7 @@ func TestDelegateNeedsReadyServers(t *testing.T) {
 	h.fault(`{"site":"1.2","silent":true}`) // from the start: a definition that is taken is checked at once
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.1")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
-	_, err := h.Handover.Preview(ctx, access.Service, wire.DelegateRequest{Domain: zone})
+	_, err := h.Delegations.Preview(ctx, access.Service, wire.DelegateRequest{Domain: zone})
 	assert.Contains(t, asProblem(t, err).Message, "without the present delegation", "one of two parents cannot be asked")
 	h.fault(`{"site":"1.2"}`)
 	h.fault(`{"site":"4.13","silent":true}`) // one address of four

@@ -127,14 +127,14 @@ func TestSignedFromTheRoot(t *testing.T) {
 	}
 	at := validator(t, w, "8.77")
 	publish := func(name dnsname.Name) {
-		plan, err := h.Handover.PreviewDS(ctx, access.Service, wire.DSRequest{Domain: name})
+		plan, err := h.Delegations.PreviewDS(ctx, access.Service, wire.DSRequest{Domain: name})
 		require.NoError(t, err)
 		require.Empty(t, plan.Closed, "%v", plan.Findings)
 		require.True(t, plan.Pending)
-		act := h.finished(h.Handover.ChangeDS(ctx, access.Service, wire.DSRequest{Domain: name}))
+		act := h.finished(h.Delegations.ChangeDS(ctx, access.Service, wire.DSRequest{Domain: name}))
 		require.Equal(t, wire.ActDone, act.State, act.Message)
 		require.Len(t, act.Requests, 1)
-		again, err := h.Handover.PreviewDS(ctx, access.Service, wire.DSRequest{Domain: name})
+		again, err := h.Delegations.PreviewDS(ctx, access.Service, wire.DSRequest{Domain: name})
 		require.NoError(t, err)
 		assert.False(t, again.Pending)
 		assert.Equal(t, again.DS, again.Before)
@@ -157,7 +157,7 @@ func TestSignedFromTheRoot(t *testing.T) {
 	assert.Equal(t, "insecure", believes(t, at, "quay-11.heron.test.", dns.TypeA), "a zone that is not signed, below one that is")
 
 	back := []string{"reed-11.plover.test", "reed-14.plover.test"}
-	differ, err := h.Handover.Preview(ctx, access.Service, wire.DelegateRequest{Domain: zone, Nameservers: back})
+	differ, err := h.Delegations.Preview(ctx, access.Service, wire.DelegateRequest{Domain: zone, Nameservers: back})
 	require.NoError(t, err)
 	forecast, err := h.Handover.Forecast(ctx, access.Service, wire.ForecastRequest{Domain: zone, Nameservers: back, Agree: differ.Digest, KeepOld: true})
 	require.NoError(t, err)
@@ -177,7 +177,7 @@ func TestSignedFromTheRoot(t *testing.T) {
 	own := w.IP("6." + strings.TrimPrefix(strings.SplitN(first, ".", 2)[0], "sand-"))
 	apply(child+"      ns1 A "+own+"\n", team)
 	list := []string{"ns1.gauges.saltmarsh-ferries.example", first}
-	act = h.finished(h.Handover.Delegate(ctx, access.Service, wire.DelegateRequest{Domain: team, Nameservers: list, Override: []string{"nameserver-not-assigned"}, Reason: "its own name"}))
+	act = h.finished(h.Delegations.Delegate(ctx, access.Service, wire.DelegateRequest{Domain: team, Nameservers: list, Override: []string{"nameserver-not-assigned"}, Reason: "its own name"}))
 	require.Equal(t, wire.ActDone, act.State, act.Message)
 	assert.Equal(t, []string{"glue", "save"}, act.Delegated.Steps)
 	sign(team, "")
@@ -199,7 +199,7 @@ func TestSignedFromTheRoot(t *testing.T) {
 	require.NoError(t, err)
 	_, err = h.Apply.Apply(ctx, access.Service, wire.ApplyRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: "zones:\n  saltmarsh-ferries.example:\n    providers: [heron-main, unsigned-main]\n    registrar: gannet-main\n    records: |\n      @ A 192.0.2.1\n      www A 192.0.2.1\n      *.pier A 192.0.2.7\n"}}})
 	require.NoError(t, err)
-	plan, err := h.Handover.PreviewDS(ctx, access.Service, wire.DSRequest{Domain: team})
+	plan, err := h.Delegations.PreviewDS(ctx, access.Service, wire.DSRequest{Domain: team})
 	require.NoError(t, err)
 	require.Len(t, plan.Closed, 1, "%v", plan.Findings)
 	assert.Equal(t, handover.GateDSParent, plan.Closed[0].Code)
@@ -210,7 +210,7 @@ func TestSignedFromTheRoot(t *testing.T) {
 	assert.Equal(t, dnssec.Bogus, check(zone))
 	publish(zone)
 	assert.Equal(t, dnssec.Secure, check(zone))
-	act = h.finished(h.Handover.ChangeDS(ctx, access.Service, wire.DSRequest{Domain: zone, Remove: true}))
+	act = h.finished(h.Delegations.ChangeDS(ctx, access.Service, wire.DSRequest{Domain: zone, Remove: true}))
 	require.Equal(t, wire.ActDone, act.State, act.Message)
 	assert.Equal(t, dnssec.Insecure, check(zone))
 }

@@ -79,7 +79,7 @@ func (s *Service) employ() {
 		store.JobCheck: s.Checks.RunCheck, store.JobBrief: s.Checks.RunBriefCheck, store.JobAlias: s.Hosts.RunAlias, store.JobRows: s.Zones.RunRows,
 		store.JobNotify: s.Secondaries.RunNotify, store.JobTell: s.Notify.RunTell, store.JobAct: s.Acts.Run, store.JobFollow: s.Apply.RunFollow,
 		store.JobSequence: s.Logbook.RunSequence, store.JobProbe: s.Accounts.RunProbe, store.JobSweep: s.runSweep, store.JobSample: s.Overview.RunSample, store.JobPrune: s.Jobs.Prune(s.settings.Retention), store.JobWatch: s.Apply.RunWatch,
-		store.JobVanished: s.Handover.RunVanished, store.JobVerify: s.Accounts.RunVerify,
+		store.JobVanished: s.Delegations.RunVanished, store.JobVerify: s.Accounts.RunVerify,
 	} {
 		s.Jobs.Handle(kind, h)
 	}

@@ -11,3 +11,12 @@ func Short(n Name) string {
 	}
 	return strings.TrimSuffix(n.String(), ".")
 }
+
+// ShortList returns names as people write them, separated by commas.
+func ShortList(names []Name) string {
+	list := make([]string, len(names))
+	for i, n := range names {
+		list[i] = Short(n)
+	}
+	return strings.Join(list, ", ")
+}

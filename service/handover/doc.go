@@ -1,4 +1,3 @@
-// Package handover moves domains to other nameservers. delegate.go changes the nameservers at the registrar, or goes back to those
-// before, once every gate is open; compare.go asks both sides for what they answer; retire.go takes a zone from a provider, once no resolver is
-// led there any more. All of them are acts: stored, done in the background, and followed. What has to hold is judged by core/handover.
+// Package handover moves domains to other nameservers, made of the acts that stand below it: syncs, changes at the registrar, and the retirement
+// of the old zone. forecast.go returns when each of them would come. What comes next is decided by core/handover.
 package handover

@@ -13,6 +13,7 @@ import (
 	"beacon/core/evidence"
 	"beacon/core/finding"
 	"beacon/core/handover"
+	"beacon/service/delegate"
 	"beacon/service/logbook"
 	"beacon/service/sync"
 	"beacon/wire"
@@ -38,34 +39,31 @@ func (s *Handover) Forecast(ctx context.Context, by access.Caller, r wire.Foreca
 	if err != nil {
 		return out, err
 	}
-	m, err := s.moveOf(ctx, wire.DelegateRequest{Domain: r.Domain, Nameservers: r.Nameservers, Agree: r.Agree})
-	if err != nil {
-		return out, err
-	}
-	looked, err := s.look(ctx, m)
+	looked, err := s.delegations.Look(ctx, wire.DelegateRequest{Domain: r.Domain, Nameservers: r.Nameservers, Agree: r.Agree})
 	if err != nil {
 		return out, logbook.Explain(err)
 	}
-	course := handover.Course{Domain: r.Domain, Old: looked.Parent, New: m.target, KeepOld: r.KeepOld, Sign: r.Sign, Grace: grace, Agreed: r.Agree}
-	if delegation.SameSet(looked.Parent, m.target) {
-		if looked.history.Former == nil {
+	target := looked.Target
+	course := handover.Course{Domain: r.Domain, Old: looked.Parent, New: target, KeepOld: r.KeepOld, Sign: r.Sign, Grace: grace, Agreed: r.Agree}
+	if delegation.SameSet(looked.Parent, target) {
+		if looked.History.Former == nil {
 			return out, wire.Problemf(wire.Blocked, "The nameservers of %s are active already, and no change is settling. Name others: --nameservers.", r.Domain.Unicode())
 		}
-		course.Old = looked.history.Former.Set
+		course.Old = looked.History.Former.Set
 	}
 	places, err := s.syncs.PlacesOf(ctx, r.Domain)
 	if err != nil {
 		return out, err
 	}
-	old := placeOf(places, course.Old, m.target)
+	old := placeOf(places, course.Old, target)
 	course.OldHere = old != ""
-	evident, err := s.evident(ctx, m, looked, course, placeOf(places, m.target, course.Old))
+	evident, err := s.evident(ctx, looked, course, placeOf(places, target, course.Old))
 	if err != nil {
 		return out, err
 	}
 	stations := handover.Forecast(course, evident, publish)
-	out = wire.Forecast{Domain: r.Domain, Registrar: m.place, Old: course.Old, New: m.target, Now: looked.sweep.Ended, Steps: []wire.ForecastStep{}, Closed: []finding.Finding{}}
-	out.Steps = timetable(stations, r.Domain, m, old)
+	out = wire.Forecast{Domain: r.Domain, Registrar: looked.Place, Old: course.Old, New: target, Now: looked.Sweep.Ended, Steps: []wire.ForecastStep{}, Closed: []finding.Finding{}}
+	out.Steps = timetable(stations, r, looked, old)
 	last := stations[len(stations)-1]
 	if last.Phase == handover.Done {
 		out.Ends = last.At
@@ -97,22 +95,22 @@ func placeOf(places []sync.Place, side, other []dnsname.Name) string {
 }
 
 // evident is the evidence that a forecast begins from. account is the one of the new side: a sync to it makes its nameservers ready.
-func (s *Handover) evident(ctx context.Context, m move, looked seen, course handover.Course, account string) (e handover.Seen, err error) {
-	e = handover.Seen{Sweep: looked.sweep, History: looked.history, Registration: looked.registration, Differences: looked.Differences, Margin: s.checks.Margin(),
+func (s *Handover) evident(ctx context.Context, looked delegate.Sight, course handover.Course, account string) (e handover.Seen, err error) {
+	e = handover.Seen{Sweep: looked.Sweep, History: looked.History, Registration: looked.Registration, Differences: looked.Differences, Margin: s.checks.Margin(),
 		OldPlaced: course.OldHere, NoIPv6: s.checks.WithoutIPv6()}
-	for _, a := range evidence.ServersOf(looked.sweep, m.target) {
+	for _, a := range evidence.ServersOf(looked.Sweep, course.New) {
 		if a.Answer != evidence.Positive && account != "" {
 			e.Behind = []string{account}
 		}
 	}
-	desired, err := s.zones.WantedAddresses(ctx, access.Service, m.request.Domain)
+	desired, err := s.zones.WantedAddresses(ctx, access.Service, course.Domain)
 	if err != nil {
 		return e, err
 	}
 	for _, r := range desired.Records() {
 		e.LargestTTL = max(e.LargestTTL, r.TTL)
 	}
-	for _, a := range looked.sweep.Servers {
+	for _, a := range looked.Sweep.Servers {
 		e.LargestTTL = max(e.LargestTTL, a.NSTTL, a.SOA.Negative)
 		for _, set := range a.Sets {
 			e.LargestTTL = max(e.LargestTTL, set.TTL)
@@ -125,11 +123,11 @@ func (s *Handover) evident(ctx context.Context, m move, looked seen, course hand
 }
 
 // timetable returns the stations as steps, each with what it is and the command that does it.
-func timetable(stations []handover.Station, domain dnsname.Name, m move, old string) (steps []wire.ForecastStep) {
+func timetable(stations []handover.Station, r wire.ForecastRequest, looked delegate.Sight, old string) (steps []wire.ForecastStep) {
 	steps = []wire.ForecastStep{}
 	for i, s := range stations {
 		for _, do := range s.Do {
-			text, command := actText(do, domain.Unicode(), m, old)
+			text, command := actText(do, r, looked, old)
 			steps = append(steps, wire.ForecastStep{At: s.At, Phase: s.Phase, Do: do, Text: text, Command: command})
 		}
 		for _, w := range s.Wait {
@@ -146,13 +144,13 @@ func timetable(stations []handover.Station, domain dnsname.Name, m move, old str
 }
 
 // actText returns what an act is in words, and the command that does it.
-func actText(do handover.Do, domain string, m move, old string) (text, command string) {
-	holder, named := "at "+m.place, ""
-	if m.byHand {
+func actText(do handover.Do, r wire.ForecastRequest, looked delegate.Sight, old string) (text, command string) {
+	domain, holder, named := r.Domain.Unicode(), "at "+looked.Place, ""
+	if looked.ByHand {
 		holder = "at the registrar, by hand,"
 	}
-	if len(m.request.Nameservers) > 0 {
-		named = " --nameservers " + strings.ReplaceAll(texts(m.target), ", ", ",")
+	if len(r.Nameservers) > 0 {
+		named = " --nameservers " + strings.ReplaceAll(dnsname.ShortList(looked.Target), ", ", ",")
 	}
 	switch do {
 	case handover.DoSync:
@@ -160,7 +158,7 @@ func actText(do handover.Do, domain string, m move, old string) (text, command s
 	case handover.DoRemoveDS:
 		return "Remove the DS " + strings.TrimSuffix(holder, ","), "beacon ds remove " + domain
 	case handover.DoDelegate:
-		return fmt.Sprintf("Change the nameservers %s to %s", holder, texts(m.target)), "beacon delegate " + domain + named
+		return fmt.Sprintf("Change the nameservers %s to %s", holder, dnsname.ShortList(looked.Target)), "beacon delegate " + domain + named
 	case handover.DoTellOld:
 		return "Write the new NS records into the old zone at " + old, ""
 	case handover.DoAddDS:

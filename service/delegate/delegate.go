@@ -1,4 +1,4 @@
-package handover
+package delegate
 
 import (
 	"context"
@@ -45,7 +45,7 @@ type move struct {
 }
 
 // Preview returns what a delegation would do, and which gates are closed. It changes nothing.
-func (s *Handover) Preview(ctx context.Context, by access.Caller, r wire.DelegateRequest) (wire.Delegated, error) {
+func (s *Delegations) Preview(ctx context.Context, by access.Caller, r wire.DelegateRequest) (wire.Delegated, error) {
 	if err := wire.Permit(by, access.See, access.Zone(r.Domain)); err != nil {
 		return wire.Delegated{}, err
 	}
@@ -90,7 +90,7 @@ func (m move) permit(by access.Caller) error {
 }
 
 // Delegate stores that a domain is to move, and has it done in the background.
-func (s *Handover) Delegate(ctx context.Context, by access.Caller, r wire.DelegateRequest) (wire.Act, error) {
+func (s *Delegations) Delegate(ctx context.Context, by access.Caller, r wire.DelegateRequest) (wire.Act, error) {
 	if err := wire.Permit(by, access.Delegate, access.Zone(r.Domain)); err != nil {
 		return wire.Act{}, err
 	}
@@ -113,7 +113,7 @@ func (s *Handover) Delegate(ctx context.Context, by access.Caller, r wire.Delega
 }
 
 // moveOf reads what is asked for, and refuses what nobody could do.
-func (s *Handover) moveOf(ctx context.Context, r wire.DelegateRequest) (m move, err error) {
+func (s *Delegations) moveOf(ctx context.Context, r wire.DelegateRequest) (m move, err error) {
 	m.request = r
 	offers := 0
 	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
@@ -180,7 +180,7 @@ func (m move) glue() []delegation.HostObject {
 }
 
 // reach finds out where a domain's registration is: at an account, in a zone of ours, or with a person.
-func (s *Handover) reach(tx *store.Tx, m *move) (err error) {
+func (s *Delegations) reach(tx *store.Tx, m *move) (err error) {
 	if m.zone.RegistrarID != nil {
 		m.account, err = accounts.ByID(tx, *m.zone.RegistrarID)
 		m.place = m.account.Name
@@ -201,7 +201,7 @@ func (s *Handover) reach(tx *store.Tx, m *move) (err error) {
 }
 
 // hostsOf returns those of a list of nameservers that are within the zone, with their addresses in its desired records.
-func (s *Handover) hostsOf(ctx context.Context, z store.Zone, list []dnsname.Name) (hosts []delegation.HostObject, err error) {
+func (s *Delegations) hostsOf(ctx context.Context, z store.Zone, list []dnsname.Name) (hosts []delegation.HostObject, err error) {
 	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
 		hosts = nil
 		for _, n := range list {
@@ -229,7 +229,7 @@ func (s *Handover) hostsOf(ctx context.Context, z store.Zone, list []dnsname.Nam
 }
 
 // unnamed returns the set that is meant where none is named: the one before, the desired one, or that of the only placement.
-func (s *Handover) unnamed(ctx context.Context, m move, offers int) ([]dnsname.Name, error) {
+func (s *Delegations) unnamed(ctx context.Context, m move, offers int) ([]dnsname.Name, error) {
 	name := m.request.Domain.Unicode()
 	if m.request.Undo {
 		reg, err := s.registration(ctx, m)
@@ -288,7 +288,7 @@ type seen struct {
 }
 
 // look finds out what holds before the registrar is asked to change anything.
-func (s *Handover) look(ctx context.Context, m move) (found seen, err error) {
+func (s *Delegations) look(ctx context.Context, m move) (found seen, err error) {
 	name := m.request.Domain
 	out := &found.Delegated
 	*out = wire.Delegated{Domain: name, Registrar: m.place, Wanted: m.target, Findings: []finding.Finding{}, Steps: []string{}}
@@ -340,7 +340,7 @@ func (s *Handover) look(ctx context.Context, m move) (found seen, err error) {
 }
 
 // registration asks the registrar what it holds.
-func (s *Handover) registration(ctx context.Context, m move) (delegation.Registration, error) {
+func (s *Delegations) registration(ctx context.Context, m move) (delegation.Registration, error) {
 	if m.byHand { // the parents are all that is known
 		past, err := m.domain.PastSweeps()
 		return delegation.Registration{Active: past.Current.Set, Saved: past.Current.Set}, err

@@ -1,4 +1,4 @@
-package handover
+package delegate
 
 import (
 	"context"
@@ -25,7 +25,7 @@ import (
 )
 
 // delegating does acts of the kind delegate.
-type delegating struct{ s *Handover }
+type delegating struct{ s *Delegations }
 
 // Locks returns the lock on all that the registrar has of the domain.
 func (d delegating) Locks(tx *store.Tx, act store.Act) ([]string, error) {
@@ -95,17 +95,17 @@ func (d delegating) Next(ctx context.Context, run *acts.Run) (next acts.Decision
 		m.begun = true
 		out.ByHand = byHand(m, out.Parent)
 		out.Next = "Enter the nameservers at the registrar, then follow: beacon watch " + dnsname.Short(m.request.Domain)
-		next.Outcome = acts.Outcome{State: store.ActDone, Result: out, Findings: out.Findings, Message: "The list to enter by hand: " + texts(m.target) + "."}
+		next.Outcome = acts.Outcome{State: store.ActDone, Result: out, Findings: out.Findings, Message: "The list to enter by hand: " + dnsname.ShortList(m.target) + "."}
 		return next, nil
 	}
 	step := handover.Next(m.target, m.glue(), reg)
 	switch {
 	case step == handover.Watch:
 		out.Next = "See it settle: beacon watch " + dnsname.Short(m.request.Domain)
-		next.Outcome = acts.Outcome{State: store.ActDone, Result: out, Findings: out.Findings, Message: m.holder() + " has the nameservers active: " + texts(m.target) + "."}
+		next.Outcome = acts.Outcome{State: store.ActDone, Result: out, Findings: out.Findings, Message: m.holder() + " has the nameservers active: " + dnsname.ShortList(m.target) + "."}
 	case step == handover.Activate && m.request.SaveOnly:
 		out.Next = "The list is saved and not active. Make it active: beacon delegate " + dnsname.Short(m.request.Domain)
-		next.Outcome = acts.Outcome{State: store.ActDone, Result: out, Findings: out.Findings, Message: "The registrar has the nameservers saved, not active: " + texts(m.target) + "."}
+		next.Outcome = acts.Outcome{State: store.ActDone, Result: out, Findings: out.Findings, Message: "The registrar has the nameservers saved, not active: " + dnsname.ShortList(m.target) + "."}
 	default:
 		next.Request = d.request(m, step, sight{Registration: reg, Look: &out})
 	}
@@ -116,7 +116,7 @@ func (d delegating) Next(ctx context.Context, run *acts.Run) (next acts.Decision
 const syncPause = 200 * time.Millisecond
 
 // operations returns acts.Waiting while the registrar has not done what it accepted: what this act asked for, or something before it.
-func (s *Handover) operations(ctx context.Context, run *acts.Run, m move) error {
+func (s *Delegations) operations(ctx context.Context, run *acts.Run, m move) error {
 	if m.byHand {
 		return nil
 	}
@@ -202,7 +202,7 @@ func (i *intent) UnmarshalJSON(text []byte) error {
 // request makes one step at the registrar. What is desired changes only once a step is done.
 func (d delegating) request(m move, step handover.Step, seen sight) *acts.Request {
 	change := registrar.Change{Do: registrar.Save, Nameservers: m.target}
-	r := &acts.Request{Kind: acts.NameserversSaved, AccountID: m.account.ID, Seen: seen, Intended: intent{Nameservers: m.target}, Log: "at " + m.place + ": " + texts(m.target),
+	r := &acts.Request{Kind: acts.NameserversSaved, AccountID: m.account.ID, Seen: seen, Intended: intent{Nameservers: m.target}, Log: "at " + m.place + ": " + dnsname.ShortList(m.target),
 		Done: func(tx *store.Tx) error { return check.SetWanted(tx, m.domain.ID, m.target) }}
 	switch step {
 	case handover.Activate:
@@ -221,14 +221,6 @@ func (d delegating) request(m move, step handover.Step, seen sight) *acts.Reques
 		return receipt.ID, err
 	}
 	return r
-}
-
-func texts(set []dnsname.Name) string {
-	list := make([]string, len(set))
-	for i, n := range set {
-		list[i] = dnsname.Short(n)
-	}
-	return strings.Join(list, ", ")
 }
 
 // Became asks the registrar whether it has what a request that broke off was to bring.

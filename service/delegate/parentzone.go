@@ -1,4 +1,4 @@
-package handover
+package delegate
 
 import (
 	"context"
@@ -23,7 +23,7 @@ import (
 // parentZone is the registrar of a domain whose parent is a zone that is managed here: the delegation is a layer of that zone, which the
 // child owns, and goes into all of its placements by the one way of syncs. A file that manages the parent is not touched.
 type parentZone struct {
-	s      *Handover
+	s      *Delegations
 	parent store.Zone
 }
 

@@ -1,4 +1,4 @@
-package handover
+package delegate
 
 import (
 	"slices"

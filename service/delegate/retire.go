@@ -1,4 +1,4 @@
-package handover
+package delegate
 
 import (
 	"context"
@@ -30,7 +30,7 @@ const (
 )
 
 // PreviewRetire returns what a retirement would do, and which guards block it. It changes nothing.
-func (s *Handover) PreviewRetire(ctx context.Context, by access.Caller, r wire.RetireRequest) (wire.Retired, error) {
+func (s *Delegations) PreviewRetire(ctx context.Context, by access.Caller, r wire.RetireRequest) (wire.Retired, error) {
 	if err := wire.Permit(by, access.See, access.Zone(r.Zone)); err != nil {
 		return wire.Retired{}, err
 	}
@@ -47,7 +47,7 @@ func (s *Handover) PreviewRetire(ctx context.Context, by access.Caller, r wire.R
 }
 
 // Retire stores that a zone is to be taken from a provider, and has it done in the background.
-func (s *Handover) Retire(ctx context.Context, by access.Caller, r wire.RetireRequest) (wire.Act, error) {
+func (s *Delegations) Retire(ctx context.Context, by access.Caller, r wire.RetireRequest) (wire.Act, error) {
 	if err := wire.Permit(by, access.Place, access.Zone(r.Zone)); err != nil {
 		return wire.Act{}, err
 	}
@@ -88,7 +88,7 @@ func reasoned(override []string, reason string) error {
 }
 
 // retiring finds the placement that is meant.
-func (s *Handover) retiring(ctx context.Context, r wire.RetireRequest) (p sync.Place, out wire.Retired, err error) {
+func (s *Delegations) retiring(ctx context.Context, r wire.RetireRequest) (p sync.Place, out wire.Retired, err error) {
 	out = wire.Retired{Zone: r.Zone, Account: r.Account, Left: []string{}, Guards: []finding.Finding{}}
 	places, err := s.syncs.PlacesOf(ctx, r.Zone)
 	if err != nil {
@@ -107,7 +107,7 @@ func (s *Handover) retiring(ctx context.Context, r wire.RetireRequest) (p sync.P
 }
 
 // retirement does acts of the kind retire.
-type retirement struct{ s *Handover }
+type retirement struct{ s *Delegations }
 
 func (d retirement) asked(act store.Act) (r wire.RetireRequest, err error) {
 	if err = (&acts.Run{Act: act}).Asked(&r); err == nil {

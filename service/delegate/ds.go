@@ -1,4 +1,4 @@
-package handover
+package delegate
 
 import (
 	"context"
@@ -23,7 +23,7 @@ import (
 )
 
 // PreviewDS returns what a change of the DS set would do, and which gates are closed. It changes nothing.
-func (s *Handover) PreviewDS(ctx context.Context, by access.Caller, r wire.DSRequest) (out wire.DSChange, err error) {
+func (s *Delegations) PreviewDS(ctx context.Context, by access.Caller, r wire.DSRequest) (out wire.DSChange, err error) {
 	if err := wire.Permit(by, access.See, access.Zone(r.Domain)); err != nil {
 		return out, err
 	}
@@ -58,7 +58,7 @@ func dsNext(out wire.DSChange, r wire.DSRequest) string {
 }
 
 // ChangeDS stores that a DS set is to be changed, and has it done in the background.
-func (s *Handover) ChangeDS(ctx context.Context, by access.Caller, r wire.DSRequest) (wire.Act, error) {
+func (s *Delegations) ChangeDS(ctx context.Context, by access.Caller, r wire.DSRequest) (wire.Act, error) {
 	if err := wire.Permit(by, access.Delegate, access.Zone(r.Domain)); err != nil {
 		return wire.Act{}, err
 	}
@@ -79,7 +79,7 @@ func (s *Handover) ChangeDS(ctx context.Context, by access.Caller, r wire.DSRequ
 }
 
 // startAtRegistrar stores what is to change at the registrar of a domain, unless another act is changing it, and has it done.
-func (s *Handover) startAtRegistrar(ctx context.Context, by access.Caller, kind string, domain dnsname.Name, account uint64, reason string, asked any) (wire.Act, error) {
+func (s *Delegations) startAtRegistrar(ctx context.Context, by access.Caller, kind string, domain dnsname.Name, account uint64, reason string, asked any) (wire.Act, error) {
 	var act store.Act
 	err := s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		if _, err := zones.Lock(tx, domain); err != nil {
@@ -103,7 +103,7 @@ func (s *Handover) startAtRegistrar(ctx context.Context, by access.Caller, kind 
 }
 
 // registered finds a domain and where its registration is.
-func (s *Handover) registered(ctx context.Context, name dnsname.Name) (m move, err error) {
+func (s *Delegations) registered(ctx context.Context, name dnsname.Name) (m move, err error) {
 	m.request.Domain = name
 	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
 		if m.zone, err = zones.ByName(tx, name); err != nil {
@@ -121,7 +121,7 @@ func (s *Handover) registered(ctx context.Context, name dnsname.Name) (m move, e
 }
 
 // lookDS finds out what holds before a DS set is changed, and the change that is needed.
-func (s *Handover) lookDS(ctx context.Context, m move, r wire.DSRequest) (out wire.DSChange, c registrar.Change, err error) {
+func (s *Delegations) lookDS(ctx context.Context, m move, r wire.DSRequest) (out wire.DSChange, c registrar.Change, err error) {
 	out = wire.DSChange{Domain: r.Domain, Registrar: m.place, Parent: []record.Data{}, Before: []record.Data{}, DS: []record.Data{}, Keys: []record.Data{}, Findings: []finding.Finding{}}
 	f := handover.DSFacts{Domain: r.Domain, Remove: r.Remove, Compare: r.Compare}
 	var has registrar.Registration
@@ -174,7 +174,7 @@ func (s *Handover) lookDS(ctx context.Context, m move, r wire.DSRequest) (out wi
 }
 
 // dsChanging does acts of the kind ds.
-type dsChanging struct{ s *Handover }
+type dsChanging struct{ s *Delegations }
 
 // Locks returns the lock on all that the registrar has of the domain.
 func (d dsChanging) Locks(tx *store.Tx, act store.Act) ([]string, error) {
@@ -243,7 +243,7 @@ func (d dsChanging) Became(ctx context.Context, run *acts.Run, request store.Act
 }
 
 // becameAt looks whether the registrar has what a request that broke off was to bring, which is kept with it as a change.
-func (s *Handover) becameAt(ctx context.Context, m move, domain dnsname.Name, request store.Act) (store.ActState, error) {
+func (s *Delegations) becameAt(ctx context.Context, m move, domain dnsname.Name, request store.Act) (store.ActState, error) {
 	var c registrar.Change
 	if err := json.Unmarshal([]byte(request.Intended), &c); err != nil {
 		return "", err
@@ -268,7 +268,7 @@ func (d dsChanging) Ended(tx *store.Tx, run *acts.Run, _ acts.Outcome) error {
 }
 
 // checkSoon has the domain of an act checked, where it is still managed here.
-func (s *Handover) checkSoon(tx *store.Tx, subject string) error {
+func (s *Delegations) checkSoon(tx *store.Tx, subject string) error {
 	domain, there, err := domainOf(tx, subject)
 	if err != nil || !there {
 		return err

@@ -1,4 +1,4 @@
-package handover
+package delegate
 
 import (
 	"context"
@@ -18,7 +18,7 @@ import (
 )
 
 // PreviewDelete returns what the deletion of a zone would do, and which gates block it. It changes nothing.
-func (s *Handover) PreviewDelete(ctx context.Context, by access.Caller, r wire.DeleteRequest) (out wire.Deleted, err error) {
+func (s *Delegations) PreviewDelete(ctx context.Context, by access.Caller, r wire.DeleteRequest) (out wire.Deleted, err error) {
 	if err := wire.Permit(by, access.See, access.Zone(r.Zone)); err != nil {
 		return out, err
 	}
@@ -38,7 +38,7 @@ func (s *Handover) PreviewDelete(ctx context.Context, by access.Caller, r wire.D
 }
 
 // Delete deletes a zone here. Nothing changes at a provider or registrar: a zone that is still placed is retired first.
-func (s *Handover) Delete(ctx context.Context, by access.Caller, r wire.DeleteRequest) (out wire.Deleted, err error) {
+func (s *Delegations) Delete(ctx context.Context, by access.Caller, r wire.DeleteRequest) (out wire.Deleted, err error) {
 	if err := wire.Permit(by, access.Place, access.Zone(r.Zone)); err != nil {
 		return out, err
 	}
@@ -74,7 +74,7 @@ func (s *Handover) Delete(ctx context.Context, by access.Caller, r wire.DeleteRe
 }
 
 // deletable locks a zone that can be deleted as far as the database knows.
-func (s *Handover) deletable(tx *store.Tx, r wire.DeleteRequest) (z store.Zone, out wire.Deleted, err error) {
+func (s *Delegations) deletable(tx *store.Tx, r wire.DeleteRequest) (z store.Zone, out wire.Deleted, err error) {
 	out = wire.Deleted{Zone: r.Zone, Guards: []finding.Finding{}}
 	if z, err = zones.Lock(tx, r.Zone); err != nil {
 		return z, out, err

@@ -1,4 +1,4 @@
-package handover
+package delegate
 
 import (
 	"context"
@@ -26,7 +26,7 @@ const askedAtOnce = 32
 // compareSides asks both sides for all names and types of the desired zone, and for those that the old provider's account has, where one
 // is connected. A side that answers nothing at all is not
 // compared with. compared is how many names and types were asked for.
-func (s *Handover) compareSides(ctx context.Context, m move, old []dnsname.Name, sweep evidence.Sweep) (list []compare.Difference, compared int, err error) {
+func (s *Delegations) compareSides(ctx context.Context, m move, old []dnsname.Name, sweep evidence.Sweep) (list []compare.Difference, compared int, err error) {
 	before, after := answering(sweep, old), answering(sweep, m.target)
 	if len(before) == 0 || len(after) == 0 || slices.Equal(old, m.target) {
 		return []compare.Difference{}, 0, nil
@@ -61,7 +61,7 @@ func answering(sweep evidence.Sweep, set []dnsname.Name) (list []evidence.Server
 }
 
 // askAll asks servers for record sets.
-func (s *Handover) askAll(ctx context.Context, servers []evidence.Server, keys []record.Key) compare.Answers {
+func (s *Delegations) askAll(ctx context.Context, servers []evidence.Server, keys []record.Key) compare.Answers {
 	answers := compare.Answers{}
 	var mu sync.Mutex
 	var group errgroup.Group
@@ -84,7 +84,7 @@ func (s *Handover) askAll(ctx context.Context, servers []evidence.Server, keys [
 }
 
 // atOldProvider reads the zone from the connected account whose nameservers are active; it is empty where none is connected.
-func (s *Handover) atOldProvider(ctx context.Context, name dnsname.Name, old []dnsname.Name) (c record.Contents, err error) {
+func (s *Delegations) atOldProvider(ctx context.Context, name dnsname.Name, old []dnsname.Name) (c record.Contents, err error) {
 	var list []store.Account
 	if err := s.logbook.Look(ctx, func(tx *store.Tx) (err error) { list, err = accounts.Providers(tx); return err }); err != nil {
 		return c, err

@@ -1,4 +1,4 @@
-package handover
+package delegate
 
 import (
 	"cmp"
@@ -18,7 +18,7 @@ import (
 )
 
 // PreviewLock returns what setting or lifting a status would do. It changes nothing.
-func (s *Handover) PreviewLock(ctx context.Context, by access.Caller, r wire.LockRequest) (out wire.LockChange, err error) {
+func (s *Delegations) PreviewLock(ctx context.Context, by access.Caller, r wire.LockRequest) (out wire.LockChange, err error) {
 	if err := wire.Permit(by, access.See, access.Zone(r.Domain)); err != nil {
 		return out, err
 	}
@@ -31,7 +31,7 @@ func (s *Handover) PreviewLock(ctx context.Context, by access.Caller, r wire.Loc
 }
 
 // ChangeLock stores that a status is to be set or lifted, and has it done in the background.
-func (s *Handover) ChangeLock(ctx context.Context, by access.Caller, r wire.LockRequest) (wire.Act, error) {
+func (s *Delegations) ChangeLock(ctx context.Context, by access.Caller, r wire.LockRequest) (wire.Act, error) {
 	if err := wire.Permit(by, access.Delegate, access.Zone(r.Domain)); err != nil {
 		return wire.Act{}, err
 	}
@@ -46,7 +46,7 @@ func (s *Handover) ChangeLock(ctx context.Context, by access.Caller, r wire.Lock
 }
 
 // lockable finds a domain whose registration is at an account, and completes the request.
-func (s *Handover) lockable(ctx context.Context, r *wire.LockRequest) (move, error) {
+func (s *Delegations) lockable(ctx context.Context, r *wire.LockRequest) (move, error) {
 	r.Status = cmp.Or(strings.ToLower(strings.TrimSpace(r.Status)), wire.UpdateLock)
 	m, err := s.registered(ctx, r.Domain)
 	switch {
@@ -68,7 +68,7 @@ func lockChange(r wire.LockRequest) registrar.Change {
 }
 
 // lookLock asks the registrar which statuses are set, and returns the change that is needed.
-func (s *Handover) lookLock(ctx context.Context, m move, r wire.LockRequest) (out wire.LockChange, c registrar.Change, err error) {
+func (s *Delegations) lookLock(ctx context.Context, m move, r wire.LockRequest) (out wire.LockChange, c registrar.Change, err error) {
 	calling, cancel := context.WithTimeout(ctx, s.timeout)
 	defer cancel()
 	has, err := m.driver.Look(calling, r.Domain)
@@ -96,7 +96,7 @@ func (s *Handover) lookLock(ctx context.Context, m move, r wire.LockRequest) (ou
 }
 
 // locking does acts of the kind lock.
-type locking struct{ s *Handover }
+type locking struct{ s *Delegations }
 
 // Locks returns the lock on all that the registrar has of the domain.
 func (l locking) Locks(tx *store.Tx, act store.Act) ([]string, error) {

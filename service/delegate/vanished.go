@@ -1,4 +1,4 @@
-package handover
+package delegate
 
 import (
 	"context"
@@ -23,7 +23,7 @@ const (
 
 // RunVanished retires a zone whose file vanished from the followed folder at each of its providers, and then deletes it, where the settings
 // say so. Gates hold as for a user: while one blocks, the zone stays as it is.
-func (s *Handover) RunVanished(ctx context.Context, job store.Job) error {
+func (s *Delegations) RunVanished(ctx context.Context, job store.Job) error {
 	by := apply.Follower(s.watch.Folder)
 	var z store.Zone
 	var placed []string
@@ -64,7 +64,7 @@ func (s *Handover) RunVanished(ctx context.Context, job store.Job) error {
 const vanishedReason = "its file vanished from the followed folder"
 
 // retireVanished begins a retirement, once no gate blocks it.
-func (s *Handover) retireVanished(ctx context.Context, by access.Caller, job store.Job, r wire.RetireRequest) error {
+func (s *Delegations) retireVanished(ctx context.Context, by access.Caller, job store.Job, r wire.RetireRequest) error {
 	preview, err := s.PreviewRetire(ctx, by, r)
 	if err == nil && len(preview.Guards) > 0 {
 		return s.blockedVanished(ctx, by, job, store.Zone{NameKey: r.Zone.Key()}, gateText(preview.Guards))
@@ -91,7 +91,7 @@ func gateText(guards []finding.Finding) string {
 }
 
 // blockedVanished waits for what blocks the end of a zone, and logs it the first time.
-func (s *Handover) blockedVanished(ctx context.Context, by access.Caller, job store.Job, z store.Zone, why string) error {
+func (s *Delegations) blockedVanished(ctx context.Context, by access.Caller, job store.Job, z store.Zone, why string) error {
 	if job.Attempts <= 1 {
 		s.logbook.Note(ctx, by.Name, "files.not-pruned", z.Name().String(), why)
 	}

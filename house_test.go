@@ -42,7 +42,8 @@ var rooms = []string{"overview", "handover", "delegate", "check", "hosts", "appl
 // owners assigns each file of store to the room whose rows it holds. Others ask that room.
 var owners = map[string]string{
 	"acts.go": "acts", "hold.go": "acts", "accounts.go": "accounts", "seal.go": "accounts", "verifications.go": "accounts",
-	"aliases.go": "hosts", "hosts.go": "hosts",
+	"handovers.go": "handover",
+	"aliases.go":   "hosts", "hosts.go": "hosts",
 	"domains.go": "check", "brief.go": "check", "briefpages.go": "check",
 	"drafts.go": "zones", "children.go": "zones", "kits.go": "zones", "layers.go": "zones", "operations.go": "zones", "placements.go": "zones", "revisions.go": "zones", "contents.go": "zones", "rows.go": "zones", "search.go": "zones", "zones.go": "zones",
 	"jobs.go": "jobs", "prune.go": "jobs", "logbook.go": "logbook", "sequence.go": "logbook", "users.go": "users", "tokens.go": "users", "requestkeys.go": "users",

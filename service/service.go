@@ -148,10 +148,11 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 		return nil, err
 	}
 	s.Checks = check.New(check.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, Log: log, Accounts: s.Accounts, Notify: s.Notify, Sweeper: s.sweeper, Visitor: s.visitor,
-		HTTP: s.http, World: s.world, Made: s.metrics.checks, Calls: s.metrics.calls,
+		HTTP: s.http, World: s.world, Kept: func(tx *store.Tx, d store.Domain) error { return s.Handover.Checked(tx, d) }, Made: s.metrics.checks, Calls: s.metrics.calls,
 		Settings: check.Settings{Checks: settings.Checks, RDAP: settings.RDAP, Sites: settings.Websites, Places: settings.VantagePoints, Request: settings.Request}})
-	s.Delegations = delegate.New(delegate.Parts{Logbook: s.Logbook, Acts: s.Acts, Zones: s.Zones, Accounts: s.Accounts, Syncs: s.Syncs, Checks: s.Checks, Sweeper: s.sweeper, Timeout: settings.Request, Watch: settings.Watch})
-	s.Handover = handover.New(handover.Parts{Logbook: s.Logbook, Zones: s.Zones, Syncs: s.Syncs, Checks: s.Checks, Delegations: s.Delegations})
+	s.Delegations = delegate.New(delegate.Parts{Logbook: s.Logbook, Acts: s.Acts, Zones: s.Zones, Accounts: s.Accounts, Syncs: s.Syncs, Checks: s.Checks, Sweeper: s.sweeper, Timeout: settings.Request, Watch: settings.Watch,
+		Reserved: func(tx *store.Tx, z store.Zone) error { return s.Handover.Reserved(tx, z) }})
+	s.Handover = handover.New(handover.Parts{Logbook: s.Logbook, Jobs: s.Jobs, World: s.world, Accounts: s.Accounts, Zones: s.Zones, Syncs: s.Syncs, Checks: s.Checks, Delegations: s.Delegations})
 	s.Overview = overview.New(s.store, s.Logbook, s.Accounts, s.Zones, s.world)
 	s.employ()
 	return s, nil

@@ -79,7 +79,7 @@ func (s *Service) employ() {
 		store.JobCheck: s.Checks.RunCheck, store.JobBrief: s.Checks.RunBriefCheck, store.JobAlias: s.Hosts.RunAlias, store.JobRows: s.Zones.RunRows,
 		store.JobNotify: s.Secondaries.RunNotify, store.JobTell: s.Notify.RunTell, store.JobAct: s.Acts.Run, store.JobFollow: s.Apply.RunFollow,
 		store.JobSequence: s.Logbook.RunSequence, store.JobProbe: s.Accounts.RunProbe, store.JobSweep: s.runSweep, store.JobSample: s.Overview.RunSample, store.JobPrune: s.Jobs.Prune(s.settings.Retention), store.JobWatch: s.Apply.RunWatch,
-		store.JobVanished: s.Delegations.RunVanished, store.JobVerify: s.Accounts.RunVerify,
+		store.JobVanished: s.Delegations.RunVanished, store.JobVerify: s.Accounts.RunVerify, store.JobHandover: s.Handover.Run,
 	} {
 		s.Jobs.Handle(kind, h)
 	}
@@ -93,6 +93,7 @@ func (s *Service) employ() {
 	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobSync}, Most: 12 * n, PerLane: n, Lanes: s.Accounts.Lane})
 	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobCheck, store.JobAlias, store.JobRows}, Most: n, PerLane: n})
 	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobAct}, Most: 8, PerLane: n})
+	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobHandover}, Most: 4 * n, PerLane: n})
 	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobUrgent}, Most: 24, PerLane: 2, Lanes: s.Accounts.Lane})
 	s.Jobs.Employ(jobs.Workers{Kinds: looks, Most: 32, PerLane: 2})
 	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobBrief}, Most: 1, PerLane: 1})

@@ -17,12 +17,13 @@ type Course struct {
 	Domain   dnsname.Name   `json:"domain"`
 	Old      []dnsname.Name `json:"old"` // the set that is left; empty for a first delegation
 	New      []dnsname.Name `json:"new"`
-	OldHere  bool           `json:"old_here"` // the old zone is at an account here, which writes its apex NS set and can remove it
-	KeepOld  bool           `json:"keep_old"` // the old zone is not removed
-	Sign     bool           `json:"sign"`     // the new zone is signed, and gets a DS at the end
-	Grace    time.Duration  `json:"grace"`    // between D and the removal of the old zone
-	Agreed   string         `json:"agreed"`   // digest of the differences that the user agreed to
-	Override []string       `json:"override"` // safety gates that are passed by name
+	OldHere  bool           `json:"old_here"`  // the old zone is at an account here, which can remove it
+	OldTells bool           `json:"old_tells"` // and its apex NS set can be written from here
+	KeepOld  bool           `json:"keep_old"`  // the old zone is not removed
+	Sign     bool           `json:"sign"`      // the new zone is signed, and gets a DS at the end
+	Grace    time.Duration  `json:"grace"`     // between D and the removal of the old zone
+	Agreed   string         `json:"agreed"`    // digest of the differences that the user agreed to
+	Override []string       `json:"override"`  // safety gates that are passed by name
 }
 
 // Seen is the evidence of one check.
@@ -257,7 +258,7 @@ func (l limits) forgetful(h delegation.History) delegation.History {
 func after(c Course, marks []Mark, s Seen, l limits, d Decision, bound time.Time, known, complete bool) Decision {
 	now := s.Sweep.Ended
 	d.Phase = Settling
-	if c.OldHere && s.OldPlaced && !oldTells(c, s) && len(c.Old) > 0 {
+	if c.OldTells && s.OldPlaced && !oldTells(c, s) && len(c.Old) > 0 {
 		d.Do = append(d.Do, DoTellOld)
 	}
 	if len(s.Behind) > 0 {

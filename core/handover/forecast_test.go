@@ -61,6 +61,6 @@ func BenchmarkForecast(b *testing.B) {
 	w := s.sweep(1, rng)
 	seen := Seen{Sweep: w, History: delegation.Advance(delegation.History{}, w), Behind: []string{"new"}, Margin: time.Minute, LargestTTL: 3600, OldPlaced: true}
 	for b.Loop() {
-		Forecast(Course{Domain: simDomain, Old: simOld, New: simNew, OldHere: true, Sign: true}, seen, time.Minute)
+		Forecast(Course{Domain: simDomain, Old: simOld, New: simNew, OldHere: true, OldTells: true, Sign: true}, seen, time.Minute)
 	}
 }

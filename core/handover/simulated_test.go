@@ -311,7 +311,7 @@ func handOver(seed uint64, l limits) (o outcome, s *simulated) {
 }
 
 func (s *simulated) handOver(rng *rand.Rand, l limits) (o outcome) {
-	c := Course{Domain: simDomain, Old: simOld, New: simNew, OldHere: s.oldHere, Sign: s.sign}
+	c := Course{Domain: simDomain, Old: simOld, New: simNew, OldHere: s.oldHere, OldTells: s.oldHere, Sign: s.sign}
 	if s.first {
 		c.Old = nil
 	}

@@ -148,3 +148,6 @@ func Before(tx *store.Tx, subject, kind string) (seen []string, err error) {
 	}
 	return seen, err
 }
+
+// ByID finds an act.
+func ByID(tx *store.Tx, id uint64) (store.Act, error) { return tx.ActByID(id) }

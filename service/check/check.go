@@ -189,6 +189,11 @@ func (s *Checks) keep(ctx context.Context, name dnsname.Name, domainID uint64, p
 				return err
 			}
 		}
+		if s.kept != nil {
+			if err := s.kept(tx, d); err != nil {
+				return err
+			}
+		}
 		due = s.nextCheck(report, since)
 		if err := s.jobs.EnqueueWorld(tx, store.JobCheck, d.ID, due); err != nil {
 			return err

@@ -88,5 +88,8 @@ func (s *Checks) Accepted(tx *store.Tx, zoneID uint64, nameservers []dnsname.Nam
 // Margin returns the margin for many machines behind one address, simulated time.
 func (s *Checks) Margin() time.Duration { return s.settings.Checks.Margin }
 
+// Pace returns how often a domain is checked while something settles, simulated time.
+func (s *Checks) Pace() time.Duration { return s.settings.Checks.Settling }
+
 // WithoutIPv6 reports whether a setting says that nobody here can ask over IPv6.
 func (s *Checks) WithoutIPv6() bool { return s.settings.Checks.NoIPv6 }

@@ -30,8 +30,10 @@ type Parts struct {
 	HTTP     *http.Client
 	World    *clock.World
 	Settings Settings
-	Made     *prometheus.CounterVec // checks, by verdict
-	Calls    *prometheus.CounterVec // requests to vantage points, by name and outcome
+	// Kept is called in the transaction that keeps a check; nil where nothing follows from that.
+	Kept  func(tx *store.Tx, d store.Domain) error
+	Made  *prometheus.CounterVec // checks, by verdict
+	Calls *prometheus.CounterVec // requests to vantage points, by name and outcome
 }
 
 // Checks look at domains. It is safe for concurrent use.
@@ -47,6 +49,7 @@ type Checks struct {
 	http     *http.Client
 	world    *clock.World
 	settings Settings
+	kept     func(tx *store.Tx, d store.Domain) error
 	made     *prometheus.CounterVec
 	calls    *prometheus.CounterVec
 }
@@ -54,7 +57,7 @@ type Checks struct {
 // New returns the checks of a database.
 func New(p Parts) *Checks {
 	return &Checks{store: p.Store, logbook: p.Logbook, jobs: p.Jobs, log: p.Log, accounts: p.Accounts, notify: p.Notify, sweeper: p.Sweeper, visitor: p.Visitor,
-		http: p.HTTP, world: p.World, settings: p.Settings, made: p.Made, calls: p.Calls}
+		http: p.HTTP, world: p.World, settings: p.Settings, kept: p.Kept, made: p.Made, calls: p.Calls}
 }
 
 // Settings say how domains are checked.

@@ -91,6 +91,11 @@ func (m move) permit(by access.Caller) error {
 
 // Delegate stores that a domain is to move, and has it done in the background.
 func (s *Delegations) Delegate(ctx context.Context, by access.Caller, r wire.DelegateRequest) (wire.Act, error) {
+	return s.DelegateWithin(ctx, by, r, nil)
+}
+
+// DelegateWithin is Delegate for a handover.
+func (s *Delegations) DelegateWithin(ctx context.Context, by access.Caller, r wire.DelegateRequest, within Within) (wire.Act, error) {
 	if err := wire.Permit(by, access.Delegate, access.Zone(r.Domain)); err != nil {
 		return wire.Act{}, err
 	}
@@ -109,7 +114,7 @@ func (s *Delegations) Delegate(ctx context.Context, by access.Caller, r wire.Del
 	for _, n := range m.target { // what was asked for is fixed now, whatever is desired later
 		fixed.Nameservers = append(fixed.Nameservers, n.String())
 	}
-	return s.startAtRegistrar(ctx, by, wire.ActDelegate, r.Domain, m.account.ID, r.Reason, fixed)
+	return s.startAtRegistrar(ctx, by, wire.ActDelegate, r.Domain, m.account.ID, r.Reason, fixed, within)
 }
 
 // moveOf reads what is asked for, and refuses what nobody could do.

@@ -82,6 +82,9 @@ func (s *Delegations) deletable(tx *store.Tx, r wire.DeleteRequest) (z store.Zon
 	if z.ManagedBy != "" && !z.Detached && z.VanishedAt == nil {
 		return z, out, wire.Problemf(wire.Blocked, "Zone %s is managed by the file %s. Take it out of the file, or detach it first: beacon zone detach %s. Nothing was changed.", r.Zone.Unicode(), z.ManagedBy, r.Zone.Unicode())
 	}
+	if err := s.reserved(tx, z); err != nil {
+		return z, out, err
+	}
 	placements, err := zones.PlacedAt(tx, z.ID)
 	if err != nil {
 		return z, out, err

@@ -59,6 +59,11 @@ func dsNext(out wire.DSChange, r wire.DSRequest) string {
 
 // ChangeDS stores that a DS set is to be changed, and has it done in the background.
 func (s *Delegations) ChangeDS(ctx context.Context, by access.Caller, r wire.DSRequest) (wire.Act, error) {
+	return s.ChangeDSWithin(ctx, by, r, nil)
+}
+
+// ChangeDSWithin is ChangeDS for a handover.
+func (s *Delegations) ChangeDSWithin(ctx context.Context, by access.Caller, r wire.DSRequest, within Within) (wire.Act, error) {
 	if err := wire.Permit(by, access.Delegate, access.Zone(r.Domain)); err != nil {
 		return wire.Act{}, err
 	}
@@ -75,14 +80,18 @@ func (s *Delegations) ChangeDS(ctx context.Context, by access.Caller, r wire.DSR
 	if m.byHand || m.driver.Caps().DS == registrar.NoDS {
 		return wire.Act{}, wire.Problemf(wire.Blocked, "The DS records of %s have to be entered at the registrar by hand: beacon ds show %s lists them. Nothing was changed.", r.Domain.Unicode(), dnsname.Short(r.Domain))
 	}
-	return s.startAtRegistrar(ctx, by, wire.ActDS, r.Domain, m.account.ID, r.Reason, r)
+	return s.startAtRegistrar(ctx, by, wire.ActDS, r.Domain, m.account.ID, r.Reason, r, within)
 }
 
 // startAtRegistrar stores what is to change at the registrar of a domain, unless another act is changing it, and has it done.
-func (s *Delegations) startAtRegistrar(ctx context.Context, by access.Caller, kind string, domain dnsname.Name, account uint64, reason string, asked any) (wire.Act, error) {
+func (s *Delegations) startAtRegistrar(ctx context.Context, by access.Caller, kind string, domain dnsname.Name, account uint64, reason string, asked any, within Within) (wire.Act, error) {
 	var act store.Act
 	err := s.logbook.Tx(ctx, func(tx *store.Tx) error {
-		if _, err := zones.Lock(tx, domain); err != nil {
+		z, err := zones.Lock(tx, domain)
+		if err != nil {
+			return err
+		}
+		if err := s.free(tx, z, within); err != nil {
 			return err
 		}
 		running, err := acts.Unfinished(tx, domain.String(), wire.ActDelegate, wire.ActDS, wire.ActLock)
@@ -92,8 +101,10 @@ func (s *Delegations) startAtRegistrar(ctx context.Context, by access.Caller, ki
 		if running.ID != 0 {
 			return wire.Problemf(wire.Blocked, "Act %d, by %s, is changing %s at its registrar. Follow it: beacon act show %d.", running.ID, running.RequestedBy, domain.Unicode(), running.ID)
 		}
-		act, err = s.acts.Start(by, tx, kind, domain.String(), account, reason, asked)
-		return err
+		if act, err = s.acts.Start(by, tx, kind, domain.String(), account, reason, asked); err != nil {
+			return err
+		}
+		return within.started(tx, act)
 	})
 	if err != nil {
 		return wire.Act{}, err

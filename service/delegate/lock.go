@@ -42,7 +42,7 @@ func (s *Delegations) ChangeLock(ctx context.Context, by access.Caller, r wire.L
 	if err := m.driver.Caps().Unfit(lockChange(r)); err != nil {
 		return wire.Act{}, wire.Problemf(wire.Blocked, "%s: %s. Nothing was changed. Set or lift the status at the registrar's site.", m.place, err)
 	}
-	return s.startAtRegistrar(ctx, by, wire.ActLock, r.Domain, m.account.ID, r.Reason, r)
+	return s.startAtRegistrar(ctx, by, wire.ActLock, r.Domain, m.account.ID, r.Reason, r, nil)
 }
 
 // lockable finds a domain whose registration is at an account, and completes the request.

@@ -48,6 +48,11 @@ func (s *Delegations) PreviewRetire(ctx context.Context, by access.Caller, r wir
 
 // Retire stores that a zone is to be taken from a provider, and has it done in the background.
 func (s *Delegations) Retire(ctx context.Context, by access.Caller, r wire.RetireRequest) (wire.Act, error) {
+	return s.RetireWithin(ctx, by, r, nil)
+}
+
+// RetireWithin is Retire for a handover.
+func (s *Delegations) RetireWithin(ctx context.Context, by access.Caller, r wire.RetireRequest, within Within) (wire.Act, error) {
 	if err := wire.Permit(by, access.Place, access.Zone(r.Zone)); err != nil {
 		return wire.Act{}, err
 	}
@@ -60,7 +65,11 @@ func (s *Delegations) Retire(ctx context.Context, by access.Caller, r wire.Retir
 	}
 	var act store.Act
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
-		if _, err := zones.Lock(tx, r.Zone); err != nil {
+		z, err := zones.Lock(tx, r.Zone)
+		if err != nil {
+			return err
+		}
+		if err := s.free(tx, z, within); err != nil {
 			return err
 		}
 		if running, err := acts.Unfinished(tx, r.Zone.String(), wire.ActRetire); err != nil || running.ID != 0 {
@@ -69,8 +78,10 @@ func (s *Delegations) Retire(ctx context.Context, by access.Caller, r wire.Retir
 			}
 			return err
 		}
-		act, err = s.acts.Start(by, tx, wire.ActRetire, r.Zone.String(), p.Account.ID, r.Reason, r)
-		return err
+		if act, err = s.acts.Start(by, tx, wire.ActRetire, r.Zone.String(), p.Account.ID, r.Reason, r); err != nil {
+			return err
+		}
+		return within.started(tx, act)
 	})
 	if err != nil {
 		return wire.Act{}, err

@@ -57,9 +57,17 @@ func (s *Handover) Forecast(ctx context.Context, by access.Caller, r wire.Foreca
 	}
 	old := placeOf(places, course.Old, target)
 	course.OldHere = old != ""
-	evident, err := s.evident(ctx, looked, course, placeOf(places, target, course.Old))
+	evident, err := s.evident(ctx, looked, course)
 	if err != nil {
 		return out, err
+	}
+	evident.OldPlaced = course.OldHere
+	if account := placeOf(places, target, course.Old); account != "" { // a sync makes its nameservers ready
+		for _, a := range evidence.ServersOf(looked.Sweep, target) {
+			if a.Answer != evidence.Positive {
+				evident.Behind = []string{account}
+			}
+		}
 	}
 	stations := handover.Forecast(course, evident, publish)
 	out = wire.Forecast{Domain: r.Domain, Registrar: looked.Place, Old: course.Old, New: target, Now: looked.Sweep.Ended, Steps: []wire.ForecastStep{}, Closed: []finding.Finding{}}
@@ -94,15 +102,9 @@ func placeOf(places []sync.Place, side, other []dnsname.Name) string {
 	return ""
 }
 
-// evident is the evidence that a forecast begins from. account is the one of the new side: a sync to it makes its nameservers ready.
-func (s *Handover) evident(ctx context.Context, looked delegate.Sight, course handover.Course, account string) (e handover.Seen, err error) {
-	e = handover.Seen{Sweep: looked.Sweep, History: looked.History, Registration: looked.Registration, Differences: looked.Differences, Margin: s.checks.Margin(),
-		OldPlaced: course.OldHere, NoIPv6: s.checks.WithoutIPv6()}
-	for _, a := range evidence.ServersOf(looked.Sweep, course.New) {
-		if a.Answer != evidence.Positive && account != "" {
-			e.Behind = []string{account}
-		}
-	}
+// evident is the evidence of a look that a decision or a forecast is made from, but for what is known of the placements.
+func (s *Handover) evident(ctx context.Context, looked delegate.Sight, course handover.Course) (e handover.Seen, err error) {
+	e = handover.Seen{Sweep: looked.Sweep, History: looked.History, Registration: looked.Registration, Differences: looked.Differences, Margin: s.checks.Margin(), NoIPv6: s.checks.WithoutIPv6()}
 	desired, err := s.zones.WantedAddresses(ctx, access.Service, course.Domain)
 	if err != nil {
 		return e, err

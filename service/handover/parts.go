@@ -1,8 +1,11 @@
 package handover
 
 import (
+	"beacon/clock"
+	"beacon/service/accounts"
 	"beacon/service/check"
 	"beacon/service/delegate"
+	"beacon/service/jobs"
 	"beacon/service/logbook"
 	"beacon/service/sync"
 	"beacon/service/zones"
@@ -11,6 +14,9 @@ import (
 // Parts are what a Handover works with.
 type Parts struct {
 	Logbook     *logbook.Book
+	Jobs        *jobs.Queue
+	World       *clock.World
+	Accounts    *accounts.Accounts
 	Zones       *zones.Zones
 	Syncs       *sync.Syncs
 	Checks      *check.Checks
@@ -20,6 +26,9 @@ type Parts struct {
 // Handover moves domains to other nameservers. It is safe for concurrent use.
 type Handover struct {
 	logbook     *logbook.Book
+	jobs        *jobs.Queue
+	world       *clock.World
+	accounts    *accounts.Accounts
 	zones       *zones.Zones
 	syncs       *sync.Syncs
 	checks      *check.Checks
@@ -28,5 +37,5 @@ type Handover struct {
 
 // New returns the handovers of a database.
 func New(p Parts) *Handover {
-	return &Handover{logbook: p.Logbook, zones: p.Zones, syncs: p.Syncs, checks: p.Checks, delegations: p.Delegations}
+	return &Handover{logbook: p.Logbook, jobs: p.Jobs, world: p.World, accounts: p.Accounts, zones: p.Zones, syncs: p.Syncs, checks: p.Checks, delegations: p.Delegations}
 }

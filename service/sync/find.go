@@ -43,3 +43,6 @@ var endOfTime = time.Date(9999, 1, 1, 0, 0, 0, 0, time.UTC)
 func PlacedSets(tx *store.Tx, placementID uint64, names []dnsname.Name) (record.Contents, error) {
 	return tx.PlacedAt(placementID, names)
 }
+
+// ByID finds a sync.
+func ByID(tx *store.Tx, id uint64) (store.Sync, error) { return tx.SyncByID(id) }

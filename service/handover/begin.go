@@ -1,0 +1,254 @@
+package handover
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+
+	"beacon/core/access"
+	"beacon/core/delegation"
+	"beacon/core/dnsname"
+	"beacon/core/handover"
+	"beacon/provider"
+	"beacon/service/accounts"
+	"beacon/service/check"
+	"beacon/service/logbook"
+	"beacon/service/zones"
+	"beacon/store"
+	"beacon/wire"
+)
+
+// Begin begins the move of a domain: the zone is placed at the new account, and the rest is done in the background, as far as users allow it.
+func (s *Handover) Begin(ctx context.Context, by access.Caller, r wire.HandoverRequest) (out wire.Handover, err error) {
+	for _, action := range []access.Action{access.Delegate, access.Sync, access.Place} {
+		if err := wire.Permit(by, action, access.Zone(r.Domain)); err != nil {
+			return out, err
+		}
+	}
+	return s.begin(ctx, by, r, 0)
+}
+
+// begin is Begin; back is the handover that this one goes back on, 0 for none.
+func (s *Handover) begin(ctx context.Context, by access.Caller, r wire.HandoverRequest, back uint64) (out wire.Handover, err error) {
+	name := r.Domain.Unicode()
+	grace, err := span("grace", r.Grace, usualGrace)
+	if err != nil {
+		return out, err
+	}
+	if (r.To == "") == (len(r.Nameservers) == 0) {
+		return out, wire.Problemf(wire.Invalid, "Name the account that %s moves to (--to ACCOUNT), or a set of nameservers that is not managed here (--nameservers). Nothing was changed.", name)
+	}
+	if err := allowable(r.Allow); err != nil {
+		return out, err
+	}
+	if err := s.checkedFirst(ctx, by, r.Domain); err != nil {
+		return out, err
+	}
+	course := handover.Course{Domain: r.Domain, KeepOld: r.KeepOld, Sign: r.Sign, Grace: grace}
+	if course.Old, err = s.activeSet(ctx, r.Domain); err != nil {
+		return out, err
+	}
+	if len(r.Nameservers) > 0 {
+		looked, err := s.delegations.Look(ctx, wire.DelegateRequest{Domain: r.Domain, Nameservers: r.Nameservers})
+		if err != nil {
+			return out, logbook.Explain(err)
+		}
+		course.New = looked.Target
+	}
+	if err := s.sides(ctx, r); err != nil {
+		return out, err
+	}
+	var row store.Handover
+	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
+		if row, err = s.keep(by, tx, r, course, back); err != nil {
+			return err
+		}
+		return s.due(tx, row)
+	})
+	if err != nil {
+		return out, err
+	}
+	return s.Show(ctx, by, r.Domain)
+}
+
+// allowable returns a problem where users need not allow one of some acts.
+func allowable(list []handover.Do) error {
+	for _, do := range list {
+		if !slices.Contains(handover.Consent(), do) {
+			return wire.Problemf(wire.Invalid, "%q needs nobody to allow it. What can be allowed: %s.", do, doList(handover.Consent()))
+		}
+	}
+	return nil
+}
+
+func doList(list []handover.Do) string {
+	texts := make([]string, len(list))
+	for i, do := range list {
+		texts[i] = string(do)
+	}
+	return strings.Join(texts, ", ")
+}
+
+// checkedFirst has a domain checked, so that what holds before anything changes is known.
+func (s *Handover) checkedFirst(ctx context.Context, by access.Caller, name dnsname.Name) error {
+	err := s.logbook.Look(ctx, func(tx *store.Tx) error {
+		z, err := zones.ByName(tx, name)
+		if err != nil {
+			return err
+		}
+		if z.RevisionID == nil {
+			return wire.Problemf(wire.Blocked, "Zone %s has no desired records yet. Import them first: beacon zone import %s FILE. Nothing was changed.", name.Unicode(), name.Unicode())
+		}
+		return s.Reserved(tx, z)
+	})
+	if err != nil {
+		return err
+	}
+	_, err = s.checks.Check(ctx, access.For(by.Name), name)
+	return err
+}
+
+// activeSet returns the set that all parents serve, as of the last check; none where they serve none.
+func (s *Handover) activeSet(ctx context.Context, name dnsname.Name) (set []dnsname.Name, err error) {
+	var past delegation.History
+	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
+		z, err := zones.ByName(tx, name)
+		if err != nil {
+			return err
+		}
+		d, err := check.DomainOrNew(tx, z.ID)
+		if err == nil {
+			past, err = d.PastSweeps()
+		}
+		return err
+	})
+	if err == nil && len(past.Current.Set) == 0 && past.Absent == nil {
+		err = wire.Problemf(wire.UpstreamFailed, "Not all nameservers of the zone above %s answer, so the nameservers that it leaves are not known. Nothing was changed. Try again in a minute.", name.Unicode())
+	}
+	return past.Current.Set, err
+}
+
+// sides returns a problem where an account does not exist, or the zone is not there that is to be left.
+func (s *Handover) sides(ctx context.Context, r wire.HandoverRequest) error {
+	for _, account := range []string{r.To, r.From} {
+		if account == "" {
+			continue
+		}
+		var a store.Account
+		if err := s.logbook.Look(ctx, func(tx *store.Tx) (err error) { a, err = accounts.ByName(tx, wire.RoleProvider, account); return err }); err != nil {
+			return err
+		}
+		driver, err := s.accounts.Provider(a)
+		if err != nil || account != r.From {
+			return err
+		}
+		_, there, err := provider.FindZone(ctx, driver, r.Domain)
+		if err != nil {
+			return logbook.Explain(err)
+		}
+		if !there {
+			return wire.Problemf(wire.NotFound, "Account %s has no zone %s, so it cannot be left there. Nothing was changed.", account, r.Domain.Unicode())
+		}
+	}
+	return nil
+}
+
+// keep stores a handover, and places the zone at both accounts.
+func (s *Handover) keep(by access.Caller, tx *store.Tx, r wire.HandoverRequest, course handover.Course, back uint64) (row store.Handover, err error) {
+	z, err := zones.Lock(tx, r.Domain)
+	if err != nil {
+		return row, err
+	}
+	if err := s.Reserved(tx, z); err != nil {
+		return row, err
+	}
+	row = store.Handover{ZoneID: z.ID, State: store.HandoverOpen, BegunBy: by.Name, BegunAt: s.world.Now(), Phase: string(handover.Preparing)}
+	if z.RegistrarID != nil {
+		row.Lane = *z.RegistrarID
+	}
+	if row.NewAccount, err = s.place(tx, z, r.To); err != nil {
+		return row, err
+	}
+	if row.OldAccount, err = s.place(tx, z, r.From); err != nil {
+		return row, err
+	}
+	placements, err := zones.Placements(tx, z.ID)
+	if err != nil {
+		return row, err
+	}
+	for _, p := range placements {
+		switch {
+		case row.NewAccount != nil && p.AccountID == *row.NewAccount:
+			course.New = dnsname.SortSet(p.Names())
+		case row.OldAccount == nil && shares(p.Names(), course.Old):
+			row.OldAccount = &p.AccountID
+		}
+	}
+	if len(course.New) > 0 && delegation.SameSet(course.New, course.Old) {
+		return row, wire.Problemf(wire.Blocked, "The nameservers of %s are active already: %s. Nothing was changed.", r.Domain.Unicode(), dnsname.ShortList(course.New))
+	}
+	if row.OldAccount != nil && row.NewAccount != nil && *row.OldAccount == *row.NewAccount {
+		return row, wire.Problemf(wire.Blocked, "%s is at %s already, and moves to it from another account only. Nothing was changed.", r.Domain.Unicode(), r.To)
+	}
+	course.OldHere = row.OldAccount != nil
+	setCourse(&row, course)
+	if err := tx.AddHandover(&row); err != nil {
+		return row, err
+	}
+	for _, do := range r.Allow {
+		if err := s.mark(tx, row, store.HandoverMark{Kind: markAllowed, About: string(do), SaidBy: by.Name, Detail: r.Reason}); err != nil {
+			return row, err
+		}
+	}
+	detail := fmt.Sprintf("handover %d", row.ID)
+	if r.To != "" {
+		detail += " to " + r.To
+	} else {
+		detail += " to " + dnsname.ShortList(course.New)
+	}
+	if back != 0 {
+		detail += fmt.Sprintf(", back on handover %d", back)
+	}
+	if r.Reason != "" {
+		detail += ": " + r.Reason
+	}
+	return row, logbook.Log(tx, by.Name, "handover.begun", r.Domain.String(), detail)
+}
+
+// place makes sure that a zone is placed at an account, and returns the account; nil for none.
+func (s *Handover) place(tx *store.Tx, z store.Zone, account string) (*uint64, error) {
+	if account == "" {
+		return nil, nil
+	}
+	a, err := accounts.ByName(tx, wire.RoleProvider, account)
+	if err != nil {
+		return nil, err
+	}
+	_, err = zones.Place(tx, z.ID, a.ID)
+	return &a.ID, err
+}
+
+// shares reports whether two sets have a nameserver in common.
+func shares(a, b []dnsname.Name) bool {
+	return slices.ContainsFunc(a, func(n dnsname.Name) bool { return slices.Contains(b, n) })
+}
+
+// setCourse keeps a course with its digest.
+func setCourse(row *store.Handover, c handover.Course) {
+	text, err := json.Marshal(c)
+	if err != nil {
+		panic(err) // our own type
+	}
+	sum := sha256.Sum256(text)
+	row.Course, row.Digest = string(text), hex.EncodeToString(sum[:])
+}
+
+// mark appends a mark of what a user said, or of an act.
+func (s *Handover) mark(tx *store.Tx, row store.Handover, m store.HandoverMark) error {
+	m.HandoverID, m.At = row.ID, s.world.Now()
+	return tx.AddMark(&m)
+}

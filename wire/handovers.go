@@ -1,0 +1,155 @@
+package wire
+
+import (
+	"time"
+
+	"beacon/core/dnsname"
+	"beacon/core/finding"
+	"beacon/core/handover"
+	"beacon/core/handover/compare"
+)
+
+// HandoverRequest begins the move of a domain to other nameservers. Nothing at a registrar changes before a user allows it.
+type HandoverRequest struct {
+	Domain      dnsname.Name  `json:"-"`           // the path names it
+	To          string        `json:"to"`          // the provider account that the zone moves to; empty where nameservers are named
+	From        string        `json:"from"`        // the provider account that is left; the one whose nameservers are active where it is not named
+	Nameservers []string      `json:"nameservers"` // in place of the account: a set that is not managed here
+	Sign        bool          `json:"sign"`        // the new zone is signed, and a DS is published at the end
+	KeepOld     bool          `json:"keep_old"`    // the old zone stays at its provider
+	Grace       *int64        `json:"grace"`       // seconds from when the change has settled until the old zone is removed; a week where it is not named
+	Allow       []handover.Do `json:"allow"`       // acts that need no further word; see HandoverWord
+	Reason      string        `json:"reason"`      // why, for the logbook
+}
+
+// HandoverWord is what a user says of a handover.
+type HandoverWord struct {
+	Domain dnsname.Name  `json:"-"`      // the path names it
+	Allow  []handover.Do `json:"allow"`  // remove-ds, delegate, add-ds or retire; what is asked where nothing is named
+	Agree  string        `json:"agree"`  // digest of the differences between both sides that are meant
+	Pass   []string      `json:"pass"`   // codes of safety gates that are passed though they are closed; needs a reason
+	Reason string        `json:"reason"` // why, for the logbook
+}
+
+// HandoverEnd ends or turns a handover.
+type HandoverEnd struct {
+	Domain dnsname.Name `json:"-"`      // the path names it
+	Reason string       `json:"reason"` // why, for the logbook
+}
+
+// Handover is the move of a domain to other nameservers: how far it is, until when and why, and what is asked of a user.
+type Handover struct {
+	ID        uint64             `json:"id"`
+	Domain    dnsname.Name       `json:"domain"`
+	State     HandoverState      `json:"state"`
+	Phase     handover.Phase     `json:"phase"`     // how far it is
+	Registrar string             `json:"registrar"` // the account; empty where a user enters changes there by hand
+	From      string             `json:"from"`      // the provider account that is left; empty where it is not managed here
+	To        string             `json:"to"`        // the new provider account; empty where it is not managed here
+	Old       []dnsname.Name     `json:"old"`       // the nameservers that are left; empty for a first delegation
+	New       []dnsname.Name     `json:"new"`       // empty until the provider has assigned them
+	Sign      bool               `json:"sign"`      // a DS of the new zone is published at the end
+	KeepOld   bool               `json:"keep_old"`  // the old zone stays at its provider
+	BegunBy   string             `json:"begun_by"`
+	BegunAt   time.Time          `json:"begun_at"`            // simulated time
+	EndedAt   time.Time          `json:"ended_at,omitzero"`   // simulated time
+	DecidedAt time.Time          `json:"decided_at,omitzero"` // when the domain was looked at last, simulated time
+	NextAt    time.Time          `json:"next_at,omitzero"`    // when it is looked at again at the latest, simulated time
+	Doing     string             `json:"doing"`               // what is being done now; empty for nothing
+	Wait      []handover.Wait    `json:"wait"`                // what it waits for
+	Asked     *HandoverAsked     `json:"asked"`               // the one thing that is asked of a user; null for nothing
+	Closed    []finding.Finding  `json:"closed"`              // gates that are closed
+	Compared  HandoverComparison `json:"compared"`
+	Steps     []HandoverStep     `json:"steps"`         // what was done, and what is still to come, in order of time
+	Ends      time.Time          `json:"ends,omitzero"` // when it is likely done; left out where that cannot be foreseen
+	Back      HandoverBack       `json:"back"`          // how to go back
+	Report    []HandoverEvidence `json:"report"`        // what was established and when, the oldest first
+	Trouble   string             `json:"trouble"`       // why the last act did not come about, or the domain could not be looked at
+	Planned   []HandoverPlanned  `json:"planned"`       // when each step was expected as of the beginning
+}
+
+// HandoverComparison is what the two sides answered differently.
+type HandoverComparison struct {
+	Names       int                  `json:"names"`       // names and types that both sides were asked for
+	Differences []compare.Difference `json:"differences"` // what they answer differently
+	Digest      string               `json:"digest"`      // names the differences, to agree to them
+	Agreed      bool                 `json:"agreed"`      // a user agreed to these
+}
+
+// HandoverAsked is what is asked of a user.
+type HandoverAsked struct {
+	handover.Asked
+	Text    string `json:"text"`    // what it is, in words
+	Command string `json:"command"` // that answers it
+	// Enter is what is entered at the registrar by hand: names of nameservers.
+	Enter []string `json:"enter,omitempty"`
+}
+
+// HandoverStep is one step of a handover.
+type HandoverStep struct {
+	Text  string      `json:"text"`
+	Do    handover.Do `json:"do,omitempty"`
+	State StepState   `json:"state"`
+	At    time.Time   `json:"at,omitzero"`    // when it was done, or likely is, simulated time
+	Until time.Time   `json:"until,omitzero"` // of a wait: when it ends
+	Act   uint64      `json:"act,omitempty"`  // the act that did it
+	Needs bool        `json:"needs"`          // a user has to allow it
+}
+
+// StepState is how far a step is.
+type StepState string
+
+// The states of a step.
+const (
+	StepDone    StepState = "done"
+	StepCurrent StepState = "current"
+	StepPending StepState = "pending"
+)
+
+// HandoverPlanned is when a step was expected.
+type HandoverPlanned struct {
+	Do handover.Do `json:"do"`
+	At time.Time   `json:"at"` // simulated time
+}
+
+// HandoverBack says how to go back.
+type HandoverBack struct {
+	Possible bool      `json:"possible"`
+	Cheap    bool      `json:"cheap"`           // nothing at the registrar has to change for it
+	Until    time.Time `json:"until,omitzero"`  // when the old zone is likely removed, simulated time; going back ends with it
+	Text     string    `json:"text"`            // what going back means now
+	Command  string    `json:"command"`         // that goes back; empty where it is not possible
+	Of       uint64    `json:"of_id,omitempty"` // the handover that this one goes back on
+}
+
+// HandoverEvidence is something that was established of a handover, or said of it.
+type HandoverEvidence struct {
+	At   time.Time `json:"at"`            // simulated time
+	Text string    `json:"text"`          // what it is, in words
+	By   string    `json:"by"`            // the user who said it; empty where it follows from evidence
+	Act  uint64    `json:"act,omitempty"` // the act that did it
+}
+
+// HandoverState is whether a handover goes on.
+type HandoverState string
+
+// The states of a handover.
+const (
+	HandoverOpen      HandoverState = "open"
+	HandoverPaused    HandoverState = "paused"
+	HandoverDone      HandoverState = "done"
+	HandoverAbandoned HandoverState = "abandoned"
+)
+
+// HandoverSummary is a handover in a list.
+type HandoverSummary struct {
+	ID     uint64         `json:"id"`
+	Domain dnsname.Name   `json:"domain"`
+	State  HandoverState  `json:"state"`
+	Phase  handover.Phase `json:"phase"`
+	From   string         `json:"from"`             // the provider account that is left; empty where it is not managed here
+	To     string         `json:"to"`               // the new provider account; empty where it is not managed here
+	Asked  string         `json:"asked"`            // what is asked of a user, in words; empty for nothing
+	NextAt time.Time      `json:"next_at,omitzero"` // when something is due, simulated time
+	Ends   time.Time      `json:"ends,omitzero"`    // when it is likely done, or was, simulated time
+}

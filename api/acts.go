@@ -81,13 +81,6 @@ func routesOfActs() []route {
 			}
 			return k.svc.Delegations.Preview(k.Request.Context(), k.caller, in)
 		})},
-		{method: "POST", effect: looks, path: "/domains/:name/handover-forecast", summary: "The timetable of a handover, before anything is touched", needs: access.See, in: wire.ForecastRequest{}, out: wire.Forecast{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
-			in := wire.ForecastRequest{Domain: name}
-			if err := k.body(&in); err != nil {
-				return nil, err
-			}
-			return k.svc.Handover.Forecast(k.Request.Context(), k.caller, in)
-		})},
 		{method: "POST", effect: writes, path: "/domains/:name/delegations", summary: "Change a domain's nameservers at its registrar, in the background", needs: access.Delegate, in: wire.DelegateRequest{}, out: wire.Act{}, status: http.StatusAccepted, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			in := wire.DelegateRequest{Domain: name}
 			if err := k.body(&in); err != nil {

@@ -10,8 +10,13 @@ import (
 )
 
 func (a *app) handoverCommand() *cobra.Command {
-	c := &cobra.Command{Use: "handover", Short: "Foresee the move of a domain to other nameservers"}
-	c.AddCommand(a.handoverForecastCommand())
+	c := &cobra.Command{Use: "handover", Short: "Move a domain to other nameservers without a lost answer"}
+	c.AddCommand(a.handoverBeginCommand(), a.handoverListCommand(), a.handoverShowCommand(), a.handoverNextCommand(),
+		a.handoverTurnCommand("pause", "Begin nothing more; the domain is still looked at", "Pause the handover?", wire.PauseHandover),
+		a.handoverTurnCommand("resume", "Let a paused handover go on", "Resume the handover?", wire.ResumeHandover),
+		a.handoverTurnCommand("back", "Go back to the old nameservers", "Go back?", wire.ReturnHandover),
+		a.handoverTurnCommand("abandon", "End a handover, and undo nothing", "End the handover and undo nothing?", wire.AbandonHandover),
+		a.handoverForecastCommand())
 	return c
 }
 

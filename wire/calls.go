@@ -121,6 +121,14 @@ var (
 	ShowBriefCheck   = Call[None, BriefChecks]{Method: "GET", Path: "/brief-checks"}
 	PreviewDelegate  = Call[DelegateRequest, Delegated]{Method: "POST", Path: "/domains/:name/delegation-preview"}
 	ForecastHandover = Call[ForecastRequest, Forecast]{Method: "POST", Path: "/domains/:name/handover-forecast"}
+	ListHandovers    = List[HandoverSummary]{Method: "GET", Path: "/handovers"}
+	ShowHandover     = Call[None, Handover]{Method: "GET", Path: "/domains/:name/handover"}
+	BeginHandover    = Call[HandoverRequest, Handover]{Method: "POST", Path: "/domains/:name/handovers"}
+	NextOfHandover   = Call[HandoverWord, Handover]{Method: "POST", Path: "/domains/:name/handover/words"}
+	PauseHandover    = Call[HandoverEnd, Handover]{Method: "POST", Path: "/domains/:name/handover/pause"}
+	ResumeHandover   = Call[HandoverEnd, Handover]{Method: "POST", Path: "/domains/:name/handover/resumption"}
+	AbandonHandover  = Call[HandoverEnd, Handover]{Method: "POST", Path: "/domains/:name/handover/abandonment"}
+	ReturnHandover   = Call[HandoverEnd, Handover]{Method: "POST", Path: "/domains/:name/handover/return"}
 	Delegate         = Call[DelegateRequest, Act]{Method: "POST", Path: "/domains/:name/delegations"}
 	PreviewDS        = Call[DSRequest, DSChange]{Method: "POST", Path: "/domains/:name/ds-preview"}
 	PreviewLock      = Call[LockRequest, LockChange]{Method: "POST", Path: "/domains/:name/lock-preview"}

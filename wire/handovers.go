@@ -20,6 +20,7 @@ type HandoverRequest struct {
 	Grace       *int64        `json:"grace"`       // seconds from when the change has settled until the old zone is removed; a week where it is not named
 	Allow       []handover.Do `json:"allow"`       // acts that need no further word; see HandoverWord
 	Reason      string        `json:"reason"`      // why, for the logbook
+	DryRun      bool          `json:"dry_run"`     // show what it would be, and begin nothing
 }
 
 // HandoverWord is what a user says of a handover.

@@ -5,6 +5,7 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -62,17 +63,57 @@ func (s *Handover) begin(ctx context.Context, by access.Caller, r wire.HandoverR
 	if err := s.sides(ctx, r); err != nil {
 		return out, err
 	}
-	var row store.Handover
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
-		if row, err = s.keep(by, tx, r, course, back); err != nil {
+		row, err := s.keep(by, tx, r, course, back)
+		if err != nil {
+			return err
+		}
+		if r.DryRun {
+			p, err := s.read(tx, row)
+			if err == nil {
+				out, err = s.view(tx, p)
+			}
+			if err == nil {
+				err = errPreview
+			}
 			return err
 		}
 		return s.due(tx, row)
 	})
-	if err != nil {
+	switch {
+	case errors.Is(err, errPreview):
+		out.ID = 0
+		return out, s.foresee(ctx, &out, course)
+	case err != nil:
 		return out, err
 	}
 	return s.Show(ctx, by, r.Domain)
+}
+
+// errPreview takes back what a preview wrote.
+var errPreview = errors.New("a preview")
+
+// foresee adds the timetable to a preview, where the new nameservers are known.
+func (s *Handover) foresee(ctx context.Context, v *wire.Handover, course handover.Course) error {
+	course.New, course.OldHere = v.New, v.From != ""
+	if len(course.New) == 0 {
+		return nil
+	}
+	looked, err := s.delegations.Look(ctx, wire.DelegateRequest{Domain: v.Domain, Nameservers: asTyped(course.New)})
+	if err != nil {
+		return logbook.Explain(err)
+	}
+	evident, err := s.evident(ctx, looked, course)
+	if err != nil {
+		return err
+	}
+	evident.OldPlaced = course.OldHere
+	if v.To != "" {
+		evident.Behind = []string{v.To}
+	}
+	p := plan{course: course, from: v.From, to: v.To, last: decided{Place: looked.Place, ByHand: looked.ByHand, Stations: handover.Forecast(course, evident, followPublish)}}
+	v.Steps, v.Ends, v.Registrar = p.steps(history{}), p.ends(), looked.Place
+	return nil
 }
 
 // allowable returns a problem where users need not allow one of some acts.

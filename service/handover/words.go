@@ -160,7 +160,7 @@ func (s *Handover) end(tx *store.Tx, by access.Caller, p *plan, reason string) e
 		return err
 	}
 	if h.busy {
-		return wire.Problemf(wire.Blocked, "An act of handover %d is under way. Wait until it has ended, or cancel it: beacon act list --subject %s. Nothing was changed.", p.ID, p.zone.Name().Unicode())
+		return wire.Problemf(wire.Blocked, "An act of handover %d is under way. Wait until it has ended, or cancel it: beacon act list %s. Nothing was changed.", p.ID, p.zone.Name().Unicode())
 	}
 	now := s.world.Now()
 	p.State, p.EndedAt = store.HandoverAbandoned, &now

@@ -31,6 +31,8 @@ export function outOfDate(e: Pick<Entry, 'action' | 'subject'>): string[][] {
   switch (e.action.split('.')[0]) {
     case 'domain':
       return [['domains']]
+    case 'handover':
+      return [['domains'], ['handovers'], ['acts']]
     case 'delegate':
     case 'nameservers-saved':
     case 'nameservers-activated':

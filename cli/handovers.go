@@ -1,0 +1,328 @@
+package cli
+
+import (
+	"fmt"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"beacon/core/handover"
+	"beacon/core/handover/compare"
+	"beacon/wire"
+)
+
+func (a *app) handoverBeginCommand() *cobra.Command {
+	var r wire.HandoverRequest
+	var grace time.Duration
+	var allow []string
+	var yes bool
+	c := &cobra.Command{Use: "begin DOMAIN", Short: "Begin to move a domain to another provider, step by step", Args: cobra.ExactArgs(1),
+		Long: "Places the zone at the new account, syncs both sides, and waits for each moment at which the next step loses no answer. The registrar is\n" +
+			"asked for nothing before you allow it: beacon handover next. Acts that can be allowed beforehand: remove-ds, delegate, add-ds, retire.",
+		Example: "  beacon handover begin saltmarsh-ferries.example --to heron-main --dry-run\n  beacon handover begin saltmarsh-ferries.example --to heron-main --allow delegate",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			name, err := parseName(args[0])
+			if err != nil {
+				return err
+			}
+			if cmd.Flags().Changed("grace") {
+				seconds := int64(grace / time.Second)
+				r.Grace = &seconds
+			}
+			for _, do := range allow {
+				r.Allow = append(r.Allow, handover.Do(do))
+			}
+			var v wire.Handover
+			if !r.DryRun {
+				if err := a.agreed(yes, "Begin to move "+plain(name)+"? Nothing at the registrar changes before you allow it."); err != nil {
+					return err
+				}
+			}
+			if err := ask(a, wire.BeginHandover, r, &v, name); err != nil {
+				return err
+			}
+			return a.show(v, func() {
+				a.showHandover(v)
+				if r.DryRun {
+					a.printf("This is a preview. Nothing was changed.\n")
+					return
+				}
+				a.printf("It goes on in the background. See how far it is: beacon handover show %s\n", plain(v.Domain))
+			})
+		}}
+	c.Flags().StringVar(&r.To, "to", "", "the provider account that the zone moves to")
+	c.Flags().StringVar(&r.From, "from", "", "the provider account that is left; else the one whose nameservers are active")
+	c.Flags().StringSliceVar(&r.Nameservers, "nameservers", nil, "in place of --to: nameservers that are not managed here")
+	c.Flags().BoolVar(&r.Sign, "sign", false, "the new zone is signed, and gets a DS at the end")
+	c.Flags().BoolVar(&r.KeepOld, "keep-old", false, "the old zone stays at its provider")
+	c.Flags().DurationVar(&grace, "grace", 7*24*time.Hour, "how long the old zone stays once the change has settled")
+	c.Flags().StringSliceVar(&allow, "allow", nil, "acts that need no further word")
+	c.Flags().StringVar(&r.Reason, "reason", "", "reason, for the logbook")
+	c.Flags().BoolVar(&r.DryRun, "dry-run", false, "show what it would be; begin nothing")
+	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
+	return c
+}
+
+func (a *app) handoverListCommand() *cobra.Command {
+	var ended bool
+	c := &cobra.Command{Use: "list", Short: "List handovers by the next moment at which something is due", Args: cobra.NoArgs, RunE: func(*cobra.Command, []string) error {
+		list := wire.ListHandovers.With("limit", "200")
+		if ended {
+			list = list.With("state", "ended")
+		}
+		var p wire.Page[wire.HandoverSummary]
+		if err := ask(a, list, wire.None{}, &p); err != nil {
+			return err
+		}
+		return a.show(p.Items, func() {
+			if len(p.Items) == 0 {
+				a.printf("No handovers. Begin one: beacon handover begin DOMAIN --to ACCOUNT\n")
+				return
+			}
+			var rows [][]string
+			for _, h := range p.Items {
+				next := "now"
+				if !h.NextAt.IsZero() {
+					next = h.NextAt.UTC().Format("2006-01-02 15:04")
+				}
+				if ended {
+					next = h.Ends.UTC().Format("2006-01-02 15:04")
+				}
+				phase := string(h.Phase)
+				if h.State != wire.HandoverOpen {
+					phase = string(h.State)
+				}
+				rows = append(rows, []string{plain(h.Domain), orElse(h.From, "-"), orElse(h.To, "-"), phase, next, h.Asked})
+			}
+			a.table([]string{"DOMAIN", "FROM", "TO", "PHASE", map[bool]string{false: "NEXT", true: "ENDED"}[ended], "ASKED OF YOU"}, rows)
+		})
+	}}
+	c.Flags().BoolVar(&ended, "ended", false, "those that have ended, newest first")
+	return c
+}
+
+func (a *app) handoverShowCommand() *cobra.Command {
+	return &cobra.Command{Use: "show DOMAIN", Short: "Show how far a handover is, until when and why, and what is asked of you", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
+		name, err := parseName(args[0])
+		if err != nil {
+			return err
+		}
+		var v wire.Handover
+		if err := ask(a, wire.ShowHandover, wire.None{}, &v, name); err != nil {
+			return err
+		}
+		return a.show(v, func() { a.showHandover(v) })
+	}}
+}
+
+func (a *app) handoverNextCommand() *cobra.Command {
+	var r wire.HandoverWord
+	var allow []string
+	var dryRun, yes bool
+	c := &cobra.Command{Use: "next DOMAIN", Short: "Allow what a handover asks for, or agree to differences", Args: cobra.ExactArgs(1),
+		Long: "Allows the act that the handover asks for. With --agree it accepts what the two sides answer differently; with --pass it passes a safety\n" +
+			"gate, which loses answers and needs a reason. An act that failed is begun again.",
+		Example: "  beacon handover next saltmarsh-ferries.example --dry-run\n  beacon handover next saltmarsh-ferries.example --allow delegate --yes",
+		RunE: func(_ *cobra.Command, args []string) error {
+			name, err := parseName(args[0])
+			if err != nil {
+				return err
+			}
+			for _, do := range allow {
+				r.Allow = append(r.Allow, handover.Do(do))
+			}
+			var v wire.Handover
+			if err := ask(a, wire.ShowHandover, wire.None{}, &v, name); err != nil {
+				return err
+			}
+			if dryRun {
+				return a.show(v, func() {
+					a.showHandover(v)
+					a.printf("This is a preview. Nothing was changed.\n")
+				})
+			}
+			question := "Go on with the handover of " + plain(name) + "?"
+			if len(allow)+len(r.Pass) == 0 && r.Agree == "" {
+				switch {
+				case v.Asked == nil && v.Trouble == "":
+					return exit{ExitFailed, "nothing is asked of you: " + waitsFor(v) + ". Nothing was changed"}
+				case v.Asked != nil && v.Asked.Kind != handover.AskAllow:
+					return exit{ExitFailed, v.Asked.Text + " Nothing was changed." + thenRun(v.Asked.Command)}
+				case v.Asked != nil:
+					question = v.Asked.Text + " Allow it?"
+					r.Allow = []handover.Do{v.Asked.Do}
+				}
+			}
+			if err := a.agreed(yes, question); err != nil {
+				return err
+			}
+			if err := ask(a, wire.NextOfHandover, r, &v, name); err != nil {
+				return err
+			}
+			return a.show(v, func() {
+				a.printf("It goes on in the background. See how far it is: beacon handover show %s\n", plain(v.Domain))
+			})
+		}}
+	c.Flags().StringSliceVar(&allow, "allow", nil, "acts to allow: remove-ds, delegate, add-ds, retire; else the one that is asked for")
+	c.Flags().StringVar(&r.Agree, "agree", "", "digest of the differences that you accept")
+	c.Flags().StringSliceVar(&r.Pass, "pass", nil, "pass a closed gate, by its code; answers are lost")
+	c.Flags().StringVar(&r.Reason, "reason", "", "reason, for the logbook; needed with --pass")
+	c.Flags().BoolVar(&dryRun, "dry-run", false, "show what is asked; change nothing")
+	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
+	return c
+}
+
+func thenRun(command string) string {
+	if command == "" {
+		return ""
+	}
+	return " Then: " + command
+}
+
+// waitsFor is what a handover waits for, in words.
+func waitsFor(v wire.Handover) string {
+	if v.Doing != "" {
+		return "it is busy: " + v.Doing
+	}
+	for _, w := range v.Wait {
+		if w.Until.IsZero() {
+			return "it waits until " + w.For
+		}
+		return "it waits until " + w.For + ", by " + moment(w.Until, v.DecidedAt)
+	}
+	return "it is " + string(v.State)
+}
+
+// handoverTurnCommand ends or turns a handover.
+func (a *app) handoverTurnCommand(use, short, question string, call wire.Call[wire.HandoverEnd, wire.Handover]) *cobra.Command {
+	var r wire.HandoverEnd
+	var dryRun, yes bool
+	c := &cobra.Command{Use: use + " DOMAIN", Short: short, Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
+		name, err := parseName(args[0])
+		if err != nil {
+			return err
+		}
+		var v wire.Handover
+		if err := ask(a, wire.ShowHandover, wire.None{}, &v, name); err != nil {
+			return err
+		}
+		if dryRun {
+			return a.show(v, func() {
+				a.showHandover(v)
+				a.printf("This is a preview. Nothing was changed.\n")
+			})
+		}
+		if use == "back" && v.Back.Text != "" {
+			question = v.Back.Text + " " + question
+		}
+		if err := a.agreed(yes, question); err != nil {
+			return err
+		}
+		if err := ask(a, call, r, &v, name); err != nil {
+			return err
+		}
+		return a.show(v, func() { a.showHandover(v) })
+	}}
+	c.Flags().StringVar(&r.Reason, "reason", "", "reason, for the logbook")
+	c.Flags().BoolVar(&dryRun, "dry-run", false, "show how far it is; change nothing")
+	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
+	return c
+}
+
+// showHandover shows where a handover is, what is asked, its steps, and how to go back.
+func (a *app) showHandover(v wire.Handover) {
+	line := func(label, text string) {
+		a.printf("  %-21s%s\n", label, strings.Join(wrap(text, width-23), "\n"+strings.Repeat(" ", 23)))
+	}
+	title := a.paint(bold, plain(v.Domain)) + ": " + orElse(v.From, names(v.Old)) + " -> " + orElse(v.To, names(v.New))
+	a.printf("%s\n", title)
+	line("state", stateText(v))
+	old, assigned := "none, it is not delegated yet", "not assigned yet"
+	if len(v.Old) > 0 {
+		old = names(v.Old)
+	}
+	if len(v.New) > 0 {
+		assigned = names(v.New)
+	}
+	line("old nameservers", old)
+	line("new nameservers", assigned)
+	if v.Compared.Names > 0 {
+		line("answers", comparedText(v.Compared))
+		for _, d := range v.Compared.Differences {
+			line("", d.Key.Name.Unicode()+" "+d.Key.Type.String()+": old "+orElse(d.Old, "-")+", new "+orElse(d.New, "-"))
+		}
+	}
+	if v.Doing != "" {
+		line("now", v.Doing)
+	}
+	if v.Trouble != "" {
+		line("problem", v.Trouble)
+	}
+	if v.Asked != nil {
+		line(a.paint(amber, "asked of you"), "")
+		line("", v.Asked.Text)
+		for _, n := range v.Asked.Enter {
+			line("", n)
+		}
+		if v.Asked.Command != "" {
+			line("", a.paint(dim, v.Asked.Command))
+		}
+	}
+	a.findings(v.Closed)
+	a.printf("\n")
+	for _, s := range v.Steps {
+		mark := map[wire.StepState]string{wire.StepDone: "done", wire.StepCurrent: "now", wire.StepPending: ""}[s.State]
+		text := s.Text
+		if !s.Until.IsZero() {
+			text += " (" + moment(s.Until, v.DecidedAt) + ")"
+		} else if !s.At.IsZero() && s.State != wire.StepCurrent {
+			text += " (" + moment(s.At, v.DecidedAt) + ")"
+		}
+		if s.Needs {
+			text += " - you have to allow it"
+		}
+		line(mark, text)
+	}
+	if v.Back.Text != "" {
+		a.printf("\n")
+		line("going back", v.Back.Text)
+		if v.Back.Command != "" {
+			line("", a.paint(dim, v.Back.Command))
+		}
+	}
+}
+
+func stateText(v wire.Handover) string {
+	text := string(v.Phase)
+	if v.State != wire.HandoverOpen {
+		text = string(v.State)
+		if v.State == wire.HandoverPaused {
+			text += " (" + string(v.Phase) + ")"
+		}
+	}
+	if len(v.Wait) > 0 && v.State == wire.HandoverOpen {
+		text += ": " + waitsFor(v)
+	}
+	return text
+}
+
+func comparedText(c wire.HandoverComparison) string {
+	text := fmt.Sprintf("%d names and types compared; ", c.Names)
+	differ := len(compare.Open(c.Differences))
+	switch {
+	case differ == 0:
+		return text + "both sides answer the same"
+	case c.Agreed:
+		return fmt.Sprintf("%s%d answered differently, agreed to", text, differ)
+	}
+	return fmt.Sprintf("%s%d answered differently, digest %s", text, differ, c.Digest)
+}
+
+// orElse returns text, or another where it is empty.
+func orElse(text, other string) string {
+	if text == "" {
+		return other
+	}
+	return text
+}

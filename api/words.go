@@ -58,6 +58,7 @@ var parameters = map[string]parameter{
 	"If-Match":        {"The ETag of the state that was read. If the state has changed since then, nothing changes and the answer is 412.", `"3f9ac01be2d477a0"`},
 	"name":            {"The zone, domain, account, dynamic host or channel; in a query, part of a name.", "saltmarsh-ferries.example"}, "id": {"The number that names it.", "7"},
 	"owner": {"The owner name, relative to the zone; @ for the apex.", "www"}, "type": {"The record type.", "A"},
+	"state": {"open (also where it is left out) or ended.", "open"},
 	"limit": {"How many entries the page may have.", "100"}, "cursor": {"Where the page begins: next of the page before.", ""}, "role": {"provider or registrar.", "provider"},
 	"subject": {"Only what is about this zone or account.", "saltmarsh-ferries.example."}, "requests": {"true: with each request to providers and registrars.", "true"},
 	"host": {"The dynamic host; without it, the token names it.", "pier-cam.saltmarsh-ferries.example"}, "v4": {"The IPv4 address to report.", "198.51.100.7"},

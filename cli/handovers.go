@@ -82,7 +82,7 @@ func (a *app) handoverListCommand() *cobra.Command {
 			}
 			var rows [][]string
 			for _, h := range p.Items {
-				next := "now"
+				next := "-"
 				if !h.NextAt.IsZero() {
 					next = h.NextAt.UTC().Format("2006-01-02 15:04")
 				}
@@ -260,8 +260,7 @@ func (a *app) showHandover(v wire.Handover) {
 		line("problem", v.Trouble)
 	}
 	if v.Asked != nil {
-		line(a.paint(amber, "asked of you"), "")
-		line("", v.Asked.Text)
+		line("asked of you", v.Asked.Text)
 		for _, n := range v.Asked.Enter {
 			line("", n)
 		}
@@ -270,7 +269,9 @@ func (a *app) showHandover(v wire.Handover) {
 		}
 	}
 	a.findings(v.Closed)
-	a.printf("\n")
+	if len(v.Steps) > 0 {
+		a.printf("\n")
+	}
 	for _, s := range v.Steps {
 		mark := map[wire.StepState]string{wire.StepDone: "done", wire.StepCurrent: "now", wire.StepPending: ""}[s.State]
 		text := s.Text

@@ -56,7 +56,8 @@ type FleetDomain struct {
 // DomainDetail is one domain with the stages of its way.
 type DomainDetail struct {
 	DomainView
-	Passage []handover.Stage `json:"passage"`
+	Passage  []handover.Stage `json:"passage"`
+	Handover HandoverState    `json:"handover"` // of the newest handover; empty where there was none
 }
 
 // BriefChecks returns how far a brief look at all domains is.

@@ -51,7 +51,7 @@ type Handover struct {
 	New       []dnsname.Name     `json:"new"`       // empty until the provider has assigned them
 	Sign      bool               `json:"sign"`      // a DS of the new zone is published at the end
 	KeepOld   bool               `json:"keep_old"`  // the old zone stays at its provider
-	BegunBy   string             `json:"begun_by"`
+	BegunBy   string             `json:"begun_by"`            // the user
 	BegunAt   time.Time          `json:"begun_at"`            // simulated time
 	EndedAt   time.Time          `json:"ended_at,omitzero"`   // simulated time
 	DecidedAt time.Time          `json:"decided_at,omitzero"` // when the domain was looked at last, simulated time
@@ -60,13 +60,13 @@ type Handover struct {
 	Wait      []handover.Wait    `json:"wait"`                // what it waits for
 	Asked     *HandoverAsked     `json:"asked"`               // the one thing that is asked of a user; null for nothing
 	Closed    []finding.Finding  `json:"closed"`              // gates that are closed
-	Compared  HandoverComparison `json:"compared"`
-	Steps     []HandoverStep     `json:"steps"`         // what was done, and what is still to come, in order of time
-	Ends      time.Time          `json:"ends,omitzero"` // when it is likely done; left out where that cannot be foreseen
-	Back      HandoverBack       `json:"back"`          // how to go back
-	Report    []HandoverEvidence `json:"report"`        // what was established and when, the oldest first
-	Trouble   string             `json:"trouble"`       // why the last act did not come about, or the domain could not be looked at
-	Planned   []HandoverPlanned  `json:"planned"`       // when each step was expected as of the beginning
+	Compared  HandoverComparison `json:"compared"`            // what the two sides answered differently
+	Steps     []HandoverStep     `json:"steps"`               // what was done, and what is still to come, in order of time
+	Ends      time.Time          `json:"ends,omitzero"`       // when it is likely done; left out where that cannot be foreseen
+	Back      HandoverBack       `json:"back"`                // how to go back
+	Report    []HandoverEvidence `json:"report"`              // what was established and when, the oldest first
+	Trouble   string             `json:"trouble"`             // why the last act did not come about, or the domain could not be looked at
+	Planned   []HandoverPlanned  `json:"planned"`             // when each step was expected as of the beginning
 }
 
 // HandoverComparison is what the two sides answered differently.
@@ -89,7 +89,7 @@ type HandoverAsked struct {
 // HandoverStep is one step of a handover.
 type HandoverStep struct {
 	Text  string      `json:"text"`
-	Do    handover.Do `json:"do,omitempty"`
+	Do    handover.Do `json:"do,omitempty"` // the act; empty for a wait and the end
 	State StepState   `json:"state"`
 	At    time.Time   `json:"at,omitzero"`    // when it was done, or likely is, simulated time
 	Until time.Time   `json:"until,omitzero"` // of a wait: when it ends
@@ -109,13 +109,13 @@ const (
 
 // HandoverPlanned is when a step was expected.
 type HandoverPlanned struct {
-	Do handover.Do `json:"do"`
+	Do handover.Do `json:"do"` // the act
 	At time.Time   `json:"at"` // simulated time
 }
 
 // HandoverBack says how to go back.
 type HandoverBack struct {
-	Possible bool      `json:"possible"`
+	Possible bool      `json:"possible"`        // whether one can go back
 	Cheap    bool      `json:"cheap"`           // nothing at the registrar has to change for it
 	Until    time.Time `json:"until,omitzero"`  // when the old zone is likely removed, simulated time; going back ends with it
 	Text     string    `json:"text"`            // what going back means now
@@ -147,10 +147,10 @@ type HandoverSummary struct {
 	ID     uint64         `json:"id"`
 	Domain dnsname.Name   `json:"domain"`
 	State  HandoverState  `json:"state"`
-	Phase  handover.Phase `json:"phase"`
+	Phase  handover.Phase `json:"phase"`            // how far it is
 	From   string         `json:"from"`             // the provider account that is left; empty where it is not managed here
 	To     string         `json:"to"`               // the new provider account; empty where it is not managed here
 	Asked  string         `json:"asked"`            // what is asked of a user, in words; empty for nothing
-	NextAt time.Time      `json:"next_at,omitzero"` // when something is due, simulated time
+	NextAt time.Time      `json:"next_at,omitzero"` // when the next wait ends, simulated time; left out where that is no time
 	Ends   time.Time      `json:"ends,omitzero"`    // when it is likely done, or was, simulated time
 }

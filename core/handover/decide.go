@@ -97,7 +97,7 @@ const (
 
 // Wait is what a handover waits for.
 type Wait struct {
-	For   string    `json:"for"`
+	For   string    `json:"for"`            // what is waited for, behind "until"
 	Until time.Time `json:"until,omitzero"` // zero where it is an event, and no time
 }
 

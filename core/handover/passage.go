@@ -16,6 +16,7 @@ type Progress struct {
 	Saved   []dnsname.Name // stored at the registrar; active only once made active
 	Active  []dnsname.Name // active at the registrar
 	Verdict delegation.Verdict
+	Moving  bool   // a handover is open
 	Zone    string // in which it is delegated, where that is managed here; empty where a registrar holds it
 }
 
@@ -67,6 +68,9 @@ func Passage(p Progress) []Stage {
 }
 
 func delegateSay(p Progress) string {
+	if p.Moving {
+		return "The handover changes the nameservers once you allow it."
+	}
 	if p.Zone != "" {
 		return "Write the delegation into " + p.Zone + "."
 	}

@@ -46,11 +46,11 @@ func (s *Handover) begin(ctx context.Context, by access.Caller, r wire.HandoverR
 	if err := allowable(r.Allow); err != nil {
 		return out, err
 	}
-	if err := s.checkedFirst(ctx, by, r.Domain); err != nil {
+	if err := s.movable(ctx, r.Domain); err != nil {
 		return out, err
 	}
 	course := handover.Course{Domain: r.Domain, KeepOld: r.KeepOld, Sign: r.Sign, Grace: grace}
-	if course.Old, err = s.activeSet(ctx, r.Domain); err != nil {
+	if course.Old, err = s.activeSet(ctx, by, r); err != nil {
 		return out, err
 	}
 	if len(r.Nameservers) > 0 {
@@ -96,7 +96,14 @@ var errPreview = errors.New("a preview")
 // foresee adds the timetable to a preview, where the new nameservers are known.
 func (s *Handover) foresee(ctx context.Context, v *wire.Handover, course handover.Course) error {
 	course.New, course.OldHere = v.New, v.From != ""
-	if len(course.New) == 0 {
+	v.Doing = ""
+	p := plan{course: course, from: v.From, to: v.To}
+	if len(course.New) == 0 { // then when cannot be foreseen, and what can
+		for _, do := range []handover.Do{handover.DoSync, handover.DoDelegate, handover.DoRetire} {
+			if do != handover.DoRetire || course.OldHere && !course.KeepOld {
+				v.Steps = append(v.Steps, wire.HandoverStep{Text: p.doText(do), Do: do, State: wire.StepPending, Needs: do != handover.DoSync})
+			}
+		}
 		return nil
 	}
 	looked, err := s.delegations.Look(ctx, wire.DelegateRequest{Domain: v.Domain, Nameservers: asTyped(course.New)})
@@ -111,7 +118,7 @@ func (s *Handover) foresee(ctx context.Context, v *wire.Handover, course handove
 	if v.To != "" {
 		evident.Behind = []string{v.To}
 	}
-	p := plan{course: course, from: v.From, to: v.To, last: decided{Place: looked.Place, ByHand: looked.ByHand, Stations: handover.Forecast(course, evident, followPublish)}}
+	p.last = decided{Place: looked.Place, ByHand: looked.ByHand, Stations: handover.Forecast(course, evident, followPublish)}
 	v.Steps, v.Ends, v.Registrar = p.steps(history{}), p.ends(), looked.Place
 	return nil
 }
@@ -134,9 +141,9 @@ func doList(list []handover.Do) string {
 	return strings.Join(texts, ", ")
 }
 
-// checkedFirst has a domain checked, so that what holds before anything changes is known.
-func (s *Handover) checkedFirst(ctx context.Context, by access.Caller, name dnsname.Name) error {
-	err := s.logbook.Look(ctx, func(tx *store.Tx) error {
+// movable returns a problem where a domain has no records to move, or moves already.
+func (s *Handover) movable(ctx context.Context, name dnsname.Name) error {
+	return s.logbook.Look(ctx, func(tx *store.Tx) error {
 		z, err := zones.ByName(tx, name)
 		if err != nil {
 			return err
@@ -146,29 +153,32 @@ func (s *Handover) checkedFirst(ctx context.Context, by access.Caller, name dnsn
 		}
 		return s.Reserved(tx, z)
 	})
-	if err != nil {
-		return err
-	}
-	_, err = s.checks.Check(ctx, access.For(by.Name), name)
-	return err
 }
 
-// activeSet returns the set that all parents serve, as of the last check; none where they serve none.
-func (s *Handover) activeSet(ctx context.Context, name dnsname.Name) (set []dnsname.Name, err error) {
-	var past delegation.History
-	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
-		z, err := zones.ByName(tx, name)
-		if err != nil {
-			return err
+// activeSet returns the set that all parents serve now; none where they serve none. Where the handover begins, what is seen is kept: waits are computed from it.
+func (s *Handover) activeSet(ctx context.Context, by access.Caller, r wire.HandoverRequest) (set []dnsname.Name, err error) {
+	if !r.DryRun {
+		if _, err := s.checks.Check(ctx, access.For(by.Name), r.Domain); err != nil {
+			return nil, err
 		}
-		d, err := check.DomainOrNew(tx, z.ID)
-		if err == nil {
-			past, err = d.PastSweeps()
+	}
+	var z store.Zone
+	var d store.Domain
+	err = s.logbook.Look(ctx, func(tx *store.Tx) (err error) {
+		if z, err = zones.ByName(tx, r.Domain); err == nil {
+			d, err = check.DomainOrNew(tx, z.ID)
 		}
 		return err
 	})
+	if err != nil {
+		return nil, err
+	}
+	past, err := d.PastSweeps()
+	if err == nil && r.DryRun {
+		_, past, err = s.checks.Look(ctx, z, d, nil, nil)
+	}
 	if err == nil && len(past.Current.Set) == 0 && past.Absent == nil {
-		err = wire.Problemf(wire.UpstreamFailed, "Not all nameservers of the zone above %s answer, so the nameservers that it leaves are not known. Nothing was changed. Try again in a minute.", name.Unicode())
+		err = wire.Problemf(wire.UpstreamFailed, "Not all nameservers of the zone above %s answer, so the nameservers that it leaves are not known. Nothing was changed. Try again in a minute.", r.Domain.Unicode())
 	}
 	return past.Current.Set, err
 }

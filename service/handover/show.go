@@ -111,11 +111,11 @@ func readPlace(cursor string) (at store.HandoverPlace, err error) {
 
 func summary(p plan) wire.HandoverSummary {
 	v := wire.HandoverSummary{ID: p.ID, Domain: p.zone.Name(), State: wire.HandoverState(p.State), Phase: handover.Phase(p.Phase), From: p.from, To: p.to}
-	if a := p.asks(); a != nil {
-		v.Asked = a.Text
-	}
-	if p.NextAt != nil && !p.Ended() {
-		v.NextAt = *p.NextAt
+	v.Asked = p.asksBriefly()
+	for _, w := range p.last.Wait {
+		if !p.Ended() && !w.Until.IsZero() && (v.NextAt.IsZero() || w.Until.Before(v.NextAt)) {
+			v.NextAt = w.Until
+		}
 	}
 	v.Ends = p.ends()
 	return v
@@ -155,6 +155,9 @@ func (s *Handover) view(tx *store.Tx, p plan) (v wire.Handover, err error) {
 		v.Wait = append(v.Wait, p.last.Wait...)
 		v.Closed = append(v.Closed, p.last.closedErrors()...)
 		v.Asked = p.asks()
+		if p.Decided == "" {
+			v.Doing = "The domain is being looked at"
+		}
 		for do, b := range h.last {
 			if !b.ended {
 				v.Doing = p.doing(do, b)
@@ -237,6 +240,24 @@ func (p plan) asks() *wire.HandoverAsked {
 	}
 	return &a
 }
+
+// asksBriefly is what is asked of a user, for a list.
+func (p plan) asksBriefly() string {
+	a := p.asks()
+	switch {
+	case a == nil:
+		return ""
+	case a.Kind == handover.AskAllow:
+		return "allow: " + lower(p.doText(a.Do))
+	case a.Kind == handover.AskAgree:
+		return "agree to differences"
+	case a.Kind == handover.AskByHand:
+		return lower(strings.TrimSuffix(byHandText(a.Do), "."))
+	}
+	return "gate " + a.Gate
+}
+
+func lower(text string) string { return strings.ToLower(text[:1]) + text[1:] }
 
 func byHandText(do handover.Do) string {
 	switch do {
@@ -335,7 +356,7 @@ func (p plan) evident(m store.HandoverMark) wire.HandoverEvidence {
 			e.Text += ". No cache asks the old ones after " + m.Until.UTC().Format(time.DateTime)
 		}
 		if m.Withdrawn {
-			e.Text = "A parent server serves the old nameservers again: the wait begins anew once it does not"
+			e.Text = "A parent server serves the old nameservers again: the wait begins again once it does not"
 		}
 	case string(handover.MarkSigned):
 		e.Text = "Every new nameserver serves the zone signed with the same keys"

@@ -95,7 +95,12 @@ func (s *Overview) Domain(ctx context.Context, by access.Caller, name dnsname.Na
 		} else if there && z.RegistrarID == nil {
 			at.Zone = parent.Name().Unicode()
 		}
-		out = wire.DomainDetail{DomainView: viewDomain(v, d), Passage: handover.Passage(at)}
+		move, err := tx.LastHandover(z.ID)
+		if err != nil {
+			return err
+		}
+		at.Moving = move.ID != 0 && !move.Ended()
+		out = wire.DomainDetail{DomainView: viewDomain(v, d), Passage: handover.Passage(at), Handover: wire.HandoverState(move.State)}
 		return nil
 	})
 	return out, err

@@ -195,7 +195,7 @@ export const useAct = (id: number) =>
     refetchInterval: (query) => (['pending', 'running', 'retrying'].includes(query.state.data?.state ?? '') ? 1000 : false),
   })
 
-function useRefreshing<In, Out>(run: (input: In) => Promise<Out>, ...keys: string[][]) {
+export function useRefreshing<In, Out>(run: (input: In) => Promise<Out>, ...keys: string[][]) {
   const client = useQueryClient()
   return useMutation({ mutationFn: run, onSettled: () => Promise.all(keys.map((queryKey) => client.invalidateQueries({ queryKey }))) })
 }

@@ -15,6 +15,7 @@ import { wall } from './text'
 const places: { to: string; label: string; needs?: string; everywhere?: string }[] = [
   { to: '/', label: 'Today' },
   { to: '/domains', label: 'Domains' },
+  { to: '/handovers', label: 'Handovers' },
   { to: '/search', label: 'Search' },
   { to: '/hosts', label: 'Dynamic hosts' },
   { to: '/accounts', label: 'Accounts', everywhere: 'see' },

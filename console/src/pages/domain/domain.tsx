@@ -12,7 +12,11 @@ const views = [
   { to: 'history', label: 'History' },
   { to: 'changes', label: 'Changes' },
   { to: 'delegation', label: 'Delegation' },
+  { to: 'handover', label: 'Handover' },
 ]
+
+/** Whether a domain has an open handover. */
+export const moves = (state: string | undefined) => state === 'open' || state === 'paused'
 
 /** The name in the address, without its final dot. */
 export const useName = () => plain(useParams().name ?? '')
@@ -48,7 +52,7 @@ export function DomainPage() {
                   <Trouble error={check.error} />
                 </div>
               )}
-              <Passage name={name} stages={d.passage} />
+              <Passage name={name} stages={d.passage} moving={moves(d.handover)} />
               <nav aria-label={`Views of ${name}`} className="my-5 flex gap-1 overflow-x-auto border-b border-line">
                 {views.map((v) => (
                   <NavLink

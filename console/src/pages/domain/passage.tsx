@@ -10,12 +10,14 @@ const stages: Record<string, { title: string; to: string; act: string }> = {
   settled: { title: 'Settled', to: '.', act: 'Show resolvers' },
 }
 
-export function Passage({ name, stages: list }: { name: string; stages: Stage[] }) {
+const byHandover = { title: 'Delegated', to: 'handover', act: 'See the handover' }
+
+export function Passage({ name, stages: list, moving }: { name: string; stages: Stage[]; moving: boolean }) {
   if (list.every((s) => s.state === 'done')) return null
   return (
     <ol aria-label="How far this domain is" className="grid gap-2 sm:grid-cols-4">
       {list.map((s, i) => {
-        const known = stages[s.code] ?? { title: s.code, to: '.', act: '' }
+        const known = (moving && s.code === 'delegated' ? byHandover : stages[s.code]) ?? { title: s.code, to: '.', act: '' }
         const hand = s.state === 'current'
         return (
           <li

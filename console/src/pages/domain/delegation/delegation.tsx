@@ -3,12 +3,12 @@
 import { useState } from 'react'
 import { Link } from 'react-router'
 import { Problem } from '../../../api/client'
-import { useActs, useDelegate, usePlan } from '../../../api/hooks'
+import { useActs, useDelegate, useDomain, usePlan } from '../../../api/hooks'
 import type { Delegated, DelegateRequest } from '../../../api/types'
 import { Findings } from '../../../parts/findings'
 import { Key, Loading, Notice, Plate, Trouble } from '../../../parts/kit'
 import { Names } from '../../../parts/names'
-import { useName } from '../domain'
+import { moves, useName } from '../domain'
 import { ActProgress } from './act-progress'
 import { ByHand } from './by-hand'
 import { DS } from './ds'
@@ -26,6 +26,7 @@ export function Delegation() {
   const plan = usePlan(name, how)
   const delegate = useDelegate(name)
   const acts = useActs(name)
+  const domain = useDomain(name)
   const last = delegate.data?.id ?? acts.data?.items.find((a) => a.kind === 'delegate')?.id
   if (plan.isPending) {
     return (
@@ -57,10 +58,20 @@ export function Delegation() {
     )
   }
   const saved = plan.data.before
+  const moving = moves(domain.data?.handover)
   return (
     <div className="grid gap-5">
-      {plan.data.by_hand && <ByHand plan={plan.data} busy={delegate.isPending} begin={() => delegate.mutate(how, { onSuccess: () => void plan.refetch() })} />}
-      {!plan.data.by_hand && (
+      {moving && (
+        <Notice light="settling" title="A handover moves this domain.">
+          It changes the nameservers and the DS.{' '}
+          <Link className="link" to={`/domains/${encodeURIComponent(name)}/handover`}>
+            See the handover
+          </Link>
+          .
+        </Notice>
+      )}
+      {plan.data.by_hand && !moving && <ByHand plan={plan.data} busy={delegate.isPending} begin={() => delegate.mutate(how, { onSuccess: () => void plan.refetch() })} />}
+      {!plan.data.by_hand && !moving && (
         <State plan={plan.data} saved={saved} name={name} busy={delegate.isPending} act={() => delegate.mutate({ ...how, save_only: false })} />
       )}
       {last !== undefined && !plan.data.by_hand && <ActProgress id={last} />}
@@ -75,10 +86,10 @@ export function Delegation() {
           <Findings list={plan.data.findings.filter((f) => f.severity !== 'error')} />
         </div>
       </Plate>
-      {!how.undo && !inForce(saved, plan.data) && <Timetable name={name} how={how} />}
+      {!moving && !how.undo && !inForce(saved, plan.data) && <Timetable name={name} how={how} />}
       <Gates plan={plan.data} how={how} change={setHow} busy={plan.isFetching} />
       {delegate.error && <Trouble error={delegate.error} />}
-      {!plan.data.by_hand && <Act plan={plan.data} saved={saved} busy={delegate.isPending} act={(saveOnly) => delegate.mutate({ ...how, save_only: saveOnly })} />}
+      {!plan.data.by_hand && !moving && <Act plan={plan.data} saved={saved} busy={delegate.isPending} act={(saveOnly) => delegate.mutate({ ...how, save_only: saveOnly })} />}
       <DS name={name} />
       {!plan.data.by_hand && !plan.data.in_zone && <Locks name={name} registrar={plan.data.registrar} status={saved.status} reasons={saved.reasons} />}
       <p className="text-soft">

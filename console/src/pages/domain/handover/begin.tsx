@@ -1,0 +1,88 @@
+// Beginning a handover: where the zone goes, and what it would be. Nothing at the registrar changes before it is allowed.
+import { useState } from 'react'
+import { Link } from 'react-router'
+import { useBeginHandover } from '../../../api/handovers'
+import { useAccounts } from '../../../api/hooks'
+import type { Handover, HandoverRequest } from '../../../api/types'
+import { Check } from '../../../parts/check'
+import { Key, Plate, Trouble } from '../../../parts/kit'
+import { Choice } from '../../../parts/select'
+
+export function Begin({ name, again }: { name: string; again: boolean }) {
+  const accounts = useAccounts('provider')
+  const [to, setTo] = useState('')
+  const [from, setFrom] = useState('')
+  const [sign, setSign] = useState(false)
+  const [keepOld, setKeepOld] = useState(false)
+  const begin = useBeginHandover(name)
+  const preview = useBeginHandover(name)
+  const request = (dry_run: boolean): HandoverRequest => ({ to, from, nameservers: [], sign, keep_old: keepOld, grace: null, allow: [], reason: '', dry_run })
+  const options = accounts.data?.items.map((a) => ({ value: a.name, explain: a.kind })) ?? []
+  if (accounts.data && options.length === 0) {
+    return (
+      <Plate title="Move this domain">
+        Connect an account at the new provider first:{' '}
+        <Link className="link" to="/accounts">
+          Accounts
+        </Link>
+        .
+      </Plate>
+    )
+  }
+  return (
+    <Plate title={again ? 'Move this domain again' : 'Move this domain to another provider'}>
+      <p className="max-w-2xl text-soft">
+        The zone is placed at the new account and both sides are compared. Each step waits until it loses no answer; you are asked before the registrar is, and before the old zone goes.
+      </p>
+      <div className="mt-4 grid max-w-2xl gap-4 sm:grid-cols-2">
+        <div>
+          <label className="label" htmlFor="to">
+            New provider
+          </label>
+          <Choice id="to" value={to} options={options} onChange={setTo} placeholder="choose an account" />
+        </div>
+        <div>
+          <label className="label" htmlFor="from">
+            Old provider
+          </label>
+          <Choice id="from" value={from} options={[{ value: '', label: 'the one with the active nameservers' }, ...options]} onChange={setFrom} />
+        </div>
+        <Check checked={sign} onChange={setSign}>
+          Publish a DS at the end
+        </Check>
+        <Check checked={keepOld} onChange={setKeepOld}>
+          Keep the old zone
+        </Check>
+      </div>
+      <div className="mt-4 flex flex-wrap gap-3">
+        <Key weight="main" disabled={!to} busy={begin.isPending} onClick={() => begin.mutate(request(false))}>
+          Begin handover
+        </Key>
+        <Key disabled={!to} busy={preview.isPending} onClick={() => preview.mutate(request(true))}>
+          Preview steps
+        </Key>
+      </div>
+      {begin.error && <Trouble error={begin.error} />}
+      {preview.error && <Trouble error={preview.error} />}
+      {preview.data && <Preview h={preview.data} />}
+    </Plate>
+  )
+}
+
+function Preview({ h }: { h: Handover }) {
+  return (
+    <div className="mt-4">
+      <h3 className="font-semibold">Steps, foreseen</h3>
+      <ol className="mt-2 grid list-decimal gap-1 pl-6">
+        {h.steps.map((s, i) => (
+          <li key={i}>
+            {s.text}
+            {s.needs && <span className="text-soft"> · you have to allow it</span>}
+            {(s.until ?? s.at) && <span className="data text-fine text-soft"> {(s.until ?? s.at)!.slice(0, 19).replace('T', ' ')}</span>}
+          </li>
+        ))}
+      </ol>
+      <p className="mt-2 text-soft">This is a preview. Nothing was changed.</p>
+    </div>
+  )
+}

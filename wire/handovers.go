@@ -43,14 +43,14 @@ type Handover struct {
 	ID        uint64             `json:"id"`
 	Domain    dnsname.Name       `json:"domain"`
 	State     HandoverState      `json:"state"`
-	Phase     handover.Phase     `json:"phase"`     // how far it is
-	Registrar string             `json:"registrar"` // the account; empty where a user enters changes there by hand
-	From      string             `json:"from"`      // the provider account that is left; empty where it is not managed here
-	To        string             `json:"to"`        // the new provider account; empty where it is not managed here
-	Old       []dnsname.Name     `json:"old"`       // the nameservers that are left; empty for a first delegation
-	New       []dnsname.Name     `json:"new"`       // empty until the provider has assigned them
-	Sign      bool               `json:"sign"`      // a DS of the new zone is published at the end
-	KeepOld   bool               `json:"keep_old"`  // the old zone stays at its provider
+	Phase     handover.Phase     `json:"phase"`               // how far it is
+	Registrar string             `json:"registrar"`           // the account; empty where a user enters changes there by hand
+	From      string             `json:"from"`                // the provider account that is left; empty where it is not managed here
+	To        string             `json:"to"`                  // the new provider account; empty where it is not managed here
+	Old       []dnsname.Name     `json:"old"`                 // the nameservers that are left; empty for a first delegation
+	New       []dnsname.Name     `json:"new"`                 // empty until the provider has assigned them
+	Sign      bool               `json:"sign"`                // a DS of the new zone is published at the end
+	KeepOld   bool               `json:"keep_old"`            // the old zone stays at its provider
 	BegunBy   string             `json:"begun_by"`            // the user
 	BegunAt   time.Time          `json:"begun_at"`            // simulated time
 	EndedAt   time.Time          `json:"ended_at,omitzero"`   // simulated time

@@ -13,6 +13,7 @@ type zoneData struct {
 	name    string
 	servers []string // sites that answer for it
 	sets    map[string]map[uint16][]dns.RR
+	at      string  // the provider that hosts it; empty for what the world itself has
 	signer  *signer // nil where the zone is not signed
 }
 

@@ -52,13 +52,13 @@ func (w *World) control() http.Handler {
 	mux.HandleFunc("GET /anchor", func(rw http.ResponseWriter, _ *http.Request) { fmt.Fprint(rw, w.Anchor()) })
 	mux.HandleFunc("POST /signing", func(rw http.ResponseWriter, r *http.Request) {
 		var body struct {
-			Zone                 string
+			Zone, At             string
 			Roll, Forget, Broken bool
 		}
 		if !read(rw, r, &body) {
 			return
 		}
-		ds, err := w.Sign(body.Zone, body.Roll, body.Forget, body.Broken)
+		ds, err := w.Sign(body.Zone, body.At, body.Roll, body.Forget, body.Broken)
 		if err != nil {
 			refuse(rw, http.StatusNotFound, "no_such_zone", err.Error())
 			return
@@ -205,9 +205,12 @@ func (w *World) Register(name string, hosts []string, ttl uint32) error {
 	if len(labels) != 2 || labels[1] != "example" && labels[1] != "test" {
 		return fmt.Errorf("%s: domains are sold directly below example and test", name)
 	}
-	list, err := hostList(hosts)
-	if err != nil {
-		return err
+	var list []string
+	if len(hosts) > 0 { // none: registered, and not delegated yet
+		var err error
+		if list, err = hostList(hosts); err != nil {
+			return err
+		}
 	}
 	if ttl == 0 {
 		ttl = defaultDelegationTTL

@@ -232,6 +232,7 @@ func (w *World) buildProvider(p *providerState, parent *zoneData, add func(*zone
 	}
 	for _, hosted := range p.Zones {
 		z := newZoneData(hosted.Name)
+		z.at = p.name
 		for _, i := range hosted.Servers {
 			z.servers = append(z.servers, all[i])
 			z.line("%s %d IN NS %s", hosted.Name, hosted.NSTTL, p.serverName(i))

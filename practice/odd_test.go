@@ -110,7 +110,7 @@ func TestTheResolverThatValidates(t *testing.T) {
 	}
 	const zone = "saltmarsh-ferries.example"
 	assert.Equal(t, "insecure", believes("www."+zone+".", dns.TypeA))
-	ds, err := w.Sign(zone, false, false, false)
+	ds, err := w.Sign(zone, "", false, false, false)
 	require.NoError(t, err)
 	require.NoError(t, w.SetDS(zone, ds...))
 	later(t, w, 2*time.Hour)
@@ -125,12 +125,12 @@ func TestTheResolverThatValidates(t *testing.T) {
 	} {
 		assert.Equal(t, q.want, believes(q.name, q.qtype), "%s %s", q.name, dns.TypeToString[q.qtype])
 	}
-	_, err = w.Sign(zone, false, false, true)
+	_, err = w.Sign(zone, "", false, false, true)
 	require.NoError(t, err)
 	later(t, w, 2*time.Hour)
 	assert.Equal(t, "bogus", believes("www."+zone+".", dns.TypeA))
 	assert.Equal(t, "bogus", believes("nothing."+zone+".", dns.TypeA))
-	_, err = w.Sign(zone, true, true, false)
+	_, err = w.Sign(zone, "", true, true, false)
 	require.NoError(t, err)
 	later(t, w, 2*time.Hour)
 	assert.Equal(t, "bogus", believes("www."+zone+".", dns.TypeA), "the DS is of the key before")

@@ -249,9 +249,9 @@ func once(section []dns.RR) []dns.RR {
 	})
 }
 
-// Sign has a zone of this world signed from now on, and returns its DS records; the root's are the anchor. roll adds another key, which signs from
-// then on; the ones before stay in the key set until forget is asked for.
-func (w *World) Sign(zone string, roll, forget, broken bool) (ds []string, err error) {
+// Sign has a zone of this world signed from now on, and returns its DS records; the root's are the anchor. Where at is a provider, only that one signs it, with keys of
+// its own. roll adds another key, which signs from then on; the ones before stay in the key set until forget is asked for.
+func (w *World) Sign(zone, at string, roll, forget, broken bool) (ds []string, err error) {
 	zone = dns.CanonicalName(zone)
 	w.mu.Lock()
 	defer w.mu.Unlock()
@@ -261,10 +261,14 @@ func (w *World) Sign(zone string, roll, forget, broken bool) (ds []string, err e
 	if w.state.Signed == nil {
 		w.state.Signed = map[string]*signing{}
 	}
-	with := w.state.Signed[zone]
+	key := zone
+	if at != "" {
+		key += "@" + at
+	}
+	with := w.state.Signed[key]
 	if with == nil {
 		with = &signing{}
-		w.state.Signed[zone] = with
+		w.state.Signed[key] = with
 	}
 	with.Broken = broken
 	if roll || len(with.Keys) == 0 {
@@ -326,8 +330,12 @@ func (w *World) signAll(zones map[string][]*zoneData) {
 			}
 		}
 	}
-	for name, with := range w.state.Signed {
+	for key, with := range w.state.Signed {
+		name, at, own := strings.Cut(key, "@")
 		for _, z := range zones[name] {
+			if own && z.at != at || !own && w.state.Signed[name+"@"+z.at] != nil {
+				continue
+			}
 			if err := z.sign(with, w.clock.now); err != nil {
 				w.opt.Log.Error("a zone cannot be signed", "zone", name, "error", err)
 			}

@@ -104,7 +104,7 @@ func Start(opt Options) (*World, error) {
 	var err error
 	for _, zone := range []string{".", "example.", "test."} {
 		if opt.Signed && err == nil && w.state.Signed[zone] == nil {
-			_, err = w.Sign(zone, false, false, false)
+			_, err = w.Sign(zone, "", false, false, false)
 		}
 	}
 	if err != nil {

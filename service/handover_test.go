@@ -1,6 +1,8 @@
 package service_test
 
 import (
+	"os"
+	"path/filepath"
 	"testing"
 	"time"
 
@@ -8,14 +10,26 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"beacon/core/access"
+	"beacon/core/definition"
+	"beacon/core/dnsname"
+	"beacon/core/dnssec"
 	"beacon/core/handover"
+	"beacon/core/record"
+	"beacon/practice"
+	"beacon/practice/practicetest"
+	"beacon/service"
 	"beacon/wire"
 )
 
 // atPlover is a domain whose zone is placed and delegated at Plover, and synced there.
 func atPlover(t *testing.T, records string) house {
 	t.Helper()
-	h := newHouse(t)
+	return newHouse(t).atPlover(records)
+}
+
+func (h house) atPlover(records string) house {
+	h.t.Helper()
+	t := h.t
 	h.register()
 	h.define("plover-old", records)
 	done := h.sync(wire.SyncRequest{})
@@ -40,6 +54,15 @@ func (h house) moving(skip bool, is func(wire.Handover) bool) (v wire.Handover) 
 		return false
 	}, 60*time.Second, 50*time.Millisecond)
 	require.True(h.t, ok, "%+v", v)
+	return v
+}
+
+// allows says yes to what is asked, and requires that it is this.
+func (h house) allows(do handover.Do) wire.Handover {
+	h.t.Helper()
+	v := h.moving(true, asks(handover.AskAllow, do))
+	_, err := h.Handover.Next(ctx, access.Service, wire.HandoverWord{Domain: zone})
+	require.NoError(h.t, err)
 	return v
 }
 
@@ -86,7 +109,143 @@ func TestHandover(t *testing.T) {
 	for _, step := range v.Steps {
 		assert.Equal(t, wire.StepDone, step.State, "%+v", step)
 	}
-	t.Logf("%+v", v.Steps)
 	_, err = h.Delegations.Preview(ctx, access.Service, wire.DelegateRequest{Domain: zone})
 	assert.NoError(t, err, "it is over")
+}
+
+const ploverRecords = "@ 60 A 192.0.2.1\nwww 60 A 192.0.2.1\n@ 300 MX 10 mail.post.example.\n@ TXT \"this zone is new at Plover\""
+
+// A signed domain moves to a provider that signs with other keys: the DS goes, its time passes, the nameservers change, and the new DS comes once no cache holds
+// an unsigned answer. All that validates finds answers at each step.
+func TestHandoverOfASignedDomain(t *testing.T) {
+	t.Parallel()
+	w := practicetest.StartWith(t, practice.Options{Rate: 60, Signed: true})
+	h := newHouseIn(t, w, func(s *service.Settings, _ string) {
+		s.DNS.TrustAnchors = filepath.Join(t.TempDir(), "anchors")
+		require.NoError(t, os.WriteFile(s.DNS.TrustAnchors, []byte(w.Anchor()), 0o600))
+	}).atPlover(ploverRecords)
+	h.control("/signing", map[string]any{"zone": zone.String(), "at": "plover"})
+	act := h.finished(h.Delegations.ChangeDS(ctx, access.Service, wire.DSRequest{Domain: zone}))
+	require.Equal(t, wire.ActDone, act.State, act.Message)
+	report, err := h.Checks.Check(ctx, access.Service, zone)
+	require.NoError(t, err)
+	require.Equal(t, dnssec.Secure, report.DNSSEC)
+
+	_, err = h.Handover.Begin(ctx, access.Service, wire.HandoverRequest{Domain: zone, To: "heron-main", Sign: true})
+	require.NoError(t, err)
+	require.Eventually(t, func() bool { return h.zonesNamed("heron") == 1 }, 20*time.Second, 20*time.Millisecond)
+	h.control("/signing", map[string]any{"zone": zone.String(), "at": "heron"})
+	before := h.active()
+	v := h.allows(handover.DoRemoveDS)
+	assert.Equal(t, handover.Insecure, v.Phase)
+	v = h.moving(true, func(v wire.Handover) bool { return len(v.Wait) > 0 && !v.Wait[0].Until.IsZero() })
+	assert.Equal(t, handover.Insecure, v.Phase, "the DS and the keys are held for as long as their TTLs")
+	assert.GreaterOrEqual(t, v.Wait[0].Until.Sub(h.now()), time.Hour, "the key set has a TTL of an hour")
+	v = h.allows(handover.DoDelegate)
+	assert.Equal(t, before, h.active(), "until it was allowed")
+	h.allows(handover.DoAddDS)
+	h.allows(handover.DoRetire)
+	h.moving(true, doneWith)
+	report, err = h.Checks.Check(ctx, access.Service, zone)
+	require.NoError(t, err)
+	assert.Equal(t, dnssec.Secure, report.DNSSEC)
+	assert.Zero(t, h.zonesNamed("plover"))
+}
+
+// Before the nameservers change, going back ends the handover; afterwards it is a handover of its own. A paused one begins nothing.
+func TestHandoverBack(t *testing.T) {
+	t.Parallel()
+	h := atPlover(t, ploverRecords)
+	old := h.active()
+	begin := func() {
+		_, err := h.Handover.Begin(ctx, access.Service, wire.HandoverRequest{Domain: zone, To: "heron-main", Allow: []handover.Do{handover.DoDelegate}})
+		require.NoError(t, err)
+	}
+	h.fault(`{"site":"4.1","status":503,"writes":true}`)
+	begin()
+	_, err := h.Handover.Pause(ctx, access.Service, wire.HandoverEnd{Domain: zone})
+	require.NoError(t, err)
+	_, err = h.Handover.Next(ctx, access.Service, wire.HandoverWord{Domain: zone})
+	assert.ErrorContains(t, err, "beacon handover resume saltmarsh-ferries.example")
+	h.fault(`{"site":"4.1"}`)
+	v := h.moving(false, func(v wire.Handover) bool { return v.State == wire.HandoverPaused && v.Doing == "" })
+	assert.Equal(t, old, h.active())
+	assert.True(t, v.Back.Cheap)
+	v, err = h.Handover.Back(ctx, access.Service, wire.HandoverEnd{Domain: zone, Reason: "a drill"})
+	require.NoError(t, err)
+	assert.Equal(t, wire.HandoverAbandoned, v.State)
+	assert.False(t, v.Back.Possible)
+	_, err = h.Handover.Back(ctx, access.Service, wire.HandoverEnd{Domain: zone})
+	assert.ErrorContains(t, err, "nothing to go back on")
+
+	begin()
+	v = h.moving(true, func(v wire.Handover) bool { return v.Phase == handover.Settling })
+	assert.False(t, v.Back.Cheap)
+	assert.True(t, v.Back.Possible)
+	first := v.ID
+	v, err = h.Handover.Back(ctx, access.Service, wire.HandoverEnd{Domain: zone})
+	require.NoError(t, err)
+	assert.NotEqual(t, first, v.ID)
+	assert.Equal(t, "plover-old", v.To)
+	h.moving(true, doneWith)
+	assert.Equal(t, old, h.active())
+	assert.Equal(t, 1, h.zonesNamed("heron"), "the new side stays")
+}
+
+// Without a registrar account a user enters the list; the handover sees at the parent that it was.
+func TestHandoverByHand(t *testing.T) {
+	t.Parallel()
+	h := newHouse(t)
+	h.register()
+	text := "zones:\n  saltmarsh-ferries.example:\n    providers: [plover-old]\n    records: |\n      " + indented(ploverRecords) + "\n"
+	_, err := h.Apply.Apply(ctx, access.Service, wire.ApplyRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
+	require.NoError(t, err)
+	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
+	_, err = h.Handover.Begin(ctx, access.Service, wire.HandoverRequest{Domain: zone, To: "heron-main", KeepOld: true})
+	require.NoError(t, err)
+	v := h.moving(true, asks(handover.AskByHand, handover.DoDelegate))
+	require.Len(t, v.Asked.Enter, 4)
+	h.control("/domains", map[string]any{"domain": "saltmarsh-ferries.example", "hosts": v.Asked.Enter})
+	v = h.moving(true, doneWith)
+	assert.Empty(t, v.Registrar)
+	assert.Equal(t, 1, h.zonesNamed("plover"))
+}
+
+// A domain that is registered and not delegated yet has a short handover: no old side, nothing to compare, nothing to remove.
+func TestHandoverOfAFirstDelegation(t *testing.T) {
+	t.Parallel()
+	h := newHouse(t)
+	require.NoError(t, h.world.Register(zone.String(), nil, 120))
+	h.define("heron-main", "@ A 192.0.2.1")
+	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
+	_, err := h.Handover.Begin(ctx, access.Service, wire.HandoverRequest{Domain: zone, To: "heron-main"})
+	require.NoError(t, err)
+	v := h.allows(handover.DoDelegate)
+	assert.Empty(t, v.Old)
+	assert.Empty(t, v.Compared.Differences)
+	v = h.moving(true, doneWith)
+	assert.Equal(t, v.New, h.active())
+	assert.False(t, v.Back.Possible)
+}
+
+// What changes while a domain moves reaches both sides, and a side that is behind closes the gate.
+func TestEditsDuringAHandover(t *testing.T) {
+	t.Parallel()
+	h := atPlover(t, ploverRecords)
+	_, err := h.Handover.Begin(ctx, access.Service, wire.HandoverRequest{Domain: zone, To: "heron-main"})
+	require.NoError(t, err)
+	h.moving(true, asks(handover.AskAllow, handover.DoDelegate))
+	h.define("plover-old, heron-main", ploverRecords+"\ncam 60 A 192.0.2.9")
+	h.allows(handover.DoDelegate)
+	v := h.moving(true, func(v wire.Handover) bool { return v.Phase == handover.Switching || v.Phase == handover.Settling })
+	for _, side := range []string{"plover", "heron"} {
+		assert.Len(t, h.live(side).Get(record.Key{Name: dnsname.MustParse("cam.saltmarsh-ferries.example"), Type: record.A}).Data, 1, "%s: %+v", side, v.Steps)
+	}
+	h.define("plover-old, heron-main", ploverRecords+"\ncam 60 A 192.0.2.10")
+	h.moving(true, func(v wire.Handover) bool { return v.Phase == handover.Settling })
+	h.define("plover-old, heron-main", ploverRecords+"\ncam 60 A 192.0.2.11")
+	h.allows(handover.DoRetire)
+	for _, side := range []string{"plover", "heron"} {
+		assert.Equal(t, []record.Data{"192.0.2.11"}, h.live(side).Get(record.Key{Name: dnsname.MustParse("cam.saltmarsh-ferries.example"), Type: record.A}).Data, side)
+	}
 }

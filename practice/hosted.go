@@ -235,7 +235,9 @@ func (w *World) buildProvider(p *providerState, parent *zoneData, add func(*zone
 		z.at = p.name
 		for _, i := range hosted.Servers {
 			z.servers = append(z.servers, all[i])
-			z.line("%s %d IN NS %s", hosted.Name, hosted.NSTTL, p.serverName(i))
+			if !hosted.ownNS() {
+				z.line("%s %d IN NS %s", hosted.Name, hosted.NSTTL, p.serverName(i))
+			}
 		}
 		z.line("%s", p.soaLine(hosted))
 		for _, line := range hosted.Records {
@@ -255,6 +257,14 @@ func (w *World) buildProvider(p *providerState, parent *zoneData, add func(*zone
 		}
 		add(z)
 	}
+}
+
+// ownNS reports whether the records of a zone have an apex NS set, which then is in the place of the provider's own.
+func (h *hostedZone) ownNS() bool {
+	return slices.ContainsFunc(h.Records, func(line string) bool {
+		f := strings.Fields(line)
+		return f[0] == h.Name && f[3] == "NS"
+	})
 }
 
 // relayTTL is the TTL of a relay's addresses, in seconds.

@@ -116,6 +116,7 @@ var Reference = slices.Concat(
 		"name_max|number|any|characters that an owner name may have",
 		"targets|absolute, zone, record|absolute, with a question|how a name in record data is meant that has no final dot",
 		"owns_apex|true, false|false|SOA and apex NS are the provider's own",
+		"apex_ns|true, false|false|with owns_apex: the apex NS set can be written all the same, as a set; a handover then has the old zone name the new nameservers",
 		"apex_alias|true, false|false|the apex can have an ALIAS, which the provider follows",
 		"overwrites|true, false|false|the whole zone is replaced without a condition; it is read and compared first",
 		"delayed|true, false|with poll|writes are accepted first and done later",

@@ -49,8 +49,29 @@ func (s *Sweeper) AskSet(ctx context.Context, server evidence.Server, key record
 	o := observed(key, r, err, false)
 	if o.Answer == evidence.Lame && r.Rcode == dns.RcodeSuccess && refersAt(r.Ns, key.Name) {
 		o.Answer = evidence.Referral
+		o.Data, o.TTL = refersTo(r, key.Name)
 	}
 	return o
+}
+
+// refersTo returns the nameservers of a delegation at or above a name, with the addresses that came along of those below it, sorted, and the TTL of the NS set.
+func refersTo(m Reply, name dnsname.Name) (data []record.Data, ttl uint32) {
+	var cut dnsname.Name
+	for _, rr := range m.Ns {
+		r, err := record.FromRR(rr)
+		if err == nil && r.Type == record.NS && name.IsAtOrBelow(r.Name) {
+			cut = r.Name
+			data, ttl = append(data, r.Data), max(ttl, r.TTL)
+		}
+	}
+	for _, rr := range m.Extra {
+		r, err := record.FromRR(rr)
+		if err == nil && (r.Type == record.A || r.Type == record.AAAA) && r.Name.IsAtOrBelow(cut) {
+			data = append(data, record.Data(r.Name.String()+" "+string(r.Data)))
+		}
+	}
+	slices.Sort(data)
+	return slices.Compact(data), ttl
 }
 
 // refersAt reports whether an authority section delegates a name, or one above it.

@@ -26,6 +26,7 @@ type Placement struct {
 	Foreign     int `gorm:"column:foreign_sets"`
 	Trouble     string
 	Caps        *string // JSON
+	Told        string  // nameservers that the zone's apex NS set names there in place of the provider's own, JSON; empty for none
 }
 
 // RemovePlacement forgets a placement and all that is known of it.
@@ -38,6 +39,14 @@ func (Placement) TableName() string { return "placements" }
 
 // Names returns the nameservers that the provider gave the zone.
 func (p Placement) Names() []dnsname.Name { return namesFrom(p.Nameservers) }
+
+// ToldSet returns the nameservers that the zone's apex NS set names there, in place of the provider's own; none where it names those.
+func (p Placement) ToldSet() []dnsname.Name { return namesFrom(p.Told) }
+
+// Tell has the apex NS set of a zone at a provider name other nameservers, with the next sync.
+func (t *Tx) Tell(placementID uint64, nameservers []dnsname.Name) error {
+	return t.db.Model(&Placement{}).Where("id = ?", placementID).Updates(map[string]any{"told": jsonText(nameservers), "state": Pending}).Error
+}
 
 func namesFrom(text string) (names []dnsname.Name) {
 	if text == "" || text == "null" || text == "[]" {

@@ -85,6 +85,7 @@ type Caps struct {
 	Rate        float64       `json:"rate,omitempty"`       // requests a second that are allowed; 0 where it is not said
 	Parallel    int           `json:"parallel,omitempty"`   // changes of different zones that may be under way at the same time; 0 where it is not said
 	OwnsApex    bool          `json:"owns_apex"`            // SOA and apex NS are the provider's, not to be written
+	ApexNS      bool          `json:"apex_ns"`              // with OwnsApex: the apex NS set can be written all the same, in place of the provider's own
 	ApexAlias   bool          `json:"apex_alias"`           // the apex can have an ALIAS, which the provider keeps right itself
 	Marks       bool          `json:"marks"`                // reads carry a change mark, and an unchanged zone costs one small read
 	Guarded     bool          `json:"guarded"`              // a write of a zone that has changed since it was read is refused
@@ -96,6 +97,7 @@ type Caps struct {
 	Prefills    bool          `json:"prefills"`             // a new zone has records of the provider's making in it
 	FixedZones  bool          `json:"fixed_zones"`          // zones are made and removed elsewhere, not through this interface
 	Attributes  []Attribute   `json:"attributes,omitempty"` // what it keeps with a record set besides the records
+	Told        []string      `json:"told,omitempty"`       // nameservers that the apex NS set shall name; empty where it is left to the provider
 	SOA         []string      `json:"soa,omitempty"`        // fields of the SOA record that can be set, named as in soa.Fields; empty for none
 }
 
@@ -130,7 +132,33 @@ func (c Caps) Relayed(attributes map[string]string) bool {
 
 // Owned reports whether the set at k belongs to the provider and not to us.
 func (c Caps) Owned(zone dnsname.Name, k record.Key) bool {
-	return c.OwnsApex && k.Name == zone && (k.Type == record.SOA || k.Type == record.NS)
+	return c.OwnsApex && k.Name == zone && (k.Type == record.SOA || k.Type == record.NS && len(c.Told) == 0)
+}
+
+// Telling returns capabilities under which the apex NS set names these nameservers, where the provider lets it be written.
+func (c Caps) Telling(nameservers []dnsname.Name) Caps {
+	if !c.ApexNS {
+		return c
+	}
+	for _, n := range nameservers {
+		c.Told = append(c.Told, n.String())
+	}
+	return c
+}
+
+// toldTTL is the TTL of an apex NS set that names other nameservers, in seconds.
+const toldTTL = 3600
+
+// told adds the apex NS set that is to be written.
+func (c Caps) told(zone dnsname.Name, wanted record.Contents) record.Contents {
+	if len(c.Told) == 0 {
+		return wanted
+	}
+	data := make([]record.Data, len(c.Told))
+	for i, n := range c.Told {
+		data[i] = record.Data(n)
+	}
+	return wanted.With(record.NewSet(zone, record.NS, toldTTL, data...))
 }
 
 // Holds reports whether records of a type can be kept there.

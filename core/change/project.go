@@ -14,7 +14,7 @@ import (
 // cannot hold at all.
 func (c Caps) Project(zone dnsname.Name, wanted record.Contents) (record.Contents, []finding.Finding) {
 	p := projection{caps: c}
-	projected := wanted.Filter(func(k record.Key) bool {
+	projected := c.told(zone, wanted).Filter(func(k record.Key) bool {
 		if c.Owned(zone, k) {
 			p.kept = append(p.kept, k.String())
 			return false

@@ -53,11 +53,17 @@ func (o Observed) Text() string {
 	switch {
 	case o.Absent():
 		return "nothing"
+	case o.Answer == Referral && len(o.Data) > 0:
+		return "referral to " + joined(o.Data)
 	case o.Answer != Positive:
 		return string(o.Answer)
 	}
-	parts := make([]string, len(o.Data))
-	for i, d := range o.Data {
+	return joined(o.Data)
+}
+
+func joined(data []record.Data) string {
+	parts := make([]string, len(data))
+	for i, d := range data {
 		parts[i] = string(d)
 	}
 	return strings.Join(parts, ", ")

@@ -2,6 +2,8 @@ package delegate
 
 import (
 	"context"
+	"crypto/rand"
+	"encoding/hex"
 	"slices"
 	"sync"
 
@@ -39,15 +41,34 @@ func (s *Delegations) compareSides(ctx context.Context, m move, old []dnsname.Na
 	if err != nil {
 		return nil, 0, err
 	}
-	keys := compare.Keys(m.request.Domain, desired, known)
-	if len(keys)*(len(before)+len(after)) > mostQuestions {
+	questions := compare.Questions(m.request.Domain, madeUp(), desired, known)
+	if len(questions)*(len(before)+len(after)) > mostQuestions {
 		before, after = before[:1], after[:1]
 	}
-	was, is := s.askAll(ctx, before, keys), s.askAll(ctx, after, keys)
-	if ctx.Err() != nil {
-		return nil, 0, context.Cause(ctx)
+	was, is := compare.Answers{}, compare.Answers{}
+	open := questions
+	for again := 0; again < timesAsked && len(open) > 0; again++ { // what rotates shows it by and by
+		s.askAll(ctx, before, open, was)
+		s.askAll(ctx, after, open, is)
+		if ctx.Err() != nil {
+			return nil, 0, context.Cause(ctx)
+		}
+		list = compare.Compare(questions, was, is)
+		open = slices.DeleteFunc(slices.Clone(open), func(q compare.Question) bool {
+			return !slices.ContainsFunc(list, func(d compare.Difference) bool { return d.Key == q.Shown && d.Kind == compare.Changed })
+		})
 	}
-	return append([]compare.Difference{}, compare.Compare(keys, was, is)...), len(keys), nil
+	return append([]compare.Difference{}, list...), len(questions), nil
+}
+
+// timesAsked is how often the sides are asked for what they answer differently.
+const timesAsked = 3
+
+// madeUp returns a label that nobody has.
+func madeUp() string {
+	var label [5]byte
+	_, _ = rand.Read(label[:])
+	return "beacon-" + hex.EncodeToString(label[:])
 }
 
 // answering returns the addresses of a set that answer for the zone.
@@ -60,27 +81,25 @@ func answering(sweep evidence.Sweep, set []dnsname.Name) (list []evidence.Server
 	return list
 }
 
-// askAll asks servers for record sets.
-func (s *Delegations) askAll(ctx context.Context, servers []evidence.Server, keys []record.Key) compare.Answers {
-	answers := compare.Answers{}
+// askAll asks servers, and adds what they answer.
+func (s *Delegations) askAll(ctx context.Context, servers []evidence.Server, questions []compare.Question, answers compare.Answers) {
 	var mu sync.Mutex
 	var group errgroup.Group
 	group.SetLimit(askedAtOnce)
 	for _, server := range servers {
-		for _, k := range keys {
+		for _, q := range questions {
 			group.Go(func() error {
 				calling, cancel := context.WithTimeout(ctx, s.timeout)
 				defer cancel()
-				o := s.sweeper.AskSet(calling, server, k)
+				o := s.sweeper.AskSet(calling, server, q.Key)
 				mu.Lock()
 				defer mu.Unlock()
-				answers[k] = append(answers[k], o)
+				answers[q.Key] = append(answers[q.Key], o)
 				return nil
 			})
 		}
 	}
 	_ = group.Wait()
-	return answers
 }
 
 // atOldProvider reads the zone from the connected account whose nameservers are active; it is empty where none is connected.

@@ -40,6 +40,7 @@ type move struct {
 	placed    []dnsname.Name    // nameservers that providers assigned to the zone
 	earlier   [][]dnsname.Name  // sets that were active before, the newest first
 	available []dnsname.Name    // what a list may name without being one of the user's own
+	also      []dnsname.Name    // more nameservers to ask
 	byHand    bool              // no registrar account is named: a person enters the list there
 	begun     bool              // with byHand: a user said so
 }
@@ -306,7 +307,7 @@ func (s *Delegations) look(ctx context.Context, m move) (found seen, err error) 
 		return found, err
 	}
 	out.Before, out.After, found.registration = reg, reg, reg
-	sweep, history, err := s.checks.Look(ctx, m.zone, m.domain, m.target, m.hosts)
+	sweep, history, err := s.checks.Look(ctx, m.zone, m.domain, slices.Concat(m.target, m.also), m.hosts)
 	if err != nil {
 		return found, err
 	}

@@ -20,12 +20,13 @@ type Sight struct {
 	History      delegation.History // with the sweep in it
 }
 
-// Look returns what holds before a change of nameservers. It changes nothing.
-func (s *Delegations) Look(ctx context.Context, r wire.DelegateRequest) (Sight, error) {
+// Look returns what holds before a change of nameservers, or during one; also names more nameservers to ask. It changes nothing.
+func (s *Delegations) Look(ctx context.Context, r wire.DelegateRequest, also []dnsname.Name) (Sight, error) {
 	m, err := s.moveOf(ctx, r)
 	if err != nil {
 		return Sight{}, err
 	}
+	m.also = also
 	found, err := s.look(ctx, m)
 	return Sight{Delegated: found.Delegated, Target: m.target, Place: m.place, ByHand: m.byHand, Registration: found.registration, Sweep: found.sweep, History: found.history}, err
 }

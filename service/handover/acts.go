@@ -8,11 +8,13 @@ import (
 	"time"
 
 	"beacon/core/access"
+	"beacon/core/diff"
 	"beacon/core/handover"
 	"beacon/service/acts"
 	"beacon/service/delegate"
 	"beacon/service/jobs"
 	"beacon/service/sync"
+	"beacon/service/zones"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -129,7 +131,9 @@ func (s *Handover) start(ctx context.Context, p plan, do handover.Do) (err error
 	course := p.agreed()
 	switch do {
 	case handover.DoSync:
-		return s.startSync(ctx, p, by)
+		return s.startSync(ctx, p, by, do)
+	case handover.DoTellOld:
+		return s.tellOld(ctx, p, by)
 	case handover.DoDelegate:
 		_, err = s.delegations.DelegateWithin(ctx, by, wire.DelegateRequest{Domain: name, Nameservers: asTyped(course.New), Agree: course.Agreed, Override: course.Override, Reason: why}, within)
 	case handover.DoRemoveDS:
@@ -156,33 +160,76 @@ func (s *Handover) stillOpen(tx *store.Tx, p plan) error {
 }
 
 // startSync begins syncs of the sides that are behind.
-func (s *Handover) startSync(ctx context.Context, p plan, by access.Caller) error {
-	err := s.logbook.Tx(ctx, func(tx *store.Tx) error {
-		if err := s.stillOpen(tx, p); err != nil {
-			return err
+func (s *Handover) startSync(ctx context.Context, p plan, by access.Caller, do handover.Do) error {
+	err := s.logbook.Tx(ctx, func(tx *store.Tx) error { return s.syncIn(tx, p, by, do) })
+	s.jobs.Wake(store.JobSync)
+	return err
+}
+
+func (s *Handover) syncIn(tx *store.Tx, p plan, by access.Caller, do handover.Do) error {
+	if err := s.stillOpen(tx, p); err != nil {
+		return err
+	}
+	behind, err := sync.Unsynced(tx, p.ZoneID)
+	if err != nil {
+		return err
+	}
+	for _, account := range behind {
+		if account != p.from && account != p.to {
+			continue
 		}
-		behind, err := sync.Unsynced(tx, p.ZoneID)
+		r := wire.SyncRequest{Zone: p.zone.Name(), Account: account}
+		id := p.NewAccount
+		if account == p.from {
+			id = p.OldAccount
+		}
+		at, _, err := placementAt(tx, p.ZoneID, id)
 		if err != nil {
 			return err
 		}
-		for _, account := range behind {
-			if account != p.from && account != p.to {
-				continue
-			}
-			list, err := s.syncs.Start(by, tx, wire.SyncRequest{Zone: p.zone.Name(), Account: account})
-			if err != nil {
+		if len(at.ToldSet()) > 0 {
+			r.Allow = []string{diff.GuardApex}
+		}
+		list, err := s.syncs.Start(by, tx, r)
+		if err != nil {
+			return err
+		}
+		for _, one := range list {
+			if err := s.mark(tx, p.Handover, store.HandoverMark{Kind: markBegun, About: string(do), SyncID: &one.ID}); err != nil {
 				return err
 			}
-			for _, one := range list {
-				if err := s.mark(tx, p.Handover, store.HandoverMark{Kind: markBegun, About: string(handover.DoSync), SyncID: &one.ID}); err != nil {
-					return err
-				}
+		}
+	}
+	return nil
+}
+
+// tellOld has the old zone name the new nameservers. Where it is to do so already, its servers are behind: nothing is begun.
+func (s *Handover) tellOld(ctx context.Context, p plan, by access.Caller) error {
+	err := s.logbook.Tx(ctx, func(tx *store.Tx) error {
+		old, there, err := placementAt(tx, p.ZoneID, p.OldAccount)
+		if err != nil || !there {
+			return err
+		}
+		if !slices.Equal(old.ToldSet(), p.course.New) {
+			if err := zones.Tell(tx, old.ID, p.course.New); err != nil {
+				return err
 			}
 		}
-		return nil
+		return s.syncIn(tx, p, by, handover.DoTellOld)
 	})
 	s.jobs.Wake(store.JobSync)
 	return err
+}
+
+// placementAt returns the placement of a zone at an account; there is false where there is none.
+func placementAt(tx *store.Tx, zoneID uint64, account *uint64) (at store.Placement, there bool, err error) {
+	placements, err := zones.Placements(tx, zoneID)
+	for _, p := range placements {
+		if account != nil && p.AccountID == *account {
+			return p, true, err
+		}
+	}
+	return at, false, err
 }
 
 // notStarted keeps why an act could not be begun. It is tried again later.

@@ -54,7 +54,7 @@ func (s *Handover) begin(ctx context.Context, by access.Caller, r wire.HandoverR
 		return out, err
 	}
 	if len(r.Nameservers) > 0 {
-		looked, err := s.delegations.Look(ctx, wire.DelegateRequest{Domain: r.Domain, Nameservers: r.Nameservers})
+		looked, err := s.delegations.Look(ctx, wire.DelegateRequest{Domain: r.Domain, Nameservers: r.Nameservers}, nil)
 		if err != nil {
 			return out, logbook.Explain(err)
 		}
@@ -106,7 +106,7 @@ func (s *Handover) foresee(ctx context.Context, v *wire.Handover, course handove
 		}
 		return nil
 	}
-	looked, err := s.delegations.Look(ctx, wire.DelegateRequest{Domain: v.Domain, Nameservers: asTyped(course.New)})
+	looked, err := s.delegations.Look(ctx, wire.DelegateRequest{Domain: v.Domain, Nameservers: asTyped(course.New)}, nil)
 	if err != nil {
 		return logbook.Explain(err)
 	}
@@ -235,6 +235,11 @@ func (s *Handover) keep(by access.Caller, tx *store.Tx, r wire.HandoverRequest, 
 		switch {
 		case row.NewAccount != nil && p.AccountID == *row.NewAccount:
 			course.New = dnsname.SortSet(p.Names())
+			if told := p.ToldSet(); len(told) > 0 && !slices.Equal(told, course.New) { // of a handover before this one
+				if err := zones.Tell(tx, p.ID, course.New); err != nil {
+					return row, err
+				}
+			}
 		case row.OldAccount == nil && shares(p.Names(), course.Old):
 			row.OldAccount = &p.AccountID
 		}

@@ -12,7 +12,6 @@ import (
 	"beacon/service/jobs"
 	"beacon/service/logbook"
 	"beacon/service/sync"
-	"beacon/service/zones"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -65,6 +64,9 @@ func (s *Handover) decide(ctx context.Context, p plan, acts history, fresh bool)
 		return s.cannotSee(ctx, p, err)
 	}
 	course := p.agreed()
+	if course.OldTells, err = s.tells(ctx, p.zone.Name(), p.from); err != nil {
+		return s.cannotSee(ctx, p, err)
+	}
 	out.Decision = handover.Decide(course, p.evidence(), evident)
 	hands := handover.Hands{Allowed: p.allowed()}
 	if looked.ByHand {
@@ -110,7 +112,7 @@ func (s *Handover) see(ctx context.Context, p plan, fresh bool) (e handover.Seen
 		}
 	}
 	course := p.agreed()
-	looked, err = s.delegations.Look(ctx, wire.DelegateRequest{Domain: name, Nameservers: asTyped(course.New), Agree: course.Agreed, Override: course.Override})
+	looked, err = s.delegations.Look(ctx, wire.DelegateRequest{Domain: name, Nameservers: asTyped(course.New), Agree: course.Agreed, Override: course.Override}, course.Old)
 	if err != nil {
 		return e, looked, logbook.Explain(err)
 	}
@@ -121,12 +123,22 @@ func (s *Handover) see(ctx context.Context, p plan, fresh bool) (e handover.Seen
 		if e.Behind, err = sync.Unsynced(tx, p.ZoneID); err != nil {
 			return err
 		}
-		placements, err := zones.Placements(tx, p.ZoneID)
-		e.OldPlaced = slices.ContainsFunc(placements, func(at store.Placement) bool { return p.OldAccount != nil && at.AccountID == *p.OldAccount })
+		_, e.OldPlaced, err = placementAt(tx, p.ZoneID, p.OldAccount)
 		return err
 	})
 	e.Behind = slices.DeleteFunc(e.Behind, func(account string) bool { return account != p.from && account != p.to })
 	return e, looked, err
+}
+
+// tells reports whether the apex NS set of a zone can be written at an account.
+func (s *Handover) tells(ctx context.Context, name dnsname.Name, account string) (bool, error) {
+	if account == "" {
+		return false, nil
+	}
+	places, err := s.syncs.PlacesOf(ctx, name)
+	return slices.ContainsFunc(places, func(at sync.Place) bool {
+		return at.Account.Name == account && (at.Caps.ApexNS || !at.Caps.OwnsApex)
+	}), err
 }
 
 // next is when a handover is looked at again at the latest: when the first of its waits ends, or at the pace of checks.
@@ -211,12 +223,8 @@ func (s *Handover) cannotSee(ctx context.Context, p plan, problem error) error {
 func (s *Handover) awaitAssigned(ctx context.Context, p plan, acts history) error {
 	var names []dnsname.Name
 	err := s.logbook.Look(ctx, func(tx *store.Tx) error {
-		placements, err := zones.Placements(tx, p.ZoneID)
-		for _, at := range placements {
-			if p.NewAccount != nil && at.AccountID == *p.NewAccount {
-				names = dnsname.SortSet(at.Names())
-			}
-		}
+		at, _, err := placementAt(tx, p.ZoneID, p.NewAccount)
+		names = dnsname.SortSet(at.Names())
 		return err
 	})
 	if err != nil {

@@ -39,7 +39,7 @@ func (s *Handover) Forecast(ctx context.Context, by access.Caller, r wire.Foreca
 	if err != nil {
 		return out, err
 	}
-	looked, err := s.delegations.Look(ctx, wire.DelegateRequest{Domain: r.Domain, Nameservers: r.Nameservers, Agree: r.Agree})
+	looked, err := s.delegations.Look(ctx, wire.DelegateRequest{Domain: r.Domain, Nameservers: r.Nameservers, Agree: r.Agree}, nil)
 	if err != nil {
 		return out, logbook.Explain(err)
 	}
@@ -57,6 +57,9 @@ func (s *Handover) Forecast(ctx context.Context, by access.Caller, r wire.Foreca
 	}
 	old := placeOf(places, course.Old, target)
 	course.OldHere = old != ""
+	if course.OldTells, err = s.tells(ctx, r.Domain, old); err != nil {
+		return out, err
+	}
 	evident, err := s.evident(ctx, looked, course)
 	if err != nil {
 		return out, err

@@ -223,11 +223,10 @@ func reverse(p plan, reason string) wire.HandoverRequest {
 func (s *Handover) back(tx *store.Tx, p plan) (b wire.HandoverBack, err error) {
 	name := p.zone.Name()
 	b.Command = fmt.Sprintf("beacon handover back %s", name.Unicode())
-	placements, err := zones.Placements(tx, p.ZoneID)
+	_, old, err := placementAt(tx, p.ZoneID, p.OldAccount)
 	if err != nil {
 		return b, err
 	}
-	old := slices.ContainsFunc(placements, func(at store.Placement) bool { return p.OldAccount != nil && at.AccountID == *p.OldAccount })
 	past, err := p.domain.PastSweeps()
 	if err != nil {
 		return b, err

@@ -69,6 +69,7 @@ func (s *Syncs) PlacesOf(ctx context.Context, name dnsname.Name) (places []Place
 func (s *Syncs) connect(ctx context.Context, p *Place) (err error) {
 	if p.Driver, err = s.accounts.Provider(p.Account); err == nil {
 		p.Caps, err = p.Driver.Describe(ctx, p.Ref())
+		p.Caps = p.Caps.Telling(p.Placement.ToldSet())
 		p.SOA = s.zones.SOA(p.Zone).Only(p.Caps.SOA)
 	}
 	return logbook.Explain(err)
@@ -156,6 +157,9 @@ func (s *Syncs) compareWith(ctx context.Context, p Place, revisionID uint64, dri
 	c.notes = append(c.notes, soa.Unsupported(p.Zone.Name(), p.Zone.ZoneSettings().SOA, p.Caps.SOA)...)
 	c.sent, c.seen = diff.Recognise(c.placed, live)
 	if is := live.Get(p.soaKey()); !is.IsZero() { // desired fields replace those that were changed elsewhere
+		c.sent = c.sent.With(is)
+	}
+	if is := live.Get(record.Key{Name: p.Zone.Name(), Type: record.NS}); len(p.Caps.Told) > 0 && !is.IsZero() { // it replaces the provider's own
 		c.sent = c.sent.With(is)
 	}
 	var gaps []finding.Finding

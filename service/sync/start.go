@@ -1,6 +1,7 @@
 package sync
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 
@@ -73,7 +74,7 @@ func (s *Syncs) Start(by access.Caller, tx *store.Tx, r wire.SyncRequest) ([]wir
 		list = append(list, *ViewSync(n, r.Zone, a.Name))
 	}
 	if len(list) == 0 {
-		return nil, wire.Problemf(wire.Blocked, "Zone %s is not placed at %s. Name the account in its definition: providers: [ACCOUNT].", r.Zone.Unicode(), orAny(r.Account))
+		return nil, wire.Problemf(wire.Blocked, "Zone %s is not placed at %s. Name the account in its definition: providers: [ACCOUNT].", r.Zone.Unicode(), cmp.Or(r.Account, "any provider"))
 	}
 	return list, nil
 }
@@ -86,13 +87,6 @@ func driftPolicy(revert bool) diff.DriftPolicy {
 		return diff.RevertDrift
 	}
 	return diff.LeaveDrift
-}
-
-func orAny(account string) string {
-	if account == "" {
-		return "any provider"
-	}
-	return account
 }
 
 // Cancel ends a sync that has not ended. A request that is under way is not called back: the next sync of the placement waits until

@@ -96,5 +96,10 @@ func SetRemote(tx *store.Tx, placementID uint64, remoteID string, nameservers []
 	return tx.SetRemote(placementID, remoteID, nameservers)
 }
 
+// Tell has the apex NS set of a zone at a provider name other nameservers, with the next sync.
+func Tell(tx *store.Tx, placementID uint64, nameservers []dnsname.Name) error {
+	return tx.Tell(placementID, nameservers)
+}
+
 // RemovePlacement forgets a placement and all that is known of it.
 func RemovePlacement(tx *store.Tx, id uint64) error { return tx.RemovePlacement(id) }

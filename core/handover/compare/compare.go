@@ -9,7 +9,6 @@ import (
 	"slices"
 	"strings"
 
-	"beacon/core/dnsname"
 	"beacon/core/evidence"
 	"beacon/core/record"
 )
@@ -40,43 +39,25 @@ type Difference struct {
 // Answers are what the servers of one side answered for each record set, in any order.
 type Answers map[record.Key][]evidence.Observed
 
-// Keys returns the record sets that two sides have to be asked for: those of all contents, in canonical order. What belongs to the
-// side that serves a zone is left out, and an ALIAS is asked for as the addresses that it stands for.
-func Keys(zone dnsname.Name, contents ...record.Contents) (keys []record.Key) {
-	for _, c := range contents {
-		for set := range c.Sets() {
-			k := set.Key()
-			switch {
-			case k.Type == record.SOA || k.Type == record.NS && k.Name == zone:
-				continue
-			case k.Type == record.ALIAS:
-				keys = append(keys, record.Key{Name: k.Name, Type: record.A}, record.Key{Name: k.Name, Type: record.AAAA})
-				continue
-			}
-			keys = append(keys, k)
-		}
-	}
-	slices.SortFunc(keys, record.Key.Compare)
-	return slices.Compact(keys)
-}
-
-// Compare returns the differences between two sides about keys, in their order. A key that a side was not heard about is one: missing
-// evidence is no agreement.
-func Compare(keys []record.Key, before, after Answers) (list []Difference) {
-	for _, k := range keys {
-		was, wasTTL, heardOld := side(before[k])
-		is, isTTL, heardNew := side(after[k])
-		d := Difference{Key: k, Old: was, New: is, OldTTL: wasTTL, NewTTL: isTTL}
+// Compare returns the differences between two sides about questions, in their order. A question that a side was not heard about is one: missing
+// evidence is no agreement. Sides that rotate among the same data answer the same.
+func Compare(questions []Question, before, after Answers) (list []Difference) {
+	for _, q := range questions {
+		was, is := sideOf(q, before[q.Key]), sideOf(q, after[q.Key])
+		d := Difference{Key: q.Shown, Old: was.text, New: is.text, OldTTL: was.ttl, NewTTL: is.ttl}
+		same := was.text == is.text || was.rotates(is)
 		switch {
-		case !heardOld || !heardNew:
+		case !was.heard || !is.heard:
 			d.Kind = Unheard
-		case was == is && wasTTL == isTTL:
+		case same && was.ttl == is.ttl:
 			continue
-		case was == is:
+		case same:
 			d.Kind = TTL
-		case is == nothing:
+		case q.Empty: // neither side has data there
+			d.Kind = Changed
+		case is.text == nothing:
 			d.Kind = Lost
-		case was == nothing:
+		case was.text == nothing:
 			d.Kind = Added
 		default:
 			d.Kind = Changed
@@ -88,24 +69,47 @@ func Compare(keys []record.Key, before, after Answers) (list []Difference) {
 
 const nothing = "nothing"
 
-// side returns what one side answers, its largest TTL, and whether all of its servers that were asked were heard.
-func side(answers []evidence.Observed) (text string, ttl uint32, heard bool) {
+// side is what one side answers to a question.
+type side struct {
+	text  string
+	ttl   uint32        // the largest
+	heard bool          // all of its servers that were asked were heard
+	data  []record.Data // that any of them returned, sorted
+	mixed bool          // not all answers are positive ones
+}
+
+func sideOf(q Question, answers []evidence.Observed) (s side) {
 	if len(answers) == 0 {
-		return "not asked", 0, false
+		return side{text: "not asked"}
 	}
 	var texts []string
-	heard = true
+	s.heard = true
 	for _, o := range answers {
-		if o.Answer == evidence.Silent || o.Answer == evidence.Lame || o.Answer == evidence.Referral {
-			heard = false
+		referral := o.Answer == evidence.Referral
+		if o.Answer == evidence.Silent || o.Answer == evidence.Lame || referral && (!q.Cut || len(o.Data) == 0) {
+			s.heard = false
 		}
-		if t := o.Text(); !slices.Contains(texts, t) {
+		t := o.Text()
+		if q.Empty && o.Answer == evidence.NoName {
+			t = "no such name, though there are names below it"
+		}
+		if !slices.Contains(texts, t) {
 			texts = append(texts, t)
 		}
-		ttl = max(ttl, o.TTL)
+		s.mixed = s.mixed || o.Answer != evidence.Positive
+		s.data = append(s.data, o.Data...)
+		s.ttl = max(s.ttl, o.TTL)
 	}
 	slices.Sort(texts)
-	return strings.Join(texts, "; or "), ttl, heard
+	slices.Sort(s.data)
+	s.data = slices.Compact(s.data)
+	s.text = strings.Join(texts, "; or ")
+	return s
+}
+
+// rotates reports whether two sides return the same data, though not in every answer all of it.
+func (s side) rotates(o side) bool {
+	return !s.mixed && !o.mixed && len(s.data) > 1 && slices.Equal(s.data, o.data)
 }
 
 // Open returns the differences that change answers: all but those in TTLs.

@@ -61,6 +61,8 @@ func (a *app) showToday(t wire.Today) {
 func needs(i wire.TodayItem) (what, do string) {
 	zone := plain(i.Zone)
 	switch i.Kind {
+	case "handover":
+		return "its handover waits for you: " + i.Message, "beacon handover show " + zone
 	case "sync":
 		return fmt.Sprintf("sync %d at %s %s: %s", i.ID, i.Account, i.State, i.Message), "beacon diff " + zone
 	case "drift":

@@ -1,8 +1,12 @@
 package service_test
 
 import (
+	"encoding/json"
+	"net/http"
+	"net/http/httptest"
 	"os"
 	"path/filepath"
+	"sync"
 	"testing"
 	"time"
 
@@ -18,6 +22,8 @@ import (
 	"beacon/practice"
 	"beacon/practice/practicetest"
 	"beacon/service"
+	"beacon/service/notify"
+	"beacon/tell"
 	"beacon/wire"
 )
 
@@ -248,4 +254,46 @@ func TestEditsDuringAHandover(t *testing.T) {
 	for _, side := range []string{"plover", "heron"} {
 		assert.Equal(t, []record.Data{"192.0.2.11"}, h.live(side).Get(record.Key{Name: dnsname.MustParse("cam.saltmarsh-ferries.example"), Type: record.A}).Data, side)
 	}
+}
+
+// Where a handover waits for a user, all channels are told, once; and it is among what needs a person today.
+func TestWordOfAHandover(t *testing.T) {
+	t.Parallel()
+	var mu sync.Mutex
+	var asked []string
+	server := httptest.NewServer(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) {
+		var word tell.Word
+		assert.NoError(t, json.NewDecoder(r.Body).Decode(&word))
+		mu.Lock()
+		defer mu.Unlock()
+		asked = append(asked, word.Asked)
+	}))
+	defer server.Close()
+	secret := filepath.Join(t.TempDir(), "secret")
+	require.NoError(t, os.WriteFile(secret, []byte("lantern\n"), 0o600))
+	h := newHouseWith(t, func(s *service.Settings) {
+		s.Notifications = notify.Settings{Delay: 100 * time.Millisecond, Hooks: []notify.HookSettings{{Name: "night-watch", Address: server.URL, SecretFile: secret}}}
+	}).atPlover(ploverRecords)
+	_, err := h.Handover.Begin(ctx, access.Service, wire.HandoverRequest{Domain: zone, To: "heron-main"})
+	require.NoError(t, err)
+	want := "allow: change the nameservers at gannet-main"
+	told := func() (n int) {
+		mu.Lock()
+		defer mu.Unlock()
+		for _, text := range asked {
+			if text == want {
+				n++
+			}
+		}
+		return n
+	}
+	require.Eventually(t, func() bool { return told() == 1 }, 20*time.Second, 20*time.Millisecond)
+	today, err := h.Overview.Today(ctx, access.Service)
+	require.NoError(t, err)
+	require.NotEmpty(t, today.Attention)
+	assert.Equal(t, "handover", today.Attention[0].Kind)
+	assert.Equal(t, want, today.Attention[0].Message)
+	first := h.moving(false, asks(handover.AskAllow, handover.DoDelegate)).DecidedAt
+	h.moving(false, func(v wire.Handover) bool { return v.DecidedAt.After(first.Add(time.Minute)) })
+	assert.Equal(t, 1, told(), "once")
 }

@@ -142,7 +142,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 	s.Apply = apply.New(apply.Parts{Logbook: s.Logbook, Jobs: s.Jobs, Zones: s.Zones, Syncs: s.Syncs, Watch: settings.Watch, Accepted: func(tx *store.Tx, zoneID uint64, nameservers []dnsname.Name) error {
 		return s.Checks.Accepted(tx, zoneID, nameservers)
 	}})
-	s.Notify = notify.New(notify.Parts{Settings: settings.Notifications, Store: s.store, Logbook: s.Logbook, World: s.world, Door: door, HTTP: s.http, Timeout: settings.Request, News: check.NewsOf})
+	s.Notify = notify.New(notify.Parts{Settings: settings.Notifications, Store: s.store, Logbook: s.Logbook, World: s.world, Door: door, HTTP: s.http, Timeout: settings.Request, News: s.newsOf})
 	if s.visitor, err = settings.Websites.Visitor(door, s.world.Now); err != nil {
 		s.store.Close()
 		return nil, err
@@ -152,7 +152,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 		Settings: check.Settings{Checks: settings.Checks, RDAP: settings.RDAP, Sites: settings.Websites, Places: settings.VantagePoints, Request: settings.Request}})
 	s.Delegations = delegate.New(delegate.Parts{Logbook: s.Logbook, Acts: s.Acts, Zones: s.Zones, Accounts: s.Accounts, Syncs: s.Syncs, Checks: s.Checks, Sweeper: s.sweeper, Timeout: settings.Request, Watch: settings.Watch,
 		Reserved: func(tx *store.Tx, z store.Zone) error { return s.Handover.Reserved(tx, z) }})
-	s.Handover = handover.New(handover.Parts{Logbook: s.Logbook, Jobs: s.Jobs, World: s.world, Accounts: s.Accounts, Zones: s.Zones, Syncs: s.Syncs, Checks: s.Checks, Delegations: s.Delegations})
+	s.Handover = handover.New(handover.Parts{Logbook: s.Logbook, Jobs: s.Jobs, World: s.world, Notify: s.Notify, Accounts: s.Accounts, Zones: s.Zones, Syncs: s.Syncs, Checks: s.Checks, Delegations: s.Delegations})
 	s.Overview = overview.New(s.store, s.Logbook, s.Accounts, s.Zones, s.world)
 	s.employ()
 	return s, nil
@@ -179,6 +179,15 @@ func (s *Service) openAccounts(d Drivers) (err error) {
 
 // madeAt makes the nameservers that a provider assigned desired, where the definition says that the domain is to be delegated there.
 func (s *Service) madeAt(tx *store.Tx, zoneID uint64) error { return s.Checks.AssignedTo(tx, zoneID) }
+
+// newsOf returns how a domain is, and what its handover asks of a user, for those who are told.
+func (s *Service) newsOf(tx *store.Tx, domainID uint64) (notify.News, error) {
+	n, err := check.NewsOf(tx, domainID)
+	if err == nil {
+		n.Asked, err = s.Handover.Asks(tx, domainID)
+	}
+	return n, err
+}
 
 // read reads the files that the settings name.
 func (d DNSSettings) read() (o resolve.Options, anchors dnssec.Records, err error) {

@@ -25,7 +25,8 @@ type Handover struct {
 	NewAccount *uint64
 	Lane       uint64 // the registrar's account; 0 for none
 	Phase      string
-	Asked      string     // what is asked of a user; empty for nothing
+	Asked      string     // the kind of what is asked of a user; empty for nothing
+	Asks       string     // and in words
 	NextAt     *time.Time // when it is looked at again at the latest, simulated time; nil for now
 	DecidedAt  *time.Time // simulated time
 	Decided    string     // JSON
@@ -89,7 +90,7 @@ func (t *Tx) LastHandover(zoneID uint64) (h Handover, err error) {
 
 // SaveHandover keeps what was decided of a handover, and its state.
 func (t *Tx) SaveHandover(h Handover) error {
-	return t.db.Model(&Handover{}).Where("id = ?", h.ID).Updates(map[string]any{"state": h.State, "course": h.Course, "digest": h.Digest, "phase": h.Phase, "asked": h.Asked,
+	return t.db.Model(&Handover{}).Where("id = ?", h.ID).Updates(map[string]any{"state": h.State, "course": h.Course, "digest": h.Digest, "phase": h.Phase, "asked": h.Asked, "asks": cut(h.Asks, 300),
 		"next_at": h.NextAt, "decided_at": h.DecidedAt, "decided": h.Decided, "planned": h.Planned, "ended_at": h.EndedAt}).Error
 }
 
@@ -108,7 +109,7 @@ func (t *Tx) Marks(handoverID uint64) (list []HandoverMark, err error) {
 // HandoverRow is a handover in a list, with the domain's name.
 type HandoverRow struct {
 	Handover
-	NameKey []byte
+	NameKey string
 }
 
 // HandoverPlace is a place in a list of handovers.
@@ -126,6 +127,13 @@ func (t *Tx) OpenHandovers(after HandoverPlace, limit int) (list []HandoverRow, 
 	next := "COALESCE(h.next_at, " + noNext + ")"
 	err = t.db.Raw("SELECT h.*, z.name_key FROM handovers h JOIN zones z ON z.id = h.zone_id WHERE h.state IN ('open', 'paused') AND ("+next+", h.id) > (?, ?) AND "+in+
 		" ORDER BY "+next+", h.id LIMIT ?", append(append([]any{after.Next, after.ID}, args...), limit)...).Scan(&list).Error
+	return list, err
+}
+
+// AskingHandovers returns at most limit open handovers that ask something of a user, by the domain's name.
+func (t *Tx) AskingHandovers(limit int) (list []HandoverRow, err error) {
+	in, args := t.inZones("z.name_key")
+	err = t.db.Raw("SELECT h.*, z.name_key FROM handovers h JOIN zones z ON z.id = h.zone_id WHERE h.state = 'open' AND h.asks <> '' AND "+in+" ORDER BY z.name_key LIMIT ?", append(args, limit)...).Scan(&list).Error
 	return list, err
 }
 

@@ -19,6 +19,7 @@ type Telling struct {
 	ToldAt   *time.Time         // real time
 	Tries    int                // in vain, since then
 	Problem  string             // why the last one was
+	Asked    string             // what was asked of a user; empty for nothing
 
 	DeadlinesText string `gorm:"column:deadlines"`
 }
@@ -52,9 +53,9 @@ func (t *Tx) TellingByID(id uint64) (out Telling, err error) {
 	return out, found(err, "telling %d", id)
 }
 
-// Told notes that a channel was told a verdict, and which deadlines it knows of.
-func (t *Tx) Told(id uint64, verdict delegation.Verdict, known []delegation.Deadline) error {
-	return t.db.Exec("UPDATE tellings SET told = ?, deadlines = ?, told_at = ?, tries = 0, problem = '' WHERE id = ?", verdict, jsonText(known), t.now(), id).Error
+// Told notes that a channel was told a verdict, what is asked of a user, and which deadlines it knows of.
+func (t *Tx) Told(id uint64, verdict delegation.Verdict, asked string, known []delegation.Deadline) error {
+	return t.db.Exec("UPDATE tellings SET told = ?, asked = ?, deadlines = ?, told_at = ?, tries = 0, problem = '' WHERE id = ?", verdict, cut(asked, 300), jsonText(known), t.now(), id).Error
 }
 
 // NotTold notes a try in vain, or with no tries that it was given up.

@@ -21,6 +21,7 @@ type Word struct {
 	At        time.Time             `json:"at"`     // of the check, world time
 	SettlesBy *time.Time            `json:"settles_by"`
 	Deadlines []delegation.Deadline `json:"deadlines,omitempty"` // those that have come near since then
+	Asked     string                `json:"asked,omitempty"` // what a handover asks of a user
 	Findings  []finding.Finding     `json:"findings"`
 	Test      bool                  `json:"test,omitempty"` // a user tests the channel; nothing has happened
 }
@@ -41,6 +42,9 @@ func (w Word) Subject() string {
 		return "Agile Beacon: test notification"
 	}
 	subject := fmt.Sprintf("%s: %s", w.Domain, w.Verdict.Words())
+	if w.Asked != "" {
+		subject = fmt.Sprintf("%s: its handover waits for you", w.Domain)
+	}
 	for _, d := range w.Deadlines {
 		subject += fmt.Sprintf("; %s, %s", d.Code, d.By.UTC().Format("2 January 2006"))
 	}
@@ -52,6 +56,9 @@ func (w Word) Text() string {
 	var b strings.Builder
 	if w.Test {
 		return "A user tests this channel. Nothing has happened, and notifications about domains arrive here.\n"
+	}
+	if w.Asked != "" {
+		fmt.Fprintf(&b, "The handover of %s waits for you: %s.\nSee it: beacon handover show %s\n\n", w.Domain, w.Asked, w.Domain)
 	}
 	fmt.Fprintf(&b, "%s: %s. %s\n", w.Domain, w.Verdict.Words(), sentences[w.Verdict])
 	if w.Before != "" && w.Before != w.Verdict {

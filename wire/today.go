@@ -22,7 +22,7 @@ type Today struct {
 
 // TodayItem is one thing that needs a person, or that runs.
 type TodayItem struct {
-	Kind    string             `json:"kind"`              // "domain", "sync", "drift", "draft" or "delegation"
+	Kind    string             `json:"kind"`              // "domain", "handover", "sync", "drift", "draft" or "delegation"
 	Zone    dnsname.Name       `json:"zone"`              // that it is about
 	Account string             `json:"account,omitempty"` // at which provider account, for a sync or drift
 	Verdict delegation.Verdict `json:"verdict,omitempty"` // state of the domain

@@ -172,11 +172,16 @@ func (s *Handover) keepDecision(ctx context.Context, p plan, out decided) error 
 				return err
 			}
 		}
-		asked := ""
+		was, asked := row, ""
 		if out.Asked != nil {
 			asked = string(out.Asked.Kind)
 		}
-		was := row
+		p.last = out
+		if row.Asks = p.asksBriefly(); row.Asks != was.Asks {
+			if err := s.notify.TellLater(tx, p.domain.ID); err != nil {
+				return err
+			}
+		}
 		row.Phase, row.Asked, row.NextAt, row.DecidedAt, row.Decided, row.Planned = string(out.Phase), asked, p.NextAt, p.DecidedAt, jsonText(out), p.Planned
 		row.Course, row.Digest = p.Course, p.Digest
 		if out.Phase == handover.Done {

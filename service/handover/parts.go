@@ -7,6 +7,7 @@ import (
 	"beacon/service/delegate"
 	"beacon/service/jobs"
 	"beacon/service/logbook"
+	"beacon/service/notify"
 	"beacon/service/sync"
 	"beacon/service/zones"
 )
@@ -16,6 +17,7 @@ type Parts struct {
 	Logbook     *logbook.Book
 	Jobs        *jobs.Queue
 	World       *clock.World
+	Notify      *notify.Notifier
 	Accounts    *accounts.Accounts
 	Zones       *zones.Zones
 	Syncs       *sync.Syncs
@@ -28,6 +30,7 @@ type Handover struct {
 	logbook     *logbook.Book
 	jobs        *jobs.Queue
 	world       *clock.World
+	notify      *notify.Notifier
 	accounts    *accounts.Accounts
 	zones       *zones.Zones
 	syncs       *sync.Syncs
@@ -37,5 +40,5 @@ type Handover struct {
 
 // New returns the handovers of a database.
 func New(p Parts) *Handover {
-	return &Handover{logbook: p.Logbook, jobs: p.Jobs, world: p.World, accounts: p.Accounts, zones: p.Zones, syncs: p.Syncs, checks: p.Checks, delegations: p.Delegations}
+	return &Handover{logbook: p.Logbook, jobs: p.Jobs, world: p.World, notify: p.Notify, accounts: p.Accounts, zones: p.Zones, syncs: p.Syncs, checks: p.Checks, delegations: p.Delegations}
 }

@@ -185,3 +185,16 @@ func stationsOf(text string) (list []handover.Station) {
 	}
 	return list
 }
+
+// Asks returns what the open handover of a domain asks of a user, in words; empty for nothing.
+func (s *Handover) Asks(tx *store.Tx, domainID uint64) (string, error) {
+	d, err := check.DomainByID(tx, domainID)
+	if err != nil {
+		return "", err
+	}
+	row, err := tx.OpenHandover(d.ZoneID)
+	if row.State != store.HandoverOpen {
+		return "", err
+	}
+	return row.Asks, err
+}

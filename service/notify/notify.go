@@ -2,6 +2,7 @@ package notify
 
 import (
 	"context"
+	"crypto/sha256"
 	"fmt"
 	"net/http"
 	"os"
@@ -33,6 +34,7 @@ type News struct {
 	Domain  dnsname.Name
 	Verdict delegation.Verdict
 	Last    delegation.Report // of the newest check
+	Asked   string            // what a handover asks of a user, in words; empty for nothing
 }
 
 // Parts are what a Notifier works with.
@@ -132,10 +134,10 @@ func (n *Notifier) RunTell(ctx context.Context, job store.Job) error {
 		return nil
 	case err != nil:
 		return err
-	case now.Verdict == t.Told && len(news) == 0:
+	case now.Verdict == t.Told && len(news) == 0 && now.Asked == t.Asked:
 		return nil // it came back to what is known there
-	case t.Told == "" && now.Verdict == delegation.Settled && len(news) == 0:
-		return n.store.Tx(ctx, func(tx *store.Tx) error { return tx.Told(t.ID, now.Verdict, told) })
+	case (t.Told == "" && now.Verdict == delegation.Settled || now.Verdict == t.Told) && len(news) == 0 && now.Asked == "":
+		return n.store.Tx(ctx, func(tx *store.Tx) error { return tx.Told(t.ID, now.Verdict, "", told) })
 	}
 	if at := n.store.Now(); !c.always {
 		quiet, _ := tell.ParseQuiet(n.settings.Quiet.From, n.settings.Quiet.To, n.settings.Quiet.Timezone)
@@ -144,7 +146,7 @@ func (n *Notifier) RunTell(ctx context.Context, job store.Job) error {
 		}
 	}
 	name := strings.TrimSuffix(now.Domain.String(), ".")
-	word := tell.Word{ID: wordID(t, now.Verdict), Domain: name, Verdict: now.Verdict, Before: t.Told, At: now.Last.CheckedAt, SettlesBy: now.Last.SettlesBy, Deadlines: news, Findings: now.Last.Findings}
+	word := tell.Word{ID: wordID(t, now), Domain: name, Verdict: now.Verdict, Before: t.Told, At: now.Last.CheckedAt, SettlesBy: now.Last.SettlesBy, Deadlines: news, Asked: now.Asked, Findings: now.Last.Findings}
 	if now.Last.Verdict != now.Verdict {
 		word.Findings = nil
 	}
@@ -161,24 +163,27 @@ func (n *Notifier) RunTell(ctx context.Context, job store.Job) error {
 		if after, err = n.news(tx, t.DomainID); err != nil {
 			return err
 		}
-		if err := tx.Told(t.ID, now.Verdict, told); err != nil {
+		if err := tx.Told(t.ID, now.Verdict, now.Asked, told); err != nil {
 			return err
 		}
 		return logbook.Log(tx, "service", "notification.sent", name+".", t.Channel+": "+strings.TrimPrefix(word.Subject(), name+" is "))
 	})
-	if err == nil && after.Verdict != now.Verdict { // it changed while this was told
+	if err == nil && (after.Verdict != now.Verdict || after.Asked != now.Asked) { // it changed while this was told
 		return jobs.Later{At: n.store.Now().Add(n.settings.Delay), MadeWay: true}
 	}
 	return err
 }
 
 // wordID is the same for each attempt to tell the same.
-func wordID(t store.Telling, verdict delegation.Verdict) string {
+func wordID(t store.Telling, now News) string {
 	since := int64(0)
 	if t.ToldAt != nil {
 		since = t.ToldAt.UnixMilli()
 	}
-	return fmt.Sprintf("%d-%d-%s", t.ID, since, verdict)
+	if now.Asked != "" {
+		return fmt.Sprintf("%d-%d-%s-%x", t.ID, since, now.Verdict, sha256.Sum256([]byte(now.Asked)))[:64]
+	}
+	return fmt.Sprintf("%d-%d-%s", t.ID, since, now.Verdict)
 }
 
 // notTold tries again later, ever more seldom, and gives up in the end.

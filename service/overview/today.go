@@ -64,7 +64,7 @@ func (s *Overview) Today(ctx context.Context, by access.Caller) (out wire.Today,
 	return out, err
 }
 
-// attention lists what needs a person: domains that need action, blocked syncs, drift, domains that are ready to move, failed checks, drafts.
+// attention lists what needs a person: domains that need action, handovers that wait for a user, blocked syncs, drift, domains that are ready to move, failed checks, drafts.
 func attention(tx *store.Tx) (list []wire.TodayItem, err error) {
 	list = []wire.TodayItem{}
 	domains := func(verdicts ...delegation.Verdict) error {
@@ -80,6 +80,13 @@ func attention(tx *store.Tx) (list []wire.TodayItem, err error) {
 		return nil
 	}
 	if err := domains(delegation.NeedsAction); err != nil {
+		return nil, err
+	}
+	asking, err := tx.AskingHandovers(mostListed)
+	for _, h := range asking {
+		list = append(list, wire.TodayItem{Kind: "handover", Zone: dnsname.FromKey(h.NameKey), ID: h.ID, State: h.Phase, Message: h.Asks})
+	}
+	if err != nil {
 		return nil, err
 	}
 	blocked, err := tx.BlockedSyncs(mostListed)

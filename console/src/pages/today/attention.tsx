@@ -34,6 +34,8 @@ type Step = { light: Light; what: React.ReactNode; action: string; to: string }
 
 function step(i: TodayItem): Step {
   switch (i.kind) {
+    case 'handover':
+      return { light: 'settling', what: `The handover waits for you: ${i.message}`, action: 'Show handover', to: '/handover' }
     case 'sync':
       return { light: 'alarm', what: `Sync at ${i.account} ${i.state}: ${i.message}`, action: 'Review changes', to: '/changes' }
     case 'drift':

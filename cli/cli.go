@@ -20,7 +20,7 @@ import (
 	"beacon/cli/screen"
 )
 
-// Exit codes. Checks use all of them, waiting for a host ExitSettling too; other commands ExitFine, ExitFailed and ExitMisuse.
+// Exit codes. Checks use all of them, waiting for a host or a handover ExitSettling too; other commands ExitFine, ExitFailed and ExitMisuse.
 const (
 	ExitFine     = 0
 	ExitFailed   = 1 // also: needs action, ready to move, not delegated

@@ -103,17 +103,42 @@ func (a *app) handoverListCommand() *cobra.Command {
 }
 
 func (a *app) handoverShowCommand() *cobra.Command {
-	return &cobra.Command{Use: "show DOMAIN", Short: "Show how far a handover is, until when and why, and what is asked of you", Args: cobra.ExactArgs(1), RunE: func(_ *cobra.Command, args []string) error {
-		name, err := parseName(args[0])
-		if err != nil {
-			return err
-		}
-		var v wire.Handover
-		if err := ask(a, wire.ShowHandover, wire.None{}, &v, name); err != nil {
-			return err
-		}
-		return a.show(v, func() { a.showHandover(v) })
-	}}
+	var wait time.Duration
+	c := &cobra.Command{Use: "show DOMAIN", Short: "Show how far a handover is, until when and why, and what is asked of you", Args: cobra.ExactArgs(1),
+		Long:    "With --wait it waits until the handover asks something of you, or has ended. It exits with 2 where neither came within that time.",
+		Example: "  beacon handover show saltmarsh-ferries.example\n  beacon handover show saltmarsh-ferries.example --wait 1m",
+		RunE: func(_ *cobra.Command, args []string) error {
+			name, err := parseName(args[0])
+			if err != nil {
+				return err
+			}
+			var v wire.Handover
+			deadline := time.Now().Add(wait)
+			for {
+				v = wire.Handover{}
+				if err := ask(a, wire.ShowHandover, wire.None{}, &v, name); err != nil {
+					return err
+				}
+				if needsYou(v) || wait == 0 || !time.Now().Before(deadline) {
+					break
+				}
+				time.Sleep(min(handoverPause, time.Until(deadline)))
+			}
+			if err := a.show(v, func() { a.showHandover(v) }); err != nil || wait == 0 || needsYou(v) {
+				return err
+			}
+			return exit{ExitSettling, ""}
+		}}
+	c.Flags().DurationVar(&wait, "wait", 0, "wait until something is asked of you, or it has ended, at most this long")
+	return c
+}
+
+// handoverPause is how long a command that waits for a handover is left without a new look, real time.
+const handoverPause = 300 * time.Millisecond
+
+// needsYou reports whether a handover asks something of a user, or has ended.
+func needsYou(v wire.Handover) bool {
+	return v.Asked != nil && v.Doing == "" || v.State == wire.HandoverDone || v.State == wire.HandoverAbandoned
 }
 
 func (a *app) handoverNextCommand() *cobra.Command {

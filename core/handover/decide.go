@@ -258,7 +258,7 @@ func (l limits) forgetful(h delegation.History) delegation.History {
 func after(c Course, marks []Mark, s Seen, l limits, d Decision, bound time.Time, known, complete bool) Decision {
 	now := s.Sweep.Ended
 	d.Phase = Settling
-	if c.OldTells && s.OldPlaced && !oldTells(c, s) && len(c.Old) > 0 {
+	if c.OldTells && s.OldPlaced && !OldTells(c, s) && len(c.Old) > 0 {
 		d.Do = append(d.Do, DoTellOld)
 	}
 	if len(s.Behind) > 0 {
@@ -311,8 +311,8 @@ func retire(c Course, s Seen, l limits, d Decision, goes time.Time) Decision {
 	return d
 }
 
-// oldTells reports whether every old nameserver that answers serves the new apex NS set.
-func oldTells(c Course, s Seen) bool {
+// OldTells reports whether every old nameserver that answers serves the new apex NS set.
+func OldTells(c Course, s Seen) bool {
 	for _, a := range evidence.ServersOf(s.Sweep, c.Old) {
 		if a.Answer == evidence.Positive && !delegation.SameSet(a.NS, c.New) {
 			return false

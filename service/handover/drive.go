@@ -74,7 +74,7 @@ func (s *Handover) decide(ctx context.Context, p plan, acts history, fresh bool)
 	}
 	start, ask := out.Decision.Start(hands)
 	out.Asked, out.Differences, out.Compared, out.Digest = ask, looked.Differences, looked.Compared, looked.Digest
-	out.Place, out.ByHand, out.OldPlaced = looked.Place, looked.ByHand, evident.OldPlaced
+	out.Place, out.ByHand, out.OldPlaced, out.OldTells = looked.Place, looked.ByHand, evident.OldPlaced, course.OldTells || handover.OldTells(course, evident)
 	out.Stations = handover.Forecast(course, evident, followPublish)
 	if p.Planned == "" {
 		p.Planned = jsonText(out.Stations)

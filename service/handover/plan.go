@@ -50,6 +50,7 @@ type decided struct {
 	Place       string               `json:"place"`    // where the registration is
 	ByHand      bool                 `json:"by_hand"`
 	OldPlaced   bool                 `json:"old_placed"`
+	OldTells    bool                 `json:"old_tells"` // the old zone names the new nameservers, or does so soon
 	Doing       string               `json:"doing"`
 	Trouble     string               `json:"trouble"`
 }

@@ -216,8 +216,12 @@ func (p plan) asks() *wire.HandoverAsked {
 	switch a.Kind {
 	case handover.AskAllow:
 		a.Text = "Allow: " + p.doText(a.Do) + "."
-		if a.Do == handover.DoDelegate {
+		switch {
+		case a.Do == handover.DoDelegate:
 			a.Text = "Allow: " + p.doText(a.Do) + " to " + dnsname.ShortList(p.course.New) + "."
+		case a.Do == handover.DoRetire && !p.last.OldTells:
+			a.Text += " The zone there still names the old nameservers, which cannot be changed from here: a resolver that keeps asking there gets no answer for as long as its copy lasts. " +
+				"Change its NS records by hand first, or keep the old zone (beacon handover abandon)."
 		}
 		a.Command += " --allow " + string(a.Do)
 	case handover.AskAgree:

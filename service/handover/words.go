@@ -114,16 +114,22 @@ func (s *Handover) Next(ctx context.Context, by access.Caller, r wire.HandoverWo
 				return err
 			}
 		}
-		if p.last.Trouble == "" {
-			return nil
-		}
-		for _, do := range p.last.Do {
-			if err := s.says(tx, by, p, markRetry, string(do), r.Reason); err != nil {
-				return err
+		if p.last.Trouble != "" {
+			for _, do := range p.last.Do {
+				if err := s.says(tx, by, p, markRetry, string(do), r.Reason); err != nil {
+					return err
+				}
 			}
 		}
+		p.answered()
 		return nil
 	})
+}
+
+// answered takes back what was asked: whether it is asked again, the next decision says.
+func (p *plan) answered() {
+	p.last.Asked, p.last.Trouble = nil, ""
+	p.Asked, p.Asks, p.Decided = "", "", jsonText(p.last)
 }
 
 // Pause stops a handover from beginning anything. What was begun ends; the domain is still looked at.

@@ -15,7 +15,7 @@ export function Handovers() {
   return (
     <>
       <title>Handovers · Agile Beacon</title>
-      <PageHead title="Handovers" lead="Domains on their way to other nameservers. Where you are asked for something, it is said here.">
+      <PageHead title="Handovers" lead="Domains that move to other nameservers. Where you are asked for something, it is said here.">
         <Key onClick={() => setEnded(!ended)}>{ended ? 'Show open ones' : 'Show ended ones'}</Key>
       </PageHead>
       <Shown query={list}>
@@ -23,7 +23,7 @@ export function Handovers() {
           const items = data.pages.flatMap((p) => p.items)
           if (items.length === 0) {
             return (
-              <Empty picture={<EmptyHarbour />} title={ended ? 'No handover has ended yet' : 'No domain is on its way'}>
+              <Empty picture={<EmptyHarbour />} title={ended ? 'No handover has ended yet' : 'No domain is being moved'}>
                 Open a{' '}
                 <Link className="link" to="/domains">
                   domain

@@ -97,7 +97,7 @@ type Caps struct {
 	Prefills    bool          `json:"prefills"`             // a new zone has records of the provider's making in it
 	FixedZones  bool          `json:"fixed_zones"`          // zones are made and removed elsewhere, not through this interface
 	Attributes  []Attribute   `json:"attributes,omitempty"` // what it keeps with a record set besides the records
-	Told        []string      `json:"told,omitempty"`       // nameservers that the apex NS set shall name; empty where it is left to the provider
+	Told        []string      `json:"told,omitempty"`       // nameservers that the apex NS set names; empty where it is left to the provider
 	SOA         []string      `json:"soa,omitempty"`        // fields of the SOA record that can be set, named as in soa.Fields; empty for none
 }
 

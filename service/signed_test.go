@@ -30,6 +30,12 @@ import (
 // validator is a new unbound, without anything in its cache, that knows the root and the anchor of a world.
 func validator(t *testing.T, w *practice.World, where string) string {
 	t.Helper()
+	return validatorWith(t, w, where, "    cache-max-ttl: 0\n    cache-max-negative-ttl: 0\n    key-cache-size: 0\n")
+}
+
+// validatorWith is validator with more settings in the place of those that leave it without a cache.
+func validatorWith(t *testing.T, w *practice.World, where, more string) string {
+	t.Helper()
 	dir := t.TempDir()
 	put := func(name, text string) string {
 		path := filepath.Join(dir, name)
@@ -52,13 +58,10 @@ func validator(t *testing.T, w *practice.World, where string) string {
     module-config: "validator iterator"
     do-ip6: no
     num-threads: 1
-    cache-max-ttl: 0
-    cache-max-negative-ttl: 0
-    key-cache-size: 0
     local-zone: "test." nodefault
-remote-control:
+%sremote-control:
     control-enable: no
-`, site, dir, put("hints", w.RootHints()), put("anchor", w.Anchor())))
+`, site, dir, put("hints", w.RootHints()), put("anchor", w.Anchor()), more))
 	cmd := exec.Command("unbound", "-d", "-p", "-c", conf)
 	log, err := os.Create(filepath.Join(dir, "log"))
 	require.NoError(t, err)

@@ -50,10 +50,16 @@ func InNamespace(t *testing.T) bool {
 	return false
 }
 
-// Own returns this namespace an address of a server, which named insists on.
+// own gives this namespace an address of a server, which named insists on.
 func (l *Lab) own(site string) {
 	l.t.Helper()
-	ip(l.t, "addr", "replace", l.IP(site)+"/32", "dev", "lo")
+	Own(l.t, l.IP(site))
+}
+
+// Own gives this namespace an address, which named insists on.
+func Own(t testing.TB, address string) {
+	t.Helper()
+	ip(t, "addr", "replace", address+"/32", "dev", "lo")
 }
 
 func ip(t testing.TB, args ...string) {

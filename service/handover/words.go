@@ -260,6 +260,8 @@ func (s *Handover) back(tx *store.Tx, p plan) (b wire.HandoverBack, err error) {
 		b.Command, b.Text = "", "The domain had no nameservers before: there are none to go back to."
 	case p.OldAccount != nil && !old:
 		b.Command, b.Text = "", "The old zone at "+p.from+" is removed. Move the domain to another account instead: beacon handover begin."
+	case p.from == "":
+		b.Possible, b.Text = true, "Going back is a handover of its own, to "+from+". They are not managed here: whether they still answer the same is compared first."
 	default:
 		b.Possible, b.Text = true, "Going back is a handover of its own, to "+from+": the old zone is synced, then the nameservers are changed back."
 	}

@@ -4,11 +4,13 @@ package nstest
 import (
 	"bytes"
 	"fmt"
+	"maps"
 	"math/rand/v2"
 	"net"
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 	"syscall"
@@ -220,8 +222,37 @@ func KnotSigning(t testing.TB, zones ...string) *Server {
 	return knot(t, "127.0.0.1", FreePort(t), "    dnssec-signing: on\n", zones...)
 }
 
+// KnotSigningAt starts one at an address that signs a zone by itself: with keys of a TTL of so many seconds, and without asking the parent for a DS.
+func KnotSigningAt(t testing.TB, host string, port int, keyTTL int, zone, text string) *Server {
+	t.Helper()
+	policy := fmt.Sprintf("policy:\n  - id: brisk\n    dnskey-ttl: %d\n    zone-max-ttl: %d\n    single-type-signing: on\n    cds-cdnskey-publish: none\n", keyTTL, keyTTL)
+	return knotWith(t, host, port, policy, "    dnssec-signing: on\n    dnssec-policy: brisk\n", map[string]string{zone: text})
+}
+
+// NamedAt starts BIND at an address with a zone as it is, such as one that was signed before.
+func NamedAt(t testing.TB, host string, port int, zone, text string) *Server {
+	t.Helper()
+	s := &Server{Host: host, Port: port, Dir: dir(t, "named")}
+	var b strings.Builder
+	namedHead(&b, s)
+	file := filepath.Join(s.Dir, "zone")
+	write(t, file, text)
+	fmt.Fprintf(&b, "zone %q { type primary; file %q; };\n", zone, file)
+	write(t, filepath.Join(s.Dir, "named.conf"), b.String())
+	return run(t, s, []string{zone}, "named", "-g", "-c", filepath.Join(s.Dir, "named.conf"), "-n", "2")
+}
+
 // knot starts Knot DNS with more settings for its zones.
 func knot(t testing.TB, host string, port int, more string, zones ...string) *Server {
+	t.Helper()
+	texts := map[string]string{}
+	for _, zone := range zones {
+		texts[zone] = emptyZone(zone)
+	}
+	return knotWith(t, host, port, "", more, texts)
+}
+
+func knotWith(t testing.TB, host string, port int, head, more string, texts map[string]string) *Server {
 	t.Helper()
 	s := &Server{Host: host, Port: port, Dir: dir(t, "knot")}
 	var b strings.Builder
@@ -241,11 +272,12 @@ acl:
   - id: ours
     key: %s
     action: [transfer, update]
-zone:
-`, s.Host, s.Port, s.Dir, s.Dir, KeyName, Secret, KeyName)
+%szone:
+`, s.Host, s.Port, s.Dir, s.Dir, KeyName, Secret, KeyName, head)
+	zones := slices.Sorted(maps.Keys(texts))
 	for i, zone := range zones {
 		file := filepath.Join(s.Dir, fmt.Sprintf("zone%d", i))
-		write(t, file, emptyZone(zone))
+		write(t, file, texts[zone])
 		fmt.Fprintf(&b, "  - domain: %s\n    file: %s\n    acl: ours\n    zonefile-sync: -1\n    journal-content: all\n    zonefile-load: whole\n%s", zone, file, more)
 	}
 	write(t, filepath.Join(s.Dir, "knot.conf"), b.String())

@@ -66,7 +66,7 @@ soak: need-tests console
 	BEACON_SOAK=1 $(GO) test -count 1 -v -timeout 60m -run Crash ./service/acts
 	BEACON_SOAK=1 $(GO) test -count 1 -v -timeout 60m -run RainOnShapes ./profile
 	BEACON_SOAK=1 $(GO) test -count 1 -v -timeout 60m -run PeersAgree ./core/zonefile
-	BEACON_SOAK=1 $(GO) test -count 1 -v -timeout 60m -run Simul ./core/handover
+	BEACON_SOAK=1 $(GO) test -count 1 -v -timeout 60m -run 'Simul|GoingBack' ./core/handover
 
 fuzz: need-go
 	$(GO) test -run '^$$' -fuzz FuzzParse$$ -fuzztime 1m ./core/dnsname

@@ -58,7 +58,7 @@ func TestHandoverBetweenRealServers(t *testing.T) {
 	w := practicetest.StartWith(t, practice.Options{Rate: 1, Signed: true, DNSPort: 53})
 	h := newHouseIn(t, w, func(s *service.Settings, _ string) {
 		s.DNS.TrustAnchors = filepath.Join(t.TempDir(), "anchors")
-		s.Checks = check.CheckSettings{Settling: time.Second, Settled: time.Minute, Margin: time.Second}
+		s.Checks, s.Request = check.CheckSettings{Settling: time.Second, Settled: time.Minute, Margin: time.Second}, 400*time.Millisecond
 		require.NoError(t, os.WriteFile(s.DNS.TrustAnchors, []byte(w.Anchor()), 0o600))
 	})
 	m := &moves{house: h}
@@ -75,7 +75,7 @@ func TestHandoverBetweenRealServers(t *testing.T) {
 	}
 	records := "@ A 192.0.2.1\nwww A 192.0.2.1\n@ MX 10 mail.post.example.\n*.pier A 192.0.2.7\n"
 	signed, ds := signedZone(t, zone.String(), head("old")+records, ttl)
-	nstest.NamedAt(t, before, 53, zone.String(), signed)
+	named := nstest.NamedAt(t, before, 53, zone.String(), signed)
 	knot := nstest.KnotSigningAt(t, after, 53, ttl, zone.String(), head("new"))
 	require.NoError(t, w.Register(zone.String(), []string{"old1.berth.example.", "old2.berth.example."}, ttl))
 	require.NoError(t, w.SetDS(zone.String(), ds))
@@ -117,7 +117,11 @@ func TestHandoverBetweenRealServers(t *testing.T) {
 	})
 	_, err = h.Handover.Begin(ctx, access.Service, wire.HandoverRequest{Domain: zone, To: "moor", Sign: true, Allow: handover.Consent()})
 	require.NoError(t, err)
-	v := h.moving(false, doneWith)
+	v := h.moving(false, func(v wire.Handover) bool { return v.Asked != nil && v.Asked.Gate == handover.GateOldNames })
+	assert.Equal(t, handover.Securing, v.Phase, "what keeps asking named would find what the new DS makes bogus")
+	named.Stop() // the old provider removes the zone, as it is asked to, and answers for others
+	nstest.NamedAt(t, before, 53, "other.example.", strings.ReplaceAll(head("old"), zone.String(), "other.example."))
+	v = h.moving(false, doneWith)
 	close(stop)
 	asking.Wait()
 	assert.Empty(t, failed, "%+v", v.Report)

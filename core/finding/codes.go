@@ -38,6 +38,7 @@ func known(tables ...[]entry) (list []Known) {
 var listsAndProviders = []entry{
 
 	{"cds-published", Lists, "error", "A nameserver asks the parent for a DS (CDS or CDNSKEY), and the two sides are not signed with the same keys: a parent that scans would publish it during the move.", "Remove the CDS and CDNSKEY records from both zones, or have them ask for removal (CDS 0)."},
+	{"old-side-names-itself", Lists, "error", "The old nameservers still answer for the zone and name themselves in its NS records: resolvers that keep asking there would find answers that do not fit the new DS.", "Remove the zone at the old provider, or change its NS records there to the new nameservers."},
 	{"differences-agreed", Lists, "notice", "The two sides answer some record sets differently, as the user agreed.", "Nothing to do."},
 	{"ds-keep-signed", Lists, "notice", "Caches may hold a DS for a while after it is gone from the parent.", "Keep the zone signed until it has settled."},
 	{"ds-keys-differ", Lists, "error", "The nameservers serve different keys, or one did not answer, so no DS fits all of them.", "Wait until all of them serve the same keys, or correct the one that differs."},

@@ -55,6 +55,7 @@ const (
 	MarkSwitched MarkKind = "switched"  // At is T; Until is D, as far as it is known
 	MarkSigned   MarkKind = "signed"    // At is since when every new server serves the zone signed with the same keys
 	MarkDSServed MarkKind = "ds-served" // At is since when every parent serves the DS of the new zone
+	MarkLeft     MarkKind = "left"      // At is since when the old nameservers name the new ones, or answer for the zone no more; Until is by when no cache keeps refreshing there
 )
 
 // last returns the last mark of a kind that was not withdrawn.
@@ -264,6 +265,7 @@ func after(c Course, marks []Mark, s Seen, l limits, d Decision, bound time.Time
 	if len(s.Behind) > 0 {
 		d.Do = append(d.Do, DoSync)
 	}
+	clings, until := refreshing(c, marks, s, l, &d)
 	switch {
 	case !complete && l.on("complete after the switch"):
 		d.Wait = append(d.Wait, Wait{For: "every parent server serves the new nameservers again"})
@@ -283,12 +285,16 @@ func after(c Course, marks []Mark, s Seen, l limits, d Decision, bound time.Time
 	stays := c.KeepOld || !s.OldPlaced || !c.OldHere || len(c.Old) == 0
 	secured := !c.Sign || len(s.History.DS.Text) > 0
 	if !secured {
-		d = secure(c, marks, s, l, d, bound, margin)
+		d = secure(c, marks, s, l, d, bound, until, margin, clings, stays)
 	}
 	switch {
 	case !stays:
 		d.Phase = Closing
-		d = retire(c, s, l, d, bound.Add(margin+c.Grace))
+		goes := bound
+		if !clings && until.After(goes) {
+			goes = until
+		}
+		d = retire(c, s, l, d, goes.Add(margin+c.Grace))
 	case secured:
 		d.Phase, d.Do = Done, nil
 	}
@@ -311,6 +317,37 @@ func retire(c Course, s Seen, l limits, d Decision, goes time.Time) Decision {
 	return d
 }
 
+// refreshing returns by when no cache keeps refreshing the old NS set at the old nameservers. clings is true while they name themselves: then some may do so for ever.
+func refreshing(c Course, marks []Mark, s Seen, l limits, d *Decision) (clings bool, until time.Time) {
+	if len(c.Old) == 0 || !l.on("what keeps refreshing") {
+		return false, until
+	}
+	left, known := last(marks, MarkLeft)
+	servers := evidence.ServersOf(s.Sweep, c.Old)
+	names := slices.ContainsFunc(servers, func(a evidence.ServerAnswer) bool {
+		return a.Answer == evidence.Positive && !delegation.SameSet(a.NS, c.New)
+	})
+	answers := slices.ContainsFunc(servers, func(a evidence.ServerAnswer) bool { return a.Answer == evidence.Positive })
+	switch {
+	case names && known:
+		d.Marks = append(d.Marks, Mark{Kind: MarkLeft, At: s.Sweep.Ended, Withdrawn: true})
+		return true, until
+	case names:
+		return true, until
+	case known:
+		return false, left.Until
+	case len(servers) == 0 || !answers && c.OldHere && s.OldPlaced: // that is no end
+		return true, until
+	}
+	held := time.Duration(s.LargestTTL) * time.Second
+	if f := s.History.Former; f != nil && delegation.SameSet(s.History.Current.Set, c.New) {
+		held = time.Duration(f.C.At(s.Sweep.Ended)) * time.Second
+	}
+	left = Mark{Kind: MarkLeft, At: s.Sweep.Ended, Until: s.Sweep.Ended.Add(held)}
+	d.Marks = append(d.Marks, left)
+	return false, left.Until
+}
+
 // OldTells reports whether every old nameserver that answers serves the new apex NS set.
 func OldTells(c Course, s Seen) bool {
 	for _, a := range evidence.ServersOf(s.Sweep, c.Old) {
@@ -323,9 +360,17 @@ func OldTells(c Course, s Seen) bool {
 
 // secure decides until the DS of the new zone is published. Unsigned answers that were fetched just before D live on behind validators for as long as the
 // largest TTL; where the old nameservers never tell of the new ones, caches that keep refreshing there are waited for by C more, after the old zone is gone.
-func secure(c Course, marks []Mark, s Seen, l limits, d Decision, bound time.Time, margin time.Duration) Decision {
+func secure(c Course, marks []Mark, s Seen, l limits, d Decision, bound, until time.Time, margin time.Duration, clings, stays bool) Decision {
 	now := s.Sweep.Ended
 	d.Phase = Securing
+	switch {
+	case clings && !stays:
+		d.Wait = append(d.Wait, Wait{For: "the old zone is gone, at which resolvers may keep asking"})
+		return d
+	case clings && !slices.Contains(c.Override, GateOldNames):
+		d.Closed = append(d.Closed, oldNames(c))
+		return d
+	}
 	signed, ok := last(marks, MarkSigned)
 	serves, differs := signedAlike(c, s)
 	serves = serves || !l.on("signed at every new server")
@@ -342,6 +387,9 @@ func secure(c Course, marks []Mark, s Seen, l limits, d Decision, bound time.Tim
 		return d
 	}
 	from := bound
+	if until.After(from) {
+		from = until
+	}
 	if signed.At.After(from) && l.on("since when it is signed") {
 		from = signed.At
 	}

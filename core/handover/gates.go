@@ -28,6 +28,7 @@ const (
 	GateDSWait       = "ds-not-expired"
 	GateDSUnknown    = "ds-not-asked"
 	GateCDS          = "cds-published"
+	GateOldNames     = "old-side-names-itself"
 	GateLocked       = "registrar-locked"
 	GateHold         = "registration-on-hold"
 	GateMisspelt     = "nameserver-misspelt"
@@ -169,6 +170,13 @@ func (g *gates) judgeOld() (alive bool) {
 		g.say("old-side-silent", finding.Notice, dnsname.Short(g.Domain), "None of the nameservers being left answers for the zone. The domain is down until it moves.", "Move it now.")
 	}
 	return alive
+}
+
+// oldNames is the finding of old nameservers that keep naming themselves when a DS of the new zone is to be published.
+func oldNames(c Course) finding.Finding {
+	return finding.Finding{Code: GateOldNames, Severity: finding.Error, Subject: dnsname.Short(c.Domain),
+		Message: "The old nameservers still answer for the zone and name themselves in its NS records. Resolvers that keep asking there would find answers that do not fit the new DS.",
+		Remedy:  "Remove the zone at the old provider, or change its NS records there to " + dnsname.ShortList(c.New) + "."}
 }
 
 // unheardKeyTTL stands for the TTL of a DNSKEY set that was never heard: two days, in seconds.

@@ -165,11 +165,14 @@ func (s *simulated) judge(end int64) (wrong []string, slack map[string]int64) {
 		}
 		if a == s.retired {
 			slack["the old zone goes"] = a - asksOld
+			if s.told < a { // what kept refreshing there until then
+				slack["the old zone goes"] = a - max(asksOld, s.told+s.c)
+			}
 		}
 		if a == s.delegated && s.signedOld {
 			slack["delegated, after a DS"] = a - max(heldDS, heldKeys, s.ready[0], s.ready[1], s.synced)
 		}
-		if a == s.dsIn {
+		if a == s.dsIn && (s.first || !s.oldHere) { // else what keeps refreshing is waited for, which is judged in the ways there and back
 			slack["the new DS"] = a - max(heldUnsigned, s.signed[0], s.signed[1])
 		}
 		if oldDS {
@@ -314,6 +317,9 @@ func (s *simulated) handOver(rng *rand.Rand, l limits) (o outcome) {
 	c := Course{Domain: simDomain, Old: simOld, New: simNew, OldHere: s.oldHere, OldTells: s.oldHere, Sign: s.sign}
 	if s.first {
 		c.Old = nil
+	}
+	if !s.oldHere { // nobody ends what keeps refreshing there: a user passes it
+		c.Override = []string{GateOldNames}
 	}
 	var h delegation.History
 	var marks []Mark

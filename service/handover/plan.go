@@ -86,7 +86,7 @@ func (s *Handover) read(tx *store.Tx, row store.Handover) (p plan, err error) {
 func (p plan) evidence() (list []handover.Mark) {
 	for _, m := range p.marks {
 		switch kind := handover.MarkKind(m.Kind); kind {
-		case handover.MarkSwitched, handover.MarkSigned, handover.MarkDSServed:
+		case handover.MarkSwitched, handover.MarkSigned, handover.MarkDSServed, handover.MarkLeft:
 			mark := handover.Mark{Kind: kind, At: m.At, Withdrawn: m.Withdrawn}
 			if m.Until != nil {
 				mark.Until = *m.Until

@@ -367,6 +367,14 @@ func (p plan) evident(m store.HandoverMark) wire.HandoverEvidence {
 		if m.Withdrawn {
 			e.Text = "A new nameserver serves other keys, or none: the wait for the DS begins again"
 		}
+	case string(handover.MarkLeft):
+		e.Text = "The old nameservers name the new ones, or answer for the zone no more"
+		if m.Until != nil {
+			e.Text += ". No cache keeps asking there after " + m.Until.UTC().Format(time.DateTime)
+		}
+		if m.Withdrawn {
+			e.Text = "An old nameserver names itself again"
+		}
 	case markAllowed:
 		e.Text = "Allowed: " + about
 	case markAgreed:

@@ -35,6 +35,7 @@ type Server struct {
 	Dir  string
 	cmd  *exec.Cmd
 	log  *words
+	over chan struct{} // closed when it has ended
 }
 
 // words keeps what a server says, which may be read meanwhile.
@@ -105,6 +106,7 @@ func run(t testing.TB, s *Server, zones []string, program string, args ...string
 		t.Fatalf("%s cannot be started: %v", program, err)
 	}
 	ended := make(chan struct{})
+	s.over = ended
 	go func() { _ = s.cmd.Wait(); close(ended) }()
 	t.Cleanup(func() {
 		_ = s.cmd.Process.Signal(syscall.SIGTERM)
@@ -142,6 +144,12 @@ func run(t testing.TB, s *Server, zones []string, program string, args ...string
 			t.Fatalf("%s does not answer:\n%s", program, s.log)
 		}
 	}
+}
+
+// Stop ends the server, and returns when its address is free.
+func (s *Server) Stop() {
+	_ = s.cmd.Process.Signal(syscall.SIGTERM)
+	<-s.over
 }
 
 // Serial asks a server for a zone's serial.

@@ -367,11 +367,45 @@ test('users: one is added and removed, and the own password is changed', async (
   await page.getByLabel('Current password').waitFor({ state: 'detached' })
 })
 
+test('the domain moves on as a handover, and one can go back', async () => {
+  const { page } = watched
+  await page.goto(`${address}/domains/${domain}/handover`)
+  await page.getByText('Move this domain to another provider').waitFor()
+  await accessible(page, 'before a handover')
+  await choose(page, page.getByLabel('New provider'), 'curlew-ops')
+  await press(page, button('Preview steps'))
+  await page.getByText('This is a preview. Nothing was changed.').waitFor()
+  await press(page, button('Begin handover'))
+  await page.getByText('Asked of you').waitFor({ timeout: 30_000 })
+
+  await page.getByText('They answer the same.').waitFor()
+  await accessible(page, 'a handover that waits for a user')
+  await press(page, view('Delegation'))
+  await page.getByText('A handover moves this domain.').waitFor()
+  await press(page, view('Handover'))
+  await press(page, button('Allow the change of nameservers'))
+  await page.getByText('Settling: caches may hold the old nameservers').waitFor({ timeout: 30_000 })
+  await accessible(page, 'a handover that settles')
+  await press(page, button('Pause handover'))
+  await page.getByText(/^Paused\. /).waitFor()
+  await press(page, button('Resume handover'))
+  await button('Pause handover').waitFor()
+  await press(page, page.getByRole('navigation', { name: 'Main' }).getByRole('link', { name: 'Handovers' }))
+  await main().getByRole('link', { name: domain }).waitFor()
+  await accessible(page, 'handovers')
+  await press(page, main().getByRole('link', { name: domain }))
+  await press(page, button('Go back'))
+  await press(page, page.getByRole('alertdialog').getByRole('button', { name: 'Go back' }))
+  await page.getByText('Old · curlew-ops').waitFor()
+  await page.getByText('Settling: caches may hold the old nameservers').waitFor({ timeout: 30_000 })
+  await accessible(page, 'a handover that leads back')
+})
+
 test('on a phone every page fits, and the light can be turned', async () => {
   const phone = await open(browser, { width: 390, height: 844 })
   const { page } = phone
   await signIn(page)
-  for (const path of ['/', '/domains', '/findings', `/domains/${domain}`, `/domains/${domain}/records`, `/domains/${domain}/history`, `/domains/${domain}/changes`, `/domains/${domain}/delegation`, '/hosts', '/search', '/apply', '/users', '/tokens', '/logbook', '/nowhere']) {
+  for (const path of ['/', '/domains', '/findings', `/domains/${domain}`, `/domains/${domain}/records`, `/domains/${domain}/history`, `/domains/${domain}/changes`, `/domains/${domain}/delegation`, `/domains/${domain}/handover`, '/handovers', '/hosts', '/search', '/apply', '/users', '/tokens', '/logbook', '/nowhere']) {
     await page.goto(address + path)
     await main().first().waitFor()
     await page.getByRole('heading', { level: 1 }).waitFor()

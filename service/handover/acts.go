@@ -170,14 +170,11 @@ func (s *Handover) syncIn(tx *store.Tx, p plan, by access.Caller, do handover.Do
 	if err := s.stillOpen(tx, p); err != nil {
 		return err
 	}
-	behind, err := sync.Unsynced(tx, p.ZoneID)
+	behind, err := behindIn(tx, p)
 	if err != nil {
 		return err
 	}
 	for _, account := range behind {
-		if account != p.from && account != p.to {
-			continue
-		}
 		r := wire.SyncRequest{Zone: p.zone.Name(), Account: account}
 		id := p.NewAccount
 		if account == p.from {
@@ -195,12 +192,24 @@ func (s *Handover) syncIn(tx *store.Tx, p plan, by access.Caller, do handover.Do
 			return err
 		}
 		for _, one := range list {
-			if err := s.mark(tx, p.Handover, store.HandoverMark{Kind: markBegun, About: string(do), SyncID: &one.ID}); err != nil {
+			if err := s.mark(tx, p.Handover, store.HandoverMark{Kind: markBegun, About: string(do), SyncID: &one.ID, Detail: account}); err != nil {
 				return err
 			}
 		}
 	}
 	return nil
+}
+
+// behindIn returns the accounts of both sides that are not known to hold the desired records: what changed there by other ways shows in the first sync.
+func behindIn(tx *store.Tx, p plan) (list []string, err error) {
+	unsynced, err := sync.Unsynced(tx, p.ZoneID)
+	for _, account := range []string{p.from, p.to} {
+		first := !slices.ContainsFunc(p.marks, func(m store.HandoverMark) bool { return m.SyncID != nil && m.Detail == account })
+		if account != "" && (first || slices.Contains(unsynced, account)) {
+			list = append(list, account)
+		}
+	}
+	return list, err
 }
 
 // tellOld has the old zone name the new nameservers. Where it is to do so already, its servers are behind: nothing is begun.

@@ -120,13 +120,15 @@ func (s *Handover) see(ctx context.Context, p plan, fresh bool) (e handover.Seen
 		return e, looked, err
 	}
 	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
-		if e.Behind, err = sync.Unsynced(tx, p.ZoneID); err != nil {
+		if e.Behind, err = behindIn(tx, p); err != nil {
 			return err
 		}
 		_, e.OldPlaced, err = placementAt(tx, p.ZoneID, p.OldAccount)
 		return err
 	})
-	e.Behind = slices.DeleteFunc(e.Behind, func(account string) bool { return account != p.from && account != p.to })
+	if !e.OldPlaced { // it went with its zone
+		e.Behind = slices.DeleteFunc(e.Behind, func(account string) bool { return account == p.from })
+	}
 	return e, looked, err
 }
 

@@ -206,6 +206,14 @@ func (p plan) doText(do handover.Do) string {
 	return string(do)
 }
 
+// begunText is what a mark is about, in words: a sync names its account.
+func (p plan) begunText(m store.HandoverMark) string {
+	if m.SyncID != nil && m.About == string(handover.DoSync) && m.Detail != "" {
+		return "Sync the zone to " + m.Detail
+	}
+	return p.doText(handover.Do(m.About))
+}
+
 // asks is what is asked of a user, in words.
 func (p plan) asks() *wire.HandoverAsked {
 	if p.Ended() || p.last.Asked == nil {
@@ -290,11 +298,11 @@ func (p plan) steps(h history) (list []wire.HandoverStep) {
 	for _, m := range p.marks {
 		switch {
 		case m.Kind == markBegun && (m.ActID != nil || m.SyncID != nil):
-			step := wire.HandoverStep{Text: p.doText(handover.Do(m.About)), Do: handover.Do(m.About), State: wire.StepDone, At: m.At}
+			step := wire.HandoverStep{Text: p.begunText(m), Do: handover.Do(m.About), State: wire.StepDone, At: m.At}
 			if m.ActID != nil {
 				step.Act = *m.ActID
 			}
-			if n := len(list); n > 0 && list[n-1].Do == step.Do { // tried again
+			if n := len(list); n > 0 && list[n-1].Text == step.Text { // tried again
 				list = list[:n-1]
 			}
 			list = append(list, step)
@@ -352,7 +360,7 @@ func (p plan) evident(m store.HandoverMark) wire.HandoverEvidence {
 	if m.ActID != nil {
 		e.Act = *m.ActID
 	}
-	about := p.doText(handover.Do(m.About))
+	about := p.begunText(m)
 	switch m.Kind {
 	case string(handover.MarkSwitched):
 		e.Text = everywhere
@@ -400,7 +408,7 @@ func (p plan) evident(m store.HandoverMark) wire.HandoverEvidence {
 	default:
 		e.Text = m.Kind
 	}
-	if m.Detail != "" {
+	if m.Detail != "" && m.SyncID == nil {
 		e.Text += ": " + m.Detail
 	}
 	return e

@@ -17,7 +17,7 @@ export function SyncProgress({ sync: s, said }: { sync: Sync; said: string[] }) 
   const running = ['pending', 'running', 'retrying'].includes(s.state)
   const cancel = useCancelSync(s.zone)
   return (
-    <section aria-label="The last writing" aria-live="polite" className="mt-4 rounded-plate bg-sunken p-3">
+    <section aria-label={`The last sync at ${s.account}`} aria-live="polite" className="mt-4 rounded-plate bg-sunken p-3">
       <p className="flex flex-wrap items-center gap-2">
         <Tag light={lights[s.state] ?? 'unknown'}>{s.state}</Tag>
         <span className="font-semibold">Sync {s.id}</span>

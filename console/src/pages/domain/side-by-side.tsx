@@ -15,7 +15,7 @@ export function SideBySide({ list, zone }: { list: Difference[]; zone: string })
   if (list.length < 2) return null
   const alike = list.every((d) => stateOf(d).light === 'settled')
   return (
-    <section aria-label={`Placements of ${zone}`} className="plate p-4">
+    <section aria-label={`Placements of ${zone}`} className="plate min-w-0 p-4">
       <h2 className="text-lead font-semibold">Served at {count(list.length, 'provider')}</h2>
       <p className="text-soft">{alike ? 'All of them have the desired records.' : 'They differ: clients may get different answers.'}</p>
       <div className="mt-3 overflow-x-auto" tabIndex={0} role="region" aria-label="Placements side by side">

@@ -55,6 +55,8 @@ func (a *app) handoverForecastCommand() *cobra.Command {
 	c.Flags().BoolVar(&r.KeepOld, "keep-old", false, "the old zone stays at its provider")
 	c.Flags().DurationVar(&grace, "grace", 7*24*time.Hour, "how long the old zone stays once the change has settled")
 	c.Flags().DurationVar(&publish, "publish", 5*time.Minute, "how long the registry takes until its nameservers serve a change")
+	c.Flags().StringVar(&r.Window, "window", "", "change nameservers, DS and zones only then, such as \"Tue 02:00-04:00\"")
+	c.Flags().StringVar(&r.Timezone, "timezone", "", "of the window, such as Europe/Berlin; else UTC")
 	c.Flags().StringVar(&r.Agree, "agree", "", "digest of the differences that you accept")
 	return c
 }

@@ -58,6 +58,8 @@ func (a *app) handoverBeginCommand() *cobra.Command {
 	c.Flags().BoolVar(&r.KeepOld, "keep-old", false, "the old zone stays at its provider")
 	c.Flags().DurationVar(&grace, "grace", 7*24*time.Hour, "how long the old zone stays once the change has settled")
 	c.Flags().StringSliceVar(&allow, "allow", nil, "acts that need no further word")
+	c.Flags().StringVar(&r.Window, "window", "", "change nameservers, DS and zones only then, such as \"Tue 02:00-04:00\"")
+	c.Flags().StringVar(&r.Timezone, "timezone", "", "of the window, such as Europe/Berlin; else UTC")
 	c.Flags().StringVar(&r.Reason, "reason", "", "reason, for the logbook")
 	c.Flags().BoolVar(&r.DryRun, "dry-run", false, "show what it would be; begin nothing")
 	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
@@ -269,6 +271,9 @@ func (a *app) showHandover(v wire.Handover) {
 	}
 	if len(v.New) > 0 {
 		assigned = names(v.New)
+	}
+	if v.Window != "" {
+		line("window", v.Window)
 	}
 	line("old nameservers", old)
 	line("new nameservers", assigned)

@@ -6,6 +6,7 @@ import (
 	"net/http/httptest"
 	"os"
 	"path/filepath"
+	"strings"
 	"sync"
 	"testing"
 	"time"
@@ -22,6 +23,7 @@ import (
 	"beacon/practice"
 	"beacon/practice/practicetest"
 	"beacon/service"
+	svchandover "beacon/service/handover"
 	"beacon/service/notify"
 	"beacon/tell"
 	"beacon/wire"
@@ -297,4 +299,39 @@ func TestWordOfAHandover(t *testing.T) {
 	first := h.moving(false, asks(handover.AskAllow, handover.DoDelegate)).DecidedAt
 	h.moving(false, func(v wire.Handover) bool { return v.DecidedAt.After(first.Add(time.Minute)) })
 	assert.Equal(t, 1, told(), "once")
+}
+
+// With a window the nameservers change only in it, and a freeze comes before it; the forecast says so, and going back waits for neither.
+func TestHandoverInAWindow(t *testing.T) {
+	t.Parallel()
+	h := newHouseWith(t, func(s *service.Settings) {
+		today := time.Now().UTC()
+		s.Handovers = svchandover.Settings{Freezes: []svchandover.FreezeSettings{{From: today.Format(time.DateOnly), To: today.AddDate(0, 0, 1).Format(time.DateOnly), Reason: "stocktaking"}}}
+	}).atPlover(ploverRecords)
+	old := h.active()
+	_, err := h.Handover.Begin(ctx, access.Service, wire.HandoverRequest{Domain: zone, To: "heron-main", Window: "Tuesday"})
+	assert.ErrorContains(t, err, "Tue 02:00-04:00")
+	v, err := h.Handover.Begin(ctx, access.Service, wire.HandoverRequest{Domain: zone, To: "heron-main", Window: "02:00-04:00", KeepOld: true, Allow: []handover.Do{handover.DoDelegate}})
+	require.NoError(t, err)
+	assert.Equal(t, "02:00-04:00", v.Window)
+	v = h.moving(false, func(v wire.Handover) bool {
+		return len(v.Wait) == 1 && strings.HasPrefix(v.Wait[0].For, "its window opens")
+	})
+	assert.Equal(t, handover.Ready, v.Phase)
+	opens := v.Wait[0].Until.UTC()
+	assert.Equal(t, "02:00", opens.Format("15:04"))
+	assert.Greater(t, opens.Sub(h.now()), 24*time.Hour, "the freeze ends before that")
+	assert.Equal(t, old, h.active())
+	v = h.moving(true, func(v wire.Handover) bool { return v.Phase == handover.Settling })
+	for _, step := range v.Steps {
+		if step.Do == handover.DoDelegate {
+			assert.False(t, step.At.Before(opens), "%s", step.At)
+		}
+	}
+	_, err = h.Handover.Back(ctx, access.Service, wire.HandoverEnd{Domain: zone})
+	require.NoError(t, err)
+	began := h.now()
+	h.moving(true, doneWith)
+	assert.Equal(t, old, h.active())
+	assert.Less(t, h.now().Sub(began), 20*time.Hour, "it did not wait for the window")
 }

@@ -152,7 +152,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 		Settings: check.Settings{Checks: settings.Checks, RDAP: settings.RDAP, Sites: settings.Websites, Places: settings.VantagePoints, Request: settings.Request}})
 	s.Delegations = delegate.New(delegate.Parts{Logbook: s.Logbook, Acts: s.Acts, Zones: s.Zones, Accounts: s.Accounts, Syncs: s.Syncs, Checks: s.Checks, Sweeper: s.sweeper, Timeout: settings.Request, Watch: settings.Watch,
 		Reserved: func(tx *store.Tx, z store.Zone) error { return s.Handover.Reserved(tx, z) }})
-	s.Handover = handover.New(handover.Parts{Logbook: s.Logbook, Jobs: s.Jobs, World: s.world, Notify: s.Notify, Accounts: s.Accounts, Zones: s.Zones, Syncs: s.Syncs, Checks: s.Checks, Delegations: s.Delegations})
+	s.Handover = handover.New(handover.Parts{Settings: settings.Handovers, Logbook: s.Logbook, Jobs: s.Jobs, World: s.world, Notify: s.Notify, Accounts: s.Accounts, Zones: s.Zones, Syncs: s.Syncs, Checks: s.Checks, Delegations: s.Delegations})
 	s.Overview = overview.New(s.store, s.Logbook, s.Accounts, s.Zones, s.world)
 	s.employ()
 	return s, nil

@@ -18,6 +18,7 @@ import (
 	"beacon/resolve"
 	"beacon/service/apply"
 	"beacon/service/check"
+	"beacon/service/handover"
 	"beacon/service/jobs"
 	"beacon/service/notify"
 	"beacon/service/secondaries"
@@ -44,6 +45,7 @@ type Settings struct {
 	Notifications   notify.Settings         `yaml:"notifications"`  // who is told when a verdict changes
 	WorldClock      string                  `yaml:"world_clock"`    // address of a clock to follow; empty for this machine's
 	Checks          check.CheckSettings     `yaml:"checks"`
+	Handovers       handover.Settings       `yaml:"handovers"`
 	Hosts           HostSettings            `yaml:"hosts"`
 	NewZones        zones.NewZoneSettings   `yaml:"new_zones"`
 	Profiles        string                  `yaml:"profiles"` // folder of provider profiles, NAME.profile.yaml
@@ -184,6 +186,7 @@ func (s Settings) check() error {
 	}
 	s.Notifications.Check(fail)
 	s.Websites.Check(fail)
+	s.Handovers.Check(fail)
 	for _, p := range s.VantagePoints {
 		if u, err := url.Parse(p.Address); err != nil || u.Host == "" || p.Name == "" || p.TokenFile == "" {
 			fail("vantage_points: each needs a name, an address such as https://north.example:8053, and a token_file")

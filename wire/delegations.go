@@ -97,6 +97,8 @@ type ForecastRequest struct {
 	Grace       *int64       `json:"grace"`       // seconds from when the change has settled until the old zone is removed; a week where it is not named
 	Publish     *int64       `json:"publish"`     // seconds that the registry is assumed to take until its nameservers serve a change; five minutes where it is not named
 	Agree       string       `json:"agree"`       // digest of the differences between both sides that are meant
+	Window      string       `json:"window"`      // in which something outside may be changed, such as Tue 02:00-04:00; empty for always
+	Timezone    string       `json:"timezone"`    // of the window, such as Europe/Berlin; empty for UTC
 }
 
 // Forecast is when a handover would do what, if nothing else changes and every step is done as soon as it may be.

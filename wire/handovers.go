@@ -18,6 +18,8 @@ type HandoverRequest struct {
 	Sign        bool          `json:"sign"`        // the new zone is signed, and a DS is published at the end
 	KeepOld     bool          `json:"keep_old"`    // the old zone stays at its provider
 	Grace       *int64        `json:"grace"`       // seconds from when the change has settled until the old zone is removed; a week where it is not named
+	Window      string        `json:"window"`      // in which something outside may be changed, such as Tue 02:00-04:00; empty for always
+	Timezone    string        `json:"timezone"`    // of the window, such as Europe/Berlin; empty for UTC
 	Allow       []handover.Do `json:"allow"`       // acts that need no further word; see HandoverWord
 	Reason      string        `json:"reason"`      // why, for the logbook
 	DryRun      bool          `json:"dry_run"`     // show what it would be, and begin nothing
@@ -50,6 +52,7 @@ type Handover struct {
 	Old       []dnsname.Name     `json:"old"`                 // the nameservers that are left; empty for a first delegation
 	New       []dnsname.Name     `json:"new"`                 // empty until the provider has assigned them
 	Sign      bool               `json:"sign"`                // a DS of the new zone is published at the end
+	Window    string             `json:"window"`              // in which something outside may be changed, with its timezone; empty for always
 	KeepOld   bool               `json:"keep_old"`            // the old zone stays at its provider
 	BegunBy   string             `json:"begun_by"`            // the user
 	BegunAt   time.Time          `json:"begun_at"`            // simulated time

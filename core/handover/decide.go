@@ -24,6 +24,9 @@ type Course struct {
 	Grace    time.Duration  `json:"grace"`     // between D and the removal of the old zone
 	Agreed   string         `json:"agreed"`    // digest of the differences that the user agreed to
 	Override []string       `json:"override"`  // safety gates that are passed by name
+	Window   string         `json:"window"`    // in which something outside may be changed, as ParseWindow reads it; empty for always
+	Urgent   bool           `json:"urgent"`    // no window and no freeze holds it up: it goes back
+	Timezone string         `json:"timezone"`  // of the window, such as Europe/Berlin; empty for UTC
 }
 
 // Seen is the evidence of one check.

@@ -25,9 +25,9 @@ type Station struct {
 // mostStations bounds a forecast. A handover has about ten.
 const mostStations = 60
 
-// Forecast returns what a handover would do and when, if every act is done at once, lag after it every parent server follows, and nothing else changes. It ends with
+// Forecast returns what a handover would do and when, if every act is done at once, lag after it every parent server follows, nothing else changes, and acts wait for what a calendar says. It ends with
 // the phase Done, or with gates that a user has to open, as far as it can be foreseen. The evidence must be of one check with the target among the servers asked.
-func Forecast(c Course, s Seen, lag time.Duration) (list []Station) {
+func Forecast(c Course, s Seen, lag time.Duration, k Calendar) (list []Station) {
 	m := model{course: c, seen: s, lag: max(lag, time.Second)}
 	m.seen.Sweep = copied(s.Sweep)
 	for range mostStations {
@@ -35,6 +35,9 @@ func Forecast(c Course, s Seen, lag time.Duration) (list []Station) {
 		m.marks = append(m.marks, d.Marks...)
 		now := m.seen.Sweep.Ended
 		d.Do = slices.DeleteFunc(slices.Clone(d.Do), m.did)
+		held := []Wait(nil)
+		d.Do, held = k.Hold(d.Do, now)
+		d.Wait = append(d.Wait, held...)
 		if n := len(list); n == 0 || d.Phase != list[n-1].Phase || len(d.Do) > 0 || until(d.Wait).After(until(list[n-1].Wait)) {
 			list = append(list, Station{At: now, Phase: d.Phase, Do: append([]Do{}, d.Do...), Wait: append([]Wait{}, d.Wait...)})
 		}

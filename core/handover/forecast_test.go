@@ -48,7 +48,7 @@ func TestForecastStopsAtAClosedGate(t *testing.T) {
 	s := newSimulated(rand.New(rand.NewPCG(3, 2)))
 	s.first, s.signedOld, s.loss, s.ready = false, false, 0, [2]int64{never, never}
 	w := s.sweep(1, rand.New(rand.NewPCG(1, 1)))
-	list := Forecast(Course{Domain: simDomain, Old: simOld, New: simNew}, Seen{Sweep: w, History: delegation.Advance(delegation.History{}, w), Margin: time.Minute}, time.Minute)
+	list := Forecast(Course{Domain: simDomain, Old: simOld, New: simNew}, Seen{Sweep: w, History: delegation.Advance(delegation.History{}, w), Margin: time.Minute}, time.Minute, Calendar{})
 	last := list[len(list)-1]
 	require.NotEqual(t, Done, last.Phase)
 	require.NotEmpty(t, last.Closed, "%v", list)
@@ -61,6 +61,6 @@ func BenchmarkForecast(b *testing.B) {
 	w := s.sweep(1, rng)
 	seen := Seen{Sweep: w, History: delegation.Advance(delegation.History{}, w), Behind: []string{"new"}, Margin: time.Minute, LargestTTL: 3600, OldPlaced: true}
 	for b.Loop() {
-		Forecast(Course{Domain: simDomain, Old: simOld, New: simNew, OldHere: true, OldTells: true, Sign: true}, seen, time.Minute)
+		Forecast(Course{Domain: simDomain, Old: simOld, New: simNew, OldHere: true, OldTells: true, Sign: true}, seen, time.Minute, Calendar{})
 	}
 }

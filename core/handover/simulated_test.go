@@ -342,7 +342,7 @@ func (s *simulated) handOver(rng *rand.Rand, l limits) (o outcome) {
 		seen := Seen{Sweep: w, History: h, Registration: reg, Behind: behind, Differences: differences, Margin: simMargin * time.Second, LargestTTL: uint32(max(s.r, s.n, s.k, s.c)),
 			OldPlaced: t < s.retired}
 		if o.forecast == nil {
-			o.forecast = Forecast(c, seen, 0)
+			o.forecast = Forecast(c, seen, 0, Calendar{})
 		}
 		d := decide(c, marks, seen, l)
 		marks = append(marks, d.Marks...)

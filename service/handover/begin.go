@@ -46,10 +46,13 @@ func (s *Handover) begin(ctx context.Context, by access.Caller, r wire.HandoverR
 	if err := allowable(r.Allow); err != nil {
 		return out, err
 	}
+	if _, err := s.calendar(r.Window, r.Timezone); err != nil {
+		return out, err
+	}
 	if err := s.movable(ctx, r.Domain); err != nil {
 		return out, err
 	}
-	course := handover.Course{Domain: r.Domain, KeepOld: r.KeepOld, Sign: r.Sign, Grace: grace}
+	course := handover.Course{Domain: r.Domain, KeepOld: r.KeepOld, Sign: r.Sign, Grace: grace, Window: r.Window, Timezone: r.Timezone, Urgent: back != 0}
 	if course.Old, err = s.activeSet(ctx, by, r); err != nil {
 		return out, err
 	}
@@ -114,11 +117,15 @@ func (s *Handover) foresee(ctx context.Context, v *wire.Handover, course handove
 	if err != nil {
 		return err
 	}
+	calendar, err := s.calendarOf(course)
+	if err != nil {
+		return err
+	}
 	evident.OldPlaced = course.OldHere
 	if v.To != "" {
 		evident.Behind = []string{v.To}
 	}
-	p.last = decided{Place: looked.Place, ByHand: looked.ByHand, Stations: handover.Forecast(course, evident, followPublish)}
+	p.last = decided{Place: looked.Place, ByHand: looked.ByHand, Stations: handover.Forecast(course, evident, followPublish, calendar)}
 	v.Steps, v.Ends, v.Registrar = p.steps(history{}), p.ends(), looked.Place
 	return nil
 }

@@ -75,16 +75,22 @@ func (s *Handover) decide(ctx context.Context, p plan, acts history, fresh bool)
 	start, ask := out.Decision.Start(hands)
 	out.Asked, out.Differences, out.Compared, out.Digest = ask, looked.Differences, looked.Compared, looked.Digest
 	out.Place, out.ByHand, out.OldPlaced, out.OldTells = looked.Place, looked.ByHand, evident.OldPlaced, course.OldTells || handover.OldTells(course, evident)
-	out.Stations = handover.Forecast(course, evident, followPublish)
+	calendar, err := s.calendarOf(course)
+	if err != nil {
+		return s.cannotSee(ctx, p, err)
+	}
+	out.Stations = handover.Forecast(course, evident, followPublish, calendar)
 	if p.Planned == "" {
 		p.Planned = jsonText(out.Stations)
 	}
+	start, held := calendar.Hold(start, looked.Sweep.Ended)
+	out.Wait = append(out.Wait, held...)
 	start, out.Trouble = acts.due(start, s.logbook.Now())
 	if p.State == store.HandoverPaused {
 		start = nil
 	}
 	at := looked.Sweep.Ended
-	next := s.next(out, at)
+	next := s.next(out, at, len(held) > 0 && len(start) == 0)
 	if len(start) > 0 {
 		next = at
 	}
@@ -143,8 +149,9 @@ func (s *Handover) tells(ctx context.Context, name dnsname.Name, account string)
 	}), err
 }
 
-// next is when a handover is looked at again at the latest: when the first of its waits ends, or at the pace of checks.
-func (s *Handover) next(d decided, now time.Time) time.Time {
+// next is when a handover is looked at again at the latest: when the first of its waits ends, or at the pace of checks. Where all that it would do is held by the calendar,
+// there is nothing but time.
+func (s *Handover) next(d decided, now time.Time, held bool) time.Time {
 	next := now.Add(max(s.checks.Pace(), time.Second))
 	first := time.Time{}
 	for _, w := range d.Wait {
@@ -152,7 +159,7 @@ func (s *Handover) next(d decided, now time.Time) time.Time {
 			first = w.Until
 		}
 	}
-	if len(d.Do) == 0 && d.Asked == nil && len(d.Closed) == 0 && !first.IsZero() { // nothing but time
+	if (len(d.Do) == 0 || held) && d.Asked == nil && len(d.Closed) == 0 && !first.IsZero() { // nothing but time
 		return first
 	}
 	if !first.IsZero() && first.Before(next) {

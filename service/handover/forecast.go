@@ -39,6 +39,10 @@ func (s *Handover) Forecast(ctx context.Context, by access.Caller, r wire.Foreca
 	if err != nil {
 		return out, err
 	}
+	calendar, err := s.calendar(r.Window, r.Timezone)
+	if err != nil {
+		return out, err
+	}
 	looked, err := s.delegations.Look(ctx, wire.DelegateRequest{Domain: r.Domain, Nameservers: r.Nameservers, Agree: r.Agree}, nil)
 	if err != nil {
 		return out, logbook.Explain(err)
@@ -72,7 +76,7 @@ func (s *Handover) Forecast(ctx context.Context, by access.Caller, r wire.Foreca
 			}
 		}
 	}
-	stations := handover.Forecast(course, evident, publish)
+	stations := handover.Forecast(course, evident, publish, calendar)
 	out = wire.Forecast{Domain: r.Domain, Registrar: looked.Place, Old: course.Old, New: target, Now: looked.Sweep.Ended, Steps: []wire.ForecastStep{}, Closed: []finding.Finding{}}
 	out.Steps = timetable(stations, r, looked, old)
 	last := stations[len(stations)-1]

@@ -14,6 +14,7 @@ import (
 
 // Parts are what a Handover works with.
 type Parts struct {
+	Settings    Settings
 	Logbook     *logbook.Book
 	Jobs        *jobs.Queue
 	World       *clock.World
@@ -27,6 +28,7 @@ type Parts struct {
 
 // Handover moves domains to other nameservers. It is safe for concurrent use.
 type Handover struct {
+	settings    Settings
 	logbook     *logbook.Book
 	jobs        *jobs.Queue
 	world       *clock.World
@@ -40,5 +42,5 @@ type Handover struct {
 
 // New returns the handovers of a database.
 func New(p Parts) *Handover {
-	return &Handover{logbook: p.Logbook, jobs: p.Jobs, world: p.World, notify: p.Notify, accounts: p.Accounts, zones: p.Zones, syncs: p.Syncs, checks: p.Checks, delegations: p.Delegations}
+	return &Handover{settings: p.Settings, logbook: p.Logbook, jobs: p.Jobs, world: p.World, notify: p.Notify, accounts: p.Accounts, zones: p.Zones, syncs: p.Syncs, checks: p.Checks, delegations: p.Delegations}
 }

@@ -14,9 +14,10 @@ export function Begin({ name, again }: { name: string; again: boolean }) {
   const [from, setFrom] = useState('')
   const [sign, setSign] = useState(false)
   const [keepOld, setKeepOld] = useState(false)
+  const [window, setWindow] = useState('')
   const begin = useBeginHandover(name)
   const preview = useBeginHandover(name)
-  const request = (dry_run: boolean): HandoverRequest => ({ to, from, nameservers: [], sign, keep_old: keepOld, grace: null, allow: [], reason: '', dry_run })
+  const request = (dry_run: boolean): HandoverRequest => ({ to, from, nameservers: [], sign, keep_old: keepOld, grace: null, allow: [], window, timezone: window ? Intl.DateTimeFormat().resolvedOptions().timeZone : '', reason: '', dry_run })
   const options = accounts.data?.items.map((a) => ({ value: a.name, explain: a.kind })) ?? []
   if (accounts.data && options.length === 0) {
     return (
@@ -46,6 +47,15 @@ export function Begin({ name, again }: { name: string; again: boolean }) {
             Old provider
           </label>
           <Choice id="from" value={from} options={[{ value: '', label: 'the one with the active nameservers' }, ...options]} onChange={setFrom} />
+        </div>
+        <div className="sm:col-span-2">
+          <label className="label" htmlFor="window">
+            Window
+          </label>
+          <input id="window" className="field data" value={window} placeholder="Tue 02:00-04:00" aria-describedby="window-means" onChange={(e) => setWindow(e.target.value)} />
+          <p id="window-means" className="mt-0.5 text-fine text-soft">
+            Nameservers, DS records and zones are changed only then, in your timezone. Empty: at any time.
+          </p>
         </div>
         <Check checked={sign} onChange={setSign}>
           Publish a DS at the end

@@ -308,13 +308,15 @@ func agreed(servers []evidence.ServerAnswer) []evidence.Observed {
 func (f *Former) follow(now State, s evidence.Sweep) {
 	f.Matched = slices.Clone(f.Matched)
 	servers := evidence.ServersOf(s, f.Set)
-	told := len(servers) > 0
+	told, other := len(servers) > 0, false
 	for _, a := range servers {
 		told = told && a.Answer == evidence.Positive && SameSet(a.NS, now.Set)
+		other = other || a.Answer == evidence.Positive && !SameSet(a.NS, now.Set)
 	}
-	if !told {
+	switch {
+	case other: // one that does not answer any more names nobody
 		f.Told = time.Time{}
-	} else if f.Told.IsZero() {
+	case told && f.Told.IsZero():
 		f.Told = s.Ended
 	}
 	same := agreed(servers)

@@ -134,15 +134,17 @@ func (s *Handover) evident(ctx context.Context, looked delegate.Sight, course ha
 // timetable returns the stations as steps, each with what it is and the command that does it.
 func timetable(stations []handover.Station, r wire.ForecastRequest, looked delegate.Sight, old string) (steps []wire.ForecastStep) {
 	steps = []wire.ForecastStep{}
+	said := map[handover.Wait]bool{}
 	for i, s := range stations {
 		for _, do := range s.Do {
 			text, command := actText(do, r, looked, old)
 			steps = append(steps, wire.ForecastStep{At: s.At, Phase: s.Phase, Do: do, Text: text, Command: command})
 		}
 		for _, w := range s.Wait {
-			if len(s.Do) > 0 && w.Until.IsZero() && i+1 < len(stations) {
-				continue // what is done brings it
+			if said[w] || len(s.Do) > 0 && w.Until.IsZero() && i+1 < len(stations) {
+				continue // it is said already, or what is done brings it
 			}
+			said[w] = true
 			steps = append(steps, wire.ForecastStep{At: s.At, Until: w.Until, Phase: s.Phase, Text: "Wait until " + w.For})
 		}
 		if s.Phase == handover.Done {

@@ -325,6 +325,7 @@ func (p plan) steps(h history) (list []wire.HandoverStep) {
 		}
 		list = append(list, step)
 	}
+	said := map[handover.Wait]bool{}
 	for i, st := range p.last.Stations {
 		for _, do := range st.Do {
 			if i == 0 && h.busy {
@@ -333,7 +334,8 @@ func (p plan) steps(h history) (list []wire.HandoverStep) {
 			add(wire.HandoverStep{Text: p.doText(do), Do: do, At: st.At, Needs: slices.Contains(handover.Consent(), do) && !slices.Contains(p.allowed(), do)})
 		}
 		for _, w := range st.Wait {
-			if len(st.Do) == 0 || !w.Until.IsZero() {
+			if !said[w] && (len(st.Do) == 0 || !w.Until.IsZero()) {
+				said[w] = true
 				add(wire.HandoverStep{Text: "Wait until " + w.For, At: st.At, Until: w.Until})
 			}
 		}

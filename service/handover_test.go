@@ -335,3 +335,50 @@ func TestHandoverInAWindow(t *testing.T) {
 	assert.Equal(t, old, h.active())
 	assert.Less(t, h.now().Sub(began), 20*time.Hour, "it did not wait for the window")
 }
+
+// An act that a user cancels is not begun again before the user says so; one that fails is, and it is said.
+func TestHandoverInTrouble(t *testing.T) {
+	t.Parallel()
+	h := atPlover(t, ploverRecords)
+	h.fault(`{"site":"3.1","status":503,"writes":true}`)
+	_, err := h.Handover.Begin(ctx, access.Service, wire.HandoverRequest{Domain: zone, To: "heron-main", KeepOld: true, Allow: []handover.Do{handover.DoDelegate}})
+	require.NoError(t, err)
+	v := h.moving(false, func(v wire.Handover) bool {
+		return strings.Contains(v.Doing, "act ") && strings.HasPrefix(v.Doing, "Change the nameservers")
+	})
+	acts, err := h.Acts.List(ctx, access.Service, zone.String(), 0, 10)
+	require.NoError(t, err)
+	var id uint64
+	for _, a := range acts {
+		if a.Kind == wire.ActDelegate && !a.State.Ended() {
+			id = a.ID
+		}
+	}
+	require.NotZero(t, id, "%+v", v)
+	_, err = h.Acts.Cancel(ctx, access.Service, id, "a drill")
+	require.NoError(t, err)
+	v = h.moving(true, func(v wire.Handover) bool { return v.Trouble != "" && v.Doing == "" })
+	assert.Contains(t, v.Trouble, "It was cancelled")
+	page, err := h.Handover.List(ctx, access.Service, false, "", 10)
+	require.NoError(t, err)
+	require.Len(t, page.Items, 1)
+	assert.Equal(t, "the last step did not come about", page.Items[0].Asked)
+	count := func() (n int) {
+		v, err := h.Handover.Show(ctx, access.Service, zone)
+		require.NoError(t, err)
+		for _, e := range v.Report {
+			if strings.HasPrefix(e.Text, "Begun: Change") {
+				n++
+			}
+		}
+		return n
+	}
+	decided := v.DecidedAt
+	h.moving(true, func(v wire.Handover) bool { return v.DecidedAt.After(decided.Add(2 * time.Minute)) })
+	assert.Equal(t, 1, count(), "it is not begun again by itself")
+	h.fault(`{"site":"3.1"}`)
+	_, err = h.Handover.Next(ctx, access.Service, wire.HandoverWord{Domain: zone})
+	require.NoError(t, err)
+	h.moving(true, doneWith)
+	assert.Equal(t, 2, count())
+}

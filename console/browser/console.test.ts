@@ -94,7 +94,10 @@ test('the change list is shown, written, and its progress followed', async () =>
 
 test('the nameservers are changed, and the trap on the way is explained', async () => {
   const { page } = watched
-  await press(page, link(/^Change the nameservers/))
+  await press(page, link(/^Move the domain/))
+  await page.getByText('Move this domain to another provider').waitFor()
+  await page.getByLabel('New provider').getByText('heron-main').waitFor()
+  await press(page, view('Delegation'))
   await page.getByText('The registrar has another list active.').waitFor()
   await press(page, button('Compute timetable'))
   await page.getByText('The handover is done').waitFor()

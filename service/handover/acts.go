@@ -27,6 +27,7 @@ type begun struct {
 	id      uint64    // of the act; 0 for a sync
 	ended   bool
 	done    bool
+	stopped bool // a user cancelled it
 	message string
 	fails   int // how often in a row it did not come about
 }
@@ -80,6 +81,7 @@ func became(tx *store.Tx, m store.HandoverMark) (b begun, err error) {
 			break
 		}
 		b.id, b.ended, b.done, b.message = act.ID, act.State.Ended(), act.State == store.ActDone, fmt.Sprintf("Act %d: %s", act.ID, act.Message)
+		b.stopped = act.State == store.ActCancelled
 		return b, err
 	case m.SyncID != nil:
 		run, err := sync.ByID(tx, *m.SyncID)
@@ -87,6 +89,7 @@ func became(tx *store.Tx, m store.HandoverMark) (b begun, err error) {
 			break
 		}
 		b.ended, b.done, b.message = run.State.Ended(), run.State == store.SyncDone, fmt.Sprintf("Sync %d: %s", run.ID, run.Message)
+		b.stopped = run.State == store.SyncCancelled
 		return b, err
 	default: // nothing was begun: why is in the detail
 		b.ended, b.message = true, m.Detail
@@ -110,6 +113,10 @@ func (h history) due(list []handover.Do, now time.Time) (start []handover.Do, tr
 		b := h.last[do]
 		if b.fails > 0 {
 			trouble = b.message
+		}
+		if b.stopped {
+			trouble += " It was cancelled, and is begun again once you say so."
+			continue
 		}
 		if b.at.IsZero() || !now.Before(b.at.Add(b.between())) {
 			start = append(start, do)

@@ -47,7 +47,7 @@ func (s *Handover) Run(ctx context.Context, job store.Job) error {
 		return jobs.Later{At: s.logbook.Now().Add(whileActing), MadeWay: true}
 	}
 	fresh := p.domain.CheckedAt != nil && p.DecidedAt != nil && p.domain.CheckedAt.After(*p.DecidedAt)
-	if now := s.world.Now(); !fresh && p.NextAt != nil && now.Before(*p.NextAt) {
+	if now := s.world.Now(); !fresh && !p.spoken() && p.NextAt != nil && now.Before(*p.NextAt) {
 		return jobs.Later{World: *p.NextAt, Worked: true}
 	}
 	return s.decide(ctx, p, acts, fresh)
@@ -73,6 +73,7 @@ func (s *Handover) decide(ctx context.Context, p plan, acts history, fresh bool)
 		hands.ByHand = []handover.Do{handover.DoDelegate, handover.DoRemoveDS, handover.DoAddDS}
 	}
 	start, ask := out.Decision.Start(hands)
+	out.Heard = p.heard()
 	out.Asked, out.Differences, out.Compared, out.Digest = ask, looked.Differences, looked.Compared, looked.Digest
 	out.Place, out.ByHand, out.OldPlaced, out.OldTells = looked.Place, looked.ByHand, evident.OldPlaced, course.OldTells || handover.OldTells(course, evident)
 	calendar, err := s.calendarOf(course)
@@ -223,7 +224,7 @@ func (s *Handover) cannotSee(ctx context.Context, p plan, problem error) error {
 			return err
 		}
 		last := p.last
-		last.Trouble = problem.Error()
+		last.Trouble, last.Heard = problem.Error(), p.heard()
 		row.NextAt, row.Decided = &next, jsonText(last)
 		return tx.SaveHandover(row)
 	})
@@ -249,7 +250,7 @@ func (s *Handover) awaitAssigned(ctx context.Context, p plan, acts history) erro
 		setCourse(&p.Handover, p.course)
 		return s.decide(ctx, p, acts, false)
 	}
-	out := decided{Decision: handover.Decision{Phase: handover.Preparing, Do: []handover.Do{handover.DoSync}, Wait: []handover.Wait{{For: "the new provider assigns nameservers to the zone"}}}}
+	out := decided{Heard: p.heard(), Decision: handover.Decision{Phase: handover.Preparing, Do: []handover.Do{handover.DoSync}, Wait: []handover.Wait{{For: "the new provider assigns nameservers to the zone"}}}}
 	var start []handover.Do
 	if start, out.Trouble = acts.due(out.Do, s.logbook.Now()); p.State == store.HandoverPaused {
 		start = nil

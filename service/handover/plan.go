@@ -53,6 +53,7 @@ type decided struct {
 	OldTells    bool                 `json:"old_tells"` // the old zone names the new nameservers, or does so soon
 	Doing       string               `json:"doing"`
 	Trouble     string               `json:"trouble"`
+	Heard       uint64               `json:"heard"` // the last mark that it was decided with
 }
 
 // read reads a stored handover.
@@ -95,6 +96,19 @@ func (p plan) evidence() (list []handover.Mark) {
 		}
 	}
 	return list
+}
+
+// heard is the last of the marks.
+func (p plan) heard() uint64 {
+	if len(p.marks) == 0 {
+		return 0
+	}
+	return p.marks[len(p.marks)-1].ID
+}
+
+// spoken reports whether a user said something since the last decision.
+func (p plan) spoken() bool {
+	return slices.ContainsFunc(p.marks, func(m store.HandoverMark) bool { return m.SaidBy != "" && m.ID > p.last.Heard })
 }
 
 // said returns what users said of one kind.

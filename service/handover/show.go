@@ -257,6 +257,8 @@ func (p plan) asks() *wire.HandoverAsked {
 func (p plan) asksBriefly() string {
 	a := p.asks()
 	switch {
+	case a == nil && p.last.Trouble != "" && !p.Ended():
+		return "the last step did not come about"
 	case a == nil:
 		return ""
 	case a.Kind == handover.AskAllow:

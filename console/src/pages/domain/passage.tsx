@@ -6,7 +6,7 @@ import type { Stage } from '../../api/types'
 const stages: Record<string, { title: string; to: string; act: string }> = {
   records: { title: 'Records known', to: '/apply', act: 'Write a definition' },
   placed: { title: 'At the provider', to: 'changes', act: 'Review and sync' },
-  delegated: { title: 'Delegated', to: 'delegation', act: 'Change the nameservers' },
+  delegated: { title: 'Delegated', to: 'handover', act: 'Move the domain' },
   settled: { title: 'Settled', to: '.', act: 'Show resolvers' },
 }
 

@@ -2,7 +2,7 @@
 import { useState } from 'react'
 import { Link } from 'react-router'
 import { useBeginHandover } from '../../../api/handovers'
-import { useAccounts } from '../../../api/hooks'
+import { useAccounts, useDomain } from '../../../api/hooks'
 import type { Handover, HandoverRequest } from '../../../api/types'
 import { Check } from '../../../parts/check'
 import { Key, Plate, Trouble } from '../../../parts/kit'
@@ -10,7 +10,10 @@ import { Choice } from '../../../parts/select'
 
 export function Begin({ name, again }: { name: string; again: boolean }) {
   const accounts = useAccounts('provider')
-  const [to, setTo] = useState('')
+  const domain = useDomain(name).data
+  const waits = domain?.passage.some((s) => s.code === 'delegated' && s.state !== 'done')
+  const [chosen, setTo] = useState<string>()
+  const to = chosen ?? (waits && domain?.providers.length === 1 ? domain.providers[0]! : '') // where the zone is already
   const [from, setFrom] = useState('')
   const [sign, setSign] = useState(false)
   const [keepOld, setKeepOld] = useState(false)

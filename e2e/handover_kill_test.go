@@ -3,6 +3,7 @@ package e2e
 import (
 	"context"
 	"math/rand/v2"
+	"net/http"
 	"strings"
 	"testing"
 	"time"
@@ -34,7 +35,7 @@ func TestKillInsideAHandover(t *testing.T) {
 	if soak() {
 		hits, want = 100, []string{"ds", "save", "activate", "ds"}
 	}
-	opt := options(t, 60, "lease: "+lease.String()+"\nrequest_timeout: 500ms\nchecks: {settling: 30s, settled: 1h, margin: 10s}\n")
+	opt := options(t, 60, "lease: "+lease.String()+"\nrequest_timeout: 500ms\nchecks: {settling: 3m, settled: 1h, margin: 10s}\n")
 	opt.Signed = soak()
 	s := stage(t, opt)
 	ctx := context.Background()
@@ -89,8 +90,9 @@ func TestKillInsideAHandover(t *testing.T) {
 				continue
 			}
 			if h.Doing == "" && len(h.Wait) > 0 && h.Wait[0].Until != "" {
-				status, text := m.try("POST", "/clock/steps", map[string]any{"until": h.Wait[0].Until})
-				require.Equal(t, 200, status, "%s", text)
+				if status, text := m.try("POST", "/clock/steps", map[string]any{"until": h.Wait[0].Until}); status != http.StatusOK { // a machine that stalls: once more, soon
+					t.Logf("%s", text)
+				}
 			}
 			time.Sleep(time.Duration(10+m.rng.IntN(40)) * time.Millisecond)
 		}
@@ -99,6 +101,7 @@ func TestKillInsideAHandover(t *testing.T) {
 			asked = append(asked, strings.Fields(line)[0])
 		}
 		assert.Equal(t, want, asked, "seed %d, round %d: %v", seed, rounds, m.journal()[len(before):])
+		t.Logf("round %d: %d kills so far", rounds, hit)
 		to = map[string]string{"curlew-ops": "heron-main", "heron-main": "curlew-ops"}[to]
 	}
 	t.Logf("%d kills within acts and syncs of %d handovers, %d beside them (seed %d)", hit, rounds, missed, seed)

@@ -76,7 +76,7 @@ func needs(i wire.TodayItem) (what, do string) {
 	}
 	switch i.Verdict {
 	case delegation.ReadyToMove:
-		return "ready to move", "beacon delegate " + zone + " --dry-run"
+		return "ready to move", "beacon handover begin " + zone + " --to ACCOUNT"
 	case delegation.Unknown:
 		return "check failed", "beacon check " + zone
 	}

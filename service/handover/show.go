@@ -333,7 +333,7 @@ func (p plan) steps(h history) (list []wire.HandoverStep) {
 			if i == 0 && h.busy {
 				continue
 			}
-			add(wire.HandoverStep{Text: p.doText(do), Do: do, At: st.At, Needs: slices.Contains(handover.Consent(), do) && !slices.Contains(p.allowed(), do)})
+			add(wire.HandoverStep{Text: p.doText(do), Do: do, At: st.At, Needs: p.needs(do)})
 		}
 		for _, w := range st.Wait {
 			if !said[w] && (len(st.Do) == 0 || !w.Until.IsZero()) {
@@ -346,6 +346,11 @@ func (p plan) steps(h history) (list []wire.HandoverStep) {
 		}
 	}
 	return list
+}
+
+// needs reports whether a user has to allow an act before it is begun; one that is entered by hand is the user's anyway.
+func (p plan) needs(do handover.Do) bool {
+	return slices.Contains(handover.Consent(), do) && !slices.Contains(p.allowed(), do) && (!p.last.ByHand || do == handover.DoRetire)
 }
 
 // everywhere is the step at which every parent serves the new set.

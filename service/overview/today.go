@@ -2,6 +2,7 @@ package overview
 
 import (
 	"context"
+	"slices"
 	"time"
 
 	"beacon/core/access"
@@ -74,6 +75,9 @@ func attention(tx *store.Tx) (list []wire.TodayItem, err error) {
 				return err
 			}
 			for _, r := range rows {
+				if name := dnsname.FromKey(r.NameKey); v == delegation.ReadyToMove && slices.ContainsFunc(list, func(i wire.TodayItem) bool { return i.Kind == "handover" && i.Zone == name }) {
+					continue // its handover says so
+				}
 				list = append(list, wire.TodayItem{Kind: "domain", Zone: dnsname.FromKey(r.NameKey), Verdict: v, Finding: r.Gravest})
 			}
 		}

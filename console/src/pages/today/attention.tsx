@@ -51,7 +51,7 @@ function step(i: TodayItem): Step {
   ) : (
     word
   )
-  if (i.verdict === 'ready-to-move') return { light, what, action: 'Review delegation', to: '/delegation' }
+  if (i.verdict === 'ready-to-move') return { light, what, action: 'Move domain', to: '/handover' }
   if (i.finding === 'saved-not-active') return { light, what, action: 'Review delegation', to: '/delegation' }
   return { light, what, action: 'Show findings', to: '' }
 }

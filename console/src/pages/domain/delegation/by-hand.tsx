@@ -5,7 +5,7 @@ import { Key, Notice, Plate } from '../../../parts/kit'
 import { useToast } from '../../../parts/toast'
 import { Unfold } from '../../../parts/unfold'
 
-type ByHandProps = { plan: Delegated; busy: boolean; begin: () => void }
+type ByHandProps = { plan: Delegated; busy: boolean; begin?: () => void }
 
 export function ByHand({ plan, busy, begin }: ByHandProps) {
   const hand = plan.by_hand!
@@ -36,7 +36,7 @@ export function ByHand({ plan, busy, begin }: ByHandProps) {
             <Key aria-pressed={dots} onClick={() => setDots(!dots)}>
               {dots ? 'Without final dot' : 'With final dot'}
             </Key>
-            {!hand.has_begun && plan.closed.length === 0 && (
+            {begin && !hand.has_begun && plan.closed.length === 0 && (
               <Key weight="main" busy={busy} onClick={begin}>
                 I enter it now
               </Key>

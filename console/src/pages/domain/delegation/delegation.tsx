@@ -70,7 +70,7 @@ export function Delegation() {
           .
         </Notice>
       )}
-      {plan.data.by_hand && !moving && <ByHand plan={plan.data} busy={delegate.isPending} begin={() => delegate.mutate(how, { onSuccess: () => void plan.refetch() })} />}
+      {plan.data.by_hand && <ByHand plan={plan.data} busy={delegate.isPending} begin={moving ? undefined : () => delegate.mutate(how, { onSuccess: () => void plan.refetch() })} />}
       {!plan.data.by_hand && !moving && (
         <State plan={plan.data} saved={saved} name={name} busy={delegate.isPending} act={() => delegate.mutate({ ...how, save_only: false })} />
       )}

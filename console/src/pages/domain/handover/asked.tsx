@@ -1,5 +1,6 @@
 // The one thing that a handover asks of a user, and the button that answers it.
 import { useState } from 'react'
+import { Link } from 'react-router'
 import * as z from 'zod/mini'
 import { useHandoverWord } from '../../../api/handovers'
 import type { Handover } from '../../../api/types'
@@ -34,11 +35,20 @@ export function Asked({ h, name }: { h: Handover; name: string }) {
         </>
       )}
       {asked.kind === 'by-hand' && (
-        <ul className="data mt-2 grid gap-1">
-          {(asked.enter ?? []).map((n) => (
-            <li key={n}>{plain(n)}</li>
-          ))}
-        </ul>
+        <>
+          <ul className="data mt-2 grid gap-1">
+            {(asked.enter ?? []).map((n) => (
+              <li key={n}>{plain(n)}</li>
+            ))}
+          </ul>
+          <p className="mt-2 text-soft">
+            Then press “Check now”: the handover goes on once every parent server serves it.{' '}
+            <Link className="link" to={`/domains/${encodeURIComponent(name)}/delegation`}>
+              What forms of registrars object to
+            </Link>
+            .
+          </p>
+        </>
       )}
       {asked.kind === 'fix' && <Pass code={asked.gate ?? ''} busy={word.isPending} pass={(reason) => word.mutate({ pass: [asked.gate ?? ''], reason })} />}
       {word.error && <Trouble error={word.error} />}

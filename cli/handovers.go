@@ -308,7 +308,11 @@ func (a *app) showHandover(v wire.Handover) {
 		if !s.Until.IsZero() {
 			text += " (" + moment(s.Until, v.DecidedAt) + ")"
 		} else if !s.At.IsZero() && s.State != wire.StepCurrent {
-			text += " (" + moment(s.At, v.DecidedAt) + ")"
+			text += " (" + moment(s.At, v.DecidedAt)
+			if ended := v.State == wire.HandoverDone || v.State == wire.HandoverAbandoned; ended && !s.Planned.IsZero() {
+				text += ", planned " + moment(s.Planned, v.DecidedAt)
+			}
+			text += ")"
 		}
 		if s.Needs {
 			text += " - you have to allow it"

@@ -51,7 +51,9 @@ func TestKillInsideAHandover(t *testing.T) {
 		}
 		m.done("/domains/"+moved+"/ds-changes", map[string]any{"remove": false})
 	}
-	require.NoError(t, s.Control(ctx, "/faults", map[string]any{"site": "3.1", "delay_ms": 60}))
+	for _, site := range []string{"3.1", "4.1", "6.1"} { // registrar and both providers take their time
+		require.NoError(t, s.Control(ctx, "/faults", map[string]any{"site": site, "delay_ms": 90}))
+	}
 	db := database(t, s)
 	atWork := func() (n int) {
 		require.NoError(t, db.QueryRow(`SELECT COUNT(*) FROM jobs WHERE state = 'open' AND holder <> '' AND (kind IN ('act', 'sync')
@@ -94,7 +96,7 @@ func TestKillInsideAHandover(t *testing.T) {
 					t.Logf("%s", text)
 				}
 			}
-			time.Sleep(time.Duration(10+m.rng.IntN(40)) * time.Millisecond)
+			time.Sleep(time.Duration(5+m.rng.IntN(20)) * time.Millisecond)
 		}
 		var asked []string
 		for _, line := range m.journal()[len(before):] {

@@ -98,6 +98,8 @@ type HandoverStep struct {
 	Until time.Time   `json:"until,omitzero"` // of a wait: when it ends
 	Act   uint64      `json:"act,omitempty"`  // the act that did it
 	Needs bool        `json:"needs"`          // a user has to allow it
+	// Planned is when a step that was done was expected as of the beginning, simulated time.
+	Planned time.Time `json:"planned,omitzero"`
 }
 
 // StepState is how far a step is.

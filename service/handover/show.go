@@ -297,12 +297,16 @@ func (p plan) planned() []wire.HandoverPlanned {
 // steps returns what was done, what is current, and what is foreseen.
 func (p plan) steps(h history) (list []wire.HandoverStep) {
 	list = []wire.HandoverStep{}
+	planned := p.planned()
 	for _, m := range p.marks {
 		switch {
 		case m.Kind == markBegun && (m.ActID != nil || m.SyncID != nil):
 			step := wire.HandoverStep{Text: p.begunText(m), Do: handover.Do(m.About), State: wire.StepDone, At: m.At}
 			if m.ActID != nil {
 				step.Act = *m.ActID
+			}
+			if i := slices.IndexFunc(planned, func(w wire.HandoverPlanned) bool { return w.Do == step.Do }); i >= 0 {
+				step.Planned = planned[i].At
 			}
 			if n := len(list); n > 0 && list[n-1].Text == step.Text { // tried again
 				list = list[:n-1]

@@ -130,6 +130,7 @@ function Steps({ list, now }: { list: HandoverStep[]; now: number | undefined })
             </p>
             <p className="text-fine text-soft">
               {(s.until ?? s.at) && <span className="data">{when((s.until ?? s.at)!, now)}</span>}
+              {s.planned && ` · planned ${when(s.planned, now)}`}
               {s.state !== 'done' && s.needs && ' · you have to allow it'}
               {s.act !== undefined && s.act > 0 && ` · act ${s.act}`}
             </p>

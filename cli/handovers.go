@@ -7,6 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"beacon/core/dnsname"
 	"beacon/core/handover"
 	"beacon/core/handover/compare"
 	"beacon/wire"
@@ -17,15 +18,12 @@ func (a *app) handoverBeginCommand() *cobra.Command {
 	var grace time.Duration
 	var allow []string
 	var yes bool
-	c := &cobra.Command{Use: "begin DOMAIN", Short: "Begin to move a domain to another provider, step by step", Args: cobra.ExactArgs(1),
+	c := &cobra.Command{Use: "begin DOMAIN...", Short: "Begin to move domains to another provider, step by step", Args: cobra.MinimumNArgs(1),
 		Long: "Places the zone at the new account, syncs both sides, and waits for each moment at which the next step loses no answer. The registrar is\n" +
-			"asked for nothing before you allow it: beacon handover next. Acts that can be allowed beforehand: remove-ds, delegate, add-ds, retire.",
+			"asked for nothing before you allow it: beacon handover next. Acts that can be allowed beforehand: remove-ds, delegate, add-ds, retire. Of a batch only so many domains are under way at a time, and no more begin while\n" +
+			"one of them is in trouble.",
 		Example: "  beacon handover begin saltmarsh-ferries.example --to heron-main --dry-run\n  beacon handover begin saltmarsh-ferries.example --to heron-main --allow delegate",
 		RunE: func(cmd *cobra.Command, args []string) error {
-			name, err := parseName(args[0])
-			if err != nil {
-				return err
-			}
 			if cmd.Flags().Changed("grace") {
 				seconds := int64(grace / time.Second)
 				r.Grace = &seconds
@@ -33,23 +31,24 @@ func (a *app) handoverBeginCommand() *cobra.Command {
 			for _, do := range allow {
 				r.Allow = append(r.Allow, handover.Do(do))
 			}
-			var v wire.Handover
+			var domains []dnsname.Name
+			for _, arg := range args {
+				name, err := parseName(arg)
+				if err != nil {
+					return err
+				}
+				domains = append(domains, name)
+			}
 			if !r.DryRun {
-				if err := a.agreed(yes, "Begin to move "+plain(name)+"? Nothing at the registrar changes before you allow it."); err != nil {
+				what := plain(domains[0])
+				if len(domains) > 1 {
+					what = count(len(domains), "domain")
+				}
+				if err := a.agreed(yes, "Begin to move "+what+"? Nothing at the registrar changes before you allow it."); err != nil {
 					return err
 				}
 			}
-			if err := ask(a, wire.BeginHandover, r, &v, name); err != nil {
-				return err
-			}
-			return a.show(v, func() {
-				a.showHandover(v)
-				if r.DryRun {
-					a.printf("This is a preview. Nothing was changed.\n")
-					return
-				}
-				a.printf("It goes on in the background. See how far it is: beacon handover show %s\n", plain(v.Domain))
-			})
+			return a.beginHandovers(r, domains)
 		}}
 	c.Flags().StringVar(&r.To, "to", "", "the provider account that the zone moves to")
 	c.Flags().StringVar(&r.From, "from", "", "the provider account that is left; else the one whose nameservers are active")
@@ -58,12 +57,42 @@ func (a *app) handoverBeginCommand() *cobra.Command {
 	c.Flags().BoolVar(&r.KeepOld, "keep-old", false, "the old zone stays at its provider")
 	c.Flags().DurationVar(&grace, "grace", 7*24*time.Hour, "how long the old zone stays once the change has settled")
 	c.Flags().StringSliceVar(&allow, "allow", nil, "acts that need no further word")
+	c.Flags().StringVar(&r.Batch, "batch", "", "a name for domains that move together")
+	c.Flags().IntVar(&r.AtOnce, "at-once", 0, "with --batch: how many of them may be under way at a time")
 	c.Flags().StringVar(&r.Window, "window", "", "change nameservers, DS and zones only then, such as \"Tue 02:00-04:00\"")
 	c.Flags().StringVar(&r.Timezone, "timezone", "", "of the window, such as Europe/Berlin; else UTC")
 	c.Flags().StringVar(&r.Reason, "reason", "", "reason, for the logbook")
 	c.Flags().BoolVar(&r.DryRun, "dry-run", false, "show what it would be; begin nothing")
 	c.Flags().BoolVar(&yes, "yes", false, "do not ask")
 	return c
+}
+
+// beginHandovers begins one handover for each domain. It stops at the first that cannot be begun: those before it go on.
+func (a *app) beginHandovers(r wire.HandoverRequest, domains []dnsname.Name) error {
+	list := make([]wire.Handover, len(domains))
+	for i, name := range domains {
+		if err := ask(a, wire.BeginHandover, r, &list[i], name); err != nil {
+			if i > 0 && a.output == "table" {
+				a.printf("%s begun, up to %s. The others were not.\n", count(i, "handover"), plain(domains[i-1]))
+			}
+			return err
+		}
+		if len(domains) > 1 && a.output == "table" {
+			a.printf("%s: %s\n", plain(name), map[bool]string{true: "can be begun", false: "begun"}[r.DryRun])
+		}
+	}
+	if len(domains) > 1 {
+		return a.show(list, func() { a.printf("See how far they are: beacon handover list\n") })
+	}
+	v := list[0]
+	return a.show(v, func() {
+		a.showHandover(v)
+		if r.DryRun {
+			a.printf("This is a preview. Nothing was changed.\n")
+			return
+		}
+		a.printf("It goes on in the background. See how far it is: beacon handover show %s\n", plain(v.Domain))
+	})
 }
 
 func (a *app) handoverListCommand() *cobra.Command {
@@ -271,6 +300,9 @@ func (a *app) showHandover(v wire.Handover) {
 	}
 	if len(v.New) > 0 {
 		assigned = names(v.New)
+	}
+	if v.Batch != "" {
+		line("batch", v.Batch)
 	}
 	if v.Window != "" {
 		line("window", v.Window)

@@ -382,3 +382,66 @@ func TestHandoverInTrouble(t *testing.T) {
 	h.moving(true, doneWith)
 	assert.Equal(t, 2, count())
 }
+
+// Of a batch one domain is under way at a time, and none begins while one is in trouble.
+func TestBatchOfHandovers(t *testing.T) {
+	t.Parallel()
+	h := newHouse(t)
+	m := &moves{house: h}
+	var names []dnsname.Name
+	for _, label := range []string{"ebb", "flow"} {
+		name := dnsname.MustParse(label + ".example")
+		names = append(names, name)
+		m.apply("zones:\n  " + name.String() + ":\n    providers: [heron-main]\n    registrar: gannet-main\n    ttl: 60\n    records: |\n      @ A 192.0.2.1\n")
+		m.syncOf(name)
+		require.NoError(t, h.world.Register(name.String(), m.assigned(name), 120))
+	}
+	_, err := h.Handover.Begin(ctx, access.Service, wire.HandoverRequest{Domain: names[0], To: "curlew-ops", AtOnce: 1})
+	assert.ErrorContains(t, err, "--batch NAME")
+	h.fault(`{"site":"3.1","status":422,"writes":true}`) // the registrar refuses what is asked of it
+	for _, name := range names {
+		_, err := h.Handover.Begin(ctx, access.Service, wire.HandoverRequest{Domain: name, To: "curlew-ops", KeepOld: true, Batch: "spring", AtOnce: 1, Allow: []handover.Do{handover.DoDelegate}})
+		require.NoError(t, err)
+	}
+	both := func() (list []wire.Handover) {
+		for _, name := range names {
+			v, err := h.Handover.Show(ctx, access.Service, name)
+			require.NoError(t, err)
+			list = append(list, v)
+		}
+		return list
+	}
+	queued := func(v wire.Handover, why string) bool {
+		return len(v.Wait) == 1 && strings.Contains(v.Wait[0].For, why)
+	}
+	require.Eventually(t, func() bool {
+		l := both()
+		return l[0].Trouble != "" && queued(l[1], "ebb.example, of the same batch, is out of trouble") || l[1].Trouble != "" && queued(l[0], "flow.example, of the same batch, is out of trouble")
+	}, 40*time.Second, 50*time.Millisecond, "%+v", both())
+	h.fault(`{"site":"3.1"}`)
+	for i, v := range both() {
+		if v.Trouble != "" {
+			_, err := h.Handover.Next(ctx, access.Service, wire.HandoverWord{Domain: names[i]})
+			require.NoError(t, err)
+		}
+	}
+	seen := false
+	for deadline := time.Now().Add(60 * time.Second); ; {
+		l := both()
+		under := 0
+		for _, v := range l {
+			if v.Phase == handover.Switching || v.Phase == handover.Settling {
+				under++
+			}
+			seen = seen || queued(v, "another of the batch spring is done")
+		}
+		require.LessOrEqual(t, under, 1, "one at a time")
+		if l[0].State == wire.HandoverDone && l[1].State == wire.HandoverDone {
+			break
+		}
+		require.True(t, time.Now().Before(deadline), "%+v", l)
+		_, err := h.StepClock(ctx, access.Service, h.now().Add(time.Hour))
+		require.NoError(t, err)
+	}
+	assert.True(t, seen, "the other one waited for it")
+}

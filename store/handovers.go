@@ -34,6 +34,8 @@ type Handover struct {
 	BegunBy    string
 	BegunAt    time.Time // simulated time
 	EndedAt    *time.Time
+	Batch      string // that it belongs to; empty for none
+	AtOnce     int    // how many of the batch may be under way at a time; 0 for all
 }
 
 // TableName is the table that handovers are kept in.
@@ -142,5 +144,25 @@ func (t *Tx) EndedHandovers(before uint64, limit int) (list []HandoverRow, err e
 	in, args := t.inZones("z.name_key")
 	err = t.db.Raw("SELECT h.*, z.name_key FROM handovers h JOIN zones z ON z.id = h.zone_id WHERE h.state NOT IN ('open', 'paused') AND (? = 0 OR h.id < ?) AND "+in+
 		" ORDER BY h.id DESC LIMIT ?", append(append([]any{before, before}, args...), limit)...).Scan(&list).Error
+	return list, err
+}
+
+// BatchMate is an open handover of a batch.
+type BatchMate struct {
+	ID       uint64
+	NameKey  string
+	UnderWay bool // an act that a user has to allow was begun
+	Asks     string
+	Trouble  bool // its last act did not come about
+}
+
+// LockBatch returns the open handovers of a batch, and keeps others from them until the transaction ends. about are the acts that make one count as under way.
+func (t *Tx) LockBatch(batch string, about []string) (list []BatchMate, err error) {
+	var locked []uint64
+	if err := t.db.Raw("SELECT id FROM handovers WHERE batch = ? AND state IN ('open', 'paused') ORDER BY id FOR UPDATE", batch).Scan(&locked).Error; err != nil || len(locked) == 0 {
+		return nil, err
+	}
+	err = t.db.Raw(`SELECT h.id, z.name_key, h.asks, EXISTS (SELECT 1 FROM handover_marks m WHERE m.handover_id = h.id AND m.kind = 'begun' AND m.about IN ? AND m.act_id IS NOT NULL) AS under_way,
+		COALESCE(JSON_VALUE(h.decided, '$.trouble'), '') <> '' AS trouble FROM handovers h JOIN zones z ON z.id = h.zone_id WHERE h.id IN ? ORDER BY h.id`, about, locked).Scan(&list).Error
 	return list, err
 }

@@ -21,6 +21,8 @@ type HandoverRequest struct {
 	Window      string        `json:"window"`      // in which something outside may be changed, such as Tue 02:00-04:00; empty for always
 	Timezone    string        `json:"timezone"`    // of the window, such as Europe/Berlin; empty for UTC
 	Allow       []handover.Do `json:"allow"`       // acts that need no further word; see HandoverWord
+	Batch       string        `json:"batch"`       // the batch of domains that it belongs to; empty for none
+	AtOnce      int           `json:"at_once"`     // how many of the batch may be under way at a time; 0 for all
 	Reason      string        `json:"reason"`      // why, for the logbook
 	DryRun      bool          `json:"dry_run"`     // show what it would be, and begin nothing
 }
@@ -53,6 +55,7 @@ type Handover struct {
 	New       []dnsname.Name     `json:"new"`                 // empty until the provider has assigned them
 	Sign      bool               `json:"sign"`                // a DS of the new zone is published at the end
 	Window    string             `json:"window"`              // in which something outside may be changed, with its timezone; empty for always
+	Batch     string             `json:"batch"`               // the batch of domains that it belongs to; empty for none
 	KeepOld   bool               `json:"keep_old"`            // the old zone stays at its provider
 	BegunBy   string             `json:"begun_by"`            // the user
 	BegunAt   time.Time          `json:"begun_at"`            // simulated time
@@ -155,6 +158,7 @@ type HandoverSummary struct {
 	Phase  handover.Phase `json:"phase"`            // how far it is
 	From   string         `json:"from"`             // the provider account that is left; empty where it is not managed here
 	To     string         `json:"to"`               // the new provider account; empty where it is not managed here
+	Batch  string         `json:"batch"`            // that it belongs to; empty for none
 	Asked  string         `json:"asked"`            // what is asked of a user, in words; empty for nothing
 	NextAt time.Time      `json:"next_at,omitzero"` // when the next wait ends, simulated time; left out where that is no time
 	Ends   time.Time      `json:"ends,omitzero"`    // when it is likely done, or was, simulated time

@@ -111,16 +111,55 @@ func (k Calendar) Opens(now time.Time) (at time.Time, why string) {
 
 // Hold returns those of some acts that may be begun now; the others wait, until when is in wait. Syncs are always begun: they keep both sides alike.
 func (k Calendar) Hold(acts []Do, now time.Time) (kept []Do, wait []Wait) {
-	at, why := k.Opens(now)
-	if !at.After(now) {
-		return acts, nil
+	if at, why := k.Opens(now); at.After(now) {
+		return hold(acts, Wait{For: why, Until: at})
 	}
+	return acts, nil
+}
+
+// hold keeps back the acts that a user has to allow.
+func hold(acts []Do, w Wait) (kept []Do, wait []Wait) {
 	for _, do := range acts {
 		if slices.Contains(Consent(), do) {
-			wait = []Wait{{For: why, Until: at}}
+			wait = []Wait{w}
 			continue
 		}
 		kept = append(kept, do)
 	}
 	return kept, wait
+}
+
+// Mate is another handover of a batch.
+type Mate struct {
+	Domain   string
+	UnderWay bool // an act that a user has to allow was begun
+	Trouble  bool // its last act did not come about
+}
+
+// Batch is a handover among others that are to be done a few at a time.
+type Batch struct {
+	Name     string
+	AtOnce   int    // 0 for all
+	UnderWay bool   // this one is: it goes on to its end
+	Mates    []Mate // that have not ended
+}
+
+// Hold returns those of some acts that may be begun now. Where another one is in trouble, or as many as may be are under way, one that is not under way waits.
+func (b Batch) Hold(acts []Do) (kept []Do, wait []Wait) {
+	if b.Name == "" || b.UnderWay {
+		return acts, nil
+	}
+	count := 0
+	for _, m := range b.Mates {
+		if m.Trouble {
+			return hold(acts, Wait{For: "the handover of " + m.Domain + ", of the same batch, is out of trouble"})
+		}
+		if m.UnderWay {
+			count++
+		}
+	}
+	if b.AtOnce > 0 && count >= b.AtOnce {
+		return hold(acts, Wait{For: fmt.Sprintf("another of the batch %s is done; %d may be under way at a time", b.Name, b.AtOnce)})
+	}
+	return acts, nil
 }

@@ -71,3 +71,31 @@ func TestCalendarLaw(t *testing.T) {
 		}
 	})
 }
+
+// Of a batch so many are under way at a time, and none begins while one is in trouble; what is under way goes on.
+func TestBatch(t *testing.T) {
+	acts := []Do{DoSync, DoDelegate}
+	calm, busy, broken := Mate{Domain: "a.example"}, Mate{Domain: "b.example", UnderWay: true}, Mate{Domain: "c.example", Trouble: true}
+	for name, c := range map[string]struct {
+		b    Batch
+		held string
+	}{
+		"none":               {Batch{Mates: []Mate{broken}}, ""},
+		"room":               {Batch{Name: "spring", AtOnce: 2, Mates: []Mate{calm, busy}}, ""},
+		"full":               {Batch{Name: "spring", AtOnce: 1, Mates: []Mate{calm, busy}}, "another of the batch spring"},
+		"no limit":           {Batch{Name: "spring", Mates: []Mate{busy, busy}}, ""},
+		"trouble":            {Batch{Name: "spring", Mates: []Mate{broken}}, "c.example"},
+		"under way, trouble": {Batch{Name: "spring", AtOnce: 1, UnderWay: true, Mates: []Mate{broken, busy}}, ""},
+	} {
+		kept, wait := c.b.Hold(acts)
+		if c.held == "" {
+			assert.Equal(t, acts, kept, name)
+			assert.Empty(t, wait, name)
+			continue
+		}
+		assert.Equal(t, []Do{DoSync}, kept, name)
+		if assert.Len(t, wait, 1, name) {
+			assert.Contains(t, wait[0].For, c.held, name)
+		}
+	}
+}

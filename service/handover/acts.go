@@ -130,8 +130,15 @@ func (s *Handover) start(ctx context.Context, p plan, do handover.Do) (err error
 	by := access.For(p.BegunBy)
 	name, why := p.zone.Name(), fmt.Sprintf("handover %d", p.ID)
 	within := func(tx *store.Tx, act store.Act) error {
+		mates, err := batch(tx, p) // before its own row: all lock in the same order
+		if err != nil {
+			return err
+		}
 		if err := s.stillOpen(tx, p); err != nil {
 			return err
+		}
+		if _, queued := mates.Hold([]handover.Do{do}); len(queued) > 0 { // another one was faster
+			return errEnded
 		}
 		return s.mark(tx, p.Handover, store.HandoverMark{Kind: markBegun, About: string(do), ActID: &act.ID})
 	}

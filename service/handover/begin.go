@@ -46,6 +46,9 @@ func (s *Handover) begin(ctx context.Context, by access.Caller, r wire.HandoverR
 	if err := allowable(r.Allow); err != nil {
 		return out, err
 	}
+	if r.AtOnce < 0 || r.AtOnce > 0 && r.Batch == "" || len(r.Batch) > 100 {
+		return out, wire.Problemf(wire.Invalid, "A batch has a name of at most 100 characters (--batch NAME), and a number of domains that may be under way at a time (--at-once). Nothing was changed.")
+	}
 	if _, err := s.calendar(r.Window, r.Timezone); err != nil {
 		return out, err
 	}
@@ -224,7 +227,7 @@ func (s *Handover) keep(by access.Caller, tx *store.Tx, r wire.HandoverRequest, 
 	if err := s.Reserved(tx, z); err != nil {
 		return row, err
 	}
-	row = store.Handover{ZoneID: z.ID, State: store.HandoverOpen, BegunBy: by.Name, BegunAt: s.world.Now(), Phase: string(handover.Preparing)}
+	row = store.Handover{ZoneID: z.ID, State: store.HandoverOpen, BegunBy: by.Name, BegunAt: s.world.Now(), Phase: string(handover.Preparing), Batch: r.Batch, AtOnce: r.AtOnce}
 	if z.RegistrarID != nil {
 		row.Lane = *z.RegistrarID
 	}

@@ -3,7 +3,9 @@ package handover
 import (
 	"time"
 
+	"beacon/core/dnsname"
 	"beacon/core/handover"
+	"beacon/store"
 	"beacon/wire"
 )
 
@@ -68,4 +70,25 @@ func (s *Handover) calendarOf(c handover.Course) (handover.Calendar, error) {
 		return handover.Calendar{}, nil
 	}
 	return s.calendar(c.Window, c.Timezone)
+}
+
+// batch returns a handover among the others of its batch, which are locked until the transaction ends.
+func batch(tx *store.Tx, p plan) (b handover.Batch, err error) {
+	b = handover.Batch{Name: p.Batch, AtOnce: p.AtOnce}
+	if p.Batch == "" {
+		return b, nil
+	}
+	var about []string
+	for _, do := range handover.Consent() {
+		about = append(about, string(do))
+	}
+	list, err := tx.LockBatch(p.Batch, about)
+	for _, m := range list {
+		if m.ID == p.ID {
+			b.UnderWay = m.UnderWay
+			continue
+		}
+		b.Mates = append(b.Mates, handover.Mate{Domain: dnsname.FromKey(m.NameKey).Unicode(), UnderWay: m.UnderWay, Trouble: m.Trouble})
+	}
+	return b, err
 }

@@ -85,7 +85,12 @@ func (s *Handover) decide(ctx context.Context, p plan, acts history, fresh bool)
 		p.Planned = jsonText(out.Stations)
 	}
 	start, held := calendar.Hold(start, looked.Sweep.Ended)
-	out.Wait = append(out.Wait, held...)
+	var mates handover.Batch
+	if err := s.logbook.Tx(ctx, func(tx *store.Tx) (err error) { mates, err = batch(tx, p); return err }); err != nil {
+		return err
+	}
+	start, queued := mates.Hold(start)
+	out.Wait = append(append(out.Wait, held...), queued...)
 	start, out.Trouble = acts.due(start, s.logbook.Now())
 	if p.State == store.HandoverPaused {
 		start = nil

@@ -110,7 +110,7 @@ func readPlace(cursor string) (at store.HandoverPlace, err error) {
 }
 
 func summary(p plan) wire.HandoverSummary {
-	v := wire.HandoverSummary{ID: p.ID, Domain: p.zone.Name(), State: wire.HandoverState(p.State), Phase: handover.Phase(p.Phase), From: p.from, To: p.to}
+	v := wire.HandoverSummary{ID: p.ID, Domain: p.zone.Name(), State: wire.HandoverState(p.State), Phase: handover.Phase(p.Phase), From: p.from, To: p.to, Batch: p.Batch}
 	v.Asked = p.asksBriefly()
 	for _, w := range p.last.Wait {
 		if !p.Ended() && !w.Until.IsZero() && (v.NextAt.IsZero() || w.Until.Before(v.NextAt)) {
@@ -134,7 +134,7 @@ func (p plan) ends() time.Time {
 
 func (s *Handover) view(tx *store.Tx, p plan) (v wire.Handover, err error) {
 	v = wire.Handover{ID: p.ID, Domain: p.zone.Name(), State: wire.HandoverState(p.State), Phase: handover.Phase(p.Phase), Registrar: p.last.Place, From: p.from, To: p.to,
-		Old: p.course.Old, New: p.course.New, Window: strings.TrimSpace(p.course.Window + " " + p.course.Timezone), Sign: p.course.Sign, KeepOld: p.course.KeepOld, BegunBy: p.BegunBy, BegunAt: p.BegunAt,
+		Old: p.course.Old, New: p.course.New, Window: strings.TrimSpace(p.course.Window + " " + p.course.Timezone), Batch: p.Batch, Sign: p.course.Sign, KeepOld: p.course.KeepOld, BegunBy: p.BegunBy, BegunAt: p.BegunAt,
 		Wait: []handover.Wait{}, Closed: []finding.Finding{}, Steps: []wire.HandoverStep{}, Report: []wire.HandoverEvidence{}, Planned: p.planned(), Ends: p.ends(), Trouble: p.last.Trouble}
 	v.Compared = wire.HandoverComparison{Names: p.last.Compared, Differences: append([]compare.Difference{}, p.last.Differences...), Digest: p.last.Digest}
 	v.Compared.Agreed = p.last.Digest != "" && slices.Contains(p.said(markAgreed), p.last.Digest)

@@ -20,7 +20,7 @@ export function Begin({ name, again }: { name: string; again: boolean }) {
   const [window, setWindow] = useState('')
   const begin = useBeginHandover(name)
   const preview = useBeginHandover(name)
-  const request = (dry_run: boolean): HandoverRequest => ({ to, from, nameservers: [], sign, keep_old: keepOld, grace: null, allow: [], window, timezone: window ? Intl.DateTimeFormat().resolvedOptions().timeZone : '', reason: '', dry_run })
+  const request = (dry_run: boolean): HandoverRequest => ({ to, from, nameservers: [], sign, keep_old: keepOld, grace: null, allow: [], batch: '', at_once: 0, window, timezone: window ? Intl.DateTimeFormat().resolvedOptions().timeZone : '', reason: '', dry_run })
   const options = accounts.data?.items.map((a) => ({ value: a.name, explain: a.kind })) ?? []
   if (accounts.data && options.length === 0) {
     return (

@@ -16,10 +16,11 @@ const (
 	KeptEvidence Kept = "evidence"
 	KeptKeys     Kept = "keys"
 	KeptVerified Kept = "verifications"
+	KeptMoves    Kept = "handovers"
 )
 
 // pruning are statements that delete at most so many rows that ended before a moment, real time. The newest of each kind stay, whatever
-// their age: the last number of the event stream, the last sync of a placement, the last report of a domain.
+// their age: the last number of the event stream, the last sync of a placement, the last report of a domain, its last handover.
 var pruning = map[Kept]string{
 	KeptLogbook: `DELETE FROM logbook WHERE id <= (SELECT MAX(id) FROM (SELECT id, at FROM logbook ORDER BY id LIMIT @most) oldest WHERE at < @before)
 		AND id < (SELECT last FROM (SELECT MAX(id) AS last FROM logbook) newest)`,
@@ -32,7 +33,10 @@ var pruning = map[Kept]string{
 	KeptJobs:     `DELETE FROM jobs WHERE state = 'done' AND due_at < @before LIMIT @most`,
 	KeptKeys:     `DELETE FROM request_keys WHERE made_at < @before LIMIT @most`,
 	KeptVerified: `DELETE FROM verifications WHERE finished_at < @before LIMIT @most`,
-	KeptTokens:   `DELETE FROM tokens WHERE expires_at < @before LIMIT @most`,
+	KeptMoves: `DELETE FROM handovers WHERE id IN (SELECT id FROM (SELECT h.id FROM handovers h WHERE h.state NOT IN ('open', 'paused')
+		AND h.id < (SELECT MAX(n.id) FROM handovers n WHERE n.zone_id = h.zone_id)
+		AND EXISTS (SELECT 1 FROM handover_marks m WHERE m.handover_id = h.id AND m.kind = 'ended' AND m.created_at < @before) ORDER BY h.id LIMIT @most) old)`,
+	KeptTokens: `DELETE FROM tokens WHERE expires_at < @before LIMIT @most`,
 	KeptEvidence: `DELETE FROM checks WHERE id IN (SELECT id FROM (SELECT c.id FROM checks c WHERE c.wall_at < @before
 		AND c.id < (SELECT MAX(n.id) FROM checks n WHERE n.domain_id = c.domain_id) ORDER BY c.id LIMIT @most) old)`,
 }

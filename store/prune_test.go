@@ -92,3 +92,40 @@ func TestPrune(t *testing.T) {
 	})
 	assert.Equal(t, 1, left, "the newest line stays: its number goes on")
 }
+
+// Handovers that ended long ago go with their marks; the last of a domain stays, and so does an open one.
+func TestPruneHandovers(t *testing.T) {
+	now := time.Date(2026, 3, 1, 12, 0, 0, 0, time.UTC)
+	s, err := store.Open(ctx, storetest.Settings(t), reach.Loopback(), func() time.Time { return now })
+	require.NoError(t, err)
+	defer s.Close()
+	var zone uint64
+	in(t, s, func(tx *store.Tx) error {
+		z, _ := placed(t, tx)
+		zone = z.ID
+		for _, state := range []string{store.HandoverDone, store.HandoverAbandoned, store.HandoverDone} {
+			h := store.Handover{ZoneID: z.ID, State: state, BegunBy: "admin", BegunAt: now}
+			require.NoError(t, tx.AddHandover(&h))
+			require.NoError(t, tx.AddMark(&store.HandoverMark{HandoverID: h.ID, Kind: "ended", At: now}))
+		}
+		return nil
+	})
+	prune := func(before time.Time) (n int64) {
+		in(t, s, func(tx *store.Tx) (err error) { n, err = tx.Prune(store.KeptMoves, before, 10); return err })
+		return n
+	}
+	assert.Zero(t, prune(now), "nothing is that old")
+	now = now.Add(48 * time.Hour)
+	assert.EqualValues(t, 2, prune(now.Add(-time.Hour)))
+	assert.Zero(t, prune(now.Add(-time.Hour)))
+	in(t, s, func(tx *store.Tx) error {
+		h, err := tx.LastHandover(zone)
+		require.NoError(t, err)
+		marks, err := tx.Marks(h.ID)
+		require.NoError(t, err)
+		assert.Len(t, marks, 1)
+		list, err := tx.EndedHandovers(0, 10)
+		assert.Len(t, list, 1)
+		return err
+	})
+}

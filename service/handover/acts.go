@@ -104,7 +104,7 @@ func (b begun) between() time.Duration {
 	if b.fails == 0 {
 		return 2 * time.Second
 	}
-	return min(15*time.Second<<min(b.fails-1, 6), 10*time.Minute)
+	return min(15*time.Second<<min(b.fails-1, mostTries), 30*time.Minute)
 }
 
 // due returns those of some acts that may be begun now, and why the last try of one that may not did not come about.

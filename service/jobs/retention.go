@@ -38,7 +38,7 @@ type RetentionSettings struct {
 	Logbook  Age `yaml:"logbook"`
 	Requests Age `yaml:"requests"` // lines of the logbook about single requests to providers and registrars
 	Syncs    Age `yaml:"syncs"`    // that have ended, with their requests; the last of each placement stays
-	Acts     Age `yaml:"acts"`     // that have ended, with their requests
+	Acts     Age `yaml:"acts"`     // that have ended, with their requests; handovers, but for the last of each domain
 	Jobs     Age `yaml:"jobs"`     // that are done
 	Tokens   Age `yaml:"tokens"`   // that have expired
 	Evidence Age `yaml:"evidence"` // of checks; the last of each domain stays
@@ -51,7 +51,7 @@ func DefaultRetention() RetentionSettings {
 
 func (s RetentionSettings) ages() map[store.Kept]Age {
 	return map[store.Kept]Age{store.KeptLogbook: s.Logbook, store.KeptRequests: s.Requests, store.KeptSyncs: s.Syncs, store.KeptActs: s.Acts,
-		store.KeptJobs: s.Jobs, store.KeptTokens: s.Tokens, store.KeptEvidence: s.Evidence, store.KeptKeys: Age(keysKept), store.KeptVerified: s.Acts}
+		store.KeptJobs: s.Jobs, store.KeptTokens: s.Tokens, store.KeptEvidence: s.Evidence, store.KeptKeys: Age(keysKept), store.KeptVerified: s.Acts, store.KeptMoves: s.Acts}
 }
 
 // keysKept is for how long a request that named itself is known, real time.

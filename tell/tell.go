@@ -21,7 +21,7 @@ type Word struct {
 	At        time.Time             `json:"at"`     // of the check, world time
 	SettlesBy *time.Time            `json:"settles_by"`
 	Deadlines []delegation.Deadline `json:"deadlines,omitempty"` // those that have come near since then
-	Asked     string                `json:"asked,omitempty"` // what a handover asks of a user
+	Asked     string                `json:"asked,omitempty"`     // what a handover asks of a user
 	Findings  []finding.Finding     `json:"findings"`
 	Test      bool                  `json:"test,omitempty"` // a user tests the channel; nothing has happened
 }

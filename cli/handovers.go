@@ -241,13 +241,14 @@ func waitsFor(v wire.Handover) string {
 	if v.Doing != "" {
 		return "it is busy: " + v.Doing
 	}
-	for _, w := range v.Wait {
-		if w.Until.IsZero() {
-			return "it waits until " + w.For
-		}
-		return "it waits until " + w.For + ", by " + moment(w.Until, v.DecidedAt)
+	if len(v.Wait) == 0 {
+		return "it is " + string(v.State)
 	}
-	return "it is " + string(v.State)
+	w := v.Wait[0]
+	if w.Until.IsZero() {
+		return "it waits until " + w.For
+	}
+	return "it waits until " + w.For + ", by " + moment(w.Until, v.DecidedAt)
 }
 
 // handoverTurnCommand ends or turns a handover.

@@ -21,7 +21,6 @@ var pairZone = dnsname.MustParse("a.example")
 type style struct {
 	compact bool // a name that does not exist is answered as one without data (RFC 9824)
 	rotates bool // of several records only some come with an answer
-	soa     string
 }
 
 // authority answers for a zone as RFC 1034 section 4.3.2 and RFC 4592 say. It shares nothing with what is tested.

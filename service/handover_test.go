@@ -97,6 +97,15 @@ func TestHandover(t *testing.T) {
 	assert.ErrorContains(t, err, "beacon handover next saltmarsh-ferries.example", "delegate leaves it to the handover")
 
 	v := h.moving(false, asks(handover.AskAllow, handover.DoDelegate))
+	for _, c := range []struct {
+		r    wire.HandoverWord
+		says string
+	}{{wire.HandoverWord{Allow: []handover.Do{"sync"}}, "needs nobody to allow it"}, {wire.HandoverWord{Pass: []string{"ds-present"}}, "needs a reason"},
+		{wire.HandoverWord{Pass: []string{"ds-present"}, Reason: "x"}, "No gate ds-present is closed"}, {wire.HandoverWord{Agree: "abc"}, "do not differ as the digest"}} {
+		c.r.Domain = zone
+		_, err := h.Handover.Next(ctx, access.Service, c.r)
+		assert.ErrorContains(t, err, c.says)
+	}
 	assert.Equal(t, handover.Ready, v.Phase)
 	assert.Empty(t, v.Compared.Differences)
 	assert.Positive(t, v.Compared.Names)
@@ -104,6 +113,9 @@ func TestHandover(t *testing.T) {
 	assert.Equal(t, before, h.active(), "nothing was asked of the registrar")
 	_, err = h.Handover.Next(ctx, access.Service, wire.HandoverWord{Domain: zone})
 	require.NoError(t, err)
+	h.moving(true, func(v wire.Handover) bool { return v.Phase == handover.Settling })
+	_, err = h.Handover.Next(ctx, access.Service, wire.HandoverWord{Domain: zone})
+	assert.ErrorContains(t, err, "asks for nothing")
 	v = h.moving(true, asks(handover.AskAllow, handover.DoRetire))
 	assert.Equal(t, v.New, h.active())
 	assert.NotEqual(t, before, h.active())

@@ -232,6 +232,9 @@ func (p plan) asks() *wire.HandoverAsked {
 				"Change its NS records by hand first, or keep the old zone (beacon handover abandon)."
 		}
 		a.Command += " --allow " + string(a.Do)
+		if a.Do == handover.DoRetire && p.zone.ManagedBy != "" && !p.zone.Detached {
+			a.Text += fmt.Sprintf(" The file %s may name %s under providers: take it out there, or the next apply places the zone there again.", p.zone.ManagedBy, p.from)
+		}
 	case handover.AskAgree:
 		a.Text = fmt.Sprintf("The two sides answer differently (%d of %d names and types). Change the records, or agree to the differences.", len(p.last.Differences), p.last.Compared)
 		a.Command += " --agree " + p.last.Digest

@@ -88,6 +88,9 @@ func (s *Handover) Next(ctx context.Context, by access.Caller, r wire.HandoverWo
 		if len(allow)+len(r.Pass) == 0 && r.Agree == "" && p.last.Asked != nil && p.last.Asked.Do != "" {
 			allow = []handover.Do{p.last.Asked.Do}
 		}
+		if len(allow)+len(r.Pass) == 0 && r.Agree == "" && p.last.Trouble == "" {
+			return wire.Problemf(wire.Blocked, "The handover of %s asks for nothing that can be allowed. See it: beacon handover show %s. Nothing was changed.", r.Domain.Unicode(), r.Domain.Unicode())
+		}
 		if r.Agree != "" && r.Agree != p.last.Digest {
 			return wire.Problemf(wire.Blocked, "The two sides of %s do not differ as the digest %s says. Look at the differences again: beacon handover show %s. Nothing was changed.", r.Domain.Unicode(), r.Agree, r.Domain.Unicode())
 		}

@@ -78,6 +78,8 @@ type Registration struct {
 	Hosts []HostObject `json:"hosts,omitempty"`
 	// DS is the DS set at the registrar, where its interface shows it.
 	DS []record.Data `json:"ds,omitempty"`
+	// Keys is the DNSKEY data that it has in place of DS records, where it takes those.
+	Keys []record.Data `json:"keys,omitempty"`
 	// Pending is what the registrar accepted and has not done yet, in its words.
 	Pending []string `json:"pending,omitempty"`
 	// Listed is the nameservers that RDAP lists. It may be behind what the parents serve, so nothing is judged by it.

@@ -42,6 +42,7 @@ var listsAndProviders = []entry{
 	{"differences-agreed", Lists, "notice", "The two sides answer some record sets differently, as the user agreed.", "Nothing to do."},
 	{"ds-keep-signed", Lists, "notice", "Caches may hold a DS for a while after it is gone from the parent.", "Keep the zone signed until it has settled."},
 	{"ds-keys-differ", Lists, "error", "The nameservers serve different keys, or one did not answer, so no DS fits all of them.", "Wait until all of them serve the same keys, or correct the one that differs."},
+	{"ds-not-published", Lists, "error", "The registrar has a DS that not every nameserver of the parent serves yet: it would appear in the middle of the move.", "Wait until every nameserver of the parent serves it. Then remove it."},
 	{"ds-not-asked", Lists, "error", "A nameserver of the parent did not answer about DS records, so whether there is one is not known.", "Try again when every nameserver of the parent answers."},
 	{"ds-not-expired", Lists, "error", "A DS was removed, and caches may still hold it, or the old keys.", "Wait until the time that is named. Keep the old zone signed until then."},
 	{"ds-parent-unfit", Lists, "error", "The zone in which the domain is delegated is placed at a provider that cannot keep DS records.", "Place that zone elsewhere first, or leave the domain without a DS."},

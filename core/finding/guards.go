@@ -6,7 +6,7 @@ var (
 	syncGuards = []string{"names-would-stop", "protected-would-go", "mail-would-stop", "apex-would-change", "alias-would-be-empty",
 		"host-would-stop", "read-not-confirmed", "write-not-shown"}
 	delegationGates = []string{"nameserver-unresolvable", "nameserver-not-ready", "nameserver-unheard", "nameserver-no-tcp", "family-unreachable",
-		"ds-present", "ds-not-expired", "ds-not-asked", "cds-published", "registrar-locked", "registration-on-hold", "nameserver-misspelt", "nameserver-not-assigned"}
+		"ds-present", "ds-not-expired", "ds-not-asked", "ds-not-published", "cds-published", "registrar-locked", "registration-on-hold", "nameserver-misspelt", "nameserver-not-assigned"}
 	removalGuards = []string{"zone-still-asked", "zone-still-delegated"}
 )
 
@@ -21,6 +21,8 @@ func (e entry) blocks() string {
 		return "the delegation; to allow it: beacon delegate DOMAIN --override " + e.code + " --reason TEXT"
 	case e.about == Lists && slices.Contains([]string{"ds-unsigned", "ds-keys-differ", "ds-signatures-invalid", "ds-parent-unfit"}, e.code):
 		return "the DS records; to allow them: beacon ds publish DOMAIN --override " + e.code + " --reason TEXT"
+	case e.code == "old-side-names-itself":
+		return "the DS records of a handover; to allow them: beacon handover next DOMAIN --pass " + e.code + " --reason TEXT"
 	case e.about == Lists && e.code == "sides-differ":
 		return "the delegation; to allow just these differences: beacon delegate DOMAIN --agree DIGEST"
 	}

@@ -51,7 +51,7 @@ func (d Decision) Start(h Hands) (start []Do, ask *Asked) {
 	}
 	for _, f := range d.Closed {
 		switch {
-		case f.Code == GateDSWait || f.Severity != finding.Error: // time opens it
+		case f.Code == GateDSWait || f.Code == GateDSPending || f.Severity != finding.Error: // time opens it
 		case f.Code == GateAnswers:
 			ask = first(ask, Asked{Kind: AskAgree, Gate: f.Code})
 		default:

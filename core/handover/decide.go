@@ -203,6 +203,11 @@ func before(c Course, s Seen, l limits, d Decision, complete bool) Decision {
 	closed := Closed(found, c.Override)
 	closed = slices.DeleteFunc(closed, func(f finding.Finding) bool { return !l.on(f.Code) })
 	d.Closed = closed
+	if slices.ContainsFunc(closed, func(f finding.Finding) bool { return f.Code == GateDSPending }) { // what is removed before it comes, comes all the same
+		d.Phase = Insecure
+		d.Wait = append(d.Wait, Wait{For: "every parent server serves the DS that the registrar has"})
+		return d
+	}
 	if slices.ContainsFunc(closed, func(f finding.Finding) bool { return f.Code == GateDS }) {
 		d.Phase = Insecure
 		d.Do = append(d.Do, DoRemoveDS)

@@ -104,6 +104,7 @@ func (m *model) act(do Do) {
 		m.seen.Behind, m.seen.Differences = nil, nil
 		m.later = append(m.later, m.ready)
 	case DoRemoveDS:
+		m.seen.Registration.DS, m.seen.Registration.Keys = nil, nil
 		parents(func(p *evidence.ParentAnswer) { p.DS = nil })
 	case DoDelegate:
 		m.seen.Registration.Active, m.seen.Registration.Saved = m.course.New, m.course.New

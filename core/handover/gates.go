@@ -27,6 +27,7 @@ const (
 	GateDS           = "ds-present"
 	GateDSWait       = "ds-not-expired"
 	GateDSUnknown    = "ds-not-asked"
+	GateDSPending    = "ds-not-published"
 	GateCDS          = "cds-published"
 	GateOldNames     = "old-side-names-itself"
 	GateLocked       = "registrar-locked"
@@ -191,6 +192,10 @@ func (g *gates) judgeDS() {
 	short := dnsname.Short(g.Domain)
 	var ds dnssec.Records
 	for _, p := range g.Sweep.Parents {
+		if p.Answer == evidence.Referral && len(p.DS.DS()) == 0 && len(g.Registration.DS)+len(g.Registration.Keys) > 0 {
+			g.say(GateDSPending, finding.Error, short, fmt.Sprintf("The registrar has a DS that %s does not serve yet: when it comes, and for how long caches hold it then, is not known.", p.Server),
+				"Wait until every nameserver of the parent serves it. Then remove it.")
+		}
 		if len(p.DS.DS()) > 0 {
 			ds = p.DS
 		} else if p.Answer == evidence.Referral && !p.AskedDS {

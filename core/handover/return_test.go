@@ -15,6 +15,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/dnssec"
 	"beacon/core/evidence"
+	"beacon/core/record"
 )
 
 // steps is a value that changes at moments: what it is from each of them on.
@@ -103,7 +104,11 @@ func (w *thereAndBack) lead(rng *rand.Rand, l limits, to int, sign bool, h *dele
 		s := w.sweep(t)
 		*h = delegation.Advance(*h, s)
 		active := simSides[w.registrar.at(t)]
-		seen := Seen{Sweep: s, History: *h, Registration: delegation.Registration{Active: active, Saved: active}, Margin: simMargin * time.Second, LargestTTL: uint32(max(w.r, w.n, w.k, w.c)), OldPlaced: true}
+		var holds []record.Data
+		if w.ds.at(t) != 0 {
+			holds = []record.Data{"a DS"}
+		}
+		seen := Seen{Sweep: s, History: *h, Registration: delegation.Registration{Active: active, Saved: active, DS: holds}, Margin: simMargin * time.Second, LargestTTL: uint32(max(w.r, w.n, w.k, w.c)), OldPlaced: true}
 		if w.told[to].at(t) == 1 { // it names the other side, from the way there: its own sync takes that back
 			seen.Behind = []string{"back"}
 		}

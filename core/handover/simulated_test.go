@@ -333,6 +333,9 @@ func (s *simulated) handOver(rng *rand.Rand, l limits) (o outcome) {
 		if t >= s.delegated {
 			reg.Active, reg.Saved = simNew, simNew
 		}
+		if s.signedOld && t < s.dsOut || t >= s.dsIn {
+			reg.DS = []record.Data{"a DS"}
+		}
 		var behind []string
 		var differences []compare.Difference
 		if t < s.synced {

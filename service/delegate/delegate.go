@@ -358,5 +358,5 @@ func (s *Delegations) registration(ctx context.Context, m move) (delegation.Regi
 }
 
 func viewRegistration(account string, reg registrar.Registration) delegation.Registration {
-	return delegation.Registration{Account: account, Active: reg.Active, Saved: reg.Saved, Status: reg.Status, Reasons: reg.Reasons, Hosts: reg.Hosts, DS: reg.DS, Pending: accounts.PendingWords(reg)}
+	return delegation.Registration{Account: account, Active: reg.Active, Saved: reg.Saved, Status: reg.Status, Reasons: reg.Reasons, Hosts: reg.Hosts, DS: reg.DS, Keys: reg.Keys, Pending: accounts.PendingWords(reg)}
 }

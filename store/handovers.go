@@ -108,11 +108,16 @@ func (t *Tx) Marks(handoverID uint64) (list []HandoverMark, err error) {
 	return list, err
 }
 
-// HandoverRow is a handover in a list, with the domain's name.
+// HandoverRow is a handover in a list, with the names of the domain and of the accounts.
 type HandoverRow struct {
 	Handover
 	NameKey string
+	OldName string
+	NewName string
 }
+
+// handoverRow is what is selected for a list of handovers.
+const handoverRow = "SELECT h.*, z.name_key, COALESCE(o.name, '') AS old_name, COALESCE(n.name, '') AS new_name FROM handovers h JOIN zones z ON z.id = h.zone_id LEFT JOIN accounts o ON o.id = h.old_account LEFT JOIN accounts n ON n.id = h.new_account WHERE "
 
 // HandoverPlace is a place in a list of handovers.
 type HandoverPlace struct {
@@ -127,7 +132,7 @@ const noNext = "'1970-01-01 00:00:00'"
 func (t *Tx) OpenHandovers(after HandoverPlace, limit int) (list []HandoverRow, err error) {
 	in, args := t.inZones("z.name_key")
 	next := "COALESCE(h.next_at, " + noNext + ")"
-	err = t.db.Raw("SELECT h.*, z.name_key FROM handovers h JOIN zones z ON z.id = h.zone_id WHERE h.state IN ('open', 'paused') AND ("+next+", h.id) > (?, ?) AND "+in+
+	err = t.db.Raw(handoverRow+"h.state IN ('open', 'paused') AND ("+next+", h.id) > (?, ?) AND "+in+
 		" ORDER BY "+next+", h.id LIMIT ?", append(append([]any{after.Next, after.ID}, args...), limit)...).Scan(&list).Error
 	return list, err
 }
@@ -135,14 +140,14 @@ func (t *Tx) OpenHandovers(after HandoverPlace, limit int) (list []HandoverRow, 
 // AskingHandovers returns at most limit open handovers that ask something of a user, by the domain's name.
 func (t *Tx) AskingHandovers(limit int) (list []HandoverRow, err error) {
 	in, args := t.inZones("z.name_key")
-	err = t.db.Raw("SELECT h.*, z.name_key FROM handovers h JOIN zones z ON z.id = h.zone_id WHERE h.state = 'open' AND h.asks <> '' AND "+in+" ORDER BY z.name_key LIMIT ?", append(args, limit)...).Scan(&list).Error
+	err = t.db.Raw(handoverRow+"h.state = 'open' AND h.asks <> '' AND "+in+" ORDER BY z.name_key LIMIT ?", append(args, limit)...).Scan(&list).Error
 	return list, err
 }
 
 // EndedHandovers returns at most limit handovers that have ended, the newest first, before an id; 0 for the newest.
 func (t *Tx) EndedHandovers(before uint64, limit int) (list []HandoverRow, err error) {
 	in, args := t.inZones("z.name_key")
-	err = t.db.Raw("SELECT h.*, z.name_key FROM handovers h JOIN zones z ON z.id = h.zone_id WHERE h.state NOT IN ('open', 'paused') AND (? = 0 OR h.id < ?) AND "+in+
+	err = t.db.Raw(handoverRow+"h.state NOT IN ('open', 'paused') AND (? = 0 OR h.id < ?) AND "+in+
 		" ORDER BY h.id DESC LIMIT ?", append(append([]any{before, before}, args...), limit)...).Scan(&list).Error
 	return list, err
 }

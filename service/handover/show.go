@@ -2,6 +2,7 @@ package handover
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"slices"
 	"strconv"
@@ -69,11 +70,11 @@ func (s *Handover) List(ctx context.Context, by access.Caller, ended bool, curso
 			return err
 		}
 		for _, row := range rows {
-			p, err := s.read(tx, row.Handover)
+			one, err := summary(row)
 			if err != nil {
 				return err
 			}
-			page.Items = append(page.Items, summary(p))
+			page.Items = append(page.Items, one)
 		}
 		if n := len(rows); n == limit {
 			page.Next = placeText(rows[n-1].Handover)
@@ -109,16 +110,22 @@ func readPlace(cursor string) (at store.HandoverPlace, err error) {
 	return at, nil
 }
 
-func summary(p plan) wire.HandoverSummary {
-	v := wire.HandoverSummary{ID: p.ID, Domain: p.zone.Name(), State: wire.HandoverState(p.State), Phase: handover.Phase(p.Phase), From: p.from, To: p.to, Batch: p.Batch}
-	v.Asked = p.asksBriefly()
+func summary(row store.HandoverRow) (v wire.HandoverSummary, err error) {
+	p := plan{Handover: row.Handover}
+	if row.Decided != "" {
+		err = json.Unmarshal([]byte(row.Decided), &p.last)
+	}
+	v = wire.HandoverSummary{ID: row.ID, Domain: dnsname.FromKey(row.NameKey), State: wire.HandoverState(row.State), Phase: handover.Phase(row.Phase), From: row.OldName, To: row.NewName, Batch: row.Batch}
+	if row.State == store.HandoverOpen {
+		v.Asked = row.Asks
+	}
 	for _, w := range p.last.Wait {
-		if !p.Ended() && !w.Until.IsZero() && (v.NextAt.IsZero() || w.Until.Before(v.NextAt)) {
+		if !row.Ended() && !w.Until.IsZero() && (v.NextAt.IsZero() || w.Until.Before(v.NextAt)) {
 			v.NextAt = w.Until
 		}
 	}
 	v.Ends = p.ends()
-	return v
+	return v, err
 }
 
 // ends is when a handover ended, or likely ends; zero where that is not known.

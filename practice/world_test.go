@@ -87,8 +87,8 @@ func TestResolversCacheForTheTTL(t *testing.T) {
 	w := practicetest.Start(t, 60)
 	ferries(t, w, "192.0.2.1")
 	r := w.Resolvers()[0]
+	filled := w.Now() // at the earliest
 	ask(t, "udp", r.Address, "saltmarsh-ferries.example.", dns.TypeA)
-	filled := w.Now()
 	key := []string{"Authorization", "Plover plover-practice-key"}
 	url := w.URL("plover") + "/dns/zones/saltmarsh-ferries.example./file"
 	_, h, _ := call(t, "GET", url, "", key...)

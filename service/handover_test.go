@@ -80,6 +80,9 @@ func asks(kind handover.AskKind, do handover.Do) func(wire.Handover) bool {
 	return func(v wire.Handover) bool { return v.Asked != nil && v.Asked.Kind == kind && v.Asked.Do == do }
 }
 
+// hour is how long the old zone stays in most tests, seconds.
+var hour = int64(3600)
+
 func doneWith(v wire.Handover) bool { return v.State == wire.HandoverDone }
 
 // A plain move: begun, the nameservers allowed, the removal of the old zone allowed. Everything between is done by itself.
@@ -87,7 +90,7 @@ func TestHandover(t *testing.T) {
 	t.Parallel()
 	h := atPlover(t, "@ 60 A 192.0.2.1\nwww 60 A 192.0.2.1\n@ 300 MX 10 mail.post.example.\n@ TXT \"this zone is new at Plover\"")
 	before := h.active()
-	begun, err := h.Handover.Begin(ctx, access.Service, wire.HandoverRequest{Domain: zone, To: "heron-main", Reason: "a better network"})
+	begun, err := h.Handover.Begin(ctx, access.Service, wire.HandoverRequest{Domain: zone, To: "heron-main", Grace: &hour, Reason: "a better network"})
 	require.NoError(t, err)
 	assert.Equal(t, "plover-old", begun.From)
 	assert.Equal(t, before, begun.Old)
@@ -151,7 +154,7 @@ func TestHandoverOfASignedDomain(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, dnssec.Secure, report.DNSSEC)
 
-	_, err = h.Handover.Begin(ctx, access.Service, wire.HandoverRequest{Domain: zone, To: "heron-main", Sign: true})
+	_, err = h.Handover.Begin(ctx, access.Service, wire.HandoverRequest{Domain: zone, To: "heron-main", Sign: true, Grace: &hour})
 	require.NoError(t, err)
 	require.Eventually(t, func() bool { return h.zonesNamed("heron") == 1 }, 20*time.Second, 20*time.Millisecond)
 	h.control("/signing", map[string]any{"zone": zone.String(), "at": "heron"})
@@ -253,7 +256,7 @@ func TestHandoverOfAFirstDelegation(t *testing.T) {
 func TestEditsDuringAHandover(t *testing.T) {
 	t.Parallel()
 	h := atPlover(t, ploverRecords)
-	_, err := h.Handover.Begin(ctx, access.Service, wire.HandoverRequest{Domain: zone, To: "heron-main"})
+	_, err := h.Handover.Begin(ctx, access.Service, wire.HandoverRequest{Domain: zone, To: "heron-main", Grace: &hour})
 	require.NoError(t, err)
 	h.moving(true, asks(handover.AskAllow, handover.DoDelegate))
 	h.define("plover-old, heron-main", ploverRecords+"\ncam 60 A 192.0.2.9")

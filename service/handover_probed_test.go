@@ -46,7 +46,7 @@ func newMoves(t *testing.T, count int) *moves {
 	w := practicetest.StartWith(t, practice.Options{Rate: 60, Signed: true})
 	m := &moves{house: newHouseIn(t, w, func(s *service.Settings, _ string) {
 		s.DNS.TrustAnchors = filepath.Join(t.TempDir(), "anchors")
-		s.Checks = check.CheckSettings{Settling: 2 * time.Minute, Settled: time.Hour, Margin: time.Minute}
+		s.Checks = check.CheckSettings{Settling: 5 * time.Minute, Settled: time.Hour, Margin: time.Minute}
 		require.NoError(t, os.WriteFile(s.DNS.TrustAnchors, []byte(w.Anchor()), 0o600))
 	})}
 	for i := range count {
@@ -233,7 +233,7 @@ func TestHandoversAreSeenByNobody(t *testing.T) {
 	if os.Getenv("BEACON_SOAK") != "" {
 		batches, each = 6, 5
 	} else {
-		around = 20 * time.Second
+		around = 10 * time.Second
 	}
 	asked := 0
 	for range batches {

@@ -90,7 +90,7 @@ func TestRecoverUser(t *testing.T) {
 	assert.ErrorContains(t, err, "nobody")
 }
 
-// Passwords are hashed few at a time for whatever reason: users that are added in a crowd wait, or are refused for now.
+// Passwords are hashed few at a time, those of new users and changed ones too: users that are added in a crowd wait, or are refused for now.
 func TestPasswordsAreHashedFewAtATime(t *testing.T) {
 	t.Parallel()
 	h := newHouse(t)

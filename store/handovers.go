@@ -27,7 +27,7 @@ type Handover struct {
 	Phase      string
 	Asked      string     // the kind of what is asked of a user; empty for nothing
 	Asks       string     // and in words
-	NextAt     *time.Time // when it is looked at again at the latest, simulated time; nil for now
+	NextAt     *time.Time // when it is looked at again at the latest, simulated time; nil: it is due
 	DecidedAt  *time.Time // simulated time
 	Decided    string     // JSON
 	Planned    string     // the timetable as of its beginning, JSON

@@ -123,12 +123,11 @@ type HandoverPlanned struct {
 
 // HandoverBack says how to go back.
 type HandoverBack struct {
-	Possible bool      `json:"possible"`        // whether one can go back
-	Cheap    bool      `json:"cheap"`           // nothing at the registrar has to change for it
-	Until    time.Time `json:"until,omitzero"`  // when the old zone is likely removed, simulated time; going back ends with it
-	Text     string    `json:"text"`            // what going back means now
-	Command  string    `json:"command"`         // that goes back; empty where it is not possible
-	Of       uint64    `json:"of_id,omitempty"` // the handover that this one goes back on
+	Possible bool      `json:"possible"`       // whether one can go back
+	Cheap    bool      `json:"cheap"`          // nothing at the registrar has to change for it
+	Until    time.Time `json:"until,omitzero"` // when the old zone is likely removed, simulated time; going back ends with it
+	Text     string    `json:"text"`           // what going back means now
+	Command  string    `json:"command"`        // that goes back; empty where it is not possible
 }
 
 // HandoverEvidence is something that was established of a handover, or said of it.

@@ -33,8 +33,8 @@ type Hands struct {
 	ByHand  []Do // that nothing here can do
 }
 
-// Start returns the acts of a decision that may be started, and what is asked of a user; ask is nil where nothing is. An act that is done by hand is asked for once
-// it is allowed by nothing but the decision itself: whoever enters it has decided.
+// Start returns the acts of a decision that may be started, and what is asked of a user; ask is nil where nothing is. An act that a user enters by hand needs no
+// permission: it is asked for as soon as its gates are open.
 func (d Decision) Start(h Hands) (start []Do, ask *Asked) {
 	for _, do := range d.Do {
 		switch {

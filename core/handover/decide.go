@@ -55,10 +55,9 @@ type MarkKind string
 
 // The marks.
 const (
-	MarkSwitched MarkKind = "switched"  // At is T; Until is D, as far as it is known
-	MarkSigned   MarkKind = "signed"    // At is since when every new server serves the zone signed with the same keys
-	MarkDSServed MarkKind = "ds-served" // At is since when every parent serves the DS of the new zone
-	MarkLeft     MarkKind = "left"      // At is since when the old nameservers name the new ones, or answer for the zone no more; Until is by when no cache keeps refreshing there
+	MarkSwitched MarkKind = "switched" // At is T; Until is D, as far as it is known
+	MarkSigned   MarkKind = "signed"   // At is since when every new server serves the zone signed with the same keys
+	MarkLeft     MarkKind = "left"     // At is since when the old nameservers name the new ones, or answer for the zone no more; Until is by when no cache keeps refreshing there
 )
 
 // last returns the last mark of a kind that was not withdrawn.

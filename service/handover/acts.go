@@ -11,15 +11,12 @@ import (
 	"beacon/core/diff"
 	"beacon/core/handover"
 	"beacon/service/acts"
-	"beacon/service/delegate"
 	"beacon/service/jobs"
 	"beacon/service/sync"
 	"beacon/service/zones"
 	"beacon/store"
 	"beacon/wire"
 )
-
-type delegateSight = delegate.Sight
 
 // begun is an act that a handover began.
 type begun struct {

@@ -9,6 +9,7 @@ import (
 	"beacon/core/access"
 	"beacon/core/dnsname"
 	"beacon/core/handover"
+	"beacon/service/delegate"
 	"beacon/service/jobs"
 	"beacon/service/logbook"
 	"beacon/service/sync"
@@ -81,7 +82,7 @@ func (s *Handover) decide(ctx context.Context, p plan, acts history, fresh bool)
 		return s.cannotSee(ctx, p, err)
 	}
 	out.Stations = handover.Forecast(course, evident, followPublish, calendar)
-	if p.Planned == "" {
+	if !ends(stationsOf(p.Planned)) { // the first that leads to the end is the plan
 		p.Planned = jsonText(out.Stations)
 	}
 	start, held := calendar.Hold(start, looked.Sweep.Ended)
@@ -116,7 +117,7 @@ func (s *Handover) decide(ctx context.Context, p plan, acts history, fresh bool)
 }
 
 // see is the evidence for a decision. A check that was kept just before is not made again.
-func (s *Handover) see(ctx context.Context, p plan, fresh bool) (e handover.Seen, looked delegateSight, err error) {
+func (s *Handover) see(ctx context.Context, p plan, fresh bool) (e handover.Seen, looked delegate.Sight, err error) {
 	name := p.zone.Name()
 	if !fresh {
 		if _, err := s.checks.Check(ctx, access.For(p.BegunBy), name); err != nil {

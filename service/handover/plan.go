@@ -87,7 +87,7 @@ func (s *Handover) read(tx *store.Tx, row store.Handover) (p plan, err error) {
 func (p plan) evidence() (list []handover.Mark) {
 	for _, m := range p.marks {
 		switch kind := handover.MarkKind(m.Kind); kind {
-		case handover.MarkSwitched, handover.MarkSigned, handover.MarkDSServed, handover.MarkLeft:
+		case handover.MarkSwitched, handover.MarkSigned, handover.MarkLeft:
 			mark := handover.Mark{Kind: kind, At: m.At, Withdrawn: m.Withdrawn}
 			if m.Until != nil {
 				mark.Until = *m.Until
@@ -212,4 +212,9 @@ func (s *Handover) Asks(tx *store.Tx, domainID uint64) (string, error) {
 		return "", err
 	}
 	return row.Asks, err
+}
+
+// ends reports whether a timetable leads to the end.
+func ends(list []handover.Station) bool {
+	return len(list) > 0 && list[len(list)-1].Phase == handover.Done
 }

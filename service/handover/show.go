@@ -133,8 +133,8 @@ func (p plan) ends() time.Time {
 	if p.EndedAt != nil {
 		return *p.EndedAt
 	}
-	if n := len(p.last.Stations); n > 0 && p.last.Stations[n-1].Phase == handover.Done {
-		return p.last.Stations[n-1].At
+	if list := p.last.Stations; ends(list) {
+		return list[len(list)-1].At
 	}
 	return time.Time{}
 }

@@ -80,7 +80,7 @@ export function Delegation() {
           {!plan.data.by_hand && <Column title={plan.data.in_zone ? 'Written to its providers' : 'Active there'} list={saved.active} wanted={plan.data.wanted} />}
           {!plan.data.by_hand && key(saved.saved) !== key(saved.active) && saved.saved.length > 0 && <Column title="Saved, not active" list={saved.saved} wanted={plan.data.wanted} />}
           <Column title="The parent serves" list={plan.data.parent} wanted={plan.data.wanted} />
-          <Column title={how.undo ? 'The set before' : 'New nameservers'} list={plan.data.wanted} wanted={[]} />
+          {!moving && <Column title={how.undo ? 'The set before' : 'New nameservers'} list={plan.data.wanted} wanted={[]} />}
         </div>
         <div className="mt-4">
           <Findings list={plan.data.findings.filter((f) => f.severity !== 'error')} />
@@ -92,13 +92,13 @@ export function Delegation() {
       {!plan.data.by_hand && !moving && <Act plan={plan.data} saved={saved} busy={delegate.isPending} act={(saveOnly) => delegate.mutate({ ...how, save_only: saveOnly })} />}
       <DS name={name} />
       {!plan.data.by_hand && !plan.data.in_zone && <Locks name={name} registrar={plan.data.registrar} status={saved.status} reasons={saved.reasons} />}
-      <p className="text-soft">
+      {!moving && <p className="text-soft">
         {how.undo ? (
           <Key onClick={() => setHow(plain)}>Back to the desired nameservers</Key>
         ) : (
           <Key onClick={() => setHow({ ...plain, undo: true })}>Prepare to undo the last change</Key>
         )}
-      </p>
+      </p>}
     </div>
   )
 }

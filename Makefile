@@ -77,6 +77,7 @@ fuzz: need-go
 	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1m ./core/paste
 	$(GO) test -run '^$$' -fuzz FuzzMailbox -fuzztime 1m ./core/soa
 	$(GO) test -run '^$$' -fuzz FuzzAnswer -fuzztime 1m ./resolve
+	$(GO) test -run '^$$' -fuzz FuzzAnswers -fuzztime 1m ./core/gather
 	$(GO) test -run '^$$' -fuzz FuzzParseGrant -fuzztime 1m ./core/access
 	for f in FuzzReport FuzzSignIn FuzzBodies FuzzPaths; do $(GO) test -run '^$$' -fuzz $$f'$$' -fuzztime 1m -fuzzminimizetime 1x ./api || exit 1; done
 	$(GO) test -run '^$$' -fuzz FuzzDatagram -fuzztime 1m ./resolve

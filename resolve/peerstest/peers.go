@@ -37,6 +37,7 @@ type Lab struct {
 	parent  strings.Builder              // what the registry says of the domains
 	Anchors string                       // as DS lines
 	Hints   string                       // as a zone file
+	Gives   bool                         // named lets anybody transfer its zones
 }
 
 // New begins a world.
@@ -203,8 +204,8 @@ func (l *Lab) Named(site string) *exec.Cmd {
 	var b strings.Builder
 	fmt.Fprintf(&b, `controls { };
 options { directory %q; pid-file %q; session-keyfile %q; listen-on port 53 { %s; }; listen-on-v6 { none; }; recursion no; dnssec-validation no;
-  allow-transfer { none; }; notify no; minimal-responses no; max-rsa-exponent-size 0; };
-`, dir, filepath.Join(dir, "pid"), filepath.Join(dir, "session.key"), l.IP(site))
+  allow-transfer { %s; }; notify no; minimal-responses no; max-rsa-exponent-size 0; };
+`, dir, filepath.Join(dir, "pid"), filepath.Join(dir, "session.key"), l.IP(site), map[bool]string{true: "any", false: "none"}[l.Gives])
 	for zone, file := range l.zones[site] {
 		fmt.Fprintf(&b, "zone %q { type primary; file %q; check-integrity no; check-names ignore; };\n", zone, file)
 	}

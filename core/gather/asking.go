@@ -29,27 +29,27 @@ type Question struct {
 //
 // Next returns questions, Take takes their answers, in any order; Outcome is the source once Next returns none while none is open.
 type Asking struct {
-	zone      dnsname.Name
-	opt       Options
-	nodes     map[dnsname.Name]*node
-	queue     []Question
-	asked     map[Question]bool
-	open      int
-	total     int
-	unheard   []record.Key
-	silent    int // questions in a row that were not answered
-	heard     int
-	probe     record.Type // what tells whether a name exists
-	oddly     int         // how often that was not answered
-	stage     stage
-	probes    map[dnsname.Name]dnsname.Name // made-up names, and the level that each stands for
-	levels    map[dnsname.Name]bool         // levels that were probed: whether made-up names exist there
-	cuts      map[dnsname.Name]bool
-	children  map[dnsname.Name]bool
-	glue      []record.Set
-	again     map[record.Key][]record.Set // address sets as they were answered in later rounds
-	serials   []uint32
-	chain     chain
+	zone     dnsname.Name
+	opt      Options
+	nodes    map[dnsname.Name]*node
+	queue    []Question
+	asked    map[Question]bool
+	open     int
+	total    int
+	unheard  []record.Key
+	silent   int // questions in a row that were not answered
+	heard    int
+	probe    record.Type // what tells whether a name exists
+	oddly    int         // how often that was not answered
+	stage    stage
+	probes   map[dnsname.Name]dnsname.Name // made-up names, and the level that each stands for
+	levels   map[dnsname.Name]bool         // levels that were probed: whether made-up names exist there
+	cuts     map[dnsname.Name]bool
+	children map[dnsname.Name]bool
+	glue     []record.Set
+	again    map[record.Key][]record.Set // address sets as they were answered in later rounds
+	serials  []uint32
+	chain    chain
 }
 
 type stage int

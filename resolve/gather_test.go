@@ -42,11 +42,10 @@ func TestSourcesAreAsCompleteAsTheyClaim(t *testing.T) {
 	l := peerstest.New(t)
 	l.Gives = true
 	type staged struct {
-		zone   string
-		truth  record.Contents
-		kind   string
-		usual  bool
-		served string
+		zone  string
+		truth record.Contents
+		kind  string
+		usual bool
 	}
 	var list []staged
 	rng := rand.New(rand.NewPCG(7, 7))

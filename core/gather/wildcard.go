@@ -109,9 +109,7 @@ func (a *Asking) found() (sets []record.Set, doubts []Doubt) {
 			}
 		}
 	}
-	for _, set := range a.glue {
-		sets = append(sets, set)
-	}
+	sets = append(sets, a.glue...)
 	doubts = append(doubts, a.answeringAll()...)
 	slices.SortFunc(doubts, func(x, y Doubt) int { return x.Key.Compare(y.Key) })
 	return sets, doubts

@@ -112,6 +112,9 @@ var matrix = map[string]struct {
 	"POST /sweeps":                             {access.Sweep, ofZone, `{"domain":"ZONE"}`},
 	"POST /domains/:name/delegation-preview":   {access.See, ofZone, `{}`},
 	"POST /domains/:name/handover-forecast":    {access.See, ofZone, `{}`},
+	"GET /domains/:name/gathering":             {access.See, ofZone, ""},
+	"POST /domains/:name/gatherings":           {access.Edit, ofZone, `{}`},
+	"POST /domains/:name/gathering/acceptance": {access.Edit, ofZone, `{}`},
 	"GET /handovers":                           {access.See, somewhere, ""},
 	"GET /domains/:name/handover":              {access.See, ofZone, ""},
 	"POST /domains/:name/handovers":            {access.Delegate, ofZone, `{}`},
@@ -351,7 +354,7 @@ func (w world) jobs() map[string]int {
 // jobKinds are the kinds of background work, and which action has them done: any of several, or "service" where the service does so by itself only.
 var jobKinds = map[string]string{
 	"sync": "sync place edit", "urgent": "edit delegate", "act": "delegate place", "check": "check place edit", "brief": "check", "look": "connect place sync", "look-once": "see sync",
-	"alias": "edit place", "rows": "edit place", "follow": "edit", "verify": "connect", "handover": "delegate check", "tell": "operate",
+	"alias": "edit place", "rows": "edit place", "follow": "edit", "verify": "connect", "gather": "edit", "handover": "delegate check", "tell": "operate",
 	"notify": "service", "sequence": "service", "watch": "service", "probe": "service", "sweep": "service", "prune": "service", "sample": "service", "vanished": "service",
 }
 

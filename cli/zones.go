@@ -25,7 +25,7 @@ func (a *app) zoneCommand() *cobra.Command {
 			Long: "Shows where a zone is placed, how each provider names it, its nameservers, and the DS records that fit its keys. -o json and -o env\n" +
 				"print the same for other programs.",
 			Example: "  beacon zone show saltmarsh-ferries.example\n  eval \"$(beacon zone show saltmarsh-ferries.example -o env)\"", RunE: func(_ *cobra.Command, args []string) error { return a.zoneShow(args[0]) }},
-		a.zoneHistoryCommand(), a.zoneRestoreCommand(), a.zoneImportCommand(), a.zoneExportCommand(), a.zoneCheckCommand(), a.zoneConvertCommand(), a.zoneCompareCommand(), a.zoneDetachCommand(), a.zoneGenerateCommand(),
+		a.zoneHistoryCommand(), a.zoneRestoreCommand(), a.zoneImportCommand(), a.zoneGatherCommand(), a.zoneExportCommand(), a.zoneCheckCommand(), a.zoneConvertCommand(), a.zoneCompareCommand(), a.zoneDetachCommand(), a.zoneGenerateCommand(),
 	)
 	return c
 }

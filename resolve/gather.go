@@ -201,6 +201,9 @@ func refusal(err error) error {
 			return fmt.Errorf("transfers are not allowed: %s", word)
 		}
 	}
+	if errors.Is(err, dns.ErrSoa) {
+		return errors.New("transfers are not allowed: no record came")
+	}
 	return errors.New(inShort(err))
 }
 

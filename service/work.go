@@ -79,11 +79,11 @@ func (s *Service) employ() {
 		store.JobCheck: s.Checks.RunCheck, store.JobBrief: s.Checks.RunBriefCheck, store.JobAlias: s.Hosts.RunAlias, store.JobRows: s.Zones.RunRows,
 		store.JobNotify: s.Secondaries.RunNotify, store.JobTell: s.Notify.RunTell, store.JobAct: s.Acts.Run, store.JobFollow: s.Apply.RunFollow,
 		store.JobSequence: s.Logbook.RunSequence, store.JobProbe: s.Accounts.RunProbe, store.JobSweep: s.runSweep, store.JobSample: s.Overview.RunSample, store.JobPrune: s.Jobs.Prune(s.settings.Retention), store.JobWatch: s.Apply.RunWatch,
-		store.JobVanished: s.Delegations.RunVanished, store.JobVerify: s.Accounts.RunVerify, store.JobHandover: s.Handover.Run,
+		store.JobVanished: s.Delegations.RunVanished, store.JobVerify: s.Accounts.RunVerify, store.JobHandover: s.Handover.Run, store.JobGather: s.Gather.Run,
 	} {
 		s.Jobs.Handle(kind, h)
 	}
-	looks := []string{store.JobLookOnce, store.JobNotify, store.JobTell, store.JobFollow, store.JobProbe, store.JobVerify, store.JobSweep, store.JobPrune, store.JobSample}
+	looks := []string{store.JobLookOnce, store.JobNotify, store.JobTell, store.JobFollow, store.JobProbe, store.JobVerify, store.JobGather, store.JobSweep, store.JobPrune, store.JobSample}
 	if s.settings.Drift.Every > 0 { // an instance that does not look for drift leaves that to others
 		looks = append(looks, store.JobLook)
 	}

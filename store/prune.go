@@ -17,6 +17,7 @@ const (
 	KeptKeys     Kept = "keys"
 	KeptVerified Kept = "verifications"
 	KeptMoves    Kept = "handovers"
+	KeptGathered Kept = "gatherings"
 )
 
 // pruning are statements that delete at most so many rows that ended before a moment, real time. The newest of each kind stay, whatever
@@ -33,6 +34,7 @@ var pruning = map[Kept]string{
 	KeptJobs:     `DELETE FROM jobs WHERE state = 'done' AND due_at < @before LIMIT @most`,
 	KeptKeys:     `DELETE FROM request_keys WHERE made_at < @before LIMIT @most`,
 	KeptVerified: `DELETE FROM verifications WHERE finished_at < @before LIMIT @most`,
+	KeptGathered: `DELETE FROM gatherings WHERE finished_at < @before LIMIT @most`,
 	KeptMoves: `DELETE FROM handovers WHERE id IN (SELECT id FROM (SELECT h.id FROM handovers h WHERE h.state NOT IN ('open', 'paused')
 		AND h.id < (SELECT MAX(n.id) FROM handovers n WHERE n.zone_id = h.zone_id)
 		AND EXISTS (SELECT 1 FROM handover_marks m WHERE m.handover_id = h.id AND m.kind = 'ended' AND m.created_at < @before) ORDER BY h.id LIMIT @most) old)`,

@@ -127,6 +127,7 @@ var sentences = map[string]string{
 	"zone.created":               "The provider created the zone WHAT.",
 	"zone.deleted":               "WHO deleted the zone WHAT.",
 	"zone.detached":              "WHO detached WHAT from its definition file.",
+	"zone.gathered":              "The records of WHAT were gathered.",
 	"zone.imported":              "WHO imported records of WHAT.",
 	"zone.restored":              "WHO restored an earlier revision of WHAT.",
 	"zone.retired":               "WHO removed WHAT from a provider.",

@@ -51,7 +51,7 @@ func DefaultRetention() RetentionSettings {
 
 func (s RetentionSettings) ages() map[store.Kept]Age {
 	return map[store.Kept]Age{store.KeptLogbook: s.Logbook, store.KeptRequests: s.Requests, store.KeptSyncs: s.Syncs, store.KeptActs: s.Acts,
-		store.KeptJobs: s.Jobs, store.KeptTokens: s.Tokens, store.KeptEvidence: s.Evidence, store.KeptKeys: Age(keysKept), store.KeptVerified: s.Acts, store.KeptMoves: s.Acts}
+		store.KeptJobs: s.Jobs, store.KeptTokens: s.Tokens, store.KeptEvidence: s.Evidence, store.KeptKeys: Age(keysKept), store.KeptVerified: s.Acts, store.KeptMoves: s.Acts, store.KeptGathered: s.Acts}
 }
 
 // keysKept is for how long a request that named itself is known, real time.

@@ -28,7 +28,7 @@ func (q *Queue) Retime(ctx context.Context) error {
 // What comes again by real time all the while is not waited for before simulated time goes on. What follows from work that was done, such as a
 // second look, is soon. What only looks is waited for so long, real time: a server that does not answer would hold up all others.
 var (
-	byRealTime = []string{store.JobLook, store.JobWatch, store.JobSweep, store.JobPrune, store.JobSample, store.JobProbe, store.JobFollow, store.JobVerify, store.JobTell, store.JobSequence}
+	byRealTime = []string{store.JobLook, store.JobWatch, store.JobSweep, store.JobPrune, store.JobSample, store.JobProbe, store.JobFollow, store.JobVerify, store.JobGather, store.JobTell, store.JobSequence}
 	onlyLooks  = []string{store.JobCheck, store.JobBrief, store.JobAlias}
 )
 

@@ -8,6 +8,7 @@ import (
 	"beacon/core/access"
 	"beacon/core/definition"
 	"beacon/core/dnsname"
+	"beacon/core/gather"
 	"beacon/core/record"
 	"beacon/core/wording"
 	"beacon/core/zonefile"
@@ -75,14 +76,12 @@ func (s *Zones) readElsewhere(ctx context.Context, r wire.GenerateRequest) (c re
 	return c, "", wire.Problemf(wire.NotFound, "No connected provider account holds %s. Connect the one that does (beacon provider add), or bring its zone file.", r.Zone)
 }
 
-// withoutProvidersOwn parts what a zone contains from what belongs to whoever serves it.
+// withoutProvidersOwn parts what a zone contains from what belongs to the provider that serves it.
 func withoutProvidersOwn(zone dnsname.Name, all record.Contents) (record.Contents, []wire.LeftOut) {
 	left := []wire.LeftOut{}
-	own := func(k record.Key) bool { return k.Name == zone && (k.Type == record.SOA || k.Type == record.NS) }
-	for _, t := range []record.Type{record.SOA, record.NS} {
-		for _, r := range all.Get(record.Key{Name: zone, Type: t}).Records() {
-			left = append(left, wire.LeftOut{Record: r, Why: "belongs to the provider that the zone comes from; the new one brings its own"})
-		}
+	own := func(k record.Key) bool { return gather.Plumbing(zone, k) }
+	for _, r := range all.Filter(own).Records() {
+		left = append(left, wire.LeftOut{Record: r, Why: "belongs to the provider that the zone comes from; the new one brings its own"})
 	}
 	return all.Filter(func(k record.Key) bool { return !own(k) }), left
 }

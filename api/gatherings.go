@@ -15,6 +15,9 @@ func routesOfGatherings() []route {
 		{method: "GET", effect: looks, path: "/domains/:name/gathering", summary: "The newest gathering of a domain's records, as far as it got", needs: access.See, out: wire.Gathering{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			return k.svc.Gather.Show(k.Request.Context(), k.caller, name)
 		})},
+		{method: "GET", effect: looks, path: "/domains/:name/holder", summary: "Who holds a domain: the connected account that has it, and what its registry tells over RDAP", needs: access.See, out: wire.Holder{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			return k.svc.Gather.Holder(k.Request.Context(), k.caller, name)
+		})},
 		{method: "POST", effect: writes, path: "/domains/:name/gatherings", summary: "Gather the records of a domain where it is served now, in the background: from a connected account, a transfer, the NSEC chain, a zone file, or by asking its nameservers", needs: access.Edit, in: wire.GatheringRequest{}, out: wire.Gathering{}, status: http.StatusAccepted, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			in := wire.GatheringRequest{Domain: name}
 			if err := k.body(&in); err != nil {

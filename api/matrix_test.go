@@ -112,6 +112,7 @@ var matrix = map[string]struct {
 	"POST /sweeps":                             {access.Sweep, ofZone, `{"domain":"ZONE"}`},
 	"POST /domains/:name/delegation-preview":   {access.See, ofZone, `{}`},
 	"POST /domains/:name/handover-forecast":    {access.See, ofZone, `{}`},
+	"GET /domains/:name/holder":                {access.See, ofZone, ""},
 	"GET /domains/:name/gathering":             {access.See, ofZone, ""},
 	"POST /domains/:name/gatherings":           {access.Edit, ofZone, `{}`},
 	"POST /domains/:name/gathering/acceptance": {access.Edit, ofZone, `{}`},

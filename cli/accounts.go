@@ -168,7 +168,7 @@ func (a *app) registrarCommand() *cobra.Command {
 			a.table([]string{"DOMAIN", "EXPIRES", "LIST", "NAMESERVERS"}, rows)
 		})
 	}}
-	c.AddCommand(a.listAccounts(wire.RoleRegistrar), domains, a.lockCommand(false), a.lockCommand(true), a.kindsCommand(wire.RoleRegistrar), a.verifyCommand(wire.RoleRegistrar),
+	c.AddCommand(a.listAccounts(wire.RoleRegistrar), domains, a.registrarFindCommand(), a.lockCommand(false), a.lockCommand(true), a.kindsCommand(wire.RoleRegistrar), a.verifyCommand(wire.RoleRegistrar),
 		a.rotateCommand(wire.RoleRegistrar), a.removeAccountCommand(wire.RoleRegistrar), a.addCommand(wire.RoleRegistrar, "  beacon registrar add gannet-main --kind gannet --url https://api.gannet.example --secret-file key"))
 	return c
 }

@@ -227,3 +227,42 @@ func readDecision(zone dnsname.Name, choice gather.Choice, text string) (d wire.
 	d.Target = strings.TrimSpace(target)
 	return d, nil
 }
+
+func (a *app) registrarFindCommand() *cobra.Command {
+	return &cobra.Command{Use: "find DOMAIN", Short: "Show who holds a domain, and where its nameservers are changed", Args: cobra.ExactArgs(1),
+		Long: "Asks the connected accounts, and the registry over RDAP where the settings name it (rdap_bootstrap). Nothing is changed.",
+		RunE: func(_ *cobra.Command, args []string) error {
+			name, err := parseName(args[0])
+			if err != nil {
+				return err
+			}
+			var h wire.Holder
+			if err := ask(a, wire.ShowHolder, wire.None{}, &h, name); err != nil {
+				return err
+			}
+			return a.show(h, func() { a.showHolder(h) })
+		}}
+}
+
+func (a *app) showHolder(h wire.Holder) {
+	a.printf("%s\n", a.paint(bold, plain(h.Domain)))
+	line := func(label, text string) {
+		if text != "" {
+			a.printf("  %-14s%s\n", label, strings.Join(wrap(text, width-16), "\n"+strings.Repeat(" ", 16)))
+		}
+	}
+	line("account", h.Account)
+	line("registrar", h.Registrar)
+	if h.Expires != nil {
+		line("expires", h.Expires.Format("2006-01-02"))
+	}
+	line("status", strings.Join(h.Status, ", "))
+	if len(h.Nameservers) > 0 {
+		line("nameservers", names(h.Nameservers))
+	}
+	if h.Signed {
+		line("DNSSEC", "the parent has a DS")
+	}
+	line("RDAP", h.Problem)
+	a.printf("%s\n", h.Advice)
+}

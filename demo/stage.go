@@ -189,6 +189,10 @@ func (s *Stage) prepareService(ctx context.Context) error {
 	if err := os.CopyFS(s.path("profiles"), profiles.Files); err != nil {
 		return err
 	}
+	registries := fmt.Sprintf(`{"version": "1.0", "services": [[["example", "test"], [%q]]]}`+"\n", s.Site("rdap"))
+	if err := os.WriteFile(s.path("rdap.json"), []byte(registries), 0o600); err != nil {
+		return err
+	}
 	settings := fmt.Sprintf(`# Settings of the demo's service. All of it is on loopback.
 listen: %s
 database: {socket: %s, user: beacon, password: %s, database: beacon}
@@ -203,7 +207,7 @@ websites: # web hosts; their addresses are from documentation, and are reached o
   issuers: [{identity: ca.example, organization: Lantern Notary}]
   address_overrides: %s
 profiles: profiles # of providers and registrars, one file each
-rdap: [{zone: example, address: %s}, {zone: test, address: %s}]
+rdap_bootstrap: rdap.json # which registry answers where
 watch: {folder: checkout} # definitions that are put there are followed
 resolvers:
   - {name: harbour, address: "127.%d.8.1:%d", group: our office}
@@ -211,7 +215,7 @@ resolvers:
   - {name: dinghy, address: "127.%d.8.3:%d", group: mobile}
 %s# - {name: limpet, address: "127.%d.8.4:%d"} # never leaves the old servers as long as they answer
 # - {name: ebb, address: "127.%d.8.5:%d"} # serves stale answers
-`, s.Listen, s.database.Socket, dbPassword, anchors, s.DNSPort, s.Site("control"), strings.TrimSpace(string(detours)), s.Site("rdap"), s.Site("rdap"), s.Net, s.DNSPort, s.Net, s.DNSPort, s.Net, s.DNSPort, validating, s.Net, s.DNSPort, s.Net, s.DNSPort)
+`, s.Listen, s.database.Socket, dbPassword, anchors, s.DNSPort, s.Site("control"), strings.TrimSpace(string(detours)), s.Net, s.DNSPort, s.Net, s.DNSPort, s.Net, s.DNSPort, validating, s.Net, s.DNSPort, s.Net, s.DNSPort)
 	if !strings.Contains(s.Settings, "drift:") {
 		settings += "drift: {every: 1m} # a change at a provider is seen soon\n"
 	}

@@ -15,6 +15,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/soa"
 	"beacon/core/special"
+	"beacon/registrar"
 	"beacon/resolve"
 	"beacon/service/apply"
 	"beacon/service/check"
@@ -41,6 +42,7 @@ type Settings struct {
 	Resolvers       []resolve.Resolver      `yaml:"resolvers"`      // caches that checks ask
 	VantagePoints   []check.VantageSettings `yaml:"vantage_points"` // other instances that are asked how domains look from there
 	RDAP            []check.RDAPSettings    `yaml:"rdap"`           // registries that tell of registrations
+	RDAPBootstrap   string                  `yaml:"rdap_bootstrap"` // file that says which registry answers where (RFC 9224)
 	Websites        check.WebsiteSettings   `yaml:"websites"`       // how web hosts are looked at
 	Notifications   notify.Settings         `yaml:"notifications"`  // who is told when a verdict changes
 	WorldClock      string                  `yaml:"world_clock"`    // address of a clock to follow; empty for this machine's
@@ -96,7 +98,7 @@ func ReadSettings(path string) (Settings, error) {
 	if err := decodeSettings(text, &s); err != nil {
 		return s, fmt.Errorf("the settings in %s: %s", path, yamlReason(err))
 	}
-	for _, file := range []*string{&s.KeyFile, &s.DNS.RootHints, &s.Database.Socket, &s.NewZones.Kits, &s.DNS.TrustAnchors, &s.DNS.CAFile, &s.Websites.CAFile, &s.Watch.Folder, &s.Profiles, &s.TLS.Certificate, &s.TLS.Key, &s.Database.TLS.CAFile} {
+	for _, file := range []*string{&s.KeyFile, &s.DNS.RootHints, &s.Database.Socket, &s.NewZones.Kits, &s.DNS.TrustAnchors, &s.DNS.CAFile, &s.Websites.CAFile, &s.Watch.Folder, &s.Profiles, &s.RDAPBootstrap, &s.TLS.Certificate, &s.TLS.Key, &s.Database.TLS.CAFile} {
 		if *file != "" && !filepath.IsAbs(*file) {
 			*file = filepath.Join(filepath.Dir(path), *file)
 		}
@@ -193,10 +195,11 @@ func (s Settings) check() error {
 		}
 	}
 	for _, r := range s.RDAP {
-		if u, err := url.Parse(r.Address); err != nil || u.Host == "" {
-			fail("rdap: %q is no address; write one such as https://rdap.example/", r.Address)
+		zone, err := dnsname.Parse(r.Zone)
+		if err == nil {
+			_, err = registrar.Directory{}.With(zone, r.Address)
 		}
-		if _, err := dnsname.Parse(r.Zone); err != nil {
+		if err != nil {
 			fail("rdap: %s", err)
 		}
 	}
@@ -208,4 +211,27 @@ func (s Settings) check() error {
 		texts[i] = p.Error()
 	}
 	return errors.New(strings.Join(texts, "; "))
+}
+
+// directory returns where registries answer: by the bootstrap file, and before it by the entries of the settings.
+func (s Settings) directory() (d registrar.Directory, err error) {
+	if s.RDAPBootstrap != "" {
+		text, err := os.ReadFile(s.RDAPBootstrap)
+		if err == nil {
+			d, err = registrar.ReadDirectory(text)
+		}
+		if err != nil {
+			return d, fmt.Errorf("the setting rdap_bootstrap: %w", err)
+		}
+	}
+	for _, r := range s.RDAP {
+		zone, err := dnsname.Parse(r.Zone)
+		if err != nil {
+			return d, err
+		}
+		if d, err = d.With(zone, r.Address); err != nil {
+			return d, err
+		}
+	}
+	return d, nil
 }

@@ -187,6 +187,11 @@ func (t *Tx) SetZone(id uint64, said ZoneSaid) (changed bool, err error) {
 	return !reflect.DeepEqual(before, after), err
 }
 
+// SetRegistrar keeps which account at a registrar has the domain of a zone that names none.
+func (t *Tx) SetRegistrar(id, account uint64) error {
+	return t.db.Exec("UPDATE zones SET registrar_id = ? WHERE id = ? AND registrar_id IS NULL", account, id).Error
+}
+
 // Detach detaches a zone from its definition file.
 func (t *Tx) Detach(id uint64) error {
 	return t.db.Exec("UPDATE zones SET managed_by = '', detached = TRUE WHERE id = ?", id).Error

@@ -127,6 +127,7 @@ var (
 	NextOfHandover   = Call[HandoverWord, Handover]{Method: "POST", Path: "/domains/:name/handover/words"}
 	PauseHandover    = Call[HandoverEnd, Handover]{Method: "POST", Path: "/domains/:name/handover/pause"}
 	ResumeHandover   = Call[HandoverEnd, Handover]{Method: "POST", Path: "/domains/:name/handover/resumption"}
+	ShowHolder       = Call[None, Holder]{Method: "GET", Path: "/domains/:name/holder"}
 	BeginGathering   = Call[GatheringRequest, Gathering]{Method: "POST", Path: "/domains/:name/gatherings"}
 	ShowGathering    = Call[None, Gathering]{Method: "GET", Path: "/domains/:name/gathering"}
 	AcceptGathering  = Call[GatheringAcceptance, Imported]{Method: "POST", Path: "/domains/:name/gathering/acceptance"}

@@ -89,3 +89,18 @@ type GatheringAcceptance struct {
 	Reason    string              `json:"reason"`    // why, for the logbook
 	DryRun    bool                `json:"dry_run"`   // show what it would be, and accept nothing
 }
+
+// Holder says who holds a domain, as far as connected accounts and its registry tell.
+type Holder struct {
+	Domain      dnsname.Name   `json:"domain"`
+	Account     string         `json:"account"`    // the connected account at a registrar that has it; empty for none
+	Registered  bool           `json:"registered"` // its registry knows it
+	Registrar   string         `json:"registrar"`  // the name of its registrar; empty where the registry does not tell it
+	Expires     *time.Time     `json:"expires"`
+	Status      []string       `json:"status"`      // in the words of RFC 8056, such as "client transfer prohibited"
+	Nameservers []dnsname.Name `json:"nameservers"` // as the registry lists them
+	Signed      bool           `json:"signed"`      // the parent has a DS
+	From        string         `json:"from"`        // the RDAP server that was asked; empty for none
+	Problem     string         `json:"problem"`     // why the registry could not be asked; empty where it was
+	Advice      string         `json:"advice"`      // what to do next
+}

@@ -50,6 +50,7 @@ const router = createBrowserRouter([
       { path: '/hosts', lazy: async () => ({ Component: (await import('./pages/hosts/hosts')).Hosts }) },
       { path: '/hosts/:name', lazy: async () => ({ Component: (await import('./pages/hosts/host-detail')).HostPage }) },
       { path: '/accounts', lazy: async () => ({ Component: (await import('./pages/accounts/accounts')).Accounts }) },
+      { path: '/add', lazy: async () => ({ Component: (await import('./pages/add/add')).Add }) },
       { path: '/apply', lazy: async () => ({ Component: (await import('./pages/apply/apply')).Apply }) },
       { path: '/users', lazy: async () => ({ Component: (await import('./pages/users/users')).Users }) },
       { path: '/tokens', lazy: async () => ({ Component: (await import('./pages/tokens/tokens')).Tokens }) },

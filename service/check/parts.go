@@ -8,6 +8,7 @@ import (
 	"github.com/prometheus/client_golang/prometheus"
 
 	"beacon/clock"
+	"beacon/registrar"
 	"beacon/resolve"
 	"beacon/service/accounts"
 	"beacon/service/jobs"
@@ -63,8 +64,8 @@ func New(p Parts) *Checks {
 // Settings say how domains are checked.
 type Settings struct {
 	Checks  CheckSettings
-	RDAP    []RDAPSettings    // registries that return registrations
-	Sites   WebsiteSettings   // how web hosts are visited
-	Places  []VantageSettings // vantage points
-	Request time.Duration     // of one request, real time
+	RDAP    registrar.Directory // registries that return registrations
+	Sites   WebsiteSettings     // how web hosts are visited
+	Places  []VantageSettings   // vantage points
+	Request time.Duration       // of one request, real time
 }

@@ -47,28 +47,25 @@ func (s *Checks) registration(ctx context.Context, z store.Zone) *delegation.Reg
 
 // rdap asks the registry for the state of a registration that no account here holds; nil where none is named in the settings.
 func (s *Checks) rdap(ctx context.Context, name dnsname.Name) *delegation.Registration {
-	for _, r := range s.settings.RDAP {
-		zone, err := dnsname.Parse(r.Zone)
-		if err != nil || name.Parent() != zone {
-			continue
-		}
-		out := &delegation.Registration{Account: "RDAP of " + strings.TrimSuffix(zone.String(), "."), From: "RDAP", AskedAt: s.world.Now()}
-		calling, cancel := context.WithTimeout(ctx, s.settings.Request)
-		defer cancel()
-		reg, err := registrar.LookUp(calling, s.http, r.Address, name)
-		switch {
-		case errors.Is(err, registrar.ErrNotRegistered):
-			return nil // the parent says so too
-		case err != nil:
-			out.Problem = err.Error()
-			s.logbook.Note(ctx, "service", "rdap.failed", name.String(), err.Error())
-		case !reg.Expires.IsZero():
-			out.Expires = &reg.Expires
-		}
-		out.Status, out.Listed = reg.Status, reg.Active
-		return out
+	zone, address, known := s.settings.RDAP.For(name)
+	if !known || name.Parent() != zone {
+		return nil
 	}
-	return nil
+	out := &delegation.Registration{Account: "RDAP of " + strings.TrimSuffix(zone.String(), "."), From: "RDAP", AskedAt: s.world.Now()}
+	calling, cancel := context.WithTimeout(ctx, s.settings.Request)
+	defer cancel()
+	reg, err := registrar.LookUp(calling, s.http, address, name)
+	switch {
+	case errors.Is(err, registrar.ErrNotRegistered):
+		return nil // the parent says so too
+	case err != nil:
+		out.Problem = err.Error()
+		s.logbook.Note(ctx, "service", "rdap.failed", name.String(), err.Error())
+	case !reg.Expires.IsZero():
+		out.Expires = &reg.Expires
+	}
+	out.Status, out.Listed = reg.Status, reg.Active
+	return out
 }
 
 // sparingly asks the registrar only where its word matters: while the parents do not serve what is wanted, or when it

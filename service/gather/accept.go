@@ -10,6 +10,9 @@ import (
 	"beacon/core/gather"
 	"beacon/core/wording"
 	"beacon/core/zonefile"
+	"beacon/service/logbook"
+	"beacon/service/zones"
+	"beacon/store"
 	"beacon/wire"
 )
 
@@ -47,7 +50,26 @@ func (s *Gather) Accept(ctx context.Context, by access.Caller, r wire.GatheringA
 	if err := zonefile.Write(&text, r.Domain, merged.Contents(r.Domain, decisions)); err != nil {
 		return out, err
 	}
-	return s.zones.ImportZone(ctx, by, wire.Import{Zone: r.Domain, File: fmt.Sprintf("gathering %d", g.ID), Text: text.String(), Partial: true, Reason: r.Reason, DryRun: r.DryRun})
+	out, err = s.zones.ImportZone(ctx, by, wire.Import{Zone: r.Domain, File: fmt.Sprintf("gathering %d", g.ID), Text: text.String(), Partial: true, Reason: r.Reason, DryRun: r.DryRun})
+	if err != nil || r.DryRun {
+		return out, err
+	}
+	return out, s.holding(ctx, by, r.Domain)
+}
+
+// holding keeps which account at a registrar has a domain, so that its nameservers can be changed there.
+func (s *Gather) holding(ctx context.Context, by access.Caller, name dnsname.Name) error {
+	account, err := s.heldBy(ctx, name)
+	if err != nil || account.ID == 0 {
+		return err
+	}
+	return s.logbook.Tx(ctx, func(tx *store.Tx) error {
+		set, err := zones.HeldBy(tx, name, account.ID)
+		if err != nil || !set {
+			return err
+		}
+		return logbook.Log(tx, by.Name, "zone.settings-changed", name.String(), "registrar "+account.Name)
+	})
 }
 
 // decided reads the decisions of a user.

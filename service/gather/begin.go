@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"net/http"
 	"time"
 
 	"beacon/core/access"
@@ -12,6 +13,7 @@ import (
 	"beacon/core/record"
 	"beacon/core/wording"
 	"beacon/core/zonefile"
+	"beacon/registrar"
 	"beacon/resolve"
 	"beacon/service/accounts"
 	"beacon/service/jobs"
@@ -29,6 +31,9 @@ type Gather struct {
 	zones    *zones.Zones
 	sweeper  *resolve.Sweeper
 	timeout  time.Duration
+
+	directory registrar.Directory
+	http      *http.Client
 }
 
 // Parts are what the room is made of.
@@ -39,11 +44,14 @@ type Parts struct {
 	Zones    *zones.Zones
 	Sweeper  *resolve.Sweeper
 	Timeout  time.Duration // of one request outside
+
+	Directory registrar.Directory // registries that return registrations
+	HTTP      *http.Client
 }
 
 // New opens the room.
 func New(p Parts) *Gather {
-	return &Gather{logbook: p.Logbook, jobs: p.Jobs, accounts: p.Accounts, zones: p.Zones, sweeper: p.Sweeper, timeout: p.Timeout}
+	return &Gather{logbook: p.Logbook, jobs: p.Jobs, accounts: p.Accounts, zones: p.Zones, sweeper: p.Sweeper, timeout: p.Timeout, directory: p.Directory, http: p.HTTP}
 }
 
 // mostNames bounds the names that a user may name.

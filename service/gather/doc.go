@@ -2,5 +2,5 @@
 // asking. It reads, and writes nothing outside.
 //
 // begin.go stores what is asked for; run.go reads all sources in the background, and keeps what they have; show.go is what users see of it; accept.go makes it desired
-// records.
+// records. holder.go returns who holds a domain.
 package gather

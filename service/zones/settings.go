@@ -32,6 +32,15 @@ func ViewSettings(z store.Zone) wire.ZoneSettings {
 	return v
 }
 
+// HeldBy keeps which account at a registrar has the domain of a zone, where none is known yet, and reports whether it did.
+func HeldBy(tx *store.Tx, name dnsname.Name, account uint64) (bool, error) {
+	z, err := ByName(tx, name)
+	if err != nil || z.RegistrarID != nil {
+		return false, err
+	}
+	return true, tx.SetRegistrar(z.ID, account)
+}
+
 // readSettings returns what is kept of the given settings, or an error that says what is wrong with them.
 func readSettings(v wire.ZoneSettings, zone dnsname.Name) (settings definition.Settings, err error) {
 	drifts := []string{definition.DriftManual, definition.DriftRevert, definition.DriftAdopt}

@@ -47,6 +47,8 @@ export function outOfDate(e: Pick<Entry, 'action' | 'subject'>): string[][] {
     case 'zone-removed':
       return [['zones', subject], ['zones', subject + '.'], ['domains'], ['acts']]
     case 'zone':
+      if (e.action === 'zone.gathered') return [['gatherings']]
+      return [['zones', subject], ['zones', subject + '.'], ['domains']]
     case 'draft':
     case 'sync':
     case 'records':

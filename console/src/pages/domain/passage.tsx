@@ -4,7 +4,7 @@ import { Link } from 'react-router'
 import type { Stage } from '../../api/types'
 
 const stages: Record<string, { title: string; to: string; act: string }> = {
-  records: { title: 'Records known', to: '/apply', act: 'Write a definition' },
+  records: { title: 'Records known', to: '/add?zone=', act: 'Find its records' },
   placed: { title: 'At the provider', to: 'changes', act: 'Review and sync' },
   delegated: { title: 'Delegated', to: 'handover', act: 'Move the domain' },
   settled: { title: 'Settled', to: '.', act: 'Show resolvers' },
@@ -32,7 +32,7 @@ export function Passage({ name, stages: list, moving }: { name: string; stages: 
             </p>
             <p className={`mt-1 text-fine ${hand ? '' : s.state === 'done' ? 'text-soft max-sm:hidden' : 'text-soft'}`}>{s.say}</p>
             {hand && known.act && (
-              <Link className="link mt-1.5 inline-block font-semibold" to={known.to.startsWith('/') ? known.to : known.to === '.' ? `/domains/${encodeURIComponent(name)}` : `/domains/${encodeURIComponent(name)}/${known.to}`}>
+              <Link className="link mt-1.5 inline-block font-semibold" to={known.to.endsWith('=') ? known.to + encodeURIComponent(name) : known.to === '.' ? `/domains/${encodeURIComponent(name)}` : `/domains/${encodeURIComponent(name)}/${known.to}`}>
                 {known.act} →
               </Link>
             )}

@@ -19,7 +19,7 @@ export function Domains() {
       <PageHead title="Domains" lead="Every domain and its state. The address of this page keeps filters and order: bookmark it as a view.">
         <div className="flex flex-wrap items-start justify-end gap-3">
           {(counts.data?.total ?? 0) > 0 && <LookAtAll />}
-          <Link to="/apply" className="inline-flex min-h-10 items-center rounded-key bg-action px-4 font-semibold text-on-action hover:bg-action-hover">
+          <Link to="/add" className="inline-flex min-h-10 items-center rounded-key bg-action px-4 font-semibold text-on-action hover:bg-action-hover">
             Add a domain
           </Link>
         </div>
@@ -28,11 +28,11 @@ export function Domains() {
         {({ total, counts }) =>
           total === 0 ? (
             <Empty picture={<EmptyHarbour />} title="No domains yet">
-              A domain comes in with a definition: the records of its zone, and the provider that serves it. Begin with one that your registrar holds, below, or{' '}
-              <Link className="link" to="/apply">
-                write a definition
+              Begin with one that your registrar holds, below, or{' '}
+              <Link className="link" to="/add">
+                add any other
               </Link>
-              .
+              : its records are found where it is served now.
             </Empty>
           ) : (
             <All counts={counts} />

@@ -29,7 +29,7 @@ function AtRegistrar({ account }: { account: string }) {
                     <p className="data text-soft">{r.active.map(plain).join(', ')}</p>
                   </div>
                   <Link
-                    to={`/apply?zone=${encodeURIComponent(plain(r.name))}&registrar=${account}`}
+                    to={`/add?zone=${encodeURIComponent(plain(r.name))}`}
                     className="inline-flex min-h-10 items-center rounded-key border border-line-strong px-4 font-semibold hover:border-accent hover:text-accent"
                   >
                     Add domain<span className="sr-only"> {plain(r.name)}</span>

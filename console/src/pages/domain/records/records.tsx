@@ -45,10 +45,14 @@ export function Records() {
         {({ items }) =>
           items.length === 0 && seen?.edits.length === 0 && pasting === undefined ? (
             <Empty picture={<EmptyChart />} title="No records yet">
-              <Link className="link" to={`/apply?zone=${name}`}>
-                Apply a definition
+              <Link className="link" to={`/add?zone=${name}`}>
+                Find its records
               </Link>{' '}
-              to set the desired records, or <Key onClick={() => paste('')}>paste records</Key>
+              where it is served now,{' '}
+              <Link className="link" to={`/apply?zone=${name}`}>
+                apply a definition
+              </Link>
+              , or <Key onClick={() => paste('')}>paste records</Key>
             </Empty>
           ) : (
             <Table zone={name} items={items} draft={seen} change={changing} busy={edit.isPending} paste={() => paste('')} />

@@ -82,7 +82,7 @@ func (a *app) gather(name dnsname.Name, g gathering) error {
 			return err
 		}
 	}
-	far := meter.New(a.err, "")
+	far := meter.New(a.err, "gathering")
 	for got.FinishedAt == nil {
 		time.Sleep(verifyPause)
 		if err := ask(a, wire.ShowGathering, wire.None{}, &got, name); err != nil {

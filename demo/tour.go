@@ -28,9 +28,11 @@ var acts = []act{
 	{"The state of the domain from outside: registrar, parent, nameservers, resolvers. All old, all well.\n" +
 		"(This look also fills the caches of the three resolvers with the old answers, as visitors would.)",
 		"check saltmarsh-ferries.example", 0, []string{"SETTLED", "harbour", "lighthouse", "dinghy"}},
-	{"Import the records: the zone file of the old provider becomes the desired records.\n" +
-		"SOA and apex NS are the old provider's own and stay behind.",
-		"zone import saltmarsh-ferries.zone --origin saltmarsh-ferries.example --yes", 0, []string{"left out", `\d+ records added, 0 removed`, "revision 1"}},
+	{"Find its records where it is served now: the old provider's account is connected, and has them all. Without it they\n" +
+		"would be transferred, followed along the NSEC chain, or asked for name by name.",
+		"zone gather saltmarsh-ferries.example", 0, []string{"account +plover-old +complete", `1\d record sets found`}},
+	{"They become the desired records. SOA and apex NS are the old provider's own and stay behind.",
+		"zone gather saltmarsh-ferries.example --accept --yes", 0, []string{`\d+ records added, 0 removed`, "revision 1"}},
 	{"A definition file places the zone at Heron, with the same records.\n" +
 		"Heron does not have the zone yet: it is made there, and the change list puts every record set in.",
 		"apply saltmarsh-ferries.beacon.yaml --yes", 0, []string{"0 added, 0 removed", "new: heron-main", `\d+ added, 0 changed, 0 removed, in \d+ request`, "1 in sync"}},

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/miekg/dns"
 )
@@ -15,6 +16,7 @@ type zoneData struct {
 	sets    map[string]map[uint16][]dns.RR
 	at      string  // the provider that hosts it; empty for what the world itself has
 	signer  *signer // nil where the zone is not signed
+	follows uint32  // the TTL of addresses at the apex that the provider looks up elsewhere, in seconds; 0 for none
 }
 
 func newZoneData(name string, servers ...string) *zoneData {
@@ -52,6 +54,7 @@ func (w *World) authority(site string) dns.Handler {
 			m.Rcode = dns.RcodeRefused
 		} else {
 			z.answer(q.Question[0], m)
+			z.countDown(m, w.clock.now())
 			if opt := q.IsEdns0(); z.signer != nil && opt != nil && opt.Do() {
 				z.signer.complete(q.Question[0], m)
 			}
@@ -59,6 +62,16 @@ func (w *World) authority(site string) dns.Handler {
 		w.mu.RUnlock()
 		reply(rw, q, m)
 	})
+}
+
+// countDown lowers the TTLs of what the provider looks up elsewhere by how old its copy is.
+func (z *zoneData) countDown(m *dns.Msg, now time.Time) {
+	for i, rr := range m.Answer {
+		if t := rr.Header().Rrtype; z.follows > 0 && (t == dns.TypeA || t == dns.TypeAAAA) && rr.Header().Name == z.name {
+			m.Answer[i] = dns.Copy(rr)
+			m.Answer[i].Header().Ttl = z.follows - uint32(now.Unix())%z.follows
+		}
+	}
 }
 
 // reply sends m, cut to what the asker can take over UDP (RFC 6891 section 6.2.5).

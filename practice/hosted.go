@@ -3,6 +3,7 @@ package practice
 import (
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -242,6 +243,9 @@ func (w *World) buildProvider(p *providerState, parent *zoneData, add func(*zone
 		z.line("%s", p.soaLine(hosted))
 		for _, line := range hosted.Records {
 			if f := strings.Fields(line); f[3] == "FOLLOW" {
+				if ttl, err := strconv.ParseUint(f[1], 10, 32); err == nil {
+					z.follows = uint32(ttl)
+				}
 				for _, address := range w.addressesOf(f[4], 8) {
 					z.line("%s %s IN %s", f[0], f[1], address)
 				}

@@ -34,7 +34,7 @@ func (w *World) rdap() http.Handler {
 			status = append(status, "active")
 		}
 		say(rw, http.StatusOK, map[string]any{"objectClassName": "domain", "ldhName": strings.TrimSuffix(name, "."), "status": status, "nameservers": servers,
-			"entities": []map[string]any{{"objectClassName": "entity", "handle": "R" + registrarOf(d), "roles": []string{"registrar"}, "vcardArray": []any{"vcard", [][]any{{"version", map[string]any{}, "text", "4.0"}, {"fn", map[string]any{}, "text", registrarOf(d)}}}}},
+			"entities":  []map[string]any{{"objectClassName": "entity", "handle": "R" + registrarOf(d), "roles": []string{"registrar"}, "vcardArray": []any{"vcard", [][]any{{"version", map[string]any{}, "text", "4.0"}, {"fn", map[string]any{}, "text", registrarOf(d)}}}}},
 			"secureDNS": map[string]any{"delegationSigned": len(d.DS) > 0}, "events": []map[string]any{{"eventAction": "expiration", "eventDate": d.Expires.UTC().Format(time.RFC3339)}}})
 	})
 	return w.upToDate(mux)

@@ -1,11 +1,13 @@
 package resolve
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
 	"net"
 	"net/netip"
+	"sync"
 	"time"
 
 	"github.com/miekg/dns"
@@ -22,11 +24,15 @@ type Gathering struct {
 	Servers  []evidence.Server // of the zone; the first ones are asked first
 	Names    []dnsname.Name    // known from elsewhere
 	Label    string            // a label that nobody has
+	Between  time.Duration     // what passes until a set is asked for once more, real time; betweenRounds where it is 0
 	Progress func(way gather.Kind, asked, names int)
 }
 
 // gatheredAtOnce is how many questions to a zone's nameservers are open while it is gathered: few, out of politeness.
 const gatheredAtOnce = 4
+
+// betweenRounds is what passes at the least until a set is asked for once more, real time.
+const betweenRounds = 1200 * time.Millisecond
 
 // mostTransferred bounds the records of a transfer.
 const mostTransferred = 1_000_000
@@ -42,31 +48,41 @@ func (s *Sweeper) Gather(ctx context.Context, g Gathering) (list []gather.Source
 		return list
 	}
 	a := gather.NewAsking(g.Zone, gather.Options{Names: g.Names, Label: g.Label})
-	s.askFor(ctx, g, a, gather.FromAsking)
+	s.askFor(ctx, g, a, gather.FromAsking, g.Between)
 	return append(list, a.Outcome(g.Servers[0].Name.Unicode()))
 }
 
 // AskKnown asks for sets that a zone is known to have, to see what visitors get.
 func (s *Sweeper) AskKnown(ctx context.Context, g Gathering, keys []record.Key) gather.Source {
 	a := gather.NewAsking(g.Zone, gather.Options{Known: keys})
-	s.askFor(ctx, g, a, gather.FromAsking)
+	s.askFor(ctx, g, a, gather.FromAsking, -1)
 	out := a.Outcome(g.Servers[0].Name.Unicode())
 	out.Kind, out.Claim, out.Why = gather.FromAsking, gather.Unknown, "only the addresses that are known were asked for"
 	return out
 }
 
-// askFor puts the questions of an Asking, a few at a time.
-func (s *Sweeper) askFor(ctx context.Context, g Gathering, a *gather.Asking, way gather.Kind) {
+// askFor puts the questions of an Asking, a few at a time. Sets are not asked for once more before so much time has passed.
+func (s *Sweeper) askFor(ctx context.Context, g Gathering, a *gather.Asking, way gather.Kind, pause time.Duration) {
+	began := time.Now()
 	type answered struct {
 		q gather.Question
 		m *dns.Msg
 	}
 	answers := make(chan answered, gatheredAtOnce)
 	open := 0
+	again := sync.OnceFunc(func() { // a TTL that counts down does so by whole seconds
+		select {
+		case <-time.After(cmp.Or(pause, betweenRounds) - time.Since(began)):
+		case <-ctx.Done():
+		}
+	})
 	for {
 		if ctx.Err() == nil {
 			for _, q := range a.Next(gatheredAtOnce - open) {
 				open++
+				if q.Round > 0 {
+					again()
+				}
 				go func() { answers <- answered{q, s.askOne(ctx, g.Servers[q.Round%len(g.Servers)], q.Key)} }()
 			}
 		}
@@ -120,7 +136,7 @@ func (s *Sweeper) walkChain(ctx context.Context, g Gathering) gather.Source {
 		return out
 	}
 	a := gather.NewAsking(g.Zone, gather.Options{Known: known, Most: len(known)*4 + 1000})
-	s.askFor(ctx, g, a, gather.FromWalk)
+	s.askFor(ctx, g, a, gather.FromWalk, g.Between)
 	asked := out.Asked
 	out = a.Outcome(out.Name)
 	out.Asked += asked

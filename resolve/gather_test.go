@@ -74,7 +74,7 @@ func TestSourcesAreAsCompleteAsTheyClaim(t *testing.T) {
 		zone := dnsname.MustParse(one.zone)
 		for _, site := range []string{peerstest.East, peerstest.West} {
 			steps := 0
-			sources := s.Gather(context.Background(), Gathering{Zone: zone, Label: "nobody-has-this", Progress: func(gather.Kind, int, int) { steps++ },
+			sources := s.Gather(context.Background(), Gathering{Zone: zone, Between: -1, Label: "nobody-has-this", Progress: func(gather.Kind, int, int) { steps++ },
 				Servers: []evidence.Server{{Name: dnsname.MustParse("ns1.hosts.example"), Address: l.At(site)}}})
 			got := sources[len(sources)-1]
 			seen := got.Contents.Filter(func(k record.Key) bool { return !gather.Plumbing(zone, k) })

@@ -189,6 +189,9 @@ func (h house) byHand(kind string, sets ...record.Set) {
 	live := now.Contents
 	wanted := live
 	for _, s := range sets { // what a new zone is filled with makes way
+		if s.Type == record.ALIAS {
+			wanted = wanted.Without(record.Key{Name: s.Name, Type: record.A}, record.Key{Name: s.Name, Type: record.AAAA})
+		}
 		if s.Type != record.CNAME {
 			wanted = wanted.Without(record.Key{Name: s.Name, Type: record.CNAME})
 		}

@@ -332,6 +332,10 @@ func (a *app) showHandover(v wire.Handover) {
 		}
 	}
 	a.findings(v.Closed)
+	if len(v.Hanging) > 0 && v.Phase != handover.Done {
+		a.printf("\n%s\n", a.paint(bold, "What else hangs on the old nameservers"))
+		a.findings(v.Hanging)
+	}
 	if len(v.Steps) > 0 {
 		a.printf("\n")
 	}

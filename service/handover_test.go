@@ -465,3 +465,34 @@ func TestBatchOfHandovers(t *testing.T) {
 	}
 	assert.True(t, seen, "the other one waited for it")
 }
+
+// What the new provider cannot keep stops a handover before it begins; what else hangs on the old side is said in the preview.
+func TestHandoverSaysWhatHangsOnTheOldSide(t *testing.T) {
+	t.Parallel()
+	h := atPlover(t, "@ 60 A 192.0.2.1\nwww 60 A 192.0.2.1\n@ 300 MX 10 mx1.plover.test.\n@ TXT \"this zone is new at Plover\"\nns1 A 192.0.2.53\n_acme-challenge TXT \"x\"")
+	pier := "zones:\n  pier.example:\n    providers: [heron-main]\n    nameservers: [ns1.saltmarsh-ferries.example, ns2.harbour.test]\n    records: |\n      @ A 192.0.2.1\n"
+	_, err := h.Apply.Apply(ctx, access.Service, wire.ApplyRequest{Files: []definition.File{{Name: "pier.beacon.yaml", Text: pier}}})
+	require.NoError(t, err)
+	v, err := h.Handover.Begin(ctx, access.Service, wire.HandoverRequest{Domain: zone, To: "heron-main", DryRun: true})
+	require.NoError(t, err)
+	require.NotEmpty(t, v.Steps)
+	begun, err := h.Handover.Begin(ctx, access.Service, wire.HandoverRequest{Domain: zone, To: "heron-main"})
+	require.NoError(t, err)
+	require.Equal(t, wire.HandoverOpen, begun.State)
+	v = h.moving(false, asks(handover.AskAllow, handover.DoDelegate))
+	var codes []string
+	for _, f := range v.Hanging {
+		codes = append(codes, f.Code)
+	}
+	assert.Equal(t, []string{handover.HangsServices, handover.HangsOthers, handover.HangsChallenge}, codes)
+	_, err = h.Handover.Abandon(ctx, access.Service, wire.HandoverEnd{Domain: zone})
+	require.NoError(t, err)
+
+	long := strings.Repeat("a", 200)
+	h.define("heron-main", "@ A 192.0.2.1\nkey TXT \""+long+"\" \""+long+"\"")
+	_, err = h.Handover.Begin(ctx, access.Service, wire.HandoverRequest{Domain: zone, To: "plover-old"}) // one text of 255 octets at most
+	var p *wire.Problem
+	require.ErrorAs(t, err, &p)
+	assert.Equal(t, wire.Blocked, p.Kind)
+	assert.Equal(t, "text-unsupported", p.Findings[0].Code)
+}

@@ -234,3 +234,14 @@ func (t *Tx) LastReportSince(domainID uint64) (r delegation.Report, since time.T
 	}
 	return r, since, true, unsqueeze(rows[0].Report, &r)
 }
+
+// DomainsDelegatedBelow returns other domains whose desired nameservers have names at or below one, in order of their names.
+func (t *Tx) DomainsDelegatedBelow(name dnsname.Name, most int) (list []dnsname.Name, err error) {
+	var keys []string
+	like := likely.Replace(name.String())
+	err = t.db.Raw("SELECT name_key FROM domains WHERE (wanted LIKE ? OR wanted LIKE ?) AND name_key <> ? ORDER BY name_key LIMIT ?", "%\""+like+"\"%", "%."+like+"\"%", octets(name.Key()), most).Scan(&keys).Error
+	for _, key := range keys {
+		list = append(list, dnsname.FromKey(key))
+	}
+	return list, err
+}

@@ -66,6 +66,7 @@ type Handover struct {
 	Wait      []handover.Wait    `json:"wait"`                // what it waits for
 	Asked     *HandoverAsked     `json:"asked"`               // the one thing that is asked of a user; null for nothing
 	Closed    []finding.Finding  `json:"closed"`              // gates that are closed
+	Hanging   []finding.Finding  `json:"hanging"`             // what else hangs on the nameservers that are left, and is to be seen to
 	Compared  HandoverComparison `json:"compared"`            // what the two sides answered differently
 	Steps     []HandoverStep     `json:"steps"`               // what was done, and what is still to come, in order of time
 	Ends      time.Time          `json:"ends,omitzero"`       // when it is likely done; left out where that cannot be foreseen

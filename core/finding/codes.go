@@ -38,6 +38,13 @@ func known(tables ...[]entry) (list []Known) {
 var listsAndProviders = []entry{
 
 	{"cds-published", Lists, "error", "A nameserver asks the parent for a DS (CDS or CDNSKEY), and the two sides are not signed with the same keys: a parent that scans would publish it during the move.", "Remove the CDS and CDNSKEY records from both zones, or have them ask for removal (CDS 0)."},
+	{"challenge-moves", Lists, "notice", "Certificates of the domain are had over the DNS, and until a handover has settled an authority may ask either side.", "Write challenges here, so that both sides have them."},
+	{"nameservers-used-by-others", Lists, "warning", "Other domains have nameservers whose names are below a domain that moves.", "Keep the addresses of these nameservers in the zone, and their glue at the registry."},
+	{"old-provider-relays", Lists, "warning", "The provider that is left answers some names with addresses of its own; visitors reach the recorded addresses directly afterwards.", "Check that the hosts behind it answer visitors directly."},
+	{"old-provider-services", Lists, "warning", "Records lead to hosts of the provider that is left: mail, forwarding or websites there may end with the zone.", "Ask the provider whether they go on without the zone, or replace them first."},
+	{"serial-goes-back", Lists, "notice", "The new zone has a lower serial than the old one, and a nameserver is in both sets: it would keep the old zone (RFC 1982).", "Have it transfer the zone afresh, or raise the serial of the new zone."},
+	{"target-cannot-hold", Lists, "error", "The new provider cannot keep some records of the zone.", "Remove these records first, or move to a provider that can keep them."},
+	{"tlsa-without-dnssec", Lists, "notice", "The zone has TLSA records, which are not used while its domain has no DS (RFC 7671).", "Tell those who rely on them, or sign the new zone."},
 	{"old-side-names-itself", Lists, "error", "The old nameservers still answer for the zone and name themselves in its NS records: resolvers that keep asking there would find answers that do not fit the new DS.", "Remove the zone at the old provider, or change its NS records there to the new nameservers."},
 	{"differences-agreed", Lists, "notice", "The two sides answer some record sets differently, as the user agreed.", "Nothing to do."},
 	{"ds-keep-signed", Lists, "notice", "Caches may hold a DS for a while after it is gone from the parent.", "Keep the zone signed until it has settled."},

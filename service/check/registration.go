@@ -85,3 +85,8 @@ func (s *Checks) sparingly(d store.Domain) func(context.Context, store.Zone) *de
 		return s.registration(ctx, z)
 	}
 }
+
+// DelegatedBelow returns other domains whose desired nameservers have names at or below one.
+func DelegatedBelow(tx *store.Tx, name dnsname.Name, most int) ([]dnsname.Name, error) {
+	return tx.DomainsDelegatedBelow(name, most)
+}

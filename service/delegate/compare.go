@@ -26,22 +26,23 @@ const mostQuestions = 2000
 const askedAtOnce = 32
 
 // compareSides asks both sides for all names and types of the desired zone, and for those that the old provider's account has, where one
-// is connected. A side that answers nothing at all is not
-// compared with. compared is how many names and types were asked for.
-func (s *Delegations) compareSides(ctx context.Context, m move, old []dnsname.Name, sweep evidence.Sweep) (list []compare.Difference, compared int, err error) {
-	before, after := answering(sweep, old), answering(sweep, m.target)
+// is connected. A side that answers nothing at all is not compared with; sets that a side relays by a declared attribute are not either.
+func (s *Delegations) compareSides(ctx context.Context, m move, old []dnsname.Name, found *seen) error {
+	before, after := answering(found.sweep, old), answering(found.sweep, m.target)
 	if len(before) == 0 || len(after) == 0 || slices.Equal(old, m.target) {
-		return []compare.Difference{}, 0, nil
+		return nil
 	}
 	desired, err := s.zones.WantedAddresses(ctx, access.Service, m.request.Domain)
 	if err != nil {
-		return nil, 0, err
+		return err
 	}
-	known, err := s.atOldProvider(ctx, m.request.Domain, old)
+	both, err := s.atAccounts(ctx, m, old)
 	if err != nil {
-		return nil, 0, err
+		return err
 	}
-	questions := compare.Questions(m.request.Domain, madeUp(), desired, known)
+	found.relays = both.left
+	var list []compare.Difference
+	questions := compare.Without(compare.Questions(m.request.Domain, madeUp(), desired, both.known), both.relays)
 	if len(questions)*(len(before)+len(after)) > mostQuestions {
 		before, after = before[:1], after[:1]
 	}
@@ -51,14 +52,15 @@ func (s *Delegations) compareSides(ctx context.Context, m move, old []dnsname.Na
 		s.askAll(ctx, before, open, was)
 		s.askAll(ctx, after, open, is)
 		if ctx.Err() != nil {
-			return nil, 0, context.Cause(ctx)
+			return context.Cause(ctx)
 		}
 		list = compare.Compare(questions, was, is)
 		open = slices.DeleteFunc(slices.Clone(open), func(q compare.Question) bool {
 			return !slices.ContainsFunc(list, func(d compare.Difference) bool { return d.Key == q.Shown && d.Kind == compare.Changed })
 		})
 	}
-	return append([]compare.Difference{}, list...), len(questions), nil
+	found.Differences, found.Compared = append([]compare.Difference{}, list...), len(questions)
+	return nil
 }
 
 // timesAsked is how often the sides are asked for what they answer differently.
@@ -102,11 +104,18 @@ func (s *Delegations) askAll(ctx context.Context, servers []evidence.Server, que
 	_ = group.Wait()
 }
 
-// atOldProvider reads the zone from the connected account whose nameservers are active; it is empty where none is connected.
-func (s *Delegations) atOldProvider(ctx context.Context, name dnsname.Name, old []dnsname.Name) (c record.Contents, err error) {
+// sides is what connected accounts tell of both sides.
+type sides struct {
+	known  record.Contents // of the old one, empty where no account has it
+	relays []record.Key    // sets that one of them answers with something of its own, by a declared attribute
+	left   []record.Key    // those of the old one
+}
+
+// atAccounts reads the zone from the connected account whose nameservers are active, and which sets either side relays.
+func (s *Delegations) atAccounts(ctx context.Context, m move, old []dnsname.Name) (out sides, err error) {
 	var list []store.Account
 	if err := s.logbook.Look(ctx, func(tx *store.Tx) (err error) { list, err = accounts.Providers(tx); return err }); err != nil {
-		return c, err
+		return out, err
 	}
 	for _, a := range list {
 		driver, err := s.accounts.Provider(a)
@@ -115,12 +124,40 @@ func (s *Delegations) atOldProvider(ctx context.Context, name dnsname.Name, old 
 		}
 		reading, cancel := context.WithTimeout(ctx, 4*s.timeout)
 		defer cancel()
-		zone, there, err := provider.FindZone(reading, driver, name)
-		if err != nil || !there || !slices.ContainsFunc(zone.Nameservers, func(n dnsname.Name) bool { return slices.Contains(old, n) }) {
+		zone, there, err := provider.FindZone(reading, driver, m.request.Domain)
+		if err != nil || !there {
+			continue
+		}
+		of := func(set []dnsname.Name) bool {
+			return slices.ContainsFunc(zone.Nameservers, func(n dnsname.Name) bool { return slices.Contains(set, n) })
+		}
+		if !of(old) && !of(m.target) {
+			continue
+		}
+		caps, err := driver.Describe(reading, zone.Ref)
+		if err != nil {
+			return out, err
+		}
+		if of(m.target) {
+			for _, declared := range m.zone.ZoneSettings().Attributes {
+				if caps.Relayed(declared.Values) {
+					out.relays = append(out.relays, declared.Key)
+				}
+			}
+		}
+		if !of(old) {
 			continue
 		}
 		state, err := provider.ReadAll(reading, driver, zone.Ref, provider.State{})
-		return state.Contents, err
+		if err != nil {
+			return out, err
+		}
+		out.known = state.Contents
+		for k, d := range state.Details {
+			if caps.Relayed(d.Attributes) {
+				out.relays, out.left = append(out.relays, k), append(out.left, k)
+			}
+		}
 	}
-	return c, nil
+	return out, nil
 }

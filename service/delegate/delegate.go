@@ -291,6 +291,7 @@ type seen struct {
 	registration delegation.Registration
 	sweep        evidence.Sweep
 	history      delegation.History // with the sweep in it
+	relays       []record.Key       // sets that the old side answers with something of its own, as its account says
 }
 
 // look finds out what holds before the registrar is asked to change anything.
@@ -323,7 +324,8 @@ func (s *Delegations) look(ctx context.Context, m move) (found seen, err error) 
 		return found, wire.Problemf(wire.UpstreamFailed, "Not all nameservers of the zone above %s answer, and without the present delegation "+
 			"the time by which the change settles cannot be computed. Nothing changed. Try again in a minute.", name.Unicode())
 	}
-	if out.Differences, out.Compared, err = s.compareSides(ctx, m, out.Parent, sweep); err != nil {
+	out.Differences = []compare.Difference{}
+	if err := s.compareSides(ctx, m, out.Parent, &found); err != nil {
 		return found, err
 	}
 	gates := handover.Gates(handover.Facts{Domain: name, Target: m.target, Old: out.Parent, Sweep: sweep, NoIPv6: s.checks.WithoutIPv6(), Registration: reg,

@@ -6,6 +6,7 @@ import (
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/evidence"
+	"beacon/core/record"
 	"beacon/wire"
 )
 
@@ -18,6 +19,7 @@ type Sight struct {
 	Registration delegation.Registration
 	Sweep        evidence.Sweep
 	History      delegation.History // with the sweep in it
+	Relays       []record.Key       // sets that the old side answers with something of its own, as its account says
 }
 
 // Look returns what holds before a change of nameservers, or during one; also names more nameservers to ask. It changes nothing.
@@ -28,5 +30,5 @@ func (s *Delegations) Look(ctx context.Context, r wire.DelegateRequest, also []d
 	}
 	m.also = also
 	found, err := s.look(ctx, m)
-	return Sight{Delegated: found.Delegated, Target: m.target, Place: m.place, ByHand: m.byHand, Registration: found.registration, Sweep: found.sweep, History: found.history}, err
+	return Sight{Delegated: found.Delegated, Target: m.target, Place: m.place, ByHand: m.byHand, Registration: found.registration, Sweep: found.sweep, History: found.history, Relays: found.relays}, err
 }

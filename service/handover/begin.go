@@ -128,6 +128,9 @@ func (s *Handover) foresee(ctx context.Context, v *wire.Handover, course handove
 	if v.To != "" {
 		evident.Behind = []string{v.To}
 	}
+	if v.Hanging, err = s.hanging(ctx, looked, course); err != nil {
+		return err
+	}
 	p.last = decided{Place: looked.Place, ByHand: looked.ByHand, Stations: handover.Forecast(course, evident, followPublish, calendar)}
 	v.Steps, v.Ends, v.Registrar = p.steps(history{}), p.ends(), looked.Place
 	return nil
@@ -204,8 +207,14 @@ func (s *Handover) sides(ctx context.Context, r wire.HandoverRequest) error {
 			return err
 		}
 		driver, err := s.accounts.Provider(a)
-		if err != nil || account != r.From {
+		if err == nil && account == r.To {
+			err = s.fits(ctx, driver, r.Domain, account)
+		}
+		if err != nil {
 			return err
+		}
+		if account != r.From {
+			continue
 		}
 		_, there, err := provider.FindZone(ctx, driver, r.Domain)
 		if err != nil {

@@ -77,6 +77,11 @@ func (s *Handover) decide(ctx context.Context, p plan, acts history, fresh bool)
 	out.Heard = p.heard()
 	out.Asked, out.Differences, out.Compared, out.Digest = ask, looked.Differences, looked.Compared, looked.Digest
 	out.Place, out.ByHand, out.OldPlaced, out.OldTells = looked.Place, looked.ByHand, evident.OldPlaced, course.OldTells || handover.OldTells(course, evident)
+	if out.Hanging = p.last.Hanging; out.Phase == handover.Preparing || out.Phase == handover.Insecure || out.Phase == handover.Ready {
+		if out.Hanging, err = s.hanging(ctx, looked, course); err != nil {
+			return s.cannotSee(ctx, p, err)
+		}
+	}
 	calendar, err := s.calendarOf(course)
 	if err != nil {
 		return s.cannotSee(ctx, p, err)

@@ -53,6 +53,7 @@ type decided struct {
 	OldTells    bool                 `json:"old_tells"` // the old zone names the new nameservers, or does so soon
 	Doing       string               `json:"doing"`
 	Trouble     string               `json:"trouble"`
+	Hanging     []finding.Finding    `json:"hanging"`
 	Heard       uint64               `json:"heard"` // the last mark that it was decided with
 }
 

@@ -89,3 +89,12 @@ func invented(zone dnsname.Name, label string, levels map[dnsname.Name]bool) (li
 	}
 	return list
 }
+
+// Without returns the questions that are not about addresses of names that a side relays by design: there it answers with something of its own.
+func Without(list []Question, relays []record.Key) []Question {
+	return slices.DeleteFunc(list, func(q Question) bool {
+		return isAddress(q.Key.Type) && slices.ContainsFunc(relays, func(k record.Key) bool { return k.Name == q.Key.Name && isAddress(k.Type) })
+	})
+}
+
+func isAddress(t record.Type) bool { return t == record.A || t == record.AAAA || t == record.CNAME }

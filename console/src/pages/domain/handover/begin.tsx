@@ -5,6 +5,7 @@ import { useBeginHandover } from '../../../api/handovers'
 import { useAccounts, useDomain } from '../../../api/hooks'
 import type { Handover, HandoverRequest } from '../../../api/types'
 import { Check } from '../../../parts/check'
+import { Findings } from '../../../parts/findings'
 import { Key, Plate, Trouble } from '../../../parts/kit'
 import { Choice } from '../../../parts/select'
 
@@ -95,6 +96,12 @@ function Preview({ h }: { h: Handover }) {
           </li>
         ))}
       </ol>
+      {h.hanging.length > 0 && (
+        <div className="mt-3">
+          <h3 className="mb-1 font-semibold">What else hangs on the old nameservers</h3>
+          <Findings list={h.hanging} />
+        </div>
+      )}
       <p className="mt-2 text-soft">This is a preview. Nothing was changed.</p>
     </div>
   )

@@ -72,6 +72,11 @@ function One({ h, name }: { h: Handover; name: string }) {
           <Findings list={h.closed} />
         </Plate>
       )}
+      {h.hanging.length > 0 && h.phase !== 'done' && (
+        <Plate title="What else hangs on the old nameservers" aside="the move itself loses no answer by it">
+          <Findings list={h.hanging} />
+        </Plate>
+      )}
       <Report h={h} now={now} />
     </>
   )

@@ -54,7 +54,7 @@ type GatheringSource struct {
 	Why     string       `json:"why"`   // what that rests on
 	Sets    int          `json:"sets"`  // record sets that it has
 	Asked   int          `json:"asked"` // questions to nameservers
-	Trusted bool         `json:"trusted"`
+	Trusted bool         `json:"trusted"` // it is complete, and believed where others differ
 }
 
 // GatheredSet is a record set, and the sources that have it.

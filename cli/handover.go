@@ -16,7 +16,7 @@ func (a *app) handoverCommand() *cobra.Command {
 		a.handoverTurnCommand("resume", "Let a paused handover go on", "Resume the handover?", wire.ResumeHandover),
 		a.handoverTurnCommand("back", "Go back to the old nameservers", "Go back?", wire.ReturnHandover),
 		a.handoverTurnCommand("abandon", "End a handover, and undo nothing", "End the handover and undo nothing?", wire.AbandonHandover),
-		a.handoverForecastCommand())
+		a.handoverForecastCommand(), a.handoverReportCommand())
 	return c
 }
 
@@ -50,6 +50,7 @@ func (a *app) handoverForecastCommand() *cobra.Command {
 			}
 			return exit{ExitFailed, ""}
 		}}
+	c.Flags().StringVar(&r.To, "to", "", "the provider account that the zone moves to, and that has it already")
 	c.Flags().StringSliceVar(&r.Nameservers, "nameservers", nil, "the new list; else the desired nameservers")
 	c.Flags().BoolVar(&r.Sign, "sign", false, "the new zone is signed, and gets a DS at the end")
 	c.Flags().BoolVar(&r.KeepOld, "keep-old", false, "the old zone stays at its provider")

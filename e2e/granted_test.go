@@ -25,7 +25,7 @@ var forViewers = []string{"provider list", "provider kinds", "provider show", "p
 	"host list", "host show", "clock show", "channel list", "logbook", "zone retire --dry-run", "zone delete --dry-run"}
 
 // missing are those that end before anything is refused: what they are about is not there, or not the caller's.
-var missing = []string{"zone gather --dry-run", "handover show", "handover next", "handover next --dry-run", "handover back --dry-run", "handover pause", "handover resume", "handover back", "handover abandon", "registrar lock", "registrar unlock", "token renew", "token revoke", "act show", "act cancel", "record change", "record remove", "record fix"}
+var missing = []string{"zone gather --dry-run", "handover show", "handover report", "handover next", "handover next --dry-run", "handover back --dry-run", "handover pause", "handover resume", "handover back", "handover abandon", "registrar lock", "registrar unlock", "token renew", "token revoke", "act show", "act cancel", "record change", "record remove", "record fix"}
 
 // Every command that talks to the service is refused to a token that may nothing of it, and says so; a viewer may look, and change nothing. A command
 // without a row fails.

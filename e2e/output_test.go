@@ -108,7 +108,7 @@ func commandLines(s *demo.Stage, file func(name, text string) string) [][]string
 		{"record", "fix", "/", "tides.example", "mail-without-dmarc"},
 		{"today"}, {"explain"}, {"explain", "/", "saved-not-active"}, {"domains"}, {"domains", "/", "--sort", "checked_at"}, {"check", "/", zone}, {"check", "/", "--all", "--brief"}, {"check", "/", "--all"}, {"delegate", "/", zone, "--nameservers", "reed-11.plover.test,reed-14.plover.test", "--dry-run"},
 		{"handover", "forecast", "/", zone, "--nameservers", "reed-11.plover.test,reed-14.plover.test"},
-		{"handover", "begin", "/", zone, "--to", "heron-main", "--dry-run"}, {"handover", "begin", "/", zone, "--to", "heron-main", "--yes"}, {"handover", "list"}, {"handover", "show", "/", zone},
+		{"handover", "begin", "/", zone, "--to", "heron-main", "--dry-run"}, {"handover", "begin", "/", zone, "--to", "heron-main", "--yes"}, {"handover", "list"}, {"handover", "show", "/", zone}, {"handover", "report", "/", zone},
 		{"handover", "next", "/", zone, "--dry-run"}, {"handover", "pause", "/", zone, "--yes"}, {"handover", "resume", "/", zone, "--yes"}, {"handover", "back", "/", zone, "--dry-run"}, {"handover", "abandon", "/", zone, "--yes"},
 		{"ds", "show", "/", zone}, {"ds", "publish", "/", zone, "--dry-run"}, {"ds", "remove", "/", zone, "--dry-run"},
 		{"registrar", "lock", "/", zone, "--yes"}, {"registrar", "unlock", "/", zone, "--dry-run"}, {"registrar", "unlock", "/", zone, "--yes"},

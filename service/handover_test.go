@@ -488,6 +488,14 @@ func TestHandoverSaysWhatHangsOnTheOldSide(t *testing.T) {
 	_, err = h.Handover.Abandon(ctx, access.Service, wire.HandoverEnd{Domain: zone})
 	require.NoError(t, err)
 
+	forecast, err := h.Handover.Forecast(ctx, access.Service, wire.ForecastRequest{Domain: zone, To: "heron-main"})
+	require.NoError(t, err)
+	assert.Equal(t, v.New, forecast.New)
+	_, err = h.Handover.Forecast(ctx, access.Service, wire.ForecastRequest{Domain: zone, To: "curlew-ops"})
+	assert.ErrorContains(t, err, "curlew-ops does not have saltmarsh-ferries.example yet")
+	_, err = h.Handover.Begin(ctx, access.Service, wire.HandoverRequest{Domain: zone, To: "heron-main", Gap: true, Reason: "so says the host"})
+	assert.ErrorContains(t, err, "(--nameservers)")
+
 	long := strings.Repeat("a", 200)
 	h.define("heron-main", "@ A 192.0.2.1\nkey TXT \""+long+"\" \""+long+"\"")
 	_, err = h.Handover.Begin(ctx, access.Service, wire.HandoverRequest{Domain: zone, To: "plover-old"}) // one text of 255 octets at most

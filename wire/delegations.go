@@ -91,6 +91,7 @@ type Retired struct {
 // ForecastRequest asks for the timetable of a handover. It changes nothing.
 type ForecastRequest struct {
 	Domain      dnsname.Name `json:"-"`           // the path names it
+	To          string       `json:"to"`          // the provider account that has the zone too, in place of nameservers; empty for none
 	Nameservers []string     `json:"nameservers"` // as for a delegation
 	Sign        bool         `json:"sign"`        // the new zone is signed, and a DS is published at the end
 	KeepOld     bool         `json:"keep_old"`    // the old zone stays at its provider

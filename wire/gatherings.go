@@ -49,11 +49,11 @@ const (
 // GatheringSource is one way in which a zone was looked at.
 type GatheringSource struct {
 	Kind    gather.Kind  `json:"kind"`
-	Name    string       `json:"name"`  // the account, nameserver or file
-	Claim   gather.Claim `json:"claim"` // how complete it is
-	Why     string       `json:"why"`   // what that rests on
-	Sets    int          `json:"sets"`  // record sets that it has
-	Asked   int          `json:"asked"` // questions to nameservers
+	Name    string       `json:"name"`    // the account, nameserver or file
+	Claim   gather.Claim `json:"claim"`   // how complete it is
+	Why     string       `json:"why"`     // what that rests on
+	Sets    int          `json:"sets"`    // record sets that it has
+	Asked   int          `json:"asked"`   // questions to nameservers
 	Trusted bool         `json:"trusted"` // it is complete, and believed where others differ
 }
 

@@ -20,6 +20,7 @@ type HandoverRequest struct {
 	Grace       *int64        `json:"grace"`       // seconds from when the change has settled until the old zone is removed; a week where it is not named
 	Window      string        `json:"window"`      // in which something outside may be changed, such as Tue 02:00-04:00; empty for always
 	Timezone    string        `json:"timezone"`    // of the window, such as Europe/Berlin; empty for UTC
+	Gap         bool          `json:"gap"`         // the new side accepts the domain only once it is delegated there: resolvers whose copy has expired get no answer until then; needs nameservers and a reason
 	Allow       []handover.Do `json:"allow"`       // acts that need no further word; see HandoverWord
 	Batch       string        `json:"batch"`       // the batch of domains that it belongs to; empty for none
 	AtOnce      int           `json:"at_once"`     // how many of the batch may be under way at a time; 0 for all
@@ -53,6 +54,7 @@ type Handover struct {
 	To        string             `json:"to"`                  // the new provider account; empty where it is not managed here
 	Old       []dnsname.Name     `json:"old"`                 // the nameservers that are left; empty for a first delegation
 	New       []dnsname.Name     `json:"new"`                 // empty until the provider has assigned them
+	Gap       string             `json:"gap"`                 // how long nobody may get an answer, where the new side accepts the domain only afterwards; empty otherwise
 	Sign      bool               `json:"sign"`                // a DS of the new zone is published at the end
 	Window    string             `json:"window"`              // in which something outside may be changed, with its timezone; empty for always
 	Batch     string             `json:"batch"`               // the batch of domains that it belongs to; empty for none
@@ -137,6 +139,8 @@ type HandoverEvidence struct {
 	Text string    `json:"text"`          // what it is, in words
 	By   string    `json:"by"`            // the user who said it; empty where it follows from evidence
 	Act  uint64    `json:"act,omitempty"` // the act that did it
+	// Grounds are what the evidence was, gate by gate, where an act was begun or asked for.
+	Grounds []string `json:"grounds,omitempty"`
 }
 
 // HandoverState is whether a handover goes on.

@@ -45,6 +45,7 @@ const router = createBrowserRouter([
         ],
       },
       { path: '/domains/:name/report', lazy: async () => ({ Component: (await import('./pages/domain/printed')).Printed }) },
+      { path: '/domains/:name/handover/report', lazy: async () => ({ Component: (await import('./pages/domain/handover/printed')).PrintedHandover }) },
       { path: '/handovers', lazy: async () => ({ Component: (await import('./pages/handovers/handovers')).Handovers }) },
       { path: '/search', lazy: async () => ({ Component: (await import('./pages/search/search')).Search }) },
       { path: '/hosts', lazy: async () => ({ Component: (await import('./pages/hosts/hosts')).Hosts }) },

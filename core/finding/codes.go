@@ -38,6 +38,7 @@ func known(tables ...[]entry) (list []Known) {
 var listsAndProviders = []entry{
 
 	{"cds-published", Lists, "error", "A nameserver asks the parent for a DS (CDS or CDNSKEY), and the two sides are not signed with the same keys: a parent that scans would publish it during the move.", "Remove the CDS and CDNSKEY records from both zones, or have them ask for removal (CDS 0)."},
+	{"csync-published", Lists, "error", "A nameserver asks the parent to copy NS and address records from the zone (CSYNC, RFC 7477): a parent that scans would change the delegation by itself during the move.", "Remove the CSYNC record from both zones."},
 	{"challenge-moves", Lists, "notice", "Certificates of the domain are had over the DNS, and until a handover has settled an authority may ask either side.", "Write challenges here, so that both sides have them."},
 	{"nameservers-used-by-others", Lists, "warning", "Other domains have nameservers whose names are below a domain that moves.", "Keep the addresses of these nameservers in the zone, and their glue at the registry."},
 	{"old-provider-relays", Lists, "warning", "The provider that is left answers some names with addresses of its own; visitors reach the recorded addresses directly afterwards.", "Check that the hosts behind it answer visitors directly."},

@@ -6,7 +6,7 @@ var (
 	syncGuards = []string{"names-would-stop", "protected-would-go", "mail-would-stop", "apex-would-change", "alias-would-be-empty",
 		"host-would-stop", "read-not-confirmed", "write-not-shown"}
 	delegationGates = []string{"nameserver-unresolvable", "nameserver-not-ready", "nameserver-unheard", "nameserver-no-tcp", "family-unreachable",
-		"ds-present", "ds-not-expired", "ds-not-asked", "ds-not-published", "cds-published", "registrar-locked", "registration-on-hold", "nameserver-misspelt", "nameserver-not-assigned"}
+		"ds-present", "ds-not-expired", "ds-not-asked", "ds-not-published", "cds-published", "csync-published", "registrar-locked", "registration-on-hold", "nameserver-misspelt", "nameserver-not-assigned"}
 	removalGuards = []string{"zone-still-asked", "zone-still-delegated"}
 )
 

@@ -25,8 +25,10 @@ type Course struct {
 	Agreed   string         `json:"agreed"`    // digest of the differences that the user agreed to
 	Override []string       `json:"override"`  // safety gates that are passed by name
 	Window   string         `json:"window"`    // in which something outside may be changed, as ParseWindow reads it; empty for always
-	Urgent   bool           `json:"urgent"`    // no window and no freeze holds it up: it goes back
-	Timezone string         `json:"timezone"`  // of the window, such as Europe/Berlin; empty for UTC
+	// Gap is whether the new side accepts the domain only once it is delegated there: resolvers whose copy has expired get no answer until then. A user said yes to that.
+	Gap      bool   `json:"gap"`
+	Urgent   bool   `json:"urgent"`   // no window and no freeze holds it up: it goes back
+	Timezone string `json:"timezone"` // of the window, such as Europe/Berlin; empty for UTC
 }
 
 // Seen is the evidence of one check.
@@ -143,6 +145,26 @@ func decide(c Course, marks []Mark, s Seen, l limits) (d Decision) {
 	return after(c, marks, s, l, d, bound, known, complete && switched)
 }
 
+// GapGates returns the gates that a new side leaves closed that accepts a domain only once it is delegated there.
+func GapGates() []string {
+	return []string{GateNotReady, GateUnheard, GateNoTCP, GateAnswers, GateNotAssigned}
+}
+
+// anyAnswers reports whether a nameserver of a set answers for the zone.
+func anyAnswers(set []dnsname.Name, s evidence.Sweep) bool {
+	return slices.ContainsFunc(evidence.ServersOf(s, set), func(a evidence.ServerAnswer) bool { return a.Answer == evidence.Positive })
+}
+
+// GapText says how long nobody may get an answer, where the new side accepts the domain only once it is delegated there, and by when to turn back.
+func GapText(c Course, s Seen) string {
+	held := s.History.Current.P.At(s.Sweep.Ended)
+	text := "Resolvers whose copy has expired get no answer from the moment that the parent serves the new nameservers until the new provider accepts the domain."
+	if held > 0 {
+		text += fmt.Sprintf(" Caches that hold the old delegation go on for up to %s: after that time nobody gets an answer. Turn back before (beacon handover back): %s after the change at the latest.", time.Duration(held)*time.Second, time.Duration(held/2)*time.Second)
+	}
+	return text + " Prepare the records at the new provider, as far as it lets you, and lower the TTLs of what it will change: then accept the domain there as soon as it is possible."
+}
+
 // servedBy returns the set that every parent server serves; complete is false where one was not heard, or they differ.
 func servedBy(s evidence.Sweep) (set []dnsname.Name, complete bool) {
 	if s.Failure != "" || len(s.Parents) == 0 {
@@ -200,6 +222,9 @@ func before(c Course, s Seen, l limits, d Decision, complete bool) Decision {
 	found := Gates(Facts{Domain: c.Domain, Target: c.New, Old: c.Old, Sweep: s.Sweep, NoIPv6: s.NoIPv6, Registration: s.Registration, DS: state, KeyTTL: keys,
 		Margin: margin, Differences: s.Differences, Agreed: c.Agreed})
 	closed := Closed(found, c.Override)
+	if c.Gap {
+		closed = slices.DeleteFunc(closed, func(f finding.Finding) bool { return slices.Contains(GapGates(), f.Code) })
+	}
 	closed = slices.DeleteFunc(closed, func(f finding.Finding) bool { return !l.on(f.Code) })
 	d.Closed = closed
 	if slices.ContainsFunc(closed, func(f finding.Finding) bool { return f.Code == GateDSPending }) { // what is removed before it comes, comes all the same
@@ -207,7 +232,8 @@ func before(c Course, s Seen, l limits, d Decision, complete bool) Decision {
 		d.Wait = append(d.Wait, Wait{For: "every parent server serves the DS that the registrar has"})
 		return d
 	}
-	if slices.ContainsFunc(closed, func(f finding.Finding) bool { return f.Code == GateDS }) {
+	scanned := slices.ContainsFunc(closed, func(f finding.Finding) bool { return f.Code == GateCDS }) // it would come back
+	if !scanned && slices.ContainsFunc(closed, func(f finding.Finding) bool { return f.Code == GateDS }) {
 		d.Phase = Insecure
 		d.Do = append(d.Do, DoRemoveDS)
 		return d
@@ -281,12 +307,19 @@ func after(c Course, marks []Mark, s Seen, l limits, d Decision, bound time.Time
 		d.Wait = append(d.Wait, Wait{For: "it is known how long caches hold the old nameservers"})
 		return d
 	}
+	if !anyAnswers(c.New, s.Sweep) && l.on("the new side answers") {
+		d.Wait = append(d.Wait, Wait{For: "a new nameserver answers for the zone"})
+		d.Closed = append(d.Closed, finding.Finding{Code: GateNotReady, Severity: finding.Error, Subject: dnsname.Short(c.Domain), Message: "The domain is delegated to the new nameservers, and none of them answers for it: resolvers whose copy has expired get no answer.",
+			Remedy: "Have the new provider accept the domain, or go back: beacon handover back."})
+		return d
+	}
 	margin := s.Margin
 	if !l.on("margin") {
 		margin = 0
 	}
 	if settled := bound.Add(margin); now.Before(settled) && l.on("D") {
 		d.Wait = append(d.Wait, Wait{For: "no cache asks the old nameservers", Until: settled})
+		d.Closed = append(d.Closed, earlyDS(c, s.Sweep)...)
 		return d
 	}
 	stays := c.KeepOld || !s.OldPlaced || !c.OldHere || len(c.Old) == 0

@@ -17,7 +17,7 @@ func TestForecastComesTrue(t *testing.T) {
 	for seed := range uint64(200) {
 		rng := rand.New(rand.NewPCG(seed, 2))
 		s := newSimulated(rng)
-		s.loss, s.ready, s.signed, s.tells = 0, [2]int64{}, [2]int64{}, s.oldHere
+		s.loss, s.ready, s.signed, s.tells, s.cdsOld, s.cdsNew = 0, [2]int64{}, [2]int64{}, s.oldHere, 0, 0
 		for i := range s.parents {
 			s.parents[i] = simParent{}
 		}

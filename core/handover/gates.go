@@ -6,6 +6,8 @@ import (
 	"strings"
 	"time"
 
+	"github.com/miekg/dns"
+
 	"beacon/core/delegation"
 	"beacon/core/dnsname"
 	"beacon/core/dnssec"
@@ -29,6 +31,7 @@ const (
 	GateDSUnknown    = "ds-not-asked"
 	GateDSPending    = "ds-not-published"
 	GateCDS          = "cds-published"
+	GateCSYNC        = "csync-published"
 	GateOldNames     = "old-side-names-itself"
 	GateLocked       = "registrar-locked"
 	GateHold         = "registration-on-hold"
@@ -223,6 +226,10 @@ func (g *gates) judgeCDS() {
 	if len(g.Old) == 0 {
 		return
 	}
+	if seen := copying(g.Sweep, slices.Concat(g.Old, g.Target)); len(seen) > 0 {
+		g.say(GateCSYNC, finding.Error, dnsname.Short(g.Domain), "A nameserver asks the parent to copy NS and address records from the zone (CSYNC). A parent that scans for such records would change the delegation by itself during the move.",
+			"Remove the CSYNC record from both zones.", seen...)
+	}
 	var seen []string
 	var texts []string // of the keys of each server
 	for _, a := range slices.Concat(evidence.ServersOf(g.Sweep, g.Old), evidence.ServersOf(g.Sweep, g.Target)) {
@@ -239,6 +246,29 @@ func (g *gates) judgeCDS() {
 	}
 	g.say(GateCDS, finding.Error, dnsname.Short(g.Domain), "A nameserver asks the parent for a DS (CDS or CDNSKEY), and the two sides are not signed with the same keys. A parent that scans for such "+
 		"records would publish it during the move: validating resolvers would get no answer.", "Remove the CDS and CDNSKEY records from both zones, or have them ask for removal (CDS 0).", seen...)
+}
+
+// copying returns which nameservers of a set ask the parent to copy records from the zone (RFC 7477).
+func copying(s evidence.Sweep, set []dnsname.Name) (seen []string) {
+	for _, a := range evidence.ServersOf(s, set) {
+		for _, rr := range a.Requests {
+			if _, ok := rr.(*dns.CSYNC); ok {
+				seen = append(seen, a.Server.String()+": "+strings.ReplaceAll(rr.String(), "\t", " "))
+			}
+		}
+	}
+	return seen
+}
+
+// earlyDS returns the gate that is closed where a new nameserver asks the parent for a DS before caches have left the old ones: a parent that scans would publish it too early.
+func earlyDS(c Course, s evidence.Sweep) (list []finding.Finding) {
+	for _, a := range evidence.ServersOf(s, c.New) {
+		if rr := a.Requests.ForDS(); rr != nil && len(c.Old) > 0 && !slices.Contains(c.Override, GateCDS) {
+			return []finding.Finding{{Code: GateCDS, Severity: finding.Error, Subject: dnsname.Short(c.Domain), Message: "The new zone asks the parent for a DS (CDS or CDNSKEY) while caches may still ask the old nameservers: a parent that scans would publish it too early.",
+				Remedy: "Remove the CDS and CDNSKEY records from the new zone until the move has settled.", Seen: []string{a.Server.String() + ": " + strings.ReplaceAll(rr.String(), "\t", " ")}}}
+		}
+	}
+	return nil
 }
 
 // insecureFrom returns from when on no cache holds a DS that was removed, nor keys that it made good, and for how long those are held, in seconds.

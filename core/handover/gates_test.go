@@ -128,6 +128,9 @@ func TestGates(t *testing.T) {
 		{"the old zone asks for a DS, by its key", func(f *Facts) {
 			f.Sweep.Servers[0].Requests = ds(t, "saltmarsh-ferries.example. 3600 IN CDNSKEY 257 3 13 AAAA")
 		}, []string{GateCDS}},
+		{"the old zone asks for copies", func(f *Facts) {
+			f.Sweep.Servers[0].Requests = ds(t, "saltmarsh-ferries.example. 3600 IN CSYNC 1 3 A NS AAAA")
+		}, []string{GateCSYNC}},
 		{"the old zone asks for removal", func(f *Facts) { f.Sweep.Servers[0].Requests = ds(t, "saltmarsh-ferries.example. 3600 IN CDS 0 0 0 00") }, nil},
 		{"the old zone asks for removal, by its key", func(f *Facts) {
 			f.Sweep.Servers[0].Requests = ds(t, "saltmarsh-ferries.example. 3600 IN CDNSKEY 0 3 0 AA==")

@@ -19,6 +19,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/dnssec"
 	"beacon/core/evidence"
+	"beacon/core/finding"
 	"beacon/core/handover/compare"
 	"beacon/core/record"
 )
@@ -51,6 +52,8 @@ type simulated struct {
 	delegated, dsOut     int64    // when the registrar did it; never before
 	told, retired, dsIn  int64
 	synced, ended        int64 // ended: when the handover was called done
+	scans                int64 // every so often the parent scans the zone that it delegates to for CDS records; 0 for never
+	cdsOld, cdsNew       int64 // until when each side asks it for a DS
 }
 
 // simParent is a server of the parent zone: it follows the registrar late, and may fall back for a while.
@@ -77,6 +80,15 @@ func newSimulated(rng *rand.Rand) *simulated {
 		p := &s.parents[rng.IntN(len(s.parents))]
 		p.fallsBack = p.lag + s.poll + rng.Int64N(held/2)
 		p.until = p.fallsBack + 3*s.poll + rng.Int64N(held)
+	}
+	if rng.IntN(4) == 0 {
+		s.scans = pick(3600, 86400)
+		if s.signedOld && rng.IntN(2) == 0 {
+			s.cdsOld = never
+		}
+		if s.sign && !s.first && rng.IntN(2) == 0 {
+			s.cdsNew = never
+		}
 	}
 	for i := range s.ready {
 		s.ready[i] = rng.Int64N(4 * s.poll)
@@ -105,12 +117,25 @@ func (s *simulated) dsAt(i int, t int64, behind bool) int {
 		lag += s.parents[i].behind
 	}
 	switch {
-	case s.dsIn != never && t >= s.dsIn+lag:
+	case s.dsIn != never && t >= s.dsIn+lag, t >= s.scanned(s.delegated, lag, s.cdsNew):
 		return 2
+	case s.signedOld && t >= s.scanned(s.dsOut, lag, min(s.cdsOld, s.delegated)):
+		return 1
 	case s.signedOld && (s.dsOut == never || t < s.dsOut+lag):
 		return 1
 	}
 	return 0
+}
+
+// scanned is when a parent server first serves what its scan found, after it did something at a moment; until is how long it is to be found.
+func (s *simulated) scanned(after, lag, until int64) int64 {
+	if s.scans == 0 || after == never {
+		return never
+	}
+	if next := ((after+lag)/s.scans + 1) * s.scans; next < until {
+		return next
+	}
+	return never
 }
 
 // events are the moments at which something changes.
@@ -118,6 +143,9 @@ func (s *simulated) events(end int64) []int64 {
 	list := []int64{0, end, s.told, s.retired, s.synced, s.ended, s.delegated, s.dsIn}
 	list = append(append(list, s.ready[:]...), s.signed[:]...)
 	for _, p := range s.parents {
+		for _, behind := range []int64{0, p.behind} {
+			list = append(list, s.scanned(s.delegated, p.lag+behind, s.cdsNew), s.scanned(s.dsOut, p.lag+behind, min(s.cdsOld, s.delegated)))
+		}
 		for _, base := range []int64{s.delegated, s.dsOut, s.dsIn} {
 			if base != never {
 				for _, behind := range []int64{0, p.behind} {
@@ -214,6 +242,7 @@ func (s *simulated) judge(end int64) (wrong []string, slack map[string]int64) {
 var (
 	simOldDS, _ = dns.NewRR("a.example. 60 DS 11111 13 2 " + "11" + "22334455667788990011223344556677889900112233445566778899001122")
 	simNewDS, _ = dns.NewRR("a.example. 60 DS 22222 13 2 " + "aa" + "22334455667788990011223344556677889900112233445566778899001122")
+	simCDS, _   = dns.NewRR("a.example. 60 CDS 22222 13 2 " + "aa" + "22334455667788990011223344556677889900112233445566778899001122")
 	simOldKey   = simKey("old-key-old-key-old-key-old-key-old-key-old-key-old-key-old-key-")
 	simNewKey   = simKey("new-key-new-key-new-key-new-key-new-key-new-key-new-key-new-key-")
 )
@@ -271,6 +300,9 @@ func (s *simulated) sweep(t int64, rng *rand.Rand) evidence.Sweep {
 			keys = simOldKey
 		}
 		a := answer(simOld[j], fmt.Sprintf("127.0.1.%d:53", j+1), ns, keys)
+		if t < s.cdsOld {
+			a.Requests = dnssec.Records{simCDS}
+		}
 		if t >= s.retired || lost() {
 			a = silent(a)
 		}
@@ -282,6 +314,9 @@ func (s *simulated) sweep(t int64, rng *rand.Rand) evidence.Sweep {
 			keys = simNewKey
 		}
 		a := answer(simNew[j], fmt.Sprintf("127.0.2.%d:53", j+1), simNew, keys)
+		if t < s.cdsNew {
+			a.Requests = dnssec.Records{simCDS}
+		}
 		if t < s.ready[j] || lost() {
 			a = silent(a)
 		}
@@ -357,6 +392,9 @@ func (s *simulated) handOver(rng *rand.Rand, l limits) (o outcome) {
 			o.done, s.ended = true, w.Ended.Sub(simStart).Nanoseconds()/1e9
 			break
 		}
+		if slices.ContainsFunc(d.Closed, func(f finding.Finding) bool { return f.Code == GateCDS }) { // a user sees to it, by and by
+			s.cdsOld, s.cdsNew = min(s.cdsOld, t+2*s.poll), min(s.cdsNew, t+2*s.poll)
+		}
 		for _, do := range d.Do {
 			if o.acted[do] == 0 {
 				o.acted[do] = t
@@ -366,7 +404,9 @@ func (s *simulated) handOver(rng *rand.Rand, l limits) (o outcome) {
 			case DoSync:
 				s.synced = min(s.synced, moment+rng.Int64N(3*s.poll))
 			case DoRemoveDS:
-				s.dsOut = min(s.dsOut, moment)
+				if s.dsOut == never || slices.ContainsFunc(s.parents, func(p simParent) bool { return t >= s.scanned(s.dsOut, p.lag, min(s.cdsOld, s.delegated)) }) {
+					s.dsOut = moment // a scan put it there once more
+				}
 			case DoDelegate:
 				s.delegated = min(s.delegated, moment)
 			case DoTellOld:
@@ -455,7 +495,7 @@ func TestSimulationNoticesWhatIsMissing(t *testing.T) {
 	if os.Getenv("BEACON_SOAK") != "" {
 		n = 500
 	}
-	for _, rules := range [][]string{{"K after the DS"}, {"TTL of the DS"}, {GateDS}, {GateDSWait}, {GateDSUnknown}, {GateNotReady}, {"sync before the switch", GateAnswers}, {"every parent heard"},
+	for _, rules := range [][]string{{"K after the DS"}, {"TTL of the DS"}, {GateDS}, {GateDSWait}, {GateDSUnknown}, {GateCDS}, {GateNotReady}, {"sync before the switch", GateAnswers}, {"every parent heard"},
 		{"reset of T", "complete after the switch"}, {"absence"}, {"P"}, {"C after P"}, {"Tc"}, {"D"}, {"margin"}, {"largest TTL before the DS"}, {"signed at every new server"}, {"since when it is signed"}} {
 		wrong, seen, first, off := 0, 0, "", map[string]bool{}
 		for _, rule := range rules {

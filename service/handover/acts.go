@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 	"time"
 
 	"beacon/core/access"
@@ -137,7 +138,10 @@ func (s *Handover) start(ctx context.Context, p plan, do handover.Do) (err error
 		if _, queued := mates.Hold([]handover.Do{do}); len(queued) > 0 { // another one was faster
 			return errEnded
 		}
-		return s.mark(tx, p.Handover, store.HandoverMark{Kind: markBegun, About: string(do), ActID: &act.ID})
+		if err := s.mark(tx, p.Handover, store.HandoverMark{Kind: markBegun, About: string(do), ActID: &act.ID}); err != nil {
+			return err
+		}
+		return s.ground(tx, p, do)
 	}
 	course := p.agreed()
 	switch do {
@@ -157,6 +161,20 @@ func (s *Handover) start(ctx context.Context, p plan, do handover.Do) (err error
 		return fmt.Errorf("no act %q is known", do)
 	}
 	return err
+}
+
+// ground keeps on what evidence an act is begun, or asked of a user: once, and again where it is another one.
+func (s *Handover) ground(tx *store.Tx, p plan, do handover.Do) error {
+	for _, m := range slices.Backward(p.marks) {
+		if m.About != string(do) {
+			continue
+		}
+		if m.Kind == markGrounds && p.last.ByHand {
+			return nil
+		}
+		break
+	}
+	return s.mark(tx, p.Handover, store.HandoverMark{Kind: markGrounds, About: string(do), Detail: strings.Join(handover.Grounds(do, p.agreed(), p.evidence(), p.seen, p.last.Compared), "\n")})
 }
 
 // errEnded means that a handover was paused or ended while an act of it was about to be begun.

@@ -43,6 +43,9 @@ func (s *Handover) begin(ctx context.Context, by access.Caller, r wire.HandoverR
 	if (r.To == "") == (len(r.Nameservers) == 0) {
 		return out, wire.Problemf(wire.Invalid, "Name the account that %s moves to (--to ACCOUNT), or a set of nameservers that is not managed here (--nameservers). Nothing was changed.", name)
 	}
+	if r.Gap && (r.To != "" || strings.TrimSpace(r.Reason) == "") {
+		return out, wire.Problemf(wire.Invalid, "A new side that accepts %s only once it is delegated there leaves a time in which nobody gets an answer. That is for nameservers that are not managed here (--nameservers), and needs a reason (--reason). Nothing was changed.", name)
+	}
 	if err := allowable(r.Allow); err != nil {
 		return out, err
 	}
@@ -55,7 +58,7 @@ func (s *Handover) begin(ctx context.Context, by access.Caller, r wire.HandoverR
 	if err := s.movable(ctx, r.Domain); err != nil {
 		return out, err
 	}
-	course := handover.Course{Domain: r.Domain, KeepOld: r.KeepOld, Sign: r.Sign, Grace: grace, Window: r.Window, Timezone: r.Timezone, Urgent: back != 0}
+	course := handover.Course{Domain: r.Domain, KeepOld: r.KeepOld, Sign: r.Sign, Grace: grace, Window: r.Window, Timezone: r.Timezone, Gap: r.Gap, Urgent: back != 0}
 	if course.Old, err = s.activeSet(ctx, by, r); err != nil {
 		return out, err
 	}
@@ -127,6 +130,9 @@ func (s *Handover) foresee(ctx context.Context, v *wire.Handover, course handove
 	evident.OldPlaced = course.OldHere
 	if v.To != "" {
 		evident.Behind = []string{v.To}
+	}
+	if v.Gap = ""; course.Gap {
+		v.Gap = handover.GapText(course, evident)
 	}
 	if v.Hanging, err = s.hanging(ctx, looked, course); err != nil {
 		return err

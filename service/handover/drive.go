@@ -74,9 +74,13 @@ func (s *Handover) decide(ctx context.Context, p plan, acts history, fresh bool)
 		hands.ByHand = []handover.Do{handover.DoDelegate, handover.DoRemoveDS, handover.DoAddDS}
 	}
 	start, ask := out.Decision.Start(hands)
+	p.seen, p.last.Compared = evident, looked.Compared
 	out.Heard = p.heard()
 	out.Asked, out.Differences, out.Compared, out.Digest = ask, looked.Differences, looked.Compared, looked.Digest
 	out.Place, out.ByHand, out.OldPlaced, out.OldTells = looked.Place, looked.ByHand, evident.OldPlaced, course.OldTells || handover.OldTells(course, evident)
+	if course.Gap {
+		out.Gap = handover.GapText(course, evident)
+	}
 	if out.Hanging = p.last.Hanging; out.Phase == handover.Preparing || out.Phase == handover.Insecure || out.Phase == handover.Ready {
 		if out.Hanging, err = s.hanging(ctx, looked, course); err != nil {
 			return s.cannotSee(ctx, p, err)
@@ -105,6 +109,11 @@ func (s *Handover) decide(ctx context.Context, p plan, acts history, fresh bool)
 	next := s.next(out, at, len(held) > 0 && len(start) == 0)
 	if len(start) > 0 {
 		next = at
+	}
+	if ask != nil && ask.Kind == handover.AskByHand {
+		if err := s.logbook.Tx(ctx, func(tx *store.Tx) error { return s.ground(tx, p, ask.Do) }); err != nil {
+			return err
+		}
 	}
 	p.DecidedAt, p.NextAt = &at, &next
 	if err := s.keepDecision(ctx, p, out); err != nil || out.Phase == handover.Done {

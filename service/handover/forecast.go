@@ -13,9 +13,12 @@ import (
 	"beacon/core/evidence"
 	"beacon/core/finding"
 	"beacon/core/handover"
+	"beacon/provider"
+	"beacon/service/accounts"
 	"beacon/service/delegate"
 	"beacon/service/logbook"
 	"beacon/service/sync"
+	"beacon/store"
 	"beacon/wire"
 )
 
@@ -42,6 +45,11 @@ func (s *Handover) Forecast(ctx context.Context, by access.Caller, r wire.Foreca
 	calendar, err := s.calendar(r.Window, r.Timezone)
 	if err != nil {
 		return out, err
+	}
+	if r.To != "" {
+		if r.Nameservers, err = s.assignedAt(ctx, r); err != nil {
+			return out, err
+		}
 	}
 	looked, err := s.delegations.Look(ctx, wire.DelegateRequest{Domain: r.Domain, Nameservers: r.Nameservers, Agree: r.Agree}, nil)
 	if err != nil {
@@ -86,6 +94,29 @@ func (s *Handover) Forecast(ctx context.Context, by access.Caller, r wire.Foreca
 	out.Closed = append(out.Closed, last.Closed...)
 	out.Next = nextOf(out)
 	return out, nil
+}
+
+// assignedAt returns the nameservers that an account has for a zone.
+func (s *Handover) assignedAt(ctx context.Context, r wire.ForecastRequest) ([]string, error) {
+	if len(r.Nameservers) > 0 {
+		return nil, wire.Problemf(wire.Invalid, "Name an account (--to) or nameservers (--nameservers), not both.")
+	}
+	var a store.Account
+	if err := s.logbook.Look(ctx, func(tx *store.Tx) (err error) { a, err = accounts.ByName(tx, wire.RoleProvider, r.To); return err }); err != nil {
+		return nil, err
+	}
+	driver, err := s.accounts.Provider(a)
+	if err != nil {
+		return nil, err
+	}
+	zone, there, err := provider.FindZone(ctx, driver, r.Domain)
+	if err != nil {
+		return nil, logbook.Explain(err)
+	}
+	if !there {
+		return nil, wire.Problemf(wire.Blocked, "%s does not have %s yet, so its nameservers are not known. See the steps: beacon handover begin %s --to %s --dry-run.", r.To, r.Domain.Unicode(), r.Domain.Unicode(), r.To)
+	}
+	return asTyped(zone.Nameservers), nil
 }
 
 // span returns an amount of seconds that a request names, or the usual one.

@@ -21,6 +21,7 @@ const (
 	markAgreed  = "agreed"  // a user agreed to differences, by digest
 	markPassed  = "passed"  // a user passed a safety gate
 	markBegun   = "begun"   // an act was begun
+	markGrounds = "grounds" // on what evidence an act was begun, or asked of a user, a line each
 	markRetry   = "retry"   // a user had what failed begun again
 	markPaused  = "paused"
 	markResumed = "resumed"
@@ -35,7 +36,8 @@ type plan struct {
 	course handover.Course
 	marks  []store.HandoverMark
 	last   decided
-	to     string // names of the accounts
+	seen   handover.Seen // of the decision that is being made
+	to     string        // names of the accounts
 	from   string
 }
 
@@ -54,6 +56,7 @@ type decided struct {
 	Doing       string               `json:"doing"`
 	Trouble     string               `json:"trouble"`
 	Hanging     []finding.Finding    `json:"hanging"`
+	Gap         string               `json:"gap"`   // what to know, where the new side accepts the domain only once it is delegated there
 	Heard       uint64               `json:"heard"` // the last mark that it was decided with
 }
 
@@ -137,6 +140,9 @@ func (p plan) agreed() handover.Course {
 		c.Agreed = digests[len(digests)-1]
 	}
 	c.Override = append(slices.Clone(c.Override), p.said(markPassed)...)
+	if c.Gap { // the registrar is asked all the same
+		c.Override = append(c.Override, handover.GapGates()...)
+	}
 	return c
 }
 

@@ -141,7 +141,7 @@ func (p plan) ends() time.Time {
 
 func (s *Handover) view(tx *store.Tx, p plan) (v wire.Handover, err error) {
 	v = wire.Handover{ID: p.ID, Domain: p.zone.Name(), State: wire.HandoverState(p.State), Phase: handover.Phase(p.Phase), Registrar: p.last.Place, From: p.from, To: p.to,
-		Old: p.course.Old, New: p.course.New, Window: strings.TrimSpace(p.course.Window + " " + p.course.Timezone), Batch: p.Batch, Sign: p.course.Sign, KeepOld: p.course.KeepOld, BegunBy: p.BegunBy, BegunAt: p.BegunAt,
+		Old: p.course.Old, New: p.course.New, Window: strings.TrimSpace(p.course.Window + " " + p.course.Timezone), Batch: p.Batch, Gap: p.last.Gap, Sign: p.course.Sign, KeepOld: p.course.KeepOld, BegunBy: p.BegunBy, BegunAt: p.BegunAt,
 		Wait: []handover.Wait{}, Closed: []finding.Finding{}, Hanging: append([]finding.Finding{}, p.last.Hanging...), Steps: []wire.HandoverStep{}, Report: []wire.HandoverEvidence{}, Planned: p.planned(), Ends: p.ends(), Trouble: p.last.Trouble}
 	v.Compared = wire.HandoverComparison{Names: p.last.Compared, Differences: append([]compare.Difference{}, p.last.Differences...), Digest: p.last.Digest}
 	v.Compared.Agreed = p.last.Digest != "" && slices.Contains(p.said(markAgreed), p.last.Digest)
@@ -234,6 +234,9 @@ func (p plan) asks() *wire.HandoverAsked {
 		switch {
 		case a.Do == handover.DoDelegate:
 			a.Text = "Allow: " + p.doText(a.Do) + " to " + dnsname.ShortList(p.course.New) + "."
+			if p.last.Gap != "" {
+				a.Text += " " + p.last.Gap
+			}
 		case a.Do == handover.DoRetire && !p.last.OldTells:
 			a.Text += " The zone there still names the old nameservers, which cannot be changed from here: a resolver that keeps asking there gets no answer for as long as its copy lasts. " +
 				"Change its NS records by hand first, or keep the old zone (beacon handover abandon)."
@@ -420,6 +423,9 @@ func (p plan) evident(m store.HandoverMark) wire.HandoverEvidence {
 		if m.ActID == nil && m.SyncID == nil {
 			e.Text = "Not begun: " + about
 		}
+	case markGrounds:
+		e.Text, e.Grounds = "The gates are open: "+about, strings.Split(m.Detail, "\n")
+		return e
 	case markRetry:
 		e.Text = "Begun again: " + about
 	case markPaused:

@@ -13,7 +13,7 @@ export function Timetable({ name, how }: Props) {
   const [asked, setAsked] = useState(false)
   const [sign, setSign] = useState(false)
   const [keepOld, setKeepOld] = useState(false)
-  const forecast = useForecast(name, { nameservers: how.nameservers, agree: how.agree, sign, keep_old: keepOld, grace: null, publish: null, window: '', timezone: '' }, asked)
+  const forecast = useForecast(name, { to: '', nameservers: how.nameservers, agree: how.agree, sign, keep_old: keepOld, grace: null, publish: null, window: '', timezone: '' }, asked)
   return (
     <Plate title="Timetable" aside="before anything is changed">
       <div className="flex flex-wrap items-center gap-x-6 gap-y-2">

@@ -19,9 +19,11 @@ export function Begin({ name, again }: { name: string; again: boolean }) {
   const [sign, setSign] = useState(false)
   const [keepOld, setKeepOld] = useState(false)
   const [window, setWindow] = useState('')
+  const [batch, setBatch] = useState('')
+  const [atOnce, setAtOnce] = useState(2)
   const begin = useBeginHandover(name)
   const preview = useBeginHandover(name)
-  const request = (dry_run: boolean): HandoverRequest => ({ to, from, nameservers: [], sign, keep_old: keepOld, grace: null, allow: [], batch: '', at_once: 0, window, timezone: window ? Intl.DateTimeFormat().resolvedOptions().timeZone : '', reason: '', dry_run })
+  const request = (dry_run: boolean): HandoverRequest => ({ to, from, nameservers: [], gap: false, sign, keep_old: keepOld, grace: null, allow: [], batch: batch.trim(), at_once: batch.trim() ? atOnce : 0, window, timezone: window ? Intl.DateTimeFormat().resolvedOptions().timeZone : '', reason: '', dry_run })
   const options = accounts.data?.items.map((a) => ({ value: a.name, explain: a.kind })) ?? []
   if (accounts.data && options.length === 0) {
     return (
@@ -60,6 +62,25 @@ export function Begin({ name, again }: { name: string; again: boolean }) {
           <p id="window-means" className="mt-0.5 text-fine text-soft">
             Nameservers, DS records and zones are changed only then, in your timezone. Empty: at any time.
           </p>
+        </div>
+        <div className="grid gap-4 sm:col-span-2 sm:grid-cols-2">
+        <div>
+          <label className="label" htmlFor="batch">
+            Batch
+          </label>
+          <input id="batch" className="field" value={batch} maxLength={100} placeholder="harbour move" aria-describedby="batch-means" onChange={(e) => setBatch(e.target.value)} />
+          <p id="batch-means" className="mt-0.5 text-fine text-soft">
+            Domains of one batch move so many at a time, and stop where one is in trouble. Empty: on its own.
+          </p>
+        </div>
+        {batch.trim() && (
+          <div>
+            <label className="label" htmlFor="at-once">
+              At a time
+            </label>
+            <input id="at-once" type="number" min={1} className="field data" value={atOnce} onChange={(e) => setAtOnce(Math.max(1, e.target.valueAsNumber || 1))} />
+          </div>
+        )}
         </div>
         <Check checked={sign} onChange={setSign}>
           Publish a DS at the end

@@ -1,5 +1,6 @@
 // The move of a domain to other nameservers: where it is, until when and why, what is asked, the steps, and how to go back.
 import { useState } from 'react'
+import { Link } from 'react-router'
 import { useWorld } from '../../../api/clock'
 import { useHandover, useHandoverTurn } from '../../../api/handovers'
 import { useDomain } from '../../../api/hooks'
@@ -15,6 +16,7 @@ import { useName } from '../domain'
 import { Asked } from './asked'
 import { Begin } from './begin'
 import { Compared } from './compared'
+import { Entries } from './printed'
 
 export function HandoverPage() {
   const name = useName()
@@ -194,19 +196,11 @@ function Report({ h, now }: { h: Handover; now: number | undefined }) {
   return (
     <Plate title="Report" aside="what was established, and said">
       <Unfold summary={`${h.report.length === 1 ? '1 entry' : `${h.report.length} entries`} since ${when(h.begun_at, now)}, begun by ${h.begun_by}`} start={ended(h)}>
-        <ol className="grid gap-2">
-          {h.report.map((e, i) => (
-            <li key={i} className="grid gap-x-5 sm:grid-cols-[11rem_1fr]">
-              <span className="data text-soft">{when(e.at, now)}</span>
-              <span className="wrap-anywhere">
-                {e.text}
-                {e.by && <span className="text-soft"> · {e.by}</span>}
-                {e.act !== undefined && e.act > 0 && <span className="text-soft"> · act {e.act}</span>}
-              </span>
-            </li>
-          ))}
-        </ol>
+        <Entries h={h} />
       </Unfold>
+      <Link className="link mt-3 inline-block" to={`/domains/${encodeURIComponent(plain(h.domain))}/handover/report`}>
+        Report to print
+      </Link>
     </Plate>
   )
 }

@@ -51,7 +51,7 @@ func (a *app) handoverBeginCommand() *cobra.Command {
 			return a.beginHandovers(r, domains)
 		}}
 	c.Flags().StringVar(&r.To, "to", "", "the provider account that the zone moves to")
-	c.Flags().StringVar(&r.From, "from", "", "the provider account that is left; else the one whose nameservers are active")
+	c.Flags().StringVar(&r.From, "from", "", "the provider account that is left, - for none; else the connected one whose nameservers are active")
 	c.Flags().StringSliceVar(&r.Nameservers, "nameservers", nil, "in place of --to: nameservers that are not managed here")
 	c.Flags().BoolVar(&r.Gap, "gap", false, "the new side accepts the domain only once it is delegated there: no answers until then; needs --reason")
 	c.Flags().BoolVar(&r.Sign, "sign", false, "the new zone is signed, and gets a DS at the end")

@@ -13,7 +13,7 @@ import (
 type HandoverRequest struct {
 	Domain      dnsname.Name  `json:"-"`           // the path names it
 	To          string        `json:"to"`          // the provider account that the zone moves to; empty where nameservers are named
-	From        string        `json:"from"`        // the provider account that is left; the one whose nameservers are active where it is not named
+	From        string        `json:"from"`        // the provider account that is left; the connected one whose nameservers are active where it is not named, and - for none
 	Nameservers []string      `json:"nameservers"` // in place of the account: a set that is not managed here
 	Sign        bool          `json:"sign"`        // the new zone is signed, and a DS is published at the end
 	KeepOld     bool          `json:"keep_old"`    // the old zone stays at its provider

@@ -69,6 +69,14 @@ func (s *Handover) begin(ctx context.Context, by access.Caller, r wire.HandoverR
 		}
 		course.New = looked.Target
 	}
+	switch {
+	case r.From == noAccount:
+		r.From = ""
+	case r.From == "" && back == 0:
+		if r.From, err = s.oldAccount(ctx, r, course.Old); err != nil {
+			return out, err
+		}
+	}
 	if err := s.sides(ctx, r); err != nil {
 		return out, err
 	}
@@ -200,6 +208,27 @@ func (s *Handover) activeSet(ctx context.Context, by access.Caller, r wire.Hando
 		err = wire.Problemf(wire.UpstreamFailed, "Not all nameservers of the zone above %s answer, so the nameservers that it leaves are not known. Nothing was changed. Try again in a minute.", r.Domain.Unicode())
 	}
 	return past.Current.Set, err
+}
+
+// noAccount is written where the old zone stays as it is, although a connected account has it.
+const noAccount = "-"
+
+// oldAccount returns the connected account that has the zone with the nameservers that are left; empty for none. An account that cannot be asked now is none.
+func (s *Handover) oldAccount(ctx context.Context, r wire.HandoverRequest, old []dnsname.Name) (string, error) {
+	var list []store.Account
+	if err := s.logbook.Look(ctx, func(tx *store.Tx) (err error) { list, err = accounts.Providers(tx); return err }); err != nil || len(old) == 0 {
+		return "", err
+	}
+	for _, a := range list {
+		driver, err := s.accounts.Provider(a)
+		if err != nil || a.Name == r.To {
+			continue
+		}
+		if zone, there, err := provider.FindZone(ctx, driver, r.Domain); err == nil && there && shares(zone.Nameservers, old) {
+			return a.Name, nil
+		}
+	}
+	return "", nil
 }
 
 // sides returns a problem where an account does not exist, or the zone is not there that is to be left.

@@ -208,6 +208,9 @@ func (p plan) doText(do handover.Do) string {
 	case handover.DoAddDS:
 		return "Publish the DS of the new zone" + holder
 	case handover.DoRetire:
+		if p.from == "" {
+			return "Remove the old zone"
+		}
 		return "Remove the old zone from " + p.from
 	}
 	return string(do)

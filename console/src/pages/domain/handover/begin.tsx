@@ -52,7 +52,7 @@ export function Begin({ name, again }: { name: string; again: boolean }) {
           <label className="label" htmlFor="from">
             Old provider
           </label>
-          <Choice id="from" value={from} options={[{ value: '', label: 'the one with the active nameservers' }, ...options]} onChange={setFrom} />
+          <Choice id="from" value={from} options={[{ value: '', label: 'the one with the active nameservers' }, { value: '-', label: 'none: leave the old zone as it is' }, ...options]} onChange={setFrom} />
         </div>
         <div className="sm:col-span-2">
           <label className="label" htmlFor="window">

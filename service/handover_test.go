@@ -2,6 +2,7 @@ package service_test
 
 import (
 	"encoding/json"
+	"fmt"
 	"net/http"
 	"net/http/httptest"
 	"os"
@@ -18,6 +19,7 @@ import (
 	"beacon/core/definition"
 	"beacon/core/dnsname"
 	"beacon/core/dnssec"
+	"beacon/core/dynaddr"
 	"beacon/core/handover"
 	"beacon/core/record"
 	"beacon/practice"
@@ -272,6 +274,52 @@ func TestEditsDuringAHandover(t *testing.T) {
 	for _, side := range []string{"plover", "heron"} {
 		assert.Equal(t, []record.Data{"192.0.2.11"}, h.live(side).Get(record.Key{Name: dnsname.MustParse("cam.saltmarsh-ferries.example"), Type: record.A}).Data, side)
 	}
+}
+
+// A host reports while its zone moves, and other records are edited: after each sync both sides have the same, from the first day of the handover to the removal of the old zone.
+func TestReportsDuringAHandover(t *testing.T) {
+	t.Parallel()
+	h := atPlover(t, ploverRecords)
+	token := h.newHost()
+	_, err := h.Handover.Begin(ctx, access.Service, wire.HandoverRequest{Domain: zone, To: "heron-main", Grace: &hour})
+	require.NoError(t, err)
+	h.moving(true, asks(handover.AskAllow, handover.DoDelegate))
+	phases := map[handover.Phase]int{}
+	n := 12
+	if os.Getenv("BEACON_SOAK") != "" {
+		n = 120
+	}
+	for i := range n {
+		address := fmt.Sprintf("198.51.100.%d", 10+i)
+		require.Equal(t, dynaddr.Accepted, h.report(token, address, "").Outcome)
+		h.arrived()
+		for _, side := range []string{"plover", "heron"} {
+			require.Equal(t, address, addressOf(h.live(side)), "%s after report %d", side, i)
+		}
+		v, err := h.Handover.Show(ctx, access.Service, zone)
+		require.NoError(t, err)
+		phases[v.Phase]++
+		switch i {
+		case n / 4:
+			h.allows(handover.DoDelegate)
+		case n / 2:
+			h.moving(false, func(v wire.Handover) bool { return v.Phase == handover.Settling })
+		case n / 6, n/2 - 1, n - 2: // an edit goes along
+			h.define("plover-old, heron-main", ploverRecords+fmt.Sprintf("\nshed 60 A 192.0.2.%d", 100+i))
+			require.Eventually(t, func() bool {
+				shed := record.Key{Name: dnsname.MustParse("shed.saltmarsh-ferries.example"), Type: record.A}
+				old, next := h.live("plover").Get(shed), h.live("heron").Get(shed)
+				return len(old.Data) == 1 && old.SameData(next) && old.Data[0] == record.Data(fmt.Sprintf("192.0.2.%d", 100+i))
+			}, 20*time.Second, 50*time.Millisecond)
+		}
+	}
+	assert.Positive(t, phases[handover.Ready])
+	assert.Positive(t, phases[handover.Settling], "%v", phases)
+	h.allows(handover.DoRetire)
+	h.moving(true, func(v wire.Handover) bool { return v.State == wire.HandoverDone })
+	require.Equal(t, dynaddr.Accepted, h.report(token, "198.51.100.200", "").Outcome)
+	h.arrived()
+	assert.Equal(t, "198.51.100.200", addressOf(h.live("heron")))
 }
 
 // Where a handover waits for a user, all channels are told, once; and it is among what needs a person today.

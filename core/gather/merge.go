@@ -57,7 +57,7 @@ func Merge(zone dnsname.Name, sources []Source) (out Outcome) {
 			have, there := sets[k]
 			d := Doubt{Key: k, TTL: set.TTL, Data: set.Data, From: s.Name}
 			switch {
-			case there && have.Set.SameData(set):
+			case there && sameTexts(have.Set, set):
 				have.From = append(have.From, i)
 				sets[k] = have
 			case there:
@@ -83,6 +83,18 @@ func Merge(zone dnsname.Name, sources []Source) (out Outcome) {
 		return cmp.Or(x.Key.Compare(y.Key), cmp.Compare(x.Kind, y.Kind), cmp.Compare(x.From, y.From))
 	})
 	return out
+}
+
+// sameTexts reports whether two sets have the same data, however their texts are split.
+func sameTexts(a, b record.Set) bool {
+	whole := func(s record.Set) record.Set {
+		data := make([]record.Data, len(s.Data))
+		for i, d := range s.Data {
+			data[i] = record.OneText(s.Type, d)
+		}
+		return record.NewSet(s.Name, s.Type, s.TTL, data...)
+	}
+	return a.SameData(b) || a.Type == record.TXT && whole(a).SameData(whole(b))
 }
 
 // doubt adds a doubt, once for a set and kind. What a lesser source sees vary or count down needs no decision where a complete one has the set.

@@ -198,3 +198,12 @@ func tokensOf(data string) (list []string) {
 	}
 	return list
 }
+
+// OneText returns TXT data with its strings put together and split as Quoted does, which readers of SPF and DKIM make of them anyway (RFC 7208 section 3.3, RFC 6376 section
+// 3.6.2.2). Data of other types stay as they are.
+func OneText(t Type, d Data) Data {
+	if t != TXT || !strings.HasPrefix(string(d), `"`) {
+		return d
+	}
+	return Data(Quoted(strings.Join(d.Texts(), "")))
+}

@@ -40,7 +40,7 @@ type Difference struct {
 type Answers map[record.Key][]evidence.Observed
 
 // Compare returns the differences between two sides about questions, in their order. A question that a side was not heard about is one: missing
-// evidence is no agreement. Sides that rotate among the same data answer the same.
+// evidence is no agreement. Sides that rotate among the same data answer the same, and so do texts that are split otherwise.
 func Compare(questions []Question, before, after Answers) (list []Difference) {
 	for _, q := range questions {
 		was, is := sideOf(q, before[q.Key]), sideOf(q, after[q.Key])
@@ -85,6 +85,13 @@ func sideOf(q Question, answers []evidence.Observed) (s side) {
 	var texts []string
 	s.heard = true
 	for _, o := range answers {
+		if q.Key.Type == record.TXT {
+			o.Data = slices.Clone(o.Data)
+			for i, d := range o.Data {
+				o.Data[i] = record.OneText(record.TXT, d)
+			}
+			slices.Sort(o.Data)
+		}
 		referral := o.Answer == evidence.Referral
 		if o.Answer == evidence.Silent || o.Answer == evidence.Lame || referral && (!q.Cut || len(o.Data) == 0) {
 			s.heard = false

@@ -52,6 +52,17 @@ func TestCompare(t *testing.T) {
 	}
 }
 
+// A text is the same however it is split into strings, as readers of SPF and DKIM take it.
+func TestTextsAreTakenAsOne(t *testing.T) {
+	key := record.Key{Name: dnsname.MustParse("t.example"), Type: record.TXT}
+	side := func(data ...record.Data) Answers {
+		return Answers{key: {{Key: key, Answer: evidence.Positive, Data: data, TTL: 60}}}
+	}
+	ask := []Question{{Key: key, Shown: key}}
+	assert.Empty(t, Compare(ask, side(`"v=spf1 " "-all"`), side(`"v=spf1 -all"`)))
+	assert.Len(t, Compare(ask, side(`"v=spf1" "-all"`), side(`"v=spf1 -all"`)), 1, "no space comes between strings")
+}
+
 // What is asked: the contents, empty non-terminals, names that nobody has at each level, and a type that nobody has; and what is the same although it looks otherwise.
 func TestQuestions(t *testing.T) {
 	zone := dnsname.MustParse("saltmarsh-ferries.example")

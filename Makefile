@@ -62,7 +62,7 @@ bench: need-tests console
 # Long fault runs, some minutes.
 soak: need-tests console
 	BEACON_SOAK=1 $(GO) test -count 1 -v -timeout 150m -run 'Skipped|Kill|Cut|Settles|Sweep|Frozen|Outages|Restored|Loading|Guessing' ./e2e
-	BEACON_SOAK=1 $(GO) test -count 1 -v -timeout 60m -run 'RainOf|Outage|FollowedFolder|HandoversAreSeen|HandoverBetween' ./service
+	BEACON_SOAK=1 $(GO) test -count 1 -v -timeout 60m -run 'RainOf|Outage|FollowedFolder|HandoversAreSeen|HandoverBetween|KindsOfProviders|ReportsDuring' ./service
 	BEACON_SOAK=1 $(GO) test -count 1 -v -timeout 60m -run Crash ./service/acts
 	BEACON_SOAK=1 $(GO) test -count 1 -v -timeout 60m -run RainOnShapes ./profile
 	BEACON_SOAK=1 $(GO) test -count 1 -v -timeout 60m -run PeersAgree ./core/zonefile

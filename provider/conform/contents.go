@@ -54,6 +54,7 @@ func (r *run) contents() []checklist.Check {
 		{Name: "sets are removed, and the rest stays", Do: r.removeSome},
 		{Name: "putting what is there already changes nothing", Do: r.repeat},
 		{Name: "an ALIAS at the apex", Do: r.apexAlias},
+		{Name: "the apex NS set names other nameservers, and the provider's own again", Do: r.apexNS},
 		{Name: "named attributes are kept, and come back", Do: r.setExtras},
 		{Name: "named attributes survive a change that does not speak of them", Do: r.keepExtras},
 		{Name: "a full batch is one request", Do: r.fullBatch},
@@ -256,6 +257,23 @@ func (r *run) apexAlias() error {
 		return err
 	}
 	return r.put([]record.Key{{Name: r.Zone, Type: record.ALIAS}})
+}
+
+// apexNS writes another apex NS set, changes it, and gives it back to the provider.
+func (r *run) apexNS() error {
+	if !r.caps.ApexNS {
+		return checklist.NotApplicable("it cannot be written, as declared")
+	}
+	own := r.caps
+	defer func() { r.caps = own }()
+	hosts := []dnsname.Name{dnsname.MustParse("ns1.elsewhere.example"), dnsname.MustParse("ns2.elsewhere.example")}
+	r.caps = own.Telling(hosts)
+	for _, data := range [][]record.Data{{"ns1.elsewhere.example.", "ns2.elsewhere.example."}, {"ns3.elsewhere.example."}} {
+		if err := r.put(nil, r.held(r.set("@", record.NS, 3600, data...))); err != nil {
+			return err
+		}
+	}
+	return r.put([]record.Key{{Name: r.Zone, Type: record.NS}})
 }
 
 // extraValue is a value that the first attribute can have.

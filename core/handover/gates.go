@@ -190,6 +190,10 @@ const unheardKeyTTL = 172800
 // that of the old keys over; or both sides serve the same keys, and what the new one answers validates under the DS.
 func (g *gates) judgeDS() {
 	if len(g.Old) == 0 {
+		if held := g.registeredDS(); len(held) > 0 && !g.signedWith(held) {
+			g.say(GateDS, finding.Error, dnsname.Short(g.Domain), "The registrar has a DS for the domain, which the parent will serve with the delegation, and the new nameservers do not serve the zone signed with a key that it fits: validating resolvers would get no answer.",
+				"Remove the DS at the registrar first.")
+		}
 		return
 	}
 	short := dnsname.Short(g.Domain)
@@ -277,6 +281,42 @@ func insecureFrom(ds delegation.DSState, keyTTL uint32, margin time.Duration) (k
 		keys = unheardKeyTTL
 	}
 	return keys, ds.Changed.Add(time.Duration(ds.Held)*time.Second + time.Duration(keys)*time.Second + margin)
+}
+
+// registeredDS returns what the registrar has of a DS, as records; keys that it keeps instead count as the DS that follow from them.
+func (g *gates) registeredDS() (list dnssec.Records) {
+	owner := g.Domain.String()
+	for _, d := range g.Registration.DS {
+		rr, err := dns.NewRR(owner + " 0 IN DS " + string(d))
+		if err != nil { // unreadable, and there all the same
+			rr = &dns.DS{Hdr: dns.RR_Header{Name: owner, Rrtype: dns.TypeDS, Class: dns.ClassINET}}
+		}
+		list = append(list, rr)
+	}
+	for _, d := range g.Registration.Keys {
+		rr, err := dns.NewRR(owner + " 0 IN DNSKEY " + string(d))
+		if key, ok := rr.(*dns.DNSKEY); err == nil && ok && key.ToDS(dns.SHA256) != nil {
+			list = append(list, key.ToDS(dns.SHA256))
+		} else {
+			list = append(list, &dns.DS{Hdr: dns.RR_Header{Name: owner, Rrtype: dns.TypeDS, Class: dns.ClassINET}})
+		}
+	}
+	return list
+}
+
+// signedWith reports whether every new nameserver that answers serves a key that one of some DS records fits.
+func (g *gates) signedWith(ds dnssec.Records) bool {
+	heard := false
+	for _, a := range evidence.ServersOf(g.Sweep, g.Target) {
+		if a.Answer != evidence.Positive {
+			continue
+		}
+		heard = true
+		if len(dnssec.Matching(dnssec.Usable(ds.DS()), a.Keys.Keys())) == 0 {
+			return false
+		}
+	}
+	return heard
 }
 
 // sharedKeys reports whether both sides serve the same DNSKEY set, a DS fits one of its keys, and the new side's answers validate.

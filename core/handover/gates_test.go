@@ -156,6 +156,22 @@ func TestGates(t *testing.T) {
 				f.Sweep.Parents[i] = evidence.ParentAnswer{Server: f.Sweep.Parents[i].Server, Answer: evidence.NoName}
 			}
 		}, nil},
+		{"a first delegation, and the registrar has a DS of other keys", func(f *Facts) {
+			f.Old, f.Registration.DS = nil, []record.Data{"11111 13 2 1122334455667788990011223344556677889900112233445566778899001122"}
+			for i := range f.Sweep.Parents {
+				f.Sweep.Parents[i] = evidence.ParentAnswer{Server: f.Sweep.Parents[i].Server, Answer: evidence.NoName}
+			}
+		}, []string{GateDS}},
+		{"a first delegation, and the registrar has the key that the zone is signed with", func(f *Facts) {
+			key := "257 3 13 mdsswUyr3DPW132mOi8V9xESWE8jTo0dxCjjnopKl+GqJxpVXckHAeF+KkxLbxILfDLUT0rAK9iUzy1L53eKGQ=="
+			f.Old, f.Registration.Keys = nil, []record.Data{record.Data(key)}
+			for i := range f.Sweep.Parents {
+				f.Sweep.Parents[i] = evidence.ParentAnswer{Server: f.Sweep.Parents[i].Server, Answer: evidence.NoName}
+			}
+			for i := range f.Sweep.Servers {
+				f.Sweep.Servers[i].Keys = ds(t, "saltmarsh-ferries.example. 3600 IN DNSKEY "+key)
+			}
+		}, nil},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			f := healthy()

@@ -55,6 +55,7 @@ func (a *app) handoverBeginCommand() *cobra.Command {
 	c.Flags().StringSliceVar(&r.Nameservers, "nameservers", nil, "in place of --to: nameservers that are not managed here")
 	c.Flags().BoolVar(&r.Gap, "gap", false, "the new side accepts the domain only once it is delegated there: no answers until then; needs --reason")
 	c.Flags().BoolVar(&r.Sign, "sign", false, "the new zone is signed, and gets a DS at the end")
+	c.Flags().BoolVar(&r.Lower, "lower-ttls", false, "lower TTLs before the move, and restore them at its end")
 	c.Flags().BoolVar(&r.KeepOld, "keep-old", false, "the old zone stays at its provider")
 	c.Flags().DurationVar(&grace, "grace", 7*24*time.Hour, "how long the old zone stays once the change has settled")
 	c.Flags().StringSliceVar(&allow, "allow", nil, "acts that need no further word")

@@ -27,6 +27,7 @@ type Placement struct {
 	Trouble     string
 	Caps        *string // JSON
 	Told        string  // nameservers that the zone's apex NS set names there in place of the provider's own, JSON; empty for none
+	Lowered     string  // TTLs that are lowered there while the domain moves, JSON; empty for none
 }
 
 // RemovePlacement forgets a placement and all that is known of it.
@@ -46,6 +47,30 @@ func (p Placement) ToldSet() []dnsname.Name { return namesFrom(p.Told) }
 // Tell has the apex NS set of a zone at a provider name other nameservers, with the next sync.
 func (t *Tx) Tell(placementID uint64, nameservers []dnsname.Name) error {
 	return t.db.Model(&Placement{}).Where("id = ?", placementID).Updates(map[string]any{"told": jsonText(nameservers), "state": Pending}).Error
+}
+
+// LoweredTTLs are the TTLs that are other ones at a placement than the zone says, while its domain moves, in seconds; 0 for none.
+type LoweredTTLs struct {
+	NS       uint32 `json:"ns,omitempty"`       // of the apex NS set
+	Negative uint32 `json:"negative,omitempty"` // MINIMUM of the SOA record
+	Was      uint32 `json:"was,omitempty"`      // what that was before
+	Restored bool   `json:"restored,omitempty"` // it is that again
+}
+
+// LoweredTTLs returns the TTLs that are lowered there.
+func (p Placement) LoweredTTLs() (l LoweredTTLs) {
+	_ = json.Unmarshal([]byte(p.Lowered), &l) // written by Lower; empty for none
+	return l
+}
+
+// Lower keeps which TTLs are lowered at a placement, from the next sync on.
+func (t *Tx) Lower(placementID uint64, l LoweredTTLs) error {
+	return t.db.Model(&Placement{}).Where("id = ?", placementID).Updates(map[string]any{"lowered": jsonText(l), "state": Pending}).Error
+}
+
+// Unlower forgets what was lowered at the placements of a zone: what is there now stays.
+func (t *Tx) Unlower(zoneID uint64) error {
+	return t.db.Exec("UPDATE placements SET lowered = '' WHERE zone_id = ?", zoneID).Error
 }
 
 func namesFrom(text string) (names []dnsname.Name) {

@@ -97,6 +97,7 @@ type Caps struct {
 	Prefills    bool          `json:"prefills"`             // a new zone has records of the provider's making in it
 	FixedZones  bool          `json:"fixed_zones"`          // zones are made and removed elsewhere, not through this interface
 	Attributes  []Attribute   `json:"attributes,omitempty"` // what it keeps with a record set besides the records
+	ToldTTL     uint32        `json:"told_ttl,omitempty"`   // of that set, seconds
 	Told        []string      `json:"told,omitempty"`       // nameservers that the apex NS set names; empty where it is left to the provider
 	SOA         []string      `json:"soa,omitempty"`        // fields of the SOA record that can be set, named as in soa.Fields; empty for none
 }
@@ -135,10 +136,13 @@ func (c Caps) Owned(zone dnsname.Name, k record.Key) bool {
 	return c.OwnsApex && k.Name == zone && (k.Type == record.SOA || k.Type == record.NS && len(c.Told) == 0)
 }
 
-// Telling returns capabilities under which the apex NS set names these nameservers, where the provider lets it be written.
-func (c Caps) Telling(nameservers []dnsname.Name) Caps {
+// Telling returns capabilities under which the apex NS set names these nameservers with a TTL in seconds, 0 for the usual one, where the provider lets it be written.
+func (c Caps) Telling(nameservers []dnsname.Name, ttl uint32) Caps {
 	if !c.ApexNS {
 		return c
+	}
+	if c.ToldTTL = toldTTL; ttl > 0 {
+		c.ToldTTL = ttl
 	}
 	for _, n := range nameservers {
 		c.Told = append(c.Told, n.String())
@@ -158,7 +162,7 @@ func (c Caps) told(zone dnsname.Name, wanted record.Contents) record.Contents {
 	for i, n := range c.Told {
 		data[i] = record.Data(n)
 	}
-	return wanted.With(record.NewSet(zone, record.NS, toldTTL, data...))
+	return wanted.With(record.NewSet(zone, record.NS, c.ToldTTL, data...))
 }
 
 // Holds reports whether records of a type can be kept there.

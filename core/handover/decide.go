@@ -27,6 +27,7 @@ type Course struct {
 	Window   string         `json:"window"`    // in which something outside may be changed, as ParseWindow reads it; empty for always
 	// Gap is whether the new side accepts the domain only once it is delegated there: resolvers whose copy has expired get no answer until then. A user said yes to that.
 	Gap      bool   `json:"gap"`
+	Lower    bool   `json:"lower"`    // TTLs are lowered before the move, and put back at its end
 	Urgent   bool   `json:"urgent"`   // no window and no freeze holds it up: it goes back
 	Timezone string `json:"timezone"` // of the window, such as Europe/Berlin; empty for UTC
 }
@@ -41,6 +42,7 @@ type Seen struct {
 	Margin       time.Duration        // A
 	LargestTTL   uint32               // of any set of either zone, DNSKEY and negative TTLs included, seconds
 	OldPlaced    bool                 // the old zone is still at its account
+	Lowered      bool                 // TTLs are lowered at the placements, or will be with the next sync
 	NoIPv6       bool
 }
 
@@ -92,12 +94,14 @@ type Do string
 
 // The acts.
 const (
-	DoSync     Do = "sync"      // write the desired records to the sides that are behind
-	DoRemoveDS Do = "remove-ds" // take the DS out at the registrar
-	DoDelegate Do = "delegate"  // change the nameservers at the registrar
-	DoTellOld  Do = "tell-old"  // write the new apex NS set into the old zone, so that caches that refresh there come over
-	DoAddDS    Do = "add-ds"    // publish the DS of the new zone
-	DoRetire   Do = "retire"    // remove the old zone
+	DoSync     Do = "sync"         // write the desired records to the sides that are behind
+	DoRemoveDS Do = "remove-ds"    // take the DS out at the registrar
+	DoDelegate Do = "delegate"     // change the nameservers at the registrar
+	DoTellOld  Do = "tell-old"     // write the new apex NS set into the old zone, so that caches that refresh there come over
+	DoLower    Do = "lower-ttls"   // of both sides, while the domain moves
+	DoRestore  Do = "restore-ttls" // to what they were
+	DoAddDS    Do = "add-ds"       // publish the DS of the new zone
+	DoRetire   Do = "retire"       // remove the old zone
 )
 
 // Wait is what a handover waits for.
@@ -194,6 +198,9 @@ func before(c Course, s Seen, l limits, d Decision, complete bool) Decision {
 		return d
 	}
 	d.Phase = Preparing
+	if c.Lower && !s.Lowered {
+		d.Do = append(d.Do, DoLower)
+	}
 	if len(s.Behind) > 0 {
 		d.Do = append(d.Do, DoSync)
 		if l.on("sync before the switch") {
@@ -244,6 +251,9 @@ func before(c Course, s Seen, l limits, d Decision, complete bool) Decision {
 			_, until := insecureFrom(state, keys, margin)
 			d.Wait = append(d.Wait, Wait{For: "no cache holds the DS, nor keys that it made good", Until: until})
 		}
+		return d
+	}
+	if comfort(c, s, &d) {
 		return d
 	}
 	d.Phase = Ready
@@ -337,6 +347,11 @@ func after(c Course, marks []Mark, s Seen, l limits, d Decision, bound time.Time
 		d = retire(c, s, l, d, goes.Add(margin+c.Grace))
 	case secured:
 		d.Phase, d.Do = Done, nil
+	}
+	if c.Lower && s.Lowered && d.Phase != Securing { // what was forgotten has shown itself by now
+		if d.Do = append(d.Do, DoRestore); d.Phase == Done {
+			d.Phase = Closing
+		}
 	}
 	return d
 }

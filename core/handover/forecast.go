@@ -31,7 +31,7 @@ func Forecast(c Course, s Seen, lag time.Duration, k Calendar) (list []Station) 
 	m := model{course: c, seen: s, lag: max(lag, time.Second)}
 	m.seen.Sweep = copied(s.Sweep)
 	for range mostStations {
-		d := Decide(c, m.marks, m.seen)
+		d := Decide(m.course, m.marks, m.seen)
 		m.marks = append(m.marks, d.Marks...)
 		now := m.seen.Sweep.Ended
 		d.Do = slices.DeleteFunc(slices.Clone(d.Do), m.did)
@@ -103,6 +103,13 @@ func (m *model) act(do Do) {
 	case DoSync: // a side that is behind accounts for what differs
 		m.seen.Behind, m.seen.Differences = nil, nil
 		m.later = append(m.later, m.ready)
+	case DoLower:
+		m.seen.Lowered = true
+		if m.course.OldTells {
+			m.servers(m.course.Old, func(a *evidence.ServerAnswer) { a.NSTTL = min(a.NSTTL, LowNS) })
+		}
+	case DoRestore:
+		m.seen.Lowered, m.course.Lower = false, false
 	case DoRemoveDS:
 		m.seen.Registration.DS, m.seen.Registration.Keys = nil, nil
 		parents(func(p *evidence.ParentAnswer) { p.DS = nil })

@@ -54,6 +54,8 @@ type simulated struct {
 	synced, ended        int64 // ended: when the handover was called done
 	scans                int64 // every so often the parent scans the zone that it delegates to for CDS records; 0 for never
 	cdsOld, cdsNew       int64 // until when each side asks it for a DS
+	lower, low           bool  // TTLs are lowered beforehand; they are low at the placements
+	lowered              int64 // since when the old zone's NS set has the low one
 }
 
 // simParent is a server of the parent zone: it follows the registrar late, and may fall back for a while.
@@ -72,6 +74,7 @@ func newSimulated(rng *rand.Rand) *simulated {
 		s.signedOld, s.oldHere, held = false, false, s.a
 	}
 	s.tells = s.oldHere && rng.IntN(3) != 0
+	s.lower, s.lowered = rng.IntN(3) == 0, never
 	s.poll = max(60, max(held, s.c, s.k, s.dsTTL, s.r)/pick(20, 40))
 	for range 1 + rng.IntN(3) {
 		s.parents = append(s.parents, simParent{lag: rng.Int64N(3 * s.poll), behind: rng.Int64N(simMargin)})
@@ -138,9 +141,17 @@ func (s *simulated) scanned(after, lag, until int64) int64 {
 	return never
 }
 
+// cAt is the TTL of the old zone's NS set at a moment.
+func (s *simulated) cAt(t int64) int64 {
+	if t >= s.lowered {
+		return min(s.c, LowNS)
+	}
+	return s.c
+}
+
 // events are the moments at which something changes.
 func (s *simulated) events(end int64) []int64 {
-	list := []int64{0, end, s.told, s.retired, s.synced, s.ended, s.delegated, s.dsIn}
+	list := []int64{0, end, s.lowered, s.told, s.retired, s.synced, s.ended, s.delegated, s.dsIn}
 	list = append(append(list, s.ready[:]...), s.signed[:]...)
 	for _, p := range s.parents {
 		for _, behind := range []int64{0, p.behind} {
@@ -185,7 +196,7 @@ func (s *simulated) judge(end int64) (wrong []string, slack map[string]int64) {
 		}
 		alive, tells := a < s.retired, a >= s.told
 		if until := min(b, heldP); alive && !tells && until > a { // who holds the delegation asks there, and gets the old set once more
-			heldC = max(heldC, until+s.c)
+			heldC = max(heldC, until+s.cAt(a))
 		}
 		asksOld := max(heldP, heldC)
 		if !alive && asksOld > a {
@@ -194,7 +205,7 @@ func (s *simulated) judge(end int64) (wrong []string, slack map[string]int64) {
 		if a == s.retired {
 			slack["the old zone goes"] = a - asksOld
 			if s.told < a { // what kept refreshing there until then
-				slack["the old zone goes"] = a - max(asksOld, s.told+s.c)
+				slack["the old zone goes"] = a - max(asksOld, s.told+s.cAt(s.told))
 			}
 		}
 		if a == s.delegated && s.signedOld {
@@ -277,7 +288,7 @@ func (s *simulated) sweep(t int64, rng *rand.Rand) evidence.Sweep {
 		w.Parents = append(w.Parents, p)
 	}
 	answer := func(name dnsname.Name, address string, ns []dnsname.Name, keys *dns.DNSKEY) evidence.ServerAnswer {
-		a := evidence.ServerAnswer{Server: evidence.Server{Name: name, Address: address}, At: at(t), Answer: evidence.Positive, NS: ns, NSTTL: uint32(s.c), SOA: evidence.SOA{Serial: 1, Negative: uint32(s.n)}}
+		a := evidence.ServerAnswer{Server: evidence.Server{Name: name, Address: address}, At: at(t), Answer: evidence.Positive, NS: ns, NSTTL: uint32(s.cAt(t)), SOA: evidence.SOA{Serial: 1, Negative: uint32(s.n)}}
 		if keys != nil {
 			key := dns.Copy(keys)
 			key.Header().Ttl = uint32(s.k)
@@ -349,7 +360,7 @@ func handOver(seed uint64, l limits) (o outcome, s *simulated) {
 }
 
 func (s *simulated) handOver(rng *rand.Rand, l limits) (o outcome) {
-	c := Course{Domain: simDomain, Old: simOld, New: simNew, OldHere: s.oldHere, OldTells: s.oldHere, Sign: s.sign}
+	c := Course{Domain: simDomain, Old: simOld, New: simNew, OldHere: s.oldHere, OldTells: s.oldHere, Sign: s.sign, Lower: s.lower}
 	if s.first {
 		c.Old = nil
 	}
@@ -378,7 +389,7 @@ func (s *simulated) handOver(rng *rand.Rand, l limits) (o outcome) {
 			differences = []compare.Difference{{Key: record.Key{Name: simDomain, Type: record.MX}, Kind: compare.Lost, Old: "10 mx.old.test.", New: ""}}
 		}
 		seen := Seen{Sweep: w, History: h, Registration: reg, Behind: behind, Differences: differences, Margin: simMargin * time.Second, LargestTTL: uint32(max(s.r, s.n, s.k, s.c)),
-			OldPlaced: t < s.retired}
+			OldPlaced: t < s.retired, Lowered: s.low}
 		if o.forecast == nil {
 			o.forecast = Forecast(c, seen, 0, Calendar{})
 		}
@@ -407,6 +418,12 @@ func (s *simulated) handOver(rng *rand.Rand, l limits) (o outcome) {
 				if s.dsOut == never || slices.ContainsFunc(s.parents, func(p simParent) bool { return t >= s.scanned(s.dsOut, p.lag, min(s.cdsOld, s.delegated)) }) {
 					s.dsOut = moment // a scan put it there once more
 				}
+			case DoLower:
+				if s.low = true; s.tells {
+					s.lowered = min(s.lowered, moment+rng.Int64N(2*s.poll))
+				}
+			case DoRestore:
+				s.low, c.Lower = false, false
 			case DoDelegate:
 				s.delegated = min(s.delegated, moment)
 			case DoTellOld:

@@ -267,7 +267,7 @@ func (r *run) apexNS() error {
 	own := r.caps
 	defer func() { r.caps = own }()
 	hosts := []dnsname.Name{dnsname.MustParse("ns1.elsewhere.example"), dnsname.MustParse("ns2.elsewhere.example")}
-	r.caps = own.Telling(hosts)
+	r.caps = own.Telling(hosts, 0)
 	for _, data := range [][]record.Data{{"ns1.elsewhere.example.", "ns2.elsewhere.example."}, {"ns3.elsewhere.example."}} {
 		if err := r.put(nil, r.held(r.set("@", record.NS, 3600, data...))); err != nil {
 			return err

@@ -149,6 +149,8 @@ func (s *Handover) start(ctx context.Context, p plan, do handover.Do) (err error
 		return s.startSync(ctx, p, by, do)
 	case handover.DoTellOld:
 		return s.tellOld(ctx, p, by)
+	case handover.DoLower, handover.DoRestore:
+		return s.lower(ctx, p, by, do)
 	case handover.DoDelegate:
 		_, err = s.delegations.DelegateWithin(ctx, by, wire.DelegateRequest{Domain: name, Nameservers: asTyped(course.New), Agree: course.Agreed, Override: course.Override, Reason: why}, within)
 	case handover.DoRemoveDS:

@@ -58,7 +58,7 @@ func (s *Handover) begin(ctx context.Context, by access.Caller, r wire.HandoverR
 	if err := s.movable(ctx, r.Domain); err != nil {
 		return out, err
 	}
-	course := handover.Course{Domain: r.Domain, KeepOld: r.KeepOld, Sign: r.Sign, Grace: grace, Window: r.Window, Timezone: r.Timezone, Gap: r.Gap, Urgent: back != 0}
+	course := handover.Course{Domain: r.Domain, KeepOld: r.KeepOld, Sign: r.Sign, Grace: grace, Window: r.Window, Timezone: r.Timezone, Gap: r.Gap, Lower: r.Lower, Urgent: back != 0}
 	if course.Old, err = s.activeSet(ctx, by, r); err != nil {
 		return out, err
 	}

@@ -13,6 +13,7 @@ import (
 	"beacon/service/jobs"
 	"beacon/service/logbook"
 	"beacon/service/sync"
+	"beacon/service/zones"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -74,7 +75,7 @@ func (s *Handover) decide(ctx context.Context, p plan, acts history, fresh bool)
 		hands.ByHand = []handover.Do{handover.DoDelegate, handover.DoRemoveDS, handover.DoAddDS}
 	}
 	start, ask := out.Decision.Start(hands)
-	p.seen, p.last.Compared = evident, looked.Compared
+	p.seen, p.tells, p.last.Compared = evident, course.OldTells, looked.Compared
 	out.Heard = p.heard()
 	out.Asked, out.Differences, out.Compared, out.Digest = ask, looked.Differences, looked.Compared, looked.Digest
 	out.Place, out.ByHand, out.OldPlaced, out.OldTells = looked.Place, looked.ByHand, evident.OldPlaced, course.OldTells || handover.OldTells(course, evident)
@@ -150,7 +151,14 @@ func (s *Handover) see(ctx context.Context, p plan, fresh bool) (e handover.Seen
 		if e.Behind, err = behindIn(tx, p); err != nil {
 			return err
 		}
-		_, e.OldPlaced, err = placementAt(tx, p.ZoneID, p.OldAccount)
+		var old store.Placement
+		old, e.OldPlaced, err = placementAt(tx, p.ZoneID, p.OldAccount)
+		e.Lowered = lowered(old)
+		if err == nil {
+			var at store.Placement
+			at, _, err = placementAt(tx, p.ZoneID, p.NewAccount)
+			e.Lowered = e.Lowered || lowered(at)
+		}
 		return err
 	})
 	if !e.OldPlaced { // it went with its zone
@@ -218,6 +226,9 @@ func (s *Handover) keepDecision(ctx context.Context, p plan, out decided) error 
 			now := s.world.Now()
 			row.State, row.EndedAt, row.NextAt = store.HandoverDone, &now, nil
 			if err := s.mark(tx, row, store.HandoverMark{Kind: markEnded, About: string(wire.HandoverDone)}); err != nil {
+				return err
+			}
+			if err := zones.Unlower(tx, p.ZoneID); err != nil {
 				return err
 			}
 			if err := logbook.Log(tx, access.Service.Name, "handover.done", p.zone.Name().String(), jobText(p)); err != nil {

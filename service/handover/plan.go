@@ -36,6 +36,7 @@ type plan struct {
 	course handover.Course
 	marks  []store.HandoverMark
 	last   decided
+	tells  bool          // the apex NS set of the old zone can be written
 	seen   handover.Seen // of the decision that is being made
 	to     string        // names of the accounts
 	from   string
@@ -155,9 +156,11 @@ func evidenceOf(id uint64, m handover.Mark) store.HandoverMark {
 	return kept
 }
 
-// closedErrors returns the gates of a decision that are closed.
-func (d decided) closedErrors() []finding.Finding {
-	return append([]finding.Finding{}, handover.Closed(d.Closed, nil)...)
+// closedGates returns the gates of a decision that are closed, comfort gates among them.
+func (d decided) closedGates() []finding.Finding {
+	return slices.DeleteFunc(append([]finding.Finding{}, d.Closed...), func(f finding.Finding) bool {
+		return f.Severity != finding.Error && !slices.Contains(handover.Comforts(), f.Code)
+	})
 }
 
 // reserved returns the problem of what would come into the way of a handover.

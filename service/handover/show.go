@@ -160,7 +160,7 @@ func (s *Handover) view(tx *store.Tx, p plan) (v wire.Handover, err error) {
 	}
 	if !p.Ended() {
 		v.Wait = append(v.Wait, p.last.Wait...)
-		v.Closed = append(v.Closed, p.last.closedErrors()...)
+		v.Closed = append(v.Closed, p.last.closedGates()...)
 		v.Asked = p.asks()
 		if p.Decided == "" {
 			v.Doing = "The domain is being looked at"
@@ -205,6 +205,10 @@ func (p plan) doText(do handover.Do) string {
 		return "Change the nameservers" + holder
 	case handover.DoTellOld:
 		return "Write the new NS records into the old zone at " + p.from
+	case handover.DoLower:
+		return "Lower TTLs while the domain moves"
+	case handover.DoRestore:
+		return "Restore the TTLs"
 	case handover.DoAddDS:
 		return "Publish the DS of the new zone" + holder
 	case handover.DoRetire:

@@ -77,8 +77,9 @@ func (s *Handover) Next(ctx context.Context, by access.Caller, r wire.HandoverWo
 	if err := allowable(r.Allow); err != nil {
 		return wire.Handover{}, err
 	}
-	if len(r.Pass) > 0 && strings.TrimSpace(r.Reason) == "" {
-		return wire.Handover{}, wire.Problemf(wire.Invalid, "Passing %s loses answers when it is too early, and needs a reason for the logbook: --reason TEXT. Nothing was changed.", strings.Join(r.Pass, ", "))
+	safety := slices.DeleteFunc(slices.Clone(r.Pass), func(code string) bool { return slices.Contains(handover.Comforts(), code) })
+	if len(safety) > 0 && strings.TrimSpace(r.Reason) == "" {
+		return wire.Handover{}, wire.Problemf(wire.Invalid, "Passing %s loses answers when it is too early, and needs a reason for the logbook: --reason TEXT. Nothing was changed.", strings.Join(safety, ", "))
 	}
 	return s.word(ctx, by, access.Zone(r.Domain), func(tx *store.Tx, p *plan) error {
 		if p.State == store.HandoverPaused {
@@ -95,7 +96,7 @@ func (s *Handover) Next(ctx context.Context, by access.Caller, r wire.HandoverWo
 			return wire.Problemf(wire.Blocked, "The two sides of %s do not differ as the digest %s says. Look at the differences again: beacon handover show %s. Nothing was changed.", r.Domain.Unicode(), r.Agree, r.Domain.Unicode())
 		}
 		for _, code := range r.Pass {
-			if !slices.ContainsFunc(p.last.closedErrors(), func(f finding.Finding) bool { return f.Code == code }) {
+			if !slices.ContainsFunc(p.last.closedGates(), func(f finding.Finding) bool { return f.Code == code }) {
 				return wire.Problemf(wire.Invalid, "No gate %s is closed. Nothing was changed.", code)
 			}
 		}
@@ -173,6 +174,9 @@ func (s *Handover) end(tx *store.Tx, by access.Caller, p *plan, reason string) e
 	}
 	now := s.world.Now()
 	p.State, p.EndedAt = store.HandoverAbandoned, &now
+	if err := s.restore(tx, by, *p); err != nil {
+		return err
+	}
 	return s.says(tx, by, p, markEnded, string(wire.HandoverAbandoned), reason)
 }
 

@@ -1,6 +1,7 @@
 package sync
 
 import (
+	"cmp"
 	"context"
 	"slices"
 
@@ -69,8 +70,12 @@ func (s *Syncs) PlacesOf(ctx context.Context, name dnsname.Name) (places []Place
 func (s *Syncs) connect(ctx context.Context, p *Place) (err error) {
 	if p.Driver, err = s.accounts.Provider(p.Account); err == nil {
 		p.Caps, err = p.Driver.Describe(ctx, p.Ref())
-		p.Caps = p.Caps.Telling(p.Placement.ToldSet())
-		p.SOA = s.zones.SOA(p.Zone).Only(p.Caps.SOA)
+		low, soa := p.Placement.LoweredTTLs(), s.zones.SOA(p.Zone)
+		if low.Restored && p.Placement.State == store.InSync { // it is as it was: whatever it is from now on stays
+			low = store.LoweredTTLs{}
+		}
+		soa.Minimum = cmp.Or(low.Negative, soa.Minimum)
+		p.Caps, p.SOA = p.Caps.Telling(p.Placement.ToldSet(), low.NS), soa.Only(p.Caps.SOA)
 	}
 	return logbook.Explain(err)
 }

@@ -101,5 +101,13 @@ func Tell(tx *store.Tx, placementID uint64, nameservers []dnsname.Name) error {
 	return tx.Tell(placementID, nameservers)
 }
 
+// Lower keeps which TTLs are lowered at a placement, from the next sync on.
+func Lower(tx *store.Tx, placementID uint64, l store.LoweredTTLs) error {
+	return tx.Lower(placementID, l)
+}
+
+// Unlower forgets what was lowered at the placements of a zone.
+func Unlower(tx *store.Tx, zoneID uint64) error { return tx.Unlower(zoneID) }
+
 // RemovePlacement forgets a placement and all that is known of it.
 func RemovePlacement(tx *store.Tx, id uint64) error { return tx.RemovePlacement(id) }

@@ -19,11 +19,12 @@ export function Begin({ name, again }: { name: string; again: boolean }) {
   const [sign, setSign] = useState(false)
   const [keepOld, setKeepOld] = useState(false)
   const [window, setWindow] = useState('')
+  const [lower, setLower] = useState(false)
   const [batch, setBatch] = useState('')
   const [atOnce, setAtOnce] = useState(2)
   const begin = useBeginHandover(name)
   const preview = useBeginHandover(name)
-  const request = (dry_run: boolean): HandoverRequest => ({ to, from, nameservers: [], gap: false, sign, keep_old: keepOld, grace: null, allow: [], batch: batch.trim(), at_once: batch.trim() ? atOnce : 0, window, timezone: window ? Intl.DateTimeFormat().resolvedOptions().timeZone : '', reason: '', dry_run })
+  const request = (dry_run: boolean): HandoverRequest => ({ to, from, nameservers: [], gap: false, lower, sign, keep_old: keepOld, grace: null, allow: [], batch: batch.trim(), at_once: batch.trim() ? atOnce : 0, window, timezone: window ? Intl.DateTimeFormat().resolvedOptions().timeZone : '', reason: '', dry_run })
   const options = accounts.data?.items.map((a) => ({ value: a.name, explain: a.kind })) ?? []
   if (accounts.data && options.length === 0) {
     return (
@@ -84,6 +85,9 @@ export function Begin({ name, again }: { name: string; again: boolean }) {
         </div>
         <Check checked={sign} onChange={setSign}>
           Publish a DS at the end
+        </Check>
+        <Check checked={lower} onChange={setLower}>
+          Lower TTLs before the move
         </Check>
         <Check checked={keepOld} onChange={setKeepOld}>
           Keep the old zone

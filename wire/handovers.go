@@ -21,7 +21,7 @@ type HandoverRequest struct {
 	Window      string        `json:"window"`      // in which something outside may be changed, such as Tue 02:00-04:00; empty for always
 	Timezone    string        `json:"timezone"`    // of the window, such as Europe/Berlin; empty for UTC
 	Gap         bool          `json:"gap"`         // the new side accepts the domain only once it is delegated there: resolvers whose copy has expired get no answer until then; needs nameservers and a reason
-	Lower       bool          `json:"lower"`       // TTLs are lowered before the move, so that the time in which both sides are asked is shorter, and put back at its end
+	Lower       bool          `json:"lower"`       // TTLs are lowered before the move, so that the time in which both sides are asked is shorter, and restored at its end
 	Allow       []handover.Do `json:"allow"`       // acts that need no further word; see HandoverWord
 	Batch       string        `json:"batch"`       // the batch of domains that it belongs to; empty for none
 	AtOnce      int           `json:"at_once"`     // how many of the batch may be under way at a time; 0 for all

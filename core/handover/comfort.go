@@ -23,7 +23,7 @@ const ComfortNS = "ns-ttl-not-run-down"
 // Comforts returns the comfort gates. A user passes one without a reason.
 func Comforts() []string { return []string{ComfortNS} }
 
-// runDown returns by when caches no longer hold it under the former, larger TTL of the old zone's apex NS set, and what waiting for that saves; zero where nothing is to be waited for.
+// runDown returns by when no cache holds the apex NS set of the old zone under its former, larger TTL, and what waiting for that saves; zero where nothing is to be waited for.
 func runDown(c Course, s Seen) (until time.Time, saved time.Duration) {
 	if !c.Lower || !c.OldTells || !s.Lowered || slices.Contains(c.Override, ComfortNS) {
 		return until, 0

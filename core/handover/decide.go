@@ -27,7 +27,7 @@ type Course struct {
 	Window   string         `json:"window"`    // in which something outside may be changed, as ParseWindow reads it; empty for always
 	// Gap is whether the new side accepts the domain only once it is delegated there: resolvers whose copy has expired get no answer until then. A user said yes to that.
 	Gap      bool   `json:"gap"`
-	Lower    bool   `json:"lower"`    // TTLs are lowered before the move, and put back at its end
+	Lower    bool   `json:"lower"`    // TTLs are lowered before the move, and restored at its end
 	Urgent   bool   `json:"urgent"`   // no window and no freeze holds it up: it goes back
 	Timezone string `json:"timezone"` // of the window, such as Europe/Berlin; empty for UTC
 }

@@ -18,7 +18,7 @@ func routesOfDefinitions() []route {
 			if in.Zone.IsZero() {
 				return nil, &wire.Problem{Kind: wire.Invalid, Message: "Name the zone."}
 			}
-			return k.svc.Zones.Generate(k.Request.Context(), k.caller, in)
+			return k.svc.Gather.Generate(k.Request.Context(), k.caller, in)
 		}},
 		{method: "POST", effect: writes, path: "/definitions", summary: "Accept definition files as desired records", needs: access.Place, most: 8, in: wire.ApplyRequest{}, out: wire.Page[wire.Applied]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
 			var in wire.ApplyRequest

@@ -228,7 +228,7 @@ func TestHouseKit(t *testing.T) {
 	require.NoError(t, os.WriteFile(file, []byte("kits:\n  house:\n    description: What every zone begins with\n    parameters: {site: ipv4}\n    records: |\n      @    A      ${site}\n      www  CNAME  @\n"), 0o600))
 	svc := instance(t, settings)
 	assert.Equal(t, "house", svc.Zones.HouseKit().Name)
-	generated, err := svc.Zones.Generate(ctx, access.Service, wire.GenerateRequest{Zone: zone, New: true, Providers: []string{"heron-main"}})
+	generated, err := svc.Gather.Generate(ctx, access.Service, wire.GenerateRequest{Zone: zone, New: true, Providers: []string{"heron-main"}})
 	require.NoError(t, err)
 	defined, err := svc.Apply.Apply(ctx, access.Service, wire.ApplyRequest{Files: []definition.File{{Name: "x", Text: generated.Text}}})
 	require.NoError(t, err, generated.Text)

@@ -3,7 +3,7 @@
 // files manage refuses all others there, until a user detaches it.
 //
 // layers.go puts on top of a revision what somebody else owns: addresses that hosts reported, and answers for ALIAS records.
-// definitions.go writes a zone's definition back out, with the kits that fit; generate.go writes one for a zone that is elsewhere,
+// definitions.go writes a zone's definition back out, with the kits that fit,
 // housekit.go one for a new zone. settings.go holds what a definition says of a zone besides its records. search.go finds records
 // in all zones, by rows that rows.go keeps up with the revisions.
 //

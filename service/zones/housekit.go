@@ -65,3 +65,9 @@ func (h HouseKit) zone(name dnsname.Name, d definition.Zone) (text string, fault
 
 // HouseKit returns the kit that new zones start with.
 func (s *Zones) HouseKit() wire.HouseKit { return s.house.HouseKit }
+
+// NewDefinition returns the definition of a zone that exists nowhere yet, and the name of the kit that it uses.
+func (s *Zones) NewDefinition(name dnsname.Name, d definition.Zone) (text, kit string, faults []zonefile.Fault) {
+	text, faults = s.house.zone(name, d)
+	return text, s.house.Name, faults
+}

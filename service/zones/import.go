@@ -6,6 +6,8 @@ import (
 	"slices"
 
 	"beacon/core/access"
+	"beacon/core/dnsname"
+	"beacon/core/gather"
 	"beacon/core/record"
 	"beacon/core/rules"
 	"beacon/core/wording"
@@ -31,7 +33,7 @@ func (s *Zones) ImportZone(ctx context.Context, by access.Caller, in wire.Import
 	if len(faults) > 0 {
 		return wire.Imported{}, &wire.Problem{Kind: wire.Invalid, Message: fmt.Sprintf("The zone file has %s; nothing was changed.", wording.Counted(len(faults), "fault")), Faults: faults}
 	}
-	contents, left := withoutProvidersOwn(in.Zone, read.Contents())
+	contents, left := WithoutProvidersOwn(in.Zone, read.Contents())
 	out := wire.Imported{Zone: in.Zone, LeftOut: left}
 	out.Findings = s.Judge(rules.Zone{Name: in.Zone, Contents: contents, Written: read.Records})
 	if err := sound(out.Findings, "The zone file holds records that"); err != nil {
@@ -75,4 +77,14 @@ func (s *Zones) ImportZone(ctx context.Context, by access.Caller, in wire.Import
 		return logbook.Log(tx, by.Name, "zone.imported", in.Zone.String(), fmt.Sprintf("%s: %d records, revision %d", in.File, contents.Len(), rev.Number))
 	})
 	return out, err
+}
+
+// WithoutProvidersOwn parts what a zone contains from what belongs to the provider that serves it.
+func WithoutProvidersOwn(zone dnsname.Name, all record.Contents) (record.Contents, []wire.LeftOut) {
+	left := []wire.LeftOut{}
+	own := func(k record.Key) bool { return gather.Plumbing(zone, k) }
+	for _, r := range all.Filter(own).Records() {
+		left = append(left, wire.LeftOut{Record: r, Why: "belongs to the provider that the zone comes from; the new one brings its own"})
+	}
+	return all.Filter(func(k record.Key) bool { return !own(k) }), left
 }

@@ -1,4 +1,4 @@
-package zones
+package gather
 
 import (
 	"context"
@@ -7,29 +7,28 @@ import (
 
 	"beacon/core/access"
 	"beacon/core/definition"
-	"beacon/core/dnsname"
-	"beacon/core/gather"
 	"beacon/core/record"
 	"beacon/core/wording"
 	"beacon/core/zonefile"
 	"beacon/provider"
 	"beacon/service/accounts"
 	"beacon/service/logbook"
+	"beacon/service/zones"
 	"beacon/store"
 	"beacon/wire"
 )
 
 // Generate writes a definition of a zone as it is elsewhere. SOA and apex NS belong to where it is now and are left out.
-func (s *Zones) Generate(ctx context.Context, by access.Caller, r wire.GenerateRequest) (out wire.Generated, err error) {
+func (s *Gather) Generate(ctx context.Context, by access.Caller, r wire.GenerateRequest) (out wire.Generated, err error) {
 	if err := wire.Permit(by, access.Place, access.Zone(r.Zone)); err != nil {
 		return out, err
 	}
 	if r.New {
-		text, faults := s.house.zone(r.Zone, definition.Zone{Description: r.Description, Providers: r.Providers, Registrar: r.Registrar})
+		text, kit, faults := s.zones.NewDefinition(r.Zone, definition.Zone{Description: r.Description, Providers: r.Providers, Registrar: r.Registrar})
 		if len(faults) > 0 {
 			return out, &wire.Problem{Kind: wire.Invalid, Message: "The house kit does not fit this zone.", Faults: faults}
 		}
-		return wire.Generated{Text: text, From: "house kit " + s.house.Name, LeftOut: []wire.LeftOut{}}, nil
+		return wire.Generated{Text: text, From: "house kit " + kit, LeftOut: []wire.LeftOut{}}, nil
 	}
 	var all record.Contents
 	if r.Text != "" {
@@ -41,14 +40,14 @@ func (s *Zones) Generate(ctx context.Context, by access.Caller, r wire.GenerateR
 	} else if all, out.From, err = s.readElsewhere(ctx, r); err != nil {
 		return out, err
 	}
-	contents, left := withoutProvidersOwn(r.Zone, all)
+	contents, left := zones.WithoutProvidersOwn(r.Zone, all)
 	out.LeftOut = left
 	out.Text = definition.Write([]definition.Zone{{Name: r.Zone, Description: r.Description, Providers: r.Providers, Registrar: r.Registrar, Contents: contents}}, nil)
 	return out, nil
 }
 
 // readElsewhere reads a zone from the account that was named, or the first that has it and is not to serve it.
-func (s *Zones) readElsewhere(ctx context.Context, r wire.GenerateRequest) (c record.Contents, from string, err error) {
+func (s *Gather) readElsewhere(ctx context.Context, r wire.GenerateRequest) (c record.Contents, from string, err error) {
 	var list []store.Account
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) (err error) { list, err = accounts.Providers(tx); return err })
 	if err != nil {
@@ -74,14 +73,4 @@ func (s *Zones) readElsewhere(ctx context.Context, r wire.GenerateRequest) (c re
 		}
 	}
 	return c, "", wire.Problemf(wire.NotFound, "No connected provider account holds %s. Connect the one that does (beacon provider add), or bring its zone file.", r.Zone)
-}
-
-// withoutProvidersOwn parts what a zone contains from what belongs to the provider that serves it.
-func withoutProvidersOwn(zone dnsname.Name, all record.Contents) (record.Contents, []wire.LeftOut) {
-	left := []wire.LeftOut{}
-	own := func(k record.Key) bool { return gather.Plumbing(zone, k) }
-	for _, r := range all.Filter(own).Records() {
-		left = append(left, wire.LeftOut{Record: r, Why: "belongs to the provider that the zone comes from; the new one brings its own"})
-	}
-	return all.Filter(func(k record.Key) bool { return !own(k) }), left
 }

@@ -2,6 +2,7 @@ package practice
 
 import (
 	"fmt"
+	"maps"
 	"net/http"
 	"slices"
 	"strconv"
@@ -92,7 +93,8 @@ func (w *World) curlew() http.Handler {
 	})
 	mux.HandleFunc("POST /api/zones", func(rw http.ResponseWriter, r *http.Request) {
 		var body struct {
-			Apex string `json:"apex"`
+			Apex    string `json:"apex"`
+			Another bool   `json:"another"` // a zone of a name that is there already, with hosts of its own
 		}
 		if !read(rw, r, &body) {
 			return
@@ -101,6 +103,10 @@ func (w *World) curlew() http.Handler {
 		switch _, ok := dns.IsDomainName(name); {
 		case !ok || dns.CountLabel(name) < 2 || !strings.HasSuffix(body.Apex, "."):
 			curlewFail(rw, "bad_apex", body.Apex+" cannot be a zone here; write it with its final dot")
+		case p.Zones[name] != nil && body.Another:
+			z := p.createAnother(name)
+			w.changed()
+			curlewSay(rw, show(z))
 		case p.Zones[name] != nil:
 			curlewFail(rw, "zone_is_there", name+" is a zone of this account already")
 		default:
@@ -110,7 +116,7 @@ func (w *World) curlew() http.Handler {
 		}
 	})
 	mux.HandleFunc("DELETE /api/zones/{number}", with(func(rw http.ResponseWriter, _ *http.Request, z *hostedZone) {
-		delete(p.Zones, z.Name)
+		maps.DeleteFunc(p.Zones, func(_ string, other *hostedZone) bool { return other == z })
 		w.changed()
 		curlewSay(rw, nil)
 	}))
@@ -182,7 +188,7 @@ func (w *World) curlewAccept(rw http.ResponseWriter, r *http.Request, z *hostedZ
 		w.sleep(delay)
 		for _, op := range body.Ops {
 			w.sleep(curlewEach)
-			if !w.curlewDo(receipt, z.Name, op) {
+			if !w.curlewDo(receipt, z.ID, op) {
 				return
 			}
 		}
@@ -220,7 +226,7 @@ func (w *World) curlewDo(receipt, zone string, op curlewOp) bool {
 		return false
 	}
 	b.State = "working"
-	z := w.state.Providers["curlew"].Zones[zone]
+	z := w.state.Providers["curlew"].byID(zone)
 	if z == nil {
 		return stuck("the zone is gone")
 	}

@@ -86,6 +86,28 @@ func (p *providerState) create(name string) *hostedZone {
 	return z
 }
 
+// createAnother makes one more zone of a name. Its nameservers are none of the others'.
+func (p *providerState) createAnother(name string) *hostedZone {
+	others, taken := p.Zones[name], map[int]bool{}
+	for _, z := range p.Zones {
+		if z.Name == name {
+			for _, i := range z.Servers {
+				taken[i] = true
+			}
+		}
+	}
+	z := p.create(name)
+	for slices.ContainsFunc(z.Servers, func(i int) bool { return taken[i] }) {
+		p.Zones[name] = others
+		if z = p.create(name); p.Made > 1000 {
+			break // there are no more of them
+		}
+	}
+	p.Zones[name] = others
+	p.Zones[fmt.Sprintf("%s another %s", name, z.ID)] = z
+	return z
+}
+
 func (p *providerState) serverName(i int) string {
 	return fmt.Sprintf("%s%d.%s.test.", p.pool.prefix, 11+i, p.name)
 }

@@ -138,7 +138,7 @@ func (d *Driver) Create(ctx context.Context, name dnsname.Name, options provider
 		return provider.Zone{}, d.cannot("zones cannot be made through this interface; make it at the provider's site, then sync again")
 	}
 	q := question{zone: provider.ZoneRef{Name: name}}
-	q.body = writeShape{Zone: shapeZone(q.zone), Contact: soa.Address(options.SOA.RName), Minimum: options.SOA.Minimum, SOA: shapeSOA(options.SOA)}
+	q.body = writeShape{Zone: shapeZone(q.zone), Contact: soa.Address(options.SOA.RName), Minimum: options.SOA.Minimum, SOA: shapeSOA(options.SOA), Another: options.Another}
 	a, err := d.do(ctx, d.profile.create, q)
 	if err != nil {
 		return provider.Zone{}, err

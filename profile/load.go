@@ -182,9 +182,9 @@ func (r *reader) errorRules(n *yaml.Node) errorRules {
 }
 
 func (r *reader) caps(n *yaml.Node) change.Caps {
-	s := r.section(n, "can", "!write", "batch", "atomic", "page", "ttl", "types", "texts", "owns_apex", "apex_ns", "apex_alias", "delayed", "read_lag", "prefills", "attributes", "targets", "overwrites", "create_lag", "text_max", "name_max")
+	s := r.section(n, "can", "!write", "batch", "atomic", "page", "ttl", "types", "texts", "owns_apex", "apex_ns", "apex_alias", "delayed", "read_lag", "prefills", "attributes", "targets", "overwrites", "create_lag", "text_max", "name_max", "another")
 	c := change.Caps{BatchSize: s.number("batch", 100_000), Atomic: s.flag("atomic"), PageSize: s.number("page", 1_000_000), OwnsApex: s.flag("owns_apex"), ApexNS: s.flag("apex_ns"),
-		ApexAlias: s.flag("apex_alias"), Delayed: s.flag("delayed"), Prefills: s.flag("prefills")}
+		ApexAlias: s.flag("apex_alias"), Delayed: s.flag("delayed"), Another: s.flag("another"), Prefills: s.flag("prefills")}
 	c.Granularity = map[string]change.Granularity{"records": change.ByRecord, "zone": change.ByZone}[s.choice("write", "sets", "records", "zone")]
 	c.Texts = map[string]change.TextForm{"joined": change.TextJoined, "single": change.TextSingle}[s.choice("texts", "strings", "joined", "single")]
 	r.targets = s.choice("targets", targetsAbsolute, targetsInZone, targetsAtRecord)

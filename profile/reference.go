@@ -122,6 +122,7 @@ var Reference = slices.Concat(
 		"delayed|true, false|with poll|writes are accepted first and done later",
 		"read_lag|time span|0s|how much reads may be behind writes",
 		"create_lag|time span|0s|how long a new zone cannot be read yet",
+		"another|true, false|false|a zone of a name that is there already can be made again, with nameservers of its own: .another is true then",
 		"prefills|true, false|false|new zones have records in them",
 		"attributes|names with sections||what is kept with a set besides its records"),
 	keys("can.ttl", "", "min|number|0|seconds; smaller ones are raised", "max|number|any|seconds; greater ones are lowered", "steps|list|any|seconds, rising; others are raised to the next"),

@@ -115,6 +115,7 @@ type writeShape struct {
 	Records  []recordShape  `json:"records"`
 	Zonefile string         `json:"zonefile,omitempty"`
 	Contact  string         `json:"contact,omitempty"` // of .soa, where a zone is made
+	Another  bool           `json:"another,omitempty"` // a zone of this name is there already, and one more is to be made
 	Minimum  uint32         `json:"minimum,omitempty"` // of .soa, where a zone is made; seconds
 	SOA      map[string]any `json:"soa,omitempty"`
 	Cursor   string         `json:"cursor,omitempty"` // of a read

@@ -15,23 +15,45 @@ import (
 // what a driver may also be (Authority, Finder, Server, Direct, Watcher, Prober, Holder): where the driver is none, there is nothing to answer.
 type PacedDriver struct {
 	Driver
-	pace outcall.Pace
+	pace    outcall.Pace
+	mine    func(context.Context, Zone) (bool, error) // which zones of the account it is about; nil for all
+	another bool                                      // zones are made beside others of the same name
+}
+
+// Among returns the driver of some of the zones of the account: those for which mine returns true. Where another is true it makes zones beside others of the same name.
+func (p PacedDriver) Among(mine func(context.Context, Zone) (bool, error), another bool) PacedDriver {
+	p.mine, p.another = mine, another
+	return p
 }
 
 // Paced returns a driver that keeps to a pace. Reads that were refused for being too many, or that broke off, are made
 // again a few times within the context's time; writes are made once.
-func Paced(d Driver, pace outcall.Pace) PacedDriver { return PacedDriver{d, pace} }
+func Paced(d Driver, pace outcall.Pace) PacedDriver { return PacedDriver{Driver: d, pace: pace} }
 
 // Zones returns one page of the zones of the account.
 func (p PacedDriver) Zones(ctx context.Context, cursor Cursor) (page ZonePage, err error) {
 	err = outcall.InTurn(ctx, p.pace, outcall.MostReads, func() (err error) { page, err = p.Driver.Zones(ctx, cursor); return err })
-	return page, err
+	if p.mine == nil || err != nil {
+		return page, err
+	}
+	all := page.Zones
+	page.Zones = nil
+	for _, z := range all {
+		ours, err := p.mine(ctx, z)
+		if err != nil {
+			return page, err
+		}
+		if ours {
+			page.Zones = append(page.Zones, z)
+		}
+	}
+	return page, nil
 }
 
 // Find returns a zone by its name.
 func (p PacedDriver) Find(ctx context.Context, name dnsname.Name) (z Zone, there bool, err error) {
 	f, ok := p.Driver.(Finder)
-	if !ok {
+	if !ok || p.mine != nil {
 		return FindZone(ctx, struct{ Driver }{p}, name)
 	}
 	err = outcall.InTurn(ctx, p.pace, outcall.MostReads, func() (err error) { z, there, err = f.Find(ctx, name); return err })
@@ -112,6 +134,7 @@ func (p PacedDriver) change(ctx context.Context, do func() error) error {
 
 // Create makes a zone, and returns once it can be read, where the provider takes a moment for that.
 func (p PacedDriver) Create(ctx context.Context, name dnsname.Name, options ZoneOptions) (z Zone, err error) {
+	options.Another = options.Another || p.another
 	if err = p.change(ctx, func() (err error) { z, err = p.Driver.Create(ctx, name, options); return err }); err == nil {
 		AwaitZone(ctx, p, z.Ref)
 	}

@@ -23,7 +23,7 @@ type Driver interface {
 	Zones(ctx context.Context, cursor Cursor) (ZonePage, error)
 	// Describe returns what the provider can do with a zone. It may do without a request.
 	Describe(ctx context.Context, zone ZoneRef) (change.Caps, error)
-	// Create makes a zone. A zone that is there already is a Conflict.
+	// Create makes a zone. A zone that is there already is a Conflict, unless another one is asked for.
 	Create(ctx context.Context, name dnsname.Name, options ZoneOptions) (Zone, error)
 	// Remove deletes a zone and all that is in it.
 	Remove(ctx context.Context, zone ZoneRef) error
@@ -65,7 +65,8 @@ type ReadFrom struct {
 
 // ZoneOptions say how a zone is made. A driver leaves out what its interface has no place for.
 type ZoneOptions struct {
-	SOA soa.Parameters // desired fields of its SOA record; the rest is the provider's choice
+	SOA     soa.Parameters // desired fields of its SOA record; the rest is the provider's choice
+	Another bool           // with Caps.Another: a zone of this name is there already, and this one gets nameservers of its own
 }
 
 // Authority is a driver whose provider lets fields of the SOA record be set: those that its capabilities name. Such a change is a batch of one step

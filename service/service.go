@@ -146,7 +146,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 		s.store.Close()
 		return nil, err
 	}
-	s.Apply = apply.New(apply.Parts{Logbook: s.Logbook, Jobs: s.Jobs, Zones: s.Zones, Syncs: s.Syncs, Watch: settings.Watch, Accepted: func(tx *store.Tx, zoneID uint64, nameservers []dnsname.Name) error {
+	s.Apply = apply.New(apply.Parts{Logbook: s.Logbook, Jobs: s.Jobs, Zones: s.Zones, Syncs: s.Syncs, Accounts: s.Accounts, Watch: settings.Watch, Accepted: func(tx *store.Tx, zoneID uint64, nameservers []dnsname.Name) error {
 		return s.Checks.Accepted(tx, zoneID, nameservers)
 	}})
 	s.Notify = notify.New(notify.Parts{Settings: settings.Notifications, Store: s.store, Logbook: s.Logbook, World: s.world, Door: door, HTTP: s.http, Timeout: settings.Request, News: s.newsOf})
@@ -170,7 +170,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 func (s *Service) openAccounts(d Drivers) (err error) {
 	s.Accounts, err = accounts.New(accounts.Parts{Store: s.store, Logbook: s.Logbook, Log: s.log, Door: s.door, HTTP: s.http,
 		KeyFile: s.settings.KeyFile, Profiles: s.settings.Profiles, Evaluator: d.Evaluator, Timeout: s.settings.Request, PlainText: s.settings.PlainText, Calls: s.metrics.calls,
-		Placed: sync.PlacedAt, Managed: zones.Managed, Added: func(ctx context.Context) error { return s.Syncs.ScheduleLooks(ctx) }})
+		Placed: sync.OfAccount, Managed: zones.Managed, Added: func(ctx context.Context) error { return s.Syncs.ScheduleLooks(ctx) }})
 	if err != nil {
 		return err
 	}

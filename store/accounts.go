@@ -22,6 +22,7 @@ type Account struct {
 	UsedAt    *time.Time `json:"used_at"`    // last request, real time
 	RotatedAt *time.Time `json:"rotated_at"` // when it got another credential
 	Hosts     string     `json:"-"`          // further addresses that its kind asks for, by name, JSON
+	BaseID    *uint64    `json:"-"`          // of a further set of zones at an account: that account, whose credential it has
 }
 
 // HostList returns the further addresses of the account, by name.
@@ -117,6 +118,12 @@ func (t *Tx) UsesOf(id uint64) (placed, registered int, example dnsname.Name, er
 		COALESCE((SELECT z.name_key FROM placements p JOIN zones z ON z.id = p.zone_id WHERE p.account_id = @id LIMIT 1),
 			(SELECT name_key FROM zones WHERE registrar_id = @id OR delegate_to_id = @id LIMIT 1), '') AS example`, map[string]any{"id": id}).Scan(&row).Error
 	return row.Placed, row.Registered, dnsname.FromKey(row.Example), err
+}
+
+// AccountFamily returns an account and its further sets of zones, in order of their IDs; base is the account itself.
+func (t *Tx) AccountFamily(base uint64) (list []Account, err error) {
+	err = t.db.Where("id = ? OR base_id = ?", base, base).Order("id").Find(&list).Error
+	return list, err
 }
 
 // DeleteAccount forgets an account.

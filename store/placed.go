@@ -62,6 +62,11 @@ func (t *Tx) PlacementsToLook(account uint64, before time.Time) (list []PlacedZo
 	return t.placed("p.account_id = ? AND p.remote_id <> '' AND (p.looked_at IS NULL OR p.looked_at < ?)", "p.looked_at, p.id", account, before)
 }
 
+// PlacementsAt returns all placements at an account, those among them that the provider has not made yet.
+func (t *Tx) PlacementsAt(account uint64) (list []PlacedZone, err error) {
+	return t.placed("p.account_id = ?", "p.id", account)
+}
+
 func (t *Tx) placed(where, order string, args ...any) (list []PlacedZone, err error) {
 	var placements []Placement
 	query := "SELECT p.* FROM placements p JOIN zones z ON z.id = p.zone_id WHERE z.revision_id IS NOT NULL AND " + where + " ORDER BY " + order

@@ -95,6 +95,7 @@ type Caps struct {
 	ReadLag     time.Duration `json:"read_lag,omitempty"`   // after a write, reads may be this much behind
 	CreateLag   time.Duration `json:"create_lag,omitempty"` // a new zone can be read and written only so much later
 	Prefills    bool          `json:"prefills"`             // a new zone has records of the provider's making in it
+	Another     bool          `json:"another,omitempty"`    // a zone can be made again, with nameservers of its own
 	FixedZones  bool          `json:"fixed_zones"`          // zones are made and removed elsewhere, not through this interface
 	Attributes  []Attribute   `json:"attributes,omitempty"` // what it keeps with a record set besides the records
 	ToldTTL     uint32        `json:"told_ttl,omitempty"`   // of that set, seconds

@@ -133,9 +133,12 @@ func (r *reader) ttl(n *yaml.Node, otherwise uint32) uint32 {
 
 var identifier = regexp.MustCompile(`^[a-z0-9][a-z0-9-]{0,62}$`)
 
+// accountName is the name of an account, or of a further set of zones at one.
+var accountName = regexp.MustCompile(`^[a-z0-9][a-z0-9-]{0,62}(/[2-9])?$`)
+
 func (r *reader) account(n *yaml.Node) string {
-	if n.Kind != yaml.ScalarNode || !identifier.MatchString(n.Value) {
-		r.fault(n, "this is no account name", "write lower-case letters, digits and hyphens, such as heron-main")
+	if n.Kind != yaml.ScalarNode || !accountName.MatchString(n.Value) {
+		r.fault(n, "this is no account name", "write lower-case letters, digits and hyphens, such as heron-main; or with /2 behind it, a second zone there")
 		return ""
 	}
 	return n.Value

@@ -7,6 +7,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"time"
 
 	"beacon/checklist"
@@ -54,6 +55,7 @@ func (r *run) first() []checklist.Check {
 		{Name: "it is found again by its name, as it was given", Do: r.found},
 		{Name: "it is in the list of zones, which ends", Do: r.listed},
 		{Name: "a zone cannot be made twice", Do: r.createTwice},
+		{Name: "a zone is made again beside it, with nameservers of its own, and removed", Do: r.another},
 		{Name: "it holds nothing but what is the provider's own", Do: r.empty, Needed: true},
 	}
 }
@@ -261,4 +263,39 @@ func (r *run) removeAgain() error {
 		return checklist.NotApplicable("zones are made elsewhere")
 	}
 	return checklist.WantKind(r.Driver.Remove(r.ctx, r.zone.Ref), outcall.NotFound)
+}
+
+// another makes a second zone of the same name, where the provider can have one, and removes it.
+func (r *run) another() error {
+	if !r.caps.Another {
+		return checklist.NotApplicable("a name can have one zone only, as declared")
+	}
+	second, err := r.Driver.Create(r.ctx, r.Zone, provider.ZoneOptions{Another: true})
+	if err != nil {
+		return err
+	}
+	for _, n := range second.Nameservers {
+		if slices.Contains(r.zone.Nameservers, n) {
+			err = errors.Join(err, fmt.Errorf("the nameserver %s is one of both", n))
+		}
+	}
+	ids := func() (list []string, err error) {
+		zones, err := provider.AllZones(r.ctx, r.Driver)
+		for _, z := range zones {
+			if z.Ref.Name == r.Zone {
+				list = append(list, z.Ref.ID)
+			}
+		}
+		return list, err
+	}
+	both, listErr := ids()
+	err = errors.Join(err, listErr, checklist.Want(len(both) == 2 || listErr != nil, "the list has %d zones of the name, not both", len(both)), r.Driver.Remove(r.ctx, second.Ref))
+	if err != nil {
+		return err
+	}
+	left, err := ids()
+	if err != nil {
+		return err
+	}
+	return checklist.Want(len(left) == 1 && left[0] == r.zone.Ref.ID, "after the second one was removed the list has %v, and should have %s", left, r.zone.Ref.ID)
 }

@@ -36,7 +36,7 @@ type Parts struct {
 	Timeout   time.Duration // of one request, real time
 	PlainText []string      // hosts that are reached by http:// though they are other machines
 	Calls     *prometheus.CounterVec
-	// Placed returns the zones that are placed at an account, as it names them.
+	// Placed returns the zones that are placed at an account, as it names them; without an ID those that it has not made yet.
 	Placed func(tx *store.Tx, account uint64) ([]provider.ZoneRef, error)
 	// Managed returns which of some zones are managed here.
 	Managed func(tx *store.Tx, zones []dnsname.Name) (map[dnsname.Name]bool, error)
@@ -56,7 +56,7 @@ type Accounts struct {
 	timeout time.Duration
 	plain   []string // hosts that are reached by http:// though they are other machines
 	calls   *prometheus.CounterVec
-	placed  func(*store.Tx, uint64) ([]provider.ZoneRef, error)
+	all     func(*store.Tx, uint64) ([]provider.ZoneRef, error)
 	managed func(*store.Tx, []dnsname.Name) (map[dnsname.Name]bool, error)
 	added   func(context.Context) error
 	lanes   sync.Map // how many changes may be under way at an account, by its ID
@@ -81,7 +81,7 @@ func New(p Parts) (*Accounts, error) {
 		return nil, err
 	}
 	return &Accounts{store: p.Store, logbook: p.Logbook, log: p.Log, door: p.Door, http: p.HTTP, seal: seal, kinds: k,
-		timeout: p.Timeout, plain: p.PlainText, calls: p.Calls, placed: p.Placed, managed: p.Managed, added: p.Added, paces: map[uint64]*pace{}, used: map[string]time.Time{}}, nil
+		timeout: p.Timeout, plain: p.PlainText, calls: p.Calls, all: p.Placed, managed: p.Managed, added: p.Added, paces: map[uint64]*pace{}, used: map[string]time.Time{}}, nil
 }
 
 // Register adds a kind of provider account.

@@ -1,6 +1,7 @@
 package accounts
 
 import (
+	"context"
 	"strings"
 
 	"beacon/core/special"
@@ -17,6 +18,12 @@ func (s *Accounts) client(a store.Account, secret string) outcall.Client {
 
 // Secret opens the credential of an account.
 func (s *Accounts) Secret(a store.Account) (string, error) {
+	if a.BaseID != nil {
+		err := s.store.Look(context.Background(), func(tx *store.Tx) (err error) { a, err = tx.AccountByID(*a.BaseID); return err })
+		if err != nil {
+			return "", err
+		}
+	}
 	secret, err := s.seal.Open(a.Bound(), a.Sealed)
 	if err != nil {
 		return "", wire.Problemf(wire.Blocked, "%s.", err)
@@ -63,7 +70,11 @@ func (s *Accounts) driverWith(a store.Account, secret string) (d provider.PacedD
 		return d, err
 	}
 	s.lanes.Store(a.ID, kind.Parallel)
-	return provider.Paced(bare, pace), nil
+	driver := provider.Paced(bare, pace)
+	if kind.caps != nil && kind.caps.Another {
+		return s.among(a, driver), nil
+	}
+	return driver, nil
 }
 
 // Lane returns how many changes may be under way at an account at the same time; 0 where that is not known.

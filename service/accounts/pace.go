@@ -135,14 +135,15 @@ func (p *pace) Slow(d time.Duration) {
 func (s *Accounts) paceOf(a store.Account, perSecond float64) *pace {
 	s.pacesMu.Lock()
 	defer s.pacesMu.Unlock()
-	p := s.paces[a.ID]
+	id := baseOf(a)
+	p := s.paces[id]
 	if p == nil {
-		p = &pace{db: s.store, account: a.ID}
-		s.paces[a.ID] = p
+		p = &pace{db: s.store, account: id}
+		s.paces[id] = p
 	}
 	p.mu.Lock()
 	defer p.mu.Unlock()
-	if p.spacing = 0; perSecond > 0 && a.ID != 0 { // an account that is only tried has none yet
+	if p.spacing = 0; perSecond > 0 && id != 0 { // an account that is only tried has none yet
 		p.spacing = time.Duration(float64(time.Second) / (perSecond * paceMargin))
 	}
 	return p

@@ -33,6 +33,13 @@ func (s *Accounts) RemoveAccount(ctx context.Context, by access.Caller, role, na
 			return wire.Problemf(wire.Blocked, "Account %s is used: %s name it as their registrar, such as %s. Name another one in their definitions first. Nothing was changed.",
 				name, wording.Counted(registered, "zone"), example.Unicode())
 		}
+		family, err := tx.AccountFamily(a.ID)
+		if err != nil {
+			return err
+		}
+		if a.BaseID == nil && len(family) > 1 {
+			return wire.Problemf(wire.Blocked, "%s is a further set of zones at %s, with its credential. Remove it first: beacon provider remove %s. Nothing was changed.", family[1].Name, name, family[1].Name)
+		}
 		if err := tx.DeleteAccount(a.ID); err != nil {
 			return err
 		}

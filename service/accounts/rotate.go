@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strings"
 
 	"beacon/core/access"
 	"beacon/provider"
@@ -30,6 +31,10 @@ func (s *Accounts) RotateAccount(ctx context.Context, by access.Caller, name str
 	})
 	if err != nil {
 		return tried, err
+	}
+	if a.BaseID != nil {
+		base, _, _ := strings.Cut(name, "/")
+		return tried, wire.Problemf(wire.Blocked, "%s has the credential of %s. Give that one a new credential: beacon provider rotate %s. Nothing was changed.", name, base, base)
 	}
 	kind, err := s.kindOf(a)
 	if err != nil {

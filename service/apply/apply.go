@@ -39,7 +39,7 @@ func (s *Applier) Apply(ctx context.Context, by access.Caller, r wire.ApplyReque
 		}
 	}
 	err := s.logbook.Tx(ctx, func(tx *store.Tx) error {
-		faults = append(faults, unknownAccounts(tx, list)...)
+		faults = append(faults, s.unknownAccounts(tx, list)...)
 		return nil
 	})
 	if err != nil {
@@ -88,10 +88,17 @@ func fits(tx *store.Tx, z store.Zone, d definition.Zone, lead bool) (drafted int
 }
 
 // unknownAccounts finds accounts that definitions name and that are not connected.
-func unknownAccounts(tx *store.Tx, list []definition.Zone) []zonefile.Fault {
+func (s *Applier) unknownAccounts(tx *store.Tx, list []definition.Zone) []zonefile.Fault {
 	var faults []zonefile.Fault
 	look := func(z definition.Zone, role, name string) {
-		if _, err := accounts.ByName(tx, role, name); store.IsMissing(err) {
+		find := func(tx *store.Tx, name string) (store.Account, error) { return accounts.ByName(tx, role, name) }
+		if role == wire.RoleProvider {
+			find = s.accounts.Named
+		}
+		var wrong *wire.Problem
+		if _, err := find(tx, name); errors.As(err, &wrong) {
+			faults = append(faults, zonefile.Fault{File: z.File, Line: z.Line, Column: 3, Message: wrong.Message})
+		} else if store.IsMissing(err) {
 			faults = append(faults, zonefile.Fault{File: z.File, Line: z.Line, Column: 3,
 				Message: fmt.Sprintf("zone %s names the %s account %q, which is not connected here", z.Name.Unicode(), role, name),
 				Remedy:  fmt.Sprintf("correct the name, or connect it: beacon %s add %s", role, name)})
@@ -174,7 +181,7 @@ func (s *Applier) applyZone(by access.Caller, tx *store.Tx, d definition.Zone, r
 	}
 	var delegateTo *uint64
 	if d.DelegateTo != "" {
-		a, err := accounts.ByName(tx, wire.RoleProvider, d.DelegateTo)
+		a, err := s.accounts.Ensured(tx, d.DelegateTo)
 		if err != nil {
 			return out, err
 		}
@@ -189,7 +196,7 @@ func (s *Applier) applyZone(by access.Caller, tx *store.Tx, d definition.Zone, r
 		return out, err
 	}
 	for _, name := range d.Providers {
-		a, err := accounts.ByName(tx, wire.RoleProvider, name)
+		a, err := s.accounts.Ensured(tx, name)
 		if err != nil {
 			return out, err
 		}

@@ -2,6 +2,7 @@ package apply
 
 import (
 	"beacon/core/dnsname"
+	"beacon/service/accounts"
 	"beacon/service/jobs"
 	"beacon/service/logbook"
 	"beacon/service/sync"
@@ -15,7 +16,9 @@ type Parts struct {
 	Jobs    *jobs.Queue
 	Zones   *zones.Zones
 	Syncs   *sync.Syncs
-	Watch   WatchSettings
+	// Accounts finds the accounts that definitions name.
+	Accounts *accounts.Accounts
+	Watch    WatchSettings
 	// Accepted is called in the transaction that takes a definition of a zone, with the nameservers that it names; none where it names none.
 	Accepted func(tx *store.Tx, zoneID uint64, nameservers []dnsname.Name) error
 }
@@ -26,11 +29,12 @@ type Applier struct {
 	jobs     *jobs.Queue
 	zones    *zones.Zones
 	syncs    *sync.Syncs
+	accounts *accounts.Accounts
 	watch    WatchSettings
 	accepted func(*store.Tx, uint64, []dnsname.Name) error
 }
 
 // New returns an Applier.
 func New(p Parts) *Applier {
-	return &Applier{logbook: p.Logbook, jobs: p.Jobs, zones: p.Zones, syncs: p.Syncs, watch: p.Watch, accepted: p.Accepted}
+	return &Applier{logbook: p.Logbook, jobs: p.Jobs, zones: p.Zones, syncs: p.Syncs, accounts: p.Accounts, watch: p.Watch, accepted: p.Accepted}
 }

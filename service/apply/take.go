@@ -67,7 +67,7 @@ func (s *Applier) judge(ctx context.Context, t *take) error {
 	err := t.each(func(d definition.Zone) error {
 		t.named = append(t.named, d.Name)
 		err := s.logbook.Look(ctx, func(tx *store.Tx) error {
-			faults = append(faults, unknownAccounts(tx, []definition.Zone{d})...)
+			faults = append(faults, s.unknownAccounts(tx, []definition.Zone{d})...)
 			z, err := zones.ByName(tx, d.Name)
 			switch {
 			case store.IsMissing(err):

@@ -238,7 +238,7 @@ func (s *Handover) sides(ctx context.Context, r wire.HandoverRequest) error {
 			continue
 		}
 		var a store.Account
-		if err := s.logbook.Look(ctx, func(tx *store.Tx) (err error) { a, err = accounts.ByName(tx, wire.RoleProvider, account); return err }); err != nil {
+		if err := s.logbook.Look(ctx, func(tx *store.Tx) (err error) { a, err = s.accounts.Named(tx, account); return err }); err != nil {
 			return err
 		}
 		driver, err := s.accounts.Provider(a)
@@ -299,10 +299,10 @@ func (s *Handover) keep(by access.Caller, tx *store.Tx, r wire.HandoverRequest, 
 		}
 	}
 	if len(course.New) > 0 && delegation.SameSet(course.New, course.Old) {
-		return row, wire.Problemf(wire.Blocked, "The nameservers of %s are active already: %s. Nothing was changed.", r.Domain.Unicode(), dnsname.ShortList(course.New))
+		return row, s.elsewhere(r, fmt.Sprintf("The nameservers of %s are active already: %s. Nothing was changed.", r.Domain.Unicode(), dnsname.ShortList(course.New)))
 	}
 	if row.OldAccount != nil && row.NewAccount != nil && *row.OldAccount == *row.NewAccount {
-		return row, wire.Problemf(wire.Blocked, "%s is at %s already, and moves to it from another account only. Nothing was changed.", r.Domain.Unicode(), r.To)
+		return row, s.elsewhere(r, fmt.Sprintf("%s is at %s already, and moves to it from another account only. Nothing was changed.", r.Domain.Unicode(), r.To))
 	}
 	course.OldHere = row.OldAccount != nil
 	setCourse(&row, course)
@@ -329,12 +329,20 @@ func (s *Handover) keep(by access.Caller, tx *store.Tx, r wire.HandoverRequest, 
 	return row, logbook.Log(tx, by.Name, "handover.begun", r.Domain.String(), detail)
 }
 
+// elsewhere returns a problem, with the way to a second zone at the same account where its provider makes one.
+func (s *Handover) elsewhere(r wire.HandoverRequest, text string) error {
+	if other := s.accounts.Further(r.To); other != "" && r.To != "" {
+		text += fmt.Sprintf(" A second zone there, with nameservers of its own: beacon handover begin %s --to %s.", r.Domain.Unicode(), other)
+	}
+	return &wire.Problem{Kind: wire.Blocked, Message: text}
+}
+
 // place makes sure that a zone is placed at an account, and returns the account; nil for none.
 func (s *Handover) place(tx *store.Tx, z store.Zone, account string) (*uint64, error) {
 	if account == "" {
 		return nil, nil
 	}
-	a, err := accounts.ByName(tx, wire.RoleProvider, account)
+	a, err := s.accounts.Ensured(tx, account)
 	if err != nil {
 		return nil, err
 	}

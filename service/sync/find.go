@@ -1,8 +1,6 @@
 package sync
 
 import (
-	"time"
-
 	"beacon/core/dnsname"
 	"beacon/core/record"
 	"beacon/provider"
@@ -27,17 +25,14 @@ func LastOfHosts(tx *store.Tx, placementID uint64) (store.Sync, error) {
 	return tx.LastSyncOfHosts(placementID)
 }
 
-// PlacedAt returns the zones that are placed at an account, as it names them.
-func PlacedAt(tx *store.Tx, account uint64) (list []provider.ZoneRef, err error) {
-	placed, err := tx.PlacementsToLook(account, endOfTime)
+// OfAccount returns the zones that are placed at an account. Those that the provider has not made yet have no ID.
+func OfAccount(tx *store.Tx, account uint64) (list []provider.ZoneRef, err error) {
+	placed, err := tx.PlacementsAt(account)
 	for _, p := range placed {
 		list = append(list, provider.ZoneRef{ID: p.Placement.RemoteID, Name: p.Zone.Name()})
 	}
 	return list, err
 }
-
-// endOfTime is later than any look at a placement.
-var endOfTime = time.Date(9999, 1, 1, 0, 0, 0, 0, time.UTC)
 
 // PlacedSets returns what was put at a placement at some names, as it was sent.
 func PlacedSets(tx *store.Tx, placementID uint64, names []dnsname.Name) (record.Contents, error) {

@@ -1,0 +1,1 @@
+ALTER TABLE accounts ADD COLUMN IF NOT EXISTS base_id BIGINT UNSIGNED NULL COMMENT 'of a further set of zones at an account: that account', ADD CONSTRAINT accounts_base FOREIGN KEY IF NOT EXISTS (base_id) REFERENCES accounts (id)

@@ -15,5 +15,6 @@ func main() {
 	}
 	root := cli.New(os.Stdin, os.Stdout, os.Stderr)
 	root.AddCommand(serveCommand(), practiceCommand(), demoCommand(), evaluateCommand(), keyCommand(), recoverUserCommand(), firstUserCommand(), backupCommand(), restoreCommand())
+	cli.AddRehearse(root, rehearse)
 	os.Exit(cli.Run(root, os.Stderr))
 }

@@ -56,3 +56,13 @@ func comfort(c Course, s Seen, d *Decision) bool {
 		Remedy:  "Wait, or go on now: beacon handover next --pass " + ComfortNS + "."})
 	return true
 }
+
+// NegativeOf returns the negative TTL that the nameservers of a set serve, in seconds; 0 where none was heard.
+func NegativeOf(set []dnsname.Name, s evidence.Sweep) uint32 {
+	for _, a := range evidence.ServersOf(s, set) {
+		if a.Answer == evidence.Positive {
+			return a.SOA.Negative
+		}
+	}
+	return 0
+}

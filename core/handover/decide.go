@@ -198,8 +198,10 @@ func before(c Course, s Seen, l limits, d Decision, complete bool) Decision {
 		return d
 	}
 	d.Phase = Preparing
-	if c.Lower && !s.Lowered {
+	if c.Lower && !s.Lowered { // both sides are behind then
 		d.Do = append(d.Do, DoLower)
+		d.Wait = append(d.Wait, Wait{For: "TTLs are lowered"})
+		return d
 	}
 	if len(s.Behind) > 0 {
 		d.Do = append(d.Do, DoSync)

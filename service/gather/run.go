@@ -29,6 +29,12 @@ import (
 // gatherTime bounds a gathering, real time.
 const gatherTime = 20 * time.Minute
 
+// mostReads and mostLag bound how often, and how far apart, an account is read until two reads agree.
+const (
+	mostReads = 5
+	mostLag   = 5 * time.Second
+)
+
 // noteEvery is how often a gathering notes how far it is, real time.
 const noteEvery = time.Second
 
@@ -213,8 +219,31 @@ func (s *Gather) readAccount(ctx context.Context, a store.Account, zone dnsname.
 	if err != nil || !there {
 		return c, nil, false, err
 	}
-	state, err := provider.ReadAll(reading, driver, found.Ref, provider.State{})
-	return state.Contents, found.Nameservers, true, err
+	c, err = readSurely(reading, driver, found.Ref)
+	return c, found.Nameservers, true, err
+}
+
+// readSurely reads a zone until two reads agree that lie as far apart as the provider's reads may lag behind its writes: one read may show what was before a change.
+func readSurely(ctx context.Context, driver provider.Driver, zone provider.ZoneRef) (c record.Contents, err error) {
+	caps, err := driver.Describe(ctx, zone)
+	if err != nil {
+		return c, err
+	}
+	for reads := 0; ; reads++ {
+		state, err := provider.ReadAll(ctx, driver, zone, provider.State{})
+		if err != nil || caps.ReadLag == 0 || reads > 0 && state.Contents.Equal(c) {
+			return state.Contents, err
+		}
+		if reads > mostReads {
+			return c, fmt.Errorf("the zone changes all the while; gather its records once more")
+		}
+		c = state.Contents
+		select {
+		case <-time.After(min(caps.ReadLag, mostLag)):
+		case <-ctx.Done():
+			return c, context.Cause(ctx)
+		}
+	}
 }
 
 // dated compares the serial of a file with the one that is served: the same serial means the same zone.

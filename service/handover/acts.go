@@ -123,6 +123,18 @@ func (h history) due(list []handover.Do, now time.Time) (start []handover.Do, tr
 	return start, trouble
 }
 
+// again returns when the first of some acts that did not come about may be begun again, real time; zero where none waits for that.
+func (h history) again(list []handover.Do) (at time.Time) {
+	for _, do := range list {
+		if b := h.last[do]; b.fails > 0 && !b.stopped {
+			if next := b.at.Add(b.between()); at.IsZero() || next.Before(at) {
+				at = next
+			}
+		}
+	}
+	return at
+}
+
 // start begins an act of a handover, in the name of who began that. The act is stored together with a mark of it.
 func (s *Handover) start(ctx context.Context, p plan, do handover.Do) (err error) {
 	by := access.For(p.BegunBy)

@@ -231,17 +231,22 @@ func (s *Handover) oldAccount(ctx context.Context, r wire.HandoverRequest, old [
 	return "", nil
 }
 
+// driverOf returns the driver of a provider account.
+func (s *Handover) driverOf(ctx context.Context, account string) (driver provider.PacedDriver, err error) {
+	var a store.Account
+	if err = s.logbook.Look(ctx, func(tx *store.Tx) (err error) { a, err = s.accounts.Named(tx, account); return err }); err == nil {
+		driver, err = s.accounts.Provider(a)
+	}
+	return driver, err
+}
+
 // sides returns a problem where an account does not exist, or the zone is not there that is to be left.
 func (s *Handover) sides(ctx context.Context, r wire.HandoverRequest) error {
 	for _, account := range []string{r.To, r.From} {
 		if account == "" {
 			continue
 		}
-		var a store.Account
-		if err := s.logbook.Look(ctx, func(tx *store.Tx) (err error) { a, err = s.accounts.Named(tx, account); return err }); err != nil {
-			return err
-		}
-		driver, err := s.accounts.Provider(a)
+		driver, err := s.driverOf(ctx, account)
 		if err == nil && account == r.To {
 			err = s.fits(ctx, driver, r.Domain, account)
 		}

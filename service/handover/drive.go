@@ -108,7 +108,8 @@ func (s *Handover) decide(ctx context.Context, p plan, acts history, fresh bool)
 	}
 	at := looked.Sweep.Ended
 	next := s.next(out, at, len(held) > 0 && len(start) == 0)
-	if len(start) > 0 {
+	again := acts.again(out.Do)
+	if len(start) > 0 || !again.IsZero() && p.State != store.HandoverPaused {
 		next = at
 	}
 	if ask != nil && ask.Kind == handover.AskByHand {
@@ -127,6 +128,9 @@ func (s *Handover) decide(ctx context.Context, p plan, acts history, fresh bool)
 	}
 	if len(start) > 0 {
 		return jobs.Later{At: s.logbook.Now().Add(whileActing), MadeWay: true}
+	}
+	if !again.IsZero() && p.State != store.HandoverPaused { // before the next check
+		return jobs.Later{At: again, Worked: true}
 	}
 	return jobs.Later{World: next, Worked: true}
 }

@@ -14,11 +14,9 @@ import (
 	"beacon/core/finding"
 	"beacon/core/handover"
 	"beacon/provider"
-	"beacon/service/accounts"
 	"beacon/service/delegate"
 	"beacon/service/logbook"
 	"beacon/service/sync"
-	"beacon/store"
 	"beacon/wire"
 )
 
@@ -101,11 +99,7 @@ func (s *Handover) assignedAt(ctx context.Context, r wire.ForecastRequest) ([]st
 	if len(r.Nameservers) > 0 {
 		return nil, wire.Problemf(wire.Invalid, "Name an account (--to) or nameservers (--nameservers), not both.")
 	}
-	var a store.Account
-	if err := s.logbook.Look(ctx, func(tx *store.Tx) (err error) { a, err = accounts.ByName(tx, wire.RoleProvider, r.To); return err }); err != nil {
-		return nil, err
-	}
-	driver, err := s.accounts.Provider(a)
+	driver, err := s.driverOf(ctx, r.To)
 	if err != nil {
 		return nil, err
 	}

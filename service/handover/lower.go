@@ -5,7 +5,6 @@ import (
 
 	"beacon/core/access"
 	"beacon/core/diff"
-	"beacon/core/evidence"
 	"beacon/core/handover"
 	"beacon/service/zones"
 	"beacon/store"
@@ -57,7 +56,7 @@ func lowerIn(tx *store.Tx, p plan, do handover.Do) error {
 	case err != nil || !there:
 		return err
 	case do == handover.DoLower:
-		return zones.Lower(tx, at.ID, store.LoweredTTLs{Negative: handover.LowNegative, Was: p.negative()})
+		return zones.Lower(tx, at.ID, store.LoweredTTLs{Negative: handover.LowNegative, Was: handover.NegativeOf(p.course.New, p.seen.Sweep)})
 	case l.Negative > 0:
 		return zones.Lower(tx, at.ID, store.LoweredTTLs{Negative: l.Was, Was: l.Was, Restored: true})
 	}
@@ -81,14 +80,4 @@ func (s *Handover) restore(tx *store.Tx, by access.Caller, p plan) error {
 		return err
 	}
 	return nil
-}
-
-// negative returns the negative TTL of the new zone, as its nameservers serve it.
-func (p plan) negative() uint32 {
-	for _, a := range evidence.ServersOf(p.seen.Sweep, p.course.New) {
-		if a.Answer == evidence.Positive {
-			return a.SOA.Negative
-		}
-	}
-	return 0
 }

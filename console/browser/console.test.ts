@@ -48,6 +48,12 @@ test('a domain is brought in from the old provider', async () => {
   await page.getByText(`Registered at gannet-main`).waitFor()
   await accessible(page, 'no domains')
   await press(page, link(/^Add domain/))
+  await page.getByText('Gannet Names').waitFor()
+  await press(page, button('Find records'))
+  await page.getByText('all records that the account lists').waitFor()
+  await button('Accept as desired records').waitFor()
+  await accessible(page, 'records found')
+  await press(page, link('apply a definition'))
   await page.getByText('It is served by').waitFor()
   await press(page, button('Generate definition'))
   await page.getByText('Choose at least one provider').waitFor()
@@ -408,7 +414,7 @@ test('on a phone every page fits, and the light can be turned', async () => {
   const phone = await open(browser, { width: 390, height: 844 })
   const { page } = phone
   await signIn(page)
-  for (const path of ['/', '/domains', '/findings', `/domains/${domain}`, `/domains/${domain}/records`, `/domains/${domain}/history`, `/domains/${domain}/changes`, `/domains/${domain}/delegation`, `/domains/${domain}/handover`, '/handovers', '/hosts', '/search', '/apply', '/users', '/tokens', '/logbook', '/nowhere']) {
+  for (const path of ['/', '/domains', '/findings', `/domains/${domain}`, `/domains/${domain}/records`, `/domains/${domain}/history`, `/domains/${domain}/changes`, `/domains/${domain}/delegation`, `/domains/${domain}/handover`, '/handovers', '/hosts', '/search', '/add', '/apply', '/users', '/tokens', '/logbook', '/nowhere']) {
     await page.goto(address + path)
     await main().first().waitFor()
     await page.getByRole('heading', { level: 1 }).waitFor()

@@ -9,7 +9,7 @@ const browser = await chromium.launch({
   args: ['--no-sandbox', '--disable-gpu', '--disable-background-networking', '--disable-component-update', '--disable-sync', '--no-first-run'],
 })
 for (const one of pages) {
-  const [name, path] = one.split('=')
+  const [, name, path] = one.match(/^([^=]+)=(.*)$/)
   const night = name.endsWith('-night')
   const context = await browser.newContext({
     viewport: night ? { width: 390, height: 844 } : { width: 1280, height: 800 },

@@ -12,6 +12,7 @@ import { Found } from './found'
 export function Add() {
   const [search, setSearch] = useSearchParams()
   const name = search.get('zone') ?? ''
+  const account = useHolder(name).data?.account
   return (
     <>
       <title>Add a domain · Agile Beacon</title>
@@ -22,7 +23,7 @@ export function Add() {
         {name && <Found name={name} />}
         <p className="text-soft">
           A zone that exists nowhere yet, or is kept in files:{' '}
-          <Link className="link" to={name ? `/apply?zone=${encodeURIComponent(name)}` : '/apply'}>
+          <Link className="link" to={name ? `/apply?zone=${encodeURIComponent(name)}${account ? `&registrar=${account}` : ''}` : '/apply'}>
             apply a definition
           </Link>
           .

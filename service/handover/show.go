@@ -254,6 +254,9 @@ func (p plan) asks() *wire.HandoverAsked {
 		}
 	case handover.AskAgree:
 		a.Text = fmt.Sprintf("The two sides answer differently (%d of %d names and types). Change the records, or agree to the differences.", len(p.last.Differences), p.last.Compared)
+		if p.from == "" && len(p.course.Old) > 0 { // it may have been changed there since
+			a.Text += fmt.Sprintf(" What the old nameservers serve now becomes desired with: beacon zone gather %s, then --accept.", name)
+		}
 		a.Command += " --agree " + p.last.Digest
 	case handover.AskByHand:
 		a.Text, a.Command = byHandText(a.Do), "beacon watch "+name

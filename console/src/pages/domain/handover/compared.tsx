@@ -54,6 +54,11 @@ export function Compared({ h, name }: { h: Handover; name: string }) {
               <Link className="link" to={`/domains/${encodeURIComponent(name)}/records`}>
                 Change the records
               </Link>
+              {!h.from && h.old.length > 0 && (
+                <Link className="link" to={`/add?zone=${encodeURIComponent(name)}`}>
+                  Find what the old nameservers serve now
+                </Link>
+              )}
             </div>
           )}
           {word.error && <Trouble error={word.error} />}

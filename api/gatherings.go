@@ -15,6 +15,10 @@ func routesOfGatherings() []route {
 		{method: "GET", effect: looks, path: "/domains/:name/gathering", summary: "The newest gathering of a domain's records, as far as it got", needs: access.See, out: wire.Gathering{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			return k.svc.Gather.Show(k.Request.Context(), k.caller, name)
 		})},
+		{method: "GET", effect: looks, path: "/domains/:name/gatherings", summary: "The newest gathering of a domain's records as a list, which is empty where there is none", needs: access.See, out: wire.Page[wire.Gathering]{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
+			items, err := k.svc.Gather.List(k.Request.Context(), k.caller, name)
+			return wire.Page[wire.Gathering]{Items: items}, err
+		})},
 		{method: "GET", effect: looks, path: "/domains/:name/holder", summary: "Who holds a domain: the connected account that has it, and what its registry tells over RDAP", needs: access.See, out: wire.Holder{}, status: http.StatusOK, handle: named(func(k *call, name dnsname.Name) (any, error) {
 			return k.svc.Gather.Holder(k.Request.Context(), k.caller, name)
 		})},

@@ -114,6 +114,7 @@ var matrix = map[string]struct {
 	"POST /domains/:name/handover-forecast":    {access.See, ofZone, `{}`},
 	"GET /domains/:name/holder":                {access.See, ofZone, ""},
 	"GET /domains/:name/gathering":             {access.See, ofZone, ""},
+	"GET /domains/:name/gatherings":            {access.See, ofZone, ""},
 	"POST /domains/:name/gatherings":           {access.Edit, ofZone, `{}`},
 	"POST /domains/:name/gathering/acceptance": {access.Edit, ofZone, `{}`},
 	"GET /handovers":                           {access.See, somewhere, ""},

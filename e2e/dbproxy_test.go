@@ -34,6 +34,8 @@ type dbProxy struct {
 	state trouble
 	conns map[net.Conn]bool
 	clear chan struct{} // closed when the state changes
+	// commit is called before and after each COMMIT is passed on; nil for nothing.
+	commit func(passed bool)
 }
 
 func startProxy(t *testing.T, to, path string) *dbProxy {
@@ -151,8 +153,15 @@ func (p *dbProxy) serve(client net.Conn) {
 				continue
 			}
 		}
+		commits := p.commit != nil && len(all) > 4 && all[4] == 3 && string(all[5:]) == "COMMIT"
+		if commits {
+			p.commit(false)
+		}
 		if _, err := server.Write(all); err != nil {
 			return
+		}
+		if commits {
+			p.commit(true)
 		}
 	}
 }

@@ -10,6 +10,8 @@ import (
 	"net/http/httptest"
 	"net/http/httputil"
 	"net/url"
+	"os"
+	"path/filepath"
 	"strings"
 	"sync"
 	"testing"
@@ -158,4 +160,99 @@ func (a *asker) asksSoftly(method, path string, body, into any) bool {
 		return false
 	}
 	return into == nil || json.NewDecoder(res.Body).Decode(into) == nil
+}
+
+// In the soak: a signed domain moves to and fro, and the service is killed at its first commit, after the next start at its second, and so on, before a commit is passed on or
+// after it. The handovers come to their end, and the registrar was asked for each change once.
+func TestKillAtEachCommitOfAHandover(t *testing.T) {
+	t.Parallel()
+	if !soak() {
+		t.Skip("takes minutes; the kills at each request are its short form")
+	}
+	opt := options(t, 60, "lease: "+lease.String()+"\nrequest_timeout: 500ms\nchecks: {settling: 3m, settled: 1h, margin: 10s}\n")
+	opt.Signed = true
+	s := stage(t, opt)
+	ctx := context.Background()
+	m := mover{signedIn(t, s), rand.New(rand.NewPCG(1, 0)), 1}
+	require.NoError(t, s.Host(ctx, moved, []byte("@ 60 A 192.0.2.1\nwww 60 A 192.0.2.1\n")))
+	m.define("zones:\n  tides.example:\n    providers: [heron-main]\n    registrar: gannet-main\n    ttl: 60\n    records: |\n      @ A 192.0.2.1\n      www A 192.0.2.1\n")
+	m.synced(m.syncAt(moved, "heron-main"))
+	m.done("/domains/"+moved+"/delegations", m.move(false))
+	for _, at := range []string{"heron", "curlew"} {
+		require.NoError(t, s.Control(ctx, "/signing", map[string]any{"zone": moved + ".", "at": at}))
+	}
+	m.done("/domains/"+moved+"/ds-changes", map[string]any{"remove": false})
+
+	s.KillService()
+	socket := filepath.Join(s.Dir, "db", "socket")
+	p := startProxy(t, socket, filepath.Join(s.Dir, "proxy"))
+	file := filepath.Join(s.Dir, "beacon.yaml")
+	text, err := os.ReadFile(file)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(file, []byte(strings.Replace(string(text), socket, p.path, 1)), 0o600))
+	var mu sync.Mutex
+	commits, at, after, armed := 0, 1, false, false
+	dead := make(chan bool, 1)
+	p.commit = func(passed bool) {
+		mu.Lock()
+		defer mu.Unlock()
+		if !armed {
+			return
+		}
+		if !passed {
+			commits++
+		}
+		if commits == at && passed == after {
+			armed = false
+			s.KillService()
+			dead <- true
+		}
+	}
+	require.NoError(t, s.StartService(ctx))
+	kills, to := 0, "curlew-ops"
+	for round := range 4 {
+		before := m.journal()
+		var h handoverState
+		m.ask("POST", "/domains/"+moved+"/handovers", map[string]any{"to": to, "sign": true, "grace": 0, "allow": []string{"remove-ds", "delegate", "add-ds", "retire"}}, &h)
+		mu.Lock()
+		commits, at, after, armed = 0, 1, round%2 == 1, true
+		mu.Unlock()
+		for deadline := time.Now().Add(15 * time.Minute); ; {
+			select {
+			case <-dead:
+				kills++
+				require.NoError(t, s.StartService(ctx))
+				mu.Lock()
+				commits, at, armed = 0, at+1, true
+				mu.Unlock()
+				continue
+			default:
+			}
+			if m.asksSoftly("GET", "/domains/"+moved+"/handover", nil, &h) {
+				if h.State == "done" {
+					break
+				}
+				if h.Doing == "" && len(h.Wait) > 0 && h.Wait[0].Until != "" {
+					m.asksSoftly("POST", "/clock/steps", map[string]any{"until": h.Wait[0].Until}, nil)
+				}
+			}
+			require.True(t, time.Now().Before(deadline), "after %d kills: %+v", kills, h)
+			time.Sleep(10 * time.Millisecond)
+		}
+		mu.Lock()
+		armed = false
+		mu.Unlock()
+		select {
+		case <-dead:
+			require.NoError(t, s.StartService(ctx))
+		default:
+		}
+		var asked []string
+		for _, line := range m.journal()[len(before):] {
+			asked = append(asked, strings.Fields(line)[0])
+		}
+		assert.Equal(t, []string{"ds", "save", "activate", "ds"}, asked, "round %d", round)
+		t.Logf("round %d: %d kills so far, the last at commit %d after a start", round, kills, at)
+		to = map[string]string{"curlew-ops": "heron-main", "heron-main": "curlew-ops"}[to]
+	}
 }

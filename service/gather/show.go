@@ -2,6 +2,7 @@ package gather
 
 import (
 	"context"
+	"errors"
 	"fmt"
 
 	"beacon/core/access"
@@ -22,6 +23,16 @@ func (s *Gather) Show(ctx context.Context, by access.Caller, name dnsname.Name) 
 		return out, err
 	}
 	return view(g)
+}
+
+// List returns the newest gathering of a domain, or none.
+func (s *Gather) List(ctx context.Context, by access.Caller, name dnsname.Name) ([]wire.Gathering, error) {
+	g, err := s.Show(ctx, by, name)
+	var missing *wire.Problem
+	if errors.As(err, &missing) && missing.Kind == wire.NotFound {
+		return []wire.Gathering{}, nil
+	}
+	return []wire.Gathering{g}, err
 }
 
 // newest returns the newest gathering of a domain.

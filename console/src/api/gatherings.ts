@@ -1,6 +1,6 @@
 // Finding the records of a domain where it is served now, and who holds it.
 import { useQuery } from '@tanstack/react-query'
-import { get, post, Problem } from './client'
+import { get, post } from './client'
 import { useRefreshing } from './hooks'
 import type { Gathering, GatheringDecision } from './types'
 
@@ -8,14 +8,7 @@ import type { Gathering, GatheringDecision } from './types'
 export const useGathering = (name: string) =>
   useQuery({
     queryKey: ['gatherings', name],
-    queryFn: async ({ signal }): Promise<Gathering | null> => {
-      try {
-        return await get('/domains/{name}/gathering', { name }, signal)
-      } catch (error) {
-        if (error instanceof Problem && error.status === 404) return null
-        throw error
-      }
-    },
+    queryFn: async ({ signal }): Promise<Gathering | null> => (await get('/domains/{name}/gatherings', { name }, signal)).items[0] ?? null,
     enabled: name !== '',
     refetchInterval: (query) => (query.state.data && !query.state.data.finished_at ? 500 : false),
   })

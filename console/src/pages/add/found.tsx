@@ -31,6 +31,9 @@ const claims: Record<string, { light: Light; word: string }> = {
   failed: { light: 'none', word: 'not possible' },
 }
 
+/** Whether a source was only looked at beside a complete one. */
+const beside = (g: Gathering, s: Gathering['sources'][number]) => g.claim === 'complete' && s.kind === 'asking' && s.claim === 'unknown'
+
 const kinds: Record<string, string> = { account: 'Account', transfer: 'Zone transfer', walk: 'NSEC chain', file: 'Zone file', asking: 'Asking for names' }
 
 function Result({ g, name }: { g: Gathering; name: string }) {
@@ -46,10 +49,10 @@ function Result({ g, name }: { g: Gathering; name: string }) {
           {g.sources.map((s, i) => (
             <li key={i} className="flex items-start gap-3">
               <span className="mt-0.5">
-                <Lamp light={claims[s.claim]?.light ?? 'none'} />
+                <Lamp light={beside(g, s) ? 'none' : (claims[s.claim]?.light ?? 'none')} />
               </span>
               <p className="min-w-0 wrap-anywhere">
-                <span className="font-semibold">{kinds[s.kind]}</span> <span className="data">{s.name}</span>: {claims[s.claim]?.word}
+                <span className="font-semibold">{kinds[s.kind]}</span> <span className="data">{s.name}</span>: {beside(g, s) ? 'what visitors get' : claims[s.claim]?.word}
                 {s.claim !== 'failed' && `, ${count(s.sets, 'record set')}`}
                 <span className="text-soft">
                   {' '}

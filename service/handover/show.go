@@ -340,6 +340,7 @@ func (p plan) steps(h history) (list []wire.HandoverStep) {
 			list = append(list, wire.HandoverStep{Text: everywhere, State: wire.StepDone, At: m.At})
 		}
 	}
+	slices.SortStableFunc(list, func(x, y wire.HandoverStep) int { return x.At.Compare(y.At) })
 	if p.Ended() {
 		return append(list, wire.HandoverStep{Text: endText(p.State), State: wire.StepDone, At: p.ends()})
 	}

@@ -26,6 +26,8 @@ export function Begin({ name, again }: { name: string; again: boolean }) {
   const preview = useBeginHandover(name)
   const request = (dry_run: boolean): HandoverRequest => ({ to, from, nameservers: [], gap: false, lower, sign, keep_old: keepOld, grace: null, allow: [], batch: batch.trim(), at_once: batch.trim() ? atOnce : 0, window, timezone: window ? Intl.DateTimeFormat().resolvedOptions().timeZone : '', reason: '', dry_run })
   const options = accounts.data?.items.map((a) => ({ value: a.name, explain: a.kind })) ?? []
+  const twice = accounts.data?.items.filter((a) => a.caps?.another && domain?.providers.includes(a.name) && !options.some((o) => o.value === `${a.name}/2`)) ?? []
+  const targets = [...options, ...twice.map((a) => ({ value: `${a.name}/2`, explain: 'a second zone there, with other nameservers' }))]
   if (accounts.data && options.length === 0) {
     return (
       <Plate title="Move this domain">
@@ -47,7 +49,7 @@ export function Begin({ name, again }: { name: string; again: boolean }) {
           <label className="label" htmlFor="to">
             New provider
           </label>
-          <Choice id="to" value={to} options={options} onChange={setTo} placeholder="choose an account" />
+          <Choice id="to" value={to} options={targets} onChange={setTo} placeholder="choose an account" />
         </div>
         <div>
           <label className="label" htmlFor="from">

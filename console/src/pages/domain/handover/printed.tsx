@@ -62,8 +62,8 @@ function Body({ h }: { h: Handover }) {
             {h.steps.map((s, i) => (
               <tr key={i} className="border-b border-line align-top">
                 <td className="py-1 pr-3">{s.text}</td>
-                <td className="data py-1 pr-3">{utc(s.planned ?? (s.state === 'done' ? undefined : s.at))}</td>
-                <td className="data py-1">{s.state === 'done' ? utc(s.at) : ''}</td>
+                <td className="data py-1 pr-3 whitespace-nowrap max-sm:whitespace-normal">{utc(s.planned ?? (s.state === 'done' ? undefined : s.at))}</td>
+                <td className="data py-1 whitespace-nowrap max-sm:whitespace-normal">{s.state === 'done' ? utc(s.at) : ''}</td>
               </tr>
             ))}
           </tbody>

@@ -41,7 +41,7 @@ tour: need-database build
 test: need-tests console check
 	cd console && npm run --silent test
 	$(GO) test -timeout $(TEST_TIMEOUT) . ./core/... # no goroutine in them, so nothing for the race detector
-	$(GO) test -race -timeout $(TEST_TIMEOUT) -parallel 3 ./service $$($(GO) list ./... | grep -vE '^[a-z]+$$|/core/|/e2e$$|/service$$') # the longest first
+	$(GO) test -race -timeout $(TEST_TIMEOUT) -parallel 4 ./service $$($(GO) list ./... | grep -vE '^[a-z]+$$|/core/|/e2e$$|/service$$') # the longest first
 	$(GO) test -race -timeout $(TEST_TIMEOUT) -parallel 4 -count 1 ./e2e # builds the program by itself, which the test cache does not see
 	@echo "make test took $$(( ($$(date +%s) - $(BEGAN)) / 60 )) min $$(( ($$(date +%s) - $(BEGAN)) % 60 )) s"
 

@@ -22,6 +22,7 @@ type gathering struct {
 	request              wire.GatheringRequest
 	file                 string
 	last, accept         bool
+	afterwards           bool
 	keep, leave, aliases []string
 	reason               string
 	dryRun, yes          bool
@@ -44,8 +45,8 @@ func (a *app) zoneGatherCommand() *cobra.Command {
 			if g.accept {
 				return a.acceptGathered(name, g)
 			}
-			if len(g.keep)+len(g.leave)+len(g.aliases) > 0 || g.dryRun {
-				return misuse("--keep, --leave, --alias and --dry-run go with --accept")
+			if len(g.keep)+len(g.leave)+len(g.aliases) > 0 || g.dryRun || g.afterwards {
+				return misuse("--keep, --leave, --alias, --afterwards and --dry-run go with --accept")
 			}
 			return a.gather(name, g)
 		}}
@@ -58,6 +59,7 @@ func (a *app) zoneGatherCommand() *cobra.Command {
 	c.Flags().StringArrayVar(&g.leave, "leave", nil, "with --accept: leave this set out")
 	c.Flags().StringArrayVar(&g.aliases, "alias", nil, "with --accept: an alias in its place, such as '@ A=web.example'")
 	c.Flags().StringVar(&g.reason, "reason", "", "why, for the logbook")
+	c.Flags().BoolVar(&g.afterwards, "afterwards", false, "with --accept, while the domain moves: propose your present records as a draft once no cache asks the old nameservers")
 	c.Flags().BoolVar(&g.dryRun, "dry-run", false, "with --accept: show what would change; change nothing")
 	c.Flags().BoolVar(&g.yes, "yes", false, "do not ask")
 	return c
@@ -170,7 +172,7 @@ func (a *app) acceptGathered(name dnsname.Name, g gathering) error {
 	if err := ask(a, wire.ShowGathering, wire.None{}, &last, name); err != nil {
 		return err
 	}
-	in := wire.GatheringAcceptance{ID: last.ID, Reason: g.reason, DryRun: true, Decisions: []wire.GatheringDecision{}}
+	in := wire.GatheringAcceptance{ID: last.ID, Reason: g.reason, DryRun: true, Afterwards: g.afterwards, Decisions: []wire.GatheringDecision{}}
 	for choice, list := range map[gather.Choice][]string{gather.Keep: g.keep, gather.Leave: g.leave, gather.Alias: g.aliases} {
 		for _, text := range list {
 			d, err := readDecision(name, choice, text)

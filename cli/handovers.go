@@ -10,6 +10,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/handover"
 	"beacon/core/handover/compare"
+	"beacon/core/record"
 	"beacon/wire"
 )
 
@@ -334,6 +335,13 @@ func (a *app) showHandover(v wire.Handover) {
 		}
 	}
 	a.findings(v.Closed)
+	for i, set := range v.Later {
+		label := "afterwards"
+		if i > 0 {
+			label = ""
+		}
+		line(label, "proposed in the draft: "+record.SetText(set))
+	}
 	if len(v.Hanging) > 0 && v.Phase != handover.Done {
 		a.printf("\n%s\n", a.paint(bold, "What else hangs on the old nameservers"))
 		a.findings(v.Hanging)

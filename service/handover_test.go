@@ -25,7 +25,7 @@ import (
 	"beacon/practice"
 	"beacon/practice/practicetest"
 	"beacon/service"
-	svchandover "beacon/service/handover"
+	"beacon/service/freezes"
 	"beacon/service/notify"
 	"beacon/tell"
 	"beacon/wire"
@@ -370,7 +370,7 @@ func TestHandoverInAWindow(t *testing.T) {
 	h := newHouseWith(t, func(s *service.Settings) {
 		today := time.Now().UTC()
 		s.Checks.Settling = 5 * time.Minute
-		s.Handovers = svchandover.Settings{Freezes: []svchandover.FreezeSettings{{From: today.Format(time.DateOnly), To: today.AddDate(0, 0, 1).Format(time.DateOnly), Reason: "stocktaking"}}}
+		s.Handovers = freezes.Settings{Freezes: []freezes.Freeze{{From: today.Format(time.DateOnly), To: today.AddDate(0, 0, 1).Format(time.DateOnly), Reason: "stocktaking"}}}
 	}).atPlover(ploverRecords)
 	old := h.active()
 	_, err := h.Handover.Begin(ctx, access.Service, wire.HandoverRequest{Domain: zone, To: "heron-main", Window: "Tuesday"})

@@ -19,7 +19,7 @@ import (
 	"beacon/resolve"
 	"beacon/service/apply"
 	"beacon/service/check"
-	"beacon/service/handover"
+	"beacon/service/freezes"
 	"beacon/service/jobs"
 	"beacon/service/notify"
 	"beacon/service/secondaries"
@@ -47,7 +47,7 @@ type Settings struct {
 	Notifications   notify.Settings         `yaml:"notifications"`  // who is told when a verdict changes
 	WorldClock      string                  `yaml:"world_clock"`    // address of a clock to follow; empty for this machine's
 	Checks          check.CheckSettings     `yaml:"checks"`
-	Handovers       handover.Settings       `yaml:"handovers"`
+	Handovers       freezes.Settings        `yaml:"handovers"`
 	Hosts           HostSettings            `yaml:"hosts"`
 	NewZones        zones.NewZoneSettings   `yaml:"new_zones"`
 	Profiles        string                  `yaml:"profiles"` // folder of provider profiles, NAME.profile.yaml

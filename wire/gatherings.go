@@ -88,6 +88,9 @@ type GatheringAcceptance struct {
 	Decisions []GatheringDecision `json:"decisions"` // one for each open doubt
 	Reason    string              `json:"reason"`    // why, for the logbook
 	DryRun    bool                `json:"dry_run"`   // show what it would be, and accept nothing
+
+	// Afterwards has the record sets that are replaced proposed as a draft, once no cache asks the old nameservers. It needs an open handover.
+	Afterwards bool `json:"afterwards"`
 }
 
 // Holder says who holds a domain, as far as connected accounts and its registry tell.

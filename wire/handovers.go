@@ -7,6 +7,7 @@ import (
 	"beacon/core/finding"
 	"beacon/core/handover"
 	"beacon/core/handover/compare"
+	"beacon/core/record"
 )
 
 // HandoverRequest begins the move of a domain to other nameservers. Nothing at a registrar changes before a user allows it.
@@ -71,6 +72,7 @@ type Handover struct {
 	Closed    []finding.Finding  `json:"closed"`              // gates that are closed
 	Hanging   []finding.Finding  `json:"hanging"`             // what else hangs on the nameservers that are left, and is to be seen to
 	Compared  HandoverComparison `json:"compared"`            // what the two sides answered differently
+	Later     []record.Set       `json:"later"`               // what is proposed as a draft once no cache asks the old nameservers
 	Steps     []HandoverStep     `json:"steps"`               // what was done, and what is still to come, in order of time
 	Ends      time.Time          `json:"ends,omitzero"`       // when it is likely done; left out where that cannot be foreseen
 	Back      HandoverBack       `json:"back"`                // how to go back

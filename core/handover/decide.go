@@ -54,6 +54,9 @@ type Mark struct {
 	Withdrawn bool      `json:"withdrawn,omitempty"`
 }
 
+// Left reports whether no cache asks the old nameservers any more.
+func (p Phase) Left() bool { return p == Securing || p == Closing || p == Done }
+
 // MarkKind is what was established.
 type MarkKind string
 

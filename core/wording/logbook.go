@@ -35,6 +35,7 @@ var sentences = map[string]string{
 	"draft.accepted":             "WHO accepted the draft of WHAT.",
 	"draft.discarded":            "WHO discarded the draft of WHAT.",
 	"draft.edited":               "WHO edited the draft of WHAT.",
+	"draft.proposed":             "Your records of before the handover are proposed in the draft of WHAT.",
 	"drift.adopted":              "WHO adopted changes that were made to WHAT at its provider.",
 	"files.applied":              "WHO applied the definition of WHAT.",
 	"files.not-pruned":           "WHAT is in no definition file any more, and was not removed.",

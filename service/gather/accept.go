@@ -50,7 +50,7 @@ func (s *Gather) Accept(ctx context.Context, by access.Caller, r wire.GatheringA
 	if err := zonefile.Write(&text, r.Domain, merged.Contents(r.Domain, decisions)); err != nil {
 		return out, err
 	}
-	out, err = s.zones.ImportZone(ctx, by, wire.Import{Zone: r.Domain, File: fmt.Sprintf("gathering %d", g.ID), Text: text.String(), Partial: true, Reason: r.Reason, DryRun: r.DryRun})
+	out, err = s.zones.ImportZone(ctx, by, wire.Import{Zone: r.Domain, File: fmt.Sprintf("gathering %d", g.ID), Text: text.String(), Partial: true, Reason: r.Reason, DryRun: r.DryRun, Afterwards: r.Afterwards})
 	if err != nil || r.DryRun {
 		return out, err
 	}

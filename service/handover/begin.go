@@ -52,7 +52,7 @@ func (s *Handover) begin(ctx context.Context, by access.Caller, r wire.HandoverR
 	if r.AtOnce < 0 || r.AtOnce > 0 && r.Batch == "" || len(r.Batch) > 100 {
 		return out, wire.Problemf(wire.Invalid, "A batch has a name of at most 100 characters (--batch NAME), and a number of domains that may be under way at a time (--at-once). Nothing was changed.")
 	}
-	if _, err := s.calendar(r.Window, r.Timezone); err != nil {
+	if _, err := s.settings.Calendar(r.Window, r.Timezone); err != nil {
 		return out, err
 	}
 	if err := s.movable(ctx, r.Domain); err != nil {

@@ -118,6 +118,11 @@ func (s *Handover) decide(ctx context.Context, p plan, acts history, fresh bool)
 		}
 	}
 	p.DecidedAt, p.NextAt = &at, &next
+	if out.Phase.Left() {
+		if err := s.logbook.Tx(ctx, func(tx *store.Tx) error { return zones.ProposeLater(tx, p.ZoneID) }); err != nil {
+			return err
+		}
+	}
 	if err := s.keepDecision(ctx, p, out); err != nil || out.Phase == handover.Done {
 		return err
 	}

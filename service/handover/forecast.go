@@ -40,7 +40,7 @@ func (s *Handover) Forecast(ctx context.Context, by access.Caller, r wire.Foreca
 	if err != nil {
 		return out, err
 	}
-	calendar, err := s.calendar(r.Window, r.Timezone)
+	calendar, err := s.settings.Calendar(r.Window, r.Timezone)
 	if err != nil {
 		return out, err
 	}

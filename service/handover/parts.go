@@ -5,6 +5,7 @@ import (
 	"beacon/service/accounts"
 	"beacon/service/check"
 	"beacon/service/delegate"
+	"beacon/service/freezes"
 	"beacon/service/jobs"
 	"beacon/service/logbook"
 	"beacon/service/notify"
@@ -14,7 +15,7 @@ import (
 
 // Parts are what a Handover works with.
 type Parts struct {
-	Settings    Settings
+	Settings    freezes.Settings
 	Logbook     *logbook.Book
 	Jobs        *jobs.Queue
 	World       *clock.World
@@ -28,7 +29,7 @@ type Parts struct {
 
 // Handover moves domains to other nameservers. It is safe for concurrent use.
 type Handover struct {
-	settings    Settings
+	settings    freezes.Settings
 	logbook     *logbook.Book
 	jobs        *jobs.Queue
 	world       *clock.World

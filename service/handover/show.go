@@ -172,6 +172,9 @@ func (s *Handover) view(tx *store.Tx, p plan) (v wire.Handover, err error) {
 		}
 	}
 	v.Steps = p.steps(h)
+	if v.Later, err = zones.Later(tx, p.ZoneID); err != nil {
+		return v, err
+	}
 	for _, m := range p.marks {
 		v.Report = append(v.Report, p.evident(m))
 	}
@@ -255,7 +258,7 @@ func (p plan) asks() *wire.HandoverAsked {
 	case handover.AskAgree:
 		a.Text = fmt.Sprintf("The two sides answer differently (%d of %d names and types). Change the records, or agree to the differences.", len(p.last.Differences), p.last.Compared)
 		if p.from == "" && len(p.course.Old) > 0 { // it may have been changed there since
-			a.Text += fmt.Sprintf(" What the old nameservers serve now becomes desired with: beacon zone gather %s, then --accept.", name)
+			a.Text += fmt.Sprintf(" What the old nameservers serve now becomes desired with: beacon zone gather %s, then --accept; with --afterwards yours is proposed once no cache asks there.", name)
 		}
 		a.Command += " --agree " + p.last.Digest
 	case handover.AskByHand:

@@ -177,6 +177,9 @@ func (s *Handover) end(tx *store.Tx, by access.Caller, p *plan, reason string) e
 	if err := s.restore(tx, by, *p); err != nil {
 		return err
 	}
+	if err := zones.ProposeLater(tx, p.ZoneID); err != nil {
+		return err
+	}
 	return s.says(tx, by, p, markEnded, string(wire.HandoverAbandoned), reason)
 }
 

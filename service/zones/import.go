@@ -66,6 +66,11 @@ func (s *Zones) ImportZone(ctx context.Context, by access.Caller, in wire.Import
 		out.Added, out.Removed, out.Same = record.Difference(before, contents)
 		out.Counts = wire.ImportCounts{Added: len(out.Added), Removed: len(out.Removed)}
 		out.Added, out.Removed = slices.Clone(out.Added[:min(len(out.Added), wire.MostImported)]), slices.Clone(out.Removed[:min(len(out.Removed), wire.MostImported)])
+		if in.Afterwards {
+			if err := keepLater(tx, by, z, before, contents, in.DryRun); err != nil {
+				return err
+			}
+		}
 		if in.DryRun {
 			return nil
 		}

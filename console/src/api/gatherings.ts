@@ -23,7 +23,9 @@ export const useGather = () =>
 
 export const useAcceptGathering = (name: string) =>
   useRefreshing(
-    ({ id, decisions }: { id: number; decisions: GatheringDecision[] }) => post('/domains/{name}/gathering/acceptance', { name }, { id, decisions, reason: '', dry_run: false }),
+    ({ id, decisions, afterwards }: { id: number; decisions: GatheringDecision[]; afterwards: boolean }) =>
+      post('/domains/{name}/gathering/acceptance', { name }, { id, decisions, reason: '', dry_run: false, afterwards }),
     ['zones'],
     ['domains'],
+    ['handovers'],
   )

@@ -1,8 +1,9 @@
 // What was found: the sources and how complete each is, what a user decides about, and the records.
 import { useState } from 'react'
-import { Link } from 'react-router'
+import { Link, useSearchParams } from 'react-router'
 import { useAcceptGathering, useGathering } from '../../api/gatherings'
 import type { Gathering, GatheringDecision, GatheringDoubt } from '../../api/types'
+import { Check } from '../../parts/check'
 import { Key, Notice, Plate, Shown, Trouble } from '../../parts/kit'
 import { Lamp, type Light } from '../../parts/lamp'
 import { count, relative } from '../../parts/text'
@@ -39,6 +40,8 @@ const kinds: Record<string, string> = { account: 'Account', transfer: 'Zone tran
 function Result({ g, name }: { g: Gathering; name: string }) {
   const [decisions, decide] = useState<Record<string, GatheringDecision>>({})
   const accept = useAcceptGathering(name)
+  const moving = useSearchParams()[0].has('moving')
+  const [afterwards, propose] = useState(true)
   const open = g.doubts.filter((d) => d.open && !decisions[about(d)])
   const unclear = Object.values(decisions).some((d) => d.choice === 'alias' && !d.target?.trim())
   if (accept.data) return <Accepted name={name} records={accept.data.counts.added} />
@@ -68,8 +71,13 @@ function Result({ g, name }: { g: Gathering; name: string }) {
       <Doubts g={g} decisions={decisions} decide={(d) => decide({ ...decisions, [about(d)]: d })} />
       <Plate title="Records" aside={`${count(g.count, 'record set')}; ${count(g.left_out.length, 'record')} of the provider left out`}>
         <Records g={g} name={name} />
+        {moving && (
+          <Check className="mt-3" checked={afterwards} onChange={propose}>
+            Propose the records that are replaced in the draft, once no cache asks the old nameservers
+          </Check>
+        )}
         <div className="mt-4 flex flex-wrap items-center gap-3">
-          <Key weight="main" disabled={open.length > 0 || unclear || g.count === 0} busy={accept.isPending} onClick={() => accept.mutate({ id: g.id, decisions: Object.values(decisions) })}>
+          <Key weight="main" disabled={open.length > 0 || unclear || g.count === 0} busy={accept.isPending} onClick={() => accept.mutate({ id: g.id, decisions: Object.values(decisions), afterwards: moving && afterwards })}>
             Accept as desired records
           </Key>
           <p className="text-soft">{open.length > 0 ? `${count(open.length, 'record set')} to decide about first, above.` : 'Nothing is written to a provider.'}</p>

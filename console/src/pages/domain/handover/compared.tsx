@@ -14,6 +14,16 @@ export function Compared({ h, name }: { h: Handover; name: string }) {
   const open = differences.filter((d) => d.kind !== 'ttl')
   return (
     <Plate title="Both sides" aside={`${count(names, 'name and type').replace('name and types', 'names and types')} asked`}>
+      {h.later.length > 0 && (
+        <div className="mb-3">
+          <p>Proposed in the draft once no cache asks the old nameservers:</p>
+          {h.later.map((set) => (
+            <p key={`${set.name} ${set.type}`} className="data wrap-anywhere">
+              {relative(set.name, name)} {set.type} {set.data.join(', ')}
+            </p>
+          ))}
+        </div>
+      )}
       {open.length === 0 ? (
         <p>They answer the same.</p>
       ) : (
@@ -55,7 +65,7 @@ export function Compared({ h, name }: { h: Handover; name: string }) {
                 Change the records
               </Link>
               {!h.from && h.old.length > 0 && (
-                <Link className="link" to={`/add?zone=${encodeURIComponent(name)}`}>
+                <Link className="link" to={`/add?zone=${encodeURIComponent(name)}&moving=1`}>
                   Find what the old nameservers serve now
                 </Link>
               )}

@@ -1,9 +1,10 @@
 package resolve
 
 import (
-	"beacon/core/evidence"
 	"context"
 	"net/netip"
+
+	"beacon/core/evidence"
 )
 
 // ask counts the question against the check's bound.

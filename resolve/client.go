@@ -51,6 +51,9 @@ type Question struct {
 	Signed    bool // set DO: signatures are desired (RFC 3225)
 	Unchecked bool // set CD: a validating resolver returns answers that fail validation (RFC 4035 section 3.2.2)
 	Brief     bool // of an answer the answer section counts alone; it is one of very many
+
+	// Visitor is the IPv4 network that the question is asked for (RFC 7871); the zero value for none.
+	Visitor netip.Prefix
 }
 
 // Transport is how a question travels.

@@ -83,7 +83,7 @@ func (s *Sweeper) askFor(ctx context.Context, g Gathering, a *gather.Asking, way
 				if q.Round > 0 {
 					again()
 				}
-				go func() { answers <- answered{q, s.askOne(ctx, g.Servers[q.Round%len(g.Servers)], q.Key)} }()
+				go func() { answers <- answered{q, s.askOne(ctx, g.Servers[q.Round%len(g.Servers)], q.Key, q.Visitor())} }()
 			}
 		}
 		if open == 0 {
@@ -100,12 +100,12 @@ func (s *Sweeper) askFor(ctx context.Context, g Gathering, a *gather.Asking, way
 }
 
 // askOne puts one question, and returns nil where nothing came.
-func (s *Sweeper) askOne(ctx context.Context, server evidence.Server, k record.Key) *dns.Msg {
+func (s *Sweeper) askOne(ctx context.Context, server evidence.Server, k record.Key, visitor netip.Prefix) *dns.Msg {
 	at, err := netip.ParseAddrPort(server.Address)
 	if err != nil {
 		return nil
 	}
-	r, err := s.Client.Ask(ctx, at, Question{Name: k.Name.String(), Type: uint16(k.Type), Signed: true})
+	r, err := s.Client.Ask(ctx, at, Question{Name: k.Name.String(), Type: uint16(k.Type), Signed: true, Visitor: visitor})
 	if err != nil {
 		return nil
 	}
@@ -117,7 +117,7 @@ func (s *Sweeper) walkChain(ctx context.Context, g Gathering) gather.Source {
 	out := gather.Source{Kind: gather.FromWalk, Name: g.Servers[0].Name.Unicode(), Claim: gather.Failed}
 	w := gather.NewWalk(g.Zone)
 	for q, more := w.Next(); more && ctx.Err() == nil; q, more = w.Next() {
-		w.Take(s.askOne(ctx, g.Servers[0], q))
+		w.Take(s.askOne(ctx, g.Servers[0], q, netip.Prefix{}))
 		out.Asked++
 		if g.Progress != nil {
 			g.Progress(gather.FromWalk, out.Asked, w.Names())

@@ -56,16 +56,27 @@ func (p *packed) pack(q Question, id uint16, edns bool, cookie, serverCookie []b
 		if q.Signed {
 			out[len(out)-2] = 0x80
 		}
-		if cookie == nil {
-			out = append(out, 0, 0)
-		} else {
-			l := len(cookie) + len(serverCookie)
-			out = append(out, 0, byte(l+4), 0, dns.EDNS0COOKIE, 0, byte(l))
+		size := len(out)
+		out = append(out, 0, 0)
+		if cookie != nil {
+			out = append(out, 0, dns.EDNS0COOKIE, 0, byte(len(cookie)+len(serverCookie)))
 			out = append(append(out, cookie...), serverCookie...)
 		}
+		if q.Visitor.IsValid() {
+			out = appendVisitor(out, q.Visitor)
+		}
+		out[size+1] = byte(len(out) - size - 2)
 	}
 	p.octets = out
 	return nil
+}
+
+// appendVisitor appends the network that a question is asked for (RFC 7871 section 6).
+func appendVisitor(out []byte, n netip.Prefix) []byte {
+	address := n.Masked().Addr().As4()
+	octets := address[:(n.Bits()+7)/8]
+	out = append(out, 0, dns.EDNS0SUBNET, 0, byte(4+len(octets)), 0, 1, byte(n.Bits()), 0)
+	return append(out, octets...)
 }
 
 // mixCase returns letters a random case. Lengths of labels are below 64, and letters above, so they are not mistaken.

@@ -2,6 +2,7 @@ package gather
 
 import (
 	"fmt"
+	"net/netip"
 	"slices"
 
 	"github.com/miekg/dns"
@@ -22,6 +23,17 @@ type Options struct {
 type Question struct {
 	Key   record.Key
 	Round int // 0 the first time; later rounds should go to other nameservers, where there are some
+}
+
+// visitors are the networks that later rounds ask for: a nameserver that answers by place says so, whether or not it knows where they are.
+var visitors = [roundsAgain]netip.Prefix{netip.MustParsePrefix("198.51.100.0/24"), netip.MustParsePrefix("203.0.113.0/24")}
+
+// Visitor returns the network that a question is to be asked for (RFC 7871); the zero value for none.
+func (q Question) Visitor() netip.Prefix {
+	if q.Round == 0 || q.Round > roundsAgain {
+		return netip.Prefix{}
+	}
+	return visitors[q.Round-1]
 }
 
 // Asking finds records by asking for names: usual ones, those that are known from elsewhere, and those that the records found lead to. It knows wildcards, empty
@@ -48,6 +60,7 @@ type Asking struct {
 	children map[dnsname.Name]bool
 	glue     []record.Set
 	again    map[record.Key][]record.Set // address sets as they were answered in later rounds
+	placed   map[record.Key]bool         // sets whose answer depends on where a visitor is
 	serials  []uint32
 	chain    chain
 }
@@ -100,7 +113,7 @@ func NewAsking(zone dnsname.Name, opt Options) *Asking {
 		opt.Most = mostAsked
 	}
 	a := &Asking{zone: zone, opt: opt, probe: nobodysType, nodes: map[dnsname.Name]*node{}, asked: map[Question]bool{}, probes: map[dnsname.Name]dnsname.Name{}, levels: map[dnsname.Name]bool{},
-		cuts: map[dnsname.Name]bool{}, children: map[dnsname.Name]bool{}, again: map[record.Key][]record.Set{}}
+		cuts: map[dnsname.Name]bool{}, children: map[dnsname.Name]bool{}, again: map[record.Key][]record.Set{}, placed: map[record.Key]bool{}}
 	if len(opt.Known) > 0 {
 		a.stage = onceMore - 1
 		for _, k := range opt.Known {
@@ -241,6 +254,7 @@ func (a *Asking) Take(q Question, m *dns.Msg) {
 	}
 	if q.Round > 0 {
 		if r.kind == positive {
+			a.placed[q.Key] = a.placed[q.Key] || byPlace(m)
 			a.again[q.Key] = append(a.again[q.Key], r.sets...)
 		}
 		return

@@ -50,6 +50,7 @@ func TestAskingKnowsWhatIsNoData(t *testing.T) {
 		lack   string   // what must not be among the records
 	}{
 		{"an alias at the apex", style{flat: true}, []string{"a.example. 300 IN A 192.0.2.1"}, "", []string{"counts-down a.example. A"}, ""},
+		{"an answer by place", style{place: true}, []string{"a.example. 300 IN A 192.0.2.1"}, "", []string{"by-place a.example. A"}, ""},
 		{"an answer for every name", style{all: true}, []string{"www.a.example. 300 IN A 192.0.2.1"}, "", []string{"every-name *.a.example. A"}, "192.0.2.250"},
 		{"a zone below on the same server", style{}, []string{"lab.a.example. 300 IN A 192.0.2.3"}, "lab.a.example.", []string{"child-zone lab.a.example. NS"}, "lab.a.example."},
 	} {

@@ -19,6 +19,7 @@ type style struct {
 	compact  bool // names that do not exist are answered as ones without data (RFC 9824)
 	oddTypes bool // types that it does not know get no answer
 	flat     bool // the provider looks the apex address up elsewhere: its TTL counts down
+	place    bool // the apex address depends on where a visitor is
 	all      bool // every name gets an address, without a wildcard record
 }
 
@@ -128,6 +129,9 @@ func (a *authority) answer(k record.Key) *dns.Msg {
 	for _, rr := range data {
 		rr = dns.Copy(rr)
 		rr.Header().Name = name
+		if a.style.place && name == zone.String() && t == dns.TypeA {
+			m.SetEdns0(1232, false).IsEdns0().Option = []dns.EDNS0{&dns.EDNS0_SUBNET{Code: dns.EDNS0SUBNET, Family: 1, SourceNetmask: 24, SourceScope: 20, Address: []byte{198, 51, 96, 0}}}
+		}
 		if a.style.flat && name == zone.String() && t == dns.TypeA {
 			rr.Header().Ttl -= uint32(a.asked % 50)
 		}

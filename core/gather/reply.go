@@ -1,6 +1,8 @@
 package gather
 
 import (
+	"slices"
+
 	"github.com/miekg/dns"
 
 	"beacon/core/dnsname"
@@ -62,6 +64,18 @@ func read(zone dnsname.Name, q record.Key, m *dns.Msg) (r reply) {
 		r.kind = noName
 	}
 	return r
+}
+
+// byPlace reports whether an answer depends on the network that it was asked for: it names a part of that (RFC 7871 section 7.1.2).
+func byPlace(m *dns.Msg) bool {
+	opt := m.IsEdns0()
+	if opt == nil {
+		return false
+	}
+	return slices.ContainsFunc(opt.Option, func(o dns.EDNS0) bool {
+		subnet, ok := o.(*dns.EDNS0_SUBNET)
+		return ok && subnet.SourceScope > 0
+	})
 }
 
 // readAnswer takes what the name itself owns: what an alias leads to is the business of other names.

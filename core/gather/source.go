@@ -42,9 +42,10 @@ type Source struct {
 // DoubtKind is why a user has to decide about a record set.
 type DoubtKind string
 
-// The kinds of doubts. The first five are answers that no record need be behind, so that they are no data until a user says so.
+// The kinds of doubts. The first six are answers that no record need be behind, so that they are no data until a user says so.
 const (
 	Varies     DoubtKind = "varies"      // the same question is answered with other data
+	ByPlace    DoubtKind = "by-place"    // the answer depends on where a visitor is
 	CountsDown DoubtKind = "counts-down" // its TTL counts down, so that the provider looks the answer up elsewhere: an alias
 	EveryName  DoubtKind = "every-name"  // every name gets an answer, and no wildcard record is behind it
 	Relayed    DoubtKind = "relayed"     // the account has other data than visitors get
@@ -55,7 +56,7 @@ const (
 
 // Open reports whether a user has to decide before records are accepted. The others are left out, or kept as the surest source has them, until a user says otherwise.
 func (k DoubtKind) Open() bool {
-	return k == Varies || k == CountsDown || k == EveryName || k == ChildZone
+	return k == Varies || k == ByPlace || k == CountsDown || k == EveryName || k == ChildZone
 }
 
 // Doubt is a record set about which a user has to decide.

@@ -129,6 +129,8 @@ func (a *Asking) doubtful(set record.Set) (Doubt, bool) {
 	seen = slices.Compact(seen)
 	d := Doubt{Key: set.Key(), TTL: set.TTL, Data: seen}
 	switch {
+	case a.placed[set.Key()]:
+		d.Kind = ByPlace
 	case len(seen) > len(set.Data):
 		d.Kind = Varies
 	case down:

@@ -96,7 +96,9 @@ func claimText(c gather.Claim) string {
 func doubtText(d gather.Doubt) string {
 	switch d.Kind {
 	case gather.Varies:
-		return "The same question gets different answers: the provider chooses by place or time, or rotates. These addresses may not be the only ones."
+		return "The same question gets different answers: the provider chooses by time, or rotates. These addresses may not be the only ones."
+	case gather.ByPlace:
+		return "The provider answers by where a visitor is. These addresses may not be the only ones, and one record set cannot do the same elsewhere."
 	case gather.CountsDown:
 		return "Its TTL counts down: the provider looks these addresses up elsewhere, and they will change. An alias of that name is what the zone needs."
 	case gather.EveryName:

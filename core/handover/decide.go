@@ -201,7 +201,7 @@ func before(c Course, s Seen, l limits, d Decision, complete bool) Decision {
 		return d
 	}
 	d.Phase = Preparing
-	if c.Lower && !s.Lowered { // both sides are behind then
+	if c.Lower && !s.Lowered && (s.History.Current.Known || !c.OldTells) { // not before the TTL that caches hold is known; both sides are behind then
 		d.Do = append(d.Do, DoLower)
 		d.Wait = append(d.Wait, Wait{For: "TTLs are lowered"})
 		return d

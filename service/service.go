@@ -157,7 +157,8 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 	s.Checks = check.New(check.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, Log: log, Accounts: s.Accounts, Notify: s.Notify, Sweeper: s.sweeper, Visitor: s.visitor,
 		HTTP: s.http, World: s.world, Kept: func(tx *store.Tx, d store.Domain) error { return s.Handover.Checked(tx, d) }, Made: s.metrics.checks, Calls: s.metrics.calls,
 		Settings: check.Settings{Checks: settings.Checks, RDAP: directory, Sites: settings.Websites, Places: settings.VantagePoints, Request: settings.Request}})
-	s.Gather = gather.New(gather.Parts{Logbook: s.Logbook, Jobs: s.Jobs, Accounts: s.Accounts, Zones: s.Zones, Sweeper: s.sweeper, Timeout: settings.Request, Directory: directory, HTTP: s.http})
+	s.Gather = gather.New(gather.Parts{Logbook: s.Logbook, Jobs: s.Jobs, Accounts: s.Accounts, Zones: s.Zones, Sweeper: s.sweeper, Timeout: settings.Request, Directory: directory, HTTP: s.http,
+		Moving: func(tx *store.Tx, z store.Zone) (bool, error) { return s.Handover.Moving(tx, z) }})
 	s.Delegations = delegate.New(delegate.Parts{Logbook: s.Logbook, Acts: s.Acts, Zones: s.Zones, Accounts: s.Accounts, Syncs: s.Syncs, Checks: s.Checks, Sweeper: s.sweeper, Timeout: settings.Request, Watch: settings.Watch,
 		Reserved: func(tx *store.Tx, z store.Zone) error { return s.Handover.Reserved(tx, z) }})
 	s.Handover = handover.New(handover.Parts{Settings: settings.Handovers, Logbook: s.Logbook, Jobs: s.Jobs, World: s.world, Notify: s.Notify, Accounts: s.Accounts, Zones: s.Zones, Syncs: s.Syncs, Checks: s.Checks, Delegations: s.Delegations})

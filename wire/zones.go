@@ -99,9 +99,6 @@ type Import struct {
 
 	// Partial accepts a list of records: a text without SOA or apex NS records.
 	Partial bool `json:"partial"`
-
-	// Afterwards has what the import replaces proposed once a handover that runs has left the old nameservers.
-	Afterwards bool `json:"-"`
 }
 
 // MostImported is how many records of each list an import shows.

@@ -8,8 +8,10 @@ import (
 	"beacon/core/access"
 	"beacon/core/dnsname"
 	"beacon/core/gather"
+	"beacon/core/record"
 	"beacon/core/wording"
 	"beacon/core/zonefile"
+	"beacon/service/later"
 	"beacon/service/logbook"
 	"beacon/service/zones"
 	"beacon/store"
@@ -50,11 +52,29 @@ func (s *Gather) Accept(ctx context.Context, by access.Caller, r wire.GatheringA
 	if err := zonefile.Write(&text, r.Domain, merged.Contents(r.Domain, decisions)); err != nil {
 		return out, err
 	}
-	out, err = s.zones.ImportZone(ctx, by, wire.Import{Zone: r.Domain, File: fmt.Sprintf("gathering %d", g.ID), Text: text.String(), Partial: true, Reason: r.Reason, DryRun: r.DryRun, Afterwards: r.Afterwards})
+	out, err = s.zones.ImportWithin(ctx, by, wire.Import{Zone: r.Domain, File: fmt.Sprintf("gathering %d", g.ID), Text: text.String(), Partial: true, Reason: r.Reason, DryRun: r.DryRun}, s.afterwards(by, r))
 	if err != nil || r.DryRun {
 		return out, err
 	}
 	return out, s.holding(ctx, by, r.Domain)
+}
+
+// afterwards keeps what an acceptance replaces, to be proposed once the domain has moved; it returns nil where that is not desired.
+func (s *Gather) afterwards(by access.Caller, r wire.GatheringAcceptance) func(*store.Tx, store.Zone, record.Contents, record.Contents) error {
+	if !r.Afterwards {
+		return nil
+	}
+	return func(tx *store.Tx, z store.Zone, before, after record.Contents) error {
+		switch moving, err := s.moving(tx, z); {
+		case err != nil:
+			return err
+		case !moving:
+			return wire.Problemf(wire.Blocked, "No handover of %s is open: there is no afterwards to propose your records in. Accept without it. Nothing was changed.", r.Domain.Unicode())
+		case r.DryRun:
+			return nil
+		}
+		return later.Keep(tx, by, z, before, after)
+	}
 }
 
 // holding keeps which account at a registrar has a domain, so that its nameservers can be changed there.

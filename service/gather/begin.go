@@ -34,6 +34,7 @@ type Gather struct {
 
 	directory registrar.Directory
 	http      *http.Client
+	moving    func(tx *store.Tx, z store.Zone) (bool, error)
 }
 
 // Parts are what the room is made of.
@@ -47,11 +48,14 @@ type Parts struct {
 
 	Directory registrar.Directory // registries that return registrations
 	HTTP      *http.Client
+
+	// Moving reports whether a handover moves a zone.
+	Moving func(tx *store.Tx, z store.Zone) (bool, error)
 }
 
 // New opens the room.
 func New(p Parts) *Gather {
-	return &Gather{logbook: p.Logbook, jobs: p.Jobs, accounts: p.Accounts, zones: p.Zones, sweeper: p.Sweeper, timeout: p.Timeout, directory: p.Directory, http: p.HTTP}
+	return &Gather{logbook: p.Logbook, jobs: p.Jobs, accounts: p.Accounts, zones: p.Zones, sweeper: p.Sweeper, timeout: p.Timeout, directory: p.Directory, http: p.HTTP, moving: p.Moving}
 }
 
 // mostNames bounds the names that a user may name.

@@ -11,6 +11,7 @@ import (
 	"beacon/core/handover"
 	"beacon/service/delegate"
 	"beacon/service/jobs"
+	"beacon/service/later"
 	"beacon/service/logbook"
 	"beacon/service/sync"
 	"beacon/service/zones"
@@ -119,7 +120,7 @@ func (s *Handover) decide(ctx context.Context, p plan, acts history, fresh bool)
 	}
 	p.DecidedAt, p.NextAt = &at, &next
 	if out.Phase.Left() {
-		if err := s.logbook.Tx(ctx, func(tx *store.Tx) error { return zones.ProposeLater(tx, p.ZoneID) }); err != nil {
+		if err := s.logbook.Tx(ctx, func(tx *store.Tx) error { return later.Propose(tx, p.ZoneID) }); err != nil {
 			return err
 		}
 	}

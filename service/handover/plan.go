@@ -171,6 +171,12 @@ func reserved(domain string, row store.Handover) error {
 	return wire.Problemf(wire.Blocked, "Handover %d is moving %s. See what it does next: beacon handover next %s. Nothing was changed.", row.ID, domain, domain)
 }
 
+// Moving reports whether a handover moves a zone.
+func (s *Handover) Moving(tx *store.Tx, z store.Zone) (bool, error) {
+	row, err := tx.OpenHandover(z.ID)
+	return row.ID != 0, err
+}
+
 // Reserved returns a problem where a handover moves a zone.
 func (s *Handover) Reserved(tx *store.Tx, z store.Zone) error {
 	row, err := tx.OpenHandover(z.ID)

@@ -14,6 +14,7 @@ import (
 	"beacon/core/finding"
 	"beacon/core/handover"
 	"beacon/core/handover/compare"
+	"beacon/service/later"
 	"beacon/service/zones"
 	"beacon/store"
 	"beacon/wire"
@@ -172,7 +173,7 @@ func (s *Handover) view(tx *store.Tx, p plan) (v wire.Handover, err error) {
 		}
 	}
 	v.Steps = p.steps(h)
-	if v.Later, err = zones.Later(tx, p.ZoneID); err != nil {
+	if v.Later, err = later.Sets(tx, p.ZoneID); err != nil {
 		return v, err
 	}
 	for _, m := range p.marks {

@@ -11,6 +11,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/finding"
 	"beacon/core/handover"
+	"beacon/service/later"
 	"beacon/service/logbook"
 	"beacon/service/zones"
 	"beacon/store"
@@ -177,7 +178,7 @@ func (s *Handover) end(tx *store.Tx, by access.Caller, p *plan, reason string) e
 	if err := s.restore(tx, by, *p); err != nil {
 		return err
 	}
-	if err := zones.ProposeLater(tx, p.ZoneID); err != nil {
+	if err := later.Propose(tx, p.ZoneID); err != nil {
 		return err
 	}
 	return s.says(tx, by, p, markEnded, string(wire.HandoverAbandoned), reason)

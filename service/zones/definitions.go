@@ -86,10 +86,8 @@ func zoneDefinition(tx *store.Tx, z store.Zone) (out wire.ZoneDefinition, err er
 		delegateTo = a.Name
 	}
 	d := definition.Zone{Name: z.Name(), Description: z.Description, Providers: at, Registrar: registrar, DelegateTo: delegateTo, TTL: z.TTL, Ignore: z.Ignored(), Settings: z.ZoneSettings()}
-	if z.RevisionID != nil {
-		if d.Contents, err = tx.Contents(*z.RevisionID); err != nil {
-			return out, err
-		}
+	if d.Contents, err = desired(tx, z); err != nil {
+		return out, err
 	}
 	kits, err := kitsKept(tx)
 	if err != nil {

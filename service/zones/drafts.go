@@ -287,6 +287,34 @@ func (d draft) keep(by access.Caller, tx *store.Tx, z store.Zone, e edited) erro
 	return tx.PutDraftEdit(z.ID, e.key, edit)
 }
 
+// Propose adds edits to the draft of a zone, but of sets that it edits already, and of those that were changed since. It returns how many it added.
+func Propose(tx *store.Tx, id uint64, list []store.DraftEdit) (z store.Zone, proposed int, err error) {
+	if z, err = ByID(tx, id); err == nil {
+		z, err = tx.LockZone(z.Name())
+	}
+	if err != nil {
+		return z, 0, err
+	}
+	now, err := desired(tx, z)
+	if err != nil {
+		return z, 0, err
+	}
+	edits, err := tx.DraftEdits(id)
+	if err != nil {
+		return z, 0, err
+	}
+	for _, e := range list {
+		if !now.Get(e.Key()).Equal(e.Before) || slices.ContainsFunc(edits, func(o store.DraftEdit) bool { return o.Key() == e.Key() }) {
+			continue
+		}
+		proposed++
+		if err := tx.PutDraftEdit(id, e.Key(), e); err != nil {
+			return z, 0, err
+		}
+	}
+	return z, proposed, tx.DraftChanged(id)
+}
+
 // keys returns the sets that are edited.
 func (d draft) keys() (list []record.Key) {
 	for _, e := range d.edits {

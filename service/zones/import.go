@@ -20,6 +20,11 @@ import (
 // ImportZone accepts the records of a zone file as a new revision. SOA and apex NS belong to the provider that the
 // file came from and are left out.
 func (s *Zones) ImportZone(ctx context.Context, by access.Caller, in wire.Import) (wire.Imported, error) {
+	return s.ImportWithin(ctx, by, in, nil)
+}
+
+// ImportWithin is ImportZone with something to be done in the same transaction, of which it is known what the zone has before and after.
+func (s *Zones) ImportWithin(ctx context.Context, by access.Caller, in wire.Import, within func(tx *store.Tx, z store.Zone, before, after record.Contents) error) (wire.Imported, error) {
 	if err := wire.Permit(by, access.Edit, access.Zone(in.Zone)); err != nil {
 		return wire.Imported{}, err
 	}
@@ -49,11 +54,9 @@ func (s *Zones) ImportZone(ctx context.Context, by access.Caller, in wire.Import
 				return err
 			}
 		}
-		var before record.Contents
-		if known && z.RevisionID != nil {
-			if before, err = tx.Contents(*z.RevisionID); err != nil {
-				return err
-			}
+		before, err := desired(tx, z)
+		if err != nil {
+			return err
 		}
 		if known {
 			if err := notManaged(z); err != nil {
@@ -66,8 +69,8 @@ func (s *Zones) ImportZone(ctx context.Context, by access.Caller, in wire.Import
 		out.Added, out.Removed, out.Same = record.Difference(before, contents)
 		out.Counts = wire.ImportCounts{Added: len(out.Added), Removed: len(out.Removed)}
 		out.Added, out.Removed = slices.Clone(out.Added[:min(len(out.Added), wire.MostImported)]), slices.Clone(out.Removed[:min(len(out.Removed), wire.MostImported)])
-		if in.Afterwards {
-			if err := keepLater(tx, by, z, before, contents, in.DryRun); err != nil {
+		if within != nil {
+			if err := within(tx, z, before, contents); err != nil {
 				return err
 			}
 		}

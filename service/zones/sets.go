@@ -53,10 +53,8 @@ func (s *Zones) PutSet(by access.Caller, tx *store.Tx, r wire.SetRequest) (z sto
 		return z, out, err
 	}
 	var before record.Contents
-	if z.RevisionID != nil {
-		if before, err = tx.Contents(*z.RevisionID); err != nil {
-			return z, out, err
-		}
+	if before, err = desired(tx, z); err != nil {
+		return z, out, err
 	}
 	out = wire.SetWritten{Before: before.Get(r.Key), Findings: []rules.Found{}, Syncs: []wire.SyncView{}, Waiting: []wire.WaitingSync{}}
 	switch tag := tagOf(out.Before); {

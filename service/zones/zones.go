@@ -90,6 +90,14 @@ func (s *Zones) WantedAddresses(ctx context.Context, by access.Caller, name dnsn
 	return c, err
 }
 
+// desired returns the records that a zone shall have.
+func desired(tx *store.Tx, z store.Zone) (record.Contents, error) {
+	if z.RevisionID == nil {
+		return record.Contents{}, nil
+	}
+	return tx.Contents(*z.RevisionID)
+}
+
 // FindOrAdd finds and locks a zone; one that is missing is made if make is set.
 func FindOrAdd(tx *store.Tx, name dnsname.Name, create bool) (z store.Zone, known bool, err error) {
 	if problem := name.ZoneProblem(); problem != "" {

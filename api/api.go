@@ -47,7 +47,7 @@ func New(svc *service.Service, log *slog.Logger) http.Handler {
 	_ = engine.SetTrustedProxies(svc.TrustedProxies())        // none, unless the settings name some: else a client could claim any address
 	engine.HandleMethodNotAllowed = true
 	a := &api{svc: svc, log: log}
-	engine.Use(a.guard, a.named)
+	engine.Use(readForwarded, a.guard, a.named)
 	for _, r := range routes() {
 		engine.Handle(r.method, Base+r.path, a.serve(r))
 	}

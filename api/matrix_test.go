@@ -52,6 +52,7 @@ var matrix = map[string]struct {
 	"GET /sessions/current": {"", nobody, ""},
 	"GET /report":           {"", nobody, ""},
 	"POST /report":          {"", nobody, ""},
+	"PUT /report":           {"", nobody, ""},
 
 	"GET /me":                            {"", anyone, ""},
 	"GET /tokens":                        {"", anyone, ""},
@@ -86,6 +87,8 @@ var matrix = map[string]struct {
 	"GET /zones":         {access.See, somewhere, ""},
 	"GET /placements":    {access.See, somewhere, ""},
 	"GET /hosts":         {access.See, somewhere, ""},
+	"GET /locations":     {access.See, somewhere, ""},
+	"POST /locations":    {access.Edit, somewhere, `{"name":"shed"}`},
 	"GET /records":       {access.See, somewhere, ""},
 	"GET /operations":    {access.See, somewhere, ""},
 	"POST /operations":   {access.Edit, somewhere, `{"search":{"text":"192.0.2.1"},"to":"192.0.2.2","dry_run":true}`},
@@ -163,16 +166,24 @@ var matrix = map[string]struct {
 	"PUT /zones/:name/sets/:owner/:type":    {access.Edit, ofSet, `{"ttl":60,"data":["192.0.2.7"],"dry_run":true}`},
 	"DELETE /zones/:name/sets/:owner/:type": {access.Edit, ofSet, `{"dry_run":true}`},
 
-	"GET /hosts/:name":             {access.See, ofID, ""},
-	"POST /hosts":                  {access.Edit, ofSet, `{"name":"more.ZONE","v4":true}`},
-	"DELETE /hosts/:name":          {access.Edit, ofID, ""},
-	"GET /syncs/:id":               {access.See, ofID, ""},
-	"GET /syncs/:id/requests":      {access.See, ofID, ""},
-	"POST /syncs/:id/cancellation": {access.Sync, ofID, `{}`},
-	"GET /acts/:id":                {access.See, ofID, ""},
-	"POST /acts/:id/cancellation":  {access.Delegate, ofID, `{}`},
-	"POST /operations/:id/undo":    {access.Edit, ofID, ""},
-	"POST /operations/:id/syncs":   {access.Sync, ofID, ""},
+	"GET /hosts/:name":    {access.See, ofID, ""},
+	"POST /hosts":         {access.Edit, ofSet, `{"name":"more.ZONE","v4":true}`},
+	"DELETE /hosts/:name": {access.Edit, ofID, ""},
+	"PUT /hosts/:name":    {access.Edit, ofID, `{"v4":true}`},
+	"GET /syncs/:id":      {access.See, ofID, ""},
+
+	"GET /locations/:location":                    {access.See, ofID, ""},
+	"PUT /locations/:location":                    {access.Edit, ofID, `{"description":"by the pier"}`},
+	"DELETE /locations/:location":                 {access.Edit, ofID, ""},
+	"POST /locations/:location/uplinks":           {access.Edit, ofID, `{"name":"lte"}`},
+	"PUT /locations/:location/uplinks/:uplink":    {access.Edit, ofID, `{"parameters":{"v4":"ip"}}`},
+	"DELETE /locations/:location/uplinks/:uplink": {access.Edit, ofID, ""},
+	"GET /syncs/:id/requests":                     {access.See, ofID, ""},
+	"POST /syncs/:id/cancellation":                {access.Sync, ofID, `{}`},
+	"GET /acts/:id":                               {access.See, ofID, ""},
+	"POST /acts/:id/cancellation":                 {access.Delegate, ofID, `{}`},
+	"POST /operations/:id/undo":                   {access.Edit, ofID, ""},
+	"POST /operations/:id/syncs":                  {access.Sync, ofID, ""},
 }
 
 // may is what roles may do, written out: the product's own table is what is tested.
@@ -244,6 +255,10 @@ func newWorld(t *testing.T) world {
 		w.ids[other]["/operations"] = fmt.Sprint(body["operation"].(map[string]any)["id"])
 		status, _, body = w.ask("POST", Base+"/hosts", fmt.Sprintf(`{"name":"cam.%s","v4":true}`, zone))
 		require.Equal(t, http.StatusCreated, status, body)
+		status, _, body = w.ask("POST", Base+"/locations", fmt.Sprintf(`{"name":%q}`, locationOf(other)))
+		require.Equal(t, http.StatusCreated, status, body)
+		status, _, body = w.ask("POST", Base+"/hosts", fmt.Sprintf(`{"name":"dock.%s","v4":true,"location":%q}`, zone, locationOf(other)))
+		require.Equal(t, http.StatusCreated, status, body)
 		require.NoError(t, db.Tx(context.Background(), func(tx *store.Tx) error {
 			z, err := tx.Zone(dnsname.MustParse(zone))
 			require.NoError(t, err)
@@ -262,6 +277,10 @@ func newWorld(t *testing.T) world {
 
 func zoneOf(other bool) string {
 	return map[bool]string{false: "own.example", true: "other.example"}[other]
+}
+
+func locationOf(other bool) string {
+	return map[bool]string{false: "quay", true: "lightship"}[other]
 }
 
 // as returns a token of a caller.
@@ -305,7 +324,7 @@ func (w world) use(r route, token string, other bool) (int, string) {
 	if id == "" {
 		id = "999"
 	}
-	path := Base + strings.NewReplacer(":name", name, ":id", id, ":owner", "www", ":type", "A").Replace(r.path)
+	path := Base + strings.NewReplacer(":name", name, ":id", id, ":location", locationOf(other), ":uplink", "main", ":owner", "www", ":type", "A").Replace(r.path)
 	switch r.path {
 	case "/records":
 		path += "?text=192.0.2.1"
@@ -356,7 +375,7 @@ func (w world) jobs() map[string]int {
 // jobKinds are the kinds of background work, and which action has them done: any of several, or "service" where the service does so by itself only.
 var jobKinds = map[string]string{
 	"sync": "sync place edit", "urgent": "edit delegate", "act": "delegate place", "check": "check place edit", "brief": "check", "look": "connect place sync", "look-once": "see sync",
-	"alias": "edit place", "rows": "edit place", "follow": "edit", "verify": "connect", "gather": "edit", "handover": "delegate check", "tell": "operate",
+	"alias": "edit place", "hosts": "edit report", "rows": "edit place", "follow": "edit", "verify": "connect", "gather": "edit", "handover": "delegate check", "tell": "operate",
 	"notify": "service", "sequence": "service", "watch": "service", "probe": "service", "sweep": "service", "prune": "service", "sample": "service", "vanished": "service",
 }
 

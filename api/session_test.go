@@ -69,6 +69,7 @@ func TestReportsOverHTTP(t *testing.T) {
 	token := body["token"].(string)
 	bearer := map[string]string{"Authorization": "Bearer " + token}
 	basic := map[string]string{"Authorization": "Basic " + base64.StdEncoding.EncodeToString([]byte("whoever:"+token))}
+	object := map[string]string{"Authorization": "Bearer " + token, "Content-Type": "application/json"}
 	form := map[string]string{"Authorization": "Bearer " + token, "Content-Type": "application/x-www-form-urlencoded"}
 	for _, c := range []struct {
 		name, method, query, body string
@@ -76,13 +77,17 @@ func TestReportsOverHTTP(t *testing.T) {
 		status                    int
 		line                      string
 	}{
-		{"the first", "GET", "?v4=8.8.4.4", "", bearer, 200, "accepted"},
-		{"again", "GET", "?v4=8.8.4.4&host=cam.a.example", "", basic, 200, "unchanged"},
-		{"as a form", "POST", "", "v4=8.8.8.8", form, 200, "accepted"},
-		{"an empty family", "GET", "?v4=8.8.8.8&v6=", "", bearer, 200, "unchanged"},
+		{"the first", "GET", "?v4=8.8.4.4", "", bearer, 200, "accepted 8.8.4.4"},
+		{"again", "GET", "?v4=8.8.4.4&host=cam.a.example", "", basic, 200, "unchanged 8.8.4.4"},
+		{"as a form", "POST", "", "v4=8.8.8.8", form, 200, "accepted 8.8.8.8"},
+		{"an empty family", "GET", "?v4=8.8.8.8&v6=", "", bearer, 200, "unchanged 8.8.8.8"},
+		{"the token as a parameter", "GET", "?v4=8.8.8.8&token=" + token, "", nil, 200, "unchanged 8.8.8.8"},
+		{"as JSON", "PUT", "", `{"v4":"8.8.8.8","v6":null}`, object, 200, "unchanged 8.8.8.8"},
+		{"a third quick change waits", "PUT", "", `{"v4":"8.8.8.9"}`, object, 200, "held 8.8.8.8: the address changes too often; the newest one is taken later"},
+		{"back to what it was", "PUT", "", `{"v4":"8.8.8.8"}`, object, 200, "unchanged 8.8.8.8"},
 		{"a private one", "GET", "?v4=10.0.0.1", "", bearer, 422, "refused: 10.0.0.1 is private (RFC 1918): only its own network reaches it"},
 		{"the peer's own", "GET", "", "", bearer, 422, "refused: 192.0.2.1 is for documentation only (RFC 5737)"},
-		{"a family that is not followed", "GET", "?v6=2a00::1", "", bearer, 422, "refused: 2a00::1: this host follows no IPv6 address"},
+		{"a family that is not followed", "GET", "?v6=2a00::1", "", bearer, 422, "refused: 2a00::1: no host here follows an IPv6 address"},
 		{"another host", "GET", "?host=b.a.example&v4=8.8.4.4", "", bearer, 422, `refused: this token reports for cam.a.example, not for "b.a.example"`},
 		{"no token", "GET", "?v4=8.8.4.4", "", nil, 401, "refused: the token is not one of a host here"},
 		{"a user's token", "GET", "?v4=8.8.4.4", "", map[string]string{"Authorization": "Bearer " + s.token}, 401, "refused: the token is not one of a host here"},
@@ -127,13 +132,15 @@ func TestReportsWithParametersThatAreUnknown(t *testing.T) {
 	status, _, body := s.ask("POST", Base+"/hosts", `{"name":"cam.a.example","v4":true,"v6":false}`)
 	require.Equal(t, http.StatusCreated, status)
 	for _, c := range []struct{ method, query, kind, body, line string }{
-		{"GET", "?ip=198.51.100.99", "", "", `refused: "ip" is no parameter of a report; it knows host, v4 and v6`},
-		{"GET", "?v4=8.8.4.4&ip=198.51.100.99", "", "", `refused: "ip" is no parameter of a report; it knows host, v4 and v6`},
-		{"GET", "?V4=8.8.4.4", "", "", `refused: "V4" is no parameter of a report; it knows host, v4 and v6`},
+		{"GET", "?ip=198.51.100.99", "", "", `refused: "ip" is no parameter of a report; it knows host, v4, v6 and prefix`},
+		{"GET", "?v4=8.8.4.4&ip=198.51.100.99", "", "", `refused: "ip" is no parameter of a report; it knows host, v4, v6 and prefix`},
+		{"GET", "?V4=8.8.4.4", "", "", `refused: "V4" is no parameter of a report; it knows host, v4, v6 and prefix`},
 		{"GET", "?v4=8.8.4.4&v4=8.8.8.8", "", "", "refused: v4 is given more than once"},
-		{"GET", "?v4=8.8.4.4;v6=", "", "", "refused: the parameters cannot be read; they are host, v4 and v6, as in v4=ADDRESS&v6=ADDRESS"},
-		{"POST", "", "application/json", `{"v4":"8.8.4.4"}`, "refused: a body of application/json is not read; send host, v4 and v6 in the query, or as a form"},
-		{"POST", "", "", `{"v4":"8.8.4.4"}`, "refused: a body without a Content-Type is not read; send host, v4 and v6 in the query, or as a form"},
+		{"GET", "?v4=8.8.4.4;v6=", "", "", "refused: the parameters cannot be read; they are host, v4, v6 and prefix, as in v4=ADDRESS&v6=ADDRESS"},
+		{"POST", "", "application/json", `{"v4":8}`, `refused: the body: "v4" is neither a text nor a list of texts; send an object such as {"v4": "ADDRESS"}`},
+		{"PUT", "", "application/json", `["8.8.4.4"]`, `refused: the body: it is no JSON object; send an object such as {"v4": "ADDRESS"}`},
+		{"PUT", "", "text/plain", "8.8.4.4", "refused: a body of text/plain is not read; send host, v4, v6 and prefix in the query, as a form, or as a JSON object"},
+		{"POST", "", "", `{"v4":"8.8.4.4"}`, "refused: a body without a Content-Type is not read; send host, v4, v6 and prefix in the query, as a form, or as a JSON object"},
 		{"POST", "?v4=8.8.4.4", "application/x-www-form-urlencoded", "v4=8.8.8.8", "refused: v4 is given more than once"},
 		{"POST", "", "application/x-www-form-urlencoded", "v4=" + strings.Repeat("8", 5000), "refused: the body is longer than 4096 octets"},
 	} {

@@ -33,7 +33,7 @@ func gauges(a *asker, n int) []*reporter {
 	for i := range reporters {
 		r := &reporter{name: fmt.Sprintf("gauge-%d.tides.example", i)}
 		var added struct{ Token string }
-		a.ask("POST", "/hosts", map[string]any{"name": r.name, "v4": true, "v6": false}, &added)
+		a.ask("POST", "/hosts", map[string]any{"name": r.name, "v4": true, "v6": false, "policy": map[string]any{"hold_down": 0}}, &added)
 		r.token = added.Token
 		reporters[i] = r
 	}
@@ -49,7 +49,7 @@ func (r *reporter) report(t *testing.T, base, v4 string) string {
 	}
 }
 
-// reportOnce returns what was answered to a report; empty where it was not taken.
+// reportOnce returns what became of a report; empty where it was not taken.
 func (r *reporter) reportOnce(t *testing.T, base, v4 string) string {
 	req, err := http.NewRequest(http.MethodPost, base+"/api/v1/report?"+url.Values{"v4": {v4}}.Encode(), nil)
 	require.NoError(t, err)
@@ -64,7 +64,8 @@ func (r *reporter) reportOnce(t *testing.T, base, v4 string) string {
 	if err != nil || res.StatusCode != http.StatusOK {
 		return ""
 	}
-	return strings.TrimSpace(string(text))
+	outcome, _, _ := strings.Cut(strings.TrimSpace(string(text)), " ")
+	return outcome
 }
 
 // 1,000 unchanged and 200 accepted reports from twenty hosts, while the same zone is being written as a whole and the

@@ -3,6 +3,7 @@ package service_test
 import (
 	"fmt"
 	"net/netip"
+	"net/url"
 	"strings"
 	"testing"
 	"time"
@@ -21,17 +22,17 @@ import (
 
 var cam = dnsname.MustParse("cam.saltmarsh-ferries.example")
 
-// newHost lets cam follow and gives its token. Documentation addresses are believed here.
+// newHost lets cam follow, without holds, and gives its token. Documentation addresses are believed here.
 func (h house) newHost() string {
 	h.t.Helper()
-	added, err := h.Hosts.AddHost(ctx, access.Service, wire.NewHost{Name: cam, V4: true, V6: true})
+	added, err := h.Hosts.AddHost(ctx, access.Service, wire.NewHost{Name: cam, V4: true, V6: true, Policy: steady})
 	require.NoError(h.t, err)
 	return added.Token
 }
 
 func (h house) report(token, v4, v6 string) dynaddr.Decision {
 	h.t.Helper()
-	d, err := h.reportWith(token, hosts.AddressReport{V4: v4, V6: v6, Peer: netip.MustParseAddr("127.0.0.1")})
+	d, err := h.reportWith(token, hosts.AddressReport{Said: url.Values{"v4": {v4}, "v6": {v6}}, Peer: netip.MustParseAddr("127.0.0.1")})
 	require.NoError(h.t, err)
 	return d
 }
@@ -115,7 +116,7 @@ func TestHostFollowsItsReports(t *testing.T) {
 	// Let go, the name goes back to its definition with the next sync, and its token is nobody's.
 	require.NoError(t, h.Hosts.RemoveHost(ctx, access.Service, cam))
 	assert.Len(t, h.found(wire.SearchRequest{Text: "192.0.2.9"}), 1)
-	_, err = h.reportWith(token, hosts.AddressReport{V4: "198.51.100.9"})
+	_, err = h.reportWith(token, hosts.AddressReport{Said: url.Values{"v4": {"198.51.100.9"}}})
 	assert.Equal(t, wire.NotSignedIn, asProblem(t, err).Kind)
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	assert.Equal(t, "192.0.2.9", addressOf(h.live("heron")))
@@ -128,7 +129,7 @@ func TestReportsThatAreRefused(t *testing.T) {
 	for range 3 {
 		assert.Equal(t, dynaddr.Refused, h.report(token, "10.0.0.7", "").Outcome)
 	}
-	d, err := h.reportWith(token, hosts.AddressReport{Host: "other.example", V4: "198.51.100.7"})
+	d, err := h.reportWith(token, hosts.AddressReport{Said: url.Values{"host": {"other.example"}, "v4": {"198.51.100.7"}}})
 	require.NoError(t, err)
 	assert.Contains(t, d.Reason, "reports for cam.saltmarsh-ferries.example, not for")
 	v, err := h.Hosts.Host(ctx, access.Service, cam)

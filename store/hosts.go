@@ -20,9 +20,13 @@ type Host struct {
 	V4        []byte  `gorm:"column:v4"`
 	V6        []byte  `gorm:"column:v6"`
 	ReportID  *uint64 // the last accepted one
-	SeenAt    *time.Time
 	CreatedBy string
 	CreatedAt time.Time
+
+	LocationID uint64
+	Policy     string // what it does not inherit, JSON
+	Place      string // subnet and interface below the prefix of its uplink, JSON; empty for the address of the uplink
+	State      string // dynaddr.Host, JSON
 }
 
 // TableName is the table that hosts are kept in.
@@ -41,14 +45,10 @@ func (h Host) At() dynaddr.Addresses {
 	return dynaddr.Addresses{V4: v4, V6: v6}
 }
 
-// AddHost keeps a new host and gives the text of the token that may report for it, which is kept nowhere.
-func (t *Tx) AddHost(zoneID uint64, name dnsname.Name, follows dynaddr.Families, ttl uint32, by string) (token string, err error) {
-	h := Host{ZoneID: zoneID, NameKey: name.Key(), FollowsV4: follows.V4, FollowsV6: follows.V6, TTL: ttl,
-		CreatedBy: cut(by, 100), CreatedAt: t.now()}
-	if err := found(t.db.Create(&h).Error, "host %s", name); err != nil {
-		return "", err
-	}
-	return t.addHostToken(h.ID)
+// AddHost keeps a new host and sets its id.
+func (t *Tx) AddHost(h *Host) error {
+	h.CreatedAt, h.CreatedBy = t.now(), cut(h.CreatedBy, 100)
+	return found(t.db.Create(h).Error, "host %s", h.Name())
 }
 
 // HostRow is a host in a list.
@@ -98,20 +98,15 @@ func (t *Tx) LockHost(id uint64) (h Host, err error) {
 	return h, found(err, "host %d", id)
 }
 
-// RemoveHost forgets a host, its token and its reports.
+// RemoveHost forgets a host and its reports, and its location where that is its own.
 func (t *Tx) RemoveHost(h Host) error {
 	if err := t.db.Exec("DELETE FROM hosts WHERE id = ?", h.ID).Error; err != nil {
 		return err
 	}
-	return t.rowsWithoutHost(h)
-}
-
-// SawHost notes that a host has reported, where that was not noted within the last minute.
-func (t *Tx) SawHost(h Host) error {
-	if h.SeenAt != nil && t.now().Sub(*h.SeenAt) < time.Minute {
-		return nil
+	if err := t.removeLone(); err != nil {
+		return err
 	}
-	return t.db.Exec("UPDATE hosts SET seen_at = ? WHERE id = ?", t.now(), h.ID).Error
+	return t.rowsWithoutHost(h)
 }
 
 // Report is what a host reported, unless nothing was new in it.
@@ -123,6 +118,7 @@ type Report struct {
 	V4         string `gorm:"column:v4"`
 	V6         string `gorm:"column:v6"`
 	Peer       string
+	Uplink     string // that it was of; empty where time alone moved the host
 	Times      int
 	ReportedAt time.Time
 	AcceptedAt *time.Time
@@ -134,24 +130,24 @@ func (Report) TableName() string { return "reports" }
 // keepReports is how many reports of a host are kept.
 const keepReports = 500
 
-// RefuseReport keeps a report that was not believed. The same one again is counted and makes no further row.
-// first says that it was none of these.
-func (t *Tx) RefuseReport(r Report) (first bool, err error) {
+// NoteReport keeps a report that moved nothing: one that was refused, or that waits. The same one again is counted and makes no further row; one that waits
+// gives its row to a newer one. first says that it was none of these.
+func (t *Tx) NoteReport(r Report) (first bool, err error) {
 	var last []Report
 	if err := t.db.Where("host_id = ?", r.HostID).Order("id DESC").Limit(1).Find(&last).Error; err != nil {
 		return false, err
 	}
-	r.Outcome, r.Times, r.Reason = dynaddr.Refused, 1, cut(r.Reason, 255)
-	if len(last) == 1 && last[0].Outcome == r.Outcome && last[0].Reason == r.Reason && last[0].Peer == r.Peer {
-		return false, t.db.Exec("UPDATE reports SET times = times + 1, reported_at = ? WHERE id = ?", r.ReportedAt, last[0].ID).Error
+	r.Times, r.Reason = 1, cut(r.Reason, 255)
+	if len(last) == 1 && last[0].Outcome == r.Outcome && last[0].Reason == r.Reason && last[0].Peer == r.Peer && last[0].Uplink == r.Uplink {
+		return false, t.db.Exec("UPDATE reports SET times = times + 1, reported_at = ?, v4 = ?, v6 = ? WHERE id = ?", r.ReportedAt, r.V4, r.V6, last[0].ID).Error
 	}
 	return true, t.addReport(&r)
 }
 
-// AcceptReport keeps a report and where the host stands by it, and awaits its arrival at the given placements, which the transaction has locked.
-func (t *Tx) AcceptReport(r Report, now dynaddr.Addresses, placements []Placement) error {
+// AcceptReport keeps a report and where the host is by it, and awaits its arrival at the given placements, which the transaction has locked.
+func (t *Tx) AcceptReport(r Report, h Host, now dynaddr.Addresses, placements []Placement) error {
 	at := t.now()
-	r.Outcome, r.Times, r.AcceptedAt = dynaddr.Accepted, 1, &at
+	r.Outcome, r.Times, r.AcceptedAt, r.Reason = dynaddr.Accepted, 1, &at, cut(r.Reason, 255)
 	if err := t.addReport(&r); err != nil {
 		return err
 	}
@@ -160,12 +156,15 @@ func (t *Tx) AcceptReport(r Report, now dynaddr.Addresses, placements []Placemen
 			return err
 		}
 	}
-	if err := t.db.Exec("UPDATE hosts SET v4 = ?, v6 = ?, report_id = ?, seen_at = ? WHERE id = ?", addrOctets(now.V4), addrOctets(now.V6), r.ID, at, r.HostID).Error; err != nil {
+	if err := t.db.Exec("UPDATE hosts SET v4 = ?, v6 = ?, report_id = ?, state = ? WHERE id = ?", addrOctets(now.V4), addrOctets(now.V6), r.ID, h.State, h.ID).Error; err != nil {
 		return err
 	}
-	var h Host
-	if err := t.db.Where("id = ?", r.HostID).Take(&h).Error; err != nil {
-		return err
+	was := h.At()
+	h.V4, h.V6 = now.V4.AsSlice(), now.V6.AsSlice()
+	if was.V4.IsValid() && !now.V4.IsValid() || was.V6.IsValid() && !now.V6.IsValid() { // what the revision says of it shows once more
+		if err := t.rowsWithoutHost(h); err != nil {
+			return err
+		}
 	}
 	return t.rowsOfHost(h)
 }

@@ -41,8 +41,9 @@ func BenchmarkReportsOfOneZone(b *testing.B) {
 					places = append(places, p)
 				}
 				for i := range 32 {
-					_, err := tx.AddHost(zone.ID, dnsname.MustParse(fmt.Sprintf("h%d.%s", i, name)), dynaddr.Families{V4: true}, 60, "admin")
-					require.NoError(b, err)
+					l := store.Location{Policy: "{}"}
+					require.NoError(b, tx.AddLocation(&l))
+					require.NoError(b, tx.AddHost(&store.Host{ZoneID: zone.ID, NameKey: dnsname.MustParse(fmt.Sprintf("h%d.%s", i, name)).Key(), FollowsV4: true, TTL: 60, LocationID: l.ID, Policy: "{}", State: "{}"}))
 				}
 				rows, err := tx.HostsAfter(dnsname.Name{}, 1000)
 				for _, h := range rows {
@@ -83,7 +84,7 @@ func takes(tx *store.Tx, placementsFirst bool, zone store.Zone, h store.Host, pl
 		}
 	}
 	now := dynaddr.Addresses{V4: netip.AddrFrom4([4]byte{198, 51, 100, last})}
-	if err := tx.AcceptReport(store.Report{HostID: h.ID, V4: now.V4.String(), ReportedAt: clock.Wall{}.Now()}, now, places); err != nil {
+	if err := tx.AcceptReport(store.Report{HostID: h.ID, V4: now.V4.String(), ReportedAt: clock.Wall{}.Now()}, h, now, places); err != nil {
 		return err
 	}
 	for _, p := range places {

@@ -45,11 +45,11 @@ func (t *Tx) EndSessions(name, but string) (ended int, err error) {
 	return int(res.RowsAffected), res.Error
 }
 
-// token is a row of tokens: a session (without name and host), a machine token (with a name), or that of a host.
+// token is a row of tokens: a session (without name and host), a machine token (with a name), or that of an uplink.
 type token struct {
 	ID            uint64
-	UserID        *uint64 // of the session's user, or of the maker; none for hosts
-	HostID        *uint64
+	UserID        *uint64 // of the session's user, or of the maker; none for uplinks
+	UplinkID      *uint64
 	Name          *string
 	Label         string // of a session
 	Begins        string // the first characters of the text
@@ -105,13 +105,6 @@ func (t *Tx) AddToken(n NewToken) (text string, err error) {
 	return text, found(t.db.Create(&row).Error, "token %s", n.Name)
 }
 
-// addHostToken makes the token of a host.
-func (t *Tx) addHostToken(hostID uint64) (text string, err error) {
-	text = newToken(access.HostToken)
-	row := token{HostID: &hostID, Begins: access.TokenBegins(text), Hash: hashToken(text), CreatedAt: t.now()}
-	return text, t.db.Create(&row).Error
-}
-
 func networksText(list []netip.Prefix) string {
 	texts := make([]string, len(list))
 	for i, p := range list {
@@ -124,7 +117,7 @@ func networksText(list []netip.Prefix) string {
 type TokenRow struct {
 	ID            uint64
 	UserID        uint64
-	HostID        uint64 // of the host that it reports for; 0 for none
+	UplinkID      uint64 // that it reports for; 0 for none
 	Name          string // of a machine token
 	User          string // who signed in, or made it
 	Begins        string
@@ -139,13 +132,18 @@ type TokenRow struct {
 	LastUsedAt    *time.Time
 	LastUsedFrom  string
 	Used          []access.Action
-	Host          dnsname.Name // of the host
+	Host          dnsname.Name // that the uplink is for alone; the zero Name where it is of a location
+	Location      string       // of the uplink; empty where it is for one host
+	Uplink        string       // its name
+
+	locationID uint64
+	madeBy     string // who made the location
 }
 
 // Kind is what the token is for.
 func (r TokenRow) Kind() access.TokenKind {
 	switch {
-	case r.HostID != 0:
+	case r.UplinkID != 0:
 		return access.HostToken
 	case r.Name != "":
 		return access.MachineToken
@@ -158,7 +156,10 @@ func (r TokenRow) Caller() access.Caller {
 	switch r.Kind() {
 	case access.HostToken:
 		name := "host " + r.Host.String()
-		return access.Caller{Name: name, Token: name, Grants: r.Grants}
+		if r.Location != "" {
+			name = "uplink " + HostTokenName(r.Host, r.Location, r.Uplink)
+		}
+		return access.Caller{Name: name, Token: name, Grants: r.Grants, Uplink: r.UplinkID, TokenID: r.ID}
 	case access.MachineToken:
 		return access.Caller{UserID: r.UserID, Name: "token " + r.Name, Token: r.Name, Grants: r.Grants, Within: r.UserGrants, TokenOf: true}
 	}
@@ -171,30 +172,33 @@ func (r TokenRow) From(addr netip.Addr) bool {
 }
 
 // tokenRows are the columns of tokens with their users and hosts.
-const tokenRows = `SELECT t.id, COALESCE(t.user_id, 0) AS user_id, COALESCE(t.host_id, 0) AS host_id, COALESCE(t.name, '') AS name, COALESCE(u.name, '') AS user, t.begins,
+const tokenRows = `SELECT t.id, COALESCE(t.user_id, 0) AS user_id, COALESCE(t.uplink_id, 0) AS uplink_id, COALESCE(t.name, '') AS name, COALESCE(u.name, '') AS user, t.begins,
 	t.networks, COALESCE(t.grants, '') AS grants, COALESCE(u.grants, '') AS user_grants, t.created_at, t.expires_at, t.previous_until,
-	t.first_used_at, t.first_used_from, t.last_used_at, t.last_used_from, t.used, h.name_key AS host_key, z.name_key AS zone_key
-	FROM tokens t LEFT JOIN users u ON u.id = t.user_id LEFT JOIN hosts h ON h.id = t.host_id LEFT JOIN zones z ON z.id = h.zone_id `
+	t.first_used_at, t.first_used_from, t.last_used_at, t.last_used_from, t.used, l.name AS location, k.name AS uplink, k.location_id, l.created_by AS made_by, h.name_key AS host_key, z.name_key AS zone_key
+	FROM tokens t LEFT JOIN users u ON u.id = t.user_id LEFT JOIN uplinks k ON k.id = t.uplink_id LEFT JOIN locations l ON l.id = k.location_id
+	LEFT JOIN hosts h ON h.location_id = l.id AND l.name IS NULL LEFT JOIN zones z ON z.id = h.zone_id `
 
 // readTokens reads the rows of a query that begins with tokenRows.
 func (t *Tx) readTokens(query string, args ...any) (list []TokenRow, err error) {
 	var rows []struct {
-		ID, UserID, HostID                 uint64
+		ID, UserID, UplinkID               uint64
 		Name, User, Begins                 string
 		Networks, Grants, UserGrants, Used string
 		CreatedAt                          time.Time
 		ExpiresAt, PreviousUntil           *time.Time
 		FirstUsedAt, LastUsedAt            *time.Time
 		FirstUsedFrom, LastUsedFrom        string
-		HostKey, ZoneKey                   string
+		Location, Uplink, HostKey, ZoneKey string
+		LocationID                         uint64
+		MadeBy                             string
 	}
 	if err := t.db.Raw(tokenRows+query, args...).Scan(&rows).Error; err != nil {
 		return nil, err
 	}
 	for _, row := range rows {
-		r := TokenRow{ID: row.ID, UserID: row.UserID, HostID: row.HostID, Name: row.Name, User: row.User, Begins: row.Begins, CreatedAt: row.CreatedAt,
+		r := TokenRow{ID: row.ID, UserID: row.UserID, UplinkID: row.UplinkID, Location: row.Location, Uplink: row.Uplink, Name: row.Name, User: row.User, Begins: row.Begins, CreatedAt: row.CreatedAt,
 			ExpiresAt: row.ExpiresAt, PreviousUntil: row.PreviousUntil, FirstUsedAt: row.FirstUsedAt, LastUsedAt: row.LastUsedAt,
-			FirstUsedFrom: row.FirstUsedFrom, LastUsedFrom: row.LastUsedFrom}
+			FirstUsedFrom: row.FirstUsedFrom, LastUsedFrom: row.LastUsedFrom, locationID: row.LocationID, madeBy: row.MadeBy}
 		for text := range strings.SplitSeq(row.Networks, ",") {
 			if p, err := netip.ParsePrefix(text); err == nil {
 				r.Networks = append(r.Networks, p)
@@ -213,7 +217,7 @@ func (t *Tx) readTokens(query string, args ...any) (list []TokenRow, err error) 
 				r.Used = append(r.Used, access.Action(text))
 			}
 		}
-		if r.HostID != 0 {
+		if r.UplinkID != 0 && row.HostKey != "" {
 			r.Host = dnsname.FromKey(row.HostKey)
 			names, err := access.ParseNames(r.Host.Relative(dnsname.FromKey(row.ZoneKey)))
 			if err != nil {
@@ -247,13 +251,13 @@ func (t *Tx) AddFirstCode(lifetime time.Duration) (text string, err error) {
 
 // FirstCodeValid reports whether a code for the first user is valid.
 func (t *Tx) FirstCodeValid(text string) (is bool, err error) {
-	err = t.db.Raw("SELECT COUNT(*) > 0 FROM tokens WHERE hash = ? AND user_id IS NULL AND host_id IS NULL AND expires_at > ?", octets(hashToken(text)), t.now()).Scan(&is).Error
+	err = t.db.Raw("SELECT COUNT(*) > 0 FROM tokens WHERE hash = ? AND user_id IS NULL AND uplink_id IS NULL AND expires_at > ?", octets(hashToken(text)), t.now()).Scan(&is).Error
 	return is, err
 }
 
 // DropFirstCodes makes all codes for the first user invalid.
 func (t *Tx) DropFirstCodes() error {
-	return t.db.Exec("DELETE FROM tokens WHERE user_id IS NULL AND host_id IS NULL").Error
+	return t.db.Exec("DELETE FROM tokens WHERE user_id IS NULL AND uplink_id IS NULL").Error
 }
 
 // valid is the condition for a token with a hash at a time; the hash and the time are given twice.
@@ -262,7 +266,7 @@ const valid = "(t.hash = ? OR t.previous_hash = ? AND t.previous_until > ?) AND 
 // TokenOf finds a valid token by its text.
 func (t *Tx) TokenOf(text string) (TokenRow, error) {
 	hash, now := octets(hashToken(text)), t.now()
-	return t.oneToken("token", "WHERE "+valid+" AND COALESCE(t.user_id, t.host_id) IS NOT NULL LIMIT 1", hash, hash, now, now)
+	return t.oneToken("token", "WHERE "+valid+" AND COALESCE(t.user_id, t.uplink_id) IS NOT NULL LIMIT 1", hash, hash, now, now)
 }
 
 func (t *Tx) oneToken(what, query string, args ...any) (TokenRow, error) {
@@ -286,12 +290,27 @@ func (t *Tx) HostToken(host dnsname.Name) (TokenRow, error) {
 	return t.oneToken("token of host "+host.Unicode(), "WHERE h.name_key = ? LIMIT 1", octets(host.Key()))
 }
 
-// Tokens returns machine tokens and those of hosts, by name: of one maker, or of all where it is 0, without those of hosts then.
+// UplinkToken finds the token of an uplink of a location.
+func (t *Tx) UplinkToken(location, uplink string) (TokenRow, error) {
+	return t.oneToken("token of uplink "+location+"/"+uplink, "WHERE l.name = ? AND k.name = ? LIMIT 1", location, uplink)
+}
+
+// UplinkOf returns the names that follow the uplink which a token reports for, and who made its location.
+func (t *Tx) UplinkOf(r TokenRow) (hosts []access.Object, maker string, err error) {
+	var rows []struct{ NameKey, ZoneKey string }
+	err = t.db.Raw("SELECT h.name_key, z.name_key AS zone_key FROM hosts h JOIN zones z ON z.id = h.zone_id WHERE h.location_id = ?", r.locationID).Scan(&rows).Error
+	for _, row := range rows {
+		hosts = append(hosts, access.Object{Zone: dnsname.FromKey(row.ZoneKey), Name: dnsname.FromKey(row.NameKey)})
+	}
+	return hosts, r.madeBy, err
+}
+
+// Tokens returns machine tokens and those of hosts and uplinks, by name: of one maker, or of all where it is 0, without those of hosts then.
 func (t *Tx) Tokens(maker uint64) ([]TokenRow, error) {
 	if maker != 0 {
 		return t.readTokens("WHERE t.name IS NOT NULL AND t.user_id = ? ORDER BY t.name", maker)
 	}
-	return t.readTokens("WHERE t.name IS NOT NULL OR t.host_id IS NOT NULL ORDER BY t.name IS NULL, t.name, h.name_key")
+	return t.readTokens("WHERE t.name IS NOT NULL OR t.uplink_id IS NOT NULL ORDER BY t.name IS NULL, t.name, h.name_key IS NULL, h.name_key, l.name, k.place")
 }
 
 // TokenUsed notes that a token was used from an address, for an action: the first and the last time, to the minute, and which actions.
@@ -320,6 +339,11 @@ func (t *Tx) RenewToken(r TokenRow, until time.Time, expires *time.Time) (text s
 	text = newToken(r.Kind())
 	return text, t.db.Exec("UPDATE tokens SET previous_hash = hash, previous_until = ?, hash = ?, begins = ?, expires_at = ? WHERE id = ?",
 		until, octets(hashToken(text)), access.TokenBegins(text), expires, r.ID).Error
+}
+
+// RevokeToken makes the token of an uplink invalid. It can be renewed.
+func (t *Tx) RevokeToken(id uint64) error {
+	return t.db.Exec("UPDATE tokens SET hash = ?, begins = '', previous_hash = NULL, previous_until = NULL WHERE id = ?", octets(hashToken(newToken(access.HostToken))), id).Error
 }
 
 // RemoveToken forgets a machine token.
@@ -353,5 +377,5 @@ func (t *Tx) ValidTokens(texts []string) (map[string]bool, error) {
 
 // DropToken makes the token of a session invalid.
 func (t *Tx) DropToken(text string) error {
-	return t.db.Exec("DELETE FROM tokens WHERE hash = ? AND name IS NULL AND host_id IS NULL", octets(hashToken(text))).Error
+	return t.db.Exec("DELETE FROM tokens WHERE hash = ? AND name IS NULL AND uplink_id IS NULL", octets(hashToken(text))).Error
 }

@@ -93,7 +93,10 @@ func (t *Tx) AddZone(name dnsname.Name) (Zone, error) {
 
 // DeleteZone forgets a zone and all that is known of it.
 func (t *Tx) DeleteZone(id uint64) error {
-	return t.db.Exec("DELETE FROM zones WHERE id = ?", id).Error
+	if err := t.db.Exec("DELETE FROM zones WHERE id = ?", id).Error; err != nil {
+		return err
+	}
+	return t.removeLone()
 }
 
 // AccountsOf returns the names of the accounts that a zone is placed at.

@@ -148,10 +148,21 @@ var (
 
 // Dynamic hosts, and what happened.
 var (
-	ListHosts    = List[HostView]{Method: "GET", Path: "/hosts"}
-	AddHost      = Call[NewHost, HostAdded]{Method: "POST", Path: "/hosts"}
-	ShowHost     = Call[None, HostView]{Method: "GET", Path: "/hosts/:name"}
-	RemoveHost   = Call[None, None]{Method: "DELETE", Path: "/hosts/:name"}
+	ListHosts  = List[HostView]{Method: "GET", Path: "/hosts"}
+	AddHost    = Call[NewHost, HostAdded]{Method: "POST", Path: "/hosts"}
+	ShowHost   = Call[None, HostView]{Method: "GET", Path: "/hosts/:name"}
+	ChangeHost = Call[HostSettings, HostView]{Method: "PUT", Path: "/hosts/:name"}
+	RemoveHost = Call[None, None]{Method: "DELETE", Path: "/hosts/:name"}
+
+	ListLocations  = List[LocationView]{Method: "GET", Path: "/locations"}
+	AddLocation    = Call[NewLocation, LocationAdded]{Method: "POST", Path: "/locations"}
+	ShowLocation   = Call[None, LocationView]{Method: "GET", Path: "/locations/:location"}
+	ChangeLocation = Call[LocationSettings, LocationView]{Method: "PUT", Path: "/locations/:location"}
+	RemoveLocation = Call[None, None]{Method: "DELETE", Path: "/locations/:location"}
+	AddUplink      = Call[NewUplink, UplinkToken]{Method: "POST", Path: "/locations/:location/uplinks"}
+	ChangeUplink   = Call[UplinkSettings, LocationView]{Method: "PUT", Path: "/locations/:location/uplinks/:uplink"}
+	RemoveUplink   = Call[None, None]{Method: "DELETE", Path: "/locations/:location/uplinks/:uplink"}
+
 	ListEntries  = List[Entry]{Method: "GET", Path: "/logbook"}
 	ListChannels = List[ChannelView]{Method: "GET", Path: "/channels"}
 	TestChannel  = Call[None, None]{Method: "POST", Path: "/channels/:name/tests"}

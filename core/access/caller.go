@@ -16,6 +16,9 @@ type Caller struct {
 	Grants  []Grant
 	Within  []Grant // what the maker of a token may do: the token may no more
 	TokenOf bool    // Within holds
+
+	Uplink  uint64 // that the token reports for; 0 for none
+	TokenID uint64 // of that token
 }
 
 // Service is the service itself, which may do everything.

@@ -1,10 +1,12 @@
-// Package dynaddr judges addresses that are reported for names that follow them: can the report be read, is the address
-// one that others could reach, does it change anything. Who may report, and when, it does not know.
+// Package dynaddr decides which addresses names have that follow a location. uplink.go judges what is reported of a line to the internet: is the address
+// one that others could reach. follow.go decides, from the uplinks of a location and the policy of a name (policy.go), which address that has at a moment, and when it
+// has another one without a further report. Who may report, and what time it is, it does not know.
 package dynaddr
 
 import (
 	"fmt"
 	"net/netip"
+	"time"
 
 	"beacon/core/dnsname"
 	"beacon/core/record"
@@ -25,18 +27,38 @@ type Families struct {
 // Outcome is what becomes of a report; each is the word that the reporter is answered.
 type Outcome string
 
-// A report is taken over, says what is known already, or is not believed.
+// A report is taken over, says what is known already, is believed and taken over later, or is not believed. An address behind a provider's address translation is an
+// outcome of its own: it is believed, and nobody reaches it.
 const (
-	Accepted  Outcome = "accepted"
-	Unchanged Outcome = "unchanged"
-	Refused   Outcome = "refused"
+	Accepted    Outcome = "accepted"
+	Unchanged   Outcome = "unchanged"
+	Held        Outcome = "held"
+	Unreachable Outcome = "unreachable"
+	Refused     Outcome = "refused"
 )
 
-// Decision is the judgement of one report. Now holds the addresses after it.
+// Decision is the judgement of one report. Now holds the addresses that the name has after it.
 type Decision struct {
 	Outcome Outcome
-	Reason  string // why it was refused
+	Reason  string // why it was not accepted
 	Now     Addresses
+	Until   time.Time // when what is held is taken; zero for no such moment
+}
+
+// String is the line that a reporter is answered: the outcome, the addresses that the name has, and why where there is a reason.
+func (d Decision) String() string {
+	line := string(d.Outcome)
+	if d.Outcome != Refused {
+		for _, a := range []netip.Addr{d.Now.V4, d.Now.V6} {
+			if a.IsValid() {
+				line += " " + a.String()
+			}
+		}
+	}
+	if d.Reason != "" {
+		line += ": " + d.Reason
+	}
+	return line
 }
 
 // Read returns the addresses that a report names: the texts of its parameters v4 and v6 or, where both are empty, the
@@ -79,39 +101,6 @@ func readOne(parameter, text string) (netip.Addr, error) {
 		return addr, fmt.Errorf("v4: %s is an IPv6 address; report it as v6", addr)
 	}
 	return addr, nil
-}
-
-// Judge decides about a report. A family that the report says nothing of keeps its address. Addresses within allow are
-// believed though nobody outside could reach them.
-func Judge(follows Families, known, reported Addresses, allow []netip.Prefix) Decision {
-	refuse := func(format string, args ...any) Decision {
-		return Decision{Refused, fmt.Sprintf(format, args...), known}
-	}
-	now := known
-	for _, one := range []struct {
-		addr    netip.Addr
-		follows bool
-		into    *netip.Addr
-		family  string
-	}{{reported.V4, follows.V4, &now.V4, "IPv4"}, {reported.V6, follows.V6, &now.V6, "IPv6"}} {
-		if !one.addr.IsValid() {
-			continue
-		}
-		if !one.follows {
-			return refuse("%s: this host follows no %s address", one.addr, one.family)
-		}
-		if why := Unbelievable(one.addr, allow); why != "" {
-			return refuse("%s %s", one.addr, why)
-		}
-		*one.into = one.addr
-	}
-	switch {
-	case !reported.V4.IsValid() && !reported.V6.IsValid():
-		return refuse("no address was reported")
-	case now == known:
-		return Decision{Unchanged, "", now}
-	}
-	return Decision{Accepted, "", now}
 }
 
 // Unbelievable returns why nobody outside could reach an address, as a clause that goes on after it; empty where it is well, or within allow.

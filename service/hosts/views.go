@@ -2,9 +2,12 @@ package hosts
 
 import (
 	"context"
+	"slices"
+	"time"
 
 	"beacon/core/access"
 	"beacon/core/dnsname"
+	"beacon/core/dynaddr"
 	"beacon/service/sync"
 	"beacon/service/zones"
 	"beacon/store"
@@ -40,9 +43,16 @@ func (s *Hosts) Hosts(ctx context.Context, by access.Caller, after dnsname.Name,
 		for _, a := range arrivals {
 			byReport[a.ReportID] = append(byReport[a.ReportID], a)
 		}
+		places, err := s.placesOf(tx, rows)
+		if err != nil {
+			return err
+		}
 		list = make([]wire.HostView, len(rows))
 		for i, h := range rows {
-			list[i] = viewOf(h.Host, dnsname.FromKey(h.ZoneKey))
+			p := places[h.LocationID]
+			if list[i], err = p.viewOf(h.Host, dnsname.FromKey(h.ZoneKey)); err != nil {
+				return err
+			}
 			if r, ok := reports[h.LastReportID]; ok {
 				v, err := viewReport(tx, h.Host, r, byReport[r.ID])
 				if err != nil {
@@ -56,40 +66,194 @@ func (s *Hosts) Hosts(ctx context.Context, by access.Caller, after dnsname.Name,
 	return list, more, err
 }
 
+// placesOf reads the locations of hosts, without their other hosts.
+func (s *Hosts) placesOf(tx *store.Tx, rows []store.HostRow) (map[uint64]place, error) {
+	var ids []uint64
+	for _, h := range rows {
+		ids = append(ids, h.LocationID)
+	}
+	slices.Sort(ids)
+	ids = slices.Compact(ids)
+	locations, err := tx.LocationsByID(ids)
+	if err != nil {
+		return nil, err
+	}
+	uplinks, err := tx.Uplinks(ids...)
+	if err != nil {
+		return nil, err
+	}
+	places := map[uint64]place{}
+	for id, l := range locations {
+		p := place{Location: l, uplinks: slices.DeleteFunc(slices.Clone(uplinks), func(u store.Uplink) bool { return u.LocationID != id })}
+		if err := p.read(nil); err != nil {
+			return nil, err
+		}
+		places[id] = p
+	}
+	return places, nil
+}
+
 // Host shows one host with its reports.
 func (s *Hosts) Host(ctx context.Context, by access.Caller, name dnsname.Name) (v wire.HostView, err error) {
 	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
 		h, err := hostFor(tx, by, name)
 		if err == nil {
-			v, err = viewHost(tx, h.Host, 100)
+			v, err = s.viewHost(tx, h.Host, 100)
 		}
 		return err
 	})
 	return v, err
 }
 
-func viewHost(tx *store.Tx, h store.Host, reports int) (wire.HostView, error) {
+func (s *Hosts) viewHost(tx *store.Tx, h store.Host, reports int) (v wire.HostView, err error) {
 	z, err := zones.ByID(tx, h.ZoneID)
 	if err != nil {
-		return wire.HostView{}, err
+		return v, err
 	}
-	v := viewOf(h, z.Name())
+	p, err := placeAt(tx, h.LocationID, false)
+	if err != nil {
+		return v, err
+	}
+	if v, err = p.viewOf(h, z.Name()); err != nil {
+		return v, err
+	}
+	v.Uplinks = p.viewUplinks(s.world.Now())
 	if v.Reports, err = viewReports(tx, h, reports); err == nil && len(v.Reports) > 0 {
 		v.Last = &v.Reports[0]
 	}
 	return v, err
 }
 
-// viewOf shows a host without its reports.
-func viewOf(h store.Host, zone dnsname.Name) wire.HostView {
-	v := wire.HostView{Name: h.Name(), Zone: zone, Follows: h.Follows(), TTL: h.TTL, SeenAt: h.SeenAt, CreatedBy: h.CreatedBy, CreatedAt: h.CreatedAt}
-	if at := h.At(); at.V4.IsValid() {
-		v.V4 = at.V4.String()
+// viewOf shows a host of a location without its reports.
+func (p place) viewOf(h store.Host, zone dnsname.Name) (v wire.HostView, err error) {
+	follows, err := h.Following(p.policy)
+	if err != nil {
+		return v, err
 	}
-	if at := h.At(); at.V6.IsValid() {
-		v.V6 = at.V6.String()
+	stands, err := h.Stands()
+	if err != nil {
+		return v, err
 	}
-	return v
+	own, err := h.Rules()
+	if err != nil {
+		return v, err
+	}
+	v = wire.HostView{Name: h.Name(), Zone: zone, Follows: h.Follows(), TTL: h.TTL, Location: p.Label(), Status: dynaddr.StatusOf(follows, p.lines, stands), V4: textOf(stands.V4.Addr), V6: textOf(stands.V6.Addr),
+		Below: follows.Place, Policy: own, Rules: follows.Policy.Over(dynaddr.Default()), CreatedBy: h.CreatedBy, CreatedAt: h.CreatedAt}
+	for _, f := range []dynaddr.Followed{stands.V6, stands.V4} { // what is said of a host is of its IPv4 address where it has one
+		if f.Addr.IsValid() {
+			v.Since = timeOf(f.Since)
+			if v.Uplink = ""; f.Uplink >= 0 && f.Uplink < len(p.uplinks) {
+				v.Uplink = p.uplinks[f.Uplink].Name
+			}
+		}
+		if f.Held() {
+			v.Waiting, v.Until = textOf(f.Waiting), timeOf(f.Until)
+		}
+	}
+	v.Silent = timeOf(stands.Silent)
+	for _, u := range p.uplinks {
+		if v.SeenAt == nil || u.ReportedAt != nil && u.ReportedAt.After(*v.SeenAt) {
+			v.SeenAt = u.ReportedAt
+		}
+	}
+	return v, nil
+}
+
+// timeOf returns a moment, or nil for none.
+func timeOf(t time.Time) *time.Time {
+	if t.IsZero() {
+		return nil
+	}
+	return &t
+}
+
+// viewUplinks shows the uplinks of a location.
+func (p place) viewUplinks(now time.Time) []wire.UplinkView {
+	list := make([]wire.UplinkView, len(p.uplinks))
+	rules := p.policy.Over(dynaddr.Default())
+	for i, u := range p.uplinks {
+		l := p.lines.List[i]
+		names, _ := u.Names() // a report says where they cannot be read
+		list[i] = wire.UplinkView{Name: u.Name, V4: textOf(l.V4), V6: textOf(l.V6), Prefixes: []string{}, Translated: textOf(l.Translated), SeenAt: u.ReportedAt, SeenFrom: u.ReportedFrom, Refused: u.Refused,
+			Parameters: names, Reports: !l.Seen.IsZero() && now.Before(l.Seen.Add(time.Duration(*rules.Failover)*time.Second))}
+		for _, prefix := range l.Prefixes {
+			list[i].Prefixes = append(list[i].Prefixes, prefix.String())
+		}
+	}
+	return list
+}
+
+// Locations returns at most limit locations behind a name that the caller may see, in the order of their names, and whether there are more.
+func (s *Hosts) Locations(ctx context.Context, by access.Caller, after string, limit int) (list []wire.LocationView, more bool, err error) {
+	list = []wire.LocationView{}
+	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
+		for {
+			rows, err := tx.LocationsAfter(after, limit+1)
+			if err != nil {
+				return err
+			}
+			for _, l := range rows {
+				if len(list) == limit {
+					more = true
+					return nil
+				}
+				after = l.Label()
+				p, err := placeAt(tx, l.ID, false)
+				if err != nil {
+					return err
+				}
+				if sees, _, _, err := rights(tx, by, access.See, p); err != nil || !sees {
+					if err != nil {
+						return err
+					}
+					continue
+				}
+				v, err := s.viewPlace(tx, by, p)
+				if err != nil {
+					return err
+				}
+				list = append(list, v)
+			}
+			if len(rows) <= limit {
+				return nil
+			}
+		}
+	})
+	return list, more, err
+}
+
+// Location shows one location with its uplinks and hosts.
+func (s *Hosts) Location(ctx context.Context, by access.Caller, name string) (v wire.LocationView, err error) {
+	err = s.logbook.Look(ctx, func(tx *store.Tx) error {
+		p, err := locationFor(tx, by, access.See, name)
+		if err == nil {
+			v, err = s.viewPlace(tx, by, p)
+		}
+		return err
+	})
+	return v, err
+}
+
+// viewPlace shows a location with those of its hosts that the caller may see.
+func (s *Hosts) viewPlace(tx *store.Tx, by access.Caller, p place) (v wire.LocationView, err error) {
+	v = wire.LocationView{Name: p.Label(), Description: p.Description, Policy: p.policy, Rules: p.policy.Over(dynaddr.Default()), Uplinks: p.viewUplinks(s.world.Now()), Hosts: []wire.HostView{},
+		CreatedBy: p.CreatedBy, CreatedAt: p.CreatedAt}
+	for _, h := range p.hosts {
+		z, err := zones.ByID(tx, h.ZoneID)
+		if err != nil {
+			return v, err
+		}
+		if !access.May(by, access.See, access.Object{Zone: z.Name(), Name: h.Name()}).Allowed {
+			continue
+		}
+		one, err := p.viewOf(h.Host, z.Name())
+		if err != nil {
+			return v, err
+		}
+		v.Hosts = append(v.Hosts, one)
+	}
+	return v, nil
 }
 
 func viewReports(tx *store.Tx, h store.Host, most int) ([]wire.ReportView, error) {
@@ -120,7 +284,7 @@ func viewReports(tx *store.Tx, h store.Host, most int) ([]wire.ReportView, error
 
 // viewReport shows one report of a host with how far it has come. What holds up the newest is looked for where it has not arrived.
 func viewReport(tx *store.Tx, h store.Host, r store.Report, arrivals []store.Arrival) (v wire.ReportView, err error) {
-	v = wire.ReportView{Outcome: r.Outcome, Reason: r.Reason, V4: r.V4, V6: r.V6, Peer: r.Peer, Times: r.Times, ReportedAt: r.ReportedAt,
+	v = wire.ReportView{Outcome: r.Outcome, Reason: r.Reason, V4: r.V4, V6: r.V6, Peer: r.Peer, Uplink: r.Uplink, Times: r.Times, ReportedAt: r.ReportedAt,
 		AcceptedAt: r.AcceptedAt, Arrivals: []wire.ArrivalView{}}
 	latest := h.ReportID != nil && *h.ReportID == r.ID
 	for _, a := range arrivals {

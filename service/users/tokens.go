@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"net/netip"
 	"regexp"
+	"strings"
 	"time"
 
 	"beacon/core/access"
@@ -91,7 +92,7 @@ func viewToken(r store.TokenRow, now time.Time) wire.TokenView {
 		Expires: r.ExpiresAt, PreviousUntil: r.PreviousUntil, FirstUsedAt: r.FirstUsedAt, FirstUsedFrom: r.FirstUsedFrom,
 		LastUsedAt: r.LastUsedAt, LastUsedFrom: r.LastUsedFrom, Used: r.Used}
 	if r.Kind() == access.HostToken {
-		v.Name = r.Host.String()
+		v.Name = store.HostTokenName(r.Host, r.Location, r.Uplink)
 	}
 	if v.PreviousUntil != nil && !v.PreviousUntil.After(now) {
 		v.PreviousUntil = nil
@@ -107,9 +108,11 @@ func viewToken(r store.TokenRow, now time.Time) wire.TokenView {
 	return v
 }
 
-// theToken finds a token by its name, or by that of its host, and looks whether the caller may have it in its hands.
+// theToken finds a token by its name, or by that of its host or of its uplink, as LOCATION/UPLINK, and looks whether the caller may have it in its hands.
 func theToken(tx *store.Tx, by access.Caller, name string) (r store.TokenRow, err error) {
-	if tokenName.MatchString(name) {
+	if location, uplink, is := strings.Cut(name, "/"); is {
+		r, err = tx.UplinkToken(location, uplink)
+	} else if tokenName.MatchString(name) {
 		r, err = tx.MachineToken(name)
 	} else if host, wrong := dnsname.Parse(name); wrong == nil {
 		r, err = tx.HostToken(host)
@@ -123,13 +126,20 @@ func theToken(tx *store.Tx, by access.Caller, name string) (r store.TokenRow, er
 	case err != nil:
 		return r, err
 	case r.Kind() == access.HostToken:
-		zone := r.Grants[0].Zones[0].Name
-		for _, t := range []record.Type{record.A, record.AAAA} {
-			if err := wire.Permit(by, access.Edit, access.Set(zone, record.Key{Name: r.Host, Type: t})); err != nil {
-				return r, missing
+		hosts, maker, err := tx.UplinkOf(r)
+		if err != nil {
+			return r, err
+		}
+		may := len(hosts) > 0
+		for _, h := range hosts {
+			for _, t := range []record.Type{record.A, record.AAAA} {
+				may = may && wire.Permit(by, access.Edit, access.Set(h.Zone, record.Key{Name: h.Name, Type: t})) == nil
 			}
 		}
-		return r, nil
+		if may || r.Location != "" && (by.Token == "" && by.Name == maker || access.May(by, access.Users, access.Everything).Allowed) {
+			return r, nil
+		}
+		return r, missing
 	case access.May(by, access.Users, access.Everything).Allowed, by.Token == "" && by.UserID == r.UserID, by.Token == r.Name:
 		return r, nil
 	}
@@ -197,7 +207,10 @@ func (u *Users) RevokeToken(ctx context.Context, by access.Caller, name string) 
 			return err
 		}
 		if r.Kind() == access.HostToken {
-			return wire.Problemf(wire.Blocked, "%s is a dynamic host, which needs a token. Nothing changed. Give it another: beacon token renew %s. Or remove the host: beacon host remove %s.", name, name, name)
+			if err := tx.RevokeToken(r.ID); err != nil {
+				return err
+			}
+			return logbook.Log(tx, by.Name, "token.revoked", name, "nothing reports with it; another one: beacon token renew "+name)
 		}
 		if err := tx.RemoveToken(r.ID); err != nil {
 			return err

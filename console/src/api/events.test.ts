@@ -6,7 +6,7 @@ test.each([
   ['domain.verdict', 'a.example.', ['domains']],
   ['delegate.done', 'a.example.', ['domains', 'acts']],
   ['records.written', 'a.example.', ['zones a.example', 'zones a.example.', 'domains']],
-  ['host.visible', 'cam.a.example.', ['hosts', 'zones']],
+  ['host.visible', 'cam.a.example.', ['hosts', 'locations', 'zones']],
   ['user.signed-in', 'admin', ['users', 'tokens']],
   ['request', 'heron-main', []],
 ])('%s about %s makes out of date what it changed', (action, subject, keys) => {

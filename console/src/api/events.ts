@@ -57,7 +57,8 @@ export function outOfDate(e: Pick<Entry, 'action' | 'subject'>): string[][] {
     case 'operation':
       return [['zones'], ['search'], ['operations']]
     case 'host':
-      return [['hosts'], ['zones']]
+    case 'location':
+      return [['hosts'], ['locations'], ['zones']]
     case 'hold':
       return [['hold'], ['zones']]
     case 'user':

@@ -1,0 +1,3 @@
+ALTER TABLE tokens
+  ADD COLUMN IF NOT EXISTS uplink_id BIGINT UNSIGNED NULL COMMENT 'that it reports for',
+  ADD CONSTRAINT tokens_uplink FOREIGN KEY IF NOT EXISTS (uplink_id) REFERENCES uplinks (id) ON DELETE CASCADE

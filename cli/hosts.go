@@ -11,62 +11,79 @@ import (
 
 	"beacon/core/dnsname"
 	"beacon/core/dynaddr"
-	"beacon/core/zonefile"
 	"beacon/wire"
 )
 
 func (a *app) hostCommand() *cobra.Command {
 	c := &cobra.Command{Use: "host", Short: "Manage dynamic hosts: names that follow a reported address"}
-	c.AddCommand(a.hostAddCommand(), a.hostListCommand(), a.hostShowCommand(), a.hostRemoveCommand(), a.hostReportCommand())
+	c.AddCommand(a.hostAddCommand(), a.hostListCommand(), a.hostShowCommand(), a.hostSetCommand(), a.hostRemoveCommand(), a.hostReportCommand())
 	return c
 }
 
 func (a *app) hostAddCommand() *cobra.Command {
-	var v4only, v6only bool
-	var ttl, tokenFile string
+	n := wire.NewHost{V4: true, V6: true}
+	var follow followFlags
+	var policy policyFlags
+	var parameters parameterFlags
+	var tokenFile string
 	c := &cobra.Command{
 		Use: "add NAME", Short: "Add a dynamic host and create its token", Args: cobra.ExactArgs(1),
-		Long: "Add a dynamic host, and print the token that may report its address and nothing else.\n" +
-			"The token is shown only once.",
-		Example: "  beacon host add pier-cam.saltmarsh-ferries.example --token-file pier-cam.token",
-		RunE: func(_ *cobra.Command, args []string) error {
-			if v4only && v6only {
-				return misuse("give --v4-only or --v6-only, not both")
+		Long: "Add a dynamic host, and print the token that may report its address and nothing else. The token is shown only once.\n" +
+			"With --location, the host follows the uplinks of a location, and gets no token of its own.",
+		Example: "  beacon host add pier-cam.saltmarsh-ferries.example --token-file pier-cam.token\n" +
+			"  beacon host add tide-gauge.saltmarsh-ferries.example --location pier --interface ::a:1",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := follow.into(cmd, &n.V4, &n.V6, &n.TTL, &n.Below); err != nil {
+				return err
 			}
-			seconds, err := zonefile.ParseTTL(ttl)
-			if err != nil {
-				return misuse("--ttl: %s", err)
+			if err := policy.into(cmd, &n.Policy); err != nil {
+				return err
+			}
+			if err := parameters.into(&n.Parameters); err != nil {
+				return err
 			}
 			name, err := dnsname.Parse(args[0])
 			if err != nil {
 				return misuse("%s", err)
 			}
+			n.Name = name
+			if _, err := os.Lstat(tokenFile); tokenFile != "" && err == nil {
+				return misuse("--token-file: %s is there already, and may hold a token that is in use. Nothing changed", tokenFile)
+			}
 			var added wire.HostAdded
-			if err := ask(a, wire.AddHost, wire.NewHost{Name: name, V4: !v6only, V6: !v4only, TTL: seconds}, &added); err != nil {
+			if err := ask(a, wire.AddHost, n, &added); err != nil {
 				return err
 			}
-			if tokenFile != "" {
-				if err := os.WriteFile(tokenFile, []byte(added.Token+"\n"), 0o600); err != nil {
-					return fmt.Errorf("%s follows now, but its token could not be kept: %w; remove it and add it again: beacon host remove %s", plain(name), err, plain(name))
+			if tokenFile != "" && added.Token != "" {
+				if err := keepToken(tokenFile, added.Token); err != nil {
+					return fmt.Errorf("%s was added, but its token could not be stored: %w; create another one: beacon token renew %[1]s", plain(name), err)
 				}
 			}
-			return a.show(added, func() {
-				a.printf("%s follows the address that is reported for it.\n", plain(added.Name))
-				if tokenFile != "" {
-					a.printf("Its token is in %s. Report from that machine:\n", tokenFile)
-					a.printf("  beacon host report --host %s --token-file %s\n", plain(added.Name), tokenFile)
-					return
-				}
-				a.printf("Its token, which can report this address and nothing else, is shown this once:\n  %s\n", added.Token)
-				a.printf("A machine or router reports its address with it:\n  curl -u %s:TOKEN '%s/api/v1/report'\n", plain(added.Name), strings.TrimSuffix(a.address, "/"))
-			})
+			return a.show(added, func() { a.showAdded(added, tokenFile) })
 		},
 	}
-	c.Flags().BoolVar(&v4only, "v4-only", false, "follow an IPv4 address only")
-	c.Flags().BoolVar(&v6only, "v6-only", false, "follow an IPv6 address only")
-	c.Flags().StringVar(&ttl, "ttl", "60", "TTL of its records: seconds, or 5m, 1h")
+	follow.add(c, "60")
+	c.Flags().StringVar(&n.Location, "location", "", "follow the uplinks of this location")
 	c.Flags().StringVar(&tokenFile, "token-file", "", "write the token to this file instead of showing it")
+	policy.add(c)
+	parameters.add(c)
 	return c
+}
+
+// showAdded says what a new host reports with.
+func (a *app) showAdded(added wire.HostAdded, tokenFile string) {
+	if added.Location != "" {
+		a.printf("%s follows location %s now. See its uplinks: beacon location show %[2]s\n", plain(added.Name), added.Location)
+		return
+	}
+	a.printf("%s follows the address that is reported for it.\n", plain(added.Name))
+	if tokenFile != "" {
+		a.printf("Its token is in %s. Report from that machine:\n", tokenFile)
+		a.printf("  beacon host report --host %s --token-file %s\n", plain(added.Name), tokenFile)
+		return
+	}
+	a.printf("Its token, which can report this address and nothing else, is shown this once:\n  %s\n", added.Token)
+	a.printf("A machine or router reports its address with it:\n  curl -u %s:TOKEN '%s/api/v1/report'\n", plain(added.Name), strings.TrimSuffix(a.address, "/"))
 }
 
 func (a *app) hostListCommand() *cobra.Command {
@@ -77,20 +94,29 @@ func (a *app) hostListCommand() *cobra.Command {
 		}
 		return a.show(list, func() {
 			if len(list) == 0 {
-				a.printf("No name follows a reported address yet. Make one: beacon host add NAME.\n")
+				a.printf("No name follows a reported address yet. Add one: beacon host add NAME\n")
 				return
 			}
-			var rows [][]string
-			for _, h := range list {
-				seen := "never"
-				if h.SeenAt != nil {
-					seen = h.SeenAt.Local().Format("2006-01-02 15:04")
-				}
-				rows = append(rows, []string{plain(h.Name), hostAt(h), seen, progress(h.Last)})
-			}
-			a.table([]string{"HOST", "ADDRESS", "LAST REPORTED", "LAST CHANGE"}, rows)
+			a.hostTable(list)
 		})
 	}}
+}
+
+// hostTable lists hosts with their states.
+func (a *app) hostTable(list []wire.HostView) {
+	var rows [][]string
+	for _, h := range list {
+		seen := "never"
+		if h.SeenAt != nil {
+			seen = h.SeenAt.Local().Format("2006-01-02 15:04")
+		}
+		state := strings.ReplaceAll(string(h.Status), "-", " ")
+		if text := progress(h.Last); h.Last != nil && text != "visible" {
+			state += "; last change " + text
+		}
+		rows = append(rows, []string{plain(h.Name), hostAt(h), seen, state})
+	}
+	a.table([]string{"HOST", "ADDRESS", "LAST REPORTED", "STATE"}, rows)
 }
 
 func hostAt(h wire.HostView) string {
@@ -108,6 +134,8 @@ func progress(r *wire.ReportView) string {
 		return "none"
 	case r.Outcome == dynaddr.Refused:
 		return "refused: " + r.Reason
+	case r.Outcome == dynaddr.Held:
+		return "held: " + r.Reason
 	case r.Overtaken:
 		return "overtaken by a newer one"
 	case len(r.Arrivals) == 0:
@@ -185,6 +213,10 @@ func arrived(h wire.HostView) bool {
 func (a *app) showHost(h wire.HostView, now wire.ClockNow) {
 	a.printf("%s\n", a.paint(bold, plain(h.Name)))
 	a.printf("  address    %s   TTL %d, in zone %s\n", hostAt(h), h.TTL, plain(h.Zone))
+	a.printf("  state      %s\n", hostState(h, now))
+	if h.Location != "" {
+		a.printf("  location   %s, uplinks: %s\n", h.Location, uplinksText(h.Uplinks))
+	}
 	if len(h.Reports) == 0 {
 		a.printf("  nothing was reported yet\n")
 		return
@@ -192,13 +224,16 @@ func (a *app) showHost(h wire.HostView, now wire.ClockNow) {
 	for _, r := range h.Reports {
 		at := strings.TrimSpace(r.V4 + " " + r.V6)
 		a.printf("\n  %s  %s  %s\n", r.ReportedAt.Local().Format("2006-01-02 15:04:05.000"), a.paint(bold, string(r.Outcome)), at)
-		if r.Outcome == dynaddr.Refused {
+		if r.Outcome == dynaddr.Refused || r.Outcome == dynaddr.Held {
 			times := ""
 			if r.Times > 1 {
 				times = fmt.Sprintf(" (%d times in a row)", r.Times)
 			}
 			a.printf("    from %s: %s%s\n", r.Peer, r.Reason, times)
 			continue
+		}
+		if r.Reason != "" {
+			a.printf("    %s\n", r.Reason)
 		}
 		if len(r.Arrivals) == 0 {
 			a.printf("    %s\n", progress(&r))
@@ -218,6 +253,23 @@ func (a *app) showHost(h wire.HostView, now wire.ClockNow) {
 			}
 		}
 	}
+}
+
+// hostState says how a host is, and since when or until when.
+func hostState(h wire.HostView, now wire.ClockNow) string {
+	text := strings.ReplaceAll(string(h.Status), "-", " ")
+	switch {
+	case h.Silent != nil:
+		text += " since " + moment(*h.Silent, now.World)
+	case h.Until != nil:
+		text += fmt.Sprintf(": %s is taken at %s, in %s", strings.TrimSpace(h.Waiting+" "), moment(*h.Until, now.World), span(max(h.Until.Sub(now.World), 0)))
+	case h.Since != nil:
+		text += "; this address since " + moment(*h.Since, now.World)
+	}
+	if h.Uplink != "" && h.Location != "" {
+		text += ", by uplink " + h.Uplink
+	}
+	return text
 }
 
 // after returns how long after a report something happened.

@@ -26,7 +26,7 @@ func TestHosts(t *testing.T) {
 	good := wire.ReportView{Outcome: dynaddr.Accepted, V4: "198.51.100.77", ReportedAt: at, AcceptedAt: soon(2),
 		Arrivals: []wire.ArrivalView{{Account: "heron-main", WrittenAt: soon(40), VisibleAt: soon(12_000), SettlesBy: soon(60_000)}}}
 	bad := wire.ReportView{Outcome: dynaddr.Refused, Reason: "10.0.0.7 is private", Peer: "127.0.0.1", Times: 3, ReportedAt: at}
-	host := wire.HostView{Name: cam, Zone: dnsname.MustParse("saltmarsh-ferries.example"), V4: "198.51.100.77", TTL: 60, SeenAt: &at, Last: &bad,
+	host := wire.HostView{Name: cam, Zone: dnsname.MustParse("saltmarsh-ferries.example"), V4: "198.51.100.77", TTL: 60, Status: dynaddr.IsReporting, SeenAt: &at, Last: &bad,
 		Reports: []wire.ReportView{bad, good}}
 	path := "/hosts/pier-cam.saltmarsh-ferries.example"
 	s := &answers{replies: map[string]any{
@@ -40,7 +40,7 @@ func TestHosts(t *testing.T) {
 		args []string
 		says []string
 	}{
-		{[]string{"host", "list"}, []string{"pier-cam.saltmarsh-ferries.example", "198.51.100.77", "refused: 10.0.0.7 is private"}},
+		{[]string{"host", "list"}, []string{"pier-cam.saltmarsh-ferries.example", "198.51.100.77", "reporting; last change refused"}},
 		{[]string{"host", "show", plain(cam)}, []string{"TTL 60", "(3 times in a row)", "heron-main:  accepted +2 ms,  written +40 ms,  visible +12 s", "by 12:01:00, in 1 min 0 s"}},
 		{[]string{"host", "add", plain(cam), "--v4-only", "--ttl", "5m"}, []string{"abh_secret", "shown this once", "/api/v1/report"}},
 		{[]string{"host", "remove", plain(cam), "--yes"}, []string{"revoked its token", "next sync of saltmarsh-ferries.example"}},

@@ -115,6 +115,8 @@ func commandLines(s *demo.Stage, file func(name, text string) string) [][]string
 		{"act", "list"}, {"act", "show", "/", "1"}, {"act", "cancel", "/", "1"},
 		{"hold", "show"}, {"hold", "start", "/", "--reason", "a test"}, {"hold", "release", "/", "--all", "--yes"},
 		{"host", "add", "/", "gauge.tides.example"}, {"host", "list"}, {"host", "show", "/", "gauge.tides.example"},
+		{"host", "set", "/", "gauge.tides.example", "--silence", "2h"}, {"location", "add", "/", "quay"}, {"location", "list"}, {"location", "show", "/", "quay"}, {"location", "set", "/", "quay", "--description", "by the harbour"},
+		{"location", "add-uplink", "/", "quay", "lte"}, {"location", "remove-uplink", "/", "quay", "lte", "--yes"}, {"location", "remove", "/", "quay", "--yes"},
 		{"clock", "show"}, {"clock", "skip", "/", "1m"}, {"channel", "list"}, {"channel", "test", "/", "nobody"}, {"logbook", "/", "--limit", "5"},
 		{"zone", "retire", "/", "tides.example", "--account", "heron-main", "--dry-run"}, {"zone", "delete", "/", "tides.example", "--dry-run"},
 		{"host", "remove", "/", "gauge.tides.example", "--yes"}, {"provider", "remove", "/", "curlew-ops", "--yes"},

@@ -46,7 +46,7 @@ func is[T any](v T) *T { return &v }
 
 // Default returns the policy of who sets nothing: each believed change is taken immediately, three quick ones excepted, and nobody is ever silent.
 func Default() Policy {
-	return Policy{Networks: is([]netip.Prefix(nil)), MinInterval: is(uint32(0)), HoldDown: is(uint32(30)), MaxHoldDown: is(uint32(900)), SecondSource: is(NoSource), Failover: is(uint32(600)),
+	return Policy{Networks: is([]netip.Prefix{}), MinInterval: is(uint32(0)), HoldDown: is(uint32(30)), MaxHoldDown: is(uint32(900)), SecondSource: is(NoSource), Failover: is(uint32(600)),
 		Silence: is(uint32(0)), OnSilence: is(KeepSilent), FallbackV4: &netip.Addr{}, FallbackV6: &netip.Addr{}}
 }
 

@@ -74,8 +74,8 @@ func (u Uplink) Line() (l dynaddr.Uplink, err error) {
 
 // Keep puts what was reported into an uplink.
 func (u *Uplink) Keep(l dynaddr.Uplink) {
-	if !l.Seen.IsZero() {
-		u.SeenAt = &l.Seen
+	if seen := l.Seen; !seen.IsZero() {
+		u.SeenAt = &seen
 	}
 	l.Seen = time.Time{}
 	u.State = jsonText(l)
@@ -237,6 +237,15 @@ func (h Host) Rules() (p dynaddr.Policy, err error) {
 func (h Host) Stands() (s dynaddr.Host, err error) {
 	err = json.Unmarshal([]byte(h.State), &s)
 	return s, err
+}
+
+// Gone returns the families of which a host had an address and has none any more.
+func (h Host) Gone() (f dynaddr.Families) {
+	s, err := h.Stands()
+	if err != nil {
+		return f
+	}
+	return dynaddr.Families{V4: h.FollowsV4 && !s.V4.Addr.IsValid() && !s.V4.Since.IsZero(), V6: h.FollowsV6 && !s.V6.Addr.IsValid() && !s.V6.Since.IsZero()}
 }
 
 // Keep puts where a host is, and what it waits for, into its row.

@@ -134,6 +134,15 @@ func (t *Tx) rowsShow(zoneID, revisionID uint64) error {
 
 // rowsOfHost puts the addresses that a host reported in the place of what the revision says of it.
 func (t *Tx) rowsOfHost(h Host) error {
+	gone := h.Gone()
+	for typ, is := range map[record.Type]bool{record.A: gone.V4, record.AAAA: gone.V6} {
+		if !is {
+			continue
+		}
+		if err := t.db.Exec("DELETE FROM records WHERE zone_id = ? AND name_key = ? AND type = ?", h.ZoneID, octets(h.NameKey), uint16(typ)).Error; err != nil {
+			return err
+		}
+	}
 	for _, set := range dynaddr.Sets(h.Name(), h.TTL, h.At()) {
 		if err := t.db.Exec("DELETE FROM records WHERE zone_id = ? AND name_key = ? AND type = ?", h.ZoneID, octets(h.NameKey), uint16(set.Type)).Error; err != nil {
 			return err

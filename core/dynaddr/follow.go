@@ -259,6 +259,8 @@ func Answer(j Judged, r Report, hosts []Change) Decision {
 	switch {
 	case translated && d.Now.V6.IsValid():
 		d.Outcome, d.Reason = Unreachable, fmt.Sprintf("%s is behind the provider's address translation: nobody reaches it over IPv4; %s still works", r.V4, d.Now.V6)
+	case translated && d.Now.V4.IsValid():
+		d.Outcome, d.Reason = Unreachable, fmt.Sprintf("%s is behind the provider's address translation: nobody reaches it over IPv4; %s of another uplink still works", r.V4, d.Now.V4)
 	case translated:
 		d.Outcome, d.Reason = Unreachable, fmt.Sprintf("%s is behind the provider's address translation: nobody reaches it over IPv4; report an IPv6 address", r.V4)
 	case moved:

@@ -24,16 +24,23 @@ type Layer struct {
 	Name dnsname.Name // of the child, of the host, or of the ALIAS; zero for lowered TTLs
 	Keys []record.Key // all that it owns
 
+	Gone     []record.Key    // Reported: keys that have nothing, whatever is below
 	Sets     []record.Set    // Reported: what is at its keys; a key without a set keeps what is below. Delegated: all that is at its keys
 	Target   dnsname.Name    // Answers: whose addresses they are
 	Followed record.Followed // Answers
 	TTL      uint32          // Lowered: the longest that is left, seconds
 }
 
-// OfHost returns the layer of a host that stands at these addresses. A host that reported none owns nothing.
-func OfHost(name dnsname.Name, ttl uint32, at dynaddr.Addresses) Layer {
+// OfHost returns the layer of a host that has these addresses, and of some families none any more. A host that reported none owns nothing.
+func OfHost(name dnsname.Name, ttl uint32, at dynaddr.Addresses, gone dynaddr.Families) Layer {
 	l := Layer{Slot: Reported, Name: name, Sets: dynaddr.Sets(name, ttl, at)}
-	if len(l.Sets) > 0 {
+	if gone.V4 {
+		l.Gone = append(l.Gone, record.Key{Name: name, Type: record.A})
+	}
+	if gone.V6 {
+		l.Gone = append(l.Gone, record.Key{Name: name, Type: record.AAAA})
+	}
+	if len(l.Sets)+len(l.Gone) > 0 {
 		l.Keys = addressKeys(name)
 	}
 	return l

@@ -81,7 +81,8 @@ func drawLayer(rt *rapid.T, revision record.Contents) Layer {
 		if rapid.Bool().Draw(rt, "v6") {
 			at.V6 = drawAddress(rt, true)
 		}
-		return OfHost(n, 60, at)
+		gone := dynaddr.Families{V4: !at.V4.IsValid() && rapid.Bool().Draw(rt, "no v4"), V6: !at.V6.IsValid() && rapid.Bool().Draw(rt, "no v6")}
+		return OfHost(n, 60, at, gone)
 	case 1:
 		return OfAlias(n, outside, record.Followed{Addresses: []netip.Addr{drawAddress(rt, rapid.Bool().Draw(rt, "family"))}, TTL: 30})
 	}

@@ -53,11 +53,16 @@ func WithReported(revision record.Contents, list []Layer) record.Contents {
 func reported(c record.Contents, list []Layer, owned map[record.Key]bool) record.Contents {
 	c = delegated(c, list, owned)
 	var sets []record.Set
+	var gone []record.Key
 	for _, l := range list {
 		if l.Slot == Reported {
+			gone = append(gone, l.Gone...)
 			sets = append(sets, l.Sets...)
 			own(owned, l.Keys)
 		}
+	}
+	if len(gone) > 0 {
+		c = c.Without(gone...)
 	}
 	if len(sets) == 0 {
 		return c

@@ -168,8 +168,9 @@ func placed(list []store.Placement) []store.Placement {
 func (s *Hosts) move(tx *store.Tx, p place, h follower, c dynaddr.Change, r store.Report, made []store.Placement, actor string) error {
 	now := c.Is.Now()
 	r.HostID = h.ID
+	r.V4, r.V6 = textOf(now.V4), textOf(now.V6)
 	if r.Reason = p.cause(c, r); r.Uplink == "" {
-		r.V4, r.V6, r.ReportedAt = textOf(now.V4), textOf(now.V6), s.store.Now()
+		r.ReportedAt = s.store.Now()
 	}
 	own := slices.DeleteFunc(slices.Clone(made), func(p store.Placement) bool { return p.ZoneID != h.ZoneID })
 	if err := tx.AcceptReport(r, h.Host, now, own); err != nil {

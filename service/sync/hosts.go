@@ -41,6 +41,8 @@ func (s *Syncs) awaitedHosts(ctx context.Context, run *syncRun, c comparison) (l
 			arrived = arrived && !open[set.Key()]
 			one.sets = append(one.sets, set)
 		}
+		gone := h.Gone()
+		arrived = arrived && !(gone.V4 && open[record.Key{Name: h.Name(), Type: record.A}]) && !(gone.V6 && open[record.Key{Name: h.Name(), Type: record.AAAA}])
 		if arrived {
 			list = append(list, one)
 		}

@@ -147,7 +147,7 @@ func (o Owners) Layers() (list []layers.Layer) {
 		list = append(list, layers.OfChild(d))
 	}
 	for _, h := range o.Hosts {
-		list = append(list, layers.OfHost(h.Name(), h.TTL, h.At()))
+		list = append(list, layers.OfHost(h.Name(), h.TTL, h.At(), h.Gone()))
 	}
 	for _, a := range o.Aliases {
 		if a.AnsweredAt != nil {

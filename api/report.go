@@ -49,6 +49,9 @@ func takeReport(k *call) error {
 	case errors.As(err, &p) && (p.Kind == wire.NotSignedIn || p.Kind == wire.NotPermitted):
 		k.Header("WWW-Authenticate", `Basic realm="report"`)
 		status, d = http.StatusUnauthorized, dynaddr.Decision{Outcome: dynaddr.Refused, Reason: "the token is not one of a host here"}
+	case errors.As(err, &p) && p.Kind == wire.Limited:
+		k.Header("Retry-After", strconv.Itoa(max(p.After, 1)))
+		status, d = http.StatusTooManyRequests, dynaddr.Decision{Outcome: dynaddr.Refused, Reason: fmt.Sprintf("too many reports; report again after %d s", max(p.After, 1))}
 	case err != nil:
 		return err
 	case d.Outcome == dynaddr.Refused:

@@ -9,6 +9,8 @@ import (
 	"strings"
 	"testing"
 
+	"beacon/core/access"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
@@ -256,4 +258,36 @@ func TestUsersComeAndGo(t *testing.T) {
 	assert.Contains(t, out["detail"], "last user")
 	status, _, _ = s.ask("DELETE", Base+"/users/nobody", "")
 	assert.Equal(t, http.StatusNotFound, status)
+}
+
+// Reports are limited by their tokens, and those with wrong tokens by their networks: neither keeps another client from reporting.
+func TestTooManyReports(t *testing.T) {
+	s := newSite(t)
+	status, _, _ := s.ask("POST", Base+"/definitions", `{"dry_run":false,"files":[{"name":"x","text":"zones:\n  a.example:\n    records: |\n      @ A 192.0.2.1\n"}]}`)
+	require.Equal(t, http.StatusOK, status)
+	var tokens []string
+	for _, name := range []string{"cam", "gauge"} {
+		_, _, body := s.ask("POST", Base+"/hosts", `{"name":"`+name+`.a.example","v4":true}`)
+		tokens = append(tokens, body["token"].(string))
+	}
+	answers := func(token string, n int) map[int]int {
+		codes := map[int]int{}
+		for range n {
+			res := s.raw("GET", Base+"/report?v4=8.8.8.8", "", map[string]string{"Authorization": "Bearer " + token})
+			if codes[res.StatusCode]++; res.StatusCode == http.StatusTooManyRequests {
+				assert.NotEmpty(t, res.Header.Get("Retry-After"))
+				text, err := io.ReadAll(res.Body)
+				require.NoError(t, err)
+				assert.Contains(t, string(text), "refused: too many reports")
+			}
+		}
+		return codes
+	}
+	wrong := answers(access.TokenText(access.HostToken, [32]byte{7}), 50)
+	assert.Positive(t, wrong[http.StatusTooManyRequests])
+	assert.GreaterOrEqual(t, wrong[http.StatusUnauthorized], 30)
+	many := answers(tokens[0], 120)
+	assert.Positive(t, many[http.StatusTooManyRequests])
+	assert.GreaterOrEqual(t, many[http.StatusOK], 60)
+	assert.Equal(t, map[int]int{http.StatusOK: 3}, answers(tokens[1], 3), "from the same network as all of these")
 }

@@ -129,6 +129,31 @@ func TestLocation(t *testing.T) {
 	require.NoError(t, h.Hosts.RemoveLocation(ctx, access.Service, "pier"))
 }
 
+// Where a policy wants a second source, an address counts once two tokens name it.
+func TestSecondSource(t *testing.T) {
+	t.Parallel()
+	h := newHouse(t)
+	h.define("heron-main", "@ A 192.0.2.1")
+	source := dynaddr.TokenSource
+	tokens := h.located(dynaddr.Policy{SecondSource: &source}, "main")
+	grant, err := access.ParseGrant("report zones=saltmarsh-ferries.example names=cam")
+	require.NoError(t, err)
+	password, err := h.Users.AddUser(ctx, access.Service, wire.NewUser{Name: "petra", Grants: access.Full(access.Owner)})
+	require.NoError(t, err)
+	session, _, err := h.Users.SignIn(ctx, "petra", password, netip.MustParseAddr("127.0.0.1"))
+	require.NoError(t, err)
+	petra, err := h.Users.Caller(ctx, session, netip.MustParseAddr("127.0.0.1"), access.See)
+	require.NoError(t, err)
+	made, err := h.Users.AddToken(ctx, petra, wire.NewToken{Name: "second", Grants: []access.Grant{grant}})
+	require.NoError(t, err)
+	second := made.Token
+	assert.Contains(t, h.says(tokens["main"], "v4=198.51.100.7"), "held: another source has to name the same address")
+	assert.Contains(t, h.says(tokens["main"], "v4=198.51.100.7"), "held", "the same source again is none")
+	assert.Equal(t, dynaddr.IsHeld, h.status(cam))
+	assert.Equal(t, "accepted 198.51.100.7", h.says(second, "host=cam.saltmarsh-ferries.example&v4=198.51.100.7"))
+	assert.Contains(t, h.says(tokens["main"], "v4=198.51.100.8"), "held 198.51.100.7")
+}
+
 // A change that is held is taken at its end without another report, with the newest address; and an address behind a translator is none.
 func TestHeldAddress(t *testing.T) {
 	t.Parallel()

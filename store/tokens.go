@@ -161,9 +161,9 @@ func (r TokenRow) Caller() access.Caller {
 		}
 		return access.Caller{Name: name, Token: name, Grants: r.Grants, Uplink: r.UplinkID, TokenID: r.ID}
 	case access.MachineToken:
-		return access.Caller{UserID: r.UserID, Name: "token " + r.Name, Token: r.Name, Grants: r.Grants, Within: r.UserGrants, TokenOf: true}
+		return access.Caller{UserID: r.UserID, Name: "token " + r.Name, Token: r.Name, Grants: r.Grants, Within: r.UserGrants, TokenOf: true, TokenID: r.ID}
 	}
-	return access.Caller{UserID: r.UserID, Name: r.User, Grants: r.UserGrants}
+	return access.Caller{UserID: r.UserID, Name: r.User, Grants: r.UserGrants, TokenID: r.ID}
 }
 
 // From reports whether the token may come from an address.

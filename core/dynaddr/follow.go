@@ -282,7 +282,7 @@ const (
 	IsSilent      Status = "silent"
 	IsUnreachable Status = "unreachable" // its best uplink is behind address translation, and it has no IPv6 address
 	IsFlapping    Status = "flapping"    // it changes so often that the next change waits
-	IsHeld        Status = "held"        // a change waits for the least interval
+	IsHeld        Status = "held"        // a change waits for the least interval, or for a second source
 	IsReporting   Status = "reporting"
 )
 
@@ -307,7 +307,7 @@ func StatusOf(f Follows, lines Uplinks, h Host) Status {
 		return IsUnreachable
 	case held.Held() && hold(p, held.Quick) > 0:
 		return IsFlapping
-	case held.Held():
+	case held.Held(), *p.SecondSource == TokenSource && h.Now() == (Addresses{}):
 		return IsHeld
 	}
 	return IsReporting

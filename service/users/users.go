@@ -24,10 +24,15 @@ type Users struct {
 	hashing  *hashing
 	watch    watch
 	refusals refusals
+	limits   limits
 }
 
 // New returns the users that a logbook's database holds.
-func New(book *logbook.Book) *Users { return &Users{logbook: book, hashing: newHashing()} }
+func New(book *logbook.Book) *Users {
+	u := &Users{logbook: book, hashing: newHashing()}
+	u.limits.token.allowance, u.limits.unknown.allowance = ofToken, ofUnknown
+	return u
+}
 
 // sessionLife is how long a sign-in lasts, real time.
 const sessionLife = 14 * 24 * time.Hour
@@ -75,11 +80,15 @@ func (u *Users) SignOut(ctx context.Context, by access.Caller, token string) err
 	return u.logbook.Tx(ctx, func(tx *store.Tx) error { return tx.DropToken(token) })
 }
 
-// Caller finds who comes with a token from an address, and notes that the token is used for an action.
+// Caller finds who comes with a token from an address, and notes that the token is used for an action. Reports are limited: those of one token, and those with tokens
+// that nobody has from one network.
 func (u *Users) Caller(ctx context.Context, token string, from netip.Addr, action access.Action) (c access.Caller, err error) {
 	unknown := wire.Problemf(wire.NotSignedIn, "The token is not valid, or no longer. Sign in again: beacon sign-in. Programs need a token: beacon token add.")
 	var row store.TokenRow
 	err = u.logbook.Tx(looking.Off(ctx), func(tx *store.Tx) error {
+		if !access.Known(token) {
+			return nil
+		}
 		if row, err = tx.TokenOf(token); store.IsMissing(err) {
 			row = store.TokenRow{}
 			return nil
@@ -92,12 +101,23 @@ func (u *Users) Caller(ctx context.Context, token string, from netip.Addr, actio
 	switch {
 	case err == nil && row.ID == 0:
 		u.refused(ctx, "service", "token.unknown", "?", from, "")
+		if action == access.Report {
+			if wait := u.limits.unknown.take(networkOf(from), u.logbook.Now()); wait > 0 {
+				return c, tooMany(wait)
+			}
+		}
 		return c, unknown
 	case err != nil:
 		return c, err
 	case !row.From(from):
 		u.refused(ctx, row.Caller().Name, "token.refused", row.Caller().Token, from, "the token does not allow this network")
 		return c, wire.Problemf(wire.NotPermitted, "The token %s does not allow the network address %s. Nothing changed. Its networks: beacon token list.", row.Caller().Token, from)
+	}
+	if action == access.Report && row.Kind() == access.HostToken {
+		if wait := u.limits.token.take(row.ID, u.logbook.Now()); wait > 0 {
+			u.refused(ctx, row.Caller().Name, "access.refused", row.Caller().Name, from, "too many reports")
+			return c, tooMany(wait)
+		}
 	}
 	return row.Caller(), nil
 }

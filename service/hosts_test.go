@@ -78,9 +78,9 @@ func TestHostFollowsItsReports(t *testing.T) {
 	h.define("heron-main", "@ A 192.0.2.2\ncam 60 A 192.0.2.9") // accepted, not written: no report may write it
 
 	assert.Equal(t, dynaddr.Accepted, h.report(token, "198.51.100.7", "").Outcome)
-	assert.Equal(t, []string{"cam.saltmarsh-ferries.example A"}, h.found(wire.SearchRequest{Text: "198.51.100.7"}), "who stands there is found by what was reported")
-	assert.Empty(t, h.found(wire.SearchRequest{Text: "192.0.2.9"}))
 	v := h.arrived()
+	assert.Equal(t, []string{"cam.saltmarsh-ferries.example A"}, h.found(wire.SearchRequest{Text: "198.51.100.7"}), "it is found by what was reported")
+	assert.Empty(t, h.found(wire.SearchRequest{Text: "192.0.2.9"}))
 	assert.Equal(t, "198.51.100.7", v.V4)
 	require.Len(t, v.Last.Arrivals, 1)
 	a := v.Last.Arrivals[0]

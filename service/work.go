@@ -43,6 +43,7 @@ func (s *Service) Run(ctx context.Context) {
 	}
 	group.Go(func() { s.watchHealth(ctx) })
 	group.Go(func() { s.Jobs.Run(ctx) })
+	group.Go(func() { s.Hosts.Spread(ctx) })
 	group.Go(func() { s.Logbook.Listen(ctx) })
 	if s.settings.Primary.Listen != "" {
 		group.Go(func() { s.Secondaries.Serve(ctx) })
@@ -74,6 +75,7 @@ func (s *Service) begin(ctx context.Context) {
 // employ registers what runs in the background, and by how many.
 func (s *Service) employ() {
 	n := s.settings.Workers
+	s.Jobs.AlsoBefore(s.Hosts.Spreads)
 	for kind, h := range map[string]jobs.Handler{
 		store.JobSync: s.Syncs.RunSync, store.JobUrgent: s.Syncs.RunSync, store.JobLook: s.Syncs.RunLook, store.JobLookOnce: s.Syncs.RunLookOnce,
 		store.JobCheck: s.Checks.RunCheck, store.JobBrief: s.Checks.RunBriefCheck, store.JobAlias: s.Hosts.RunAlias, store.JobHosts: s.Hosts.RunHosts, store.JobRows: s.Zones.RunRows,

@@ -27,6 +27,7 @@ type Host struct {
 	Policy     string // what it does not inherit, JSON
 	Place      string // subnet and interface below the prefix of its uplink, JSON; empty for the address of the uplink
 	State      string // dynaddr.Host, JSON
+	Unspread   bool   // what was accepted last has not been asked to be written yet
 }
 
 // TableName is the table that hosts are kept in.
@@ -100,6 +101,9 @@ func (t *Tx) LockHost(id uint64) (h Host, err error) {
 
 // RemoveHost forgets a host and its reports, and its location where that is its own.
 func (t *Tx) RemoveHost(h Host) error {
+	if _, err := t.LockLocation(h.LocationID); err != nil {
+		return err
+	}
 	if err := t.db.Exec("DELETE FROM hosts WHERE id = ?", h.ID).Error; err != nil {
 		return err
 	}
@@ -119,6 +123,8 @@ type Report struct {
 	V6         string `gorm:"column:v6"`
 	Peer       string
 	Uplink     string // that it was of; empty where time alone moved the host
+	Actor      string // who reported, or changed what the host follows
+	Was        string // addresses that the host had before, separated by blanks
 	Times      int
 	ReportedAt time.Time
 	AcceptedAt *time.Time
@@ -144,44 +150,17 @@ func (t *Tx) NoteReport(r Report) (first bool, err error) {
 	return true, t.addReport(&r)
 }
 
-// AcceptReport keeps a report and where the host is by it, and awaits its arrival at the given placements, which the transaction has locked.
-func (t *Tx) AcceptReport(r Report, h Host, now dynaddr.Addresses, placements []Placement) error {
-	at := t.now()
-	r.Outcome, r.Times, r.AcceptedAt, r.Reason = dynaddr.Accepted, 1, &at, cut(r.Reason, 255)
-	if err := t.addReport(&r); err != nil {
-		return err
-	}
-	for _, p := range placements {
-		if err := t.db.Exec("INSERT INTO arrivals (report_id, placement_id) VALUES (?, ?)", r.ID, p.ID).Error; err != nil {
-			return err
-		}
-	}
-	if err := t.db.Exec("UPDATE hosts SET v4 = ?, v6 = ?, report_id = ?, state = ? WHERE id = ?", addrOctets(now.V4), addrOctets(now.V6), r.ID, h.State, h.ID).Error; err != nil {
-		return err
-	}
-	was := h.At()
-	h.V4, h.V6 = now.V4.AsSlice(), now.V6.AsSlice()
-	if was.V4.IsValid() && !now.V4.IsValid() || was.V6.IsValid() && !now.V6.IsValid() { // what the revision says of it shows once more
-		if err := t.rowsWithoutHost(h); err != nil {
-			return err
-		}
-	}
-	return t.rowsOfHost(h)
-}
-
-func addrOctets(a netip.Addr) any {
-	if !a.IsValid() {
-		return nil
-	}
-	return octets(a.AsSlice())
-}
-
 func (t *Tx) addReport(r *Report) error {
 	if err := t.db.Create(r).Error; err != nil {
 		return err
 	}
+	return t.prune(r.HostID)
+}
+
+// prune forgets the oldest reports of a host where there are too many.
+func (t *Tx) prune(hostID uint64) error {
 	return t.db.Exec(`DELETE FROM reports WHERE host_id = ? AND id <= (SELECT id FROM
-		(SELECT id FROM reports WHERE host_id = ? ORDER BY id DESC LIMIT 1 OFFSET ?) AS beyond)`, r.HostID, r.HostID, keepReports).Error
+		(SELECT id FROM reports WHERE host_id = ? ORDER BY id DESC LIMIT 1 OFFSET ?) AS beyond)`, hostID, hostID, keepReports).Error
 }
 
 // Reports returns a host's reports, newest first.
@@ -234,9 +213,18 @@ func (t *Tx) Invisible(placementID uint64) (map[uint64]bool, error) {
 	return reports, err
 }
 
-// Unarrived returns the placements at which a report is not visible, and to which no sync of hosts is on its way.
-func (t *Tx) Unarrived(reportID uint64) (placements []uint64, err error) {
-	err = t.db.Raw(`SELECT v.placement_id FROM arrivals v WHERE v.report_id = ? AND v.visible_at IS NULL AND NOT EXISTS
-		(SELECT 1 FROM syncs s WHERE s.placement_id = v.placement_id AND s.scope = ? AND s.state IN ('pending', 'running', 'retrying'))`, reportID, ScopeHosts).Scan(&placements).Error
-	return placements, err
+// Unarrived returns at how many placements a report is not visible, and those of them to which no sync of hosts is on its way.
+func (t *Tx) Unarrived(reportID uint64) (away int, stuck []uint64, err error) {
+	var rows []struct {
+		PlacementID uint64
+		Under       bool
+	}
+	err = t.db.Raw(`SELECT v.placement_id, EXISTS (SELECT 1 FROM syncs s WHERE s.placement_id = v.placement_id AND s.scope = ? AND s.state IN ('pending', 'running', 'retrying')) AS under
+		FROM arrivals v WHERE v.report_id = ? AND v.visible_at IS NULL`, ScopeHosts, reportID).Scan(&rows).Error
+	for _, r := range rows {
+		if !r.Under {
+			stuck = append(stuck, r.PlacementID)
+		}
+	}
+	return len(rows), stuck, err
 }

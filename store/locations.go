@@ -22,6 +22,7 @@ type Location struct {
 	CreatedBy   string
 	CreatedAt   time.Time
 	Since       *time.Time // simulated time from which silence counts
+	Version     uint64     // counts what changes about it, its uplinks and its hosts
 }
 
 // TableName is the table that locations are kept in.
@@ -121,10 +122,12 @@ func (t *Tx) LocationsByID(ids []uint64) (map[uint64]Location, error) {
 	return byID, err
 }
 
-// LockLocation returns a location and keeps others from it until the transaction ends.
+// LockLocation returns a location and keeps others from it until the transaction ends, which changes it.
 func (t *Tx) LockLocation(id uint64) (l Location, err error) {
-	err = t.locking().Where("id = ?", id).Take(&l).Error
-	return l, found(err, "location %d", id)
+	if err := t.db.Exec("UPDATE locations SET version = version + 1 WHERE id = ?", id).Error; err != nil {
+		return l, err
+	}
+	return t.LocationByID(id)
 }
 
 // LocationsAfter returns at most limit locations behind a name, in the order of their names.
@@ -180,11 +183,6 @@ func (t *Tx) Uplinks(locations ...uint64) (list []Uplink, err error) {
 func (t *Tx) UplinkByID(id uint64) (u Uplink, err error) {
 	err = t.db.Where("id = ?", id).Take(&u).Error
 	return u, found(err, "uplink %d", id)
-}
-
-// SaveUplink stores what was reported of an uplink.
-func (t *Tx) SaveUplink(u Uplink) error {
-	return t.db.Exec("UPDATE uplinks SET state = ?, seen_at = ?, reported_at = ?, reported_from = ?, refused = ? WHERE id = ?", u.State, u.SeenAt, t.now(), u.ReportedFrom, cut(u.Refused, 255), u.ID).Error
 }
 
 // NameParameters stores the names that the client of an uplink has for what it reports.

@@ -28,6 +28,23 @@ func (t *Tx) LogAt(at time.Time, actor, action, subject, detail string) error {
 	return t.db.Create(&e).Error
 }
 
+// Line is what is to be written into the logbook.
+type Line struct{ Actor, Action, Subject, Detail string }
+
+// LogAll adds lines in one statement.
+func (t *Tx) LogAll(lines []Line) error {
+	if len(lines) == 0 {
+		return nil
+	}
+	now := t.now()
+	t.lines += len(lines)
+	list := make([]Entry, len(lines))
+	for i, l := range lines {
+		list[i] = Entry{At: now, Actor: cut(l.Actor, 100), Action: cut(l.Action, 64), Subject: cut(l.Subject, 600), Detail: cut(l.Detail, 60000)}
+	}
+	return t.db.Create(&list).Error
+}
+
 // Entries returns at most limit lines before the given id, newest first; 0 begins with the newest. An empty subject
 // means all; requests to providers and registrars that went well are left out unless they are asked for.
 func (t *Tx) Entries(subject string, requests, users bool, before uint64, limit int) (list []Entry, err error) {

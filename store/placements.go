@@ -97,6 +97,20 @@ func (t *Tx) Placements(zoneID uint64) (list []Placement, err error) {
 	return list, err
 }
 
+// PlacementsIn returns the placements of some zones, by zone.
+func (t *Tx) PlacementsIn(zones []uint64) (map[uint64][]Placement, error) {
+	byZone := map[uint64][]Placement{}
+	if len(zones) == 0 {
+		return byZone, nil
+	}
+	var list []Placement
+	err := t.db.Where("zone_id IN ?", zones).Order("id").Find(&list).Error
+	for _, p := range list {
+		byZone[p.ZoneID] = append(byZone[p.ZoneID], p)
+	}
+	return byZone, err
+}
+
 // PlacementByID finds a placement.
 func (t *Tx) PlacementByID(id uint64) (p Placement, err error) {
 	err = t.db.Where("id = ?", id).Take(&p).Error

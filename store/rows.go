@@ -210,11 +210,18 @@ func (t *Tx) moveRows(zoneID uint64, added, removed []record.Record) error {
 		for i, r := range part {
 			rows[i] = rowOf(zoneID, r)
 		}
-		if err := t.db.Table("records").Clauses(clause.OnConflict{DoUpdates: clause.AssignmentColumns([]string{"ttl"})}).Create(rows).Error; err != nil {
+		if err := t.addRows(rows); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+func (t *Tx) addRows(rows []map[string]any) error {
+	if len(rows) == 0 {
+		return nil
+	}
+	return t.db.Table("records").Clauses(clause.OnConflict{DoUpdates: clause.AssignmentColumns([]string{"ttl"})}).Create(rows).Error
 }
 
 // Longest beginnings and ends that rows are found by.

@@ -137,6 +137,7 @@ type TokenRow struct {
 	Uplink        string       // its name
 
 	locationID uint64
+	version    uint64
 	madeBy     string // who made the location
 }
 
@@ -159,7 +160,7 @@ func (r TokenRow) Caller() access.Caller {
 		if r.Location != "" {
 			name = "uplink " + HostTokenName(r.Host, r.Location, r.Uplink)
 		}
-		return access.Caller{Name: name, Token: name, Grants: r.Grants, Uplink: r.UplinkID, TokenID: r.ID}
+		return access.Caller{Name: name, Token: name, Grants: r.Grants, TokenID: r.ID, Uplink: r.UplinkID, Location: r.locationID, Version: r.version}
 	case access.MachineToken:
 		return access.Caller{UserID: r.UserID, Name: "token " + r.Name, Token: r.Name, Grants: r.Grants, Within: r.UserGrants, TokenOf: true, TokenID: r.ID}
 	}
@@ -174,7 +175,7 @@ func (r TokenRow) From(addr netip.Addr) bool {
 // tokenRows are the columns of tokens with their users and hosts.
 const tokenRows = `SELECT t.id, COALESCE(t.user_id, 0) AS user_id, COALESCE(t.uplink_id, 0) AS uplink_id, COALESCE(t.name, '') AS name, COALESCE(u.name, '') AS user, t.begins,
 	t.networks, COALESCE(t.grants, '') AS grants, COALESCE(u.grants, '') AS user_grants, t.created_at, t.expires_at, t.previous_until,
-	t.first_used_at, t.first_used_from, t.last_used_at, t.last_used_from, t.used, l.name AS location, k.name AS uplink, k.location_id, l.created_by AS made_by, h.name_key AS host_key, z.name_key AS zone_key
+	t.first_used_at, t.first_used_from, t.last_used_at, t.last_used_from, t.used, l.name AS location, k.name AS uplink, k.location_id, l.version, l.created_by AS made_by, h.name_key AS host_key, z.name_key AS zone_key
 	FROM tokens t LEFT JOIN users u ON u.id = t.user_id LEFT JOIN uplinks k ON k.id = t.uplink_id LEFT JOIN locations l ON l.id = k.location_id
 	LEFT JOIN hosts h ON h.location_id = l.id AND l.name IS NULL LEFT JOIN zones z ON z.id = h.zone_id `
 
@@ -189,7 +190,7 @@ func (t *Tx) readTokens(query string, args ...any) (list []TokenRow, err error) 
 		FirstUsedAt, LastUsedAt            *time.Time
 		FirstUsedFrom, LastUsedFrom        string
 		Location, Uplink, HostKey, ZoneKey string
-		LocationID                         uint64
+		LocationID, Version                uint64
 		MadeBy                             string
 	}
 	if err := t.db.Raw(tokenRows+query, args...).Scan(&rows).Error; err != nil {
@@ -198,7 +199,7 @@ func (t *Tx) readTokens(query string, args ...any) (list []TokenRow, err error) 
 	for _, row := range rows {
 		r := TokenRow{ID: row.ID, UserID: row.UserID, UplinkID: row.UplinkID, Location: row.Location, Uplink: row.Uplink, Name: row.Name, User: row.User, Begins: row.Begins, CreatedAt: row.CreatedAt,
 			ExpiresAt: row.ExpiresAt, PreviousUntil: row.PreviousUntil, FirstUsedAt: row.FirstUsedAt, LastUsedAt: row.LastUsedAt,
-			FirstUsedFrom: row.FirstUsedFrom, LastUsedFrom: row.LastUsedFrom, locationID: row.LocationID, madeBy: row.MadeBy}
+			FirstUsedFrom: row.FirstUsedFrom, LastUsedFrom: row.LastUsedFrom, locationID: row.LocationID, version: row.Version, madeBy: row.MadeBy}
 		for text := range strings.SplitSeq(row.Networks, ",") {
 			if p, err := netip.ParsePrefix(text); err == nil {
 				r.Networks = append(r.Networks, p)

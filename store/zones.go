@@ -93,6 +93,9 @@ func (t *Tx) AddZone(name dnsname.Name) (Zone, error) {
 
 // DeleteZone forgets a zone and all that is known of it.
 func (t *Tx) DeleteZone(id uint64) error {
+	if err := t.db.Exec("UPDATE locations l JOIN hosts h ON h.location_id = l.id SET l.version = l.version + 1 WHERE h.zone_id = ?", id).Error; err != nil {
+		return err
+	}
 	if err := t.db.Exec("DELETE FROM zones WHERE id = ?", id).Error; err != nil {
 		return err
 	}

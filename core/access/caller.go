@@ -17,8 +17,10 @@ type Caller struct {
 	Within  []Grant // what the maker of a token may do: the token may no more
 	TokenOf bool    // Within holds
 
-	Uplink  uint64 // that the token reports for; 0 for none
-	TokenID uint64 // of that token
+	TokenID  uint64 // of the token that came; 0 for none
+	Uplink   uint64 // that it reports for; 0 for none
+	Location uint64 // of the uplink
+	Version  uint64 // of the location, when the token was looked up
 }
 
 // Service is the service itself, which may do everything.

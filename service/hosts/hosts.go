@@ -60,7 +60,7 @@ func (s *Hosts) AddHost(ctx context.Context, by access.Caller, n wire.NewHost) (
 		}
 		return s.settle(tx, h.LocationID, by.Name)
 	})
-	s.jobs.Wake(store.JobUrgent)
+	s.spreadSoon()
 	return out, err
 }
 
@@ -93,11 +93,16 @@ func (s *Hosts) settle(tx *store.Tx, location uint64, actor string) error {
 	if err != nil {
 		return err
 	}
-	d := s.decide(p, s.world.Now())
-	if err := s.foresee(tx, p, d); err != nil {
+	now := s.world.Now()
+	d := s.decide(p, now)
+	if err := s.foresee(tx, &p, d, now); err != nil {
 		return err
 	}
-	return s.carry(tx, p, d, store.Report{}, actor)
+	moved, err := s.carry(tx, &p, d, store.Report{Actor: actor})
+	if err != nil {
+		return err
+	}
+	return tx.AcceptReports(moved)
 }
 
 // soundHost returns a problem with what a host is to be.
@@ -212,7 +217,7 @@ func (s *Hosts) ChangeHost(ctx context.Context, by access.Caller, n wire.HostSet
 		out, err = s.viewHost(tx, h.Host, 100)
 		return err
 	})
-	s.jobs.Wake(store.JobUrgent)
+	s.spreadSoon()
 	return out, err
 }
 

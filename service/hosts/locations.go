@@ -141,7 +141,7 @@ func (s *Hosts) ChangeLocation(ctx context.Context, by access.Caller, n wire.Loc
 		out, err = s.viewPlace(tx, by, p)
 		return err
 	})
-	s.jobs.Wake(store.JobUrgent)
+	s.spreadSoon()
 	return out, err
 }
 
@@ -276,6 +276,6 @@ func (s *Hosts) RemoveUplink(ctx context.Context, by access.Caller, location, na
 		}
 		return s.settle(tx, p.ID, by.Name)
 	})
-	s.jobs.Wake(store.JobUrgent)
+	s.spreadSoon()
 	return err
 }

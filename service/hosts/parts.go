@@ -1,7 +1,10 @@
 package hosts
 
 import (
+	"log/slog"
 	"net/netip"
+	gosync "sync"
+	"sync/atomic"
 	"time"
 
 	"beacon/clock"
@@ -18,6 +21,7 @@ type Parts struct {
 	Jobs    *jobs.Queue
 	World   *clock.World
 	Sweeper *resolve.Sweeper
+	Log     *slog.Logger
 	Believe []netip.Prefix // networks whose addresses are taken though they are private
 	Timeout time.Duration  // of asking for one ALIAS target, real time
 }
@@ -31,9 +35,19 @@ type Hosts struct {
 	sweeper *resolve.Sweeper
 	believe []netip.Prefix
 	timeout time.Duration
+	log     *slog.Logger
+
+	memory    memory
+	committer committer
+	asked     atomic.Int64 // how often it was asked to spread
+	served    atomic.Int64 // how many of these have been done
+	wake      chan struct{}
+
+	seenMu gosync.Mutex
+	seen   map[uint64]store.Seen // uplinks that reported what was known
 }
 
 // New returns the hosts of a database.
 func New(p Parts) *Hosts {
-	return &Hosts{store: p.Store, logbook: p.Logbook, jobs: p.Jobs, world: p.World, sweeper: p.Sweeper, believe: p.Believe, timeout: p.Timeout}
+	return &Hosts{store: p.Store, logbook: p.Logbook, jobs: p.Jobs, world: p.World, sweeper: p.Sweeper, believe: p.Believe, timeout: p.Timeout, log: p.Log, wake: make(chan struct{}, 1)}
 }

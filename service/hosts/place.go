@@ -8,8 +8,6 @@ import (
 
 	"beacon/core/dynaddr"
 	"beacon/service/logbook"
-	"beacon/service/sync"
-	"beacon/service/zones"
 	"beacon/store"
 )
 
@@ -20,6 +18,16 @@ type place struct {
 	uplinks []store.Uplink
 	lines   dynaddr.Uplinks
 	hosts   []follower
+
+	foreseen time.Time // when its hosts are looked at, if that is known
+	arrived  bool      // what was accepted last is served everywhere, or was asked about lately
+	asked    time.Time // real time
+}
+
+// clone returns a copy that may be changed.
+func (p place) clone() place {
+	p.uplinks, p.hosts, p.lines.List = slices.Clone(p.uplinks), slices.Clone(p.hosts), slices.Clone(p.lines.List)
+	return p
 }
 
 // follower is a host as it follows its location.
@@ -119,44 +127,30 @@ func (d decided) still() bool {
 	return !slices.ContainsFunc(d.changes, func(c dynaddr.Change) bool { return c.Was != c.Is })
 }
 
-// carry stores what was decided: hosts that move get their addresses, and have them written to the providers. The location is locked. r is the report that led to it, or
-// empty where time alone did.
-func (s *Hosts) carry(tx *store.Tx, p place, d decided, r store.Report, actor string) error {
-	var moved []int
-	var made []store.Placement
+// carry keeps what was decided in what was read of a location, and returns the hosts that move, which are to be accepted. What only waits is stored. The location is locked.
+// r is the report that led to it, or one without an uplink where something else did.
+func (s *Hosts) carry(tx *store.Tx, p *place, d decided, r store.Report) (moved []store.Acceptance, err error) {
 	for i, c := range d.changes {
 		if c.Was == c.Is {
 			continue
 		}
 		h := &p.hosts[i]
+		h.stands = c.Is
 		h.Keep(c.Is)
-		if c.Moved() {
-			at, err := zones.Placements(tx, h.ZoneID)
-			if err != nil {
-				return err
+		if silent := !c.Is.Silent.IsZero(); silent && c.Was.Silent.IsZero() {
+			if err := logbook.Log(tx, r.Actor, "host.silent", h.Name().String(), "no report since "+c.Is.Silent.UTC().Format(time.DateTime)); err != nil {
+				return nil, err
 			}
-			moved, made = append(moved, i), append(made, at...)
+		}
+		if c.Moved() {
+			moved = append(moved, s.move(*p, h, c, r))
 			continue
 		}
-		if err := s.wait(tx, *h, c, r, actor); err != nil {
-			return err
+		if err := s.wait(tx, *h, c, r); err != nil {
+			return nil, err
 		}
 	}
-	if len(moved) == 0 {
-		return nil
-	}
-	made = placed(made)
-	slices.SortFunc(made, func(a, b store.Placement) int { return int(int64(a.ID) - int64(b.ID)) })
-	made = slices.CompactFunc(made, func(a, b store.Placement) bool { return a.ID == b.ID })
-	if err := zones.LockPlacements(tx, made); err != nil {
-		return err
-	}
-	for _, i := range moved {
-		if err := s.move(tx, p, p.hosts[i], d.changes[i], r, made, actor); err != nil {
-			return err
-		}
-	}
-	return s.await(tx, made, actor)
+	return moved, nil
 }
 
 // placed returns the placements that are at their providers.
@@ -164,29 +158,15 @@ func placed(list []store.Placement) []store.Placement {
 	return slices.DeleteFunc(list, func(p store.Placement) bool { return p.RemoteID == "" })
 }
 
-// move gives a host its addresses.
-func (s *Hosts) move(tx *store.Tx, p place, h follower, c dynaddr.Change, r store.Report, made []store.Placement, actor string) error {
-	now := c.Is.Now()
-	r.HostID = h.ID
-	r.V4, r.V6 = textOf(now.V4), textOf(now.V6)
+// move returns a host with its new addresses, and the report of it.
+func (s *Hosts) move(p place, h *follower, c dynaddr.Change, r store.Report) store.Acceptance {
+	now, was := c.Is.Now(), c.Was.Now()
+	h.V4, h.V6 = now.V4.AsSlice(), now.V6.AsSlice()
+	r.HostID, r.V4, r.V6, r.Was = h.ID, textOf(now.V4), textOf(now.V6), strings.TrimSpace(textOf(was.V4)+" "+textOf(was.V6))
 	if r.Reason = p.cause(c, r); r.Uplink == "" {
 		r.ReportedAt = s.store.Now()
 	}
-	own := slices.DeleteFunc(slices.Clone(made), func(p store.Placement) bool { return p.ZoneID != h.ZoneID })
-	if err := tx.AcceptReport(r, h.Host, now, own); err != nil {
-		return err
-	}
-	text := fmt.Sprintf("%s, before %s", addressText(now), addressText(c.Was.Now()))
-	if r.Reason != "" {
-		text += ": " + r.Reason
-	}
-	name := h.Name().String()
-	if !c.Is.Silent.IsZero() && c.Was.Silent.IsZero() {
-		if err := logbook.Log(tx, actor, "host.silent", name, "no report since "+c.Is.Silent.UTC().Format(time.DateTime)); err != nil {
-			return err
-		}
-	}
-	return logbook.Log(tx, actor, "host.reported", name, text)
+	return store.Acceptance{Report: r, Host: h.Host}
 }
 
 // cause says why a host moves, where the report does not say it.
@@ -212,17 +192,15 @@ func (p place) cause(c dynaddr.Change, r store.Report) string {
 	return ""
 }
 
-// wait stores what a host waits for, or that it is silent.
-func (s *Hosts) wait(tx *store.Tx, h follower, c dynaddr.Change, r store.Report, actor string) error {
+// wait stores what a host waits for.
+func (s *Hosts) wait(tx *store.Tx, h follower, c dynaddr.Change, r store.Report) error {
 	if err := tx.SaveStands(h.Host); err != nil {
 		return err
 	}
 	name := h.Name().String()
 	switch {
-	case !c.Is.Silent.IsZero() && c.Was.Silent.IsZero():
-		return logbook.Log(tx, actor, "host.silent", name, "no report since "+c.Is.Silent.UTC().Format(time.DateTime))
 	case c.Is.Silent.IsZero() && !c.Was.Silent.IsZero():
-		return logbook.Log(tx, actor, "host.reports-again", name, addressText(c.Is.Now()))
+		return logbook.Log(tx, r.Actor, "host.reports-again", name, addressText(c.Is.Now()))
 	case r.Uplink == "" || !c.Is.V4.Held() && !c.Is.V6.Held():
 		return nil
 	}
@@ -231,27 +209,14 @@ func (s *Hosts) wait(tx *store.Tx, h follower, c dynaddr.Change, r store.Report,
 	if err != nil || !first {
 		return err
 	}
-	return logbook.Log(tx, actor, "host.held", name, "changes too often; the newest address is taken later")
+	return logbook.Log(tx, r.Actor, "host.held", name, "changes too often; the newest address is taken later")
 }
 
-// await asks for syncs of the hosts at placements.
-func (s *Hosts) await(tx *store.Tx, placements []store.Placement, actor string) error {
-	for _, p := range placements {
-		z, err := zones.ByID(tx, p.ZoneID)
-		if err != nil {
-			return err
-		}
-		if err := sync.AwaitHosts(tx, z, p, actor); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// foresee has the hosts of a location looked at when something changes without a report.
-func (s *Hosts) foresee(tx *store.Tx, p place, d decided) error {
-	if d.next.IsZero() {
+// foresee has the hosts of a location looked at when something changes without a report. Where they are looked at sooner anyhow, that is found out then.
+func (s *Hosts) foresee(tx *store.Tx, p *place, d decided, now time.Time) error {
+	if d.next.IsZero() || p.foreseen.After(now) && !p.foreseen.After(d.next) {
 		return nil
 	}
+	p.foreseen = d.next
 	return s.jobs.EnqueueWorld(tx, store.JobHosts, p.ID, d.next)
 }

@@ -27,51 +27,42 @@ type AddressReport struct {
 	Unreadable string     // why the report could not be read; it is refused then
 }
 
-// Report stores what an uplink reports with its token. An accepted report has been stored when this returns, and the work of writing it with it: nothing but the database's
-// loss can lose it. The token of an uplink says which one it is; others name a host, and report for the best uplink of its location.
+// Report stores what an uplink reports with its token. An accepted report has been stored when this returns, with a mark that it is to be written: nothing but the
+// database's loss can lose it. The token of an uplink says which one it is; others name a host, and report for the best uplink of its location. What is
+// known already is judged by what this instance remembers, and locks nothing.
 func (s *Hosts) Report(ctx context.Context, by access.Caller, r AddressReport) (d dynaddr.Decision, err error) {
-	at := s.store.Now()
-	err = s.logbook.Tx(ctx, func(tx *store.Tx) error {
-		location, uplink, err := reportsFor(tx, by, r)
-		if err != nil {
+	if p, ok := s.memory.get(by.Location, by.Version); ok {
+		if d, known := s.known(ctx, p, by, r); known {
+			return d, nil
+		}
+	}
+	one := &pending{by: by, report: r, location: by.Location, uplink: by.Uplink, at: s.store.Now()}
+	if by.Uplink == 0 {
+		if err := s.logbook.Tx(ctx, func(tx *store.Tx) (err error) {
+			one.location, one.uplink, err = reportsFor(tx, by, r)
 			return err
+		}); err != nil {
+			return d, err
 		}
-		p, err := placeAt(tx, location, false)
-		if err != nil {
-			return err
-		}
-		now := s.world.Now()
-		t := s.take(&p, uplink, by, r, now)
-		d = t.answer()
-		row := store.Report{Reason: d.Reason, V4: textOf(t.report.V4), V6: textOf(t.report.V6), Peer: textOf(r.Peer), Uplink: t.name, ReportedAt: at}
-		switch {
-		case t.judged.Outcome == dynaddr.Refused:
-			return s.refuse(tx, p, t, row)
-		case t.still():
-			return s.unchanged(tx, p, t)
-		}
-		if p, err = placeAt(tx, location, true); err != nil { // another report may have come in between
-			return err
-		}
-		if t = s.take(&p, uplink, by, r, now); t.judged.Outcome == dynaddr.Refused {
-			d = t.answer()
-			return s.refuse(tx, p, t, row)
-		}
-		d = t.answer()
-		if err := tx.SaveUplink(t.row); err != nil {
-			return err
-		}
-		if err := s.noteHeld(tx, p, t, row); err != nil {
-			return err
-		}
-		if err := s.foresee(tx, p, t.decided); err != nil {
-			return err
-		}
-		return s.carry(tx, p, t.decided, row, by.Name)
-	})
-	s.jobs.Wake(store.JobUrgent)
-	return d, err
+	}
+	s.commit(ctx, one)
+	return one.decision, one.err
 }
+
+// known judges a report by what is remembered of its location, and reports whether it changes nothing.
+func (s *Hosts) known(ctx context.Context, p place, by access.Caller, r AddressReport) (d dynaddr.Decision, known bool) {
+	now := s.world.Now()
+	t := s.take(&p, by.Uplink, by, r, now)
+	if t.judged.Outcome == dynaddr.Refused || !t.still() || !p.arrived && s.store.Now().Sub(p.asked) > askAgain {
+		return d, false
+	}
+	s.memory.saw(p, t.index, now)
+	s.saw(store.Seen{Uplink: by.Uplink, At: now, ReportedAt: s.store.Now(), From: textOf(r.Peer)})
+	return t.answer(), true
+}
+
+// askAgain is how often it is asked whether what was accepted has arrived, real time.
+const askAgain = 3 * time.Second
 
 // Until returns how long it is until what is held is taken, real time.
 func (s *Hosts) Until(d dynaddr.Decision) time.Duration {
@@ -85,6 +76,7 @@ type taken struct {
 	report dynaddr.Report
 	row    store.Uplink // with what it makes of the uplink
 	was    store.Uplink
+	index  int // of the uplink among those of its location
 	name   string
 }
 
@@ -101,6 +93,7 @@ func (t taken) still() bool {
 // take judges a report of an uplink, and what the hosts make of it. It changes only what was read of the location.
 func (s *Hosts) take(p *place, uplink uint64, by access.Caller, r AddressReport, now time.Time) (t taken) {
 	i := slices.IndexFunc(p.uplinks, func(u store.Uplink) bool { return u.ID == uplink })
+	t.index = i
 	t.was, t.name = p.uplinks[i], p.uplinks[i].Name
 	t.row = t.was
 	t.row.ReportedFrom = textOf(r.Peer)
@@ -187,12 +180,9 @@ func textOf(a netip.Addr) string {
 }
 
 // refuse keeps that a report was refused: at the uplink, and for each of its hosts.
-func (s *Hosts) refuse(tx *store.Tx, p place, t taken, r store.Report) error {
-	u := t.was
+func (s *Hosts) refuse(tx *store.Tx, p *place, t taken, r store.Report) error {
+	u := &p.uplinks[t.index]
 	u.ReportedFrom, u.Refused = r.Peer, t.judged.Reason
-	if err := tx.SaveUplink(u); err != nil {
-		return err
-	}
 	for _, h := range p.hosts {
 		r.HostID, r.Outcome = h.ID, dynaddr.Refused
 		first, err := tx.NoteReport(r)
@@ -210,10 +200,7 @@ func (s *Hosts) refuse(tx *store.Tx, p place, t taken, r store.Report) error {
 }
 
 // noteHeld keeps a report that a second source has to confirm.
-func (s *Hosts) noteHeld(tx *store.Tx, p place, t taken, r store.Report) error {
-	if t.judged.Outcome != dynaddr.Held {
-		return nil
-	}
+func (s *Hosts) noteHeld(tx *store.Tx, p place, r store.Report) error {
 	for _, h := range p.hosts {
 		r.HostID, r.Outcome = h.ID, dynaddr.Held
 		if _, err := tx.NoteReport(r); err != nil {
@@ -223,63 +210,28 @@ func (s *Hosts) noteHeld(tx *store.Tx, p place, t taken, r store.Report) error {
 	return nil
 }
 
-// seenEvery is how often it is noted that an uplink reports the same, simulated time, where nobody waits for that sooner.
-const seenEvery = time.Minute
-
-// unchanged sees to it that what is known already is on its way, should an earlier attempt have been given up.
-func (s *Hosts) unchanged(tx *store.Tx, p place, t taken) error {
-	every := seenEvery
-	for _, h := range p.hosts {
-		rules := h.follows.Policy.Over(dynaddr.Default())
-		for _, limit := range []*uint32{rules.Silence, rules.Failover} {
-			if *limit > 0 {
-				every = min(every, time.Duration(*limit)*time.Second/8)
-			}
-		}
-	}
-	if t.was.SeenAt == nil || t.row.SeenAt.Sub(*t.was.SeenAt) >= every || t.was.ReportedFrom != t.row.ReportedFrom {
-		if err := tx.SaveUplink(t.row); err != nil {
-			return err
-		}
-		if err := s.foresee(tx, p, t.decided); err != nil {
-			return err
-		}
-	}
-	for _, h := range p.hosts {
-		if h.ReportID == nil {
-			continue
-		}
-		stuck, err := tx.Unarrived(*h.ReportID)
-		if err != nil || len(stuck) == 0 {
-			return err
-		}
-		placements, err := zones.Placements(tx, h.ZoneID)
-		if err != nil {
-			return err
-		}
-		placements = slices.DeleteFunc(placements, func(p store.Placement) bool { return !slices.Contains(stuck, p.ID) })
-		if err := s.await(tx, placements, "host "+h.Name().String()); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
 // RunHosts moves the hosts of a location at a moment that was foreseen. It is the handler of those jobs.
 func (s *Hosts) RunHosts(ctx context.Context, job store.Job) error {
+	if err := s.keepSeen(ctx); err != nil {
+		return err
+	}
 	var d decided
-	err := s.logbook.Tx(ctx, func(tx *store.Tx) error {
+	err := s.logbook.Tx(ctx, func(tx *store.Tx) (err error) {
 		p, err := placeAt(tx, job.Subject, true)
 		if err != nil {
 			return err
 		}
 		d = s.decide(p, s.world.Now())
-		return s.carry(tx, p, d, store.Report{}, access.Service.Name)
+		moved, err := s.carry(tx, &p, d, store.Report{Actor: access.Service.Name})
+		if err != nil {
+			return err
+		}
+		return tx.AcceptReports(moved)
 	})
 	if store.IsMissing(err) { // it was removed
 		return nil
 	}
-	s.jobs.Wake(store.JobUrgent)
+	s.spreadSoon()
 	if err != nil || d.next.IsZero() {
 		return err
 	}

@@ -8,6 +8,7 @@ import (
 	"beacon/core/access"
 	"beacon/core/dnsname"
 	"beacon/core/dynaddr"
+	"beacon/service/accounts"
 	"beacon/service/sync"
 	"beacon/service/zones"
 	"beacon/store"
@@ -287,6 +288,20 @@ func viewReport(tx *store.Tx, h store.Host, r store.Report, arrivals []store.Arr
 	v = wire.ReportView{Outcome: r.Outcome, Reason: r.Reason, V4: r.V4, V6: r.V6, Peer: r.Peer, Uplink: r.Uplink, Times: r.Times, ReportedAt: r.ReportedAt,
 		AcceptedAt: r.AcceptedAt, Arrivals: []wire.ArrivalView{}}
 	latest := h.ReportID != nil && *h.ReportID == r.ID
+	if latest && h.Unspread { // it is about to be asked to be written
+		placements, err := zones.Placements(tx, h.ZoneID)
+		if err != nil {
+			return v, err
+		}
+		arrivals = nil
+		for _, p := range placed(placements) {
+			account, err := accounts.ByID(tx, p.AccountID)
+			if err != nil {
+				return v, err
+			}
+			arrivals = append(arrivals, store.Arrival{PlacementID: p.ID, Account: account.Name})
+		}
+	}
 	for _, a := range arrivals {
 		one := wire.ArrivalView{Account: a.Account, WrittenAt: a.WrittenAt, VisibleAt: a.VisibleAt, SettlesBy: a.SettlesBy}
 		if a.VisibleAt == nil && latest {

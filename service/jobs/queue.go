@@ -38,6 +38,7 @@ type Queue struct {
 	wakes    map[string]chan struct{} // by kind: told when there may be new work
 	running  sync.Map                 // by id: when this instance began with it, a time.Time
 	scout    chan struct{}            // told when the next due time may have changed
+	before   []func() bool            // whether something is about to store work
 }
 
 // New returns a queue whose jobs are leased for the given real time; what is due at a simulated time goes by world. What became of each job is

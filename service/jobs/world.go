@@ -54,7 +54,7 @@ func (q *Queue) Rest(ctx context.Context) (next time.Time, atRest bool, err erro
 		if ctx.Err() != nil {
 			return next, false, nil
 		}
-		if err != nil || !slices.ContainsFunc(underway, q.waitedFor) {
+		if err != nil || !slices.ContainsFunc(underway, q.waitedFor) && !q.busy() {
 			return next, err == nil, err
 		}
 		select {
@@ -63,6 +63,13 @@ func (q *Queue) Rest(ctx context.Context) (next time.Time, atRest bool, err erro
 		case <-time.After(restPause):
 		}
 	}
+}
+
+// AlsoBefore has simulated time wait while busy reports that something is about to store work.
+func (q *Queue) AlsoBefore(busy func() bool) { q.before = append(q.before, busy) }
+
+func (q *Queue) busy() bool {
+	return slices.ContainsFunc(q.before, func(busy func() bool) bool { return busy() })
 }
 
 // waitedFor reports whether simulated time waits for a job.

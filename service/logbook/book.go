@@ -78,6 +78,9 @@ func Log(tx *store.Tx, actor, action, subject, detail string) error {
 	return tx.Log(actor, action, subject, detail)
 }
 
+// LogAll adds lines to the transaction that does what they say.
+func LogAll(tx *store.Tx, lines []store.Line) error { return tx.LogAll(lines) }
+
 // Now returns the time that all instances share.
 func (b *Book) Now() time.Time { return b.store.Now() }
 

@@ -79,6 +79,11 @@ func Placements(tx *store.Tx, zoneID uint64) ([]store.Placement, error) {
 	return tx.Placements(zoneID)
 }
 
+// PlacementsIn returns the placements of some zones, by zone.
+func PlacementsIn(tx *store.Tx, zones []uint64) (map[uint64][]store.Placement, error) {
+	return tx.PlacementsIn(zones)
+}
+
 // LockPlacements keeps others from placements until the transaction ends. What refers to placements locks them first: to refer to
 // one takes a shared lock, and two that hold that cannot both go on to change it.
 func LockPlacements(tx *store.Tx, list []store.Placement) error { return tx.LockPlacements(list) }

@@ -1,0 +1,1 @@
+INSERT IGNORE INTO turns (name) VALUES ('hosts')

@@ -43,7 +43,7 @@ var rooms = []string{"overview", "handover", "freezes", "delegate", "gather", "l
 var owners = map[string]string{
 	"acts.go": "acts", "hold.go": "acts", "accounts.go": "accounts", "seal.go": "accounts", "verifications.go": "accounts",
 	"handovers.go": "handover", "later.go": "later", "gatherings.go": "gather",
-	"aliases.go": "hosts", "hosts.go": "hosts", "locations.go": "hosts",
+	"aliases.go": "hosts", "hosts.go": "hosts", "locations.go": "hosts", "reported.go": "hosts",
 	"domains.go": "check", "brief.go": "check", "briefpages.go": "check",
 	"drafts.go": "zones", "children.go": "zones", "kits.go": "zones", "layers.go": "zones", "operations.go": "zones", "placements.go": "zones", "revisions.go": "zones", "contents.go": "zones", "rows.go": "zones", "search.go": "zones", "zones.go": "zones",
 	"jobs.go": "jobs", "prune.go": "jobs", "logbook.go": "logbook", "sequence.go": "logbook", "users.go": "users", "tokens.go": "users", "requestkeys.go": "users",

@@ -19,7 +19,7 @@ type Host struct {
 	TTL       uint32  `gorm:"column:ttl"` // seconds
 	V4        []byte  `gorm:"column:v4"`
 	V6        []byte  `gorm:"column:v6"`
-	ReportID  *uint64 // the last accepted one
+	ReportID  *uint64 // the last accepted one that was spread
 	CreatedBy string
 	CreatedAt time.Time
 
@@ -27,7 +27,8 @@ type Host struct {
 	Policy     string // what it does not inherit, JSON
 	Place      string // subnet and interface below the prefix of its uplink, JSON; empty for the address of the uplink
 	State      string // dynaddr.Host, JSON
-	Unspread   bool   // what was accepted last has not been asked to be written yet
+	Unspread   bool   // some reports are accepted and not spread yet:
+	Accepted   string // these, a line of JSON each
 }
 
 // TableName is the table that hosts are kept in.

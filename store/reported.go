@@ -1,6 +1,10 @@
 package store
 
 import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -40,61 +44,82 @@ func (t *Tx) changeAll(change string, columns []string, values [][]any) error {
 	for len(values) > 0 {
 		some := values[:min(len(values), rowsWritten)]
 		values = values[len(some):]
-		var b strings.Builder
-		var args []any
-		for i, row := range some {
-			if i > 0 {
-				b.WriteString(" UNION ALL ")
-			}
-			b.WriteString("SELECT ")
-			for k := range row {
-				if k > 0 {
-					b.WriteString(", ")
-				}
-				b.WriteString("?")
-				if i == 0 {
-					b.WriteString(" AS " + columns[k])
-				}
-			}
-			args = append(args, row...)
-		}
-		if err := t.db.Exec(strings.Replace(change, "NEW", "("+b.String()+")", 1), args...).Error; err != nil {
+		if _, err := t.changeSome(change, columns, some); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// AcceptReports keeps reports and where their hosts are by them, and sets their ids; of several of one host the last counts. What follows from that is asked for later: Unspread.
+// changeSome does that with one statement, which may have further arguments, and returns how many rows it was about.
+func (t *Tx) changeSome(change string, columns []string, values [][]any, more ...any) (int64, error) {
+	var b strings.Builder
+	var args []any
+	for i, row := range values {
+		if i > 0 {
+			b.WriteString(" UNION ALL ")
+		}
+		b.WriteString("SELECT ")
+		for k := range row {
+			if k > 0 {
+				b.WriteString(", ")
+			}
+			b.WriteString("?")
+			if i == 0 {
+				b.WriteString(" AS " + columns[k])
+			}
+		}
+		args = append(args, row...)
+	}
+	res := t.db.Exec(strings.Replace(change, "NEW", "("+b.String()+")", 1), append(args, more...)...)
+	return res.RowsAffected, res.Error
+}
+
+// AcceptReports keeps reports and where their hosts are by them. What follows from that is asked for later: Unspread.
 func (t *Tx) AcceptReports(list []Acceptance) error {
 	if len(list) == 0 {
 		return nil
 	}
-	at := t.now()
-	rows := make([]Report, len(list))
-	for i, a := range list {
-		rows[i] = a.Report
-		rows[i].Outcome, rows[i].Times, rows[i].AcceptedAt, rows[i].Reason, rows[i].Actor = dynaddr.Accepted, 1, &at, cut(a.Report.Reason, 255), cut(a.Report.Actor, 100)
-	}
-	if err := t.db.Create(&rows).Error; err != nil {
-		return err
-	}
-	for i := range list {
-		list[i].Report.ID, list[i].Host.ReportID = rows[i].ID, &rows[i].ID
-	}
-	last := map[uint64]int{}
-	for i, a := range list {
-		last[a.Host.ID] = i
-	}
-	var values [][]any
-	for i, a := range list {
-		if last[a.Host.ID] == i {
-			now := a.Host.At()
-			values = append(values, []any{a.Host.ID, addrText(now.V4.IsValid(), now.V4.String()), addrText(now.V6.IsValid(), now.V6.String()), rows[i].ID, a.Host.State})
+	return t.changeAll("UPDATE hosts h JOIN NEW n ON n.id = h.id SET "+acceptance, acceptanceColumns, acceptances(list, t.now()))
+}
+
+// acceptance is what is set of a host that was accepted.
+const acceptance = "h.v4 = INET6_ATON(n.v4), h.v6 = INET6_ATON(n.v6), h.state = n.state, h.accepted = CONCAT(h.accepted, n.accepted), h.unspread = TRUE"
+
+var acceptanceColumns = []string{"id", "v4", "v6", "state", "accepted"}
+
+// acceptances returns the new values of hosts, of each once.
+func acceptances(list []Acceptance, at time.Time) (values [][]any) {
+	row := map[uint64]int{}
+	for _, a := range list {
+		r, now := a.Report, a.Host.At()
+		r.Outcome, r.Times, r.AcceptedAt, r.Reason, r.Actor = dynaddr.Accepted, 1, &at, cut(r.Reason, 255), cut(r.Actor, 100)
+		line := jsonText(r) + "\n"
+		if i, again := row[a.Host.ID]; again {
+			line = values[i][4].(string) + line
+			values = slices.Delete(values, i, i+1)
+			for id, at := range row {
+				if at > i {
+					row[id]--
+				}
+			}
 		}
+		row[a.Host.ID] = len(values)
+		values = append(values, []any{a.Host.ID, addrText(now.V4.IsValid(), now.V4.String()), addrText(now.V6.IsValid(), now.V6.String()), a.Host.State, line})
 	}
-	return t.changeAll("UPDATE hosts h JOIN NEW n ON n.id = h.id SET h.v4 = INET6_ATON(n.v4), h.v6 = INET6_ATON(n.v6), h.report_id = n.report_id, h.state = n.state, h.unspread = TRUE",
-		[]string{"id", "v4", "v6", "report_id", "state"}, values)
+	return values
+}
+
+// AcceptAlone does what AcceptReports and SaveUplinks do for one report, in one statement, if the location is at that version. It reports whether it was.
+func (s *Store) AcceptAlone(ctx context.Context, version uint64, u Uplink, list []Acceptance) (is bool, err error) {
+	now := s.now()
+	tx := &Tx{db: s.db.WithContext(ctx), now: s.now, kept: &s.kept}
+	values := acceptances(list, now)
+	args := []any{u.LocationID, version, u.ID}
+	change := "UPDATE locations l JOIN uplinks k ON k.location_id = l.id JOIN hosts h ON h.location_id = l.id JOIN NEW n ON n.id = h.id SET " + acceptance +
+		", k.state = ?, k.seen_at = ?, k.reported_at = ?, k.reported_from = ?, k.refused = '', l.version = l.version + 1 WHERE l.id = ? AND l.version = ? AND k.id = ?"
+	n, err := tx.changeSome(change, acceptanceColumns, values, append([]any{u.State, u.SeenAt, now, u.ReportedFrom}, args...)...)
+	return n > 0, err
 }
 
 // addrText is an address as INET6_ATON takes it; an empty text is none.
@@ -135,41 +160,74 @@ func (t *Tx) SawUplinks(list []Seen) error {
 		[]string{"id", "seen_at", "reported_at", "reported_from"}, values)
 }
 
-// Unspread returns at most limit acceptances that have not been asked to be written yet, the oldest first. The transaction is the only one that does so until it ends.
+// Unspread returns hosts of which reports were accepted that are not spread yet, at most limit, and these reports, the oldest of each host first. The transaction is the
+// only one that does so until it ends.
 func (t *Tx) Unspread(limit int) (list []Acceptance, err error) {
 	if err := t.db.Exec("SELECT name FROM turns WHERE name = 'hosts' FOR UPDATE").Error; err != nil {
 		return nil, err
 	}
 	var hosts []Host
-	if err := t.db.Where("unspread = TRUE AND report_id IS NOT NULL").Order("report_id").Limit(limit).Find(&hosts).Error; err != nil {
+	if err := t.db.Where("unspread = TRUE").Limit(limit).Find(&hosts).Error; err != nil {
 		return nil, err
 	}
-	ids := make([]uint64, len(hosts))
-	for i, h := range hosts {
-		ids[i] = *h.ReportID
-	}
-	reports, err := t.ReportsByID(ids)
 	for _, h := range hosts {
-		list = append(list, Acceptance{reports[*h.ReportID], h})
+		reports, err := h.Ahead()
+		if err != nil {
+			return nil, err
+		}
+		for _, r := range reports {
+			list = append(list, Acceptance{r, h})
+		}
 	}
-	return list, err
+	return list, nil
 }
 
-// Spread notes that acceptances have been asked to be written at the given placements, where their arrivals are awaited. The rows by which records are found show them.
+// Ahead returns the reports of a host that are accepted and not spread yet, the oldest first. They have no ids yet.
+func (h Host) Ahead() (list []Report, err error) {
+	for line := range strings.Lines(h.Accepted) {
+		var r Report
+		if err := json.Unmarshal([]byte(line), &r); err != nil {
+			return nil, fmt.Errorf("the accepted reports of host %s: %w", h.Name(), err)
+		}
+		r.HostID = h.ID
+		list = append(list, r)
+	}
+	return list, nil
+}
+
+// Spread keeps accepted reports, sets their ids, and notes that the last one of each host is to be written at the given placements, where its arrival is awaited. The
+// rows by which records are found show it.
 func (t *Tx) Spread(list []Acceptance, at map[uint64][]Placement) error {
+	rows := make([]Report, len(list))
+	for i, a := range list {
+		rows[i] = a.Report
+	}
+	if err := t.db.Create(&rows).Error; err != nil {
+		return err
+	}
 	var arrivals, values [][]any
-	for _, a := range list {
+	var last []Acceptance
+	for i := range list {
+		a := &list[i]
+		a.Report.ID = rows[i].ID
 		for _, p := range at[a.Host.ZoneID] {
 			arrivals = append(arrivals, []any{a.Report.ID, p.ID})
 		}
-		values = append(values, []any{a.Host.ID, a.Report.ID})
+		if i+1 < len(list) && list[i+1].Host.ID == a.Host.ID {
+			if len(a.Report.Was) > len(list[i+1].Report.Was) { // a family may have been lost with the earlier one
+				list[i+1].Report.Was = a.Report.Was
+			}
+			continue
+		}
+		last = append(last, *a)
+		values = append(values, []any{a.Host.ID, a.Report.ID, len([]rune(a.Host.Accepted))})
 		if a.Report.ID%pruneEvery == 0 {
 			if err := t.prune(a.Host.ID); err != nil {
 				return err
 			}
 		}
 	}
-	if err := t.showReported(list); err != nil {
+	if err := t.showReported(last); err != nil {
 		return err
 	}
 	for len(arrivals) > 0 {
@@ -183,7 +241,7 @@ func (t *Tx) Spread(list []Acceptance, at map[uint64][]Placement) error {
 			return err
 		}
 	}
-	return t.changeAll("UPDATE hosts h JOIN NEW n ON n.id = h.id AND n.report_id = h.report_id SET h.unspread = FALSE", []string{"id", "report_id"}, values)
+	return t.changeAll("UPDATE hosts h JOIN NEW n ON n.id = h.id SET h.report_id = n.report_id, h.unspread = CHAR_LENGTH(h.accepted) > n.spread, h.accepted = SUBSTRING(h.accepted, n.spread + 1)", []string{"id", "report_id", "spread"}, values)
 }
 
 // pruneEvery is how many reports go by until it is looked whether there are too many.

@@ -14,7 +14,7 @@ import (
 // Written notes which reports are at the provider by the steps that were done.
 func (s *Hosts) Written(tx *store.Tx, placementID uint64, hosts []store.Host, done change.List) error {
 	for _, h := range hosts {
-		if h.ReportID == nil {
+		if h.ReportID == nil || h.Unspread {
 			continue
 		}
 		for _, step := range done {

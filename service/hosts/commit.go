@@ -18,6 +18,9 @@ type pending struct {
 	location, uplink uint64
 	at               time.Time // real time
 
+	place *place // as it was remembered when the report came; nil where it was not
+	taken taken  // what the report made of that
+
 	done     bool
 	decision dynaddr.Decision
 	err      error
@@ -45,15 +48,57 @@ func (s *Hosts) commit(ctx context.Context, one *pending) {
 	c.mu.Unlock()
 	c.turn.Lock()
 	defer c.turn.Unlock()
-	for !one.done {
+	for first := true; !one.done; first = false {
 		c.mu.Lock()
 		batch := slices.Clone(c.waiting[:min(len(c.waiting), mostTogether)])
 		c.waiting = c.waiting[len(batch):]
 		c.mu.Unlock()
 		ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), longestCommit)
-		s.commitTogether(ctx, batch)
+		if !first || len(batch) > 1 || !s.commitAlone(ctx, one) {
+			s.commitTogether(ctx, batch)
+		}
 		cancel()
 	}
+}
+
+// commitAlone stores a report that moves hosts, and does nothing else, in one statement. It returns false where that cannot be.
+func (s *Hosts) commitAlone(ctx context.Context, one *pending) bool {
+	p, t := one.place, one.taken
+	if p == nil || t.judged.Outcome != dynaddr.Accepted || !t.next.IsZero() {
+		return false
+	}
+	for _, c := range t.changes {
+		if c.Was != c.Is && (!c.Moved() || c.Was.Silent != c.Is.Silent) {
+			return false
+		}
+	}
+	p.uplinks[t.index] = t.row
+	one.decision = t.answer()
+	moved, err := s.carry(nil, p, t.decided, one.row(t))
+	if err != nil || len(moved) == 0 {
+		return false
+	}
+	is, err := s.store.AcceptAlone(ctx, p.Version, t.row, moved)
+	if err != nil || !is {
+		return false
+	}
+	p.Version++
+	p.arrived = false
+	s.memory.put(*p)
+	one.done = true
+	s.spreadSoon()
+	return true
+}
+
+// row returns what is kept of a report.
+func (one *pending) row(t taken) store.Report {
+	return store.Report{Reason: one.decision.Reason, V4: textOf(t.report.V4), V6: textOf(t.report.V6), Peer: textOf(one.report.Peer), Uplink: t.name, ReportedAt: one.at, Actor: one.by.Name}
+}
+
+// judge judges a report by what is remembered of its location.
+func (one *pending) judge(s *Hosts, p place) {
+	one.place = &p
+	one.taken = s.take(one.place, one.uplink, one.by, one.report, s.world.Now())
 }
 
 // commitTogether stores reports. Where they cannot be stored together, each is stored by itself, so that none is lost by another one's fault.
@@ -110,11 +155,6 @@ func (s *Hosts) commitAll(ctx context.Context, batch []*pending) error {
 		if err := tx.AcceptReports(moved); err != nil {
 			return err
 		}
-		for _, a := range moved {
-			p := places[a.Host.LocationID]
-			i := slices.IndexFunc(p.hosts, func(h follower) bool { return h.ID == a.Host.ID })
-			p.hosts[i].ReportID = a.Host.ReportID
-		}
 		return s.saveUplinks(tx, dirty, places)
 	})
 	if err != nil {
@@ -157,7 +197,7 @@ func (s *Hosts) lockPlaces(tx *store.Tx, ids []uint64) (map[uint64]*place, error
 func (s *Hosts) commitOne(tx *store.Tx, p *place, one *pending, now time.Time) (moved []store.Acceptance, changed bool, err error) {
 	t := s.take(p, one.uplink, one.by, one.report, now)
 	one.decision = t.answer()
-	row := store.Report{Reason: one.decision.Reason, V4: textOf(t.report.V4), V6: textOf(t.report.V6), Peer: textOf(one.report.Peer), Uplink: t.name, ReportedAt: one.at, Actor: one.by.Name}
+	row := one.row(t)
 	switch {
 	case t.judged.Outcome == dynaddr.Refused:
 		return nil, true, s.refuse(tx, p, t, row)

@@ -31,12 +31,13 @@ type AddressReport struct {
 // database's loss can lose it. The token of an uplink says which one it is; others name a host, and report for the best uplink of its location. What is
 // known already is judged by what this instance remembers, and locks nothing.
 func (s *Hosts) Report(ctx context.Context, by access.Caller, r AddressReport) (d dynaddr.Decision, err error) {
+	one := &pending{by: by, report: r, location: by.Location, uplink: by.Uplink, at: s.store.Now()}
 	if p, ok := s.memory.get(by.Location, by.Version); ok {
-		if d, known := s.known(ctx, p, by, r); known {
-			return d, nil
+		one.judge(s, p)
+		if s.known(one) {
+			return one.taken.answer(), nil
 		}
 	}
-	one := &pending{by: by, report: r, location: by.Location, uplink: by.Uplink, at: s.store.Now()}
 	if by.Uplink == 0 {
 		if err := s.logbook.Tx(ctx, func(tx *store.Tx) (err error) {
 			one.location, one.uplink, err = reportsFor(tx, by, r)
@@ -49,16 +50,15 @@ func (s *Hosts) Report(ctx context.Context, by access.Caller, r AddressReport) (
 	return one.decision, one.err
 }
 
-// known judges a report by what is remembered of its location, and reports whether it changes nothing.
-func (s *Hosts) known(ctx context.Context, p place, by access.Caller, r AddressReport) (d dynaddr.Decision, known bool) {
-	now := s.world.Now()
-	t := s.take(&p, by.Uplink, by, r, now)
+// known reports whether a report changes nothing, as far as is remembered, and notes that it came.
+func (s *Hosts) known(one *pending) bool {
+	p, t := one.place, one.taken
 	if t.judged.Outcome == dynaddr.Refused || !t.still() || !p.arrived && s.store.Now().Sub(p.asked) > askAgain {
-		return d, false
+		return false
 	}
-	s.memory.saw(p, t.index, now)
-	s.saw(store.Seen{Uplink: by.Uplink, At: now, ReportedAt: s.store.Now(), From: textOf(r.Peer)})
-	return t.answer(), true
+	s.memory.saw(*p, t.index, t.report.At)
+	s.saw(store.Seen{Uplink: one.uplink, At: t.report.At, ReportedAt: one.at, From: textOf(one.report.Peer)})
+	return true
 }
 
 // askAgain is how often it is asked whether what was accepted has arrived, real time.

@@ -14,10 +14,11 @@ import (
 )
 
 // spreadTogether bounds how many acceptances are spread in one transaction: it keeps others from the placements.
-const spreadTogether = 200
+const spreadTogether = 400
 
-// spreadPause is the least time from one spreading to the next, real time. The first after a while does not wait.
-const spreadPause = 30 * time.Millisecond
+// spreadPause is the least time from one spreading to the next, real time; it is at least as long as the last one took, for reports come first. After a while of
+// silence nothing waits.
+const spreadPause = 80 * time.Millisecond
 
 // spreadEvery is how often it is looked for acceptances that another instance did not spread, and for uplinks that were seen, real time.
 const spreadEvery = time.Second
@@ -39,6 +40,7 @@ func (s *Hosts) Spread(ctx context.Context) {
 	ticker := time.NewTicker(spreadEvery)
 	defer ticker.Stop()
 	var last time.Time
+	var took time.Duration
 	for {
 		select {
 		case <-ctx.Done():
@@ -52,20 +54,20 @@ func (s *Hosts) Spread(ctx context.Context) {
 			}
 		case <-s.wake:
 		}
-		if pause := spreadPause - time.Since(last); pause > 0 { // what is accepted meanwhile is spread together
+		if pause := max(spreadPause, took) - time.Since(last); pause > 0 { // what is accepted meanwhile is spread together
 			select {
 			case <-ctx.Done():
 			case <-time.After(pause):
 			}
 		}
-		asked := s.asked.Load()
+		asked, begin := s.asked.Load(), time.Now()
 		more, err := true, error(nil)
 		for more && err == nil && ctx.Err() == nil {
 			more, err = s.spread(ctx)
 		}
 		if err == nil && !more {
 			s.served.Store(asked)
-			last = time.Now()
+			last, took = time.Now(), time.Since(begin)
 		} else if err != nil && ctx.Err() == nil {
 			s.log.Warn("what hosts reported could not be asked to be written; it is tried again", "error", err)
 		}
@@ -146,7 +148,15 @@ func (s *Hosts) await(tx *store.Tx, placements []store.Placement, actor string) 
 // pursue sees to it that what is known already is on its way, should an earlier attempt have been given up.
 func (s *Hosts) pursue(tx *store.Tx, p *place) error {
 	p.asked, p.arrived = s.store.Now(), true
-	for _, h := range p.hosts {
+	hosts, err := tx.HostsAt(p.ID)
+	if err != nil {
+		return err
+	}
+	for _, h := range hosts {
+		if h.Unspread {
+			p.arrived = false
+			continue
+		}
 		if h.ReportID == nil {
 			continue
 		}

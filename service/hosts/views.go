@@ -262,6 +262,12 @@ func viewReports(tx *store.Tx, h store.Host, most int) ([]wire.ReportView, error
 	if err != nil {
 		return nil, err
 	}
+	ahead, err := h.Ahead()
+	if err != nil {
+		return nil, err
+	}
+	slices.Reverse(ahead)
+	rows = append(ahead, rows...)
 	ids := make([]uint64, len(rows))
 	for i, r := range rows {
 		ids[i] = r.ID
@@ -287,13 +293,12 @@ func viewReports(tx *store.Tx, h store.Host, most int) ([]wire.ReportView, error
 func viewReport(tx *store.Tx, h store.Host, r store.Report, arrivals []store.Arrival) (v wire.ReportView, err error) {
 	v = wire.ReportView{Outcome: r.Outcome, Reason: r.Reason, V4: r.V4, V6: r.V6, Peer: r.Peer, Uplink: r.Uplink, Times: r.Times, ReportedAt: r.ReportedAt,
 		AcceptedAt: r.AcceptedAt, Arrivals: []wire.ArrivalView{}}
-	latest := h.ReportID != nil && *h.ReportID == r.ID
-	if latest && h.Unspread { // it is about to be asked to be written
+	latest := r.ID == 0 || !h.Unspread && h.ReportID != nil && *h.ReportID == r.ID
+	if r.ID == 0 { // it is about to be asked to be written
 		placements, err := zones.Placements(tx, h.ZoneID)
 		if err != nil {
 			return v, err
 		}
-		arrivals = nil
 		for _, p := range placed(placements) {
 			account, err := accounts.ByID(tx, p.AccountID)
 			if err != nil {

@@ -32,7 +32,7 @@ func (s *Syncs) awaitedHosts(ctx context.Context, run *syncRun, c comparison) (l
 		return nil, err
 	}
 	for _, h := range c.owners.Hosts {
-		if h.ReportID == nil || !invisible[*h.ReportID] {
+		if h.ReportID == nil || h.Unspread || !invisible[*h.ReportID] { // what is not spread yet has a sync of its own
 			continue
 		}
 		one := AwaitedHost{Host: h}

@@ -232,6 +232,7 @@ test('a host is made, and its token shown once', async () => {
   token = (await page.locator('[data-token]').textContent()) ?? ''
   expect(token).toMatch(/^abh_/)
   await accessible(page, 'a token')
+  await page.getByRole('status').getByText('waiting for the first report').waitFor()
   await press(page, button('Close'))
   await expect(page.getByText(token).count()).resolves.toBe(0)
 })
@@ -240,10 +241,10 @@ test('a report arrives live on the open page', async () => {
   const { page } = watched
   await press(page, link(host))
   await page.getByText('None yet.').waitFor()
-  expect(await report('v4=198.51.100.77')).toBe('accepted')
+  expect(await report('v4=198.51.100.77')).toBe('accepted 198.51.100.77')
   await page.getByText('visible at its nameservers').waitFor()
   await main().getByText('visible', { exact: true }).waitFor()
-  expect(await report('v4=198.51.100.77')).toBe('unchanged')
+  expect(await report('v4=198.51.100.77')).toBe('unchanged 198.51.100.77')
   expect(await report('v4=192.168.1.7')).toMatch(/^refused: 192.168.1.7 is private/)
   await page.getByText('192.168.1.7 is private').waitFor()
   await accessible(page, 'a host with reports')
@@ -257,9 +258,37 @@ test('a lost connection is shown, and healed', async () => {
   await accessible(page, 'no connection')
   await service('start')
   await page.getByText('No connection to the service').waitFor({ state: 'detached', timeout: 20_000 })
-  expect(await report('v4=198.51.100.78')).toBe('accepted') // and what happens is seen again
+  expect(await report('v4=198.51.100.78')).toBe('accepted 198.51.100.78') // and what happens is seen again
   await main().getByText('198.51.100.78').first().waitFor()
   expected(/^$/)
+})
+
+test('a location is made, and a host follows it', async () => {
+  const { page } = watched
+  await press(page, page.getByRole('navigation', { name: 'Main' }).getByRole('link', { name: 'Dynamic hosts' }))
+  await press(page, button('Add location'))
+  await type(page, page.getByLabel('Name', { exact: true }), 'pier')
+  await type(page, page.getByLabel(/^Uplinks/), 'fibre, lte')
+  await press(page, button('Create tokens'))
+  const fibre = (await page.locator('[data-token]').first().textContent()) ?? ''
+  await accessible(page, 'tokens of a location')
+  await press(page, button('Close'))
+  await press(page, button('Add dynamic host'))
+  await type(page, page.getByLabel(/^Name, in a zone/), `gauge.${domain}`)
+  await choose(page, page.getByLabel('Reported with'), 'location pier')
+  await press(page, button('Create token'))
+  await press(page, link('pier'))
+  await page.getByText('waiting for the first report').waitFor()
+  const res = await fetch(`${address}/api/v1/report?v4=198.51.100.90`, { headers: { Authorization: `Bearer ${fibre}` } })
+  expect((await res.text()).trim()).toBe('accepted 198.51.100.90')
+  await page.getByText('198.51.100.90').first().waitFor()
+  await accessible(page, 'a location')
+  await press(page, link(`gauge.${domain}`))
+  await page.getByText('now by uplink fibre').waitFor()
+  await accessible(page, 'a host of a location')
+  await press(page, button('Remove dynamic host…'))
+  await press(page, button('Remove dynamic host'))
+  await press(page, link(host))
 })
 
 test('a host is let go, after a question', async () => {

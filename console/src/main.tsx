@@ -49,6 +49,7 @@ const router = createBrowserRouter([
       { path: '/handovers', lazy: async () => ({ Component: (await import('./pages/handovers/handovers')).Handovers }) },
       { path: '/search', lazy: async () => ({ Component: (await import('./pages/search/search')).Search }) },
       { path: '/hosts', lazy: async () => ({ Component: (await import('./pages/hosts/hosts')).Hosts }) },
+      { path: '/locations/:location', lazy: async () => ({ Component: (await import('./pages/hosts/location')).LocationPage }) },
       { path: '/hosts/:name', lazy: async () => ({ Component: (await import('./pages/hosts/host-detail')).HostPage }) },
       { path: '/accounts', lazy: async () => ({ Component: (await import('./pages/accounts/accounts')).Accounts }) },
       { path: '/add', lazy: async () => ({ Component: (await import('./pages/add/add')).Add }) },

@@ -246,7 +246,16 @@ export const useGenerate = () =>
   })
 
 export const useAddHost = () =>
-  useRefreshing((host: { name: string; v4: boolean; v6: boolean }) => post('/hosts', {}, host), ['hosts'])
+  useRefreshing((host: { name: string; v4: boolean; v6: boolean; location?: string }) => post('/hosts', {}, host), ['hosts'], ['locations'])
+
+export const useLocations = () => useQuery({ queryKey: ['locations'], queryFn: ({ signal }) => get('/locations', { limit: 200 }, signal) })
+
+export const useLocation = (location: string, there: boolean) =>
+  useQuery({ queryKey: ['locations', location], queryFn: ({ signal }) => get('/locations/{location}', { location }, signal), enabled: there })
+
+export const useAddLocation = () => useRefreshing((l: { name: string; uplinks: string[] }) => post('/locations', {}, l), ['locations'])
+
+export const useRemoveLocation = () => useRefreshing((location: string) => remove('/locations/{location}', { location }), ['locations'])
 
 export const useRemoveHost = () => useRefreshing((name: string) => remove('/hosts/{name}', { name }), ['hosts'])
 

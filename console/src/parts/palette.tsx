@@ -102,6 +102,7 @@ const actions = [
   { to: '/tokens', label: 'Add token', words: 'machine script' },
   { to: '/accounts?connect', label: 'Connect an account', words: 'provider registrar add' },
   { to: '/hosts?add', label: 'Add dynamic host', words: 'token address' },
+  { to: '/hosts?add-location', label: 'Add location', words: 'uplink token address' },
 ]
 
 /** How many of a kind are shown. */

@@ -3,13 +3,14 @@ import { memo, useState } from 'react'
 import { Link, useNavigate, useParams } from 'react-router'
 import { useWorld } from '../../api/clock'
 import { useHost, useRemoveHost } from '../../api/hooks'
-import type { HostReport } from '../../api/types'
+import type { Host, HostReport } from '../../api/types'
 import { Confirm } from '../../parts/confirm'
 import { Growing } from '../../parts/growing'
 import { Key, PageHead, Plate, Shown, Trouble } from '../../parts/kit'
 import { Tag } from '../../parts/lamp'
 import { moment, plain, span, wall } from '../../parts/text'
-import { after, progress } from './progress'
+import { after, progress, state } from './progress'
+import { Rules, Uplinks } from './uplinks'
 
 export function HostPage() {
   const name = plain(useParams().name ?? '')
@@ -40,6 +41,7 @@ export function HostPage() {
               <Fact term="IPv6 (AAAA)">{h.follows.v6 ? h.v6 || 'not reported yet' : 'not followed'}</Fact>
               <Fact term="TTL">{h.ttl} s</Fact>
             </dl>
+            <Now host={h} />
             <Plate title="Reports" aside="what was new or refused; the same address again is not listed">
               {h.reports.length === 0 ? (
                 <p className="text-soft">None yet. The host reports with its token: beacon host report, or one HTTP request from its router.</p>
@@ -49,10 +51,52 @@ export function HostPage() {
                 </Growing>
               )}
             </Plate>
+            <Plate title="Policy" className="mt-5" aside={h.location ? `what it does not set is inherited from location ${h.location}` : undefined}>
+              <Rules policy={h.rules} command={`beacon host set ${name}`} />
+            </Plate>
           </>
         )}
       </Shown>
     </>
+  )
+}
+
+/** How the host is, and by which uplink. */
+function Now({ host: h }: { host: Host }) {
+  const world = useWorld(1000)
+  const { light, word } = state(h)
+  const at = (t: string | null) => (t && world ? moment(Date.parse(t), world.now) : '')
+  return (
+    <Plate className="mb-5">
+      <p className="flex flex-wrap items-center gap-x-4 gap-y-1">
+        <Tag light={light}>{word}</Tag>
+        {h.waiting && (
+          <span>
+            <span className="data font-semibold">{h.waiting}</span> is taken at {at(h.until)}
+          </span>
+        )}
+        {h.silent && <span>since {at(h.silent)}</span>}
+        {!h.silent && !h.waiting && h.since && <span className="text-soft">this address since {at(h.since)}</span>}
+      </p>
+      {h.location && (
+        <>
+          <p className="mt-3">
+            It follows location{' '}
+            <Link className="link" to={`/locations/${h.location}`}>
+              {h.location}
+            </Link>
+            {h.uplink && <>, now by uplink {h.uplink}</>}.
+            {h.below && (
+              <>
+                {' '}
+                Its IPv6 address is <span className="data">{h.below.interface}</span> in network {h.below.subnet} below the prefix of the uplink.
+              </>
+            )}
+          </p>
+          <Uplinks list={h.uplinks ?? []} />
+        </>
+      )}
+    </Plate>
   )
 }
 
@@ -73,10 +117,17 @@ const ReportLine = memo(function ReportLine({ report: r, newest }: { report: Hos
         <Tag light={light}>{word}</Tag>
         <span className="data font-semibold">{[r.v4, r.v6].filter(Boolean).join('  ')}</span>
         <span className="text-fine text-soft">
-          {wall(r.reported_at)} from <span className="data">{r.peer}</span>
+          {wall(r.reported_at)}
+          {r.peer && (
+            <>
+              {' '}
+              from <span className="data">{r.peer}</span>
+            </>
+          )}
+          {r.uplink && r.uplink !== 'main' && `, uplink ${r.uplink}`}
         </span>
       </p>
-      {r.outcome === 'refused' && (
+      {(r.outcome === 'refused' || r.outcome === 'held' || r.reason) && (
         <p>
           {r.reason}
           {r.times > 1 && <span className="text-soft"> ({r.times} times in a row)</span>}

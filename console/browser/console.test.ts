@@ -277,7 +277,7 @@ test('a location is made, and a host follows it', async () => {
   await type(page, page.getByLabel(/^Name, in a zone/), `gauge.${domain}`)
   await choose(page, page.getByLabel('Reported with'), 'location pier')
   await press(page, button('Create token'))
-  await press(page, link('pier'))
+  await press(page, page.getByRole('link', { name: 'pier', exact: true }))
   await page.getByText('waiting for the first report').waitFor()
   const res = await fetch(`${address}/api/v1/report?v4=198.51.100.90`, { headers: { Authorization: `Bearer ${fibre}` } })
   expect((await res.text()).trim()).toBe('accepted 198.51.100.90')

@@ -330,7 +330,11 @@ func (s *Stage) addTeamZone(ctx context.Context) error {
 func (s *Stage) addHosts(ctx context.Context) error {
 	for i, label := range []string{"jetty", "slipway", "lighthouse"} {
 		var made struct{ Token string }
-		if err := s.make(ctx, "admin", "/hosts", map[string]any{"name": label + "." + cameras, "v4": true}, &made); err != nil {
+		body := map[string]any{"name": label + "." + cameras, "v4": true}
+		if label == "slipway" {
+			body["policy"] = map[string]any{"silence": 3600} // it reports no more
+		}
+		if err := s.make(ctx, "admin", "/hosts", body, &made); err != nil {
 			return err
 		}
 		if made.Token == "" { // it was added before: its token was shown once
@@ -344,6 +348,36 @@ func (s *Stage) addHosts(ctx context.Context) error {
 			if _, _, err := s.send(ctx, http.MethodGet, url, nil, "Authorization", "Bearer "+made.Token); err != nil {
 				return err
 			}
+		}
+	}
+	return s.addLocation(ctx)
+}
+
+// addLocation makes a location with two uplinks, which report, and hosts that follow them.
+func (s *Stage) addLocation(ctx context.Context) error {
+	var made struct {
+		Tokens []struct{ Uplink, Token string }
+	}
+	month := 30 * 86400 // they report once
+	body := map[string]any{"name": "north-pier", "description": "harbour office, tide gauge and camera", "uplinks": []string{"fibre", "lte"}, "policy": map[string]any{"failover": month, "silence": 10 * month, "on_silence": "remove"}}
+	if err := s.make(ctx, "admin", "/locations", body, &made); err != nil {
+		return err
+	}
+	for _, host := range []map[string]any{
+		{"name": "north-pier." + cameras, "v4": true, "v6": true, "location": "north-pier"},
+		{"name": "tide-gauge." + cameras, "v6": true, "location": "north-pier", "below": map[string]any{"subnet": 3, "interface": "::a:1"}},
+	} {
+		if err := s.make(ctx, "admin", "/hosts", host, nil); err != nil {
+			return err
+		}
+	}
+	for _, t := range made.Tokens {
+		if err := s.keep("token-north-pier-"+t.Uplink, []byte(t.Token+"\n")); err != nil {
+			return err
+		}
+		says := map[string]string{"fibre": "v4=203.0.113.70&v6=2001:db8:60::7&prefix=2001:db8:60::/56", "lte": "v4=100.64.7.7"}[t.Uplink]
+		if _, _, err := s.send(ctx, http.MethodGet, s.Address()+"/api/v1/report?"+says, nil, "Authorization", "Bearer "+t.Token); err != nil {
+			return err
 		}
 	}
 	return nil

@@ -138,7 +138,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 	}
 	s.sweeper = &resolve.Sweeper{Client: s.dns, Hints: hints, Port: settings.DNS.Port, Resolvers: settings.Resolvers, Anchors: anchors, Now: s.world.Now}
 	s.Zones = zones.New(zones.Parts{Store: s.store, Logbook: s.Logbook, Accounts: s.Accounts, House: house, Believe: settings.Hosts.AllowedNetworks, Timeout: settings.Request, SOA: parameters, Revised: func(tx *store.Tx, z store.Zone, c record.Contents) error { return s.Hosts.FollowAliases(tx, z, c) }})
-	s.Hosts = hosts.New(hosts.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, World: s.world, Sweeper: s.sweeper, Log: s.log, Believe: settings.Hosts.AllowedNetworks, Timeout: settings.Request})
+	s.Hosts = hosts.New(hosts.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, World: s.world, Sweeper: s.sweeper, Log: s.log, Tell: s.tellZone, Believe: settings.Hosts.AllowedNetworks, Timeout: settings.Request})
 	s.Syncs = sync.New(sync.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, Log: log, Acts: s.Acts, Accounts: s.Accounts, Zones: s.Zones, Sweeper: s.sweeper, Door: door,
 		Drift: settings.Drift, Timeout: settings.Request, Lease: settings.Lease, Ended: s.metrics.syncs, Observer: observer{s.Hosts, s.madeAt, s.journal}})
 	s.Secondaries = secondaries.New(secondaries.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, Log: log, Accounts: s.Accounts, Syncs: s.Syncs, Door: door, Settings: settings.Primary})
@@ -189,11 +189,23 @@ func (s *Service) openAccounts(d Drivers) (err error) {
 // madeAt makes the nameservers that a provider assigned desired, where the definition says that the domain is to be delegated there.
 func (s *Service) madeAt(tx *store.Tx, zoneID uint64) error { return s.Checks.AssignedTo(tx, zoneID) }
 
+// tellZone has those who are told of a domain told that something about its zone has changed.
+func (s *Service) tellZone(tx *store.Tx, zoneID uint64) error {
+	d, err := check.DomainOf(tx, zoneID)
+	if err != nil {
+		return err
+	}
+	return s.Notify.TellLater(tx, d.ID)
+}
+
 // newsOf returns how a domain is, and what its handover asks of a user, for those who are told.
 func (s *Service) newsOf(tx *store.Tx, domainID uint64) (notify.News, error) {
 	n, err := check.NewsOf(tx, domainID)
 	if err == nil {
 		n.Asked, err = s.Handover.Asks(tx, domainID)
+	}
+	if err == nil {
+		n.Silent, err = s.Hosts.SilentIn(tx, n.Domain)
 	}
 	return n, err
 }

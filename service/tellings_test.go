@@ -19,6 +19,7 @@ import (
 	"beacon/core/access"
 	"beacon/core/definition"
 	"beacon/core/delegation"
+	"beacon/core/dynaddr"
 	"beacon/service"
 	"beacon/service/check"
 	"beacon/service/notify"
@@ -109,4 +110,37 @@ func TestTelling(t *testing.T) {
 	require.NoError(t, h.Notify.TryChannel(ctx, access.Service, "night-watch"))
 	assert.True(t, told()[2].Test)
 	assert.Error(t, h.Notify.TryChannel(ctx, access.Service, "nobody"))
+}
+
+// Who is told of a domain is told of each dynamic host in it that falls silent, once.
+func TestSilenceIsTold(t *testing.T) {
+	t.Parallel()
+	words := make(chan tell.Word, 10)
+	server := httptest.NewServer(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) {
+		var word tell.Word
+		assert.NoError(t, json.NewDecoder(r.Body).Decode(&word))
+		words <- word
+	}))
+	defer server.Close()
+	secret := filepath.Join(t.TempDir(), "secret")
+	require.NoError(t, os.WriteFile(secret, []byte("lantern\n"), 0o600))
+	h := newHouseWith(t, func(s *service.Settings) {
+		s.Notifications = notify.Settings{Delay: 10 * time.Millisecond, Hooks: []notify.HookSettings{{Name: "night-watch", Address: server.URL, SecretFile: secret}}}
+	})
+	h.define("heron-main", "@ A 192.0.2.1")
+	silence := uint32(3600)
+	tokens := h.located(dynaddr.Policy{Silence: &silence}, "main")
+	h.says(tokens["main"], "v4=198.51.100.7&prefix=2001:db8:40::/56")
+	h.skips(2 * time.Hour)
+	var word tell.Word
+	require.Eventually(t, func() bool {
+		select {
+		case word = <-words:
+		default:
+		}
+		return len(word.Silent) == 2
+	}, 20*time.Second, 10*time.Millisecond)
+	assert.Equal(t, []string{"cam.saltmarsh-ferries.example", "gauge.saltmarsh-ferries.example"}, word.Silent)
+	assert.Contains(t, word.Subject(), "cam.saltmarsh-ferries.example is silent and 1 more")
+	assert.Contains(t, word.Text(), "beacon host show gauge.saltmarsh-ferries.example")
 }

@@ -22,6 +22,7 @@ type Word struct {
 	SettlesBy *time.Time            `json:"settles_by"`
 	Deadlines []delegation.Deadline `json:"deadlines,omitempty"` // those that have come near since then
 	Asked     string                `json:"asked,omitempty"`     // what a handover asks of a user
+	Silent    []string              `json:"silent,omitempty"`    // dynamic hosts that have reported nothing for too long
 	Findings  []finding.Finding     `json:"findings"`
 	Test      bool                  `json:"test,omitempty"` // a user tests the channel; nothing has happened
 }
@@ -45,6 +46,12 @@ func (w Word) Subject() string {
 	if w.Asked != "" {
 		subject = fmt.Sprintf("%s: its handover waits for you", w.Domain)
 	}
+	if len(w.Silent) > 0 {
+		subject += fmt.Sprintf("; %s is silent", w.Silent[0])
+	}
+	if len(w.Silent) > 1 {
+		subject += fmt.Sprintf(" and %d more", len(w.Silent)-1)
+	}
 	for _, d := range w.Deadlines {
 		subject += fmt.Sprintf("; %s, %s", d.Code, d.By.UTC().Format("2 January 2006"))
 	}
@@ -59,6 +66,9 @@ func (w Word) Text() string {
 	}
 	if w.Asked != "" {
 		fmt.Fprintf(&b, "The handover of %s waits for you: %s.\nSee it: beacon handover show %s\n\n", w.Domain, w.Asked, w.Domain)
+	}
+	for _, host := range w.Silent {
+		fmt.Fprintf(&b, "%s has reported no address for too long. What its policy says for that was done.\nSee it: beacon host show %[1]s\n\n", host)
 	}
 	fmt.Fprintf(&b, "%s: %s. %s\n", w.Domain, w.Verdict.Words(), sentences[w.Verdict])
 	if w.Before != "" && w.Before != w.Verdict {

@@ -22,8 +22,9 @@ type Parts struct {
 	World   *clock.World
 	Sweeper *resolve.Sweeper
 	Log     *slog.Logger
-	Believe []netip.Prefix // networks whose addresses are taken though they are private
-	Timeout time.Duration  // of asking for one ALIAS target, real time
+	Tell    func(tx *store.Tx, zoneID uint64) error // notifies of what changed about a zone
+	Believe []netip.Prefix                          // networks whose addresses are taken though they are private
+	Timeout time.Duration                           // of asking for one ALIAS target, real time
 }
 
 // Hosts are the dynamic hosts of all zones, and the ALIAS records. It is safe for concurrent use.
@@ -36,6 +37,7 @@ type Hosts struct {
 	believe []netip.Prefix
 	timeout time.Duration
 	log     *slog.Logger
+	tell    func(*store.Tx, uint64) error
 
 	memory    memory
 	committer committer
@@ -49,5 +51,5 @@ type Hosts struct {
 
 // New returns the hosts of a database.
 func New(p Parts) *Hosts {
-	return &Hosts{store: p.Store, logbook: p.Logbook, jobs: p.Jobs, world: p.World, sweeper: p.Sweeper, believe: p.Believe, timeout: p.Timeout, log: p.Log, wake: make(chan struct{}, 1)}
+	return &Hosts{store: p.Store, logbook: p.Logbook, jobs: p.Jobs, world: p.World, sweeper: p.Sweeper, believe: p.Believe, timeout: p.Timeout, log: p.Log, tell: p.Tell, wake: make(chan struct{}, 1)}
 }

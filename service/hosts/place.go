@@ -141,6 +141,9 @@ func (s *Hosts) carry(tx *store.Tx, p *place, d decided, r store.Report) (moved 
 			if err := logbook.Log(tx, r.Actor, "host.silent", h.Name().String(), "no report since "+c.Is.Silent.UTC().Format(time.DateTime)); err != nil {
 				return nil, err
 			}
+			if err := s.tell(tx, h.ZoneID); err != nil {
+				return nil, err
+			}
 		}
 		if c.Moved() {
 			moved = append(moved, s.move(*p, h, c, r))

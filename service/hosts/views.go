@@ -3,6 +3,7 @@ package hosts
 import (
 	"context"
 	"slices"
+	"strings"
 	"time"
 
 	"beacon/core/access"
@@ -327,4 +328,19 @@ func lastProblem(tx *store.Tx, placementID uint64, r store.Report) (string, erro
 		return "", err
 	}
 	return last.Message, nil
+}
+
+// SilentIn returns the hosts of a zone that have reported nothing for too long.
+func (s *Hosts) SilentIn(tx *store.Tx, zone dnsname.Name) (names []string, err error) {
+	z, err := zones.ByName(tx, zone)
+	if err != nil {
+		return nil, err
+	}
+	list, err := zones.HostsOf(tx, z.ID)
+	for _, h := range list {
+		if stands, err := h.Stands(); err == nil && !stands.Silent.IsZero() {
+			names = append(names, strings.TrimSuffix(h.Name().String(), "."))
+		}
+	}
+	return names, err
 }

@@ -35,6 +35,22 @@ type News struct {
 	Verdict delegation.Verdict
 	Last    delegation.Report // of the newest check
 	Asked   string            // what a handover asks of a user, in words; empty for nothing
+	Silent  []string          // dynamic hosts that have reported nothing for too long
+}
+
+// longestOpen is how much is kept of what was told beside the verdict, in octets.
+const longestOpen = 200
+
+// open is what waits beside the verdict, as it is kept.
+func (n News) open() string {
+	text := n.Asked
+	if len(n.Silent) > 0 {
+		text = strings.TrimPrefix(text+"; silent: "+strings.Join(n.Silent, ", "), "; ")
+	}
+	if len(text) > longestOpen {
+		return fmt.Sprintf("%x", sha256.Sum256([]byte(text)))
+	}
+	return text
 }
 
 // Parts are what a Notifier works with.
@@ -134,9 +150,9 @@ func (n *Notifier) RunTell(ctx context.Context, job store.Job) error {
 		return nil
 	case err != nil:
 		return err
-	case now.Verdict == t.Told && len(news) == 0 && now.Asked == t.Asked:
+	case now.Verdict == t.Told && len(news) == 0 && now.open() == t.Asked:
 		return nil // it came back to what is known there
-	case (t.Told == "" && now.Verdict == delegation.Settled || now.Verdict == t.Told) && len(news) == 0 && now.Asked == "":
+	case (t.Told == "" && now.Verdict == delegation.Settled || now.Verdict == t.Told) && len(news) == 0 && now.open() == "":
 		return n.store.Tx(ctx, func(tx *store.Tx) error { return tx.Told(t.ID, now.Verdict, "", told) })
 	}
 	if at := n.store.Now(); !c.always {
@@ -146,7 +162,7 @@ func (n *Notifier) RunTell(ctx context.Context, job store.Job) error {
 		}
 	}
 	name := strings.TrimSuffix(now.Domain.String(), ".")
-	word := tell.Word{ID: wordID(t, now), Domain: name, Verdict: now.Verdict, Before: t.Told, At: now.Last.CheckedAt, SettlesBy: now.Last.SettlesBy, Deadlines: news, Asked: now.Asked, Findings: now.Last.Findings}
+	word := tell.Word{ID: wordID(t, now), Domain: name, Verdict: now.Verdict, Before: t.Told, At: now.Last.CheckedAt, SettlesBy: now.Last.SettlesBy, Deadlines: news, Asked: now.Asked, Silent: now.Silent, Findings: now.Last.Findings}
 	if now.Last.Verdict != now.Verdict {
 		word.Findings = nil
 	}
@@ -163,12 +179,12 @@ func (n *Notifier) RunTell(ctx context.Context, job store.Job) error {
 		if after, err = n.news(tx, t.DomainID); err != nil {
 			return err
 		}
-		if err := tx.Told(t.ID, now.Verdict, now.Asked, told); err != nil {
+		if err := tx.Told(t.ID, now.Verdict, now.open(), told); err != nil {
 			return err
 		}
 		return logbook.Log(tx, "service", "notification.sent", name+".", t.Channel+": "+strings.TrimPrefix(word.Subject(), name+" is "))
 	})
-	if err == nil && (after.Verdict != now.Verdict || after.Asked != now.Asked) { // it changed while this was told
+	if err == nil && (after.Verdict != now.Verdict || after.open() != now.open()) { // it changed while this was told
 		return jobs.Later{At: n.store.Now().Add(n.settings.Delay), MadeWay: true}
 	}
 	return err
@@ -180,8 +196,8 @@ func wordID(t store.Telling, now News) string {
 	if t.ToldAt != nil {
 		since = t.ToldAt.UnixMilli()
 	}
-	if now.Asked != "" {
-		return fmt.Sprintf("%d-%d-%s-%x", t.ID, since, now.Verdict, sha256.Sum256([]byte(now.Asked)))[:64]
+	if open := now.open(); open != "" {
+		return fmt.Sprintf("%d-%d-%s-%x", t.ID, since, now.Verdict, sha256.Sum256([]byte(open)))[:64]
 	}
 	return fmt.Sprintf("%d-%d-%s", t.ID, since, now.Verdict)
 }

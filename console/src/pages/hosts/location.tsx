@@ -30,7 +30,7 @@ export function LocationPage() {
                 ) : (
                   <ul className="grid gap-3">
                     {l.hosts.map((h) => (
-                      <HostRow key={h.name} host={h} />
+                      <HostRow key={h.name} host={h} there />
                     ))}
                   </ul>
                 )}

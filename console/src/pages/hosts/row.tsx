@@ -6,7 +6,7 @@ import { Tag } from '../../parts/lamp'
 import { moment, plain, wall } from '../../parts/text'
 import { progress, state } from './progress'
 
-export function HostRow({ host: h }: { host: Host }) {
+export function HostRow({ host: h, there = false }: { host: Host; there?: boolean }) {
   const world = useWorld(60_000)
   const { light, word } = state(h)
   const last = progress(h.last)
@@ -21,7 +21,7 @@ export function HostRow({ host: h }: { host: Host }) {
           {h.since && world && <span className="font-sans text-fine text-soft"> since {moment(Date.parse(h.since), world.now)}</span>}
         </p>
       </div>
-      {h.location && <span className="text-fine text-soft">at location {h.location}</span>}
+      {h.location && !there && <span className="text-fine text-soft">at location {h.location}</span>}
       <Tag light={light}>{word}</Tag>
       {h.last && last.word !== 'visible' && last.word !== word && <Tag light={last.light}>{last.word}</Tag>}
       <p className="text-fine text-soft">{h.seen_at ? `last reported ${wall(h.seen_at)}` : 'never reported'}</p>

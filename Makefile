@@ -54,7 +54,7 @@ check: need-go
 bench: need-tests console
 	@$(GO) test -run '^$$' -bench . -benchtime 3x -timeout 30m ./core/... | grep -E '^(Benchmark|pkg)' | scripts/bench-table
 	@$(GO) test -run '^$$' -bench . -timeout 30m ./resolve ./store ./api ./profile/jq | grep -E '^(Benchmark|pkg)' | scripts/bench-table
-	@BEACON_SPEED=1 $(GO) test -count 1 -v -run 'TestSpeedOf(Sweeps|BriefChecks)|ReportsAtOnce|ReportSpeed' ./resolve ./service | grep -E 'domains/s|reports/s|clients:|FAIL'
+	@BEACON_SPEED=1 $(GO) test -count 1 -v -run 'TestSpeedOf(Sweeps|BriefChecks)|ReportsAtOnce|ReportSpeed|ReportsArrive' -timeout 30m ./resolve ./service | grep -E 'domains/s|reports/s|clients:|arrivals:|FAIL'
 	@BEACON_SPEED=1 $(GO) test -count 1 -v -timeout 60m -run 'ManyZones|SpeedOfStreams|LargeZoneFiles' ./e2e | grep -E 'queries|reports/s|records:|FAIL'
 	@BEACON_SPEED=1 $(GO) test -count 1 -v -timeout 20m -run 'SpeedOfUpdates|SpeedInALargeZone' ./service | grep -E 'sets:|records:|record in|FAIL'
 	@$(GO) test -run '^$$' -bench Console -benchtime 1x ./e2e | grep -E '^(FAIL|console:)'
@@ -67,6 +67,7 @@ soak: need-tests console
 	BEACON_SOAK=1 $(GO) test -count 1 -v -timeout 60m -run RainOnShapes ./profile
 	BEACON_SOAK=1 $(GO) test -count 1 -v -timeout 60m -run PeersAgree ./core/zonefile
 	BEACON_SOAK=1 $(GO) test -count 1 -v -timeout 60m -run 'Simul|GoingBack' ./core/handover
+	BEACON_SOAK=1 $(GO) test -count 1 -v -timeout 60m -run AYear ./core/dynaddr
 
 fuzz: need-go
 	$(GO) test -run '^$$' -fuzz FuzzParse$$ -fuzztime 1m ./core/dnsname
@@ -79,7 +80,7 @@ fuzz: need-go
 	$(GO) test -run '^$$' -fuzz FuzzAnswer -fuzztime 1m ./resolve
 	$(GO) test -run '^$$' -fuzz FuzzAnswers -fuzztime 1m ./core/gather
 	$(GO) test -run '^$$' -fuzz FuzzParseGrant -fuzztime 1m ./core/access
-	for f in FuzzReport FuzzSignIn FuzzBodies FuzzPaths; do $(GO) test -run '^$$' -fuzz $$f'$$' -fuzztime 1m -fuzzminimizetime 1x ./api || exit 1; done
+	for f in FuzzReport FuzzForwarded FuzzSignIn FuzzBodies FuzzPaths; do $(GO) test -run '^$$' -fuzz $$f'$$' -fuzztime 1m -fuzzminimizetime 1x ./api || exit 1; done
 	$(GO) test -run '^$$' -fuzz FuzzDatagram -fuzztime 1m ./resolve
 	$(GO) test -run '^$$' -fuzz FuzzBrief -fuzztime 1m ./resolve
 	$(GO) test -run '^$$' -fuzz FuzzAbsent -fuzztime 1m -fuzzminimizetime 1s ./core/dnssec

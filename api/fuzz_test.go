@@ -2,11 +2,13 @@ package api
 
 import (
 	"bytes"
+	"fmt"
 	"net/http"
 	"net/http/httptest"
 	"net/url"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -39,13 +41,19 @@ func asked(t *testing.T, s *site, method, path, media, token string, body []byte
 func FuzzReport(f *testing.F) {
 	s := fuzzed(f)
 	s.ask("POST", Base+"/zones/a.example/imports", `{"partial":true,"file":"f","text":"@ 60 A 192.0.2.1\n"}`)
-	_, _, made := s.ask("POST", Base+"/hosts", `{"name":"cam.a.example","v4":true,"v6":true}`)
-	token, _ := made["token"].(string)
+	var tokens []string // many, for each may report so often
+	for i := range 200 {
+		_, _, made := s.ask("POST", Base+"/hosts", fmt.Sprintf(`{"name":"cam%d.a.example","v4":true,"v6":true}`, i))
+		token, _ := made["token"].(string)
+		tokens = append(tokens, token)
+	}
+	var turn atomic.Int64
 	f.Add("v4=8.8.8.8&v6=2001:db8::1", "application/x-www-form-urlencoded", []byte("host=cam.a.example"), true)
 	f.Add("host=%00&v4=999.1.1.1", "multipart/form-data; boundary=x", []byte("--x\r\nContent-Disposition: form-data; name=\"v4\"\r\n\r\n8.8.4.4\r\n--x--"), true)
 	f.Add("", "text/plain", []byte("v4=8.8.8.8"), false)
+	f.Add("prefix=2a00::/56", "application/json", []byte(`{"v4":"8.8.8.8","v6":["none"],"prefix":["2a00:1::/64",null]}`), true)
 	f.Fuzz(func(t *testing.T, query, media string, body []byte, right bool) {
-		with := token
+		with := tokens[turn.Add(1)%int64(len(tokens))]
 		if !right {
 			with = "abh_" + strings.TrimPrefix(query, "abh_")
 		}
@@ -58,7 +66,7 @@ func FuzzReport(f *testing.F) {
 		}
 		line := rec.Body.String()
 		assert.Equal(t, 1, strings.Count(line, "\n"), "%q", line)
-		assert.Regexp(t, `^(accepted|unchanged|refused)`, line)
+		assert.Regexp(t, `^(accepted|unchanged|held|unreachable|refused)`, line)
 	})
 }
 

@@ -1,9 +1,12 @@
 package service_test
 
 import (
+	"fmt"
 	"net/netip"
 	"net/url"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -14,6 +17,7 @@ import (
 	"beacon/core/dnsname"
 	"beacon/core/dynaddr"
 	"beacon/core/record"
+	"beacon/service"
 	"beacon/service/hosts"
 	"beacon/wire"
 )
@@ -190,4 +194,54 @@ func TestHeldAddress(t *testing.T) {
 	assert.Equal(t, "accepted 198.51.100.11", h.says(tokens["main"], "v4=198.51.100.11"))
 	h.serves(cam, "198.51.100.11")
 	assert.EqualValues(t, 30, h.live("heron").Get(record.Key{Name: cam, Type: record.A}).TTL)
+}
+
+// Uplinks of one location report at the same time, at two instances: what each was answered is true, the host follows the best one in the end, and no accepted report is lost.
+func TestOneLocationAtTwoInstances(t *testing.T) {
+	t.Parallel()
+	h := newHouse(t)
+	h.define("heron-main", "@ A 192.0.2.1")
+	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
+	names := []string{"a", "b", "c", "d"}
+	tokens := h.located(dynaddr.Policy{HoldDown: new(uint32), Failover: new(uint32(1 << 24))}, names...)
+	both := []*service.Service{h.Service, instance(t, h.settings)}
+	const each = 15
+	var accepted atomic.Int64
+	var group sync.WaitGroup
+	for i, name := range names {
+		group.Go(func() {
+			for n := range each {
+				address := fmt.Sprintf("198.51.100.%d", 1+i*each+n)
+				at := both[(i+n)%2]
+				caller, err := at.Users.Caller(ctx, tokens[name], netip.MustParseAddr("127.0.0.1"), access.Report)
+				if !assert.NoError(t, err) {
+					return
+				}
+				d, err := at.Hosts.Report(ctx, caller, hosts.AddressReport{Said: url.Values{"v4": {address}}})
+				if !assert.NoError(t, err) {
+					return
+				}
+				if d.Outcome == dynaddr.Accepted {
+					accepted.Add(1)
+				}
+				if i == 0 {
+					assert.Equal(t, dynaddr.Accepted, d.Outcome)
+					assert.Equal(t, address, d.Now.V4.String(), "the best uplink is followed")
+				}
+			}
+		})
+	}
+	group.Wait()
+	last := fmt.Sprintf("198.51.100.%d", each)
+	h.serves(cam, last)
+	v, err := h.Hosts.Host(ctx, access.Service, cam)
+	require.NoError(t, err)
+	assert.Equal(t, last, v.V4)
+	assert.Len(t, v.Reports, int(accepted.Load()), "each accepted report is kept")
+	assert.Equal(t, last, v.Reports[0].V4)
+	l, err := both[1].Hosts.Location(ctx, access.Service, "pier")
+	require.NoError(t, err)
+	for i, u := range l.Uplinks {
+		assert.Equal(t, fmt.Sprintf("198.51.100.%d", (i+1)*each), u.V4, "what uplink %s reported last", u.Name)
+	}
 }

@@ -77,6 +77,7 @@ fuzz: need-go
 	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1m ./core/definition
 	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1m ./core/paste
 	$(GO) test -run '^$$' -fuzz FuzzMailbox -fuzztime 1m ./core/soa
+	$(GO) test -run '^$$' -fuzz FuzzUpdate -fuzztime 1m ./core/update
 	$(GO) test -run '^$$' -fuzz FuzzAnswer -fuzztime 1m ./resolve
 	$(GO) test -run '^$$' -fuzz FuzzAnswers -fuzztime 1m ./core/gather
 	$(GO) test -run '^$$' -fuzz FuzzParseGrant -fuzztime 1m ./core/access

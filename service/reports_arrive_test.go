@@ -59,6 +59,8 @@ func TestReportsArrive(t *testing.T) {
 	rate, hosts, zones, span := 40, 60, 10, 3*time.Second
 	if os.Getenv("BEACON_SPEED") != "" {
 		rate, hosts, zones, span = 100, 500, 200, 2*time.Minute
+	} else {
+		t.Parallel()
 	}
 	h := newHouse(t)
 	tokens := h.fleet(hosts, zones)

@@ -182,6 +182,12 @@ func (t *Tx) Unspread(limit int) (list []Acceptance, err error) {
 	return list, nil
 }
 
+// AnyUnspread reports whether there are reports that were accepted and are not spread yet.
+func (t *Tx) AnyUnspread() (any bool, err error) {
+	err = t.db.Raw("SELECT EXISTS (SELECT 1 FROM hosts WHERE unspread = TRUE)").Scan(&any).Error
+	return any, err
+}
+
 // Ahead returns the reports of a host that are accepted and not spread yet, the oldest first. They have no ids yet.
 func (h Host) Ahead() (list []Report, err error) {
 	for line := range strings.Lines(h.Accepted) {

@@ -2,6 +2,7 @@ package hosts
 
 import (
 	"context"
+	"errors"
 	"slices"
 	"sync"
 	"time"
@@ -37,6 +38,8 @@ type committer struct {
 // mostTogether bounds how many reports share a commit.
 const mostTogether = 256
 
+var errBroken = errors.New("the commit of the report broke off")
+
 // longestCommit bounds a commit, real time.
 const longestCommit = 20 * time.Second
 
@@ -53,6 +56,10 @@ func (s *Hosts) commit(ctx context.Context, one *pending) {
 		batch := slices.Clone(c.waiting[:min(len(c.waiting), mostTogether)])
 		c.waiting = c.waiting[len(batch):]
 		c.mu.Unlock()
+		if len(batch) == 0 { // the commit that it was in broke
+			one.err = errBroken
+			return
+		}
 		ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), longestCommit)
 		if !first || len(batch) > 1 || !s.commitAlone(ctx, one) {
 			s.commitTogether(ctx, batch)

@@ -20,8 +20,11 @@ const spreadTogether = 400
 // silence nothing waits.
 const spreadPause = 80 * time.Millisecond
 
-// spreadEvery is how often it is looked for acceptances that another instance did not spread, and for uplinks that were seen, real time.
-const spreadEvery = time.Second
+// How often uplinks that were seen are stored, and how often it is looked for acceptances that another instance did not spread, real time.
+const (
+	seenEvery = time.Second
+	lookEvery = 10 * time.Second
+)
 
 // spreadSoon has acceptances spread immediately.
 func (s *Hosts) spreadSoon() {
@@ -37,9 +40,9 @@ func (s *Hosts) Spreads() bool { return s.served.Load() < s.asked.Load() }
 
 // Spread asks for what was accepted to be written, until ctx ends: that is no part of what a client waits for.
 func (s *Hosts) Spread(ctx context.Context) {
-	ticker := time.NewTicker(spreadEvery)
+	ticker := time.NewTicker(seenEvery)
 	defer ticker.Stop()
-	var last time.Time
+	var last, looked time.Time
 	var took time.Duration
 	for {
 		select {
@@ -51,6 +54,14 @@ func (s *Hosts) Spread(ctx context.Context) {
 		case <-ticker.C:
 			if err := s.keepSeen(ctx); err != nil && ctx.Err() == nil {
 				s.log.Warn("it could not be kept which hosts reported", "error", err)
+			}
+			if !s.Spreads() {
+				if time.Since(looked) < lookEvery {
+					continue
+				}
+				if looked = time.Now(); !s.leftOver(ctx) {
+					continue
+				}
 			}
 		case <-s.wake:
 		}
@@ -72,6 +83,12 @@ func (s *Hosts) Spread(ctx context.Context) {
 			s.log.Warn("what hosts reported could not be asked to be written; it is tried again", "error", err)
 		}
 	}
+}
+
+// leftOver reports whether there are acceptances that nobody spread.
+func (s *Hosts) leftOver(ctx context.Context) (any bool) {
+	err := s.store.Look(ctx, func(tx *store.Tx) (err error) { any, err = tx.AnyUnspread(); return err })
+	return err != nil || any
 }
 
 // spread asks for some acceptances to be written, and reports whether there may be more.

@@ -45,6 +45,14 @@ type hostedZone struct {
 	before    *hostedZone // the version before the last change
 	history   []version   // earlier versions, oldest first
 	changedAt time.Time
+
+	built   *zoneData // what it was served as last, and
+	builtOf string    // what that was made of
+}
+
+// madeOf says all that a zone is served from.
+func (h *hostedZone) madeOf(p *providerState) string {
+	return fmt.Sprint(p.name, p.soaLine(h), h.NSTTL, h.Servers, h.Relay, h.Records)
 }
 
 const defaultNSTTL = 600
@@ -254,6 +262,12 @@ func (w *World) buildProvider(p *providerState, parent *zoneData, add func(*zone
 		}
 	}
 	for _, hosted := range p.Zones {
+		madeOf := hosted.madeOf(p)
+		signed := w.state.Signed[hosted.Name] != nil || w.state.Signed[hosted.Name+"@"+p.name] != nil
+		if hosted.built != nil && hosted.builtOf == madeOf && !signed {
+			add(hosted.built)
+			continue
+		}
 		z := newZoneData(hosted.Name)
 		z.at = p.name
 		for _, i := range hosted.Servers {
@@ -282,6 +296,9 @@ func (w *World) buildProvider(p *providerState, parent *zoneData, add func(*zone
 			z.line("%s", line)
 		}
 		add(z)
+		if hosted.built = nil; z.follows == 0 && !signed { // what follows other zones, or is signed, is made each time
+			hosted.built, hosted.builtOf = z, madeOf
+		}
 	}
 }
 

@@ -97,7 +97,7 @@ func (s *Service) employ() {
 	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobAct}, Most: 8, PerLane: n})
 	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobHandover}, Most: 4 * n, PerLane: n})
 	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobHosts}, Most: 4, PerLane: n})
-	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobUrgent}, Most: 24, PerLane: 2, Lanes: s.Accounts.Lane})
+	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobUrgent}, Most: 24, PerLane: 8, Lanes: s.Accounts.Lane})
 	s.Jobs.Employ(jobs.Workers{Kinds: looks, Most: 32, PerLane: 2})
 	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobBrief}, Most: 1, PerLane: 1})
 	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobSequence}, Most: 1, PerLane: 1, Lease: min(s.settings.Lease, logbook.SequenceLease)})

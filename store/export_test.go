@@ -56,3 +56,13 @@ func Secured(s Settings) (bool, error) {
 	config, err := s.secured()
 	return config != nil, err
 }
+
+// Statement makes a statement, for tests.
+func (s *Store) Statement(ctx context.Context, text string, args ...any) error {
+	for i, arg := range args {
+		if b, is := arg.([]byte); is {
+			args[i] = octets(b)
+		}
+	}
+	return s.db.WithContext(ctx).Exec(text, args...).Error
+}

@@ -114,7 +114,7 @@ func TestProgressOfAReport(t *testing.T) {
 func TestKeepOnce(t *testing.T) {
 	token := filepath.Join(t.TempDir(), "token")
 	require.NoError(t, os.WriteFile(token, []byte("abh_x\n"), 0o600))
-	for line, want := range map[string]int{"accepted": ExitFine, "unchanged": ExitFine, "refused: it is private": ExitFailed} {
+	for line, want := range map[string]int{"accepted": ExitFine, "unchanged": ExitFine, "held 198.51.100.7: too often": ExitFine, "unreachable: behind a translator": ExitFailed, "refused: it is private": ExitFailed} {
 		server := httptest.NewServer(http.HandlerFunc(func(rw http.ResponseWriter, r *http.Request) {
 			assert.Equal(t, "Bearer abh_x", r.Header.Get("Authorization"))
 			assert.Equal(t, "v4=198.51.100.7", r.URL.RawQuery)

@@ -10,12 +10,13 @@ import (
 	"github.com/spf13/cobra"
 
 	"beacon/core/dynaddr"
+	"beacon/core/zonefile"
 )
 
 // policyFlags are what may be said of a policy.
 type policyFlags struct {
 	networks                                              []string
-	minInterval, holdDown, maxHoldDown, failover, silence time.Duration
+	minInterval, holdDown, maxHoldDown, failover, silence string
 	secondSource, onSilence, fallbackV4, fallbackV6       string
 	inherit                                               []string
 }
@@ -25,12 +26,12 @@ const allPublic = "public"
 
 func (f *policyFlags) add(c *cobra.Command) {
 	c.Flags().StringArrayVar(&f.networks, "allowed-network", nil, "accept addresses of this network only, private ones too; public for every public address")
-	c.Flags().DurationVar(&f.minInterval, "min-interval", 0, "least time between two changes of the name")
-	c.Flags().DurationVar(&f.holdDown, "hold-down", 30*time.Second, "how long the third of several quick changes waits, each further one twice as long; 0s for not at all")
-	c.Flags().DurationVar(&f.maxHoldDown, "max-hold-down", 15*time.Minute, "how long a change waits at most")
+	c.Flags().StringVar(&f.minInterval, "min-interval", "0s", "least time between two changes of the name")
+	c.Flags().StringVar(&f.holdDown, "hold-down", "30s", "how long the third of several quick changes waits, each further one twice as long; 0s for not at all")
+	c.Flags().StringVar(&f.maxHoldDown, "max-hold-down", "15m", "how long a change waits at most")
 	c.Flags().StringVar(&f.secondSource, "second-source", "none", "what must confirm an address: none, peer (the address that the report comes from) or token (a report with another token)")
-	c.Flags().DurationVar(&f.failover, "failover", 10*time.Minute, "time without a report after which the next uplink is followed")
-	c.Flags().DurationVar(&f.silence, "silence", 0, "time without any report after which the host is silent; 0s for never")
+	c.Flags().StringVar(&f.failover, "failover", "10m", "time without a report after which the next uplink is followed")
+	c.Flags().StringVar(&f.silence, "silence", "0s", "time without any report after which the host is silent, such as 2h or 1d; 0s for never")
 	c.Flags().StringVar(&f.onSilence, "on-silence", "keep", "what becomes of the address records then: keep, remove or fallback")
 	c.Flags().StringVar(&f.fallbackV4, "fallback-v4", "", "IPv4 address of a silent host, with --on-silence fallback")
 	c.Flags().StringVar(&f.fallbackV6, "fallback-v6", "", "IPv6 address of a silent host, with --on-silence fallback")
@@ -85,16 +86,16 @@ func (f *policyFlags) into(c *cobra.Command, p *dynaddr.Policy) error {
 		p.Networks = &list
 	}
 	for name, one := range map[string]struct {
-		given time.Duration
+		given string
 		into  **uint32
 	}{"min-interval": {f.minInterval, &p.MinInterval}, "hold-down": {f.holdDown, &p.HoldDown}, "max-hold-down": {f.maxHoldDown, &p.MaxHoldDown}, "failover": {f.failover, &p.Failover}, "silence": {f.silence, &p.Silence}} {
 		if !given(name) {
 			continue
 		}
-		if one.given < 0 || one.given%time.Second != 0 || one.given > 10*365*24*time.Hour {
-			return misuse("--%s: %s is no number of whole seconds", name, one.given)
+		seconds, err := zonefile.ParseTTL(one.given)
+		if err != nil {
+			return misuse("--%s: %q is no time, such as 30s, 2h or 1d", name, one.given)
 		}
-		seconds := uint32(one.given / time.Second)
 		*one.into = &seconds
 	}
 	if given("second-source") {

@@ -28,7 +28,8 @@ func (a *app) hostReportCommand() *cobra.Command {
 		Use: "report", Short: "Report this machine's address for a dynamic host, again and again", Args: cobra.NoArgs,
 		Long: "Report an address again and again from the machine that has it. Without --v4 and --v6 the service uses\n" +
 			"the address that the report comes from. An address that has not changed writes nothing.\n\n" +
-			"Exit codes with --once: 0 accepted or unchanged, 1 refused, 3 the service was not reached, 64 misuse.",
+			"Exit codes with --once: 0 accepted, unchanged or held, 1 refused or\n" +
+			"unreachable, 3 the service was not reached, 64 misuse.",
 		Example: "  beacon host report --host pier-cam.saltmarsh-ferries.example --token-file pier-cam.token",
 		RunE: func(*cobra.Command, []string) error {
 			text, err := os.ReadFile(opt.tokenFile)
@@ -124,7 +125,7 @@ func (a *app) reportOnce(ctx context.Context, opt reportOptions, token string) (
 	switch {
 	case err != nil:
 		return "", false, fmt.Errorf("the service at %s broke off its answer: %w", a.address, err)
-	case strings.HasPrefix(line, "refused"):
+	case strings.HasPrefix(line, "refused"), strings.HasPrefix(line, "unreachable"):
 		return line, true, nil
 	case res.StatusCode != http.StatusOK:
 		return "", false, fmt.Errorf("the service at %s answered %s", a.address, res.Status)

@@ -73,7 +73,7 @@ func (a *app) hostAddCommand() *cobra.Command {
 // showAdded says what a new host reports with.
 func (a *app) showAdded(added wire.HostAdded, tokenFile string) {
 	if added.Location != "" {
-		a.printf("%s follows location %s now. See its uplinks: beacon location show %[2]s\n", plain(added.Name), added.Location)
+		a.printf("%s follows location %s now.\nSee its uplinks: beacon location show %[2]s\n", plain(added.Name), added.Location)
 		return
 	}
 	a.printf("%s follows the address that is reported for it.\n", plain(added.Name))

@@ -84,30 +84,27 @@ func locationFor(tx *store.Tx, by access.Caller, action access.Action, name stri
 		return p, err
 	case !sees:
 		return p, fmt.Errorf("location %s: %w", name, store.ErrNotFound)
-	case !does:
+	case action != access.See && !does:
 		return p, missing
 	}
 	return p, nil
 }
 
-// rights reports whether a caller may see a location, and do something about it: it is its maker's, and of whoever may do that to all of its hosts; who may see one of them
-// sees it.
+// rights reports whether a caller may see a location, and change it. The user who added it may see it, and change it while no host follows it. A caller who may see one of
+// its hosts sees the location; a caller who may change all of them may change it.
 func rights(tx *store.Tx, by access.Caller, action access.Action, p place) (sees, does bool, missing, err error) {
 	own := by.Token == "" && by.Name == p.CreatedBy || access.May(by, access.Users, access.Everything).Allowed
-	sees, does = own, own || len(p.hosts) > 0
 	missing = wire.Permit(by, action, access.Everything)
+	sees, does = own, own || len(p.hosts) > 0 || missing == nil
 	for _, h := range p.hosts {
 		z, err := zones.ByID(tx, h.ZoneID)
 		if err != nil {
 			return false, false, nil, err
 		}
 		sees = sees || access.May(by, access.See, access.Object{Zone: z.Name(), Name: h.Name()}).Allowed
-		if problem := wire.PermitSets(by, action, z.Name(), addresses(h.Name())); problem != nil && !own {
+		if problem := wire.PermitSets(by, action, z.Name(), addresses(h.Name())); problem != nil {
 			does, missing = false, problem
 		}
-	}
-	if missing == nil && !does {
-		does = true
 	}
 	return sees, does, missing, nil
 }

@@ -136,7 +136,8 @@ func theToken(tx *store.Tx, by access.Caller, name string) (r store.TokenRow, er
 				may = may && wire.Permit(by, access.Edit, access.Set(h.Zone, record.Key{Name: h.Name, Type: t})) == nil
 			}
 		}
-		if may || r.Location != "" && (by.Token == "" && by.Name == maker || access.May(by, access.Users, access.Everything).Allowed) {
+		own := by.Token == "" && by.Name == maker && len(hosts) == 0 // while no host follows it
+		if may || r.Location != "" && (own || access.May(by, access.Users, access.Everything).Allowed) {
 			return r, nil
 		}
 		return r, missing

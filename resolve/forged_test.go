@@ -50,7 +50,8 @@ func TestSourcePortsChange(t *testing.T) {
 	}
 	assert.Greater(t, len(count), asked/portUses*3/4, "different ports")
 	for p, n := range count {
-		assert.LessOrEqual(t, n, 2*portUses, "port %d", p)
+		// The last batch of a port may hold what all forty ask, and the system may hand out a port again.
+		assert.Less(t, n, 3*portUses, "port %d", p)
 	}
 	first := map[int]bool{}
 	for _, p := range ports[:len(ports)/4] {

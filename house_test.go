@@ -37,7 +37,7 @@ var beside = map[string][]string{
 }
 
 // rooms are the packages below service, from the top down; one imports only those that stand below it.
-var rooms = []string{"overview", "handover", "freezes", "delegate", "gather", "later", "check", "hosts", "apply", "secondaries", "sync", "zones", "accounts", "notify", "users", "acts", "logbook", "jobs"}
+var rooms = []string{"overview", "handover", "freezes", "delegate", "gather", "later", "check", "hosts", "apply", "secondaries", "sync", "served", "zones", "accounts", "notify", "users", "acts", "logbook", "jobs"}
 
 // owners assigns each file of store to the room whose rows it holds. Others ask that room.
 var owners = map[string]string{

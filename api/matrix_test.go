@@ -374,7 +374,7 @@ func (w world) jobs() map[string]int {
 
 // jobKinds are the kinds of background work, and which action has them done: any of several, or "service" where the service does so by itself only.
 var jobKinds = map[string]string{
-	"sync": "sync place edit", "urgent": "edit delegate", "act": "delegate place", "check": "check place edit", "brief": "check", "look": "connect place sync", "look-once": "see sync",
+	"sync": "sync place edit", "urgent": "edit delegate", "see": "edit report", "act": "delegate place", "check": "check place edit", "brief": "check", "look": "connect place sync", "look-once": "see sync",
 	"alias": "edit place", "hosts": "edit report", "rows": "edit place", "follow": "edit", "verify": "connect", "gather": "edit", "handover": "delegate check", "tell": "operate",
 	"notify": "service", "sequence": "service", "watch": "service", "probe": "service", "sweep": "service", "prune": "service", "sample": "service", "vanished": "service",
 }

@@ -85,6 +85,17 @@ func (w *World) heron() http.Handler {
 		}
 		answer(rw, http.StatusOK, map[string]any{"sets": out, "next_cursor": next})
 	}))
+	mux.HandleFunc("GET /v1/zones/{id}/names/{name}", heronWith(p, func(rw http.ResponseWriter, r *http.Request, z *hostedZone) {
+		name := dns.CanonicalName(r.PathValue("name"))
+		seen := *w.shown("4.1", p, z)
+		seen.Records = slices.DeleteFunc(slices.Clone(seen.Records), func(line string) bool { return !strings.HasPrefix(line, name+" ") })
+		out := []heronSet{}
+		sets := heronSets(&seen)
+		for _, key := range sortedKeys(sets) {
+			out = append(out, sets[key])
+		}
+		answer(rw, http.StatusOK, map[string]any{"sets": out})
+	}))
 	mux.HandleFunc("POST /v1/zones/{id}/changes", heronWith(p, w.heronChange))
 	mux.HandleFunc("GET /v1/zones/{id}/timing", heronWith(p, func(rw http.ResponseWriter, _ *http.Request, z *hostedZone) {
 		answer(rw, http.StatusOK, p.startOf(z))

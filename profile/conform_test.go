@@ -68,6 +68,7 @@ func TestBrokenProfilesFail(t *testing.T) {
 		{"the list ends with its first page", "heron", "  next: .next_cursor\nwrite", "write", "a large zone is read to its end", "it should hold"},
 		{"what goes is not said", "heron", "select(.after | not)", "select(false)", "a CNAME replaces addresses", "CNAME beside other data"},
 		{"the attribute is not sent", "heron", ", relay: (.attributes.relay", ", relay_: (.attributes.relay", "named attributes are kept", `relay should be "on", and is "off"`},
+		{"one name is read as another", "heron", "/names/{host}", "/names/two.{host}", "the records at one name", "is read as [], and should be"},
 		{"failures are not seen", "curlew", "when: .ok == false", "when: false", "reading a zone that is not there says so", "should have been not found"},
 		{"a receipt is taken for the deed", "curlew", "  receipt: .result.receipt\npoll:\n  request: GET /api/receipts/{receipt}\n  done: .result.state == \"done\"\n  failed: 'if .result.state == \"stuck\" then .result.problem else null end'", "",
 			"two addresses of one name", "it should hold"},

@@ -9,6 +9,7 @@ import (
 
 	"beacon/core/change"
 	"beacon/core/dnsname"
+	"beacon/core/record"
 	"beacon/core/soa"
 	"beacon/outcall"
 	"beacon/provider"
@@ -222,6 +223,37 @@ func (d *Driver) Read(ctx context.Context, zone provider.ZoneRef, from provider.
 	}
 	next, err := d.following(ctx, c, a, offset, len(items))
 	page.Next = provider.Cursor(next)
+	return page, err
+}
+
+// ReadName reads the sets at one name.
+func (d *Driver) ReadName(ctx context.Context, zone provider.ZoneRef, name dnsname.Name) (page provider.Page, err error) {
+	c := d.profile.readName
+	if c == nil {
+		return page, d.cannot("the records at one name cannot be read by themselves")
+	}
+	owner := shapeName(name, zone.Name)
+	q := question{zone: zone, names: map[string]string{"label": owner.Label, "name": owner.Name, "host": owner.Host}}
+	page.Details = change.Details{}
+	err = outcall.Pages(ctx, func(ctx context.Context, cursor provider.Cursor) (provider.Cursor, error) {
+		q.cursor, q.offset = splitCursor(c, string(cursor))
+		a, err := d.do(ctx, c, q)
+		if err != nil {
+			return "", err
+		}
+		items, err := d.results(ctx, "each", c.each, a)
+		if err != nil {
+			return "", err
+		}
+		for _, item := range items {
+			if err := readRecords(item, zone.Name, d.profile.targets, &page, d.doubt); err != nil {
+				return "", d.client.Unreadable(a.asked, err)
+			}
+		}
+		next, err := d.following(ctx, c, a, q.offset, len(items))
+		return provider.Cursor(next), err
+	})
+	page.Records = slices.DeleteFunc(page.Records, func(r record.Record) bool { return r.Name != name })
 	return page, err
 }
 

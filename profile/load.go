@@ -66,7 +66,7 @@ func yamlFault(file string, err error) Fault {
 }
 
 func (r *reader) profile(root *yaml.Node) *Profile {
-	s := r.section(root, "the profile", "!profile", "description", "hosts", "!credential", "session", "limits", "errors", "!can", "!zones", "find", "create", "remove", "look", "!read", "!write", "poll", "rights", "soa")
+	s := r.section(root, "the profile", "!profile", "description", "hosts", "!credential", "session", "limits", "errors", "!can", "!zones", "find", "create", "remove", "look", "!read", "read_name", "!write", "poll", "rights", "soa")
 	p := r.common(s)
 	if n := s.at["can"]; n != nil {
 		p.Caps = r.caps(n)
@@ -89,6 +89,7 @@ func (r *reader) profile(root *yaml.Node) *Profile {
 	p.remove = calls("remove", zone, "body", "type")
 	p.look = calls("look", zone, "!mark")
 	p.read = calls("read", append([]string{"cursor"}, zone...), append(list, "mark")...)
+	p.readName = calls("read_name", append([]string{"cursor", "label", "name", "host"}, zone...), list...)
 	p.poll = calls("poll", append([]string{"receipt"}, zone...), "!done", "failed")
 	p.rights = calls("rights", nil, "!each")
 	if n := s.at["write"]; n != nil {
@@ -258,6 +259,7 @@ func (s section) rate(key string) float64 {
 func (r *reader) consistent(p *Profile, s section) {
 	c := &p.Caps
 	c.FixedZones = p.create == nil
+	c.ByName = p.readName != nil
 	c.Marks = p.look != nil || p.read != nil && p.read.mark != ""
 	_, conditional := headerOf(p.write, "If-Match")
 	c.Guarded = conditional

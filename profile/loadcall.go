@@ -12,7 +12,7 @@ import (
 var requestKeys = []string{"host", "body", "type", "headers", "let", "answer", "when", "for", "pages", "repeat"}
 
 // reading are the sections that change nothing.
-var reading = []string{"zones", "find", "look", "read", "poll", "rights", "domains", "domain", "soa.read", "soa.read.steps"}
+var reading = []string{"zones", "find", "look", "read", "read_name", "poll", "rights", "domains", "domain", "soa.read", "soa.read.steps"}
 
 // valueName is what a value may be called that steps hand on.
 var valueName = regexp.MustCompile(`^[a-z][a-z0-9_]{0,30}$`)

@@ -33,6 +33,7 @@ type Profile struct {
 	remove     *call
 	look       *call // a small read that tells the change mark
 	read       *call
+	readName   *call // the records at one name; nil where only whole zones can be read
 	write      *call
 	verbs      map[string]*call // in place of write, for interfaces with a request for each change
 	poll       *call

@@ -32,6 +32,7 @@ var Reference = slices.Concat(
 		"remove|request||provider: remove a zone; with create",
 		"look|request||provider: a small read that returns the change mark alone",
 		"read|list|required|provider: the records of a zone",
+		"read_name|list||provider: the records at one name, for reported addresses: {label}, {name} and {host}, as in write; else the zone is read",
 		"write|request|required|provider: write a batch; or create, update and delete, a request for each change",
 		"soa|section||provider: how fields of the SOA record are read and set, where it lets them be",
 		"rights|list||provider: what the credential may do: read records, write records, make and remove zones, manage credentials",

@@ -12,7 +12,7 @@ import (
 )
 
 // PacedDriver is a driver whose requests wait for their turn, and whose reads are tried again where that is safe. It answers for
-// what a driver may also be (Authority, Finder, Server, Direct, Watcher, Prober, Holder): where the driver is none, there is nothing to answer.
+// what a driver may also be (Authority, Finder, NameReader, Server, Direct, Watcher, Prober, Holder): where the driver is none, there is nothing to answer.
 type PacedDriver struct {
 	Driver
 	pace    outcall.Pace
@@ -110,6 +110,16 @@ func (p PacedDriver) SOA(ctx context.Context, zone ZoneRef) (set record.Set, err
 // Read returns one page of the records of a zone.
 func (p PacedDriver) Read(ctx context.Context, zone ZoneRef, from ReadFrom) (page Page, err error) {
 	err = outcall.InTurn(ctx, p.pace, outcall.MostReads, func() (err error) { page, err = p.Driver.Read(ctx, zone, from); return err })
+	return page, err
+}
+
+// ReadName returns the sets at a name; it fails where the driver cannot read them by themselves.
+func (p PacedDriver) ReadName(ctx context.Context, zone ZoneRef, name dnsname.Name) (page Page, err error) {
+	r, ok := p.Driver.(NameReader)
+	if !ok {
+		return page, &outcall.Error{Kind: outcall.Refused, Outcome: outcall.NotSent, Asked: "the records at " + name.String(), Said: "they cannot be read by themselves"}
+	}
+	err = outcall.InTurn(ctx, p.pace, outcall.MostReads, func() (err error) { page, err = r.ReadName(ctx, zone, name); return err })
 	return page, err
 }
 

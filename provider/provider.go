@@ -81,6 +81,12 @@ type Finder interface {
 	Find(ctx context.Context, name dnsname.Name) (Zone, bool, error)
 }
 
+// NameReader is a driver that can read the records at one name by themselves, where its capabilities say so (change.Caps.ByName).
+type NameReader interface {
+	// ReadName returns the sets at a name, and nothing of the names below it; none where the name has no records. It is a request for each page.
+	ReadName(ctx context.Context, zone ZoneRef, name dnsname.Name) (Page, error)
+}
+
 // Prober is a driver that can show whether its credential is right, without listing zones.
 type Prober interface {
 	Probe(ctx context.Context) error

@@ -77,7 +77,7 @@ func (s *Service) employ() {
 	n := s.settings.Workers
 	s.Jobs.AlsoBefore(s.Hosts.Spreads)
 	for kind, h := range map[string]jobs.Handler{
-		store.JobSync: s.Syncs.RunSync, store.JobUrgent: s.Syncs.RunSync, store.JobLook: s.Syncs.RunLook, store.JobLookOnce: s.Syncs.RunLookOnce,
+		store.JobSync: s.Syncs.RunSync, store.JobUrgent: s.Syncs.RunSync, store.JobSee: s.Hosts.RunSee, store.JobLook: s.Syncs.RunLook, store.JobLookOnce: s.Syncs.RunLookOnce,
 		store.JobCheck: s.Checks.RunCheck, store.JobBrief: s.Checks.RunBriefCheck, store.JobAlias: s.Hosts.RunAlias, store.JobHosts: s.Hosts.RunHosts, store.JobRows: s.Zones.RunRows,
 		store.JobNotify: s.Secondaries.RunNotify, store.JobTell: s.Notify.RunTell, store.JobAct: s.Acts.Run, store.JobFollow: s.Apply.RunFollow,
 		store.JobSequence: s.Logbook.RunSequence, store.JobProbe: s.Accounts.RunProbe, store.JobSweep: s.runSweep, store.JobSample: s.Overview.RunSample, store.JobPrune: s.Jobs.Prune(s.settings.Retention), store.JobWatch: s.Apply.RunWatch,
@@ -96,7 +96,7 @@ func (s *Service) employ() {
 	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobCheck, store.JobAlias, store.JobRows}, Most: n, PerLane: n})
 	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobAct}, Most: 8, PerLane: n})
 	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobHandover}, Most: 4 * n, PerLane: n})
-	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobHosts}, Most: 4, PerLane: n})
+	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobHosts, store.JobSee}, Most: 4, PerLane: n})
 	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobUrgent}, Most: 24, PerLane: 8, Lanes: s.Accounts.Lane})
 	s.Jobs.Employ(jobs.Workers{Kinds: looks, Most: 32, PerLane: 2})
 	s.Jobs.Employ(jobs.Workers{Kinds: []string{store.JobBrief}, Most: 1, PerLane: 1})

@@ -214,6 +214,12 @@ func (t *Tx) Invisible(placementID uint64) (map[uint64]bool, error) {
 	return reports, err
 }
 
+// AcceptedSince returns when the oldest report was accepted that is not known to be served by every nameserver of a placement; nil for none.
+func (t *Tx) AcceptedSince(placementID uint64) (at *time.Time, err error) {
+	err = t.db.Raw("SELECT MIN(r.accepted_at) FROM arrivals v JOIN hosts h ON h.report_id = v.report_id JOIN reports r ON r.id = v.report_id WHERE v.placement_id = ? AND v.visible_at IS NULL", placementID).Scan(&at).Error
+	return at, err
+}
+
 // Unarrived returns at how many placements a report is not visible, and those of them to which no sync of hosts is on its way.
 func (t *Tx) Unarrived(reportID uint64) (away int, stuck []uint64, err error) {
 	var rows []struct {

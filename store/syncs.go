@@ -70,6 +70,7 @@ const (
 const (
 	JobSync   = "sync"
 	JobUrgent = "urgent" // goes ahead of others: has workers of its own
+	JobSee    = "see"    // asks for another one where nameservers did not serve it in time
 )
 
 // TableName is the table that syncs are kept in.

@@ -88,6 +88,7 @@ type Caps struct {
 	ApexNS      bool          `json:"apex_ns"`              // with OwnsApex: the apex NS set can be written all the same, in place of the provider's own
 	ApexAlias   bool          `json:"apex_alias"`           // the apex can have an ALIAS, which the provider keeps right itself
 	Marks       bool          `json:"marks"`                // reads carry a change mark, and an unchanged zone costs one small read
+	ByName      bool          `json:"by_name,omitempty"`    // the records at one name can be read by themselves
 	Guarded     bool          `json:"guarded"`              // a write of a zone that has changed since it was read is refused
 	GuardedSets bool          `json:"guarded_sets"`         // a write of a set that has changed since it was read is refused
 	Overwrites  bool          `json:"overwrites,omitempty"` // a write replaces the whole zone without a condition: a change of another client at the same moment is lost
@@ -101,6 +102,14 @@ type Caps struct {
 	ToldTTL     uint32        `json:"told_ttl,omitempty"`   // of that set, seconds
 	Told        []string      `json:"told,omitempty"`       // nameservers that the apex NS set names; empty where it is left to the provider
 	SOA         []string      `json:"soa,omitempty"`        // fields of the SOA record that can be set, named as in soa.Fields; empty for none
+}
+
+// Pages returns in about how many pages a zone of so many records is read.
+func (c Caps) Pages(records int) int {
+	if c.PageSize == 0 || records == 0 {
+		return 1
+	}
+	return 1 + (records-1)/c.PageSize
 }
 
 // Attribute is a named attribute that a provider keeps with a record set.

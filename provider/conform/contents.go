@@ -59,6 +59,7 @@ func (r *run) contents() []checklist.Check {
 		{Name: "named attributes survive a change that does not speak of them", Do: r.keepExtras},
 		{Name: "a full batch is one request", Do: r.fullBatch},
 		{Name: "a large zone is read to its end", Do: r.pages},
+		{Name: "the records at one name are read by themselves", Do: r.byName},
 		{Name: "an unchanged zone is recognised by its mark", Do: r.sameMark},
 		{Name: "a changed zone is recognised by its mark", Do: r.otherMark},
 		{Name: "a write from an older read is refused, and loses nothing", Do: r.staleMark},

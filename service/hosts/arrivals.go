@@ -1,13 +1,17 @@
 package hosts
 
 import (
+	"context"
 	"fmt"
 	"time"
 
+	"beacon/core/access"
 	"beacon/core/change"
 	"beacon/core/record"
+	"beacon/service/jobs"
 	"beacon/service/logbook"
 	"beacon/service/sync"
+	"beacon/service/zones"
 	"beacon/store"
 )
 
@@ -54,4 +58,43 @@ func (s *Hosts) Visible(tx *store.Tx, placementID uint64, account string, awaite
 // Invisible returns the reports that are written to a placement and were not seen at its nameservers yet.
 func (s *Hosts) Invisible(tx *store.Tx, placementID uint64) (map[uint64]bool, error) {
 	return tx.Invisible(placementID)
+}
+
+// How long after a report it is looked again whether the nameservers serve it, where they did not: as long as that is ago, within limits, real time.
+const (
+	firstSeeAgain = 2 * time.Second
+	lastSeeAgain  = time.Hour
+)
+
+// Unseen has it looked later whether the nameservers of a placement serve what hosts reported.
+func (s *Hosts) Unseen(tx *store.Tx, placementID uint64, awaited []sync.AwaitedHost) error {
+	if len(awaited) == 0 {
+		return nil
+	}
+	since, err := tx.AcceptedSince(placementID)
+	if err != nil || since == nil {
+		return err
+	}
+	now := s.store.Now()
+	return jobs.Enqueue(tx, store.JobSee, placementID, now.Add(min(max(now.Sub(*since), firstSeeAgain), lastSeeAgain)))
+}
+
+// RunSee asks for a sync of the hosts at a placement where reports are not known to be visible: it looks at its nameservers, and writes what is still to be written.
+func (s *Hosts) RunSee(ctx context.Context, job store.Job) error {
+	err := s.store.Tx(ctx, func(tx *store.Tx) error {
+		invisible, err := tx.Invisible(job.Subject)
+		if err != nil || len(invisible) == 0 {
+			return err
+		}
+		p, err := zones.PlacementByID(tx, job.Subject)
+		if err != nil {
+			return err
+		}
+		return s.await(tx, []store.Placement{p}, access.Service.Name)
+	})
+	if store.IsMissing(err) { // the placement was removed
+		return nil
+	}
+	s.jobs.Wake(store.JobUrgent)
+	return err
 }

@@ -16,6 +16,7 @@ import (
 	"beacon/provider"
 	"beacon/service/accounts"
 	"beacon/service/logbook"
+	"beacon/service/served"
 	"beacon/service/zones"
 	"beacon/store"
 	"beacon/wire"
@@ -33,6 +34,11 @@ type Place struct {
 
 func (p Place) Ref() provider.ZoneRef {
 	return provider.ZoneRef{ID: p.Placement.RemoteID, Name: p.Zone.Name()}
+}
+
+// served returns whose nameservers are asked.
+func (p Place) served(nameservers []dnsname.Name, behind map[dnsname.Name]bool) served.Placement {
+	return served.Placement{Zone: p.Zone.Name(), Nameservers: nameservers, Driver: p.Driver, Behind: behind}
 }
 
 // PlacesOf returns the placements of a zone.
@@ -154,8 +160,16 @@ func (s *Syncs) compareWith(ctx context.Context, p Place, revisionID uint64, dri
 			return c, err
 		}
 	}
-	if err := s.withLayers(ctx, p, revision, &c); err != nil {
+	if err := s.judge(ctx, p, revision, live, drift, &c); err != nil {
 		return c, err
+	}
+	return c, nil
+}
+
+// judge compares desired, placed and live records, which may be those at some names only.
+func (s *Syncs) judge(ctx context.Context, p Place, revision, live record.Contents, drift diff.DriftPolicy, c *comparison) error {
+	if err := s.withLayers(ctx, p, revision, c); err != nil {
+		return err
 	}
 	wanted, notes := p.Caps.Project(p.Zone.Name(), c.desired.Contents)
 	c.notes = append(c.notes, notes...)
@@ -168,7 +182,7 @@ func (s *Syncs) compareWith(ctx context.Context, p Place, revisionID uint64, dri
 		c.sent = c.sent.With(is)
 	}
 	var gaps []finding.Finding
-	c.result, gaps = differ(p, p.withSOA(wanted, live), c.sent, c.seen, drift, c)
+	c.result, gaps = differ(p, p.withSOA(wanted, live), c.sent, c.seen, drift, *c)
 	c.notes = append(c.notes, gaps...)
 	if p.Placement.RemoteID != "" {
 		c.doubt(p, wanted)
@@ -177,7 +191,7 @@ func (s *Syncs) compareWith(ctx context.Context, p Place, revisionID uint64, dri
 		r, _ := differ(p, wanted, record.Contents{}, record.Contents{}, drift, comparison{desired: c.desired})
 		return r.Steps
 	}
-	return c, nil
+	return nil
 }
 
 // differ compares desired, placed and live records of a placement, as the settings of the zone say.

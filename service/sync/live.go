@@ -13,10 +13,8 @@ import (
 // readLive reads what the provider has of a placement: not before its reads can show our last write, and without its
 // records where nothing has changed since they were read last and believed.
 func (s *Syncs) readLive(ctx context.Context, p *Place) (provider.State, error) {
-	if p.Placement.WrittenAt != nil {
-		if err := clock.Pause(ctx, p.Placement.WrittenAt.Add(p.Caps.ReadLag).Sub(s.store.Now())); err != nil {
-			return provider.State{}, err
-		}
+	if err := s.awaitLag(ctx, *p); err != nil {
+		return provider.State{}, err
 	}
 	reading, cancel := context.WithTimeout(ctx, s.timeout*4) // several pages
 	defer cancel()
@@ -40,6 +38,14 @@ func (s *Syncs) readLive(ctx context.Context, p *Place) (provider.State, error) 
 	}
 	state.Contents = state.Contents.Filter(func(k record.Key) bool { return !p.Caps.Owned(name, k) })
 	return p.readSOA(reading, state)
+}
+
+// awaitLag returns once a read can show our last write.
+func (s *Syncs) awaitLag(ctx context.Context, p Place) error {
+	if p.Placement.WrittenAt == nil {
+		return nil
+	}
+	return clock.Pause(ctx, p.Placement.WrittenAt.Add(p.Caps.ReadLag).Sub(s.store.Now()))
 }
 
 // wrote notes when a placement was last written to.

@@ -17,6 +17,7 @@ import (
 	"beacon/service/acts"
 	"beacon/service/jobs"
 	"beacon/service/logbook"
+	"beacon/service/served"
 	"beacon/service/zones"
 	"beacon/store"
 )
@@ -53,6 +54,8 @@ type Observer interface {
 	Invisible(tx *store.Tx, placementID uint64) (map[uint64]bool, error)
 	// Visible is called in the transaction that records that every nameserver of a placement serves what hosts reported.
 	Visible(tx *store.Tx, placementID uint64, account string, awaited []AwaitedHost, applied change.List) error
+	// Unseen is called in the transaction that ends a sync after which not every nameserver served what hosts reported.
+	Unseen(tx *store.Tx, placementID uint64, awaited []AwaitedHost) error
 }
 
 // Syncs write the desired records of zones to providers. It is safe for concurrent use.
@@ -64,22 +67,20 @@ type Syncs struct {
 	acts      *acts.Acts
 	accounts  *accounts.Accounts
 	zones     *zones.Zones
-	sweeper   *resolve.Sweeper
-	door      *reach.Door
+	served    served.Servers
 	every     time.Duration // between two looks for drift; 0 for never
 	timeout   time.Duration
 	lease     time.Duration
 	ended     *prometheus.CounterVec
 	observer  Observer
 	live      provider.Memory
-	confirmed confirmations
+	confirmed served.Confirmations
 	inSync    syncedPlacements
 	zoneLists accounts.ZoneLists
 }
 
 // New returns the syncs of a database.
 func New(p Parts) *Syncs {
-	return &Syncs{store: p.Store, logbook: p.Logbook, jobs: p.Jobs, log: p.Log, acts: p.Acts, accounts: p.Accounts, zones: p.Zones, sweeper: p.Sweeper, door: p.Door,
-		every: p.Drift.Every, timeout: p.Timeout, lease: p.Lease, ended: p.Ended, observer: p.Observer,
-		confirmed: confirmations{last: map[uint64]confirmed{}}}
+	return &Syncs{store: p.Store, logbook: p.Logbook, jobs: p.Jobs, log: p.Log, acts: p.Acts, accounts: p.Accounts, zones: p.Zones, served: served.Servers{Sweeper: p.Sweeper, Door: p.Door, Timeout: p.Timeout},
+		every: p.Drift.Every, timeout: p.Timeout, lease: p.Lease, ended: p.Ended, observer: p.Observer}
 }

@@ -90,6 +90,7 @@ type syncRun struct {
 	closing    func() error          // records the outcome of the last request; it must be called before anything else is decided
 	soaLost    bool                  // the SOA record was written, and was not as it should be afterwards
 	broken     map[dnsname.Name]bool // names that a broken-off request was about
+	quick      bool                  // it was done by reading some names only
 }
 
 // locks are what a sync keeps others from.
@@ -214,9 +215,17 @@ func (s *Syncs) waitOut(ctx context.Context, run *syncRun, problem error) error 
 }
 
 func (s *Syncs) endSync(ctx context.Context, run *syncRun, state store.SyncState, message string, found []finding.Finding) error {
+	return s.endSyncWith(ctx, run, state, message, found, func(*store.Tx) error { return nil })
+}
+
+// endSyncWith ends a sync together with what it showed.
+func (s *Syncs) endSyncWith(ctx context.Context, run *syncRun, state store.SyncState, message string, found []finding.Finding, also func(*store.Tx) error) error {
 	s.ended.WithLabelValues(string(state)).Inc()
 	return s.store.Tx(ctx, func(tx *store.Tx) error {
 		if err := run.hold(tx); err != nil {
+			return err
+		}
+		if err := also(tx); err != nil {
 			return err
 		}
 		if err := tx.EndSync(run.sync.ID, state, message, found); err != nil {
@@ -241,12 +250,15 @@ func (s *Syncs) syncRounds(ctx context.Context, run *syncRun) (c comparison, err
 	if err := s.recover(ctx, run); err != nil {
 		return c, err
 	}
+	if c, run.quick, err = s.quickly(ctx, run); err != nil || run.quick {
+		return c, err
+	}
 	written, unshown := false, 0
 	for range mostRounds {
 		if c, err = s.compareSurely(ctx, run); err != nil {
 			return c, err
 		}
-		if keys := run.unshown(c); len(keys) > 0 {
+		if keys := diff.Unshown(run.applied, c.sent, c.seen); len(keys) > 0 {
 			if unshown++; unshown == mostUnshown {
 				f := diff.NotShown(run.Zone.Name(), run.Account.Name, keys)
 				return c, errBlocked{f.Message, []finding.Finding{f}}
@@ -283,7 +295,7 @@ func (s *Syncs) compareSurely(ctx context.Context, run *syncRun) (c comparison, 
 		if !slices.Contains(run.sync.Guards(), diff.GuardUnconfirmed) {
 			return c, errBlocked{unconfirmed.finding.Message, []finding.Finding{unconfirmed.finding}}
 		}
-		s.confirmed.set(run.Placement, c.doubts, s.store.Now())
+		s.confirmed.Set(run.Placement.ID, writtenAt(run.Placement), c.doubts, s.store.Now())
 		err = s.believed(ctx, run.Place, c)
 	}
 	if err == nil {
@@ -347,9 +359,6 @@ func (s *Syncs) decide(ctx context.Context, run *syncRun, c comparison) error {
 // the sync. c is the last comparison.
 func (s *Syncs) syncDone(ctx context.Context, run *syncRun, c comparison) error {
 	found := []finding.Finding{}
-	if err := s.noteForms(ctx, run, c); err != nil {
-		return err
-	}
 	if run.sync.Scope == store.ScopeZone {
 		s.inSync.note(run.Place, c)
 	}
@@ -360,65 +369,38 @@ func (s *Syncs) syncDone(ctx context.Context, run *syncRun, c comparison) error 
 	}
 	found = append(found, c.notes...)
 	message := "Nothing had to be changed."
-	awaited, err := s.awaitedHosts(ctx, run, c)
+	awaited, at, err := s.awaitedHosts(ctx, run, c)
 	if err != nil {
 		return err
 	}
+	seen := func(*store.Tx) error { return nil }
 	if len(run.applied)+len(awaited) > 0 {
-		visible, problems := s.waitServed(ctx, run, awaited, c)
+		visible, problems := s.served.Wait(ctx, at, awaitedSteps(run, awaited, c))
 		found = append(found, problems...)
-		message = "Written; not seen at every nameserver yet."
 		if visible >= 0 {
 			ms := visible.Milliseconds()
 			message = fmt.Sprintf("Every nameserver served it %d ms after the last write.", ms)
-			if err := s.store.Tx(ctx, func(tx *store.Tx) error {
+			seen = func(tx *store.Tx) error {
 				if err := s.observer.Visible(tx, run.Placement.ID, run.Account.Name, awaited, run.applied); err != nil {
 					return err
 				}
 				return tx.UpdateSync(run.sync.ID, map[string]any{"visible_ms": ms})
-			}); err != nil {
-				return err
 			}
+		} else {
+			message = "Written; not seen at every nameserver yet."
+			seen = func(tx *store.Tx) error { return s.observer.Unseen(tx, run.Placement.ID, awaited) }
 		}
 	} else if run.sync.Requests > 0 {
 		message = "Written."
 	}
-	return s.endSync(ctx, run, store.SyncDone, message, found)
+	return s.endSyncWith(ctx, run, store.SyncDone, message, found, func(tx *store.Tx) error { return errors.Join(noteForms(tx, run, c), seen(tx)) })
 }
 
 // noteForms keeps how the provider gives back what was written to it.
-func (s *Syncs) noteForms(ctx context.Context, run *syncRun, c comparison) error {
-	var read []store.PlacedSet
-	asSent, unread := 0, 0
-	for _, p := range c.placed {
-		if !p.Read.IsZero() {
-			continue
-		}
-		unread++
-		now := c.live.Get(p.Sent.Key())
-		switch {
-		case now.Equal(p.Sent):
-			asSent++
-			fallthrough
-		case !now.IsZero():
-			read = append(read, store.PlacedSet{Sent: p.Sent, Read: now})
-		}
+func noteForms(tx *store.Tx, run *syncRun, c comparison) error {
+	read, asSent := diff.Forms(c.placed, c.live)
+	if len(read) > 0 && asSent && !run.quick { // as almost always
+		return tx.ReadAsSent(run.Placement.ID)
 	}
-	if len(read) == 0 {
-		return nil
-	}
-	if asSent == unread { // as almost always
-		return s.store.Tx(ctx, func(tx *store.Tx) error {
-			if err := run.hold(tx); err != nil {
-				return err
-			}
-			return tx.ReadAsSent(run.Placement.ID)
-		})
-	}
-	return s.store.Tx(ctx, func(tx *store.Tx) error {
-		if err := run.hold(tx); err != nil {
-			return err
-		}
-		return tx.SetPlaced(run.Placement.ID, read)
-	})
+	return tx.SetPlaced(run.Placement.ID, read)
 }

@@ -12,6 +12,7 @@ import (
 
 	"beacon/clock"
 	"beacon/core/change"
+	"beacon/core/diff"
 	"beacon/core/record"
 	"beacon/outcall"
 	"beacon/provider"
@@ -247,8 +248,7 @@ func (s *Syncs) recover(ctx context.Context, run *syncRun) error {
 }
 
 // settle waits until the request cannot be on its way any more and its effect can be read, then looks at what
-// the provider has. A set that is as the request would leave it was written by it; so was one that has changed and holds
-// its data under another TTL, as some providers set it. A set that has been left half way is ours too.
+// the provider has. A set that has been left half way is ours, too.
 func (s *Syncs) settle(ctx context.Context, run *syncRun, act store.Act) error {
 	steps, err := act.Steps()
 	if err != nil {
@@ -261,19 +261,9 @@ func (s *Syncs) settle(ctx context.Context, run *syncRun, act store.Act) error {
 	if err != nil {
 		return err
 	}
-	var done change.List
-	var halves []store.PlacedSet
-	for _, step := range steps {
-		now := live.Get(step.Key())
-		switch {
-		case now.Equal(step.After) || !now.Equal(step.Before) && now.SameData(step.After):
-			done = append(done, step)
-		case !now.Equal(step.Before) && step.Between(now):
-			halves = append(halves, store.PlacedSet{Sent: now, Read: now})
-			fallthrough
-		default:
-			run.broken[step.Key().Name] = true
-		}
+	done, halves, broken := diff.Found(steps, live)
+	for _, name := range broken {
+		run.broken[name] = true
 	}
 	outcome := store.ActPartial
 	switch {

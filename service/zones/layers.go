@@ -131,9 +131,11 @@ func OwnersOf(tx *store.Tx, zoneID uint64) (o Owners, err error) {
 
 // Names returns the names at which the layers own sets.
 func (o Owners) Names() (list []dnsname.Name) {
+	seen := map[dnsname.Name]bool{}
 	for _, l := range o.Layers() {
 		for _, k := range l.Keys {
-			if !slices.Contains(list, k.Name) {
+			if !seen[k.Name] {
+				seen[k.Name] = true
 				list = append(list, k.Name)
 			}
 		}

@@ -37,16 +37,16 @@ var beside = map[string][]string{
 }
 
 // rooms are the packages below service, from the top down; one imports only those that stand below it.
-var rooms = []string{"overview", "handover", "freezes", "delegate", "gather", "later", "check", "hosts", "apply", "secondaries", "sync", "served", "zones", "accounts", "notify", "users", "acts", "logbook", "jobs"}
+var rooms = []string{"overview", "handover", "freezes", "delegate", "gather", "later", "check", "updates", "hosts", "aliases", "apply", "secondaries", "sync", "served", "zones", "accounts", "notify", "users", "acts", "logbook", "jobs"}
 
 // owners assigns each file of store to the room whose rows it holds. Others ask that room.
 var owners = map[string]string{
 	"acts.go": "acts", "hold.go": "acts", "accounts.go": "accounts", "seal.go": "accounts", "verifications.go": "accounts",
 	"handovers.go": "handover", "later.go": "later", "gatherings.go": "gather",
-	"aliases.go": "hosts", "hosts.go": "hosts", "locations.go": "hosts", "reported.go": "hosts",
+	"aliases.go": "aliases", "hosts.go": "hosts", "locations.go": "hosts", "reported.go": "hosts",
 	"domains.go": "check", "brief.go": "check", "briefpages.go": "check",
 	"drafts.go": "zones", "children.go": "zones", "kits.go": "zones", "layers.go": "zones", "operations.go": "zones", "placements.go": "zones", "revisions.go": "zones", "contents.go": "zones", "rows.go": "zones", "search.go": "zones", "zones.go": "zones",
-	"jobs.go": "jobs", "prune.go": "jobs", "logbook.go": "logbook", "sequence.go": "logbook", "users.go": "users", "tokens.go": "users", "requestkeys.go": "users",
+	"tsigkeys.go": "accounts", "updates.go": "hosts", "jobs.go": "jobs", "prune.go": "jobs", "logbook.go": "logbook", "sequence.go": "logbook", "users.go": "users", "tokens.go": "users", "requestkeys.go": "users",
 	"placed.go": "sync", "others.go": "sync", "troubles.go": "accounts", "paces.go": "accounts", "watched.go": "apply", "pages.go": "overview", "today.go": "overview", "syncs.go": "sync", "published.go": "secondaries", "tellings.go": "notify",
 }
 

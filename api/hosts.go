@@ -99,3 +99,26 @@ func routesOfLocations() []route {
 		}},
 	}
 }
+
+func routesOfTSIGKeys() []route {
+	return []route{
+		{method: "GET", effect: looks, path: "/tsig-keys", summary: "Keys that sign dynamic updates of hosts", needs: access.See, query: []string{"cursor", "limit"}, out: wire.Page[wire.TSIGKeyView]{}, status: http.StatusOK, handle: func(k *call) (any, error) {
+			items, more, err := k.svc.Updates.Keys(k.Request.Context(), k.caller, k.Query("cursor"), k.limit())
+			page := wire.Page[wire.TSIGKeyView]{Items: items}
+			if more {
+				page.Next = items[len(items)-1].Name + "."
+			}
+			return page, err
+		}},
+		{method: "POST", effect: writes, secret: true, path: "/tsig-keys", summary: "Add a key that signs dynamic updates", needs: access.Edit, in: wire.NewTSIGKey{}, out: wire.TSIGKeyAdded{}, status: http.StatusCreated, handle: func(k *call) (any, error) {
+			var in wire.NewTSIGKey
+			if err := k.body(&in); err != nil {
+				return nil, err
+			}
+			return k.svc.Updates.AddKey(k.Request.Context(), k.caller, in)
+		}},
+		{method: "DELETE", effect: writes, path: "/tsig-keys/:key", summary: "Remove a key of dynamic updates", needs: access.Edit, status: http.StatusNoContent, handle: func(k *call) (any, error) {
+			return nil, k.svc.Updates.RemoveKey(k.Request.Context(), k.caller, k.Param("key"))
+		}},
+	}
+}

@@ -89,6 +89,7 @@ var matrix = map[string]struct {
 	"GET /hosts":         {access.See, somewhere, ""},
 	"GET /locations":     {access.See, somewhere, ""},
 	"POST /locations":    {access.Edit, somewhere, `{"name":"shed"}`},
+	"GET /tsig-keys":     {access.See, somewhere, ""},
 	"GET /records":       {access.See, somewhere, ""},
 	"GET /operations":    {access.See, somewhere, ""},
 	"POST /operations":   {access.Edit, somewhere, `{"search":{"text":"192.0.2.1"},"to":"192.0.2.2","dry_run":true}`},
@@ -168,6 +169,7 @@ var matrix = map[string]struct {
 
 	"GET /hosts/:name":    {access.See, ofID, ""},
 	"POST /hosts":         {access.Edit, ofSet, `{"name":"more.ZONE","v4":true}`},
+	"POST /tsig-keys":     {access.Edit, ofID, `{"for":"cam.ZONE"}`},
 	"DELETE /hosts/:name": {access.Edit, ofID, ""},
 	"PUT /hosts/:name":    {access.Edit, ofID, `{"v4":true}`},
 	"GET /syncs/:id":      {access.See, ofID, ""},
@@ -178,6 +180,7 @@ var matrix = map[string]struct {
 	"POST /locations/:location/uplinks":           {access.Edit, ofID, `{"name":"lte"}`},
 	"PUT /locations/:location/uplinks/:uplink":    {access.Edit, ofID, `{"parameters":{"v4":"ip"}}`},
 	"DELETE /locations/:location/uplinks/:uplink": {access.Edit, ofID, ""},
+	"DELETE /tsig-keys/:key":                      {access.Edit, ofID, ""},
 	"GET /syncs/:id/requests":                     {access.See, ofID, ""},
 	"POST /syncs/:id/cancellation":                {access.Sync, ofID, `{}`},
 	"GET /acts/:id":                               {access.See, ofID, ""},
@@ -259,6 +262,8 @@ func newWorld(t *testing.T) world {
 		require.Equal(t, http.StatusCreated, status, body)
 		status, _, body = w.ask("POST", Base+"/hosts", fmt.Sprintf(`{"name":"dock.%s","v4":true,"location":%q}`, zone, locationOf(other)))
 		require.Equal(t, http.StatusCreated, status, body)
+		status, _, body = w.ask("POST", Base+"/tsig-keys", fmt.Sprintf(`{"for":"%s/main","name":"key.%s"}`, locationOf(other), zone))
+		require.Equal(t, http.StatusCreated, status, body)
 		require.NoError(t, db.Tx(context.Background(), func(tx *store.Tx) error {
 			z, err := tx.Zone(dnsname.MustParse(zone))
 			require.NoError(t, err)
@@ -324,7 +329,7 @@ func (w world) use(r route, token string, other bool) (int, string) {
 	if id == "" {
 		id = "999"
 	}
-	path := Base + strings.NewReplacer(":name", name, ":id", id, ":location", locationOf(other), ":uplink", "main", ":owner", "www", ":type", "A").Replace(r.path)
+	path := Base + strings.NewReplacer(":name", name, ":id", id, ":location", locationOf(other), ":uplink", "main", ":key", "key."+zone, ":owner", "www", ":type", "A").Replace(r.path)
 	switch r.path {
 	case "/records":
 		path += "?text=192.0.2.1"

@@ -53,7 +53,7 @@ const (
 
 // routes is the table of everything under /api/v1.
 func routes() []route {
-	return slices.Concat(routesOfUsers(), routesOfTokens(), routesOfService(), routesOfZones(), routesOfAccounts(), routesOfRevisions(), routesOfDrafts(), routesOfSets(), routesOfDefinitions(), routesOfSearch(), routesOfDomains(), routesOfHosts(), routesOfLocations(), routesOfActs(), routesOfHandovers(), routesOfGatherings(), []route{eventStream})
+	return slices.Concat(routesOfUsers(), routesOfTokens(), routesOfService(), routesOfZones(), routesOfAccounts(), routesOfRevisions(), routesOfDrafts(), routesOfSets(), routesOfDefinitions(), routesOfSearch(), routesOfDomains(), routesOfTSIGKeys(), routesOfHosts(), routesOfLocations(), routesOfActs(), routesOfHandovers(), routesOfGatherings(), []route{eventStream})
 }
 
 // routesOfService are those of the service itself.

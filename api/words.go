@@ -63,7 +63,7 @@ var parameters = map[string]parameter{
 	"subject": {"Only what is about this zone or account.", "saltmarsh-ferries.example."}, "requests": {"true: with each request to providers and registrars.", "true"},
 	"host": {"The dynamic host; without it, the token names it.", "pier-cam.saltmarsh-ferries.example"}, "v4": {"The IPv4 address to report, or none.", "198.51.100.7"},
 	"v6": {"The IPv6 address to report, or none.", "2001:db8::7"}, "prefix": {"IPv6 prefixes that are delegated to the uplink, the preferred one first.", "2001:db8:1::/56"},
-	"location": {"The location.", "pier"}, "uplink": {"The uplink.", "main"}, "since": {"Only what happened after this time.", "2030-03-01T12:00:00Z"}, "verdict": {"Only domains in this state.", "needs-action"},
+	"location": {"The location.", "pier"}, "uplink": {"The uplink.", "main"}, "key": {"The TSIG key.", "cam.saltmarsh-ferries.example"}, "since": {"Only what happened after this time.", "2030-03-01T12:00:00Z"}, "verdict": {"Only domains in this state.", "needs-action"},
 	"finding": {"Only domains with this most severe finding.", "nameserver-lame"}, "sort": {"name, settles_by (those that are settled first first) or checked_at (those whose last check is oldest first); name where it is left out.", "settles_by"}, "after": {"Only what comes after this event.", "512"},
 	"text": {"An address or network; else a name, or record data.", "192.0.2.40"}, "zone": {"Only this zone.", "saltmarsh-ferries.example"}, "value": {"Record data; * matches anything at the beginning or end.", "web.*"},
 	"address": {"An address, or a network.", "192.0.2.0/24"}, "ttl": {"A TTL in seconds, or one behind <, <=, > or >=.", "<300"}, "from": {"The first revision.", "1"}, "to": {"The second revision.", "2"},

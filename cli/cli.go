@@ -116,7 +116,7 @@ func (a *app) root() *cobra.Command {
 	root.PersistentFlags().BoolVar(&a.plain, "plain-text", os.Getenv("BEACON_PLAIN_TEXT") == "1", "send passwords and tokens to another machine without TLS (BEACON_PLAIN_TEXT=1)")
 	root.PersistentFlags().StringVarP(&a.output, "output", "o", "table", "table, json or yaml")
 	root.AddCommand(a.signInCommand(), a.signOutCommand(), a.userCommand(), a.tokenCommand(), a.todayCommand(), a.domainsCommand(), a.zoneCommand(), a.recordCommand(), a.draftCommand(), a.searchCommand(), a.operationCommand(), a.applyCommand(), a.diffCommand(), a.syncCommand(),
-		a.driftCommand(), a.delegateCommand(), a.handoverCommand(), a.dsCommand(), a.actCommand(), a.holdCommand(), a.checkCommand(), a.watchCommand(), a.explainCommand(), a.providerCommand(), a.registrarCommand(), a.hostCommand(), a.locationCommand(), a.channelCommand(), a.logbookCommand(), a.clockCommand())
+		a.driftCommand(), a.delegateCommand(), a.handoverCommand(), a.dsCommand(), a.actCommand(), a.holdCommand(), a.checkCommand(), a.watchCommand(), a.explainCommand(), a.providerCommand(), a.registrarCommand(), a.hostCommand(), a.locationCommand(), a.tsigKeyCommand(), a.channelCommand(), a.logbookCommand(), a.clockCommand())
 	return root
 }
 

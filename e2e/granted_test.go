@@ -22,10 +22,10 @@ var forNobody = []string{"sign-in", "token list", "provider profile check", "app
 var forViewers = []string{"provider list", "provider kinds", "provider show", "provider zones", "registrar list", "registrar kinds", "registrar domains", "registrar find", "zone list", "zone show",
 	"zone history", "zone check", "zone settings", "zone export", "record list", "draft show", "diff", "sync --dry-run", "drift", "search", "operation list", "today", "domains", "check",
 	"delegate --dry-run", "handover forecast", "handover list", "ds show", "ds publish --dry-run", "ds remove --dry-run", "registrar unlock --dry-run", "act list", "act show", "hold show",
-	"host list", "host show", "location list", "clock show", "channel list", "logbook", "zone retire --dry-run", "zone delete --dry-run"}
+	"host list", "host show", "location list", "tsig-key list", "clock show", "channel list", "logbook", "zone retire --dry-run", "zone delete --dry-run"}
 
 // missing are those that end before anything is refused: what they are about is not there, or not the caller's.
-var missing = []string{"zone gather --dry-run", "handover show", "handover report", "handover next", "handover next --dry-run", "handover back --dry-run", "handover pause", "handover resume", "handover back", "handover abandon", "registrar lock", "registrar unlock", "token renew", "token revoke", "act show", "act cancel", "location show", "location set", "location add-uplink", "location remove-uplink", "location remove", "record change", "record remove", "record fix"}
+var missing = []string{"zone gather --dry-run", "handover show", "handover report", "handover next", "handover next --dry-run", "handover back --dry-run", "handover pause", "handover resume", "handover back", "handover abandon", "registrar lock", "registrar unlock", "token renew", "token revoke", "act show", "act cancel", "location show", "location set", "location add-uplink", "location remove-uplink", "location remove", "tsig-key remove", "record change", "record remove", "record fix"}
 
 // Every command that talks to the service is refused to a token that may nothing of it, and says so; a viewer may look, and change nothing. A command
 // without a row fails.

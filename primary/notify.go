@@ -66,7 +66,7 @@ func (n Notifier) exchange(ctx context.Context, to netip.AddrPort, m *dns.Msg) (
 		if m.Opcode == dns.OpcodeNotify {
 			signed := m.Copy()
 			signed.SetTsig(n.KeyName, n.Algorithm, 300, time.Now().Unix())
-			b, _, err = dns.TsigGenerateWithProvider(signed, hmacKey(n.Secret), "", false)
+			b, _, err = dns.TsigGenerateWithProvider(signed, hmacKey{secret: n.Secret}, "", false)
 		} else {
 			b, err = m.Pack()
 		}

@@ -19,9 +19,13 @@ import (
 
 // Server answers on one address, over UDP and TCP.
 type Server struct {
-	Source Source
-	Log    *slog.Logger
+	Source  Source
+	Updates Updater // nil to take no updates
+	Log     *slog.Logger
 }
+
+// maxUDP is how many octets a message over UDP may have.
+const maxUDP = 4096
 
 // timeout bounds a question to the Source, and reading and writing one message.
 const timeout = 20 * time.Second
@@ -34,11 +38,11 @@ func (s *Server) Serve(ctx context.Context, listen string, started func()) error
 	}
 	var ready sync.WaitGroup
 	ended := make(chan error, 2)
-	keys := provider{s.Source}
+	keys := provider{s.Source, s.Updates}
 	parts := []*dns.Server{{PacketConn: packets}, {Listener: stream, MaxTCPQueries: 64}}
 	for _, part := range parts {
 		ready.Add(1)
-		part.Handler, part.TsigProvider, part.NotifyStartedFunc = s, keys, ready.Done
+		part.Handler, part.TsigProvider, part.NotifyStartedFunc, part.MsgAcceptFunc, part.UDPSize = s, keys, ready.Done, s.accept, maxUDP
 		part.ReadTimeout, part.WriteTimeout = timeout, timeout
 		go func() { ended <- part.ActivateAndServe() }()
 	}
@@ -62,21 +66,34 @@ func (s *Server) Serve(ctx context.Context, listen string, started func()) error
 }
 
 // provider verifies and makes signatures with the keys of a source.
-type provider struct{ source Source }
+type provider struct {
+	source  Source
+	updates Updater
+}
 
-// secret returns the key that signs messages about the zone that one of them is about: two accounts may have keys of one name.
+// secret returns the key that signs messages about the zone that one of them is about: two accounts may have keys of one name. Updates are signed by keys of hosts, and questions
+// for SOA records may be.
 func (p provider) secret(message []byte, t *dns.TSIG) (dns.TsigProvider, error) {
 	ctx, cancel := context.WithTimeout(context.Background(), timeout)
 	defer cancel()
-	zone, ok := zoneOf(message)
+	name := dns.CanonicalName(t.Hdr.Name)
+	if !isUpdate(message) {
+		zone, ok := zoneOf(message)
+		if !ok {
+			return nil, dns.ErrSecret
+		}
+		if secret, ok := p.source.Key(ctx, zone, name); ok {
+			return hmacKey{secret: secret}, nil
+		}
+	}
+	if p.updates == nil {
+		return nil, dns.ErrSecret
+	}
+	k, ok := p.updates.UpdateKey(ctx, name)
 	if !ok {
 		return nil, dns.ErrSecret
 	}
-	secret, ok := p.source.Key(ctx, zone, dns.CanonicalName(t.Hdr.Name))
-	if !ok {
-		return nil, dns.ErrSecret
-	}
-	return hmacKey(secret), nil
+	return hmacKey{k.Secret, k.Algorithm}, nil
 }
 
 func (p provider) Generate(msg []byte, t *dns.TSIG) ([]byte, error) {
@@ -123,6 +140,10 @@ func (s *Server) ServeDNS(rw dns.ResponseWriter, q *dns.Msg) {
 		refuse(dns.RcodeFormatError)
 		return
 	}
+	if q.Opcode == dns.OpcodeUpdate && s.Updates != nil {
+		s.update(ctx, rw, q, from)
+		return
+	}
 	name, err := dnsname.Parse(q.Question[0].Name)
 	if err != nil {
 		refuse(dns.RcodeFormatError)
@@ -140,8 +161,12 @@ func (s *Server) ServeDNS(rw dns.ResponseWriter, q *dns.Msg) {
 		return
 	}
 	t := q.IsTsig()
-	if q.Opcode != dns.OpcodeQuery || t == nil || rw.TsigStatus() != nil {
-		refuse(map[bool]int{true: dns.RcodeRefused, false: dns.RcodeNotAuth}[t == nil])
+	switch {
+	case q.Opcode != dns.OpcodeQuery || t == nil:
+		refuse(dns.RcodeRefused)
+		return
+	case rw.TsigStatus() != nil:
+		s.unverified(rw, q, rw.TsigStatus())
 		return
 	}
 	zone, ok, err := s.Source.For(ctx, name, dns.CanonicalName(t.Hdr.Name), from)
@@ -149,6 +174,7 @@ func (s *Server) ServeDNS(rw dns.ResponseWriter, q *dns.Msg) {
 	case err != nil:
 		s.Log.Error("a published zone cannot be read", "zone", name, "error", err)
 		refuse(dns.RcodeServerFailure)
+	case !ok && s.start(ctx, rw, q, name):
 	case !ok:
 		m := new(dns.Msg).SetRcode(q, dns.RcodeRefused)
 		s.sign(m, q)

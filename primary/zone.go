@@ -53,6 +53,19 @@ func (z Zone) soa() *dns.SOA {
 		Ns: p.MName.String(), Mbox: p.RName.String(), Serial: z.Serial, Refresh: p.Refresh, Retry: p.Retry, Expire: p.Expire, Minttl: p.Minimum}
 }
 
+// StartOf returns a SOA record for those who ask where updates of a zone are sent (RFC 2136 section 4.3): to the server of that name. It is not the one that the zone is served with.
+func StartOf(zone, server dnsname.Name, serial uint32) *dns.SOA {
+	z := Zone{Name: zone, Serial: serial}
+	if !server.IsZero() {
+		z.Nameservers = []dnsname.Name{server}
+	}
+	soa := z.soa()
+	if server.IsZero() {
+		soa.Ns = "."
+	}
+	return soa
+}
+
 // nsTTL is the TTL of the apex NS set of published zones, in seconds.
 const nsTTL = 3600
 

@@ -7,6 +7,7 @@ import (
 	"beacon/core/diff"
 	"beacon/core/record"
 	"beacon/service/acts"
+	"beacon/service/aliases"
 	"beacon/service/hosts"
 	"beacon/store"
 )
@@ -14,6 +15,7 @@ import (
 // observer passes on what syncs write to the rooms that have to know.
 type observer struct {
 	*hosts.Hosts
+	*aliases.Aliases
 	made    func(tx *store.Tx, zoneID uint64) error
 	journal *acts.Journal
 }

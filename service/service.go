@@ -21,6 +21,7 @@ import (
 	"beacon/resolve"
 	"beacon/service/accounts"
 	"beacon/service/acts"
+	"beacon/service/aliases"
 	"beacon/service/apply"
 	"beacon/service/check"
 	"beacon/service/delegate"
@@ -33,6 +34,7 @@ import (
 	"beacon/service/overview"
 	"beacon/service/secondaries"
 	"beacon/service/sync"
+	"beacon/service/updates"
 	"beacon/service/users"
 	"beacon/service/zones"
 	"beacon/store"
@@ -68,6 +70,8 @@ type Service struct {
 	Gather      *gather.Gather
 	Checks      *check.Checks
 	Hosts       *hosts.Hosts
+	Updates     *updates.Updates
+	Aliases     *aliases.Aliases
 	Apply       *apply.Applier
 	Secondaries *secondaries.Secondaries
 	Syncs       *sync.Syncs
@@ -137,11 +141,13 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 		return nil, err
 	}
 	s.sweeper = &resolve.Sweeper{Client: s.dns, Hints: hints, Port: settings.DNS.Port, Resolvers: settings.Resolvers, Anchors: anchors, Now: s.world.Now}
-	s.Zones = zones.New(zones.Parts{Store: s.store, Logbook: s.Logbook, Accounts: s.Accounts, House: house, Believe: settings.Hosts.AllowedNetworks, Timeout: settings.Request, SOA: parameters, Revised: func(tx *store.Tx, z store.Zone, c record.Contents) error { return s.Hosts.FollowAliases(tx, z, c) }})
-	s.Hosts = hosts.New(hosts.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, World: s.world, Sweeper: s.sweeper, Log: s.log, Tell: s.tellZone, Believe: settings.Hosts.AllowedNetworks, Timeout: settings.Request})
+	s.Zones = zones.New(zones.Parts{Store: s.store, Logbook: s.Logbook, Accounts: s.Accounts, House: house, Believe: settings.Hosts.AllowedNetworks, Timeout: settings.Request, SOA: parameters, Revised: func(tx *store.Tx, z store.Zone, c record.Contents) error { return s.Aliases.FollowAliases(tx, z, c) }})
+	s.Hosts = hosts.New(hosts.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, World: s.world, Log: s.log, Tell: s.tellZone, Believe: settings.Hosts.AllowedNetworks})
+	s.Aliases = aliases.New(aliases.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, World: s.world, Sweeper: s.sweeper, Timeout: settings.Request})
 	s.Syncs = sync.New(sync.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, Log: log, Acts: s.Acts, Accounts: s.Accounts, Zones: s.Zones, Sweeper: s.sweeper, Door: door,
-		Drift: settings.Drift, Timeout: settings.Request, Lease: settings.Lease, Ended: s.metrics.syncs, Observer: observer{s.Hosts, s.madeAt, s.journal}})
-	s.Secondaries = secondaries.New(secondaries.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, Log: log, Accounts: s.Accounts, Syncs: s.Syncs, Door: door, Settings: settings.Primary})
+		Drift: settings.Drift, Timeout: settings.Request, Lease: settings.Lease, Ended: s.metrics.syncs, Observer: observer{s.Hosts, s.Aliases, s.madeAt, s.journal}})
+	s.Updates = updates.New(updates.Parts{Logbook: s.Logbook, Log: log, Accounts: s.Accounts, Hosts: s.Hosts, Listens: settings.Primary.Listen != "", Name: settings.Primary.Name})
+	s.Secondaries = secondaries.New(secondaries.Parts{Updates: s.Updates, Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, Log: log, Accounts: s.Accounts, Syncs: s.Syncs, Door: door, Settings: settings.Primary})
 	if err := s.Accounts.Register(secondaries.Kind, s.Secondaries.AccountKind()); err != nil {
 		s.store.Close()
 		return nil, err

@@ -78,7 +78,7 @@ func (s *Service) employ() {
 	s.Jobs.AlsoBefore(s.Hosts.Spreads)
 	for kind, h := range map[string]jobs.Handler{
 		store.JobSync: s.Syncs.RunSync, store.JobUrgent: s.Syncs.RunSync, store.JobSee: s.Hosts.RunSee, store.JobLook: s.Syncs.RunLook, store.JobLookOnce: s.Syncs.RunLookOnce,
-		store.JobCheck: s.Checks.RunCheck, store.JobBrief: s.Checks.RunBriefCheck, store.JobAlias: s.Hosts.RunAlias, store.JobHosts: s.Hosts.RunHosts, store.JobRows: s.Zones.RunRows,
+		store.JobCheck: s.Checks.RunCheck, store.JobBrief: s.Checks.RunBriefCheck, store.JobAlias: s.Aliases.RunAlias, store.JobHosts: s.Hosts.RunHosts, store.JobRows: s.Zones.RunRows,
 		store.JobNotify: s.Secondaries.RunNotify, store.JobTell: s.Notify.RunTell, store.JobAct: s.Acts.Run, store.JobFollow: s.Apply.RunFollow,
 		store.JobSequence: s.Logbook.RunSequence, store.JobProbe: s.Accounts.RunProbe, store.JobSweep: s.runSweep, store.JobSample: s.Overview.RunSample, store.JobPrune: s.Jobs.Prune(s.settings.Retention), store.JobWatch: s.Apply.RunWatch,
 		store.JobVanished: s.Delegations.RunVanished, store.JobVerify: s.Accounts.RunVerify, store.JobHandover: s.Handover.Run, store.JobGather: s.Gather.Run,

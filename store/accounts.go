@@ -39,7 +39,7 @@ func (a Account) RightList() (list []string) {
 
 // SealedCredentials returns how many credentials are stored.
 func (t *Tx) SealedCredentials() (n int, err error) {
-	err = t.db.Raw("SELECT COUNT(*) FROM accounts WHERE sealed <> ''").Scan(&n).Error
+	err = t.db.Raw("SELECT (SELECT COUNT(*) FROM accounts WHERE sealed <> '') + (SELECT COUNT(*) FROM tsig_keys)").Scan(&n).Error
 	return n, err
 }
 

@@ -18,6 +18,7 @@ const (
 	KeptVerified Kept = "verifications"
 	KeptMoves    Kept = "handovers"
 	KeptGathered Kept = "gatherings"
+	KeptUpdates  Kept = "updates"
 )
 
 // pruning are statements that delete at most so many rows that ended before a moment, real time. The newest of each kind stay, whatever
@@ -32,6 +33,7 @@ var pruning = map[Kept]string{
 	KeptActs: `DELETE FROM acts WHERE id IN (SELECT id FROM (SELECT a.id FROM acts a LEFT JOIN acts p ON p.id = a.parent_id WHERE a.sync_id IS NULL AND a.finished_at < @before
 		AND a.state NOT IN ('pending', 'running', 'retrying', 'sent') AND (p.id IS NULL OR p.finished_at < @before) ORDER BY a.id LIMIT @most) old)`,
 	KeptJobs:     `DELETE FROM jobs WHERE state = 'done' AND due_at < @before LIMIT @most`,
+	KeptUpdates:  `DELETE FROM update_answers WHERE at < @before LIMIT @most`,
 	KeptKeys:     `DELETE FROM request_keys WHERE made_at < @before LIMIT @most`,
 	KeptVerified: `DELETE FROM verifications WHERE finished_at < @before LIMIT @most`,
 	KeptGathered: `DELETE FROM gatherings WHERE finished_at < @before LIMIT @most`,

@@ -161,6 +161,9 @@ var (
 	RemoveLocation = Call[None, None]{Method: "DELETE", Path: "/locations/:location"}
 	AddUplink      = Call[NewUplink, UplinkToken]{Method: "POST", Path: "/locations/:location/uplinks"}
 	ChangeUplink   = Call[UplinkSettings, LocationView]{Method: "PUT", Path: "/locations/:location/uplinks/:uplink"}
+	ListTSIGKeys   = List[TSIGKeyView]{Method: "GET", Path: "/tsig-keys"}
+	AddTSIGKey     = Call[NewTSIGKey, TSIGKeyAdded]{Method: "POST", Path: "/tsig-keys"}
+	RemoveTSIGKey  = Call[None, None]{Method: "DELETE", Path: "/tsig-keys/:key"}
 	RemoveUplink   = Call[None, None]{Method: "DELETE", Path: "/locations/:location/uplinks/:uplink"}
 
 	ListEntries  = List[Entry]{Method: "GET", Path: "/logbook"}

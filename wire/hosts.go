@@ -155,3 +155,32 @@ type UplinkView struct {
 	Parameters dynaddr.Parameters `json:"parameters,omitzero"` // names that its client has for what it reports
 	Reports    bool               `json:"reports"`             // it is among those that are followed: it reported within the time for failover
 }
+
+// TSIGKeyView is a key that signs dynamic updates (RFC 2136, RFC 8945).
+type TSIGKeyView struct {
+	Name         string     `json:"name"`
+	For          string     `json:"for"` // the host whose updates it signs, or LOCATION/UPLINK
+	Algorithm    string     `json:"algorithm"`
+	CreatedBy    string     `json:"created_by"`
+	CreatedAt    time.Time  `json:"created_at"`
+	FirstUsedAt  *time.Time `json:"first_used_at"`
+	LastUsedAt   *time.Time `json:"last_used_at"`   // to the minute
+	LastUsedFrom string     `json:"last_used_from"` // address
+}
+
+// NewTSIGKey is a key to be made.
+type NewTSIGKey struct {
+	For       string `json:"for" required:"true"` // the host whose updates it signs, or LOCATION/UPLINK
+	Name      string `json:"name,omitempty"`      // written like a domain name; empty for that of the host, or LOCATION-UPLINK
+	Algorithm string `json:"algorithm,omitempty"` // hmac-sha256 if empty; hmac-sha1 for clients that know no other
+}
+
+// TSIGKeyAdded is a new key. Its secret is shown this once.
+type TSIGKeyAdded struct {
+	Name      string `json:"name"`
+	For       string `json:"for"`
+	Algorithm string `json:"algorithm"`
+	Secret    string `json:"secret"`         // in Base64
+	File      string `json:"file"`           // the same as a key file, as nsupdate -k reads it
+	Note      string `json:"note,omitempty"` // what is still to be done, so that updates are taken
+}

@@ -1,8 +1,10 @@
 package dynaddr
 
 import (
+	"cmp"
 	"fmt"
 	"net/netip"
+	"slices"
 	"time"
 )
 
@@ -93,7 +95,7 @@ func Follow(f Follows, lines Uplinks, was Host, now time.Time, allow []netip.Pre
 	wanted4, from4 := wanted(p, lines, now, func(u Uplink) netip.Addr { return u.V4 }, allow)
 	wanted6, from6 := wanted(p, lines, now, func(u Uplink) netip.Addr { return f.addressIn(u) }, allow)
 	if !is.Silent.IsZero() {
-		switch *p.OnSilence {
+		switch f.onSilence(lines) {
 		case RemoveSilent:
 			wanted4, from4, wanted6, from6 = netip.Addr{}, -1, netip.Addr{}, -1
 		case FallbackSilent:
@@ -136,32 +138,55 @@ func wanted(p Policy, lines Uplinks, now time.Time, of func(Uplink) netip.Addr, 
 		if !a.IsValid() || p.believable(a, allow) != "" {
 			continue
 		}
-		if alive := now.Before(u.Seen.Add(seconds(p.Failover))); rank < 0 || alive && !reports {
+		if alive := now.Before(u.Seen.Add(u.trusted(p))); rank < 0 || alive && !reports {
 			addr, rank, reports = a, i, alive
 		}
 	}
 	return addr, rank
 }
 
-// silentSince returns since when nothing reports; zero while something does, or where nobody is to notice.
-func silentSince(p Policy, lines Uplinks, now time.Time) time.Time {
-	if *p.Silence == 0 {
-		return time.Time{}
+// trusted is for how long after its last report an uplink counts as reporting.
+func (u Uplink) trusted(p Policy) time.Duration {
+	if u.Lease > 0 {
+		return min(seconds(p.Failover), time.Duration(u.Lease)*time.Second)
 	}
-	if at := lastSeen(lines).Add(seconds(p.Silence)); !now.Before(at) {
-		return at
-	}
-	return time.Time{}
+	return seconds(p.Failover)
 }
 
-func lastSeen(lines Uplinks) time.Time {
-	last := lines.Since
+// onSilence returns what becomes of a name when nothing reports. Where its policy does not say and a lease ended, its addresses are removed (RFC 9664 section 3).
+func (f Follows) onSilence(lines Uplinks) Silent {
+	if f.Policy.OnSilence == nil && slices.ContainsFunc(lines.List, func(u Uplink) bool { return u.Lease > 0 }) {
+		return RemoveSilent
+	}
+	return *f.Policy.Over(Default()).OnSilence
+}
+
+// silentSince returns since when nothing reports; zero while something does, or where nobody is to notice.
+func silentSince(p Policy, lines Uplinks, now time.Time) time.Time {
+	at := silentAt(p, lines)
+	if at.IsZero() || now.Before(at) {
+		return time.Time{}
+	}
+	return at
+}
+
+// silentAt returns when the last uplink falls silent, if nothing is reported until then: after its lease, or after what the policy says. It is zero for never.
+func silentAt(p Policy, lines Uplinks) (at time.Time) {
+	leased := func(u Uplink) bool { return u.Lease > 0 }
+	if *p.Silence > 0 && !slices.ContainsFunc(lines.List, leased) {
+		at = lines.Since.Add(seconds(p.Silence))
+	}
 	for _, u := range lines.List {
-		if u.Seen.After(last) {
-			last = u.Seen
+		after := cmp.Or(u.Lease, *p.Silence)
+		switch {
+		case u.Seen.IsZero():
+		case after == 0:
+			return time.Time{}
+		case u.Seen.Add(time.Duration(after) * time.Second).After(at):
+			at = u.Seen.Add(time.Duration(after) * time.Second)
 		}
 	}
-	return last
+	return at
 }
 
 // freeChanges is how many quick changes are taken without a hold.
@@ -214,13 +239,11 @@ func upcoming(p Policy, lines Uplinks, is Host, now time.Time) (next time.Time) 
 	}
 	note(is.V4.Until)
 	note(is.V6.Until)
-	if *p.Silence > 0 {
-		note(lastSeen(lines).Add(seconds(p.Silence)))
-	}
+	note(silentAt(p, lines))
 	if len(lines.List) > 1 {
 		for _, u := range lines.List {
 			if u.V4.IsValid() || u.V6.IsValid() || len(u.Prefixes) > 0 {
-				note(u.Seen.Add(seconds(p.Failover)))
+				note(u.Seen.Add(u.trusted(p)))
 			}
 		}
 	}

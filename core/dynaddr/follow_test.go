@@ -71,6 +71,26 @@ func TestQuickChangesWait(t *testing.T) {
 	x.report(0, "8.0.0.6").has("8.0.0.6") // forgotten by now
 }
 
+// A lease is the silence of the uplink that asked for it (RFC 9664): what is not renewed is removed, unless the policy says what becomes of it.
+func TestLeases(t *testing.T) {
+	leased := func(x *told, address string, lease uint32) *told {
+		x.lines.List[0] = x.lines.List[0].Take(x.f.Policy, both, Report{Addresses: at(address, ""), At: x.now, Lease: lease}, nil).Uplink
+		return x.follow()
+	}
+	x := telling(t, Policy{HoldDown: n(0)}, 1)
+	leased(x, "8.0.0.1", 600).after(599 * time.Second).has("8.0.0.1").after(time.Second).has("")
+	assert.Equal(t, IsSilent, StatusOf(x.f, x.lines, x.host))
+	leased(x, "8.0.0.1", 600).has("8.0.0.1").after(500 * time.Second)
+	leased(x, "8.0.0.1", 600).after(500 * time.Second).has("8.0.0.1") // renewed
+	leased(x, "8.0.0.1", 0).after(1000 * time.Hour).has("8.0.0.1")    // without a lease it stays
+
+	y := telling(t, Policy{HoldDown: n(0), Silence: n(3600), OnSilence: is(FallbackSilent), FallbackV4: is(addr("9.9.9.9"))}, 1)
+	leased(y, "8.0.0.1", 60).has("8.0.0.1").after(time.Minute).has("9.9.9.9")
+
+	two := telling(t, Policy{HoldDown: n(0), Failover: n(7200)}, 2)
+	leased(two.report(1, "9.0.0.1"), "8.0.0.1", 600).has("8.0.0.1").after(10 * time.Minute).has("9.0.0.1") // the other one has no lease, and reported
+}
+
 func TestLeastInterval(t *testing.T) {
 	x := telling(t, Policy{MinInterval: n(600), HoldDown: n(0)}, 1)
 	x.report(0, "8.0.0.1").after(time.Minute).report(0, "8.0.0.2").has("8.0.0.1")

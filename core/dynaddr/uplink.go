@@ -13,6 +13,7 @@ type Uplink struct {
 	V6         netip.Addr     `json:"v6,omitzero"`         // the same
 	Prefixes   []netip.Prefix `json:"prefixes,omitempty"`  // that are delegated to it, the preferred one first
 	Seen       time.Time      `json:"seen,omitzero"`       // the last report that was not refused
+	Lease      uint32         `json:"lease,omitempty"`     // seconds without a report, after which its addresses are not believed (RFC 9664); 0 where its policy says
 	Translated netip.Addr     `json:"translated,omitzero"` // its IPv4 address is one behind its provider's address translation: nobody reaches it
 	Claims     []Claim        `json:"claims,omitempty"`    // where a second source has to agree: what each named last
 }
@@ -36,6 +37,7 @@ type Report struct {
 	Gone     Families       // these families have no address any more
 	Peer     netip.Addr     // that it came from
 	Source   string         // the token that it came with
+	Lease    uint32         // seconds that its client asked for; 0 for none
 	At       time.Time
 }
 
@@ -55,7 +57,7 @@ func (u Uplink) Take(p Policy, follows Families, r Report, allow []netip.Prefix)
 	p = p.Over(Default())
 	refuse := func(format string, args ...any) Judged { return Judged{u, Refused, fmt.Sprintf(format, args...)} }
 	next := u
-	next.Seen = r.At
+	next.Seen, next.Lease = r.At, r.Lease
 	if !r.V4.IsValid() && !r.V6.IsValid() && len(r.Prefixes) == 0 && r.Gone == (Families{}) {
 		return refuse("no address was reported")
 	}

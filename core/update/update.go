@@ -28,6 +28,7 @@ type Host struct {
 	Name    dnsname.Name
 	Follows dynaddr.Families
 	Now     dynaddr.Addresses
+	Place   *dynaddr.Place // below the prefix of its uplink; nil for the uplink's own address
 }
 
 // Change is what an update makes of one host.

@@ -57,6 +57,8 @@ var sentences = map[string]string{
 	"lock.cancelled":             "WHO cancelled the change of a lock of WHAT.",
 	"lock.done":                  "WHO changed a lock of WHAT at its registrar.",
 	"lock.failed":                "The change of a lock of WHAT failed.",
+	"tsig-key.added":             "WHO added the TSIG key WHAT.",
+	"tsig-key.removed":           "WHO removed the TSIG key WHAT.",
 	"location.added":             "WHO added the location WHAT.",
 	"location.changed":           "WHO changed the settings of the location WHAT.",
 	"location.removed":           "WHO removed the location WHAT.",

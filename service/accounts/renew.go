@@ -58,6 +58,24 @@ func RotateKey(ctx context.Context, s KeyRotation) (accounts int, err error) {
 				accounts++
 			}
 		}
+		keys, err := tx.AllTSIGKeys()
+		if err != nil {
+			return err
+		}
+		for _, k := range keys {
+			secret, err := seal.Open(k.Bound(), k.Sealed)
+			if err != nil {
+				return err
+			}
+			sealed, err := seal.Close(k.Bound(), secret)
+			if err != nil {
+				return err
+			}
+			if err := tx.ResealTSIGKey(k.ID, sealed); err != nil {
+				return err
+			}
+			accounts++
+		}
 		return logbook.Log(tx, "service", "key.renewed", "credentials", fmt.Sprintf("%d credentials are sealed with a new key", accounts))
 	})
 	if err != nil {

@@ -19,6 +19,8 @@ type pending struct {
 	location, uplink uint64
 	at               time.Time // real time
 
+	update *signed // that the report comes as; nil for one by HTTP
+
 	place *place // as it was remembered when the report came; nil where it was not
 	taken taken  // what the report made of that
 
@@ -202,8 +204,18 @@ func (s *Hosts) lockPlaces(tx *store.Tx, ids []uint64) (map[uint64]*place, error
 
 // commitOne takes one report in the transaction of its batch, and returns the hosts that move by it. changed reports whether the uplink is to be stored.
 func (s *Hosts) commitOne(tx *store.Tx, p *place, one *pending, now time.Time) (moved []store.Acceptance, changed bool, err error) {
+	if one.update != nil {
+		if done, err := s.readUpdate(tx, p, one); done || err != nil {
+			return nil, false, err
+		}
+	}
 	t := s.take(p, one.uplink, one.by, one.report, now)
 	one.decision = t.answer()
+	if one.update != nil {
+		if err := one.update.answer(tx, one.decision); err != nil {
+			return nil, false, err
+		}
+	}
 	row := one.row(t)
 	switch {
 	case t.judged.Outcome == dynaddr.Refused:

@@ -5,10 +5,8 @@ import (
 	"net/netip"
 	gosync "sync"
 	"sync/atomic"
-	"time"
 
 	"beacon/clock"
-	"beacon/resolve"
 	"beacon/service/jobs"
 	"beacon/service/logbook"
 	"beacon/store"
@@ -20,22 +18,18 @@ type Parts struct {
 	Logbook *logbook.Book
 	Jobs    *jobs.Queue
 	World   *clock.World
-	Sweeper *resolve.Sweeper
 	Log     *slog.Logger
 	Tell    func(tx *store.Tx, zoneID uint64) error // notifies of what changed about a zone
 	Believe []netip.Prefix                          // networks whose addresses are taken though they are private
-	Timeout time.Duration                           // of asking for one ALIAS target, real time
 }
 
-// Hosts are the dynamic hosts of all zones, and the ALIAS records. It is safe for concurrent use.
+// Hosts are the dynamic hosts of all zones. It is safe for concurrent use.
 type Hosts struct {
 	store   *store.Store
 	logbook *logbook.Book
 	jobs    *jobs.Queue
 	world   *clock.World
-	sweeper *resolve.Sweeper
 	believe []netip.Prefix
-	timeout time.Duration
 	log     *slog.Logger
 	tell    func(*store.Tx, uint64) error
 
@@ -51,5 +45,5 @@ type Hosts struct {
 
 // New returns the hosts of a database.
 func New(p Parts) *Hosts {
-	return &Hosts{store: p.Store, logbook: p.Logbook, jobs: p.Jobs, world: p.World, sweeper: p.Sweeper, believe: p.Believe, timeout: p.Timeout, log: p.Log, tell: p.Tell, wake: make(chan struct{}, 1)}
+	return &Hosts{store: p.Store, logbook: p.Logbook, jobs: p.Jobs, world: p.World, believe: p.Believe, log: p.Log, tell: p.Tell, wake: make(chan struct{}, 1)}
 }

@@ -25,6 +25,8 @@ type AddressReport struct {
 	Said       url.Values // its parameters; none for the address that it came from
 	Peer       netip.Addr // that it came from
 	Unreadable string     // why the report could not be read; it is refused then
+
+	read *dynaddr.Report // what it says, where it was read already
 }
 
 // Report stores what an uplink reports with its token. An accepted report has been stored when this returns, with a mark that it is to be written: nothing but the
@@ -116,6 +118,11 @@ func (s *Hosts) take(p *place, uplink uint64, by access.Caller, r AddressReport,
 func (p place) reading(uplink store.Uplink, by access.Caller, r AddressReport, now time.Time) (out dynaddr.Report, err error) {
 	if r.Unreadable != "" {
 		return out, errors.New(r.Unreadable)
+	}
+	if r.read != nil {
+		out = *r.read
+		out.Source, out.At = "update "+by.Name, now
+		return out, nil
 	}
 	names, err := uplink.Names()
 	if err != nil {

@@ -51,11 +51,14 @@ func DefaultRetention() RetentionSettings {
 
 func (s RetentionSettings) ages() map[store.Kept]Age {
 	return map[store.Kept]Age{store.KeptLogbook: s.Logbook, store.KeptRequests: s.Requests, store.KeptSyncs: s.Syncs, store.KeptActs: s.Acts,
-		store.KeptJobs: s.Jobs, store.KeptTokens: s.Tokens, store.KeptEvidence: s.Evidence, store.KeptKeys: Age(keysKept), store.KeptVerified: s.Acts, store.KeptMoves: s.Acts, store.KeptGathered: s.Acts}
+		store.KeptJobs: s.Jobs, store.KeptTokens: s.Tokens, store.KeptEvidence: s.Evidence, store.KeptKeys: Age(keysKept), store.KeptUpdates: Age(updatesKept), store.KeptVerified: s.Acts, store.KeptMoves: s.Acts, store.KeptGathered: s.Acts}
 }
 
 // keysKept is for how long a request that named itself is known, real time.
 const keysKept = 24 * time.Hour
+
+// updatesKept is for how long it is known what an update was answered, real time: more than twice as long as its signature is valid.
+const updatesKept = 30 * time.Minute
 
 // How often rows are pruned, how many in one transaction, and for how long at a time, real time.
 const (

@@ -3,6 +3,7 @@ package secondaries
 import (
 	"log/slog"
 
+	"beacon/primary"
 	"beacon/reach"
 	"beacon/service/accounts"
 	"beacon/service/jobs"
@@ -21,6 +22,7 @@ type Parts struct {
 	Syncs    *sync.Syncs
 	Door     *reach.Door
 	Settings Settings
+	Updates  primary.Updater
 }
 
 // Secondaries are the nameservers that fetch zones from here. It is safe for concurrent use.
@@ -33,9 +35,10 @@ type Secondaries struct {
 	syncs    *sync.Syncs
 	door     *reach.Door
 	listen   string // empty for nowhere
+	updates  primary.Updater
 }
 
 // New returns the secondaries of a database.
 func New(p Parts) *Secondaries {
-	return &Secondaries{store: p.Store, logbook: p.Logbook, jobs: p.Jobs, log: p.Log, accounts: p.Accounts, syncs: p.Syncs, door: p.Door, listen: p.Settings.Listen}
+	return &Secondaries{store: p.Store, logbook: p.Logbook, jobs: p.Jobs, log: p.Log, accounts: p.Accounts, syncs: p.Syncs, door: p.Door, listen: p.Settings.Listen, updates: p.Updates}
 }

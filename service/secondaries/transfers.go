@@ -18,20 +18,21 @@ import (
 	"beacon/store"
 )
 
-// Settings say where nameservers fetch zones and send notifications.
+// Settings say where nameservers fetch zones and send notifications, and where dynamic updates are taken.
 type Settings struct {
-	Listen string `yaml:"listen"` // host and port, over UDP and TCP; empty for nowhere
+	Listen string       `yaml:"listen"` // host and port, over UDP and TCP; empty for nowhere
+	Name   dnsname.Name `yaml:"name"`   // under which clients of dynamic updates find it; empty where they are told its address
 }
 
 // Serve answers secondaries until ctx ends.
 func (s *Secondaries) Serve(ctx context.Context) {
-	server := &primary.Server{Source: transfers{s}, Log: s.log}
+	server := &primary.Server{Source: transfers{s}, Updates: s.updates, Log: s.log}
 	for ctx.Err() == nil {
 		if err := server.Serve(ctx, s.listen, nil); err != nil && ctx.Err() == nil {
 			s.log.Error("zones cannot be given to secondaries", "listen", s.listen, "error", err)
 			_ = clock.Pause(ctx, 5*outcall.Backoff(2))
 		}
-		server = &primary.Server{Source: transfers{s}, Log: s.log}
+		server = &primary.Server{Source: transfers{s}, Updates: s.updates, Log: s.log}
 	}
 }
 

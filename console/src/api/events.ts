@@ -57,6 +57,8 @@ export function outOfDate(e: Pick<Entry, 'action' | 'subject'>): string[][] {
     case 'operation':
       return [['zones'], ['search'], ['operations']]
     case 'host':
+    case 'tsig-key':
+      return [['tsig-keys']]
     case 'location':
       return [['hosts'], ['locations'], ['zones']]
     case 'hold':

@@ -1,4 +1,4 @@
-package hosts
+package aliases
 
 import (
 	"context"
@@ -27,7 +27,7 @@ const (
 )
 
 // FollowAliases schedules questions for the targets of a zone's ALIAS records.
-func (s *Hosts) FollowAliases(tx *store.Tx, z store.Zone, c record.Contents) error {
+func (s *Aliases) FollowAliases(tx *store.Tx, z store.Zone, c record.Contents) error {
 	if len(c.Aliases()) == 0 {
 		return nil
 	}
@@ -36,7 +36,7 @@ func (s *Hosts) FollowAliases(tx *store.Tx, z store.Zone, c record.Contents) err
 
 // Answers asks for the targets of a zone's ALIAS records that lie outside it, keeps what was heard, and gives all that is known.
 // The last good answer stays where a target does not answer.
-func (s *Hosts) Answers(ctx context.Context, z store.Zone, c record.Contents, known []store.Alias) ([]store.Alias, error) {
+func (s *Aliases) Answers(ctx context.Context, z store.Zone, c record.Contents, known []store.Alias) ([]store.Alias, error) {
 	var list []store.Alias
 	for _, set := range c.Aliases() {
 		target := c.Outside(set)
@@ -83,7 +83,7 @@ func (s *Hosts) Answers(ctx context.Context, z store.Zone, c record.Contents, kn
 
 // addresses asks for the addresses of a target. What differs from what is known is written to providers without a user looking at it: it is asked for
 // again over TCP, and what is said there counts.
-func (s *Hosts) addresses(ctx context.Context, target dnsname.Name, known []netip.Addr) (resolve.Addresses, error) {
+func (s *Aliases) addresses(ctx context.Context, target dnsname.Name, known []netip.Addr) (resolve.Addresses, error) {
 	asking, cancel := context.WithTimeout(ctx, s.timeout)
 	defer cancel()
 	heard, err := s.sweeper.Addresses(asking, target)
@@ -100,7 +100,7 @@ func (s *Hosts) addresses(ctx context.Context, target dnsname.Name, known []neti
 }
 
 // RunAlias keeps the addresses of a zone's ALIAS records right: it asks, and where the answer is another one, it has it written.
-func (s *Hosts) RunAlias(ctx context.Context, job store.Job) error {
+func (s *Aliases) RunAlias(ctx context.Context, job store.Job) error {
 	var z store.Zone
 	var c record.Contents
 	var known []store.Alias
@@ -165,7 +165,7 @@ func nextAsking(list []store.Alias) time.Duration {
 }
 
 // sayOfAliases writes into the logbook what is new about the targets of ALIAS records.
-func (s *Hosts) sayOfAliases(tx *store.Tx, z store.Zone, known, now []store.Alias) error {
+func (s *Aliases) sayOfAliases(tx *store.Tx, z store.Zone, known, now []store.Alias) error {
 	for _, a := range now {
 		var old store.Alias
 		if i := slices.IndexFunc(known, func(k store.Alias) bool { return k.Name == a.Name && k.Target == a.Target }); i >= 0 {

@@ -158,12 +158,12 @@ type UplinkView struct {
 
 // TSIGKeyView is a key that signs dynamic updates (RFC 2136, RFC 8945).
 type TSIGKeyView struct {
-	Name         string     `json:"name"`
-	For          string     `json:"for"` // the host whose updates it signs, or LOCATION/UPLINK
-	Algorithm    string     `json:"algorithm"`
-	CreatedBy    string     `json:"created_by"`
+	Name         string     `json:"name"`       // written like a domain name
+	For          string     `json:"for"`        // the host whose updates it signs, or LOCATION/UPLINK
+	Algorithm    string     `json:"algorithm"`  // such as hmac-sha256
+	CreatedBy    string     `json:"created_by"` // the user, or the token
 	CreatedAt    time.Time  `json:"created_at"`
-	FirstUsedAt  *time.Time `json:"first_used_at"`
+	FirstUsedAt  *time.Time `json:"first_used_at"`  // null where it was not used yet
 	LastUsedAt   *time.Time `json:"last_used_at"`   // to the minute
 	LastUsedFrom string     `json:"last_used_from"` // address
 }
@@ -177,9 +177,9 @@ type NewTSIGKey struct {
 
 // TSIGKeyAdded is a new key. Its secret is shown this once.
 type TSIGKeyAdded struct {
-	Name      string `json:"name"`
-	For       string `json:"for"`
-	Algorithm string `json:"algorithm"`
+	Name      string `json:"name"`           // of the key
+	For       string `json:"for"`            // the host, or LOCATION/UPLINK
+	Algorithm string `json:"algorithm"`      // as asked for
 	Secret    string `json:"secret"`         // in Base64
 	File      string `json:"file"`           // the same as a key file, as nsupdate -k reads it
 	Note      string `json:"note,omitempty"` // what is still to be done, so that updates are taken

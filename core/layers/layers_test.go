@@ -169,6 +169,25 @@ func TestLawOfLayers(t *testing.T) {
 	})
 }
 
+// An ALIAS that leads to a host without any address left has none either: it does not keep those that the host had.
+func TestAliasOfAHostThatIsGone(t *testing.T) {
+	alias := record.NewSet(name("web"), record.ALIAS, 300, record.Data(name("pier").String()))
+	over := record.NewSet(name("pier"), record.ALIAS, 300, record.Data(name("cam").String()))
+	revision := record.ContentsOf(alias, over)
+	d := Over(revision, []Layer{OfHost(name("cam"), 60, dynaddr.Addresses{}, dynaddr.Families{V4: true, V6: true})})
+	assert.Empty(t, d.Unanswered)
+	for _, label := range []string{"cam", "pier", "web"} {
+		key := record.Key{Name: name(label), Type: record.A}
+		assert.True(t, d.Contents.Get(key).IsZero(), label)
+		assert.True(t, d.Owned[key], label)
+	}
+	stale := record.Followed{Addresses: []netip.Addr{netip.MustParseAddr("198.51.100.7")}, TTL: 60}
+	d = Over(revision, []Layer{OfAlias(name("web"), name("cam"), stale), OfHost(name("cam"), 60, dynaddr.Addresses{}, dynaddr.Families{V4: true, V6: true})})
+	assert.True(t, d.Contents.Get(record.Key{Name: name("web"), Type: record.A}).IsZero(), "what a resolver still says of the host does not count")
+	d = Over(revision, []Layer{OfHost(name("cam"), 60, dynaddr.Addresses{}, dynaddr.Families{})})
+	assert.Len(t, d.Unanswered, 2, "a host that never had one says nothing")
+}
+
 // An ALIAS that the provider follows by itself stays one, whatever is known of its target.
 func TestAliasesThatAreKept(t *testing.T) {
 	alias := record.NewSet(zone, record.ALIAS, 300, record.Data(outside.String()))

@@ -22,6 +22,10 @@ func Over(revision record.Contents, list []Layer, kept ...dnsname.Name) Desired 
 	d := Desired{Owned: map[record.Key]bool{}}
 	below := reported(revision, list, d.Owned)
 	d.Contents = below.Resolve(func(owner, target dnsname.Name) (record.Followed, bool) {
+		gone := func(l Layer) bool { return l.Slot == Reported && l.Name == target && len(l.Gone) > 0 }
+		if slices.ContainsFunc(list, gone) { // a host that has no address left, whatever its name was heard at
+			return record.Followed{}, true
+		}
 		for _, l := range list {
 			if l.Slot == Answers && l.Name == owner && l.Target == target {
 				return l.Followed, true

@@ -78,6 +78,7 @@ fuzz: need-go
 	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1m ./core/paste
 	$(GO) test -run '^$$' -fuzz FuzzMailbox -fuzztime 1m ./core/soa
 	$(GO) test -run '^$$' -fuzz FuzzUpdate -fuzztime 1m ./core/update
+	$(GO) test -run '^30281' -fuzz FuzzUpdatePort -fuzztime 1m ./primary
 	$(GO) test -run '^$$' -fuzz FuzzAnswer -fuzztime 1m ./resolve
 	$(GO) test -run '^$$' -fuzz FuzzAnswers -fuzztime 1m ./core/gather
 	$(GO) test -run '^$$' -fuzz FuzzParseGrant -fuzztime 1m ./core/access

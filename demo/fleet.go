@@ -350,7 +350,19 @@ func (s *Stage) addHosts(ctx context.Context) error {
 			}
 		}
 	}
+	if err := s.addTSIGKey(ctx, "jetty."+cameras); err != nil {
+		return err
+	}
 	return s.addLocation(ctx)
+}
+
+// addTSIGKey makes a key with which a client updates a host, and keeps it in a file.
+func (s *Stage) addTSIGKey(ctx context.Context, host string) error {
+	var made struct{ File string }
+	if err := s.make(ctx, "admin", "/tsig-keys", map[string]any{"for": host}, &made); err != nil || made.File == "" {
+		return err
+	}
+	return s.keep("key-jetty", []byte(made.File))
 }
 
 // addLocation makes a location with two uplinks, which report, and hosts that follow them.

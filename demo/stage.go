@@ -209,18 +209,22 @@ websites: # web hosts; their addresses are from documentation, and are reached o
 profiles: profiles # of providers and registrars, one file each
 rdap_bootstrap: rdap.json # which registry answers where
 watch: {folder: checkout} # definitions that are put there are followed
+primary: {listen: "%s"} # dynamic updates are taken here
 resolvers:
   - {name: harbour, address: "127.%d.8.1:%d", group: our office}
   - {name: lighthouse, address: "127.%d.8.2:%d", group: our office}
   - {name: dinghy, address: "127.%d.8.3:%d", group: mobile}
 %s# - {name: limpet, address: "127.%d.8.4:%d"} # never leaves the old servers as long as they answer
 # - {name: ebb, address: "127.%d.8.5:%d"} # serves stale answers
-`, s.Listen, s.database.Socket, dbPassword, anchors, s.DNSPort, s.Site("control"), strings.TrimSpace(string(detours)), s.Net, s.DNSPort, s.Net, s.DNSPort, s.Net, s.DNSPort, validating, s.Net, s.DNSPort, s.Net, s.DNSPort)
+`, s.Listen, s.database.Socket, dbPassword, anchors, s.DNSPort, s.Site("control"), strings.TrimSpace(string(detours)), s.Updates(), s.Net, s.DNSPort, s.Net, s.DNSPort, s.Net, s.DNSPort, validating, s.Net, s.DNSPort, s.Net, s.DNSPort)
 	if !strings.Contains(s.Settings, "drift:") {
 		settings += "drift: {every: 1m} # a change at a provider is seen soon\n"
 	}
 	return os.WriteFile(s.path("beacon.yaml"), []byte(settings+s.Settings), 0o600)
 }
+
+// Updates is where the service takes dynamic updates: address and port.
+func (s *Stage) Updates() string { return fmt.Sprintf("127.%d.9.2:%d", s.Net, s.DNSPort) }
 
 // StartService starts the service.
 func (s *Stage) StartService(ctx context.Context) (err error) {

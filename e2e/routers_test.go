@@ -12,6 +12,8 @@ import (
 	"testing"
 	"time"
 
+	"beacon/wire"
+
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
@@ -26,6 +28,8 @@ func TestTemplatesOfRouters(t *testing.T) {
 	var added struct{ Token string }
 	settings := map[string]any{"name": host, "v4": true, "v6": true, "policy": map[string]any{"hold_down": 0, "allowed_networks": []string{"127.0.0.0/8", "198.51.100.0/24", "2001:db8::/32"}}}
 	a.ask("POST", "/hosts", settings, &added)
+	var key wire.TSIGKeyAdded
+	a.ask("POST", "/tsig-keys", map[string]any{"for": host}, &key)
 	text, err := os.ReadFile("../docs/guides/routers.md")
 	require.NoError(t, err)
 	at, err := url.Parse(s.Address())
@@ -55,6 +59,15 @@ func TestTemplatesOfRouters(t *testing.T) {
 			own := map[string]any{"v4": "myip", "v6": "myip", "ignore": []string{"hostname", "model"}}
 			a.ask("PUT", "/hosts/"+host, map[string]any{"v4": true, "v6": true, "policy": settings["policy"], "parameters": own}, nil)
 			said = get(template)
+		case "nsupdate":
+			ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
+			client := exec.CommandContext(ctx, "nsupdate", "-y", key.Algorithm+":"+key.Name+":"+key.Secret)
+			client.Stdin = strings.NewReader(strings.Replace(template, "UPDATES", strings.Replace(s.Updates(), ":", " ", 1), 1) + "\n")
+			out, err := client.CombinedOutput()
+			cancel()
+			require.NoError(t, err, "%s: %s", template, out)
+			said = get("http://" + host + ":" + added.Token + "@" + at.Host + "/api/v1/report?v4=198.51.100.7")
+			assert.Regexp(t, "^unchanged", said, "the update was stored")
 		case "sh":
 			ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
 			out, err := exec.CommandContext(ctx, "sh", "-c", template).CombinedOutput()
@@ -70,5 +83,5 @@ func TestTemplatesOfRouters(t *testing.T) {
 		}
 		assert.Regexp(t, `^(accepted|unchanged) `+regexp.QuoteMeta(want), said, m[2])
 	}
-	assert.Equal(t, map[string]int{"url": 4, "path": 1, "own": 1, "sh": 2}, shapes)
+	assert.Equal(t, map[string]int{"url": 4, "path": 1, "own": 1, "sh": 2, "nsupdate": 1}, shapes)
 }

@@ -6,7 +6,9 @@ import (
 	"fmt"
 	"net"
 	"net/netip"
+	"os"
 	"os/exec"
+	"path/filepath"
 	"strings"
 	"testing"
 	"time"
@@ -18,6 +20,7 @@ import (
 	"beacon/core/access"
 	"beacon/core/dnsname"
 	"beacon/core/dynaddr"
+	"beacon/primary"
 	"beacon/provider/update/nstest"
 	"beacon/service"
 	"beacon/wire"
@@ -32,7 +35,9 @@ type listening struct {
 func newListening(t *testing.T) listening {
 	t.Helper()
 	at := netip.AddrPortFrom(netip.MustParseAddr("127.0.0.1"), uint16(nstest.FreePort(t)))
-	h := newHouseWith(t, func(s *service.Settings) { s.Primary.Listen = at.String() })
+	h := newHouseWith(t, func(s *service.Settings) {
+		s.Primary.Listen, s.Primary.Name = at.String(), dnsname.MustParse("updates.pier.test")
+	})
 	h.define("heron-main", "@ A 192.0.2.1\nwww 300 A 192.0.2.1")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	return listening{h, at}
@@ -100,6 +105,38 @@ func TestNsupdate(t *testing.T) {
 		assert.Contains(t, said, want, typed)
 	}
 	assert.Equal(t, "2001:db8::9", l.addressesOf(cam), "nothing of that was taken")
+}
+
+// Without a server and a zone in its input, the client asks its resolver for the SOA record of the name, and sends the update to the server that it names.
+func TestNsupdateFindsTheServer(t *testing.T) {
+	t.Parallel()
+	if exec.Command("unshare", "-rm", "true").Run() != nil {
+		t.Skip("this machine lets nobody have a view of files of their own")
+	}
+	l := newListening(t)
+	l.newHost()
+	k := l.key(cam.String(), "")
+	packets, err := net.ListenPacket("udp", fmt.Sprintf("127.0.0.2:%d", l.at.Port()))
+	require.NoError(t, err)
+	resolver := &dns.Server{PacketConn: packets, Handler: dns.HandlerFunc(func(rw dns.ResponseWriter, q *dns.Msg) {
+		m := new(dns.Msg).SetReply(q)
+		m.RecursionAvailable = true
+		m.Ns = []dns.RR{primary.StartOf(zone, dnsname.MustParse("updates.pier.test"), 7)}
+		_ = rw.WriteMsg(m)
+	})}
+	go func() { _ = resolver.ActivateAndServe() }()
+	t.Cleanup(func() { _ = resolver.Shutdown() })
+	dir := t.TempDir()
+	for name, text := range map[string]string{"resolv.conf": "nameserver 127.0.0.2\n", "hosts": "127.0.0.1 localhost updates.pier.test\n", "key": k.File,
+		"update": "update delete cam.saltmarsh-ferries.example A\nupdate add cam.saltmarsh-ferries.example 60 A 198.51.100.40\nsend\n"} {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600))
+	}
+	run, cancel := context.WithTimeout(ctx, 20*time.Second)
+	defer cancel()
+	script := fmt.Sprintf("mount --bind %[1]s/resolv.conf /etc/resolv.conf && mount --bind %[1]s/hosts /etc/hosts && exec nsupdate -p %[2]d -k %[1]s/key -t 10 %[1]s/update", dir, l.at.Port())
+	out, err := exec.CommandContext(run, "unshare", "-rm", "sh", "-c", script).CombinedOutput()
+	require.NoError(t, err, "%s", out)
+	assert.Equal(t, "198.51.100.40", l.addressesOf(cam))
 }
 
 // signedUpdate is an update of cam on the wire, signed at a moment.

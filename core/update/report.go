@@ -35,7 +35,7 @@ func Report(changes []Change, hosts []Host, bits int) (r dynaddr.Report, refused
 	for _, h := range hosts {
 		c, _ := changeOf(changes, h)
 		if r.Gone.V4 && h.Follows.V4 && h.Now.V4.IsValid() && !c.Gone.V4 || r.Gone.V6 && h.Follows.V6 && h.Now.V6.IsValid() && !c.Gone.V6 {
-			return r, fmt.Sprintf("%s follows the same uplink, and its address is not removed", h.Name)
+			return r, fmt.Sprintf("%s follows the same uplink, and its address is not removed", h.Name.Unicode())
 		}
 	}
 	return r, ""
@@ -61,7 +61,7 @@ func (h Host) add(r *dynaddr.Report, addr netip.Addr, bits int) (refused string)
 	prefix := netip.PrefixFrom(addr, bits).Masked()
 	switch {
 	case h.Place.At(prefix) != addr:
-		return fmt.Sprintf("%s is not the place of %s below %s", addr, h.Name, prefix)
+		return fmt.Sprintf("%s is not the place of %s below %s", addr, h.Name.Unicode(), prefix)
 	case len(r.Prefixes) > 0 && r.Prefixes[0] != prefix:
 		return "the hosts of an uplink lie below the same prefix"
 	}

@@ -59,7 +59,7 @@ func Read(m *dns.Msg, v View) Decision {
 		return refuse(dns.RcodeNotAuth, "%q is no zone here", m.Question[0].Name)
 	}
 	if !slices.Contains(v.Zones, zone) {
-		return refuse(dns.RcodeNotAuth, "%s is no zone with hosts of this key", zone)
+		return refuse(dns.RcodeNotAuth, "%s is no zone with hosts of this key", zone.Unicode())
 	}
 	for _, rr := range m.Answer {
 		if rcode, reason := prerequisite(rr, zone, m.Answer, v); rcode != dns.RcodeSuccess {
@@ -79,7 +79,7 @@ func Read(m *dns.Msg, v View) Decision {
 		if !known {
 			i := slices.IndexFunc(v.Hosts, func(h Host) bool { return h.Name == name })
 			if i < 0 {
-				return refuse(dns.RcodeRefused, "%s is no host of this key", name)
+				return refuse(dns.RcodeRefused, "%s is no host of this key", name.Unicode())
 			}
 			h = &draft{Host: v.Hosts[i], next: v.Hosts[i].Now}
 			hosts[name] = h
@@ -116,7 +116,7 @@ func prerequisite(rr dns.RR, zone dnsname.Name, all []dns.RR, v View) (rcode int
 	case h.Ttl != 0:
 		return dns.RcodeFormatError, "a prerequisite has a TTL"
 	case !ours:
-		return dns.RcodeNotZone, fmt.Sprintf("%s is not in zone %s", h.Name, zone)
+		return dns.RcodeNotZone, fmt.Sprintf("%s is not in zone %s", h.Name, zone.Unicode())
 	}
 	at := v.At(name)
 	of := func(t uint16) (data []string) {
@@ -134,18 +134,18 @@ func prerequisite(rr dns.RR, zone dnsname.Name, all []dns.RR, v View) (rcode int
 		case !isEmpty(rr):
 			return dns.RcodeFormatError, "a prerequisite about existence has data"
 		case h.Rrtype == dns.TypeANY && len(at) == 0:
-			return dns.RcodeNameError, fmt.Sprintf("%s has no records", name)
+			return dns.RcodeNameError, fmt.Sprintf("%s has no records", name.Unicode())
 		case h.Rrtype != dns.TypeANY && len(of(h.Rrtype)) == 0:
-			return dns.RcodeNXRrset, fmt.Sprintf("%s has no %s records", name, dns.Type(h.Rrtype))
+			return dns.RcodeNXRrset, fmt.Sprintf("%s has no %s records", name.Unicode(), dns.Type(h.Rrtype))
 		}
 	case dns.ClassNONE:
 		switch {
 		case !isEmpty(rr):
 			return dns.RcodeFormatError, "a prerequisite about existence has data"
 		case h.Rrtype == dns.TypeANY && len(at) > 0:
-			return dns.RcodeYXDomain, fmt.Sprintf("%s has records", name)
+			return dns.RcodeYXDomain, fmt.Sprintf("%s has records", name.Unicode())
 		case h.Rrtype != dns.TypeANY && len(of(h.Rrtype)) > 0:
-			return dns.RcodeYXRrset, fmt.Sprintf("%s has %s records", name, dns.Type(h.Rrtype))
+			return dns.RcodeYXRrset, fmt.Sprintf("%s has %s records", name.Unicode(), dns.Type(h.Rrtype))
 		}
 	case dns.ClassINET:
 		var want []string
@@ -160,7 +160,7 @@ func prerequisite(rr dns.RR, zone dnsname.Name, all []dns.RR, v View) (rcode int
 		}
 		slices.Sort(want)
 		if !slices.Equal(slices.Compact(want), of(h.Rrtype)) {
-			return dns.RcodeNXRrset, fmt.Sprintf("%s has other %s records", name, dns.Type(h.Rrtype))
+			return dns.RcodeNXRrset, fmt.Sprintf("%s has other %s records", name.Unicode(), dns.Type(h.Rrtype))
 		}
 	default:
 		return dns.RcodeFormatError, "a prerequisite has a class that there is not"
@@ -172,7 +172,7 @@ func prerequisite(rr dns.RR, zone dnsname.Name, all []dns.RR, v View) (rcode int
 func formOf(rr dns.RR, zone dnsname.Name) (rcode int, reason string) {
 	h := rr.Header()
 	if _, ours := within(rr, zone); !ours {
-		return dns.RcodeNotZone, fmt.Sprintf("%s is not in zone %s", h.Name, zone)
+		return dns.RcodeNotZone, fmt.Sprintf("%s is not in zone %s", h.Name, zone.Unicode())
 	}
 	transfers := []uint16{dns.TypeAXFR, dns.TypeIXFR, dns.TypeMAILA, dns.TypeMAILB}
 	wrong := slices.Contains(transfers, h.Rrtype)
@@ -209,14 +209,14 @@ func (h *draft) take(rr dns.RR) (refused string) {
 		h.remove(dynaddr.Families{V4: true, V6: true}, netip.Addr{})
 		return ""
 	case head.Rrtype != dns.TypeA && head.Rrtype != dns.TypeAAAA:
-		return fmt.Sprintf("%s: a host has address records only, no %s", h.Name, dns.Type(head.Rrtype))
+		return fmt.Sprintf("%s: a host has address records only, no %s", h.Name.Unicode(), dns.Type(head.Rrtype))
 	}
 	family := dynaddr.Families{V4: head.Rrtype == dns.TypeA, V6: head.Rrtype == dns.TypeAAAA}
 	if family.V4 && !h.Follows.V4 || family.V6 && !h.Follows.V6 {
 		if head.Class != dns.ClassINET {
 			return "" // there is none to remove
 		}
-		return fmt.Sprintf("%s does not follow %s records", h.Name, dns.Type(head.Rrtype))
+		return fmt.Sprintf("%s does not follow %s records", h.Name.Unicode(), dns.Type(head.Rrtype))
 	}
 	var addr netip.Addr
 	switch r := rr.(type) {
@@ -230,17 +230,17 @@ func (h *draft) take(rr dns.RR) (refused string) {
 		return ""
 	}
 	if !addr.IsValid() {
-		return fmt.Sprintf("an address of %s cannot be read", h.Name)
+		return fmt.Sprintf("an address of %s cannot be read", h.Name.Unicode())
 	}
 	if family.V4 {
 		if h.said.V4 && h.next.V4.IsValid() && h.next.V4 != addr {
-			return fmt.Sprintf("%s: a host has one IPv4 address, not two", h.Name)
+			return fmt.Sprintf("%s: a host has one IPv4 address, not two", h.Name.Unicode())
 		}
 		h.next.V4, h.said.V4 = addr, true
 		return ""
 	}
 	if h.said.V6 && h.next.V6.IsValid() && h.next.V6 != addr {
-		return fmt.Sprintf("%s: a host has one IPv6 address, not two", h.Name)
+		return fmt.Sprintf("%s: a host has one IPv6 address, not two", h.Name.Unicode())
 	}
 	h.next.V6, h.said.V6 = addr, true
 	return ""

@@ -10,6 +10,7 @@ start: need-database build
 
 build: need-go console
 	@$(GO) build -trimpath -o bin/beacon ./cmd/beacon
+	@CGO_ENABLED=0 $(GO) build -trimpath -ldflags '-s -w' -o bin/beacon-report ./cmd/beacon-report
 
 # The console is built anew only where something that it is made of has changed: its sources, or the API.
 CONSOLE = $(shell find console/src console/public console/index.html console/*.ts console/*.json -type f ! -path 'console/src/api/openapi.json' ! -path 'console/src/api/schema.d.ts')
@@ -78,7 +79,8 @@ fuzz: need-go
 	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1m ./core/paste
 	$(GO) test -run '^$$' -fuzz FuzzMailbox -fuzztime 1m ./core/soa
 	$(GO) test -run '^$$' -fuzz FuzzUpdate -fuzztime 1m ./core/update
-	$(GO) test -run '^30281' -fuzz FuzzUpdatePort -fuzztime 1m ./primary
+	$(GO) test -run '^$$' -fuzz FuzzUpdatePort -fuzztime 1m ./primary
+	$(GO) test -run '^$$' -fuzz FuzzRouter -fuzztime 1m ./core/reporter
 	$(GO) test -run '^$$' -fuzz FuzzAnswer -fuzztime 1m ./resolve
 	$(GO) test -run '^$$' -fuzz FuzzAnswers -fuzztime 1m ./core/gather
 	$(GO) test -run '^$$' -fuzz FuzzParseGrant -fuzztime 1m ./core/access

@@ -22,7 +22,7 @@ import (
 )
 
 // floors are the packages from the ground up; one imports only what stands on floors below its own.
-var floors = []string{"core", "folder", "looking", "clock", "reach", "outcall", "checklist", "resolve", "primary", "provider", "registrar", "profile", "visit", "tell", "store", "wire", "service", "console", "api", "cli", "practice", "demo", "cmd"}
+var floors = []string{"core", "folder", "looking", "clock", "reach", "reporter", "outcall", "checklist", "resolve", "primary", "provider", "registrar", "profile", "visit", "tell", "store", "wire", "service", "console", "api", "cli", "practice", "demo", "cmd"}
 
 // beside lists floors that may not be used although they stand below.
 var beside = map[string][]string{

@@ -140,6 +140,23 @@ func (d *Door) HTTPClient(timeout time.Duration) *http.Client {
 	}
 }
 
+// HTTPClientOver returns the same for connections of one family: tcp4 or tcp6; tcp for either.
+func (d *Door) HTTPClientOver(network string, timeout time.Duration) *http.Client {
+	c := d.HTTPClient(timeout)
+	c.Transport.(*http.Transport).DialContext = func(ctx context.Context, _, address string) (net.Conn, error) {
+		return d.DialContext(ctx, network, address)
+	}
+	return c
+}
+
+// Group opens a UDP socket over IPv4 that hears what is sent to a group on the local networks, or to an address of this machine. Nothing is sent.
+func (d *Door) Group(at netip.AddrPort) (*net.UDPConn, error) {
+	if at.Addr().IsMulticast() {
+		return net.ListenMulticastUDP("udp4", nil, net.UDPAddrFromAddrPort(at))
+	}
+	return net.ListenUDP("udp4", net.UDPAddrFromAddrPort(at))
+}
+
 // Packets is a UDP socket whose every datagram is checked.
 type Packets struct {
 	*net.UDPConn

@@ -241,8 +241,9 @@ func (r *Reporter) Run(ctx context.Context) {
 	pause(ctx, time.Duration(rand.Float64()*float64(startOver)))
 	said := ""
 	for ctx.Err() == nil {
+		steady := r.steady() // from here on: the clock may be stepped while a report is made
 		list, again := r.gather(ctx)
-		next := r.Every
+		var next time.Duration
 		if len(list) > 0 || len(r.trouble) == 0 {
 			said = fmt.Sprint(list)
 			answers := r.reportAll(ctx, list)
@@ -263,7 +264,7 @@ func (r *Reporter) Run(ctx context.Context) {
 		if err := r.state.keep(r.StateFile); err != nil {
 			r.note("the state cannot be kept: %s", err)
 		}
-		r.await(ctx, changed, next, again, said)
+		r.await(ctx, changed, next, again, said, steady)
 	}
 }
 
@@ -280,8 +281,8 @@ func (r *Reporter) say(shown map[string]string) {
 }
 
 // await returns when a report is due: after next; at the moment again; when something that is reported has changed; or when the clock jumped, as it does while a machine sleeps.
-func (r *Reporter) await(ctx context.Context, changed <-chan struct{}, next time.Duration, again time.Time, said string) {
-	began, real := time.Now(), r.now().Round(0)
+func (r *Reporter) await(ctx context.Context, changed <-chan struct{}, next time.Duration, again time.Time, said string, steady func() bool) {
+	began := time.Now()
 	for ctx.Err() == nil {
 		left := next - time.Since(began)
 		if left <= 0 || !again.IsZero() && !r.now().Before(again) {
@@ -305,9 +306,18 @@ func (r *Reporter) await(ctx context.Context, changed <-chan struct{}, next time
 			again = at
 		}
 		timer.Stop()
-		if drift := r.now().Round(0).Sub(real) - time.Since(began); drift.Abs() > jump {
+		if !steady() {
 			return
 		}
+	}
+}
+
+// steady returns what reports whether the clock has gone on since now as time does: it has not where it was stepped, or where the machine slept.
+func (r *Reporter) steady() func() bool {
+	began, real := time.Now(), r.now().Round(0)
+	return func() bool {
+		drift := r.now().Round(0).Sub(real) - time.Since(began)
+		return drift.Abs() <= jump
 	}
 }
 

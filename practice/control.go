@@ -48,6 +48,7 @@ func (w *World) control() http.Handler {
 	})
 	mux.HandleFunc("POST /bulk", w.bulk)
 	w.webControl(mux)
+	w.routerControl(mux)
 	mux.HandleFunc("GET /roots", func(rw http.ResponseWriter, _ *http.Request) { fmt.Fprint(rw, w.RootHints()) })
 	mux.HandleFunc("GET /anchor", func(rw http.ResponseWriter, _ *http.Request) { fmt.Fprint(rw, w.Anchor()) })
 	mux.HandleFunc("POST /signing", func(rw http.ResponseWriter, r *http.Request) {

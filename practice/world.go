@@ -39,6 +39,7 @@ type World struct {
 	opt       Options
 	clock     *clock
 	faults    *faults
+	router    *router
 	mu        sync.RWMutex // guards everything below, and the state of all sites
 	state     state
 	batches   map[string]*curlewBatch // by receipt; forgotten at a restart
@@ -78,6 +79,7 @@ const (
 	curlewServers              = 6 // third octet; the fourth is 11 and on
 	controlAddr                = "9.1"
 	whimbrelAPI, lapwingAPI    = "10.1", "11.1"
+	routerAddr                 = "12.1"
 	whimbrelServers            = 10
 	lapwingServers             = 11
 )
@@ -95,7 +97,7 @@ func Start(opt Options) (*World, error) {
 	if opt.Log == nil {
 		opt.Log = slog.New(slog.DiscardHandler)
 	}
-	w := &World{opt: opt, faults: newFaults(), zones: map[string][]*zoneData{}, batches: map[string]*curlewBatch{}, ended: make(chan struct{}), ploverLag: opt.Lag}
+	w := &World{opt: opt, faults: newFaults(), router: newRouter(), zones: map[string][]*zoneData{}, batches: map[string]*curlewBatch{}, ended: make(chan struct{}), ploverLag: opt.Lag}
 	if err := w.load(); err != nil {
 		return nil, err
 	}
@@ -140,9 +142,9 @@ func (w *World) DNSAddress(site string) string {
 
 // sites are the addresses of the HTTP interfaces.
 var sites = map[string]string{"heron": heronAPI, "plover": ploverAPI, "curlew": curlewAPI, "whimbrel": whimbrelAPI, "lapwing": lapwingAPI,
-	"gannet": gannetAPI, "skua": skuaAPI, "rdap": rdapAPI, "control": controlAddr}
+	"gannet": gannetAPI, "skua": skuaAPI, "rdap": rdapAPI, "control": controlAddr, "router": routerAddr}
 
-// URL returns the base address of an HTTP site: a provider, a registrar, "rdap" or "control".
+// URL returns the base address of an HTTP site: a provider, a registrar, "rdap", "router" or "control".
 func (w *World) URL(site string) string {
 	return "http://" + net.JoinHostPort(w.IP(sites[site]), fmt.Sprint(w.opt.HTTPPort))
 }
@@ -238,6 +240,9 @@ func (w *World) listen() error {
 		if err := w.serveHTTP(sites[name], handler); err != nil {
 			return err
 		}
+	}
+	if err := w.serveRouter(); err != nil {
+		return err
 	}
 	return w.listenWeb()
 }

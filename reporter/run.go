@@ -221,8 +221,9 @@ func (r *Reporter) Run(ctx context.Context) {
 	defer stop()
 	follow := func(what string, f func(context.Context, func()) error) {
 		group.Go(func() {
-			for ctx.Err() == nil {
-				if err := f(ctx, ring); err != nil {
+			for told := ""; ctx.Err() == nil; {
+				if err := f(ctx, ring); err != nil && err.Error() != told {
+					told = err.Error()
 					r.note("%s: %s; changes are seen with the next report only", what, err)
 				}
 				pause(ctx, time.Minute)

@@ -26,6 +26,9 @@ const (
 	slowQuery         = 200 * time.Millisecond
 )
 
+// alone is how a statement begins that is a transaction by itself.
+const alone = "UPDATE locations l JOIN uplinks"
+
 // dbProxy stands before a database and makes it misbehave.
 type dbProxy struct {
 	to    string
@@ -34,7 +37,7 @@ type dbProxy struct {
 	state trouble
 	conns map[net.Conn]bool
 	clear chan struct{} // closed when the state changes
-	// commit is called before and after each COMMIT is passed on; nil for nothing.
+	// commit is called before and after each COMMIT, and each statement that commits by itself, is passed on; nil for nothing.
 	commit func(passed bool)
 }
 
@@ -153,7 +156,7 @@ func (p *dbProxy) serve(client net.Conn) {
 				continue
 			}
 		}
-		commits := p.commit != nil && len(all) > 4 && all[4] == 3 && string(all[5:]) == "COMMIT"
+		commits := p.commit != nil && len(all) > 4 && all[4] == 3 && (string(all[5:]) == "COMMIT" || strings.HasPrefix(string(all[5:]), alone))
 		if commits {
 			p.commit(false)
 		}

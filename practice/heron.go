@@ -208,7 +208,7 @@ func (w *World) heronChange(rw http.ResponseWriter, r *http.Request, z *hostedZo
 		z.Relay[heronName(s.Label, z.Name)+" "+s.Kind] = s.Relay
 	}
 	z.replace(records, changes)
-	w.changed()
+	w.recordsChanged(w.state.Providers["heron"], z)
 	answer(rw, http.StatusOK, map[string]any{"put": len(body.Put), "dropped": len(body.Drop), "serial": z.Serial})
 }
 

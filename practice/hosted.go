@@ -183,6 +183,7 @@ func setsOf(records []string) map[string]string {
 // rebuild makes what the nameservers answer from what registrar and providers keep; the caller holds the lock, or is
 // the only one yet.
 func (w *World) rebuild() {
+	w.follows = false
 	zones := map[string][]*zoneData{}
 	add := func(z *zoneData) *zoneData { zones[z.name] = append(zones[z.name], z); return z }
 
@@ -247,10 +248,7 @@ func (w *World) rebuild() {
 
 // buildProvider adds the provider's own zone, with its nameservers' addresses, and the zones that it hosts.
 func (w *World) buildProvider(p *providerState, parent *zoneData, add func(*zoneData) *zoneData) {
-	var all []string
-	for i := range p.pool.size {
-		all = append(all, fmt.Sprintf("%d.%d", p.pool.octet, 11+i))
-	}
+	all := p.sites()
 	own := add(newZoneData(p.name+".test.", all[:2]...))
 	own.line("%s.test. 3600 IN SOA %s hostmaster.%s.test. 1 3600 600 86400 300", p.name, p.serverName(0), p.name)
 	for i, site := range all {
@@ -268,38 +266,72 @@ func (w *World) buildProvider(p *providerState, parent *zoneData, add func(*zone
 			add(hosted.built)
 			continue
 		}
-		z := newZoneData(hosted.Name)
-		z.at = p.name
-		for _, i := range hosted.Servers {
-			z.servers = append(z.servers, all[i])
-			if !hosted.ownNS() {
-				z.line("%s %d IN NS %s", hosted.Name, hosted.NSTTL, p.serverName(i))
-			}
-		}
-		z.line("%s", p.soaLine(hosted))
-		for _, line := range hosted.Records {
-			if f := strings.Fields(line); f[3] == "FOLLOW" {
-				if ttl, err := strconv.ParseUint(f[1], 10, 32); err == nil {
-					z.follows = uint32(ttl)
-				}
-				for _, address := range w.addressesOf(f[4], 8) {
-					z.line("%s %s IN %s", f[0], f[1], address)
-				}
-				continue
-			}
-			if f := strings.Fields(line); hosted.Relay[f[0]+" "+f[3]] {
-				if f[3] == "A" || f[3] == "CNAME" {
-					z.relayed(f[0], w.IP(fmt.Sprintf("%d.200", p.pool.octet)))
-				}
-				continue
-			}
-			z.line("%s", line)
-		}
+		z := w.buildZone(p, hosted, all)
 		add(z)
+		w.follows = w.follows || z.follows > 0
 		if hosted.built = nil; z.follows == 0 && !signed { // what follows other zones, or is signed, is made each time
 			hosted.built, hosted.builtOf = z, madeOf
 		}
 	}
+}
+
+// buildZone makes what the nameservers of a provider answer from one of its zones. all are the sites of its nameservers.
+func (w *World) buildZone(p *providerState, hosted *hostedZone, all []string) *zoneData {
+	z := newZoneData(hosted.Name)
+	z.at = p.name
+	for _, i := range hosted.Servers {
+		z.servers = append(z.servers, all[i])
+		if !hosted.ownNS() {
+			z.line("%s %d IN NS %s", hosted.Name, hosted.NSTTL, p.serverName(i))
+		}
+	}
+	z.line("%s", p.soaLine(hosted))
+	for _, line := range hosted.Records {
+		if f := strings.Fields(line); f[3] == "FOLLOW" {
+			if ttl, err := strconv.ParseUint(f[1], 10, 32); err == nil {
+				z.follows = uint32(ttl)
+			}
+			for _, address := range w.addressesOf(f[4], 8) {
+				z.line("%s %s IN %s", f[0], f[1], address)
+			}
+			continue
+		}
+		if f := strings.Fields(line); hosted.Relay[f[0]+" "+f[3]] {
+			if f[3] == "A" || f[3] == "CNAME" {
+				z.relayed(f[0], w.IP(fmt.Sprintf("%d.200", p.pool.octet)))
+			}
+			continue
+		}
+		z.line("%s", line)
+	}
+	return z
+}
+
+// recordsChanged is changed for records of one zone: only that is made again, where no other zone is made of its records.
+func (w *World) recordsChanged(p *providerState, hosted *hostedZone) {
+	name := hosted.Name
+	at := slices.IndexFunc(w.zones[name], func(z *zoneData) bool { return z.at == p.name })
+	if w.follows || at < 0 || w.state.Signed[name] != nil || w.state.Signed[name+"@"+p.name] != nil {
+		w.changed()
+		return
+	}
+	list := slices.Clone(w.zones[name])
+	list[at] = w.buildZone(p, hosted, p.sites())
+	hosted.built, hosted.builtOf = list[at], hosted.madeOf(p)
+	w.zones[name] = list
+	if list[at].follows > 0 {
+		w.changed()
+		return
+	}
+	w.save()
+}
+
+// sites are the sites of a provider's nameservers.
+func (p *providerState) sites() (all []string) {
+	for i := range p.pool.size {
+		all = append(all, fmt.Sprintf("%d.%d", p.pool.octet, 11+i))
+	}
+	return all
 }
 
 // ownNS reports whether the records of a zone have an apex NS set, which then is in the place of the provider's own.

@@ -46,6 +46,7 @@ type World struct {
 	receipts  int
 	ploverLag time.Duration
 	ended     chan struct{}
+	follows   bool                   // some zone is made of records of others
 	zones     map[string][]*zoneData // by name, one for each provider that has it; built from state
 	webHosts  []*webHost
 	notary    *notary

@@ -23,6 +23,8 @@ import (
 	"beacon/core/access"
 	"beacon/core/definition"
 	"beacon/core/dnsname"
+	"beacon/practice/practicetest"
+	"beacon/service"
 	"beacon/wire"
 )
 
@@ -121,7 +123,7 @@ func TestReportSpeed(t *testing.T) {
 	} else {
 		t.Parallel()
 	}
-	h := newHouse(t)
+	h := newHouseIn(t, practicetest.Start(t, 1), func(*service.Settings, string) {})
 	wide, one, still := h.manyHosts(hosts, 50), h.manyHosts(hosts, 1), h.manyHosts(hosts, 49)
 	serve := func(handler http.Handler, path string) string {
 		server := httptest.NewServer(handler)

@@ -236,6 +236,7 @@ func (d DNSSettings) read() (o resolve.Options, anchors dnssec.Records, err erro
 
 // Close returns back what Open took. Run must have returned.
 func (s *Service) Close() {
+	s.Logbook.FlushRequests()
 	s.dns.Close()
 	s.Users.Close()
 	s.store.Close()

@@ -5,6 +5,7 @@ import (
 	"crypto/rand"
 	"encoding/hex"
 	"errors"
+	"strings"
 	"time"
 
 	"gorm.io/gorm"
@@ -73,6 +74,20 @@ func (t *Tx) enqueue(kind string, subject, lane uint64, due time.Time, world *ti
 			due_at = IF(state = 'done', VALUES(due_at), IF(holder = '', LEAST(due_at, VALUES(due_at)), due_at)),
 			attempts = IF(state = 'done', 0, attempts),
 			state = 'open'`, kind, subject, lane, due, world).Error
+}
+
+// newJob is work of a kind.
+type newJob struct{ Subject, Lane uint64 }
+
+// enqueueAll keeps work that is not there yet.
+func (t *Tx) enqueueAll(kind string, list []newJob, due time.Time) error {
+	t.kinds = append(t.kinds, kind)
+	args := make([]any, 0, 4*len(list))
+	for _, j := range list {
+		args = append(args, kind, j.Subject, j.Lane, due)
+	}
+	return t.db.Exec("INSERT INTO jobs (kind, subject, lane, state, due_at, holder, attempts, problem) VALUES "+
+		strings.TrimSuffix(strings.Repeat("(?, ?, ?, 'open', ?, '', 0, ''), ", len(list)), ", "), args...).Error
 }
 
 // Claim leases the job of one of the kinds that has been due longest and is in none of the full lanes, if there is one. Leased jobs are open with a due time

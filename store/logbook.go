@@ -29,7 +29,11 @@ func (t *Tx) LogAt(at time.Time, actor, action, subject, detail string) error {
 }
 
 // Line is what is to be written into the logbook.
-type Line struct{ Actor, Action, Subject, Detail string }
+type Line struct {
+	Actor, Action, Subject, Detail string
+
+	At time.Time // real time; zero for now
+}
 
 // LogAll adds lines in one statement.
 func (t *Tx) LogAll(lines []Line) error {
@@ -40,7 +44,11 @@ func (t *Tx) LogAll(lines []Line) error {
 	t.lines += len(lines)
 	list := make([]Entry, len(lines))
 	for i, l := range lines {
-		list[i] = Entry{At: now, Actor: cut(l.Actor, 100), Action: cut(l.Action, 64), Subject: cut(l.Subject, 600), Detail: cut(l.Detail, 60000)}
+		at := l.At
+		if at.IsZero() {
+			at = now
+		}
+		list[i] = Entry{At: at, Actor: cut(l.Actor, 100), Action: cut(l.Action, 64), Subject: cut(l.Subject, 600), Detail: cut(l.Detail, 60000)}
 	}
 	return t.db.Create(&list).Error
 }

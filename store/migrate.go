@@ -20,7 +20,7 @@ var migrations embed.FS
 func openPool(connector driver.Connector) *sql.DB {
 	pool := sql.OpenDB(connector)
 	pool.SetMaxOpenConns(24)
-	pool.SetMaxIdleConns(8)
+	pool.SetMaxIdleConns(24)
 	return pool
 }
 

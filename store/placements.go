@@ -2,7 +2,6 @@ package store
 
 import (
 	"encoding/json"
-	"slices"
 	"time"
 
 	"beacon/core/dnsname"
@@ -129,13 +128,10 @@ func (t *Tx) LockPlacements(list []Placement) error {
 	for i, p := range list {
 		ids[i] = p.ID
 	}
-	slices.Sort(ids)
-	for _, id := range ids {
-		if _, err := t.LockPlacement(id); err != nil {
-			return err
-		}
+	if len(ids) == 0 {
+		return nil
 	}
-	return nil
+	return t.db.Exec("SELECT id FROM placements WHERE id IN ? ORDER BY id FOR UPDATE", ids).Error
 }
 
 // SetRemote keeps how the provider names the zone, and the nameservers it gave.

@@ -31,7 +31,7 @@ func TestPrune(t *testing.T) {
 			require.NoError(t, tx.AddAct(&act))
 			require.NoError(t, tx.CloseAct(act.ID, store.ActDone, ""))
 			if state != store.SyncPending {
-				require.NoError(t, tx.EndSync(row.ID, state, "", nil))
+				require.NoError(t, tx.EndSync(row, state, "", nil))
 			}
 			ids[name] = row.ID
 		}

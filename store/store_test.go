@@ -208,7 +208,7 @@ func TestPlacedSetsComeBack(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, plain, steps[0].After)
 		require.NoError(t, tx.CloseAct(act.ID, store.ActDone, ""))
-		require.NoError(t, tx.EndSync(sync.ID, store.SyncDone, "", nil))
+		require.NoError(t, tx.EndSync(sync, store.SyncDone, "", nil))
 		unfinished, err := tx.UnfinishedSync(p.ID)
 		require.NoError(t, err)
 		assert.Zero(t, unfinished.ID)

@@ -178,23 +178,18 @@ func (t *Tx) LastSyncOfHosts(placementID uint64) (s Sync, err error) {
 	return s, err
 }
 
-// SyncWorked records that a request of a sync was done: no trouble holds it up any more.
-func (t *Tx) SyncWorked(id uint64) error {
-	return t.db.Exec("UPDATE syncs SET trouble = '', trouble_since = NULL WHERE id = ? AND trouble <> ''", id).Error
-}
-
 // UpdateSync changes columns of a sync.
 func (t *Tx) UpdateSync(id uint64, columns map[string]any) error {
 	return t.db.Model(&Sync{}).Where("id = ?", id).Updates(columns).Error
 }
 
-// EndSync ends a sync that has not ended yet.
-func (t *Tx) EndSync(id uint64, state SyncState, message string, found []finding.Finding) error {
+// EndSync ends a sync that has not ended yet, with how long its nameservers took.
+func (t *Tx) EndSync(s Sync, state SyncState, message string, found []finding.Finding) error {
 	if found == nil {
 		found = []finding.Finding{}
 	}
-	return t.db.Exec("UPDATE syncs SET state = ?, message = ?, findings = ?, trouble = '', next_try_at = NULL, finished_at = ? WHERE id = ? AND state IN ?",
-		state, message, jsonText(found), t.now(), id, unfinished).Error
+	return t.db.Exec("UPDATE syncs SET state = ?, message = ?, findings = ?, trouble = '', next_try_at = NULL, finished_at = ?, visible_ms = ? WHERE id = ? AND state IN ?",
+		state, message, jsonText(found), t.now(), s.VisibleMS, s.ID, unfinished).Error
 }
 
 // SyncsOfZone returns the last syncs of a zone, newest first.
@@ -203,20 +198,51 @@ func (t *Tx) SyncsOfZone(zoneID uint64) (list []Sync, err error) {
 	return list, err
 }
 
-// AwaitHosts makes sure that a sync of the placement's hosts is going to begin after this transaction: one that is
-// waiting will do. The placement is locked, as it is where a sync begins, so that none slips in between.
-func (t *Tx) AwaitHosts(z Zone, p Placement, by string) error {
-	if _, err := t.LockPlacement(p.ID); err != nil {
+// AwaitHosts makes sure that syncs of the hosts at placements are going to begin after this transaction: one that is waiting will do. The placements are locked, as they are where a sync
+// begins, so that none slips in between.
+func (t *Tx) AwaitHosts(placements []Placement, by string) error {
+	if len(placements) == 0 {
+		return nil
+	}
+	if err := t.LockPlacements(placements); err != nil {
 		return err
 	}
-	var waiting int64
-	if err := t.db.Model(&Sync{}).Where("placement_id = ? AND scope = ? AND state = ?", p.ID, ScopeHosts, SyncPending).Count(&waiting).Error; err != nil || waiting > 0 {
+	ids := make([]uint64, len(placements))
+	for i, p := range placements {
+		ids[i] = p.ID
+	}
+	var rows []struct {
+		ID, AccountID uint64
+		RevisionID    *uint64
+		Waiting       bool
+	}
+	if err := t.db.Raw(`SELECT p.id, p.account_id, z.revision_id, EXISTS (SELECT 1 FROM syncs s WHERE s.placement_id = p.id AND s.scope = ? AND s.state = ?) AS waiting
+		FROM placements p JOIN zones z ON z.id = p.zone_id WHERE p.id IN ? ORDER BY p.id`, ScopeHosts, SyncPending, ids).Scan(&rows).Error; err != nil {
 		return err
 	}
-	if z.RevisionID == nil {
-		return fmt.Errorf("zone %s has no contents", z.Name())
+	var list []Sync
+	var accounts []uint64
+	for _, r := range rows {
+		if r.Waiting {
+			continue
+		}
+		if r.RevisionID == nil {
+			return fmt.Errorf("the zone of placement %d has no contents", r.ID)
+		}
+		list = append(list, Sync{PlacementID: r.ID, RevisionID: *r.RevisionID, Scope: ScopeHosts, RequestedBy: cut(by, 100), State: SyncPending, Allowed: jsonText([]string(nil)), Findings: "[]", CreatedAt: t.now()})
+		accounts = append(accounts, r.AccountID)
 	}
-	return t.AddSync(&Sync{PlacementID: p.ID, RevisionID: *z.RevisionID, Scope: ScopeHosts, RequestedBy: cut(by, 100)}, nil)
+	if len(list) == 0 {
+		return nil
+	}
+	if err := t.db.Create(&list).Error; err != nil {
+		return err
+	}
+	jobs := make([]newJob, len(list))
+	for i, s := range list {
+		jobs[i] = newJob{Subject: s.ID, Lane: accounts[i]}
+	}
+	return t.enqueueAll(JobUrgent, jobs, t.now())
 }
 
 // Unsynced returns the accounts of a zone's placements whose present revision no sync has written, or that a look found to differ from it.

@@ -46,7 +46,7 @@ func TestTurnsOfSyncs(t *testing.T) {
 		assert.Zero(t, begin(first))
 		second := add(store.ScopeHosts)
 		assert.Equal(t, first, begin(bulk), "it runs")
-		require.NoError(t, tx.EndSync(first, store.SyncDone, "", nil))
+		require.NoError(t, tx.EndSync(store.Sync{ID: first}, store.SyncDone, "", nil))
 		assert.Equal(t, second, waiting())
 		assert.Zero(t, begin(bulk), "it did not make way for the second")
 		return nil
@@ -64,12 +64,12 @@ func TestAnEndedSyncStays(t *testing.T) {
 		require.NoError(t, tx.AddSync(&row, nil))
 		late, err := tx.SyncByID(row.ID) // read before it ended
 		require.NoError(t, err)
-		require.NoError(t, tx.EndSync(row.ID, store.SyncDone, "all of it", nil))
+		require.NoError(t, tx.EndSync(row, store.SyncDone, "all of it", nil))
 		_, err = tx.BeginSync(late)
 		assert.ErrorIs(t, err, store.ErrLeaseLost)
 		require.NoError(t, tx.RetrySync(row.ID, "trouble", s.Now()))
 		require.NoError(t, tx.MakeWay(late, 7))
-		require.NoError(t, tx.EndSync(row.ID, store.SyncFailed, "late", nil))
+		require.NoError(t, tx.EndSync(row, store.SyncFailed, "late", nil))
 		now, err := tx.SyncByID(row.ID)
 		require.NoError(t, err)
 		assert.Equal(t, store.SyncDone, now.State)

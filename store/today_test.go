@@ -27,7 +27,7 @@ func TestToday(t *testing.T) {
 		row := store.Sync{PlacementID: placement, RevisionID: revision}
 		require.NoError(t, tx.AddSync(&row, nil))
 		now = now.Add(after)
-		require.NoError(t, tx.EndSync(row.ID, state, "because", nil))
+		require.NoError(t, tx.EndSync(row, state, "because", nil))
 	}
 	in(t, s, func(tx *store.Tx) error {
 		z, p := placed(t, tx)

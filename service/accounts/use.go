@@ -8,6 +8,7 @@ import (
 
 	"beacon/looking"
 	"beacon/outcall"
+	"beacon/service/logbook"
 	"beacon/store"
 )
 
@@ -19,15 +20,15 @@ func (s *Accounts) observe(ctx context.Context, call outcall.Call) {
 	}
 	s.recordUse(ctx, call.Account)
 	s.calls.WithLabelValues(call.Account, outcomeWord(call)).Inc()
-	action := "request"
-	if failed(call) {
-		action = "request.failed"
-	}
 	if looking.Is(ctx) { // a preview leaves no trace in the logbook
 		s.log.Debug("request", "account", call.Account, "detail", detail)
 		return
 	}
-	s.logbook.NoteRequest(ctx, action, call.Account, detail)
+	if failed(call) {
+		s.logbook.Note(ctx, logbook.Behalf(ctx), "request.failed", call.Account, detail)
+		return
+	}
+	s.logbook.NoteRequest(ctx, call.Account, detail)
 }
 
 // useNoted is how exactly it is kept when an account was last used.

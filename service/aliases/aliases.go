@@ -134,15 +134,8 @@ func (s *Aliases) RunAlias(ctx context.Context, job store.Job) error {
 		if err != nil {
 			return err
 		}
-		for _, p := range placements {
-			if p.RemoteID == "" {
-				continue
-			}
-			if err := sync.AwaitHosts(tx, z, p, "alias"); err != nil {
-				return err
-			}
-		}
-		return nil
+		placements = slices.DeleteFunc(placements, func(p store.Placement) bool { return p.RemoteID == "" })
+		return sync.AwaitHosts(tx, "alias", placements...)
 	})
 	if err != nil {
 		return err

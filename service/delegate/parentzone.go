@@ -192,7 +192,7 @@ func (p parentZone) Apply(ctx context.Context, name dnsname.Name, c registrar.Ch
 			if placement.RemoteID == "" {
 				continue
 			}
-			if err := sync.AwaitHosts(tx, z, placement, "delegation of "+name.Unicode()); err != nil {
+			if err := sync.AwaitHosts(tx, "delegation of "+name.Unicode(), placement); err != nil {
 				return err
 			}
 		}

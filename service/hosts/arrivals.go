@@ -90,7 +90,7 @@ func (s *Hosts) RunSee(ctx context.Context, job store.Job) error {
 		if err != nil {
 			return err
 		}
-		return s.await(tx, []store.Placement{p}, access.Service.Name)
+		return sync.AwaitHosts(tx, access.Service.Name, p)
 	})
 	if store.IsMissing(err) { // the placement was removed
 		return nil

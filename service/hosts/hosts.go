@@ -11,6 +11,7 @@ import (
 	"beacon/core/dynaddr"
 	"beacon/core/record"
 	"beacon/service/logbook"
+	"beacon/service/sync"
 	"beacon/service/zones"
 	"beacon/store"
 	"beacon/wire"
@@ -210,7 +211,7 @@ func (s *Hosts) ChangeHost(ctx context.Context, by access.Caller, n wire.HostSet
 			if err != nil {
 				return err
 			}
-			if err := s.await(tx, placed(placements), by.Name); err != nil {
+			if err := sync.AwaitHosts(tx, by.Name, placed(placements)...); err != nil {
 				return err
 			}
 		}

@@ -114,7 +114,7 @@ func (s *Hosts) spread(ctx context.Context) (more bool, err error) {
 			all = append(all, at[zone]...)
 		}
 		slices.SortFunc(all, func(a, b store.Placement) int { return int(int64(a.ID) - int64(b.ID)) })
-		if err := zones.LockPlacements(tx, all); err != nil {
+		if err := zones.LockPlacements(tx, all); err != nil { // before the rows of hosts, as syncs do
 			return err
 		}
 		if err := tx.Spread(list, at); err != nil {
@@ -127,7 +127,7 @@ func (s *Hosts) spread(ctx context.Context) (more bool, err error) {
 		if err := logbook.LogAll(tx, lines); err != nil {
 			return err
 		}
-		return s.await(tx, all, access.Service.Name)
+		return sync.AwaitHosts(tx, access.Service.Name, all...)
 	})
 	if err == nil {
 		s.jobs.Wake(store.JobUrgent)
@@ -146,20 +146,6 @@ func lineOf(a store.Acceptance) store.Line {
 		text += ": " + a.Report.Reason
 	}
 	return store.Line{Actor: a.Report.Actor, Action: "host.reported", Subject: a.Host.Name().String(), Detail: text}
-}
-
-// await asks for syncs of the hosts at placements.
-func (s *Hosts) await(tx *store.Tx, placements []store.Placement, actor string) error {
-	for _, p := range placements {
-		z, err := zones.ByID(tx, p.ZoneID)
-		if err != nil {
-			return err
-		}
-		if err := sync.AwaitHosts(tx, z, p, actor); err != nil {
-			return err
-		}
-	}
-	return nil
 }
 
 // pursue sees to it that what is known already is on its way, should an earlier attempt have been given up.
@@ -190,7 +176,7 @@ func (s *Hosts) pursue(tx *store.Tx, p *place) error {
 			return err
 		}
 		placements = slices.DeleteFunc(placements, func(p store.Placement) bool { return !slices.Contains(stuck, p.ID) })
-		if err := s.await(tx, placements, "host "+h.Name().String()); err != nil {
+		if err := sync.AwaitHosts(tx, "host "+h.Name().String(), placements...); err != nil {
 			return err
 		}
 		s.jobs.Wake(store.JobUrgent)

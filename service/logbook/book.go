@@ -22,6 +22,10 @@ type Book struct {
 	stopped  chan struct{} // closed when background work ends
 	compared time.Time     // when it was looked last whether the database went back
 
+	soonMu sync.Mutex
+	soon   []lateLine // of requests that went well, which are logged together
+	due    bool       // they are going to be
+
 	lateMu sync.Mutex
 	late   []lateLine // that could not be logged while the database was away
 	lost   int        // that were too many to keep
@@ -50,9 +54,46 @@ func OnBehalf(ctx context.Context, name string) context.Context {
 	return context.WithValue(ctx, behalfKey{}, name)
 }
 
-// NoteRequest writes a line about a request outside, in the name of who had it made.
-func (b *Book) NoteRequest(ctx context.Context, action, subject, detail string) {
-	b.Note(ctx, Behalf(ctx), action, subject, detail)
+// soonAfter is how long a line about a request that went well may wait for others, so that they are logged together, real time. What the request changed is logged with what it was made for.
+const soonAfter = 50 * time.Millisecond
+
+// NoteRequest writes a line about a request outside that went well, in the name of who had it made: soon, and together with others.
+func (b *Book) NoteRequest(ctx context.Context, subject, detail string) {
+	b.soonMu.Lock()
+	defer b.soonMu.Unlock()
+	b.soon = append(b.soon, lateLine{b.store.Now(), Behalf(ctx), "request", subject, detail})
+	if !b.due {
+		b.due = true
+		time.AfterFunc(soonAfter, b.FlushRequests)
+	}
+}
+
+// FlushRequests logs the lines about requests that wait.
+func (b *Book) FlushRequests() {
+	b.soonMu.Lock()
+	lines := b.soon
+	b.soon, b.due = nil, false
+	b.soonMu.Unlock()
+	if len(lines) == 0 {
+		return
+	}
+	err := b.store.Tx(context.Background(), func(tx *store.Tx) error { return logLate(tx, lines) })
+	if store.IsAway(err) {
+		for _, l := range lines {
+			b.keep(l)
+		}
+	} else if err != nil {
+		b.log.Error("the logbook could not be written", "action", "request", "lines", len(lines), "error", err)
+	}
+}
+
+// logLate adds lines with their own times.
+func logLate(tx *store.Tx, lines []lateLine) error {
+	list := make([]store.Line, len(lines))
+	for i, l := range lines {
+		list[i] = store.Line{At: l.at, Actor: l.actor, Action: l.action, Subject: l.subject, Detail: l.detail}
+	}
+	return tx.LogAll(list)
 }
 
 // Behalf returns the name that OnBehalf marked a context with; without one it is the service.
@@ -120,14 +161,7 @@ func (b *Book) Flush(ctx context.Context) (late, lost int) {
 	b.late, b.lost = nil, 0
 	b.lateMu.Unlock()
 	for some := range slices.Chunk(lines, 200) {
-		err := b.store.Tx(ctx, func(tx *store.Tx) error {
-			for _, l := range some {
-				if err := tx.LogAt(l.at, l.actor, l.action, l.subject, l.detail); err != nil {
-					return err
-				}
-			}
-			return nil
-		})
+		err := b.store.Tx(ctx, func(tx *store.Tx) error { return logLate(tx, some) })
 		if err != nil {
 			for _, l := range some {
 				b.keep(l)

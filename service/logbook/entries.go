@@ -13,6 +13,9 @@ import (
 
 // Entries returns a page of the logbook, newest first; requests to the outside that went well only if they are asked for.
 func (b *Book) Entries(ctx context.Context, by access.Caller, subject string, requests bool, before uint64, limit int) (list []wire.Entry, err error) {
+	if requests {
+		b.FlushRequests()
+	}
 	err = b.Tx(ctx, func(tx *store.Tx) error {
 		tx.Narrow(access.Where(by, access.See))
 		rows, err := tx.Entries(subject, requests, access.May(by, access.Users, access.Everything).Allowed, before, min(max(limit, 1), 200))

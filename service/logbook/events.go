@@ -90,6 +90,11 @@ func (b *Book) RunSequence(ctx context.Context, job store.Job) error {
 		if numbered > 0 {
 			pause = shortestPause
 			nudge(b.numbered)
+			select { // what is logged meanwhile is numbered together
+			case <-ctx.Done():
+				return context.Cause(ctx)
+			case <-time.After(shortestPause / 2):
+			}
 			continue
 		}
 		select {

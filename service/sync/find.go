@@ -15,10 +15,8 @@ func Unfinished(tx *store.Tx, placementID uint64) (store.Sync, error) {
 // UnderWay reports whether any sync of a placement has not ended, of the whole zone or of its layers.
 func UnderWay(tx *store.Tx, placementID uint64) (bool, error) { return tx.SyncUnderWay(placementID) }
 
-// AwaitHosts asks for a sync of the layers of a zone at a placement, which goes ahead of syncs of whole zones. by is who asks.
-func AwaitHosts(tx *store.Tx, z store.Zone, p store.Placement, by string) error {
-	return tx.AwaitHosts(z, p, by)
-}
+// AwaitHosts asks for syncs of the layers at placements, which go ahead of syncs of whole zones. by is who asks.
+func AwaitHosts(tx *store.Tx, by string, at ...store.Placement) error { return tx.AwaitHosts(at, by) }
 
 // LastOfHosts returns the newest sync of the layers at a placement.
 func LastOfHosts(tx *store.Tx, placementID uint64) (store.Sync, error) {

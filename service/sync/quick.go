@@ -62,7 +62,7 @@ func (s *Syncs) quickly(ctx context.Context, run *syncRun) (c comparison, done b
 	if !run.SOA.IsZero() {
 		whole++
 	}
-	if len(names) > whole {
+	if len(names) > max(2*whole-1, 1) { // names are read side by side, pages one after the other
 		return c, false, nil
 	}
 	if err := s.readNames(ctx, run, names, known, &c); err != nil {

@@ -228,7 +228,7 @@ func (s *Syncs) endSyncWith(ctx context.Context, run *syncRun, state store.SyncS
 		if err := also(tx); err != nil {
 			return err
 		}
-		if err := tx.EndSync(run.sync.ID, state, message, found); err != nil {
+		if err := tx.EndSync(run.sync, state, message, found); err != nil {
 			return err
 		}
 		if err := jobs.Finish(tx, run.job); err != nil {
@@ -350,6 +350,10 @@ func (s *Syncs) decide(ctx context.Context, run *syncRun, c comparison) error {
 		return errBlocked{"A guard stopped this change; nothing was written.", speaking}
 	}
 	run.fresh = false
+	if run.sync.Scope == store.ScopeHosts { // it is noted with the first request
+		run.sync.Total = len(steps)
+		return nil
+	}
 	return s.store.Tx(ctx, func(tx *store.Tx) error {
 		return tx.UpdateSync(run.sync.ID, map[string]any{"total": len(steps)})
 	})
@@ -381,10 +385,8 @@ func (s *Syncs) syncDone(ctx context.Context, run *syncRun, c comparison) error 
 			ms := visible.Milliseconds()
 			message = fmt.Sprintf("Every nameserver served it %d ms after the last write.", ms)
 			seen = func(tx *store.Tx) error {
-				if err := s.observer.Visible(tx, run.Placement.ID, run.Account.Name, awaited, run.applied); err != nil {
-					return err
-				}
-				return tx.UpdateSync(run.sync.ID, map[string]any{"visible_ms": ms})
+				run.sync.VisibleMS = &ms
+				return s.observer.Visible(tx, run.Placement.ID, run.Account.Name, awaited, run.applied)
 			}
 		} else {
 			message = "Written; not seen at every nameserver yet."

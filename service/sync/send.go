@@ -203,9 +203,6 @@ func (s *Syncs) closeAct(ctx context.Context, run *syncRun, act store.Act, done 
 		if err := tx.Written(run.Placement.ID); err != nil {
 			return err
 		}
-		if err := tx.SyncWorked(run.sync.ID); err != nil {
-			return err
-		}
 		if err := tx.SetPlaced(run.Placement.ID, puts); err != nil {
 			return err
 		}
@@ -215,8 +212,11 @@ func (s *Syncs) closeAct(ctx context.Context, run *syncRun, act store.Act, done 
 		if err := s.observer.Written(tx, run.Placement.ID, run.hosts, done); err != nil {
 			return err
 		}
-		if err := tx.UpdateSync(run.sync.ID, map[string]any{"added": run.sync.Added, "changed": run.sync.Changed,
-			"removed": run.sync.Removed, "requests": run.sync.Requests}); err != nil {
+		columns := map[string]any{"added": run.sync.Added, "changed": run.sync.Changed, "removed": run.sync.Removed, "requests": run.sync.Requests, "trouble": "", "trouble_since": nil}
+		if run.sync.Scope == store.ScopeHosts {
+			columns["total"] = run.sync.Total
+		}
+		if err := tx.UpdateSync(run.sync.ID, columns); err != nil {
 			return err
 		}
 		return logbook.Log(tx, run.sync.RequestedBy, "records.written", run.Zone.Name().String(),

@@ -129,7 +129,7 @@ func (s *Syncs) Cancel(ctx context.Context, by access.Caller, id uint64, reason 
 		if row.Requests > 0 {
 			message += fmt.Sprintf(" %s written before that stay at the provider.", wording.Counted(row.Added+row.Changed+row.Removed, "record set"))
 		}
-		if err := tx.EndSync(id, store.SyncCancelled, message, nil); err != nil {
+		if err := tx.EndSync(row, store.SyncCancelled, message, nil); err != nil {
 			return err
 		}
 		return logbook.Log(tx, who, "sync.cancelled", z.Name().String(), fmt.Sprintf("sync %d: %s", id, message))

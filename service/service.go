@@ -146,7 +146,7 @@ func Open(ctx context.Context, settings Settings, drivers Drivers, log *slog.Log
 	s.Aliases = aliases.New(aliases.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, World: s.world, Sweeper: s.sweeper, Timeout: settings.Request})
 	s.Syncs = sync.New(sync.Parts{Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, Log: log, Acts: s.Acts, Accounts: s.Accounts, Zones: s.Zones, Sweeper: s.sweeper, Door: door,
 		Drift: settings.Drift, Timeout: settings.Request, Lease: settings.Lease, Ended: s.metrics.syncs, Observer: observer{s.Hosts, s.Aliases, s.madeAt, s.journal}})
-	s.Updates = updates.New(updates.Parts{Logbook: s.Logbook, Log: log, Accounts: s.Accounts, Hosts: s.Hosts, Listens: settings.Primary.Listen != "", Name: settings.Primary.Name})
+	s.Updates = updates.New(updates.Parts{Logbook: s.Logbook, Log: log, Accounts: s.Accounts, Hosts: s.Hosts, Users: s.Users, Listens: settings.Primary.Listen != "", Name: settings.Primary.Name})
 	s.Secondaries = secondaries.New(secondaries.Parts{Updates: s.Updates, Store: s.store, Logbook: s.Logbook, Jobs: s.Jobs, Log: log, Accounts: s.Accounts, Syncs: s.Syncs, Door: door, Settings: settings.Primary})
 	if err := s.Accounts.Register(secondaries.Kind, s.Secondaries.AccountKind()); err != nil {
 		s.store.Close()

@@ -15,6 +15,7 @@ import (
 	"beacon/service/accounts"
 	"beacon/service/hosts"
 	"beacon/service/logbook"
+	"beacon/service/users"
 	"beacon/store"
 	"beacon/wire"
 )
@@ -25,6 +26,7 @@ type Parts struct {
 	Log      *slog.Logger
 	Accounts *accounts.Accounts
 	Hosts    *hosts.Hosts
+	Users    *users.Users
 	Listens  bool         // there is a listener
 	Name     dnsname.Name // under which clients find the listener; the zero Name where it has none
 }
@@ -35,6 +37,7 @@ type Updates struct {
 	log      *slog.Logger
 	accounts *accounts.Accounts
 	hosts    *hosts.Hosts
+	users    *users.Users
 	listens  bool
 	name     dnsname.Name
 
@@ -45,7 +48,7 @@ type Updates struct {
 
 // New returns the updates of a database.
 func New(p Parts) *Updates {
-	return &Updates{logbook: p.Logbook, log: p.Log, accounts: p.Accounts, hosts: p.Hosts, listens: p.Listens, name: p.Name, known: map[string]known{}, looks: make(chan struct{}, mostLooks)}
+	return &Updates{logbook: p.Logbook, log: p.Log, accounts: p.Accounts, hosts: p.Hosts, users: p.Users, listens: p.Listens, name: p.Name, known: map[string]known{}, looks: make(chan struct{}, mostLooks)}
 }
 
 // algorithms are those of TSIG with the length of their output, in octets (RFC 8945 section 6). SHA-1 is for clients that know no other.

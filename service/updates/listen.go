@@ -134,6 +134,9 @@ func (u *Updates) Start(ctx context.Context, key string, name dnsname.Name) (*dn
 
 // Update takes an update as a report of the uplink of its key.
 func (u *Updates) Update(ctx context.Context, key, signature string, m *dns.Msg, from netip.Addr) (rcode int, lease uint32, err error) {
+	if k, known := u.key(ctx, key); known && !u.users.MayUpdate(k.id) {
+		return dns.RcodeRefused, 0, nil
+	}
 	k, there, err := u.current(ctx, key, from)
 	switch {
 	case err != nil:

@@ -52,8 +52,12 @@ func (b *budget[K]) take(key K, now time.Time) (wait time.Duration) {
 // limits are those of reports.
 type limits struct {
 	token   budget[uint64]
+	key     budget[uint64] // TSIG keys
 	unknown budget[netip.Prefix]
 }
+
+// MayUpdate reports whether one more update is taken of a TSIG key: as many as reports of a token. Each key counts for itself.
+func (u *Users) MayUpdate(key uint64) bool { return u.limits.key.take(key, u.logbook.Now()) == 0 }
 
 func tooMany(wait time.Duration) error {
 	after := int(math.Ceil(wait.Seconds()))

@@ -30,7 +30,7 @@ type Users struct {
 // New returns the users that a logbook's database holds.
 func New(book *logbook.Book) *Users {
 	u := &Users{logbook: book, hashing: newHashing()}
-	u.limits.token.allowance, u.limits.unknown.allowance = ofToken, ofUnknown
+	u.limits.token.allowance, u.limits.key.allowance, u.limits.unknown.allowance = ofToken, ofToken, ofUnknown
 	return u
 }
 

@@ -56,9 +56,9 @@ export function outOfDate(e: Pick<Entry, 'action' | 'subject'>): string[][] {
     case 'alias':
     case 'operation':
       return [['zones'], ['search'], ['operations']]
-    case 'host':
     case 'tsig-key':
       return [['tsig-keys']]
+    case 'host':
     case 'location':
       return [['hosts'], ['locations'], ['zones']]
     case 'hold':

@@ -259,6 +259,12 @@ export const useRemoveLocation = () => useRefreshing((location: string) => remov
 
 export const useRemoveHost = () => useRefreshing((name: string) => remove('/hosts/{name}', { name }), ['hosts'])
 
+export const useTSIGKeys = () => useQuery({ queryKey: ['tsig-keys'], queryFn: ({ signal }) => get('/tsig-keys', { limit: 200 }, signal) })
+
+export const useAddTSIGKey = () => useRefreshing((of: string) => post('/tsig-keys', {}, { for: of }), ['tsig-keys'])
+
+export const useRemoveTSIGKey = () => useRefreshing((key: string) => remove('/tsig-keys/{key}', { key }), ['tsig-keys'])
+
 export const useHouseKit = () => useQuery({ queryKey: ['house-kit'], queryFn: ({ signal }) => get('/house-kit', {}, signal), staleTime: Infinity })
 
 export const useZoneDraft = (name: string) =>

@@ -9,6 +9,7 @@ import { Growing } from '../../parts/growing'
 import { Key, PageHead, Plate, Shown, Trouble } from '../../parts/kit'
 import { Tag } from '../../parts/lamp'
 import { moment, plain, span, wall } from '../../parts/text'
+import { Keys } from './keys'
 import { after, progress, state } from './progress'
 import { Rules, Uplinks } from './uplinks'
 
@@ -54,6 +55,7 @@ export function HostPage() {
             <Plate title="Policy" className="mt-5" aside={h.location ? `what it does not set is inherited from location ${h.location}` : undefined}>
               <Rules policy={h.rules} command={`beacon host set ${name}`} />
             </Plate>
+            {!h.location && <Keys of={[name]} />}
           </>
         )}
       </Shown>

@@ -4,6 +4,7 @@ import { useNavigate, useParams } from 'react-router'
 import { useLocation, useRemoveLocation } from '../../api/hooks'
 import { Confirm } from '../../parts/confirm'
 import { Key, PageHead, Plate, Shown, Trouble } from '../../parts/kit'
+import { Keys } from './keys'
 import { HostRow } from './row'
 import { Rules, Uplinks } from './uplinks'
 
@@ -39,6 +40,7 @@ export function LocationPage() {
                 <Rules policy={l.rules} command={`beacon location set ${name}`} />
               </Plate>
             </div>
+            <Keys of={l.uplinks.map((u) => `${name}/${u.name}`)} />
           </>
         )}
       </Shown>

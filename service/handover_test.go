@@ -7,6 +7,7 @@ import (
 	"net/http/httptest"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -320,6 +321,33 @@ func TestReportsDuringAHandover(t *testing.T) {
 	require.Equal(t, dynaddr.Accepted, h.report(token, "198.51.100.200", "").Outcome)
 	h.arrived()
 	assert.Equal(t, "198.51.100.200", addressOf(h.live("heron")))
+}
+
+// A reported address that one side does not take is shown with the handover and with the host, and no more once it is there.
+func TestReportThatOneSideRefuses(t *testing.T) {
+	t.Parallel()
+	h := atPlover(t, ploverRecords)
+	token := h.newHost()
+	_, err := h.Handover.Begin(ctx, access.Service, wire.HandoverRequest{Domain: zone, To: "heron-main", Grace: &hour})
+	require.NoError(t, err)
+	h.moving(true, asks(handover.AskAllow, handover.DoDelegate))
+	h.fault(`{"site": "4.1", "status": 422, "writes": true}`)
+	require.Equal(t, dynaddr.Accepted, h.report(token, "198.51.100.10", "").Outcome)
+	unwritten := func() []wire.UnwrittenHost {
+		v, err := h.Handover.Show(ctx, access.Service, zone)
+		require.NoError(t, err)
+		return v.Unwritten
+	}
+	require.Eventually(t, func() bool { return len(unwritten()) == 1 && unwritten()[0].Problem != "" }, 20*time.Second, 50*time.Millisecond)
+	one := unwritten()[0]
+	assert.Equal(t, []string{"cam.saltmarsh-ferries.example.", "heron-main", "198.51.100.10"}, []string{one.Host.String(), one.Account, one.Address})
+	v, err := h.Hosts.Host(ctx, access.Service, cam)
+	require.NoError(t, err)
+	assert.True(t, slices.ContainsFunc(v.Last.Arrivals, func(a wire.ArrivalView) bool { return a.Account == "heron-main" && a.Problem == one.Problem }))
+	h.fault(`{"site": "4.1"}`)
+	require.Equal(t, dynaddr.Accepted, h.report(token, "198.51.100.11", "").Outcome)
+	h.arrived()
+	assert.Empty(t, unwritten())
 }
 
 // Where a handover waits for a user, all channels are told, once; and it is among what needs a person today.

@@ -79,6 +79,7 @@ type Handover struct {
 	Report    []HandoverEvidence `json:"report"`              // what was established and when, the oldest first
 	Trouble   string             `json:"trouble"`             // why the last act did not come about, or the domain could not be looked at
 	Planned   []HandoverPlanned  `json:"planned"`             // when each step was expected as of the beginning
+	Unwritten []UnwrittenHost    `json:"unwritten"`           // dynamic hosts whose address could not be written to one of the sides yet
 }
 
 // HandoverComparison is what the two sides answered differently.

@@ -89,6 +89,15 @@ type ArrivalView struct {
 	Problem   string     `json:"problem"`    // what ended the last attempt, while it has not arrived
 }
 
+// UnwrittenHost is a dynamic host whose address could not be written to a provider yet.
+type UnwrittenHost struct {
+	Host    dnsname.Name `json:"host"`    // its name
+	Account string       `json:"account"` // the provider account
+	Address string       `json:"address"` // that is to be written; empty for none
+	Since   time.Time    `json:"since"`   // when it was reported, real time
+	Problem string       `json:"problem"` // what ended the last attempt; empty while one goes on
+}
+
 // NewLocation is a place with lines to the internet, which hosts can follow.
 type NewLocation struct {
 	Name        string         `json:"name" required:"true"`

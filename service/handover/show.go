@@ -14,6 +14,7 @@ import (
 	"beacon/core/finding"
 	"beacon/core/handover"
 	"beacon/core/handover/compare"
+	"beacon/service/hosts"
 	"beacon/service/later"
 	"beacon/service/zones"
 	"beacon/store"
@@ -44,7 +45,10 @@ func (s *Handover) Show(ctx context.Context, by access.Caller, name dnsname.Name
 		if out, err = s.view(tx, p); err != nil {
 			return err
 		}
-		out.Back, err = s.back(tx, p)
+		if out.Back, err = s.back(tx, p); err != nil {
+			return err
+		}
+		out.Unwritten, err = hosts.Unwritten(tx, z.ID, s.logbook.Now())
 		return err
 	})
 	return out, err
@@ -143,7 +147,7 @@ func (p plan) ends() time.Time {
 func (s *Handover) view(tx *store.Tx, p plan) (v wire.Handover, err error) {
 	v = wire.Handover{ID: p.ID, Domain: p.zone.Name(), State: wire.HandoverState(p.State), Phase: handover.Phase(p.Phase), Registrar: p.last.Place, From: p.from, To: p.to,
 		Old: p.course.Old, New: p.course.New, Window: strings.TrimSpace(p.course.Window + " " + p.course.Timezone), Batch: p.Batch, Gap: p.last.Gap, Sign: p.course.Sign, KeepOld: p.course.KeepOld, BegunBy: p.BegunBy, BegunAt: p.BegunAt,
-		Wait: []handover.Wait{}, Closed: []finding.Finding{}, Hanging: append([]finding.Finding{}, p.last.Hanging...), Steps: []wire.HandoverStep{}, Report: []wire.HandoverEvidence{}, Planned: p.planned(), Ends: p.ends(), Trouble: p.last.Trouble}
+		Wait: []handover.Wait{}, Closed: []finding.Finding{}, Hanging: append([]finding.Finding{}, p.last.Hanging...), Steps: []wire.HandoverStep{}, Report: []wire.HandoverEvidence{}, Planned: p.planned(), Ends: p.ends(), Trouble: p.last.Trouble, Unwritten: []wire.UnwrittenHost{}}
 	v.Compared = wire.HandoverComparison{Names: p.last.Compared, Differences: append([]compare.Difference{}, p.last.Differences...), Digest: p.last.Digest}
 	v.Compared.Agreed = p.last.Digest != "" && slices.Contains(p.said(markAgreed), p.last.Digest)
 	if p.EndedAt != nil {

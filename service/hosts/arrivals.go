@@ -3,6 +3,8 @@ package hosts
 import (
 	"context"
 	"fmt"
+	"slices"
+	"strings"
 	"time"
 
 	"beacon/core/access"
@@ -13,6 +15,7 @@ import (
 	"beacon/service/sync"
 	"beacon/service/zones"
 	"beacon/store"
+	"beacon/wire"
 )
 
 // Written notes which reports are at the provider by the steps that were done.
@@ -97,4 +100,48 @@ func (s *Hosts) RunSee(ctx context.Context, job store.Job) error {
 	}
 	s.jobs.Wake(store.JobUrgent)
 	return err
+}
+
+// unwrittenAfter is how old a report is before it counts as one that could not be written, real time.
+const unwrittenAfter = 15 * time.Second
+
+// Unwritten returns the hosts of a zone whose last report could not be written to one of its providers: the last attempt failed, or it is under way for long.
+func Unwritten(tx *store.Tx, zone uint64, now time.Time) (out []wire.UnwrittenHost, err error) {
+	out = []wire.UnwrittenHost{}
+	list, err := zones.HostsOf(tx, zone)
+	if err != nil {
+		return out, err
+	}
+	byReport := map[uint64]store.Host{}
+	var ids []uint64
+	for _, h := range list {
+		if h.ReportID != nil && !h.Unspread {
+			byReport[*h.ReportID] = h
+			ids = append(ids, *h.ReportID)
+		}
+	}
+	arrivals, err := tx.Arrivals(ids)
+	if err != nil {
+		return out, err
+	}
+	arrivals = slices.DeleteFunc(arrivals, func(a store.Arrival) bool { return a.WrittenAt != nil })
+	ids = ids[:0]
+	for _, a := range arrivals {
+		ids = append(ids, a.ReportID)
+	}
+	reports, err := tx.ReportsByID(ids)
+	if err != nil {
+		return out, err
+	}
+	for _, a := range arrivals {
+		h, r := byReport[a.ReportID], reports[a.ReportID]
+		problem, err := lastProblem(tx, a.PlacementID, r)
+		if err != nil {
+			return out, err
+		}
+		if problem != "" || now.Sub(r.ReportedAt) > unwrittenAfter {
+			out = append(out, wire.UnwrittenHost{Host: h.Name(), Account: a.Account, Address: strings.TrimSpace(r.V4 + " " + r.V6), Since: r.ReportedAt, Problem: problem})
+		}
+	}
+	return out, nil
 }

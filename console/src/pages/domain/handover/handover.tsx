@@ -10,7 +10,7 @@ import { Findings } from '../../../parts/findings'
 import { Key, Notice, Plate, Shown, Trouble } from '../../../parts/kit'
 import { Lamp, type Light } from '../../../parts/lamp'
 import { Names } from '../../../parts/names'
-import { moment, plain, span } from '../../../parts/text'
+import { moment, plain, span, wall } from '../../../parts/text'
 import { Unfold } from '../../../parts/unfold'
 import { useName } from '../domain'
 import { Asked } from './asked'
@@ -46,6 +46,20 @@ function One({ h, name }: { h: Handover; name: string }) {
       {h.trouble && (
         <Notice light="alarm" title="The last step did not come about">
           <p>{h.trouble} It is tried again.</p>
+        </Notice>
+      )}
+      {h.unwritten.length > 0 && (
+        <Notice light="alarm" title="Reported addresses are not at both sides">
+          <ul>
+            {h.unwritten.map((u) => (
+              <li key={`${u.host} ${u.account}`}>
+                <Link className="link" to={`/hosts/${encodeURIComponent(plain(u.host))}`}>
+                  {plain(u.host)}
+                </Link>
+                : <span className="data">{u.address || 'no address'}</span> is not at {u.account}, reported {wall(u.since)}. {u.problem} It is tried again.
+              </li>
+            ))}
+          </ul>
         </Notice>
       )}
       <div className="grid gap-5 xl:grid-cols-[3fr_2fr]">

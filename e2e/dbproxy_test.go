@@ -37,8 +37,20 @@ type dbProxy struct {
 	state trouble
 	conns map[net.Conn]bool
 	clear chan struct{} // closed when the state changes
-	// commit is called before and after each COMMIT, and each statement that commits by itself, is passed on; nil for nothing.
 	commit func(passed bool)
+}
+
+// onCommit has f called before and after each COMMIT, and each statement that commits by itself, is passed on.
+func (p *dbProxy) onCommit(f func(passed bool)) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	p.commit = f
+}
+
+func (p *dbProxy) atCommit() func(passed bool) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return p.commit
 }
 
 func startProxy(t *testing.T, to, path string) *dbProxy {
@@ -156,15 +168,16 @@ func (p *dbProxy) serve(client net.Conn) {
 				continue
 			}
 		}
-		commits := p.commit != nil && len(all) > 4 && all[4] == 3 && (string(all[5:]) == "COMMIT" || strings.HasPrefix(string(all[5:]), alone))
+		commit := p.atCommit()
+		commits := commit != nil && len(all) > 4 && all[4] == 3 && (string(all[5:]) == "COMMIT" || strings.HasPrefix(string(all[5:]), alone))
 		if commits {
-			p.commit(false)
+			commit(false)
 		}
 		if _, err := server.Write(all); err != nil {
 			return
 		}
 		if commits {
-			p.commit(true)
+			commit(true)
 		}
 	}
 }

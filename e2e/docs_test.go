@@ -162,7 +162,7 @@ func skipped(line string) bool {
 var ends = map[string][]int{
 	"check": {0, 1, 2, 3}, "diff": {0, 1}, "delegate saltmarsh-ferries.example --dry-run": {0, 1}, "drift": {0, 1}, "zone check": {0, 1}, "zone compare": {0, 1},
 	"handover": {0, 1}, "handover show": {0, 1, 2}, "explain": {0}, "zone retire": {0, 1}, "zone delete": {0, 1}, "provider remove": {0, 1}, "host show": {0, 1, 2},
-	"delegate saltmarsh-ferries.example": {0, 1}, "provider add heron-main": {1}, "provider add moor": {1}, "host add": {0, 1, 64}, "host set": {0, 1}, "location": {0, 1}, "registrar add gannet-main": {1}, "channel test": {1}, "operation undo": {0, 1}, "hold release": {0, 1},
+	"delegate saltmarsh-ferries.example": {0, 1}, "provider add heron-main": {1}, "provider add moor": {1}, "host add": {0, 1, 64}, "host set": {0, 1}, "location": {0, 1}, "tsig-key": {0, 1}, "registrar add gannet-main": {1}, "channel test": {1}, "operation undo": {0, 1}, "hold release": {0, 1},
 	"clock skip": {0, 1}, "search": {0, 1}, "sync --all": {0, 1}, "record fix": {0, 1}, "draft": {0, 1}, "act": {0, 1}, "user add": {0, 1}, "user grant": {0, 1}, "user remove": {0, 1}, "token add": {0, 1}, "token renew": {0, 1}, "token revoke": {0, 1},
 }
 

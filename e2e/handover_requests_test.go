@@ -193,7 +193,7 @@ func TestKillAtEachCommitOfAHandover(t *testing.T) {
 	var mu sync.Mutex
 	commits, at, after, armed := 0, 1, false, false
 	dead := make(chan bool, 1)
-	p.commit = func(passed bool) {
+	p.onCommit(func(passed bool) {
 		mu.Lock()
 		defer mu.Unlock()
 		if !armed {
@@ -207,7 +207,7 @@ func TestKillAtEachCommitOfAHandover(t *testing.T) {
 			s.KillService()
 			dead <- true
 		}
-	}
+	})
 	require.NoError(t, s.StartService(ctx))
 	kills, to := 0, "curlew-ops"
 	for round := range 4 {

@@ -104,7 +104,7 @@ func TestKillAtEachCommitOfAReport(t *testing.T) {
 	var mu sync.Mutex
 	commits, at, after, armed := 0, 1, false, false
 	dead := make(chan bool, 1)
-	p.commit = func(passed bool) {
+	p.onCommit(func(passed bool) {
 		mu.Lock()
 		defer mu.Unlock()
 		if !armed {
@@ -118,7 +118,7 @@ func TestKillAtEachCommitOfAReport(t *testing.T) {
 			s.KillService()
 			dead <- true
 		}
-	}
+	})
 	require.NoError(t, s.StartService(ctx))
 	update := func(address string) bool { // one packet, which the client sends again where no answer comes
 		at := strings.Replace(s.Updates(), ":", " ", 1)

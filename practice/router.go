@@ -10,9 +10,6 @@ import (
 	"time"
 )
 
-// routerPort is where the router listens (RFC 6886 section 3.1, RFC 6887 section 19).
-const routerPort = 5351
-
 // routerState is a router at a home line, as whoever runs the world sets it.
 type routerState struct {
 	Address    string   `json:"address"`    // of its line; empty while it is down
@@ -37,8 +34,8 @@ func newRouter() *router {
 	return &router{began: time.Now(), mappings: map[string]time.Time{}, state: routerState{Address: "198.51.100.20", Prefix: "2001:db8:20::/56", Speaks: "both", Withdrawn: []string{}}}
 }
 
-// RouterAddress is where the router of the home line is asked: address and port.
-func (w *World) RouterAddress() string { return fmt.Sprintf("%s:%d", w.IP(routerAddr), routerPort) }
+// RouterAddress is where the router of the home line is asked: address and port. A world has ports of its own; routers elsewhere listen at 5351 (RFC 6886 section 3.1).
+func (w *World) RouterAddress() string { return w.DNSAddress(routerAddr) }
 
 // line is the address that the router's line has; the zero Addr while it is down.
 func (r *router) line() netip.Addr {
@@ -56,7 +53,7 @@ func (r *router) line() netip.Addr {
 // stop ends the router.
 func (r *router) stop() { _ = r.conn.Close() }
 
-// serveRouter answers on the port of routers.
+// serveRouter answers those who ask the router.
 func (w *World) serveRouter() error {
 	conn, err := net.ListenUDP("udp4", net.UDPAddrFromAddrPort(netip.MustParseAddrPort(w.RouterAddress())))
 	if err != nil {

@@ -73,7 +73,7 @@ func TestRouters(t *testing.T) {
 func TestAnnouncements(t *testing.T) {
 	t.Parallel()
 	w := practicetest.Start(t, 1)
-	at := netip.MustParseAddrPort(w.IP("12.9") + ":5350")
+	at := netip.MustParseAddrPort(w.DNSAddress("12.9"))
 	e := newEar(t)
 	started(t, Options{Address: e.URL, V4: From{Router, w.RouterAddress()}, Announcements: at}, nil)
 	e.hears(t, 8*time.Second, map[string]string{"v4": "198.51.100.20"})

@@ -31,12 +31,12 @@ const alone = "UPDATE locations l JOIN uplinks"
 
 // dbProxy stands before a database and makes it misbehave.
 type dbProxy struct {
-	to    string
-	path  string
-	mu    sync.Mutex
-	state trouble
-	conns map[net.Conn]bool
-	clear chan struct{} // closed when the state changes
+	to     string
+	path   string
+	mu     sync.Mutex
+	state  trouble
+	conns  map[net.Conn]bool
+	clear  chan struct{} // closed when the state changes
 	commit func(passed bool)
 }
 

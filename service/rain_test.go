@@ -103,7 +103,7 @@ func randomZone(rng *rand.Rand) (lines string, answers map[string]bool) {
 // no name that has an answer before and after is without one in between, but where the list said so.
 func TestSyncsThroughARainOfFaults(t *testing.T) {
 	t.Parallel()
-	syncs := 20
+	syncs := 8
 	if os.Getenv("BEACON_SOAK") != "" {
 		syncs = 200
 	}

@@ -305,3 +305,23 @@ func TestTooManyUpdates(t *testing.T) {
 	m, _ := l.exchange(packet)
 	assert.Equal(t, dns.RcodeSuccess, m.Rcode)
 }
+
+// A second key of a host gets a name of its own, so that a client gets another one while the first still works; a name that is given twice is refused.
+func TestNamesOfKeys(t *testing.T) {
+	t.Parallel()
+	h := newHouse(t)
+	h.define("heron-main", "@ A 192.0.2.1")
+	h.newHost()
+	for _, want := range []string{"cam.saltmarsh-ferries.example", "cam-2.saltmarsh-ferries.example", "cam-3.saltmarsh-ferries.example"} {
+		k, err := h.Updates.AddKey(ctx, access.Service, wire.NewTSIGKey{For: cam.String()})
+		require.NoError(t, err)
+		assert.Equal(t, want, k.Name)
+		assert.Contains(t, k.Note, "primary.listen", "no listener takes its updates")
+	}
+	_, err := h.Updates.AddKey(ctx, access.Service, wire.NewTSIGKey{For: cam.String(), Name: "cam-2.saltmarsh-ferries.example"})
+	assert.Equal(t, wire.Blocked, asProblem(t, err).Kind)
+	require.NoError(t, h.Updates.RemoveKey(ctx, access.Service, "cam-2.saltmarsh-ferries.example"))
+	list, _, err := h.Updates.Keys(ctx, access.Service, "", 10)
+	require.NoError(t, err)
+	assert.Len(t, list, 2)
+}

@@ -103,7 +103,8 @@ func (u *Updates) AddKey(ctx context.Context, by access.Caller, n wire.NewTSIGKe
 		slices.Sort(names)
 		return out, wire.Problemf(wire.Invalid, "%q is no algorithm of a TSIG key; those are %s. Nothing changed.", n.Algorithm, strings.Join(names, ", "))
 	}
-	if n.Name == "" {
+	given := n.Name != ""
+	if !given {
 		n.Name = strings.ReplaceAll(n.For, "/", "-")
 	}
 	name, err := dnsname.Parse(n.Name)
@@ -115,9 +116,7 @@ func (u *Updates) AddKey(ctx context.Context, by access.Caller, n wire.NewTSIGKe
 		if err != nil {
 			return err
 		}
-		if _, err := accounts.TSIGKey(tx, name.String()); err == nil {
-			return wire.Problemf(wire.Blocked, "There is a TSIG key %s already. Nothing changed. Give this one another name (--name), or remove that one: beacon tsig-key remove %s.", n.Name, n.Name)
-		} else if !store.IsMissing(err) {
+		if name, err = freeName(tx, name, given); err != nil {
 			return err
 		}
 		k := store.TSIGKey{Name: name.String(), Algorithm: n.Algorithm, UplinkID: of, CreatedBy: by.Name}
@@ -133,6 +132,31 @@ func (u *Updates) AddKey(ctx context.Context, by access.Caller, n wire.NewTSIGKe
 		}
 		return logbook.Log(tx, by.Name, "tsig-key.added", plain, "for "+n.For)
 	})
+}
+
+// mostOfOne bounds the keys that get a name of their own for one uplink.
+const mostOfOne = 20
+
+// freeName returns a name that no key has: the one that was given, or else one like it with a number, so that a client gets another key while it still has the first.
+func freeName(tx *store.Tx, name dnsname.Name, given bool) (dnsname.Name, error) {
+	label, rest, _ := strings.Cut(name.String(), ".")
+	for i, at := 2, name; i < mostOfOne; i++ {
+		_, err := accounts.TSIGKey(tx, at.String())
+		if store.IsMissing(err) {
+			return at, nil
+		}
+		if err != nil {
+			return name, err
+		}
+		if given {
+			break
+		}
+		if at, err = dnsname.Parse(fmt.Sprintf("%s-%d.%s", label, i, rest)); err != nil {
+			return name, err
+		}
+	}
+	plain := strings.TrimSuffix(name.String(), ".")
+	return name, wire.Problemf(wire.Blocked, "There is a TSIG key %s already. Nothing changed. Give this one another name, or remove that one: beacon tsig-key remove %s.", plain, plain)
 }
 
 // RemoveKey deletes a key. Updates that it signs are refused from then on.

@@ -38,11 +38,11 @@ console/node_modules/.installed: console/package.json console/package-lock.json 
 tour: need-database build
 	@exec bin/beacon demo tour
 
-# Most tests wait for something most of their time: four or five at once fit two processors.
+# Most tests wait for something most of their time: four to six at once fit two processors.
 test: need-tests console check
 	cd console && npm run --silent test
 	$(GO) test -timeout $(TEST_TIMEOUT) . ./core/... # no goroutine in them, so nothing for the race detector
-	$(GO) test -race -timeout $(TEST_TIMEOUT) -parallel 5 ./service $$($(GO) list ./... | grep -vE '^[a-z]+$$|/core/|/e2e$$|/service$$') # the longest first
+	$(GO) test -race -timeout $(TEST_TIMEOUT) -parallel 6 ./service $$($(GO) list ./... | grep -vE '^[a-z]+$$|/core/|/e2e$$|/service$$') # the longest first
 	$(GO) test -race -timeout $(TEST_TIMEOUT) -parallel 4 -count 1 ./e2e # builds the program by itself, which the test cache does not see
 	@echo "make test took $$(( ($$(date +%s) - $(BEGAN)) / 60 )) min $$(( ($$(date +%s) - $(BEGAN)) % 60 )) s"
 

@@ -90,6 +90,7 @@ func concrete(r route) string {
 }
 
 func TestEverythingNeedsASignIn(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	token := s.token
 	for _, bad := range []string{"", "abs_nonsense"} {
@@ -117,6 +118,7 @@ func TestEverythingNeedsASignIn(t *testing.T) {
 }
 
 func TestProblemsSayWhatAndWhatToDo(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	for _, c := range []struct {
 		method, path, body string
@@ -151,6 +153,7 @@ func TestProblemsSayWhatAndWhatToDo(t *testing.T) {
 
 // Zones of classless delegations (RFC 2317) have a slash in their names; what is no name of a zone is refused.
 func TestNamesOfZones(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	const part = "/zones/0%2F25.2.0.192.in-addr.arpa"
 	status, _, body := s.ask("POST", Base+part+"/imports", `{"partial":true,"file":"f","text":"1 60 PTR pier.example.\n"}`)
@@ -169,6 +172,7 @@ func TestNamesOfZones(t *testing.T) {
 }
 
 func TestPages(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	for _, name := range []string{"a", "b", "c"} {
 		status, _, body := s.ask("POST", Base+"/zones/"+name+".example/imports", `{"partial":true,"file":"f","text":"@ 60 A 192.0.2.1\n"}`)
@@ -185,6 +189,7 @@ func TestPages(t *testing.T) {
 }
 
 func TestHealth(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	s.token = ""
 	for _, path := range []string{"/healthz", "/readyz", Base + "/openapi.json"} {
@@ -212,6 +217,7 @@ func TestMetricsNeedASignIn(t *testing.T) {
 
 // The document says exactly what the router serves, and every reference in it leads somewhere.
 func TestOpenAPIIsTrue(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	served := map[string]bool{}
 	for _, r := range s.handler.(*gin.Engine).Routes() {
@@ -241,6 +247,7 @@ func TestOpenAPIIsTrue(t *testing.T) {
 
 // Every answer has the fields that its schema requires, and no others.
 func TestAnswersMatchTheirSchemas(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	status, _, body := s.ask("POST", Base+"/zones/saltmarsh-ferries.example/imports", `{"partial":true,"file":"f","text":"@ 60 A 192.0.2.1\n@ NS a.\n"}`)
 	require.Equal(t, http.StatusOK, status, body)
@@ -307,6 +314,7 @@ func matches(t *testing.T, where string, value any, schema, all map[string]any) 
 
 // Whoever changes a draft says which one they looked at.
 func TestDraftsAskForTheTag(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	text := "zones:\n  tidepool.example:\n    records: |\n      www A 192.0.2.1\n"
 	body, err := json.Marshal(map[string]any{"files": []map[string]string{{"name": "x", "text": text}}, "dry_run": false, "manage": false, "reason": ""})

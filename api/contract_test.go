@@ -27,6 +27,7 @@ func (s *site) send(method, path, body string, headers map[string]string) (int, 
 
 // A request that names itself is carried out once, however often it is sent.
 func TestRequestsWithAKey(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	key := map[string]string{"Idempotency-Key": "import-1"}
 	body := `{"partial":true,"file":"f","text":"@ 60 A 192.0.2.1\n"}`
@@ -60,6 +61,7 @@ func TestRequestsWithAKey(t *testing.T) {
 
 // What people edit has an ETag; a change under an old one changes nothing.
 func TestChangesUnderATag(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	status, _, body := s.send("POST", "/zones/pier.example/imports", `{"partial":true,"file":"f","text":"@ 60 A 192.0.2.1\n"}`, nil)
 	require.Equal(t, http.StatusOK, status, body)
@@ -81,6 +83,7 @@ func TestChangesUnderATag(t *testing.T) {
 
 // Parameters of lists are checked, not guessed.
 func TestParametersOfLists(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	for path, reason := range map[string]string{
 		"/zones?limit=0": "from 1 on", "/zones?limit=ten": "number of entries", "/zones?limit=-1": "from 1 on", "/zones?limit=1&limit=2": "2 times",
@@ -96,6 +99,7 @@ func TestParametersOfLists(t *testing.T) {
 
 // What the document calls required of a request is: without it the request is refused.
 func TestRequiredFieldsAreRequired(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	status, _, body := s.send("POST", "/zones/pier.example/imports", `{"partial":true,"file":"f","text":"@ 60 A 192.0.2.1\n"}`, nil)
 	require.Equal(t, http.StatusOK, status, body)

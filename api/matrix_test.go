@@ -13,6 +13,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -416,6 +417,7 @@ func (w world) counts() (list []string) {
 // Every route, by every role, everywhere and in one zone only, as a user and as a token, on the own zone, on another one, and on none. A route without a
 // row fails. Nothing that is refused leaves a trace but the line that says so; nothing of the other zone is returned to who may not see it.
 func TestWhoMayDoWhat(t *testing.T) {
+	t.Parallel()
 	list := routes()
 	slices.SortStableFunc(list, func(a, b route) int { // what takes things away comes last
 		last := func(r route) int {
@@ -446,65 +448,68 @@ func TestWhoMayDoWhat(t *testing.T) {
 	if testing.Short() {
 		callers = callers[:4]
 	}
-	asked := 0
-	for _, caller := range callers {
-		t.Run(caller.String(), func(t *testing.T) {
-			w := newWorld(t)
-			token := w.as(caller)
-			before, work := w.counts(), w.jobs()
-			for _, granted := range []bool{false, true} {
-				for _, r := range list {
-					row := matrix[r.method+" "+r.path]
-					for _, other := range []bool{false, true} {
-						switch row.about {
-						case ofZone, ofSet, ofID:
-						default:
-							if other {
+	var asked atomic.Int64
+	t.Run("callers", func(t *testing.T) { // each on a world of its own
+		for _, caller := range callers {
+			t.Run(caller.String(), func(t *testing.T) {
+				t.Parallel()
+				w := newWorld(t)
+				token := w.as(caller)
+				before, work := w.counts(), w.jobs()
+				for _, granted := range []bool{false, true} {
+					for _, r := range list {
+						row := matrix[r.method+" "+r.path]
+						for _, other := range []bool{false, true} {
+							switch row.about {
+							case ofZone, ofSet, ofID:
+							default:
+								if other {
+									continue
+								}
+							}
+							should := caller.allowed(row.action, row.about, other)
+							if r.path == "/tokens" && r.method == "POST" { // a token makes tokens only where it may manage users
+								should = should || caller.allowed(access.Users, all, false)
+							}
+							if r.path == "/tokens/:name/renewals" || r.path == "/tokens/:name" { // of a host: who may edit its name
+								should = caller.allowed(access.Edit, ofZone, other)
+							}
+							if should != granted {
 								continue
 							}
-						}
-						should := caller.allowed(row.action, row.about, other)
-						if r.path == "/tokens" && r.method == "POST" { // a token makes tokens only where it may manage users
-							should = should || caller.allowed(access.Users, all, false)
-						}
-						if r.path == "/tokens/:name/renewals" || r.path == "/tokens/:name" { // of a host: who may edit its name
-							should = caller.allowed(access.Edit, ofZone, other)
-						}
-						if should != granted {
-							continue
-						}
-						asked++
-						what := fmt.Sprintf("%s %s other=%v", r.method, r.path, other)
-						status, body := w.use(r, token, other)
-						refused := status == http.StatusForbidden || status == http.StatusUnauthorized || row.about == ofID && status == http.StatusNotFound
-						if row.about == nobody {
-							continue
-						}
-						assert.Equal(t, !should, refused, "%s: %d %s", what, status, body)
-						assert.Less(t, status, 500, "%s: %s", what, body)
-						if caller.own && !other {
-							assert.NotContains(t, body, "other.example", what)
-						}
-						if !should && status == http.StatusForbidden {
-							assert.Contains(t, body, "Nothing changed", what)
+							asked.Add(1)
+							what := fmt.Sprintf("%s %s other=%v", r.method, r.path, other)
+							status, body := w.use(r, token, other)
+							refused := status == http.StatusForbidden || status == http.StatusUnauthorized || row.about == ofID && status == http.StatusNotFound
+							if row.about == nobody {
+								continue
+							}
+							assert.Equal(t, !should, refused, "%s: %d %s", what, status, body)
+							assert.Less(t, status, 500, "%s: %s", what, body)
+							if caller.own && !other {
+								assert.NotContains(t, body, "other.example", what)
+							}
+							if !should && status == http.StatusForbidden {
+								assert.Contains(t, body, "Nothing changed", what)
+							}
 						}
 					}
+					if !granted {
+						assert.Equal(t, before, w.counts(), "what was refused left a line")
+						assert.Equal(t, work, w.jobs(), "what was refused left work")
+					}
 				}
-				if !granted {
-					assert.Equal(t, before, w.counts(), "what was refused left a line")
-					assert.Equal(t, work, w.jobs(), "what was refused left work")
+				for kind, n := range w.jobs() {
+					if n == work[kind] {
+						continue
+					}
+					has := func(action string) bool { return slices.Contains(strings.Fields(may[caller.may]), action) }
+					assert.True(t, slices.ContainsFunc(strings.Fields(jobKinds[kind]), has), "%s has work of the kind %s done", caller, kind)
 				}
-			}
-			for kind, n := range w.jobs() {
-				if n == work[kind] {
-					continue
-				}
-				has := func(action string) bool { return slices.Contains(strings.Fields(may[caller.may]), action) }
-				assert.True(t, slices.ContainsFunc(strings.Fields(jobKinds[kind]), has), "%s has work of the kind %s done", caller, kind)
-			}
-		})
-	}
-	t.Logf("%d requests", asked)
+			})
+		}
+	})
+	t.Logf("%d requests", asked.Load())
 	w := newWorld(t)
 	for _, r := range list {
 		if row := matrix[r.method+" "+r.path]; row.about != nobody {
@@ -516,6 +521,7 @@ func TestWhoMayDoWhat(t *testing.T) {
 
 // A refusal is a line of the logbook with the network address, once a minute.
 func TestRefusalsAreLogged(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	token := w.as(who{"viewer", true, false})
 	for range 3 {

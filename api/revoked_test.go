@@ -56,6 +56,7 @@ func statusAt(t *testing.T, address, token string) int {
 // A token that is revoked, one whose maker is removed, and a user that is removed, in the middle of what they do: the next request is refused, and the
 // stream has ended within moments, at both of two instances. One that was renewed goes on for the overlap.
 func TestRevokedInTheMiddle(t *testing.T) {
+	t.Parallel()
 	w := newWorld(t)
 	one, stopOne := w.instance()
 	defer stopOne()
@@ -186,6 +187,7 @@ func TestNetworksOfATokens(t *testing.T) {
 
 // The script of the quick start in the API's page does what it says, on a fresh start, with curl alone; and its token may do nothing else.
 func TestQuickStartOfTheDocs(t *testing.T) {
+	t.Parallel()
 	s := &site{t: t, settings: newSettings(t)}
 	svc := s.open()
 	code, err := svc.Users.FirstCode(context.Background())

@@ -32,6 +32,7 @@ func (s *site) raw(method, path, body string, headers map[string]string) *http.R
 
 // A browser signs in with a cookie that no script can read and no other site's page can use.
 func TestBrowserSession(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	s.token = ""
 	status, h, body := s.ask("POST", Base+"/sessions", `{"name":"admin","password":"correct horse","browser":true}`)
@@ -63,6 +64,7 @@ func TestBrowserSession(t *testing.T) {
 
 // A host's token comes as bearer or as the password of basic credentials, can report, and can do nothing else.
 func TestReportsOverHTTP(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	status, _, _ := s.ask("POST", Base+"/definitions", `{"dry_run":false,"files":[{"name":"x","text":"zones:\n  a.example:\n    records: |\n      @ A 192.0.2.1\n"}]}`)
 	require.Equal(t, http.StatusOK, status)
@@ -116,6 +118,7 @@ func TestReportsOverHTTP(t *testing.T) {
 }
 
 func TestConsoleIsServedBesideTheAPI(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	for _, path := range []string{"/", "/domains/a.example", "/sign-in"} {
 		res := s.raw("GET", path, "", nil)
@@ -128,6 +131,7 @@ func TestConsoleIsServedBesideTheAPI(t *testing.T) {
 
 // What a report does not know is not passed over: another address would be published than the one that was meant.
 func TestReportsWithParametersThatAreUnknown(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	status, _, _ := s.ask("POST", Base+"/definitions", `{"dry_run":false,"files":[{"name":"x","text":"zones:\n  a.example:\n    records: |\n      @ A 192.0.2.1\n"}]}`)
 	require.Equal(t, http.StatusOK, status)
@@ -160,6 +164,7 @@ func TestReportsWithParametersThatAreUnknown(t *testing.T) {
 
 // A page of another site can post a sign-in as text, as a form or without a type: none of them sets a cookie. A sign-in is small, whatever it says it is.
 func TestSignInsThatAreRefused(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	const right = `{"name":"admin","password":"correct horse","browser":true}`
 	for _, kind := range []string{"text/plain", "text/plain;charset=UTF-8", "application/x-www-form-urlencoded", "multipart/form-data", "application/json-patch+json", "text/dns", ""} {
@@ -193,6 +198,7 @@ func TestSignInsThatAreRefused(t *testing.T) {
 
 // A user changes its own password and ends its own sessions; another one is removed, and its token ends with it. The last one stays.
 func TestUsersComeAndGo(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	signIn := func(name, password string) (int, string) {
 		status, _, body := s.ask("POST", Base+"/sessions", `{"name":"`+name+`","password":"`+password+`"}`)
@@ -262,6 +268,7 @@ func TestUsersComeAndGo(t *testing.T) {
 
 // Reports are limited by their tokens, and those with wrong tokens by their networks: neither keeps another client from reporting.
 func TestTooManyReports(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	status, _, _ := s.ask("POST", Base+"/definitions", `{"dry_run":false,"files":[{"name":"x","text":"zones:\n  a.example:\n    records: |\n      @ A 192.0.2.1\n"}]}`)
 	require.Equal(t, http.StatusOK, status)

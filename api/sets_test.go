@@ -11,6 +11,7 @@ import (
 
 // One call writes one set: a revision of its own, under a condition where one is given, and the draft stays as it is.
 func TestOneSetIsWritten(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	body, err := json.Marshal(map[string]any{"files": []map[string]string{{"name": "x", "text": "zones:\n  tidepool.example:\n    records: |\n      www A 192.0.2.1\n"}}, "dry_run": false, "manage": false, "reason": ""})
 	require.NoError(t, err)

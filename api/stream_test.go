@@ -76,6 +76,7 @@ func (s *site) read(ctx context.Context, address string, after uint64, most int,
 // Ten thousand lines by four writers at once, whose transactions end in another order than they began: each arrives
 // once, in one order, though the reader comes and goes, and the service is restarted meanwhile.
 func TestNoEventIsMissedOrDoubled(t *testing.T) {
+	t.Parallel()
 	const writers, each = 4, 2500
 	s := newSite(t)
 	db, err := store.Open(context.Background(), s.settings.Database, reach.Loopback(), clock.Wall{}.Now)
@@ -127,6 +128,7 @@ func TestNoEventIsMissedOrDoubled(t *testing.T) {
 }
 
 func TestStreamBeginsNowAndEndsWithTheInstance(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	address, stop := s.instance()
 	status, _, body := s.ask("GET", Base+"/events?after=soon", "")
@@ -147,6 +149,7 @@ func TestStreamBeginsNowAndEndsWithTheInstance(t *testing.T) {
 
 // A stream ends within a second of the sign-out, at each instance, and says why; another token's goes on.
 func TestStreamEndsWithItsToken(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	one, stopOne := s.instance()
 	defer stopOne()
@@ -225,6 +228,7 @@ func TestLargeTextsOneAtATime(t *testing.T) {
 }
 
 func TestSweepsOfAUserAreBounded(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	address, stop := s.instance()
 	defer stop()

@@ -72,6 +72,7 @@ func TestCertificateIsReadAgain(t *testing.T) {
 
 // With TLS the service is asked under its names only, its cookies are for TLS only, and old versions of TLS are refused.
 func TestOverTLS(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	s.settings.TLS, s.settings.HostNames = writeCertificate(t, t.TempDir(), 1), []string{"Beacon.example."}
 	svc := s.open()
@@ -109,6 +110,7 @@ func TestOverTLS(t *testing.T) {
 
 // A request under a host name that is not the service's is refused: a page of another site can let its own name resolve to this address.
 func TestHostNames(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	for _, c := range []struct {
 		names   []string
@@ -144,6 +146,7 @@ func TestHostNames(t *testing.T) {
 
 // Behind a proxy with TLS the cookie is for TLS only.
 func TestCookiesBehindAProxy(t *testing.T) {
+	t.Parallel()
 	s := newSite(t)
 	s.settings.Proxies = []string{"192.0.2.1/32"} // where httptest's requests come from
 	svc := s.open()

@@ -293,14 +293,14 @@ func TestTooManyUpdates(t *testing.T) {
 	k, other := l.key(cam.String(), ""), l.key(cam.String(), "")
 	now := time.Now()
 	refused := 0
-	for i := range 70 {
+	for i := range 110 {
 		packet, _ := signedUpdate(t, k, fmt.Sprintf("198.51.100.%d", 1+i%2), now, nil)
 		if m, _ := l.exchange(packet); m.Rcode == dns.RcodeRefused {
 			refused++
 		}
 	}
 	assert.Positive(t, refused)
-	assert.Less(t, refused, 15, "sixty at once, and one a second")
+	assert.LessOrEqual(t, refused, 50, "sixty at once, and one a second")
 	packet, _ := signedUpdate(t, other, "198.51.100.9", now, nil)
 	m, _ := l.exchange(packet)
 	assert.Equal(t, dns.RcodeSuccess, m.Rcode)

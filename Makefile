@@ -69,6 +69,7 @@ soak: need-tests console
 	BEACON_SOAK=1 $(GO) test -count 1 -v -timeout 60m -run PeersAgree ./core/zonefile
 	BEACON_SOAK=1 $(GO) test -count 1 -v -timeout 60m -run 'Simul|GoingBack' ./core/handover
 	BEACON_SOAK=1 $(GO) test -count 1 -v -timeout 60m -run AYear ./core/dynaddr
+	BEACON_SOAK=1 $(GO) test -count 1 -v -timeout 5m -run FamilyThatIsGone ./reporter
 
 fuzz: need-go
 	$(GO) test -run '^$$' -fuzz FuzzParse$$ -fuzztime 1m ./core/dnsname

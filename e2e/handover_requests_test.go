@@ -10,8 +10,6 @@ import (
 	"net/http/httptest"
 	"net/http/httputil"
 	"net/url"
-	"os"
-	"path/filepath"
 	"strings"
 	"sync"
 	"testing"
@@ -183,13 +181,7 @@ func TestKillAtEachCommitOfAHandover(t *testing.T) {
 	}
 	m.done("/domains/"+moved+"/ds-changes", map[string]any{"remove": false})
 
-	s.KillService()
-	socket := filepath.Join(s.Dir, "db", "socket")
-	p := startProxy(t, socket, filepath.Join(s.Dir, "proxy"))
-	file := filepath.Join(s.Dir, "beacon.yaml")
-	text, err := os.ReadFile(file)
-	require.NoError(t, err)
-	require.NoError(t, os.WriteFile(file, []byte(strings.Replace(string(text), socket, p.path, 1)), 0o600))
+	p := throughProxy(t, s)
 	var mu sync.Mutex
 	commits, at, after, armed := 0, 1, false, false
 	dead := make(chan bool, 1)

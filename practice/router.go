@@ -10,7 +10,7 @@ import (
 	"time"
 )
 
-// routerState is a router at a home line, as whoever runs the world sets it.
+// routerState is a router at a home line, as the control interface sets it.
 type routerState struct {
 	Address    string   `json:"address"`    // of its line; empty while it is down
 	Translated bool     `json:"translated"` // its provider translates it: the line has an address that nobody reaches
@@ -213,7 +213,7 @@ func (w *World) announce(to netip.AddrPort) {
 	}
 }
 
-// routerControl is how whoever runs the world looks at the router and changes it.
+// routerControl shows the router, and changes it.
 func (w *World) routerControl(mux *http.ServeMux) {
 	show := func(rw http.ResponseWriter) {
 		w.router.mu.Lock()

@@ -77,7 +77,7 @@ func addressOf(m syscall.NetlinkMessage) (a core.Address, ok bool) {
 	}
 	a.Prefix = netip.PrefixFrom(addr, bits)
 	a.Temporary, a.Deprecated = flags&unix.IFA_F_TEMPORARY != 0, flags&unix.IFA_F_DEPRECATED != 0
-	a.Tentative, a.Managed = flags&(unix.IFA_F_TENTATIVE|unix.IFA_F_DADFAILED) != 0 && flags&unix.IFA_F_OPTIMISTIC == 0, flags&unix.IFA_F_MANAGETEMPADDR != 0
+	a.Tentative = flags&(unix.IFA_F_TENTATIVE|unix.IFA_F_DADFAILED) != 0 && flags&unix.IFA_F_OPTIMISTIC == 0
 	return a, true
 }
 

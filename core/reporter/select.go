@@ -12,7 +12,6 @@ type Address struct {
 	Temporary    bool
 	Tentative    bool          // its uniqueness is not known yet, or it is taken by another machine (RFC 4862 section 5.4)
 	Deprecated   bool          // new connections do not use it (RFC 4862 section 5.5.4)
-	Managed      bool          // temporary addresses are made beside it, so that it is one that stays (RFC 8981)
 	Preferred    time.Duration // for how long it is preferred; Forever for no end
 }
 

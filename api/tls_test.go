@@ -61,7 +61,7 @@ func TestCertificateIsReadAgain(t *testing.T) {
 	time.Sleep(lookAgain)
 	assert.EqualValues(t, 1, serial())
 	writeCertificate(t, dir, 2)
-	assert.Eventually(t, func() bool { return serial() == 2 }, 5*time.Second, 50*time.Millisecond)
+	assert.Eventually(t, func() bool { return serial() == 2 }, 2*time.Minute, 50*time.Millisecond)
 	require.NoError(t, os.Chmod(files.Key, 0o644))
 	_, err = TLS(files, slog.New(slog.DiscardHandler))
 	assert.ErrorContains(t, err, "chmod")

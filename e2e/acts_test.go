@@ -77,7 +77,7 @@ func (m mover) ended(id int) (act shown) {
 	require.Eventually(m.t, func() bool {
 		m.ask("GET", fmt.Sprintf("/acts/%d", id), nil, &act)
 		return act.State != "pending" && act.State != "running" && act.State != "retrying"
-	}, 40*time.Second, 30*time.Millisecond, "act %d", id)
+	}, 2*time.Minute, 30*time.Millisecond, "act %d", id)
 	return act
 }
 

@@ -146,7 +146,7 @@ func (a *asker) done(path string, body any) {
 	require.Eventually(a.t, func() bool {
 		a.ask("GET", fmt.Sprintf("/acts/%d", act.ID), nil, &act)
 		return act.State != "pending" && act.State != "running"
-	}, 30*time.Second, 20*time.Millisecond, "%s", path)
+	}, 2*time.Minute, 20*time.Millisecond, "%s", path)
 	require.Equal(a.t, "done", act.State, act.Message)
 }
 
@@ -243,7 +243,7 @@ func TestStopAndStartAgain(t *testing.T) {
 		require.Eventually(t, ready, 60*time.Second, 20*time.Millisecond)
 		t.Logf("start %d: ready after %.2f s", round+1, time.Since(begun).Seconds())
 		if round == 0 { // the scenario is loaded after the service is ready
-			require.Eventually(t, func() bool { _, err := os.Stat(filepath.Join(opt.Dir, "loaded")); return err == nil }, 20*time.Second, 20*time.Millisecond)
+			require.Eventually(t, func() bool { _, err := os.Stat(filepath.Join(opt.Dir, "loaded")); return err == nil }, 2*time.Minute, 20*time.Millisecond)
 		}
 		require.NoError(t, cmd.Process.Signal(os.Interrupt))
 		said, _ := os.ReadFile(out.Name())

@@ -138,11 +138,11 @@ func TestDatabaseOutages(t *testing.T) {
 			}
 			p.become(well)
 			back := time.Now()
-			require.Eventually(t, func() bool { ready, _, _ := readiness(t, a.at); return ready }, 10*time.Second, 50*time.Millisecond, "%s: it is back, and that is not told", o.trouble)
+			require.Eventually(t, func() bool { ready, _, _ := readiness(t, a.at); return ready }, 2*time.Minute, 50*time.Millisecond, "%s: it is back, and that is not told", o.trouble)
 			t.Logf("%s: told after %s, and that it was over after %s", o.trouble, told.Round(time.Millisecond), time.Since(back).Round(time.Millisecond))
 			before := acknowledged.Load()
 			heard := reported.Load()
-			require.Eventually(t, func() bool { return acknowledged.Load() > before && reported.Load() > heard }, 20*time.Second, 20*time.Millisecond, "%s: work goes on", o.trouble)
+			require.Eventually(t, func() bool { return acknowledged.Load() > before && reported.Load() > heard }, 2*time.Minute, 20*time.Millisecond, "%s: work goes on", o.trouble)
 			time.Sleep(1500 * time.Millisecond) // until the next look at the database
 		}
 	}
@@ -166,7 +166,7 @@ func TestDatabaseOutages(t *testing.T) {
 		}
 		last = a.synced(started.Items[0].ID)
 		return true
-	}, 60*time.Second, 200*time.Millisecond)
+	}, 2*time.Minute, 200*time.Millisecond)
 	live, _ := target.live(t)
 	var n int64
 	for _, r := range live.Records() {

@@ -114,7 +114,7 @@ func TestRestoredServiceIsHeld(t *testing.T) {
 	require.NoError(t, s.StartService(context.Background()))
 	a = signedIn(t, s)
 	var held heldView
-	require.Eventually(t, func() bool { a.ask("GET", "/hold", nil, &held); return held.Unseen == 0 }, 60*time.Second, 200*time.Millisecond)
+	require.Eventually(t, func() bool { a.ask("GET", "/hold", nil, &held); return held.Unseen == 0 }, 2*time.Minute, 200*time.Millisecond)
 	require.True(t, held.Held)
 	assert.Contains(t, held.Reason, "restored from an archive")
 	assert.Equal(t, zones, held.Newer, "all that changed is shown as newer outside")
@@ -136,7 +136,7 @@ func TestRestoredServiceIsHeld(t *testing.T) {
 	assert.Equal(t, before, writes(), "what was kept needs no write")
 	a.ask("POST", "/hold/release", map[string]any{"all": true}, &held)
 	assert.False(t, held.Held)
-	require.Eventually(t, func() bool { return writes() > before }, 30*time.Second, 100*time.Millisecond, "zones whose settings say so are reverted now")
+	require.Eventually(t, func() bool { return writes() > before }, 2*time.Minute, 100*time.Millisecond, "zones whose settings say so are reverted now")
 
 	// The database goes back while its mark stays: the service begins held by itself.
 	s.KillService()
@@ -152,7 +152,7 @@ func TestRestoredServiceIsHeld(t *testing.T) {
 	}
 	require.NoError(t, s.StartService(context.Background()))
 	a = signedIn(t, s)
-	require.Eventually(t, func() bool { a.ask("GET", "/hold", nil, &held); return held.Held }, 10*time.Second, 50*time.Millisecond)
+	require.Eventually(t, func() bool { a.ask("GET", "/hold", nil, &held); return held.Held }, 2*time.Minute, 50*time.Millisecond)
 	assert.Contains(t, held.Reason, "went back")
 }
 

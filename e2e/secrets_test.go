@@ -137,7 +137,7 @@ func TestNoSecretShows(t *testing.T) {
 			_, answer = a.try("POST", "/accounts", map[string]any{"name": kind, "role": "provider", "kind": kind, "address": s.Site("heron"), "parts": parts, "hosts": hosts[kind]})
 			keep("API answer", answer)
 			return !strings.Contains(string(answer), "no answer in time")
-		}, 30*time.Second, 100*time.Millisecond, kind)
+		}, 2*time.Minute, 100*time.Millisecond, kind)
 		require.Contains(t, string(answer), "you_said", kind)
 		args := []string{"provider", "try", file, "--url", s.Site("heron")}
 		for name, address := range hosts[kind] {

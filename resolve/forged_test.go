@@ -64,7 +64,7 @@ func TestSourcePortsChange(t *testing.T) {
 		}
 	}
 	assert.Less(t, again, len(ports)/4/2, "ports that were seen early are used late")
-	assert.Eventually(t, func() bool { return c.four.retired() == 0 }, 5*time.Second, 20*time.Millisecond, "old sockets are closed")
+	assert.Eventually(t, func() bool { return c.four.retired() == 0 }, 2*time.Minute, 20*time.Millisecond, "old sockets are closed")
 }
 
 // cookied answers with a server's cookie as RFC 7873 has it, or, once bare says so, without.

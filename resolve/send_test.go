@@ -74,7 +74,7 @@ func TestQuestionsSentTogether(t *testing.T) {
 		})
 	}
 	group.Wait()
-	assert.Eventually(t, func() bool { return waitsFor(c) == 0 }, 5*time.Second, 5*time.Millisecond, "nothing is left over")
+	assert.Eventually(t, func() bool { return waitsFor(c) == 0 }, 2*time.Minute, 5*time.Millisecond, "nothing is left over")
 	assert.Empty(t, c.server(at).places, "all places are free again")
 	assert.Empty(t, c.server(elsewhere).places)
 }

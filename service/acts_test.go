@@ -50,7 +50,7 @@ func (h house) finished(act wire.Act, err error) wire.Act {
 		act, err = h.Acts.Act(ctx, access.Service, act.ID)
 		require.NoError(h.t, err)
 		return act.State.Ended()
-	}, 20*time.Second, 20*time.Millisecond, "%+v", act)
+	}, 2*time.Minute, 20*time.Millisecond, "%+v", act)
 	return act
 }
 

@@ -45,7 +45,7 @@ func (h house) looks(account string, n int) {
 				}
 			}
 			return false
-		}, 30*time.Second, 20*time.Millisecond)
+		}, 2*time.Minute, 20*time.Millisecond)
 		seen++
 	}
 }

@@ -87,12 +87,12 @@ func TestBriefComparisonsMissNothing(t *testing.T) {
 			v := h.ended(synced[0].ID)
 			require.NotEqual(t, wire.SyncFailed, v.State, "%s: %v", v.Message, did)
 			return v.State == wire.SyncDone
-		}, 20*time.Second, 50*time.Millisecond, "%v", did)
+		}, 2*time.Minute, 50*time.Millisecond, "%v", did)
 		require.Eventually(t, func() bool {
 			list, err := h.Syncs.Differences(ctx, access.Service, zone, true)
 			require.NoError(t, err)
 			return len(list[0].Steps) == 0
-		}, 10*time.Second, 100*time.Millisecond, "%v", did)
+		}, 2*time.Minute, 100*time.Millisecond, "%v", did)
 	}
 	wanted, err := h.Zones.Wanted(ctx, zone)
 	require.NoError(t, err)

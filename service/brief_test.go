@@ -49,7 +49,7 @@ func TestBriefChecks(t *testing.T) {
 			}
 		}
 		return true
-	}, 60*time.Second, 50*time.Millisecond, "the first checks")
+	}, 2*time.Minute, 50*time.Millisecond, "the first checks")
 	briefCheck := func() (g wire.BriefChecks) {
 		g, err := h.Checks.StartBriefChecks(ctx, access.Service)
 		require.NoError(t, err)
@@ -57,7 +57,7 @@ func TestBriefChecks(t *testing.T) {
 			g, err = h.Checks.BriefChecksSince(ctx, access.Service, g.Since)
 			require.NoError(t, err)
 			return g.Ended != nil
-		}, 30*time.Second, 20*time.Millisecond)
+		}, 2*time.Minute, 20*time.Millisecond)
 		return g
 	}
 	g := briefCheck()
@@ -80,7 +80,7 @@ func TestBriefChecks(t *testing.T) {
 
 	require.NoError(t, h.world.Register("mooring-3.example", []string{"quay-11.heron.test", "quay-13.heron.test"}, 0))
 	briefCheck()
-	require.Eventually(t, func() bool { return checkedAt(3).After(before[3]) }, 30*time.Second, 50*time.Millisecond, "who changed is checked")
+	require.Eventually(t, func() bool { return checkedAt(3).After(before[3]) }, 2*time.Minute, 50*time.Millisecond, "who changed is checked")
 	time.Sleep(500 * time.Millisecond)
 	for i := range moorings {
 		if i != 3 {
@@ -91,6 +91,7 @@ func TestBriefChecks(t *testing.T) {
 
 // Who asks for a brief look while one goes on gets one of his own, whole; who waits for the other is served by it as well.
 func TestBriefChecksAskedForTwice(t *testing.T) {
+	t.Parallel()
 	h := newHouse(t)
 	text := "zones:\n"
 	for i := range 8 {
@@ -109,7 +110,7 @@ func TestBriefChecksAskedForTwice(t *testing.T) {
 			g, err = h.Checks.BriefChecksSince(ctx, access.Service, since)
 			require.NoError(t, err)
 			return g.Ended != nil
-		}, 30*time.Second, 20*time.Millisecond)
+		}, 2*time.Minute, 20*time.Millisecond)
 		assert.Equal(t, 8, g.Looked)
 		assert.Equal(t, 8, g.Verdicts[delegation.Undelegated], "%v", g)
 		assert.Len(t, g.Items, 8)

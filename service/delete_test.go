@@ -21,6 +21,7 @@ import (
 
 // A zone is deleted once it is placed nowhere and no parent leads to it; an account once nothing uses it.
 func TestDeletion(t *testing.T) {
+	t.Parallel()
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.2")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
@@ -59,6 +60,7 @@ func TestDeletion(t *testing.T) {
 
 // A zone whose file vanishes from the followed folder is told of once, and can be deleted.
 func TestVanishedFile(t *testing.T) {
+	t.Parallel()
 	h := newHouse(t)
 	settings := h.settings
 	settings.Watch = apply.WatchSettings{Folder: t.TempDir(), Every: 50 * time.Millisecond}
@@ -67,7 +69,7 @@ func TestVanishedFile(t *testing.T) {
 	}
 	instance(t, settings)
 	a := dnsname.MustParse("a-pier.example")
-	require.Eventually(t, func() bool { _, err := h.Overview.Zone(ctx, access.Service, a); return err == nil }, 20*time.Second, 20*time.Millisecond)
+	require.Eventually(t, func() bool { _, err := h.Overview.Zone(ctx, access.Service, a); return err == nil }, 2*time.Minute, 20*time.Millisecond)
 	_, err := h.Delegations.Delete(ctx, access.Service, wire.DeleteRequest{Zone: a})
 	assert.ErrorContains(t, err, "managed by the file a.beacon.yaml")
 	require.NoError(t, os.Remove(filepath.Join(settings.Watch.Folder, "a.beacon.yaml")))
@@ -81,7 +83,7 @@ func TestVanishedFile(t *testing.T) {
 		}
 		return n
 	}
-	require.Eventually(t, func() bool { return told() == 1 }, 20*time.Second, 20*time.Millisecond)
+	require.Eventually(t, func() bool { return told() == 1 }, 2*time.Minute, 20*time.Millisecond)
 	out, err := h.Delegations.Delete(ctx, access.Service, wire.DeleteRequest{Zone: a})
 	require.NoError(t, err)
 	assert.True(t, out.Deleted)
@@ -90,7 +92,7 @@ func TestVanishedFile(t *testing.T) {
 	require.Eventually(t, func() bool {
 		c, err := h.Zones.Wanted(ctx, b)
 		return err == nil && c.Len() == 1 && c.Records()[0].Data == "192.0.2.2"
-	}, 20*time.Second, 20*time.Millisecond)
+	}, 2*time.Minute, 20*time.Millisecond)
 	assert.Equal(t, 1, told(), "once")
 }
 
@@ -118,18 +120,18 @@ func TestVanishedFileIsPruned(t *testing.T) {
 		require.Eventually(t, func() bool {
 			v, err := h.Overview.Zone(ctx, access.Service, name)
 			return err == nil && len(v.Placements) == 1 && v.Placements[0].LastSync != nil && v.Placements[0].LastSync.State == wire.SyncDone
-		}, 30*time.Second, 20*time.Millisecond)
+		}, 2*time.Minute, 20*time.Millisecond)
 	}
 	require.Equal(t, wire.ActDone, h.delegate(wire.DelegateRequest{Override: []string{"sides-differ"}, Reason: "the old side is ours"}).State)
 	for _, name := range []dnsname.Name{goes, zone} {
 		require.NoError(t, os.Remove(file(name.String())))
 	}
-	require.Eventually(t, func() bool { _, err := h.Overview.Zone(ctx, access.Service, goes); return !at(goes) && err != nil }, 30*time.Second, 20*time.Millisecond)
+	require.Eventually(t, func() bool { _, err := h.Overview.Zone(ctx, access.Service, goes); return !at(goes) && err != nil }, 2*time.Minute, 20*time.Millisecond)
 	require.Eventually(t, func() bool {
 		list, err := h.Logbook.Entries(ctx, access.Service, zone.String(), false, 0, 50)
 		return err == nil && slices.ContainsFunc(list, func(e wire.Entry) bool {
 			return e.Action == "files.not-pruned" && strings.Contains(e.Detail, delegate.GuardStillDelegated)
 		})
-	}, 30*time.Second, 20*time.Millisecond)
+	}, 2*time.Minute, 20*time.Millisecond)
 	assert.True(t, at(stays) && at(zone), "one has its file, the other is delegated there")
 }

@@ -29,6 +29,7 @@ func edits(list ...wire.RecordEdit) wire.DraftChange {
 
 // Two people edit one zone: the second one is told, looks again, and both changes go out together.
 func TestTwoPeopleShareADraft(t *testing.T) {
+	t.Parallel()
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.1\ncam A 192.0.2.5\n@ TXT \"v=spf1 -all\"")
 	petra := access.For("petra")
@@ -67,6 +68,7 @@ func TestTwoPeopleShareADraft(t *testing.T) {
 }
 
 func TestDraftEdits(t *testing.T) {
+	t.Parallel()
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.1")
 	tag := func() string {
@@ -135,6 +137,7 @@ func TestDraftEdits(t *testing.T) {
 
 // What somebody changed past the draft is not overwritten by it.
 func TestDraftIsOverrun(t *testing.T) {
+	t.Parallel()
 	h := newHouse(t)
 	h.define("heron-main", "www A 192.0.2.1\ncam A 192.0.2.1")
 	d, err := h.Zones.Draft(ctx, access.Service, zone)

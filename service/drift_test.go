@@ -35,7 +35,7 @@ func (h house) standing(account string, want wire.PlacementState) (p wire.Placem
 			}
 		}
 		return p.State == want
-	}, 20*time.Second, 30*time.Millisecond, "standing at %s", account)
+	}, 2*time.Minute, 30*time.Millisecond, "standing at %s", account)
 	return p
 }
 
@@ -76,15 +76,16 @@ func TestDriftIsSeenAndAnswered(t *testing.T) {
 
 	h.place("heron-main", "drift: revert", records)
 	h.standing("heron-main", wire.InSync)
-	require.Eventually(t, func() bool { return h.live("heron").Get(changed.Key()).Data[0] == "192.0.2.2" }, 20*time.Second, 50*time.Millisecond)
+	require.Eventually(t, func() bool { return h.live("heron").Get(changed.Key()).Data[0] == "192.0.2.2" }, 2*time.Minute, 50*time.Millisecond)
 
 	require.NoError(t, err0(h.Zones.Detach(ctx, access.Service, zone)))
 	h.byHand("heron", changed)
 	h.standing("heron-main", wire.InSync)
-	require.Eventually(t, func() bool { return h.live("heron").Get(changed.Key()).Data[0] == "192.0.2.2" }, 20*time.Second, 50*time.Millisecond)
+	require.Eventually(t, func() bool { return h.live("heron").Get(changed.Key()).Data[0] == "192.0.2.2" }, 2*time.Minute, 50*time.Millisecond)
 }
 
 func TestDriftIsAdopted(t *testing.T) {
+	t.Parallel()
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.2\ngone A 192.0.2.3")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
@@ -108,6 +109,7 @@ func TestDriftIsAdopted(t *testing.T) {
 
 // Guards speak one by one, each for what it watches, and the zone is untouched until each has its yes.
 func TestGuardsSpeak(t *testing.T) {
+	t.Parallel()
 	h := newHouse(t)
 	h.place("heron-main", `protect: ["www *"]`, "@ A 192.0.2.1\n@ MX 10 mx.post.example.\n@ TXT \"v=spf1 mx -all\"\nwww A 192.0.2.2\nold A 192.0.2.3")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
@@ -129,6 +131,7 @@ func TestGuardsSpeak(t *testing.T) {
 
 // Where only what is ours is touched, records that were there before us stay, whatever is wanted.
 func TestKeepExisting(t *testing.T) {
+	t.Parallel()
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
@@ -144,6 +147,7 @@ func TestKeepExisting(t *testing.T) {
 // An attribute that is declared is put there and put back; one that somebody set at the provider's own site is kept through
 // every write that does not speak of it. Behind a relay, nobody waits for the written address.
 func TestAttributes(t *testing.T) {
+	t.Parallel()
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.2")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
@@ -177,6 +181,7 @@ func TestAttributes(t *testing.T) {
 }
 
 func TestCredentials(t *testing.T) {
+	t.Parallel()
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
@@ -250,6 +255,7 @@ func (h house) verified(account string, r wire.Verification) (run wire.Verificat
 // A zone that the parent leads to is not taken from its provider without a yes; afterwards it is gone there, or left, as was
 // asked, and the domain is to be delegated to what remains.
 func TestRetire(t *testing.T) {
+	t.Parallel()
 	h := newHouse(t)
 	h.define("heron-main, curlew-ops", "@ A 192.0.2.1")
 	for _, account := range []string{"heron-main", "curlew-ops"} {
@@ -288,6 +294,7 @@ func TestRetire(t *testing.T) {
 
 // How a zone is looked after is said by hand where no file leads it, and is then what syncs go by.
 func TestZoneSettingsByHand(t *testing.T) {
+	t.Parallel()
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.2")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)

@@ -48,6 +48,7 @@ func lead(text string) wire.ApplyRequest {
 
 // A zone that files lead refuses edits elsewhere, until a user takes it over and gets the matching definition.
 func TestFilesLead(t *testing.T) {
+	t.Parallel()
 	h := newHouse(t)
 	defined, err := h.Apply.Apply(ctx, access.Service, lead(withKit))
 	require.NoError(t, err)
@@ -106,6 +107,7 @@ func TestFilesLead(t *testing.T) {
 
 // Sets that a definition leaves to others are neither touched nor told of.
 func TestLeave(t *testing.T) {
+	t.Parallel()
 	h := newHouse(t)
 	_, err := h.Apply.Apply(ctx, access.Service, lead(withKit))
 	require.NoError(t, err)
@@ -182,6 +184,7 @@ func TestWatchedFolder(t *testing.T) {
 
 // What was taken from the files goes out, though the service stops between the two and another zone's sync is in the way.
 func TestWatchedFolderLosesNoSync(t *testing.T) {
+	t.Parallel()
 	h := newHouse(t)
 	h.stop() // nobody works
 	settings := h.settings
@@ -217,10 +220,11 @@ func TestWatchedFolderLosesNoSync(t *testing.T) {
 			}
 		}
 		return true
-	}, 15*time.Second, 50*time.Millisecond)
+	}, 2*time.Minute, 50*time.Millisecond)
 }
 
 func TestHouseKit(t *testing.T) {
+	t.Parallel()
 	h := newHouse(t)
 	settings := h.settings
 	file := filepath.Join(t.TempDir(), "house.beacon.yaml")

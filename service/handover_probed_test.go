@@ -246,7 +246,7 @@ func TestHandoversAreSeenByNobody(t *testing.T) {
 				require.Eventually(t, func() bool {
 					_, there, err := provider.FindZone(ctx, m.direct("curlew"), p.name)
 					return err == nil && there
-				}, 20*time.Second, 20*time.Millisecond)
+				}, 2*time.Minute, 20*time.Millisecond)
 				m.control("/signing", map[string]any{"zone": p.name.String(), "at": "curlew"})
 			}
 		}

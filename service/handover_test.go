@@ -63,7 +63,7 @@ func (h house) moving(skip bool, is func(wire.Handover) bool) (v wire.Handover) 
 			require.NoError(h.t, err)
 		}
 		return false
-	}, 60*time.Second, 50*time.Millisecond)
+	}, 4*time.Minute, 50*time.Millisecond)
 	require.True(h.t, ok, "%+v", v)
 	return v
 }
@@ -159,7 +159,7 @@ func TestHandoverOfASignedDomain(t *testing.T) {
 
 	_, err = h.Handover.Begin(ctx, access.Service, wire.HandoverRequest{Domain: zone, To: "heron-main", Sign: true, Grace: &hour})
 	require.NoError(t, err)
-	require.Eventually(t, func() bool { return h.zonesNamed("heron") == 1 }, 20*time.Second, 20*time.Millisecond)
+	require.Eventually(t, func() bool { return h.zonesNamed("heron") == 1 }, 2*time.Minute, 20*time.Millisecond)
 	h.control("/signing", map[string]any{"zone": zone.String(), "at": "heron"})
 	before := h.active()
 	v := h.allows(handover.DoRemoveDS)
@@ -311,7 +311,7 @@ func TestReportsDuringAHandover(t *testing.T) {
 				shed := record.Key{Name: dnsname.MustParse("shed.saltmarsh-ferries.example"), Type: record.A}
 				old, next := h.live("plover").Get(shed), h.live("heron").Get(shed)
 				return len(old.Data) == 1 && old.SameData(next) && old.Data[0] == record.Data(fmt.Sprintf("192.0.2.%d", 100+i))
-			}, 20*time.Second, 50*time.Millisecond)
+			}, 2*time.Minute, 50*time.Millisecond)
 		}
 	}
 	assert.Positive(t, phases[handover.Ready])
@@ -338,7 +338,7 @@ func TestReportThatOneSideRefuses(t *testing.T) {
 		require.NoError(t, err)
 		return v.Unwritten
 	}
-	require.Eventually(t, func() bool { return len(unwritten()) == 1 && unwritten()[0].Problem != "" }, 20*time.Second, 50*time.Millisecond)
+	require.Eventually(t, func() bool { return len(unwritten()) == 1 && unwritten()[0].Problem != "" }, 2*time.Minute, 50*time.Millisecond)
 	one := unwritten()[0]
 	assert.Equal(t, []string{"cam.saltmarsh-ferries.example.", "heron-main", "198.51.100.10"}, []string{one.Host.String(), one.Account, one.Address})
 	v, err := h.Hosts.Host(ctx, access.Service, cam)
@@ -381,7 +381,7 @@ func TestWordOfAHandover(t *testing.T) {
 		}
 		return n
 	}
-	require.Eventually(t, func() bool { return told() == 1 }, 20*time.Second, 20*time.Millisecond)
+	require.Eventually(t, func() bool { return told() == 1 }, 2*time.Minute, 20*time.Millisecond)
 	today, err := h.Overview.Today(ctx, access.Service)
 	require.NoError(t, err)
 	require.NotEmpty(t, today.Attention)
@@ -513,7 +513,7 @@ func TestBatchOfHandovers(t *testing.T) {
 	require.Eventually(t, func() bool {
 		l := both()
 		return l[0].Trouble != "" && queued(l[1], "ebb.example, of the same batch, is out of trouble") || l[1].Trouble != "" && queued(l[0], "flow.example, of the same batch, is out of trouble")
-	}, 40*time.Second, 50*time.Millisecond, "%+v", both())
+	}, 2*time.Minute, 50*time.Millisecond, "%+v", both())
 	h.fault(`{"site":"3.1"}`)
 	for i, v := range both() {
 		if v.Trouble != "" {

@@ -24,6 +24,7 @@ import (
 // What a vantage point sees stands beside what is seen here; a registry's word about a registration counts where no registrar's account is
 // known; and either may be out of reach without the check failing.
 func TestPlacesAndRegistries(t *testing.T) {
+	t.Parallel()
 	var north wire.SweepRequest
 	place := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		assert.Equal(t, "/api/v1/sweeps", r.URL.Path)

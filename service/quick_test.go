@@ -130,7 +130,7 @@ func TestReportedAddressesAmongOtherHands(t *testing.T) {
 			}
 		}
 		return true
-	}, 60*time.Second, 500*time.Millisecond)
+	}, 2*time.Minute, 500*time.Millisecond)
 	live := h.live("heron")
 	assert.Len(t, live.Get(record.Key{Name: dnsname.MustParse("alias." + zone.String()), Type: record.CNAME}).Data, 1)
 	assert.Len(t, live.Get(record.Key{Name: dnsname.MustParse("pier." + zone.String()), Type: record.TXT}).Data, 1)
@@ -154,7 +154,7 @@ func TestReportIsSeenLater(t *testing.T) {
 		list, err := h.Overview.Syncs(ctx, access.Service, zone)
 		require.NoError(t, err)
 		return len(list) > 0 && list[0].State == wire.SyncDone && strings.Contains(list[0].Message, "not seen")
-	}, 20*time.Second, 20*time.Millisecond, "written, and not seen")
+	}, 2*time.Minute, 20*time.Millisecond, "written, and not seen")
 	silence(false)
 	h.arrived()
 }

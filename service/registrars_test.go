@@ -70,7 +70,7 @@ func TestChangesAtRegistrarsAreMadeOnce(t *testing.T) {
 		require.Eventually(t, func() bool { // the first expressions of a test start their workers, which may take longer than a request has
 			_, err := h.Accounts.AddAccount(ctx, access.Service, n)
 			return err == nil
-		}, 30*time.Second, 100*time.Millisecond, kind)
+		}, 2*time.Minute, 100*time.Millisecond, kind)
 		text := "zones:\n  saltmarsh-ferries.example:\n    providers: [heron-main]\n    registrar: " + kind + "-main\n    records: |\n      @ A 192.0.2.1\n"
 		_, err := h.Apply.Apply(ctx, access.Service, wire.ApplyRequest{Files: []definition.File{{Name: "test.beacon.yaml", Text: text}}})
 		require.NoError(t, err)

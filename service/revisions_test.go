@@ -20,6 +20,7 @@ func texts(list []record.Record) (out []string) {
 }
 
 func TestRevisionsAreComparedAndRestored(t *testing.T) {
+	t.Parallel()
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.1\ngate A 192.0.2.7")
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.2\ngate A 192.0.2.7")

@@ -94,7 +94,7 @@ func newHouseIn(t *testing.T, w *practice.World, change func(s *service.Settings
 	require.NoError(t, os.WriteFile(hints, []byte(w.RootHints()), 0o600))
 	settings := service.Settings{Database: storetest.Settings(t), KeyFile: filepath.Join(dir, "key"), AllowedNetworks: []string{"127.0.0.0/8"},
 		DNS:        service.DNSSettings{RootHints: hints, Port: netip.MustParseAddrPort(w.DNSAddress("0.1")).Port(), PerSecond: -1},
-		WorldClock: w.URL("control") + "/clock", Checks: check.CheckSettings{Settling: 30 * time.Second, Settled: time.Hour},
+		WorldClock: w.URL("control") + "/clock", Checks: check.CheckSettings{Settling: 2 * time.Minute, Settled: time.Hour},
 		Lease: 4 * time.Second, Request: time.Second, Workers: 2, Profiles: "../demo/profiles",
 		Hosts: service.HostSettings{AllowedNetworks: []netip.Prefix{netip.MustParsePrefix("198.51.100.0/24"), netip.MustParsePrefix("2001:db8::/32")}}}
 	for _, r := range w.Resolvers() {
@@ -160,7 +160,7 @@ func (h house) ended(id uint64) (v wire.SyncView) {
 		v, err = h.Overview.Sync(ctx, access.Service, id)
 		require.NoError(h.t, err)
 		return v.State.Ended()
-	}, 30*time.Second, 20*time.Millisecond)
+	}, 2*time.Minute, 20*time.Millisecond)
 	return v
 }
 
@@ -240,6 +240,7 @@ func asProblem(t *testing.T, err error) *wire.Problem {
 }
 
 func TestSyncAtEveryKindOfProvider(t *testing.T) {
+	t.Parallel()
 	h := newHouse(t)
 	h.define("heron-main, plover-old, curlew-ops", "@ A 192.0.2.1\nwww CNAME @\ntxt TXT \"a;b\"")
 	list, err := h.Syncs.StartSync(ctx, access.Service, wire.SyncRequest{Zone: zone})
@@ -326,6 +327,7 @@ func TestUnclearWriteIsReadNotRepeated(t *testing.T) {
 }
 
 func TestDriftForeignAndConflict(t *testing.T) {
+	t.Parallel()
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.1")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
@@ -353,6 +355,7 @@ func TestDriftForeignAndConflict(t *testing.T) {
 }
 
 func TestGuardAndShownListHoldASync(t *testing.T) {
+	t.Parallel()
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.1")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
@@ -371,6 +374,7 @@ func TestGuardAndShownListHoldASync(t *testing.T) {
 }
 
 func TestTwoSyncsAreNeverInterleaved(t *testing.T) {
+	t.Parallel()
 	h := newHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1")
 	h.fault(`{"site":"4.1","delay_ms":150}`)
@@ -385,6 +389,7 @@ func TestTwoSyncsAreNeverInterleaved(t *testing.T) {
 
 // Two instances on one database: every piece of work is done once, by either.
 func TestInstancesShareTheWork(t *testing.T) {
+	t.Parallel()
 	h := newHouse(t)
 	instance(t, h.settings)
 	const zones = 12
@@ -412,6 +417,7 @@ func TestInstancesShareTheWork(t *testing.T) {
 }
 
 func TestWrongCredential(t *testing.T) {
+	t.Parallel()
 	h := newHouse(t)
 	_, err := h.Accounts.AddAccount(ctx, access.Service, wire.NewAccount{Name: "heron-two", Role: wire.RoleProvider, Kind: "heron", Address: h.world.URL("heron"), Secret: "wr0ng-s3cret"})
 	p := asProblem(t, err)
@@ -432,6 +438,7 @@ func TestWrongCredential(t *testing.T) {
 }
 
 func TestDefinitionWithFaultsChangesNothing(t *testing.T) {
+	t.Parallel()
 	h := newHouse(t)
 	text := "zones:\n  a.example:\n    providers: [nowhere]\n    records: |\n      w A 192.0.2.1\n  b.example:\n    records: |\n      w A https://x/\n"
 	_, err := h.Apply.Apply(ctx, access.Service, wire.ApplyRequest{Files: []definition.File{{Name: "f.beacon.yaml", Text: text}}})
@@ -446,6 +453,7 @@ func TestDefinitionWithFaultsChangesNothing(t *testing.T) {
 }
 
 func TestImport(t *testing.T) {
+	t.Parallel()
 	h := newHouse(t)
 	file := "$TTL 300\n@ SOA a. b. 1 2 3 4 5\n@ NS ns1.old.example.\nwww A 192.0.2.1\nsub NS ns1.old.example.\n"
 	dry, err := h.Zones.ImportZone(ctx, access.Service, wire.Import{Zone: zone, Partial: true, File: "x.zone", Text: file, DryRun: true})
@@ -549,7 +557,7 @@ func TestDelegate(t *testing.T) {
 		list, _, err := h.Overview.Domains(ctx, access.Service, dnsname.Name{}, 100, wire.DomainFilter{})
 		require.NoError(t, err)
 		return list[0].Verdict == delegation.Settled
-	}, 90*time.Second, 200*time.Millisecond)
+	}, 2*time.Minute, 200*time.Millisecond)
 }
 
 func TestDelegateNeedsReadyServers(t *testing.T) {
@@ -587,6 +595,7 @@ func TestCheckOfStrangers(t *testing.T) {
 
 // The link of a first start works once: then there is a user, and neither it nor another one is worth anything.
 func TestFirstUserOnce(t *testing.T) {
+	t.Parallel()
 	h := newHouse(t)
 	const password = "seagulls over the quay"
 	code, err := h.Users.FirstCode(ctx)

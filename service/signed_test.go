@@ -69,7 +69,7 @@ func validatorWith(t *testing.T, w *practice.World, where, more string) string {
 	cmd.Stdout, cmd.Stderr = log, log
 	require.NoError(t, cmd.Start())
 	t.Cleanup(func() { _ = cmd.Process.Signal(syscall.SIGTERM); _ = cmd.Wait() })
-	require.Eventually(t, func() bool { return believes(t, site+":53", ".", dns.TypeSOA) == "secure" }, 10*time.Second, 50*time.Millisecond, "it begins with the root")
+	require.Eventually(t, func() bool { return believes(t, site+":53", ".", dns.TypeSOA) == "secure" }, 2*time.Minute, 50*time.Millisecond, "it begins with the root")
 	return site + ":53"
 }
 

@@ -83,7 +83,7 @@ func TestTelling(t *testing.T) {
 		report, err = h.Checks.Check(ctx, access.Service, zone)
 		require.NoError(t, err)
 		require.Equal(t, delegation.Settled, report.Verdict)
-		require.Eventually(t, func() bool { return len(told()) == 1 }, 40*time.Second, 100*time.Millisecond)
+		require.Eventually(t, func() bool { return len(told()) == 1 }, 2*time.Minute, 100*time.Millisecond)
 	}
 	if word := told()[0]; assert.Len(t, word.Deadlines, 1) {
 		assert.Equal(t, "registration-ends-soon", word.Deadlines[0].Code)
@@ -95,7 +95,7 @@ func TestTelling(t *testing.T) {
 	report, err = h.Checks.Check(ctx, access.Service, zone)
 	require.NoError(t, err)
 	require.Equal(t, delegation.NeedsAction, report.Verdict)
-	require.Eventually(t, func() bool { return len(told()) == 2 }, 40*time.Second, 100*time.Millisecond)
+	require.Eventually(t, func() bool { return len(told()) == 2 }, 2*time.Minute, 100*time.Millisecond)
 	word := told()[1]
 	assert.Equal(t, delegation.NeedsAction, word.Verdict)
 	assert.Equal(t, delegation.Settled, word.Before)
@@ -139,7 +139,7 @@ func TestSilenceIsTold(t *testing.T) {
 		default:
 		}
 		return len(word.Silent) == 2
-	}, 20*time.Second, 10*time.Millisecond)
+	}, 2*time.Minute, 10*time.Millisecond)
 	assert.Equal(t, []string{"cam.saltmarsh-ferries.example", "gauge.saltmarsh-ferries.example"}, word.Silent)
 	assert.Contains(t, word.Subject(), "cam.saltmarsh-ferries.example is silent and 1 more")
 	assert.Contains(t, word.Text(), "beacon host show gauge.saltmarsh-ferries.example")

@@ -103,7 +103,7 @@ func TestASyncIsCancelled(t *testing.T) {
 		v, err := h.Overview.Sync(ctx, access.Service, list[0].ID)
 		require.NoError(t, err)
 		return v.State == wire.SyncRetrying
-	}, 20*time.Second, 20*time.Millisecond)
+	}, 2*time.Minute, 20*time.Millisecond)
 	require.NoError(t, h.Syncs.Cancel(ctx, access.Service, list[0].ID, "the provider is away"))
 	v, err := h.Overview.Sync(ctx, access.Service, list[0].ID)
 	require.NoError(t, err)

@@ -279,7 +279,7 @@ func TestLeaseOfAnUpdate(t *testing.T) {
 	require.NotNil(t, m.IsEdns0())
 	require.Len(t, m.IsEdns0().Option, 1)
 	assert.EqualValues(t, 60, m.IsEdns0().Option[0].(*dns.EDNS0_UL).Lease, "the shortest one: 60 s of the world's clock are one second here")
-	require.Eventually(t, func() bool { return l.addressesOf(cam) == "" }, 20*time.Second, 50*time.Millisecond)
+	require.Eventually(t, func() bool { return l.addressesOf(cam) == "" }, 2*time.Minute, 50*time.Millisecond)
 	v, err := l.Hosts.Host(ctx, access.Service, cam)
 	require.NoError(t, err)
 	assert.Equal(t, dynaddr.IsSilent, v.Status)

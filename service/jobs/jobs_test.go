@@ -89,7 +89,7 @@ func TestWorkIsTriedForAsLongAsItTakes(t *testing.T) {
 				r.queue.Wake("ferry")
 				return false
 			}
-		}, 60*time.Second, 5*time.Millisecond)
+		}, 2*time.Minute, 5*time.Millisecond)
 	}
 }
 
@@ -172,7 +172,7 @@ func lanes(t *testing.T, own, want int) {
 	case <-time.After(20 * time.Second):
 		t.Fatal("the other lane waits for the slow one")
 	}
-	require.Eventually(t, func() bool { mu.Lock(); defer mu.Unlock(); return running[1] == want }, 20*time.Second, time.Millisecond)
+	require.Eventually(t, func() bool { mu.Lock(); defer mu.Unlock(); return running[1] == want }, 2*time.Minute, time.Millisecond)
 	close(release)
 	all.Wait()
 	assert.Equal(t, want, most)

@@ -40,7 +40,7 @@ func runConsole(t testing.TB, env ...string) {
 	}))
 	defer control.Close()
 
-	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Minute)
+	ctx, cancel := context.WithTimeout(context.Background(), 12*time.Minute)
 	defer cancel()
 	tests := exec.CommandContext(ctx, "node_modules/.bin/vitest", "run", "--config", "vitest.browser.config.ts")
 	tests.Dir = "../console"

@@ -72,6 +72,7 @@ func examples(t *testing.T, path ...string) (list []printed) {
 
 // Each command line that the README, the documentation or a help text prints names a command that there is, with options that it has.
 func TestPrintedCommandsExist(t *testing.T) {
+	t.Parallel()
 	list, spans := blocks(t)
 	list = append(append(list, spans...), examples(t)...)
 	helps := map[string]string{}

@@ -29,6 +29,7 @@ import (
 var program string
 
 func TestMain(m *testing.M) {
+	os.Getenv("BEACON_BEGAN") // the test cache does not see what is built here, and does see this
 	dir, err := os.MkdirTemp("", "beacon-e2e")
 	if err != nil {
 		panic(err)
@@ -219,6 +220,7 @@ func TestTour(t *testing.T) {
 
 // What was done is kept over a stop, a second start is quick, and a stop leaves no process and no listener.
 func TestStopAndStartAgain(t *testing.T) {
+	t.Parallel()
 	opt := options(t, 60, "")
 	cmd := exec.Command(program, "demo", "start", "--dir", opt.Dir, "--listen", opt.Listen, "--net", fmt.Sprint(opt.Net),
 		"--dns-port", fmt.Sprint(opt.DNSPort), "--http-port", fmt.Sprint(opt.HTTPPort))

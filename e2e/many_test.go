@@ -118,6 +118,7 @@ func process(t *testing.T, pid int) (mb int, cpu time.Duration) {
 // However many zones there are, a page of a list costs a few queries and no more, and a service with nothing to do asks its database for
 // next to nothing. With BEACON_SPEED it is measured with 100,000 zones.
 func TestManyZones(t *testing.T) {
+	t.Parallel()
 	n, idle := 250, 3*time.Second
 	speed := os.Getenv("BEACON_SPEED") != ""
 	if speed {

@@ -37,6 +37,7 @@ func leaves(c *cobra.Command) (paths []string) {
 // Every command prints one document with --output json, and the same with yaml; what goes wrong is a document of its own on the standard
 // error.
 func TestEveryCommandPrintsOneDocument(t *testing.T) {
+	t.Parallel()
 	s := stage(t, options(t, 60, ""))
 	dir := t.TempDir()
 	file := func(name, text string) string {

@@ -72,6 +72,7 @@ func (r *reporter) reportOnce(t *testing.T, base, v4 string) string {
 // service is killed twice. Whatever was answered "accepted" is kept and becomes visible, unless a newer one of the same
 // host overtook it.
 func TestReportsUnderLoadAndKill(t *testing.T) {
+	t.Parallel()
 	const hosts, each, repeats = 20, 10, 5
 	s := stage(t, options(t, 60, fmt.Sprintf("lease: %s\nrequest_timeout: 500ms\n", lease)))
 	a := signedIn(t, s)

@@ -64,6 +64,7 @@ func seesOld(address, domain string) (old, certain bool) {
 // watched from outside. The time by which the service says that all must have let go is never before the last of them
 // does, and not later than the rules make it, from the first look that saw the new set.
 func TestSettlesByAgainstRealCaches(t *testing.T) {
+	t.Parallel()
 	const rate, poll, runs = 20, 30, 20
 	s := stage(t, options(t, rate, fmt.Sprintf("checks: {settling: %ds, settled: 1h}\n", poll)))
 	a := signedIn(t, s)

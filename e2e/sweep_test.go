@@ -57,6 +57,7 @@ func requestsMade(t *testing.T, s *demo.Stage) (n int) {
 // Zones of twenty records at three accounts are swept for drift: nothing has changed, and each costs one small request.
 // An account that does not answer delays no other. Ten thousand zones in soak, and a few in between.
 func TestSweep(t *testing.T) {
+	t.Parallel()
 	zones, stalled := 150, 6*time.Second
 	if soak() {
 		zones, stalled = 10_000, 60*time.Second

@@ -13,6 +13,7 @@ import (
 	"net/http"
 	"path"
 	"strings"
+	"sync"
 )
 
 //go:embed all:dist
@@ -38,7 +39,7 @@ type asset struct {
 // Handler serves the console's files; any other path is one of the application's pages. Where the program was built
 // without the console, it says so.
 func Handler() (http.Handler, error) {
-	assets, err := load(built)
+	assets, err := loadBuilt()
 	if err != nil {
 		return nil, fmt.Errorf("the console that is built in cannot be read: %w", err)
 	}
@@ -83,7 +84,10 @@ func handler(assets map[string]asset) http.Handler {
 	})
 }
 
-// load reads and compresses all files, once.
+// loadBuilt loads the files that are built in, once in a process.
+var loadBuilt = sync.OnceValues(func() (map[string]asset, error) { return load(built) })
+
+// load reads and compresses all files.
 func load(files fs.FS) (map[string]asset, error) {
 	assets := map[string]asset{}
 	err := fs.WalkDir(files, "dist", func(at string, entry fs.DirEntry, err error) error {

@@ -45,7 +45,17 @@ type neighbour struct {
 func newNeighbour(t *testing.T) *neighbour {
 	t.Helper()
 	n := &neighbour{}
-	server := httptest.NewServer(http.HandlerFunc(func(rw http.ResponseWriter, _ *http.Request) { rw.WriteHeader(http.StatusTeapot) }))
+	var server *httptest.Server
+	var packets net.PacketConn
+	for range 20 { // until the port is free for both
+		server = httptest.NewServer(http.HandlerFunc(func(rw http.ResponseWriter, _ *http.Request) { rw.WriteHeader(http.StatusTeapot) }))
+		var err error
+		if packets, err = net.ListenPacket("udp", server.Listener.Addr().String()); err == nil {
+			break
+		}
+		server.Close()
+	}
+	require.NotNil(t, packets)
 	t.Cleanup(server.Close)
 	server.Config.ConnState = func(_ net.Conn, state http.ConnState) {
 		if state == http.StateNew {
@@ -53,8 +63,6 @@ func newNeighbour(t *testing.T) *neighbour {
 		}
 	}
 	n.port = server.Listener.Addr().(*net.TCPAddr).Port
-	packets, err := net.ListenPacket("udp", fmt.Sprintf("127.0.0.1:%d", n.port))
-	require.NoError(t, err)
 	t.Cleanup(func() { _ = packets.Close() })
 	go func() {
 		b := make([]byte, 512)

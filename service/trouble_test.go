@@ -37,6 +37,9 @@ func TestSyncsOutlastAnOutage(t *testing.T) {
 	}
 	_, err := h.Apply.Apply(ctx, access.Service, wire.ApplyRequest{Files: []definition.File{{Name: "piers.beacon.yaml", Text: text}}})
 	require.NoError(t, err)
+	if syncs == 5 { // they might all be done before it is away
+		h.fault(`{"site":"4.1","cut_before":true,"writes":true}`)
+	}
 	ids := make([]uint64, syncs)
 	for i, name := range names {
 		list, err := h.Syncs.StartSync(ctx, access.Service, wire.SyncRequest{Zone: name})

@@ -38,11 +38,11 @@ console/node_modules/.installed: console/package.json console/package-lock.json 
 tour: need-database build
 	@exec bin/beacon demo tour
 
-# Most tests wait for something most of their time: three packages with four at once each keep two processors busy.
+# Most tests wait for something most of their time: two packages with six at once each keep two processors busy.
 test: need-tests console check
 	cd console && npm run --silent test
 	$(GO) test -timeout $(TEST_TIMEOUT) . ./core/... # no goroutine in them, so nothing for the race detector
-	BEACON_BEGAN=$(BEGAN) $(GO) test -race -timeout $(TEST_TIMEOUT) -p 3 -parallel 4 ./service ./e2e $$($(GO) list ./... | grep -vE '^[a-z]+$$|/core/|/e2e$$|/service$$') # the longest first
+	BEACON_BEGAN=$(BEGAN) $(GO) test -race -timeout $(TEST_TIMEOUT) -p 2 -parallel 6 ./service $$($(GO) list ./... | grep -vE '^[a-z]+$$|/core/|/e2e$$|/service$$') ./e2e # the longest ones not beside each other
 	@echo "make test took $$(( ($$(date +%s) - $(BEGAN)) / 60 )) min $$(( ($$(date +%s) - $(BEGAN)) % 60 )) s"
 
 # Everything that reads the code without running it.

@@ -148,7 +148,7 @@ func TestKeepExisting(t *testing.T) {
 // every write that does not speak of it. Behind a relay, nobody waits for the written address.
 func TestAttributes(t *testing.T) {
 	t.Parallel()
-	h := newHouse(t)
+	h := newPatientHouse(t)
 	h.define("heron-main", "@ A 192.0.2.1\nwww A 192.0.2.2")
 	require.Equal(t, wire.SyncDone, h.sync(wire.SyncRequest{}).State)
 	details := func() change.Details {

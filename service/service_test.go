@@ -74,6 +74,11 @@ func drivers(t testing.TB) service.Drivers {
 
 func newHouse(t *testing.T) house { return newHouseWith(t, func(*service.Settings) {}) }
 
+// newPatientHouse does the same with a service that waits long for what has to come.
+func newPatientHouse(t *testing.T) house {
+	return newHouseWith(t, func(s *service.Settings) { s.Request = 20 * time.Second })
+}
+
 // newHouseWith does the same with other settings.
 func newHouseWith(t *testing.T, change func(*service.Settings)) house {
 	t.Helper()
@@ -241,7 +246,7 @@ func asProblem(t *testing.T, err error) *wire.Problem {
 
 func TestSyncAtEveryKindOfProvider(t *testing.T) {
 	t.Parallel()
-	h := newHouse(t)
+	h := newPatientHouse(t)
 	h.define("heron-main, plover-old, curlew-ops", "@ A 192.0.2.1\nwww CNAME @\ntxt TXT \"a;b\"")
 	list, err := h.Syncs.StartSync(ctx, access.Service, wire.SyncRequest{Zone: zone})
 	require.NoError(t, err)

@@ -3,6 +3,7 @@ package service_test
 import (
 	"fmt"
 	"testing"
+	"time"
 
 	"github.com/miekg/dns"
 	"github.com/stretchr/testify/assert"
@@ -63,7 +64,7 @@ func TestSOAFields(t *testing.T) {
 	knot := nstest.Knot(t, zone.String())
 	listen := fmt.Sprintf("127.0.0.1:%d", nstest.FreePort(t))
 	h := newHouseWith(t, func(s *service.Settings) {
-		s.Primary.Listen = listen
+		s.Primary.Listen, s.Request = listen, 20*time.Second
 		s.SOA = map[string]string{"refresh": "2h", "retry": "15m"}
 	})
 	named := nstest.NamedSecondary(t, nstest.FreePort(t), listen, zone.String())

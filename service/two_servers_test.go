@@ -27,7 +27,7 @@ func TestTwoServersOfAZone(t *testing.T) {
 	require.NoError(t, err)
 	port, err := strconv.Atoi(portText)
 	require.NoError(t, err)
-	h := newHouseIn(t, w, func(s *service.Settings, _ string) { s.Request = 3 * time.Second })
+	h := newHouseIn(t, w, func(s *service.Settings, _ string) { s.Request = 20 * time.Second })
 	hosts := []string{w.IP("20.1"), w.IP("20.2")}
 	h.otherZone(dnsname.MustParse("moor.test"), fmt.Sprintf("ns1 A %s\nns2 A %s", hosts[0], hosts[1]))
 	for i, host := range hosts {

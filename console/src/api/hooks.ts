@@ -1,7 +1,7 @@
 // What the pages read and do, as hooks. Keys begin with the kind of thing, so that an event can name what is out of date.
 import { keepPreviousData, useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { get, post, Problem, put, remove } from './client'
-import type { ZoneSettings, DefinitionFile, DelegateRequest, DnsRecord, ForecastRequest, Draft, DraftChange, Grant, NewToken, ReplaceRequest } from './types'
+import type { ZoneSettings, DefinitionFile, DelegateRequest, DnsRecord, ForecastRequest, Draft, DraftChange, Grant, NewToken, ReplaceRequest, Host, Location, Policy } from './types'
 
 /** A missing thing stays missing however often one asks, and so does a refusal. */
 export const retry = (count: number, error: Error) => count < 2 && error instanceof Problem && (error.status === 0 || error.status >= 500)
@@ -254,6 +254,19 @@ export const useLocation = (location: string, there: boolean) =>
   useQuery({ queryKey: ['locations', location], queryFn: ({ signal }) => get('/locations/{location}', { location }, signal), enabled: there })
 
 export const useAddLocation = () => useRefreshing((l: { name: string; uplinks: string[] }) => post('/locations', {}, l), ['locations'])
+
+/** Changes the policy of a location; the rest of its settings stays. */
+export const useChangeLocation = (l: Location) =>
+  useRefreshing((policy: Policy) => put('/locations/{location}', { location: l.name }, { name: l.name, description: l.description, policy }), ['locations'], ['hosts'])
+
+/** Changes the policy of a host; the rest of its settings stays. */
+export const useChangeHost = (h: Host) =>
+  useRefreshing(
+    (policy: Policy) =>
+      put('/hosts/{name}', { name: h.name }, { name: h.name, v4: h.follows.v4, v6: h.follows.v6, ttl: h.ttl, below: h.below, policy, parameters: h.location ? undefined : h.uplinks?.[0]?.parameters }),
+    ['hosts'],
+    ['locations'],
+  )
 
 export const useRemoveLocation = () => useRefreshing((location: string) => remove('/locations/{location}', { location }), ['locations'])
 

@@ -2,7 +2,7 @@
 import { memo, useState } from 'react'
 import { Link, useNavigate, useParams } from 'react-router'
 import { useWorld } from '../../api/clock'
-import { useHost, useRemoveHost } from '../../api/hooks'
+import { useChangeHost, useHost, useRemoveHost } from '../../api/hooks'
 import type { Host, HostReport } from '../../api/types'
 import { Confirm } from '../../parts/confirm'
 import { Growing } from '../../parts/growing'
@@ -11,7 +11,8 @@ import { Tag } from '../../parts/lamp'
 import { moment, plain, span, wall } from '../../parts/text'
 import { Keys } from './keys'
 import { after, progress, state } from './progress'
-import { Rules, Uplinks } from './uplinks'
+import { PolicyPlate } from './policy'
+import { Uplinks } from './uplinks'
 
 export function HostPage() {
   const name = plain(useParams().name ?? '')
@@ -52,9 +53,7 @@ export function HostPage() {
                 </Growing>
               )}
             </Plate>
-            <Plate title="Policy" className="mt-5" aside={h.location ? `what it does not set is inherited from location ${h.location}` : undefined}>
-              <Rules policy={h.rules} command={`beacon host set ${name}`} />
-            </Plate>
+            <Policy host={h} />
             {!h.location && <Keys of={[name]} />}
           </>
         )}
@@ -100,6 +99,11 @@ function Now({ host: h }: { host: Host }) {
       )}
     </Plate>
   )
+}
+
+function Policy({ host: h }: { host: Host }) {
+  const change = useChangeHost(h)
+  return <PolicyPlate own={h.policy ?? {}} holds={h.rules} aside={h.location ? `what it does not set is inherited from location ${h.location}` : 'of this dynamic host'} className="mt-5" change={change} failover={false} />
 }
 
 function Fact({ term, children }: { term: string; children: React.ReactNode }) {

@@ -1,12 +1,14 @@
 // One location: its uplinks, the hosts that follow them, and by which rules.
 import { useState } from 'react'
 import { useNavigate, useParams } from 'react-router'
-import { useLocation, useRemoveLocation } from '../../api/hooks'
+import { useChangeLocation, useLocation, useRemoveLocation } from '../../api/hooks'
+import type { Location } from '../../api/types'
 import { Confirm } from '../../parts/confirm'
 import { Key, PageHead, Plate, Shown, Trouble } from '../../parts/kit'
 import { Keys } from './keys'
 import { HostRow } from './row'
-import { Rules, Uplinks } from './uplinks'
+import { PolicyPlate } from './policy'
+import { Uplinks } from './uplinks'
 
 export function LocationPage() {
   const name = useParams().location ?? ''
@@ -36,9 +38,7 @@ export function LocationPage() {
                   </ul>
                 )}
               </Plate>
-              <Plate title="Policy" aside="what its hosts inherit">
-                <Rules policy={l.rules} command={`beacon location set ${name}`} />
-              </Plate>
+              <Policy location={l} />
             </div>
             <Keys of={l.uplinks.map((u) => `${name}/${u.name}`)} />
           </>
@@ -46,6 +46,11 @@ export function LocationPage() {
       </Shown>
     </>
   )
+}
+
+function Policy({ location: l }: { location: Location }) {
+  const change = useChangeLocation(l)
+  return <PolicyPlate own={l.policy ?? {}} holds={l.rules} aside="what its hosts inherit" change={change} failover={l.uplinks.length > 1} />
 }
 
 function Remove({ name, remove }: { name: string; remove: ReturnType<typeof useRemoveLocation> }) {

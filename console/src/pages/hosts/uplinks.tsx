@@ -1,8 +1,8 @@
-// The uplinks of a location, and the rules that its hosts follow.
-import type { Policy, Uplink } from '../../api/types'
+// The uplinks of a location.
+import type { Uplink } from '../../api/types'
 import { Tag } from '../../parts/lamp'
 import { wall } from '../../parts/text'
-import { rules, uplinkState } from './progress'
+import { uplinkState } from './progress'
 
 export function Uplinks({ list }: { list: Uplink[] }) {
   return (
@@ -21,23 +21,5 @@ export function Uplinks({ list }: { list: Uplink[] }) {
         )
       })}
     </ul>
-  )
-}
-
-export function Rules({ policy, command }: { policy: Policy; command: string }) {
-  return (
-    <>
-      <dl className="grid gap-x-5 gap-y-1.5 sm:grid-cols-[9rem_1fr]">
-        {rules(policy).map(([term, text]) => (
-          <div key={term} className="contents">
-            <dt className="text-soft">{term}</dt>
-            <dd>{text}</dd>
-          </div>
-        ))}
-      </dl>
-      <p className="mt-3 text-fine text-soft">
-        Change it: <code>{command}</code>
-      </p>
-    </>
   )
 }

@@ -326,7 +326,7 @@ func (a *app) showHandover(v wire.Handover) {
 		line("problem", v.Trouble)
 	}
 	for _, h := range v.Unwritten {
-		line("not written", fmt.Sprintf("%s %s to %s, reported %s. %s", h.Host.Unicode(), orElse(h.Address, "(no address)"), h.Account, h.Since.Local().Format("15:04:05"), h.Problem))
+		line("not written", fmt.Sprintf("%s %s to %s, reported %s; it is tried again. %s", h.Host.Unicode(), orElse(h.Address, "(no address)"), h.Account, h.Since.Local().Format("15:04:05"), h.Problem))
 	}
 	if v.Asked != nil {
 		line("asked of you", v.Asked.Text)

@@ -172,9 +172,9 @@ func (t *Tx) MakeWay(s Sync, other uint64) error {
 	return t.db.Exec("UPDATE syncs SET state = ?, made_way_for = ? WHERE id = ? AND state = ?", SyncPending, other, s.ID, SyncRunning).Error
 }
 
-// LastSyncOfHosts returns the newest ended sync of a placement's hosts; zero for none.
+// LastSyncOfHosts returns the newest sync of a placement's hosts that ended or is held up; zero for none.
 func (t *Tx) LastSyncOfHosts(placementID uint64) (s Sync, err error) {
-	err = t.db.Where("placement_id = ? AND scope = ? AND finished_at IS NOT NULL", placementID, ScopeHosts).Order("id DESC").Limit(1).Find(&s).Error
+	err = t.db.Where("placement_id = ? AND scope = ? AND (finished_at IS NOT NULL OR trouble <> '')", placementID, ScopeHosts).Order("id DESC").Limit(1).Find(&s).Error
 	return s, err
 }
 

@@ -321,9 +321,12 @@ func viewReport(tx *store.Tx, h store.Host, r store.Report, arrivals []store.Arr
 	return v, nil
 }
 
-// lastProblem is what ended the last attempt to write a report, if one ended since it came.
+// lastProblem is what holds up the attempt to write a report, or what ended the last one, if one ended since it came.
 func lastProblem(tx *store.Tx, placementID uint64, r store.Report) (string, error) {
 	last, err := sync.LastOfHosts(tx, placementID)
+	if err == nil && !last.State.Ended() && last.Trouble != "" {
+		return last.Trouble, nil
+	}
 	if err != nil || last.FinishedAt == nil || last.FinishedAt.Before(r.ReportedAt) {
 		return "", err
 	}

@@ -44,7 +44,7 @@ func rank(first bool) int {
 	return 0
 }
 
-// mostRefusals is how often a sync may be refused what was accepted first.
+// mostRefusals is how often in a run a request may break off with nothing done, or be refused after it was accepted.
 const mostRefusals = 3
 
 // sendAll sends batches in order. It returns early, without error and with false, where the live state has to be read
@@ -93,15 +93,15 @@ func (s *Syncs) send(ctx context.Context, run *syncRun, b change.Batch) (again b
 		}
 		if err == nil {
 			run.wrote(s.store.Now())
-			run.closing = sync.OnceValue(func() error { return s.closeAct(ctx, run, act, b.Steps, store.ActDone, "") })
+			run.refusals, run.closing = 0, sync.OnceValue(func() error { return s.closeAct(ctx, run, act, b.Steps, store.ActDone, "") })
 			return false, nil
 		}
 		if outcall.OutcomeOf(err) == outcall.Unclear {
 			run.wrote(s.store.Now())
-			if settleErr := s.settle(ctx, run, act); settleErr != nil || outcall.KindOf(err) != outcall.Refused {
+			if some, settleErr := s.settle(ctx, run, act); settleErr != nil || some && outcall.KindOf(err) != outcall.Refused {
 				return true, settleErr
 			}
-			// Accepted first and refused later: what was read may have been old. Should it be the same again, so be it.
+			// Nothing was done, or it was accepted first and refused later: what was read may have been old. Should it be the same again, so be it.
 			if run.refusals++; run.refusals < mostRefusals {
 				return true, nil
 			}
@@ -186,7 +186,6 @@ func (s *Syncs) closeAct(ctx context.Context, run *syncRun, act store.Act, done 
 		if step.After.IsZero() {
 			gone = append(gone, step.Key())
 		} else if step.Key() != run.soaKey() { // of which nothing is kept: desired fields replace those that were changed elsewhere
-
 			puts = append(puts, store.PlacedSet{Sent: step.After}) // read back at the end of the sync
 		}
 	}
@@ -212,6 +211,9 @@ func (s *Syncs) closeAct(ctx context.Context, run *syncRun, act store.Act, done 
 		if err := s.observer.Written(tx, run.Placement.ID, run.hosts, done); err != nil {
 			return err
 		}
+		if state == store.ActNotApplied { // the trouble goes on, and what failed has a line in the logbook
+			return tx.UpdateSync(run.sync.ID, map[string]any{"total": run.sync.Total, "requests": run.sync.Requests})
+		}
 		columns := map[string]any{"added": run.sync.Added, "changed": run.sync.Changed, "removed": run.sync.Removed, "requests": run.sync.Requests, "trouble": "", "trouble_since": nil}
 		if run.sync.Scope == store.ScopeHosts {
 			columns["total"] = run.sync.Total
@@ -233,7 +235,8 @@ func (s *Syncs) recover(ctx context.Context, run *syncRun) error {
 	open = slices.DeleteFunc(open, func(act store.Act) bool { return act.Kind != acts.Records })
 	for i, act := range open {
 		if i == len(open)-1 {
-			return s.settle(ctx, run, act)
+			_, err := s.settle(ctx, run, act)
+			return err
 		}
 		// The next one was sent only because this one was confirmed.
 		steps, err := act.Steps()
@@ -249,17 +252,17 @@ func (s *Syncs) recover(ctx context.Context, run *syncRun) error {
 
 // settle waits until the request cannot be on its way any more and its effect can be read, then looks at what
 // the provider has. A set that has been left half way is ours, too.
-func (s *Syncs) settle(ctx context.Context, run *syncRun, act store.Act) error {
+func (s *Syncs) settle(ctx context.Context, run *syncRun, act store.Act) (some bool, err error) {
 	steps, err := act.Steps()
 	if err != nil {
-		return err
+		return false, err
 	}
 	if err := s.outlast(ctx, run, act); err != nil {
-		return err
+		return false, err
 	}
 	live, err := s.readSurely(ctx, run)
 	if err != nil {
-		return err
+		return false, err
 	}
 	done, halves, broken := diff.Found(steps, live)
 	for _, name := range broken {
@@ -274,10 +277,10 @@ func (s *Syncs) settle(ctx context.Context, run *syncRun, act store.Act) error {
 	}
 	if len(halves) > 0 {
 		if err := s.store.Tx(ctx, func(tx *store.Tx) error { return tx.SetPlaced(run.Placement.ID, halves) }); err != nil {
-			return err
+			return false, err
 		}
 	}
-	return s.closeAct(ctx, run, act, done, outcome, fmt.Sprintf("broken off; read afterwards: %d of %d steps were done", len(done), len(steps)))
+	return outcome != store.ActNotApplied, s.closeAct(ctx, run, act, done, outcome, fmt.Sprintf("broken off; read afterwards: %d of %d steps were done", len(done), len(steps)))
 }
 
 // mostAgreed is how many reads one after the other have to agree before they are believed about a request that broke off.

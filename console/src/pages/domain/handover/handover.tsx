@@ -56,7 +56,8 @@ function One({ h, name }: { h: Handover; name: string }) {
                 <Link className="link" to={`/hosts/${encodeURIComponent(plain(u.host))}`}>
                   {plain(u.host)}
                 </Link>
-                : <span className="data">{u.address || 'no address'}</span> is not at {u.account}, reported {wall(u.since)}. {u.problem} It is tried again.
+                : <span className="data">{u.address || 'no address'}</span> is not at {u.account}, reported {wall(u.since)}. It is tried again.
+                {u.problem && <p className="text-fine wrap-anywhere">{u.problem}</p>}
               </li>
             ))}
           </ul>

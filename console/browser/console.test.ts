@@ -291,10 +291,10 @@ test('a location is made, and a host follows it', async () => {
   await type(page, page.getByLabel('Silent after'), '2h')
   await accessible(page, 'a policy')
   await press(page, button('Save policy'))
-  await page.getByText('silent after 2 h 00 min without a report; then its address records are removed').waitFor()
+  await page.getByText('silent after 2 h without a report; then its address records are removed').waitFor()
   await press(page, link(`gauge.${domain}`))
   await page.getByText('now by uplink fibre').waitFor()
-  await page.getByText('silent after 2 h 00 min').waitFor() // inherited
+  await page.getByText('silent after 2 h').waitFor() // inherited
   await accessible(page, 'a host of a location')
   await press(page, button('Remove dynamic host…'))
   await press(page, button('Remove dynamic host'))

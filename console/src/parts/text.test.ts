@@ -1,5 +1,5 @@
 import { describe, expect, test } from 'vitest'
-import { another, marked, moment, relative, shown, span } from './text'
+import { another, lasting, marked, moment, relative, shown, span } from './text'
 
 const show = (name: string, wanted: string[]) =>
   marked(name, wanted)
@@ -57,3 +57,7 @@ test('shows names in other scripts as people write them', () => {
   expect(shown('xn--99999999999.example')).toBe('xn--99999999999.example')
   expect(shown('plain.example')).toBe('plain.example')
 })
+
+test.each([
+  [0, '0 s'], [30, '30 s'], [900, '15 min'], [5400, '1 h 30 min'], [86_400, '1 day'], [2_592_000, '30 days'],
+])('%i seconds last %s', (seconds, text) => expect(lasting(seconds)).toBe(text))

@@ -55,6 +55,17 @@ export function span(ms: number): string {
   return `${Math.floor(s / 86_400)} days ${Math.floor((s % 86_400) / 3600)} h`
 }
 
+/** A set time as people say it: 30 days, 1 h 30 min. */
+export function lasting(seconds: number): string {
+  const parts: string[] = []
+  for (const [unit, n] of [['days', 86_400], ['h', 3600], ['min', 60], ['s', 1]] as const) {
+    const whole = Math.floor(seconds / n)
+    seconds -= whole * n
+    if (whole > 0) parts.push(`${whole} ${unit === 'days' && whole === 1 ? 'day' : unit}`)
+  }
+  return parts.join(' ') || '0 s'
+}
+
 /** A moment of world time, in UTC, with the date where it is not that of now. */
 export function moment(at: number, now: number): string {
   const iso = new Date(at).toISOString()

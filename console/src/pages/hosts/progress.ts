@@ -1,7 +1,7 @@
 // How a host is, and how far a report has come, in a lamp and few words.
 import type { Host, HostReport, Policy, Uplink } from '../../api/types'
 import type { Light } from '../../parts/lamp'
-import { span } from '../../parts/text'
+import { lasting } from '../../parts/text'
 
 /** The lamp and the words of a host's state. */
 export function state(h: Host): { light: Light; word: string } {
@@ -51,7 +51,7 @@ export function after(reported: string, at: string | null | undefined): string {
 
 /** What a policy says, in terms and sentences. */
 export function rules(p: Policy): [string, string][] {
-  const seconds = (n: number | null | undefined) => span((n ?? 0) * 1000)
+  const seconds = (n: number | null | undefined) => lasting(n ?? 0)
   const list: [string, string][] = [
     ['Accepts', p.allowed_networks?.length ? `addresses of ${p.allowed_networks.join(', ')}` : 'all public addresses'],
     ['Hold-down', p.hold_down ? `${seconds(p.hold_down)} for the third quick change, up to ${seconds(p.max_hold_down)}` : 'none'],

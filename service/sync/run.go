@@ -84,7 +84,7 @@ type syncRun struct {
 	hosts      []store.Host          // as of the last comparison
 	unanswered []dnsname.Name        // of the ALIAS records, as of the last comparison
 	fresh      bool                  // no change list has been agreed to yet: guards and the expected list are still to be looked at
-	refusals   int                   // and requests that broke off with nothing done, since the last that was done
+	refusals   int                   // of what was accepted first, and requests that broke off with nothing done, since the last confirmed one
 	made       bool                  // the zone was made at the provider by this run
 	applied    change.List           // what this run has confirmed
 	closing    func() error          // records the outcome of the last request; it must be called before anything else is decided

@@ -101,7 +101,7 @@ func (s *Syncs) send(ctx context.Context, run *syncRun, b change.Batch) (again b
 			if some, settleErr := s.settle(ctx, run, act); settleErr != nil || some && outcall.KindOf(err) != outcall.Refused {
 				return true, settleErr
 			}
-			// Nothing was done, or it was accepted first and refused later: what was read may have been old. Should it be the same again, so be it.
+			// Nothing was done, or it was accepted first and refused later: what was read may have been old, so it is read and decided again, a few times.
 			if run.refusals++; run.refusals < mostRefusals {
 				return true, nil
 			}
@@ -251,7 +251,7 @@ func (s *Syncs) recover(ctx context.Context, run *syncRun) error {
 }
 
 // settle waits until the request cannot be on its way any more and its effect can be read, then looks at what
-// the provider has. A set that has been left half way is ours, too.
+// the provider has, and reports whether some of it was done. A set that has been left half way is ours, too.
 func (s *Syncs) settle(ctx context.Context, run *syncRun, act store.Act) (some bool, err error) {
 	steps, err := act.Steps()
 	if err != nil {
